@@ -1,0 +1,61 @@
+using Germinal.Core.People;
+using Germinal.Core.Programs;
+using Germinal.Core.Time;
+using NodaTime;
+
+namespace Germinal.Core.Engine;
+
+/// <summary>An occasion's start for one person: when, and the occasion it belongs to.</summary>
+/// <param name="ProgramId">The program it starts.</param>
+/// <param name="Occasion">The occasion and its observed date.</param>
+/// <param name="At">The moment of the start.</param>
+public sealed record OccasionStart(Guid ProgramId, OccasionRef Occasion, Instant At);
+
+/// <summary>Section 4: when occasions start programs.</summary>
+public static class Occasions
+{
+    /// <summary>The key of rule 4.2 within one person: one run per program, occasion and occasion year.</summary>
+    public static string Key(Guid programId, string occasion, int year) => $"{programId:N}/{occasion.ToLowerInvariant()}/{year}";
+
+    /// <summary>
+    /// The starts of a program's occasion triggers for one person whose moment lies in [<paramref name="from"/>, <paramref name="to"/>).
+    /// </summary>
+    public static IEnumerable<OccasionStart> Between(ProgramVersion program, Practice practice, PersonFacts person, Instant from, Instant to)
+    {
+        var zone = program.Definition.OnPracticeClock ? practice.Zone : practice.ZoneOf(person);
+        foreach (var trigger in program.Definition.StartsWhen.OfType<OccasionTrigger>())
+        {
+            var date = person.KeyDates.FirstOrDefault(d => string.Equals(d.Name, trigger.Date, StringComparison.OrdinalIgnoreCase));
+            if (date is null)
+            {
+                continue;
+            }
+
+            // The offset may carry the start into a neighbouring year.
+            var margin = 1 + Math.Abs(trigger.Offset.Dates.Years) + (Math.Abs(trigger.Offset.Dates.Months) / 12);
+            var (first, last) = date.Yearly
+                ? (from.InZone(zone).Year - margin, to.InZone(zone).Year + margin)
+                : (date.Date.Year ?? 0, date.Date.Year ?? -1);
+            for (var year = first; year <= last; year++)
+            {
+                if (Start(program, trigger, practice, date, year, zone) is { } start && start.At >= from && start.At < to)
+                {
+                    yield return start;
+                }
+            }
+        }
+    }
+
+    /// <summary>The start in one year, or null when that year does not count (rule 4.2).</summary>
+    private static OccasionStart? Start(ProgramVersion program, OccasionTrigger trigger, Practice practice, KeyDate date, int year, DateTimeZone zone)
+    {
+        if (date.Date.Year > year || (trigger.Years.Count > 0 && (date.Date.YearsIn(year) is not { } age || !trigger.Years.Contains(age))))
+        {
+            return null;
+        }
+
+        var observed = date.Date.In(year, practice.LeapDay);
+        var at = LocalClock.At(trigger.Offset.AddDates(observed) + program.Definition.TimeFor(null), zone);
+        return new OccasionStart(program.ProgramId, new OccasionRef(trigger.Date, observed), at);
+    }
+}

@@ -1,0 +1,41 @@
+using System.Text.Json;
+using System.Text.Json.Serialization;
+using NodaTime;
+using NodaTime.Text;
+
+namespace Germinal.Core.Engine;
+
+/// <summary>A person's whole state as one JSON value, and back. Saving and loading changes nothing.</summary>
+public static class PersonStateJson
+{
+    private static readonly JsonSerializerOptions Options = new()
+    {
+        PropertyNamingPolicy = JsonNamingPolicy.CamelCase,
+        DefaultIgnoreCondition = JsonIgnoreCondition.WhenWritingNull,
+        Converters = { new InstantJson(), new LocalDateJson(), new JsonStringEnumConverter(JsonNamingPolicy.KebabCaseLower) },
+    };
+
+    /// <summary>The state as JSON.</summary>
+    public static string Write(PersonState state) => JsonSerializer.Serialize(state, Options);
+
+    /// <summary>The state of a JSON value that <see cref="Write"/> made.</summary>
+    public static PersonState Read(string json) => JsonSerializer.Deserialize<PersonState>(json, Options) ?? PersonState.Empty;
+
+    private sealed class InstantJson : JsonConverter<Instant>
+    {
+        public override Instant Read(ref Utf8JsonReader reader, Type typeToConvert, JsonSerializerOptions options) =>
+            InstantPattern.ExtendedIso.Parse(reader.GetString()!).Value;
+
+        public override void Write(Utf8JsonWriter writer, Instant value, JsonSerializerOptions options) =>
+            writer.WriteStringValue(InstantPattern.ExtendedIso.Format(value));
+    }
+
+    private sealed class LocalDateJson : JsonConverter<LocalDate>
+    {
+        public override LocalDate Read(ref Utf8JsonReader reader, Type typeToConvert, JsonSerializerOptions options) =>
+            LocalDatePattern.Iso.Parse(reader.GetString()!).Value;
+
+        public override void Write(Utf8JsonWriter writer, LocalDate value, JsonSerializerOptions options) =>
+            writer.WriteStringValue(LocalDatePattern.Iso.Format(value));
+    }
+}

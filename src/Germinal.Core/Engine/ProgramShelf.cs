@@ -1,0 +1,38 @@
+using System.Collections.Frozen;
+using Germinal.Core.Programs;
+using NodaTime;
+
+namespace Germinal.Core.Engine;
+
+/// <summary>A published version of a program.</summary>
+public sealed record ProgramVersion(Guid ProgramId, int Version, ProgramDefinition Definition);
+
+/// <summary>A program that is on: the version new runs start with, and since when it is on.</summary>
+public sealed record ProgramOn(ProgramVersion Current, Instant Since);
+
+/// <summary>All programs of a practice as the engine needs them.</summary>
+public sealed class ProgramShelf
+{
+    private readonly FrozenDictionary<(Guid, int), ProgramVersion> versions;
+    private readonly FrozenSet<Guid> paused;
+
+    /// <param name="versions">Every version that a run may still be on.</param>
+    /// <param name="on">The programs that are on.</param>
+    /// <param name="paused">Programs whose runs are frozen (rule 13.2); they are not in <paramref name="on"/>.</param>
+    public ProgramShelf(IEnumerable<ProgramVersion> versions, IEnumerable<ProgramOn> on, IEnumerable<Guid>? paused = null)
+    {
+        this.versions = versions.ToFrozenDictionary(v => (v.ProgramId, v.Version));
+        this.paused = (paused ?? []).ToFrozenSet();
+        On = [.. on.OrderBy(p => p.Current.Definition.Priority).ThenBy(p => p.Current.Definition.Name, StringComparer.OrdinalIgnoreCase)];
+    }
+
+    /// <summary>The programs that are on, by priority and name: the order in which they start (rule 5.1).</summary>
+    public IReadOnlyList<ProgramOn> On { get; }
+
+    /// <summary>A version by its numbers.</summary>
+    /// <exception cref="KeyNotFoundException">The practice has no such version.</exception>
+    public ProgramVersion Find(Guid programId, int version) => versions[(programId, version)];
+
+    /// <summary>True while a program's runs are frozen.</summary>
+    public bool IsPaused(Guid programId) => paused.Contains(programId);
+}

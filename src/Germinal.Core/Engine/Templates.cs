@@ -1,0 +1,14 @@
+using Germinal.Core.People;
+using Germinal.Core.Programs;
+using NodaTime;
+
+namespace Germinal.Core.Engine;
+
+/// <summary>The edge of the core to the templating of messages (rule 11.1).</summary>
+public interface ITemplates
+{
+    /// <summary>
+    /// The merge fields of a step that have no value for this person and no default; empty when it can be filled.
+    /// </summary>
+    IReadOnlyList<string> Missing(Step step, PersonFacts person, Practice practice, Member? sender, Instant at);
+}

@@ -1,0 +1,170 @@
+using Germinal.Core.Time;
+using NodaTime;
+using NodaTime.Text;
+
+namespace Germinal.Core.Engine;
+
+/// <summary>One sentence of a why, and whether it speaks for the touch, against it, or just tells.</summary>
+/// <param name="Tone">passed, failed, or told.</param>
+/// <param name="Text">A full sentence.</param>
+public sealed record WhySentence(string Tone, string Text);
+
+/// <summary>Turns recorded reasons into sentences a practitioner reads. Nothing is decided here.</summary>
+public static class Why
+{
+    /// <summary>Why a run began.</summary>
+    public static WhySentence Started(StartCause cause, string program, Instant at, DateTimeZone zone)
+    {
+        var when = Phrases.Moment(at, zone);
+        var text = cause.Kind switch
+        {
+            "tag" => $"The tag “{cause.Detail}” was put on {when}, which starts “{program}”.",
+            "stage" => $"They reached the stage {StageName(cause.Detail)} on {when}, which starts “{program}”.",
+            "occasion" => $"Their {cause.Detail} started “{program}” on {when}.",
+            "switched-on" => $"They qualified when “{program}” was switched on, {when}.",
+            "hand-over" => $"“{cause.Detail}” handed over to “{program}” on {when}.",
+            "loop" => $"“{program}” began anew on {when}.",
+            _ => $"{cause.Detail} started “{program}” by hand on {when}.",
+        };
+        return new WhySentence("told", text);
+    }
+
+    /// <summary>How the due moment came about.</summary>
+    public static WhySentence Planned(PlanReason plan, Instant firstDue, DateTimeZone zone)
+    {
+        var offset = Offset.TryParse(plan.Offset);
+        var distance = offset is null ? plan.Offset : Phrases.Span(offset);
+        var side = offset is not null && Phrases.IsBack(offset) ? "before" : "after";
+        var due = Phrases.Moment(firstDue, zone);
+        var since = Phrases.MomentOf(plan.Base, zone);
+        var day = DayOf(plan.Base);
+        var text = plan.Place switch
+        {
+            "start" when offset is { IsZero: true } => $"It is due at once when the program starts: {due}.",
+            "start" => $"It falls {distance} {side} the start on {since}: {due}.",
+            "previous" when offset is { IsZero: true } => $"It follows the step before at once: {due}.",
+            "previous" => $"It falls {distance} {side} the step before, which settled on {since}: {due}.",
+            "occasion" when offset is { IsZero: true } => $"It falls on the occasion itself, {day}: {due}.",
+            "occasion" => $"It falls {distance} {side} the occasion on {day}: {due}.",
+            "key-date" => $"It is placed by their {plan.Base.Split(' ')[0]}: {due}.",
+            "on" or "yearly" => $"It is placed on the date {plan.Offset}: {due}.",
+            _ => $"It was due {due}.",
+        };
+        return new WhySentence("told", plan.MovedByWindow ? text[..^1] + ", the next time the program may act." : text);
+    }
+
+    /// <summary>What one check found.</summary>
+    public static WhySentence Of(Check check, string person, DateTimeZone zone)
+    {
+        string Found(int i) => i < check.Found.Length ? check.Found[i] : "";
+        var text = (check.Kind, check.Passed) switch
+        {
+            (CheckKind.RunGoing, true) => "The program was still going for them.",
+            (CheckKind.RunGoing, false) => "The program had stopped for them.",
+            (CheckKind.PersonReachable, true) => $"{person} may be contacted.",
+            (CheckKind.PersonReachable, false) => Found(0) switch
+            {
+                "died" => $"{person} has died.",
+                "archived" => $"{person} is archived.",
+                _ => $"{person} is marked “do not contact”.",
+            },
+            (CheckKind.OnlyIf, true) => Found(0) == "none" ? "The step is for everybody on the program." : "They match what the step asks for.",
+            (CheckKind.OnlyIf, false) => "They do not match what the step asks for.",
+            (CheckKind.HasAddress, true) => $"{AddressWord(Found(1))} is {Found(0)}.",
+            (CheckKind.HasAddress, false) => Found(0).Length == 0 ? $"There is no {AddressWord(Found(1)).ToLowerInvariant()[4..]} on their page." : $"“{Found(0)}” is not a well-formed {AddressWord(Found(1)).ToLowerInvariant()[4..]}.",
+            (CheckKind.NotSuppressed, true) => "Nothing sent there has come back.",
+            (CheckKind.NotSuppressed, false) => $"Mail to {Found(0)} came back before, so nothing is sent there.",
+            (CheckKind.Consent, _) => Consent(check, zone),
+            (CheckKind.InTime, true) => Found(0).Length == 0 ? "It may be late by any time." : $"It was in time: it makes sense until {Phrases.MomentOf(Found(1), zone)}.",
+            (CheckKind.InTime, false) => $"It came too late: it makes sense only until {Phrases.MomentOf(Found(1), zone)}.",
+            (CheckKind.WindowOpen, true) => $"The program may act then; it was {Clock(Found(0))} on their clock.",
+            (CheckKind.WindowOpen, false) => $"The program may not act then; it was {Clock(Found(0))} on their clock.",
+            (CheckKind.CanBeFilled, true) => "Every merge field has a value.",
+            (CheckKind.CanBeFilled, false) => Found(0) == "no-sender" ? "Nobody can sign it: they have no owner and the practice names nobody to stand in." : $"It cannot be filled: {FieldNames(check.Found.Skip(1))} has no value.",
+            (CheckKind.Pace, true) => "They have not had too much lately.",
+            (CheckKind.Pace, false) => "They have had as much as the practice allows.",
+            (CheckKind.DailyLimit, true) => "The day’s limit is not reached.",
+            _ => "The day’s limit is reached.",
+        };
+        return new WhySentence(check.Passed ? "passed" : "failed", text);
+    }
+
+    /// <summary>A reason of a skipped, blocked, cancelled or refused touch or start in a few words.</summary>
+    public static string Reason(string? reason) => reason switch
+    {
+        null or "" => "",
+        "not-for" => "not for them",
+        "no-address" => "no address",
+        "suppressed" => "mail there came back",
+        "no-consent" => "nobody said they may be written to",
+        "opted-out" => "they said no",
+        "late" => "it came too late",
+        "cannot-fill" => "a merge field has no value",
+        "no-sender" => "nobody to sign it",
+        "given-up" => "nobody mended it in time",
+        "window-never-opens" => "the program’s hours never come",
+        "date-passed" => "the date had passed",
+        "no-occasion" => "no occasion started it",
+        "no-key-date" => "they have no such date",
+        "already-running" => "it is running for them already",
+        "already-been" => "they have been through it",
+        "too-soon" => "the gap since the last time has not passed",
+        "do-not-contact" => "they are marked “do not contact”",
+        "program-off" => "the program is not on",
+        "nothing-left-to-send" => "nothing is left that may be sent",
+        "replied" => "they answered",
+        "stage-entered" => "they reached a stage that stops it",
+        "tag-added" => "a tag was put on that stops it",
+        "by-hand" => "a member stopped it",
+        "dropped" => "a member dropped it",
+        "died" => "they have died",
+        "archived" => "they are archived",
+        "window" => "the program may not act at that hour",
+        "refused-by-server" => "the mail server refused it",
+        _ => reason,
+    };
+
+    /// <summary>The name of a stage without its pipeline.</summary>
+    public static string StageName(string stage) => stage[(stage.IndexOf('/', StringComparison.Ordinal) + 1)..];
+
+    private static string Consent(Check check, DateTimeZone zone)
+    {
+        string Found(int i) => i < check.Found.Length ? check.Found[i] : "";
+        var verb = Found(0) switch { "email" => "emailed", "text" => "texted", "call" => "called", _ => "written to" };
+        var source = Found(3).Length == 0 ? "" : $" ({Found(3)}, {Phrases.MomentOf(Found(4), zone)})";
+        return Found(1) switch
+        {
+            "allowed" when Found(2).Length == 0 => $"They may be {verb}: the practice needs no consent for this and they have not said no.",
+            "allowed" => Found(2) switch
+            {
+                "inquiry" => $"They may be {verb}: they inquired{source}.",
+                "client" => $"They may be {verb}: they are a client{source}.",
+                _ => $"They may be {verb}: they said so{source}.",
+            },
+            "withdrawn" => $"They may not be {verb}: they said no{source}.",
+            _ => Found(2).Length == 0 ? $"They may not be {verb}: nobody has recorded that they said yes." : $"They may not be {verb}: what they gave has run out{source}.",
+        };
+    }
+
+    private static string AddressWord(string channel) => channel switch
+    {
+        "email" => "The email address",
+        "text" => "The mobile number",
+        "call" => "The number",
+        _ => "The postal address",
+    };
+
+    private static string Clock(string time)
+    {
+        var parsed = LocalTimePattern.ExtendedIso.Parse(time);
+        return parsed.Success ? Phrases.Time(parsed.Value) : time;
+    }
+
+    private static string FieldNames(IEnumerable<string> fields) => string.Join(" and ", fields.Select(f => $"“{f}”"));
+
+    private static string DayOf(string date)
+    {
+        var parsed = LocalDatePattern.Iso.Parse(date);
+        return parsed.Success ? Phrases.Day(parsed.Value) : date;
+    }
+}

@@ -1,0 +1,84 @@
+using System.Collections.Frozen;
+using Germinal.Core.Programs;
+using Germinal.Core.Time;
+using NodaTime;
+
+namespace Germinal.Core.People;
+
+/// <summary>A named date of a person. A yearly one comes back each year; a single one is that day only.</summary>
+public sealed record KeyDate(string Name, YearlyDate Date, bool Yearly);
+
+/// <summary>
+/// The facts of a person that the rules read. A snapshot: the engine gives back effects, it never changes facts.
+/// </summary>
+public sealed record PersonFacts
+{
+    public required Guid Id { get; init; }
+
+    public string? FirstName { get; init; }
+
+    public string? LastName { get; init; }
+
+    public string? Email { get; init; }
+
+    /// <summary>Mobile in E.164, or null.</summary>
+    public string? Mobile { get; init; }
+
+    /// <summary>Any other number in E.164; a call can use it, a text cannot.</summary>
+    public string? OtherPhone { get; init; }
+
+    /// <summary>Postal address, lines parted by line feeds.</summary>
+    public string? Address { get; init; }
+
+    /// <summary>The person's own zone; null means the practice's (rule 1.1).</summary>
+    public DateTimeZone? Zone { get; init; }
+
+    /// <summary>The member who looks after the person.</summary>
+    public Guid? OwnerId { get; init; }
+
+    /// <summary><c>Pipeline/Stage</c>, or null.</summary>
+    public string? Stage { get; init; }
+
+    public Instant? StageSince { get; init; }
+
+    public string? Source { get; init; }
+
+    public Instant Added { get; init; }
+
+    public FrozenSet<string> Tags { get; init; } = NoTags;
+
+    public IReadOnlyList<KeyDate> KeyDates { get; init; } = [];
+
+    public IReadOnlyList<ConsentEntry> Consent { get; init; } = [];
+
+    public bool DoNotContact { get; init; }
+
+    public bool Died { get; init; }
+
+    public bool Archived { get; init; }
+
+    /// <summary>Addresses and numbers that bounced hard, complained or are invalid, in lower case.</summary>
+    public FrozenSet<string> Suppressed { get; init; } = FrozenSet<string>.Empty;
+
+    /// <summary>An empty set of tags that compares without regard to case.</summary>
+    public static FrozenSet<string> NoTags { get; } = FrozenSet.ToFrozenSet<string>([], StringComparer.OrdinalIgnoreCase);
+
+    /// <summary>“Leila Okafor”, or what there is of it, or “Somebody without a name”.</summary>
+    public string Name
+    {
+        get
+        {
+            var name = $"{FirstName} {LastName}".Trim();
+            return name.Length > 0 ? name : Email ?? Mobile ?? "Somebody without a name";
+        }
+    }
+
+    /// <summary>The address of a channel, or null: email, mobile in E.164, any number, postal address.</summary>
+    public string? AddressOf(Channel channel) => channel switch
+    {
+        Channel.Email => Email,
+        Channel.Text => Mobile,
+        Channel.Call => Mobile ?? OtherPhone,
+        _ => Address,
+    };
+}

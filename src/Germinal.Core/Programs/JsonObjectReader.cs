@@ -1,0 +1,230 @@
+using System.Text.Json;
+using Germinal.Core.Time;
+using NodaTime;
+using NodaTime.Text;
+
+namespace Germinal.Core.Programs;
+
+/// <summary>
+/// Reads one JSON object key by key, collecting findings with their JSON pointers instead of stopping at the first.
+/// </summary>
+internal sealed class JsonObjectReader
+{
+    private static readonly LocalTimePattern TimeForm = LocalTimePattern.CreateWithInvariantCulture("HH:mm");
+    private readonly JsonElement json;
+    private readonly HashSet<string> read = new(StringComparer.Ordinal);
+
+    private JsonObjectReader(JsonElement json, string pointer, List<Finding> errors)
+    {
+        this.json = json;
+        Pointer = pointer;
+        Errors = errors;
+    }
+
+    /// <summary>Where the object stands (RFC 6901).</summary>
+    public string Pointer { get; }
+
+    public List<Finding> Errors { get; }
+
+    /// <summary>A reader for an element, or null and a finding when it is not an object.</summary>
+    public static JsonObjectReader? For(JsonElement json, string pointer, List<Finding> errors)
+    {
+        if (json.ValueKind == JsonValueKind.Object)
+        {
+            return new JsonObjectReader(json, pointer, errors);
+        }
+
+        errors.Add(new Finding(pointer, "An object { … } should stand here."));
+        return null;
+    }
+
+    public bool Has(string key) => json.TryGetProperty(key, out var v) && v.ValueKind != JsonValueKind.Null;
+
+    public JsonElement Raw(string key)
+    {
+        read.Add(key);
+        return json.GetProperty(key);
+    }
+
+    /// <summary>Records a finding at a key and gives back the default.</summary>
+    public T? Bad<T>(string key, string message)
+    {
+        Errors.Add(new Finding($"{Pointer}/{key}", message));
+        return default;
+    }
+
+    public string? Text(string key, bool required = false)
+    {
+        read.Add(key);
+        if (!Has(key))
+        {
+            return required ? Bad<string>(key, $"“{key}” is missing.") : null;
+        }
+
+        var value = json.GetProperty(key);
+        return value.ValueKind == JsonValueKind.String ? value.GetString() : Bad<string>(key, $"“{key}” should be a text in quotes.");
+    }
+
+    /// <summary>A text that must be there and not be blank; an empty text after a finding.</summary>
+    public string Needed(string key)
+    {
+        var text = Text(key, required: true);
+        if (text is not null && string.IsNullOrWhiteSpace(text))
+        {
+            Bad<object>(key, $"“{key}” is empty.");
+        }
+
+        return text?.Trim() ?? "";
+    }
+
+    public bool Flag(string key)
+    {
+        read.Add(key);
+        if (!Has(key))
+        {
+            return false;
+        }
+
+        var kind = json.GetProperty(key).ValueKind;
+        return kind == JsonValueKind.True || (kind != JsonValueKind.False && Bad<bool>(key, $"“{key}” should be true or false."));
+    }
+
+    public int Number(string key, int otherwise, int least, int most)
+    {
+        read.Add(key);
+        if (!Has(key))
+        {
+            return otherwise;
+        }
+
+        if (json.GetProperty(key).ValueKind == JsonValueKind.Number && json.GetProperty(key).TryGetInt32(out var n) && n >= least && n <= most)
+        {
+            return n;
+        }
+
+        Bad<object>(key, $"“{key}” should be a whole number from {least} to {most}.");
+        return otherwise;
+    }
+
+    public IReadOnlyList<int> Numbers(string key)
+    {
+        read.Add(key);
+        if (!Has(key))
+        {
+            return [];
+        }
+
+        var list = json.GetProperty(key);
+        if (list.ValueKind == JsonValueKind.Array && list.EnumerateArray().All(v => v.ValueKind == JsonValueKind.Number && v.TryGetInt32(out _)))
+        {
+            return [.. list.EnumerateArray().Select(v => v.GetInt32())];
+        }
+
+        return Bad<int[]>(key, $"“{key}” should be a list of whole numbers, [60, 65].") ?? [];
+    }
+
+    public IReadOnlyList<string> Texts(string key)
+    {
+        read.Add(key);
+        if (!Has(key))
+        {
+            return [];
+        }
+
+        var list = json.GetProperty(key);
+        if (list.ValueKind == JsonValueKind.Array && list.EnumerateArray().All(v => v.ValueKind == JsonValueKind.String))
+        {
+            return [.. list.EnumerateArray().Select(v => v.GetString()!)];
+        }
+
+        return Bad<string[]>(key, $"“{key}” should be a list of texts.") ?? [];
+    }
+
+    public T Choice<T>(string key, T otherwise, params (string Word, T Value)[] choices)
+    {
+        var word = Text(key);
+        if (word is null)
+        {
+            return otherwise;
+        }
+
+        foreach (var (name, value) in choices)
+        {
+            if (name == word)
+            {
+                return value;
+            }
+        }
+
+        Bad<object>(key, $"“{word}” is not known here; {string.Join(", ", choices.Select(c => c.Word))} would be right.");
+        return otherwise;
+    }
+
+    public Offset? Duration(string key)
+    {
+        var text = Text(key);
+        return text is null ? null : Offset.TryParse(text) ?? Bad<Offset>(key, $"“{text}” is not a duration; P7D, -P1D, P1M or PT2H would be.");
+    }
+
+    public LocalTime? Time(string key)
+    {
+        var text = Text(key);
+        if (text is null)
+        {
+            return null;
+        }
+
+        var parsed = TimeForm.Parse(text);
+        return parsed.Success ? parsed.Value : Bad<LocalTime?>(key, $"“{text}” is not a time of day; 09:30 would be.");
+    }
+
+    public LocalDate? Date(string key)
+    {
+        var text = Needed(key);
+        if (text.Length == 0)
+        {
+            return null;
+        }
+
+        var parsed = LocalDatePattern.Iso.Parse(text);
+        return parsed.Success ? parsed.Value : Bad<LocalDate?>(key, $"“{text}” is not a date; 2027-12-24 would be.");
+    }
+
+    public JsonObjectReader? Object(string key)
+    {
+        read.Add(key);
+        return Has(key) ? For(json.GetProperty(key), $"{Pointer}/{key}", Errors) : null;
+    }
+
+    public IReadOnlyList<T> List<T>(string key, Func<JsonObjectReader, T?> item)
+        where T : class
+    {
+        read.Add(key);
+        if (!Has(key))
+        {
+            return [];
+        }
+
+        var list = json.GetProperty(key);
+        if (list.ValueKind != JsonValueKind.Array)
+        {
+            return Bad<T[]>(key, $"“{key}” should be a list [ … ].") ?? [];
+        }
+
+        return [.. list.EnumerateArray().Select((v, i) => For(v, $"{Pointer}/{key}/{i}", Errors) is { } o ? item(o) : null).OfType<T>()];
+    }
+
+    /// <summary>Reports keys nobody asked for. Called last; with <paramref name="unknownKind"/> the keys cannot be judged.</summary>
+    public void Done(bool unknownKind = false)
+    {
+        if (unknownKind)
+        {
+            return;
+        }
+
+        foreach (var property in json.EnumerateObject().Where(p => !read.Contains(p.Name)))
+        {
+            Errors.Add(new Finding($"{Pointer}/{property.Name.Replace("~", "~0", StringComparison.Ordinal).Replace("/", "~1", StringComparison.Ordinal)}", $"“{property.Name}” is not known here."));
+        }
+    }
+}

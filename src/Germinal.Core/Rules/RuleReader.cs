@@ -1,0 +1,99 @@
+using System.Text.Json;
+using System.Text.Json.Nodes;
+using Germinal.Core.Programs;
+
+namespace Germinal.Core.Rules;
+
+/// <summary>Reads and writes the JSON of a rule: <c>{"all":[…]}</c>, <c>{"any":[…]}</c>, <c>{"not":…}</c> or a leaf.</summary>
+public static class RuleReader
+{
+    private static readonly (string Word, RuleOp Op)[] Ops =
+    [
+        ("is", RuleOp.Is), ("is-not", RuleOp.IsNot), ("in", RuleOp.In), ("not-in", RuleOp.NotIn), ("has", RuleOp.Has), ("has-not", RuleOp.HasNot),
+        ("contains", RuleOp.Contains), ("starts-with", RuleOp.StartsWith), ("exists", RuleOp.Exists), ("missing", RuleOp.Missing),
+        ("before", RuleOp.Before), ("after", RuleOp.After), ("less", RuleOp.Less), ("more", RuleOp.More), ("in-last", RuleOp.InLast),
+        ("not-in-last", RuleOp.NotInLast), ("month-is", RuleOp.MonthIs),
+    ];
+
+    /// <summary>Reads a rule; findings go to <paramref name="errors"/> with their pointers, and null is given back.</summary>
+    public static Rule? Read(JsonElement json, string pointer, List<Finding> errors)
+    {
+        if (JsonObjectReader.For(json, pointer, errors) is not { } o)
+        {
+            return null;
+        }
+
+        Rule? rule;
+        if (o.Has("all") || o.Has("any"))
+        {
+            var key = o.Has("all") ? "all" : "any";
+            var list = o.Raw(key);
+            if (list.ValueKind != JsonValueKind.Array)
+            {
+                return o.Bad<Rule>(key, $"“{key}” should be a list of rules.");
+            }
+
+            var parts = list.EnumerateArray().Select((part, i) => Read(part, $"{pointer}/{key}/{i}", errors)).OfType<Rule>().ToList();
+            rule = key == "all" ? new AllOf(parts) : new AnyOf(parts);
+        }
+        else if (o.Has("not"))
+        {
+            rule = Read(o.Raw("not"), pointer + "/not", errors) is { } part ? new Not(part) : null;
+        }
+        else
+        {
+            rule = ReadLeaf(o);
+        }
+
+        o.Done();
+        return rule;
+    }
+
+    /// <summary>Writes a rule as <see cref="Read"/> reads it.</summary>
+    public static JsonNode Write(Rule rule) => rule switch
+    {
+        AllOf all => new JsonObject { ["all"] = new JsonArray([.. all.Parts.Select(Write)]) },
+        AnyOf any => new JsonObject { ["any"] = new JsonArray([.. any.Parts.Select(Write)]) },
+        Not not => new JsonObject { ["not"] = Write(not.Part) },
+        Leaf leaf => WriteLeaf(leaf),
+        _ => throw new ArgumentOutOfRangeException(nameof(rule)),
+    };
+
+    private static JsonObject WriteLeaf(Leaf leaf)
+    {
+        var o = new JsonObject { ["field"] = leaf.Field, ["op"] = Ops.First(p => p.Op == leaf.Op).Word };
+        if (leaf.Op is RuleOp.In or RuleOp.NotIn)
+        {
+            o["value"] = new JsonArray([.. leaf.Values.Select(v => (JsonNode)v)]);
+        }
+        else if (leaf.Values.Count > 0)
+        {
+            o["value"] = leaf.Values[0];
+        }
+
+        return o;
+    }
+
+    private static Leaf? ReadLeaf(JsonObjectReader o)
+    {
+        var field = o.Needed("field");
+        var op = o.Choice("op", RuleOp.Is, Ops);
+        var values = new List<string>();
+        if (o.Has("value"))
+        {
+            var value = o.Raw("value");
+            values.AddRange(value.ValueKind == JsonValueKind.Array ? value.EnumerateArray().Select(v => v.ToString()) : [value.ToString()]);
+        }
+        else if (op is not (RuleOp.Exists or RuleOp.Missing))
+        {
+            o.Bad<object>("value", "“value” is missing.");
+        }
+
+        if (field.Length > 0 && !RuleFields.IsKnown(field))
+        {
+            return o.Bad<Leaf>("field", $"“{field}” is not a field; {string.Join(", ", RuleFields.Names)} and date:NAME are.");
+        }
+
+        return new Leaf(field, op, values);
+    }
+}

@@ -1,0 +1,99 @@
+using System.Globalization;
+using System.Text.RegularExpressions;
+using NodaTime;
+
+namespace Germinal.Core.Time;
+
+/// <summary>
+/// A distance in time as ISO 8601 writes it, with one sign for the whole: <c>P8D</c>, <c>-P1D</c>, <c>PT2H</c>, <c>P1DT2H</c>.
+/// Years, months, weeks and days are calendar arithmetic on a local date; hours, minutes and seconds are elapsed time
+/// on the UTC line (rule 1.3).
+/// </summary>
+public sealed partial record Offset
+{
+    [GeneratedRegex(@"^(?<s>[+-])?P(?:(?<y>\d{1,4})Y)?(?:(?<m>\d{1,4})M)?(?:(?<w>\d{1,4})W)?(?:(?<d>\d{1,5})D)?(?<t>T(?:(?<h>\d{1,5})H)?(?:(?<n>\d{1,6})M)?(?:(?<c>\d{1,6})S)?)?$", RegexOptions.CultureInvariant)]
+    private static partial Regex Form();
+
+    private Offset(Period dates, Duration elapsed, bool hasTimePart, string text)
+    {
+        Dates = dates;
+        Elapsed = elapsed;
+        HasTimePart = hasTimePart;
+        Text = text;
+    }
+
+    /// <summary>The calendar part; its sign is already applied.</summary>
+    public Period Dates { get; }
+
+    /// <summary>The elapsed part; its sign is already applied. Zero when there is none.</summary>
+    public Duration Elapsed { get; }
+
+    /// <summary>True when the text names hours, minutes or seconds, even if they are zero (<c>PT0H</c>).</summary>
+    public bool HasTimePart { get; }
+
+    /// <summary>The text the offset was read from, for showing and saving.</summary>
+    public string Text { get; }
+
+    /// <summary>True for a distance of nothing at all.</summary>
+    public bool IsZero => Dates.Equals(Period.Zero) && Elapsed == Duration.Zero;
+
+    /// <summary>The offset of no days.</summary>
+    public static Offset Zero { get; } = Parse("P0D");
+
+    /// <summary>Reads an ISO 8601 duration with one sign.</summary>
+    /// <param name="text">For example <c>P1M</c> or <c>-P1DT12H</c>.</param>
+    /// <returns>The offset, or null when the text is not one (<c>P1DT</c>, <c>P</c>, <c>1D</c>).</returns>
+    public static Offset? TryParse(string? text)
+    {
+        if (text is null)
+        {
+            return null;
+        }
+
+        var m = Form().Match(text);
+        var anyTime = m.Groups["h"].Success || m.Groups["n"].Success || m.Groups["c"].Success;
+        var anyDate = m.Groups["y"].Success || m.Groups["m"].Success || m.Groups["w"].Success || m.Groups["d"].Success;
+        if (!m.Success || m.Groups["t"].Success != anyTime || (!anyTime && !anyDate))
+        {
+            return null;
+        }
+
+        var sign = m.Groups["s"].Value == "-" ? -1 : 1;
+        int Of(string group) => m.Groups[group].Success ? sign * int.Parse(m.Groups[group].Value, CultureInfo.InvariantCulture) : 0;
+        var dates = new PeriodBuilder { Years = Of("y"), Months = Of("m"), Weeks = Of("w"), Days = Of("d") }.Build();
+        var elapsed = Duration.FromHours(Of("h")) + Duration.FromMinutes(Of("n")) + Duration.FromSeconds(Of("c"));
+        return new Offset(dates, elapsed, anyTime, text);
+    }
+
+    /// <summary>As <see cref="TryParse"/>, for text known to be right.</summary>
+    /// <exception cref="FormatException">The text is not an ISO 8601 duration with one sign.</exception>
+    public static Offset Parse(string text) =>
+        TryParse(text) ?? throw new FormatException($"“{text}” is not a duration; P7D, P1M or PT2H would be.");
+
+    /// <summary>The date part added to a local date; a day the month does not have becomes its last day.</summary>
+    public LocalDate AddDates(LocalDate date) => date + Dates;
+
+    /// <summary>
+    /// The offset added to a moment: first the date part on the local clock of <paramref name="zone"/>, keeping the time
+    /// of day, then the elapsed part on the UTC line.
+    /// </summary>
+    public Instant AddTo(Instant moment, DateTimeZone zone)
+    {
+        if (Dates.Equals(Period.Zero))
+        {
+            return moment + Elapsed;
+        }
+
+        var local = moment.InZone(zone).LocalDateTime;
+        return LocalClock.At(AddDates(local.Date) + local.TimeOfDay, zone) + Elapsed;
+    }
+
+    /// <inheritdoc/>
+    public bool Equals(Offset? other) => other is not null && Text == other.Text;
+
+    /// <inheritdoc/>
+    public override int GetHashCode() => Text.GetHashCode(StringComparison.Ordinal);
+
+    /// <inheritdoc/>
+    public override string ToString() => Text;
+}
