@@ -1,0 +1,126 @@
+# What ./run and ./test share: installing what is missing, building what changed, PostgreSQL.
+# Sourced, never run. ROOT is the project's folder.
+
+say() { printf '%s\n' "$*"; }
+fail() { printf 'Germinal: %s\n' "$*" >&2; exit 1; }
+
+# as_root COMMAND…: with sudo where one is not root.
+as_root() { if [ "$(id -u)" = 0 ]; then "$@"; else sudo -n "$@"; fi; }
+
+apt_updated=
+install_package() {
+  command -v apt-get >/dev/null || fail "$1 is missing and there is no apt-get to install it with; install it and start again."
+  say "installing $1"
+  [ -n "$apt_updated" ] || as_root apt-get update -qq >/dev/null 2>&1 || true
+  apt_updated=1
+  as_root env DEBIAN_FRONTEND=noninteractive apt-get install -y -qq "$1" >/dev/null 2>&1 || fail "$1 could not be installed; try: apt-get install $1"
+}
+
+need_tools() {
+  command -v dotnet >/dev/null || fail ".NET 10 is missing; install the SDK (dotnet --version must say 10.0)."
+  command -v npm >/dev/null || install_package npm
+  PG_BIN=$(pg_bin)
+  [ -n "$PG_BIN" ] || { install_package postgresql; PG_BIN=$(pg_bin); }
+  [ -n "$PG_BIN" ] || fail "PostgreSQL is installed but its programs are not under /usr/lib/postgresql."
+  local free
+  free=$(df -Pk "$ROOT" | awk 'NR==2 {print $4}')
+  [ "$free" -gt 400000 ] || fail "the disk is nearly full: $((free / 1024)) MB are left and 400 MB are needed. Make room and start again."
+}
+
+pg_bin() { ls -d /usr/lib/postgresql/*/bin 2>/dev/null | sort -V | tail -1; }
+
+# hash_of PATH…: one word for the content of files under the paths, build output left out.
+hash_of() {
+  (cd "$ROOT" && find "$@" -type f -not -path '*/node_modules/*' -not -path '*/bin/*' -not -path '*/obj/*' -not -path '*/dist/*' -print0 | sort -z | xargs -0 sha256sum | sha256sum | cut -c1-24)
+}
+
+# once STAMP HASH COMMAND…: runs the command unless it went through with the same hash before.
+once() {
+  local stamp="$ROOT/.data/stamps/$1" hash=$2
+  shift 2
+  mkdir -p "$(dirname "$stamp")"
+  [ "$(cat "$stamp" 2>/dev/null)" = "$hash" ] && return 0
+  "$@" || return 1
+  printf '%s' "$hash" >"$stamp"
+}
+
+npm_install() { (cd "$ROOT/$1" && npm ci --no-audit --no-fund --loglevel=error >/dev/null) || fail "npm could not install the packages of $1."; }
+
+build_front() {
+  once npm-web "$(hash_of src/web/package-lock.json)" npm_install src/web
+  [ -d "$ROOT/src/web/node_modules" ] || npm_install src/web
+  once front "$(hash_of src/web)" build_front_now
+  [ -f "$ROOT/src/web/dist/index.html" ] || build_front_now
+}
+build_front_now() { say "building the front end"; (cd "$ROOT/src/web" && npm run --silent build >"$ROOT/.data/front.log" 2>&1) || { tail -30 "$ROOT/.data/front.log" >&2; fail "the front end did not build."; }; }
+
+build_back() {
+  once back "$(hash_of src/Germinal.Core src/Germinal.Store src/Germinal.Channels src/Germinal.Service src/Germinal.Web src/Germinal.StandIns demo Directory.Build.props Directory.Packages.props)" build_back_now
+  [ -f "$WEB_DLL" ] && [ -f "$STANDINS_DLL" ] || build_back_now
+}
+build_back_now() {
+  say "building the application"
+  for project in Germinal.Web Germinal.StandIns; do
+    dotnet build "$ROOT/src/$project" -c Release -v quiet --nologo >"$ROOT/.data/build.log" 2>&1 || { grep -E 'error' "$ROOT/.data/build.log" | sort -u | head -20 >&2; fail "the application did not build."; }
+  done
+}
+WEB_DLL="$ROOT/src/Germinal.Web/bin/Release/net10.0/Germinal.Web.dll"
+STANDINS_DLL="$ROOT/src/Germinal.StandIns/bin/Release/net10.0/Germinal.StandIns.dll"
+
+port_taken() { (exec 3<>"/dev/tcp/127.0.0.1/$1") 2>/dev/null; }
+
+# as_pg COMMAND…: PostgreSQL never runs as root.
+as_pg() {
+  if [ "$(id -u)" = 0 ]; then setpriv --reuid=postgres --regid=postgres --clear-groups env HOME=/tmp "$@"; else "$@"; fi
+}
+
+# pg_start FOLDER PORT: starts PostgreSQL on loopback with its data under FOLDER/pg; sets PG_PASSWORD.
+pg_start() {
+  local data="$1/pg" port=$2
+  mkdir -p "$1"
+  if [ ! -s "$1/pg-password" ]; then
+    (umask 077; head -c 24 /dev/urandom | base64 | tr -d '/+=\n' >"$1/pg-password")
+  fi
+  PG_PASSWORD=$(cat "$1/pg-password")
+  if [ "$(id -u)" = 0 ]; then
+    mkdir -p "$data"
+    chown postgres "$data"
+    # A project folder that only root may enter: the data goes where postgres can reach it.
+    if ! as_pg test -x "$data"; then
+      local elsewhere="/var/tmp/germinal-$(printf '%s' "$1" | sha256sum | cut -c1-12)"
+      install -d -o postgres -m 700 "$elsewhere"
+      rm -rf "$data"
+      ln -sfn "$elsewhere" "$data"
+      data=$elsewhere
+    fi
+  fi
+  PG_DATA=$data
+  if as_pg test -s "$data/PG_VERSION"; then
+    as_pg "$PG_BIN/pg_ctl" -D "$data" status >/dev/null 2>&1 && as_pg "$PG_BIN/pg_ctl" -D "$data" -m fast -w stop >/dev/null 2>&1
+  else
+    local pw=/tmp/germinal-pw-$$
+    (umask 077; printf '%s' "$PG_PASSWORD" >"$pw")
+    [ "$(id -u)" = 0 ] && chown postgres "$pw"
+    as_pg "$PG_BIN/initdb" -D "$data" -U germinal -E UTF8 --locale=C.UTF-8 -A scram-sha-256 --pwfile="$pw" >"$1/initdb.log" 2>&1 || { rm -f "$pw"; tail -3 "$1/initdb.log" >&2; fail "the database could not be set up (see .data/initdb.log)."; }
+    rm -f "$pw"
+  fi
+  port_taken "$port" && fail "port $port, which the database needs, is taken. Start with another one: ./run --port N uses N to N+3."
+  as_pg "$PG_BIN/pg_ctl" -D "$data" -w -t 30 -l "$data/server.log" \
+    -o "-c listen_addresses=127.0.0.1 -p $port -c unix_socket_directories='' -c max_connections=200 -c shared_buffers=256MB -c synchronous_commit=on -c jit=off" start >/dev/null 2>&1 || {
+    as_pg tail -3 "$data/server.log" >&2
+    fail "the database does not answer; its last words are above."
+  }
+}
+
+pg_stop() { [ -n "${PG_DATA:-}" ] && as_pg "$PG_BIN/pg_ctl" -D "$PG_DATA" -m fast -w stop >/dev/null 2>&1; }
+pg_sql() { PGPASSWORD=$PG_PASSWORD "$PG_BIN/psql" -h 127.0.0.1 -p "$1" -U germinal -d "$2" -qAtc "$3"; }
+
+# wait_for URL SECONDS PID: until the address answers well, or the process is gone.
+wait_for() {
+  local end=$((SECONDS + $2))
+  until curl -fsS -o /dev/null "$1" 2>/dev/null; do
+    kill -0 "$3" 2>/dev/null || return 1
+    [ $SECONDS -lt $end ] || return 1
+    sleep 0.2
+  done
+}

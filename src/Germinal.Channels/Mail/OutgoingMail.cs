@@ -1,0 +1,46 @@
+using Germinal.Channels.Letters;
+using Germinal.Core.Programs;
+using MimeKit;
+using MimeKit.Utils;
+using NodaTime;
+
+namespace Germinal.Channels.Mail;
+
+/// <summary>Letters as MIME messages (RFC 5322, 2045 to 2049).</summary>
+public static class OutgoingMail
+{
+    /// <summary>
+    /// The Message-ID of a touch, the same however often it is handed over: the key by which a server knows it again.
+    /// </summary>
+    public static string MessageIdOf(Guid touchId, string senderAddress) => $"{touchId:N}@{senderAddress[(senderAddress.IndexOf('@', StringComparison.Ordinal) + 1)..]}";
+
+    /// <summary>The message of a filled letter.</summary>
+    /// <param name="letter">The letter.</param>
+    /// <param name="purpose">Commercial messages carry List-Unsubscribe (RFC 2369) and List-Unsubscribe-Post (RFC 8058).</param>
+    /// <param name="touchId">The touch.</param>
+    /// <param name="from">The sender.</param>
+    /// <param name="toName">The recipient's name.</param>
+    /// <param name="toAddress">The recipient's address.</param>
+    /// <param name="at">The Date header, on the clock of <paramref name="zone"/>.</param>
+    /// <param name="zone">The sender's zone.</param>
+    /// <param name="links">For the unsubscribe address.</param>
+    public static MimeMessage Build(FilledLetter letter, Purpose purpose, Guid touchId, Member from, string toName, string toAddress, Instant at, DateTimeZone zone, PublicLinks links)
+    {
+        var message = new MimeMessage
+        {
+            Subject = letter.Subject,
+            Date = at.InZone(zone).ToDateTimeOffset(),
+            MessageId = MessageIdOf(touchId, from.Email),
+        };
+        message.From.Add(new MailboxAddress(from.Name, from.Email));
+        message.To.Add(new MailboxAddress(toName, toAddress));
+        if (purpose == Purpose.Commercial)
+        {
+            message.Headers.Add("List-Unsubscribe", $"<{links.Unsubscribe(touchId)}>");
+            message.Headers.Add("List-Unsubscribe-Post", "List-Unsubscribe=One-Click");
+        }
+
+        message.Body = new BodyBuilder { TextBody = letter.Text, HtmlBody = letter.Html }.ToMessageBody();
+        return message;
+    }
+}

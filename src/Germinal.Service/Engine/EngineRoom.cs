@@ -1,0 +1,105 @@
+using Germinal.Store;
+using Germinal.Store.Rows;
+using Microsoft.EntityFrameworkCore;
+using NodaTime;
+
+namespace Germinal.Service.Engine;
+
+/// <summary>Runs sweep, reactor and dispatcher until a moment has nothing left to do, and moves the clock from moment to moment.</summary>
+public sealed class EngineRoom(IDbContextFactory<GerminalDb> databases, Reactor reactor, Dispatcher dispatcher, Sweep sweep)
+{
+    /// <summary>Does everything that is due now, in order: what was interrupted, occasions, events, touches.</summary>
+    /// <returns>True when anything was done.</returns>
+    public async Task<bool> WorkAsync(CancellationToken stop)
+    {
+        await using var db = await databases.CreateDbContextAsync(stop);
+        var clock = await db.Clock.AsNoTracking().SingleOrDefaultAsync(stop);
+        if (clock is null)
+        {
+            return false;
+        }
+
+        if (clock.MoveTo is not null)
+        {
+            await MoveAsync(clock, stop);
+            return true;
+        }
+
+        var now = clock.Real ? SystemClock.Instance.GetCurrentInstant() : clock.Now;
+        return await DoMomentAsync(clock.SweptUntil, now, stop);
+    }
+
+    /// <summary>Moves the clock to its target through every moment in between, in order.</summary>
+    private async Task MoveAsync(ClockRow clock, CancellationToken stop)
+    {
+        var target = clock.MoveTo!.Value;
+        while (true)
+        {
+            await using var db = await databases.CreateDbContextAsync(stop);
+            clock = await db.Clock.SingleAsync(stop);
+            if (clock.MoveTo is null)
+            {
+                return;
+            }
+
+            if (clock.StopAsked || clock.Now >= target)
+            {
+                await DoMomentAsync(clock.SweptUntil, clock.Now, stop);
+                await db.Clock.ExecuteUpdateAsync(
+                    u => u.SetProperty(c => c.MoveFrom, (Instant?)null).SetProperty(c => c.MoveTo, (Instant?)null).SetProperty(c => c.StopAsked, false), stop);
+                return;
+            }
+
+            await DoMomentAsync(clock.SweptUntil, clock.Now, stop);
+            if (await db.Touches.IgnoreQueryFilters().AnyAsync(t => t.Status == "handing", stop))
+            {
+                // The mail server is away: time does not pass over letters that are on their way out.
+                await Task.Delay(TimeSpan.FromSeconds(1), stop);
+                continue;
+            }
+
+            var next = Instant.Min(await NextMomentAsync(db, clock.Now, stop), target);
+            await db.Clock.ExecuteUpdateAsync(u => u.SetProperty(c => c.Now, next), stop);
+        }
+    }
+
+    /// <summary>The next moment after one at which anything happens; the end of time when nothing does.</summary>
+    private static async Task<Instant> NextMomentAsync(GerminalDb db, Instant now, CancellationToken stop)
+    {
+        var moments = await db.Database.SqlQuery<Instant>(
+            $"""
+            SELECT coalesce(least(
+              (SELECT min(at) FROM events WHERE handled_at IS NULL),
+              (SELECT min(next_due) FROM person_states),
+              (SELECT swept_until FROM clock)), 'infinity') AS "Value"
+            """).ToListAsync(stop);
+        return Instant.Max(moments[0], now.PlusTicks(1));
+    }
+
+    private async Task<bool> DoMomentAsync(Instant sweptUntil, Instant now, CancellationToken stop)
+    {
+        await using var db = await databases.CreateDbContextAsync(stop);
+        var practices = await db.Practices.AsNoTracking().Select(p => p.Id).ToListAsync(stop);
+        var any = false;
+        if (sweptUntil <= now)
+        {
+            foreach (var practice in practices)
+            {
+                await sweep.SweepAsync(practice, now, stop);
+            }
+
+            var next = now + Duration.FromDays(1);
+            await db.Clock.ExecuteUpdateAsync(u => u.SetProperty(c => c.SweptUntil, next), stop);
+        }
+
+        foreach (var practice in practices)
+        {
+            while (await dispatcher.RecoverAsync(practice, stop) || await reactor.ReactAsync(practice, now, stop) || await dispatcher.DispatchAsync(practice, now, stop))
+            {
+                any = true;
+            }
+        }
+
+        return any;
+    }
+}

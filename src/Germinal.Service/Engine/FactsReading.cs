@@ -1,0 +1,55 @@
+using System.Collections.Frozen;
+using Germinal.Core.People;
+using Germinal.Core.Time;
+using Germinal.Store;
+using Germinal.Store.Rows;
+using Microsoft.EntityFrameworkCore;
+
+namespace Germinal.Service.Engine;
+
+/// <summary>Loads the facts of many people in a fixed number of queries.</summary>
+public static class FactsReading
+{
+    /// <summary>The facts of those of the given people that exist, by id.</summary>
+    public static async Task<Dictionary<Guid, PersonFacts>> LoadAsync(GerminalDb db, IReadOnlyCollection<Guid> ids, CancellationToken stop)
+    {
+        var people = await db.People.AsNoTracking().Where(p => ids.Contains(p.Id)).ToListAsync(stop);
+        return await WithDetailsAsync(db, people, stop);
+    }
+
+    /// <summary>The facts of people whose rows are loaded already.</summary>
+    public static async Task<Dictionary<Guid, PersonFacts>> WithDetailsAsync(GerminalDb db, IReadOnlyList<PersonRow> people, CancellationToken stop)
+    {
+        var ids = people.Select(p => p.Id).ToList();
+        var dates = (await db.KeyDates.AsNoTracking().Where(d => ids.Contains(d.PersonId)).ToListAsync(stop)).ToLookup(d => d.PersonId);
+        var consent = (await db.Consent.AsNoTracking().Where(c => ids.Contains(c.PersonId)).OrderBy(c => c.At).ThenBy(c => c.Id).ToListAsync(stop)).ToLookup(c => c.PersonId);
+        var addresses = people.SelectMany(p => new[] { p.Email, p.Mobile, p.OtherPhone }).OfType<string>().Distinct().ToList();
+        var suppressed = (await db.Suppressions.AsNoTracking().Where(s => addresses.Contains(s.Address)).Select(s => s.Address).ToListAsync(stop)).ToFrozenSet();
+        return people.ToDictionary(p => p.Id, p => Read(p, dates[p.Id], consent[p.Id], suppressed));
+    }
+
+    private static PersonFacts Read(PersonRow p, IEnumerable<KeyDateRow> dates, IEnumerable<ConsentRow> consent, FrozenSet<string> suppressed) => new()
+    {
+        Id = p.Id,
+        FirstName = p.FirstName,
+        LastName = p.LastName,
+        Email = p.Email,
+        Mobile = p.Mobile,
+        OtherPhone = p.OtherPhone,
+        Address = p.Address,
+        Zone = LocalClock.Zone(p.ZoneId),
+        OwnerId = p.OwnerId,
+        Stage = p.Stage,
+        StageSince = p.StageSince,
+        Source = p.Source,
+        Added = p.AddedAt,
+        Tags = p.Tags.ToFrozenSet(StringComparer.OrdinalIgnoreCase),
+        KeyDates = [.. dates.Select(d => new KeyDate(d.Name, new YearlyDate(d.Month, d.Day, d.Year), d.Yearly))],
+        Consent = [.. consent.Select(c => new ConsentEntry(
+            Words.ChannelOf(c.Channel), c.Purpose is null ? null : Words.PurposeOf(c.Purpose), c.Topic, c.IsIn, Words.BasisOf(c.Basis), c.At, c.Source))],
+        DoNotContact = p.DoNotContact,
+        Died = p.Died,
+        Archived = p.Archived,
+        Suppressed = suppressed,
+    };
+}

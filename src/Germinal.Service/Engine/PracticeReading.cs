@@ -1,0 +1,46 @@
+using System.Collections.Frozen;
+using Germinal.Core.Programs;
+using Germinal.Core.People;
+using Germinal.Core.Time;
+using Germinal.Store;
+using Germinal.Store.Rows;
+using Microsoft.EntityFrameworkCore;
+using NodaTime;
+using NodaTime.Text;
+
+namespace Germinal.Service.Engine;
+
+/// <summary>Stored settings to the practice the engine reads.</summary>
+public static class PracticeReading
+{
+    private static readonly LocalTimePattern TimeForm = LocalTimePattern.CreateWithInvariantCulture("HH:mm");
+    private static readonly string[] DayNames = ["mon", "tue", "wed", "thu", "fri", "sat", "sun"];
+
+    /// <summary>Loads the context's practice with its members.</summary>
+    public static async Task<Practice> LoadAsync(GerminalDb db, CancellationToken stop)
+    {
+        var row = await db.Practices.AsNoTracking().SingleAsync(p => p.Id == db.PracticeId, stop);
+        var members = await db.Users.AsNoTracking().Where(m => m.PracticeId == db.PracticeId).OrderBy(m => m.Name)
+            .Select(m => new Member(m.Id, m.Name, m.Email!)).ToListAsync(stop);
+        return Read(row, members);
+    }
+
+    /// <summary>A practice row and its members as the core knows them.</summary>
+    public static Practice Read(PracticeRow row, IReadOnlyList<Member> members)
+    {
+        var s = row.Settings;
+        var days = s.WorkingDays.Select(d => (IsoDayOfWeek)(Array.IndexOf(DayNames, d) + 1)).ToFrozenSet();
+        return new Practice
+        {
+            Name = row.Name,
+            Zone = LocalClock.Zone(row.ZoneId) ?? DateTimeZone.Utc,
+            LeapDay = s.LeapDay == "mar1" ? LeapDay.Mar1 : LeapDay.Feb28,
+            Calendar = new WorkCalendar(days, s.Holidays.Concat(PublicHolidays.Of(s.HolidaysOf)).ToFrozenSet(), s.Closed.ToFrozenSet()),
+            QuietHours = new QuietHours(TimeForm.Parse(s.QuietFrom).Value, TimeForm.Parse(s.QuietTo).Value),
+            Consent = new ConsentRules(s.OpenChannels.ToFrozenDictionary(Words.ChannelOf, _ => ConsentPolicy.Open), s.InquiryMonths, s.ClientMonths),
+            PostalAddress = s.PostalAddress,
+            Members = members,
+            FallbackSender = s.FallbackSender,
+        };
+    }
+}

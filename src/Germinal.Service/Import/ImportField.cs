@@ -1,0 +1,114 @@
+using Germinal.Store;
+
+namespace Germinal.Service.Import;
+
+/// <summary>What a column can be, and how it is guessed from its name and its cells.</summary>
+public static class ImportField
+{
+    public const string None = "";
+    public const string FirstName = "first_name";
+    public const string LastName = "last_name";
+    public const string FullName = "full_name";
+    public const string Email = "email";
+    public const string Mobile = "mobile";
+    public const string OtherPhone = "other_phone";
+    public const string Birthday = "birthday";
+    public const string Street = "street";
+    public const string City = "city";
+    public const string State = "state";
+    public const string Zip = "zip";
+    public const string Tags = "tags";
+    public const string EmailConsent = "email_consent";
+    public const string Source = "source";
+    public const string Owner = "owner";
+    public const string Notes = "notes";
+    public const string DatePrefix = "date:";
+
+    /// <summary>Every choice with its name for people. A key date is <c>date:NAME</c>.</summary>
+    public static IReadOnlyList<(string Field, string Label)> All { get; } =
+    [
+        (None, "leave out"), (FirstName, "first name"), (LastName, "last name"), (FullName, "whole name"), (Email, "email"), (Mobile, "mobile"),
+        (OtherPhone, "other number"), (Birthday, "birthday"), (Street, "street"), (City, "city"), (State, "state"), (Zip, "postal code"),
+        (DatePrefix + "client since", "client since"), (DatePrefix + "yearly review", "yearly review"), (DatePrefix + "policy renewal", "policy renewal"),
+        (DatePrefix + "mortgage fixed until", "mortgage fixed until"), (Tags, "tags"), (EmailConsent, "may we email"), (Source, "source"), (Owner, "owner"), (Notes, "remark"),
+    ];
+
+    private static readonly (string Field, string[] Names)[] Known =
+    [
+        (EmailConsent, ["email ok", "email consent", "may email", "opt in", "optin", "subscribed", "newsletter ok", "mail ok", "may we email"]),
+        (FirstName, ["first name", "firstname", "given name", "forename", "first", "vorname"]),
+        (LastName, ["last name", "lastname", "surname", "family name", "last", "nachname"]),
+        (FullName, ["name", "full name", "fullname", "contact", "contact name", "client name"]),
+        (Email, ["e mail address", "email address", "email", "e mail", "mail"]),
+        (Mobile, ["mobile phone", "mobile", "cell", "cell phone", "mobile number"]),
+        (OtherPhone, ["home phone", "phone", "telephone", "home", "work phone", "business phone", "tel", "phone number"]),
+        (Birthday, ["birthday", "birth date", "date of birth", "dob", "born", "birthdate"]),
+        (Street, ["street", "address", "street address", "address 1", "home street"]),
+        (City, ["city", "town"]),
+        (State, ["state", "province", "region", "county"]),
+        (Zip, ["zip", "zip code", "postcode", "postal code"]),
+        (DatePrefix + "client since", ["client since", "customer since", "since"]),
+        (DatePrefix + "yearly review", ["review", "review date", "yearly review", "annual review"]),
+        (DatePrefix + "policy renewal", ["renewal", "renewal date", "policy renewal"]),
+        (DatePrefix + "mortgage fixed until", ["fixed until", "mortgage fixed until"]),
+        (Tags, ["groups", "group", "tags", "tag", "categories", "category", "labels"]),
+        (Source, ["source", "lead source", "referred by", "how heard"]),
+        (Owner, ["advisor", "adviser", "owner", "agent", "assigned to", "account manager"]),
+        (Notes, ["notes", "note", "comments", "comment", "remarks", "remark"]),
+    ];
+
+    /// <summary>True for a field there is, key dates of any name included.</summary>
+    public static bool Exists(string field) =>
+        All.Any(f => f.Field == field) || (field.StartsWith(DatePrefix, StringComparison.Ordinal) && field.Length > DatePrefix.Length);
+
+    /// <summary>A guess for each column; a field is given to one column only, the first that fits best.</summary>
+    public static string[] Guess(CsvTable table)
+    {
+        var guesses = table.Header.Select(h => ByName(h)).ToArray();
+        var taken = new HashSet<string>(StringComparer.Ordinal);
+        for (var i = 0; i < guesses.Length; i++)
+        {
+            if (guesses[i].Length == 0)
+            {
+                guesses[i] = ByCells([.. table.Records.Take(200).Select(r => r.Cells[i]).Where(c => !string.IsNullOrWhiteSpace(c))]);
+            }
+
+            if (guesses[i].Length > 0 && !taken.Add(guesses[i]))
+            {
+                guesses[i] = guesses[i] == Mobile && taken.Add(OtherPhone) ? OtherPhone : None;
+            }
+        }
+
+        return guesses;
+    }
+
+    private static string ByName(string header)
+    {
+        var name = string.Join(' ', new string([.. PersonNames.Fold(header).Select(c => char.IsLetterOrDigit(c) ? c : ' ')]).Split(' ', StringSplitOptions.RemoveEmptyEntries));
+        foreach (var (field, names) in Known)
+        {
+            if (names.Contains(name, StringComparer.Ordinal))
+            {
+                return field;
+            }
+        }
+
+        return None;
+    }
+
+    private static string ByCells(List<string> cells)
+    {
+        if (cells.Count == 0)
+        {
+            return None;
+        }
+
+        bool Most(Func<string, bool> test) => cells.Count(test) * 10 >= cells.Count * 7;
+        if (Most(c => c.Contains('@', StringComparison.Ordinal)))
+        {
+            return Email;
+        }
+
+        return Most(c => c.Count(char.IsDigit) is >= 10 and <= 15 && !c.Any(char.IsLetter)) ? Mobile : None;
+    }
+}

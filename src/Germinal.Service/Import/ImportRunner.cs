@@ -1,0 +1,172 @@
+using Germinal.Service.Clock;
+using Germinal.Service.Engine;
+using Germinal.Store;
+using Germinal.Store.Rows;
+using Microsoft.EntityFrameworkCore;
+using NodaTime;
+
+namespace Germinal.Service.Import;
+
+/// <summary>
+/// Brings a reviewed file in, in the worker: batch by batch with progress, stoppable, each row whole or not at all. An
+/// import that was interrupted goes on where it was.
+/// </summary>
+public sealed class ImportRunner(IDbContextFactory<GerminalDb> databases)
+{
+    private const int RowsAtOnce = 500;
+
+    /// <summary>Runs one import that waits, if there is one.</summary>
+    /// <returns>False when none waits.</returns>
+    public async Task<bool> RunNextAsync(CancellationToken stop)
+    {
+        await using var db = await databases.CreateDbContextAsync(stop);
+        var waiting = await db.Imports.IgnoreQueryFilters().AsNoTracking().Where(i => i.Status == "queued" || i.Status == "running")
+            .OrderBy(i => i.CreatedAt).FirstOrDefaultAsync(stop);
+        if (waiting is null)
+        {
+            return false;
+        }
+
+        db.PracticeId = waiting.PracticeId;
+        try
+        {
+            await RunAsync(db, waiting, stop);
+        }
+        catch (UnreadableFileException e)
+        {
+            await db.Imports.Where(i => i.Id == waiting.Id).ExecuteUpdateAsync(u => u.SetProperty(i => i.Status, "failed").SetProperty(i => i.Error, e.Message), stop);
+        }
+
+        return true;
+    }
+
+    private async Task RunAsync(GerminalDb db, ImportRow import, CancellationToken stop)
+    {
+        var now = await PracticeClock.NowAsync(db, stop);
+        var plan = await ImportPlan.MakeAsync(db, import, now, stop);
+        var done = (await db.ImportLines.Where(l => l.ImportId == import.Id).Select(l => l.Line).ToListAsync(stop)).ToHashSet();
+        await db.Imports.Where(i => i.Id == import.Id).ExecuteUpdateAsync(u => u.SetProperty(i => i.Status, "running").SetProperty(i => i.RowsInAll, plan.Rows.Count), stop);
+        foreach (var chunk in plan.Rows.Where(r => !done.Contains(r.Row.Line)).Chunk(RowsAtOnce))
+        {
+            await using var batch = await databases.CreateDbContextAsync(stop);
+            batch.PracticeId = import.PracticeId;
+            await using var transaction = await batch.Database.BeginTransactionAsync(stop);
+            var row = await batch.Imports.FromSql($"SELECT * FROM imports WHERE id = {import.Id} FOR UPDATE").SingleAsync(stop);
+            if (row.StopAsked || row.Status != "running")
+            {
+                row.Status = row.Status == "running" ? "stopped" : row.Status;
+                await batch.SaveChangesAsync(stop);
+                await transaction.CommitAsync(stop);
+                return;
+            }
+
+            await new ImportWriter(batch, row, now).WriteAsync(chunk, stop);
+            await batch.SaveChangesAsync(stop);
+            await transaction.CommitAsync(stop);
+        }
+
+        await db.Imports.Where(i => i.Id == import.Id).ExecuteUpdateAsync(u => u.SetProperty(i => i.Status, "done"), stop);
+        await PracticeClock.SweepSoonAsync(db, stop);
+    }
+}
+
+/// <summary>Writes one batch of planned rows within the caller's transaction.</summary>
+internal sealed class ImportWriter(GerminalDb db, ImportRow import, Instant now)
+{
+    public async Task WriteAsync(IReadOnlyList<PlannedRow> rows, CancellationToken stop)
+    {
+        var ids = rows.Where(r => r.Result == RowResult.Filled).Select(r => r.PersonId!.Value).Distinct().ToArray();
+        var people = await db.People.Where(p => ids.Contains(p.Id)).ToDictionaryAsync(p => p.Id, stop);
+        var newTags = rows.SelectMany(r => r.Row.Tags).Distinct(StringComparer.OrdinalIgnoreCase).ToList();
+        await TagNames.EnsureAsync(db, newTags, stop);
+        foreach (var planned in rows)
+        {
+            var row = planned.Row;
+            if (planned.Result == RowResult.Added)
+            {
+                var person = new PersonRow { Id = planned.PersonId!.Value, PracticeId = import.PracticeId, AddedAt = now, ImportId = import.Id };
+                people[person.Id] = db.People.Add(person).Entity;
+                Fill(person, row, null);
+                Note(person.Id, EventKinds.Imported, new() { ["file"] = import.FileName, ["line"] = row.Line.ToString(System.Globalization.CultureInfo.InvariantCulture) });
+                if (row.Note is not null)
+                {
+                    Note(person.Id, EventKinds.Remark, new() { ["text"] = row.Note });
+                }
+            }
+            else if (planned.Result == RowResult.Filled)
+            {
+                Fill(people[planned.PersonId!.Value], row, planned.Fills);
+            }
+
+            db.ImportLines.Add(new ImportLineRow
+            {
+                ImportId = import.Id,
+                Line = row.Line,
+                PracticeId = import.PracticeId,
+                Fingerprint = row.Fingerprint,
+                Result = planned.Result switch { RowResult.Added => "added", RowResult.Filled => "filled", RowResult.Unchanged => "unchanged", _ => "left-out" },
+                PersonId = planned.PersonId,
+                Doubts = [.. row.Doubts.Select(d => d.Text), .. row.LeftOut is { } why ? new[] { why } : []],
+                FilledFields = [.. planned.Fills],
+            });
+            import.RowsDone++;
+            _ = planned.Result switch
+            {
+                RowResult.Added => import.Added++,
+                RowResult.Filled => import.Filled++,
+                RowResult.Unchanged => import.Unchanged++,
+                _ => import.LeftOut++,
+            };
+        }
+    }
+
+    private void Note(Guid person, string kind, Dictionary<string, string> data) =>
+        db.Events.Add(new EventRow { PracticeId = import.PracticeId, PersonId = person, At = now, Kind = kind, Data = data, By = import.By, HandledAt = now });
+
+    /// <summary>Fills the named blanks, or with null all of them.</summary>
+    private void Fill(PersonRow p, ImportedRow row, IReadOnlyList<string>? only)
+    {
+        bool Wants(string field) => only is null || only.Contains(field, StringComparer.OrdinalIgnoreCase);
+        p.FirstName = Wants("first_name") ? row.FirstName : p.FirstName;
+        p.LastName = Wants("last_name") ? row.LastName : p.LastName;
+        p.Email = Wants("email") ? row.Email : p.Email;
+        p.OtherEmail = Wants("other_email") ? row.OtherEmail : p.OtherEmail;
+        (p.Mobile, p.MobileExtension) = Wants("mobile") ? (row.Mobile, row.MobileExtension) : (p.Mobile, p.MobileExtension);
+        (p.OtherPhone, p.OtherPhoneExtension) = Wants("other_phone") ? (row.OtherPhone, row.OtherPhoneExtension) : (p.OtherPhone, p.OtherPhoneExtension);
+        p.Address = Wants("address") ? row.Address : p.Address;
+        p.Source = Wants("source") ? row.Source : p.Source;
+        p.OwnerId = Wants("owner") ? row.OwnerId : p.OwnerId;
+        if (row.DoNotContact is not null && Wants("do_not_contact"))
+        {
+            p.DoNotContact = true;
+            p.DoNotContactReason = row.DoNotContact;
+            p.DoNotContactToConfirm = true;
+        }
+
+        p.Tags = [.. p.Tags, .. row.Tags.Where(t => Wants("tag:" + t) && !p.Tags.Contains(t, StringComparer.OrdinalIgnoreCase))];
+        foreach (var (name, date) in row.Dates.Where(d => Wants("date:" + d.Key)))
+        {
+            db.KeyDates.Add(new KeyDateRow { PersonId = p.Id, PracticeId = p.PracticeId, Name = name, Month = date.Month, Day = date.Day, Year = date.Year, Yearly = true });
+        }
+
+        if (row.EmailConsent is { } consent && Wants(consent ? "consent-in" : "consent-out"))
+        {
+            db.Consent.Add(new ConsentRow
+            {
+                PracticeId = p.PracticeId, PersonId = p.Id, Channel = "email", Purpose = "commercial", IsIn = consent, Basis = "express", At = now,
+                Source = $"import, {import.FileName}, row {row.Line}", By = import.By, Evidence = import.Id.ToString(),
+            });
+            if (only is not null && !consent)
+            {
+                db.Events.Add(new EventRow { PracticeId = p.PracticeId, PersonId = p.Id, At = now, Kind = EventKinds.OptedOut, Data = new() { ["channel"] = "email" }, By = import.By });
+            }
+        }
+
+        if (only is not null && row.DoNotContact is not null && Wants("do_not_contact"))
+        {
+            db.Events.Add(new EventRow { PracticeId = p.PracticeId, PersonId = p.Id, At = now, Kind = EventKinds.DoNotContact, Data = new() { ["reason"] = row.DoNotContact }, By = import.By });
+        }
+
+        PersonNames.Refresh(p);
+    }
+}

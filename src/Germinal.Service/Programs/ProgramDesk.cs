@@ -1,0 +1,210 @@
+using Germinal.Channels.Letters;
+using Germinal.Core.Engine;
+using Germinal.Core.People;
+using Germinal.Core.Programs;
+using Germinal.Service.Clock;
+using Germinal.Service.Engine;
+using Germinal.Store;
+using Germinal.Store.Rows;
+using Microsoft.EntityFrameworkCore;
+using NodaTime;
+
+namespace Germinal.Service.Programs;
+
+/// <summary>People a program would meet trouble with, and the first of them for links.</summary>
+/// <param name="Text">For example “No email address”.</param>
+/// <param name="Count">How many.</param>
+/// <param name="People">The first few, by name.</param>
+/// <param name="Pointer">The step concerned, as a JSON pointer.</param>
+public sealed record AudienceFinding(string Text, int Count, IReadOnlyList<(Guid Id, string Name)> People, string Pointer);
+
+/// <summary>Who would start a program if it were switched on now.</summary>
+/// <param name="Starting">Those who qualify and would start.</param>
+/// <param name="Refused">Those who qualify but would be refused, by reason.</param>
+public sealed record WhoStarts(IReadOnlyList<(Guid Id, string Name)> Starting, IReadOnlyDictionary<string, int> Refused);
+
+/// <summary>What is done with programs on their page: checking, seeing who starts, switching on, pausing, trying on one person.</summary>
+public sealed class ProgramDesk(LiquidLetters letters, ShelfReading shelves)
+{
+    private const int AudienceLooked = 2000;
+
+    /// <summary>Findings about the program itself, broken templates with line and column included.</summary>
+    public async Task<IReadOnlyList<Finding>> FindingsAsync(GerminalDb db, Guid programId, ProgramDefinition program, CancellationToken stop)
+    {
+        var others = (await db.Programs.AsNoTracking().Where(p => p.Id != programId).Select(p => p.Name).ToListAsync(stop)).ToHashSet(StringComparer.OrdinalIgnoreCase);
+        return ProgramCheck.Findings(program, others, letters.Problems);
+    }
+
+    /// <summary>
+    /// What would hold people back: no address, no consent, a merge field without a value. Looks at those who would start
+    /// now; where nobody does, at everybody the program could be started for, up to 2,000.
+    /// </summary>
+    public async Task<(int LookedAt, IReadOnlyList<AudienceFinding> Findings)> AudienceAsync(GerminalDb db, ProgramDefinition program, Instant now, CancellationToken stop)
+    {
+        var practice = await PracticeReading.LoadAsync(db, stop);
+        var ids = await CandidateQuery(db, program).OrderBy(p => p.SortName).Select(p => p.Id).Take(AudienceLooked).ToListAsync(stop);
+        if (ids.Count == 0)
+        {
+            ids = await EverybodyFor(db, program).OrderBy(p => p.SortName).Select(p => p.Id).Take(AudienceLooked).ToListAsync(stop);
+        }
+
+        var facts = await FactsReading.LoadAsync(db, ids, stop);
+        var found = new Dictionary<(string Pointer, string Text), List<PersonFacts>>();
+        var looked = 0;
+        foreach (var person in ids.Where(facts.ContainsKey).Select(id => facts[id]))
+        {
+            if (person.DoNotContact || person.Died || person.Archived ||
+                (program.OnlyIf is { } rule && !Core.Rules.RuleJudge.Holds(rule, person, new Core.Rules.RuleMoment(now, practice.Zone))))
+            {
+                continue;
+            }
+
+            looked++;
+            foreach (var lack in Lacks(program, person, practice, now))
+            {
+                if (!found.TryGetValue(lack, out var list))
+                {
+                    found[lack] = list = [];
+                }
+
+                list.Add(person);
+            }
+        }
+
+        var findings = found.OrderBy(f => f.Key.Pointer, StringComparer.Ordinal).ThenByDescending(f => f.Value.Count)
+            .Select(f => new AudienceFinding(f.Key.Text, f.Value.Count, [.. f.Value.Take(8).Select(p => (p.Id, p.Name))], f.Key.Pointer)).ToList();
+        return (looked, findings);
+    }
+
+    private IEnumerable<(string Pointer, string Text)> Lacks(ProgramDefinition program, PersonFacts person, Practice practice, Instant now)
+    {
+        // One line for each channel, not for each step of it.
+        foreach (var channel in program.Steps.Select(s => s.Channel).OfType<Channel>().Distinct())
+        {
+            var step = program.Steps.First(s => s.Channel == channel);
+            var pointer = $"/steps/{program.Steps.ToList().IndexOf(step)}";
+            if (!Addresses.IsWellFormed(channel, person.AddressOf(channel)))
+            {
+                yield return (pointer, channel == Channel.Email ? "No email address" : "No number to call");
+                continue;
+            }
+
+            var consent = ConsentLedger.Read(person.Consent, practice.Consent, channel, program.PurposeOf(step), program.TopicOf(step), now, practice.Zone);
+            if (consent.Verdict == ConsentVerdict.Withdrawn)
+            {
+                yield return (pointer, channel == Channel.Email ? "Said no to email" : "Said no to calls");
+            }
+            else if (consent.Verdict == ConsentVerdict.Missing)
+            {
+                yield return (pointer, channel == Channel.Email ? "Nobody has recorded that they may be emailed" : "Nobody has recorded that they may be called");
+            }
+        }
+
+        for (var i = 0; i < program.Steps.Count; i++)
+        {
+            if (program.Steps[i] is EmailStep && person.Email is not null)
+            {
+                foreach (var field in letters.Missing(program.Steps[i], person, practice, practice.SenderFor(person), now))
+                {
+                    yield return ($"/steps/{i}", $"Nothing for “{field}”");
+                }
+            }
+        }
+    }
+
+    /// <summary>Those for whom the program's trigger has come true already.</summary>
+    private static IQueryable<PersonRow> CandidateQuery(GerminalDb db, ProgramDefinition program)
+    {
+        var tags = program.StartsWhen.OfType<TagAdded>().Select(t => t.Tag).ToList();
+        var stages = program.StartsWhen.OfType<StageEntered>().Select(s => s.Stage).ToList();
+        return db.People.AsNoTracking().Where(p => (p.Stage != null && stages.Contains(p.Stage)) || p.Tags.Any(t => tags.Contains(t)));
+    }
+
+    /// <summary>Everybody who has the occasion's date; for other programs everybody.</summary>
+    private static IQueryable<PersonRow> EverybodyFor(GerminalDb db, ProgramDefinition program)
+    {
+        var dates = program.StartsWhen.OfType<OccasionTrigger>().Select(o => o.Date).ToList();
+        var people = db.People.AsNoTracking().Where(p => !p.DoNotContact);
+        return dates.Count == 0 ? people : people.Where(p => db.KeyDates.Any(d => d.PersonId == p.Id && dates.Contains(d.Name)));
+    }
+
+    /// <summary>Who would start now, judged by the engine itself on a shelf where the program is on (rule 5.4).</summary>
+    public async Task<WhoStarts> WhoStartsAsync(GerminalDb db, Guid programId, ProgramDefinition program, Instant now, CancellationToken stop)
+    {
+        var engine = await EngineWithAsync(db, programId, program, now, stop);
+        var ids = await CandidateQuery(db, program).OrderBy(p => p.SortName).Select(p => p.Id).ToListAsync(stop);
+        var starting = new List<(Guid, string)>();
+        var refused = new Dictionary<string, int>(StringComparer.Ordinal);
+        foreach (var chunk in ids.Chunk(1000))
+        {
+            var facts = await FactsReading.LoadAsync(db, chunk, stop);
+            var states = await db.States.AsNoTracking().Where(s => chunk.Contains(s.PersonId)).ToDictionaryAsync(s => s.PersonId, s => s.State, stop);
+            foreach (var id in chunk.Where(facts.ContainsKey))
+            {
+                var state = states.TryGetValue(id, out var json) ? PersonStateJson.Read(json) : PersonState.Empty;
+                var effects = engine.React(facts[id], state, new StartedByHand(now, programId, "", true)).Effects;
+                if (effects.OfType<RunStarted>().Any())
+                {
+                    starting.Add((id, facts[id].Name));
+                }
+                else if (effects.OfType<StartRefused>().FirstOrDefault() is { } refusal)
+                {
+                    refused[refusal.Reason] = refused.GetValueOrDefault(refusal.Reason) + 1;
+                }
+            }
+        }
+
+        return new WhoStarts(starting, refused);
+    }
+
+    /// <summary>The practice's engine with one program on in the given wording, whatever its status is.</summary>
+    public async Task<TouchEngine> EngineWithAsync(GerminalDb db, Guid programId, ProgramDefinition program, Instant now, CancellationToken stop)
+    {
+        var practice = await PracticeReading.LoadAsync(db, stop);
+        var shelf = await shelves.LoadAsync(db, stop);
+        var draft = new ProgramVersion(programId, int.MaxValue, program);
+        var versions = await db.ProgramVersions.AsNoTracking().Select(v => new { v.ProgramId, v.Version }).ToListAsync(stop);
+        return new TouchEngine(
+            practice,
+            new ProgramShelf(
+                [.. versions.Select(v => shelf.Find(v.ProgramId, v.Version)), draft],
+                [.. shelf.On.Where(p => p.Current.ProgramId != programId), new ProgramOn(draft, now)]),
+            letters);
+    }
+
+    /// <summary>The practice's engine as it is.</summary>
+    public async Task<TouchEngine> EngineAsync(GerminalDb db, CancellationToken stop) =>
+        new(await PracticeReading.LoadAsync(db, stop), await shelves.LoadAsync(db, stop), letters);
+
+    /// <summary>
+    /// Publishes the draft as a new version and switches the program on; runs under way stay on their version (rule 13.1).
+    /// </summary>
+    /// <returns>The new version's number.</returns>
+    public static async Task<int> PublishAsync(GerminalDb db, ProgramRow program, string by, Instant now, CancellationToken stop)
+    {
+        program.CurrentVersion++;
+        program.OnSince = program.Status == "on" ? program.OnSince : now;
+        program.Status = "on";
+        db.ProgramVersions.Add(new ProgramVersionRow
+        {
+            ProgramId = program.Id, Version = program.CurrentVersion, PracticeId = program.PracticeId, Definition = program.Draft, PublishedAt = now, By = by,
+        });
+        await db.SaveChangesAsync(stop);
+        await PracticeClock.SweepSoonAsync(db, stop);
+        return program.CurrentVersion;
+    }
+
+    /// <summary>Freezes or resumes a program's runs (rule 13.2). What fell due meanwhile is judged at the moment of resuming.</summary>
+    public static async Task SetPausedAsync(GerminalDb db, ProgramRow program, bool paused, Instant now, CancellationToken stop)
+    {
+        program.Status = paused ? "paused" : "on";
+        await db.SaveChangesAsync(stop);
+        if (!paused)
+        {
+            // The states do not count paused runs; asking for a judgement now works their next moment out again.
+            await db.States.Where(s => db.Runs.Any(r => r.PersonId == s.PersonId && r.ProgramId == program.Id && r.EndedAt == null))
+                .ExecuteUpdateAsync(u => u.SetProperty(s => s.NextDue, s => s.NextDue > now ? now : s.NextDue), stop);
+            await PracticeClock.SweepSoonAsync(db, stop);
+        }
+    }
+}

@@ -1,0 +1,27 @@
+using Germinal.Core.Engine;
+using Germinal.Core.People;
+using Germinal.Core.Programs;
+
+namespace Germinal.Service;
+
+/// <summary>The stored words of closed sets, and back.</summary>
+public static class Words
+{
+    public static string Of(Channel channel) => channel.ToString().ToLowerInvariant();
+
+    public static Channel ChannelOf(string word) => Enum.Parse<Channel>(word, ignoreCase: true);
+
+    public static string Of(Purpose purpose) => purpose.ToString().ToLowerInvariant();
+
+    public static Purpose PurposeOf(string word) => Enum.Parse<Purpose>(word, ignoreCase: true);
+
+    public static ConsentBasis BasisOf(string word) => Enum.Parse<ConsentBasis>(word, ignoreCase: true);
+
+    /// <summary>The status a settled touch is stored with.</summary>
+    public static string Of(Outcome outcome) => outcome switch
+    {
+        Outcome.HandedOver => "handed-over",
+        Outcome.Blocked => "given-up",
+        _ => outcome.ToString().ToLowerInvariant(),
+    };
+}

@@ -1,0 +1,193 @@
+using System.Linq.Expressions;
+using System.Text.Json;
+using Germinal.Core.Engine;
+using Germinal.Store.Rows;
+using Microsoft.AspNetCore.Identity;
+using Microsoft.AspNetCore.Identity.EntityFrameworkCore;
+using Microsoft.EntityFrameworkCore;
+using Microsoft.EntityFrameworkCore.ChangeTracking;
+using NodaTime;
+
+namespace Germinal.Store;
+
+/// <summary>
+/// The database. A context sees the rows of <see cref="PracticeId"/> only; without one it sees none. What works for all
+/// practices at once (the worker's claims) says so with <c>IgnoreQueryFilters</c> or SQL of its own.
+/// </summary>
+public sealed class GerminalDb(DbContextOptions<GerminalDb> options) : IdentityDbContext<MemberUser, IdentityRole<Guid>, Guid>(options)
+{
+    private static readonly JsonSerializerOptions Json = new(JsonSerializerDefaults.Web)
+    {
+        Converters = { new LocalDateJson() },
+    };
+
+    /// <summary>The practice whose rows this context sees.</summary>
+    public Guid? PracticeId { get; set; }
+
+    public DbSet<PracticeRow> Practices => Set<PracticeRow>();
+
+    public DbSet<ClockRow> Clock => Set<ClockRow>();
+
+    public DbSet<PersonRow> People => Set<PersonRow>();
+
+    public DbSet<TagRow> Tags => Set<TagRow>();
+
+    public DbSet<KeyDateRow> KeyDates => Set<KeyDateRow>();
+
+    public DbSet<ConsentRow> Consent => Set<ConsentRow>();
+
+    public DbSet<SuppressionRow> Suppressions => Set<SuppressionRow>();
+
+    public DbSet<EventRow> Events => Set<EventRow>();
+
+    public DbSet<ProgramRow> Programs => Set<ProgramRow>();
+
+    public DbSet<ProgramVersionRow> ProgramVersions => Set<ProgramVersionRow>();
+
+    public DbSet<ImageRow> Images => Set<ImageRow>();
+
+    public DbSet<PersonStateRow> States => Set<PersonStateRow>();
+
+    public DbSet<RunRow> Runs => Set<RunRow>();
+
+    public DbSet<RefusalRow> Refusals => Set<RefusalRow>();
+
+    public DbSet<TouchRow> Touches => Set<TouchRow>();
+
+    public DbSet<MessageRow> Messages => Set<MessageRow>();
+
+    public DbSet<ImportRow> Imports => Set<ImportRow>();
+
+    public DbSet<ImportLineRow> ImportLines => Set<ImportLineRow>();
+
+    /// <inheritdoc/>
+    protected override void OnModelCreating(ModelBuilder model)
+    {
+        base.OnModelCreating(model);
+        model.HasPostgresExtension("pg_trgm");
+
+        model.Entity<PracticeRow>().Property(p => p.Settings).HasColumnType("jsonb").HasConversion(
+            v => JsonSerializer.Serialize(v, Json),
+            v => JsonSerializer.Deserialize<PracticeSettings>(v, Json)!,
+            new ValueComparer<PracticeSettings>(false));
+        model.Entity<MemberUser>().HasIndex(m => m.PracticeId);
+
+        model.Entity<PersonRow>(e =>
+        {
+            e.Property(p => p.Edition).IsConcurrencyToken();
+            e.HasIndex(p => new { p.PracticeId, p.SortName, p.Id });
+            e.Property(p => p.StageSort).HasComputedColumnSql("coalesce(stage, '~')", stored: true);
+            e.Property(p => p.OwnerSort).HasComputedColumnSql("coalesce(owner_id, 'ffffffff-ffff-ffff-ffff-ffffffffffff'::uuid)", stored: true);
+            e.HasIndex(p => new { p.PracticeId, p.StageSort, p.Id });
+            e.HasIndex(p => new { p.PracticeId, p.OwnerSort, p.Id });
+            e.HasIndex(p => new { p.PracticeId, p.Stage });
+            e.HasIndex(p => new { p.PracticeId, p.NextTouchAt, p.Id });
+            e.HasIndex(p => new { p.PracticeId, p.LastTouchAt, p.Id });
+            e.HasIndex(p => new { p.PracticeId, p.Email });
+            e.HasIndex(p => new { p.PracticeId, p.Mobile });
+            e.HasIndex(p => p.ImportId);
+            e.HasIndex(p => p.SearchText).HasMethod("gin").HasOperators("gin_trgm_ops");
+            e.HasIndex(p => p.Tags).HasMethod("gin");
+        });
+        model.Entity<TagRow>().HasKey(t => new { t.PracticeId, t.Name });
+        model.Entity<KeyDateRow>(e =>
+        {
+            e.HasKey(d => new { d.PersonId, d.Name });
+            e.HasIndex(d => new { d.PracticeId, d.Name, d.Month, d.Day });
+            e.HasOne<PersonRow>().WithMany().HasForeignKey(d => d.PersonId).OnDelete(DeleteBehavior.Cascade);
+        });
+        model.Entity<ConsentRow>(e =>
+        {
+            e.HasIndex(c => new { c.PersonId, c.At });
+            e.HasOne<PersonRow>().WithMany().HasForeignKey(c => c.PersonId).OnDelete(DeleteBehavior.Cascade);
+        });
+        model.Entity<SuppressionRow>().HasKey(s => new { s.PracticeId, s.Address });
+        model.Entity<EventRow>(e =>
+        {
+            e.Property(v => v.Data).HasColumnType("jsonb").HasConversion(
+                v => JsonSerializer.Serialize(v, Json),
+                v => JsonSerializer.Deserialize<Dictionary<string, string>>(v, Json)!,
+                new ValueComparer<Dictionary<string, string>>(false));
+            e.HasIndex(v => new { v.PersonId, v.At, v.Id });
+            e.HasIndex(v => new { v.At, v.Id }).HasFilter("handled_at IS NULL").HasDatabaseName("ix_events_waiting");
+            e.HasIndex(v => v.Key).IsUnique().HasFilter("key IS NOT NULL");
+            e.HasOne<PersonRow>().WithMany().HasForeignKey(v => v.PersonId).OnDelete(DeleteBehavior.Cascade);
+        });
+        model.Entity<ProgramRow>().HasIndex(p => new { p.PracticeId, p.Name }).IsUnique();
+        model.Entity<ProgramVersionRow>().HasKey(v => new { v.ProgramId, v.Version });
+        model.Entity<PersonStateRow>(e =>
+        {
+            e.ToTable("person_states");
+            e.HasKey(s => s.PersonId);
+            e.Property(s => s.State).HasColumnType("jsonb");
+            e.HasIndex(s => s.NextDue);
+            e.HasOne<PersonRow>().WithMany().HasForeignKey(s => s.PersonId).OnDelete(DeleteBehavior.Cascade);
+        });
+        model.Entity<RunRow>(e =>
+        {
+            Jsonb(e.Property(r => r.Cause));
+            e.HasIndex(r => new { r.PersonId, r.StartedAt });
+            e.HasIndex(r => new { r.ProgramId, r.EndedAt });
+            e.HasOne<PersonRow>().WithMany().HasForeignKey(r => r.PersonId).OnDelete(DeleteBehavior.Cascade);
+        });
+        model.Entity<RefusalRow>(e =>
+        {
+            Jsonb(e.Property(r => r.Cause));
+            e.HasIndex(r => new { r.PracticeId, r.At }).HasFilter("dismissed_at IS NULL");
+            e.HasIndex(r => r.PersonId);
+            e.HasOne<PersonRow>().WithMany().HasForeignKey(r => r.PersonId).OnDelete(DeleteBehavior.Cascade);
+        });
+        model.Entity<TouchRow>(e =>
+        {
+            Jsonb(e.Property(t => t.Plan));
+            e.Property(t => t.Checks).HasColumnType("jsonb").HasConversion(
+                v => JsonSerializer.Serialize(v, Json),
+                v => JsonSerializer.Deserialize<List<Check>>(v, Json)!,
+                new ValueComparer<List<Check>>(false));
+            e.HasIndex(t => new { t.PersonId, t.Due });
+            e.HasIndex(t => t.RunId);
+            e.HasIndex(t => new { t.ProgramId, t.Status });
+            e.HasIndex(t => new { t.PracticeId, t.Status, t.Due, t.Id }).HasFilter("status IN ('planned','handing','uncertain','blocked','open')").HasDatabaseName("ix_touches_unsettled");
+            e.HasIndex(t => t.LeasedUntil).HasFilter("status = 'handing'").HasDatabaseName("ix_touches_handing");
+            e.HasOne<PersonRow>().WithMany().HasForeignKey(t => t.PersonId).OnDelete(DeleteBehavior.Cascade);
+        });
+        model.Entity<MessageRow>(e =>
+        {
+            e.HasKey(m => m.TouchId);
+            e.HasIndex(m => m.MessageId);
+            e.HasOne<PersonRow>().WithMany().HasForeignKey(m => m.PersonId).OnDelete(DeleteBehavior.Cascade);
+        });
+        model.Entity<ImportRow>().HasIndex(i => new { i.PracticeId, i.CreatedAt });
+        model.Entity<ImportLineRow>(e =>
+        {
+            e.HasKey(l => new { l.ImportId, l.Line });
+            e.HasIndex(l => new { l.PracticeId, l.Fingerprint });
+            e.HasIndex(l => l.PersonId);
+            e.HasOne<ImportRow>().WithMany().HasForeignKey(l => l.ImportId).OnDelete(DeleteBehavior.Cascade);
+        });
+
+        foreach (var type in model.Model.GetEntityTypes().Where(t => typeof(IOwned).IsAssignableFrom(t.ClrType) && t.ClrType != typeof(MemberUser)))
+        {
+            var row = Expression.Parameter(type.ClrType, "row");
+            var own = Expression.Equal(
+                Expression.Convert(Expression.Property(row, nameof(IOwned.PracticeId)), typeof(Guid?)),
+                Expression.Property(Expression.Constant(this), nameof(PracticeId)));
+            type.SetQueryFilter(Expression.Lambda(own, row));
+        }
+    }
+
+    private static void Jsonb<T>(Microsoft.EntityFrameworkCore.Metadata.Builders.PropertyBuilder<T> property) =>
+        property.HasColumnType("jsonb").HasConversion(
+            v => JsonSerializer.Serialize(v, Json),
+            v => JsonSerializer.Deserialize<T>(v, Json)!,
+            new ValueComparer<T>(false));
+
+    private sealed class LocalDateJson : System.Text.Json.Serialization.JsonConverter<LocalDate>
+    {
+        public override LocalDate Read(ref Utf8JsonReader reader, Type typeToConvert, JsonSerializerOptions options) =>
+            NodaTime.Text.LocalDatePattern.Iso.Parse(reader.GetString()!).Value;
+
+        public override void Write(Utf8JsonWriter writer, LocalDate value, JsonSerializerOptions options) =>
+            writer.WriteStringValue(NodaTime.Text.LocalDatePattern.Iso.Format(value));
+    }
+}

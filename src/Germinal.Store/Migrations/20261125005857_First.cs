@@ -1,0 +1,874 @@
+﻿using System;
+using System.Collections.Generic;
+using Microsoft.EntityFrameworkCore.Migrations;
+using NodaTime;
+using Npgsql.EntityFrameworkCore.PostgreSQL.Metadata;
+
+#nullable disable
+
+namespace Germinal.Store.Migrations
+{
+    /// <inheritdoc />
+    public partial class First : Migration
+    {
+        /// <inheritdoc />
+        protected override void Up(MigrationBuilder migrationBuilder)
+        {
+            migrationBuilder.AlterDatabase()
+                .Annotation("Npgsql:PostgresExtension:pg_trgm", ",,");
+
+            migrationBuilder.CreateTable(
+                name: "AspNetRoles",
+                columns: table => new
+                {
+                    id = table.Column<Guid>(type: "uuid", nullable: false),
+                    name = table.Column<string>(type: "character varying(256)", maxLength: 256, nullable: true),
+                    normalized_name = table.Column<string>(type: "character varying(256)", maxLength: 256, nullable: true),
+                    concurrency_stamp = table.Column<string>(type: "text", nullable: true)
+                },
+                constraints: table =>
+                {
+                    table.PrimaryKey("pk_asp_net_roles", x => x.id);
+                });
+
+            migrationBuilder.CreateTable(
+                name: "AspNetUsers",
+                columns: table => new
+                {
+                    id = table.Column<Guid>(type: "uuid", nullable: false),
+                    practice_id = table.Column<Guid>(type: "uuid", nullable: false),
+                    name = table.Column<string>(type: "text", nullable: false),
+                    role = table.Column<string>(type: "text", nullable: false),
+                    user_name = table.Column<string>(type: "character varying(256)", maxLength: 256, nullable: true),
+                    normalized_user_name = table.Column<string>(type: "character varying(256)", maxLength: 256, nullable: true),
+                    email = table.Column<string>(type: "character varying(256)", maxLength: 256, nullable: true),
+                    normalized_email = table.Column<string>(type: "character varying(256)", maxLength: 256, nullable: true),
+                    email_confirmed = table.Column<bool>(type: "boolean", nullable: false),
+                    password_hash = table.Column<string>(type: "text", nullable: true),
+                    security_stamp = table.Column<string>(type: "text", nullable: true),
+                    concurrency_stamp = table.Column<string>(type: "text", nullable: true),
+                    phone_number = table.Column<string>(type: "text", nullable: true),
+                    phone_number_confirmed = table.Column<bool>(type: "boolean", nullable: false),
+                    two_factor_enabled = table.Column<bool>(type: "boolean", nullable: false),
+                    lockout_end = table.Column<DateTimeOffset>(type: "timestamp with time zone", nullable: true),
+                    lockout_enabled = table.Column<bool>(type: "boolean", nullable: false),
+                    access_failed_count = table.Column<int>(type: "integer", nullable: false)
+                },
+                constraints: table =>
+                {
+                    table.PrimaryKey("pk_asp_net_users", x => x.id);
+                });
+
+            migrationBuilder.CreateTable(
+                name: "clock",
+                columns: table => new
+                {
+                    id = table.Column<int>(type: "integer", nullable: false)
+                        .Annotation("Npgsql:ValueGenerationStrategy", NpgsqlValueGenerationStrategy.IdentityByDefaultColumn),
+                    real = table.Column<bool>(type: "boolean", nullable: false),
+                    now = table.Column<Instant>(type: "timestamp with time zone", nullable: false),
+                    move_from = table.Column<Instant>(type: "timestamp with time zone", nullable: true),
+                    move_to = table.Column<Instant>(type: "timestamp with time zone", nullable: true),
+                    stop_asked = table.Column<bool>(type: "boolean", nullable: false),
+                    swept_until = table.Column<Instant>(type: "timestamp with time zone", nullable: false)
+                },
+                constraints: table =>
+                {
+                    table.PrimaryKey("pk_clock", x => x.id);
+                });
+
+            migrationBuilder.CreateTable(
+                name: "images",
+                columns: table => new
+                {
+                    id = table.Column<Guid>(type: "uuid", nullable: false),
+                    practice_id = table.Column<Guid>(type: "uuid", nullable: false),
+                    content_type = table.Column<string>(type: "text", nullable: false),
+                    content = table.Column<byte[]>(type: "bytea", nullable: false)
+                },
+                constraints: table =>
+                {
+                    table.PrimaryKey("pk_images", x => x.id);
+                });
+
+            migrationBuilder.CreateTable(
+                name: "imports",
+                columns: table => new
+                {
+                    id = table.Column<Guid>(type: "uuid", nullable: false),
+                    practice_id = table.Column<Guid>(type: "uuid", nullable: false),
+                    file_name = table.Column<string>(type: "text", nullable: false),
+                    content = table.Column<byte[]>(type: "bytea", nullable: false),
+                    columns = table.Column<List<string>>(type: "text[]", nullable: false),
+                    status = table.Column<string>(type: "text", nullable: false),
+                    stop_asked = table.Column<bool>(type: "boolean", nullable: false),
+                    created_at = table.Column<Instant>(type: "timestamp with time zone", nullable: false),
+                    by = table.Column<string>(type: "text", nullable: false),
+                    rows_in_all = table.Column<int>(type: "integer", nullable: false),
+                    rows_done = table.Column<int>(type: "integer", nullable: false),
+                    added = table.Column<int>(type: "integer", nullable: false),
+                    filled = table.Column<int>(type: "integer", nullable: false),
+                    unchanged = table.Column<int>(type: "integer", nullable: false),
+                    left_out = table.Column<int>(type: "integer", nullable: false),
+                    error = table.Column<string>(type: "text", nullable: true)
+                },
+                constraints: table =>
+                {
+                    table.PrimaryKey("pk_imports", x => x.id);
+                });
+
+            migrationBuilder.CreateTable(
+                name: "people",
+                columns: table => new
+                {
+                    id = table.Column<Guid>(type: "uuid", nullable: false),
+                    practice_id = table.Column<Guid>(type: "uuid", nullable: false),
+                    first_name = table.Column<string>(type: "text", nullable: true),
+                    last_name = table.Column<string>(type: "text", nullable: true),
+                    sort_name = table.Column<string>(type: "text", nullable: false),
+                    search_text = table.Column<string>(type: "text", nullable: false),
+                    email = table.Column<string>(type: "text", nullable: true),
+                    other_email = table.Column<string>(type: "text", nullable: true),
+                    mobile = table.Column<string>(type: "text", nullable: true),
+                    mobile_extension = table.Column<string>(type: "text", nullable: true),
+                    other_phone = table.Column<string>(type: "text", nullable: true),
+                    other_phone_extension = table.Column<string>(type: "text", nullable: true),
+                    address = table.Column<string>(type: "text", nullable: true),
+                    zone_id = table.Column<string>(type: "text", nullable: true),
+                    owner_id = table.Column<Guid>(type: "uuid", nullable: true),
+                    stage = table.Column<string>(type: "text", nullable: true),
+                    stage_since = table.Column<Instant>(type: "timestamp with time zone", nullable: true),
+                    stage_sort = table.Column<string>(type: "text", nullable: false, computedColumnSql: "coalesce(stage, '~')", stored: true),
+                    owner_sort = table.Column<Guid>(type: "uuid", nullable: false, computedColumnSql: "coalesce(owner_id, 'ffffffff-ffff-ffff-ffff-ffffffffffff'::uuid)", stored: true),
+                    source = table.Column<string>(type: "text", nullable: true),
+                    tags = table.Column<List<string>>(type: "text[]", nullable: false),
+                    added_at = table.Column<Instant>(type: "timestamp with time zone", nullable: false),
+                    do_not_contact = table.Column<bool>(type: "boolean", nullable: false),
+                    do_not_contact_reason = table.Column<string>(type: "text", nullable: true),
+                    do_not_contact_to_confirm = table.Column<bool>(type: "boolean", nullable: false),
+                    died = table.Column<bool>(type: "boolean", nullable: false),
+                    archived = table.Column<bool>(type: "boolean", nullable: false),
+                    import_id = table.Column<Guid>(type: "uuid", nullable: true),
+                    last_touch_at = table.Column<Instant>(type: "timestamp with time zone", nullable: false),
+                    next_touch_at = table.Column<Instant>(type: "timestamp with time zone", nullable: false),
+                    edition = table.Column<int>(type: "integer", nullable: false)
+                },
+                constraints: table =>
+                {
+                    table.PrimaryKey("pk_people", x => x.id);
+                });
+
+            migrationBuilder.CreateTable(
+                name: "practices",
+                columns: table => new
+                {
+                    id = table.Column<Guid>(type: "uuid", nullable: false),
+                    name = table.Column<string>(type: "text", nullable: false),
+                    zone_id = table.Column<string>(type: "text", nullable: false),
+                    settings = table.Column<string>(type: "jsonb", nullable: false)
+                },
+                constraints: table =>
+                {
+                    table.PrimaryKey("pk_practices", x => x.id);
+                });
+
+            migrationBuilder.CreateTable(
+                name: "program_versions",
+                columns: table => new
+                {
+                    program_id = table.Column<Guid>(type: "uuid", nullable: false),
+                    version = table.Column<int>(type: "integer", nullable: false),
+                    practice_id = table.Column<Guid>(type: "uuid", nullable: false),
+                    definition = table.Column<string>(type: "text", nullable: false),
+                    published_at = table.Column<Instant>(type: "timestamp with time zone", nullable: false),
+                    by = table.Column<string>(type: "text", nullable: false)
+                },
+                constraints: table =>
+                {
+                    table.PrimaryKey("pk_program_versions", x => new { x.program_id, x.version });
+                });
+
+            migrationBuilder.CreateTable(
+                name: "programs",
+                columns: table => new
+                {
+                    id = table.Column<Guid>(type: "uuid", nullable: false),
+                    practice_id = table.Column<Guid>(type: "uuid", nullable: false),
+                    name = table.Column<string>(type: "text", nullable: false),
+                    draft = table.Column<string>(type: "text", nullable: false),
+                    draft_number = table.Column<int>(type: "integer", nullable: false),
+                    draft_by = table.Column<string>(type: "text", nullable: true),
+                    status = table.Column<string>(type: "text", nullable: false),
+                    on_since = table.Column<Instant>(type: "timestamp with time zone", nullable: true),
+                    current_version = table.Column<int>(type: "integer", nullable: false),
+                    created_at = table.Column<Instant>(type: "timestamp with time zone", nullable: false)
+                },
+                constraints: table =>
+                {
+                    table.PrimaryKey("pk_programs", x => x.id);
+                });
+
+            migrationBuilder.CreateTable(
+                name: "suppressions",
+                columns: table => new
+                {
+                    practice_id = table.Column<Guid>(type: "uuid", nullable: false),
+                    address = table.Column<string>(type: "text", nullable: false),
+                    reason = table.Column<string>(type: "text", nullable: false),
+                    at = table.Column<Instant>(type: "timestamp with time zone", nullable: false)
+                },
+                constraints: table =>
+                {
+                    table.PrimaryKey("pk_suppressions", x => new { x.practice_id, x.address });
+                });
+
+            migrationBuilder.CreateTable(
+                name: "tags",
+                columns: table => new
+                {
+                    practice_id = table.Column<Guid>(type: "uuid", nullable: false),
+                    name = table.Column<string>(type: "text", nullable: false)
+                },
+                constraints: table =>
+                {
+                    table.PrimaryKey("pk_tags", x => new { x.practice_id, x.name });
+                });
+
+            migrationBuilder.CreateTable(
+                name: "AspNetRoleClaims",
+                columns: table => new
+                {
+                    id = table.Column<int>(type: "integer", nullable: false)
+                        .Annotation("Npgsql:ValueGenerationStrategy", NpgsqlValueGenerationStrategy.IdentityByDefaultColumn),
+                    role_id = table.Column<Guid>(type: "uuid", nullable: false),
+                    claim_type = table.Column<string>(type: "text", nullable: true),
+                    claim_value = table.Column<string>(type: "text", nullable: true)
+                },
+                constraints: table =>
+                {
+                    table.PrimaryKey("pk_asp_net_role_claims", x => x.id);
+                    table.ForeignKey(
+                        name: "fk_asp_net_role_claims_asp_net_roles_role_id",
+                        column: x => x.role_id,
+                        principalTable: "AspNetRoles",
+                        principalColumn: "id",
+                        onDelete: ReferentialAction.Cascade);
+                });
+
+            migrationBuilder.CreateTable(
+                name: "AspNetUserClaims",
+                columns: table => new
+                {
+                    id = table.Column<int>(type: "integer", nullable: false)
+                        .Annotation("Npgsql:ValueGenerationStrategy", NpgsqlValueGenerationStrategy.IdentityByDefaultColumn),
+                    user_id = table.Column<Guid>(type: "uuid", nullable: false),
+                    claim_type = table.Column<string>(type: "text", nullable: true),
+                    claim_value = table.Column<string>(type: "text", nullable: true)
+                },
+                constraints: table =>
+                {
+                    table.PrimaryKey("pk_asp_net_user_claims", x => x.id);
+                    table.ForeignKey(
+                        name: "fk_asp_net_user_claims_asp_net_users_user_id",
+                        column: x => x.user_id,
+                        principalTable: "AspNetUsers",
+                        principalColumn: "id",
+                        onDelete: ReferentialAction.Cascade);
+                });
+
+            migrationBuilder.CreateTable(
+                name: "AspNetUserLogins",
+                columns: table => new
+                {
+                    login_provider = table.Column<string>(type: "text", nullable: false),
+                    provider_key = table.Column<string>(type: "text", nullable: false),
+                    provider_display_name = table.Column<string>(type: "text", nullable: true),
+                    user_id = table.Column<Guid>(type: "uuid", nullable: false)
+                },
+                constraints: table =>
+                {
+                    table.PrimaryKey("pk_asp_net_user_logins", x => new { x.login_provider, x.provider_key });
+                    table.ForeignKey(
+                        name: "fk_asp_net_user_logins_asp_net_users_user_id",
+                        column: x => x.user_id,
+                        principalTable: "AspNetUsers",
+                        principalColumn: "id",
+                        onDelete: ReferentialAction.Cascade);
+                });
+
+            migrationBuilder.CreateTable(
+                name: "AspNetUserRoles",
+                columns: table => new
+                {
+                    user_id = table.Column<Guid>(type: "uuid", nullable: false),
+                    role_id = table.Column<Guid>(type: "uuid", nullable: false)
+                },
+                constraints: table =>
+                {
+                    table.PrimaryKey("pk_asp_net_user_roles", x => new { x.user_id, x.role_id });
+                    table.ForeignKey(
+                        name: "fk_asp_net_user_roles_asp_net_roles_role_id",
+                        column: x => x.role_id,
+                        principalTable: "AspNetRoles",
+                        principalColumn: "id",
+                        onDelete: ReferentialAction.Cascade);
+                    table.ForeignKey(
+                        name: "fk_asp_net_user_roles_asp_net_users_user_id",
+                        column: x => x.user_id,
+                        principalTable: "AspNetUsers",
+                        principalColumn: "id",
+                        onDelete: ReferentialAction.Cascade);
+                });
+
+            migrationBuilder.CreateTable(
+                name: "AspNetUserTokens",
+                columns: table => new
+                {
+                    user_id = table.Column<Guid>(type: "uuid", nullable: false),
+                    login_provider = table.Column<string>(type: "text", nullable: false),
+                    name = table.Column<string>(type: "text", nullable: false),
+                    value = table.Column<string>(type: "text", nullable: true)
+                },
+                constraints: table =>
+                {
+                    table.PrimaryKey("pk_asp_net_user_tokens", x => new { x.user_id, x.login_provider, x.name });
+                    table.ForeignKey(
+                        name: "fk_asp_net_user_tokens_asp_net_users_user_id",
+                        column: x => x.user_id,
+                        principalTable: "AspNetUsers",
+                        principalColumn: "id",
+                        onDelete: ReferentialAction.Cascade);
+                });
+
+            migrationBuilder.CreateTable(
+                name: "import_lines",
+                columns: table => new
+                {
+                    import_id = table.Column<Guid>(type: "uuid", nullable: false),
+                    line = table.Column<int>(type: "integer", nullable: false),
+                    practice_id = table.Column<Guid>(type: "uuid", nullable: false),
+                    result = table.Column<string>(type: "text", nullable: false),
+                    person_id = table.Column<Guid>(type: "uuid", nullable: true),
+                    fingerprint = table.Column<string>(type: "text", nullable: false),
+                    doubts = table.Column<List<string>>(type: "text[]", nullable: false),
+                    filled_fields = table.Column<List<string>>(type: "text[]", nullable: false)
+                },
+                constraints: table =>
+                {
+                    table.PrimaryKey("pk_import_lines", x => new { x.import_id, x.line });
+                    table.ForeignKey(
+                        name: "fk_import_lines_imports_import_id",
+                        column: x => x.import_id,
+                        principalTable: "imports",
+                        principalColumn: "id",
+                        onDelete: ReferentialAction.Cascade);
+                });
+
+            migrationBuilder.CreateTable(
+                name: "consent",
+                columns: table => new
+                {
+                    id = table.Column<long>(type: "bigint", nullable: false)
+                        .Annotation("Npgsql:ValueGenerationStrategy", NpgsqlValueGenerationStrategy.IdentityByDefaultColumn),
+                    practice_id = table.Column<Guid>(type: "uuid", nullable: false),
+                    person_id = table.Column<Guid>(type: "uuid", nullable: false),
+                    channel = table.Column<string>(type: "text", nullable: false),
+                    purpose = table.Column<string>(type: "text", nullable: true),
+                    topic = table.Column<string>(type: "text", nullable: true),
+                    is_in = table.Column<bool>(type: "boolean", nullable: false),
+                    basis = table.Column<string>(type: "text", nullable: false),
+                    at = table.Column<Instant>(type: "timestamp with time zone", nullable: false),
+                    source = table.Column<string>(type: "text", nullable: false),
+                    reason = table.Column<string>(type: "text", nullable: true),
+                    by = table.Column<string>(type: "text", nullable: true),
+                    evidence = table.Column<string>(type: "text", nullable: true)
+                },
+                constraints: table =>
+                {
+                    table.PrimaryKey("pk_consent", x => x.id);
+                    table.ForeignKey(
+                        name: "fk_consent_people_person_id",
+                        column: x => x.person_id,
+                        principalTable: "people",
+                        principalColumn: "id",
+                        onDelete: ReferentialAction.Cascade);
+                });
+
+            migrationBuilder.CreateTable(
+                name: "events",
+                columns: table => new
+                {
+                    id = table.Column<long>(type: "bigint", nullable: false)
+                        .Annotation("Npgsql:ValueGenerationStrategy", NpgsqlValueGenerationStrategy.IdentityByDefaultColumn),
+                    practice_id = table.Column<Guid>(type: "uuid", nullable: false),
+                    person_id = table.Column<Guid>(type: "uuid", nullable: false),
+                    at = table.Column<Instant>(type: "timestamp with time zone", nullable: false),
+                    kind = table.Column<string>(type: "text", nullable: false),
+                    data = table.Column<string>(type: "jsonb", nullable: false),
+                    key = table.Column<string>(type: "text", nullable: true),
+                    by = table.Column<string>(type: "text", nullable: true),
+                    handled_at = table.Column<Instant>(type: "timestamp with time zone", nullable: true)
+                },
+                constraints: table =>
+                {
+                    table.PrimaryKey("pk_events", x => x.id);
+                    table.ForeignKey(
+                        name: "fk_events_people_person_id",
+                        column: x => x.person_id,
+                        principalTable: "people",
+                        principalColumn: "id",
+                        onDelete: ReferentialAction.Cascade);
+                });
+
+            migrationBuilder.CreateTable(
+                name: "key_dates",
+                columns: table => new
+                {
+                    person_id = table.Column<Guid>(type: "uuid", nullable: false),
+                    name = table.Column<string>(type: "text", nullable: false),
+                    practice_id = table.Column<Guid>(type: "uuid", nullable: false),
+                    month = table.Column<int>(type: "integer", nullable: false),
+                    day = table.Column<int>(type: "integer", nullable: false),
+                    year = table.Column<int>(type: "integer", nullable: true),
+                    yearly = table.Column<bool>(type: "boolean", nullable: false)
+                },
+                constraints: table =>
+                {
+                    table.PrimaryKey("pk_key_dates", x => new { x.person_id, x.name });
+                    table.ForeignKey(
+                        name: "fk_key_dates_people_person_id",
+                        column: x => x.person_id,
+                        principalTable: "people",
+                        principalColumn: "id",
+                        onDelete: ReferentialAction.Cascade);
+                });
+
+            migrationBuilder.CreateTable(
+                name: "messages",
+                columns: table => new
+                {
+                    touch_id = table.Column<Guid>(type: "uuid", nullable: false),
+                    practice_id = table.Column<Guid>(type: "uuid", nullable: false),
+                    person_id = table.Column<Guid>(type: "uuid", nullable: false),
+                    message_id = table.Column<string>(type: "text", nullable: false),
+                    to_address = table.Column<string>(type: "text", nullable: false),
+                    from_name = table.Column<string>(type: "text", nullable: false),
+                    from_address = table.Column<string>(type: "text", nullable: false),
+                    subject = table.Column<string>(type: "text", nullable: false),
+                    html = table.Column<string>(type: "text", nullable: false),
+                    text = table.Column<string>(type: "text", nullable: false),
+                    sent_at = table.Column<Instant>(type: "timestamp with time zone", nullable: false),
+                    answer = table.Column<string>(type: "text", nullable: false)
+                },
+                constraints: table =>
+                {
+                    table.PrimaryKey("pk_messages", x => x.touch_id);
+                    table.ForeignKey(
+                        name: "fk_messages_people_person_id",
+                        column: x => x.person_id,
+                        principalTable: "people",
+                        principalColumn: "id",
+                        onDelete: ReferentialAction.Cascade);
+                });
+
+            migrationBuilder.CreateTable(
+                name: "person_states",
+                columns: table => new
+                {
+                    person_id = table.Column<Guid>(type: "uuid", nullable: false),
+                    practice_id = table.Column<Guid>(type: "uuid", nullable: false),
+                    state = table.Column<string>(type: "jsonb", nullable: false),
+                    next_due = table.Column<Instant>(type: "timestamp with time zone", nullable: false)
+                },
+                constraints: table =>
+                {
+                    table.PrimaryKey("pk_person_states", x => x.person_id);
+                    table.ForeignKey(
+                        name: "fk_person_states_people_person_id",
+                        column: x => x.person_id,
+                        principalTable: "people",
+                        principalColumn: "id",
+                        onDelete: ReferentialAction.Cascade);
+                });
+
+            migrationBuilder.CreateTable(
+                name: "refusals",
+                columns: table => new
+                {
+                    id = table.Column<long>(type: "bigint", nullable: false)
+                        .Annotation("Npgsql:ValueGenerationStrategy", NpgsqlValueGenerationStrategy.IdentityByDefaultColumn),
+                    practice_id = table.Column<Guid>(type: "uuid", nullable: false),
+                    person_id = table.Column<Guid>(type: "uuid", nullable: false),
+                    program_id = table.Column<Guid>(type: "uuid", nullable: false),
+                    at = table.Column<Instant>(type: "timestamp with time zone", nullable: false),
+                    reason = table.Column<string>(type: "text", nullable: false),
+                    cause = table.Column<string>(type: "jsonb", nullable: false),
+                    dismissed_at = table.Column<Instant>(type: "timestamp with time zone", nullable: true)
+                },
+                constraints: table =>
+                {
+                    table.PrimaryKey("pk_refusals", x => x.id);
+                    table.ForeignKey(
+                        name: "fk_refusals_people_person_id",
+                        column: x => x.person_id,
+                        principalTable: "people",
+                        principalColumn: "id",
+                        onDelete: ReferentialAction.Cascade);
+                });
+
+            migrationBuilder.CreateTable(
+                name: "runs",
+                columns: table => new
+                {
+                    id = table.Column<Guid>(type: "uuid", nullable: false),
+                    practice_id = table.Column<Guid>(type: "uuid", nullable: false),
+                    person_id = table.Column<Guid>(type: "uuid", nullable: false),
+                    program_id = table.Column<Guid>(type: "uuid", nullable: false),
+                    version = table.Column<int>(type: "integer", nullable: false),
+                    number = table.Column<int>(type: "integer", nullable: false),
+                    started_at = table.Column<Instant>(type: "timestamp with time zone", nullable: false),
+                    cause = table.Column<string>(type: "jsonb", nullable: false),
+                    ended_at = table.Column<Instant>(type: "timestamp with time zone", nullable: true),
+                    stop_reason = table.Column<string>(type: "text", nullable: true)
+                },
+                constraints: table =>
+                {
+                    table.PrimaryKey("pk_runs", x => x.id);
+                    table.ForeignKey(
+                        name: "fk_runs_people_person_id",
+                        column: x => x.person_id,
+                        principalTable: "people",
+                        principalColumn: "id",
+                        onDelete: ReferentialAction.Cascade);
+                });
+
+            migrationBuilder.CreateTable(
+                name: "touches",
+                columns: table => new
+                {
+                    id = table.Column<Guid>(type: "uuid", nullable: false),
+                    practice_id = table.Column<Guid>(type: "uuid", nullable: false),
+                    person_id = table.Column<Guid>(type: "uuid", nullable: false),
+                    run_id = table.Column<Guid>(type: "uuid", nullable: false),
+                    program_id = table.Column<Guid>(type: "uuid", nullable: false),
+                    version = table.Column<int>(type: "integer", nullable: false),
+                    step_id = table.Column<string>(type: "text", nullable: false),
+                    kind = table.Column<string>(type: "text", nullable: false),
+                    status = table.Column<string>(type: "text", nullable: false),
+                    reason = table.Column<string>(type: "text", nullable: true),
+                    held = table.Column<bool>(type: "boolean", nullable: false),
+                    first_due = table.Column<Instant>(type: "timestamp with time zone", nullable: false),
+                    due = table.Column<Instant>(type: "timestamp with time zone", nullable: false),
+                    settled_at = table.Column<Instant>(type: "timestamp with time zone", nullable: true),
+                    closed_at = table.Column<Instant>(type: "timestamp with time zone", nullable: true),
+                    call_outcome = table.Column<string>(type: "text", nullable: true),
+                    remark = table.Column<string>(type: "text", nullable: true),
+                    plan = table.Column<string>(type: "jsonb", nullable: true),
+                    checks = table.Column<string>(type: "jsonb", nullable: false),
+                    attempt_id = table.Column<Guid>(type: "uuid", nullable: true),
+                    leased_until = table.Column<Instant>(type: "timestamp with time zone", nullable: true)
+                },
+                constraints: table =>
+                {
+                    table.PrimaryKey("pk_touches", x => x.id);
+                    table.ForeignKey(
+                        name: "fk_touches_people_person_id",
+                        column: x => x.person_id,
+                        principalTable: "people",
+                        principalColumn: "id",
+                        onDelete: ReferentialAction.Cascade);
+                });
+
+            migrationBuilder.CreateIndex(
+                name: "ix_asp_net_role_claims_role_id",
+                table: "AspNetRoleClaims",
+                column: "role_id");
+
+            migrationBuilder.CreateIndex(
+                name: "RoleNameIndex",
+                table: "AspNetRoles",
+                column: "normalized_name",
+                unique: true);
+
+            migrationBuilder.CreateIndex(
+                name: "ix_asp_net_user_claims_user_id",
+                table: "AspNetUserClaims",
+                column: "user_id");
+
+            migrationBuilder.CreateIndex(
+                name: "ix_asp_net_user_logins_user_id",
+                table: "AspNetUserLogins",
+                column: "user_id");
+
+            migrationBuilder.CreateIndex(
+                name: "ix_asp_net_user_roles_role_id",
+                table: "AspNetUserRoles",
+                column: "role_id");
+
+            migrationBuilder.CreateIndex(
+                name: "EmailIndex",
+                table: "AspNetUsers",
+                column: "normalized_email");
+
+            migrationBuilder.CreateIndex(
+                name: "UserNameIndex",
+                table: "AspNetUsers",
+                column: "normalized_user_name",
+                unique: true);
+
+            migrationBuilder.CreateIndex(
+                name: "ix_asp_net_users_practice_id",
+                table: "AspNetUsers",
+                column: "practice_id");
+
+            migrationBuilder.CreateIndex(
+                name: "ix_consent_person_id_at",
+                table: "consent",
+                columns: new[] { "person_id", "at" });
+
+            migrationBuilder.CreateIndex(
+                name: "ix_events_key",
+                table: "events",
+                column: "key",
+                unique: true,
+                filter: "key IS NOT NULL");
+
+            migrationBuilder.CreateIndex(
+                name: "ix_events_person_id_at_id",
+                table: "events",
+                columns: new[] { "person_id", "at", "id" });
+
+            migrationBuilder.CreateIndex(
+                name: "ix_events_waiting",
+                table: "events",
+                columns: new[] { "at", "id" },
+                filter: "handled_at IS NULL");
+
+            migrationBuilder.CreateIndex(
+                name: "ix_import_lines_person_id",
+                table: "import_lines",
+                column: "person_id");
+
+            migrationBuilder.CreateIndex(
+                name: "ix_import_lines_practice_id_fingerprint",
+                table: "import_lines",
+                columns: new[] { "practice_id", "fingerprint" });
+
+            migrationBuilder.CreateIndex(
+                name: "ix_imports_practice_id_created_at",
+                table: "imports",
+                columns: new[] { "practice_id", "created_at" });
+
+            migrationBuilder.CreateIndex(
+                name: "ix_key_dates_practice_id_name_month_day",
+                table: "key_dates",
+                columns: new[] { "practice_id", "name", "month", "day" });
+
+            migrationBuilder.CreateIndex(
+                name: "ix_messages_message_id",
+                table: "messages",
+                column: "message_id");
+
+            migrationBuilder.CreateIndex(
+                name: "ix_messages_person_id",
+                table: "messages",
+                column: "person_id");
+
+            migrationBuilder.CreateIndex(
+                name: "ix_people_import_id",
+                table: "people",
+                column: "import_id");
+
+            migrationBuilder.CreateIndex(
+                name: "ix_people_practice_id_email",
+                table: "people",
+                columns: new[] { "practice_id", "email" });
+
+            migrationBuilder.CreateIndex(
+                name: "ix_people_practice_id_last_touch_at_id",
+                table: "people",
+                columns: new[] { "practice_id", "last_touch_at", "id" });
+
+            migrationBuilder.CreateIndex(
+                name: "ix_people_practice_id_mobile",
+                table: "people",
+                columns: new[] { "practice_id", "mobile" });
+
+            migrationBuilder.CreateIndex(
+                name: "ix_people_practice_id_next_touch_at_id",
+                table: "people",
+                columns: new[] { "practice_id", "next_touch_at", "id" });
+
+            migrationBuilder.CreateIndex(
+                name: "ix_people_practice_id_owner_sort_id",
+                table: "people",
+                columns: new[] { "practice_id", "owner_sort", "id" });
+
+            migrationBuilder.CreateIndex(
+                name: "ix_people_practice_id_sort_name_id",
+                table: "people",
+                columns: new[] { "practice_id", "sort_name", "id" });
+
+            migrationBuilder.CreateIndex(
+                name: "ix_people_practice_id_stage",
+                table: "people",
+                columns: new[] { "practice_id", "stage" });
+
+            migrationBuilder.CreateIndex(
+                name: "ix_people_practice_id_stage_sort_id",
+                table: "people",
+                columns: new[] { "practice_id", "stage_sort", "id" });
+
+            migrationBuilder.CreateIndex(
+                name: "ix_people_search_text",
+                table: "people",
+                column: "search_text")
+                .Annotation("Npgsql:IndexMethod", "gin")
+                .Annotation("Npgsql:IndexOperators", new[] { "gin_trgm_ops" });
+
+            migrationBuilder.CreateIndex(
+                name: "ix_people_tags",
+                table: "people",
+                column: "tags")
+                .Annotation("Npgsql:IndexMethod", "gin");
+
+            migrationBuilder.CreateIndex(
+                name: "ix_person_states_next_due",
+                table: "person_states",
+                column: "next_due");
+
+            migrationBuilder.CreateIndex(
+                name: "ix_programs_practice_id_name",
+                table: "programs",
+                columns: new[] { "practice_id", "name" },
+                unique: true);
+
+            migrationBuilder.CreateIndex(
+                name: "ix_refusals_person_id",
+                table: "refusals",
+                column: "person_id");
+
+            migrationBuilder.CreateIndex(
+                name: "ix_refusals_practice_id_at",
+                table: "refusals",
+                columns: new[] { "practice_id", "at" },
+                filter: "dismissed_at IS NULL");
+
+            migrationBuilder.CreateIndex(
+                name: "ix_runs_person_id_started_at",
+                table: "runs",
+                columns: new[] { "person_id", "started_at" });
+
+            migrationBuilder.CreateIndex(
+                name: "ix_runs_program_id_ended_at",
+                table: "runs",
+                columns: new[] { "program_id", "ended_at" });
+
+            migrationBuilder.CreateIndex(
+                name: "ix_touches_handing",
+                table: "touches",
+                column: "leased_until",
+                filter: "status = 'handing'");
+
+            migrationBuilder.CreateIndex(
+                name: "ix_touches_person_id_due",
+                table: "touches",
+                columns: new[] { "person_id", "due" });
+
+            migrationBuilder.CreateIndex(
+                name: "ix_touches_program_id_status",
+                table: "touches",
+                columns: new[] { "program_id", "status" });
+
+            migrationBuilder.CreateIndex(
+                name: "ix_touches_run_id",
+                table: "touches",
+                column: "run_id");
+
+            migrationBuilder.CreateIndex(
+                name: "ix_touches_unsettled",
+                table: "touches",
+                columns: new[] { "practice_id", "status", "due", "id" },
+                filter: "status IN ('planned','handing','uncertain','blocked','open')");
+        }
+
+        /// <inheritdoc />
+        protected override void Down(MigrationBuilder migrationBuilder)
+        {
+            migrationBuilder.DropTable(
+                name: "AspNetRoleClaims");
+
+            migrationBuilder.DropTable(
+                name: "AspNetUserClaims");
+
+            migrationBuilder.DropTable(
+                name: "AspNetUserLogins");
+
+            migrationBuilder.DropTable(
+                name: "AspNetUserRoles");
+
+            migrationBuilder.DropTable(
+                name: "AspNetUserTokens");
+
+            migrationBuilder.DropTable(
+                name: "clock");
+
+            migrationBuilder.DropTable(
+                name: "consent");
+
+            migrationBuilder.DropTable(
+                name: "events");
+
+            migrationBuilder.DropTable(
+                name: "images");
+
+            migrationBuilder.DropTable(
+                name: "import_lines");
+
+            migrationBuilder.DropTable(
+                name: "key_dates");
+
+            migrationBuilder.DropTable(
+                name: "messages");
+
+            migrationBuilder.DropTable(
+                name: "person_states");
+
+            migrationBuilder.DropTable(
+                name: "practices");
+
+            migrationBuilder.DropTable(
+                name: "program_versions");
+
+            migrationBuilder.DropTable(
+                name: "programs");
+
+            migrationBuilder.DropTable(
+                name: "refusals");
+
+            migrationBuilder.DropTable(
+                name: "runs");
+
+            migrationBuilder.DropTable(
+                name: "suppressions");
+
+            migrationBuilder.DropTable(
+                name: "tags");
+
+            migrationBuilder.DropTable(
+                name: "touches");
+
+            migrationBuilder.DropTable(
+                name: "AspNetRoles");
+
+            migrationBuilder.DropTable(
+                name: "AspNetUsers");
+
+            migrationBuilder.DropTable(
+                name: "imports");
+
+            migrationBuilder.DropTable(
+                name: "people");
+        }
+    }
+}

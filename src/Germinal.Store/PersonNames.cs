@@ -1,0 +1,46 @@
+using System.Globalization;
+using System.Text;
+using Germinal.Store.Rows;
+
+namespace Germinal.Store;
+
+/// <summary>Names for sorting and searching: lower case, without accents.</summary>
+public static class PersonNames
+{
+    private static readonly Dictionary<char, string> Unfolded = new()
+    {
+        ['ł'] = "l", ['ø'] = "o", ['þ'] = "th", ['ð'] = "d", ['æ'] = "ae", ['œ'] = "oe", ['ß'] = "ss", ['đ'] = "d", ['ı'] = "i",
+    };
+
+    /// <summary>“Þóra Núñez” → “thora nunez”.</summary>
+    public static string Fold(string text)
+    {
+        var folded = new StringBuilder(text.Length);
+        foreach (var c in text.ToLowerInvariant().Normalize(NormalizationForm.FormD))
+        {
+            if (CharUnicodeInfo.GetUnicodeCategory(c) == UnicodeCategory.NonSpacingMark)
+            {
+                continue;
+            }
+
+            if (Unfolded.TryGetValue(c, out var plain))
+            {
+                folded.Append(plain);
+            }
+            else
+            {
+                folded.Append(c);
+            }
+        }
+
+        return folded.ToString();
+    }
+
+    /// <summary>Sets the columns that sorting and search read; called whenever a name, address or number changes.</summary>
+    public static void Refresh(PersonRow person)
+    {
+        var sort = Fold($"{person.LastName} {person.FirstName}".Trim());
+        person.SortName = sort.Length > 0 ? sort : Fold(person.Email ?? person.Mobile ?? "");
+        person.SearchText = Fold($"{person.FirstName} {person.LastName} {person.Email} {person.Mobile} {person.OtherPhone}");
+    }
+}

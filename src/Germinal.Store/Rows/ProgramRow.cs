@@ -1,0 +1,59 @@
+using NodaTime;
+
+namespace Germinal.Store.Rows;
+
+/// <summary>A program: the draft that is being written, and which published version is on.</summary>
+public sealed class ProgramRow : IOwned
+{
+    public Guid Id { get; set; }
+
+    public Guid PracticeId { get; set; }
+
+    public required string Name { get; set; }
+
+    /// <summary>The draft as a program file.</summary>
+    public required string Draft { get; set; }
+
+    /// <summary>Counts up with each save; a save that names an older one is refused.</summary>
+    public int DraftNumber { get; set; } = 1;
+
+    public string? DraftBy { get; set; }
+
+    /// <summary>draft, on or paused.</summary>
+    public string Status { get; set; } = "draft";
+
+    public Instant? OnSince { get; set; }
+
+    /// <summary>The published version that new runs start with; 0 before the first.</summary>
+    public int CurrentVersion { get; set; }
+
+    public Instant CreatedAt { get; set; }
+}
+
+/// <summary>A published version; never changes.</summary>
+public sealed class ProgramVersionRow : IOwned
+{
+    public Guid ProgramId { get; set; }
+
+    public int Version { get; set; }
+
+    public Guid PracticeId { get; set; }
+
+    public required string Definition { get; set; }
+
+    public Instant PublishedAt { get; set; }
+
+    public required string By { get; set; }
+}
+
+/// <summary>A picture that letters may show, served under its id.</summary>
+public sealed class ImageRow : IOwned
+{
+    public Guid Id { get; set; }
+
+    public Guid PracticeId { get; set; }
+
+    public required string ContentType { get; set; }
+
+    public required byte[] Content { get; set; }
+}

@@ -1,0 +1,231 @@
+using System.Globalization;
+using System.Text;
+using CsvHelper;
+using Germinal.Service.Clock;
+using Germinal.Service.Import;
+using Germinal.Store;
+using Germinal.Store.Rows;
+using Germinal.Web.Hosting;
+using Microsoft.AspNetCore.Http.HttpResults;
+using Microsoft.EntityFrameworkCore;
+
+namespace Germinal.Web.Endpoints;
+
+/// <summary>A column: its name in the file, what it is taken for, and the first few values.</summary>
+public sealed record ColumnDto(int Index, string Header, string Field, IReadOnlyList<string> Examples);
+
+/// <summary>A choice for a column.</summary>
+public sealed record FieldChoice(string Field, string Label);
+
+/// <summary>A doubt with its row.</summary>
+public sealed record DoubtDto(int Line, string Name, string Field, string Text);
+
+/// <summary>A row that is the same as somebody.</summary>
+public sealed record SameDto(int Line, string Name, string As, string By, IReadOnlyList<string> Fills);
+
+/// <summary>What the import would do: shown before anything is written.</summary>
+public sealed record ReviewDto(int Rows, int Added, int SameAsSomebodyHere, int SameInFile, int Filled, int LeftOut, int DoubtsInAll, IReadOnlyList<DoubtDto> Doubts, IReadOnlyList<SameDto> Same);
+
+/// <summary>An import and how far it is.</summary>
+public sealed record ImportDto(Guid Id, string FileName, string Status, string CreatedAt, string By, int RowsInAll, int RowsDone, int Added, int Filled, int Unchanged, int LeftOut, string? Error);
+
+/// <summary>An import under review.</summary>
+public sealed record ImportReviewDto(ImportDto Import, IReadOnlyList<ColumnDto> Columns, IReadOnlyList<FieldChoice> Choices, ReviewDto? Review);
+
+/// <summary>Bringing people in from a file.</summary>
+public static class ImportEndpoints
+{
+    private const int MostBytes = 60 * 1024 * 1024;
+    private const int DoubtsShown = 300;
+
+    public sealed record ColumnsBody(IReadOnlyList<string> Columns);
+
+    public static void Map(IEndpointRouteBuilder app)
+    {
+        var imports = app.MapGroup("/api/imports").WithTags("imports").RequireAuthorization();
+        imports.MapGet("", async (GerminalDb db, CancellationToken stop) =>
+            (await Lean(db).OrderByDescending(i => i.CreatedAt).Take(50).ToListAsync(stop)).Select(Dto).ToList());
+        imports.MapPost("", Upload).DisableAntiforgery().WithMetadata(new Microsoft.AspNetCore.Mvc.RequestSizeLimitAttribute(MostBytes));
+        imports.MapGet("/{id:guid}", Read);
+        imports.MapGet("/{id:guid}/progress", async Task<Results<Ok<ImportDto>, NotFound>> (Guid id, GerminalDb db, CancellationToken stop) =>
+            await Lean(db).FirstOrDefaultAsync(i => i.Id == id, stop) is { } row ? TypedResults.Ok(Dto(row)) : TypedResults.NotFound());
+        imports.MapPut("/{id:guid}/columns", SetColumns);
+        imports.MapPost("/{id:guid}/start", Start);
+        imports.MapPost("/{id:guid}/stop", async Task<Results<NoContent, NotFound>> (Guid id, GerminalDb db, CancellationToken stop) =>
+            await db.Imports.Where(i => i.Id == id).ExecuteUpdateAsync(u => u.SetProperty(i => i.StopAsked, true), stop) == 1 ? TypedResults.NoContent() : TypedResults.NotFound());
+        imports.MapPost("/{id:guid}/undo", Undo);
+        imports.MapGet("/{id:guid}/report.csv", Report);
+    }
+
+    // Without the file itself, which may be large.
+    private static IQueryable<ImportRow> Lean(GerminalDb db) => db.Imports.AsNoTracking().Select(i => new ImportRow
+    {
+        Id = i.Id, PracticeId = i.PracticeId, FileName = i.FileName, Content = Array.Empty<byte>(), Status = i.Status, CreatedAt = i.CreatedAt, By = i.By,
+        RowsInAll = i.RowsInAll, RowsDone = i.RowsDone, Added = i.Added, Filled = i.Filled, Unchanged = i.Unchanged, LeftOut = i.LeftOut, Error = i.Error,
+    });
+
+    private static ImportDto Dto(ImportRow i) =>
+        new(i.Id, i.FileName, i.Status, i.CreatedAt.ToString(), i.By, i.RowsInAll, i.RowsDone, i.Added, i.Filled, i.Unchanged, i.LeftOut, i.Error);
+
+    private static async Task<Results<Ok<ImportDto>, ValidationProblem>> Upload(IFormFile file, GerminalDb db, Caller caller, CancellationToken stop)
+    {
+        if (file.Length is 0 or > MostBytes)
+        {
+            return Problems.Field("file", file.Length == 0 ? "The file is empty." : "The file is over 60 MB. Split the list and bring it in in parts.");
+        }
+
+        using var memory = new MemoryStream();
+        await file.CopyToAsync(memory, stop);
+        CsvTable table;
+        try
+        {
+            table = CsvTable.Read(memory.ToArray());
+        }
+        catch (UnreadableFileException e)
+        {
+            return Problems.Field("file", e.Message);
+        }
+
+        var row = new ImportRow
+        {
+            Id = Guid.CreateVersion7(), PracticeId = caller.PracticeId, FileName = Path.GetFileName(file.FileName), Content = memory.ToArray(),
+            Columns = [.. ImportField.Guess(table)], CreatedAt = await PracticeClock.NowAsync(db, stop), By = caller.Name, RowsInAll = table.Records.Count,
+        };
+        db.Imports.Add(row);
+        await db.SaveChangesAsync(stop);
+        return TypedResults.Ok(Dto(row));
+    }
+
+    private static async Task<Results<Ok<ImportReviewDto>, NotFound>> Read(Guid id, GerminalDb db, CancellationToken stop)
+    {
+        var row = await db.Imports.AsNoTracking().FirstOrDefaultAsync(i => i.Id == id, stop);
+        return row is null ? TypedResults.NotFound() : TypedResults.Ok(await ReviewAsync(db, row, stop));
+    }
+
+    private static async Task<ImportReviewDto> ReviewAsync(GerminalDb db, ImportRow row, CancellationToken stop)
+    {
+        var table = CsvTable.Read(row.Content);
+        var columns = table.Header.Select((h, i) => new ColumnDto(
+            i, h, i < row.Columns.Count ? row.Columns[i] : "",
+            [.. table.Records.Select(r => r.Cells[i].Trim()).Where(c => c.Length > 0).Distinct(StringComparer.Ordinal).Take(3)])).ToList();
+        var choices = ImportField.All.Select(f => new FieldChoice(f.Field, f.Label)).ToList();
+        return new ImportReviewDto(Dto(row), columns, choices, row.Status == "review" ? await PlanAsync(db, row, stop) : null);
+    }
+
+    private static async Task<ReviewDto> PlanAsync(GerminalDb db, ImportRow row, CancellationToken stop)
+    {
+        var plan = await ImportPlan.MakeAsync(db, row, await PracticeClock.NowAsync(db, stop), stop);
+        var here = plan.Rows.Where(r => r.SameAs is { Line: null }).Select(r => r.PersonId!.Value).Distinct().ToList();
+        var names = await db.People.AsNoTracking().Where(p => here.Contains(p.Id)).ToDictionaryAsync(p => p.Id, PeopleEndpoints.NameOf, stop);
+        var doubts = plan.Rows.SelectMany(r => r.Row.Doubts.Select(d => new DoubtDto(r.Row.Line, r.Row.Name, d.Field, d.Text))
+            .Concat(r.Row.LeftOut is { } why ? [new DoubtDto(r.Row.Line, r.Row.Name, "", $"Left out. {why}")] : [])).ToList();
+        var same = plan.Rows.Where(r => r.SameAs is not null).Take(DoubtsShown).Select(r => new SameDto(
+            r.Row.Line, r.Row.Name, r.SameAs!.Line is { } line ? $"row {line}" : names.GetValueOrDefault(r.SameAs.Id, "somebody here"), r.SameBy!, r.Fills)).ToList();
+        return new ReviewDto(
+            plan.Rows.Count, plan.Rows.Count(r => r.Result == RowResult.Added), plan.Rows.Count(r => r.SameAs is { Line: null }), plan.Rows.Count(r => r.SameAs is { Line: not null }),
+            plan.Rows.Count(r => r.Result == RowResult.Filled), plan.Rows.Count(r => r.Result == RowResult.LeftOut), doubts.Count, [.. doubts.Take(DoubtsShown)], same);
+    }
+
+    private static async Task<Results<Ok<ImportReviewDto>, NotFound, ValidationProblem, ProblemHttpResult>> SetColumns(Guid id, ColumnsBody body, GerminalDb db, CancellationToken stop)
+    {
+        var row = await db.Imports.FirstOrDefaultAsync(i => i.Id == id, stop);
+        if (row is null)
+        {
+            return TypedResults.NotFound();
+        }
+
+        if (row.Status != "review")
+        {
+            return Problems.Conflict("This import has begun; its columns can no longer be changed.");
+        }
+
+        if (body.Columns.Count != row.Columns.Count || body.Columns.Any(c => !ImportField.Exists(c)))
+        {
+            return Problems.Field("columns", "Say for every column what it is, or leave it out.");
+        }
+
+        var twice = body.Columns.Where(c => c.Length > 0).GroupBy(c => c, StringComparer.Ordinal).FirstOrDefault(g => g.Count() > 1);
+        if (twice is not null)
+        {
+            var label = ImportField.All.FirstOrDefault(f => f.Field == twice.Key).Label ?? twice.Key;
+            return Problems.Field("columns", $"Two columns are both “{label}”. Keep one and leave the other out.");
+        }
+
+        row.Columns = [.. body.Columns];
+        await db.SaveChangesAsync(stop);
+        return TypedResults.Ok(await ReviewAsync(db, row, stop));
+    }
+
+    private static async Task<Results<NoContent, NotFound, ProblemHttpResult>> Start(Guid id, GerminalDb db, CancellationToken stop)
+    {
+        if (!await db.Imports.AnyAsync(i => i.Id == id, stop))
+        {
+            return TypedResults.NotFound();
+        }
+
+        var started = await db.Imports.Where(i => i.Id == id && (i.Status == "review" || i.Status == "stopped"))
+            .ExecuteUpdateAsync(u => u.SetProperty(i => i.Status, "queued").SetProperty(i => i.StopAsked, false), stop);
+        return started == 1 ? TypedResults.NoContent() : Problems.Conflict("This import has begun already.");
+    }
+
+    private static async Task<Results<NoContent, NotFound, ProblemHttpResult>> Undo(Guid id, GerminalDb db, CancellationToken stop)
+    {
+        var row = await Lean(db).FirstOrDefaultAsync(i => i.Id == id, stop);
+        if (row is null)
+        {
+            return TypedResults.NotFound();
+        }
+
+        if (row.Status is not ("done" or "stopped"))
+        {
+            return Problems.Conflict("Only an import that is through or was stopped can be undone.");
+        }
+
+        var (count, names) = await ImportUndo.WorkedWithAsync(db, id, stop);
+        if (count > 0)
+        {
+            return Problems.Conflict($"Somebody has worked with {count} of these people already ({string.Join(", ", names)}{(count > names.Count ? " …" : "")}), so the import can no longer be undone as a whole.");
+        }
+
+        await ImportUndo.UndoAsync(db, id, stop);
+        return TypedResults.NoContent();
+    }
+
+    /// <summary>Rows left out and doubts, with why, as CSV (RFC 4180).</summary>
+    private static async Task<Results<FileContentHttpResult, NotFound>> Report(Guid id, GerminalDb db, CancellationToken stop)
+    {
+        var row = await db.Imports.AsNoTracking().FirstOrDefaultAsync(i => i.Id == id, stop);
+        if (row is null)
+        {
+            return TypedResults.NotFound();
+        }
+
+        var table = CsvTable.Read(row.Content);
+        var lines = await db.ImportLines.AsNoTracking().Where(l => l.ImportId == id && (l.Result == "left-out" || l.Doubts.Count > 0)).OrderBy(l => l.Line).ToListAsync(stop);
+        var records = table.Records.ToDictionary(r => r.Line);
+        await using var text = new StringWriter(CultureInfo.InvariantCulture) { NewLine = "\r\n" };
+        await using (var csv = new CsvWriter(text, CultureInfo.InvariantCulture))
+        {
+            foreach (var cell in (string[])["row", "result", "why", .. table.Header])
+            {
+                csv.WriteField(cell);
+            }
+
+            await csv.NextRecordAsync();
+            foreach (var line in lines)
+            {
+                csv.WriteField(line.Line);
+                csv.WriteField(line.Result == "left-out" ? "left out" : "brought in with a doubt");
+                csv.WriteField(string.Join(" ", line.Doubts));
+                foreach (var cell in records[line.Line].Cells)
+                {
+                    csv.WriteField(cell);
+                }
+
+                await csv.NextRecordAsync();
+            }
+        }
+
+        return TypedResults.File(Encoding.UTF8.GetPreamble().Concat(Encoding.UTF8.GetBytes(text.ToString())).ToArray(), "text/csv; charset=utf-8", $"report-{row.FileName}");
+    }
+}

@@ -1,0 +1,161 @@
+using Germinal.Core.People;
+using Germinal.Core.Time;
+using Germinal.Service;
+using Germinal.Service.Clock;
+using Germinal.Service.Engine;
+using Germinal.Service.Import;
+using Germinal.Service.People;
+using Germinal.Store;
+using Germinal.Store.Rows;
+using Germinal.Web.Hosting;
+using Microsoft.AspNetCore.Http.HttpResults;
+using Microsoft.EntityFrameworkCore;
+using NodaTime;
+
+namespace Germinal.Web.Endpoints;
+
+/// <summary>A line of the people list. Moments are ISO 8601 instants; null for never and none.</summary>
+public sealed record PersonLine(Guid Id, string Name, string? Email, string? Stage, string? Owner, string? NextTouch, string? LastTouch, IReadOnlyList<string> Tags, bool DoNotContact);
+
+/// <summary>The people list and what is done to many at once.</summary>
+public static class PeopleEndpoints
+{
+    public sealed record NewPerson(string? FirstName, string? LastName, string? Email, string? Mobile);
+
+    public sealed record Added(Guid Id);
+
+    /// <summary>Either ids, or everybody the search and filters find.</summary>
+    public sealed record Selection(IReadOnlyList<Guid> Ids, string? Tag, string? Stage, Guid? Program);
+
+    public sealed record Changed(int Count);
+
+    public static void Map(IEndpointRouteBuilder app)
+    {
+        var people = app.MapGroup("/api/people").WithTags("people").RequireAuthorization();
+        people.MapGet("", List);
+        people.MapGet("/count", async (GerminalDb db, string? search, string? tag, string? stage, Guid? owner, CancellationToken stop) =>
+            new Changed(await Filtered(db, search, tag, stage, owner).Take(10_001).CountAsync(stop)));
+        people.MapPost("", Add);
+        people.MapPost("/tag", async Task<Results<Ok<Changed>, ValidationProblem>> (Selection body, GerminalDb db, Caller caller, CancellationToken stop) =>
+        {
+            var tag = CellReading.Clean(body.Tag ?? "");
+            return tag.Length is 0 or > 60 || tag.Contains(';', StringComparison.Ordinal)
+                ? Problems.Field("tag", "A tag is a word or a few, up to 60 letters, without a semicolon.")
+                : TypedResults.Ok(new Changed(await (await DeskAsync(db, caller, stop)).PutTagAsync([.. body.Ids], tag, stop)));
+        });
+        people.MapPost("/untag", async (Selection body, GerminalDb db, Caller caller, CancellationToken stop) =>
+            new Changed(await (await DeskAsync(db, caller, stop)).TakeTagAsync([.. body.Ids], body.Tag ?? "", stop)));
+        people.MapPost("/stage", async Task<Results<Ok<Changed>, ValidationProblem>> (Selection body, GerminalDb db, Caller caller, CancellationToken stop) =>
+        {
+            var practice = await db.Practices.AsNoTracking().SingleAsync(p => p.Id == db.PracticeId, stop);
+            var known = practice.Settings.Pipelines.Any(p => p.Stages.Any(s => $"{p.Name}/{s}" == body.Stage));
+            return known
+                ? TypedResults.Ok(new Changed(await (await DeskAsync(db, caller, stop)).MoveStageAsync([.. body.Ids], body.Stage!, stop)))
+                : Problems.Field("stage", $"There is no stage “{body.Stage}”. Choose one from the list.");
+        });
+        people.MapPost("/start", async Task<Results<Ok<Changed>, ValidationProblem>> (Selection body, GerminalDb db, Caller caller, CancellationToken stop) =>
+        {
+            var program = await db.Programs.AsNoTracking().FirstOrDefaultAsync(p => p.Id == body.Program, stop);
+            return program is null ? Problems.Field("program", "There is no such program.")
+                : program.Status != "on" ? Problems.Field("program", $"“{program.Name}” is not on. Switch it on first.")
+                : TypedResults.Ok(new Changed(await (await DeskAsync(db, caller, stop)).StartProgramAsync([.. body.Ids], program.Id, false, stop)));
+        });
+    }
+
+    /// <summary>What a caller does to people, at the practice's moment.</summary>
+    internal static async Task<PeopleDesk> DeskAsync(GerminalDb db, Caller caller, CancellationToken stop) =>
+        new(db, caller.Name, await PracticeClock.NowAsync(db, stop));
+
+    private static IQueryable<PersonRow> Filtered(GerminalDb db, string? search, string? tag, string? stage, Guid? owner)
+    {
+        var people = db.People.AsNoTracking().Where(p => !p.Archived);
+        foreach (var word in PersonNames.Fold(search ?? "").Split(' ', StringSplitOptions.RemoveEmptyEntries).Take(5))
+        {
+            var like = word.Replace("\\", "\\\\", StringComparison.Ordinal).Replace("%", "\\%", StringComparison.Ordinal).Replace("_", "\\_", StringComparison.Ordinal);
+            people = people.Where(p => EF.Functions.Like(p.SearchText, $"%{like}%"));
+        }
+
+        if (!string.IsNullOrEmpty(tag))
+        {
+            var tags = new List<string> { tag };
+            people = people.Where(p => p.Tags.Any(t => tags.Contains(t)));
+        }
+
+        people = string.IsNullOrEmpty(stage) ? people : people.Where(p => p.Stage == stage);
+        return owner is null ? people : people.Where(p => p.OwnerId == owner);
+    }
+
+    /// <summary>A page of people. Sort: name, stage, owner, next, last; a minus in front turns it round.</summary>
+    private static async Task<Page<PersonLine>> List(GerminalDb db, string? search, string? sort, string? tag, string? stage, Guid? owner, string? after, int? most, CancellationToken stop)
+    {
+        var take = Math.Clamp(most ?? 50, 1, 200);
+        var people = Filtered(db, search, tag, stage, owner);
+        var key = PageKey.TryRead(after);
+        var down = sort?.StartsWith('-') == true;
+        var by = sort?.TrimStart('-') ?? "name";
+        people = by switch
+        {
+            "stage" => KeySorting.Apply(people, p => p.StageSort, key is null ? null : (key.Value, key.Id), down),
+            "owner" => KeySorting.Apply(people, p => p.OwnerSort, key is null || !Guid.TryParse(key.Value, out var o) ? null : (o, key.Id), down),
+            "next" => KeySorting.Apply(people, p => p.NextTouchAt, InstantOf(key), down),
+            "last" => KeySorting.Apply(people, p => p.LastTouchAt, InstantOf(key), down),
+            _ => KeySorting.Apply(people, p => p.SortName, key is null ? null : (key.Value, key.Id), down),
+        };
+        var rows = await people.Take(take + 1).ToListAsync(stop);
+        var owners = await db.Users.AsNoTracking().Where(m => m.PracticeId == db.PracticeId).ToDictionaryAsync(m => m.Id, m => m.Name, stop);
+        var last = rows.Count > take ? rows[take - 1] : null;
+        var next = last is null ? null : new PageKey(
+            by switch
+            {
+                "stage" => last.StageSort,
+                "owner" => last.OwnerSort.ToString(),
+                "next" => NodaTime.Text.InstantPattern.ExtendedIso.Format(Bounded(last.NextTouchAt)),
+                "last" => NodaTime.Text.InstantPattern.ExtendedIso.Format(Bounded(last.LastTouchAt)),
+                _ => last.SortName,
+            },
+            last.Id).ToString();
+        return new Page<PersonLine>([.. rows.Take(take).Select(p => Line(p, owners))], next);
+    }
+
+    // The beginning and the end of time have no ISO form; far enough away stands for them in a page key.
+    private static Instant Bounded(Instant at) => at == Instant.MaxValue ? Instant.FromUtc(9998, 1, 1, 0, 0) : at == Instant.MinValue ? Instant.FromUtc(1, 1, 1, 0, 0) : at;
+
+    private static (Instant Value, Guid Id)? InstantOf(PageKey? key)
+    {
+        if (key is null || !NodaTime.Text.InstantPattern.ExtendedIso.Parse(key.Value).TryGetValue(default, out var at))
+        {
+            return null;
+        }
+
+        return (at == Instant.FromUtc(9998, 1, 1, 0, 0) ? Instant.MaxValue : at == Instant.FromUtc(1, 1, 1, 0, 0) ? Instant.MinValue : at, key.Id);
+    }
+
+    private static PersonLine Line(PersonRow p, Dictionary<Guid, string> owners) => new(
+        p.Id, NameOf(p), p.Email, p.Stage, p.OwnerId is { } o ? owners.GetValueOrDefault(o) : null,
+        p.NextTouchAt == Instant.MaxValue ? null : p.NextTouchAt.ToString(), p.LastTouchAt == Instant.MinValue ? null : p.LastTouchAt.ToString(), p.Tags, p.DoNotContact);
+
+    /// <summary>A person's name, or what there is of it.</summary>
+    internal static string NameOf(PersonRow p) => $"{p.FirstName} {p.LastName}".Trim() is { Length: > 0 } name ? name : p.Email ?? p.Mobile ?? "Somebody without a name";
+
+    private static async Task<Results<Ok<Added>, ValidationProblem>> Add(NewPerson body, GerminalDb db, Caller caller, CancellationToken stop)
+    {
+        var person = new PersonRow { Id = Guid.CreateVersion7(), PracticeId = caller.PracticeId, OwnerId = caller.Id };
+        var problems = await PersonEdit.ApplyAsync(db, person, new PersonFields(body.FirstName, body.LastName, body.Email, body.Mobile), stop);
+        if (person.FirstName is null && person.LastName is null && person.Email is null && person.Mobile is null && problems.Count == 0)
+        {
+            problems.Add(("firstName", "Give at least a name, an email address or a mobile number."));
+        }
+
+        if (problems.Count > 0)
+        {
+            return Problems.Fields(problems);
+        }
+
+        var desk = await DeskAsync(db, caller, stop);
+        person.AddedAt = await PracticeClock.NowAsync(db, stop);
+        db.People.Add(person);
+        db.Events.Add(desk.NewEvent(person.Id, EventKinds.Added, []));
+        await db.SaveChangesAsync(stop);
+        return TypedResults.Ok(new Added(person.Id));
+    }
+}

@@ -1,0 +1,279 @@
+using Germinal.Core.Engine;
+using Germinal.Core.People;
+using Germinal.Core.Programs;
+using Germinal.Service;
+using Germinal.Service.Clock;
+using Germinal.Service.Engine;
+using Germinal.Service.Programs;
+using Germinal.Store;
+using Germinal.Store.Rows;
+using Germinal.Web.Hosting;
+using Microsoft.AspNetCore.Http.HttpResults;
+using Microsoft.EntityFrameworkCore;
+using NodaTime;
+
+namespace Germinal.Web.Endpoints;
+
+/// <summary>A key date as a page shows it: <c>1975-06-14</c> or <c>--06-14</c>.</summary>
+public sealed record KeyDateDto(string Name, string Date, bool Yearly);
+
+/// <summary>What may be done on a channel, in words; Allowed is yes, no or unsaid.</summary>
+public sealed record MayWe(string Channel, string Allowed, string Words);
+
+/// <summary>A ledger entry.</summary>
+public sealed record ConsentDto(string Channel, string? Purpose, string? Topic, bool In, string Basis, string At, string Source, string? Reason, string? By);
+
+/// <summary>A run under way.</summary>
+public sealed record RunDto(Guid Id, Guid ProgramId, string Program, string StartedAt, int Day);
+
+/// <summary>A person's page.</summary>
+public sealed record PersonDto(
+    Guid Id, int Edition, string Name, string? FirstName, string? LastName, string? Email, string? OtherEmail, string? Mobile, string? MobileExtension, string? OtherPhone, string? OtherPhoneExtension,
+    string? Address, string? Zone, string ClockZone, Guid? OwnerId, string? Owner, string? Stage, string? StageSince, string? Source, IReadOnlyList<string> Tags, string AddedAt,
+    bool DoNotContact, string? DoNotContactReason, bool DoNotContactToConfirm, bool Died, IReadOnlyList<KeyDateDto> Dates, IReadOnlyList<MayWe> MayWe, IReadOnlyList<ConsentDto> Ledger, IReadOnlyList<RunDto> Runs);
+
+/// <summary>A line of a thread, past or coming. Kind: email, call, hand-over, or an event's word.</summary>
+public sealed record ThreadLine(string Id, string At, string Kind, string Title, string? Detail, string? Status, Guid? TouchId, string? Program, string? By);
+
+/// <summary>Coming touches, soonest first, and a page of what was, newest first.</summary>
+public sealed record ThreadDto(string Now, string Zone, IReadOnlyList<ThreadLine> Coming, IReadOnlyList<ThreadLine> Past, string? Next);
+
+/// <summary>One person: who they are, consent, thread, and what a member does for them.</summary>
+public static class PersonEndpoints
+{
+    private const int PastAtOnce = 40;
+
+    public sealed record EditBody(int Edition, PersonFields Fields);
+
+    public sealed record RemarkBody(string Text);
+
+    public sealed record ReplyBody(string Channel, string? Text);
+
+    public sealed record ContactBody(bool DoNotContact, string? Reason);
+
+    public sealed record ConsentBody(string Channel, bool In, string? Reason);
+
+    public static void Map(IEndpointRouteBuilder app)
+    {
+        var person = app.MapGroup("/api/people/{id:guid}").WithTags("person").RequireAuthorization();
+        person.MapGet("", async Task<Results<Ok<PersonDto>, NotFound>> (Guid id, GerminalDb db, CancellationToken stop) =>
+            await ReadAsync(db, id, stop) is { } dto ? TypedResults.Ok(dto) : TypedResults.NotFound());
+        person.MapGet("/thread", Thread);
+        person.MapPatch("", Edit);
+        person.MapPost("/remarks", async Task<Results<NoContent, NotFound, ValidationProblem>> (Guid id, RemarkBody body, GerminalDb db, Caller caller, CancellationToken stop) =>
+            string.IsNullOrWhiteSpace(body.Text) || body.Text.Length > 4000
+                ? Problems.Field("text", "A remark needs some words, at most 4,000 letters.")
+                : await RecordAsync(db, caller, id, EventKinds.Remark, new() { ["text"] = body.Text.Trim() }, stop));
+        person.MapPost("/replies", async Task<Results<NoContent, NotFound, ValidationProblem>> (Guid id, ReplyBody body, GerminalDb db, Caller caller, CancellationToken stop) =>
+            body.Channel is not ("email" or "text" or "call" or "post")
+                ? Problems.Field("channel", "Say how they answered: email, text, call or post.")
+                : await RecordAsync(db, caller, id, EventKinds.Replied, new() { ["channel"] = body.Channel, ["text"] = body.Text?.Trim() ?? "" }, stop));
+        person.MapPost("/contact", SetContact);
+        person.MapPost("/consent", SetConsent);
+        person.MapPost("/runs/{run:guid}/stop", async Task<Results<NoContent, NotFound, ValidationProblem>> (Guid id, Guid run, GerminalDb db, Caller caller, CancellationToken stop) =>
+            await db.Runs.AnyAsync(r => r.Id == run && r.PersonId == id && r.EndedAt == null, stop)
+                ? await RecordAsync(db, caller, id, EventKinds.RunStopped, new() { ["run"] = run.ToString() }, stop)
+                : TypedResults.NotFound());
+    }
+
+    private static async Task<Results<NoContent, NotFound, ValidationProblem>> RecordAsync(GerminalDb db, Caller caller, Guid id, string kind, Dictionary<string, string> data, CancellationToken stop)
+    {
+        if (!await db.People.AnyAsync(p => p.Id == id, stop))
+        {
+            return TypedResults.NotFound();
+        }
+
+        await (await PeopleEndpoints.DeskAsync(db, caller, stop)).RecordAsync(id, kind, data, stop);
+        return TypedResults.NoContent();
+    }
+
+    private static async Task<PersonDto?> ReadAsync(GerminalDb db, Guid id, CancellationToken stop)
+    {
+        var p = await db.People.AsNoTracking().FirstOrDefaultAsync(x => x.Id == id, stop);
+        if (p is null)
+        {
+            return null;
+        }
+
+        var practice = await PracticeReading.LoadAsync(db, stop);
+        var now = await PracticeClock.NowAsync(db, stop);
+        var facts = (await FactsReading.WithDetailsAsync(db, [p], stop))[id];
+        var dates = await db.KeyDates.AsNoTracking().Where(d => d.PersonId == id).OrderBy(d => d.Name).ToListAsync(stop);
+        var ledger = await db.Consent.AsNoTracking().Where(c => c.PersonId == id).OrderByDescending(c => c.At).ThenByDescending(c => c.Id).ToListAsync(stop);
+        var runs = await db.Runs.AsNoTracking().Where(r => r.PersonId == id && r.EndedAt == null)
+            .Join(db.Programs, r => r.ProgramId, g => g.Id, (r, g) => new { r.Id, r.ProgramId, g.Name, r.StartedAt }).ToListAsync(stop);
+        var zone = practice.ZoneOf(facts);
+        return new PersonDto(
+            p.Id, p.Edition, facts.Name, p.FirstName, p.LastName, p.Email, p.OtherEmail, p.Mobile, p.MobileExtension, p.OtherPhone, p.OtherPhoneExtension,
+            p.Address, p.ZoneId, zone.Id, p.OwnerId, practice.Members.FirstOrDefault(m => m.Id == p.OwnerId)?.Name, p.Stage, p.StageSince?.ToString(), p.Source, p.Tags, p.AddedAt.ToString(),
+            p.DoNotContact, p.DoNotContactReason, p.DoNotContactToConfirm, p.Died,
+            [.. dates.Select(d => new KeyDateDto(d.Name, new Core.Time.YearlyDate(d.Month, d.Day, d.Year).ToString(), d.Yearly))],
+            [.. new[] { Channel.Email, Channel.Call }.Select(c => May(facts, practice, c, now, zone))],
+            [.. ledger.Select(c => new ConsentDto(c.Channel, c.Purpose, c.Topic, c.IsIn, c.Basis, c.At.ToString(), c.Source, c.Reason, c.By))],
+            [.. runs.Select(r => new RunDto(r.Id, r.ProgramId, r.Name, r.StartedAt.ToString(), Period.DaysBetween(r.StartedAt.InZone(zone).Date, now.InZone(zone).Date)))]);
+    }
+
+    private static MayWe May(PersonFacts person, Practice practice, Channel channel, Instant now, DateTimeZone zone)
+    {
+        var word = Words.Of(channel);
+        if (person.DoNotContact || person.Died)
+        {
+            return new MayWe(word, "no", "no, marked “do not contact”");
+        }
+
+        var reading = ConsentLedger.Read(person.Consent, practice.Consent, channel, Purpose.Commercial, null, now, practice.Zone);
+        var source = reading.Decided is { } d ? $", {d.Source}" : "";
+        var quiet = channel == Channel.Call ? $", {Phrases.Time(practice.QuietHours.From)} to {Phrases.Time(practice.QuietHours.To)} their time" : "";
+        return reading.Verdict switch
+        {
+            ConsentVerdict.Allowed => new MayWe(word, "yes", $"yes{source}{quiet}"),
+            ConsentVerdict.Withdrawn => new MayWe(word, "no", $"no{source}"),
+            _ => new MayWe(word, "unsaid", reading.Decided is null ? "nobody has said so" : $"no longer{source}"),
+        };
+    }
+
+    private static async Task<Results<Ok<PersonDto>, NotFound, ValidationProblem, ProblemHttpResult>> Edit(Guid id, EditBody body, GerminalDb db, Caller caller, CancellationToken stop)
+    {
+        var person = await db.People.FirstOrDefaultAsync(p => p.Id == id, stop);
+        if (person is null)
+        {
+            return TypedResults.NotFound();
+        }
+
+        if (person.Edition != body.Edition)
+        {
+            return Problems.Conflict("Somebody else has changed this person since you opened the page. What you typed is still here; look at their change, then save again.");
+        }
+
+        var problems = await PersonEdit.ApplyAsync(db, person, body.Fields, stop);
+        if (problems.Count > 0)
+        {
+            return Problems.Fields(problems);
+        }
+
+        person.Edition++;
+        db.Events.Add((await PeopleEndpoints.DeskAsync(db, caller, stop)).NewEvent(id, EventKinds.Edited, []));
+        try
+        {
+            await db.SaveChangesAsync(stop);
+        }
+        catch (DbUpdateConcurrencyException)
+        {
+            return Problems.Conflict("Somebody else saved this person at the same moment. What you typed is still here; save again.");
+        }
+
+        if (body.Fields.Dates is not null)
+        {
+            await PracticeClock.SweepSoonAsync(db, stop);
+        }
+
+        return TypedResults.Ok((await ReadAsync(db, id, stop))!);
+    }
+
+    private static async Task<Results<NoContent, NotFound, ValidationProblem>> SetContact(Guid id, ContactBody body, GerminalDb db, Caller caller, CancellationToken stop)
+    {
+        var person = await db.People.FirstOrDefaultAsync(p => p.Id == id, stop);
+        if (person is null)
+        {
+            return TypedResults.NotFound();
+        }
+
+        var reason = body.Reason?.Trim();
+        if (body.DoNotContact && string.IsNullOrEmpty(reason) && string.IsNullOrEmpty(person.DoNotContactReason))
+        {
+            return Problems.Field("reason", "Say in a few words why; it is kept with the person.");
+        }
+
+        person.DoNotContact = body.DoNotContact;
+        person.DoNotContactReason = body.DoNotContact ? reason is { Length: > 0 } ? reason : person.DoNotContactReason : null;
+        person.DoNotContactToConfirm = false;
+        person.Edition++;
+        db.Events.Add((await PeopleEndpoints.DeskAsync(db, caller, stop)).NewEvent(id, body.DoNotContact ? EventKinds.DoNotContact : EventKinds.MayContact, new() { ["reason"] = person.DoNotContactReason ?? "" }));
+        await db.SaveChangesAsync(stop);
+        return TypedResults.NoContent();
+    }
+
+    private static async Task<Results<NoContent, NotFound, ValidationProblem>> SetConsent(Guid id, ConsentBody body, GerminalDb db, Caller caller, CancellationToken stop)
+    {
+        if (body.Channel is not ("email" or "text" or "call" or "post"))
+        {
+            return Problems.Field("channel", "The channel is email, text, call or post.");
+        }
+
+        if (string.IsNullOrWhiteSpace(body.Reason))
+        {
+            return Problems.Field("reason", "Say where you have it from: “told me on the phone”, “signed the form”.");
+        }
+
+        if (!await db.People.AnyAsync(p => p.Id == id, stop))
+        {
+            return TypedResults.NotFound();
+        }
+
+        await (await PeopleEndpoints.DeskAsync(db, caller, stop)).AddConsentAsync(id, body.Channel, "commercial", null, body.In, "express", body.Reason.Trim(), body.Reason.Trim(), stop);
+        return TypedResults.NoContent();
+    }
+
+    /// <summary>A page of the thread: what was before a key, newest first; on the first page also what comes.</summary>
+    private static async Task<Results<Ok<ThreadDto>, NotFound>> Thread(Guid id, string? before, GerminalDb db, ProgramDesk programs, CancellationToken stop)
+    {
+        var row = await db.People.AsNoTracking().FirstOrDefaultAsync(p => p.Id == id, stop);
+        if (row is null)
+        {
+            return TypedResults.NotFound();
+        }
+
+        var practice = await PracticeReading.LoadAsync(db, stop);
+        var now = await PracticeClock.NowAsync(db, stop);
+        var zone = Core.Time.LocalClock.Zone(row.ZoneId) ?? practice.Zone;
+        var until = before is not null && NodaTime.Text.InstantPattern.ExtendedIso.Parse(before).TryGetValue(default, out var at) ? at : Instant.MaxValue;
+        var names = await db.Programs.AsNoTracking().ToDictionaryAsync(p => p.Id, p => p.Name, stop);
+        var engine = await programs.EngineAsync(db, stop);
+
+        var touches = await db.Touches.AsNoTracking().Where(t => t.PersonId == id && t.SettledAt != null && t.SettledAt < until)
+            .OrderByDescending(t => t.SettledAt).Take(PastAtOnce + 1).ToListAsync(stop);
+        var ids = touches.Select(t => t.Id).ToList();
+        var messages = await db.Messages.AsNoTracking().Where(m => ids.Contains(m.TouchId)).ToDictionaryAsync(m => m.TouchId, stop);
+        var events = await db.Events.AsNoTracking().Where(e => e.PersonId == id && e.At < until && e.At <= now && e.Kind != EventKinds.Edited && e.Kind != EventKinds.TouchMarked && e.Kind != EventKinds.CallEnded && e.Kind != EventKinds.Occasion && e.Kind != EventKinds.Start)
+            .OrderByDescending(e => e.At).ThenByDescending(e => e.Id).Take(PastAtOnce + 1).ToListAsync(stop);
+        var runs = await db.Runs.AsNoTracking().Where(r => r.PersonId == id && (r.StartedAt < until || r.EndedAt < until))
+            .OrderByDescending(r => r.StartedAt).Take(PastAtOnce + 1).ToListAsync(stop);
+        var refusals = await db.Refusals.AsNoTracking().Where(r => r.PersonId == id && r.At < until).OrderByDescending(r => r.At).Take(PastAtOnce + 1).ToListAsync(stop);
+
+        var lines = touches.Select(t => (At: t.SettledAt!.Value, Rank: 3, Line: ThreadLines.Of(t, messages.GetValueOrDefault(t.Id), engine.Shelf, names)))
+            .Concat(events.Select(e => (e.At, Rank: 1, Line: ThreadLines.Of(e))))
+            .Concat(runs.Where(r => r.StartedAt < until).Select(r => (At: r.StartedAt, Rank: 2, Line: ThreadLines.Started(r, names, zone))))
+            .Concat(runs.Where(r => r.EndedAt is { } end && end < until).Select(r => (At: r.EndedAt!.Value, Rank: 4, Line: ThreadLines.Ended(r, names))))
+            .Concat(refusals.Select(r => (r.At, Rank: 2, Line: ThreadLines.Refused(r, names))))
+            .OrderByDescending(l => l.At).ThenByDescending(l => l.Rank).ToList();
+
+        // A page ends between two moments, never within one, so that the next begins cleanly.
+        var page = lines;
+        string? next = null;
+        if (lines.Count > PastAtOnce)
+        {
+            var edge = lines[PastAtOnce - 1].At;
+            page = [.. lines.TakeWhile(l => l.At >= edge)];
+            next = lines.Count > page.Count ? NodaTime.Text.InstantPattern.ExtendedIso.Format(edge) : null;
+        }
+
+        var coming = before is null ? await ComingAsync(db, engine, id, now, practice, stop) : [];
+        return TypedResults.Ok(new ThreadDto(now.ToString(), zone.Id, coming, [.. page.Select(l => l.Line)], next));
+    }
+
+    /// <summary>A year ahead, rehearsed by the engine from the person's state.</summary>
+    private static async Task<IReadOnlyList<ThreadLine>> ComingAsync(GerminalDb db, TouchEngine engine, Guid id, Instant now, Practice practice, CancellationToken stop)
+    {
+        var facts = (await FactsReading.LoadAsync(db, [id], stop))[id];
+        var json = await db.States.AsNoTracking().Where(s => s.PersonId == id).Select(s => s.State).FirstOrDefaultAsync(stop);
+        var state = json is null ? PersonState.Empty : PersonStateJson.Read(json);
+        if (facts.DoNotContact || facts.Died || facts.Archived)
+        {
+            return [];
+        }
+
+        var touches = Rehearsal.Of(engine, facts, state, now, now + Duration.FromDays(366), null, 40);
+        var liquid = (Channels.Letters.LiquidLetters)engine.Templates;
+        return [.. touches.Where(t => t.Step is not HandOverStep).OrderBy(t => t.SettledAt ?? t.Due).Select(t => ThreadLines.Coming(t, facts, practice, state, liquid))];
+    }
+}

@@ -1,0 +1,379 @@
+using System.Text.Json;
+using System.Text.Json.Nodes;
+using Germinal.Channels.Letters;
+using Germinal.Core.Engine;
+using Germinal.Core.Programs;
+using Germinal.Service.Clock;
+using Germinal.Service.Engine;
+using Germinal.Service.People;
+using Germinal.Service.Programs;
+using Germinal.Store;
+using Germinal.Store.Rows;
+using Germinal.Web.Hosting;
+using Microsoft.AspNetCore.Http.HttpResults;
+using Microsoft.EntityFrameworkCore;
+using NodaTime;
+
+namespace Germinal.Web.Endpoints;
+
+/// <summary>A mark of the touch line: the day it falls on, counted from the start, and its kind.</summary>
+public sealed record TouchMarkDto(int Day, string Kind);
+
+/// <summary>A line of the list of programs.</summary>
+public sealed record ProgramLine(Guid Id, string Name, string? Description, string Status, string? OnSince, int Version, int OnIt, int Through, int Stopped, IReadOnlyList<TouchMarkDto> Line);
+
+/// <summary>A program's page. Draft is a program file.</summary>
+public sealed record ProgramDto(Guid Id, string Status, string? OnSince, int Version, int DraftNumber, string? DraftBy, bool DraftIsPublished, JsonElement Draft, IReadOnlyList<FindingDto> Findings, int OnIt, int Through, int Stopped, IReadOnlyList<TouchMarkDto> Line);
+
+/// <summary>Something wrong with a program, at a JSON pointer.</summary>
+public sealed record FindingDto(string Pointer, string Message, bool IsWarning);
+
+/// <summary>Somebody, for a link.</summary>
+public sealed record PersonRef(Guid Id, string Name);
+
+/// <summary>People a program would meet trouble with.</summary>
+public sealed record AudienceDto(string Text, int Count, IReadOnlyList<PersonRef> People, string Pointer);
+
+/// <summary>What checking found.</summary>
+public sealed record CheckDto(IReadOnlyList<FindingDto> Findings, int LookedAt, IReadOnlyList<AudienceDto> Audience);
+
+/// <summary>A refusal's reason in words, and how many.</summary>
+public sealed record ReasonCount(string Reason, int Count);
+
+/// <summary>Who would start if the program were switched on now.</summary>
+public sealed record WhoDto(int Count, IReadOnlyList<PersonRef> First, IReadOnlyList<ReasonCount> Refused);
+
+/// <summary>A step as one person would get it.</summary>
+public sealed record PreviewTouch(string StepId, string At, string? Outcome, string? Reason);
+
+/// <summary>A program tried on one person: the dates, and one message filled in.</summary>
+public sealed record PreviewDto(PersonRef Person, string Zone, string? NotStarting, IReadOnlyList<PreviewTouch> Touches, PreviewLetter? Letter);
+
+/// <summary>A message filled in.</summary>
+public sealed record PreviewLetter(string StepId, string From, string Subject, string Html, IReadOnlyList<string> Missing);
+
+/// <summary>Programs: writing, checking, switching on.</summary>
+public static class ProgramEndpoints
+{
+    public sealed record NewProgram(string Name);
+
+    public sealed record DraftBody(int DraftNumber, JsonElement Draft);
+
+    public sealed record DraftSaved(int DraftNumber, IReadOnlyList<FindingDto> Findings, IReadOnlyList<TouchMarkDto> Line);
+
+    public sealed record SwitchBody(int DraftNumber, bool AlsoThese);
+
+    public sealed record Switched(int Version, int Started);
+
+    public sealed record FieldDto(string Field, string Meaning);
+
+    public static void Map(IEndpointRouteBuilder app)
+    {
+        var programs = app.MapGroup("/api/programs").WithTags("programs").RequireAuthorization();
+        programs.MapGet("", List);
+        programs.MapGet("/fields", () => LiquidLetters.Fields.Select(f => new FieldDto(f.Field, f.Meaning)).ToList());
+        programs.MapPost("", Create);
+        programs.MapGet("/{id:guid}", Read);
+        programs.MapPut("/{id:guid}/draft", Save);
+        programs.MapGet("/{id:guid}/check", Check);
+        programs.MapGet("/{id:guid}/who-starts", Who);
+        programs.MapPost("/{id:guid}/switch-on", SwitchOn);
+        programs.MapPost("/{id:guid}/pause", (Guid id, GerminalDb db, CancellationToken stop) => SetPaused(id, true, db, stop));
+        programs.MapPost("/{id:guid}/resume", (Guid id, GerminalDb db, CancellationToken stop) => SetPaused(id, false, db, stop));
+        programs.MapGet("/{id:guid}/preview", Preview);
+    }
+
+    private static async Task<IReadOnlyList<ProgramLine>> List(GerminalDb db, CancellationToken stop)
+    {
+        var rows = await db.Programs.AsNoTracking().OrderBy(p => p.Name).ToListAsync(stop);
+        var counts = await CountsAsync(db, null, stop);
+        return [.. rows.Select(p =>
+        {
+            var definition = ProgramFile.Read(p.Draft).Program;
+            var (on, through, stopped) = counts.GetValueOrDefault(p.Id);
+            return new ProgramLine(p.Id, p.Name, definition?.Description, p.Status, p.OnSince?.ToString(), p.CurrentVersion, on, through, stopped, definition is null ? [] : LineOf(definition));
+        })];
+    }
+
+    private static async Task<Dictionary<Guid, (int On, int Through, int Stopped)>> CountsAsync(GerminalDb db, Guid? only, CancellationToken stop) =>
+        (await db.Runs.AsNoTracking().Where(r => only == null || r.ProgramId == only).GroupBy(r => r.ProgramId).Select(g => new
+        {
+            g.Key,
+            On = g.Count(r => r.EndedAt == null),
+            Through = g.Count(r => r.EndedAt != null && r.StopReason == null),
+            Stopped = g.Count(r => r.StopReason != null),
+        }).ToListAsync(stop)).ToDictionary(g => g.Key, g => (g.On, g.Through, g.Stopped));
+
+    /// <summary>The days of the steps, for the touch line; dates of the calendar count from 1 January.</summary>
+    internal static IReadOnlyList<TouchMarkDto> LineOf(ProgramDefinition program)
+    {
+        var reference = new LocalDate(2027, 1, 4);
+        var previous = 0;
+        var marks = new List<TouchMarkDto>();
+        foreach (var step in program.Steps)
+        {
+            var day = step.When switch
+            {
+                FromStart f => Period.DaysBetween(reference, f.Offset.AddDates(reference)),
+                FromPrevious f => previous + Period.DaysBetween(reference, f.Offset.AddDates(reference)),
+                FromOccasion f => Period.DaysBetween(reference, f.Offset.AddDates(reference)) - OccasionLead(program),
+                OnYearly y => y.Date.In(2027, Core.Time.LeapDay.Feb28).DayOfYear - 1,
+                _ => previous,
+            };
+            previous = Math.Max(previous, day);
+            marks.Add(new TouchMarkDto(previous, step.Kind));
+        }
+
+        return marks;
+    }
+
+    private static int OccasionLead(ProgramDefinition program)
+    {
+        var reference = new LocalDate(2027, 1, 4);
+        return program.StartsWhen.OfType<OccasionTrigger>().FirstOrDefault() is { } o ? Period.DaysBetween(reference, o.Offset.AddDates(reference)) : 0;
+    }
+
+    private static FindingDto Dto(Finding f) => new(f.Pointer, f.Message, f.IsWarning);
+
+    private static async Task<Results<Ok<PeopleEndpoints.Added>, ValidationProblem>> Create(NewProgram body, GerminalDb db, Caller caller, CancellationToken stop)
+    {
+        var name = body.Name.Trim();
+        if (await NameProblemAsync(db, Guid.Empty, name, stop) is { } problem)
+        {
+            return Problems.Field("name", problem);
+        }
+
+        var draft = new ProgramDefinition
+        {
+            Name = name,
+            At = new LocalTime(9, 30),
+            Window = new Core.Time.Window(
+                System.Collections.Frozen.FrozenSet.ToFrozenSet([IsoDayOfWeek.Monday, IsoDayOfWeek.Tuesday, IsoDayOfWeek.Wednesday, IsoDayOfWeek.Thursday, IsoDayOfWeek.Friday]),
+                new LocalTime(9, 0), new LocalTime(17, 30), true, Core.Time.Roll.Forward),
+            StartsWhen = [new ByHand()],
+            StopsWhen = [new StopOnReply(null)],
+        };
+        var row = new ProgramRow
+        {
+            Id = Guid.CreateVersion7(), PracticeId = caller.PracticeId, Name = name, Draft = ProgramFile.Write(draft).ToJsonString(), DraftBy = caller.Name,
+            CreatedAt = await PracticeClock.NowAsync(db, stop),
+        };
+        db.Programs.Add(row);
+        await db.SaveChangesAsync(stop);
+        return TypedResults.Ok(new PeopleEndpoints.Added(row.Id));
+    }
+
+    private static async Task<string?> NameProblemAsync(GerminalDb db, Guid self, string name, CancellationToken stop)
+    {
+        if (name.Length is 0 or > 80)
+        {
+            return "A program needs a name of up to 80 letters.";
+        }
+
+#pragma warning disable CA1862, CA1311, CA1304, MA0011 // Translated to SQL's lower().
+        var lower = name.ToLowerInvariant();
+        return await db.Programs.AnyAsync(p => p.Id != self && p.Name.ToLower() == lower, stop) ? $"There is a program “{name}” already. Give this one another name." : null;
+#pragma warning restore CA1862, CA1311, CA1304, MA0011
+    }
+
+    private static async Task<Results<Ok<ProgramDto>, NotFound>> Read(Guid id, GerminalDb db, ProgramDesk desk, CancellationToken stop)
+    {
+        var row = await db.Programs.AsNoTracking().FirstOrDefaultAsync(p => p.Id == id, stop);
+        if (row is null)
+        {
+            return TypedResults.NotFound();
+        }
+
+        var reading = ProgramFile.Read(row.Draft);
+        var findings = reading.Program is null ? reading.Errors : await desk.FindingsAsync(db, id, reading.Program, stop);
+        var published = await db.ProgramVersions.AsNoTracking().Where(v => v.ProgramId == id && v.Version == row.CurrentVersion).Select(v => v.Definition).FirstOrDefaultAsync(stop);
+        var (on, through, stopped) = (await CountsAsync(db, id, stop)).GetValueOrDefault(id);
+        return TypedResults.Ok(new ProgramDto(
+            row.Id, row.Status, row.OnSince?.ToString(), row.CurrentVersion, row.DraftNumber, row.DraftBy, published == row.Draft, JsonSerializer.Deserialize<JsonElement>(row.Draft),
+            [.. findings.Select(Dto)], on, through, stopped, reading.Program is null ? [] : LineOf(reading.Program)));
+    }
+
+    private static async Task<Results<Ok<DraftSaved>, NotFound, ValidationProblem, ProblemHttpResult>> Save(Guid id, DraftBody body, GerminalDb db, ProgramDesk desk, Caller caller, CancellationToken stop)
+    {
+        var row = await db.Programs.FirstOrDefaultAsync(p => p.Id == id, stop);
+        if (row is null)
+        {
+            return TypedResults.NotFound();
+        }
+
+        if (row.DraftNumber != body.DraftNumber)
+        {
+            return Problems.Conflict($"{row.DraftBy ?? "Somebody"} has changed this program since you opened it. What you wrote is still here; load the page again to see their version.");
+        }
+
+        var reading = ProgramFile.Read(body.Draft);
+        if (reading.Program is not { } program)
+        {
+            return Problems.Fields(reading.Errors.Select(e => (e.Pointer, e.Message)));
+        }
+
+        if (await NameProblemAsync(db, id, program.Name, stop) is { } problem)
+        {
+            return Problems.Field("/name", problem);
+        }
+
+        var draft = ProgramFile.Write(program).ToJsonString();
+        // The number in the condition, not only in the check above: of two saves at one moment one is refused.
+        var saved = await db.Programs.Where(p => p.Id == id && p.DraftNumber == body.DraftNumber).ExecuteUpdateAsync(
+            u => u.SetProperty(p => p.Draft, draft).SetProperty(p => p.Name, program.Name).SetProperty(p => p.DraftNumber, body.DraftNumber + 1).SetProperty(p => p.DraftBy, caller.Name), stop);
+        if (saved == 0)
+        {
+            return Problems.Conflict("Somebody else saved this program at the same moment. What you wrote is still here; load the page again to see their version.");
+        }
+
+        var findings = await desk.FindingsAsync(db, id, program, stop);
+        return TypedResults.Ok(new DraftSaved(body.DraftNumber + 1, [.. findings.Select(Dto)], LineOf(program)));
+    }
+
+    private static async Task<(ProgramRow Row, ProgramDefinition Program)?> DraftAsync(GerminalDb db, Guid id, CancellationToken stop) =>
+        await db.Programs.FirstOrDefaultAsync(p => p.Id == id, stop) is { } row && ProgramFile.Read(row.Draft).Program is { } program ? (row, program) : null;
+
+    private static async Task<Results<Ok<CheckDto>, NotFound>> Check(Guid id, GerminalDb db, ProgramDesk desk, CancellationToken stop)
+    {
+        if (await DraftAsync(db, id, stop) is not { } draft)
+        {
+            return TypedResults.NotFound();
+        }
+
+        var now = await PracticeClock.NowAsync(db, stop);
+        var findings = await desk.FindingsAsync(db, id, draft.Program, stop);
+        var (looked, audience) = await desk.AudienceAsync(db, draft.Program, now, stop);
+        return TypedResults.Ok(new CheckDto(
+            [.. findings.Select(Dto)], looked, [.. audience.Select(a => new AudienceDto(a.Text, a.Count, [.. a.People.Select(p => new PersonRef(p.Id, p.Name))], a.Pointer))]));
+    }
+
+    private static async Task<Results<Ok<WhoDto>, NotFound>> Who(Guid id, GerminalDb db, ProgramDesk desk, CancellationToken stop)
+    {
+        if (await DraftAsync(db, id, stop) is not { } draft)
+        {
+            return TypedResults.NotFound();
+        }
+
+        var who = await desk.WhoStartsAsync(db, id, draft.Program, await PracticeClock.NowAsync(db, stop), stop);
+        return TypedResults.Ok(new WhoDto(
+            who.Starting.Count, [.. who.Starting.Take(60).Select(p => new PersonRef(p.Id, p.Name))], [.. who.Refused.OrderByDescending(r => r.Value).Select(r => new ReasonCount(Why.Reason(r.Key), r.Value))]));
+    }
+
+    private static async Task<Results<Ok<Switched>, NotFound, ValidationProblem, ProblemHttpResult>> SwitchOn(Guid id, SwitchBody body, GerminalDb db, ProgramDesk desk, Caller caller, CancellationToken stop)
+    {
+        if (await DraftAsync(db, id, stop) is not { } draft)
+        {
+            return TypedResults.NotFound();
+        }
+
+        if (draft.Row.DraftNumber != body.DraftNumber)
+        {
+            return Problems.Conflict("The program was changed since you looked. Load the page again before you switch it on.");
+        }
+
+        var errors = (await desk.FindingsAsync(db, id, draft.Program, stop)).Where(f => !f.IsWarning).ToList();
+        if (errors.Count > 0)
+        {
+            return Problems.Fields(errors.Select(e => (e.Pointer, e.Message)));
+        }
+
+        var now = await PracticeClock.NowAsync(db, stop);
+        var who = body.AlsoThese ? await desk.WhoStartsAsync(db, id, draft.Program, now, stop) : null;
+        await using var transaction = await db.Database.BeginTransactionAsync(stop);
+        var version = await ProgramDesk.PublishAsync(db, draft.Row, caller.Name, now, stop);
+        var started = who is null ? 0 : await new PeopleDesk(db, caller.Name, now).StartProgramAsync([.. who.Starting.Select(p => p.Id)], id, true, stop);
+        await transaction.CommitAsync(stop);
+        return TypedResults.Ok(new Switched(version, started));
+    }
+
+    private static async Task<Results<NoContent, NotFound, ProblemHttpResult>> SetPaused(Guid id, bool paused, GerminalDb db, CancellationToken stop)
+    {
+        var row = await db.Programs.FirstOrDefaultAsync(p => p.Id == id, stop);
+        if (row is null)
+        {
+            return TypedResults.NotFound();
+        }
+
+        if (row.Status != (paused ? "on" : "paused"))
+        {
+            return Problems.Conflict(paused ? "Only a program that is on can be paused." : "Only a paused program can be resumed.");
+        }
+
+        await ProgramDesk.SetPausedAsync(db, row, paused, await PracticeClock.NowAsync(db, stop), stop);
+        return TypedResults.NoContent();
+    }
+
+    /// <summary>The draft tried on a person: the given one, or the one after or before them in the list, or somebody it suits.</summary>
+    private static async Task<Results<Ok<PreviewDto>, NotFound>> Preview(Guid id, Guid? person, int? move, string? step, GerminalDb db, ProgramDesk desk, LetterWriter writer, CancellationToken stop)
+    {
+        if (await DraftAsync(db, id, stop) is not { } draft)
+        {
+            return TypedResults.NotFound();
+        }
+
+        if (await SomebodyAsync(db, draft.Program, id, person, move ?? 0, stop) is not { } chosen)
+        {
+            return TypedResults.NotFound();
+        }
+
+        var now = await PracticeClock.NowAsync(db, stop);
+        var engine = await desk.EngineWithAsync(db, id, draft.Program, now, stop);
+        var facts = (await FactsReading.LoadAsync(db, [chosen], stop))[chosen];
+        var practice = engine.Practice;
+        Happening first = new StartedByHand(now, id, "");
+        var from = now;
+        if (draft.Program.StartsWhen.OfType<OccasionTrigger>().Any() && engine.Shelf.On.First(p => p.Current.ProgramId == id) is { } on &&
+            Occasions.Between(on.Current, practice, facts, now, now + Duration.FromDays(400)).MinBy(o => o.At) is { } occasion)
+        {
+            first = new OccasionCame(occasion.At, id, occasion.Occasion.Name, occasion.Occasion.Date);
+            from = occasion.At;
+        }
+
+        // Tried on a shelf of its own, so that other programs do not speak in.
+        var alone = new TouchEngine(practice, new ProgramShelf([engine.Shelf.Find(id, int.MaxValue)], [engine.Shelf.On.First(p => p.Current.ProgramId == id)]), engine.Templates);
+        var begun = alone.React(facts, PersonState.Empty, first);
+        var refusal = begun.Effects.OfType<StartRefused>().FirstOrDefault();
+        var run = begun.Effects.OfType<RunStarted>().FirstOrDefault()?.RunId;
+        var touches = refusal is not null ? [] : Rehearsal.Of(alone, facts, PersonState.Empty, from, from + Duration.FromDays(1200), first, draft.Program.Steps.Count + 2).Where(t => t.RunId == run).ToList();
+        var letterStep = draft.Program.Steps.OfType<EmailStep>().FirstOrDefault(s => s.Id == step) ?? (step is null ? draft.Program.Steps.OfType<EmailStep>().FirstOrDefault() : null);
+        PreviewLetter? letter = null;
+        if (letterStep is not null)
+        {
+            var at = touches.FirstOrDefault(t => t.Step.Id == letterStep.Id) is { } t ? t.SettledAt ?? t.Due : now;
+            var sender = practice.SenderFor(facts);
+            var filled = writer.Fill(letterStep, draft.Program.PurposeOf(letterStep), Guid.Empty, facts, practice, sender, at);
+            letter = new PreviewLetter(letterStep.Id, sender?.Name ?? "nobody", filled.Subject, filled.BodyHtml.Replace(writer.BaseUrl + "/i/", "/i/", StringComparison.Ordinal), filled.Missing);
+        }
+
+        return TypedResults.Ok(new PreviewDto(
+            new PersonRef(facts.Id, facts.Name), practice.ZoneOf(facts).Id, refusal is null ? null : Why.Reason(refusal.Reason),
+            [.. touches.Select(t => new PreviewTouch(t.Step.Id, (t.SettledAt ?? t.Due).ToString(), t.Outcome?.ToString().ToLowerInvariant(), t.Reason is null ? null : Why.Reason(t.Reason)))],
+            letter));
+    }
+
+    private static async Task<Guid?> SomebodyAsync(GerminalDb db, ProgramDefinition program, Guid id, Guid? person, int move, CancellationToken stop)
+    {
+        if (person is { } given && move == 0)
+        {
+            return await db.People.Where(p => p.Id == given).Select(p => (Guid?)p.Id).FirstOrDefaultAsync(stop);
+        }
+
+        var stages = program.StartsWhen.OfType<StageEntered>().Select(s => s.Stage).ToList();
+        var tags = program.StartsWhen.OfType<TagAdded>().Select(t => t.Tag).ToList();
+        var dates = program.StartsWhen.OfType<OccasionTrigger>().Select(o => o.Date).ToList();
+        var suited = db.People.AsNoTracking().Where(p => !p.DoNotContact && p.Email != null && p.FirstName != null);
+        var fitting = suited.Where(p => db.Runs.Any(r => r.PersonId == p.Id && r.ProgramId == id && r.EndedAt == null) || (p.Stage != null && stages.Contains(p.Stage)) || p.Tags.Any(t => tags.Contains(t)) || db.KeyDates.Any(d => d.PersonId == p.Id && dates.Contains(d.Name)));
+        var pool = await fitting.AnyAsync(stop) ? fitting : suited;
+        if (person is { } from)
+        {
+            var name = await db.People.Where(p => p.Id == from).Select(p => p.SortName).FirstOrDefaultAsync(stop) ?? "";
+            var next = move > 0
+                ? await pool.Where(p => EF.Functions.GreaterThan(ValueTuple.Create(p.SortName, p.Id), ValueTuple.Create(name, from))).OrderBy(p => p.SortName).ThenBy(p => p.Id).Select(p => (Guid?)p.Id).FirstOrDefaultAsync(stop)
+                : await pool.Where(p => EF.Functions.LessThan(ValueTuple.Create(p.SortName, p.Id), ValueTuple.Create(name, from))).OrderByDescending(p => p.SortName).ThenByDescending(p => p.Id).Select(p => (Guid?)p.Id).FirstOrDefaultAsync(stop);
+            return next ?? from;
+        }
+
+        return await pool.OrderBy(p => p.SortName).ThenBy(p => p.Id).Select(p => (Guid?)p.Id).FirstOrDefaultAsync(stop)
+            ?? await db.People.OrderBy(p => p.SortName).Select(p => (Guid?)p.Id).FirstOrDefaultAsync(stop);
+    }
+}

@@ -1,0 +1,233 @@
+using Germinal.Channels.Letters;
+using Germinal.Core.Engine;
+using Germinal.Core.Programs;
+using Germinal.Service.Clock;
+using Germinal.Service.Engine;
+using Germinal.Service.Programs;
+using Germinal.Store;
+using Germinal.Store.Rows;
+using Germinal.Web.Hosting;
+using Microsoft.AspNetCore.Http.HttpResults;
+using Microsoft.EntityFrameworkCore;
+using NodaTime;
+
+namespace Germinal.Web.Endpoints;
+
+/// <summary>A sentence of a why; tone is passed, failed or told.</summary>
+public sealed record SentenceDto(string Tone, string Text);
+
+/// <summary>A touch picked: what it says, and why it went, waits, or did not.</summary>
+public sealed record TouchDto(Guid Id, PersonRef Person, string Program, string Kind, string Status, string Heading, string? Subject, string? Html, string? From, string? To, IReadOnlyList<SentenceDto> Why, bool CanHold, bool Held);
+
+/// <summary>One touch: its why and its message; holding, dropping, and how a call ended.</summary>
+public static class TouchEndpoints
+{
+    private static readonly string[] CallOutcomes = ["spoke", "left word", "no answer", "not interested"];
+
+    public sealed record DoneBody(string Outcome, string? Remark);
+
+    public static void Map(IEndpointRouteBuilder app)
+    {
+        var touches = app.MapGroup("/api/touches/{id:guid}").WithTags("touches").RequireAuthorization();
+        touches.MapGet("", Read);
+        touches.MapPost("/done", Done);
+        touches.MapPost("/undo", Undo);
+        touches.MapPost("/hold", (Guid id, Guid person, GerminalDb db, Caller caller, CancellationToken stop) => Mark(id, person, "held", db, caller, stop));
+        touches.MapPost("/release", (Guid id, Guid person, GerminalDb db, Caller caller, CancellationToken stop) => Mark(id, person, "", db, caller, stop));
+        touches.MapPost("/drop", (Guid id, Guid person, GerminalDb db, Caller caller, CancellationToken stop) => Mark(id, person, "dropped", db, caller, stop));
+    }
+
+    /// <summary>A touch by its id; one that is only foreseen is rehearsed for its person.</summary>
+    private static async Task<Results<Ok<TouchDto>, NotFound>> Read(Guid id, Guid? person, GerminalDb db, ProgramDesk programs, LetterWriter writer, CancellationToken stop)
+    {
+        var touch = await db.Touches.AsNoTracking().FirstOrDefaultAsync(t => t.Id == id, stop);
+        var personId = touch?.PersonId ?? person;
+        if (personId is null || !await db.People.AnyAsync(p => p.Id == personId, stop))
+        {
+            return TypedResults.NotFound();
+        }
+
+        var engine = await programs.EngineAsync(db, stop);
+        var facts = (await FactsReading.LoadAsync(db, [personId.Value], stop))[personId.Value];
+        var now = await PracticeClock.NowAsync(db, stop);
+        return touch is null ? await ForeseenAsync(db, engine, writer, facts, id, now, stop) : TypedResults.Ok(await RecordedAsync(db, engine, writer, facts, touch, now, stop));
+    }
+
+    private static async Task<TouchDto> RecordedAsync(GerminalDb db, TouchEngine engine, LetterWriter writer, Core.People.PersonFacts facts, TouchRow touch, Instant now, CancellationToken stop)
+    {
+        var practice = engine.Practice;
+        var zone = practice.ZoneOf(facts);
+        var definition = engine.Shelf.Find(touch.ProgramId, touch.Version).Definition;
+        var step = definition.Steps.First(s => s.Id == touch.StepId);
+        var run = await db.Runs.AsNoTracking().SingleAsync(r => r.Id == touch.RunId, stop);
+        var why = new List<WhySentence> { Why.Started(run.Cause, definition.Name, run.StartedAt, zone) };
+        if (touch.Plan is { } plan)
+        {
+            why.Add(Why.Planned(plan, touch.FirstDue, zone));
+        }
+
+        // The first three checks are only worth a line when they fail.
+        why.AddRange(touch.Checks.Where(c => !c.Passed || c.Kind > CheckKind.OnlyIf).Select(c => Why.Of(c, facts.Name, zone)));
+        var status = touch.Held ? "held" : touch.Status;
+        why.Add(Ending(touch, status, zone));
+        var message = await db.Messages.AsNoTracking().FirstOrDefaultAsync(m => m.TouchId == touch.Id, stop);
+        var (subject, html) = (message?.Subject, message?.Html);
+        if (message is null && step is EmailStep email)
+        {
+            var letter = writer.Fill(email, definition.PurposeOf(email), touch.Id, facts, practice, practice.SenderFor(facts), Instant.Max(touch.Due, now));
+            (subject, html) = (letter.Subject, letter.BodyHtml);
+        }
+        else if (step is CallStep call)
+        {
+            html = LetterHtml.FromBody(LetterHtml.Encode(((LiquidLetters)engine.Templates).FillText(call.Script, facts, practice, practice.SenderFor(facts), now, [])));
+        }
+
+        var canHold = touch.Status is "planned" or "blocked";
+        return new TouchDto(touch.Id, new PersonRef(facts.Id, facts.Name), definition.Name, touch.Kind, status, Heading(touch.Kind, status), subject, html?.Replace(writer.BaseUrl + "/i/", "/i/", StringComparison.Ordinal), practice.SenderFor(facts)?.Name, facts.Email, [.. why.Select(w => new SentenceDto(w.Tone, w.Text))], canHold, touch.Held);
+    }
+
+    private static string Heading(string kind, string status) => (kind, status) switch
+    {
+        ("call", _) => "Why this call",
+        (_, "sent") => "Why it went",
+        (_, "planned" or "handing") => "Why it is coming",
+        (_, "held") => "Why it waits",
+        (_, "handed-over") => "Why it was handed over",
+        _ => "Why it did not go",
+    };
+
+    private static WhySentence Ending(TouchRow t, string status, DateTimeZone zone)
+    {
+        var when = t.SettledAt is { } at ? Phrases.Moment(at, zone) : Phrases.Moment(t.Due, zone);
+        var reason = Why.Reason(t.Reason);
+        return status switch
+        {
+            "sent" => new("passed", $"It went out {when}."),
+            "planned" => new("told", $"It will be judged again when it is due, {Phrases.Moment(t.Due, zone)}."),
+            "handing" => new("told", "It is being handed to the mail server."),
+            "held" => new("failed", "A member holds it; it goes when it is released."),
+            "uncertain" => new("failed", "It was handed over when the work was interrupted, and the provider cannot say whether it arrived. It is not sent again by itself."),
+            "blocked" => new("failed", $"It waits to be mended until {Phrases.Moment(t.Due, zone)}; then it is given up and the program goes on."),
+            "open" => new("told", $"It was put on the day sheet {when}."),
+            "done" => new("passed", $"It was done{(t.CallOutcome is null ? "" : $": {t.CallOutcome}")}."),
+            "handed-over" => new("passed", $"It was handed over {when}."),
+            _ => new("failed", $"It did not go: {reason}."),
+        };
+    }
+
+    private static async Task<Results<Ok<TouchDto>, NotFound>> ForeseenAsync(GerminalDb db, TouchEngine engine, LetterWriter writer, Core.People.PersonFacts facts, Guid id, Instant now, CancellationToken stop)
+    {
+        var json = await db.States.AsNoTracking().Where(s => s.PersonId == facts.Id).Select(s => s.State).FirstOrDefaultAsync(stop);
+        var state = json is null ? PersonState.Empty : PersonStateJson.Read(json);
+        var found = Rehearsal.Of(engine, facts, state, now, now + Duration.FromDays(366), null, 60).FirstOrDefault(t => t.TouchId == id);
+        if (found is null)
+        {
+            return TypedResults.NotFound();
+        }
+
+        var practice = engine.Practice;
+        var zone = practice.ZoneOf(facts);
+        var definition = found.Program.Definition;
+        var held = state.Marks.GetValueOrDefault(id, TouchMark.Dropped) == TouchMark.Held;
+        var why = new List<WhySentence>
+        {
+            new("told", $"It is a step of “{definition.Name}”, and falls due {Phrases.Moment(found.Due, zone)} if nothing changes."),
+            found.Outcome is Outcome.Skipped or Outcome.Cancelled or Outcome.Blocked
+                ? new("failed", $"As things stand it will not go: {Why.Reason(found.Reason)}.")
+                : new("passed", "As things stand it will go."),
+        };
+        if (held)
+        {
+            why.Add(new("failed", "A member holds it; it goes when it is released."));
+        }
+
+        string? subject = null, html = null;
+        if (found.Step is EmailStep email)
+        {
+            var letter = writer.Fill(email, definition.PurposeOf(email), id, facts, practice, practice.SenderFor(facts), found.SettledAt ?? found.Due);
+            (subject, html) = (letter.Subject, letter.BodyHtml);
+        }
+        else if (found.Step is CallStep call)
+        {
+            html = LetterHtml.FromBody(LetterHtml.Encode(((LiquidLetters)engine.Templates).FillText(call.Script, facts, practice, practice.SenderFor(facts), found.Due, [])));
+        }
+
+        return TypedResults.Ok(new TouchDto(id, new PersonRef(facts.Id, facts.Name), definition.Name, found.Step.Kind, held ? "held" : "coming", found.Step is CallStep ? "Why this call" : "Why it is coming", subject, html, practice.SenderFor(facts)?.Name, facts.Email, [.. why.Select(w => new SentenceDto(w.Tone, w.Text))], found.Step is EmailStep, held));
+    }
+
+    private static async Task<Results<NoContent, NotFound, ValidationProblem>> Done(Guid id, DoneBody body, GerminalDb db, Caller caller, CancellationToken stop)
+    {
+        if (!CallOutcomes.Contains(body.Outcome, StringComparer.Ordinal))
+        {
+            return Problems.Field("outcome", $"A call ends with one of: {string.Join(", ", CallOutcomes)}.");
+        }
+
+        var touch = await db.Touches.FirstOrDefaultAsync(t => t.Id == id && t.Status == "open", stop);
+        if (touch is null)
+        {
+            return TypedResults.NotFound();
+        }
+
+        // Off the sheet at once; the engine takes the event in within moments.
+        var desk = await PeopleEndpoints.DeskAsync(db, caller, stop);
+        touch.Status = "done";
+        touch.CallOutcome = body.Outcome;
+        touch.ClosedAt = await PracticeClock.NowAsync(db, stop);
+        touch.Remark = string.IsNullOrWhiteSpace(body.Remark) ? null : body.Remark.Trim();
+        db.Events.Add(desk.NewEvent(touch.PersonId, EventKinds.CallEnded, new() { ["touch"] = id.ToString(), ["outcome"] = body.Outcome }));
+        await db.SaveChangesAsync(stop);
+        return TypedResults.NoContent();
+    }
+
+    /// <summary>Puts a call back on the sheet. What the run did since (it may have gone on) stays.</summary>
+    private static async Task<Results<NoContent, NotFound>> Undo(Guid id, GerminalDb db, CancellationToken stop)
+    {
+        await using var transaction = await db.Database.BeginTransactionAsync(stop);
+        var touch = await db.Touches.FirstOrDefaultAsync(t => t.Id == id && t.Status == "done" && t.Kind == "call", stop);
+        if (touch is null)
+        {
+            return TypedResults.NotFound();
+        }
+
+        var state = await db.States.FromSql($"SELECT * FROM person_states WHERE person_id = {touch.PersonId} FOR UPDATE").SingleAsync(stop);
+        touch.Status = "open";
+        touch.CallOutcome = null;
+        touch.ClosedAt = null;
+        var text = id.ToString();
+        var ended = await db.Events.Where(e => e.PersonId == touch.PersonId && e.Kind == EventKinds.CallEnded).OrderByDescending(e => e.Id).Take(10).ToListAsync(stop);
+        if (ended.Find(e => e.Data["touch"] == text) is { HandledAt: null } waiting)
+        {
+            db.Events.Remove(waiting);
+        }
+        else
+        {
+            var known = PersonStateJson.Read(state.State);
+            if (known.OpenTasks.All(t => t.TouchId != id))
+            {
+                state.State = PersonStateJson.Write(known with { OpenTasks = known.OpenTasks.Add(new OpenTask(id, touch.RunId, touch.ProgramId, touch.StepId)) });
+            }
+        }
+
+        await db.SaveChangesAsync(stop);
+        await transaction.CommitAsync(stop);
+        return TypedResults.NoContent();
+    }
+
+    private static async Task<Results<NoContent, NotFound>> Mark(Guid id, Guid person, string mark, GerminalDb db, Caller caller, CancellationToken stop)
+    {
+        var touch = await db.Touches.FirstOrDefaultAsync(t => t.Id == id, stop);
+        if ((touch is not null && (touch.PersonId != person || touch.Status is not ("planned" or "blocked"))) || !await db.People.AnyAsync(p => p.Id == person, stop))
+        {
+            return TypedResults.NotFound();
+        }
+
+        if (touch is not null && mark != "dropped")
+        {
+            touch.Held = mark == "held";
+        }
+
+        db.Events.Add((await PeopleEndpoints.DeskAsync(db, caller, stop)).NewEvent(person, EventKinds.TouchMarked, new() { ["touch"] = id.ToString(), ["mark"] = mark }));
+        await db.SaveChangesAsync(stop);
+        return TypedResults.NoContent();
+    }
+}

@@ -1,0 +1,37 @@
+using System.Text.Json;
+using Microsoft.AspNetCore.OpenApi;
+using Microsoft.OpenApi;
+
+namespace Germinal.Web.Hosting;
+
+/// <summary>The OpenAPI document, from which the front end's client is generated.</summary>
+internal static class ApiDescription
+{
+    public static void Configure(OpenApiOptions options)
+    {
+        options.AddDocumentTransformer((document, _, _) =>
+        {
+            document.Info.Title = "Germinal";
+            document.Info.Version = "1";
+            document.Servers = [];
+            return Task.CompletedTask;
+        });
+
+        // Numbers are numbers: the web defaults would also allow them as text, and the client would have to doubt each one.
+        options.AddSchemaTransformer((schema, context, _) =>
+        {
+            if (schema.Type is { } type && type.HasFlag(JsonSchemaType.String) && (type.HasFlag(JsonSchemaType.Integer) || type.HasFlag(JsonSchemaType.Number)))
+            {
+                schema.Type = type & ~JsonSchemaType.String;
+                schema.Pattern = null;
+            }
+
+            if (context.JsonTypeInfo.Type == typeof(JsonElement))
+            {
+                schema.Type = JsonSchemaType.Object;
+            }
+
+            return Task.CompletedTask;
+        });
+    }
+}

@@ -1,0 +1,47 @@
+using System.Security.Cryptography;
+using Germinal.Channels.Mail;
+using Germinal.Service;
+
+namespace Germinal.Web.Hosting;
+
+/// <summary>What the process is told by its environment, and the secrets it keeps in its data folder.</summary>
+/// <param name="Database">Npgsql connection string.</param>
+/// <param name="DataFolder">Keys and other secrets; never in the repository.</param>
+/// <param name="WebFolder">The built front end.</param>
+/// <param name="StandIns">Address of the stand-ins, or null in real use.</param>
+/// <param name="Demo">Whether a new database gets the demo practice.</param>
+/// <param name="Service">The live engine's settings.</param>
+public sealed record Settings(string Database, string DataFolder, string WebFolder, string? StandIns, bool Demo, ServiceSettings Service)
+{
+    /// <summary>Reads the settings.</summary>
+    /// <exception cref="InvalidOperationException">One that is needed is missing; the message names it.</exception>
+    public static Settings From(IConfiguration configuration)
+    {
+        string Needed(string name) => configuration[name] is { Length: > 0 } value ? value : throw new InvalidOperationException($"{name} is not set. ./run sets it; see docs/operations.md.");
+        var data = Needed("GERMINAL_DATA");
+        Directory.CreateDirectory(data);
+        var standIns = configuration["GERMINAL_STANDINS"];
+        var server = new MailServer(
+            configuration["GERMINAL_SMTP_HOST"] ?? "127.0.0.1",
+            int.Parse(configuration["GERMINAL_SMTP_PORT"] ?? "25", System.Globalization.CultureInfo.InvariantCulture),
+            4,
+            standIns is null ? null : $"{standIns}/messages/by-id/{{id}}");
+        return new Settings(
+            Needed("GERMINAL_DB"), data, configuration["GERMINAL_WWW"] ?? "", standIns, configuration["GERMINAL_DEMO"] == "1",
+            new ServiceSettings(configuration["GERMINAL_URL"] ?? "http://127.0.0.1:5080", Secret(Path.Combine(data, "link-key")), server));
+    }
+
+    /// <summary>Random bytes made once and kept for the owner's eyes only.</summary>
+    private static byte[] Secret(string file)
+    {
+        if (!File.Exists(file))
+        {
+            var made = file + $".{Environment.ProcessId}";
+            File.WriteAllBytes(made, RandomNumberGenerator.GetBytes(48));
+            File.SetUnixFileMode(made, UnixFileMode.UserRead | UnixFileMode.UserWrite);
+            File.Move(made, file, overwrite: false);
+        }
+
+        return File.ReadAllBytes(file);
+    }
+}

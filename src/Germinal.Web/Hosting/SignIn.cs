@@ -1,0 +1,107 @@
+using System.Security.Claims;
+using Germinal.Store;
+using Germinal.Store.Rows;
+using Microsoft.AspNetCore.Antiforgery;
+using Microsoft.AspNetCore.DataProtection;
+using Microsoft.AspNetCore.Identity;
+using Microsoft.Extensions.Options;
+
+namespace Germinal.Web.Hosting;
+
+/// <summary>Who is asking, from the sign-in cookie.</summary>
+public sealed record Caller(Guid Id, Guid PracticeId, string Name, string Role)
+{
+    /// <summary>The claim that carries the practice.</summary>
+    public const string PracticeClaim = "germinal:practice";
+
+    /// <summary>The claim that carries the member's name.</summary>
+    public const string NameClaim = "germinal:name";
+
+    /// <summary>The caller of a request that has passed authorization.</summary>
+    public static Caller Of(ClaimsPrincipal user) => new(
+        Guid.Parse(user.FindFirstValue(ClaimTypes.NameIdentifier)!), Guid.Parse(user.FindFirstValue(PracticeClaim)!),
+        user.FindFirstValue(NameClaim)!, user.FindFirstValue(ClaimTypes.Role)!);
+
+    /// <summary>Lets endpoints take a <see cref="Caller"/> as a parameter.</summary>
+    public static ValueTask<Caller?> BindAsync(HttpContext context) => ValueTask.FromResult<Caller?>(Of(context.User));
+}
+
+/// <summary>Sign-in by cookie, lockout, and the guard against forged requests.</summary>
+public static class SignInSetup
+{
+    /// <summary>Adds ASP.NET Core Identity with cookies that answer 401 and 403 instead of redirecting.</summary>
+    public static void AddGerminalSignIn(this IServiceCollection services, Settings settings)
+    {
+        services.AddDataProtection().PersistKeysToFileSystem(new DirectoryInfo(Path.Combine(settings.DataFolder, "keys"))).SetApplicationName("germinal");
+        services.AddAuthentication(IdentityConstants.ApplicationScheme).AddIdentityCookies();
+        services.AddIdentityCore<MemberUser>(o =>
+        {
+            o.Lockout.MaxFailedAccessAttempts = 5;
+            o.Lockout.DefaultLockoutTimeSpan = TimeSpan.FromMinutes(10);
+            o.Password.RequiredLength = 10;
+            o.Password.RequireNonAlphanumeric = false;
+            o.Password.RequireUppercase = false;
+            o.Password.RequireDigit = false;
+            o.User.RequireUniqueEmail = true;
+        }).AddEntityFrameworkStores<GerminalDb>().AddSignInManager().AddClaimsPrincipalFactory<CallerClaims>();
+        services.ConfigureApplicationCookie(o =>
+        {
+            o.Cookie.Name = "germinal";
+            o.Cookie.SameSite = SameSiteMode.Strict;
+            o.ExpireTimeSpan = TimeSpan.FromHours(10);
+            o.SlidingExpiration = true;
+            o.Events.OnRedirectToLogin = c => Answer(c.Response, StatusCodes.Status401Unauthorized);
+            o.Events.OnRedirectToAccessDenied = c => Answer(c.Response, StatusCodes.Status403Forbidden);
+        });
+        services.AddAuthorization();
+        services.AddAntiforgery(o =>
+        {
+            o.HeaderName = "X-Germinal-Guard";
+            o.Cookie.Name = "germinal-guard";
+            o.Cookie.SameSite = SameSiteMode.Strict;
+        });
+    }
+
+    private static Task Answer(HttpResponse response, int status)
+    {
+        response.StatusCode = status;
+        return Task.CompletedTask;
+    }
+
+    /// <summary>Every writing call to the API carries the guard; every call sees the caller's practice only.</summary>
+    public static void UseGerminalCaller(this IApplicationBuilder app)
+    {
+        app.Use(async (context, next) =>
+        {
+            if (context.User.FindFirstValue(Caller.PracticeClaim) is { } practice)
+            {
+                context.RequestServices.GetRequiredService<GerminalDb>().PracticeId = Guid.Parse(practice);
+            }
+
+            var writes = !HttpMethods.IsGet(context.Request.Method) && !HttpMethods.IsHead(context.Request.Method);
+            if (writes && context.Request.Path.StartsWithSegments("/api", StringComparison.Ordinal))
+            {
+                var guard = context.RequestServices.GetRequiredService<IAntiforgery>();
+                if (!await guard.IsRequestValidAsync(context))
+                {
+                    await TypedResults.Problem("The page is out of date. Load it again and repeat what you did.", statusCode: StatusCodes.Status400BadRequest, title: "Guard missing").ExecuteAsync(context);
+                    return;
+                }
+            }
+
+            await next();
+        });
+    }
+
+    private sealed class CallerClaims(UserManager<MemberUser> users, IOptions<IdentityOptions> options) : UserClaimsPrincipalFactory<MemberUser>(users, options)
+    {
+        protected override async Task<ClaimsIdentity> GenerateClaimsAsync(MemberUser user)
+        {
+            var identity = await base.GenerateClaimsAsync(user);
+            identity.AddClaim(new Claim(Caller.PracticeClaim, user.PracticeId.ToString()));
+            identity.AddClaim(new Claim(Caller.NameClaim, user.Name));
+            identity.AddClaim(new Claim(ClaimTypes.Role, user.Role));
+            return identity;
+        }
+    }
+}

@@ -1,0 +1,44 @@
+using System.Security.Cryptography;
+using Germinal.Service.Demo;
+using Germinal.Store;
+using Germinal.Store.Rows;
+using Microsoft.AspNetCore.Identity;
+using Microsoft.EntityFrameworkCore;
+
+namespace Germinal.Web.Hosting;
+
+/// <summary>What happens before the first request: migrations, and the demo practice in a new database.</summary>
+public static class Startup
+{
+    private static readonly string[] Words =
+        ["larch", "quay", "heron", "tide", "cooper", "orchard", "mill", "chapel", "harbor", "saltmarsh", "kettle", "dune", "pine", "alder", "rowan", "amber", "copper", "willow", "sparrow", "meadow"];
+
+    /// <summary>Migrates, and fills a new database.</summary>
+    public static async Task PrepareAsync(IServiceProvider services, Settings settings, CancellationToken stop)
+    {
+        await using var scope = services.CreateAsyncScope();
+        var db = scope.ServiceProvider.GetRequiredService<GerminalDb>();
+        await db.Database.MigrateAsync(stop);
+        var file = Path.Combine(settings.DataFolder, "sign-ins");
+        if (await db.Practices.AnyAsync(stop))
+        {
+            if (!File.Exists(file))
+            {
+                throw new InvalidOperationException("The demo practice was not loaded to its end last time. Start with ./run --fresh.");
+            }
+
+            return;
+        }
+
+        var password = Passphrase();
+        var demo = ActivatorUtilities.CreateInstance<DemoPractice>(scope.ServiceProvider);
+        var users = scope.ServiceProvider.GetRequiredService<UserManager<MemberUser>>();
+        await demo.LoadAsync(users, password, !settings.Demo, step => Console.WriteLine($"demo: {step}"), stop);
+        await File.WriteAllLinesAsync(file, DemoPractice.Members.Select(m => $"{m.Email} {password}"), stop);
+        File.SetUnixFileMode(file, UnixFileMode.UserRead | UnixFileMode.UserWrite);
+    }
+
+    /// <summary>Three words and a number, made anew for each database.</summary>
+    private static string Passphrase() =>
+        $"{string.Join('-', RandomNumberGenerator.GetItems<string>(Words, 3))}-{RandomNumberGenerator.GetInt32(10, 100)}";
+}

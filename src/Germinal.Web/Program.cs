@@ -1,0 +1,83 @@
+using Germinal.Service;
+using Germinal.Service.Engine;
+using Germinal.Store;
+using Germinal.Web.Endpoints;
+using Germinal.Web.Hosting;
+using Microsoft.EntityFrameworkCore;
+using Microsoft.Extensions.FileProviders;
+using NodaTime;
+using NodaTime.Serialization.SystemTextJson;
+using Serilog;
+
+// One program, two roles: the web server (default), and with --worker the worker beside it.
+if (args.Contains("--worker"))
+{
+    var host = Host.CreateApplicationBuilder(args);
+    var own = Settings.From(host.Configuration);
+    host.Services.AddSerilog(l => Logs.Configure(l));
+    host.Services.AddGerminalStore(own.Database);
+    host.Services.AddGerminalService(own.Service);
+    host.Services.AddHostedService<Worker>();
+    Schedule.Add(host.Services);
+    await host.Build().RunAsync();
+    return;
+}
+
+var builder = WebApplication.CreateBuilder(args);
+var settings = Settings.From(builder.Configuration);
+builder.Services.AddSerilog(l => Logs.Configure(l));
+builder.Services.AddSingleton(settings);
+builder.Services.AddGerminalStore(settings.Database);
+builder.Services.AddGerminalService(settings.Service);
+builder.Services.AddGerminalSignIn(settings);
+builder.Services.AddProblemDetails();
+builder.Services.AddOpenApi("v1", ApiDescription.Configure);
+builder.Services.AddHealthChecks().AddCheck<DatabaseHealth>("database", tags: ["ready"]);
+builder.Services.ConfigureHttpJsonOptions(o => o.SerializerOptions.ConfigureForNodaTime(DateTimeZoneProviders.Tzdb));
+builder.WebHost.ConfigureKestrel(o => o.AddServerHeader = false);
+
+var app = builder.Build();
+if (!app.Environment.IsEnvironment("Testing"))
+{
+    await Startup.PrepareAsync(app.Services, settings, app.Lifetime.ApplicationStopping);
+}
+
+app.UseExceptionHandler();
+app.UseStatusCodePages();
+app.UseMiddleware<SecurityHeaders>();
+app.UseAuthentication();
+app.UseAuthorization();
+app.UseGerminalCaller();
+
+app.MapOpenApi("/openapi/{documentName}.json");
+app.MapHealthChecks("/health/live", new() { Predicate = _ => false });
+app.MapHealthChecks("/health/ready", new() { Predicate = c => c.Tags.Contains("ready") });
+SessionEndpoints.Map(app);
+PeopleEndpoints.Map(app);
+PersonEndpoints.Map(app);
+ImportEndpoints.Map(app);
+ProgramEndpoints.Map(app);
+TodayEndpoints.Map(app);
+TouchEndpoints.Map(app);
+ClockEndpoints.Map(app);
+ImageEndpoints.Map(app);
+StandInEndpoints.Map(app, settings);
+PublicPages.Map(app);
+
+// Addresses under /api that there are not get a 404 of their own, never the front end's page.
+app.Map("/api/{**rest}", () => Results.NotFound()).ExcludeFromDescription();
+if (Directory.Exists(settings.WebFolder))
+{
+    var files = new PhysicalFileProvider(Path.GetFullPath(settings.WebFolder));
+    app.UseStaticFiles(new StaticFileOptions
+    {
+        FileProvider = files,
+        OnPrepareResponse = c => c.Context.Response.Headers.CacheControl = c.Context.Request.Path.StartsWithSegments("/assets") ? "public, max-age=31536000, immutable" : "no-cache",
+    });
+    app.MapFallbackToFile("index.html", new StaticFileOptions { FileProvider = files, OnPrepareResponse = c => c.Context.Response.Headers.CacheControl = "no-cache" });
+}
+
+await app.RunAsync();
+
+/// <summary>For tests that host the application.</summary>
+public partial class Program;
