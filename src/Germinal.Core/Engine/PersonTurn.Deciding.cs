@@ -198,6 +198,15 @@ internal sealed partial class PersonTurn
         }
     }
 
+    /// <summary>A call made before its hour of the day: it goes onto the sheet at this moment, by the member's own act.</summary>
+    private void PutOnSheetEarly(Guid touchId)
+    {
+        if (state.Runs.Find(r => r.Touch.Id == touchId && r.Touch.Phase == TouchPhase.Planned) is { } run && DefinitionOf(run).Steps[run.StepIndex] is CallStep call)
+        {
+            PutOnSheet(run, call, []);
+        }
+    }
+
     /// <summary>Rule 3.5: the other program starts under its own conditions; a loop finishes this run first.</summary>
     private void HandOver(RunState run, HandOverStep step, List<Check> checks)
     {

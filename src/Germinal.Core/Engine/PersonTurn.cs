@@ -33,6 +33,7 @@ internal sealed partial class PersonTurn(TouchEngine engine, PersonFacts person,
                 StopWhereNothingIsLeft();
                 break;
             case CallEnded ended:
+                PutOnSheetEarly(ended.TouchId);
                 CloseTask(ended.TouchId, ended.Outcome is null ? Outcome.Cancelled : Outcome.Done, ended.Outcome ?? "dropped");
                 break;
             case TouchMarked marked:

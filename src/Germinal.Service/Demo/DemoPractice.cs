@@ -137,6 +137,7 @@ public sealed class DemoPractice(IDbContextFactory<GerminalDb> databases, Engine
     {
         var clients = people.Where(p => p.Stage == "Planning/Client").ToList();
         var asked = new List<Guid>();
+        var kept = 0;
         for (var day = new LocalDate(2027, 1, 4); day < new LocalDate(2027, 3, 1); day = day.PlusDays(1))
         {
             if (day.DayOfWeek is IsoDayOfWeek.Saturday or IsoDayOfWeek.Sunday)
@@ -146,16 +147,16 @@ public sealed class DemoPractice(IDbContextFactory<GerminalDb> databases, Engine
 
             report($"living through {day:d MMMM}");
             var ten = await MoveAsync(day + new LocalTime(10, 4), stop);
-            if (day.DayOfWeek == IsoDayOfWeek.Monday)
             {
-                // A few clients a week are put on the year-round letters, as a member would who works through the list.
-                var some = clients.Skip(Period.DaysBetween(new LocalDate(2027, 1, 4), day) / 7 * 22).Take(22).Select(c => c.Id).ToArray();
+                // Five clients a day are put on the year-round letters, as a member would who works through the list.
+                var some = clients.Skip(kept).Take(5).Select(c => c.Id).ToArray();
+                kept += some.Length;
                 await Desk(db, "Wren Ekholm", ten).PutTagAsync(some, "Keep in touch", stop);
             }
 
             for (var n = random.Next(1, 4); n > 0; n--)
             {
-                asked.Add(await InquireAsync(db, make, random, ten, stop));
+                asked.Add(await InquireAsync(db, make, random, ten, noName: n == 1 && day >= new LocalDate(2027, 2, 25), stop));
             }
 
             var noon = await MoveAsync(day + new LocalTime(12, 20), stop);
@@ -177,7 +178,7 @@ public sealed class DemoPractice(IDbContextFactory<GerminalDb> databases, Engine
             }
 
             var four = await MoveAsync(day + new LocalTime(16, 10), stop);
-            await MakeCallsAsync(db, random, four, stop);
+            await MakeCallsAsync(db, random, day < new LocalDate(2027, 2, 25) ? 88 : 45, four, stop);
         }
 
         // On the last Friday a few who had gone quiet ask again: they have been through it, and wait for a member.
@@ -189,13 +190,13 @@ public sealed class DemoPractice(IDbContextFactory<GerminalDb> databases, Engine
 
     private static PeopleDesk Desk(GerminalDb db, string member, Instant at) => new(db, member, at);
 
-    private static async Task<Guid> InquireAsync(GerminalDb db, DemoPeople make, Random random, Instant at, CancellationToken stop)
+    private static async Task<Guid> InquireAsync(GerminalDb db, DemoPeople make, Random random, Instant at, bool noName, CancellationToken stop)
     {
         var (person, dates, consent) = make.Make("Planning/Inquiry", at, null);
         person.Stage = null;
         person.StageSince = null;
         person.Source = "web form";
-        if (random.Next(100) < 4)
+        if (noName)
         {
             // Some leave the first box of the form empty.
             person.FirstName = null;
@@ -210,10 +211,10 @@ public sealed class DemoPractice(IDbContextFactory<GerminalDb> databases, Engine
         return person.Id;
     }
 
-    private static async Task MakeCallsAsync(GerminalDb db, Random random, Instant at, CancellationToken stop)
+    private static async Task MakeCallsAsync(GerminalDb db, Random random, int percent, Instant at, CancellationToken stop)
     {
         var calls = await db.Touches.Where(t => t.Status == "open" && t.Kind == "call").OrderBy(t => t.Due).ThenBy(t => t.Id).ToListAsync(stop);
-        foreach (var call in calls.Where(_ => random.Next(100) < 85))
+        foreach (var call in calls.Where(_ => random.Next(100) < percent))
         {
             var outcome = random.Next(100) switch { < 45 => "spoke", < 75 => "left word", < 95 => "no answer", _ => "not interested" };
             call.Status = "done";

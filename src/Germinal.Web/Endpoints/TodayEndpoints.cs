@@ -48,7 +48,8 @@ public static class TodayEndpoints
         var tomorrow = today.PlusDays(1).AtStartOfDayInZone(zone).ToInstant();
         var after = today.PlusDays(2).AtStartOfDayInZone(zone).ToInstant();
 
-        var open = db.Touches.AsNoTracking().Where(t => t.Status == "open" && t.Kind == "call");
+        // On the sheet, or due in the course of the day.
+        var open = db.Touches.AsNoTracking().Where(t => t.Kind == "call" && (t.Status == "open" || (t.Status == "planned" && t.Due < tomorrow && !t.Held)));
         var calls = await open.OrderBy(t => t.Due).ThenBy(t => t.Id).Take(Shown).ToListAsync(stop);
         var planned = db.Touches.AsNoTracking().Where(t => t.Status == "planned" && t.Kind == "email" && t.Due < after);
         var going = await planned.OrderBy(t => t.Due).ThenBy(t => t.Id).Take(Shown).ToListAsync(stop);

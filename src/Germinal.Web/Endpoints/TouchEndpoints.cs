@@ -162,7 +162,7 @@ public static class TouchEndpoints
             return Problems.Field("outcome", $"A call ends with one of: {string.Join(", ", CallOutcomes)}.");
         }
 
-        var touch = await db.Touches.FirstOrDefaultAsync(t => t.Id == id && t.Status == "open", stop);
+        var touch = await db.Touches.FirstOrDefaultAsync(t => t.Id == id && t.Kind == "call" && (t.Status == "open" || t.Status == "planned"), stop);
         if (touch is null)
         {
             return TypedResults.NotFound();
@@ -170,6 +170,7 @@ public static class TouchEndpoints
 
         // Off the sheet at once; the engine takes the event in within moments.
         var desk = await PeopleEndpoints.DeskAsync(db, caller, stop);
+        touch.SettledAt ??= await PracticeClock.NowAsync(db, stop);
         touch.Status = "done";
         touch.CallOutcome = body.Outcome;
         touch.ClosedAt = await PracticeClock.NowAsync(db, stop);

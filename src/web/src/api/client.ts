@@ -1,0 +1,84 @@
+import createClient from 'openapi-fetch';
+import type { components, paths } from './schema';
+
+export type Schemas = components['schemas'];
+
+let guard = '';
+
+/** Remembers the guard that every writing call carries; it comes with the session. */
+export function setGuard(value: string) {
+  guard = value;
+}
+
+/** The current guard, for uploads that do not go through the client. */
+export function currentGuard() {
+  return guard;
+}
+
+export const api = createClient<paths>({ baseUrl: '' });
+
+api.use({
+  onRequest({ request }) {
+    if (request.method !== 'GET') {
+      request.headers.set('X-Germinal-Guard', guard);
+    }
+    return request;
+  },
+  onResponse({ response }) {
+    if (response.status === 401) {
+      window.dispatchEvent(new Event('germinal:signed-out'));
+    }
+    return response;
+  },
+});
+
+/** An error with the words to show and, by field, what would be right. */
+export class ApiError extends Error {
+  constructor(
+    message: string,
+    readonly status: number,
+    readonly fields: Record<string, string[]> = {},
+  ) {
+    super(message);
+  }
+}
+
+type Answer<T> = { data?: T; error?: unknown; response: Response };
+
+/** The data of an answer, or an ApiError made of its problem details (RFC 9457). */
+export async function take<T>(call: Promise<Answer<T>>): Promise<T> {
+  const { data, error, response } = await call.catch(() => {
+    throw new ApiError('Germinal does not answer. Check that it is running, then try again.', 0);
+  });
+  if (!response.ok) {
+    throw problem(error, response.status);
+  }
+  return data as T;
+}
+
+/** Problem details as an ApiError. */
+export function problem(error: unknown, status: number): ApiError {
+  const details = (typeof error === 'object' && error !== null ? error : {}) as {
+    detail?: string;
+    title?: string;
+    errors?: Record<string, string[]>;
+  };
+  const first = Object.values(details.errors ?? {})[0]?.[0];
+  const words =
+    details.detail ??
+    first ??
+    (status === 404 ? 'That is not here any more.' : (details.title ?? 'Something went wrong; nothing was changed.'));
+  return new ApiError(words, status, details.errors);
+}
+
+/** Sends a file as multipart form data. */
+export async function upload<T>(path: string, file: File): Promise<T> {
+  const body = new FormData();
+  body.append('file', file);
+  const response = await fetch(path, { method: 'POST', body, headers: { 'X-Germinal-Guard': guard } });
+  const answer = await response.json().catch(() => undefined);
+  if (!response.ok) {
+    throw problem(answer, response.status);
+  }
+  return answer as T;
+}

@@ -1,0 +1,89 @@
+import { useQueryClient } from '@tanstack/react-query';
+import { lazy, Suspense, useEffect } from 'react';
+import { BrowserRouter, Link, Navigate, Route, Routes, useLocation } from 'react-router';
+import { Toaster } from 'sonner';
+import { SignIn } from '../features/session/SignIn';
+import { Today } from '../features/today/Today';
+import { Empty, Loading, Trouble } from '../ui/bits';
+import { DayPage, PageHead } from '../ui/DayPage';
+import { useSession } from './session';
+import { TopLine } from './TopLine';
+
+const PeopleList = lazy(() => import('../features/people/PeopleList'));
+const PersonPage = lazy(() => import('../features/people/PersonPage'));
+const ImportList = lazy(() => import('../features/imports/ImportList'));
+const ImportPage = lazy(() => import('../features/imports/ImportPage'));
+const ProgramList = lazy(() => import('../features/programs/ProgramList'));
+const ProgramPage = lazy(() => import('../features/programs/ProgramPage'));
+const MailBox = lazy(() => import('../features/standins/MailBox'));
+
+export function App() {
+  return (
+    <BrowserRouter>
+      <Gate />
+      <Toaster
+        position="bottom-left"
+        toastOptions={{ duration: 10_000, className: 'float !font-sans !text-small !text-ink !bg-sheet !rounded-std' }}
+      />
+    </BrowserRouter>
+  );
+}
+
+/** Signed in, the application; else the sign-in page, which leads back to where one was. */
+function Gate() {
+  const session = useSession();
+  const queries = useQueryClient();
+  const place = useLocation();
+  useEffect(() => {
+    const out = () => queries.invalidateQueries({ queryKey: ['session'] });
+    window.addEventListener('germinal:signed-out', out);
+    return () => window.removeEventListener('germinal:signed-out', out);
+  }, [queries]);
+
+  if (session.isPending) return <Loading />;
+  if (session.error) {
+    return (
+      <div className="mx-auto max-w-xl p-8">
+        <Trouble error={session.error} />
+      </div>
+    );
+  }
+
+  if (!session.data.member) {
+    return place.pathname === '/sign-in' ? <SignIn /> : <Navigate to="/sign-in" replace state={{ from: place.pathname + place.search }} />;
+  }
+
+  return (
+    <>
+      <a href="#main" className="float sr-only focus:not-sr-only focus:fixed focus:top-2 focus:left-2 focus:px-3 focus:py-2">
+        To the page
+      </a>
+      <TopLine session={session.data} />
+      <Suspense fallback={<Loading />}>
+        <Routes>
+          <Route path="/" element={<Today />} />
+          <Route path="/people" element={<PeopleList />} />
+          <Route path="/people/bring-in" element={<ImportList />} />
+          <Route path="/people/bring-in/:id" element={<ImportPage />} />
+          <Route path="/people/:id" element={<PersonPage />} />
+          <Route path="/programs" element={<ProgramList />} />
+          <Route path="/programs/:id" element={<ProgramPage />} />
+          {session.data.standIns && <Route path="/stand-ins/mail" element={<MailBox />} />}
+          <Route path="/sign-in" element={<Navigate to={(place.state as { from?: string } | null)?.from ?? '/'} replace />} />
+          <Route path="*" element={<Nowhere />} />
+        </Routes>
+      </Suspense>
+    </>
+  );
+}
+
+function Nowhere() {
+  return (
+    <DayPage marginTitle="Help" margin={null}>
+      <PageHead title="There is no such page" />
+      <Empty>
+        The address may have been cut short. <Link to="/">Today</Link> is a good place to go on from.
+      </Empty>
+    </DayPage>
+  );
+}

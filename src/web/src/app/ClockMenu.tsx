@@ -1,0 +1,124 @@
+import { useMutation, useQueryClient } from '@tanstack/react-query';
+import { Popover } from 'radix-ui';
+import { useEffect, useRef, useState } from 'react';
+import { api, take } from '../api/client';
+import { Button, Field, fieldError, Trouble } from '../ui/bits';
+import { clockFace, date } from '../ui/when';
+import { useClock } from './session';
+
+/** The practice's date and time; in the demo, the place where time is moved on. */
+export function ClockMenu() {
+  const clock = useClock();
+  const queries = useQueryClient();
+  const [open, setOpen] = useState(false);
+  const [to, setTo] = useState('');
+  const moving = Boolean(clock.data?.moveTo);
+  const wasMoving = useRef(false);
+
+  const move = useMutation({
+    mutationFn: (target: string) => take(api.POST('/api/clock/move', { body: { to: target } })),
+    onSuccess: (c) => {
+      queries.setQueryData(['clock'], c);
+      setTo('');
+    },
+  });
+  const stop = useMutation({ mutationFn: () => take(api.POST('/api/clock/stop')) });
+
+  // Server-sent events tell how far it is; when it stands again, everything on the page is asked for anew.
+  useEffect(() => {
+    if (!moving) {
+      if (wasMoving.current) {
+        wasMoving.current = false;
+        queries.invalidateQueries();
+      }
+      return;
+    }
+    wasMoving.current = true;
+    const source = new EventSource('/api/clock/progress');
+    source.onmessage = (event) => queries.setQueryData(['clock'], JSON.parse(event.data));
+    source.onerror = () => source.close();
+    return () => source.close();
+  }, [moving, queries]);
+
+  if (!clock.data) return <span className="w-40" />;
+  const { now, zone, real, moveFrom, moveTo } = clock.data;
+  const share =
+    moveFrom && moveTo ? Math.round((100 * (Date.parse(now) - Date.parse(moveFrom))) / (Date.parse(moveTo) - Date.parse(moveFrom))) : 0;
+  const face = (
+    <span className="block text-right text-small leading-tight text-soft max-[699px]:text-[11px]">
+      <b className="font-semibold text-ink">{clockFace(now, zone)}</b>
+      <br />
+      {real ? 'practice time' : moving ? `moving on, ${share} %` : 'Clock stands · move on'}
+    </span>
+  );
+  if (real) return face;
+
+  return (
+    <Popover.Root open={open} onOpenChange={setOpen}>
+      <Popover.Trigger aria-label={`Practice clock, ${clockFace(now, zone)}. Move it on`}>{face}</Popover.Trigger>
+      <Popover.Portal>
+        <Popover.Content className="float w-72 p-4" align="end" sideOffset={10} aria-label="Move the clock on">
+          <h3>Let time pass</h3>
+          <p className="mt-1 text-small text-soft">
+            Everything due in between is done in its order: letters go to the mail stand-in, calls come onto the sheet.
+          </p>
+          {moving ? (
+            <div className="mt-3">
+              <div
+                className="h-2 bg-rule"
+                role="progressbar"
+                aria-valuenow={share}
+                aria-valuemin={0}
+                aria-valuemax={100}
+                aria-label="How far the clock has moved"
+              >
+                <div className="h-2 bg-leaf" style={{ width: `${share}%` }} />
+              </div>
+              <p className="mt-2 text-small">{clockFace(now, zone)}</p>
+              <Button look="danger" onClick={() => stop.mutate()} disabled={stop.isPending}>
+                Stop here
+              </Button>
+            </div>
+          ) : (
+            <>
+              <div className="mt-3 flex gap-4">
+                <Button onClick={() => move.mutate('PT1H')}>an hour</Button>
+                <Button onClick={() => move.mutate('tomorrow')}>to tomorrow morning</Button>
+                <Button onClick={() => move.mutate('P7D')}>a week</Button>
+              </div>
+              <form
+                className="mt-3"
+                onSubmit={(e) => {
+                  e.preventDefault();
+                  move.mutate(to);
+                }}
+              >
+                <Field label="to the morning of" error={fieldError(move.error, 'to')}>
+                  {(id, by) => (
+                    <span className="flex gap-2">
+                      <input
+                        id={id}
+                        aria-describedby={by}
+                        type="date"
+                        required
+                        min={date(now, zone)}
+                        value={to}
+                        onChange={(e) => setTo(e.target.value)}
+                        className="flex-1 text-small"
+                      />
+                      <Button type="submit" look="main" disabled={!to || move.isPending}>
+                        Move
+                      </Button>
+                    </span>
+                  )}
+                </Field>
+              </form>
+              {!fieldError(move.error, 'to') && <Trouble error={move.error} />}
+            </>
+          )}
+          <Popover.Arrow className="fill-[var(--rule)]" />
+        </Popover.Content>
+      </Popover.Portal>
+    </Popover.Root>
+  );
+}

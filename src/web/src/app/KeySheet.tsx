@@ -1,0 +1,81 @@
+import { Dialog } from 'radix-ui';
+import { useState } from 'react';
+import { useKeys } from '../ui/keys';
+
+const groups: [string, [string, string][]][] = [
+  [
+    'Everywhere',
+    [
+      ['Ctrl K', 'find anyone'],
+      ['?', 'this sheet'],
+      ['g then t, p, r', 'Today, People, Programs'],
+      ['Esc', 'close what floats'],
+    ],
+  ],
+  [
+    'Today',
+    [
+      ['j k', 'next, previous'],
+      ['1 … 4', 'how the call went'],
+      ['h', 'hold or release a message'],
+      ['d', 'drop a message'],
+      ['Enter', 'open the person'],
+    ],
+  ],
+  [
+    'A person',
+    [
+      ['r', 'write a remark'],
+      ['a', 'they answered'],
+      ['s', 'move the stage'],
+      ['t', 'put a tag on'],
+      ['p', 'start a program'],
+      ['e', 'edit'],
+    ],
+  ],
+  [
+    'A program',
+    [
+      ['n', 'a new step'],
+      ['[ ]', 'another person in the margin'],
+      ['c', 'check'],
+    ],
+  ],
+];
+
+/** The sheet of keys, on “?”. */
+export function KeySheet() {
+  const [open, setOpen] = useState(false);
+  useKeys({ '?': () => setOpen(true) });
+  return (
+    <Dialog.Root open={open} onOpenChange={setOpen}>
+      <Dialog.Portal>
+        <Dialog.Overlay className="fixed inset-0 z-40 bg-black/30" />
+        <Dialog.Content
+          className="float fixed top-1/2 left-1/2 w-[min(640px,94vw)] -translate-x-1/2 -translate-y-1/2 p-6"
+          aria-describedby={undefined}
+        >
+          <Dialog.Title className="font-serif text-head">Keys</Dialog.Title>
+          <div className="mt-3 grid grid-cols-2 gap-x-8 gap-y-4 max-[699px]:grid-cols-1">
+            {groups.map(([name, keys]) => (
+              <section key={name}>
+                <h3>{name}</h3>
+                <dl className="mt-1 text-small">
+                  {keys.map(([key, what]) => (
+                    <div key={key} className="flex gap-3 border-t border-rule py-1">
+                      <dt className="w-28">
+                        <kbd>{key}</kbd>
+                      </dt>
+                      <dd className="text-soft">{what}</dd>
+                    </div>
+                  ))}
+                </dl>
+              </section>
+            ))}
+          </div>
+          <Dialog.Close className="mt-5 text-small text-leaf">Close</Dialog.Close>
+        </Dialog.Content>
+      </Dialog.Portal>
+    </Dialog.Root>
+  );
+}

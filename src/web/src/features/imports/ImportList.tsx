@@ -1,0 +1,104 @@
+import { useMutation, useQuery } from '@tanstack/react-query';
+import { useRef, useState } from 'react';
+import { Link, useNavigate } from 'react-router';
+import { api, type Schemas, take, upload } from '../../api/client';
+import { useNow } from '../../app/session';
+import { Empty, Trouble } from '../../ui/bits';
+import { DayPage, PageHead, Stretch } from '../../ui/DayPage';
+import { count, nearDay } from '../../ui/when';
+
+/** Dropping a file of people, and the files brought in before. */
+export default function ImportList() {
+  const go = useNavigate();
+  const { now, zone } = useNow();
+  const input = useRef<HTMLInputElement>(null);
+  const [over, setOver] = useState(false);
+  const imports = useQuery({ queryKey: ['imports'], queryFn: () => take(api.GET('/api/imports')) });
+  const send = useMutation({
+    mutationFn: (file: File) => upload<Schemas['ImportDto']>('/api/imports', file),
+    onSuccess: (row) => go(`/people/bring-in/${row.id}`),
+  });
+  const states: Record<string, string> = {
+    review: 'not brought in yet',
+    queued: 'waits its turn',
+    running: 'under way',
+    stopped: 'stopped',
+    done: 'brought in',
+    failed: 'failed',
+    undone: 'undone',
+  };
+  return (
+    <DayPage
+      marginTitle="What happens"
+      margin={
+        <>
+          <h3>What happens</h3>
+          <p className="mt-1 mb-4">
+            Germinal reads the list as it is and shows what it makes of it: who is new, who is known, every doubt with its row. Nothing is
+            written until you say so.
+          </p>
+          <h3>What may be in it</h3>
+          <p className="mt-1">
+            Comma, semicolon or tab; dates and numbers in any style; two addresses in a cell; remarks. Blanks of people who are known are
+            filled, nothing is overwritten.
+          </p>
+        </>
+      }
+    >
+      <PageHead title="Bring people in" aside={<Link to="/people">all people</Link>} />
+      <div className="px-7 pb-6">
+        {/* biome-ignore lint/a11y/noStaticElementInteractions: the button inside does the same by keyboard */}
+        <div
+          className={`border border-dashed px-6 py-10 text-center ${over ? 'border-leaf bg-leaf-pale' : 'border-ink-faint'}`}
+          onDragOver={(e) => {
+            e.preventDefault();
+            setOver(true);
+          }}
+          onDragLeave={() => setOver(false)}
+          onDrop={(e) => {
+            e.preventDefault();
+            setOver(false);
+            const file = e.dataTransfer.files[0];
+            if (file) send.mutate(file);
+          }}
+        >
+          <p className="font-serif text-lead">
+            Drop a CSV file here, or{' '}
+            <button type="button" className="say text-leaf" onClick={() => input.current?.click()}>
+              choose one
+            </button>
+            .
+          </p>
+          <p className="mt-1 text-small text-soft">From a spreadsheet: save as, CSV.</p>
+          <input
+            ref={input}
+            type="file"
+            accept=".csv,.txt,.tsv,text/csv"
+            className="sr-only"
+            aria-label="A CSV file of people"
+            tabIndex={-1}
+            onChange={(e) => {
+              const file = e.target.files?.[0];
+              if (file) send.mutate(file);
+              e.target.value = '';
+            }}
+          />
+          {send.isPending && <p role="status">Reading …</p>}
+        </div>
+        <Trouble error={send.error} />
+      </div>
+      <Stretch title="Brought in before" />
+      {imports.data?.length === 0 && <Empty>No list yet.</Empty>}
+      {imports.data?.map((i) => (
+        <Link key={i.id} to={`/people/bring-in/${i.id}`} className="row flex gap-4 text-ink no-underline hover:bg-picked">
+          <span className="gutter">{nearDay(i.createdAt, zone, now)}</span>
+          <span className="flex-1 font-semibold">{i.fileName}</span>
+          <span className="text-small text-soft">
+            {states[i.status]}
+            {i.status === 'done' && `: ${count(i.added, 'person', 'people')} new, ${i.filled} filled, ${i.leftOut} left out`} · {i.by}
+          </span>
+        </Link>
+      ))}
+    </DayPage>
+  );
+}

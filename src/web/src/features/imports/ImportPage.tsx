@@ -1,0 +1,264 @@
+import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { useState } from 'react';
+import { Link, useParams } from 'react-router';
+import { api, type Schemas, take } from '../../api/client';
+import { Button, fieldError, Loading, Trouble } from '../../ui/bits';
+import { DayPage, PageHead, Stretch } from '../../ui/DayPage';
+import { count } from '../../ui/when';
+
+type Reading = Schemas['ImportReviewDto'];
+
+/** One list: what each column is, what would come of it, and then how far it is. */
+export default function ImportPage() {
+  const { id = '' } = useParams();
+  const key = ['import', id];
+  const reading = useQuery({
+    queryKey: key,
+    queryFn: () => take(api.GET('/api/imports/{id}', { params: { path: { id } } })),
+    refetchInterval: (q) => (['queued', 'running'].includes(q.state.data?.import.status ?? '') ? 500 : false),
+  });
+  if (reading.error) {
+    return (
+      <DayPage marginTitle="Help" margin={null}>
+        <PageHead title="Bring people in" />
+        <div className="px-7">
+          <Trouble error={reading.error} />
+        </div>
+      </DayPage>
+    );
+  }
+  if (!reading.data) return <Loading what="Reading the list" />;
+  return reading.data.import.status === 'review' ? <Review reading={reading.data} /> : <Progress reading={reading.data} />;
+}
+
+function Review({ reading }: { reading: Reading }) {
+  const queries = useQueryClient();
+  const id = reading.import.id;
+  const path = { params: { path: { id } } };
+  const [columns, setColumns] = useState(reading.columns.map((c) => c.field));
+  const change = useMutation({
+    mutationFn: (next: string[]) => take(api.PUT('/api/imports/{id}/columns', { ...path, body: { columns: next } })),
+    onSuccess: (answer) => queries.setQueryData(['import', id], answer),
+  });
+  const start = useMutation({
+    mutationFn: () => take(api.POST('/api/imports/{id}/start', path)),
+    onSuccess: () => queries.invalidateQueries({ queryKey: ['import', id] }),
+  });
+  const r = reading.review;
+
+  function set(index: number, field: string) {
+    const next = columns.map((c, i) => (i === index ? field : c));
+    setColumns(next);
+    change.mutate(next);
+  }
+
+  return (
+    <DayPage
+      marginTitle="What would come of it"
+      margin={
+        r && (
+          <>
+            <h2>{reading.import.fileName}</h2>
+            <p className="mb-3">Nothing is written yet.</p>
+            <dl className="grid grid-cols-[1fr_auto] gap-y-1 text-ink">
+              <Figure label="rows" n={r.rows} />
+              <Figure label="new people" n={r.added} strong />
+              <Figure label="the same as somebody here" n={r.sameAsSomebodyHere} />
+              <Figure label="the same as an earlier row" n={r.sameInFile} />
+              <Figure label="of these, with blanks to fill" n={r.filled} />
+              <Figure label="left out" n={r.leftOut} />
+              <Figure label="doubts" n={r.doubtsInAll} ember={r.doubtsInAll > 0} />
+            </dl>
+            <div className="mt-5 flex items-center gap-4">
+              <Button look="main" onClick={() => start.mutate()} disabled={start.isPending || change.isPending || change.isError}>
+                Bring {count(r.added, 'person', 'people')} in
+              </Button>
+              <Link to="/people/bring-in" className="text-small text-ink no-underline hover:underline">
+                leave it
+              </Link>
+            </div>
+            <Trouble error={start.error} />
+            <p className="mt-4">
+              Blanks are filled and nothing is overwritten. It can be undone as a whole until somebody has worked with these people. No
+              program starts by it.
+            </p>
+          </>
+        )
+      }
+    >
+      <PageHead title="Is this right?" aside={`${reading.columns.length} columns, ${reading.import.rowsInAll} rows`} />
+      <Stretch title="Columns" note="what each one is taken for" />
+      {fieldError(change.error, 'columns') ? (
+        <div className="px-7">
+          <Trouble error={change.error} />
+        </div>
+      ) : (
+        <div className="px-7">
+          <Trouble error={change.error} />
+        </div>
+      )}
+      <table className="w-full border-collapse text-small">
+        <thead className="sr-only">
+          <tr>
+            <th>In the file</th>
+            <th>Taken for</th>
+            <th>Examples</th>
+          </tr>
+        </thead>
+        <tbody>
+          {reading.columns.map((c) => (
+            <tr key={c.index} className="border-t border-rule">
+              <td className="w-44 py-1.5 pl-7 font-semibold">{c.header || `column ${c.index + 1}`}</td>
+              <td className="w-48 py-1.5">
+                <select
+                  aria-label={`${c.header} is`}
+                  value={columns[c.index]}
+                  onChange={(e) => set(c.index, e.target.value)}
+                  className={columns[c.index] ? '' : 'text-soft'}
+                >
+                  {reading.choices.map((f) => (
+                    <option key={f.field} value={f.field}>
+                      {f.label}
+                    </option>
+                  ))}
+                </select>
+              </td>
+              <td className="max-w-0 truncate py-1.5 pr-7 text-soft">{c.examples.join(' · ')}</td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+      {r && (
+        <>
+          <Stretch
+            title="Doubts"
+            note={
+              r.doubtsInAll > r.doubts.length
+                ? `the first ${r.doubts.length} of ${r.doubtsInAll}; all of them are in the report`
+                : r.doubtsInAll || 'none'
+            }
+          />
+          {r.doubts.map((d) => (
+            <div key={`${d.line}${d.field}${d.text}`} className="row">
+              <span className="gutter">row {d.line}</span>
+              <b className="font-semibold">{d.name}</b> <span className="text-small text-soft">{d.text}</span>
+            </div>
+          ))}
+          <Stretch title="The same people" note={r.same.length || 'none'} />
+          {r.same.map((s) => (
+            <div key={s.line} className="row">
+              <span className="gutter">row {s.line}</span>
+              <b className="font-semibold">{s.name}</b>{' '}
+              <span className="text-small text-soft">
+                is {s.as}: {s.by}. {s.fills.length > 0 ? `Fills ${s.fills.map(filled).join(', ')}.` : 'Nothing to fill.'}
+              </span>
+            </div>
+          ))}
+        </>
+      )}
+    </DayPage>
+  );
+}
+
+/** A filled field in words: “tag:VIP” is the tag VIP. */
+function filled(field: string) {
+  if (field.startsWith('tag:')) return `the tag ${field.slice(4)}`;
+  if (field === 'consent-in') return 'may be emailed';
+  if (field === 'consent-out') return 'may not be emailed';
+  return field.replace('date:', '').replaceAll('_', ' ');
+}
+
+function Figure({ label, n, strong = false, ember = false }: { label: string; n: number; strong?: boolean; ember?: boolean }) {
+  return (
+    <>
+      <dt className={strong ? 'font-semibold' : ''}>{label}</dt>
+      <dd className={`m-0 text-right ${strong ? 'font-semibold' : ''} ${ember ? 'text-ember' : ''}`}>{n.toLocaleString('en-US')}</dd>
+    </>
+  );
+}
+
+function Progress({ reading }: { reading: Reading }) {
+  const queries = useQueryClient();
+  const row = reading.import;
+  const path = { params: { path: { id: row.id } } };
+  const again = () => queries.invalidateQueries({ queryKey: ['import', row.id] });
+  const stop = useMutation({ mutationFn: () => take(api.POST('/api/imports/{id}/stop', path)), onSuccess: again });
+  const goOn = useMutation({ mutationFn: () => take(api.POST('/api/imports/{id}/start', path)), onSuccess: again });
+  const undo = useMutation({
+    mutationFn: () => take(api.POST('/api/imports/{id}/undo', path)),
+    onSuccess: () => {
+      again();
+      queries.invalidateQueries({ queryKey: ['people'] });
+    },
+  });
+  const busy = row.status === 'queued' || row.status === 'running';
+  const share = row.rowsInAll > 0 ? Math.round((100 * row.rowsDone) / row.rowsInAll) : 0;
+  const titles: Record<string, string> = {
+    queued: 'Waiting its turn',
+    running: 'Bringing people in',
+    stopped: 'Stopped',
+    done: 'They are in',
+    failed: 'It could not be read',
+    undone: 'Undone',
+  };
+  return (
+    <DayPage
+      marginTitle="What next"
+      margin={
+        <>
+          <h3>What next</h3>
+          <p className="mt-1">
+            {busy
+              ? 'You can leave this page; it goes on.'
+              : row.status === 'done'
+                ? 'See who is there, or write a program for them.'
+                : 'The rows that were done are in.'}
+          </p>
+          <p className="mt-2 flex gap-4">
+            <Link to="/people">People</Link> <Link to="/programs">Programs</Link>
+          </p>
+        </>
+      }
+    >
+      <PageHead title={titles[row.status] ?? row.status} aside={row.fileName} />
+      <div className="px-7">
+        {(busy || row.status === 'stopped') && (
+          <div
+            className="mb-4 h-2 max-w-xl bg-rule"
+            role="progressbar"
+            aria-valuenow={share}
+            aria-valuemin={0}
+            aria-valuemax={100}
+            aria-label="Rows done"
+          >
+            <div className="h-2 bg-leaf" style={{ width: `${share}%` }} />
+          </div>
+        )}
+        <p className="max-w-[60ch] font-serif text-lead" role="status">
+          {row.status === 'undone'
+            ? 'Everybody this list added was taken out again, and what it filled was emptied.'
+            : `${row.rowsDone.toLocaleString('en-US')} of ${row.rowsInAll.toLocaleString('en-US')} rows: ${count(row.added, 'new person', 'new people')}, ${row.filled} known with blanks filled, ${row.unchanged} known with nothing to fill, ${row.leftOut} left out.`}
+        </p>
+        <Trouble error={row.error ?? stop.error ?? goOn.error ?? undo.error} />
+        <div className="mt-4 flex gap-5">
+          {busy && (
+            <Button look="danger" onClick={() => stop.mutate()}>
+              Stop
+            </Button>
+          )}
+          {row.status === 'stopped' && <Button onClick={() => goOn.mutate()}>Go on</Button>}
+          {row.status !== 'undone' && !busy && (
+            <a className="text-small" href={`/api/imports/${row.id}/report.csv`} download>
+              Report of rows left out and doubts (CSV)
+            </a>
+          )}
+          {(row.status === 'done' || row.status === 'stopped') && (
+            <Button look="danger" onClick={() => undo.mutate()} disabled={undo.isPending}>
+              Undo the whole import
+            </Button>
+          )}
+        </div>
+      </div>
+    </DayPage>
+  );
+}

@@ -1,0 +1,609 @@
+import { useInfiniteQuery, useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { type ReactNode, useEffect, useMemo, useState } from 'react';
+import { useParams, useSearchParams } from 'react-router';
+import { toast } from 'sonner';
+import { api, type Schemas, take } from '../../api/client';
+import { useNow, useSession } from '../../app/session';
+import { Button, Field, fieldError, Loading, Trouble } from '../../ui/bits';
+import { DayPage, PageHead } from '../../ui/DayPage';
+import { useKeys } from '../../ui/keys';
+import { type Mark, StepMark, TouchLine } from '../../ui/TouchLine';
+import { count, day, daysBetween, keyDate, moment, nearDay, phone, time } from '../../ui/when';
+import { TouchMargin } from '../touches/TouchMargin';
+import { EditPerson } from './EditPerson';
+
+type Person = Schemas['PersonDto'];
+type Line = Schemas['ThreadLine'];
+type Doing = 'remark' | 'answer' | 'stage' | 'tag' | 'program' | undefined;
+
+/** A person: who they are, what may be sent, and the thread with now in its middle. */
+export default function PersonPage() {
+  const { id = '' } = useParams();
+  const [query, setQuery] = useSearchParams();
+  const person = useQuery({ queryKey: ['person', id], queryFn: () => take(api.GET('/api/people/{id}', { params: { path: { id } } })) });
+  const thread = useInfiniteQuery({
+    queryKey: ['thread', id],
+    initialPageParam: undefined as string | undefined,
+    queryFn: ({ pageParam }) => take(api.GET('/api/people/{id}/thread', { params: { path: { id }, query: { before: pageParam } } })),
+    getNextPageParam: (page) => page.next ?? undefined,
+  });
+  const [picked, setPicked] = useState<string>();
+  const [doing, setDoing] = useState<Doing>();
+  const [editing, setEditing] = useState(query.has('edit'));
+
+  useKeys({
+    r: () => setDoing('remark'),
+    a: () => setDoing('answer'),
+    s: () => setDoing('stage'),
+    t: () => setDoing('tag'),
+    p: () => setDoing('program'),
+    e: () => setEditing(true),
+    Escape: () => {
+      setDoing(undefined);
+      setPicked(undefined);
+    },
+  });
+
+  if (person.error) {
+    return (
+      <DayPage marginTitle="About" margin={null}>
+        <PageHead title="Nobody here" />
+        <div className="px-7">
+          <Trouble error={person.error} />
+        </div>
+      </DayPage>
+    );
+  }
+  if (!person.data || !thread.data) return <Loading />;
+
+  const p = person.data;
+  const first = thread.data.pages[0] as Schemas['ThreadDto'];
+  const past = thread.data.pages.flatMap((page) => page.past);
+  const coming = [...first.coming].reverse();
+  const line = [...first.coming, ...past].find((l) => l.id === picked);
+
+  return (
+    <DayPage
+      marginTitle={`About ${p.firstName ?? 'them'}`}
+      margin={
+        line?.touchId ? (
+          <>
+            <Button look="plain" className="mb-2" onClick={() => setPicked(undefined)}>
+              back to {p.firstName ?? 'the person'}
+            </Button>
+            <TouchMargin touchId={line.touchId} personId={p.id} showPerson={false} />
+          </>
+        ) : (
+          <About person={p} edit={() => setEditing(true)} />
+        )
+      }
+    >
+      <PageHead title={p.name} aside={asideOf(p, first.now)}>
+        <ThreadLineFigure coming={first.coming} past={past} now={first.now} zone={first.zone} />
+      </PageHead>
+      {p.doNotContact && <Stopped person={p} />}
+      {editing && (
+        <EditPerson
+          person={p}
+          focus={query.get('edit') ?? ''}
+          close={() => {
+            setEditing(false);
+            setQuery({}, { replace: true });
+          }}
+        />
+      )}
+      <Actions person={p} doing={doing} setDoing={setDoing} edit={() => setEditing(true)} />
+      <ol aria-label="Thread" className="m-0 list-none p-0">
+        {coming.map((l) => (
+          <Touch
+            key={l.id}
+            line={l}
+            zone={first.zone}
+            now={first.now}
+            coming
+            on={picked === l.id}
+            pick={() => setPicked(picked === l.id ? undefined : l.id)}
+          />
+        ))}
+        {coming.length === 0 && (
+          <li className="row font-serif text-soft">Nothing is planned. Start a program, or let one start by a tag or a stage.</li>
+        )}
+        <li className="relative bg-leaf px-7 py-[3px] text-small font-semibold text-on-leaf max-[699px]:px-4" id="now">
+          <span className="gutter absolute top-[3px] -left-28 w-[98px] text-right font-normal text-leaf max-[699px]:static max-[699px]:text-on-leaf">
+            {time(first.now, first.zone)}
+          </span>
+          Now
+        </li>
+        {past.map((l) => (
+          <Touch
+            key={l.id}
+            line={l}
+            zone={first.zone}
+            now={first.now}
+            on={picked === l.id}
+            pick={l.touchId ? () => setPicked(picked === l.id ? undefined : l.id) : undefined}
+          />
+        ))}
+      </ol>
+      {thread.hasNextPage ? (
+        <div className="row">
+          <Button onClick={() => thread.fetchNextPage()} disabled={thread.isFetchingNextPage}>
+            earlier
+          </Button>
+        </div>
+      ) : (
+        <p className="row text-small text-soft">In Germinal since {day(p.addedAt, first.zone, first.now)}.</p>
+      )}
+    </DayPage>
+  );
+}
+
+function asideOf(p: Person, now: string) {
+  const words = [];
+  if (p.stage)
+    words.push(
+      `${p.stage.split('/')[1]}${p.stageSince ? ` for ${count(Math.max(0, daysBetween(p.stageSince, now, p.clockZone)), 'day', 'days')}` : ''}`,
+    );
+  if (p.tags.length > 0) words.push(p.tags.join(', '));
+  if (p.source) words.push(`from ${/^(a|the|an) /i.test(p.source) ? '' : 'the '}${p.source}`);
+  return words.join(' · ');
+}
+
+function ThreadLineFigure({ coming, past, now, zone }: { coming: Line[]; past: Line[]; now: string; zone: string }) {
+  const marks = useMemo(() => {
+    const touches = past.filter((l) => l.touchId && ['sent', 'done', 'open', 'on the day sheet'].includes(l.status ?? ''));
+    return [
+      ...touches.map(
+        (l): Mark => ({ day: daysBetween(now, l.at, zone), kind: l.kind, state: 'past', title: `${day(l.at, zone)}: ${l.title}` }),
+      ),
+      ...coming.map(
+        (l): Mark => ({
+          day: daysBetween(now, l.at, zone),
+          kind: l.kind,
+          state: l.status ? 'trouble' : 'coming',
+          title: `${day(l.at, zone)}: ${l.title}`,
+        }),
+      ),
+    ].slice(0, 60);
+  }, [coming, past, now, zone]);
+  if (marks.length === 0) return null;
+  return (
+    <div className="mt-2.5">
+      <TouchLine marks={marks} now={0} width={754} height={44} />
+    </div>
+  );
+}
+
+function Touch({
+  line,
+  zone,
+  now,
+  coming = false,
+  on,
+  pick,
+}: {
+  line: Line;
+  zone: string;
+  now: string;
+  coming?: boolean;
+  on: boolean;
+  pick?: () => void;
+}) {
+  const remark = line.kind === 'remark';
+  const said = line.kind === 'replied' && line.detail;
+  const trouble = Boolean(line.status && /will not|cannot|mending|blocked|given up|held/.test(line.status));
+  const body = (
+    <span className="grid grid-cols-[22px_minmax(0,1fr)_auto] items-baseline gap-x-1">
+      <span className="self-start pt-0.5">
+        <StepMark kind={line.kind} color={trouble ? 'var(--ember)' : coming ? 'var(--ink-faint)' : 'var(--ink)'} />
+      </span>
+      <span className="min-w-0">
+        <span className={line.touchId ? `font-serif ${coming ? 'text-soft' : ''}` : remark ? 'font-serif italic' : ''}>{line.title}</span>
+        {said ? (
+          <span className="block font-serif italic">“{line.detail}”</span>
+        ) : (
+          line.detail && <span className="block text-small text-soft">{line.detail}</span>
+        )}
+      </span>
+      <span className={`text-small ${trouble ? 'text-ember' : 'text-soft'}`}>
+        {line.status ?? (line.touchId ? line.program : (line.by ?? (line.kind === 'started' ? 'by itself' : '')))}
+      </span>
+    </span>
+  );
+  return (
+    <li className={`row ${on ? 'on' : ''}`}>
+      <span className="gutter" title={moment(line.at, zone)}>
+        {nearDay(line.at, zone, now)}
+        {!coming || nearDay(line.at, zone, now) === 'today' ? `, ${time(line.at, zone)}` : ''}
+      </span>
+      {pick ? (
+        <button type="button" className="block w-full" aria-expanded={on} onClick={pick}>
+          {body}
+        </button>
+      ) : (
+        body
+      )}
+    </li>
+  );
+}
+
+/** Somebody marked do-not-contact, and if it came from a list, the question whether that is right. */
+function Stopped({ person }: { person: Person }) {
+  const change = usePersonChange(person.id, (dnc: boolean) =>
+    take(
+      api.POST('/api/people/{id}/contact', {
+        params: { path: { id: person.id } },
+        body: { doNotContact: dnc, reason: dnc ? person.doNotContactReason : null },
+      }),
+    ),
+  );
+  return (
+    <div className="mx-7 mb-3 border-l-[3px] border-ember bg-ember-pale px-4 py-2.5 text-small">
+      <b className="font-semibold">Do not contact.</b> {person.doNotContactReason && `“${person.doNotContactReason}”. `}
+      {person.doNotContactToConfirm
+        ? 'This was read from a list; nothing goes to them until somebody says otherwise.'
+        : 'Nothing goes to them.'}
+      <span className="ml-4 inline-flex gap-4">
+        {person.doNotContactToConfirm && <Button onClick={() => change.mutate(true)}>Yes, that is right</Button>}
+        <Button look="plain" onClick={() => change.mutate(false)}>
+          They may be contacted
+        </Button>
+      </span>
+      <Trouble error={change.error} />
+    </div>
+  );
+}
+
+/** A change to one person; the page is asked for anew when the engine has taken it in. */
+function usePersonChange<T>(id: string, change: (value: T) => Promise<unknown>) {
+  const queries = useQueryClient();
+  return useMutation({
+    mutationFn: change,
+    onSuccess: () => {
+      for (const wait of [0, 600]) {
+        setTimeout(() => {
+          queries.invalidateQueries({ queryKey: ['person', id] });
+          queries.invalidateQueries({ queryKey: ['thread', id] });
+        }, wait);
+      }
+      queries.invalidateQueries({ queryKey: ['session'] });
+    },
+  });
+}
+
+function Actions({ person, doing, setDoing, edit }: { person: Person; doing: Doing; setDoing: (doing: Doing) => void; edit: () => void }) {
+  const session = useSession().data;
+  const programs = useQuery({ queryKey: ['programs'], queryFn: () => take(api.GET('/api/programs')) });
+  const [text, setText] = useState('');
+  const [channel, setChannel] = useState('email');
+  useEffect(() => setText(''), [doing]);
+  const many = { ids: [person.id], tag: null, stage: null, program: null };
+  const path = { params: { path: { id: person.id } } };
+  const act = usePersonChange(person.id, async (what: NonNullable<Doing>) => {
+    if (what === 'remark') await take(api.POST('/api/people/{id}/remarks', { ...path, body: { text } }));
+    if (what === 'answer') await take(api.POST('/api/people/{id}/replies', { ...path, body: { channel, text } }));
+    if (what === 'stage') await take(api.POST('/api/people/stage', { body: { ...many, stage: text } }));
+    if (what === 'tag') await take(api.POST('/api/people/tag', { body: { ...many, tag: text } }));
+    if (what === 'program') await take(api.POST('/api/people/start', { body: { ...many, program: text } }));
+    setDoing(undefined);
+  });
+  const words: [NonNullable<Doing>, string, string][] = [
+    ['remark', 'R', 'write a remark'],
+    ['answer', 'A', 'they answered'],
+    ['stage', 'S', 'move stage'],
+    ['tag', 'T', 'tag'],
+    ['program', 'P', 'start a program'],
+  ];
+  const select = (label: string, options: [string, string][]): ReactNode => (
+    <select aria-label={label} autoFocus className="min-w-60" value={text} onChange={(e) => setText(e.target.value)}>
+      <option value="">choose</option>
+      {options.map(([v, n]) => (
+        <option key={v} value={v}>
+          {n}
+        </option>
+      ))}
+    </select>
+  );
+  return (
+    <div className="row text-small text-soft">
+      <div className="flex flex-wrap gap-x-4 gap-y-1">
+        {words.map(([what, key, word]) => (
+          <button
+            key={what}
+            type="button"
+            aria-expanded={doing === what}
+            onClick={() => setDoing(doing === what ? undefined : what)}
+            className={doing === what ? 'font-semibold text-ink' : 'hover:text-ink'}
+          >
+            <kbd>{key}</kbd> {word}
+          </button>
+        ))}
+        <button type="button" onClick={edit} className="hover:text-ink">
+          <kbd>E</kbd> edit
+        </button>
+      </div>
+      {doing && (
+        <form
+          className="mt-2 flex flex-wrap items-start gap-3 text-ink"
+          onSubmit={(e) => {
+            e.preventDefault();
+            act.mutate(doing);
+          }}
+        >
+          {doing === 'remark' && (
+            <textarea
+              aria-label="Remark"
+              autoFocus
+              rows={3}
+              className="min-w-0 flex-1 font-serif text-base"
+              value={text}
+              onChange={(e) => setText(e.target.value)}
+            />
+          )}
+          {doing === 'answer' && (
+            <>
+              <select aria-label="How they answered" value={channel} onChange={(e) => setChannel(e.target.value)}>
+                <option value="email">by email</option>
+                <option value="text">by text</option>
+                <option value="call">on the phone</option>
+                <option value="post">by post</option>
+              </select>
+              <input
+                aria-label="What they said"
+                placeholder="what they said"
+                autoFocus
+                className="min-w-0 flex-1 font-serif"
+                value={text}
+                onChange={(e) => setText(e.target.value)}
+              />
+            </>
+          )}
+          {doing === 'stage' &&
+            select(
+              'Stage',
+              (session?.stages ?? []).filter((s) => s !== person.stage).map((s) => [s, s.split('/')[1] ?? s]),
+            )}
+          {doing === 'program' &&
+            select(
+              'Program',
+              (programs.data ?? []).filter((p) => p.status === 'on').map((p) => [p.id, p.name]),
+            )}
+          {doing === 'tag' && (
+            <>
+              <input
+                aria-label="Tag"
+                autoFocus
+                list="tags-known"
+                className="min-w-60"
+                value={text}
+                onChange={(e) => setText(e.target.value)}
+              />
+              <datalist id="tags-known">
+                {session?.tags.map((t) => (
+                  <option key={t} value={t} />
+                ))}
+              </datalist>
+            </>
+          )}
+          <Button type="submit" look="main" disabled={act.isPending || (doing !== 'answer' && !text.trim())}>
+            {doing === 'remark'
+              ? 'Write'
+              : doing === 'answer'
+                ? 'Record'
+                : doing === 'stage'
+                  ? 'Move'
+                  : doing === 'tag'
+                    ? 'Put on'
+                    : 'Start'}
+          </Button>
+          <Button look="plain" onClick={() => setDoing(undefined)}>
+            leave it
+          </Button>
+        </form>
+      )}
+      {doing && <Trouble error={act.error} />}
+    </div>
+  );
+}
+
+function About({ person: p, edit }: { person: Person; edit: () => void }) {
+  const { now } = useNow();
+  const theirClock = new Date(now);
+  const untag = usePersonChange(p.id, (tag: string) =>
+    take(api.POST('/api/people/untag', { body: { ids: [p.id], tag, stage: null, program: null } })),
+  );
+  const stopRun = usePersonChange(p.id, (run: string) =>
+    take(api.POST('/api/people/{id}/runs/{run}/stop', { params: { path: { id: p.id, run } } })).then(() => toast('Stopped for them.')),
+  );
+  return (
+    <>
+      <h3>
+        Reach them{' '}
+        <Button className="ml-2 font-normal" onClick={edit}>
+          edit
+        </Button>
+      </h3>
+      <dl className="kv">
+        <dt>email</dt>
+        <dd>{p.email ?? <i>none</i>}</dd>
+        {p.otherEmail && (
+          <>
+            <dt>other</dt>
+            <dd>{p.otherEmail}</dd>
+          </>
+        )}
+        <dt>mobile</dt>
+        <dd>{p.mobile ? phone(p.mobile, p.mobileExtension) : <i>none</i>}</dd>
+        {p.otherPhone && (
+          <>
+            <dt>other number</dt>
+            <dd>{phone(p.otherPhone, p.otherPhoneExtension)}</dd>
+          </>
+        )}
+        <dt>their clock</dt>
+        <dd>{`${time(theirClock.toISOString(), p.clockZone)}${p.zone ? `, ${p.zone.split('/')[1]?.replace('_', ' ')}` : ', same as here'}`}</dd>
+        <dt>address</dt>
+        <dd className="whitespace-pre-line">{p.address ?? <i>none</i>}</dd>
+        <dt>owner</dt>
+        <dd>{p.owner ?? <i>nobody</i>}</dd>
+        {p.tags.length > 0 && (
+          <>
+            <dt>tags</dt>
+            <dd>
+              {p.tags.map((t) => (
+                <span key={t} className="mr-2 inline-block whitespace-nowrap">
+                  {t}
+                  <button
+                    type="button"
+                    className="ml-1 text-soft hover:text-ember"
+                    aria-label={`Take the tag ${t} off`}
+                    onClick={() => untag.mutate(t)}
+                  >
+                    ×
+                  </button>
+                </span>
+              ))}
+            </dd>
+          </>
+        )}
+      </dl>
+      <h3>Dates</h3>
+      <dl className="kv">
+        {p.dates.map((d) => (
+          <div key={d.name} className="contents">
+            <dt>{d.name === 'birthday' ? 'born' : d.name}</dt>
+            <dd>{keyDate(d.date)}</dd>
+          </div>
+        ))}
+        {p.dates.length === 0 && <dd className="col-span-2 !text-soft">none known</dd>}
+      </dl>
+      <MayWe person={p} />
+      {p.runs.length > 0 && (
+        <>
+          <h3>On now</h3>
+          <dl className="kv">
+            {p.runs.map((r) => (
+              <div key={r.id} className="contents">
+                <dt className="truncate">{r.program}</dt>
+                <dd>
+                  day {r.day}{' '}
+                  <Button look="plain" onClick={() => stopRun.mutate(r.id)} aria-label={`Stop ${r.program} for ${p.name}`}>
+                    · stop
+                  </Button>
+                </dd>
+              </div>
+            ))}
+          </dl>
+        </>
+      )}
+    </>
+  );
+}
+
+/** Consent by channel, in words, with the ledger behind it. */
+function MayWe({ person: p }: { person: Person }) {
+  const [open, setOpen] = useState<string>();
+  const [ledger, setLedger] = useState(false);
+  const [reason, setReason] = useState('');
+  const [contact, setContact] = useState(false);
+  const record = usePersonChange(p.id, async (isIn: boolean) => {
+    await take(
+      api.POST('/api/people/{id}/consent', { params: { path: { id: p.id } }, body: { channel: open ?? 'email', in: isIn, reason } }),
+    );
+    setOpen(undefined);
+    setReason('');
+  });
+  const stop = usePersonChange(p.id, async (why: string) => {
+    await take(api.POST('/api/people/{id}/contact', { params: { path: { id: p.id } }, body: { doNotContact: true, reason: why } }));
+    setContact(false);
+    setReason('');
+  });
+  return (
+    <>
+      <h3>May we</h3>
+      <ul className="m-0 mt-1 list-none p-0">
+        {p.mayWe.map((m) => (
+          <li key={m.channel} className="grid grid-cols-[64px_1fr_auto] gap-2 border-t border-dotted border-rule py-1">
+            <span>{m.channel}</span>
+            <span className={m.allowed === 'no' ? 'text-ember' : m.allowed === 'yes' ? 'text-ink' : 'text-straw'}>{m.words}</span>
+            <Button
+              onClick={() => setOpen(open === m.channel ? undefined : m.channel)}
+              aria-expanded={open === m.channel}
+              aria-label={`Record what they said about ${m.channel}`}
+            >
+              record
+            </Button>
+          </li>
+        ))}
+      </ul>
+      {open && (
+        <form className="mt-2" onSubmit={(e) => e.preventDefault()}>
+          <Field label="Where you have it from" error={fieldError(record.error, 'reason')}>
+            {(id, by) => (
+              <input
+                id={id}
+                aria-describedby={by}
+                autoFocus
+                className="w-full text-ink"
+                placeholder="told me on the phone"
+                value={reason}
+                onChange={(e) => setReason(e.target.value)}
+              />
+            )}
+          </Field>
+          <Button onClick={() => record.mutate(true)}>They said yes</Button>{' '}
+          <Button look="danger" className="ml-3" onClick={() => record.mutate(false)}>
+            They said no
+          </Button>
+        </form>
+      )}
+      <p className="mt-2 mb-4 flex gap-4">
+        {p.ledger.length > 0 && (
+          <Button look="plain" onClick={() => setLedger(!ledger)} aria-expanded={ledger}>
+            the whole ledger
+          </Button>
+        )}
+        {!p.doNotContact && (
+          <Button look="plain" onClick={() => setContact(!contact)} aria-expanded={contact}>
+            do not contact …
+          </Button>
+        )}
+      </p>
+      {contact && (
+        <form
+          onSubmit={(e) => {
+            e.preventDefault();
+            stop.mutate(reason);
+          }}
+        >
+          <Field label="Why" error={fieldError(stop.error, 'reason')} hint="Every program stops for them and their calls leave the sheet.">
+            {(id, by) => (
+              <input
+                id={id}
+                aria-describedby={by}
+                autoFocus
+                className="w-full text-ink"
+                value={reason}
+                onChange={(e) => setReason(e.target.value)}
+              />
+            )}
+          </Field>
+          <Button type="submit" look="danger">
+            Mark as do not contact
+          </Button>
+        </form>
+      )}
+      {ledger && (
+        <ul className="mb-4 list-none p-0">
+          {p.ledger.map((c) => (
+            <li key={`${c.at}${c.channel}${c.in}`} className="border-t border-dotted border-rule py-1">
+              {day(c.at, p.clockZone)}: {c.in ? 'yes' : 'no'} to {c.purpose ?? 'everything by'} {c.channel}
+              {c.topic ? `, ${c.topic}` : ''} · {c.basis} · {c.source}
+              {c.by ? ` · ${c.by}` : ''}
+            </li>
+          ))}
+        </ul>
+      )}
+    </>
+  );
+}

@@ -1,0 +1,90 @@
+import { Popover } from 'radix-ui';
+import { type ReactNode, useState } from 'react';
+import { Button } from '../../ui/bits';
+
+/** Words of a sentence that are a control: press, or Tab into them, and change them in place. */
+export function Say({
+  words,
+  label,
+  children,
+  soft = false,
+}: {
+  words: ReactNode;
+  label: string;
+  children: (close: () => void) => ReactNode;
+  soft?: boolean;
+}) {
+  const [open, setOpen] = useState(false);
+  return (
+    <Popover.Root open={open} onOpenChange={setOpen}>
+      <Popover.Trigger className={soft ? 'text-soft hover:text-ink' : 'say'} aria-label={label}>
+        {words}
+      </Popover.Trigger>
+      <Popover.Portal>
+        <Popover.Content className="float w-80 p-4 font-sans text-base" align="start" sideOffset={6} aria-label={label}>
+          {children(() => setOpen(false))}
+        </Popover.Content>
+      </Popover.Portal>
+    </Popover.Root>
+  );
+}
+
+/** A list of parts joined by a word, each removable, with one more to add. */
+export function SayList<T>({
+  items,
+  say,
+  word,
+  label,
+  set,
+  form,
+  least = 0,
+}: {
+  items: T[];
+  say: (item: T) => string;
+  word: string;
+  label: string;
+  set: (items: T[]) => void;
+  form: (item: T | undefined, done: (item: T) => void) => ReactNode;
+  least?: number;
+}) {
+  return (
+    <>
+      {items.map((item, i) => (
+        // biome-ignore lint/suspicious/noArrayIndexKey: parts have no identity but their place
+        <span key={i}>
+          {i > 0 && ` ${word} `}
+          <Say words={say(item)} label={`${label}: ${say(item)}`}>
+            {(close) => (
+              <>
+                {form(item, (changed) => {
+                  set(items.map((x, j) => (j === i ? changed : x)));
+                  close();
+                })}
+                {items.length > least && (
+                  <Button
+                    look="danger"
+                    className="mt-3"
+                    onClick={() => {
+                      set(items.filter((_, j) => j !== i));
+                      close();
+                    }}
+                  >
+                    Take it out
+                  </Button>
+                )}
+              </>
+            )}
+          </Say>
+        </span>
+      ))}{' '}
+      <Say words={items.length === 0 ? '…' : `${word} …`} label={`${label}: one more`} soft>
+        {(close) =>
+          form(undefined, (added) => {
+            set([...items, added]);
+            close();
+          })
+        }
+      </Say>
+    </>
+  );
+}

@@ -1,0 +1,399 @@
+import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { useEffect, useMemo, useState } from 'react';
+import { Link, useNavigate } from 'react-router';
+import { toast } from 'sonner';
+import { api, type Schemas, take } from '../../api/client';
+import { Button, Empty, Loading, Trouble } from '../../ui/bits';
+import { DayPage, PageHead, Stretch } from '../../ui/DayPage';
+import { useKeys } from '../../ui/keys';
+import { StepMark } from '../../ui/TouchLine';
+import { count, daysBetween, longDay, moment, nearDay, phone, time } from '../../ui/when';
+import { TouchMargin } from '../touches/TouchMargin';
+
+type Day = Schemas['TodayDto'];
+type Call = Schemas['CallDto'];
+type Going = Schemas['GoingDto'];
+type Item = { key: string; touchId?: string; personId: string; call?: Call; going?: Going };
+
+export const callOutcomes = ['spoke', 'left word', 'no answer', 'not interested'] as const;
+
+/** The day sheet: calls, going out, waiting for you, needs mending; each done without leaving the page. */
+export function Today() {
+  const today = useQuery({ queryKey: ['today'], queryFn: () => take(api.GET('/api/today')) });
+  if (today.isPending) return <Loading what="Opening the day sheet" />;
+  if (today.error) {
+    return (
+      <DayPage marginTitle="Why" margin={null}>
+        <PageHead title="Today" />
+        <div className="px-7">
+          <Trouble error={today.error} />
+        </div>
+      </DayPage>
+    );
+  }
+  return <Sheet day={today.data} />;
+}
+
+function Sheet({ day }: { day: Day }) {
+  const queries = useQueryClient();
+  const go = useNavigate();
+  const { now, zone } = day;
+  const groups = useMemo(() => grouped(day.going), [day.going]);
+  const [opened, setOpened] = useState<Set<string>>(new Set());
+
+  const items: Item[] = useMemo(
+    () => [
+      ...day.calls.map((c) => ({ key: c.touchId, touchId: c.touchId, personId: c.person.id, call: c })),
+      ...groups.flatMap((g) =>
+        g.rows.length > 3 && !opened.has(g.key)
+          ? []
+          : g.rows.map((r) => ({ key: r.touchId, touchId: r.touchId, personId: r.person.id, going: r })),
+      ),
+      ...day.waiting.map((w) => ({ key: w.id, personId: w.person.id })),
+      ...day.mending.map((m) => ({ key: m.touchId, touchId: m.touchId, personId: m.person.id })),
+    ],
+    [day, groups, opened],
+  );
+  const [picked, setPicked] = useState<string | undefined>(items[0]?.key);
+  const item = items.find((i) => i.key === picked) ?? items[0];
+
+  useEffect(() => {
+    if (item && item.key !== picked) setPicked(item.key);
+  }, [item, picked]);
+
+  const refresh = () => {
+    queries.invalidateQueries({ queryKey: ['today'] });
+    queries.invalidateQueries({ queryKey: ['touch'] });
+  };
+  const done = useMutation({
+    mutationFn: ({ call, outcome }: { call: Call; outcome: string }) =>
+      take(api.POST('/api/touches/{id}/done', { params: { path: { id: call.touchId } }, body: { outcome, remark: null } })),
+    onSuccess: (_, { call, outcome }) => {
+      const at = items.findIndex((i) => i.key === call.touchId);
+      setPicked(items[at + 1]?.key);
+      refresh();
+      toast(`${call.person.name}: ${outcome}`, {
+        action: {
+          label: 'Undo',
+          onClick: () =>
+            take(api.POST('/api/touches/{id}/undo', { params: { path: { id: call.touchId } } }))
+              .then(refresh)
+              .catch((e: Error) => toast.error(e.message)),
+        },
+      });
+    },
+    onError: (e) => toast.error(e.message),
+  });
+  const mark = useMutation({
+    mutationFn: ({ row, how }: { row: { touchId: string; personId: string }; how: 'hold' | 'release' | 'drop' }) => {
+      const params = { params: { path: { id: row.touchId }, query: { person: row.personId } } };
+      return take(
+        how === 'hold'
+          ? api.POST('/api/touches/{id}/hold', params)
+          : how === 'release'
+            ? api.POST('/api/touches/{id}/release', params)
+            : api.POST('/api/touches/{id}/drop', params),
+      );
+    },
+    onSuccess: (_, { how }) => {
+      setTimeout(refresh, how === 'drop' ? 500 : 150);
+      if (how === 'drop') toast('Dropped. It will not go; the program continues after it.');
+    },
+    onError: (e) => toast.error(e.message),
+  });
+  const seen = useMutation({
+    mutationFn: (id: string) => take(api.POST('/api/today/waiting/{id}/seen', { params: { path: { id } } })),
+    onSuccess: refresh,
+  });
+
+  const step = (by: number) => {
+    const at = items.findIndex((i) => i.key === item?.key);
+    const next = items[Math.min(Math.max(at + by, 0), items.length - 1)];
+    if (next) {
+      setPicked(next.key);
+      document.getElementById(`item-${next.key}`)?.scrollIntoView({ block: 'nearest' });
+    }
+  };
+  useKeys({
+    j: () => step(1),
+    k: () => step(-1),
+    ArrowDown: () => step(1),
+    ArrowUp: () => step(-1),
+    Enter: () => item && go(`/people/${item.personId}`),
+    h: () =>
+      item?.going &&
+      mark.mutate({ row: { touchId: item.going.touchId, personId: item.personId }, how: item.going.held ? 'release' : 'hold' }),
+    d: () => item?.going && mark.mutate({ row: { touchId: item.going.touchId, personId: item.personId }, how: 'drop' }),
+    ...Object.fromEntries(callOutcomes.map((outcome, i) => [String(i + 1), () => item?.call && done.mutate({ call: item.call, outcome })])),
+  });
+
+  const summary = [
+    count(day.callsInAll, 'call', 'calls'),
+    `${count(day.goingToday, 'message goes', 'messages go')} out`,
+    day.waitingInAll > 0 && `${day.waitingInAll} ${day.waitingInAll === 1 ? 'waits' : 'wait'} for you`,
+    day.mendingInAll > 0 && `${day.mendingInAll} to mend`,
+  ].filter(Boolean);
+
+  return (
+    <DayPage
+      marginTitle="Why"
+      margin={item?.touchId ? <TouchMargin touchId={item.touchId} personId={item.personId} /> : <Idle empty={items.length === 0} />}
+    >
+      <PageHead title={longDay(now, zone)} aside={summary.join(' · ')} />
+
+      <Stretch title="Calls" note={day.calls.length > 0 ? 'in the order to make them' : undefined} />
+      {day.calls.length === 0 && <Empty>No calls today. When a program has a call due, it stands here with what to say.</Empty>}
+      {day.calls.map((c) => (
+        <CallRow
+          key={c.touchId}
+          call={c}
+          on={item?.key === c.touchId}
+          now={now}
+          zone={zone}
+          pick={() => setPicked(c.touchId)}
+          end={(outcome) => done.mutate({ call: c, outcome })}
+          busy={done.isPending}
+        />
+      ))}
+      {day.callsInAll > day.calls.length && (
+        <p className="row text-small text-soft">and {day.callsInAll - day.calls.length} more, when these are made</p>
+      )}
+
+      <Stretch title="Going out" note={`today ${day.goingToday}, tomorrow ${day.goingTomorrow}`} />
+      {groups.length === 0 && (
+        <Empty>Nothing goes out today or tomorrow. Programs that are on put their letters here before they go.</Empty>
+      )}
+      {groups.map((g) =>
+        g.rows.length > 3 && !opened.has(g.key) ? (
+          <div key={g.key} className="row flex items-baseline gap-4">
+            <span className="gutter">{gutterOf(g.rows[0] as Going, zone, now)}</span>
+            <span className="flex-1 font-serif">{g.pattern}</span>
+            <span className="text-small">{count(g.rows.length, 'person', 'people')} · email</span>
+            <Button onClick={() => setOpened(new Set(opened).add(g.key))} aria-label={`Read all ${g.rows.length}: ${g.pattern}`}>
+              read them all
+            </Button>
+          </div>
+        ) : (
+          g.rows.map((r) => (
+            <GoingRow
+              key={r.touchId}
+              row={r}
+              on={item?.key === r.touchId}
+              zone={zone}
+              now={now}
+              pick={() => setPicked(r.touchId)}
+              act={(how) => mark.mutate({ row: { touchId: r.touchId, personId: r.person.id }, how })}
+            />
+          ))
+        ),
+      )}
+      {day.goingToday + day.goingTomorrow > day.going.length && (
+        <p className="row text-small text-soft">and {day.goingToday + day.goingTomorrow - day.going.length} later ones</p>
+      )}
+
+      <Stretch title="Waiting for you" note={day.waitingInAll || undefined} />
+      {day.waiting.length === 0 && <Empty>Nobody waits for you.</Empty>}
+      {day.waiting.map((w) => (
+        <div key={w.id} id={`item-${w.id}`} className={`row flex items-baseline gap-4 ${item?.key === w.id ? 'on' : ''}`}>
+          <span className="gutter">{nearDay(w.at, zone, now)}</span>
+          <button type="button" className="flex-1" onClick={() => setPicked(w.id)}>
+            <b className="font-semibold">{w.person.name}</b>
+            <span className="block text-small text-soft">{w.text}</span>
+          </button>
+          <Link className="text-small no-underline hover:underline" to={`/people/${w.person.id}`}>
+            look
+          </Link>
+          {w.kind === 'refused' && (
+            <Button look="plain" onClick={() => seen.mutate(w.id)} aria-label={`${w.person.name}: seen to`}>
+              seen to
+            </Button>
+          )}
+        </div>
+      ))}
+
+      <Stretch title="Needs mending" note={day.mendingInAll || undefined} />
+      {day.mending.length === 0 && <Empty>Everything can go as it is.</Empty>}
+      {day.mending.map((m) => (
+        <div key={m.touchId} id={`item-${m.touchId}`} className={`row flex items-baseline gap-4 ${item?.key === m.touchId ? 'on' : ''}`}>
+          <span className="gutter">{nearDay(m.due, zone, now)}</span>
+          <button type="button" className="flex-1" onClick={() => setPicked(m.touchId)}>
+            <b className="font-semibold">{m.person.name}</b>
+            <span className="block text-small text-ember">
+              “{m.subject || 'A letter'}” has {m.problem}
+            </span>
+          </button>
+          <Link
+            className="text-small no-underline hover:underline"
+            to={`/people/${m.person.id}?edit=${m.field?.startsWith('person.') ? m.field.slice(7) : ''}`}
+          >
+            mend
+          </Link>
+          <Button
+            look="plain"
+            onClick={() => mark.mutate({ row: { touchId: m.touchId, personId: m.person.id }, how: 'drop' })}
+            aria-label={`Drop it for ${m.person.name}`}
+          >
+            drop
+          </Button>
+        </div>
+      ))}
+      <p className="border-t border-rule px-7 py-3 text-small text-soft">
+        <kbd>j</kbd> <kbd>k</kbd> go through · <kbd>Enter</kbd> opens the person · <kbd>?</kbd> all keys
+      </p>
+    </DayPage>
+  );
+}
+
+type Group = { key: string; pattern: string; rows: Going[] };
+
+/** Letters of one step on one day belong together; their subject with names differs, so the shared words are shown. */
+function grouped(rows: Going[]): Group[] {
+  const groups = new Map<string, Group>();
+  for (const row of rows) {
+    const key = `${row.programId}/${row.stepId}/${row.isToday}`;
+    const group = groups.get(key) ?? { key, pattern: row.subject, rows: [] };
+    if (group.pattern !== row.subject) group.pattern = shared(group.pattern, row.subject);
+    group.rows.push(row);
+    groups.set(key, group);
+  }
+  return [...groups.values()];
+}
+
+function shared(a: string, b: string) {
+  const base = a.replace(/ …$/, '');
+  let n = 0;
+  while (n < base.length && base[n] === b[n]) n++;
+  const cut = base.slice(0, n).replace(/\s+\S*$/, '');
+  return n === base.length && !a.endsWith('…') ? base : `${cut} …`;
+}
+
+function gutterOf(row: Going, zone: string, now: string) {
+  return row.isToday ? time(row.due, zone) : `${nearDay(row.due, zone, now)}, ${time(row.due, zone)}`;
+}
+
+function CallRow({
+  call,
+  on,
+  now,
+  zone,
+  pick,
+  end,
+  busy,
+}: {
+  call: Call;
+  on: boolean;
+  now: string;
+  zone: string;
+  pick: () => void;
+  end: (outcome: string) => void;
+  busy: boolean;
+}) {
+  const late = daysBetween(call.due, now, zone);
+  const number = call.number ? phone(call.number, call.extension) : 'no number';
+  return (
+    <div id={`item-${call.touchId}`} className={`row ${on ? 'on' : ''}`} aria-current={on}>
+      <span className={`gutter ${late > 0 ? '!text-ember' : ''}`}>
+        {late > 0 ? `since ${nearDay(call.due, zone, now)}` : time(call.due, zone)}
+      </span>
+      <div className="flex items-baseline gap-4">
+        <button type="button" className="flex-1" onClick={pick}>
+          <b className="font-semibold">{call.person.name}</b>{' '}
+          <span className="text-soft">
+            · {call.program}, day {call.day}
+          </span>
+          {!on && <span className="block truncate text-small text-soft">{call.script}</span>}
+        </button>
+        <span className="text-small text-soft">
+          {call.number ? (
+            <a className="text-soft no-underline hover:underline" href={`tel:${call.number}`}>
+              {number}
+            </a>
+          ) : (
+            number
+          )}
+          {call.theirTime && ` · ${call.theirTime} there`}
+        </span>
+      </div>
+      {on && (
+        <>
+          <p className="mt-2 mb-0.5 max-w-[56ch] font-serif">“{call.script}”</p>
+          {call.lastSent && call.lastSentAt && (
+            <p className="text-small text-soft">
+              Last sent: “{call.lastSent}”, {moment(call.lastSentAt, zone, now)}
+            </p>
+          )}
+          <div className="flex flex-wrap gap-3.5 pt-1.5">
+            {callOutcomes.map((outcome, i) => (
+              <Button key={outcome} onClick={() => end(outcome)} disabled={busy}>
+                <kbd>{i + 1}</kbd> {outcome[0]?.toUpperCase() + outcome.slice(1)}
+              </Button>
+            ))}
+          </div>
+        </>
+      )}
+    </div>
+  );
+}
+
+function GoingRow({
+  row,
+  on,
+  zone,
+  now,
+  pick,
+  act,
+}: {
+  row: Going;
+  on: boolean;
+  zone: string;
+  now: string;
+  pick: () => void;
+  act: (how: 'hold' | 'release' | 'drop') => void;
+}) {
+  return (
+    <div id={`item-${row.touchId}`} className={`row flex items-baseline gap-4 ${on ? 'on' : ''}`} aria-current={on}>
+      <span className="gutter" title={moment(row.due, zone)}>
+        {gutterOf(row, zone, now)}
+      </span>
+      <button type="button" className="flex min-w-0 flex-1 items-baseline gap-2.5" onClick={pick}>
+        <span className="self-center">
+          <StepMark kind="email" color={row.problem || row.held ? 'var(--ember)' : 'var(--ink-faint)'} />
+        </span>
+        <span className="min-w-0">
+          <span className="font-serif">{row.subject}</span>
+          <span className="block text-small text-soft">
+            {row.held ? <span className="text-straw">held · </span> : null}
+            {row.problem ? <span className="text-ember">{row.problem} · </span> : null}
+            {row.program}, to {row.person.name}
+          </span>
+        </span>
+      </button>
+      <Button
+        onClick={() => act(row.held ? 'release' : 'hold')}
+        aria-label={`${row.held ? 'Release' : 'Hold'} the letter to ${row.person.name}`}
+      >
+        {row.held ? 'release' : 'hold'}
+      </Button>
+      <Button look="plain" onClick={() => act('drop')} aria-label={`Drop the letter to ${row.person.name}`}>
+        drop
+      </Button>
+    </div>
+  );
+}
+
+function Idle({ empty }: { empty: boolean }) {
+  return empty ? (
+    <>
+      <h3>A clear desk</h3>
+      <p className="mt-1">
+        <Link to="/people/bring-in">Bring people in</Link>, then <Link to="/programs">write a program</Link>: what it plans for them appears
+        here.
+      </p>
+    </>
+  ) : (
+    <>
+      <h3>Why</h3>
+      <p className="mt-1">Pick a call or a letter to see why it is here and what it says.</p>
+    </>
+  );
+}

@@ -1,0 +1,56 @@
+import { useQuery } from '@tanstack/react-query';
+import { Link } from 'react-router';
+import { api, take } from '../../api/client';
+import { Trouble } from '../../ui/bits';
+
+/** A touch picked: whose it is, its why in sentences, and what it says. */
+export function TouchMargin({ touchId, personId, showPerson = true }: { touchId: string; personId: string; showPerson?: boolean }) {
+  const touch = useQuery({
+    queryKey: ['touch', touchId],
+    queryFn: () => take(api.GET('/api/touches/{id}', { params: { path: { id: touchId }, query: { person: personId } } })),
+  });
+  if (touch.error) return <Trouble error={touch.error} />;
+  if (!touch.data) return <p role="status">Looking it up …</p>;
+  const t = touch.data;
+  return (
+    <section aria-label={t.heading}>
+      {showPerson && (
+        <>
+          <h2>
+            <Link to={`/people/${t.person.id}`} className="text-ink no-underline hover:underline">
+              {t.person.name}
+            </Link>
+          </h2>
+          <p className="mb-3">{t.program}</p>
+        </>
+      )}
+      <h3>{t.heading}</h3>
+      <ul className="why mt-1 mb-4">
+        {t.why.map((w) => (
+          <li key={w.text} className={w.tone}>
+            <span className="sr-only">{w.tone === 'failed' ? 'Against it: ' : ''}</span>
+            {w.text}
+          </li>
+        ))}
+      </ul>
+      {t.html && (
+        <>
+          <h3>{t.kind === 'call' ? 'What to say' : t.status === 'sent' ? 'What it said' : 'What it would say'}</h3>
+          <div className="mt-2 border border-rule bg-sheet px-4 py-3.5">
+            {t.subject && (
+              <>
+                <div className="mb-2 border-b border-rule pb-1.5 text-[12px]">
+                  from {t.from ?? 'nobody'} to {t.to ?? 'no address'}
+                </div>
+                <div className="mb-1.5 font-serif text-base font-semibold text-ink">{t.subject}</div>
+              </>
+            )}
+            {/* Sanitised by the server, which filled it in. */}
+            {/* biome-ignore lint/security/noDangerouslySetInnerHtml: sanitised by the server */}
+            <div className="letter" dangerouslySetInnerHTML={{ __html: t.html }} />
+          </div>
+        </>
+      )}
+    </section>
+  );
+}

@@ -1,0 +1,51 @@
+import { type ReactNode, useState } from 'react';
+
+/** The page every main screen uses: gutter (when) · text (what) · margin (why, for whom). Under 1100 px the margin slides over. */
+export function DayPage({ children, margin, marginTitle }: { children: ReactNode; margin: ReactNode; marginTitle: string }) {
+  const [open, setOpen] = useState(false);
+  return (
+    <div className={`day-page ${open ? 'margin-open' : ''}`}>
+      <div className="gutter-rail" />
+      <main className="text" id="main">
+        {children}
+      </main>
+      <aside className="margin" aria-label={marginTitle} tabIndex={-1}>
+        <button type="button" className="float-right text-soft min-[1100px]:hidden" onClick={() => setOpen(false)}>
+          close
+        </button>
+        {margin}
+      </aside>
+      <button
+        type="button"
+        className="float fixed right-3 bottom-3 px-3 py-2 text-small text-leaf min-[1100px]:hidden"
+        aria-expanded={open}
+        onClick={() => setOpen(!open)}
+      >
+        {open ? 'Back' : marginTitle}
+      </button>
+    </div>
+  );
+}
+
+/** The head of a page: its title in Literata and a line of soft words at the right. */
+export function PageHead({ title, aside, children }: { title: ReactNode; aside?: ReactNode; children?: ReactNode }) {
+  return (
+    <header className="px-7 pt-5 pb-3.5 max-[699px]:px-4">
+      <div className="flex flex-wrap items-baseline justify-between gap-x-6 gap-y-1">
+        {typeof title === 'string' ? <h1>{title}</h1> : title}
+        {aside && <div className="text-small text-soft">{aside}</div>}
+      </div>
+      {children}
+    </header>
+  );
+}
+
+/** A stretch of a page: a ruled heading. */
+export function Stretch({ title, note }: { title: string; note?: ReactNode }) {
+  return (
+    <div className="stretch">
+      <h2>{title}</h2>
+      {note !== undefined && <span className="text-small text-soft">{note}</span>}
+    </div>
+  );
+}

@@ -1,0 +1,110 @@
+/** A mark on the touch line. `state`: past ones ink, coming ones pale, one that failed or waits ember. */
+export type Mark = { day: number; kind: string; state?: 'past' | 'coming' | 'trouble'; title?: string };
+
+const natural: [number, string][] = [
+  [7, 'a week'],
+  [30, 'a month'],
+  [56, 'eight weeks'],
+  [91, 'a quarter'],
+  [182, 'half a year'],
+  [365, 'a year'],
+];
+
+/**
+ * The project's own figure: a thin line with a mark for each touch, the early weeks wide and the later months narrower
+ * (square-root scale). Email is a filled dot, call an upright stroke, hand-over an arrow's head.
+ */
+export function TouchLine({
+  marks,
+  now,
+  width = 750,
+  height = 42,
+  labels = true,
+}: {
+  marks: Mark[];
+  now?: number;
+  width?: number;
+  height?: number;
+  labels?: boolean;
+}) {
+  const first = Math.min(0, ...marks.map((m) => m.day), now ?? 0);
+  const last = Math.max(14, ...marks.map((m) => m.day), now ?? 0);
+  const x = (day: number) => 6 + Math.sqrt((day - first) / (last - first)) * (width - 14);
+  const y = 16;
+  const placed: number[] = [];
+  const words = natural
+    .filter(([d]) => d <= last - first)
+    .filter(([d]) => {
+      const at = x(first + d);
+      const free = at < width - 24 && placed.every((p) => Math.abs(p - at) > 74) && (now === undefined || Math.abs(x(now) - at) > 40);
+      if (free) placed.push(at);
+      return free;
+    });
+  const description = `${marks.length} ${marks.length === 1 ? 'touch' : 'touches'} over ${last - first} days`;
+  return (
+    <svg
+      viewBox={`0 0 ${width} ${height}`}
+      className="block w-full"
+      role="img"
+      aria-label={description}
+      preserveAspectRatio="xMinYMid meet"
+    >
+      <line x1="0" y1={y} x2={width} y2={y} stroke="var(--ink)" strokeWidth="1" />
+      {marks.map((m, i) => (
+        <Figure key={`${m.day}-${m.kind}-${i}`} mark={m} x={x(m.day)} y={y} />
+      ))}
+      {now !== undefined && <line x1={x(now)} x2={x(now)} y1={y - 10} y2={y + 10} stroke="var(--leaf)" strokeWidth="3.2" />}
+      {labels && (
+        <g fontSize="11" fill="var(--ink-soft)" fontFamily="var(--font-sans)">
+          {words.map(([d, word]) => (
+            <text key={word} x={x(first + d)} y={height - 3} textAnchor="middle">
+              {word}
+            </text>
+          ))}
+          {now !== undefined && (
+            <text x={x(now)} y={height - 3} textAnchor={x(now) < 20 ? 'start' : 'middle'}>
+              now
+            </text>
+          )}
+        </g>
+      )}
+    </svg>
+  );
+}
+
+function Figure({ mark, x, y }: { mark: Mark; x: number; y: number }) {
+  const color = mark.state === 'coming' ? 'var(--ink-faint)' : mark.state === 'trouble' ? 'var(--ember)' : 'var(--ink)';
+  const title = mark.title ? <title>{mark.title}</title> : null;
+  if (mark.kind === 'call')
+    return (
+      <line x1={x} x2={x} y1={y - 8} y2={y + 8} stroke={color} strokeWidth="2.6">
+        {title}
+      </line>
+    );
+  if (mark.kind === 'hand-over')
+    return (
+      <path d={`M${x - 3} ${y - 5} L${x + 4} ${y} L${x - 3} ${y + 5}`} fill="none" stroke={color} strokeWidth="1.8">
+        {title}
+      </path>
+    );
+  return (
+    <circle cx={x} cy={y} r="4" fill={color}>
+      {title}
+    </circle>
+  );
+}
+
+/** The same figure's mark beside a sentence. */
+export function StepMark({ kind, color = 'var(--ink)' }: { kind: string; color?: string }) {
+  return (
+    <svg width="12" height="18" viewBox="0 0 12 18" aria-hidden="true">
+      {kind === 'call' ? (
+        <line x1="6" x2="6" y1="2" y2="16" stroke={color} strokeWidth="2.8" />
+      ) : kind === 'hand-over' ? (
+        <path d="M3 4 L9 9 L3 14" fill="none" stroke={color} strokeWidth="1.8" />
+      ) : kind === 'email' ? (
+        <circle cx="6" cy="9" r="4" fill={color} />
+      ) : null}
+    </svg>
+  );
+}

@@ -1,0 +1,28 @@
+import { useEffect, useRef } from 'react';
+
+function typing(target: EventTarget | null) {
+  return (
+    target instanceof HTMLElement &&
+    (target.isContentEditable ||
+      /^(INPUT|TEXTAREA|SELECT)$/.test(target.tagName) ||
+      target.closest('[role=dialog],[role=menu],[role=listbox]') !== null)
+  );
+}
+
+/** Single keys that work while nobody is typing and no dialog is open. Keys as `KeyboardEvent.key`. */
+export function useKeys(keys: Record<string, (event: KeyboardEvent) => void>) {
+  const latest = useRef(keys);
+  latest.current = keys;
+  useEffect(() => {
+    function press(event: KeyboardEvent) {
+      if (event.ctrlKey || event.metaKey || event.altKey || event.defaultPrevented || typing(event.target)) return;
+      const action = latest.current[event.key];
+      if (action) {
+        event.preventDefault();
+        action(event);
+      }
+    }
+    window.addEventListener('keydown', press);
+    return () => window.removeEventListener('keydown', press);
+  }, []);
+}
