@@ -40,6 +40,7 @@ public sealed class LiquidLetters : ITemplates
     private static readonly FluidParser Parser = new();
     private static readonly LocalDatePattern DayAndMonth = LocalDatePattern.Create("d MMMM", CultureInfo.InvariantCulture);
     private static readonly LocalDatePattern LongDate = LocalDatePattern.Create("d MMMM uuuu", CultureInfo.InvariantCulture);
+    private static readonly HtmlEncoder Html = HtmlEncoder.Create(System.Text.Unicode.UnicodeRanges.All);
     private static readonly TemplateOptions Options = MakeOptions();
     private readonly ConcurrentDictionary<string, Parsed> parsed = new(StringComparer.Ordinal);
 
@@ -79,7 +80,7 @@ public sealed class LiquidLetters : ITemplates
 
     /// <summary>A template filled in as HTML: values are encoded, the template's own tags stay.</summary>
     public string FillHtml(string template, PersonFacts person, Practice practice, Member? sender, Instant at, List<string> missing) =>
-        Fill(template, person, practice, sender, at, HtmlEncoder.Create(System.Text.Unicode.UnicodeRanges.All), missing);
+        Fill(template, person, practice, sender, at, Html, missing);
 
     private string Fill(string template, PersonFacts person, Practice practice, Member? sender, Instant at, TextEncoder encoder, List<string> missing)
     {

@@ -72,7 +72,7 @@ public static class Why
             (CheckKind.OnlyIf, false) => "They do not match what the step asks for.",
             (CheckKind.HasAddress, true) => $"{AddressWord(Found(1))} is {Found(0)}.",
             (CheckKind.HasAddress, false) => Found(0).Length == 0 ? $"There is no {AddressWord(Found(1)).ToLowerInvariant()[4..]} on their page." : $"“{Found(0)}” is not a well-formed {AddressWord(Found(1)).ToLowerInvariant()[4..]}.",
-            (CheckKind.NotSuppressed, true) => "Nothing sent there has come back.",
+            (CheckKind.NotSuppressed, true) => Found(0).Contains('@', StringComparison.Ordinal) ? "Nothing sent there has come back." : "Nothing says that the number is wrong.",
             (CheckKind.NotSuppressed, false) => $"Mail to {Found(0)} came back before, so nothing is sent there.",
             (CheckKind.Consent, _) => Consent(check, zone),
             (CheckKind.InTime, true) => Found(0).Length == 0 ? "It may be late by any time." : $"It was in time: it makes sense until {Phrases.MomentOf(Found(1), zone)}.",

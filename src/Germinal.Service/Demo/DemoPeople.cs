@@ -20,9 +20,9 @@ public sealed class DemoPeople(Random random, Guid practice, IReadOnlyList<Guid>
 
     private static readonly string[] LastNames =
     [
-        "Achterberg", "Adeyemi", "Bramble", "Brandwick", "Castellan", "Coombe", "Crake", "Dael", "Dunmore", "Eskola", "Fairweather", "Ferro", "Gatlin", "Hale", "Hensley", "Holloway", "Ivarsson", "Iyer", "Juneau", "Kessler",
-        "Larkin", "Lind", "Lorne", "Marsh", "Mbeki", "Nakata", "Núñez", "Okafor", "Orwell-Pike", "Pell", "Quist", "Rask", "Rowan", "Sato", "Serrano", "Strand", "Tamsin", "Thorne", "Tillery", "Umber",
-        "Underhill", "Vale", "Varga", "Wexcombe", "Whitlow", "Yarrow", "Zeller",
+        "Abernath", "Alderly", "Averill", "Birkby", "Blythewood", "Brockhurst", "Calloway", "Carrick", "Copperfield-Lowe", "Cresswell", "Dalgarno", "Danvers", "Ellingham", "Emberly", "Farrow", "Fennimore", "Garrow", "Glasscock",
+        "Greystone", "Halloran", "Hathersage", "Inglewood", "Jessop", "Kinsella", "Lathrop", "Lindqvist", "Maddern", "Marchbanks", "Mayhew", "Nettlefold", "Norwell", "Okafor", "Ollerton", "Pemberly", "Penhale",
+        "Quennell", "Ravensworth", "Rosewarne", "Sandringley", "Silvanus", "Tamblyn", "Thackeray-Moss", "Trelawn", "Umfreville", "Vasquez-Hart", "Wetherall", "Winstanley", "Yardley",
     ];
 
     private static readonly (string Zone, string Town, string Area)[] Places =

@@ -80,6 +80,7 @@ public sealed class DemoPractice(IDbContextFactory<GerminalDb> databases, Engine
         var people = AddPeople(db, makePeople, random, 560);
         await db.SaveChangesAsync(stop);
         await AddProgramsAsync(db, stop);
+        db.ChangeTracker.Clear();
         await LiveAsync(db, makePeople, people, random, report, stop);
     }
 
@@ -146,6 +147,7 @@ public sealed class DemoPractice(IDbContextFactory<GerminalDb> databases, Engine
             }
 
             report($"living through {day:d MMMM}");
+            db.ChangeTracker.Clear();
             var ten = await MoveAsync(day + new LocalTime(10, 4), stop);
             {
                 // Five clients a day are put on the year-round letters, as a member would who works through the list.

@@ -107,7 +107,7 @@ public sealed partial class Dispatcher(
         }
 
         LogRecovered(log, arrived.Count, again.Count);
-        await RecordAsync(practiceId, arrived, stop);
+        await RecordAsync(practiceId, batch.Engine, arrived, stop);
         await HandOverAsync(practiceId, batch, again, stop);
         return true;
     }
@@ -149,7 +149,7 @@ public sealed partial class Dispatcher(
         }));
         await holding.CancelAsync();
         await leases;
-        await RecordAsync(practiceId, answers, stop);
+        await RecordAsync(practiceId, batch.Engine, answers, stop);
     }
 
     /// <summary>While a slow server is at it, the lease is renewed, so that no other worker takes the touches up.</summary>
@@ -172,7 +172,7 @@ public sealed partial class Dispatcher(
         }
     }
 
-    private async Task RecordAsync(Guid practiceId, IReadOnlyList<(TouchRow Touch, Prepared Prepared, MailAnswer Answer)> answers, CancellationToken stop)
+    private async Task RecordAsync(Guid practiceId, TouchEngine engine, IReadOnlyList<(TouchRow Touch, Prepared Prepared, MailAnswer Answer)> answers, CancellationToken stop)
     {
         if (answers.Count == 0)
         {
@@ -184,8 +184,8 @@ public sealed partial class Dispatcher(
         await using var transaction = await db.Database.BeginTransactionAsync(stop);
         var ids = answers.Select(a => a.Touch.PersonId).Distinct().Order().ToArray();
         await db.Database.ExecuteSqlAsync($"SELECT 1 FROM person_states WHERE person_id = ANY({ids}) ORDER BY person_id FOR UPDATE", stop);
-        var batch = await EngineBatch.LoadAsync(db, ids, liquid, shelves, stop);
-        var recorder = new Recorder(db, batch.Engine.Shelf);
+        var batch = await EngineBatch.LoadAsync(db, ids, engine, stop);
+        var recorder = new Recorder(db, engine.Shelf);
         foreach (var (touch, prepared, answer) in answers)
         {
             if (answer.Result == MailResult.Later)
@@ -203,7 +203,7 @@ public sealed partial class Dispatcher(
                 continue;
             }
 
-            recorder.Take(batch.States[touch.PersonId], batch.Engine.Settle(batch.Facts[touch.PersonId], state, touch.Id, touch.Due, failure));
+            recorder.Take(batch.States[touch.PersonId], engine.Settle(batch.Facts[touch.PersonId], state, touch.Id, touch.Due, failure));
             if (failure is null)
             {
                 db.Messages.Add(new MessageRow

@@ -12,13 +12,15 @@ namespace Germinal.Service.Engine;
 public sealed record EngineBatch(TouchEngine Engine, IReadOnlyDictionary<Guid, PersonFacts> Facts, IReadOnlyDictionary<Guid, PersonStateRow> States)
 {
     /// <summary>Loads facts, states and programs. The states are tracked; their rows are locked by the caller.</summary>
-    public static async Task<EngineBatch> LoadAsync(GerminalDb db, IReadOnlyCollection<Guid> people, LiquidLetters letters, ShelfReading shelves, CancellationToken stop)
+    public static async Task<EngineBatch> LoadAsync(GerminalDb db, IReadOnlyCollection<Guid> people, LiquidLetters letters, ShelfReading shelves, CancellationToken stop) =>
+        await LoadAsync(db, people, new TouchEngine(await PracticeReading.LoadAsync(db, stop), await shelves.LoadAsync(db, stop), letters), stop);
+
+    /// <summary>As above with an engine that is known already: the outcome of a touch is taken in by the engine that decided it.</summary>
+    public static async Task<EngineBatch> LoadAsync(GerminalDb db, IReadOnlyCollection<Guid> people, TouchEngine engine, CancellationToken stop)
     {
-        var practice = await PracticeReading.LoadAsync(db, stop);
-        var shelf = await shelves.LoadAsync(db, stop);
         var facts = await FactsReading.LoadAsync(db, people, stop);
         var states = await db.States.Where(s => people.Contains(s.PersonId)).ToDictionaryAsync(s => s.PersonId, stop);
-        return new EngineBatch(new TouchEngine(practice, shelf, letters), facts, states);
+        return new EngineBatch(engine, facts, states);
     }
 
     /// <summary>The state of one person.</summary>

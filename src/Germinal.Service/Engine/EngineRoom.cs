@@ -33,47 +33,42 @@ public sealed class EngineRoom(IDbContextFactory<GerminalDb> databases, Reactor 
     private async Task MoveAsync(ClockRow clock, CancellationToken stop)
     {
         var target = clock.MoveTo!.Value;
+        await using var db = await databases.CreateDbContextAsync(stop);
         while (true)
         {
-            await using var db = await databases.CreateDbContextAsync(stop);
-            clock = await db.Clock.SingleAsync(stop);
-            if (clock.MoveTo is null)
-            {
-                return;
-            }
-
+            clock = await db.Clock.AsNoTracking().SingleAsync(stop);
+            await DoMomentAsync(clock.SweptUntil, clock.Now, stop);
             if (clock.StopAsked || clock.Now >= target)
             {
-                await DoMomentAsync(clock.SweptUntil, clock.Now, stop);
                 await db.Clock.ExecuteUpdateAsync(
                     u => u.SetProperty(c => c.MoveFrom, (Instant?)null).SetProperty(c => c.MoveTo, (Instant?)null).SetProperty(c => c.StopAsked, false), stop);
                 return;
             }
 
-            await DoMomentAsync(clock.SweptUntil, clock.Now, stop);
-            if (await db.Touches.IgnoreQueryFilters().AnyAsync(t => t.Status == "handing", stop))
+            var next = await NextMomentAsync(db, clock.Now, stop);
+            if (next is null)
             {
                 // The mail server is away: time does not pass over letters that are on their way out.
                 await Task.Delay(TimeSpan.FromSeconds(1), stop);
                 continue;
             }
 
-            var next = Instant.Min(await NextMomentAsync(db, clock.Now, stop), target);
-            await db.Clock.ExecuteUpdateAsync(u => u.SetProperty(c => c.Now, next), stop);
+            var now = Instant.Min(next.Value, target);
+            await db.Clock.ExecuteUpdateAsync(u => u.SetProperty(c => c.Now, now), stop);
         }
     }
 
-    /// <summary>The next moment after one at which anything happens; the end of time when nothing does.</summary>
-    private static async Task<Instant> NextMomentAsync(GerminalDb db, Instant now, CancellationToken stop)
+    /// <summary>The next moment after one at which anything happens; the end of time when nothing does; null while letters are on their way out.</summary>
+    private static async Task<Instant?> NextMomentAsync(GerminalDb db, Instant now, CancellationToken stop)
     {
-        var moments = await db.Database.SqlQuery<Instant>(
+        var moments = await db.Database.SqlQuery<Instant?>(
             $"""
-            SELECT coalesce(least(
+            SELECT CASE WHEN EXISTS (SELECT 1 FROM touches WHERE status = 'handing') THEN NULL ELSE coalesce(least(
               (SELECT min(at) FROM events WHERE handled_at IS NULL),
               (SELECT min(next_due) FROM person_states),
-              (SELECT swept_until FROM clock)), 'infinity') AS "Value"
+              (SELECT swept_until FROM clock)), 'infinity') END AS "Value"
             """).ToListAsync(stop);
-        return Instant.Max(moments[0], now.PlusTicks(1));
+        return moments[0] is { } at ? Instant.Max(at, now.PlusTicks(1)) : null;
     }
 
     private async Task<bool> DoMomentAsync(Instant sweptUntil, Instant now, CancellationToken stop)

@@ -240,7 +240,9 @@ public static class PersonEndpoints
             .OrderByDescending(r => r.StartedAt).Take(PastAtOnce + 1).ToListAsync(stop);
         var refusals = await db.Refusals.AsNoTracking().Where(r => r.PersonId == id && r.At < until).OrderByDescending(r => r.At).Take(PastAtOnce + 1).ToListAsync(stop);
 
-        var lines = touches.Select(t => (At: t.SettledAt!.Value, Rank: 3, Line: ThreadLines.Of(t, messages.GetValueOrDefault(t.Id), engine.Shelf, names)))
+        var facts = (await FactsReading.WithDetailsAsync(db, [row], stop))[id];
+        string Fill(string title) => ((Channels.Letters.LiquidLetters)engine.Templates).FillText(title, facts, practice, practice.SenderFor(facts), now, []);
+        var lines = touches.Select(t => (At: t.SettledAt!.Value, Rank: 3, Line: ThreadLines.Of(t, messages.GetValueOrDefault(t.Id), engine.Shelf, names, Fill)))
             .Concat(events.Select(e => (e.At, Rank: 1, Line: ThreadLines.Of(e))))
             .Concat(runs.Where(r => r.StartedAt < until).Select(r => (At: r.StartedAt, Rank: 2, Line: ThreadLines.Started(r, names, zone))))
             .Concat(runs.Where(r => r.EndedAt is { } end && end < until).Select(r => (At: r.EndedAt!.Value, Rank: 4, Line: ThreadLines.Ended(r, names))))
@@ -257,15 +259,14 @@ public static class PersonEndpoints
             next = lines.Count > page.Count ? NodaTime.Text.InstantPattern.ExtendedIso.Format(edge) : null;
         }
 
-        var coming = before is null ? await ComingAsync(db, engine, id, now, practice, stop) : [];
+        var coming = before is null ? await ComingAsync(db, engine, facts, now, practice, stop) : [];
         return TypedResults.Ok(new ThreadDto(now.ToString(), zone.Id, coming, [.. page.Select(l => l.Line)], next));
     }
 
     /// <summary>A year ahead, rehearsed by the engine from the person's state.</summary>
-    private static async Task<IReadOnlyList<ThreadLine>> ComingAsync(GerminalDb db, TouchEngine engine, Guid id, Instant now, Practice practice, CancellationToken stop)
+    private static async Task<IReadOnlyList<ThreadLine>> ComingAsync(GerminalDb db, TouchEngine engine, PersonFacts facts, Instant now, Practice practice, CancellationToken stop)
     {
-        var facts = (await FactsReading.LoadAsync(db, [id], stop))[id];
-        var json = await db.States.AsNoTracking().Where(s => s.PersonId == id).Select(s => s.State).FirstOrDefaultAsync(stop);
+        var json = await db.States.AsNoTracking().Where(s => s.PersonId == facts.Id).Select(s => s.State).FirstOrDefaultAsync(stop);
         var state = json is null ? PersonState.Empty : PersonStateJson.Read(json);
         if (facts.DoNotContact || facts.Died || facts.Archived)
         {

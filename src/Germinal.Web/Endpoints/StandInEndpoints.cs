@@ -23,7 +23,7 @@ public static class StandInEndpoints
 
         var mail = app.MapGroup("/api/stand-ins/mail").WithTags("stand-ins").RequireAuthorization();
         mail.MapGet("", async (int? before, string? search, IHttpClientFactory http, CancellationToken stop) =>
-            await http.CreateClient().GetFromJsonAsync<MailPage>($"{address}/messages?before={before}&search={Uri.EscapeDataString(search ?? "")}", stop));
+            await http.CreateClient().GetFromJsonAsync<MailPage>($"{address}/messages?search={Uri.EscapeDataString(search ?? "")}{(before is null ? "" : $"&before={before}")}", stop));
         mail.MapGet("/{number:int}", async Task<Microsoft.AspNetCore.Http.HttpResults.Results<Microsoft.AspNetCore.Http.HttpResults.Ok<MailOpened>, Microsoft.AspNetCore.Http.HttpResults.NotFound>> (int number, IHttpClientFactory http, CancellationToken stop) =>
         {
             using var response = await http.CreateClient().GetAsync($"{address}/messages/{number}", stop);

@@ -11,10 +11,10 @@ namespace Germinal.Web.Endpoints;
 /// <summary>What is said of a touch, an event, a run or a refusal on one line of a thread.</summary>
 internal static class ThreadLines
 {
-    public static ThreadLine Of(TouchRow t, MessageRow? message, ProgramShelf shelf, Dictionary<Guid, string> names)
+    public static ThreadLine Of(TouchRow t, MessageRow? message, ProgramShelf shelf, Dictionary<Guid, string> names, Func<string, string> fill)
     {
         var step = shelf.Find(t.ProgramId, t.Version).Definition.Steps.First(s => s.Id == t.StepId);
-        var title = message?.Subject ?? TitleOf(step);
+        var title = message?.Subject ?? fill(TitleOf(step));
         var detail = message is not null ? Short(message.Text) : t.CallOutcome is { } outcome ? $"{outcome}{(t.Remark is null ? "" : $": {t.Remark}")}" : null;
         var reason = Why.Reason(t.Reason);
         var status = t.Status switch
@@ -64,6 +64,7 @@ internal static class ThreadLines
         var title = t.Step switch
         {
             EmailStep e => liquid.FillText(e.Subject, person, practice, practice.SenderFor(person), at, []),
+            CallStep c => $"Call: {FirstLine(liquid.FillText(c.Script, person, practice, practice.SenderFor(person), at, []))}",
             _ => TitleOf(t.Step),
         };
         var mark = state.Marks.TryGetValue(t.TouchId, out var m) ? m : (TouchMark?)null;

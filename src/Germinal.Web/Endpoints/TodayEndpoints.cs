@@ -18,6 +18,9 @@ public sealed record CallDto(Guid TouchId, PersonRef Person, string Program, int
 /// <summary>A message that goes out today or tomorrow. Status: planned, held, or skipped by what is known now.</summary>
 public sealed record GoingDto(Guid TouchId, PersonRef Person, Guid ProgramId, string Program, string StepId, string Due, bool IsToday, string Subject, bool Held, string? Problem, bool Planned);
 
+/// <summary>How many letters of one step go on one of the two days.</summary>
+public sealed record GoingCount(Guid ProgramId, string StepId, bool IsToday, int Count);
+
 /// <summary>Something that waits for a member: a refused start, or a do-not-contact to confirm.</summary>
 public sealed record WaitingDto(string Id, string Kind, PersonRef Person, string At, string Text);
 
@@ -25,12 +28,13 @@ public sealed record WaitingDto(string Id, string Kind, PersonRef Person, string
 public sealed record MendingDto(Guid TouchId, PersonRef Person, string Due, string Subject, string Problem, string? Field);
 
 /// <summary>The day sheet.</summary>
-public sealed record TodayDto(string Now, string Zone, int CallsInAll, IReadOnlyList<CallDto> Calls, int GoingToday, int GoingTomorrow, IReadOnlyList<GoingDto> Going, int WaitingInAll, IReadOnlyList<WaitingDto> Waiting, int MendingInAll, IReadOnlyList<MendingDto> Mending);
+public sealed record TodayDto(string Now, string Zone, int CallsInAll, IReadOnlyList<CallDto> Calls, int GoingToday, int GoingTomorrow, IReadOnlyList<GoingDto> Going, IReadOnlyList<GoingCount> GoingCounts, int WaitingInAll, IReadOnlyList<WaitingDto> Waiting, int MendingInAll, IReadOnlyList<MendingDto> Mending);
 
 /// <summary>The day sheet: what to do now.</summary>
 public static class TodayEndpoints
 {
     private const int Shown = 60;
+    private const int LettersShown = 240;
 
     public static void Map(IEndpointRouteBuilder app)
     {
@@ -52,9 +56,10 @@ public static class TodayEndpoints
         var open = db.Touches.AsNoTracking().Where(t => t.Kind == "call" && (t.Status == "open" || (t.Status == "planned" && t.Due < tomorrow && !t.Held)));
         var calls = await open.OrderBy(t => t.Due).ThenBy(t => t.Id).Take(Shown).ToListAsync(stop);
         var planned = db.Touches.AsNoTracking().Where(t => t.Status == "planned" && t.Kind == "email" && t.Due < after);
-        var going = await planned.OrderBy(t => t.Due).ThenBy(t => t.Id).Take(Shown).ToListAsync(stop);
-        var goingToday = await planned.CountAsync(t => t.Due < tomorrow, stop);
-        var goingInAll = await planned.CountAsync(stop);
+        var going = await planned.OrderBy(t => t.Due).ThenBy(t => t.Id).Take(LettersShown).ToListAsync(stop);
+        var counts = await planned.GroupBy(t => new { t.ProgramId, t.StepId, IsToday = t.Due < tomorrow }).Select(g => new GoingCount(g.Key.ProgramId, g.Key.StepId, g.Key.IsToday, g.Count())).ToListAsync(stop);
+        var goingToday = counts.Where(c => c.IsToday).Sum(c => c.Count);
+        var goingInAll = counts.Sum(c => c.Count);
         var stuck = db.Touches.AsNoTracking().Where(t => t.Status == "blocked" || t.Status == "uncertain");
         var mending = await stuck.OrderBy(t => t.FirstDue).ThenBy(t => t.Id).Take(Shown).ToListAsync(stop);
         var refused = db.Refusals.AsNoTracking().Where(r => r.DismissedAt == null);
@@ -110,7 +115,7 @@ public static class TodayEndpoints
         var occasionsToday = ordered.Count(g => !g.Planned && g.IsToday);
         var occasionsTomorrow = ordered.Count(g => !g.Planned && !g.IsToday);
         return new TodayDto(
-            now.ToString(), zone.Id, await open.CountAsync(stop), callDtos, goingToday + occasionsToday, goingInAll - goingToday + occasionsTomorrow, ordered,
+            now.ToString(), zone.Id, await open.CountAsync(stop), callDtos, goingToday + occasionsToday, goingInAll - goingToday + occasionsTomorrow, ordered, counts,
             await refused.CountAsync(stop) + await confirm.CountAsync(stop), waiting, await stuck.CountAsync(stop), mendings);
     }
 

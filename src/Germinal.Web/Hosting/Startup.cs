@@ -33,9 +33,25 @@ public static class Startup
         var password = Passphrase();
         var demo = ActivatorUtilities.CreateInstance<DemoPractice>(scope.ServiceProvider);
         var users = scope.ServiceProvider.GetRequiredService<UserManager<MemberUser>>();
+        await HurryAsync(db, true, stop);
         await demo.LoadAsync(users, password, !settings.Demo, step => Console.WriteLine($"demo: {step}"), stop);
+        await HurryAsync(db, false, stop);
         await File.WriteAllLinesAsync(file, DemoPractice.Members.Select(m => $"{m.Email} {password}"), stop);
         File.SetUnixFileMode(file, UnixFileMode.UserRead | UnixFileMode.UserWrite);
+    }
+
+    /// <summary>
+    /// While the demo loads, commits do not wait for the disk: a load that is cut short is started over anyway.
+    /// </summary>
+    private static async Task HurryAsync(GerminalDb db, bool on, CancellationToken stop)
+    {
+        await db.Database.ExecuteSqlRawAsync(
+            on
+                ? "DO $$ BEGIN EXECUTE format('ALTER DATABASE %I SET synchronous_commit = off', current_database()); END $$"
+                : "DO $$ BEGIN EXECUTE format('ALTER DATABASE %I RESET synchronous_commit', current_database()); END $$",
+            stop);
+        await db.Database.CloseConnectionAsync();
+        Npgsql.NpgsqlConnection.ClearAllPools();
     }
 
     /// <summary>Three words and a number, made anew for each database.</summary>

@@ -2368,6 +2368,15 @@ export interface components {
             message: string;
             isWarning: boolean;
         };
+        /** @description How many letters of one step go on one of the two days. */
+        GoingCount: {
+            /** Format: uuid */
+            programId: string;
+            stepId: string;
+            isToday: boolean;
+            /** Format: int32 */
+            count: number;
+        };
         /** @description A message that goes out today or tomorrow. Status: planned, held, or skipped by what is known now. */
         GoingDto: {
             /** Format: uuid */
@@ -2757,6 +2766,7 @@ export interface components {
             /** Format: int32 */
             goingTomorrow: number;
             going: components["schemas"]["GoingDto"][];
+            goingCounts: components["schemas"]["GoingCount"][];
             /** Format: int32 */
             waitingInAll: number;
             waiting: components["schemas"]["WaitingDto"][];

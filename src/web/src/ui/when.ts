@@ -17,8 +17,7 @@ function parts(at: string, zone: string) {
 /** “Mon 1 Mar”, with the year where it is not that of `now`. */
 export function day(at: string, zone: string, now?: string) {
   const p = parts(at, zone);
-  const year = now && parts(now, zone).year !== p.year ? ` ${p.year}` : '';
-  return `${p.weekday} ${p.day} ${p.month}${year}`;
+  return now && parts(now, zone).year !== p.year ? `${p.day} ${p.month} ${p.year}` : `${p.weekday} ${p.day} ${p.month}`;
 }
 
 /** “9:30”. */
@@ -54,6 +53,11 @@ export function date(at: string, zone: string) {
 /** Whole days from one date to another in a zone; negative when the second is earlier. */
 export function daysBetween(from: string, to: string, zone: string) {
   return Math.round((Date.parse(date(to, zone)) - Date.parse(date(from, zone))) / 86_400_000);
+}
+
+/** “Fri” within the last week, else the day. */
+export function sinceDay(at: string, zone: string, now: string) {
+  return daysBetween(at, now, zone) < 7 ? (parts(at, zone).weekday ?? '') : day(at, zone, now);
 }
 
 /** “today”, “tomorrow”, “yesterday”, else the day. */

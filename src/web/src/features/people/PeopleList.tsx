@@ -138,7 +138,7 @@ export default function PeopleList() {
           <table className="w-full border-collapse text-small">
             <thead>
               <tr className="border-t border-ink text-left text-soft">
-                <th className="w-10 py-1.5 pl-7 max-[699px]:pl-4">
+                <th className="w-[54px] py-1.5 pr-3 pl-7 max-[699px]:pl-4">
                   <input
                     type="checkbox"
                     aria-label="Pick all shown"
@@ -171,7 +171,7 @@ export default function PeopleList() {
             <tbody>
               {rows.map((p) => (
                 <tr key={p.id} className={`border-t border-rule ${picked.has(p.id) ? 'bg-picked' : ''}`}>
-                  <td className="py-2 pl-7 max-[699px]:pl-4">
+                  <td className="py-2 pr-3 pl-7 max-[699px]:pl-4">
                     <input
                       type="checkbox"
                       aria-label={`Pick ${p.name}`}

@@ -30,6 +30,7 @@ export default function PersonPage() {
   const [picked, setPicked] = useState<string>();
   const [doing, setDoing] = useState<Doing>();
   const [editing, setEditing] = useState(query.has('edit'));
+  const [allComing, setAllComing] = useState(false);
 
   useKeys({
     r: () => setDoing('remark'),
@@ -59,7 +60,9 @@ export default function PersonPage() {
   const p = person.data;
   const first = thread.data.pages[0] as Schemas['ThreadDto'];
   const past = thread.data.pages.flatMap((page) => page.past);
-  const coming = [...first.coming].reverse();
+  const near = allComing ? first.coming : first.coming.slice(0, 5);
+  const later = first.coming.length - near.length;
+  const coming = [...near].reverse();
   const line = [...first.coming, ...past].find((l) => l.id === picked);
 
   return (
@@ -94,6 +97,13 @@ export default function PersonPage() {
       )}
       <Actions person={p} doing={doing} setDoing={setDoing} edit={() => setEditing(true)} />
       <ol aria-label="Thread" className="m-0 list-none p-0">
+        {later > 0 && (
+          <li className="row">
+            <Button onClick={() => setAllComing(true)}>
+              and {later} more until {day(first.coming.at(-1)?.at ?? first.now, first.zone, first.now)}
+            </Button>
+          </li>
+        )}
         {coming.map((l) => (
           <Touch
             key={l.id}

@@ -25,7 +25,7 @@ import {
   sayWindow,
   span,
 } from './programFile';
-import { Say, SayList } from './Say';
+import { Say, SayList, Words } from './Say';
 import { SwitchOn } from './SwitchOn';
 import { useDraft } from './useDraft';
 
@@ -269,6 +269,7 @@ function Page({ id, loaded, reload }: { id: string; loaded: Schemas['ProgramDto'
             step={step}
             index={i}
             day={line[i]?.day}
+            person={preview.data?.person.name}
             date={preview.data?.touches.find((t) => t.stepId === step.id)?.at}
             zone={preview.data?.zone ?? zone}
             now={now}
@@ -346,6 +347,7 @@ type StepLineProps = {
   step: Step;
   index: number;
   day?: number;
+  person?: string;
   date?: string;
   zone: string;
   now: string;
@@ -366,6 +368,7 @@ function StepLine({
   step,
   index,
   day: dayNumber,
+  person,
   date,
   zone,
   now,
@@ -406,8 +409,7 @@ function StepLine({
     sentence = (
       <>
         {kind('Email')} “
-        <button
-          type="button"
+        <Words
           className="say"
           aria-expanded={writing}
           onClick={() => {
@@ -415,8 +417,8 @@ function StepLine({
             write(!writing);
           }}
         >
-          {step.subject || 'no subject yet'}
-        </button>
+          {filled(step.subject, person) || 'no subject yet'}
+        </Words>
         ” {when}
         {', '}
         <Say
@@ -443,7 +445,7 @@ function StepLine({
     sentence = (
       <>
         {kind('Call')} {when} with “
-        <Say words={step.script ? short(step.script) : 'nothing to say yet'} label="What to say on the call">
+        <Say words={step.script ? short(filled(step.script, person)) : 'nothing to say yet'} label="What to say on the call">
           {(close) => (
             <TextForm
               label="What to say; merge fields like {{ person.first_name }} are filled in"
@@ -556,6 +558,13 @@ function StepLine({
       )}
     </li>
   );
+}
+
+/** A sentence's words as the person in the margin would read them. */
+function filled(text: string, person = 'Leila') {
+  return text
+    .replace(/\{\{\s*person\.first_name[^}]*\}\}/g, person.split(' ')[0] ?? '')
+    .replace(/\{\{\s*([\w.]+)[^}]*\}\}/g, (_, field: string) => `‹${field.replace(/[._]/g, ' ')}›`);
 }
 
 function short(text: string) {

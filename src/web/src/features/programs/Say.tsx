@@ -1,6 +1,25 @@
 import { Popover } from 'radix-ui';
-import { type ReactNode, useState } from 'react';
+import { type HTMLAttributes, type ReactNode, type Ref, useState } from 'react';
 import { Button } from '../../ui/bits';
+
+/** A button that breaks across lines like the words around it, which a button element cannot. */
+export function Words({ ref, ...rest }: HTMLAttributes<HTMLSpanElement> & { ref?: Ref<HTMLSpanElement> }) {
+  return (
+    // biome-ignore lint/a11y/useSemanticElements: a button element would not break across lines
+    <span
+      ref={ref}
+      role="button"
+      tabIndex={0}
+      onKeyDown={(e) => {
+        if (e.key === 'Enter' || e.key === ' ') {
+          e.preventDefault();
+          e.currentTarget.click();
+        }
+      }}
+      {...rest}
+    />
+  );
+}
 
 /** Words of a sentence that are a control: press, or Tab into them, and change them in place. */
 export function Say({
@@ -17,8 +36,10 @@ export function Say({
   const [open, setOpen] = useState(false);
   return (
     <Popover.Root open={open} onOpenChange={setOpen}>
-      <Popover.Trigger className={soft ? 'text-soft hover:text-ink' : 'say'} aria-label={label}>
-        {words}
+      <Popover.Trigger asChild>
+        <Words className={soft ? 'cursor-pointer text-soft hover:text-ink' : 'say'} aria-label={label}>
+          {words}
+        </Words>
       </Popover.Trigger>
       <Popover.Portal>
         <Popover.Content className="float w-80 p-4 font-sans text-base" align="start" sideOffset={6} aria-label={label}>

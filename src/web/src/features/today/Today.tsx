@@ -7,7 +7,7 @@ import { Button, Empty, Loading, Trouble } from '../../ui/bits';
 import { DayPage, PageHead, Stretch } from '../../ui/DayPage';
 import { useKeys } from '../../ui/keys';
 import { StepMark } from '../../ui/TouchLine';
-import { count, daysBetween, longDay, moment, nearDay, phone, time } from '../../ui/when';
+import { count, daysBetween, longDay, moment, nearDay, phone, sinceDay, time } from '../../ui/when';
 import { TouchMargin } from '../touches/TouchMargin';
 
 type Day = Schemas['TodayDto'];
@@ -38,7 +38,7 @@ function Sheet({ day }: { day: Day }) {
   const queries = useQueryClient();
   const go = useNavigate();
   const { now, zone } = day;
-  const groups = useMemo(() => grouped(day.going), [day.going]);
+  const groups = useMemo(() => grouped(day.going, day.goingCounts), [day.going, day.goingCounts]);
   const [opened, setOpened] = useState<Set<string>>(new Set());
 
   const items: Item[] = useMemo(
@@ -168,8 +168,8 @@ function Sheet({ day }: { day: Day }) {
           <div key={g.key} className="row flex items-baseline gap-4">
             <span className="gutter">{gutterOf(g.rows[0] as Going, zone, now)}</span>
             <span className="flex-1 font-serif">{g.pattern}</span>
-            <span className="text-small">{count(g.rows.length, 'person', 'people')} · email</span>
-            <Button onClick={() => setOpened(new Set(opened).add(g.key))} aria-label={`Read all ${g.rows.length}: ${g.pattern}`}>
+            <span className="text-small">{count(g.inAll, 'person', 'people')} · email</span>
+            <Button onClick={() => setOpened(new Set(opened).add(g.key))} aria-label={`Read all ${g.inAll}: ${g.pattern}`}>
               read them all
             </Button>
           </div>
@@ -244,17 +244,23 @@ function Sheet({ day }: { day: Day }) {
   );
 }
 
-type Group = { key: string; pattern: string; rows: Going[] };
+type Group = { key: string; pattern: string; rows: Going[]; inAll: number };
 
 /** Letters of one step on one day belong together; their subject with names differs, so the shared words are shown. */
-function grouped(rows: Going[]): Group[] {
+function grouped(rows: Going[], counts: Schemas['GoingCount'][]): Group[] {
   const groups = new Map<string, Group>();
   for (const row of rows) {
     const key = `${row.programId}/${row.stepId}/${row.isToday}`;
-    const group = groups.get(key) ?? { key, pattern: row.subject, rows: [] };
+    const group = groups.get(key) ?? { key, pattern: row.subject, rows: [], inAll: 0 };
     if (group.pattern !== row.subject) group.pattern = shared(group.pattern, row.subject);
     group.rows.push(row);
     groups.set(key, group);
+  }
+  for (const group of groups.values()) {
+    const first = group.rows[0] as Going;
+    const counted =
+      counts.find((c) => c.programId === first.programId && c.stepId === first.stepId && c.isToday === first.isToday)?.count ?? 0;
+    group.inAll = Math.max(counted, group.rows.length);
   }
   return [...groups.values()];
 }
@@ -293,7 +299,7 @@ function CallRow({
   return (
     <div id={`item-${call.touchId}`} className={`row ${on ? 'on' : ''}`} aria-current={on}>
       <span className={`gutter ${late > 0 ? '!text-ember' : ''}`}>
-        {late > 0 ? `since ${nearDay(call.due, zone, now)}` : time(call.due, zone)}
+        {late > 0 ? `since ${sinceDay(call.due, zone, now)}` : time(call.due, zone)}
       </span>
       <div className="flex items-baseline gap-4">
         <button type="button" className="flex-1" onClick={pick}>
