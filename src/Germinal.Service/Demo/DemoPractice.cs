@@ -44,7 +44,7 @@ public sealed class DemoPractice(IDbContextFactory<GerminalDb> databases, Engine
             Settings = new PracticeSettings
             {
                 HolidaysOf = "US",
-                PostalAddress = "Alder Quay Planning\n12 Quay Lane\nPort Averil, ME 04999",
+                PostalAddress = "12 Quay Lane\nPort Averil, ME 04999",
                 OpenChannels = ["call", "post"],
                 Pipelines = [new PipelineSettings { Name = "Planning", Stages = ["Inquiry", "First meeting", "Plan drafted", "Proposal", "Client"] }],
             },

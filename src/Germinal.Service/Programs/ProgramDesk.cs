@@ -100,13 +100,16 @@ public sealed class ProgramDesk(LiquidLetters letters, ShelfReading shelves)
             }
         }
 
+        // And one for each field, at the first letter that needs it.
+        var told = new HashSet<string>(StringComparer.Ordinal);
         for (var i = 0; i < program.Steps.Count; i++)
         {
             if (program.Steps[i] is EmailStep && person.Email is not null)
             {
-                foreach (var field in letters.Missing(program.Steps[i], person, practice, practice.SenderFor(person), now))
+                foreach (var field in letters.Missing(program.Steps[i], person, practice, practice.SenderFor(person), now).Where(told.Add))
                 {
-                    yield return ($"/steps/{i}", $"Nothing for “{field}”");
+                    var words = field.Replace("person.", "", StringComparison.Ordinal).Replace('.', ' ').Replace('_', ' ');
+                    yield return ($"/steps/{i}", $"{char.ToUpperInvariant(words[0])}{words[1..]} missing");
                 }
             }
         }

@@ -124,12 +124,13 @@ export default function PersonPage() {
           </span>
           Now
         </li>
-        {past.map((l) => (
+        {past.map((l, i) => (
           <Touch
             key={l.id}
             line={l}
             zone={first.zone}
             now={first.now}
+            sameDay={i > 0 && day(past[i - 1]?.at ?? '', first.zone) === day(l.at, first.zone)}
             on={picked === l.id}
             pick={l.touchId ? () => setPicked(picked === l.id ? undefined : l.id) : undefined}
           />
@@ -191,7 +192,9 @@ function Touch({
   coming = false,
   on,
   pick,
+  sameDay = false,
 }: {
+  sameDay?: boolean;
   line: Line;
   zone: string;
   now: string;
@@ -216,15 +219,16 @@ function Touch({
         )}
       </span>
       <span className={`text-small ${trouble ? 'text-ember' : 'text-soft'}`}>
-        {line.status ?? (line.touchId ? line.program : (line.by ?? (line.kind === 'started' ? 'by itself' : '')))}
+        {(line.status === 'sent' ? `sent ${time(line.at, zone)}` : line.status) ??
+          (line.touchId ? line.program : (line.by ?? (line.kind === 'started' ? 'by itself' : '')))}
       </span>
     </span>
   );
   return (
     <li className={`row ${on ? 'on' : ''}`}>
       <span className="gutter" title={moment(line.at, zone)}>
-        {nearDay(line.at, zone, now)}
-        {!coming || nearDay(line.at, zone, now) === 'today' ? `, ${time(line.at, zone)}` : ''}
+        {sameDay ? time(line.at, zone) : nearDay(line.at, zone, now)}
+        {!sameDay && coming && nearDay(line.at, zone, now) === 'today' ? `, ${time(line.at, zone)}` : ''}
       </span>
       {pick ? (
         <button type="button" className="block w-full" aria-expanded={on} onClick={pick}>

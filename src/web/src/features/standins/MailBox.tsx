@@ -45,7 +45,7 @@ export default function MailBox() {
       ) : (
         rows.length === 0 && <Empty>{search ? 'No message fits.' : 'No mail yet. Switch a program on and let time pass.'}</Empty>
       )}
-      {rows.map((m) => (
+      {rows.map((m, i) => (
         <button
           key={m.number}
           type="button"
@@ -53,11 +53,10 @@ export default function MailBox() {
           onClick={() => setPicked(m.number)}
           aria-pressed={picked === m.number}
         >
-          <span className="gutter">
-            {day(m.date, zone, now)}, {time(m.date, zone)}
-          </span>
+          <span className="gutter">{i > 0 && day(rows[i - 1]?.date ?? '', zone) === day(m.date, zone) ? '' : day(m.date, zone, now)}</span>
           <span className="flex-1 font-serif">{m.subject}</span>
-          <span className="max-w-64 truncate text-small text-soft">to {m.to}</span>
+          <span className="max-w-64 truncate text-small text-soft">to {m.to.replace(/^"([^"]*)" <.*$/, '$1')}</span>
+          <span className="w-11 text-right text-small text-soft">{time(m.date, zone)}</span>
         </button>
       ))}
       {box.hasNextPage && (
