@@ -1,0 +1,177 @@
+using System.Collections.Concurrent;
+using Germinal.Channels;
+using Germinal.Channels.Letters;
+using Germinal.Channels.Mail;
+using Germinal.Core.Programs;
+using Germinal.Core.Time;
+using Germinal.Service.Engine;
+using Germinal.Service.People;
+using Germinal.Service.Programs;
+using Germinal.Store;
+using Germinal.Store.Rows;
+using Germinal.Store.Tests;
+using Microsoft.EntityFrameworkCore;
+using Microsoft.Extensions.Logging.Abstractions;
+using MimeKit;
+using NodaTime;
+using NodaTime.Text;
+
+namespace Germinal.Service.Tests;
+
+/// <summary>A mail provider in memory whose answers a test can choose.</summary>
+internal sealed class FakeMail : IMailTransport
+{
+    public ConcurrentQueue<MimeMessage> Sent { get; } = [];
+
+    /// <summary>What the provider answers; accepted by default.</summary>
+    public Func<MimeMessage, MailAnswer> Answers { get; set; } = _ => new MailAnswer(MailResult.Accepted, "250 kept");
+
+    /// <summary>What it says when asked for a message; by default whether it was sent.</summary>
+    public Func<string, bool?>? Knows { get; set; }
+
+    public Task<MailAnswer> SendAsync(MimeMessage message, CancellationToken stop)
+    {
+        var answer = Answers(message);
+        if (answer.Result == MailResult.Accepted)
+        {
+            // The dispatcher disposes of its own.
+            using var memory = new MemoryStream();
+            message.WriteTo(memory, stop);
+            memory.Position = 0;
+            Sent.Enqueue(MimeMessage.Load(memory, stop));
+        }
+
+        return Task.FromResult(answer);
+    }
+
+    public Task<bool?> WasAcceptedAsync(string messageId, CancellationToken stop) =>
+        Task.FromResult(Knows is null ? Sent.Any(m => m.MessageId == messageId) : Knows(messageId));
+}
+
+/// <summary>The live engine on a database of its own, with a provider in memory and a clock that stands.</summary>
+internal sealed class World : IAsyncDisposable
+{
+    public static readonly DateTimeZone Zone = DateTimeZoneProviders.Tzdb["America/New_York"];
+    private readonly ShelfReading shelves = new();
+    private readonly LiquidLetters liquid = new();
+
+    private World()
+    {
+        var links = new PublicLinks(new byte[48], "https://germinal.example.com");
+        Reactor = new Reactor(Database, liquid, shelves);
+        Dispatcher = new Dispatcher(Database, liquid, new LetterWriter(liquid, links), links, shelves, Mail, NullLogger<Dispatcher>.Instance);
+        Sweep = new Sweep(Database, shelves);
+        Room = new EngineRoom(Database, Reactor, Dispatcher, Sweep);
+        Programs = new ProgramDesk(liquid, shelves);
+    }
+
+    public TestDatabase Database { get; } = new();
+
+    public FakeMail Mail { get; } = new();
+
+    public Reactor Reactor { get; }
+
+    public Dispatcher Dispatcher { get; }
+
+    public Sweep Sweep { get; }
+
+    public EngineRoom Room { get; }
+
+    public ProgramDesk Programs { get; }
+
+    public Guid Practice { get; private set; }
+
+    public Guid Ada { get; private set; }
+
+    public static Instant At(string local) => LocalClock.At(LocalDateTimePattern.CreateWithInvariantCulture("uuuu-MM-dd'T'HH:mm").Parse(local).Value, Zone);
+
+    public static async Task<World> AtAsync(string now)
+    {
+        var world = new World();
+        (world.Practice, world.Ada, _) = await world.Database.PracticeAsync(At(now));
+        return world;
+    }
+
+    public GerminalDb Db() => Database.For(Practice);
+
+    public async Task<Instant> NowAsync()
+    {
+        await using var db = Db();
+        return (await db.Clock.SingleAsync()).Now;
+    }
+
+    public async Task<PersonRow> PersonAsync(string first, Action<PersonRow>? more = null, string? birthday = null, bool consent = true)
+    {
+        await using var db = Db();
+        var person = new PersonRow
+        {
+            Id = Guid.NewGuid(), PracticeId = Practice, FirstName = first, LastName = "Rowan", Email = $"{first.ToLowerInvariant()}@example.com", Mobile = "+12075550101", OwnerId = Ada, AddedAt = At("2026-01-01T09:00"),
+        };
+        more?.Invoke(person);
+        PersonNames.Refresh(person);
+        db.People.Add(person);
+        if (birthday is not null)
+        {
+            var date = YearlyDate.TryParse(birthday)!.Value;
+            db.KeyDates.Add(new KeyDateRow { PersonId = person.Id, PracticeId = Practice, Name = "birthday", Month = date.Month, Day = date.Day, Year = date.Year, Yearly = true });
+        }
+
+        if (consent)
+        {
+            db.Consent.Add(new ConsentRow { PracticeId = Practice, PersonId = person.Id, Channel = "email", Purpose = "commercial", IsIn = true, At = At("2026-01-01T09:00"), Source = "said so" });
+        }
+
+        await db.SaveChangesAsync();
+        return person;
+    }
+
+    public async Task<Guid> ProgramAsync(string name, string more, string steps)
+    {
+        var reading = ProgramFile.Read($$"""{"format":"germinal.program/1","name":"{{name}}",{{more}}{{(more.Length > 0 ? "," : "")}}"steps":[{{steps}}]}""");
+        Assert.Empty(reading.Errors);
+        await using var db = Db();
+        var row = new ProgramRow { Id = Guid.NewGuid(), PracticeId = Practice, Name = name, Draft = ProgramFile.Write(reading.Program!).ToJsonString(), CreatedAt = await NowAsync() };
+        db.Programs.Add(row);
+        await db.SaveChangesAsync();
+        await ProgramDesk.PublishAsync(db, row, "Ada", await NowAsync(), default);
+        return row.Id;
+    }
+
+    public async Task DoAsync(Func<PeopleDesk, Task> act)
+    {
+        await using var db = Db();
+        await act(new PeopleDesk(db, "Ada Quill", await NowAsync()));
+    }
+
+    /// <summary>Everything that is due now.</summary>
+    public async Task WorkAsync()
+    {
+        while (await Room.WorkAsync(default))
+        {
+        }
+    }
+
+    /// <summary>Moves the clock on through every moment in between.</summary>
+    public async Task MoveToAsync(string local)
+    {
+        await using (var db = Db())
+        {
+            var to = At(local);
+            await db.Clock.ExecuteUpdateAsync(u => u.SetProperty(c => c.MoveFrom, c => c.Now).SetProperty(c => c.MoveTo, to));
+        }
+
+        await Room.WorkAsync(default);
+    }
+
+    public async Task<List<TouchRow>> TouchesAsync()
+    {
+        await using var db = Db();
+        return await db.Touches.AsNoTracking().OrderBy(t => t.Due).ThenBy(t => t.StepId).ToListAsync();
+    }
+
+    public ValueTask DisposeAsync()
+    {
+        Database.Dispose();
+        return ValueTask.CompletedTask;
+    }
+}

@@ -1,0 +1,105 @@
+using Germinal.Store.Rows;
+using Microsoft.EntityFrameworkCore;
+using NodaTime;
+using Npgsql;
+
+namespace Germinal.Store.Tests;
+
+/// <summary>
+/// A database of its own on the PostgreSQL that ./test starts (GERMINAL_TEST_DB), cloned from a migrated template, so that
+/// tests run side by side. Dropped at the end.
+/// </summary>
+public sealed class TestDatabase : IDbContextFactory<GerminalDb>, IDisposable
+{
+    private static readonly Lock Making = new();
+    private static readonly string Template = $"germinal_template_{Environment.ProcessId}";
+    private static bool made;
+    private readonly string name = $"t_{Guid.NewGuid():N}";
+
+    public TestDatabase()
+    {
+        lock (Making)
+        {
+            if (!made)
+            {
+                Admin($"DROP DATABASE IF EXISTS {Template}", $"CREATE DATABASE {Template}");
+                using (var db = Context(Template, "Pooling=false"))
+                {
+                    db.Database.Migrate();
+                }
+
+                AppDomain.CurrentDomain.ProcessExit += (_, _) => Admin($"DROP DATABASE IF EXISTS {Template} WITH (FORCE)");
+                made = true;
+            }
+
+            Admin($"CREATE DATABASE {name} TEMPLATE {Template}");
+        }
+    }
+
+    private static string Server => Environment.GetEnvironmentVariable("GERMINAL_TEST_DB")
+        ?? throw new InvalidOperationException("GERMINAL_TEST_DB is not set; run the tests with ./test, which starts PostgreSQL.");
+
+    public string ConnectionString => Server + ";Maximum Pool Size=20;Database=" + name;
+
+    public GerminalDb CreateDbContext() => Context(name);
+
+    /// <summary>A context that sees one practice.</summary>
+    public GerminalDb For(Guid practice)
+    {
+        var db = CreateDbContext();
+        db.PracticeId = practice;
+        return db;
+    }
+
+    /// <summary>A practice with two members, its clock standing at a moment.</summary>
+    public async Task<(Guid Practice, Guid Ada, Guid Tomas)> PracticeAsync(Instant now, string label = "")
+    {
+        await using var db = CreateDbContext();
+        var practice = new PracticeRow
+        {
+            Id = Guid.NewGuid(),
+            Name = "Alder Quay Planning" + label,
+            ZoneId = "America/New_York",
+            Settings = new PracticeSettings { HolidaysOf = "US", PostalAddress = "12 Quay Lane\nPort Averil, ME 04999", OpenChannels = ["call", "post"], Pipelines = [new() { Name = "Planning", Stages = ["Inquiry", "Client"] }] },
+        };
+        db.Practices.Add(practice);
+        var ids = new List<Guid>();
+        foreach (var member in new[] { "Ada Quill", "Tomas Brandt" })
+        {
+            var email = $"{member.Split(' ')[0].ToLowerInvariant()}{label}@example.com";
+            var user = new MemberUser { Id = Guid.NewGuid(), PracticeId = practice.Id, Name = member, Email = email, UserName = email, NormalizedEmail = email.ToUpperInvariant(), NormalizedUserName = email.ToUpperInvariant(), SecurityStamp = Guid.NewGuid().ToString("N") };
+            db.Users.Add(user);
+            ids.Add(user.Id);
+        }
+
+        if (!await db.Clock.AnyAsync())
+        {
+            db.Clock.Add(new ClockRow { Now = now, SweptUntil = Instant.MinValue });
+        }
+
+        await db.SaveChangesAsync();
+        return (practice.Id, ids[0], ids[1]);
+    }
+
+    public void Dispose() => Admin($"DROP DATABASE IF EXISTS {name} WITH (FORCE)");
+
+    private static GerminalDb Context(string database, string pooling = "Maximum Pool Size=20")
+    {
+        var options = new DbContextOptionsBuilder<GerminalDb>();
+        StoreSetup.Configure(options, $"{Server};{pooling};Database={database}");
+        return new GerminalDb(options.Options);
+    }
+
+    private static void Admin(params string[] statements)
+    {
+        using var connection = new NpgsqlConnection(Server + ";Database=postgres;Pooling=false");
+        connection.Open();
+        foreach (var statement in statements)
+        {
+#pragma warning disable CA2100 // Names made above.
+            using var command = new NpgsqlCommand(statement, connection);
+#pragma warning restore CA2100
+            command.ExecuteNonQuery();
+        }
+    }
+}
