@@ -1,6 +1,8 @@
 # What ./run and ./test share: installing what is missing, building what changed, PostgreSQL.
 # Sourced, never run. ROOT is the project's folder.
 
+export LC_ALL=C.UTF-8 DOTNET_NOLOGO=1 DOTNET_CLI_TELEMETRY_OPTOUT=1
+
 say() { printf '%s\n' "$*"; }
 fail() { printf 'Germinal: %s\n' "$*" >&2; exit 1; }
 

@@ -33,7 +33,13 @@ builder.Services.AddGerminalSignIn(settings);
 builder.Services.AddProblemDetails();
 builder.Services.AddOpenApi("v1", ApiDescription.Configure);
 builder.Services.AddHealthChecks().AddCheck<DatabaseHealth>("database", tags: ["ready"]);
-builder.Services.ConfigureHttpJsonOptions(o => o.SerializerOptions.ConfigureForNodaTime(DateTimeZoneProviders.Tzdb));
+builder.Services.ConfigureHttpJsonOptions(o =>
+{
+    // What a body must carry and lacks is the caller's mistake (400), never ours (500).
+    o.SerializerOptions.RespectNullableAnnotations = true;
+    o.SerializerOptions.RespectRequiredConstructorParameters = true;
+    o.SerializerOptions.ConfigureForNodaTime(DateTimeZoneProviders.Tzdb);
+});
 builder.WebHost.ConfigureKestrel(o => o.AddServerHeader = false);
 
 var app = builder.Build();

@@ -182,9 +182,8 @@ public sealed class ImportTests
         Assert.Equal(0, (await ImportUndo.WorkedWithAsync(db, import.Id, default)).Count);
         var bo = await db.People.SingleAsync(p => p.FirstName == "Bo");
         await world.DoAsync(d => d.RecordAsync(bo.Id, "remark", new() { ["text"] = "called" }, default));
-        Assert.Equal(0, (await ImportUndo.WorkedWithAsync(db, Guid.NewGuid() == import.Id ? Guid.Empty : import.Id, default)).Names.Count(n => n != "Bo Lind"));
         Assert.Equal(["Bo Lind"], (await ImportUndo.WorkedWithAsync(db, import.Id, default)).Names);
-        await db.Events.Where(e => e.Kind == "remark").ExecuteDeleteAsync();
+        await db.Events.Where(e => e.Key == null).ExecuteDeleteAsync();
         await ImportUndo.UndoAsync(db, import.Id, default);
         await using var after = world.Db();
         Assert.Equal(["Ida"], await after.People.Select(p => p.FirstName).ToListAsync());

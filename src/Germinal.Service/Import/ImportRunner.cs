@@ -87,10 +87,10 @@ internal sealed class ImportWriter(GerminalDb db, ImportRow import, Instant now)
                 var person = new PersonRow { Id = planned.PersonId!.Value, PracticeId = import.PracticeId, AddedAt = now, ImportId = import.Id };
                 people[person.Id] = db.People.Add(person).Entity;
                 Fill(person, row, null);
-                Note(person.Id, EventKinds.Imported, new() { ["file"] = import.FileName, ["line"] = row.Line.ToString(System.Globalization.CultureInfo.InvariantCulture) });
+                Note(person.Id, row.Line, EventKinds.Imported, new() { ["file"] = import.FileName, ["line"] = row.Line.ToString(System.Globalization.CultureInfo.InvariantCulture) });
                 if (row.Note is not null)
                 {
-                    Note(person.Id, EventKinds.Remark, new() { ["text"] = row.Note });
+                    Note(person.Id, row.Line, EventKinds.Remark, new() { ["text"] = row.Note });
                 }
             }
             else if (planned.Result == RowResult.Filled)
@@ -120,8 +120,11 @@ internal sealed class ImportWriter(GerminalDb db, ImportRow import, Instant now)
         }
     }
 
-    private void Note(Guid person, string kind, Dictionary<string, string> data) =>
-        db.Events.Add(new EventRow { PracticeId = import.PracticeId, PersonId = person, At = now, Kind = kind, Data = data, By = import.By, HandledAt = now });
+    /// <summary>The key tells the import's own events from what members did since.</summary>
+    private void Note(Guid person, int line, string kind, Dictionary<string, string> data) =>
+        db.Events.Add(new EventRow { PracticeId = import.PracticeId, PersonId = person, At = now, Kind = kind, Data = data, By = import.By, HandledAt = now, Key = KeyOf(line, kind) });
+
+    private string KeyOf(int line, string kind) => $"import/{import.Id:N}/{line}/{kind}";
 
     /// <summary>Fills the named blanks, or with null all of them.</summary>
     private void Fill(PersonRow p, ImportedRow row, IReadOnlyList<string>? only)
@@ -158,13 +161,13 @@ internal sealed class ImportWriter(GerminalDb db, ImportRow import, Instant now)
             });
             if (only is not null && !consent)
             {
-                db.Events.Add(new EventRow { PracticeId = p.PracticeId, PersonId = p.Id, At = now, Kind = EventKinds.OptedOut, Data = new() { ["channel"] = "email" }, By = import.By });
+                db.Events.Add(new EventRow { PracticeId = p.PracticeId, PersonId = p.Id, At = now, Kind = EventKinds.OptedOut, Data = new() { ["channel"] = "email" }, By = import.By, Key = KeyOf(row.Line, EventKinds.OptedOut) });
             }
         }
 
         if (only is not null && row.DoNotContact is not null && Wants("do_not_contact"))
         {
-            db.Events.Add(new EventRow { PracticeId = p.PracticeId, PersonId = p.Id, At = now, Kind = EventKinds.DoNotContact, Data = new() { ["reason"] = row.DoNotContact }, By = import.By });
+            db.Events.Add(new EventRow { PracticeId = p.PracticeId, PersonId = p.Id, At = now, Kind = EventKinds.DoNotContact, Data = new() { ["reason"] = row.DoNotContact }, By = import.By, Key = KeyOf(row.Line, EventKinds.DoNotContact) });
         }
 
         PersonNames.Refresh(p);

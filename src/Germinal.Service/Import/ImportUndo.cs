@@ -12,11 +12,10 @@ public static class ImportUndo
     {
         var touched = db.ImportLines.Where(l => l.ImportId == importId && (l.Result == "added" || l.Result == "filled")).Select(l => l.PersonId!.Value);
         var at = (await db.Imports.AsNoTracking().SingleAsync(i => i.Id == importId, stop)).CreatedAt;
-        var fromImport = new[] { EventKinds.Imported, EventKinds.Occasion };
         var worked = db.People.Where(p => touched.Contains(p.Id) && (
             db.Runs.Any(r => r.PersonId == p.Id && r.StartedAt >= at) ||
             (p.ImportId == importId && p.Edition > 1) ||
-            db.Events.Any(e => e.PersonId == p.Id && e.At >= at && !fromImport.Contains(e.Kind) && !(e.Kind == EventKinds.Remark && p.ImportId == importId && e.At <= p.AddedAt))));
+            db.Events.Any(e => e.PersonId == p.Id && e.At >= at && e.Key == null)));
         var names = await worked.OrderBy(p => p.SortName).Take(5).Select(p => (p.FirstName + " " + p.LastName).Trim()).ToListAsync(stop);
         return (names.Count == 0 ? 0 : await worked.CountAsync(stop), names);
     }

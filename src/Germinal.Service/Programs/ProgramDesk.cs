@@ -42,7 +42,7 @@ public sealed class ProgramDesk(LiquidLetters letters, ShelfReading shelves)
     public async Task<(int LookedAt, IReadOnlyList<AudienceFinding> Findings)> AudienceAsync(GerminalDb db, ProgramDefinition program, Instant now, CancellationToken stop)
     {
         var practice = await PracticeReading.LoadAsync(db, stop);
-        var ids = await CandidateQuery(db, program).OrderBy(p => p.SortName).Select(p => p.Id).Take(AudienceLooked).ToListAsync(stop);
+        var ids = await (await CandidatesAsync(db, program, stop)).OrderBy(p => p.SortName).Select(p => p.Id).Take(AudienceLooked).ToListAsync(stop);
         if (ids.Count == 0)
         {
             ids = await EverybodyFor(db, program).OrderBy(p => p.SortName).Select(p => p.Id).Take(AudienceLooked).ToListAsync(stop);
@@ -116,9 +116,11 @@ public sealed class ProgramDesk(LiquidLetters letters, ShelfReading shelves)
     }
 
     /// <summary>Those for whom the program's trigger has come true already.</summary>
-    private static IQueryable<PersonRow> CandidateQuery(GerminalDb db, ProgramDefinition program)
+    private static async Task<IQueryable<PersonRow>> CandidatesAsync(GerminalDb db, ProgramDefinition program, CancellationToken stop)
     {
-        var tags = program.StartsWhen.OfType<TagAdded>().Select(t => t.Tag).ToList();
+        // Tags compare without regard to case; the practice's own spelling lets the index answer.
+        var wanted = program.StartsWhen.OfType<TagAdded>().Select(t => t.Tag).ToHashSet(StringComparer.OrdinalIgnoreCase);
+        var tags = wanted.Count == 0 ? [] : (await db.Tags.AsNoTracking().Select(t => t.Name).ToListAsync(stop)).Where(wanted.Contains).ToList();
         var stages = program.StartsWhen.OfType<StageEntered>().Select(s => s.Stage).ToList();
         return db.People.AsNoTracking().Where(p => (p.Stage != null && stages.Contains(p.Stage)) || p.Tags.Any(t => tags.Contains(t)));
     }
@@ -135,7 +137,7 @@ public sealed class ProgramDesk(LiquidLetters letters, ShelfReading shelves)
     public async Task<WhoStarts> WhoStartsAsync(GerminalDb db, Guid programId, ProgramDefinition program, Instant now, CancellationToken stop)
     {
         var engine = await EngineWithAsync(db, programId, program, now, stop);
-        var ids = await CandidateQuery(db, program).OrderBy(p => p.SortName).Select(p => p.Id).ToListAsync(stop);
+        var ids = await (await CandidatesAsync(db, program, stop)).OrderBy(p => p.SortName).Select(p => p.Id).ToListAsync(stop);
         var starting = new List<(Guid, string)>();
         var refused = new Dictionary<string, int>(StringComparer.Ordinal);
         foreach (var chunk in ids.Chunk(1000))

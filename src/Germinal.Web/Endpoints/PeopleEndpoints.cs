@@ -20,12 +20,12 @@ public sealed record PersonLine(Guid Id, string Name, string? Email, string? Sta
 /// <summary>The people list and what is done to many at once.</summary>
 public static class PeopleEndpoints
 {
-    public sealed record NewPerson(string? FirstName, string? LastName, string? Email, string? Mobile);
+    public sealed record NewPerson(string? FirstName = null, string? LastName = null, string? Email = null, string? Mobile = null);
 
     public sealed record Added(Guid Id);
 
-    /// <summary>Either ids, or everybody the search and filters find.</summary>
-    public sealed record Selection(IReadOnlyList<Guid> Ids, string? Tag, string? Stage, Guid? Program);
+    /// <summary>The people, and what is done to them.</summary>
+    public sealed record Selection(IReadOnlyList<Guid> Ids, string? Tag = null, string? Stage = null, Guid? Program = null);
 
     public sealed record Changed(int Count);
 

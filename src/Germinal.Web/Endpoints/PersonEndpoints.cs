@@ -47,11 +47,11 @@ public static class PersonEndpoints
 
     public sealed record RemarkBody(string Text);
 
-    public sealed record ReplyBody(string Channel, string? Text);
+    public sealed record ReplyBody(string Channel, string? Text = null);
 
-    public sealed record ContactBody(bool DoNotContact, string? Reason);
+    public sealed record ContactBody(bool DoNotContact, string? Reason = null);
 
-    public sealed record ConsentBody(string Channel, bool In, string? Reason);
+    public sealed record ConsentBody(string Channel, bool In, string? Reason = null);
 
     public static void Map(IEndpointRouteBuilder app)
     {

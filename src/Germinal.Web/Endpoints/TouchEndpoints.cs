@@ -24,7 +24,7 @@ public static class TouchEndpoints
 {
     private static readonly string[] CallOutcomes = ["spoke", "left word", "no answer", "not interested"];
 
-    public sealed record DoneBody(string Outcome, string? Remark);
+    public sealed record DoneBody(string Outcome, string? Remark = null);
 
     public static void Map(IEndpointRouteBuilder app)
     {

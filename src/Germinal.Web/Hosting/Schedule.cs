@@ -20,7 +20,7 @@ internal static class Schedule
     /// <summary>Asks for a sweep; the worker does it in its next round.</summary>
     internal sealed class NightlySweep(IDbContextFactory<GerminalDb> databases) : IJob
     {
-        public async ValueTask Execute(IJobExecutionContext context, CancellationToken cancellationToken)
+        public async ValueTask Execute(IJobExecutionContext context, CancellationToken cancellationToken = default)
         {
             await using var db = await databases.CreateDbContextAsync(cancellationToken);
             await PracticeClock.SweepSoonAsync(db, cancellationToken);

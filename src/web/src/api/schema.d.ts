@@ -2307,7 +2307,7 @@ export interface components {
         ConsentBody: {
             channel: string;
             in: boolean;
-            reason: null | string;
+            reason?: null | string;
         };
         /** @description A ledger entry. */
         ConsentDto: {
@@ -2323,11 +2323,11 @@ export interface components {
         };
         ContactBody: {
             doNotContact: boolean;
-            reason: null | string;
+            reason?: null | string;
         };
         DoneBody: {
             outcome: string;
-            remark: null | string;
+            remark?: null | string;
         };
         /** @description A doubt with its row. */
         DoubtDto: {
@@ -2495,10 +2495,10 @@ export interface components {
             to: string;
         };
         NewPerson: {
-            firstName: null | string;
-            lastName: null | string;
-            email: null | string;
-            mobile: null | string;
+            firstName?: null | string;
+            lastName?: null | string;
+            email?: null | string;
+            mobile?: null | string;
         };
         NewProgram: {
             name: string;
@@ -2653,7 +2653,7 @@ export interface components {
         };
         ReplyBody: {
             channel: string;
-            text: null | string;
+            text?: null | string;
         };
         /** @description What the import would do: shown before anything is written. */
         ReviewDto: {
@@ -2694,13 +2694,13 @@ export interface components {
             by: string;
             fills: string[];
         };
-        /** @description Either ids, or everybody the search and filters find. */
+        /** @description The people, and what is done to them. */
         Selection: {
             ids: string[];
-            tag: null | string;
-            stage: null | string;
+            tag?: null | string;
+            stage?: null | string;
             /** Format: uuid */
-            program: null | string;
+            program?: null | string;
         };
         /** @description A sentence of a why; tone is passed, failed or told. */
         SentenceDto: {
