@@ -1,0 +1,282 @@
+// The whole path in the real browser against the real ./run: people in, a program on, time passing, mail read, why asked.
+import assert from 'node:assert/strict';
+import path from 'node:path';
+import { after, before, test } from 'node:test';
+import AxeBuilder from '@axe-core/playwright';
+import { simpleParser } from 'mailparser';
+import { openBrowser, root, startStack, until } from './stack.mjs';
+
+let stack;
+let browser;
+let page;
+const sample = path.join(root, 'demo', 'people', 'sample.csv');
+const problems = [];
+
+before(async () => {
+  stack = await startStack({ name: 'path' });
+  browser = await openBrowser();
+  const context = await browser.newContext({ viewport: { width: 1280, height: 800 }, reducedMotion: 'reduce' });
+  page = await context.newPage();
+  page.setDefaultTimeout(20_000);
+  page.on('pageerror', (e) => problems.push(e.message));
+  page.on('console', (m) => m.type() === 'error' && !/40[019]/.test(m.text()) && problems.push(m.text()));
+});
+
+after(async () => {
+  await browser?.close();
+  await stack?.stop();
+});
+
+/** axe in both colour sets: nothing serious, no contrast below WCAG 2.2 AA. */
+async function accessible(name) {
+  for (const colorScheme of ['light', 'dark']) {
+    await page.emulateMedia({ colorScheme });
+    const found = await new AxeBuilder({ page }).withTags(['wcag2a', 'wcag2aa', 'wcag21aa', 'wcag22aa']).analyze();
+    const list = found.violations.map((v) => `${v.id}: ${v.nodes.map((n) => `${n.target} ${n.failureSummary?.split('\n')[1] ?? ''}`).slice(0, 3).join(' | ')}`);
+    assert.deepEqual(list, [], `${name}, ${colorScheme}`);
+  }
+  await page.emulateMedia({ colorScheme: 'light' });
+}
+
+test('signing in: a wrong password is told, a right one leads back to where one was', async () => {
+  await page.goto(`${stack.url}/programs`);
+  await page.getByLabel('Email address').fill('ada@example.com');
+  await accessible('sign-in');
+  await page.getByLabel('Password').fill('not this one');
+  await page.keyboard.press('Enter');
+  await page.getByText('do not go together').waitFor();
+  assert.equal(await page.getByLabel('Email address').inputValue(), 'ada@example.com');
+  await page.getByLabel('Password').fill(stack.password);
+  await page.keyboard.press('Enter');
+  await page.getByRole('heading', { name: 'Programs' }).waitFor();
+  await accessible('programs');
+});
+
+test('bringing people in: guess, review, progress, and the same file twice adds nobody', async () => {
+  await page.goto(`${stack.url}/people/bring-in`);
+  await accessible('bring in');
+  await page.locator('input[type=file]').setInputFiles(sample);
+  await page.getByRole('heading', { name: 'Is this right?' }).waitFor();
+  assert.equal(await page.getByLabel('E-mail Address is').inputValue(), 'email');
+  await page.getByText('13/45/1970').waitFor();
+  await page.getByText('DECEASED 2026').first().waitFor();
+  await accessible('import review');
+  // A column can be changed and the review follows.
+  await page.getByLabel('Source is').selectOption('');
+  await page.getByRole('button', { name: /^Bring \d+ people in$/ }).click();
+  await page.getByRole('heading', { name: 'They are in' }).waitFor();
+  await accessible('import done');
+  const report = await page.request.get(await page.getByRole('link', { name: /Report/ }).evaluate((a) => a.href));
+  assert.match(await report.text(), /The row is a total/);
+
+  await page.goto(`${stack.url}/people/bring-in`);
+  await page.locator('input[type=file]').setInputFiles(sample);
+  await page.getByRole('button', { name: 'Bring 0 people in' }).waitFor();
+});
+
+test('people: search as one types, a page of their own, a remark, an edit refused at its field', async () => {
+  await page.goto(`${stack.url}/people`);
+  await page.getByLabel('Search by name, address or number').fill('malgorzata');
+  await page.getByRole('link', { name: /Małgorzata/ }).first().waitFor();
+  await accessible('people');
+  await page.getByRole('link', { name: /Małgorzata/ }).first().click();
+  await page.getByRole('heading', { level: 1, name: /Małgorzata/ }).waitFor();
+  await page.keyboard.press('r');
+  await page.getByLabel('Remark').fill('Met at the harbour fair');
+  await page.getByRole('button', { name: 'Write', exact: true }).click();
+  await page.getByText('Met at the harbour fair').waitFor();
+  await page.keyboard.press('e');
+  await page.getByLabel('Email', { exact: true }).fill('not an address');
+  await page.getByRole('button', { name: 'Save' }).click();
+  await page.getByText('name@example.com would be').first().waitFor();
+  assert.equal(await page.getByLabel('Email', { exact: true }).inputValue(), 'not an address');
+  await accessible('person, editing');
+  await page.getByRole('button', { name: 'leave it as it was' }).click();
+});
+
+test('a program is written, checked, and switched on with those who qualify', async () => {
+  // Three of the list get a tag by picking them.
+  await page.goto(`${stack.url}/people`);
+  await page.getByLabel('Search by name, address or number').fill('wray');
+  await page.getByRole('link', { name: /Wray/ }).first().waitFor();
+  await page.waitForTimeout(400);
+  await page.getByLabel('Pick all shown').check();
+  await page.getByLabel('Put on a tag').fill('harbour fair');
+  await page.getByRole('button', { name: 'Put on' }).click();
+  await page.getByText(/“harbour fair” put on \d+ people/).waitFor();
+
+  await page.goto(`${stack.url}/programs`);
+  await page.getByLabel('What is it called').fill('After the fair');
+  await page.keyboard.press('Enter');
+  await page.getByLabel('Name of the program').waitFor();
+  await page.getByText('This program has no steps').first().waitFor();
+  assert.ok(await page.getByRole('button', { name: 'Switch on' }).isDisabled());
+
+  await page.getByRole('button', { name: /^Starts when: a member/ }).click();
+  await page.getByLabel('It starts when someone').selectOption('tag-added');
+  await page.getByLabel('Tag', { exact: true }).fill('harbour fair');
+  await page.getByRole('button', { name: 'Take it' }).click();
+
+  await page.keyboard.press('Escape');
+  await page.getByText('+ a step here').click();
+  await page.getByRole('menuitem', { name: 'an email' }).click();
+  await page.getByLabel('Subject').fill('Good to meet you, ');
+  await page.getByRole('button', { name: 'Fields' }).click();
+  await page.getByRole('menuitem', { name: /person\.first_name/ }).click();
+  assert.match(await page.getByLabel('Subject').inputValue(), /Good to meet you, \{\{ person\.first_name \}\}/);
+  const body = page.getByLabel('Body of the letter');
+  await body.click();
+  await page.keyboard.type('Hello {{ person.first_name }, it was good to talk.');
+  await page.getByText(/Line 1, column \d+/).first().waitFor();
+  await accessible('program, broken tag');
+  await body.press('Control+a');
+  await page.keyboard.type('Hello {{ person.first_name }}, it was good to talk.');
+  await page.getByRole('button', { name: 'Bold' }).click();
+  await page.keyboard.type(' Come by.');
+  await page.getByText('· saved').waitFor();
+  await page.getByText(/Line 1, column/).first().waitFor({ state: 'detached' });
+  await page.getByText('As ', { exact: false }).first().waitFor();
+
+  await page.getByRole('button', { name: /^Check/ }).click();
+  await page.getByText(/Looked at \d+ people/).waitFor();
+  await page.getByRole('button', { name: 'Switch on' }).click();
+  const dialog = page.getByRole('dialog', { name: 'Switch it on?' });
+  await dialog.getByText(/Also these \d+/).waitFor();
+  await accessible('switch on');
+  await dialog.getByText(/Also these \d+/).click();
+  await dialog.getByRole('button', { name: /Switch on and start for \d+/ }).click();
+  await page.getByText(/It is on, and starts for \d+ people/).waitFor();
+  await page.getByText(/on since/).waitFor();
+  await accessible('program');
+});
+
+test('time passes: letters go out by SMTP as proper MIME, and an independent parser reads them', async () => {
+  await page.getByRole('button', { name: /^Practice clock/ }).click();
+  await accessible('clock');
+  await page.getByRole('button', { name: 'to tomorrow morning' }).click();
+  await page.getByText(/Tue 2 March 2027, 8:15/).first().waitFor({ timeout: 90_000 });
+  await page.keyboard.press('Escape');
+
+  await page.goto(`${stack.url}/stand-ins/mail`);
+  await page.getByLabel('Search recipients and subjects').fill('Good to meet you');
+  await page.getByRole('button', { name: /Good to meet you, / }).first().click();
+  await page.getByRole('tab', { name: 'raw source' }).click();
+  await page.getByText('List-Unsubscribe-Post: List-Unsubscribe=One-Click').waitFor();
+  await accessible('mail');
+
+  const { messages } = await (await page.request.get(`${stack.url}/api/stand-ins/mail?search=Good%20to%20meet`)).json();
+  assert.ok(messages.length >= 2);
+  const raw = await (await page.request.get(`${stack.url}/api/stand-ins/mail/${messages[0].number}/source`)).body();
+  const mail = await simpleParser(raw);
+  assert.match(mail.subject, /^Good to meet you, \p{L}+$/u);
+  assert.equal(mail.from.value[0].address.split('@')[1], 'example.com');
+  assert.equal(mail.to.value[0].address, messages[0].to.match(/<(.+)>/)?.[1] ?? messages[0].to);
+  assert.match(mail.messageId, /^<[0-9a-f]{32}@example\.com>$/);
+  assert.equal(mail.date.toISOString().slice(0, 10), '2027-03-01');
+  assert.match(mail.text, /it was good to talk/);
+  assert.match(mail.html, /<strong>\s*Come by\.<\/strong>/);
+  const link = mail.headers.get('list').unsubscribe.url;
+  assert.match(link, /\/u\/[\w-]{43}$/);
+  for (const part of [mail.text, mail.html]) {
+    assert.match(part, /Port Averil, ME 04999/);
+    assert.ok(part.includes(link), 'both parts carry the link');
+  }
+  assert.match(raw.toString(), /List-Unsubscribe-Post: List-Unsubscribe=One-Click/);
+
+  // The link opens a public page that takes effect at once and shows in the thread.
+  const visitor = await (await browser.newContext()).newPage();
+  await visitor.goto(link);
+  await visitor.getByRole('button', { name: 'Stop these emails' }).click();
+  await visitor.getByRole('heading', { name: 'You get no more of these emails' }).waitFor();
+  await visitor.close();
+  const address = mail.to.value[0].address;
+  const found = await (await page.request.get(`${stack.url}/api/people?search=${encodeURIComponent(address)}`)).json();
+  await page.goto(`${stack.url}/people/${found.rows[0].id}`);
+  await page.getByText('Said no to email').waitFor();
+  await page.getByText('the unsubscribe page').first().waitFor();
+
+  // RFC 8058: the one-click POST of a mail program.
+  const second = await simpleParser(await (await page.request.get(`${stack.url}/api/stand-ins/mail/${messages[1].number}/source`)).body());
+  const oneClick = await fetch(second.headers.get('list').unsubscribe.url, { method: 'POST', headers: { 'content-type': 'application/x-www-form-urlencoded' }, body: 'List-Unsubscribe=One-Click' });
+  assert.equal(oneClick.status, 200);
+});
+
+test('why: a picked touch tells its reasons in sentences', async () => {
+  await page.getByRole('button', { name: /Good to meet you/ }).first().click();
+  await page.getByRole('heading', { name: 'Why it went' }).waitFor();
+  await page.getByText('They qualified when “After the fair” was switched on').first().waitFor();
+  await page.getByText(/They may be emailed: they said so \(import, sample\.csv, row \d+/).waitFor();
+  await accessible('person, why');
+});
+
+test('the day sheet: a call by one key with undo, a letter held, dropped ones and mending shown', async () => {
+  await page.goto(stack.url);
+  await page.getByRole('heading', { level: 2, name: 'Calls' }).waitFor();
+  await accessible('today');
+  const calls = page.locator('[id^=item-]', { has: page.locator('a[href^="tel:"]') });
+  const before = await calls.count();
+  assert.ok(before >= 2, `only ${before} calls`);
+  await page.keyboard.press('1');
+  await page.getByText(/: spoke/).first().waitFor();
+  await until('one call fewer', async () => (await calls.count()) === before - 1);
+  await page.getByRole('button', { name: 'Undo' }).click();
+  await until('the call is back', async () => (await calls.count()) === before);
+  await page.keyboard.press('2');
+  await until('one call fewer', async () => (await calls.count()) === before - 1);
+
+  const hold = page.getByRole('button', { name: /^Hold the letter to/ }).first();
+  if ((await hold.count()) === 0) await page.getByRole('button', { name: /^Read all/ }).first().click();
+  await page.getByRole('button', { name: /^Hold the letter to/ }).first().click();
+  await page.getByRole('button', { name: /^Release the letter to/ }).first().waitFor();
+  await page.getByRole('button', { name: /^Release the letter to/ }).first().click();
+  await page.getByRole('heading', { name: 'Needs mending' }).waitFor();
+  await page.getByText('has nothing to put for “person.first_name”').first().waitFor();
+  // Mending: the missing name is filled in, and the letter goes.
+  await page.getByRole('link', { name: 'mend' }).first().click();
+  await page.getByLabel('First name').fill('Isolde');
+  await page.getByRole('button', { name: 'Save' }).click();
+  await page.getByText(/Thank you for writing, Isolde/).first().waitFor();
+});
+
+test('two members who write one program are told, and a session that ran out leads back', async () => {
+  await page.goto(`${stack.url}/programs`);
+  await page.getByRole('link', { name: /After the fair/ }).click();
+  await page.getByLabel('Name of the program').waitFor();
+  const other = await browser.newContext();
+  const theirs = await other.newPage();
+  await theirs.goto(page.url());
+  await theirs.getByLabel('Email address').fill('tomas@example.com');
+  await theirs.getByLabel('Password').fill(stack.password);
+  await theirs.keyboard.press('Enter');
+  await theirs.getByLabel('Name of the program').fill('After the harbour fair');
+  await theirs.getByText('· saved').waitFor();
+  await theirs.waitForTimeout(700);
+  await page.getByLabel('Name of the program').fill('After the great fair');
+  await page.getByText('Tomas Brandt has changed this program').waitFor();
+  assert.equal(await page.getByLabel('Name of the program').inputValue(), 'After the great fair');
+  await page.getByRole('button', { name: 'load their version' }).click();
+  await until('their version', async () => (await page.getByLabel('Name of the program').inputValue()) === 'After the harbour fair');
+  await other.close();
+
+  const place = page.url();
+  await page.context().clearCookies();
+  await page.goto(place);
+  await page.getByLabel('Email address').fill('ada@example.com');
+  await page.getByLabel('Password').fill(stack.password);
+  await page.keyboard.press('Enter');
+  await page.getByLabel('Name of the program').waitFor();
+  assert.equal(page.url(), place);
+});
+
+test('a narrow screen: the day sheet and a thread still fit', async () => {
+  await page.setViewportSize({ width: 390, height: 844 });
+  for (const where of ['/', '/people']) {
+    await page.goto(stack.url + where);
+    await page.locator('main h1').waitFor();
+    const wide = await page.evaluate(() => document.documentElement.scrollWidth - window.innerWidth);
+    assert.ok(wide <= 0, `${where} is ${wide} px too wide`);
+  }
+  await page.setViewportSize({ width: 1280, height: 800 });
+});
+
+test('no page had an error of its own', () => assert.deepEqual(problems, []));

@@ -1,0 +1,87 @@
+import { spawn } from 'node:child_process';
+import fs from 'node:fs';
+import path from 'node:path';
+import { fileURLToPath } from 'node:url';
+import { chromium } from 'playwright-core';
+
+export const root = path.resolve(path.dirname(fileURLToPath(import.meta.url)), '../..');
+
+/** Starts the real ./run with a data folder of its own; gives its address, folder, and a way to stop it. */
+export async function startStack({ name, offset = 0, args = [], env = {} }) {
+  const port = Number(process.env.GERMINAL_PORT ?? 25080) + offset;
+  const home = `${process.env.GERMINAL_HOME ?? path.join(root, '.data', 'browser')}-${name}`;
+  fs.rmSync(home, { recursive: true, force: true });
+  fs.mkdirSync(home, { recursive: true, mode: 0o755 });
+  const child = spawn('./run', ['--port', String(port), ...args], { cwd: root, env: { ...process.env, ...env, GERMINAL_HOME: home }, stdio: ['ignore', 'pipe', 'pipe'] });
+  let output = '';
+  const ready = new Promise((resolve, reject) => {
+    const read = (chunk) => {
+      output += chunk;
+      if (/password: \S+\n[\s\S]*wren/.test(output)) resolve();
+    };
+    child.stdout.on('data', read);
+    child.stderr.on('data', read);
+    child.on('exit', (code) => reject(new Error(`./run ended with ${code}:\n${output}`)));
+    setTimeout(() => reject(new Error(`./run was not ready in five minutes:\n${output}`)), 300_000).unref();
+  });
+  await ready;
+  const password = /ada@example\.com\s+password: (\S+)/.exec(output)[1];
+  return {
+    url: `http://127.0.0.1:${port}`,
+    standIns: `http://127.0.0.1:${port + 3}`,
+    home,
+    password,
+    workerPid: () => Number(fs.readFileSync(path.join(home, 'worker-1.pid'), 'utf8')),
+    async stop() {
+      const gone = new Promise((resolve) => child.on('exit', resolve));
+      child.removeAllListeners('exit');
+      child.on('exit', () => {});
+      child.kill('SIGTERM');
+      await Promise.race([gone, new Promise((resolve) => setTimeout(resolve, 15_000))]);
+      const link = path.join(home, 'pg');
+      if (fs.existsSync(link)) fs.rmSync(fs.realpathSync(link), { recursive: true, force: true });
+      fs.rmSync(home, { recursive: true, force: true });
+    },
+  };
+}
+
+export async function openBrowser() {
+  return chromium.launch({
+    executablePath: process.env.CHROMIUM ?? '/usr/bin/chromium',
+    args: ['--no-sandbox', '--disable-gpu', '--disable-quic', '--no-first-run', '--disable-background-networking', '--disable-component-update', '--disable-sync', '--disable-dev-shm-usage'],
+  });
+}
+
+/** A client of the API with cookies and guard, for setting a scene quickly. */
+export async function apiClient(url, email, password) {
+  const cookies = new Map();
+  async function call(method, where, body, guard) {
+    const answer = await fetch(url + where, {
+      method,
+      headers: { ...(body && !(body instanceof FormData) ? { 'content-type': 'application/json' } : {}), ...(guard ? { 'X-Germinal-Guard': guard } : {}), cookie: [...cookies].map(([k, v]) => `${k}=${v}`).join('; ') },
+      body: body instanceof FormData ? body : body ? JSON.stringify(body) : undefined,
+    });
+    for (const line of answer.headers.getSetCookie()) {
+      const [, key, value] = /^([^=]+)=([^;]*)/.exec(line);
+      cookies.set(key, value);
+    }
+    const text = await answer.text();
+    if (!answer.ok) throw new Error(`${method} ${where}: ${answer.status} ${text}`);
+    return text ? JSON.parse(text) : undefined;
+  }
+  let { guard } = await call('GET', '/api/session');
+  await call('POST', '/api/session', { email, password }, guard);
+  ({ guard } = await call('GET', '/api/session'));
+  return { get: (where) => call('GET', where), post: (where, body) => call('POST', where, body, guard), put: (where, body) => call('PUT', where, body, guard) };
+}
+
+/** Asks again until the answer will do. */
+export async function until(what, ask, seconds = 60) {
+  const end = Date.now() + seconds * 1000;
+  for (;;) {
+    const answer = await ask();
+    if (answer) return answer;
+    if (Date.now() > end) throw new Error(`Waited ${seconds} s in vain for: ${what}`);
+    await new Promise((resolve) => setTimeout(resolve, 150));
+  }
+}
