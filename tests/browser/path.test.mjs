@@ -115,7 +115,7 @@ test('a program is written, checked, and switched on with those who qualify', as
   await page.getByRole('button', { name: /^Starts when: a member/ }).click();
   await page.getByLabel('It starts when someone').selectOption('tag-added');
   await page.getByLabel('Tag', { exact: true }).fill('harbour fair');
-  await page.getByRole('button', { name: 'Take it' }).click();
+  await page.getByRole('button', { name: 'Take it', exact: true }).click();
 
   await page.keyboard.press('Escape');
   await page.getByText('+ a step here').click();
@@ -235,7 +235,7 @@ test('the day sheet: a call by one key with undo, a letter held, dropped ones an
   await page.getByRole('link', { name: 'mend' }).first().click();
   await page.getByLabel('First name').fill('Isolde');
   await page.getByRole('button', { name: 'Save' }).click();
-  await page.getByText(/Thank you for writing, Isolde/).first().waitFor();
+  await page.getByRole('button', { name: /Thank you for writing, Isolde/ }).first().waitFor();
 });
 
 test('two members who write one program are told, and a session that ran out leads back', async () => {

@@ -94,7 +94,11 @@ public static class TodayEndpoints
         }).ToList();
 
         var goingDtos = going.Select(t => Going(t.Id, t.PersonId, t.ProgramId, (EmailStep)StepOf(engine, t), t.Due, t.Held, true)).ToList();
-        goingDtos.AddRange(FromOccasions(engine, occasions, facts, after).Select(t => Going(t.Touch.TouchId, t.Person, t.Touch.Program.ProgramId, (EmailStep)t.Touch.Step, t.Touch.Due, false, false)));
+        var celebrating = occasions.Select(o => o.PersonId).Distinct().ToList();
+        var states = (await db.States.AsNoTracking().Where(s => celebrating.Contains(s.PersonId)).ToListAsync(stop)).ToDictionary(s => s.PersonId, s => PersonStateJson.Read(s.State));
+        goingDtos.AddRange(FromOccasions(engine, occasions, facts, states, after).Select(t => Going(
+            t.Touch.TouchId, t.Person, t.Touch.Program.ProgramId, (EmailStep)t.Touch.Step, t.Touch.Due,
+            states.TryGetValue(t.Person, out var s) && s.Marks.GetValueOrDefault(t.Touch.TouchId, TouchMark.Dropped) == TouchMark.Held, false)));
 
         GoingDto Going(Guid touch, Guid person, Guid program, EmailStep step, Instant due, bool held, bool isPlanned)
         {
@@ -122,13 +126,13 @@ public static class TodayEndpoints
     private static Step StepOf(TouchEngine engine, TouchRow t) => engine.Shelf.Find(t.ProgramId, t.Version).Definition.Steps.First(s => s.Id == t.StepId);
 
     /// <summary>Occasions still to come start runs whose first letters belong on the sheet already.</summary>
-    private static IEnumerable<(Guid Person, RehearsedTouch Touch)> FromOccasions(TouchEngine engine, IReadOnlyList<EventRow> occasions, Dictionary<Guid, Core.People.PersonFacts> facts, Instant until)
+    private static IEnumerable<(Guid Person, RehearsedTouch Touch)> FromOccasions(TouchEngine engine, IReadOnlyList<EventRow> occasions, Dictionary<Guid, Core.People.PersonFacts> facts, Dictionary<Guid, PersonState> states, Instant until)
     {
         foreach (var row in occasions)
         {
             if (EventKinds.ToHappening(row, facts[row.PersonId], engine.Practice) is OccasionCame came)
             {
-                foreach (var touch in Rehearsal.Of(engine, facts[row.PersonId], PersonState.Empty, came.At, until, came, 10)
+                foreach (var touch in Rehearsal.Of(engine, facts[row.PersonId], states.GetValueOrDefault(row.PersonId, PersonState.Empty), came.At, until, came, 10)
                     .Where(t => t.Program.ProgramId == came.ProgramId && t.Step is EmailStep && t.Outcome is Outcome.Sent or null))
                 {
                     yield return (row.PersonId, touch);

@@ -196,7 +196,7 @@ function Sheet({ day }: { day: Day }) {
       {day.waiting.map((w) => (
         <div key={w.id} id={`item-${w.id}`} className={`row flex items-baseline gap-4 ${item?.key === w.id ? 'on' : ''}`}>
           <span className="gutter">{nearDay(w.at, zone, now)}</span>
-          <button type="button" className="flex-1" onClick={() => setPicked(w.id)}>
+          <button type="button" className="min-w-0 flex-1" onClick={() => setPicked(w.id)}>
             <b className="font-semibold">{w.person.name}</b>
             <span className="block text-small text-soft">{w.text}</span>
           </button>
@@ -216,7 +216,7 @@ function Sheet({ day }: { day: Day }) {
       {day.mending.map((m) => (
         <div key={m.touchId} id={`item-${m.touchId}`} className={`row flex items-baseline gap-4 ${item?.key === m.touchId ? 'on' : ''}`}>
           <span className="gutter">{nearDay(m.due, zone, now)}</span>
-          <button type="button" className="flex-1" onClick={() => setPicked(m.touchId)}>
+          <button type="button" className="min-w-0 flex-1" onClick={() => setPicked(m.touchId)}>
             <b className="font-semibold">{m.person.name}</b>
             <span className="block text-small text-ember">
               “{m.subject || 'A letter'}” has {m.problem}
@@ -302,7 +302,7 @@ function CallRow({
         {late > 0 ? `since ${sinceDay(call.due, zone, now)}` : time(call.due, zone)}
       </span>
       <div className="flex items-baseline gap-4">
-        <button type="button" className="flex-1" onClick={pick}>
+        <button type="button" className="min-w-0 flex-1" onClick={pick}>
           <b className="font-semibold">{call.person.name}</b>{' '}
           <span className="text-soft">
             · {call.program}, day {call.day}
