@@ -86,6 +86,7 @@ public sealed class GerminalDb(DbContextOptions<GerminalDb> options) : IdentityD
             e.HasIndex(p => new { p.PracticeId, p.Email });
             e.HasIndex(p => new { p.PracticeId, p.Mobile });
             e.HasIndex(p => p.ImportId);
+            e.HasIndex(p => new { p.PracticeId, p.SortName }).HasFilter("do_not_contact_to_confirm").HasDatabaseName("ix_people_to_confirm");
             e.HasIndex(p => p.SearchText).HasMethod("gin").HasOperators("gin_trgm_ops");
             e.HasIndex(p => p.Tags).HasMethod("gin");
         });

@@ -156,9 +156,11 @@ public sealed class DemoPractice(IDbContextFactory<GerminalDb> databases, Engine
                 await Desk(db, "Wren Ekholm", ten).PutTagAsync(some, "Keep in touch", stop);
             }
 
-            for (var n = random.Next(1, 4); n > 0; n--)
+            // On the last Friday two leave the first box of the form empty.
+            var friday = day == new LocalDate(2027, 2, 26);
+            for (var n = Math.Max(random.Next(1, 4), friday ? 2 : 1); n > 0; n--)
             {
-                asked.Add(await InquireAsync(db, make, random, ten, noName: n == 1 && day >= new LocalDate(2027, 2, 25), stop));
+                asked.Add(await InquireAsync(db, make, random, ten, noName: friday && n <= 2, stop));
             }
 
             var noon = await MoveAsync(day + new LocalTime(12, 20), stop);
@@ -184,9 +186,9 @@ public sealed class DemoPractice(IDbContextFactory<GerminalDb> databases, Engine
         }
 
         // On the last Friday a few who had gone quiet ask again: they have been through it, and wait for a member.
-        var friday = await MoveAsync(new LocalDateTime(2027, 2, 26, 16, 40), stop);
+        var late = await MoveAsync(new LocalDateTime(2027, 2, 26, 16, 40), stop);
         var again = await db.Runs.AsNoTracking().Where(r => r.EndedAt != null && r.StopReason == "replied").OrderBy(r => r.StartedAt).Select(r => r.PersonId).Take(3).ToArrayAsync(stop);
-        await Desk(db, "Wren Ekholm", friday).MoveStageAsync(again, "Planning/Inquiry", stop);
+        await Desk(db, "Wren Ekholm", late).MoveStageAsync(again, "Planning/Inquiry", stop);
         await MoveAsync(End.InZone(Zone).LocalDateTime, stop);
     }
 
@@ -200,7 +202,6 @@ public sealed class DemoPractice(IDbContextFactory<GerminalDb> databases, Engine
         person.Source = "web form";
         if (noName)
         {
-            // Some leave the first box of the form empty.
             person.FirstName = null;
             PersonNames.Refresh(person);
         }

@@ -719,6 +719,10 @@ namespace Germinal.Store.Migrations
                     b.HasIndex("PracticeId", "Mobile")
                         .HasDatabaseName("ix_people_practice_id_mobile");
 
+                    b.HasIndex("PracticeId", "SortName")
+                        .HasDatabaseName("ix_people_to_confirm")
+                        .HasFilter("do_not_contact_to_confirm");
+
                     b.HasIndex("PracticeId", "Stage")
                         .HasDatabaseName("ix_people_practice_id_stage");
 

@@ -14,7 +14,7 @@ using Npgsql.EntityFrameworkCore.PostgreSQL.Metadata;
 namespace Germinal.Store.Migrations
 {
     [DbContext(typeof(GerminalDb))]
-    [Migration("20261125005857_First")]
+    [Migration("20261125021605_First")]
     partial class First
     {
         /// <inheritdoc />
@@ -721,6 +721,10 @@ namespace Germinal.Store.Migrations
 
                     b.HasIndex("PracticeId", "Mobile")
                         .HasDatabaseName("ix_people_practice_id_mobile");
+
+                    b.HasIndex("PracticeId", "SortName")
+                        .HasDatabaseName("ix_people_to_confirm")
+                        .HasFilter("do_not_contact_to_confirm");
 
                     b.HasIndex("PracticeId", "Stage")
                         .HasDatabaseName("ix_people_practice_id_stage");

@@ -611,15 +611,15 @@ namespace Germinal.Store.Migrations
                 column: "normalized_email");
 
             migrationBuilder.CreateIndex(
+                name: "ix_asp_net_users_practice_id",
+                table: "AspNetUsers",
+                column: "practice_id");
+
+            migrationBuilder.CreateIndex(
                 name: "UserNameIndex",
                 table: "AspNetUsers",
                 column: "normalized_user_name",
                 unique: true);
-
-            migrationBuilder.CreateIndex(
-                name: "ix_asp_net_users_practice_id",
-                table: "AspNetUsers",
-                column: "practice_id");
 
             migrationBuilder.CreateIndex(
                 name: "ix_consent_person_id_at",
@@ -731,6 +731,12 @@ namespace Germinal.Store.Migrations
                 table: "people",
                 column: "tags")
                 .Annotation("Npgsql:IndexMethod", "gin");
+
+            migrationBuilder.CreateIndex(
+                name: "ix_people_to_confirm",
+                table: "people",
+                columns: new[] { "practice_id", "sort_name" },
+                filter: "do_not_contact_to_confirm");
 
             migrationBuilder.CreateIndex(
                 name: "ix_person_states_next_due",
