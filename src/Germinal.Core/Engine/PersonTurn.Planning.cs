@@ -76,15 +76,7 @@ internal sealed partial class PersonTurn
         run = run with { PreviousAt = now };
         if (run.StopAfterHanding is { } reason)
         {
-            EndRun(run, reason);
-            if (!DefinitionOf(run).KeepTasks)
-            {
-                foreach (var task in state.OpenTasks.Where(t => t.RunId == run.Id).ToList())
-                {
-                    CloseTask(task.TouchId, Outcome.Cancelled, reason);
-                }
-            }
-
+            EndStopped(run, reason);
             return;
         }
 

@@ -79,6 +79,11 @@ internal sealed partial class PersonTurn
             effects.Add(new TouchSettled(run.Touch.Id, run.Id, run.Touch.StepId, now, Outcome.Cancelled, reason, []));
         }
 
+        EndStopped(run, reason);
+    }
+
+    private void EndStopped(RunState run, string reason)
+    {
         EndRun(run, reason);
         if (!DefinitionOf(run).KeepTasks)
         {

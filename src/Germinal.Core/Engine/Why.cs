@@ -75,7 +75,7 @@ public static class Why
             (CheckKind.NotSuppressed, true) => Found(0).Contains('@', StringComparison.Ordinal) ? "Nothing sent there has come back." : "Nothing says that the number is wrong.",
             (CheckKind.NotSuppressed, false) => $"Mail to {Found(0)} came back before, so nothing is sent there.",
             (CheckKind.Consent, _) => Consent(check, zone),
-            (CheckKind.InTime, true) => Found(0).Length == 0 ? "It may be late by any time." : $"It was in time: it makes sense until {Phrases.MomentOf(Found(1), zone)}.",
+            (CheckKind.InTime, true) => Found(0).Length == 0 ? "It makes sense however late it is." : $"It was in time: it makes sense until {Phrases.MomentOf(Found(1), zone)}.",
             (CheckKind.InTime, false) => $"It came too late: it makes sense only until {Phrases.MomentOf(Found(1), zone)}.",
             (CheckKind.WindowOpen, true) => $"The program may act then; it was {Clock(Found(0))} on their clock.",
             (CheckKind.WindowOpen, false) => $"The program may not act then; it was {Clock(Found(0))} on their clock.",

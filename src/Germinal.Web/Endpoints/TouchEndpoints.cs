@@ -191,7 +191,10 @@ public static class TouchEndpoints
         }
 
         var state = await db.States.FromSql($"SELECT * FROM person_states WHERE person_id = {touch.PersonId} FOR UPDATE").SingleAsync(stop);
-        touch.Status = "open";
+        var known = PersonStateJson.Read(state.State);
+        var early = known.Runs.Any(r => r.Touch.Id == id && r.Touch.Phase == TouchPhase.Planned);
+        touch.Status = early ? "planned" : "open";
+        touch.SettledAt = early ? null : touch.SettledAt;
         touch.CallOutcome = null;
         touch.ClosedAt = null;
         var text = id.ToString();
@@ -200,13 +203,9 @@ public static class TouchEndpoints
         {
             db.Events.Remove(waiting);
         }
-        else
+        else if (known.OpenTasks.All(t => t.TouchId != id))
         {
-            var known = PersonStateJson.Read(state.State);
-            if (known.OpenTasks.All(t => t.TouchId != id))
-            {
-                state.State = PersonStateJson.Write(known with { OpenTasks = known.OpenTasks.Add(new OpenTask(id, touch.RunId, touch.ProgramId, touch.StepId)) });
-            }
+            state.State = PersonStateJson.Write(known with { OpenTasks = known.OpenTasks.Add(new OpenTask(id, touch.RunId, touch.ProgramId, touch.StepId)) });
         }
 
         await db.SaveChangesAsync(stop);

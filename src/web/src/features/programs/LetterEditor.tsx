@@ -48,7 +48,6 @@ export default function LetterEditor({
   useEffect(() => {
     if (!body && !subject) line.current?.focus();
     // Only when it opens.
-    // biome-ignore lint/correctness/useExhaustiveDependencies: only when it opens
   }, []);
 
   function insert(field: string) {

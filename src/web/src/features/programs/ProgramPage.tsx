@@ -641,7 +641,7 @@ function Margin({
                 {touch && `${moment(touch.at, preview.zone, now)} · `}from {preview.letter.from}
               </div>
               <div className="mb-1.5 font-serif text-base font-semibold text-ink">{preview.letter.subject}</div>
-              {/* biome-ignore lint/security/noDangerouslySetInnerHtml: sanitised by the server */}
+              {/* Sanitised by the server. */}
               <div className="letter" dangerouslySetInnerHTML={{ __html: preview.letter.html }} />
               {preview.letter.missing.length > 0 && (
                 <p className="text-ember">Has nothing to put for {preview.letter.missing.map((m) => `“${m}”`).join(' and ')}.</p>

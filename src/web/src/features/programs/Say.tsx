@@ -71,7 +71,6 @@ export function SayList<T>({
   return (
     <>
       {items.map((item, i) => (
-        // biome-ignore lint/suspicious/noArrayIndexKey: parts have no identity but their place
         <span key={i}>
           {i > 0 && ` ${word} `}
           <Say words={say(item)} label={`${label}: ${say(item)}`}>

@@ -91,13 +91,13 @@ function Message({ number }: { number: number }) {
   if (opened.error) return <Trouble error={opened.error} />;
   if (!opened.data) return <p role="status">Opening …</p>;
   const m = opened.data;
-  const shown = ['From', 'To', 'Date', 'Message-ID', 'List-Unsubscribe', 'List-Unsubscribe-Post'];
+  const shown = ['from', 'to', 'date', 'message-id', 'list-unsubscribe', 'list-unsubscribe-post'];
   return (
     <>
       <h2>{m.message.subject}</h2>
       <dl className="kv !grid-cols-[84px_minmax(0,1fr)]">
         {m.headers
-          .filter(([name]) => shown.includes(name ?? ''))
+          .filter(([name]) => shown.includes((name ?? '').toLowerCase()))
           .map(([name, value]) => (
             <div key={name} className="contents">
               <dt className="truncate" title={name}>

@@ -295,7 +295,7 @@ function CallRow({
   busy: boolean;
 }) {
   const late = daysBetween(call.due, now, zone);
-  const number = call.number ? phone(call.number, call.extension) : 'no number';
+  const number = call.number ? phone(call.number, call.extension) : <span className="text-ember">no number, will be left out</span>;
   return (
     <div id={`item-${call.touchId}`} className={`row ${on ? 'on' : ''}`} aria-current={on}>
       <span className={`gutter ${late > 0 ? '!text-ember' : ''}`}>

@@ -46,7 +46,7 @@ export function TouchMargin({ touchId, personId, showPerson = true }: { touchId:
               </>
             )}
             {/* Sanitised by the server, which filled it in. */}
-            {/* biome-ignore lint/security/noDangerouslySetInnerHtml: sanitised by the server */}
+
             <div className="letter" dangerouslySetInnerHTML={{ __html: t.html }} />
           </div>
         </>
