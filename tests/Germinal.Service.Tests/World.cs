@@ -110,6 +110,7 @@ internal sealed class World : IAsyncDisposable
         more?.Invoke(person);
         PersonNames.Refresh(person);
         db.People.Add(person);
+        await TagNames.EnsureAsync(db, person.Tags, default);
         if (birthday is not null)
         {
             var date = YearlyDate.TryParse(birthday)!.Value;

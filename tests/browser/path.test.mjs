@@ -1,5 +1,6 @@
 // The whole path in the real browser against the real ./run: people in, a program on, time passing, mail read, why asked.
 import assert from 'node:assert/strict';
+import { spawnSync } from 'node:child_process';
 import path from 'node:path';
 import { after, before, test } from 'node:test';
 import AxeBuilder from '@axe-core/playwright';
@@ -270,6 +271,76 @@ test('two members who write one program are told, and a session that ran out lea
   await page.keyboard.press('Enter');
   await page.getByLabel('Name of the program').waitFor();
   assert.equal(page.url(), place);
+});
+
+test('with the keyboard alone: the sheet, finding somebody, a tag, a step', async () => {
+  await page.goto(stack.url);
+  await page.getByRole('heading', { level: 2, name: 'Calls' }).waitFor();
+  const current = () => page.locator('[aria-current=true]').getAttribute('id');
+  const first = await current();
+  await page.keyboard.press('j');
+  await until('the next line', async () => (await current()) !== first);
+  await page.keyboard.press('k');
+  await until('the first line again', async () => (await current()) === first);
+  await page.keyboard.press('?');
+  await page.getByRole('dialog', { name: 'Keys' }).waitFor();
+  await accessible('keys');
+  await page.keyboard.press('Escape');
+  await page.getByRole('dialog', { name: 'Keys' }).waitFor({ state: 'detached' });
+
+  await page.keyboard.press('Control+k');
+  await page.keyboard.type('philippa quarles');
+  await page.getByRole('option', { name: /Philippa Quarles/ }).first().waitFor();
+  await page.keyboard.press('Enter');
+  await page.getByRole('heading', { level: 1, name: 'Philippa Quarles' }).waitFor();
+  await page.keyboard.press('t');
+  await page.keyboard.type('by keyboard');
+  await page.keyboard.press('Enter');
+  await page.getByText('The tag “by keyboard” was put on').waitFor();
+  await page.keyboard.press('s');
+  await page.getByLabel('Stage', { exact: true }).selectOption('Planning/First meeting');
+  await page.getByRole('button', { name: 'Move', exact: true }).press('Enter');
+  await page.getByText('Reached First meeting').waitFor();
+
+  await page.keyboard.press('g');
+  await page.keyboard.press('r');
+  await page.getByRole('heading', { level: 1, name: 'Programs' }).waitFor();
+  await page.getByRole('link', { name: /After the harbour fair/ }).press('Enter');
+  await page.getByLabel('Name of the program').waitFor();
+  await page.keyboard.press('n');
+  await page.getByRole('menuitem', { name: 'a call' }).waitFor();
+  await page.keyboard.press('ArrowDown');
+  await page.keyboard.press('ArrowDown');
+  await page.keyboard.press('Enter');
+  const script = page.getByRole('button', { name: 'What to say on the call' });
+  await script.focus();
+  await page.keyboard.press('Enter');
+  await page.getByLabel(/^What to say; merge fields/).fill('Did you get home dry, {{ person.first_name }}?');
+  await page.keyboard.press('Tab');
+  await page.keyboard.press('Enter');
+  await page.getByText(/Did you get home dry/).first().waitFor();
+  await page.getByText('· saved').waitFor();
+  await accessible('program with a call');
+});
+
+test('after a restart everything is where it was', async () => {
+  const before = await (await page.request.get(`${stack.url}/api/people/count`)).json();
+  await stack.restart();
+  await page.goto(`${stack.url}/programs`);
+  await page.getByText('After the harbour fair').waitFor();
+  assert.deepEqual(await (await page.request.get(`${stack.url}/api/people/count`)).json(), before);
+  const { total } = await (await page.request.get(`${stack.url}/api/stand-ins/mail`)).json();
+  assert.ok(total > 700);
+});
+
+test('what is wrong with the start is one clear line and a code that is not 0', async () => {
+  const port = new URL(stack.url).port;
+  for (const [args, words] of [[['--port', port], /port \d+ is taken/], [['--port', 'many'], /needs a number/], [['--colour'], /is not an option/]]) {
+    const run = spawnSync('./run', args, { cwd: root, encoding: 'utf8', env: { ...process.env, GERMINAL_HOME: `${stack.home}-other` } });
+    assert.notEqual(run.status, 0);
+    assert.match(run.stderr.trim(), words);
+    assert.equal(run.stderr.trim().split('\n').length, 1);
+  }
 });
 
 test('a narrow screen: the day sheet and a thread still fit', async () => {

@@ -12,32 +12,39 @@ export async function startStack({ name, offset = 0, args = [], env = {} }) {
   const home = `${process.env.GERMINAL_HOME ?? path.join(root, '.data', 'browser')}-${name}`;
   fs.rmSync(home, { recursive: true, force: true });
   fs.mkdirSync(home, { recursive: true, mode: 0o755 });
-  const child = spawn('./run', ['--port', String(port), ...args], { cwd: root, env: { ...process.env, ...env, GERMINAL_HOME: home }, stdio: ['ignore', 'pipe', 'pipe'] });
-  let output = '';
-  const ready = new Promise((resolve, reject) => {
-    const read = (chunk) => {
-      output += chunk;
-      if (/password: \S+\n[\s\S]*wren/.test(output)) resolve();
-    };
-    child.stdout.on('data', read);
-    child.stderr.on('data', read);
-    child.on('exit', (code) => reject(new Error(`./run ended with ${code}:\n${output}`)));
-    setTimeout(() => reject(new Error(`./run was not ready in five minutes:\n${output}`)), 300_000).unref();
-  });
-  await ready;
-  const password = /ada@example\.com\s+password: (\S+)/.exec(output)[1];
+  async function begin() {
+    const child = spawn('./run', ['--port', String(port), ...args], { cwd: root, env: { ...process.env, ...env, GERMINAL_HOME: home }, stdio: ['ignore', 'pipe', 'pipe'] });
+    let output = '';
+    await new Promise((resolve, reject) => {
+      const read = (chunk) => {
+        output += chunk;
+        if (/wren@example\.com\s+password: \S+/.test(output)) resolve();
+      };
+      child.stdout.on('data', read);
+      child.stderr.on('data', read);
+      child.on('exit', (code) => reject(new Error(`./run ended with ${code}:\n${output}`)));
+      setTimeout(() => reject(new Error(`./run was not ready in five minutes:\n${output}`)), 300_000).unref();
+    });
+    return { child, password: /ada@example\.com\s+password: (\S+)/.exec(output)[1] };
+  }
+  async function end(child) {
+    const gone = new Promise((resolve) => child.on('exit', resolve));
+    child.kill('SIGTERM');
+    await Promise.race([gone, new Promise((resolve) => setTimeout(resolve, 20_000))]);
+  }
+  let { child, password } = await begin();
   return {
     url: `http://127.0.0.1:${port}`,
     standIns: `http://127.0.0.1:${port + 3}`,
     home,
     password,
     workerPid: () => Number(fs.readFileSync(path.join(home, 'worker-1.pid'), 'utf8')),
+    async restart() {
+      await end(child);
+      ({ child } = await begin());
+    },
     async stop() {
-      const gone = new Promise((resolve) => child.on('exit', resolve));
-      child.removeAllListeners('exit');
-      child.on('exit', () => {});
-      child.kill('SIGTERM');
-      await Promise.race([gone, new Promise((resolve) => setTimeout(resolve, 15_000))]);
+      await end(child);
       const link = path.join(home, 'pg');
       if (fs.existsSync(link)) fs.rmSync(fs.realpathSync(link), { recursive: true, force: true });
       fs.rmSync(home, { recursive: true, force: true });

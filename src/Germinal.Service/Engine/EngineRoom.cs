@@ -54,7 +54,8 @@ public sealed class EngineRoom(IDbContextFactory<GerminalDb> databases, Reactor 
             }
 
             var now = Instant.Min(next.Value, target);
-            await db.Clock.ExecuteUpdateAsync(u => u.SetProperty(c => c.Now, now), stop);
+            // A stop asked for meanwhile keeps the clock where it is.
+            await db.Clock.Where(c => !c.StopAsked).ExecuteUpdateAsync(u => u.SetProperty(c => c.Now, now), stop);
         }
     }
 

@@ -121,7 +121,7 @@ public sealed class RowReader(string[] columns, Practice practice, bool dayFirst
         var nobody = row.FirstName is null && row.LastName is null && row.Email is null && row.Mobile is null && row.OtherPhone is null;
         var leftOut = record.Cells.All(string.IsNullOrWhiteSpace) ? "The row is empty."
             : nobody && record.Cells.Any(CellReading.SaysTotal) ? "The row is a total, not a person."
-            : CellReading.SaysTotal(Cell(ImportField.FirstName)) && row.Email is null && row.Mobile is null ? "The row is a total, not a person."
+            : new[] { ImportField.FirstName, ImportField.LastName, ImportField.FullName }.Any(f => CellReading.SaysTotal(Cell(f))) && row.Email is null && row.Mobile is null && row.OtherPhone is null ? "The row is a total, not a person."
             : nobody ? "The row names nobody: no name, no email, no number."
             : null;
         var doNotContact = CellReading.SaysDied(note) || CellReading.SaysNoContact(note) ? note : null;

@@ -1,0 +1,126 @@
+import { describe, expect, test } from 'vitest';
+import {
+  conditionsOf,
+  daysOffset,
+  newId,
+  offsetDays,
+  type ProgramFile,
+  type Rule,
+  ruleOf,
+  type Step,
+  sayCondition,
+  sayStop,
+  sayTrigger,
+  sayWhen,
+  sayWindow,
+  span,
+  type When,
+} from './programFile';
+
+const program: ProgramFile = {
+  format: 'germinal.program/1',
+  name: 'P',
+  purpose: 'commercial',
+  priority: 50,
+  clock: 'person',
+  startsWhen: [],
+  again: 'never',
+  stopsWhen: [],
+  keepTasks: false,
+  steps: [],
+};
+
+describe('offsets', () => {
+  test.each([
+    ['P7D', 7],
+    ['-P1D', -1],
+    ['P2W', 14],
+    ['P0D', 0],
+    ['P1M', null],
+    ['PT2H', null],
+  ])('%s is %s days', (offset, days) => expect(offsetDays(offset)).toBe(days));
+
+  test('days and back', () => {
+    for (const days of [-365, -1, 0, 1, 56]) expect(offsetDays(daysOffset(days))).toBe(days);
+  });
+
+  test.each([
+    ['P1D', 'a day'],
+    ['P7D', '7 days'],
+    ['P1M', 'a month'],
+    ['P1Y6M', 'a year and 6 months'],
+    ['PT2H', '2 hours'],
+    ['P1DT1H', 'a day and an hour'],
+  ])('%s is said “%s”', (offset, words) => expect(span(offset)).toBe(words));
+});
+
+describe('sentences', () => {
+  test.each<[When, boolean, string]>([
+    [{ from: 'start', offset: 'P0D' }, true, 'at once'],
+    [{ from: 'start', offset: 'P7D' }, false, '7 days after the start'],
+    [{ from: 'start', offset: 'P7D', at: '09:30' }, false, '7 days after the start at 9:30'],
+    [{ from: 'start', offset: 'P0D', at: '16:00' }, true, 'the same day at 16'],
+    [{ from: 'previous', offset: 'P3D' }, false, '3 days later'],
+    [{ from: 'previous', offset: 'P3D' }, true, '3 days after the start'],
+    [{ from: 'previous', offset: 'P0D' }, false, 'right after that'],
+    [{ from: 'occasion', offset: 'P0D' }, true, 'on the day itself'],
+    [{ from: 'occasion', offset: '-P1D' }, true, 'a day before the day'],
+    [{ from: 'on', date: '2027-12-24' }, false, 'on 2027-12-24'],
+    [{ from: 'yearly', date: '--12-24' }, false, 'each year on 12-24'],
+    [{ from: 'key-date', date: 'renewal', offset: 'P1M' }, false, 'a month after their renewal'],
+  ])('%j', (when, first, words) => expect(sayWhen(when, first)).toBe(words));
+
+  test('what starts and what stops', () => {
+    expect(sayTrigger({ kind: 'stage-entered', stage: 'Planning/Inquiry' })).toBe('reaches Inquiry');
+    expect(sayTrigger({ kind: 'tag-added', tag: 'warm' })).toBe('is tagged “warm”');
+    expect(sayTrigger({ kind: 'occasion', date: 'birthday', offset: 'P0D' })).toBe('has a birthday');
+    expect(sayTrigger({ kind: 'occasion', date: 'renewal', offset: '-P7D' })).toBe('comes to “renewal”, 7 days before');
+    expect(sayStop({ kind: 'replied' })).toBe('answer');
+    expect(sayStop({ kind: 'replied', channel: 'text' })).toBe('answer by text');
+    expect(sayStop({ kind: 'stage-entered', stage: 'Planning/Client' })).toBe('reach Client');
+    expect(sayStop({ kind: 'tag-added', tag: 'Client' })).toBe('are tagged “Client”');
+  });
+
+  test('the window', () => {
+    const window = { days: ['mon', 'tue', 'wed', 'thu', 'fri'], from: '09:00', to: '17:30', holidays: 'skip' as const, roll: 'forward' };
+    expect(sayWindow({ ...program, window })).toBe('working days, 9 to 17:30, their time');
+    expect(sayWindow({ ...program, window: { ...window, holidays: 'ignore' } })).toBe('Monday to Friday, 9 to 17:30, their time');
+    expect(sayWindow({ ...program, clock: 'practice', window: { ...window, days: ['sat'] } })).toBe('Sat, 9 to 17:30, the practice’s time');
+    expect(sayWindow({ ...program, at: '08:00' })).toBe('any day, at 8, their time');
+  });
+});
+
+describe('conditions', () => {
+  const rule: Rule = {
+    all: [
+      { field: 'email', op: 'exists' },
+      { field: 'tags', op: 'has', value: 'VIP' },
+      { not: { field: 'tags', op: 'has', value: 'Client' } },
+      { field: 'stage', op: 'is', value: 'Planning/Inquiry' },
+    ],
+  };
+
+  test('a rule the page can take apart is put together again unchanged', () => {
+    const conditions = conditionsOf(rule);
+    expect(conditions?.map(sayCondition)).toEqual([
+      'have an email address',
+      'have the tag “VIP”',
+      'do not have the tag “Client”',
+      'stand in Inquiry',
+    ]);
+    expect(ruleOf(conditions ?? [])).toEqual(rule);
+    expect(ruleOf([])).toBeUndefined();
+    expect(conditionsOf(undefined)).toEqual([]);
+  });
+
+  test('a richer rule is left alone', () => {
+    expect(conditionsOf({ any: [] })).toBeNull();
+    expect(conditionsOf({ all: [{ field: 'age', op: 'more', value: '60' }] })).toBeNull();
+  });
+});
+
+test('a new step gets an id no other has', () => {
+  const steps = [{ id: 'email-2' }, { id: 'call-1' }] as Step[];
+  expect(newId(steps, 'email')).toBe('email-3');
+  expect(newId([{ id: 'email-2' }] as Step[], 'email')).toBe('email-3');
+});

@@ -1,0 +1,151 @@
+using System.Text;
+using Germinal.Core.Programs;
+using Germinal.Core.Time;
+using Germinal.Service.Import;
+using Germinal.Store.Rows;
+using Microsoft.EntityFrameworkCore;
+using NodaTime;
+
+namespace Germinal.Service.Tests;
+
+/// <summary>Guessing columns, reading rows, and who is the same as whom.</summary>
+public sealed class ImportRulesTests
+{
+    private static readonly Member Ada = new(Guid.NewGuid(), "Ada Quill", "ada@example.com");
+    private static readonly Member Tomas = new(Guid.NewGuid(), "Tomas Brandt", "tomas@example.com");
+    private static readonly Practice Practice = new() { Name = "P", Zone = World.Zone, Members = [Ada, Tomas] };
+
+    private static ImportedRow Read(string header, string line)
+    {
+        var table = CsvTable.Read(Encoding.UTF8.GetBytes($"{header}\n{line}\n"));
+        return new RowReader(ImportField.Guess(table), Practice, dayFirst: false, "US", new LocalDate(2027, 3, 1)).Read(table.Records[0]);
+    }
+
+    [Theory]
+    [InlineData("Given name,Surname,E-Mail,Cell,D.O.B.,Groups", "first_name,last_name,email,mobile,,tags")]
+    [InlineData("Name,Email Address,Phone,Date of Birth,Postcode", "full_name,email,other_phone,birthday,zip")]
+    [InlineData("FIRST_NAME;LAST_NAME;email_ok", "first_name,last_name,email_consent")]
+    [InlineData("Vorname\tNachname\tMail", "first_name,last_name,email")]
+    [InlineData("Mobile,Mobile", "mobile,other_phone")]
+    [InlineData("Shoe size,Notes", ",notes")]
+    public void Columns_are_guessed_by_their_names(string header, string expected)
+    {
+        var table = CsvTable.Read(Encoding.UTF8.GetBytes($"{header}\n{string.Concat(Enumerable.Repeat(header.Contains(';', StringComparison.Ordinal) ? "a;" : header.Contains('\t', StringComparison.Ordinal) ? "a\t" : "a,", 3))}\n"));
+        Assert.Equal(expected.Split(','), ImportField.Guess(table));
+    }
+
+    [Fact]
+    public void A_column_without_a_name_is_guessed_by_its_cells()
+    {
+        var table = CsvTable.Read(Encoding.UTF8.GetBytes("Name,x,y\nA,a@example.com,207 555 0101\nB,b@example.com,207-555-0102\nC,,2075550103\n"));
+        Assert.Equal(["full_name", "email", "mobile"], ImportField.Guess(table));
+    }
+
+    [Theory]
+    [InlineData("T. Brandt"), InlineData("Tomas Brandt"), InlineData("tomas"), InlineData("BRANDT"), InlineData("T Brandt")]
+    public void An_owner_is_known_by_any_usual_short_form(string cell) => Assert.Equal(Tomas.Id, Read("Name,Email,Advisor", $"A B,a@example.com,{cell}").OwnerId);
+
+    [Fact]
+    public void An_owner_nobody_knows_is_a_doubt()
+    {
+        var row = Read("Name,Email,Advisor", "A B,a@example.com,Somebody Else");
+        Assert.Null(row.OwnerId);
+        Assert.Contains(row.Doubts, d => d.Field == "owner" && d.Text.Contains("Somebody Else", StringComparison.Ordinal));
+    }
+
+    [Theory]
+    [InlineData("DECEASED 2026"), InlineData("passed away in May"), InlineData("died 3/2026"), InlineData("Do not contact"), InlineData("please DON'T CONTACT"), InlineData("wants no calls"), InlineData("†")]
+    public void A_remark_that_says_died_or_no_contact_makes_do_not_contact(string note)
+    {
+        var row = Read("Name,Email,Email OK?,Notes", $"A B,a@example.com,yes,{note}");
+        Assert.Equal(note, row.DoNotContact);
+        Assert.Null(row.LeftOut);
+        Assert.Contains(row.Doubts, d => d.Text.Contains("to be confirmed", StringComparison.Ordinal));
+    }
+
+    [Theory]
+    [InlineData("Met at the spring talk"), InlineData("His diet is strict"), InlineData("moved – check address"), InlineData("contact in the morning")]
+    public void Other_remarks_do_not(string note) => Assert.Null(Read("Name,Email,Notes", $"A B,a@example.com,{note}").DoNotContact);
+
+    [Theory]
+    [InlineData(",,", "empty"), InlineData("Total: 489,,", "total"), InlineData("Grand total,,", "total"), InlineData(",,Prefers mornings", "names nobody")]
+    public void Rows_that_are_nobody_are_left_out_with_why(string line, string why) => Assert.Contains(why, Read("Name,Email,Notes", line).LeftOut, StringComparison.Ordinal);
+
+    [Fact]
+    public void Everything_of_a_row_is_read()
+    {
+        var row = Read("First name,Last name,Email,Mobile,Home phone,Birthday,Street,City,State,ZIP,Client since,Groups,Source", "Ida, Rowan ,IDA@example.com,(207) 555-0101 ext. 4,207.555.0102,Jul 24,12  Quay Lane,Port Averil,ME,04999,7/25/2014,Client; VIP ;client,Talk");
+        Assert.Equal(("Ida", "Rowan", "ida@example.com", "+12075550101", "4", "+12075550102"), (row.FirstName, row.LastName, row.Email, row.Mobile, row.MobileExtension, row.OtherPhone));
+        Assert.Equal("12 Quay Lane\nPort Averil, ME 04999", row.Address);
+        Assert.Equal(new YearlyDate(7, 24, null), row.Birthday);
+        Assert.Equal(new YearlyDate(7, 25, 2014), row.Dates["client since"]);
+        Assert.Equal(["Client", "VIP"], row.Tags);
+        Assert.Empty(row.Doubts);
+    }
+
+    private static ImportedRow Row(string first, string last, string? email = null, string? mobile = null, YearlyDate? born = null, string? phone = null, string? address = null) => new()
+    {
+        Line = 2, Fingerprint = $"{first}{last}{email}{mobile}", FirstName = first, LastName = last, Email = email, Mobile = mobile, OtherPhone = phone, Address = address,
+        Dates = born is { } b ? new Dictionary<string, YearlyDate> { ["birthday"] = b } : new(),
+    };
+
+    private static string? Match(MatchCandidate known, ImportedRow row)
+    {
+        var matching = new Matching();
+        matching.Add(known);
+        return matching.Find(row)?.By;
+    }
+
+    [Fact]
+    public void Who_is_the_same_as_whom()
+    {
+        var born = new YearlyDate(6, 14, 1975);
+        var ida = new MatchCandidate(Guid.NewGuid(), null, "ida@example.com", "+12075550101", "+12075550102", "1 Quay Lane\nPort Averil", "rowan ida", born);
+        Assert.Equal("the same address", Match(ida, Row("Somebody", "Else", "ida@example.com")));
+        Assert.Equal("the same mobile and a similar name", Match(ida, Row("I.", "Rowan", mobile: "+12075550101")));
+        Assert.Null(Match(ida, Row("Tomas", "Brandt", mobile: "+12075550101")));
+        Assert.Equal("the same name and birthday", Match(ida, Row("Ida", "Rowan", born: born)));
+        Assert.Null(Match(ida, Row("Ida", "Rowan", born: new YearlyDate(6, 15, 1975))));
+        Assert.Null(Match(ida, Row("Ida", "Rowan", "other@example.com", born: born)));
+        Assert.Equal("the same name and number or address", Match(ida, Row("Ida", "Rowan", phone: "+12075550102")));
+        Assert.Equal("the same name and number or address", Match(ida, Row("Ida", "Rowan", address: "1 Quay Lane\nPort Averil")));
+        Assert.Null(Match(ida, Row("Ida", "Rowan")));
+        Assert.Null(Match(ida, Row("Bo", "Lind", born: born)));
+    }
+
+    [Fact]
+    public async Task An_import_stops_when_asked_and_goes_on_later()
+    {
+        await using var world = await World.AtAsync("2027-03-01T10:00");
+        await using var db = world.Db();
+        var lines = string.Join('\n', Enumerable.Range(0, 1200).Select(i => $"P{i},Rowan,p{i}@example.com"));
+        var row = new ImportRow { Id = Guid.NewGuid(), PracticeId = world.Practice, FileName = "x.csv", Content = Encoding.UTF8.GetBytes($"First name,Last name,Email\n{lines}\n"), Columns = ["first_name", "last_name", "email"], Status = "queued", By = "Ada", StopAsked = true };
+        db.Imports.Add(row);
+        await db.SaveChangesAsync();
+        var runner = new ImportRunner(world.Database);
+        Assert.True(await runner.RunNextAsync(default));
+        Assert.Equal("stopped", await db.Imports.AsNoTracking().Select(i => i.Status).SingleAsync());
+        Assert.False(await runner.RunNextAsync(default));
+        await db.Imports.ExecuteUpdateAsync(u => u.SetProperty(i => i.Status, "queued").SetProperty(i => i.StopAsked, false));
+        Assert.True(await runner.RunNextAsync(default));
+        Assert.Equal(1200, await db.People.CountAsync());
+        Assert.Equal(1200, await db.Imports.AsNoTracking().Select(i => i.RowsDone).SingleAsync());
+    }
+
+    [Fact]
+    public async Task A_no_in_a_list_beats_a_yes_and_stops_what_only_writes()
+    {
+        await using var world = await World.AtAsync("2027-03-01T10:00");
+        var ida = await world.PersonAsync("Ida");
+        var program = await world.ProgramAsync("P", "", """{"id":"a","kind":"email","when":{"from":"start","offset":"P3D"},"subject":"s","body":"b"}""");
+        await world.DoAsync(d => d.StartProgramAsync([ida.Id], program, false, default));
+        await world.WorkAsync();
+        await using var db = world.Db();
+        db.Imports.Add(new ImportRow { Id = Guid.NewGuid(), PracticeId = world.Practice, FileName = "x.csv", Content = "Email,Email OK?\nida@example.com,no\n"u8.ToArray(), Columns = ["email", "email_consent"], Status = "queued", By = "Ada" });
+        await db.SaveChangesAsync();
+        await new ImportRunner(world.Database).RunNextAsync(default);
+        await world.MoveToAsync("2027-03-10T10:00");
+        Assert.Empty(world.Mail.Sent);
+        Assert.Equal("nothing-left-to-send", (await db.Runs.AsNoTracking().SingleAsync()).StopReason);
+    }
+}
