@@ -44,7 +44,7 @@ test('200 emails, the worker killed twice on the way', async () => {
     await until('another worker', () => stack.workerPid() !== pid);
   }
 
-  await until('everybody to have been through it', async () => (await ada.get(`/api/programs/${program}`)).through === 200, 120);
+  await until('everybody to have been through it', async () => (await ada.get(`/api/programs/${program}`)).through === 200, 400);
   const { messages } = await (await fetch(`${stack.standIns}/messages?most=1000`)).json();
   assert.equal(messages.length, 200, 'none lost, none twice');
   assert.equal(new Set(messages.map((m) => m.messageId)).size, 200);

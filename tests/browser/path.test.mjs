@@ -18,7 +18,8 @@ before(async () => {
   browser = await openBrowser();
   const context = await browser.newContext({ viewport: { width: 1280, height: 800 }, reducedMotion: 'reduce' });
   page = await context.newPage();
-  page.setDefaultTimeout(20_000);
+  // A busy machine of two cores may take its time; nothing here is about speed.
+  page.setDefaultTimeout(60_000);
   page.on('pageerror', (e) => problems.push(e.message));
   page.on('console', (m) => m.type() === 'error' && !/40[019]/.test(m.text()) && problems.push(m.text()));
 });
@@ -166,7 +167,7 @@ test('time passes: letters go out by SMTP as proper MIME, and an independent par
   await page.getByRole('button', { name: /^Practice clock/ }).click();
   await accessible('clock');
   await page.getByRole('button', { name: 'to tomorrow morning' }).click();
-  await page.getByText(/Tue 2 March 2027, 8:15/).first().waitFor({ timeout: 90_000 });
+  await page.getByText(/Tue 2 March 2027, 8:15/).first().waitFor({ timeout: 240_000 });
   await page.keyboard.press('Escape');
 
   await page.goto(`${stack.url}/stand-ins/mail`);

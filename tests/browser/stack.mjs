@@ -23,7 +23,7 @@ export async function startStack({ name, offset = 0, args = [], env = {} }) {
       child.stdout.on('data', read);
       child.stderr.on('data', read);
       child.on('exit', (code) => reject(new Error(`./run ended with ${code}:\n${output}`)));
-      setTimeout(() => reject(new Error(`./run was not ready in five minutes:\n${output}`)), 300_000).unref();
+      setTimeout(() => reject(new Error(`./run was not ready in ten minutes:\n${output}`)), 600_000).unref();
     });
     return { child, password: /ada@example\.com\s+password: (\S+)/.exec(output)[1] };
   }
@@ -83,7 +83,7 @@ export async function apiClient(url, email, password) {
 }
 
 /** Asks again until the answer will do. */
-export async function until(what, ask, seconds = 60) {
+export async function until(what, ask, seconds = 180) {
   const end = Date.now() + seconds * 1000;
   for (;;) {
     const answer = await ask();

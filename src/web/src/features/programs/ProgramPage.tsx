@@ -1,6 +1,6 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { DropdownMenu } from 'radix-ui';
-import { lazy, type ReactNode, Suspense, useRef, useState } from 'react';
+import { lazy, type ReactNode, Suspense, useState } from 'react';
 import { Link, useParams } from 'react-router';
 import { toast } from 'sonner';
 import { api, type Schemas, take } from '../../api/client';
@@ -73,7 +73,7 @@ function Page({ id, loaded, reload }: { id: string; loaded: Schemas['ProgramDto'
   const [picked, setPicked] = useState<string | undefined>(draft.steps[0]?.id);
   const [writing, setWriting] = useState<string>();
   const [person, setPerson] = useState<string>();
-  const adding = useRef<HTMLButtonElement>(null);
+  const [adding, setAdding] = useState(false);
   const programs = useQuery({ queryKey: ['programs'], queryFn: () => take(api.GET('/api/programs')) });
 
   const preview = useQuery({
@@ -100,7 +100,7 @@ function Page({ id, loaded, reload }: { id: string; loaded: Schemas['ProgramDto'
     await ready();
     check.refetch();
   }
-  useKeys({ n: () => adding.current?.click(), c: runCheck, '[': () => another(-1), ']': () => another(1) });
+  useKeys({ n: () => setAdding(true), c: runCheck, '[': () => another(-1), ']': () => another(1) });
 
   const paused = useMutation({
     mutationFn: (on: boolean) =>
@@ -289,8 +289,8 @@ function Page({ id, loaded, reload }: { id: string; loaded: Schemas['ProgramDto'
       </ol>
 
       <div className="px-[34px] pb-10 max-[699px]:px-4">
-        <DropdownMenu.Root>
-          <DropdownMenu.Trigger ref={adding} className="py-1.5 font-serif text-soft hover:text-ink">
+        <DropdownMenu.Root open={adding} onOpenChange={setAdding}>
+          <DropdownMenu.Trigger className="py-1.5 font-serif text-soft hover:text-ink">
             + a step {at >= 0 && at < draft.steps.length - 1 ? 'after this one' : 'here'} <kbd>N</kbd>
           </DropdownMenu.Trigger>
           <DropdownMenu.Portal>

@@ -1,0 +1,61 @@
+using System.Xml.Linq;
+
+namespace Germinal.Core.Tests;
+
+/// <summary>The rooms of the house: imports run one way, and the core stands alone.</summary>
+public sealed class HouseTests
+{
+    private static readonly string Root = FindRoot();
+
+    private static string FindRoot()
+    {
+        var folder = AppContext.BaseDirectory;
+        while (!File.Exists(Path.Combine(folder, "Germinal.slnx")))
+        {
+            folder = Path.GetDirectoryName(folder)!;
+        }
+
+        return folder;
+    }
+
+    private static string[] References(string project, string kind)
+    {
+        var file = XDocument.Load(Path.Combine(Root, "src", project, $"{project}.csproj"));
+        return [.. file.Descendants(kind).Select(r => Path.GetFileNameWithoutExtension(((string)r.Attribute("Include")!).Replace('\\', '/'))).Order()];
+    }
+
+    [Theory]
+    [InlineData("Germinal.Core", "")]
+    [InlineData("Germinal.Store", "Germinal.Core")]
+    [InlineData("Germinal.Channels", "Germinal.Core")]
+    [InlineData("Germinal.Service", "Germinal.Channels,Germinal.Store")]
+    [InlineData("Germinal.Web", "Germinal.Service")]
+    [InlineData("Germinal.StandIns", "")]
+    public void Imports_run_one_way(string project, string expected) =>
+        Assert.Equal(expected.Split(',', StringSplitOptions.RemoveEmptyEntries), References(project, "ProjectReference"));
+
+    [Fact]
+    public void The_core_references_NodaTime_and_nothing_else() => Assert.Equal(["NodaTime"], References("Germinal.Core", "PackageReference"));
+
+    /// <summary>A pure function of its inputs: no clock, no chance, no files, no network in the core.</summary>
+    [Fact]
+    public void The_core_reads_no_clock_and_no_random_source()
+    {
+        string[] forbidden = ["DateTime.Now", "DateTime.UtcNow", "DateTimeOffset.Now", "SystemClock", "Stopwatch", "new Random", "Random.Shared", "Guid.NewGuid", "RandomNumberGenerator", "File.", "HttpClient", "Environment.", "Thread.", "Task."];
+        var files = Directory.GetFiles(Path.Combine(Root, "src", "Germinal.Core"), "*.cs", SearchOption.AllDirectories).Where(f => !f.Contains("/obj/", StringComparison.Ordinal)).ToList();
+        Assert.NotEmpty(files);
+        Assert.All(files, f =>
+        {
+            var text = File.ReadAllText(f);
+            Assert.All(forbidden, word => Assert.DoesNotContain(word, text, StringComparison.Ordinal));
+        });
+    }
+
+    [Fact]
+    public void Every_package_is_pinned_to_one_version()
+    {
+        var versions = XDocument.Load(Path.Combine(Root, "Directory.Packages.props")).Descendants("PackageVersion").Select(v => (string)v.Attribute("Version")!).ToList();
+        Assert.NotEmpty(versions);
+        Assert.All(versions, v => Assert.Matches(@"^\[\d[\w.]*\]$", v));
+    }
+}
