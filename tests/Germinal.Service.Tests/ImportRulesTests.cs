@@ -133,6 +133,26 @@ public sealed class ImportRulesTests
     }
 
     [Fact]
+    public async Task A_row_that_cannot_be_written_is_left_out_with_why_and_the_others_come_in()
+    {
+        await using var world = await World.AtAsync("2027-03-01T10:00");
+        await using var db = world.Db();
+        // A name no index can hold: noise that does not compress.
+        var random = new Random(1);
+        var endless = string.Concat(Enumerable.Range(0, 30_000).Select(_ => (char)('a' + random.Next(26))));
+        var row = new ImportRow { Id = Guid.NewGuid(), PracticeId = world.Practice, FileName = "x.csv", Content = Encoding.UTF8.GetBytes($"First name,Email\nIda,ida@example.com\n{endless},long@example.com\nBo,bo@example.com\n"), Columns = ["first_name", "email"], Status = "queued", By = "Ada" };
+        db.Imports.Add(row);
+        await db.SaveChangesAsync();
+        await new ImportRunner(world.Database).RunNextAsync(default);
+        var done = await db.Imports.AsNoTracking().SingleAsync();
+        Assert.Equal(("done", 2, 1, 3), (done.Status, done.Added, done.LeftOut, done.RowsDone));
+        Assert.Equal(["Bo", "Ida"], await db.People.Select(p => p.FirstName!).OrderBy(n => n).ToListAsync());
+        var left = await db.ImportLines.AsNoTracking().SingleAsync(l => l.Result == "left-out");
+        Assert.Equal(3, left.Line);
+        Assert.Contains("could not be written", string.Join(" ", left.Doubts), StringComparison.Ordinal);
+    }
+
+    [Fact]
     public async Task A_no_in_a_list_beats_a_yes_and_stops_what_only_writes()
     {
         await using var world = await World.AtAsync("2027-03-01T10:00");

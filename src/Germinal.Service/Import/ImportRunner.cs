@@ -48,25 +48,61 @@ public sealed class ImportRunner(IDbContextFactory<GerminalDb> databases)
         await db.Imports.Where(i => i.Id == import.Id).ExecuteUpdateAsync(u => u.SetProperty(i => i.Status, "running").SetProperty(i => i.RowsInAll, plan.Rows.Count), stop);
         foreach (var chunk in plan.Rows.Where(r => !done.Contains(r.Row.Line)).Chunk(RowsAtOnce))
         {
-            await using var batch = await databases.CreateDbContextAsync(stop);
-            batch.PracticeId = import.PracticeId;
-            await using var transaction = await batch.Database.BeginTransactionAsync(stop);
-            var row = await batch.Imports.FromSql($"SELECT * FROM imports WHERE id = {import.Id} FOR UPDATE").SingleAsync(stop);
-            if (row.StopAsked || row.Status != "running")
+            if (!await WriteAsync(import, chunk, now, stop))
             {
-                row.Status = row.Status == "running" ? "stopped" : row.Status;
-                await batch.SaveChangesAsync(stop);
-                await transaction.CommitAsync(stop);
                 return;
             }
-
-            await new ImportWriter(batch, row, now).WriteAsync(chunk, stop);
-            await batch.SaveChangesAsync(stop);
-            await transaction.CommitAsync(stop);
         }
 
         await db.Imports.Where(i => i.Id == import.Id).ExecuteUpdateAsync(u => u.SetProperty(i => i.Status, "done"), stop);
         await PracticeClock.SweepSoonAsync(db, stop);
+    }
+
+    /// <summary>Writes one batch; if a row of it cannot be written, each row by itself, and that one is left out with why.</summary>
+    /// <returns>False when a member asked for the import to stop.</returns>
+    private async Task<bool> WriteAsync(ImportRow import, IReadOnlyList<PlannedRow> rows, Instant now, CancellationToken stop)
+    {
+        try
+        {
+            return await WriteTogetherAsync(import, rows, now, stop);
+        }
+        catch (DbUpdateException) when (rows.Count > 1)
+        {
+            foreach (var row in rows)
+            {
+                if (!await WriteAsync(import, [row], now, stop))
+                {
+                    return false;
+                }
+            }
+
+            return true;
+        }
+        catch (DbUpdateException e)
+        {
+            var why = $"The row could not be written: {e.InnerException?.Message ?? e.Message}";
+            return await WriteTogetherAsync(import, [rows[0] with { Result = RowResult.LeftOut, PersonId = null, Fills = [], Row = rows[0].Row with { LeftOut = why } }], now, stop);
+        }
+    }
+
+    private async Task<bool> WriteTogetherAsync(ImportRow import, IReadOnlyList<PlannedRow> rows, Instant now, CancellationToken stop)
+    {
+        await using var batch = await databases.CreateDbContextAsync(stop);
+        batch.PracticeId = import.PracticeId;
+        await using var transaction = await batch.Database.BeginTransactionAsync(stop);
+        var row = await batch.Imports.FromSql($"SELECT * FROM imports WHERE id = {import.Id} FOR UPDATE").SingleAsync(stop);
+        if (row.StopAsked || row.Status != "running")
+        {
+            row.Status = row.Status == "running" ? "stopped" : row.Status;
+            await batch.SaveChangesAsync(stop);
+            await transaction.CommitAsync(stop);
+            return false;
+        }
+
+        await new ImportWriter(batch, row, now).WriteAsync(rows, stop);
+        await batch.SaveChangesAsync(stop);
+        await transaction.CommitAsync(stop);
+        return true;
     }
 }
 
@@ -79,8 +115,13 @@ internal sealed class ImportWriter(GerminalDb db, ImportRow import, Instant now)
         var people = await db.People.Where(p => ids.Contains(p.Id)).ToDictionaryAsync(p => p.Id, stop);
         var newTags = rows.SelectMany(r => r.Row.Tags).Distinct(StringComparer.OrdinalIgnoreCase).ToList();
         await TagNames.EnsureAsync(db, newTags, stop);
-        foreach (var planned in rows)
+        foreach (var given in rows)
         {
+            // The person may have been on a row that could not be written.
+            var orphan = given.Result == RowResult.Filled && !people.ContainsKey(given.PersonId!.Value);
+            var planned = orphan
+                ? given with { Result = RowResult.LeftOut, PersonId = null, Fills = [], Row = given.Row with { LeftOut = "The row it belongs with could not be written." } }
+                : given;
             var row = planned.Row;
             if (planned.Result == RowResult.Added)
             {
