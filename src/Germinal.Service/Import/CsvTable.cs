@@ -6,7 +6,7 @@ using CsvHelper.Configuration;
 namespace Germinal.Service.Import;
 
 /// <summary>One record of a file.</summary>
-/// <param name="Line">The line on which it begins, from 1; the header begins on 1.</param>
+/// <param name="Line">The row as a spreadsheet counts: the header is 1, and a line break inside quotes makes no new row.</param>
 /// <param name="Cells">As many as the header has; missing ones are empty.</param>
 public sealed record CsvRecord(int Line, string[] Cells);
 
@@ -39,12 +39,9 @@ public sealed record CsvTable(string[] Header, IReadOnlyList<CsvRecord> Records)
         using var parser = new CsvParser(new StringReader(text), configuration);
         string[]? header = null;
         var records = new List<CsvRecord>();
-        var line = 1;
         while (parser.Read())
         {
             var cells = parser.Record ?? [];
-            var begins = line;
-            line = parser.RawRow + 1;
             if (header is null)
             {
                 header = [.. cells.Select(c => c.Trim())];
@@ -52,7 +49,7 @@ public sealed record CsvTable(string[] Header, IReadOnlyList<CsvRecord> Records)
             }
 
             Array.Resize(ref cells, header.Length);
-            records.Add(new CsvRecord(begins, [.. cells.Select(c => c ?? "")]));
+            records.Add(new CsvRecord(records.Count + 2, [.. cells.Select(c => c ?? "")]));
         }
 
         if (header is null || header.All(string.IsNullOrWhiteSpace))

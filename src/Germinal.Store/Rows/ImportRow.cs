@@ -45,7 +45,7 @@ public sealed class ImportLineRow : IOwned
 {
     public Guid ImportId { get; set; }
 
-    /// <summary>Line of the file on which the row begins, from 1; the header is 1.</summary>
+    /// <summary>The row as a spreadsheet counts; the header is 1.</summary>
     public int Line { get; set; }
 
     public Guid PracticeId { get; set; }
