@@ -8,7 +8,7 @@ namespace Germinal.Service.Demo;
 /// The invented people of the demo practice, from a fixed seed. Mail under example.com, .net and .org (RFC 2606),
 /// numbers 555-0100 to 555-0199, made-up towns and streets.
 /// </summary>
-public sealed class DemoPeople(Random random, Guid practice, IReadOnlyList<Guid> members, Instant now)
+public sealed class DemoPeople(Random random, Guid practice, IReadOnlyList<Guid> members)
 {
     private static readonly string[] FirstNames =
     [
@@ -153,7 +153,4 @@ public sealed class DemoPeople(Random random, Guid practice, IReadOnlyList<Guid>
             }
         }
     }
-
-    /// <summary>The moment the demo's life begins; for callers that place events after it.</summary>
-    public Instant Now => now;
 }

@@ -74,7 +74,7 @@ public sealed class DemoPractice(IDbContextFactory<GerminalDb> databases, Engine
         }
 
         var random = new Random(Seed);
-        var makePeople = new DemoPeople(random, practice.Id, members, Begin);
+        var makePeople = new DemoPeople(random, practice.Id, members);
         report("making 640 people");
         await TagNames.EnsureAsync(db, ["Client", "Retirement", "First home", "School fees", "Protection", "Market letter", "Keep in touch", "warm"], stop);
         var people = AddPeople(db, makePeople, random, 560);

@@ -2,7 +2,7 @@ import { useMutation, useQueryClient } from '@tanstack/react-query';
 import { Popover } from 'radix-ui';
 import { useEffect, useRef, useState } from 'react';
 import { api, take } from '../api/client';
-import { Button, Field, fieldError, Trouble } from '../ui/bits';
+import { Button, Field, fieldError, ProgressBar, Trouble } from '../ui/bits';
 import { clockFace, date } from '../ui/when';
 import { useClock } from './session';
 
@@ -64,16 +64,7 @@ export function ClockMenu() {
           </p>
           {moving ? (
             <div className="mt-3">
-              <div
-                className="h-2 bg-rule"
-                role="progressbar"
-                aria-valuenow={share}
-                aria-valuemin={0}
-                aria-valuemax={100}
-                aria-label="How far the clock has moved"
-              >
-                <div className="h-2 bg-leaf" style={{ width: `${share}%` }} />
-              </div>
+              <ProgressBar share={share} label="How far the clock has moved" />
               <p className="mt-2 text-small">{clockFace(now, zone)}</p>
               <Button look="danger" onClick={() => stop.mutate()} disabled={stop.isPending}>
                 Stop here

@@ -33,13 +33,10 @@ export function FindBox() {
   }, []);
 
   // “g” and then a letter goes to a page.
-  const lead = (path: string) => () => {
-    if (Date.now() - leader.current < 1200) go(path);
-  };
   const chord = (path: string, event: KeyboardEvent) => {
     if (Date.now() - leader.current < 1200) {
       event.stopImmediatePropagation();
-      lead(path)();
+      go(path);
     }
   };
   useKeys({

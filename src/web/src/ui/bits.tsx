@@ -63,6 +63,22 @@ export function Loading({ what = 'Loading' }: { what?: string }) {
   );
 }
 
+/** How far long work is, in whole percent. */
+export function ProgressBar({ share, label, className = '' }: { share: number; label: string; className?: string }) {
+  return (
+    <div
+      className={`h-2 bg-rule ${className}`}
+      role="progressbar"
+      aria-valuenow={share}
+      aria-valuemin={0}
+      aria-valuemax={100}
+      aria-label={label}
+    >
+      <div className="h-2 bg-leaf" style={{ width: `${share}%` }} />
+    </div>
+  );
+}
+
 /** Nothing there yet: says what to do first. */
 export function Empty({ children }: { children: ReactNode }) {
   return <p className="max-w-[56ch] px-7 py-5 font-serif text-soft max-[699px]:px-4">{children}</p>;

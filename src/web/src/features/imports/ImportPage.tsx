@@ -2,7 +2,7 @@ import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import { Link, useParams } from 'react-router';
 import { api, type Schemas, take } from '../../api/client';
-import { Button, fieldError, Loading, Trouble } from '../../ui/bits';
+import { Button, Loading, ProgressBar, Trouble } from '../../ui/bits';
 import { DayPage, PageHead, Stretch } from '../../ui/DayPage';
 import { count } from '../../ui/when';
 
@@ -88,15 +88,9 @@ function Review({ reading }: { reading: Reading }) {
     >
       <PageHead title="Is this right?" aside={`${reading.columns.length} columns, ${reading.import.rowsInAll} rows`} />
       <Stretch title="Columns" note="what each one is taken for" />
-      {fieldError(change.error, 'columns') ? (
-        <div className="px-7">
-          <Trouble error={change.error} />
-        </div>
-      ) : (
-        <div className="px-7">
-          <Trouble error={change.error} />
-        </div>
-      )}
+      <div className="px-7">
+        <Trouble error={change.error} />
+      </div>
       <table className="w-full border-collapse text-small">
         <thead className="sr-only">
           <tr>
@@ -222,18 +216,7 @@ function Progress({ reading }: { reading: Reading }) {
     >
       <PageHead title={titles[row.status] ?? row.status} aside={row.fileName} />
       <div className="px-7">
-        {(busy || row.status === 'stopped') && (
-          <div
-            className="mb-4 h-2 max-w-xl bg-rule"
-            role="progressbar"
-            aria-valuenow={share}
-            aria-valuemin={0}
-            aria-valuemax={100}
-            aria-label="Rows done"
-          >
-            <div className="h-2 bg-leaf" style={{ width: `${share}%` }} />
-          </div>
-        )}
+        {(busy || row.status === 'stopped') && <ProgressBar share={share} label="Rows done" className="mb-4 max-w-xl" />}
         <p className="max-w-[60ch] font-serif text-lead" role="status">
           {row.status === 'undone'
             ? 'Everybody this list added was taken out again, and what it filled was emptied.'
