@@ -69,6 +69,15 @@ build_back_now() {
 WEB_DLL="$ROOT/src/Germinal.Web/bin/Release/net10.0/Germinal.Web.dll"
 STANDINS_DLL="$ROOT/src/Germinal.StandIns/bin/Release/net10.0/Germinal.StandIns.dll"
 
+# publish_cli FOLDER: compiled ahead where the packages for it are to be had, so that it starts sooner.
+publish_cli() {
+  local arch
+  case $(uname -m) in aarch64 | arm64) arch=linux-arm64 ;; *) arch=linux-x64 ;; esac
+  dotnet publish "$ROOT/src/Germinal.Cli" -c Release -r "$arch" --self-contained false -p:PublishReadyToRun=true -p:RunAnalyzers=false -o "$1" -v quiet --nologo >"$ROOT/.data/cli-build.log" 2>&1 ||
+    dotnet publish "$ROOT/src/Germinal.Cli" -c Release -p:RunAnalyzers=false -o "$1" -v quiet --nologo >"$ROOT/.data/cli-build.log" 2>&1 || return 1
+  touch "$1/germinal.dll"
+}
+
 port_taken() { (exec 3<>"/dev/tcp/127.0.0.1/$1") 2>/dev/null; }
 
 # as_pg COMMAND…: PostgreSQL never runs as root.
@@ -125,4 +134,13 @@ wait_for() {
     [ $SECONDS -lt $end ] || return 1
     sleep 0.2
   done
+}
+
+# application_environment DATA PORT: what the application and its stand-ins are told; PORT to PORT+4 are theirs.
+application_environment() {
+  export GERMINAL_DATA=$1 GERMINAL_DB="Host=127.0.0.1;Port=$(($2 + 1));Database=germinal;Username=germinal;Password=$PG_PASSWORD;Maximum Pool Size=40;No Reset On Close=true"
+  export GERMINAL_SMTP_PORT=$(($2 + 2)) GERMINAL_STANDINS_PORT=$(($2 + 3)) GERMINAL_STANDINS="http://127.0.0.1:$(($2 + 3))"
+  export GERMINAL_MAIL_DOMAIN=answers.example.com GERMINAL_INBOUND_PORT=$(($2 + 4))
+  export GERMINAL_URL="http://127.0.0.1:$2" GERMINAL_WWW="$ROOT/src/web/dist"
+  export DOTNET_NOLOGO=1 DOTNET_TieredPGO=0 DOTNET_gcServer=0 ASPNETCORE_ENVIRONMENT=Production DOTNET_ENVIRONMENT=Production
 }

@@ -1,17 +1,22 @@
+using System.Buffers.Binary;
 using System.Buffers.Text;
 using System.Security.Cryptography;
 
 namespace Germinal.Channels;
 
 /// <summary>
-/// Signed addresses of the public pages. A link names a touch and carries a MAC of it, so that nobody can make one up or
-/// alter one; it works as long as the practice keeps its key.
+/// Signed addresses of the public pages. A link names a touch (or a person) and carries a MAC of it and of what it is for,
+/// so that nobody can make one up, alter one, or use one for something else; it works as long as the practice keeps its key.
 /// </summary>
 /// <param name="key">At least 32 random bytes, made at first start and kept out of the repository.</param>
 /// <param name="baseUrl">Where the application is reached from outside, without a slash at the end.</param>
 public sealed class PublicLinks(byte[] key, string baseUrl)
 {
     private const int MacBytes = 16;
+    private const byte OfLink = (byte)'l';
+    private const byte OfOpening = (byte)'o';
+    private const byte OfPreferences = (byte)'p';
+    private const byte OfConfirmation = (byte)'c';
 
     /// <summary>Where the application is reached from outside, without a slash at the end.</summary>
     public string BaseUrl { get; } = baseUrl.TrimEnd('/');
@@ -19,7 +24,33 @@ public sealed class PublicLinks(byte[] key, string baseUrl)
     /// <summary>The unsubscribe page of a touch; also the address of the one-click POST (RFC 8058).</summary>
     public string Unsubscribe(Guid touchId) => $"{BaseUrl}/u/{Token(touchId)}";
 
-    /// <summary>The token of a touch.</summary>
+    /// <summary>The address that leads on to a letter's link.</summary>
+    /// <param name="touchId">The touch that carries the letter.</param>
+    /// <param name="place">The link's place in the letter, from 0.</param>
+    public string Link(Guid touchId, int place) => $"{BaseUrl}/l/{Token(OfLink, touchId, (ushort)place)}";
+
+    /// <summary>The picture that tells that a letter was opened.</summary>
+    public string Opening(Guid touchId) => $"{BaseUrl}/o/{Token(OfOpening, touchId, 0)}.gif";
+
+    /// <summary>A person's page of what they take and leave.</summary>
+    public string Preferences(Guid personId) => $"{BaseUrl}/p/{Token(OfPreferences, personId, 0)}";
+
+    /// <summary>The address by which somebody confirms that it was them who asked (double opt-in).</summary>
+    public string Confirmation(Guid personId) => $"{BaseUrl}/c/{Token(OfConfirmation, personId, 0)}";
+
+    /// <summary>The touch and place of a link's token, or null for one that is forged, altered or meant for something else.</summary>
+    public (Guid TouchId, int Place)? TryReadLink(string token) => TryRead(OfLink, token) is { } read ? (read.Id, read.Number) : null;
+
+    /// <summary>The touch of an opening's token, or null.</summary>
+    public Guid? TryReadOpening(string token) => TryRead(OfOpening, token)?.Id;
+
+    /// <summary>The person of a preference page's token, or null.</summary>
+    public Guid? TryReadPreferences(string token) => TryRead(OfPreferences, token)?.Id;
+
+    /// <summary>The person of a confirmation's token, or null.</summary>
+    public Guid? TryReadConfirmation(string token) => TryRead(OfConfirmation, token)?.Id;
+
+    /// <summary>The unsubscribe token of a touch.</summary>
     public string Token(Guid touchId)
     {
         Span<byte> token = stackalloc byte[16 + MacBytes];
@@ -28,7 +59,7 @@ public sealed class PublicLinks(byte[] key, string baseUrl)
         return Base64Url.EncodeToString(token);
     }
 
-    /// <summary>The touch of a token, or null for one that is forged, altered or not a token.</summary>
+    /// <summary>The touch of an unsubscribe token, or null for one that is forged, altered or not a token.</summary>
     public Guid? TryRead(string token)
     {
         Span<byte> bytes = stackalloc byte[64];
@@ -40,6 +71,41 @@ public sealed class PublicLinks(byte[] key, string baseUrl)
         Span<byte> mac = stackalloc byte[MacBytes];
         Mac(bytes[..16], mac);
         return CryptographicOperations.FixedTimeEquals(mac, bytes[16..(16 + MacBytes)]) ? new Guid(bytes[..16], bigEndian: true) : null;
+    }
+
+    private string Token(byte purpose, Guid id, ushort number)
+    {
+        // The purpose is part of what is signed, not of what is sent.
+        Span<byte> signed = stackalloc byte[19];
+        Write(purpose, id, number, signed);
+        Span<byte> token = stackalloc byte[18 + MacBytes];
+        signed[1..].CopyTo(token);
+        Mac(signed, token[18..]);
+        return Base64Url.EncodeToString(token);
+    }
+
+    private (Guid Id, int Number)? TryRead(byte purpose, string token)
+    {
+        Span<byte> bytes = stackalloc byte[64];
+        if (token.Length > 64 || !Base64Url.IsValid(token) || !Base64Url.TryDecodeFromChars(token, bytes, out var length) || length != 18 + MacBytes)
+        {
+            return null;
+        }
+
+        var id = new Guid(bytes[..16], bigEndian: true);
+        var number = BinaryPrimitives.ReadUInt16BigEndian(bytes[16..]);
+        Span<byte> signed = stackalloc byte[19];
+        Write(purpose, id, number, signed);
+        Span<byte> mac = stackalloc byte[MacBytes];
+        Mac(signed, mac);
+        return CryptographicOperations.FixedTimeEquals(mac, bytes[18..(18 + MacBytes)]) ? (id, number) : null;
+    }
+
+    private static void Write(byte purpose, Guid id, ushort number, Span<byte> into)
+    {
+        into[0] = purpose;
+        id.TryWriteBytes(into[1..], bigEndian: true, out _);
+        BinaryPrimitives.WriteUInt16BigEndian(into[17..], number);
     }
 
     private void Mac(ReadOnlySpan<byte> touch, Span<byte> mac)

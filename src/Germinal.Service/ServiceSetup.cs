@@ -1,8 +1,10 @@
 using Germinal.Channels;
 using Germinal.Channels.Letters;
 using Germinal.Channels.Mail;
+using Germinal.Channels.Texts;
 using Germinal.Service.Engine;
 using Germinal.Service.Import;
+using Germinal.Service.Incoming;
 using Germinal.Service.Programs;
 using Microsoft.Extensions.DependencyInjection;
 
@@ -12,7 +14,11 @@ namespace Germinal.Service;
 /// <param name="PublicUrl">Where the application is reached from outside.</param>
 /// <param name="LinkKey">The key that signs public links; at least 32 bytes.</param>
 /// <param name="Mail">The mail server.</param>
-public sealed record ServiceSettings(string PublicUrl, byte[] LinkKey, MailServer Mail);
+/// <param name="MailDomain">The domain whose mail comes to us, for answers and reports; null when none does.</param>
+/// <param name="TextGateway">Address of the text gateway, with a slash at the end.</param>
+/// <param name="HookKey">The key that signs the gateway's news.</param>
+/// <param name="Inbound">Where mail for us is listened for.</param>
+public sealed record ServiceSettings(string PublicUrl, byte[] LinkKey, MailServer Mail, string? MailDomain, Uri TextGateway, byte[] HookKey, InboundSettings Inbound);
 
 /// <summary>Adds the live engine.</summary>
 public static class ServiceSetup
@@ -26,10 +32,24 @@ public static class ServiceSetup
         services.AddSingleton<LiquidLetters>();
         services.AddSingleton<LetterWriter>();
         services.AddSingleton<ShelfReading>();
+        services.AddSingleton<Engines>();
         services.AddSingleton<IMailTransport>(s => new SmtpTransport(settings.Mail, s.GetRequiredService<IHttpClientFactory>().CreateClient()));
         services.AddSingleton<Reactor>();
         services.AddSingleton<Dispatcher>();
-        services.AddSingleton<Sweep>();
+        services.AddSingleton<Handing>();
+        services.AddSingleton<Secrets>();
+        services.AddSingleton(new ReplyAddresses(settings.LinkKey, settings.MailDomain));
+        services.AddHttpClient<ITextGateway, HttpTextGateway>(c =>
+        {
+            c.BaseAddress = settings.TextGateway;
+            c.Timeout = TimeSpan.FromSeconds(15);
+        });
+        services.AddSingleton(new WebhookSigner(settings.HookKey));
+        services.AddSingleton(settings.Inbound);
+        services.AddSingleton<TextReception>();
+        services.AddSingleton<MailReception>();
+        services.AddSingleton<MailboxReader>();
+        services.AddSingleton<LinkVisits>();
         services.AddSingleton<EngineRoom>();
         services.AddSingleton<ImportRunner>();
         services.AddSingleton<ProgramDesk>();

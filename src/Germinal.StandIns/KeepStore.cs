@@ -6,11 +6,16 @@ using SmtpServer.Storage;
 namespace Germinal.StandIns;
 
 /// <summary>Takes every message and answers only when it is kept.</summary>
-internal sealed class KeepStore(MailBox box, int delayMilliseconds) : MessageStore
+internal sealed class KeepStore(MailBox box, int delayMilliseconds, int failPercent) : MessageStore
 {
     public override async Task<SmtpResponse> SaveAsync(ISessionContext context, IMessageTransaction transaction, ReadOnlySequence<byte> buffer, CancellationToken cancellationToken)
     {
-        box.Keep(buffer.ToArray());
+        if (failPercent > 0 && System.Security.Cryptography.RandomNumberGenerator.GetInt32(100) < failPercent)
+        {
+            return new SmtpResponse((SmtpReplyCode)451, "busy, try again");
+        }
+
+        box.Keep(buffer.ToArray(), transaction.From is { } sender && sender.Host.Length > 0 ? $"{sender.User}@{sender.Host}" : null);
         if (delayMilliseconds > 0)
         {
             await Task.Delay(delayMilliseconds, cancellationToken);

@@ -8,7 +8,9 @@ namespace Germinal.StandIns;
 /// <param name="Number">From 1, in the order of arrival.</param>
 /// <param name="MessageId">Without angle brackets.</param>
 /// <param name="Date">The Date header, ISO 8601.</param>
-public sealed record TakenMessage(int Number, string MessageId, string From, string To, string Subject, string Date);
+/// <param name="ReturnPath">The envelope sender.</param>
+/// <param name="ReplyTo">Where answers go.</param>
+public sealed record TakenMessage(int Number, string MessageId, string From, string To, string Subject, string Date, string? ReturnPath = null, string? ReplyTo = null);
 
 /// <summary>A message opened: its headers in order, and both parts.</summary>
 public sealed record OpenedMessage(TakenMessage Message, IReadOnlyList<string[]> Headers, string Text, string Html);
@@ -45,14 +47,16 @@ public sealed class MailBox
     private string Index => Path.Combine(folder, "index.jsonl");
 
     /// <summary>Keeps a message; when this returns it is on disk.</summary>
-    public void Keep(byte[] raw)
+    /// <param name="raw">As it came.</param>
+    /// <param name="returnPath">The envelope sender, to whom reports go.</param>
+    public void Keep(byte[] raw, string? returnPath = null)
     {
         using var parsed = MimeMessage.Load(new MemoryStream(raw));
         lock (writing)
         {
             var number = messages.Count + 1;
             var taken = new TakenMessage(
-                number, parsed.MessageId ?? "", parsed.From.ToString(), parsed.To.ToString(), parsed.Subject ?? "", parsed.Date.ToString("o"));
+                number, parsed.MessageId ?? "", parsed.From.ToString(), parsed.To.ToString(), parsed.Subject ?? "", parsed.Date.ToString("o"), returnPath, parsed.ReplyTo.Mailboxes.FirstOrDefault()?.Address);
             File.WriteAllBytes(FileOf(number), raw);
             File.AppendAllText(Index, JsonSerializer.Serialize(taken) + "\n");
             messages.Add(taken);

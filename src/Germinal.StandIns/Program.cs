@@ -2,14 +2,16 @@ using System.Globalization;
 using Germinal.StandIns;
 using SmtpServer;
 
-// A small mail server that stands in for a real one: it speaks SMTP, delivers nothing anywhere, keeps everything, and
-// lets it be read over HTTP. Loopback only.
+// Small outside services that stand in for real ones: a mail server that speaks SMTP, delivers nothing anywhere, keeps
+// everything and lets it be read over HTTP; and a text gateway. Loopback only.
 var builder = WebApplication.CreateSlimBuilder(args);
 string Setting(string name, string otherwise) => builder.Configuration[name] ?? otherwise;
 var smtpPort = int.Parse(Setting("GERMINAL_SMTP_PORT", "5082"), CultureInfo.InvariantCulture);
 var httpPort = int.Parse(Setting("GERMINAL_STANDINS_PORT", "5083"), CultureInfo.InvariantCulture);
 var delay = int.Parse(Setting("GERMINAL_MAIL_DELAY_MS", "0"), CultureInfo.InvariantCulture);
-var box = new MailBox(Path.Combine(Setting("GERMINAL_DATA", ".data"), "mail"));
+var failing = int.Parse(Setting("GERMINAL_FAIL_PERCENT", "0"), CultureInfo.InvariantCulture);
+var data = Setting("GERMINAL_DATA", ".data");
+var box = new MailBox(Path.Combine(data, "mail"));
 builder.WebHost.UseUrls($"http://127.0.0.1:{httpPort}");
 builder.Logging.SetMinimumLevel(LogLevel.Warning);
 
@@ -20,10 +22,31 @@ app.MapGet("/messages/{number:int}", (int number) => box.Open(number) is { } m ?
 app.MapGet("/messages/{number:int}/source", (int number) => box.Source(number) is { } raw ? Results.Bytes(raw, "text/plain; charset=utf-8") : Results.NotFound());
 app.MapGet("/messages/by-id/{id}", (string id) => box.Find(id) is { } number ? Results.Ok(new { number }) : Results.NotFound());
 
+using var http = new HttpClient { Timeout = TimeSpan.FromSeconds(20) };
+var texts = new TextBox(Path.Combine(data, "texts"));
+var url = builder.Configuration["GERMINAL_URL"];
+var gateway = new Gateway(texts, url is null ? null : $"{url.TrimEnd('/')}/hooks/texts", Path.Combine(data, "hook-key"), http, failing);
+gateway.Map(app);
+using var following = new HttpClient(new HttpClientHandler { AllowAutoRedirect = false });
+var recipients = new Recipients(box, texts, gateway, following, int.Parse(Setting("GERMINAL_INBOUND_PORT", "0"), CultureInfo.InvariantCulture), new Rates());
+var living = new SemaphoreSlim(1);
+app.MapPost("/recipients/live", async (DateTimeOffset until) =>
+{
+    await living.WaitAsync();
+    try
+    {
+        return Results.Ok(await recipients.LiveAsync(until));
+    }
+    finally
+    {
+        living.Release();
+    }
+});
+
 var options = new SmtpServerOptionsBuilder().ServerName("germinal-stand-in")
     .Endpoint(e => e.Endpoint(new System.Net.IPEndPoint(System.Net.IPAddress.Loopback, smtpPort))).MaxMessageSize(25_000_000).Build();
 var services = new SmtpServer.ComponentModel.ServiceProvider();
-services.Add(new KeepStore(box, delay));
+services.Add(new KeepStore(box, delay, failing));
 var smtp = new SmtpServer.SmtpServer(options, services);
 var serving = smtp.StartAsync(app.Lifetime.ApplicationStopping);
 await app.RunAsync();

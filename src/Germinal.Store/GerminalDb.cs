@@ -56,6 +56,28 @@ public sealed class GerminalDb(DbContextOptions<GerminalDb> options) : IdentityD
 
     public DbSet<MessageRow> Messages => Set<MessageRow>();
 
+    public DbSet<WorkerRow> Workers => Set<WorkerRow>();
+
+    public DbSet<CountRow> Counts => Set<CountRow>();
+
+    public DbSet<VisitRow> Visits => Set<VisitRow>();
+
+    public DbSet<ReceivedRow> Received => Set<ReceivedRow>();
+
+    public DbSet<NoticeRow> Notices => Set<NoticeRow>();
+
+    public DbSet<ProviderRow> Providers => Set<ProviderRow>();
+
+    public DbSet<OpportunityRow> Opportunities => Set<OpportunityRow>();
+
+    public DbSet<AppointmentRow> Appointments => Set<AppointmentRow>();
+
+    public DbSet<InquiryRow> Inquiries => Set<InquiryRow>();
+
+    public DbSet<TaskRow> Tasks => Set<TaskRow>();
+
+    public DbSet<MergeRow> Merges => Set<MergeRow>();
+
     public DbSet<ImportRow> Imports => Set<ImportRow>();
 
     public DbSet<ImportLineRow> ImportLines => Set<ImportLineRow>();
@@ -70,7 +92,15 @@ public sealed class GerminalDb(DbContextOptions<GerminalDb> options) : IdentityD
             v => JsonSerializer.Serialize(v, Json),
             v => JsonSerializer.Deserialize<PracticeSettings>(v, Json)!,
             new ValueComparer<PracticeSettings>(false));
-        model.Entity<MemberUser>().HasIndex(m => m.PracticeId);
+        model.Entity<MemberUser>(e =>
+        {
+            e.HasIndex(m => m.PracticeId);
+            e.HasIndex(m => m.FeedKey).IsUnique();
+            e.Property(m => m.Capacity).HasColumnType("jsonb").HasDefaultValueSql("'{}'::jsonb").HasConversion(
+                v => JsonSerializer.Serialize(v, Json),
+                v => JsonSerializer.Deserialize<Dictionary<string, int>>(v, Json)!,
+                new ValueComparer<Dictionary<string, int>>(false));
+        });
 
         model.Entity<PersonRow>(e =>
         {
@@ -89,6 +119,11 @@ public sealed class GerminalDb(DbContextOptions<GerminalDb> options) : IdentityD
             e.HasIndex(p => new { p.PracticeId, p.SortName }).HasFilter("do_not_contact_to_confirm").HasDatabaseName("ix_people_to_confirm");
             e.HasIndex(p => p.SearchText).HasMethod("gin").HasOperators("gin_trgm_ops");
             e.HasIndex(p => p.Tags).HasMethod("gin");
+            e.Property(p => p.Lists).HasDefaultValueSql("ARRAY[]::text[]");
+            e.Property(p => p.Custom).HasColumnType("jsonb").HasDefaultValueSql("'{}'::jsonb").HasConversion(
+                v => JsonSerializer.Serialize(v, Json),
+                v => JsonSerializer.Deserialize<Dictionary<string, string>>(v, Json)!,
+                new ValueComparer<Dictionary<string, string>>((a, b) => a!.Count == b!.Count && !a.Except(b).Any(), v => v.Count, v => new Dictionary<string, string>(v)));
         });
         model.Entity<TagRow>().HasKey(t => new { t.PracticeId, t.Name });
         model.Entity<KeyDateRow>(e =>
@@ -111,6 +146,7 @@ public sealed class GerminalDb(DbContextOptions<GerminalDb> options) : IdentityD
                 new ValueComparer<Dictionary<string, string>>(false));
             e.HasIndex(v => new { v.PersonId, v.At, v.Id });
             e.HasIndex(v => new { v.At, v.Id }).HasFilter("handled_at IS NULL").HasDatabaseName("ix_events_waiting");
+            e.HasIndex(v => v.PersonId).HasFilter("handled_at IS NULL").HasDatabaseName("ix_events_waiting_person");
             e.HasIndex(v => v.Key).IsUnique().HasFilter("key IS NOT NULL");
             e.HasOne<PersonRow>().WithMany().HasForeignKey(v => v.PersonId).OnDelete(DeleteBehavior.Cascade);
         });
@@ -121,7 +157,11 @@ public sealed class GerminalDb(DbContextOptions<GerminalDb> options) : IdentityD
             e.ToTable("person_states");
             e.HasKey(s => s.PersonId);
             e.Property(s => s.State).HasColumnType("jsonb");
+            e.Property(s => s.NextAlarm).HasDefaultValueSql("'-infinity'");
+            e.Property(s => s.AlarmsFrom).HasDefaultValueSql("'-infinity'");
             e.HasIndex(s => s.NextDue);
+            e.HasIndex(s => s.NextAlarm);
+            e.HasIndex(s => s.PracticeId).HasFilter("set_aside IS NOT NULL").HasDatabaseName("ix_person_states_set_aside");
             e.HasOne<PersonRow>().WithMany().HasForeignKey(s => s.PersonId).OnDelete(DeleteBehavior.Cascade);
         });
         model.Entity<RunRow>(e =>
@@ -149,12 +189,70 @@ public sealed class GerminalDb(DbContextOptions<GerminalDb> options) : IdentityD
             e.HasIndex(t => t.RunId);
             e.HasIndex(t => new { t.ProgramId, t.Status });
             e.HasIndex(t => new { t.PracticeId, t.Status, t.Due, t.Id }).HasFilter("status IN ('planned','handing','uncertain','blocked','open')").HasDatabaseName("ix_touches_unsettled");
+            e.Property(t => t.Priority).HasDefaultValue(50);
             e.HasIndex(t => t.LeasedUntil).HasFilter("status = 'handing'").HasDatabaseName("ix_touches_handing");
             e.HasOne<PersonRow>().WithMany().HasForeignKey(t => t.PersonId).OnDelete(DeleteBehavior.Cascade);
+        });
+        model.Entity<CountRow>().HasKey(c => new { c.PracticeId, c.What, c.Date });
+        model.Entity<VisitRow>(e =>
+        {
+            e.HasIndex(v => v.TouchId);
+            e.HasIndex(v => new { v.PersonId, v.At });
+            e.HasOne<PersonRow>().WithMany().HasForeignKey(v => v.PersonId).OnDelete(DeleteBehavior.Cascade);
+        });
+        model.Entity<ReceivedRow>(e =>
+        {
+            e.ToTable("received");
+            e.HasIndex(r => new { r.PersonId, r.At });
+            e.HasIndex(r => new { r.PracticeId, r.At }).HasFilter("seen_at IS NULL").HasDatabaseName("ix_received_unseen");
+            e.HasIndex(r => new { r.PracticeId, r.Key }).IsUnique();
+            e.HasOne<PersonRow>().WithMany().HasForeignKey(r => r.PersonId).OnDelete(DeleteBehavior.Cascade);
+        });
+        model.Entity<NoticeRow>(e =>
+        {
+            e.HasIndex(n => new { n.PracticeId, n.At }).HasFilter("seen_at IS NULL").HasDatabaseName("ix_notices_unseen");
+            e.HasIndex(n => new { n.PracticeId, n.Key }).IsUnique().HasFilter("key IS NOT NULL");
+            e.HasOne<PersonRow>().WithMany().HasForeignKey(n => n.PersonId).OnDelete(DeleteBehavior.Cascade);
+        });
+        model.Entity<ProviderRow>().HasKey(p => new { p.PracticeId, p.Name });
+        model.Entity<OpportunityRow>(e =>
+        {
+            e.HasIndex(o => o.PersonId);
+            e.HasIndex(o => new { o.PracticeId, o.Status, o.Stage, o.Id });
+            e.HasOne<PersonRow>().WithMany().HasForeignKey(o => o.PersonId).OnDelete(DeleteBehavior.Cascade);
+        });
+        model.Entity<AppointmentRow>(e =>
+        {
+            e.HasIndex(a => new { a.PersonId, a.At });
+            e.HasIndex(a => new { a.PracticeId, a.At });
+            e.HasOne<PersonRow>().WithMany().HasForeignKey(a => a.PersonId).OnDelete(DeleteBehavior.Cascade);
+        });
+        model.Entity<InquiryRow>(e =>
+        {
+            e.HasIndex(i => i.PersonId);
+            e.HasIndex(i => new { i.PracticeId, i.ReceivedAt }).HasFilter("answered_at IS NULL").HasDatabaseName("ix_inquiries_unanswered");
+            e.HasOne<PersonRow>().WithMany().HasForeignKey(i => i.PersonId).OnDelete(DeleteBehavior.Cascade);
+        });
+        model.Entity<TaskRow>(e =>
+        {
+            e.HasIndex(t => t.PersonId);
+            e.HasIndex(t => new { t.PracticeId, t.Due }).HasFilter("done_at IS NULL").HasDatabaseName("ix_tasks_open");
+            e.HasOne<PersonRow>().WithMany().HasForeignKey(t => t.PersonId).OnDelete(DeleteBehavior.Cascade);
+        });
+        model.Entity<MergeRow>(e =>
+        {
+            e.Property(m => m.Before).HasColumnType("jsonb");
+            e.HasIndex(m => m.KeptId);
+            e.HasOne<PersonRow>().WithMany().HasForeignKey(m => m.KeptId).OnDelete(DeleteBehavior.Cascade);
         });
         model.Entity<MessageRow>(e =>
         {
             e.HasKey(m => m.TouchId);
+            e.Property(m => m.Channel).HasDefaultValue("email");
+            e.Property(m => m.Links).HasColumnType("jsonb").HasDefaultValueSql("'[]'::jsonb").HasConversion(
+                v => JsonSerializer.Serialize(v, Json),
+                v => JsonSerializer.Deserialize<List<LetterLink>>(v, Json)!,
+                new ValueComparer<List<LetterLink>>(false));
             e.HasIndex(m => m.MessageId);
             e.HasOne<PersonRow>().WithMany().HasForeignKey(m => m.PersonId).OnDelete(DeleteBehavior.Cascade);
         });

@@ -1,5 +1,6 @@
 using Germinal.Service;
 using Germinal.Service.Engine;
+using Germinal.Service.Incoming;
 using Germinal.Store;
 using Germinal.Web.Endpoints;
 using Germinal.Web.Hosting;
@@ -17,7 +18,9 @@ if (args.Contains("--worker"))
     host.Services.AddSerilog(l => Logs.Configure(l));
     host.Services.AddGerminalStore(own.Database);
     host.Services.AddGerminalService(own.Service);
+    host.Services.AddGerminalSeals(own);
     host.Services.AddHostedService<Worker>();
+    Telemetry.Add(host.Services, host.Configuration);
     Schedule.Add(host.Services);
     await host.Build().RunAsync();
     return;
@@ -30,9 +33,16 @@ builder.Services.AddSingleton(settings);
 builder.Services.AddGerminalStore(settings.Database);
 builder.Services.AddGerminalService(settings.Service);
 builder.Services.AddGerminalSignIn(settings);
+builder.Services.AddHostedService<InboundListener>();
+if (builder.Configuration["GERMINAL_LIVE_DEMO"] is { Length: > 0 })
+{
+    builder.Services.AddHostedService<LivingDemo>();
+}
+
 builder.Services.AddProblemDetails();
 builder.Services.AddOpenApi("v1", ApiDescription.Configure);
-builder.Services.AddHealthChecks().AddCheck<DatabaseHealth>("database", tags: ["ready"]);
+builder.Services.AddHealthChecks().AddCheck<DatabaseHealth>("database", tags: ["ready"]).AddCheck<WorkerHealth>("workers", tags: ["workers"]);
+Telemetry.Add(builder.Services, builder.Configuration);
 builder.Services.ConfigureHttpJsonOptions(o =>
 {
     // What a body must carry and lacks is the caller's mistake (400), never ours (500).
@@ -58,17 +68,27 @@ app.UseGerminalCaller();
 app.MapOpenApi("/openapi/{documentName}.json");
 app.MapHealthChecks("/health/live", new() { Predicate = _ => false });
 app.MapHealthChecks("/health/ready", new() { Predicate = c => c.Tags.Contains("ready") });
+app.MapHealthChecks("/health/workers", new() { Predicate = c => c.Tags.Contains("workers"), ResponseWriter = (http, report) => http.Response.WriteAsync(report.Entries["workers"].Description ?? "") });
 SessionEndpoints.Map(app);
 PeopleEndpoints.Map(app);
 PersonEndpoints.Map(app);
+PersonDataEndpoints.Map(app);
 ImportEndpoints.Map(app);
 ProgramEndpoints.Map(app);
+DealingsEndpoints.Map(app);
+NoteEndpoints.Map(app);
+CalendarFeed.Map(app);
+PracticeEndpoints.Map(app);
 TodayEndpoints.Map(app);
+WaitingEndpoints.Map(app);
 TouchEndpoints.Map(app);
 ClockEndpoints.Map(app);
 ImageEndpoints.Map(app);
 StandInEndpoints.Map(app, settings);
 PublicPages.Map(app);
+PublicCalls.Map(app);
+PreferencePage.Map(app);
+SchemaEndpoints.Map(app);
 
 // Addresses under /api that there are not get a 404 of their own, never the front end's page.
 app.Map("/api/{**rest}", () => Results.NotFound()).ExcludeFromDescription();

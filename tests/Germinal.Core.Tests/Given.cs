@@ -85,16 +85,55 @@ internal static class Given
             $"{t.Step.Id} {(t.Outcome?.ToString() ?? "planned").ToLowerInvariant()}{(t.Reason is null ? "" : " " + t.Reason)} {(t.SettledAt ?? t.Due).InZone(zone).LocalDateTime.ToString("uuuu-MM-dd'T'HH:mm", null)}")];
     }
 
+    /// <summary>Lives through events from a moment to a horizon and shows each touch as “step outcome reason local-time”, in order of time.</summary>
+    public static IReadOnlyList<string> Lived(TouchEngine engine, PersonFacts person, string from, string until, params Happening[] events) =>
+        [.. Touches(engine, [new Actor(person, PersonState.Empty, events)], from, until).Select(t => Line(engine, person, t))];
+
+    /// <summary>Everybody's settled touches and those still waiting, in the order they are printed in.</summary>
+    public static IReadOnlyList<RehearsedTouch> Touches(TouchEngine engine, IReadOnlyList<Actor> people, string from, string until)
+    {
+        var all = new System.Collections.Concurrent.ConcurrentBag<(string Person, RehearsedTouch Touch)>();
+        Rehearsal.OfMany(engine, people, At(from), At(until), (_, actor, touches) =>
+        {
+            foreach (var touch in touches)
+            {
+                all.Add((actor.Person.Handle, touch));
+            }
+        }, null, CancellationToken.None);
+        return [.. all.OrderBy(t => t.Touch.At).ThenBy(t => t.Person, StringComparer.Ordinal).ThenBy(t => t.Touch.Program.Definition.Name).ThenBy(t => t.Touch.Run).ThenBy(t => t.Touch.Place.Index).Select(t => t.Touch)];
+    }
+
+    public static string Line(TouchEngine engine, PersonFacts person, RehearsedTouch t) =>
+        $"{t.Step.Id} {(t.Outcome?.ToString() ?? "planned").ToLowerInvariant()}{(t.Reason is null ? "" : " " + t.Reason)} {t.At.InZone(engine.Practice.ZoneOf(person)).LocalDateTime.ToString("uuuu-MM-dd'T'HH:mm", null)}";
+
+    public static string Text(string id, string when, string more = "") =>
+        $$"""{"id":"{{id}}","kind":"text","when":{{{when}}},"body":"b"{{(more.Length > 0 ? "," + more : "")}}}""";
+
+    /// <summary>Any step by its kind; what else it needs comes with <paramref name="more"/>.</summary>
+    public static string Step(string id, string kind, string when, string more) => $$"""{"id":"{{id}}","kind":"{{kind}}","when":{{{when}}},{{more}}}""";
+
+    public const string Daily = "\"from\":\"previous\",\"offset\":\"P1D\"";
+    public const string AtOnce = "\"from\":\"previous\",\"offset\":\"P0D\"";
+
+    /// <summary>Starts when the tag comes on.</summary>
+    public static string OnTag(string tag) => $$"""
+        "startsWhen":[{"kind":"tag-added","tag":"{{tag}}"}]
+        """;
+
     /// <summary>One of a few values.</summary>
     public static CsCheck.Gen<T> Pick<T>(params T[] values) => CsCheck.Gen.Int[0, values.Length - 1].Select(i => values[i]);
 
     internal sealed class FillsEverything : ITemplates
     {
+        public IReadOnlyList<string> FieldsOf(Step step) => [];
+
         public IReadOnlyList<string> Missing(Step step, PersonFacts person, Practice practice, Member? sender, Instant at) => [];
     }
 
     internal sealed class NeedsFirstName : ITemplates
     {
+        public IReadOnlyList<string> FieldsOf(Step step) => ["person.first_name"];
+
         public IReadOnlyList<string> Missing(Step step, PersonFacts person, Practice practice, Member? sender, Instant at) =>
             person.FirstName is null ? ["person.first_name"] : [];
     }

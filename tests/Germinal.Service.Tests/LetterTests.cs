@@ -110,4 +110,86 @@ public sealed class LetterTests
         Assert.Null(Links.TryRead("../../etc"));
         Assert.Null(new PublicLinks(new byte[48], "https://x.example.com").TryRead(token));
     }
+
+    [Fact]
+    public void Rule_11_4_a_letter_holds_two_wordings_and_the_program_or_else_the_practice_chooses()
+    {
+        const string Both = "{% if voice == 'we' %}We look forward{% else %}I look forward{% endif %}";
+        var ours = Practice with { Voice = Voice.We };
+        string With(Practice practice, Voice? voice) => Liquid.FillText(Both, Ida, practice.InVoiceOf(new ProgramDefinition { Name = "P", Voice = voice }), Ada, World.At("2027-03-01T09:30"), []);
+        Assert.Equal(["I look forward", "We look forward", "We look forward", "I look forward"], [With(Practice, null), With(Practice, Voice.We), With(ours, null), With(ours, Voice.I)]);
+    }
+
+    [Fact]
+    public void Rule_11_1_fields_of_the_practices_own_are_filled_and_missed_like_any_other()
+    {
+        var solo = Ida with { Custom = System.Collections.Frozen.FrozenDictionary.ToFrozenDictionary([new KeyValuePair<string, string>("Plan", "solo")], StringComparer.OrdinalIgnoreCase) };
+        Assert.Equal("solo", Fill("{{ person.custom.plan }}", solo).Text);
+        Assert.Equal(["person.custom.plan"], Fill("{{ person.custom.plan }}").Missing);
+        Assert.Empty(Liquid.Problems("{{ person.custom.plan }}"));
+        Assert.Equal(["person.first_name", "person.stage"], Liquid.FieldsOf(new TextStep { Id = "t", Body = "{{ person.first_name }}{% if person.stage %}x{% endif %}" }));
+    }
+
+    [Fact]
+    public void Rule_11_5_what_a_link_sets_off_is_part_of_the_link_and_stays_with_us()
+    {
+        var step = new EmailStep { Id = "a", Subject = "s", Body = "<p>See <a href=\"https://example.com/guide?a=1\" data-name=\"guide\" data-tag=\"warm\" data-call=\"Ask how it helped\">the guide</a> or <a href=\"mailto:ada@example.com\">write</a></p>" };
+        var links = new PublicLinks(new byte[48], "https://germinal.example.com");
+        var touch = Guid.NewGuid();
+        var tracked = new LetterWriter(Liquid, links).Fill(step, Purpose.Commercial, touch, Ida, Practice, Ada, World.At("2027-03-01T09:30"), new LetterTracking(true, true, new Dictionary<string, string> { ["utm_source"] = "letter" }));
+        var link = Assert.Single(tracked.Links);
+        Assert.Equal(("https://example.com/guide?a=1&utm_source=letter", "guide"), (link.Address, link.Name));
+        Assert.Equal(["call=Ask how it helped", "tag=warm"], link.Effects.Select(e => $"{e.Key}={e.Value}").Order());
+        Assert.DoesNotContain("data-", tracked.Html, StringComparison.Ordinal);
+        Assert.DoesNotContain("example.com/guide", tracked.Html, StringComparison.Ordinal);
+        Assert.DoesNotContain("example.com/guide", tracked.Text, StringComparison.Ordinal);
+        Assert.Contains(links.Link(touch, 0), tracked.Text, StringComparison.Ordinal);
+        Assert.Contains(links.Opening(touch), tracked.Html, StringComparison.Ordinal);
+        Assert.Contains("mailto:ada@example.com", tracked.Html, StringComparison.Ordinal);
+        Assert.Contains("https://example.com/guide?a=1&amp;utm_source=letter", tracked.BodyHtml, StringComparison.Ordinal);
+
+        var seen = new LetterWriter(Liquid, links).Fill(step, Purpose.Commercial, touch, Ida, Practice, Ada, World.At("2027-03-01T09:30"));
+        Assert.DoesNotContain("/o/", seen.Html, StringComparison.Ordinal);
+        Assert.Contains("https://example.com/guide", seen.Html, StringComparison.Ordinal);
+    }
+
+    [Theory]
+    [InlineData("<a href=\"https://example.com\" data-call-in=\"soon\">x</a>", "soon"), InlineData("<a href=\"https://example.com\" data-call-to=\"boss\">x</a>", "boss"), InlineData("<a href=\"https://example.com\" data-stage=\"x\">x</a>", "stage")]
+    public void What_a_link_cannot_set_off_is_found_when_the_program_is_checked(string body, string named) => Assert.Contains(named, Assert.Single(LetterLinks.Problems(body)), StringComparison.Ordinal);
+
+    [Fact]
+    public void Links_are_signed_for_what_they_are_for()
+    {
+        var links = new PublicLinks(new byte[48], "https://germinal.example.com");
+        var id = Guid.NewGuid();
+        string TokenOf(string address) => address[(address.LastIndexOf('/') + 1)..].Replace(".gif", "", StringComparison.Ordinal);
+        var (link, opening, preferences) = (TokenOf(links.Link(id, 300)), TokenOf(links.Opening(id)), TokenOf(links.Preferences(id)));
+        Assert.Equal((id, 300), links.TryReadLink(link));
+        Assert.Equal(id, links.TryReadOpening(opening));
+        Assert.Null(links.TryReadLink(opening));
+        Assert.Null(links.TryReadOpening(preferences));
+        Assert.Null(links.TryReadPreferences(link));
+        foreach (var altered in Enumerable.Range(0, link.Length).Select(i => link[..i] + (link[i] == 'A' ? 'B' : 'A') + link[(i + 1)..]))
+        {
+            // The last letter of base 64 holds bits that are not used.
+            Assert.True(links.TryReadLink(altered) is null || altered[..^1] == link[..^1], altered);
+        }
+
+        Assert.Null(new PublicLinks([.. Enumerable.Repeat((byte)1, 48)], "https://germinal.example.com").TryReadLink(link));
+    }
+
+    [Fact]
+    public void Addresses_for_answers_survive_a_change_of_case_and_cannot_be_made_up()
+    {
+        var replies = new Channels.Mail.ReplyAddresses(new byte[48], "answers.example.com");
+        var id = Guid.NewGuid();
+        var address = replies.Of(Channels.Mail.ReplyUse.Answer, id)!;
+        Assert.InRange(address.IndexOf('@', StringComparison.Ordinal), 1, 64);
+        Assert.Equal((Channels.Mail.ReplyUse.Answer, id), replies.TryRead(address.ToUpperInvariant()));
+        Assert.Equal((Channels.Mail.ReplyUse.Report, id), replies.TryRead(replies.Of(Channels.Mail.ReplyUse.Report, id)!));
+        Assert.Null(replies.TryRead(address.Replace("answer.", "report.", StringComparison.Ordinal)));
+        Assert.Null(replies.TryRead(address.Replace("answers.example.com", "example.com", StringComparison.Ordinal)));
+        Assert.Null(replies.TryRead("answer.00@answers.example.com"));
+        Assert.Null(new Channels.Mail.ReplyAddresses(new byte[48], null).Of(Channels.Mail.ReplyUse.Answer, id));
+    }
 }

@@ -1,4 +1,4 @@
-using Germinal.Channels.Mail;
+using Germinal.Channels;
 using Germinal.Core.Engine;
 using Germinal.Core.People;
 using Germinal.Service.Engine;
@@ -106,11 +106,6 @@ public sealed class LiveEngineTests
         // Added a day after their birthday: still happens, at once; five days after: not.
         await world.PersonAsync("Yesterday", birthday: "1980-03-03");
         await world.PersonAsync("Lastweek", birthday: "1980-02-26");
-        await using (var db = world.Db())
-        {
-            await Service.Clock.PracticeClock.SweepSoonAsync(db);
-        }
-
         await world.WorkAsync();
         Assert.Equal("Happy returns, Yesterday", world.Mail.Sent.Last().Subject);
         await world.MoveToAsync("2027-03-08T08:00");
@@ -124,10 +119,10 @@ public sealed class LiveEngineTests
         var ida = await world.PersonAsync("Ida");
         await world.ProgramAsync("Eight", OnWarm, Hello);
         await world.DoAsync(d => d.PutTagAsync([ida.Id], "warm", default));
-        world.Mail.Answers = _ => new MailAnswer(MailResult.Later, "451 busy");
+        world.Mail.Answers = _ => new ProviderAnswer(ProviderResult.Later, "451 busy");
         await world.WorkAsync();
         Assert.Equal("handing", (await world.TouchesAsync())[0].Status);
-        world.Mail.Answers = _ => new MailAnswer(MailResult.Accepted, "250 kept");
+        world.Mail.Answers = _ => new ProviderAnswer(ProviderResult.Accepted, "250 kept");
         await using (var db = world.Db())
         {
             await db.Touches.ExecuteUpdateAsync(u => u.SetProperty(t => t.LeasedUntil, (Instant?)Instant.MinValue));
@@ -145,7 +140,7 @@ public sealed class LiveEngineTests
         var ida = await world.PersonAsync("Ida");
         await world.ProgramAsync("Eight", OnWarm, $"{Hello},{Second}");
         await world.DoAsync(d => d.PutTagAsync([ida.Id], "warm", default));
-        world.Mail.Answers = m => m.Subject == "Second" ? new MailAnswer(MailResult.Accepted, "ok") : new MailAnswer(MailResult.Refused, "550 no such user");
+        world.Mail.Answers = m => m.Subject == "Second" ? new ProviderAnswer(ProviderResult.Accepted, "ok") : new ProviderAnswer(ProviderResult.Refused, "550 no such user");
         await world.MoveToAsync("2027-03-05T10:00");
         Assert.Equal(["skipped", "sent"], (await world.TouchesAsync()).Select(t => t.Status));
     }
@@ -159,17 +154,17 @@ public sealed class LiveEngineTests
         var ida = await world.PersonAsync("Ida");
         await world.ProgramAsync("Eight", OnWarm, Hello);
         await world.DoAsync(d => d.PutTagAsync([ida.Id], "warm", default));
-        await world.Reactor.ReactAsync(world.Practice, await world.NowAsync(), default);
+        await world.Reactor.ReactAsync(world.Practice, await world.NowAsync(), null, default);
         world.Mail.Answers = _ => throw new InvalidOperationException("the worker dies here");
-        await Assert.ThrowsAsync<InvalidOperationException>(() => world.Dispatcher.DispatchAsync(world.Practice, World.At("2027-03-01T10:00"), default));
+        await Assert.ThrowsAsync<InvalidOperationException>(() => world.Dispatcher.DispatchAsync(world.Practice, World.At("2027-03-01T10:00"), null, default));
         Assert.Equal("handing", (await world.TouchesAsync())[0].Status);
-        Assert.False(await world.Dispatcher.RecoverAsync(world.Practice, default), "its lease has not run out");
+        Assert.False(await world.Dispatcher.RecoverAsync(world.Practice, World.At("2027-03-01T10:00"), default), "its lease has not run out");
         await using (var db = world.Db())
         {
             await db.Touches.ExecuteUpdateAsync(u => u.SetProperty(t => t.LeasedUntil, (Instant?)Instant.MinValue));
         }
 
-        world.Mail.Answers = _ => new MailAnswer(MailResult.Accepted, "ok");
+        world.Mail.Answers = _ => new ProviderAnswer(ProviderResult.Accepted, "ok");
         world.Mail.Knows = _ => known;
         await world.WorkAsync();
         Assert.Equal(status, (await world.TouchesAsync())[0].Status);

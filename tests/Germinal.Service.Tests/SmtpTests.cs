@@ -2,6 +2,7 @@ using System.Buffers;
 using System.Collections.Concurrent;
 using System.Net;
 using System.Net.Sockets;
+using Germinal.Channels;
 using Germinal.Channels.Mail;
 using Germinal.StandIns;
 using MimeKit;
@@ -75,7 +76,7 @@ public sealed class SmtpTests : IAsyncLifetime
     {
         using var transport = Transport();
         using var message = Message();
-        Assert.Equal(MailResult.Accepted, (await transport.SendAsync(message, default)).Result);
+        Assert.Equal(ProviderResult.Accepted, (await transport.SendAsync(message, null, null, default)).Result);
         using var arrived = MimeMessage.Load(new MemoryStream(Assert.Single(store.Kept)));
         Assert.Equal(("Hello Þóra", "Þóra", "a@example.com"), (arrived.Subject, arrived.To.Mailboxes.Single().Name, arrived.MessageId));
         // A line of one dot is SMTP's end of data and must come through stuffed.
@@ -83,19 +84,19 @@ public sealed class SmtpTests : IAsyncLifetime
     }
 
     [Theory]
-    [InlineData(550, MailResult.Refused), InlineData(554, MailResult.Refused), InlineData(451, MailResult.Later), InlineData(421, MailResult.Later)]
-    public async Task Answers_of_the_server_are_told_apart(int code, MailResult expected)
+    [InlineData(550, ProviderResult.Refused), InlineData(554, ProviderResult.Refused), InlineData(451, ProviderResult.Later), InlineData(421, ProviderResult.Later)]
+    public async Task Answers_of_the_server_are_told_apart(int code, ProviderResult expected)
     {
         store.Answer = new SmtpResponse((SmtpReplyCode)code, "words of the server");
         using var transport = Transport();
         using var message = Message();
-        var answer = await transport.SendAsync(message, default);
+        var answer = await transport.SendAsync(message, null, null, default);
         Assert.Equal(expected, answer.Result);
         Assert.Contains("words of the server", answer.Words, StringComparison.Ordinal);
 
         // And the transport goes on after it.
         store.Answer = SmtpResponse.Ok;
-        Assert.Equal(MailResult.Accepted, (await transport.SendAsync(message, default)).Result);
+        Assert.Equal(ProviderResult.Accepted, (await transport.SendAsync(message, null, null, default)).Result);
     }
 
     [Fact]
@@ -103,8 +104,8 @@ public sealed class SmtpTests : IAsyncLifetime
     {
         using var transport = Transport(other: 1);
         using var message = Message();
-        var answer = await transport.SendAsync(message, default);
-        Assert.Equal(MailResult.Later, answer.Result);
+        var answer = await transport.SendAsync(message, null, null, default);
+        Assert.Equal(ProviderResult.Away, answer.Result);
         Assert.Contains("127.0.0.1:1 does not answer", answer.Words, StringComparison.Ordinal);
         Assert.Null(await transport.WasAcceptedAsync("a@example.com", default));
     }
@@ -116,7 +117,7 @@ public sealed class SmtpTests : IAsyncLifetime
         await Task.WhenAll(Enumerable.Range(0, 40).Select(async i =>
         {
             using var message = Message($"m{i}@example.com");
-            Assert.Equal(MailResult.Accepted, (await transport.SendAsync(message, default)).Result);
+            Assert.Equal(ProviderResult.Accepted, (await transport.SendAsync(message, null, null, default)).Result);
         }));
         var ids = store.Kept.Select(raw => MimeMessage.Load(new MemoryStream(raw)).MessageId).ToList();
         Assert.Equal(40, ids.Count);

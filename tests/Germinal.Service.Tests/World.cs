@@ -2,6 +2,7 @@ using System.Collections.Concurrent;
 using Germinal.Channels;
 using Germinal.Channels.Letters;
 using Germinal.Channels.Mail;
+using Germinal.Channels.Texts;
 using Germinal.Core.Programs;
 using Germinal.Core.Time;
 using Germinal.Service.Engine;
@@ -10,6 +11,7 @@ using Germinal.Service.Programs;
 using Germinal.Store;
 using Germinal.Store.Rows;
 using Germinal.Store.Tests;
+using Microsoft.AspNetCore.DataProtection;
 using Microsoft.EntityFrameworkCore;
 using Microsoft.Extensions.Logging.Abstractions;
 using MimeKit;
@@ -24,15 +26,15 @@ internal sealed class FakeMail : IMailTransport
     public ConcurrentQueue<MimeMessage> Sent { get; } = [];
 
     /// <summary>What the provider answers; accepted by default.</summary>
-    public Func<MimeMessage, MailAnswer> Answers { get; set; } = _ => new MailAnswer(MailResult.Accepted, "250 kept");
+    public Func<MimeMessage, ProviderAnswer> Answers { get; set; } = _ => new ProviderAnswer(ProviderResult.Accepted, "250 kept");
 
     /// <summary>What it says when asked for a message; by default whether it was sent.</summary>
     public Func<string, bool?>? Knows { get; set; }
 
-    public Task<MailAnswer> SendAsync(MimeMessage message, CancellationToken stop)
+    public Task<ProviderAnswer> SendAsync(MimeMessage message, string? returnPath, MailServer? own, CancellationToken stop)
     {
         var answer = Answers(message);
-        if (answer.Result == MailResult.Accepted)
+        if (answer.Result == ProviderResult.Accepted)
         {
             // The dispatcher disposes of its own.
             using var memory = new MemoryStream();
@@ -48,6 +50,29 @@ internal sealed class FakeMail : IMailTransport
         Task.FromResult(Knows is null ? Sent.Any(m => m.MessageId == messageId) : Knows(messageId));
 }
 
+/// <summary>A text gateway in memory whose answers a test can choose; it takes a key once.</summary>
+internal sealed class FakeTexts : ITextGateway
+{
+    private readonly ConcurrentDictionary<string, string> taken = new();
+
+    public ConcurrentQueue<OutgoingText> Sent { get; } = [];
+
+    public Func<OutgoingText, ProviderAnswer> Answers { get; set; } = t => new ProviderAnswer(ProviderResult.Accepted, "202 taken", "gw-" + t.Key);
+
+    public Task<ProviderAnswer> SendAsync(OutgoingText text, CancellationToken stop)
+    {
+        var answer = Answers(text);
+        if (answer.Result == ProviderResult.Accepted && taken.TryAdd(text.Key, answer.Id!))
+        {
+            Sent.Enqueue(text);
+        }
+
+        return Task.FromResult(answer);
+    }
+
+    public Task<string?> LookUpAsync(string key, CancellationToken stop) => Task.FromResult<string?>(taken.GetValueOrDefault(key, ""));
+}
+
 /// <summary>The live engine on a database of its own, with a provider in memory and a clock that stands.</summary>
 internal sealed class World : IAsyncDisposable
 {
@@ -57,13 +82,19 @@ internal sealed class World : IAsyncDisposable
 
     private World()
     {
-        var links = new PublicLinks(new byte[48], "https://germinal.example.com");
-        Reactor = new Reactor(Database, liquid, shelves);
-        Dispatcher = new Dispatcher(Database, liquid, new LetterWriter(liquid, links), links, shelves, Mail, NullLogger<Dispatcher>.Instance);
-        Sweep = new Sweep(Database, shelves);
-        Room = new EngineRoom(Database, Reactor, Dispatcher, Sweep);
+        Handing = new Handing(liquid, new LetterWriter(liquid, Links), Links, Replies, Mail, Texts, new Secrets(new EphemeralDataProtectionProvider()));
+        Reactor = new Reactor(Database, new Engines(liquid, shelves));
+        Dispatcher = NewDispatcher();
+        Room = NewRoom();
         Programs = new ProgramDesk(liquid, shelves);
     }
+
+    private Handing Handing { get; }
+
+    private Dispatcher NewDispatcher() => new(Database, new Engines(liquid, shelves), Handing, NullLogger<Dispatcher>.Instance);
+
+    /// <summary>Another worker on the same database and providers.</summary>
+    public EngineRoom NewRoom() => new(Database, new Reactor(Database, new Engines(liquid, shelves)), NewDispatcher(), NullLogger<EngineRoom>.Instance);
 
     public TestDatabase Database { get; } = new();
 
@@ -73,7 +104,11 @@ internal sealed class World : IAsyncDisposable
 
     public Dispatcher Dispatcher { get; }
 
-    public Sweep Sweep { get; }
+    public FakeTexts Texts { get; } = new();
+
+    public PublicLinks Links { get; } = new(new byte[48], "https://germinal.example.com");
+
+    public ReplyAddresses Replies { get; } = new(new byte[48], "answers.example.com");
 
     public EngineRoom Room { get; }
 

@@ -67,14 +67,14 @@ public sealed class TestDatabase : IDbContextFactory<GerminalDb>, IDisposable
         foreach (var member in new[] { "Ada Quill", "Tomas Brandt" })
         {
             var email = $"{member.Split(' ')[0].ToLowerInvariant()}{label}@example.com";
-            var user = new MemberUser { Id = Guid.NewGuid(), PracticeId = practice.Id, Name = member, Email = email, UserName = email, NormalizedEmail = email.ToUpperInvariant(), NormalizedUserName = email.ToUpperInvariant(), SecurityStamp = Guid.NewGuid().ToString("N") };
+            var user = new MemberUser { Id = Guid.NewGuid(), PracticeId = practice.Id, Name = member, Role = member == "Ada Quill" ? "principal" : "adviser", Email = email, UserName = email, NormalizedEmail = email.ToUpperInvariant(), NormalizedUserName = email.ToUpperInvariant(), SecurityStamp = Guid.NewGuid().ToString("N") };
             db.Users.Add(user);
             ids.Add(user.Id);
         }
 
         if (!await db.Clock.AnyAsync())
         {
-            db.Clock.Add(new ClockRow { Now = now, SweptUntil = Instant.MinValue });
+            db.Clock.Add(new ClockRow { Now = now });
         }
 
         await db.SaveChangesAsync();

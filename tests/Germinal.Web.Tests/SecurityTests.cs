@@ -21,6 +21,17 @@ public sealed class SecurityTests(Site site) : IClassFixture<Site>
     }
 
     [Fact]
+    public async Task The_schemas_of_the_files_are_open_to_anybody()
+    {
+        var nobody = await site.NobodyAsync();
+        foreach (var (path, title) in new[] { ("/schemas/germinal.program-1.json", "A program, format germinal.program/1"), ("/schemas/germinal.practice-1.json", "A practice, format germinal.practice/1") })
+        {
+            using var schema = JsonDocument.Parse(await nobody.Http.GetStringAsync(path));
+            Assert.Equal(("https://json-schema.org/draft/2020-12/schema", title), (schema.RootElement.GetProperty("$schema").GetString(), schema.RootElement.GetProperty("title").GetString()));
+        }
+    }
+
+    [Fact]
     public async Task Signing_in_and_out()
     {
         var tomas = await site.SignedInAsync("tomas");
@@ -64,6 +75,11 @@ public sealed class SecurityTests(Site site) : IClassFixture<Site>
         var program = (await ada.DoAsync("/api/programs", new { name = "Secretname program" })).GetProperty("id").GetString()!;
         var import = (await ada.DoAsync("/api/imports", Member.File("First name,Email\nSecretname,s2@example.com\n"u8.ToArray(), "secretname.csv"))).GetProperty("id").GetString()!;
         await StartedAsync(ada, person);
+        await ada.DoAsync($"/api/people/{person}/opportunities", new { title = "Secretname plan", stage = "Planning/Inquiry" });
+        await ada.DoAsync($"/api/people/{person}/appointments", new { type = "Secretname review", at = "2027-05-04T10:00" });
+        await ada.DoAsync($"/api/people/{person}/tasks", new { kind = "task", title = "Secretname task", due = "2027-05-04" });
+        var dealings = await ada.GetAsync($"/api/people/{person}/dealings");
+        string IdOf(string what) => dealings.GetProperty(what)[0].GetProperty("id").GetString()!;
         string touch, run;
         await using (var db = site.Db())
         {
@@ -79,9 +95,12 @@ public sealed class SecurityTests(Site site) : IClassFixture<Site>
             foreach (var verb in path.Value.EnumerateObject())
             {
                 var url = path.Name.Replace("{run}", run, StringComparison.Ordinal);
-                url = url.Contains("{id}", StringComparison.Ordinal)
-                    ? url.Replace("{id}", url.StartsWith("/api/people", StringComparison.Ordinal) ? person : url.StartsWith("/api/programs", StringComparison.Ordinal) ? program : url.StartsWith("/api/imports", StringComparison.Ordinal) ? import : url.StartsWith("/api/touches", StringComparison.Ordinal) ? touch : "r1", StringComparison.Ordinal)
-                    : url;
+                var id = url.Split('/')[2] switch
+                {
+                    "people" or "merges" => person, "programs" => program, "imports" => import, "touches" => touch, "opportunities" => IdOf("opportunities"), "appointments" => IdOf("appointments"), "tasks" => IdOf("tasks"),
+                    _ => path.Name.Contains("set-aside", StringComparison.Ordinal) ? person : "r1",
+                };
+                url = url.Replace("{id}", id, StringComparison.Ordinal).Replace("{other}", person, StringComparison.Ordinal);
                 if (path.Name.StartsWith("/api/stand-ins", StringComparison.Ordinal) || path.Name == "/api/session" || path.Name.StartsWith("/api/clock/", StringComparison.Ordinal))
                 {
                     continue;
@@ -128,7 +147,18 @@ public sealed class SecurityTests(Site site) : IClassFixture<Site>
         "/api/programs/{id}/draft" => new { draftNumber = 1, draft = new { } },
         "/api/programs/{id}/switch-on" => new { draftNumber = 1, alsoThese = false },
         "/api/imports/{id}/columns" => new { columns = new[] { "first_name", "email" } },
-        "/api/touches/{id}/done" => new { outcome = "spoke" },
+        "/api/touches/{id}/done" or "/api/tasks/{id}/done" => new { outcome = "spoke" },
+        "/api/touches/{id}/overrule" => new { person = Guid.NewGuid(), reason = "x" },
+        "/api/people/{id}/opportunities" => new { title = "x", stage = "Planning/Inquiry" },
+        "/api/people/{id}/appointments" => new { type = "x", at = "2027-05-05T10:00" },
+        "/api/people/{id}/inquiries" => new { how = "phone", text = "x" },
+        "/api/people/{id}/tasks" => new { kind = "task", title = "x", due = "2027-05-05" },
+        "/api/people/{id}/merge" => new { other = Guid.NewGuid() },
+        "/api/people/{id}/erase" => new { name = "x" },
+        "/api/opportunities/{id}/stage" => new { stage = "Planning/Client" },
+        "/api/opportunities/{id}/close" => new { won = true },
+        "/api/appointments/{id}/move" => new { at = "2027-05-05T10:00" },
+        "/api/today/waiting/{id}/belongs" => new { person = Guid.NewGuid() },
         _ => new { },
     };
 

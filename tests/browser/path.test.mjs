@@ -227,15 +227,18 @@ test('the day sheet: a call by one key with undo, a letter held and released', a
   await page.getByRole('heading', { level: 2, name: 'Calls' }).waitFor();
   await accessible('today');
   const calls = page.locator('[id^=item-]', { has: page.locator('a[href^="tel:"]') });
-  const before = await calls.count();
-  assert.ok(before >= 2, `only ${before} calls`);
+  assert.ok((await calls.count()) >= 2, `only ${await calls.count()} calls`);
+  // More calls may wait than the sheet shows, so the one that is made is watched, not their number.
+  const first = `#${await calls.first().getAttribute('id')}`;
+  await calls.first().locator('button').first().click();
   await page.keyboard.press('1');
   await page.getByText(/: spoke/).first().waitFor();
-  await until('one call fewer', async () => (await calls.count()) === before - 1);
+  await until('it is off the sheet', async () => (await page.locator(first).count()) === 0);
   await page.getByRole('button', { name: 'Undo' }).click();
-  await until('the call is back', async () => (await calls.count()) === before);
+  await until('the call is back', async () => (await page.locator(first).count()) === 1);
+  await page.locator(first).locator('button').first().click();
   await page.keyboard.press('2');
-  await until('one call fewer', async () => (await calls.count()) === before - 1);
+  await until('it is off the sheet again', async () => (await page.locator(first).count()) === 0);
 
   const hold = page.getByRole('button', { name: /^Hold the letter to/ }).first();
   if ((await hold.count()) === 0) await page.getByRole('button', { name: /^Read all/ }).first().click();
@@ -328,12 +331,14 @@ test('with the keyboard alone: the sheet, finding somebody, a tag, a step', asyn
 
 test('after a restart everything is where it was', async () => {
   const before = await (await page.request.get(`${stack.url}/api/people/count`)).json();
+  const letters = async () => (await (await page.request.get(`${stack.url}/api/stand-ins/mail`)).json()).total;
+  const sent = await letters();
   await stack.restart();
   await page.goto(`${stack.url}/programs`);
   await page.getByText('After the harbour fair').waitFor();
   assert.deepEqual(await (await page.request.get(`${stack.url}/api/people/count`)).json(), before);
-  const { total } = await (await page.request.get(`${stack.url}/api/stand-ins/mail`)).json();
-  assert.ok(total > 700);
+  assert.ok(sent > 20, `only ${sent} letters`);
+  assert.equal(await letters(), sent);
 });
 
 test('what is wrong with the start is one clear line and a code that is not 0', async () => {

@@ -34,13 +34,16 @@ export async function startStack({ name, offset = 0, args = [], env = {} }) {
   }
   let { child, password } = await begin();
   return {
+    port,
     url: `http://127.0.0.1:${port}`,
     standIns: `http://127.0.0.1:${port + 3}`,
     home,
     password,
     workerPid: () => Number(fs.readFileSync(path.join(home, 'worker-1.pid'), 'utf8')),
-    async restart() {
+    /** Ends it and begins it again; what is to be done in between is done while nothing runs. */
+    async restart(between) {
       await end(child);
+      await between?.();
       ({ child } = await begin());
     },
     async stop() {

@@ -94,7 +94,7 @@ public static partial class LetterHtml
         s.AllowedTags.Clear();
         s.AllowedTags.UnionWith(["p", "h1", "h2", "h3", "ul", "ol", "li", "a", "strong", "em", "b", "i", "u", "br", "img", "blockquote", "hr", "span", "div"]);
         s.AllowedAttributes.Clear();
-        s.AllowedAttributes.UnionWith(["href", "src", "alt", "title", "width", "height"]);
+        s.AllowedAttributes.UnionWith(["href", "src", "alt", "title", "width", "height", "data-name", .. LetterLinks.EffectWords.Select(w => $"data-{w}")]);
         s.AllowedCssProperties.Clear();
         s.AllowedSchemes.Clear();
         s.AllowedSchemes.UnionWith(["http", "https", "mailto", "tel"]);

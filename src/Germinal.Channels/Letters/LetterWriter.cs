@@ -1,3 +1,5 @@
+using System.Runtime.CompilerServices;
+using Germinal.Core.Messages;
 using Germinal.Core.People;
 using Germinal.Core.Programs;
 using NodaTime;
@@ -6,38 +8,101 @@ namespace Germinal.Channels.Letters;
 
 /// <summary>A letter filled in for one person.</summary>
 /// <param name="Subject">One line of plain text.</param>
-/// <param name="BodyHtml">Sanitised HTML of what was written, without the footer.</param>
+/// <param name="BodyHtml">Sanitised HTML of what was written, without the footer; its links lead straight on.</param>
 /// <param name="Html">The whole HTML part with the footer.</param>
 /// <param name="Text">The plain-text part with the footer.</param>
 /// <param name="Missing">Fields that have no value; a letter with any is never sent.</param>
-public sealed record FilledLetter(string Subject, string BodyHtml, string Html, string Text, IReadOnlyList<string> Missing);
+/// <param name="Links">Its links, in the order they stand in it.</param>
+public sealed record FilledLetter(string Subject, string BodyHtml, string Html, string Text, IReadOnlyList<string> Missing, IReadOnlyList<WrittenLink> Links);
+
+/// <summary>What a practice wants to know of its letters.</summary>
+/// <param name="Links">True: links lead over an address of ours.</param>
+/// <param name="Opens">True: a picture tells that the letter was opened.</param>
+/// <param name="Parameters">Campaign parameters of links.</param>
+public sealed record LetterTracking(bool Links, bool Opens, IReadOnlyDictionary<string, string> Parameters)
+{
+    /// <summary>Nothing: a preview.</summary>
+    public static LetterTracking None { get; } = new(false, false, new Dictionary<string, string>());
+}
 
 /// <summary>Fills email steps in, the same for preview and for sending.</summary>
 public sealed class LetterWriter(LiquidLetters liquid, PublicLinks links)
 {
+    // A body is sanitised once, as it was written; values are encoded when they are filled in. Kept no longer than the step.
+    private readonly ConditionalWeakTable<EmailStep, Written> bodies = [];
+
+    private sealed record Written(string? Html, string? Text, bool HasLinks);
+
     /// <summary>Where pictures are served from.</summary>
     public string BaseUrl => links.BaseUrl;
 
     /// <summary>The letter a person gets.</summary>
     /// <param name="step">The email.</param>
     /// <param name="purpose">A commercial one carries the postal address and an unsubscribe link (rule 11.2).</param>
-    /// <param name="touchId">The touch, for the signed link.</param>
+    /// <param name="touchId">The touch, for the signed links.</param>
     /// <param name="person">The recipient.</param>
     /// <param name="practice">The practice.</param>
     /// <param name="sender">Who signs.</param>
     /// <param name="at">When it goes out.</param>
-    public FilledLetter Fill(EmailStep step, Purpose purpose, Guid touchId, PersonFacts person, Practice practice, Member? sender, Instant at)
+    /// <param name="tracking">What the practice wants to know of it; null: nothing.</param>
+    public FilledLetter Fill(EmailStep step, Purpose purpose, Guid touchId, PersonFacts person, Practice practice, Member? sender, Instant at, LetterTracking? tracking = null)
     {
+        tracking ??= LetterTracking.None;
         var missing = new List<string>();
         var subject = liquid.FillText(step.Subject, person, practice, sender, at, missing).ReplaceLineEndings(" ").Trim();
-        var body = LetterHtml.Sanitize(liquid.FillHtml(LetterHtml.FromBody(step.Body), person, practice, sender, at, missing));
-        body = body.Replace("src=\"/i/", $"src=\"{links.BaseUrl}/i/", StringComparison.Ordinal);
-        var footer = purpose == Purpose.Commercial
-            ? $"<hr><p>{LetterHtml.Encode(practice.Name)}<br>{LetterHtml.Encode(practice.PostalAddress)}</p><p>You get this because you asked for it or are a client. <a href=\"{links.Unsubscribe(touchId)}\">Stop these emails</a>.</p>"
-            : $"<hr><p>{LetterHtml.Encode(practice.Name)}<br>{LetterHtml.Encode(practice.PostalAddress)}</p>";
+        var written = bodies.GetValue(step, Write);
+        var filled = written.Html is { } safe
+            ? liquid.FillHtml(safe, person, practice, sender, at, missing)
+            : LetterHtml.Sanitize(liquid.FillHtml(LetterHtml.FromBody(step.Body), person, practice, sender, at, missing));
+        filled = filled.Replace(MergeFields.ConfirmationPlace, links.Confirmation(person.Id), StringComparison.Ordinal);
+        IReadOnlyList<WrittenLink> found = [];
+        var (shown, sent) = (filled, filled);
+        if (written.HasLinks)
+        {
+            (shown, found) = LetterLinks.Rewrite(filled, null, tracking.Parameters);
+            sent = tracking.Links ? LetterLinks.Rewrite(filled, place => links.Link(touchId, place), tracking.Parameters).Html : shown;
+        }
+
+        (shown, sent) = (WithPictures(shown), WithPictures(sent));
+        var footer = Footer(purpose, touchId, person, practice);
+        var pixel = tracking.Opens ? $"<img src=\"{links.Opening(touchId)}\" alt=\"\" width=\"1\" height=\"1\">" : "";
         var html = $"<!doctype html><html lang=\"en\"><head><meta charset=\"utf-8\"><meta name=\"viewport\" content=\"width=device-width\"><title>{LetterHtml.Encode(subject)}</title></head>" +
-            $"<body style=\"margin:0;background:#fff;color:#1F2620;font:16px/1.5 Georgia,serif\"><div style=\"max-width:38em;margin:0 auto;padding:24px 20px\">{body}" +
-            $"<div style=\"margin-top:32px;font:13px/1.45 Arial,sans-serif;color:#596259\">{footer}</div></div></body></html>";
-        return new FilledLetter(subject, body, html, LetterHtml.ToText(body + footer.Replace("<hr>", "<p>-- </p>", StringComparison.Ordinal)), [.. missing.Distinct(StringComparer.Ordinal)]);
+            $"<body style=\"margin:0;background:#fff;color:#1F2620;font:16px/1.5 Georgia,serif\"><div style=\"max-width:38em;margin:0 auto;padding:24px 20px\">{sent}" +
+            $"<div style=\"margin-top:32px;font:13px/1.45 Arial,sans-serif;color:#596259\">{footer.Html}</div></div>{pixel}</body></html>";
+        var text = written.Text is { } plain ? liquid.FillText(plain, person, practice, sender, at, missing) : LetterHtml.ToText(sent);
+        return new FilledLetter(subject, shown, html, text + footer.Text, [.. missing.Distinct(StringComparer.Ordinal)], found);
+    }
+
+    /// <summary>
+    /// What can be worked out before anybody is known. A body whose merge fields stand inside tags, or whose Liquid the
+    /// sanitiser would touch, is worked out for each person; one with links has its text made from the links it is sent with.
+    /// </summary>
+    private static Written Write(EmailStep step)
+    {
+        var body = LetterHtml.FromBody(step.Body);
+        var safe = LetterHtml.Sanitize(body);
+        var hasLinks = safe.Contains("<a ", StringComparison.OrdinalIgnoreCase);
+        return LiquidOf(body) == LiquidOf(safe) && !HasFieldInTag(body) ? new Written(safe, hasLinks ? null : LetterHtml.ToText(safe), hasLinks) : new Written(null, null, hasLinks || body.Contains("<a ", StringComparison.OrdinalIgnoreCase));
+    }
+
+    private static string LiquidOf(string text) => string.Join('\n', System.Text.RegularExpressions.Regex.Matches(text, @"\{\{.*?\}\}|\{%.*?%\}").Select(m => m.Value));
+
+    private static bool HasFieldInTag(string text) => System.Text.RegularExpressions.Regex.IsMatch(text, @"<[^>]*\{[\{%]");
+
+    private string WithPictures(string html) => html.Replace("src=\"/i/", $"src=\"{links.BaseUrl}/i/", StringComparison.Ordinal);
+
+    private (string Html, string Text) Footer(Purpose purpose, Guid touchId, PersonFacts person, Practice practice)
+    {
+        var who = $"<hr><p>{LetterHtml.Encode(practice.Name)}<br>{LetterHtml.Encode(practice.PostalAddress)}</p>";
+        var plain = $"\n-- \n{practice.Name}\n{practice.PostalAddress}\n";
+        if (purpose != Purpose.Commercial)
+        {
+            return (who, plain);
+        }
+
+        var (leave, choose) = (links.Unsubscribe(touchId), links.Preferences(person.Id));
+        return (
+            $"{who}<p>You get this because you asked for it or are a client. <a href=\"{leave}\">Stop these emails</a> · <a href=\"{choose}\">Choose what you get</a></p>",
+            $"{plain}\nYou get this because you asked for it or are a client.\nStop these emails: {leave}\nChoose what you get: {choose}\n");
     }
 }

@@ -5,11 +5,10 @@ using Fluid;
 using Fluid.Ast;
 using Fluid.Values;
 using Germinal.Core.Engine;
+using Germinal.Core.Messages;
 using Germinal.Core.People;
 using Germinal.Core.Programs;
-using Germinal.Core.Time;
 using NodaTime;
-using NodaTime.Text;
 
 namespace Germinal.Channels.Letters;
 
@@ -19,29 +18,9 @@ namespace Germinal.Channels.Letters;
 /// </summary>
 public sealed class LiquidLetters : ITemplates
 {
-    /// <summary>Every field a letter may name, with what it stands for.</summary>
-    public static IReadOnlyList<(string Field, string Meaning)> Fields { get; } =
-    [
-        ("person.first_name", "their first name"),
-        ("person.last_name", "their last name"),
-        ("person.name", "their whole name"),
-        ("person.email", "their email address"),
-        ("person.stage", "the stage they stand in"),
-        ("person.birthday", "their birthday, day and month"),
-        ("person.age", "the age they reach this year"),
-        ("sender.name", "your name"),
-        ("sender.first_name", "your first name"),
-        ("sender.email", "your email address"),
-        ("practice.name", "the practice’s name"),
-        ("practice.address", "the practice’s address"),
-        ("today", "the date it goes out"),
-    ];
-
-    private static readonly FluidParser Parser = new();
-    private static readonly LocalDatePattern DayAndMonth = LocalDatePattern.Create("d MMMM", CultureInfo.InvariantCulture);
-    private static readonly LocalDatePattern LongDate = LocalDatePattern.Create("d MMMM uuuu", CultureInfo.InvariantCulture);
-    private static readonly HtmlEncoder Html = HtmlEncoder.Create(System.Text.Unicode.UnicodeRanges.All);
-    private static readonly TemplateOptions Options = MakeOptions();
+    private static readonly Lazy<FluidParser> Parser = new(() => new FluidParser());
+    private static readonly Lazy<HtmlEncoder> Html = new(() => HtmlEncoder.Create(System.Text.Unicode.UnicodeRanges.All));
+    private static readonly Lazy<TemplateOptions> Options = new(MakeOptions);
     private readonly ConcurrentDictionary<string, Parsed> parsed = new(StringComparer.Ordinal);
 
     private sealed record Parsed(IFluidTemplate? Template, string? Error);
@@ -49,26 +28,31 @@ public sealed class LiquidLetters : ITemplates
     /// <summary>The syntax error of a template with its line and column, and fields it names that do not exist.</summary>
     public IReadOnlyList<string> Problems(string template)
     {
+        if (IsPlain(template))
+        {
+            return [];
+        }
+
         var p = Parse(template);
         if (p.Template is null)
         {
             return [p.Error!];
         }
 
-        var names = new FieldNames();
-        names.VisitTemplate(p.Template);
-        var known = Fields.Select(f => f.Field).ToHashSet(StringComparer.Ordinal);
-        return [.. names.Found.Where(f => !known.Contains(f)).Distinct(StringComparer.Ordinal)
-            .Select(f => $"There is no field “{f}”. {Nearest(f, known)}")];
+        return [.. NamesIn(p.Template).Where(f => !MergeFields.IsKnown(f)).Select(f => $"There is no field “{f}”. {Nearest(f, MergeFields.All.Select(k => k.Field))}")];
     }
+
+    /// <inheritdoc/>
+    public IReadOnlyList<string> FieldsOf(Step step) =>
+        [.. step.Templates.Where(t => !IsPlain(t.Text)).Select(t => Parse(t.Text).Template).OfType<IFluidTemplate>().SelectMany(NamesIn).Distinct(StringComparer.Ordinal)];
 
     /// <inheritdoc/>
     public IReadOnlyList<string> Missing(Step step, PersonFacts person, Practice practice, Member? sender, Instant at)
     {
         var missing = new List<string>();
-        foreach (var text in step switch { EmailStep e => new[] { e.Subject, e.Body }, CallStep c => [c.Script], _ => [] })
+        foreach (var template in step.Templates)
         {
-            Fill(text, person, practice, sender, at, NullEncoder.Default, missing);
+            Fill(template.Text, person, practice, sender, at, NullEncoder.Default, missing);
         }
 
         return [.. missing.Distinct(StringComparer.Ordinal)];
@@ -80,10 +64,15 @@ public sealed class LiquidLetters : ITemplates
 
     /// <summary>A template filled in as HTML: values are encoded, the template's own tags stay.</summary>
     public string FillHtml(string template, PersonFacts person, Practice practice, Member? sender, Instant at, List<string> missing) =>
-        Fill(template, person, practice, sender, at, Html, missing);
+        Fill(template, person, practice, sender, at, Html.Value, missing);
 
     private string Fill(string template, PersonFacts person, Practice practice, Member? sender, Instant at, TextEncoder encoder, List<string> missing)
     {
+        if (IsPlain(template))
+        {
+            return template;
+        }
+
         var p = Parse(template);
         if (p.Template is null)
         {
@@ -91,37 +80,24 @@ public sealed class LiquidLetters : ITemplates
             return template;
         }
 
-        var context = new TemplateContext(Options);
-        var zone = practice.ZoneOf(person);
-        var today = at.InZone(zone).Date;
-        var born = person.KeyDates.FirstOrDefault(d => d.Name == "birthday")?.Date;
-        context.SetValue("person", new FieldGroup("person", missing, new(StringComparer.Ordinal)
+        var context = new TemplateContext(Options.Value);
+        string? ValueOf(string field) => MergeFields.ValueOf(field, person, practice, sender, at);
+        foreach (var group in new[] { "person", "sender", "practice" })
         {
-            ["first_name"] = person.FirstName,
-            ["last_name"] = person.LastName,
-            ["name"] = string.Join(' ', new[] { person.FirstName, person.LastName }.Where(n => !string.IsNullOrEmpty(n))),
-            ["email"] = person.Email,
-            ["stage"] = person.Stage is { } stage ? Why.StageName(stage) : null,
-            ["birthday"] = born is { } b ? DayAndMonth.Format(b.In(today.Year, practice.LeapDay)) : null,
-            ["age"] = born?.YearsIn(today.Year)?.ToString(CultureInfo.InvariantCulture),
-        }));
-        context.SetValue("sender", new FieldGroup("sender", missing, new(StringComparer.Ordinal)
-        {
-            ["name"] = sender?.Name,
-            ["first_name"] = sender?.Name.Split(' ')[0],
-            ["email"] = sender?.Email,
-        }));
-        context.SetValue("practice", new FieldGroup("practice", missing, new(StringComparer.Ordinal)
-        {
-            ["name"] = practice.Name,
-            ["address"] = practice.PostalAddress,
-        }));
-        context.SetValue("today", new StringValue(LongDate.Format(today)));
+            context.SetValue(group, new FieldGroup(group, ValueOf, missing));
+        }
+
+        context.SetValue("today", new StringValue(ValueOf("today")!));
+        context.SetValue("voice", new StringValue(ValueOf("voice")!));
+        context.SetValue("confirm_link", new StringValue(ValueOf("confirm_link")!));
         return p.Template.Render(context, encoder);
     }
 
+    /// <summary>Nothing to fill in: such a text needs no template engine, which takes a while to get going.</summary>
+    private static bool IsPlain(string template) => !template.Contains("{{", StringComparison.Ordinal) && !template.Contains("{%", StringComparison.Ordinal);
+
     private Parsed Parse(string template) => parsed.GetOrAdd(template, text =>
-        Parser.TryParse(text, out var t, out var error) ? new Parsed(t, null) : new Parsed(null, Explain(text, error)));
+        Parser.Value.TryParse(text, out var t, out var error) ? new Parsed(t, null) : new Parsed(null, Explain(text, error)));
 
     /// <summary>The parser's error with line and column in words.</summary>
     private static string Explain(string text, string error)
@@ -170,13 +146,19 @@ public sealed class LiquidLetters : ITemplates
         return options;
     }
 
-    /// <summary>person, sender or practice: hands out values, and for a missing one a value that tells when it is printed.</summary>
-    private sealed class FieldGroup(string name, List<string> missing, Dictionary<string, string?> values) : ObjectValueBase(values)
+    /// <summary>person, sender, practice or person.custom: hands out values, and for a missing one a value that tells when it is printed.</summary>
+    private sealed class FieldGroup(string name, Func<string, string?> valueOf, List<string> missing) : ObjectValueBase(name)
     {
-        public override ValueTask<FluidValue> GetValueAsync(string field, TemplateContext context) =>
-            ValueTask.FromResult<FluidValue>(values.TryGetValue(field, out var value) && !string.IsNullOrWhiteSpace(value)
-                ? new StringValue(value)
-                : new NoValue($"{name}.{field}", missing));
+        public override ValueTask<FluidValue> GetValueAsync(string field, TemplateContext context)
+        {
+            var whole = $"{name}.{field}";
+            if (whole + "." == MergeFields.CustomPrefix)
+            {
+                return ValueTask.FromResult<FluidValue>(new FieldGroup(whole, valueOf, missing));
+            }
+
+            return ValueTask.FromResult<FluidValue>(valueOf(whole) is { } value && !string.IsNullOrWhiteSpace(value) ? new StringValue(value) : new NoValue(whole, missing));
+        }
     }
 
     /// <summary>A field without a value: nil to every test, and found as soon as something would print it.</summary>
@@ -203,6 +185,13 @@ public sealed class LiquidLetters : ITemplates
             missing.Add(field);
             return ValueTask.CompletedTask;
         }
+    }
+
+    private static IEnumerable<string> NamesIn(IFluidTemplate template)
+    {
+        var names = new FieldNames();
+        names.VisitTemplate(template);
+        return names.Found.Distinct(StringComparer.Ordinal);
     }
 
     /// <summary>Collects the dotted names a template reads.</summary>

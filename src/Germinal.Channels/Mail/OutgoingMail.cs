@@ -24,7 +24,8 @@ public static class OutgoingMail
     /// <param name="at">The Date header, on the clock of <paramref name="zone"/>.</param>
     /// <param name="zone">The sender's zone.</param>
     /// <param name="links">For the unsubscribe address.</param>
-    public static MimeMessage Build(FilledLetter letter, Purpose purpose, Guid touchId, Member from, string toName, string toAddress, Instant at, DateTimeZone zone, PublicLinks links)
+    /// <param name="replyTo">Where answers go; null: to the sender.</param>
+    public static MimeMessage Build(FilledLetter letter, Purpose purpose, Guid touchId, Member from, string toName, string toAddress, Instant at, DateTimeZone zone, PublicLinks links, string? replyTo = null)
     {
         var message = new MimeMessage
         {
@@ -34,6 +35,11 @@ public static class OutgoingMail
         };
         message.From.Add(new MailboxAddress(from.Name, from.Email));
         message.To.Add(new MailboxAddress(toName, toAddress));
+        if (replyTo is not null)
+        {
+            message.ReplyTo.Add(new MailboxAddress(from.Name, replyTo));
+        }
+
         if (purpose == Purpose.Commercial)
         {
             message.Headers.Add("List-Unsubscribe", $"<{links.Unsubscribe(touchId)}>");

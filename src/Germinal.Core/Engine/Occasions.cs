@@ -17,6 +17,10 @@ public static class Occasions
     /// <summary>The key of rule 4.2 within one person: one run per program, occasion and occasion year.</summary>
     public static string Key(Guid programId, string occasion, int year) => $"{programId:N}/{occasion.ToLowerInvariant()}/{year}";
 
+    /// <summary>The key of an occasion's run; an appointment is its own key (rule 4.4).</summary>
+    internal static string Key(Guid programId, OccasionRef occasion) =>
+        occasion.Moment is null ? Key(programId, occasion.Name, occasion.Date.Year) : $"{programId:N}/appointment/{occasion.Name}";
+
     /// <summary>
     /// The starts of a program's occasion triggers for one person whose moment lies in [<paramref name="from"/>, <paramref name="to"/>).
     /// </summary>
@@ -25,17 +29,12 @@ public static class Occasions
         var zone = program.Definition.OnPracticeClock ? practice.Zone : practice.ZoneOf(person);
         foreach (var trigger in program.Definition.StartsWhen.OfType<OccasionTrigger>())
         {
-            var date = person.KeyDates.FirstOrDefault(d => string.Equals(d.Name, trigger.Date, StringComparison.OrdinalIgnoreCase));
-            if (date is null)
+            if (DateOf(person, trigger) is not { } date)
             {
                 continue;
             }
 
-            // The offset may carry the start into a neighbouring year.
-            var margin = 1 + Math.Abs(trigger.Offset.Dates.Years) + (Math.Abs(trigger.Offset.Dates.Months) / 12);
-            var (first, last) = date.Yearly
-                ? (from.InZone(zone).Year - margin, to.InZone(zone).Year + margin)
-                : (date.Date.Year ?? 0, date.Date.Year ?? -1);
+            var (first, last) = Years(trigger, date, from.InZone(zone).Year, to.InZone(zone).Year);
             for (var year = first; year <= last; year++)
             {
                 if (Start(program, trigger, practice, date, year, zone) is { } start && start.At >= from && start.At < to)
@@ -44,6 +43,47 @@ public static class Occasions
                 }
             }
         }
+    }
+
+    /// <summary>The first start of one trigger later than a moment and not later than another; null when there is none.</summary>
+    internal static OccasionStart? Next(ProgramVersion program, OccasionTrigger trigger, Practice practice, PersonFacts person, Instant after, Instant until)
+    {
+        if (DateOf(person, trigger) is not { } date)
+        {
+            return null;
+        }
+
+        var zone = program.Definition.OnPracticeClock ? practice.Zone : practice.ZoneOf(person);
+        var (first, last) = Years(trigger, date, after.InZone(zone).Year, until.InZone(zone).Year);
+        for (var year = first; year <= last; year++)
+        {
+            if (Start(program, trigger, practice, date, year, zone) is { } start && start.At > after && start.At <= until)
+            {
+                return start;
+            }
+        }
+
+        return null;
+    }
+
+    private static KeyDate? DateOf(PersonFacts person, OccasionTrigger trigger)
+    {
+        foreach (var date in person.KeyDates)
+        {
+            if (string.Equals(date.Name, trigger.Date, StringComparison.OrdinalIgnoreCase))
+            {
+                return date;
+            }
+        }
+
+        return null;
+    }
+
+    /// <summary>The years whose occasion may start between two; the offset may carry the start into a neighbouring one.</summary>
+    private static (int First, int Last) Years(OccasionTrigger trigger, KeyDate date, int from, int to)
+    {
+        var margin = 1 + Math.Abs(trigger.Offset.Dates.Years) + (Math.Abs(trigger.Offset.Dates.Months) / 12) + (Math.Abs(trigger.Offset.WholeDays) / 365);
+        return date.Yearly ? (from - margin, to + margin) : (date.Date.Year ?? 0, date.Date.Year ?? -1);
     }
 
     /// <summary>The start in one year, or null when that year does not count (rule 4.2).</summary>

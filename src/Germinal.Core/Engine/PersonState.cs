@@ -1,4 +1,6 @@
 using System.Collections.Immutable;
+using System.Text.Json.Serialization;
+using Germinal.Core.Programs;
 using NodaTime;
 
 namespace Germinal.Core.Engine;
@@ -6,7 +8,7 @@ namespace Germinal.Core.Engine;
 /// <summary>Where the current touch of a run stands.</summary>
 public enum TouchPhase
 {
-    /// <summary>Waits for its due moment.</summary>
+    /// <summary>Waits for its due moment; a fork also for its answer.</summary>
     Planned,
 
     /// <summary>Decided to go, and being handed to its channel.</summary>
@@ -15,8 +17,11 @@ public enum TouchPhase
     /// <summary>Could not be filled; waits to be mended. Its due moment is when it is given up.</summary>
     Blocked,
 
-    /// <summary>A call that the run waits for (<c>holds</c>).</summary>
+    /// <summary>A task that the run waits for (<c>holds</c>).</summary>
     OnSheet,
+
+    /// <summary>It settled at this very moment and what it set off is being taken in; never seen between two moments.</summary>
+    Settled,
 }
 
 /// <summary>What a member said about a touch before it fell due.</summary>
@@ -30,17 +35,38 @@ public enum TouchMark
 }
 
 /// <summary>The occasion that started a run.</summary>
-/// <param name="Name">The key date's name.</param>
-/// <param name="Date">The observed date in this year (rule 4.1).</param>
-public sealed record OccasionRef(string Name, LocalDate Date);
+/// <param name="Name">The key date's name, or the appointment's key.</param>
+/// <param name="Date">The observed date in this year (rule 4.1); an appointment's date.</param>
+/// <param name="Moment">An appointment's moment; null for a date.</param>
+public sealed record OccasionRef(string Name, LocalDate Date, Instant? Moment = null);
 
 /// <summary>The one touch of a run that has not settled; steps settle strictly in order (rule 3.1).</summary>
-/// <param name="Id">Stable id from run and step.</param>
 /// <param name="StepId">The step.</param>
 /// <param name="FirstDue">The first due moment, after section 2 of the rules.</param>
 /// <param name="Due">The moment it is judged next.</param>
 /// <param name="Phase">Where it stands.</param>
-public sealed record TouchState(Guid Id, string StepId, Instant FirstDue, Instant Due, TouchPhase Phase);
+/// <param name="Waiting">Why it waits or is blocked; null for one that has not been judged.</param>
+public sealed record TouchState(string StepId, Instant FirstDue, Instant Due, TouchPhase Phase, string? Waiting = null)
+{
+    /// <summary>How it was planned, where that was in the same turn; no part of what is saved.</summary>
+    internal TouchPlanned? Planned { get; init; }
+
+    /// <inheritdoc/>
+    public bool Equals(TouchState? other) =>
+        other is not null && StepId == other.StepId && FirstDue == other.FirstDue && Due == other.Due && Phase == other.Phase && Waiting == other.Waiting;
+
+    /// <inheritdoc/>
+    public override int GetHashCode() => HashCode.Combine(StepId, FirstDue, Due, Phase);
+
+    /// <summary>The stable id of a run's touch.</summary>
+    public static Guid IdOf(Guid runId, string stepId) => StableId.Of(runId, $"touch/{stepId}");
+}
+
+/// <summary>Something that became of an earlier step that a fork asks about.</summary>
+/// <param name="StepId">The step; empty for what concerns the run as a whole.</param>
+/// <param name="What">sent, opened, link, replied, bounced, call or form.</param>
+/// <param name="Detail">The link, the outcome or the form; empty for the rest.</param>
+public sealed record Seen(string StepId, string What, string Detail = "");
 
 /// <summary>An unfinished run.</summary>
 /// <param name="Id">Stable id from person, program and number.</param>
@@ -49,18 +75,56 @@ public sealed record TouchState(Guid Id, string StepId, Instant FirstDue, Instan
 /// <param name="Number">The how-manieth run of this program for this person, from 1.</param>
 /// <param name="StartedAt">The moment of the start.</param>
 /// <param name="Occasion">The occasion that started it, or null.</param>
-/// <param name="StepIndex">Index of the step whose touch is <paramref name="Touch"/>.</param>
+/// <param name="StepIndex">Place of the step whose touch is <paramref name="Touch"/> in the program's <see cref="StepFlow"/>.</param>
 /// <param name="PreviousAt">When the step before settled; the start for the first.</param>
 /// <param name="Touch">The touch that has not settled.</param>
 /// <param name="StopAfterHanding">A stop that came while the touch was being handed over; it ends the run afterwards.</param>
+/// <param name="PausedAt">Since when the run is paused by itself, or null.</param>
 public sealed record RunState(
-    Guid Id, Guid ProgramId, int Version, int Number, Instant StartedAt, OccasionRef? Occasion, int StepIndex, Instant PreviousAt, TouchState Touch, string? StopAfterHanding = null);
+    Guid Id, Guid ProgramId, int Version, int Number, Instant StartedAt, OccasionRef? Occasion, int StepIndex, Instant PreviousAt, TouchState Touch, string? StopAfterHanding = null, Instant? PausedAt = null)
+{
+    /// <summary>What forks may still ask about, in the order it happened.</summary>
+    public ImmutableArray<Seen> Seen { get; init; } = [];
+
+    /// <summary>The program version where it has been looked up already; no part of what is saved.</summary>
+    internal ProgramVersion? Found { get; init; }
+
+    /// <inheritdoc/>
+    public bool Equals(RunState? other) =>
+        other is not null && Id == other.Id && Version == other.Version && StepIndex == other.StepIndex && PreviousAt == other.PreviousAt && Touch == other.Touch &&
+        Occasion == other.Occasion && StopAfterHanding == other.StopAfterHanding && PausedAt == other.PausedAt && Seen.SequenceEqual(other.Seen);
+
+    /// <inheritdoc/>
+    public override int GetHashCode() => HashCode.Combine(Id, Version, StepIndex, Touch);
+
+    /// <summary>The stable id of the touch that has not settled.</summary>
+    [JsonIgnore]
+    public Guid TouchId => TouchState.IdOf(Id, Touch.StepId);
+}
 
 /// <summary>What is remembered of a program's ended runs for one person.</summary>
 public sealed record PastRuns(int Started, Instant? LastEnded);
 
-/// <summary>A call that stands on the day sheet.</summary>
-public sealed record OpenTask(Guid TouchId, Guid RunId, Guid ProgramId, string StepId);
+/// <summary>A task that stands on the day sheet.</summary>
+public sealed record OpenTask(Guid RunId, Guid ProgramId, string StepId)
+{
+    /// <summary>The stable id of its touch.</summary>
+    [JsonIgnore]
+    public Guid TouchId => TouchState.IdOf(RunId, StepId);
+}
+
+/// <summary>A commercial touch that was sent, kept as long as a pace rule counts it (rule 9.1).</summary>
+public readonly record struct SentTouch(Instant At, Channel Channel);
+
+/// <summary>An appointment that has not been cancelled.</summary>
+public sealed record Appointment(string Key, string? Type, Instant Moment);
+
+/// <summary>A start that waits for its turn (rule 5.5).</summary>
+/// <param name="ProgramId">The program.</param>
+/// <param name="Came">When it came: first come, first served.</param>
+/// <param name="Cause">What caused it.</param>
+/// <param name="Occasion">Its occasion, or null.</param>
+public sealed record WaitingStart(Guid ProgramId, Instant Came, StartCause Cause, OccasionRef? Occasion);
 
 /// <summary>
 /// Everything the engine remembers of one person between two moments: immutable, small enough to load whole. Settled
@@ -71,24 +135,45 @@ public sealed record PersonState
     /// <summary>Somebody for whom nothing has ever run.</summary>
     public static PersonState Empty { get; } = new();
 
-    public ImmutableList<RunState> Runs { get; init; } = [];
+    public ImmutableArray<RunState> Runs { get; init; } = [];
 
-    public ImmutableList<OpenTask> OpenTasks { get; init; } = [];
+    public ImmutableArray<OpenTask> OpenTasks { get; init; } = [];
 
     public ImmutableDictionary<Guid, PastRuns> Been { get; init; } = ImmutableDictionary<Guid, PastRuns>.Empty;
 
-    /// <summary>Keys of occasions that have had their run: <c>program/occasion/year</c> (rule 4.2).</summary>
+    /// <summary>Keys of occasions and appointments that have had their run (rules 4.2, 4.4).</summary>
     public ImmutableHashSet<string> Occasions { get; init; } = [];
 
     public ImmutableDictionary<Guid, TouchMark> Marks { get; init; } = ImmutableDictionary<Guid, TouchMark>.Empty;
 
-    /// <summary>The next moment at which something is to be judged, or null. Held touches and paused programs do not count.</summary>
-    public Instant? NextDue(ProgramShelf shelf)
+    /// <summary>Touches that go in spite of missing consent: who said so and why (rule 10.5).</summary>
+    public ImmutableDictionary<Guid, string> Overruled { get; init; } = ImmutableDictionary<Guid, string>.Empty;
+
+    /// <summary>Commercial touches a pace rule still counts, oldest first.</summary>
+    public ImmutableArray<SentTouch> Sent { get; init; } = [];
+
+    public ImmutableArray<Appointment> Appointments { get; init; } = [];
+
+    /// <summary>When each inquiry came in that has not been answered, oldest first.</summary>
+    public ImmutableArray<Instant> Inquiries { get; init; } = [];
+
+    public ImmutableArray<WaitingStart> Waiting { get; init; } = [];
+
+    /// <summary>When the last message was sent or call done.</summary>
+    public Instant? LastTouch { get; init; }
+
+    /// <summary>When they last replied.</summary>
+    public Instant? LastReply { get; init; }
+
+    /// <summary>The next moment at which a touch is to be judged, or null. Held touches and paused programs do not count.</summary>
+    public Instant? NextDue(ProgramShelf shelf) => NextDue(Runs, shelf);
+
+    internal Instant? NextDue(IEnumerable<RunState> runs, ProgramShelf shelf)
     {
         Instant? next = null;
-        foreach (var run in Runs)
+        foreach (var run in runs)
         {
-            if (IsJudged(run, shelf) && (next is null || run.Touch.Due < next))
+            if ((next is null || run.Touch.Due < next) && IsJudged(run, shelf))
             {
                 next = run.Touch.Due;
             }
@@ -99,6 +184,7 @@ public sealed record PersonState
 
     internal bool IsJudged(RunState run, ProgramShelf shelf) =>
         run.Touch.Phase is TouchPhase.Planned or TouchPhase.Blocked &&
-        Marks.GetValueOrDefault(run.Touch.Id, TouchMark.Dropped) != TouchMark.Held &&
+        run.PausedAt is null &&
+        (Marks.IsEmpty || Marks.GetValueOrDefault(run.TouchId, TouchMark.Dropped) != TouchMark.Held) &&
         !shelf.IsPaused(run.ProgramId);
 }

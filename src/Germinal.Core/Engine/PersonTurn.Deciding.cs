@@ -1,16 +1,15 @@
-using System.Globalization;
 using Germinal.Core.People;
 using Germinal.Core.Programs;
 using Germinal.Core.Rules;
 using Germinal.Core.Time;
 using NodaTime;
-using NodaTime.Text;
 
 namespace Germinal.Core.Engine;
 
 /// <summary>Section 8: the decision when a touch falls due.</summary>
 internal sealed partial class PersonTurn
 {
+    /// <summary>Judges everything due by now, each time the first in the order of rule 9.3, until nothing is.</summary>
     public void JudgeDue()
     {
         while (NextToJudge() is { } run)
@@ -19,127 +18,254 @@ internal sealed partial class PersonTurn
         }
     }
 
+    /// <summary>The channel's answer for a touch that was handed over.</summary>
     public void SettleHanded(Guid touchId, string? failure)
     {
-        if (state.Runs.Find(r => r.Touch.Id == touchId && r.Touch.Phase == TouchPhase.Handing) is { } run)
+        if (runs.Find(r => r.Touch.Phase == TouchPhase.Handing && r.TouchId == touchId) is not { } run)
         {
-            SettleAndGoOn(run, failure is null ? Outcome.Sent : Outcome.Skipped, failure, []);
+            return;
+        }
+
+        if (failure is null)
+        {
+            Sent(run);
+        }
+        else
+        {
+            CountNoMore(StepOf(run).Channel!.Value);
+            SettleAndGoOn(run, Outcome.Skipped, failure, Trail.Empty);
         }
     }
 
-    private RunState? NextToJudge() => state.Runs
-        .Where(r => r.Touch.Due <= now && state.IsJudged(r, engine.Shelf))
-        .OrderBy(r => DefinitionOf(r).Priority)
-        .ThenBy(r => r.Touch.Due)
-        .ThenBy(r => DefinitionOf(r).Name, StringComparer.OrdinalIgnoreCase)
-        .ThenBy(r => r.StepIndex)
-        .FirstOrDefault();
+    /// <summary>
+    /// The channel wants it later: it is as if it had just fallen due, so that everything that has changed since, and the
+    /// hour, count. A stop that came while it was out takes effect.
+    /// </summary>
+    public void TakeBack(Guid touchId, Instant handedAt)
+    {
+        if (runs.Find(r => r.Touch.Phase == TouchPhase.Handing && r.TouchId == touchId) is not { } run)
+        {
+            return;
+        }
+
+        sent.Remove(new SentTouch(handedAt, StepOf(run).Channel!.Value));
+        run = run with { Touch = run.Touch with { Phase = TouchPhase.Planned }, StopAfterHanding = null };
+        var reason = Find(run.Id)!.StopAfterHanding;
+        Replace(run);
+        if (reason is not null)
+        {
+            StopRun(run, reason);
+        }
+    }
+
+    /// <summary>Judges the first of what is due by now; nothing where nothing is.</summary>
+    public void JudgeFirst()
+    {
+        if (NextToJudge() is { } run)
+        {
+            Judge(run);
+        }
+    }
+
+    /// <summary>Where the first touch that is due stands in the order of everybody (rule 9.3), or null.</summary>
+    public AskOrder? FirstInOrder() => NextToJudge() is { } run
+        ? new AskOrder(now, run.Touch.FirstDue, DefinitionOf(run).Priority, person.Handle, DefinitionOf(run).Name, run.StepIndex)
+        : null;
+
+    /// <summary>First due moment, priority, program name, step order; two runs of one program by their number.</summary>
+    private RunState? NextToJudge()
+    {
+        RunState? first = null;
+        foreach (var run in runs)
+        {
+            if (run.Touch.Due <= now && state.IsJudged(run, engine.Shelf) && (first is null || Before(run, first)))
+            {
+                first = run;
+            }
+        }
+
+        return first;
+    }
+
+    private bool Before(RunState a, RunState b)
+    {
+        var by = a.Touch.FirstDue.CompareTo(b.Touch.FirstDue);
+        return by != 0 ? by < 0 : Rank(a with { Touch = b.Touch }, DefinitionOf(a), b, DefinitionOf(b)) < 0;
+    }
 
     private void Judge(RunState run)
     {
-        var definition = DefinitionOf(run);
-        var step = definition.Steps[run.StepIndex];
-        var checks = new List<Check>(11);
-        bool Pass(CheckKind kind, bool passed, params string[] found)
-        {
-            checks.Add(new Check(kind, passed, found));
-            return passed;
-        }
-
         if (run.Touch.Phase == TouchPhase.Blocked)
         {
             // Its time is up: it stays blocked for the record and the run goes on.
-            SettleAndGoOn(run, Outcome.Blocked, "given-up", []);
+            SettleAndGoOn(run, Outcome.Blocked, run.Touch.Waiting, Trail.Empty);
             return;
         }
 
-        Pass(CheckKind.RunGoing, true);
-        var gone = person.Died ? "died" : person.Archived ? "archived" : person.DoNotContact ? "do-not-contact" : null;
-        if (!Pass(CheckKind.PersonReachable, gone is null, gone ?? ""))
+        var definition = DefinitionOf(run);
+        var step = StepOf(run);
+        var trail = new Trail();
+        if (!trail.Note(CheckKind.RunGoing, !StopDateBegan(definition)))
         {
-            effects.Add(new TouchSettled(run.Touch.Id, run.Id, step.Id, now, Outcome.Cancelled, gone, checks));
-            EndRun(run, gone);
+            Settled(run, Outcome.Cancelled, "on", trail);
+            EndStopped(run, "on");
             return;
         }
 
-        if (!Pass(CheckKind.OnlyIf, step.OnlyIf is null || RuleJudge.Holds(step.OnlyIf, person, new RuleMoment(now, Practice.Zone)), step.OnlyIf is null ? "none" : "rule"))
+        trail.Gone = person.Died ? "died" : person.Archived ? "archived" : person.DoNotContact ? "do-not-contact" : "";
+        if (!trail.Note(CheckKind.PersonReachable, trail.Gone.Length == 0))
         {
-            SettleAndGoOn(run, Outcome.Skipped, "not-for", checks);
+            Settled(run, Outcome.Cancelled, trail.Gone, trail);
+            EndRun(run, trail.Gone);
             return;
         }
 
-        if (step.Channel is { } channel && ChannelRefuses(definition, step, channel, checks) is { } refusal)
+        trail.HasOnlyIf = step.OnlyIf is not null;
+        if (!trail.Note(CheckKind.OnlyIf, step.OnlyIf is null || RuleJudge.Holds(step.OnlyIf, person, RuleNow)))
         {
-            SettleAndGoOn(run, Outcome.Skipped, refusal, checks);
+            SettleAndGoOn(run, Outcome.Skipped, "not-for", trail);
             return;
         }
 
-        if (step is HandOverStep handOver)
+        if (KeepsWindow(step))
         {
-            HandOver(run, handOver, checks);
+            JudgeTouch(run, definition, step, trail);
+        }
+        else
+        {
+            CarryOut(run, step, trail);
+        }
+    }
+
+    /// <summary>Checks 4 to 11, for what reaches the person or a member.</summary>
+    private void JudgeTouch(RunState run, ProgramDefinition definition, Step step, Trail trail)
+    {
+        if (step.Channel is { } channel && ChannelRefuses(run, definition, step, channel, trail) is { } refusal)
+        {
+            SettleAndGoOn(run, Outcome.Skipped, refusal, trail);
             return;
         }
 
-        if (!InTime(run, now, checks))
+        if (!InTime(run, now, trail))
         {
-            SettleAndGoOn(run, Outcome.Skipped, "late", checks);
+            SettleAndGoOn(run, Outcome.Skipped, "late", trail);
             return;
         }
 
         var openings = OpeningsFor(definition, step);
-        var clock = ClockOf(definition);
-        if (!Pass(CheckKind.WindowOpen, openings.IsOpen(now), LocalTimePattern.ExtendedIso.Format(now.InZone(clock).TimeOfDay), clock.Id))
+        trail.Moment = now;
+        trail.Clock = openings.Clock;
+        if (!trail.Note(CheckKind.WindowOpen, openings.IsOpen(now)))
         {
-            Wait(run, openings.Apply(new Placed(now, true), now), "window", checks);
+            Wait(run, openings.Apply(new Placed(now, true), now), "window", trail);
             return;
         }
 
-        if (step is CallStep call)
+        if (step.Channel is { } held && Practice.Pace.Count > 0 && !PaceAllows(run, definition, step, held, trail))
         {
-            PutOnSheet(run, call, checks);
+            Wait(run, NextDate(run, definition, step, anotherPracticeDate: false), "pace", trail);
             return;
         }
 
-        if (Fills(step) is { } lack)
+        var lack = LackOf(definition, step, trail);
+        if (step.Channel is Channel.Email or Channel.Text && Practice.DailyLimits.Count > 0 && !LimitAllows(run, definition, step.Channel.Value, lack is null, trail))
         {
-            checks.Add(lack);
-            Block(run, lack.Found[0], checks);
+            Wait(run, NextDate(run, definition, step, anotherPracticeDate: true), "daily-limit", trail);
             return;
         }
 
-        checks.Add(new Check(CheckKind.CanBeFilled, true));
+        if (step is EmailStep or TextStep or NoteStep && !trail.Note(CheckKind.CanBeFilled, lack is null))
+        {
+            Block(run, lack!, trail);
+            return;
+        }
+
+        if (step is TaskStep task)
+        {
+            PutOnSheet(run, task, trail);
+        }
+        else
+        {
+            HandToChannel(run, step, trail);
+        }
+    }
+
+    private void HandToChannel(RunState run, Step step, Trail trail)
+    {
+        CountAsSent(run, step, step.Channel!.Value);
+        if (SendsAtOnce)
+        {
+            Sent(run, trail);
+            return;
+        }
+
         Replace(run with { Touch = run.Touch with { Phase = TouchPhase.Handing } });
-        effects.Add(new TouchHanded(run.Touch.Id, run.Id, step.Id, now, checks));
+        Effects.Add(new TouchHanded(run.Id, step.Id, now, trail));
+    }
+
+    private void Sent(RunState run, Trail? trail = null)
+    {
+        lastTouch = now;
+        SettleAndGoOn(SeeSent(run), Outcome.Sent, null, trail ?? Trail.Empty);
+    }
+
+    /// <summary>What happens at its exact moment and reaches nobody by itself: checks 1 to 3 are all it needs.</summary>
+    private void CarryOut(RunState run, Step step, Trail trail)
+    {
+        switch (step)
+        {
+            case ForkStep fork:
+                JudgeFork(run, fork, trail);
+                break;
+            case SplitStep split:
+                TakeShare(run, split, trail);
+                break;
+            case ChangeStep change:
+                Change(run, change, trail);
+                break;
+            case HandOverStep handOver:
+                HandOver(run, handOver, trail);
+                break;
+            case TellMeStep:
+                Effects.Add(new OwnerToTell(run.TouchId, now));
+                SettleAndGoOn(run, Outcome.Sent, null, trail);
+                break;
+            case EndStep:
+                SettleAndGoOn(run, Outcome.Done, null, trail);
+                break;
+            default:
+                throw new ArgumentOutOfRangeException(nameof(step));
+        }
     }
 
     /// <summary>Checks 4 to 6.</summary>
-    private string? ChannelRefuses(ProgramDefinition definition, Step step, Channel channel, List<Check> checks)
+    private string? ChannelRefuses(RunState run, ProgramDefinition definition, Step step, Channel channel, Trail trail)
     {
-        var address = person.AddressOf(channel);
-        var formed = Addresses.IsWellFormed(channel, address);
-        checks.Add(new Check(CheckKind.HasAddress, formed, address ?? "", channel.ToString().ToLowerInvariant()));
-        if (!formed)
+        trail.Channel = channel;
+        trail.Address = person.AddressOf(channel);
+        if (!trail.Note(CheckKind.HasAddress, IsWellFormed(channel, trail.Address)))
         {
             return "no-address";
         }
 
-        var suppressed = person.Suppressed.Contains(address!.ToLowerInvariant());
-        checks.Add(new Check(CheckKind.NotSuppressed, !suppressed, address));
-        if (suppressed)
+        if (!trail.Note(CheckKind.NotSuppressed, person.Suppressed.Count == 0 || !person.Suppressed.Contains(trail.Address!.ToLowerInvariant())))
         {
             return "suppressed";
         }
 
-        var reading = ReadConsent(definition, step);
-        checks.Add(new Check(
-            CheckKind.Consent,
-            reading.Verdict == ConsentVerdict.Allowed,
-            channel.ToString().ToLowerInvariant(),
-            reading.Verdict.ToString().ToLowerInvariant(),
-            reading.Decided?.Basis.ToString().ToLowerInvariant() ?? "",
-            reading.Decided?.Source ?? "",
-            reading.Decided is { } d ? InstantPattern.ExtendedIso.Format(d.At) : ""));
-        return reading.Verdict switch
+        trail.Consent = ReadConsent(definition, step, channel);
+        if (trail.Consent.Verdict == ConsentVerdict.Missing && !state.Overruled.IsEmpty)
+        {
+            // Rule 10.5: what is missing may be overruled for one touch; an out never.
+            trail.Overruled = state.Overruled.GetValueOrDefault(run.TouchId, "");
+        }
+
+        if (trail.Note(CheckKind.Consent, trail.Consent.Verdict == ConsentVerdict.Allowed || trail.Overruled.Length > 0))
+        {
+            return null;
+        }
+
+        return trail.Consent.Verdict switch
         {
             ConsentVerdict.Missing => "no-consent",
             ConsentVerdict.Withdrawn => "opted-out",
@@ -147,107 +273,125 @@ internal sealed partial class PersonTurn
         };
     }
 
-    private ConsentReading ReadConsent(ProgramDefinition definition, Step step) =>
-        ConsentLedger.Read(person.Consent, Practice.Consent, step.Channel!.Value, definition.PurposeOf(step), definition.TopicOf(step), now, Practice.Zone);
+    /// <summary>Worked out once for each address: a person gets many touches between two changes.</summary>
+    private bool IsWellFormed(Channel channel, string? address)
+    {
+        ref var known = ref formed[(int)channel];
+        if (!ReferenceEquals(known.Address, address) || address is null)
+        {
+            known = (address, Addresses.IsWellFormed(channel, address));
+        }
+
+        return known.Formed;
+    }
+
+    private ConsentReading ReadConsent(ProgramDefinition definition, Step step, Channel channel) =>
+        ConsentLedger.Read(person.Consent, Practice.Consent, channel, definition.PurposeOf(step), definition.TopicOf(step), now, Practice.Zone);
 
     /// <summary>Check 7 for a due moment, now or later (rule 3.3).</summary>
-    private bool InTime(RunState run, Instant due, List<Check> checks)
+    private bool InTime(RunState run, Instant due, Trail trail)
     {
         if (LateLimitOf(run) is not { } limit)
         {
-            checks.Add(new Check(CheckKind.InTime, true, "", ""));
-            return true;
+            return trail.Note(CheckKind.InTime, true);
         }
 
         var until = limit.AddTo(run.Touch.FirstDue, ClockOf(DefinitionOf(run)));
-        var inTime = due <= until;
-        checks.Add(new Check(CheckKind.InTime, inTime, limit.Text, InstantPattern.ExtendedIso.Format(until)));
-        return inTime;
+        trail.LateLimit = limit.Text;
+        trail.LateAfter = until;
+        return trail.Note(CheckKind.InTime, due <= until);
     }
 
-    private void Wait(RunState run, Instant? next, string reason, List<Check> checks)
+    private void Wait(RunState run, Instant? next, string reason, Trail trail)
     {
         if (next is not { } due)
         {
-            Block(run, "window-never-opens", checks);
+            Block(run, "window-never-opens", trail);
             return;
         }
 
-        var late = new List<Check>();
-        if (!InTime(run, due, late))
+        if (!InTime(run, due, trail))
         {
-            SettleAndGoOn(run, Outcome.Skipped, "late", [.. checks, .. late]);
+            SettleAndGoOn(run, Outcome.Skipped, "late", trail);
             return;
         }
 
-        Replace(run with { Touch = run.Touch with { Due = due } });
-        effects.Add(new TouchWaits(run.Touch.Id, due, reason, checks));
+        Replace(run with { Touch = run.Touch with { Due = due, Waiting = reason } });
+        Effects.Add(new TouchWaits(run.Id, run.Touch.StepId, now, due, reason, trail));
     }
 
-    private void PutOnSheet(RunState run, CallStep call, List<Check> checks)
+    /// <summary>A change's events are taken in at once, each like any other (rule 5.1); one may stop this very run.</summary>
+    private void Change(RunState run, ChangeStep step, Trail trail)
     {
-        state = state with { OpenTasks = state.OpenTasks.Add(new OpenTask(run.Touch.Id, run.Id, run.ProgramId, call.Id)) };
-        effects.Add(new TouchSettled(run.Touch.Id, run.Id, call.Id, now, Outcome.Open, null, checks));
-        if (call.Holds)
+        Settled(run, Outcome.Changed, null, trail);
+        Replace(run with { Touch = run.Touch with { Phase = TouchPhase.Settled } });
+        foreach (var change in step.Set)
         {
-            Replace(run with { Touch = run.Touch with { Phase = TouchPhase.OnSheet } });
+            var happening = FactUpdates.EventOf(change, person, now);
+            if (FactUpdates.Apply(person, happening) is { } changed)
+            {
+                person = changed;
+                Effects.Add(new FactToChange(run.Id, step.Id, happening));
+                React(happening);
+            }
         }
-        else
-        {
-            GoOn(run);
-        }
-    }
 
-    /// <summary>A call made before its hour of the day: it goes onto the sheet at this moment, by the member's own act.</summary>
-    private void PutOnSheetEarly(Guid touchId)
-    {
-        if (state.Runs.Find(r => r.Touch.Id == touchId && r.Touch.Phase == TouchPhase.Planned) is { } run && DefinitionOf(run).Steps[run.StepIndex] is CallStep call)
+        if (Find(run.Id) is { } going)
         {
-            PutOnSheet(run, call, []);
+            GoOn(going);
         }
     }
 
     /// <summary>Rule 3.5: the other program starts under its own conditions; a loop finishes this run first.</summary>
-    private void HandOver(RunState run, HandOverStep step, List<Check> checks)
+    private void HandOver(RunState run, HandOverStep step, Trail trail)
     {
-        var cause = new StartCause(Same(step.Program, DefinitionOf(run).Name) ? "loop" : "hand-over", DefinitionOf(run).Name);
-        effects.Add(new TouchSettled(run.Touch.Id, run.Id, step.Id, now, Outcome.HandedOver, null, checks));
-        var next = engine.Shelf.On.FirstOrDefault(p => Same(p.Current.Definition.Name, step.Program));
-        if (cause.Kind == "loop")
+        var name = DefinitionOf(run).Name;
+        var loops = Same(step.Program, name);
+        Settled(run, Outcome.HandedOver, null, trail);
+        Replace(run with { Touch = run.Touch with { Phase = TouchPhase.Settled } });
+        if (loops)
         {
             EndRun(run, null);
         }
 
-        if (next is not null)
+        if (engine.Shelf.Named(step.Program) is { } next)
         {
-            Start(next.Current, cause, null, again: cause.Kind == "loop");
+            Start(next.Current, new StartCause(loops ? "loop" : "hand-over", name), null, loops);
         }
         else
         {
-            effects.Add(new StartRefused(Guid.Empty, now, "program-off", cause with { Detail = step.Program }));
+            Effects.Add(new StartRefused(Guid.Empty, now, "program-off", new StartCause(loops ? "loop" : "hand-over", step.Program)));
         }
 
-        if (cause.Kind != "loop")
+        if (!loops && Find(run.Id) is { } going)
         {
-            GoOn(run);
+            GoOn(going);
         }
     }
 
-    /// <summary>Check 11: null when the message can be filled, else the failed check: reason first, then the fields.</summary>
-    private Check? Fills(Step step)
+    /// <summary>Check 11: why the message cannot be filled, or null; what is lacking goes to the trail.</summary>
+    private string? LackOf(ProgramDefinition definition, Step step, Trail trail)
     {
-        if (step is not EmailStep)
+        if (step is not (EmailStep or TextStep or NoteStep))
         {
             return null;
         }
 
-        var sender = Practice.SenderFor(person);
+        var sender = Practice.SenderFor(person, step);
         if (sender is null)
         {
-            return new Check(CheckKind.CanBeFilled, false, "no-sender");
+            trail.Lack = "no-sender";
+            return trail.Lack;
         }
 
-        var missing = engine.Templates.Missing(step, person, Practice, sender, now);
-        return missing.Count == 0 ? null : new Check(CheckKind.CanBeFilled, false, ["cannot-fill", .. missing]);
+        var missing = engine.MissingFields(step, person, Practice.InVoiceOf(definition), sender, now);
+        if (missing.Count == 0)
+        {
+            return null;
+        }
+
+        trail.Lack = "cannot-fill";
+        trail.LackingFields = missing;
+        return trail.Lack;
     }
 }

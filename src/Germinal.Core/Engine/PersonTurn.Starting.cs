@@ -1,50 +1,80 @@
 using System.Collections.Immutable;
 using Germinal.Core.Programs;
 using Germinal.Core.Rules;
+using Germinal.Core.Time;
+using NodaTime;
 
 namespace Germinal.Core.Engine;
 
 /// <summary>Section 5: starting.</summary>
 internal sealed partial class PersonTurn
 {
+    /// <summary>More starts than this of one person at one moment can only be programs that start each other without end.</summary>
+    private const int MostStartsAtOnce = 100;
+
     private void StartProgramsOn(Happening happening)
     {
+        if (happening is FactsChanged or ConsentOverruled or TouchMarked or TaskEnded or ConsentGiven or Opened or Bounced or NewDay or TagTakenOff or LeftList or FieldSet)
+        {
+            return;
+        }
+
         foreach (var program in engine.Shelf.On)
         {
             if (CauseOf(happening, program) is { } cause)
             {
-                Start(program.Current, cause, (happening as OccasionCame) is { } o ? new OccasionRef(o.Name, o.Date) : null, again: false);
+                Start(program.Current, cause, OccasionOf(happening), loops: false);
             }
         }
 
         if (happening is StartedByHand byHand && engine.Shelf.On.All(p => p.Current.ProgramId != byHand.ProgramId))
         {
-            effects.Add(new StartRefused(byHand.ProgramId, now, "program-off", new StartCause("hand", byHand.By)));
+            Effects.Add(new StartRefused(byHand.ProgramId, now, "program-off", new StartCause("hand", byHand.By)));
         }
     }
+
+    private OccasionRef? OccasionOf(Happening happening) => happening switch
+    {
+        OccasionCame o => new OccasionRef(o.Name, o.Date),
+        AppointmentCame a when state.Appointments.FirstOrDefault(x => x.Key == a.Key) is { } appointment =>
+            new OccasionRef(appointment.Key, appointment.Moment.InZone(Practice.Zone).Date, appointment.Moment),
+        _ => null,
+    };
 
     private static StartCause? CauseOf(Happening happening, ProgramOn program)
     {
         var triggers = program.Current.Definition.StartsWhen;
+        var id = program.Current.ProgramId;
         return happening switch
         {
-            StartedByHand h when h.ProgramId == program.Current.ProgramId => new StartCause(h.BySwitchingOn ? "switched-on" : "hand", h.By),
-            TagPutOn t when triggers.OfType<TagAdded>().Any(a => Same(a.Tag, t.Tag)) => new StartCause("tag", t.Tag),
-            EnteredStage s when triggers.OfType<StageEntered>().Any(a => Same(a.Stage, s.Stage)) => new StartCause("stage", s.Stage),
-            OccasionCame o when o.ProgramId == program.Current.ProgramId => new StartCause("occasion", o.Name),
+            StartedByHand h => h.ProgramId == id ? new StartCause(h.BySwitchingOn ? "switched-on" : "hand", h.By) : null,
+            OccasionCame o => o.ProgramId == id ? new StartCause("occasion", o.Name) : null,
+            AppointmentCame a => a.ProgramId == id ? new StartCause("appointment", a.Key) : null,
+            StoodInStage s => s.ProgramId == id ? new StartCause("stage-age", s.Stage) : null,
+            InquiryStoodUnanswered u => u.ProgramId == id ? new StartCause("unanswered", "") : null,
+            TagPutOn t => triggers.Any(x => x is TagAdded a && Same(a.Tag, t.Tag)) ? new StartCause("tag", t.Tag) : null,
+            JoinedList l => triggers.Any(x => x is ListJoined a && Same(a.List, l.List)) ? new StartCause("list", l.List) : null,
+            EnteredStage s => triggers.Any(x => x is StageEntered a && Same(a.Stage, s.Stage)) ? new StartCause("stage", s.Stage) : null,
+            Inquired i => triggers.Any(x => x is InquiryReceived a && (a.Form is null || Same(a.Form, i.Form ?? ""))) ? new StartCause("inquiry", i.Form ?? "") : null,
+            Won => triggers.Any(x => x is OpportunityWon) ? new StartCause("won", "") : null,
+            Lost l => triggers.Any(x => x is OpportunityLost a && (a.Reason is null || Same(a.Reason, l.Reason ?? ""))) ? new StartCause("lost", l.Reason ?? "") : null,
+            FollowedLink f => triggers.Any(x => x is LinkFollowed a && Same(a.Link, f.Link)) ? new StartCause("link", f.Link) : null,
+            TextedWord w => triggers.Any(x => x is TextKeyword a && Same(a.Word, w.Word)) ? new StartCause("keyword", w.Word) : null,
+            FinishedProgram f => triggers.Any(x => x is ProgramFinished a && Same(a.Program, f.Program)) ? new StartCause("finished", f.Program) : null,
+            Added n => triggers.Any(x => x is PersonAdded a && (a.Source is null || Same(a.Source, n.Source ?? ""))) ? new StartCause("added", n.Source ?? "") : null,
             _ => null,
         };
     }
 
     private static bool Same(string a, string b) => string.Equals(a, b, StringComparison.OrdinalIgnoreCase);
 
-    /// <summary>Rule 5.3. <paramref name="again"/> lets a loop through whatever the program's <c>again</c> says (rule 3.5).</summary>
-    private void Start(ProgramVersion program, StartCause cause, OccasionRef? occasion, bool again)
+    /// <summary>Rules 5.3 and 5.5. <paramref name="loops"/> lets a loop through whatever the program's <c>again</c> says (rule 3.5).</summary>
+    private void Start(ProgramVersion program, StartCause cause, OccasionRef? occasion, bool loops)
     {
         if (occasion is not null)
         {
             // Rule 4.2: one run per occasion year, whatever happens; so the key is used up even by a refused start.
-            var key = Occasions.Key(program.ProgramId, occasion.Name, occasion.Date.Year);
+            var key = Occasions.Key(program.ProgramId, occasion);
             if (state.Occasions.Contains(key))
             {
                 return;
@@ -53,24 +83,63 @@ internal sealed partial class PersonTurn
             state = state with { Occasions = state.Occasions.Add(key) };
         }
 
-        var past = state.Been.GetValueOrDefault(program.ProgramId, new PastRuns(0, null));
-        if (Refusal(program, occasion, past, again) is { } reason)
+        if (!TryBegin(program, cause, occasion, loops, now))
         {
-            effects.Add(new StartRefused(program.ProgramId, now, reason, cause));
-            return;
+            state = state with { Waiting = state.Waiting.Add(new WaitingStart(program.ProgramId, now, cause, occasion)) };
+            Effects.Add(new StartWaits(program.ProgramId, now, cause));
+        }
+    }
+
+    /// <summary>Begins a run or refuses it; false when it has to wait for its turn.</summary>
+    private bool TryBegin(ProgramVersion program, StartCause cause, OccasionRef? occasion, bool loops, Instant came)
+    {
+        var past = state.Been.GetValueOrDefault(program.ProgramId, new PastRuns(0, null));
+        if (Refusal(program, occasion, past, loops) is { } reason)
+        {
+            Effects.Add(new StartRefused(program.ProgramId, now, reason, cause));
+            return true;
+        }
+
+        if (!loops && program.Definition.StartLimit is { } limit)
+        {
+            var counter = new Counter(null, program.ProgramId, now.InZone(Practice.Zone).Date, limit);
+            if (!Ask(counter, came, program.Definition, -1, takes: true))
+            {
+                return false;
+            }
         }
 
         var number = past.Started + 1;
         var runId = StableId.Of(person.Id, $"run/{program.ProgramId:N}/{number}");
         state = state with { Been = state.Been.SetItem(program.ProgramId, past with { Started = number }) };
-        effects.Add(new RunStarted(runId, program.ProgramId, program.Version, number, now, cause));
-        var unplanned = new TouchState(Guid.Empty, "", now, now, TouchPhase.Planned);
-        var run = new RunState(runId, program.ProgramId, program.Version, number, now, occasion, 0, now, unplanned);
-        state = state with { Runs = state.Runs.Add(run) };
-        PlanFrom(run, 0);
+        Effects.Add(new RunStarted(runId, program.ProgramId, program.Version, number, now, cause));
+        var unplanned = new TouchState("", now, now, TouchPhase.Planned);
+        var run = new RunState(runId, program.ProgramId, program.Version, number, now, occasion, 0, now, unplanned) { Found = program };
+        runs.Add(run);
+        PlanFrom(run, program.Flow.Steps.Count > 0 ? 0 : -1);
+        return true;
     }
 
-    private string? Refusal(ProgramVersion program, OccasionRef? occasion, PastRuns past, bool again)
+    /// <summary>Rule 5.5: at the beginning of a date those that wait ask again, first come first served.</summary>
+    private void StartThoseThatWait(Guid? only)
+    {
+        var waiting = state.Waiting;
+        state = state with { Waiting = [.. waiting.Where(w => only is { } id && w.ProgramId != id)] };
+        foreach (var start in waiting.Where(w => only is null || w.ProgramId == only))
+        {
+            var program = engine.Shelf.On.FirstOrDefault(p => p.Current.ProgramId == start.ProgramId);
+            if (program is null)
+            {
+                Effects.Add(new StartRefused(start.ProgramId, now, "program-off", start.Cause));
+            }
+            else if (!TryBegin(program.Current, start.Cause, start.Occasion, loops: false, start.Came))
+            {
+                state = state with { Waiting = state.Waiting.Add(start) };
+            }
+        }
+    }
+
+    private string? Refusal(ProgramVersion program, OccasionRef? occasion, PastRuns past, bool loops)
     {
         if (person.Died || person.Archived || person.DoNotContact)
         {
@@ -78,32 +147,62 @@ internal sealed partial class PersonTurn
         }
 
         var definition = program.Definition;
-        if (definition.OnlyIf is { } rule && !RuleJudge.Holds(rule, person, new RuleMoment(now, Practice.Zone)))
+        if (StopDateBegan(definition))
+        {
+            return "program-off";
+        }
+
+        if (definition.OnlyIf is { } rule && !RuleJudge.Holds(rule, person, RuleNow))
         {
             return "not-for";
         }
 
-        // Rule 5.3: an occasion keys its run by itself.
-        if (occasion is not null || again)
+        if (++startsNow > MostStartsAtOnce)
         {
-            return null;
+            return "too-soon";
         }
 
-        if (state.Runs.Any(r => r.ProgramId == program.ProgramId))
+        // Rule 5.3: an occasion keys its run by itself; rule 3.5: a loop starts anew whatever `again` says.
+        return (occasion is null && !loops ? AgainRefuses(program, past) : null)
+            ?? (Shares.IsHeldOut(program, person.Id) ? "held-out" : null);
+    }
+
+    private string? AgainRefuses(ProgramVersion program, PastRuns past)
+    {
+        if (runs.Exists(r => r.ProgramId == program.ProgramId) || state.Waiting.Any(w => w.ProgramId == program.ProgramId))
         {
             return "already-running";
         }
 
-        if (past.Started == 0 || definition.Again.Kind == AgainKind.EachTime)
+        var again = program.Definition.Again;
+        if (past.Started == 0 || again.Kind == AgainKind.EachTime)
         {
             return null;
         }
 
-        if (definition.Again.Kind == AgainKind.Never)
+        if (again.Kind == AgainKind.Never)
         {
             return "already-been";
         }
 
-        return definition.Again.Gap is { } gap && past.LastEnded is { } ended && now < gap.AddTo(ended, Practice.Zone) ? "too-soon" : null;
+        return again.Gap is { } gap && past.LastEnded is { } ended && now < gap.AddTo(ended, Practice.Zone) ? "too-soon" : null;
+    }
+
+    /// <summary>Asks a shared count; without one (a single person looked at alone) there is room.</summary>
+    private bool Ask(Counter counter, Instant firstDue, ProgramDefinition program, int step, bool takes)
+    {
+        if (counters is null)
+        {
+            return true;
+        }
+
+        var order = new AskOrder(now, firstDue, program.Priority, person.Handle, program.Name, step);
+        if (lastAsk is { } last && order <= last)
+        {
+            order = last with { Sequence = last.Sequence + 1 };
+        }
+
+        lastAsk = order;
+        return counters.Ask(counter, order, takes);
     }
 }

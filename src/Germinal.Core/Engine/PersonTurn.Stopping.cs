@@ -1,6 +1,7 @@
-using System.Collections.Immutable;
 using Germinal.Core.People;
 using Germinal.Core.Programs;
+using Germinal.Core.Time;
+using NodaTime;
 
 namespace Germinal.Core.Engine;
 
@@ -9,52 +10,79 @@ internal sealed partial class PersonTurn
 {
     private void StopRunsOn(Happening happening)
     {
-        foreach (var run in state.Runs)
+        foreach (var run in runs.ToArray())
         {
-            if (DefinitionOf(run).StopsWhen.Any(stop => Matches(stop, happening)))
+            foreach (var stop in DefinitionOf(run).StopsWhen)
             {
-                StopRun(run, ReasonOf(happening));
+                if (ReasonOf(stop, happening, run) is { } reason)
+                {
+                    StopRun(run, reason);
+                    break;
+                }
             }
         }
     }
 
-    private static bool Matches(Stop stop, Happening happening) => (stop, happening) switch
+    /// <summary>The stop's reason where it answers to the event (rule 6.1), else null.</summary>
+    private string? ReasonOf(Stop stop, Happening happening, RunState run) => (stop, happening) switch
     {
-        (StopOnReply s, Replied r) => s.Channel is null || s.Channel == r.Channel,
-        (StopOnStage s, EnteredStage e) => Same(s.Stage, e.Stage),
-        (StopOnTag s, TagPutOn t) => Same(s.Tag, t.Tag),
-        _ => false,
+        (StopOnReply s, Replied r) when s.Channel is null || s.Channel == r.Channel => "replied",
+        (StopOnForm s, Inquired i) when Same(s.Form, i.Form ?? "") => "form-sent",
+        (StopOnInquiry, Inquired) => "inquired",
+        (StopOnStage s, EnteredStage e) when Same(s.Stage, e.Stage) => "stage-entered",
+        (StopOnStageLeft s, EnteredStage e) when Same(s.Stage, e.Left ?? "") => "stage-left",
+        (StopOnWon, Won) => "opportunity-won",
+        (StopOnLost, Lost) => "opportunity-lost",
+        (StopOnTag s, TagPutOn t) when Same(s.Tag, t.Tag) => "tag-added",
+        (StopOnListLeft s, LeftList l) when Same(s.List, l.List) => "list-left",
+        (StopOnLink s, FollowedLink f) when s.Link is null || Same(s.Link, f.Link) => "link-followed",
+        (StopOnCall s, TaskEnded t) when IsCall(t.TouchId) && Same(s.Outcome, t.Outcome ?? "") => "call-ended",
+        (StopOnAppointment s, AppointmentMade { Moved: false } a) when s.Type is null || Same(s.Type, a.Type ?? "") => "appointment-booked",
+        (StopOnDate s, StopDateCame c) when c.ProgramId == run.ProgramId && HasBegun(s.Date, DefinitionOf(run)) => "on",
+        _ => null,
     };
 
-    private static string ReasonOf(Happening happening) => happening switch
+    /// <summary>True once the date of a program's stop has begun on its clock; from then on nothing starts either.</summary>
+    private bool StopDateBegan(ProgramDefinition program)
     {
-        Replied => "replied",
-        EnteredStage => "stage-entered",
-        _ => "tag-added",
-    };
+        foreach (var stop in program.StopsWhen)
+        {
+            if (stop is StopOnDate on && HasBegun(on.Date, program))
+            {
+                return true;
+            }
+        }
+
+        return false;
+    }
+
+    private bool HasBegun(LocalDate date, ProgramDefinition program) => LocalClock.At(date.AtMidnight(), ClockOf(program)) <= now;
 
     /// <summary>Rule 6.2: everything stops, and all open tasks of the person are withdrawn whatever their program says.</summary>
     private void LeaveForGood(string reason)
     {
-        foreach (var run in state.Runs)
+        foreach (var run in runs.ToArray())
         {
             StopRun(run, reason);
         }
 
-        foreach (var task in state.OpenTasks)
+        foreach (var task in openTasks.ToArray())
         {
-            CloseTask(task.TouchId, Outcome.Cancelled, reason);
+            CloseTask(task, Outcome.Cancelled, reason);
         }
+
+        state = state with { Waiting = [] };
     }
 
-    /// <summary>Rule 6.3: a run none of whose remaining steps could still reach the person stops at once.</summary>
+    /// <summary>
+    /// Rule 6.3: a run none of whose steps that have not settled, in any passage, could still reach the person stops at once.
+    /// </summary>
     private void StopWhereNothingIsLeft()
     {
-        foreach (var run in state.Runs)
+        foreach (var run in runs.ToArray())
         {
             var definition = DefinitionOf(run);
-            var channels = definition.Steps.Skip(run.StepIndex).Where(s => s.Channel is not null).ToList();
-            if (channels.Count > 0 && !channels.Any(s => CouldReach(definition, s)))
+            if (!VersionOf(run).Flow.From(run.StepIndex).Any(s => CouldReach(definition, s)))
             {
                 StopRun(run, "nothing-left-to-send");
             }
@@ -62,7 +90,7 @@ internal sealed partial class PersonTurn
     }
 
     private bool CouldReach(ProgramDefinition definition, Step step) =>
-        step.Channel is not (Channel.Email or Channel.Text) || ReadConsent(definition, step).Verdict != ConsentVerdict.Withdrawn;
+        step is TaskStep || (step.Channel is { } channel && ReadConsent(definition, step, channel).Verdict != ConsentVerdict.Withdrawn);
 
     /// <summary>Rule 6.4: the planned touch is cancelled with the stop's reason; open tasks are withdrawn unless kept.</summary>
     private void StopRun(RunState run, string reason)
@@ -74,9 +102,9 @@ internal sealed partial class PersonTurn
             return;
         }
 
-        if (run.Touch.Phase != TouchPhase.OnSheet)
+        if (run.Touch.Phase is TouchPhase.Planned or TouchPhase.Blocked)
         {
-            effects.Add(new TouchSettled(run.Touch.Id, run.Id, run.Touch.StepId, now, Outcome.Cancelled, reason, []));
+            Settled(run, Outcome.Cancelled, reason, Trail.Empty);
         }
 
         EndStopped(run, reason);
@@ -87,37 +115,28 @@ internal sealed partial class PersonTurn
         EndRun(run, reason);
         if (!DefinitionOf(run).KeepTasks)
         {
-            foreach (var task in state.OpenTasks.Where(t => t.RunId == run.Id).ToList())
+            foreach (var task in openTasks.FindAll(t => t.RunId == run.Id))
             {
-                CloseTask(task.TouchId, Outcome.Cancelled, reason);
+                CloseTask(task, Outcome.Cancelled, reason);
             }
         }
     }
 
+    /// <summary>Takes a run off; one that finished may start others (rule 5.1, program finished).</summary>
     private void EndRun(RunState run, string? reason)
     {
         var past = state.Been.GetValueOrDefault(run.ProgramId, new PastRuns(run.Number, null));
-        state = state with
+        runs.RemoveAll(r => r.Id == run.Id);
+        state = state with { Been = state.Been.SetItem(run.ProgramId, past with { LastEnded = now }) };
+        if (!state.Marks.IsEmpty)
         {
-            Runs = state.Runs.RemoveAll(r => r.Id == run.Id),
-            Been = state.Been.SetItem(run.ProgramId, past with { LastEnded = now }),
-            Marks = state.Marks.Remove(run.Touch.Id),
-        };
-        effects.Add(new RunEnded(run.Id, now, reason));
-    }
-
-    private void CloseTask(Guid touchId, Outcome outcome, string? reason)
-    {
-        if (state.OpenTasks.Find(t => t.TouchId == touchId) is not { } task)
-        {
-            return;
+            state = state with { Marks = state.Marks.Remove(run.TouchId) };
         }
 
-        state = state with { OpenTasks = state.OpenTasks.Remove(task) };
-        effects.Add(new TaskClosed(touchId, now, outcome, reason));
-        if (state.Runs.Find(r => r.Touch.Id == touchId && r.Touch.Phase == TouchPhase.OnSheet) is { } waiting)
+        Effects.Add(new RunEnded(run.Id, now, reason));
+        if (reason is null)
         {
-            GoOn(waiting);
+            StartProgramsOn(new FinishedProgram(now, DefinitionOf(run).Name));
         }
     }
 }

@@ -1,103 +1,260 @@
 using System.Collections.Immutable;
 using Germinal.Core.People;
 using Germinal.Core.Programs;
+using Germinal.Core.Rules;
 using Germinal.Core.Time;
 using NodaTime;
 
 namespace Germinal.Core.Engine;
 
 /// <summary>
-/// One call of the engine for one person: collects effects while the state changes. The rules stand in the files beside
-/// this one: starting (5), stopping (6), planning (2, 3) and deciding (8).
+/// The engine at work on one person: collects effects while the state changes. The rules stand in the files beside this
+/// one: starting (5), stopping (6), planning (2, 3), forking (7), deciding (8), pacing (9) and versions (13).
 /// </summary>
-internal sealed partial class PersonTurn(TouchEngine engine, PersonFacts person, PersonState state, Instant now)
+internal sealed partial class PersonTurn
 {
-    private readonly List<Effect> effects = [];
-    private PersonState state = state;
+    private readonly TouchEngine engine;
+    private readonly ICounters? counters;
+    private readonly List<RunState> runs;
+    private readonly List<OpenTask> openTasks;
+    private readonly List<SentTouch> sent;
+    private readonly (string? Address, bool Formed)[] formed = new (string?, bool)[4];
+    private PersonFacts person;
+    private PersonState state;
+    private Instant now;
+    private AskOrder? lastAsk;
+    private int startsNow;
+    private Instant? lastTouch;
+
+    public PersonTurn(TouchEngine engine, PersonFacts person, PersonState state, Instant now, ICounters? counters)
+    {
+        this.engine = engine;
+        this.person = person;
+        this.state = state;
+        this.now = now;
+        this.counters = counters;
+        runs = new List<RunState>(state.Runs.Length + 4);
+        foreach (var run in state.Runs)
+        {
+            runs.Add(run.Found is null ? run with { Found = engine.Shelf.Find(run.ProgramId, run.Version) } : run);
+        }
+
+        openTasks = [.. state.OpenTasks];
+        sent = [.. state.Sent];
+        lastTouch = state.LastTouch;
+    }
+
+    /// <summary>What is to be done, in order; whoever carries it out may empty it between two moments.</summary>
+    public List<Effect> Effects { get; } = [];
+
+    /// <summary>The facts, with the program's own changes.</summary>
+    public PersonFacts Person
+    {
+        get => person;
+        set => person = value;
+    }
+
+    /// <summary>The state as it stands.</summary>
+    public PersonState State => state with { Runs = [.. runs], OpenTasks = [.. openTasks], Sent = [.. sent], LastTouch = lastTouch };
+
+    /// <summary>True when nobody has to be asked whether a message went: it counts as sent at the moment of the decision.</summary>
+    public bool SendsAtOnce { get; init; }
 
     private Practice Practice => engine.Practice;
 
-    public Advance Result() => new(state, effects);
+    private RuleMoment RuleNow => new(now, Practice.Zone, Practice.LeapDay, Remembered);
 
+    public Advance Result() => new(State, person, Effects);
+
+    /// <summary>The next moment at which a touch is to be judged, or null.</summary>
+    public Instant? NextDue() => state.NextDue(runs, engine.Shelf);
+
+    /// <summary>Moves on to a later moment.</summary>
+    public void MoveTo(Instant moment)
+    {
+        now = moment;
+        lastAsk = null;
+        startsNow = 0;
+    }
+
+    /// <summary>Takes in one event: its own change to the state, then stops, then starts (rule 5.1), then what waits for answers.</summary>
     public void React(Happening happening)
+    {
+        TakeIn(happening);
+        StopRunsOn(happening);
+        StartProgramsOn(happening);
+        if (happening is TaskEnded ended)
+        {
+            GoOnAfterTask(ended.TouchId);
+        }
+
+        AnswerForks();
+        JudgeBlockedAgain();
+    }
+
+    /// <summary>The event's own change to what the engine remembers.</summary>
+    private void TakeIn(Happening happening)
     {
         switch (happening)
         {
-            case FactsChanged:
-                JudgeBlockedAgain();
-                break;
             case LeftForGood left:
                 LeaveForGood(left.Reason);
                 break;
             case ConsentGiven { In: false }:
                 StopWhereNothingIsLeft();
                 break;
-            case CallEnded ended:
-                PutOnSheetEarly(ended.TouchId);
-                CloseTask(ended.TouchId, ended.Outcome is null ? Outcome.Cancelled : Outcome.Done, ended.Outcome ?? "dropped");
+            case TaskEnded ended:
+                EndTask(ended);
                 break;
             case TouchMarked marked:
                 Mark(marked.TouchId, marked.Mark);
                 break;
-            case RunStoppedByHand byHand:
-                if (state.Runs.Find(r => r.Id == byHand.RunId) is { } run)
+            case ConsentOverruled overruled:
+                state = state with { Overruled = state.Overruled.SetItem(overruled.TouchId, $"{overruled.By}: {overruled.Reason}") };
+                break;
+            case RunStoppedByHand byHand when Find(byHand.RunId) is { } run:
+                StopRun(run, "by-hand");
+                break;
+            case ProgramStoppedByHand byHand:
+                foreach (var run in RunsOf(byHand.ProgramId))
                 {
                     StopRun(run, "by-hand");
                 }
 
                 break;
+            case ProgramPaused paused:
+                Pause(paused.ProgramId, now);
+                break;
+            case ProgramResumed resumed:
+                Pause(resumed.ProgramId, null);
+                break;
+            case Inquired inquired:
+                state = state with { Inquiries = state.Inquiries.Add(now) };
+                SeeForRun("form", inquired.Form ?? "");
+                break;
+            case InquiriesAnswered:
+                state = state with { Inquiries = [] };
+                break;
+            case AppointmentMade made:
+                MakeAppointment(made);
+                break;
+            case AppointmentCancelled cancelled:
+                CancelAppointment(cancelled);
+                break;
+            case Replied replied:
+                state = state with { LastReply = now };
+                See(replied.ProgramId, replied.StepId, "replied");
+                SeeForRun("replied");
+                break;
+            case Opened opened:
+                See(opened.ProgramId, opened.StepId, "opened");
+                break;
+            case FollowedLink link:
+                See(link.ProgramId, link.StepId, "link", link.Link);
+                break;
+            case Bounced bounced:
+                See(bounced.ProgramId, bounced.StepId, "bounced");
+                break;
+            case MovedToVersion moved:
+                MoveToVersion(moved);
+                break;
+            case NewDay day:
+                StartThoseThatWait(day.ProgramId);
+                break;
         }
-
-        StopRunsOn(happening);
-        StartProgramsOn(happening);
-        JudgeBlockedAgain();
     }
 
-    private ProgramDefinition DefinitionOf(RunState run) => engine.Shelf.Find(run.ProgramId, run.Version).Definition;
+    private RunState? Find(Guid runId) => runs.Find(r => r.Id == runId);
+
+    private List<RunState> RunsOf(Guid programId) => runs.FindAll(r => r.ProgramId == programId);
+
+    private ProgramVersion VersionOf(RunState run) => run.Found ?? engine.Shelf.Find(run.ProgramId, run.Version);
+
+    private ProgramDefinition DefinitionOf(RunState run) => VersionOf(run).Definition;
+
+    private Step StepOf(RunState run) => VersionOf(run).Flow.Steps[run.StepIndex].Step;
 
     private DateTimeZone ClockOf(ProgramDefinition program) => program.OnPracticeClock ? Practice.Zone : Practice.ZoneOf(person);
 
+    /// <summary>
+    /// Section 2.0: the window applies to what reaches the person and to tasks; forks, splits, changes, hand-overs and
+    /// messages to the owner happen at their exact moment.
+    /// </summary>
     private Openings OpeningsFor(ProgramDefinition program, Step step)
     {
-        // Section 2.0: the window applies to what reaches the person; a hand-over happens at its exact moment.
         var quiet = step.Channel is Channel.Text or Channel.Call ? Practice.QuietHours : null;
-        return new Openings(step.Channel is null ? null : program.Window, quiet, Practice.Calendar, ClockOf(program), Practice.ZoneOf(person));
+        return new Openings(KeepsWindow(step) ? program.Window : null, quiet, Practice.Calendar, ClockOf(program), Practice.ZoneOf(person));
     }
 
-    private void Replace(RunState run) => state = state with { Runs = state.Runs.Replace(state.Runs.First(r => r.Id == run.Id), run) };
+    private static bool KeepsWindow(Step step) => step.Channel is not null || step is TaskStep;
+
+    /// <summary>Records what became of a run's touch.</summary>
+    private void Settled(RunState run, Outcome outcome, string? reason, Trail trail) =>
+        Effects.Add(new TouchSettled(run.Id, run.Touch.StepId, now, outcome, reason, trail) { Of = run });
+
+    private void Replace(RunState run)
+    {
+        for (var i = 0; i < runs.Count; i++)
+        {
+            if (runs[i].Id == run.Id)
+            {
+                runs[i] = run;
+                return;
+            }
+        }
+    }
+
+    private RuleMemory Remembered()
+    {
+        string[] NamesOf(IEnumerable<Guid> ids) => [.. ids.Distinct().Select(NameOf).OfType<string>()];
+        var next = runs.Where(r => state.IsJudged(r, engine.Shelf)).Select(r => (Instant?)r.Touch.Due).Min();
+        return new RuleMemory(NamesOf(runs.Select(r => r.ProgramId)), NamesOf(state.Been.Keys), lastTouch, state.LastReply, next);
+    }
+
+    private string? NameOf(Guid programId) => engine.Shelf.Versions.Where(v => v.ProgramId == programId).MaxBy(v => v.Version)?.Definition.Name;
 
     /// <summary>Whatever happened may have filled a gap: blocked touches are judged again at once.</summary>
     private void JudgeBlockedAgain()
     {
-        foreach (var run in state.Runs.Where(r => r.Touch.Phase == TouchPhase.Blocked).ToList())
+        foreach (var run in runs.FindAll(r => r.Touch.Phase == TouchPhase.Blocked))
         {
             if (run.Touch.Due <= now)
             {
                 continue;
             }
 
-            var step = DefinitionOf(run).Steps[run.StepIndex];
-            if (Fills(step) is not null || OpeningsFor(DefinitionOf(run), step).Apply(new Placed(now, true), now) is null)
+            var step = StepOf(run);
+            if (LackOf(DefinitionOf(run), step, new Trail()) is not null || OpeningsFor(DefinitionOf(run), step).Apply(new Placed(now, true), now) is null)
             {
                 continue;
             }
 
-            Replace(run with { Touch = run.Touch with { Phase = TouchPhase.Planned, Due = now } });
-            effects.Add(new TouchUnblocked(run.Touch.Id, now));
+            Replace(run with { Touch = run.Touch with { Phase = TouchPhase.Planned, Due = now, Waiting = null } });
+            Effects.Add(new TouchUnblocked(run.Id, run.Touch.StepId, now));
         }
     }
 
     private void Mark(Guid touchId, TouchMark? mark)
     {
         state = state with { Marks = mark is { } m ? state.Marks.SetItem(touchId, m) : state.Marks.Remove(touchId) };
-        var run = state.Runs.Find(r => r.Touch.Id == touchId);
+        var run = runs.Find(r => r.TouchId == touchId);
         if (run is not null && run.Touch.Phase is TouchPhase.Planned or TouchPhase.Blocked && mark == TouchMark.Dropped)
         {
-            SettleAndGoOn(run, Outcome.Cancelled, "dropped", []);
+            SettleAndGoOn(run, Outcome.Cancelled, "dropped", Trail.Empty);
         }
         else
         {
-            effects.Add(new TouchHoldChanged(touchId, mark == TouchMark.Held));
+            Effects.Add(new TouchHoldChanged(touchId, mark == TouchMark.Held));
+        }
+    }
+
+    /// <summary>Rule 13.2 for one person: a paused run is frozen; what fell due meanwhile is judged when it goes on.</summary>
+    private void Pause(Guid programId, Instant? since)
+    {
+        foreach (var run in RunsOf(programId).Where(r => r.PausedAt is null != since is null))
+        {
+            Replace(run with { PausedAt = since });
+            Effects.Add(new RunPaused(run.Id, now, since is not null));
         }
     }
 }

@@ -5,7 +5,11 @@ using NodaTime;
 namespace Germinal.Core.Engine;
 
 /// <summary>A published version of a program.</summary>
-public sealed record ProgramVersion(Guid ProgramId, int Version, ProgramDefinition Definition);
+public sealed record ProgramVersion(Guid ProgramId, int Version, ProgramDefinition Definition)
+{
+    /// <summary>The steps laid out flat.</summary>
+    public StepFlow Flow { get; } = new(Definition);
+}
 
 /// <summary>A program that is on: the version new runs start with, and since when it is on.</summary>
 public sealed record ProgramOn(ProgramVersion Current, Instant Since);
@@ -29,10 +33,27 @@ public sealed class ProgramShelf
     /// <summary>The programs that are on, by priority and name: the order in which they start (rule 5.1).</summary>
     public IReadOnlyList<ProgramOn> On { get; }
 
+    /// <summary>Every version there is, in no order.</summary>
+    public IEnumerable<ProgramVersion> Versions => versions.Values;
+
     /// <summary>A version by its numbers.</summary>
     /// <exception cref="KeyNotFoundException">The practice has no such version.</exception>
     public ProgramVersion Find(Guid programId, int version) => versions[(programId, version)];
 
+    /// <summary>The program of a name that is on, or null.</summary>
+    public ProgramOn? Named(string name)
+    {
+        foreach (var program in On)
+        {
+            if (string.Equals(program.Current.Definition.Name, name, StringComparison.OrdinalIgnoreCase))
+            {
+                return program;
+            }
+        }
+
+        return null;
+    }
+
     /// <summary>True while a program's runs are frozen.</summary>
-    public bool IsPaused(Guid programId) => paused.Contains(programId);
+    public bool IsPaused(Guid programId) => paused.Count > 0 && paused.Contains(programId);
 }

@@ -1,3 +1,4 @@
+using System.Collections.Concurrent;
 using Germinal.Core.People;
 using Germinal.Core.Programs;
 using NodaTime;
@@ -5,104 +6,107 @@ using NodaTime;
 namespace Germinal.Core.Engine;
 
 /// <summary>A touch as a rehearsal saw it.</summary>
-/// <param name="TouchId">Its id, the same that the live run will give it.</param>
-/// <param name="RunId">Its run.</param>
-/// <param name="Program">The program version.</param>
-/// <param name="Step">The step.</param>
-/// <param name="Due">Its first due moment.</param>
-/// <param name="SettledAt">When it settled; null when it had not at the horizon.</param>
+/// <param name="Of">The run with the touch as it stood when it settled, or stands at the horizon.</param>
+/// <param name="SettledAt">When it settled; for a task when it was put on the day sheet, or when it was done or withdrawn. Null when it had not at the horizon.</param>
 /// <param name="Outcome">What became of it; null when it had not settled.</param>
-/// <param name="Reason">The reason of an outcome that has one.</param>
-public sealed record RehearsedTouch(Guid TouchId, Guid RunId, ProgramVersion Program, Step Step, Instant Due, Instant? SettledAt, Outcome? Outcome, string? Reason);
+/// <param name="Reason">The reason of an outcome that has one; of a touch that waits or is blocked, why.</param>
+/// <param name="Trail">What the decision looked at.</param>
+public sealed record RehearsedTouch(RunState Of, Instant? SettledAt, Outcome? Outcome, string? Reason, Trail Trail)
+{
+    /// <summary>Its id, the same that the live run will give it.</summary>
+    public Guid TouchId => Of.TouchId;
+
+    /// <summary>Its run.</summary>
+    public Guid RunId => Of.Id;
+
+    /// <summary>The how-manieth run of the program for the person, from 1.</summary>
+    public int Run => Of.Number;
+
+    /// <summary>The program version.</summary>
+    public ProgramVersion Program => Of.Found!;
+
+    /// <summary>The step in the program's flow.</summary>
+    public FlowStep Place => Program.Flow.Steps[Of.StepIndex];
+
+    /// <summary>The step.</summary>
+    public Step Step => Place.Step;
+
+    /// <summary>How it was planned; null for one that stood planned before the rehearsal began.</summary>
+    public TouchPlanned? Planned => Of.Touch.Planned;
+
+    /// <summary>Its first due moment.</summary>
+    public Instant Due => Of.Touch.FirstDue;
+
+    /// <summary>When it stands in the order of time: settled, else due.</summary>
+    public Instant At => SettledAt ?? Due;
+}
+
+/// <summary>Somebody to rehearse with: the facts, what the engine remembers, and what happens to them in the order of time.</summary>
+public sealed record Actor(PersonFacts Person, PersonState State, IReadOnlyList<Happening> Events)
+{
+    /// <summary>Somebody new to the engine to whom nothing happens.</summary>
+    public static Actor New(PersonFacts person) => new(person, PersonState.Empty, []);
+}
 
 /// <summary>
-/// The engine on a virtual clock for one person (rule 12.1): nothing is sent or saved, nobody reacts, every call is made on its day.
+/// The engine on a virtual clock (rule 12.1): nothing is sent or saved, and nobody reacts but as the given events say; a
+/// task that holds its run is done on its day unless an event closes it.
 /// </summary>
 public static class Rehearsal
 {
-    /// <summary>Everything that comes for one person from a moment to a horizon, in order of time.</summary>
+    /// <summary>Everything that comes for one person from a moment to a horizon, in order of time, then what is still planned.</summary>
     /// <param name="engine">The engine with the practice's programs.</param>
     /// <param name="person">The person's facts.</param>
     /// <param name="state">The person's state at <paramref name="from"/>.</param>
     /// <param name="from">The moment to begin at.</param>
     /// <param name="until">The horizon, itself excluded.</param>
     /// <param name="first">Something that happens at the beginning, such as a start by hand; or null.</param>
-    /// <param name="most">The most touches wanted.</param>
+    /// <param name="most">The most settled touches wanted.</param>
     public static IReadOnlyList<RehearsedTouch> Of(TouchEngine engine, PersonFacts person, PersonState state, Instant from, Instant until, Happening? first = null, int most = 200)
     {
-        var touches = new List<RehearsedTouch>();
-        var planned = new Dictionary<Guid, (TouchPlanned Effect, ProgramVersion Program)>();
-        var runs = new Dictionary<Guid, ProgramVersion>();
-        foreach (var run in state.Runs)
+        var one = new PersonRehearsal(engine, new Actor(person, state, first is null ? [] : [first]), from, until, null);
+        while (one.Touches.Count < most && one.Next() is { } moment)
         {
-            var program = engine.Shelf.Find(run.ProgramId, run.Version);
-            runs[run.Id] = program;
-            planned[run.Touch.Id] = (new TouchPlanned(run.Touch.Id, run.Id, run.Touch.StepId, run.Touch.FirstDue, run.Touch.Due, new PlanReason("", "", "", false)), program);
+            one.AdvanceTo(moment);
         }
 
-        var occasions = new Queue<OccasionStart>(engine.Shelf.On
-            .SelectMany(p => Occasions.Between(p.Current, engine.Practice, person, from, until))
-            .OrderBy(o => o.At));
-
-        void Take(Advance advance)
-        {
-            state = advance.State;
-            foreach (var effect in advance.Effects)
-            {
-                switch (effect)
-                {
-                    case RunStarted s:
-                        runs[s.RunId] = engine.Shelf.Find(s.ProgramId, s.Version);
-                        break;
-                    case TouchPlanned p:
-                        planned[p.TouchId] = (p, runs[p.RunId]);
-                        break;
-                    case TouchSettled t when planned.Remove(t.TouchId, out var plan):
-                        touches.Add(Made(plan.Program, t.TouchId, t.RunId, t.StepId, plan.Effect.FirstDue, t.At, t.Outcome, t.Reason));
-                        break;
-                }
-            }
-        }
-
-        if (first is not null)
-        {
-            Take(engine.React(person, state, first));
-        }
-
-        while (touches.Count < most)
-        {
-            var due = state.NextDue(engine.Shelf) is { } d ? Instant.Max(d, from) : (Instant?)null;
-            if (occasions.TryPeek(out var occasion) && (due is null || occasion.At <= due))
-            {
-                occasions.Dequeue();
-                Take(engine.React(person, state, new OccasionCame(occasion.At, occasion.ProgramId, occasion.Occasion.Name, occasion.Occasion.Date)));
-                continue;
-            }
-
-            if (due is not { } now || now >= until)
-            {
-                break;
-            }
-
-            Take(engine.Judge(person, state, now));
-            foreach (var handed in state.Runs.Where(r => r.Touch.Phase == TouchPhase.Handing).Select(r => r.Touch.Id).ToList())
-            {
-                Take(engine.Settle(person, state, handed, now, null));
-            }
-
-            foreach (var task in state.OpenTasks.Where(t => state.Runs.Any(r => r.Touch.Id == t.TouchId && r.Touch.Phase == TouchPhase.OnSheet)).ToList())
-            {
-                Take(engine.React(person, state, new CallEnded(now, task.TouchId, "done")));
-            }
-        }
-
-        touches.AddRange(planned.Values
-            .Where(p => p.Effect.FirstDue < until)
-            .OrderBy(p => p.Effect.Due)
-            .Select(p => Made(p.Program, p.Effect.TouchId, p.Effect.RunId, p.Effect.StepId, p.Effect.FirstDue, null, null, null)));
-        return touches;
+        return [.. one.Touches.OrderBy(t => t.At), .. one.Pending().Where(t => t.Due < until).OrderBy(t => t.Due)];
     }
 
-    private static RehearsedTouch Made(ProgramVersion program, Guid touch, Guid run, string step, Instant due, Instant? settled, Outcome? outcome, string? reason) =>
-        new(touch, run, program, program.Definition.Steps.First(s => s.Id == step), due, settled, outcome, reason);
+    /// <summary>
+    /// Rehearses many people on all cores. Each person's touches go to <paramref name="take"/> as soon as they are known, the
+    /// settled ones in the order they settled, then those still planned; nothing of anybody is kept afterwards.
+    /// </summary>
+    /// <remarks>
+    /// Without daily limits and start limits nobody concerns anybody else. With them it is done in two phases: first
+    /// <see cref="SharedCounts"/> finds out who gets a place on which date, then everybody runs with those answers.
+    /// </remarks>
+    /// <param name="engine">The engine with the practice's programs.</param>
+    /// <param name="people">Everybody; read more than once where people concern each other, so it may make them as it is asked.</param>
+    /// <param name="from">The moment to begin at.</param>
+    /// <param name="until">The horizon, itself excluded.</param>
+    /// <param name="take">Called once for each person with their place in the list, from several threads at once.</param>
+    /// <param name="progress">Told how many people are done, after each of them; null for nobody.</param>
+    /// <param name="stop">Stops it; what was handed out stays handed out.</param>
+    /// <exception cref="OperationCanceledException">It was stopped.</exception>
+    public static void OfMany(
+        TouchEngine engine, IReadOnlyList<Actor> people, Instant from, Instant until, Action<int, Actor, IReadOnlyList<RehearsedTouch>> take, IProgress<int>? progress, CancellationToken stop)
+    {
+        var counts = SharedCounts.Matter(engine) ? SharedCounts.Settle(engine, people, from, until, stop) : null;
+        var done = 0;
+        Parallel.ForEach(Partitioner.Create(0, people.Count, ChunkOf(people.Count)), new ParallelOptions { CancellationToken = stop }, chunk =>
+        {
+            for (var i = chunk.Item1; i < chunk.Item2; i++)
+            {
+                stop.ThrowIfCancellationRequested();
+                var actor = people[i];
+                var one = new PersonRehearsal(engine, actor, from, until, counts?.Answers());
+                one.RunToHorizon();
+                take(i, actor, [.. one.Touches, .. one.Pending()]);
+                progress?.Report(Interlocked.Increment(ref done));
+            }
+        });
+    }
+
+    internal static int ChunkOf(int people) => Math.Clamp(people / 64, 1, 64);
 }

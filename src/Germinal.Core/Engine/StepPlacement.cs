@@ -2,14 +2,17 @@ using Germinal.Core.People;
 using Germinal.Core.Programs;
 using Germinal.Core.Time;
 using NodaTime;
-using NodaTime.Text;
 
 namespace Germinal.Core.Engine;
 
 /// <summary>Where a step falls before the window is applied: a moment, or the reason it is skipped (rule 3.2).</summary>
-public readonly record struct StepPlace(Placed? Placed, string? SkipReason, string Base)
+/// <param name="Placed">The moment, or null.</param>
+/// <param name="SkipReason">Why it is skipped, or null.</param>
+/// <param name="Since">The moment it counts from, where it counts from one.</param>
+/// <param name="SinceDate">The date it counts from, where it counts from one.</param>
+public readonly record struct StepPlace(Placed? Placed, string? SkipReason, Instant? Since, LocalDate? SinceDate)
 {
-    internal static StepPlace Skip(string reason) => new(null, reason, "");
+    internal static StepPlace Skip(string reason) => new(null, reason, null, null);
 }
 
 /// <summary>Rule 3.2: a step's <c>when</c> to a moment.</summary>
@@ -36,7 +39,12 @@ public static class StepPlacement
             case FromPrevious f:
                 return FromMoment(f.Offset, f.At, previousAt, time, clock);
             case FromOccasion f:
-                return occasion is null ? StepPlace.Skip("no-occasion") : FromDate(f.Offset, occasion.Date, time, clock);
+                if (occasion is null)
+                {
+                    return StepPlace.Skip("no-occasion");
+                }
+
+                return occasion.Moment is { } moment ? FromMoment(f.Offset, f.At, moment, time, clock) : FromDate(f.Offset, occasion.Date, time, clock);
             case OnDate d:
                 return d.Date < today ? StepPlace.Skip("date-passed") : FromDate(Offset.Zero, d.Date, time, clock);
             case OnYearly y:
@@ -61,23 +69,22 @@ public static class StepPlacement
     }
 
     /// <summary>From a moment: a date part lands on a time of day, a time part or <c>P0D</c> keeps the moment (rule 1.4).</summary>
-    private static StepPlace FromMoment(Offset offset, LocalTime? own, Instant from, LocalTime time, DateTimeZone clock)
+    internal static StepPlace FromMoment(Offset offset, LocalTime? own, Instant from, LocalTime time, DateTimeZone clock)
     {
-        var since = InstantPattern.ExtendedIso.Format(from);
         if (offset.HasTimePart || (offset.IsZero && own is null))
         {
-            return new StepPlace(new Placed(offset.AddTo(from, clock), true), null, since);
+            return new StepPlace(new Placed(offset.AddTo(from, clock), true), null, from, null);
         }
 
         var date = offset.AddDates(from.InZone(clock).Date);
-        return new StepPlace(new Placed(LocalClock.At(date + time, clock), false), null, since);
+        return new StepPlace(new Placed(LocalClock.At(date + time, clock), false), null, from, null);
     }
 
     /// <summary>From a date, which has no moment of its own: <c>P0D</c> is that date at the time of day.</summary>
     private static StepPlace FromDate(Offset offset, LocalDate from, LocalTime time, DateTimeZone clock)
     {
         var moment = LocalClock.At(offset.AddDates(from) + time, clock) + offset.Elapsed;
-        return new StepPlace(new Placed(moment, offset.HasTimePart), null, LocalDatePattern.Iso.Format(from));
+        return new StepPlace(new Placed(moment, offset.HasTimePart), null, null, from);
     }
 
     private static StepPlace NextYearly(YearlyDate date, Offset offset, LocalTime time, LeapDay leapDay, DateTimeZone clock, Instant planning)

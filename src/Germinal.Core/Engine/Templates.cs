@@ -8,6 +8,12 @@ namespace Germinal.Core.Engine;
 public interface ITemplates
 {
     /// <summary>
+    /// The merge fields that a step may print without a default, whatever conditions stand around them. Who has a value for
+    /// each of them can be written to; for the rest <see cref="Missing"/> says it exactly. The answer never changes.
+    /// </summary>
+    IReadOnlyList<string> FieldsOf(Step step);
+
+    /// <summary>
     /// The merge fields of a step that have no value for this person and no default; empty when it can be filled.
     /// </summary>
     IReadOnlyList<string> Missing(Step step, PersonFacts person, Practice practice, Member? sender, Instant at);

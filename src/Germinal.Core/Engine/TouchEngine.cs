@@ -1,3 +1,5 @@
+using System.Collections.Concurrent;
+using Germinal.Core.Messages;
 using Germinal.Core.People;
 using Germinal.Core.Programs;
 using NodaTime;
@@ -11,6 +13,11 @@ namespace Germinal.Core.Engine;
 /// </summary>
 public sealed class TouchEngine(Practice practice, ProgramShelf shelf, ITemplates templates)
 {
+    // What a step's templates need never changes, so it is asked once for each step.
+    private readonly ConcurrentDictionary<Step, IReadOnlyList<string>> fields = new(ReferenceEqualityComparer.Instance);
+
+    private readonly int? longestPace = practice.Pace.Count == 0 ? null : practice.Pace.Max(r => r.Days);
+
     /// <summary>The practice whose rules apply.</summary>
     public Practice Practice => practice;
 
@@ -21,20 +28,55 @@ public sealed class TouchEngine(Practice practice, ProgramShelf shelf, ITemplate
     public ITemplates Templates => templates;
 
     /// <summary>Takes in one event: first stops, then starts by priority and name (rule 5.1).</summary>
-    public Advance React(PersonFacts person, PersonState state, Happening happening)
+    /// <param name="person">The facts, the event's own change already in them.</param>
+    /// <param name="state">The person's state.</param>
+    /// <param name="happening">What happened.</param>
+    /// <param name="counters">What concerns many people; null where one person is looked at alone.</param>
+    public Advance React(PersonFacts person, PersonState state, Happening happening, ICounters? counters = null)
     {
-        var turn = new PersonTurn(this, person, state, happening.At);
+        var turn = new PersonTurn(this, person, state, happening.At, counters);
         turn.React(happening);
         return turn.Result();
     }
 
     /// <summary>
-    /// Judges everything that is due at or before <paramref name="now"/>, in the order of priority, due moment, program name
-    /// and step (rule 9.2). An email that passes is handed over, not settled: its outcome comes back through <see cref="Settle"/>.
+    /// Judges everything that is due at or before <paramref name="now"/>, in the order of first due moment, priority, program
+    /// name and step (rule 9.3). A message that passes is handed over, not settled: its outcome comes back through <see cref="Settle"/>.
     /// </summary>
-    public Advance Judge(PersonFacts person, PersonState state, Instant now)
+    public Advance Judge(PersonFacts person, PersonState state, Instant now, ICounters? counters = null)
     {
-        var turn = new PersonTurn(this, person, state, now);
+        var turn = new PersonTurn(this, person, state, now, counters);
+        turn.JudgeDue();
+        return turn.Result();
+    }
+
+    /// <summary>
+    /// Judges only the first touch that is due, where people share a limit and everybody's touches go in one order (rule 9.3).
+    /// </summary>
+    public Advance JudgeFirst(PersonFacts person, PersonState state, Instant now, ICounters? counters)
+    {
+        var turn = new PersonTurn(this, person, state, now, counters);
+        turn.JudgeFirst();
+        return turn.Result();
+    }
+
+    /// <summary>Where the person's first due touch stands in the order of everybody; null when nothing is due.</summary>
+    public AskOrder? FirstInOrder(PersonFacts person, PersonState state, Instant now) => new PersonTurn(this, person, state, now, null).FirstInOrder();
+
+    /// <summary>
+    /// A touch that was handed over did not go and may be tried again: it is taken back and judged anew at
+    /// <paramref name="now"/>, with its late limit, its window and whatever the person has said meanwhile.
+    /// </summary>
+    /// <param name="person">The person's facts.</param>
+    /// <param name="state">The person's state.</param>
+    /// <param name="touchId">The touch.</param>
+    /// <param name="handedAt">The moment of the decision that handed it over.</param>
+    /// <param name="now">This moment.</param>
+    /// <param name="counters">What concerns many people.</param>
+    public Advance TryAgain(PersonFacts person, PersonState state, Guid touchId, Instant handedAt, Instant now, ICounters? counters)
+    {
+        var turn = new PersonTurn(this, person, state, now, counters);
+        turn.TakeBack(touchId, handedAt);
         turn.JudgeDue();
         return turn.Result();
     }
@@ -47,8 +89,36 @@ public sealed class TouchEngine(Practice practice, ProgramShelf shelf, ITemplate
     /// <param name="failure">Null when it was sent; else why the channel refused it for good.</param>
     public Advance Settle(PersonFacts person, PersonState state, Guid touchId, Instant at, string? failure)
     {
-        var turn = new PersonTurn(this, person, state, at);
+        var turn = new PersonTurn(this, person, state, at, null);
         turn.SettleHanded(touchId, failure);
         return turn.Result();
+    }
+
+    /// <summary>Over how many dates pace rules count where any rule holds a channel; null where none does.</summary>
+    internal int? LongestPace(Channel channel)
+    {
+        foreach (var rule in practice.Pace)
+        {
+            if (rule.Channels.Contains(channel))
+            {
+                return longestPace;
+            }
+        }
+
+        return null;
+    }
+
+    /// <summary>The merge fields of a step without a value for a person (rule 11.1); empty when it can be filled.</summary>
+    internal IReadOnlyList<string> MissingFields(Step step, PersonFacts person, Practice speaking, Member sender, Instant at)
+    {
+        foreach (var field in fields.GetOrAdd(step, static (s, t) => t.FieldsOf(s), templates))
+        {
+            if (string.IsNullOrWhiteSpace(MergeFields.ValueOf(field, person, speaking, sender, at)))
+            {
+                return templates.Missing(step, person, speaking, sender, at);
+            }
+        }
+
+        return [];
     }
 }

@@ -20,6 +20,17 @@ public static class Why
         {
             "tag" => $"The tag “{cause.Detail}” was put on {when}, which starts “{program}”.",
             "stage" => $"They reached the stage {StageName(cause.Detail)} on {when}, which starts “{program}”.",
+            "list" => $"They joined the list “{cause.Detail}” on {when}, which starts “{program}”.",
+            "stage-age" => $"They had stood in the stage {StageName(cause.Detail)} long enough on {when}, which starts “{program}”.",
+            "inquiry" => $"They inquired on {when}, which starts “{program}”.",
+            "unanswered" => $"Their inquiry had not been answered by {when}, which starts “{program}”.",
+            "won" => $"An opportunity was won on {when}, which starts “{program}”.",
+            "lost" => $"An opportunity was lost on {when}, which starts “{program}”.",
+            "appointment" => $"Their appointment started “{program}” on {when}.",
+            "link" => $"They followed a link on {when}, which starts “{program}”.",
+            "keyword" => $"They sent the word “{cause.Detail}” on {when}, which starts “{program}”.",
+            "finished" => $"They finished “{cause.Detail}” on {when}, which starts “{program}”.",
+            "added" => $"They came into the contact database on {when}, which starts “{program}”.",
             "occasion" => $"Their {cause.Detail} started “{program}” on {when}.",
             "switched-on" => $"They qualified when “{program}” was switched on, {when}.",
             "hand-over" => $"“{cause.Detail}” handed over to “{program}” on {when}.",
@@ -82,9 +93,9 @@ public static class Why
             (CheckKind.CanBeFilled, true) => "Every merge field has a value.",
             (CheckKind.CanBeFilled, false) => Found(0) == "no-sender" ? "Nobody can sign it: they have no owner and the practice names nobody to stand in." : $"It cannot be filled: {FieldNames(check.Found.Skip(1))} has no value.",
             (CheckKind.Pace, true) => "They have not had too much lately.",
-            (CheckKind.Pace, false) => "They have had as much as the practice allows.",
+            (CheckKind.Pace, false) => $"They have had as much as the practice allows: {Found(0)} in {(Found(2) == "1" ? "a day" : $"{Found(2)} days")}, at most {Found(1)}.",
             (CheckKind.DailyLimit, true) => "The day’s limit is not reached.",
-            _ => "The day’s limit is reached.",
+            _ => $"The day’s limit of {Found(0)} is reached.",
         };
         return new WhySentence(check.Passed ? "passed" : "failed", text);
     }
@@ -114,6 +125,22 @@ public static class Why
         "nothing-left-to-send" => "nothing is left that may be sent",
         "replied" => "they answered",
         "stage-entered" => "they reached a stage that stops it",
+        "stage-left" => "they left a stage, which stops it",
+        "inquired" => "they inquired",
+        "opportunity-won" => "an opportunity was won",
+        "opportunity-lost" => "an opportunity was lost",
+        "list-left" => "they left a list, which stops it",
+        "link-followed" => "they followed a link that stops it",
+        "call-ended" => "a call ended in a way that stops it",
+        "form-sent" => "they sent a form that stops it",
+        "appointment-booked" => "an appointment was made",
+        "appointment-cancelled" => "the appointment was cancelled",
+        "on" => "its last date has come",
+        "held-out" => "they are held out to compare with",
+        "step-removed" => "the step was taken out of the program",
+        "pace" => "they have had enough for the moment",
+        "daily-limit" => "the day’s limit is reached",
+        "answer" => "it waits for an answer",
         "tag-added" => "a tag was put on that stops it",
         "by-hand" => "a member stopped it",
         "dropped" => "a member dropped it",
@@ -131,9 +158,10 @@ public static class Why
     {
         string Found(int i) => i < check.Found.Length ? check.Found[i] : "";
         var verb = Found(0) switch { "email" => "emailed", "text" => "texted", "call" => "called", _ => "written to" };
-        var source = Found(3).Length == 0 ? "" : $" ({Found(3)}, {Phrases.MomentOf(Found(4), zone)})";
+        var source = Found(3).Length == 0 ? "" : $" ({Found(3)}{(Found(4).Length == 0 ? "" : ", " + Phrases.MomentOf(Found(4), zone))})";
         return Found(1) switch
         {
+            "missing" when check.Passed => $"Nobody has recorded that they may be {verb}, but a member let this one go ({Found(5)}).",
             "allowed" when Found(2).Length == 0 => $"They may be {verb}: the practice needs no consent for this and they have not said no.",
             "allowed" => Found(2) switch
             {

@@ -13,7 +13,17 @@ public sealed record KeyDate(string Name, YearlyDate Date, bool Yearly);
 /// </summary>
 public sealed record PersonFacts
 {
+    private readonly string? handle;
+    private readonly string? owner;
+
     public required Guid Id { get; init; }
+
+    /// <summary>The id that files use; the id as text where none was given. People rank by it where all else is equal (rule 9.3).</summary>
+    public string Handle
+    {
+        get => handle ?? Id.ToString();
+        init => handle = value;
+    }
 
     public string? FirstName { get; init; }
 
@@ -36,6 +46,13 @@ public sealed record PersonFacts
     /// <summary>The member who looks after the person.</summary>
     public Guid? OwnerId { get; init; }
 
+    /// <summary>The owner as files name them; the owner's id as text where none was given.</summary>
+    public string? Owner
+    {
+        get => owner ?? OwnerId?.ToString();
+        init => owner = value;
+    }
+
     /// <summary><c>Pipeline/Stage</c>, or null.</summary>
     public string? Stage { get; init; }
 
@@ -46,6 +63,14 @@ public sealed record PersonFacts
     public Instant Added { get; init; }
 
     public FrozenSet<string> Tags { get; init; } = NoTags;
+
+    public FrozenSet<string> Lists { get; init; } = NoTags;
+
+    /// <summary>Fields of the practice's own, by name, compared without regard to case.</summary>
+    public FrozenDictionary<string, string> Custom { get; init; } = NoCustom;
+
+    /// <summary>Why the last opportunity was lost, or null.</summary>
+    public string? LostReason { get; init; }
 
     public IReadOnlyList<KeyDate> KeyDates { get; init; } = [];
 
@@ -59,6 +84,9 @@ public sealed record PersonFacts
 
     /// <summary>Addresses and numbers that bounced hard, complained or are invalid, in lower case.</summary>
     public FrozenSet<string> Suppressed { get; init; } = FrozenSet<string>.Empty;
+
+    /// <summary>No fields of the practice's own.</summary>
+    public static FrozenDictionary<string, string> NoCustom { get; } = FrozenDictionary.ToFrozenDictionary<string, string>([], StringComparer.OrdinalIgnoreCase);
 
     /// <summary>An empty set of tags that compares without regard to case.</summary>
     public static FrozenSet<string> NoTags { get; } = FrozenSet.ToFrozenSet<string>([], StringComparer.OrdinalIgnoreCase);

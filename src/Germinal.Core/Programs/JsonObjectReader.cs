@@ -1,3 +1,4 @@
+using System.Collections.Frozen;
 using System.Text.Json;
 using Germinal.Core.Time;
 using NodaTime;
@@ -38,6 +39,20 @@ internal sealed class JsonObjectReader
         return null;
     }
 
+    /// <summary>The parsed text, or null and a finding with line and column when it is not JSON.</summary>
+    public static JsonDocument? Parse(string json, List<Finding> errors)
+    {
+        try
+        {
+            return JsonDocument.Parse(json);
+        }
+        catch (JsonException e)
+        {
+            errors.Add(new Finding("", $"This is not JSON: line {e.LineNumber + 1}, column {e.BytePositionInLine + 1}."));
+            return null;
+        }
+    }
+
     public bool Has(string key) => json.TryGetProperty(key, out var v) && v.ValueKind != JsonValueKind.Null;
 
     public JsonElement Raw(string key)
@@ -49,8 +64,20 @@ internal sealed class JsonObjectReader
     /// <summary>Records a finding at a key and gives back the default.</summary>
     public T? Bad<T>(string key, string message)
     {
-        Errors.Add(new Finding($"{Pointer}/{key}", message));
+        Errors.Add(new Finding(key.Length == 0 ? Pointer : $"{Pointer}/{key}", message));
         return default;
+    }
+
+    /// <summary>A word that is none of those known here.</summary>
+    public T? Unknown<T>(string key, string word, string known) => Bad<T>(key, $"“{word}” is not known here; {known} would be right.");
+
+    /// <summary>The key <c>format</c>, which must be the one this reads.</summary>
+    public void Format(string expected)
+    {
+        if (Text("format", required: true) is { } format && format != expected)
+        {
+            Bad<object>("format", $"The format is “{format}”; this version reads {expected}.");
+        }
     }
 
     public string? Text(string key, bool required = false)
@@ -77,12 +104,12 @@ internal sealed class JsonObjectReader
         return text?.Trim() ?? "";
     }
 
-    public bool Flag(string key)
+    public bool Flag(string key, bool otherwise = false)
     {
         read.Add(key);
         if (!Has(key))
         {
-            return false;
+            return otherwise;
         }
 
         var kind = json.GetProperty(key).ValueKind;
@@ -156,7 +183,7 @@ internal sealed class JsonObjectReader
             }
         }
 
-        Bad<object>(key, $"“{word}” is not known here; {string.Join(", ", choices.Select(c => c.Word))} would be right.");
+        Unknown<object>(key, word, string.Join(", ", choices.Select(c => c.Word)));
         return otherwise;
     }
 
@@ -164,6 +191,18 @@ internal sealed class JsonObjectReader
     {
         var text = Text(key);
         return text is null ? null : Offset.TryParse(text) ?? Bad<Offset>(key, $"“{text}” is not a duration; P7D, -P1D, P1M or PT2H would be.");
+    }
+
+    /// <summary>A duration that must be there; none of no length after a finding.</summary>
+    public Offset NeededDuration(string key)
+    {
+        if (!Has(key))
+        {
+            read.Add(key);
+            Bad<object>(key, $"“{key}” is missing; a duration like P7D or PT2H would be right.");
+        }
+
+        return Duration(key) ?? Offset.Zero;
     }
 
     public LocalTime? Time(string key)
@@ -189,6 +228,49 @@ internal sealed class JsonObjectReader
         var parsed = LocalDatePattern.Iso.Parse(text);
         return parsed.Success ? parsed.Value : Bad<LocalDate?>(key, $"“{text}” is not a date; 2027-12-24 would be.");
     }
+
+    /// <summary>A list of week days.</summary>
+    public FrozenSet<IsoDayOfWeek> Days(string key)
+    {
+        var days = new List<IsoDayOfWeek>();
+        foreach (var word in Texts(key))
+        {
+            var day = Array.Find(FileWords.Days, d => d.Word == word);
+            if (day.Word is null)
+            {
+                Unknown<object>(key, word, "mon, tue, wed, thu, fri, sat, sun");
+            }
+            else
+            {
+                days.Add(day.Value);
+            }
+        }
+
+        return days.ToFrozenSet();
+    }
+
+    /// <summary>A list of dates.</summary>
+    public FrozenSet<LocalDate> Dates(string key)
+    {
+        var dates = new List<LocalDate>();
+        foreach (var word in Texts(key))
+        {
+            var parsed = LocalDatePattern.Iso.Parse(word);
+            if (parsed.Success)
+            {
+                dates.Add(parsed.Value);
+            }
+            else
+            {
+                Bad<object>(key, $"“{word}” is not a date; 2027-12-24 would be.");
+            }
+        }
+
+        return dates.ToFrozenSet();
+    }
+
+    /// <summary>The keys of the object, in order.</summary>
+    public IEnumerable<string> Keys => json.EnumerateObject().Select(p => p.Name);
 
     public JsonObjectReader? Object(string key)
     {

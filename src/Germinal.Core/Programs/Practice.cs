@@ -6,7 +6,29 @@ using NodaTime;
 namespace Germinal.Core.Programs;
 
 /// <summary>A member of the practice, as far as the rules know them.</summary>
-public sealed record Member(Guid Id, string Name, string Email);
+public sealed record Member(Guid Id, string Name, string Email)
+{
+    private readonly string? handle;
+
+    /// <summary>The id that files use, such as <c>ada</c>; the id as text where none was given.</summary>
+    public string Handle
+    {
+        get => handle ?? Id.ToString();
+        init => handle = value;
+    }
+
+    /// <summary>How many calls the member can make on each week day; a day not named: none. Null: as many as there are (rule 9.4).</summary>
+    public FrozenDictionary<IsoDayOfWeek, int>? Capacity { get; init; }
+}
+
+/// <summary>At most so many commercial touches in so many local dates of the person's clock (rule 9.1).</summary>
+/// <param name="Max">The most that may be sent.</param>
+/// <param name="Days">The number of dates, the date in question the last.</param>
+/// <param name="Channels">The channels it counts over and holds.</param>
+public sealed record PaceRule(int Max, int Days, FrozenSet<Channel> Channels);
+
+/// <summary>A pipeline with its stages in order.</summary>
+public sealed record Pipeline(string Name, IReadOnlyList<string> Stages);
 
 /// <summary>The practice's settings that the engine reads.</summary>
 public sealed record Practice
@@ -23,6 +45,16 @@ public sealed record Practice
 
     public ConsentRules Consent { get; init; } = new(FrozenDictionary<Channel, ConsentPolicy>.Empty);
 
+    public IReadOnlyList<PaceRule> Pace { get; init; } = [];
+
+    /// <summary>The most touches of a channel on one date of the practice (rule 9.3).</summary>
+    public FrozenDictionary<Channel, int> DailyLimits { get; init; } = FrozenDictionary<Channel, int>.Empty;
+
+    public IReadOnlyList<Pipeline> Pipelines { get; init; } = [];
+
+    /// <summary>How its letters speak where a program does not say (rule 11.4).</summary>
+    public Voice Voice { get; init; }
+
     /// <summary>Postal address that every commercial email carries (rule 11.2).</summary>
     public string PostalAddress { get; init; } = "";
 
@@ -31,10 +63,29 @@ public sealed record Practice
     /// <summary>The member who stands in where a person has no owner (rule 11.2).</summary>
     public Guid? FallbackSender { get; init; }
 
+    /// <summary>The practice speaking as a program of it does (rule 11.4).</summary>
+    public Practice InVoiceOf(ProgramDefinition program) => program.Voice is { } voice && voice != Voice ? this with { Voice = voice } : this;
+
     /// <summary>The person's zone: their own, else the practice's (rule 1.1).</summary>
     public DateTimeZone ZoneOf(PersonFacts person) => person.Zone ?? Zone;
 
     /// <summary>Who signs for a person: their owner, else the fallback; null when neither is a member.</summary>
-    public Member? SenderFor(PersonFacts person) =>
-        Members.FirstOrDefault(m => m.Id == person.OwnerId) ?? Members.FirstOrDefault(m => m.Id == FallbackSender);
+    public Member? SenderFor(PersonFacts person) => MemberOf(person.OwnerId) ?? MemberOf(FallbackSender);
+
+    /// <summary>Who signs a step: the member it names, else as <see cref="SenderFor(PersonFacts)"/>; null when there is none.</summary>
+    public Member? SenderFor(PersonFacts person, Step step) =>
+        step.Sender is { } named ? Members.FirstOrDefault(m => m.Handle == named) : SenderFor(person);
+
+    private Member? MemberOf(Guid? id)
+    {
+        foreach (var member in Members)
+        {
+            if (member.Id == id)
+            {
+                return member;
+            }
+        }
+
+        return null;
+    }
 }

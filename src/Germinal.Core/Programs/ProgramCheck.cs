@@ -1,14 +1,17 @@
 using Germinal.Core.Time;
+using NodaTime;
 
 namespace Germinal.Core.Programs;
 
 /// <summary>The checker: what is wrong with a program that reads well as a file. Errors keep it from being switched on.</summary>
 public static class ProgramCheck
 {
+    private static readonly LocalDate Reference = new(2027, 1, 1);
+
     /// <summary>Findings about one program.</summary>
     /// <param name="program">The program.</param>
     /// <param name="others">Names of the practice's other programs, for hand-overs.</param>
-    /// <param name="syntax">The syntax errors of a template: line, column and what is wrong; empty when it is well-formed.</param>
+    /// <param name="syntax">The syntax errors of a template: line, column and what is wrong, and fields that do not exist; empty when it is well-formed.</param>
     public static IReadOnlyList<Finding> Findings(ProgramDefinition program, IReadOnlySet<string> others, Func<string, IReadOnlyList<string>> syntax)
     {
         var findings = new List<Finding>();
@@ -22,103 +25,202 @@ public static class ProgramCheck
             findings.Add(new Finding("/startsWhen", "Nothing starts this program. Say when it starts, or that it starts by hand."));
         }
 
-        for (var i = 0; i < program.Steps.Count; i++)
+        foreach (var (trigger, i) in program.StartsWhen.Select((t, i) => (t, i)))
         {
-            CheckStep(program, i, others, syntax, findings);
+            if (trigger is ProgramFinished finished && !Same(finished.Program, program.Name) && !others.Contains(finished.Program))
+            {
+                findings.Add(new Finding($"/startsWhen/{i}/program", $"There is no program “{finished.Program}” to wait for."));
+            }
         }
 
-        CheckOrder(program, findings);
-        CheckLoop(program, findings);
+        var flow = new StepFlow(program);
+        foreach (var place in flow.Steps)
+        {
+            CheckStep(program, place, others, syntax, findings);
+        }
+
+        CheckReach(flow, findings);
+        CheckOrder(flow, findings);
+        foreach (var loop in LengthsToHandOvers(flow).Where(h => Same(h.Step.Program, program.Name) && h.Days < 1))
+        {
+            findings.Add(new Finding(loop.Pointer, "This program hands over to itself with no day in between and would never end. Put at least one day before the hand-over."));
+        }
+
         return findings;
     }
 
-    private static void CheckStep(ProgramDefinition program, int index, IReadOnlySet<string> others, Func<string, IReadOnlyList<string>> syntax, List<Finding> findings)
+    /// <summary>Hand-overs by which several programs would start each other without end and without a day in between.</summary>
+    /// <returns>Each with the program it stands in.</returns>
+    public static IReadOnlyList<(ProgramDefinition Program, Finding Finding)> LoopFindings(IReadOnlyList<ProgramDefinition> programs)
     {
-        var at = $"/steps/{index}";
-        void Template(string key, string text, string lack)
+        var edges = programs.ToDictionary(
+            p => p,
+            p => LengthsToHandOvers(new StepFlow(p)).Where(h => !Same(h.Step.Program, p.Name))
+                .Select(h => (h.Pointer, h.Days, To: programs.FirstOrDefault(q => Same(q.Name, h.Step.Program))))
+                .Where(e => e.To is not null && e.To.Again.Kind != AgainKind.Never && (e.To.Again.Gap is null || e.To.Again.Gap.IsZero)).ToList());
+        var findings = new List<(ProgramDefinition, Finding)>();
+        foreach (var first in programs)
         {
-            if (string.IsNullOrWhiteSpace(text))
+            foreach (var edge in edges[first])
             {
-                findings.Add(new Finding($"{at}/{key}", lack));
-            }
-
-            findings.AddRange(syntax(text).Select(e => new Finding($"{at}/{key}", e)));
-        }
-
-        switch (program.Steps[index])
-        {
-            case EmailStep email:
-                Template("subject", email.Subject, "This email has no subject.");
-                Template("body", email.Body, "This email says nothing yet.");
-                break;
-            case CallStep call:
-                findings.AddRange(syntax(call.Script).Select(e => new Finding($"{at}/script", e)));
-                if (call.Slack.HasTimePart || call.Slack.Dates.Days < 0)
+                var way = new List<ProgramDefinition> { first };
+                if (ComesBack(edge.To!, edge.Days))
                 {
-                    findings.Add(new Finding($"{at}/slack", "A call moves by whole working days: P2D, not hours and not backwards."));
+                    findings.Add((first, new Finding(edge.Pointer, $"{string.Join(", ", way.Select(p => $"“{p.Name}”"))} hand over to each other with no day in between and would never end. Put at least one day before a hand-over, or let one of them start only once.")));
                 }
 
-                break;
-            case HandOverStep hand when !Same(hand.Program, program.Name) && !others.Contains(hand.Program):
-                findings.Add(new Finding($"{at}/program", $"There is no program “{hand.Program}” to hand over to."));
-                break;
+                bool ComesBack(ProgramDefinition at, double days)
+                {
+                    if (days >= 1 || (way.Contains(at) && at != first))
+                    {
+                        return false;
+                    }
+
+                    if (at == first)
+                    {
+                        return true;
+                    }
+
+                    way.Add(at);
+                    if (edges[at].Any(e => ComesBack(e.To!, days + e.Days)))
+                    {
+                        return true;
+                    }
+
+                    way.Remove(at);
+                    return false;
+                }
+            }
         }
 
-        if (program.Steps[index].When is FromOccasion && !program.StartsWhen.OfType<OccasionTrigger>().Any())
+        return findings;
+    }
+
+    /// <summary>Steps that name a sender who is no member of the practice.</summary>
+    public static IEnumerable<Finding> SenderFindings(ProgramDefinition program, Practice practice) =>
+        new StepFlow(program).Steps.Where(s => s.Step.Sender is { } named && practice.Members.All(m => m.Handle != named))
+            .Select(s => new Finding($"{s.Pointer}/sender", $"“{s.Step.Sender}” is no member of the practice; owner, {string.Join(", ", practice.Members.Select(m => m.Handle))} are."));
+
+    private static void CheckStep(ProgramDefinition program, FlowStep place, IReadOnlySet<string> others, Func<string, IReadOnlyList<string>> syntax, List<Finding> findings)
+    {
+        var step = place.Step;
+        foreach (var (key, text) in step.Templates)
         {
-            findings.Add(new Finding($"{at}/when/from", "This step is placed by the occasion, but no occasion starts the program; it would always be skipped.", IsWarning: true));
+            if (string.IsNullOrWhiteSpace(text) && LackOf(step, key) is { } lack)
+            {
+                findings.Add(new Finding($"{place.Pointer}/{key}", lack));
+            }
+
+            findings.AddRange(syntax(text).Select(e => new Finding($"{place.Pointer}/{key}", e)));
+        }
+
+        if (step is HandOverStep hand && !Same(hand.Program, program.Name) && !others.Contains(hand.Program))
+        {
+            findings.Add(new Finding($"{place.Pointer}/program", $"There is no program “{hand.Program}” to hand over to."));
+        }
+
+        if (step.When is FromOccasion && !program.StartsWhen.Any(t => t is OccasionTrigger or AppointmentTrigger))
+        {
+            findings.Add(new Finding($"{place.Pointer}/when/from", "This step is placed by the occasion, but no occasion starts the program; it would always be skipped.", IsWarning: true));
+        }
+
+        // Rule 2.4: a window wholly outside the hours of texts and calls leaves them no moment.
+        if (step.Channel is Channel.Text or Channel.Call && !program.OnPracticeClock && program.Window is { Roll: not Roll.Keep } window &&
+            (window.To <= QuietHours.Widest.From || window.From >= QuietHours.Widest.To))
+        {
+            findings.Add(new Finding("/window", $"The window never opens for “{step.Id}”: texts and calls go from 8:00 to 21:00 on the person’s clock, and it opens from {window.From:HH:mm} to {window.To:HH:mm}."));
+        }
+    }
+
+    private static string? LackOf(Step step, string key) => (step, key) switch
+    {
+        (EmailStep, "subject") => "This email has no subject.",
+        (EmailStep, _) => "This email says nothing yet.",
+        (TextStep, _) => "This text says nothing yet.",
+        (NoteStep, _) => "This note says nothing yet.",
+        (DoStep, _) => "This task says nothing yet.",
+        (TellMeStep, _) => "This message says nothing yet.",
+        _ => null,
+    };
+
+    private static void CheckReach(StepFlow flow, List<Finding> findings)
+    {
+        var reached = flow.Steps.Count == 0 ? [] : flow.From(0).ToHashSet(ReferenceEqualityComparer.Instance);
+        foreach (var place in flow.Steps.Where(s => !reached.Contains(s.Step)))
+        {
+            findings.Add(new Finding(place.Pointer, $"“{place.Step.Id}” is never reached: the program ends before it.", IsWarning: true));
         }
     }
 
     /// <summary>Rule 3.1: steps settle in the written order, so a step placed before the one above it comes late.</summary>
-    private static void CheckOrder(ProgramDefinition program, List<Finding> findings)
+    private static void CheckOrder(StepFlow flow, List<Finding> findings)
     {
-        var reference = new NodaTime.LocalDate(2027, 1, 1);
-        NodaTime.LocalDate? before = null;
-        for (var i = 0; i < program.Steps.Count; i++)
+        LocalDate? before = null;
+        var passage = "";
+        foreach (var place in flow.Steps)
         {
-            if (program.Steps[i].When is FromPrevious { Offset: var spacing } && reference + spacing.Dates < reference)
+            var inside = place.Pointer[..place.Pointer.LastIndexOf('/')];
+            before = inside.StartsWith(passage, StringComparison.Ordinal) ? before : null;
+            passage = inside;
+            if (place.Step.When is FromPrevious { Offset: var spacing } && (Reference + spacing.Dates < Reference || spacing.Elapsed < Duration.Zero))
             {
-                findings.Add(new Finding($"/steps/{i}/when/offset", "This step is placed before the one above it; it will go right after it instead.", IsWarning: true));
+                findings.Add(new Finding($"{place.Pointer}/when/offset", "This step is placed before the one above it; it will go right after it instead.", IsWarning: true));
             }
 
-            if (program.Steps[i].When is not FromStart start)
+            if (place.Step.When is not FromStart start)
             {
                 continue;
             }
 
-            var day = start.Offset.AddDates(reference);
+            var day = start.Offset.AddDates(Reference);
             if (day < before)
             {
-                findings.Add(new Finding($"/steps/{i}/when/offset", "This step is placed earlier than one above it. Steps go in the written order, so it will wait for that one.", IsWarning: true));
+                findings.Add(new Finding($"{place.Pointer}/when/offset", "This step is placed earlier than one above it. Steps go in the written order, so it will wait for that one.", IsWarning: true));
             }
 
             before = day;
         }
     }
 
-    /// <summary>Rule 3.5: a loop must be at least a day long.</summary>
-    private static void CheckLoop(ProgramDefinition program, List<Finding> findings)
+    /// <summary>
+    /// Each hand-over with the least time from the run's start to it, in days, whatever way a run takes. Dates of the year
+    /// count nothing: one may be today.
+    /// </summary>
+    private static IEnumerable<(string Pointer, HandOverStep Step, double Days)> LengthsToHandOvers(StepFlow flow)
     {
-        var loop = program.Steps.ToList().FindIndex(s => s is HandOverStep h && Same(h.Program, program.Name));
-        if (loop < 0)
+        var least = new double?[flow.Steps.Count];
+        var arrival = new double[flow.Steps.Count];
+        void Reach(int index, double days)
         {
-            return;
+            if (index < 0 || least[index] <= days)
+            {
+                return;
+            }
+
+            var place = flow.Steps[index];
+            least[index] = days;
+            var at = place.Step.When switch
+            {
+                FromPrevious p => days + Math.Max(0, LengthOf(p.Offset)),
+                FromStart s => Math.Max(days, LengthOf(s.Offset)),
+                _ => days,
+            };
+            arrival[index] = at;
+            foreach (var next in place.Passages.Count > 0 ? place.Passages : [place.Next])
+            {
+                Reach(next, at);
+            }
         }
 
-        var reference = new NodaTime.LocalDate(2027, 1, 1);
-        var length = program.Steps.Take(loop + 1).Sum(s => s.When switch
+        if (flow.Steps.Count > 0)
         {
-            FromPrevious p => NodaTime.Period.DaysBetween(reference, p.Offset.AddDates(reference)),
-            FromStart f => NodaTime.Period.DaysBetween(reference, f.Offset.AddDates(reference)),
-            OnYearly => 1,
-            _ => 0,
-        });
-        if (length < 1)
-        {
-            findings.Add(new Finding($"/steps/{loop}", "This program hands over to itself with no day in between and would never end. Put at least one day before the hand-over."));
+            Reach(0, 0);
         }
+
+        return [.. flow.Steps.Where(s => s.Step is HandOverStep && least[s.Index] is not null).Select(s => (s.Pointer, (HandOverStep)s.Step, arrival[s.Index]))];
     }
+
+    private static double LengthOf(Offset offset) => Period.DaysBetween(Reference, offset.AddDates(Reference)) + offset.Elapsed.TotalDays;
 
     private static bool Same(string a, string b) => string.Equals(a, b, StringComparison.OrdinalIgnoreCase);
 }

@@ -24,128 +24,14 @@ public sealed record Again(AgainKind Kind, Offset? Gap)
     public static Again Never { get; } = new(AgainKind.Never, null);
 }
 
-/// <summary>What starts a program (rule 5.1).</summary>
-public abstract record Trigger;
-
-/// <summary>Only a member starts it.</summary>
-public sealed record ByHand : Trigger;
-
-/// <summary>A tag is put on that was not on.</summary>
-public sealed record TagAdded(string Tag) : Trigger;
-
-/// <summary>A stage is entered, written <c>Pipeline/Stage</c>.</summary>
-public sealed record StageEntered(string Stage) : Trigger;
-
-/// <summary>
-/// A yearly key date comes round (rules 4.2, 4.3).
-/// </summary>
-/// <param name="Date">The key date's name, such as <c>birthday</c>.</param>
-/// <param name="Offset">Applied to the observed date; <c>-P1D</c> starts the day before.</param>
-/// <param name="Years">Ages or anniversaries that count; empty means every year, the year may then be unknown.</param>
-/// <param name="GraceDays">How many days late a missed start still happens.</param>
-public sealed record OccasionTrigger(string Date, Offset Offset, IReadOnlyList<int> Years, int GraceDays = 2) : Trigger;
-
-/// <summary>What stops a run (rule 6.1).</summary>
-public abstract record Stop;
-
-/// <summary>They reply, on any channel or on one.</summary>
-public sealed record StopOnReply(Channel? Channel) : Stop;
-
-/// <summary>They enter a stage.</summary>
-public sealed record StopOnStage(string Stage) : Stop;
-
-/// <summary>A tag is put on.</summary>
-public sealed record StopOnTag(string Tag) : Stop;
-
-/// <summary>Where a step falls (rule 3.2). <see cref="At"/> is a time of day of its own, or null.</summary>
-public abstract record When(LocalTime? At);
-
-/// <summary>So long after the run started.</summary>
-public sealed record FromStart(Offset Offset, LocalTime? At) : When(At);
-
-/// <summary>So long after the step before settled.</summary>
-public sealed record FromPrevious(Offset Offset, LocalTime? At) : When(At);
-
-/// <summary>So long before or after the occasion that started the run.</summary>
-public sealed record FromOccasion(Offset Offset, LocalTime? At) : When(At);
-
-/// <summary>On one date.</summary>
-public sealed record OnDate(LocalDate Date, LocalTime? At) : When(At);
-
-/// <summary>On the next such day of the year.</summary>
-public sealed record OnYearly(YearlyDate Date, LocalTime? At) : When(At);
-
-/// <summary>So long before or after a key date of the person.</summary>
-public sealed record FromKeyDate(string Date, Offset Offset, LocalTime? At) : When(At);
-
-/// <summary>One line of a program.</summary>
-public abstract record Step
+/// <summary>Which of two wordings a letter uses (rule 11.4).</summary>
+public enum Voice
 {
-    public required string Id { get; init; }
+    /// <summary>One person speaks.</summary>
+    I,
 
-    public When When { get; init; } = new FromPrevious(Offset.Zero, null);
-
-    public Rule? OnlyIf { get; init; }
-
-    /// <summary>How long after its first due moment the touch still makes sense (rule 3.3); null: the rule's default.</summary>
-    public Offset? LateLimit { get; init; }
-
-    public Purpose? Purpose { get; init; }
-
-    public string? Topic { get; init; }
-
-    /// <summary>The word of the program file for the kind.</summary>
-    public abstract string Kind { get; }
-
-    /// <summary>The channel that reaches the person, or null.</summary>
-    public abstract Channel? Channel { get; }
-}
-
-/// <summary>An email from the person's owner.</summary>
-public sealed record EmailStep : Step
-{
-    public required string Subject { get; init; }
-
-    /// <summary>HTML with Liquid fields; a body without any tag is paragraphs parted by blank lines.</summary>
-    public required string Body { get; init; }
-
-    /// <inheritdoc/>
-    public override string Kind => "email";
-
-    /// <inheritdoc/>
-    public override Channel? Channel => Programs.Channel.Email;
-}
-
-/// <summary>A call task on the day sheet.</summary>
-public sealed record CallStep : Step
-{
-    /// <summary>What to say on the call, plain text with Liquid fields.</summary>
-    public required string Script { get; init; }
-
-    /// <summary>Working days by which the call may move (rule 9.4).</summary>
-    public Offset Slack { get; init; } = Offset.Parse("P2D");
-
-    /// <summary>Whether the next step waits until the call is done or dropped (rule 3.1).</summary>
-    public bool Holds { get; init; }
-
-    /// <inheritdoc/>
-    public override string Kind => "call";
-
-    /// <inheritdoc/>
-    public override Channel? Channel => Programs.Channel.Call;
-}
-
-/// <summary>Starts another program; the run goes on (rule 3.5).</summary>
-public sealed record HandOverStep : Step
-{
-    /// <summary>The other program's name; the own name is a loop.</summary>
-    public required string Program { get; init; }
-
-    /// <inheritdoc/>
-    public override string Kind => "hand-over";
-
-    /// <inheritdoc/>
-    public override Channel? Channel => null;
+    /// <summary>The practice speaks.</summary>
+    We,
 }
 
 /// <summary>The long-running plan of touches, as a program file says it. Immutable; one published version of a program is one of these.</summary>
@@ -164,6 +50,9 @@ public sealed record ProgramDefinition
 
     public string? Topic { get; init; }
 
+    /// <summary>The wording of its letters; null leaves it to the practice.</summary>
+    public Voice? Voice { get; init; }
+
     /// <summary>1 goes first; 50 is the default.</summary>
     public int Priority { get; init; } = 50;
 
@@ -180,12 +69,24 @@ public sealed record ProgramDefinition
 
     public Again Again { get; init; } = Again.Never;
 
+    /// <summary>The most runs that start on one date of the practice (rule 5.5); null: no limit.</summary>
+    public int? StartLimit { get; init; }
+
+    /// <summary>The share of people held out, in percent (rule 7.3).</summary>
+    public int HoldOut { get; init; }
+
     public IReadOnlyList<Stop> StopsWhen { get; init; } = [];
 
     /// <summary>Whether open tasks stay on the day sheet when the run stops (rule 6.4).</summary>
     public bool KeepTasks { get; init; }
 
     public IReadOnlyList<Step> Steps { get; init; } = [];
+
+    /// <summary>Every step in the written order, those of passages included.</summary>
+    public IEnumerable<Step> AllSteps => Walk(Steps);
+
+    /// <summary>The step of an id; null when there is none.</summary>
+    public Step? StepOf(string id) => AllSteps.FirstOrDefault(s => s.Id == id);
 
     /// <summary>The purpose of a step: its own, else the program's.</summary>
     public Purpose PurposeOf(Step step) => step.Purpose ?? Purpose;
@@ -195,4 +96,22 @@ public sealed record ProgramDefinition
 
     /// <summary>The time of day a date-placed step falls at (rule 1.4).</summary>
     public LocalTime TimeFor(LocalTime? own) => own ?? At ?? Window?.From ?? new LocalTime(9, 0);
+
+    private static IEnumerable<Step> Walk(IEnumerable<Step> steps)
+    {
+        foreach (var step in steps)
+        {
+            yield return step;
+            var inner = step switch
+            {
+                ForkStep f => f.Then.Concat(f.Else),
+                SplitStep s => s.Passages.SelectMany(p => p.Steps),
+                _ => [],
+            };
+            foreach (var one in Walk(inner))
+            {
+                yield return one;
+            }
+        }
+    }
 }

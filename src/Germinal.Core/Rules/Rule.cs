@@ -1,3 +1,7 @@
+using System.Collections.Frozen;
+using System.Globalization;
+using System.Text.RegularExpressions;
+using Germinal.Core.Time;
 using NodaTime;
 
 namespace Germinal.Core.Rules;
@@ -24,7 +28,7 @@ public enum RuleOp
     MonthIs,
 }
 
-/// <summary>A rule over a person, used in <c>onlyIf</c>. A tree of all, any, not, and leaves.</summary>
+/// <summary>A rule over a person, used in <c>onlyIf</c>, in forks and for segments. A tree of all, any, not, and leaves.</summary>
 public abstract record Rule;
 
 /// <summary>Holds when every part holds; an empty one holds.</summary>
@@ -36,12 +40,46 @@ public sealed record AnyOf(IReadOnlyList<Rule> Parts) : Rule;
 /// <summary>Holds when its part does not.</summary>
 public sealed record Not(Rule Part) : Rule;
 
-/// <summary>A field, what is asked of it, and the values it is compared with (one, or several for <c>in</c>).</summary>
-public sealed record Leaf(string Field, RuleOp Op, IReadOnlyList<string> Values) : Rule;
-
-/// <summary>A moment and the practice's zone, against which dates are judged.</summary>
-public readonly record struct RuleMoment(Instant At, DateTimeZone Zone)
+/// <summary>
+/// A field, what is asked of it, and the values it is compared with (one, or several for <c>in</c>). The values are read
+/// once here as dates, numbers and spans, so that judging many people parses nothing.
+/// </summary>
+public sealed partial record Leaf(string Field, RuleOp Op, IReadOnlyList<string> Values) : Rule
 {
-    /// <summary>The local date of the moment.</summary>
-    public LocalDate Today => At.InZone(Zone).Date;
+    private readonly string wanted = Values.Count > 0 ? Values[0] : "";
+
+    /// <summary>The field, or null when the rule language has none of that name.</summary>
+    public RuleField? Known { get; } = RuleField.Of(Field);
+
+    /// <summary>The values, compared without regard to case.</summary>
+    public FrozenSet<string> Wanted { get; } = Values.ToFrozenSet(StringComparer.OrdinalIgnoreCase);
+
+    /// <summary>The first value as text.</summary>
+    public string First => wanted;
+
+    /// <summary>The first value as a full date, or null.</summary>
+    public LocalDate? Date { get; } = FullDate(Values.Count > 0 ? Values[0] : "");
+
+    /// <summary>The first value as a number, or null.</summary>
+    public decimal? Number { get; } = NumberOf(Values.Count > 0 ? Values[0] : "");
+
+    /// <summary>The first value as a span, or null.</summary>
+    public Offset? Span { get; } = Offset.TryParse(Values.Count > 0 ? Values[0] : "");
+
+    /// <inheritdoc/>
+    public bool Equals(Leaf? other) => other is not null && Field == other.Field && Op == other.Op && Values.SequenceEqual(other.Values, StringComparer.Ordinal);
+
+    /// <inheritdoc/>
+    public override int GetHashCode() => HashCode.Combine(Field, Op, Values.Count);
+
+    /// <summary>A full date of text, or null: <c>--06-14</c> has no year and is none.</summary>
+    internal static LocalDate? FullDate(string text) =>
+        YearlyDate.TryParse(text) is { Year: { } year } d ? new LocalDate(year, d.Month, d.Day) : null;
+
+    /// <summary>A number written plainly, <c>-12.5</c>; null for anything else.</summary>
+    internal static decimal? NumberOf(string text) =>
+        NumberForm().IsMatch(text) ? decimal.Parse(text, CultureInfo.InvariantCulture) : null;
+
+    [GeneratedRegex(@"^-?[0-9]{1,15}(\.[0-9]{1,9})?\z", RegexOptions.CultureInvariant)]
+    private static partial Regex NumberForm();
 }

@@ -1,4 +1,3 @@
-using System.Globalization;
 using Germinal.Core.People;
 using Germinal.Core.Time;
 using NodaTime;
@@ -7,50 +6,121 @@ namespace Germinal.Core.Rules;
 
 /// <summary>
 /// Judges a rule over a person (rule 5.2). A missing value makes every op but <c>missing</c>, <c>is-not</c>, <c>not-in</c>,
-/// <c>has-not</c> and <c>not-in-last</c> false. Text compares without regard to case.
+/// <c>has-not</c> and <c>not-in-last</c> false. Text compares without regard to case; accents count.
 /// </summary>
 public static class RuleJudge
 {
     /// <summary>True when the rule holds for the person at the moment.</summary>
-    public static bool Holds(Rule rule, PersonFacts person, RuleMoment moment) => rule switch
+    public static bool Holds(Rule rule, PersonFacts person, RuleMoment moment)
     {
-        AllOf all => all.Parts.All(p => Holds(p, person, moment)),
-        AnyOf any => any.Parts.Any(p => Holds(p, person, moment)),
-        Not not => !Holds(not.Part, person, moment),
-        Leaf leaf => Holds(leaf, RuleFields.Values(person, leaf.Field, moment), moment),
-        _ => throw new ArgumentOutOfRangeException(nameof(rule)),
-    };
-
-    private static bool Holds(Leaf leaf, IReadOnlyCollection<string> values, RuleMoment moment)
-    {
-        bool Any(Func<string, bool> test) => values.Any(test);
-        bool OneOf(string value) => leaf.Values.Contains(value, StringComparer.OrdinalIgnoreCase);
-        var wanted = leaf.Values.Count > 0 ? leaf.Values[0] : "";
-        return leaf.Op switch
+        switch (rule)
         {
-            RuleOp.Is or RuleOp.In or RuleOp.Has => Any(OneOf),
-            RuleOp.IsNot or RuleOp.NotIn or RuleOp.HasNot => !Any(OneOf),
-            RuleOp.Contains => Any(v => v.Contains(wanted, StringComparison.OrdinalIgnoreCase)),
-            RuleOp.StartsWith => Any(v => v.StartsWith(wanted, StringComparison.OrdinalIgnoreCase)),
-            RuleOp.Exists => values.Count > 0,
-            RuleOp.Missing => values.Count == 0,
-            RuleOp.Before => Any(v => Full(v) is { } d && Full(wanted) is { } w && d < w),
-            RuleOp.After => Any(v => Full(v) is { } d && Full(wanted) is { } w && d > w),
-            RuleOp.Less => Any(v => Number(v) < Number(wanted)),
-            RuleOp.More => Any(v => Number(v) > Number(wanted)),
-            RuleOp.InLast => Any(v => InLast(v, wanted, moment)),
-            RuleOp.NotInLast => !Any(v => InLast(v, wanted, moment)),
-            RuleOp.MonthIs => Any(v => YearlyDate.TryParse(v)?.Month == (int?)Number(wanted)),
-            _ => false,
-        };
+            case AllOf all:
+                foreach (var part in all.Parts)
+                {
+                    if (!Holds(part, person, moment))
+                    {
+                        return false;
+                    }
+                }
+
+                return true;
+            case AnyOf any:
+                foreach (var part in any.Parts)
+                {
+                    if (Holds(part, person, moment))
+                    {
+                        return true;
+                    }
+                }
+
+                return false;
+            case Not not:
+                return !Holds(not.Part, person, moment);
+            case Leaf leaf:
+                return leaf.Known is { } field && Holds(leaf, field.ValueFor(person, moment), moment);
+            default:
+                throw new ArgumentOutOfRangeException(nameof(rule));
+        }
     }
 
-    private static LocalDate? Full(string text) =>
-        YearlyDate.TryParse(text) is { Year: { } year } d ? new LocalDate(year, d.Month, d.Day) : null;
+    private static bool Holds(Leaf leaf, FieldValue value, RuleMoment moment) => leaf.Op switch
+    {
+        RuleOp.Missing => value.IsMissing,
+        RuleOp.IsNot or RuleOp.NotIn or RuleOp.HasNot => value.IsMissing || !AnyText(value, moment.Zone, leaf, IsWanted),
+        RuleOp.NotInLast => value.IsMissing || !InLast(value, leaf.Span, moment),
+        _ when value.IsMissing => false,
+        RuleOp.Exists => true,
+        RuleOp.Is or RuleOp.In or RuleOp.Has => AnyText(value, moment.Zone, leaf, IsWanted),
+        RuleOp.Contains => AnyText(value, moment.Zone, leaf, static (text, l) => text.Contains(l.First, StringComparison.OrdinalIgnoreCase)),
+        RuleOp.StartsWith => AnyText(value, moment.Zone, leaf, static (text, l) => text.StartsWith(l.First, StringComparison.OrdinalIgnoreCase)),
+        RuleOp.Before => DateOf(value, moment.Zone) < leaf.Date,
+        RuleOp.After => DateOf(value, moment.Zone) > leaf.Date,
+        RuleOp.Less => NumberOf(value) < leaf.Number,
+        RuleOp.More => NumberOf(value) > leaf.Number,
+        RuleOp.InLast => InLast(value, leaf.Span, moment),
+        RuleOp.MonthIs => MonthOf(value, moment.Zone) is { } month && month == leaf.Number,
+        _ => false,
+    };
 
-    private static decimal? Number(string text) =>
-        decimal.TryParse(text, NumberStyles.Number, CultureInfo.InvariantCulture, out var n) ? n : null;
+    private static bool IsWanted(string text, Leaf leaf) => leaf.Wanted.Contains(text);
 
-    private static bool InLast(string value, string span, RuleMoment moment) =>
-        Full(value) is { } date && Offset.TryParse(span) is { } offset && date <= moment.Today && date >= moment.Today - offset.Dates;
+    private static bool AnyText(FieldValue value, DateTimeZone zone, Leaf leaf, Func<string, Leaf, bool> test)
+    {
+        if (value.Texts is not { } texts)
+        {
+            return test(RuleField.TextOf(value, zone), leaf);
+        }
+
+        foreach (var text in texts)
+        {
+            if (test(text, leaf))
+            {
+                return true;
+            }
+        }
+
+        return false;
+    }
+
+    /// <summary>A full date: of a date with its year, of a moment, of a text that is one.</summary>
+    private static LocalDate? DateOf(FieldValue value, DateTimeZone zone)
+    {
+        if (value.Date is { } date)
+        {
+            return date.Year is { } year ? new LocalDate(year, date.Month, date.Day) : null;
+        }
+
+        return value.Moment is { } at ? at.InZone(zone).Date : value.Text is { } text ? Leaf.FullDate(text) : null;
+    }
+
+    private static decimal? NumberOf(FieldValue value) => value.Number ?? (value.Text is { } text ? Leaf.NumberOf(text) : null);
+
+    private static int? MonthOf(FieldValue value, DateTimeZone zone)
+    {
+        if (value.Moment is { } at)
+        {
+            return at.InZone(zone).Month;
+        }
+
+        return (value.Date ?? (value.Text is { } text ? YearlyDate.TryParse(text) : null))?.Month;
+    }
+
+    /// <summary>
+    /// Not later than the moment and not further back than the span: a moment to the instant, a date by whole days.
+    /// </summary>
+    private static bool InLast(FieldValue value, Offset? span, RuleMoment moment)
+    {
+        if (span is null)
+        {
+            return false;
+        }
+
+        if (value.Moment is { } at)
+        {
+            return at <= moment.At && at >= span.Before(moment.At, moment.Zone);
+        }
+
+        return DateOf(value, moment.Zone) is { } date && date <= moment.Today && date >= span.Before(moment.At, moment.Zone).InZone(moment.Zone).Date;
+    }
 }

@@ -77,23 +77,60 @@ public static class RuleReader
     private static Leaf? ReadLeaf(JsonObjectReader o)
     {
         var field = o.Needed("field");
-        var op = o.Choice("op", RuleOp.Is, Ops);
+        var word = o.Text("op", required: true);
+        var known = Array.Find(Ops, p => p.Word == word);
+        if (word is not null && known.Word is null)
+        {
+            o.Unknown<object>("op", word, string.Join(", ", Ops.Select(p => p.Word)));
+        }
+
+        var op = known.Op;
         var values = new List<string>();
         if (o.Has("value"))
         {
             var value = o.Raw("value");
             values.AddRange(value.ValueKind == JsonValueKind.Array ? value.EnumerateArray().Select(v => v.ToString()) : [value.ToString()]);
         }
-        else if (op is not (RuleOp.Exists or RuleOp.Missing))
+
+        if (known.Word is not null && ValueFinding(op, o.Has("value"), o.Has("value") && o.Raw("value").ValueKind == JsonValueKind.Array, values) is { } finding)
         {
-            o.Bad<object>("value", "“value” is missing.");
+            o.Bad<object>("value", finding);
         }
 
-        if (field.Length > 0 && !RuleFields.IsKnown(field))
+        if (field.Length > 0 && RuleField.Of(field) is null)
         {
-            return o.Bad<Leaf>("field", $"“{field}” is not a field; {string.Join(", ", RuleFields.Names)} and date:NAME are.");
+            return o.Bad<Leaf>("field", $"“{field}” is not a field; {string.Join(", ", RuleField.Names)}, date:NAME and custom:NAME are.");
         }
 
         return new Leaf(field, op, values);
+    }
+
+    /// <summary>What is wrong with a leaf's value for its op, or null.</summary>
+    private static string? ValueFinding(RuleOp op, bool given, bool list, List<string> values)
+    {
+        if (op is RuleOp.Exists or RuleOp.Missing)
+        {
+            return given ? "“exists” and “missing” take no value." : null;
+        }
+
+        if (!given)
+        {
+            return "“value” is missing.";
+        }
+
+        if (list != (op is RuleOp.In or RuleOp.NotIn))
+        {
+            return list ? "One value should stand here; a list goes with “in” and “not-in”." : "A list of values should stand here, [\"one\", \"two\"].";
+        }
+
+        var leaf = new Leaf("", op, values);
+        return op switch
+        {
+            RuleOp.Before or RuleOp.After when leaf.Date is null => $"“{leaf.First}” is not a date; 2027-12-24 would be.",
+            RuleOp.Less or RuleOp.More when leaf.Number is null => $"“{leaf.First}” is not a number; 65 would be.",
+            RuleOp.InLast or RuleOp.NotInLast when leaf.Span is null || leaf.First.StartsWith('-') => $"“{leaf.First}” is not a duration; P30D would be.",
+            RuleOp.MonthIs when leaf.Number is not { } month || month is < 1 or > 12 || month != decimal.Truncate(month) => $"“{leaf.First}” is not a month; 1 to 12 are.",
+            _ => null,
+        };
     }
 }

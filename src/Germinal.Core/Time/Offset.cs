@@ -18,9 +18,14 @@ public sealed partial record Offset
     {
         Dates = dates;
         Elapsed = elapsed;
+        plainDays = dates.Years == 0 && dates.Months == 0 ? (dates.Weeks * 7) + dates.Days : null;
+        IsZero = dates.Equals(Period.Zero) && elapsed == Duration.Zero;
         HasTimePart = hasTimePart;
         Text = text;
     }
+
+    // Most offsets are days or weeks: they add without going through the parts of a period.
+    private readonly int? plainDays;
 
     /// <summary>The calendar part; its sign is already applied.</summary>
     public Period Dates { get; }
@@ -35,7 +40,7 @@ public sealed partial record Offset
     public string Text { get; }
 
     /// <summary>True for a distance of nothing at all.</summary>
-    public bool IsZero => Dates.Equals(Period.Zero) && Elapsed == Duration.Zero;
+    public bool IsZero { get; }
 
     /// <summary>The offset of no days.</summary>
     public static Offset Zero { get; } = Parse("P0D");
@@ -71,7 +76,7 @@ public sealed partial record Offset
         TryParse(text) ?? throw new FormatException($"“{text}” is not a duration; P7D, P1M or PT2H would be.");
 
     /// <summary>The date part added to a local date; a day the month does not have becomes its last day.</summary>
-    public LocalDate AddDates(LocalDate date) => date + Dates;
+    public LocalDate AddDates(LocalDate date) => plainDays is { } days ? date.PlusDays(days) : date + Dates;
 
     /// <summary>
     /// The offset added to a moment: first the date part on the local clock of <paramref name="zone"/>, keeping the time
@@ -79,7 +84,7 @@ public sealed partial record Offset
     /// </summary>
     public Instant AddTo(Instant moment, DateTimeZone zone)
     {
-        if (Dates.Equals(Period.Zero))
+        if (plainDays == 0)
         {
             return moment + Elapsed;
         }
@@ -87,6 +92,21 @@ public sealed partial record Offset
         var local = moment.InZone(zone).LocalDateTime;
         return LocalClock.At(AddDates(local.Date) + local.TimeOfDay, zone) + Elapsed;
     }
+
+    /// <summary>The moment this long before another: the date part back on the local clock first, then the elapsed part.</summary>
+    public Instant Before(Instant moment, DateTimeZone zone)
+    {
+        if (Dates.Equals(Period.Zero))
+        {
+            return moment - Elapsed;
+        }
+
+        var local = moment.InZone(zone).LocalDateTime;
+        return LocalClock.At(local.Date - Dates + local.TimeOfDay, zone) - Elapsed;
+    }
+
+    /// <summary>The date part as whole days, weeks counted; months and years are not in it.</summary>
+    public int WholeDays => (Dates.Weeks * 7) + Dates.Days;
 
     /// <inheritdoc/>
     public bool Equals(Offset? other) => other is not null && Text == other.Text;

@@ -15,7 +15,7 @@ public readonly record struct Placed(Instant Moment, bool Exact);
 /// <param name="Calendar">The practice's holidays.</param>
 /// <param name="Clock">The zone the program reads.</param>
 /// <param name="PersonZone">The person's zone, for quiet hours.</param>
-public sealed record Openings(Window? Window, QuietHours? Quiet, WorkCalendar Calendar, DateTimeZone Clock, DateTimeZone PersonZone)
+public readonly record struct Openings(Window? Window, QuietHours? Quiet, WorkCalendar Calendar, DateTimeZone Clock, DateTimeZone PersonZone)
 {
     private const int DaysLooked = 366;
 
@@ -38,9 +38,17 @@ public sealed record Openings(Window? Window, QuietHours? Quiet, WorkCalendar Ca
     }
 
     /// <summary>True when window and quiet hours are both open at a moment (check 8 of section 8).</summary>
-    public bool IsOpen(Instant moment) =>
-        (Window is null || Window.IsOpen(moment.InZone(Clock).LocalDateTime, Calendar)) &&
-        (Quiet is null || Quiet.Allows(moment.InZone(PersonZone).TimeOfDay));
+    public bool IsOpen(Instant moment)
+    {
+        if (Window is null && Quiet is null)
+        {
+            return true;
+        }
+
+        var local = moment.InZone(Clock).LocalDateTime;
+        return (Window is null || Window.IsOpen(local, Calendar)) &&
+            (Quiet is null || Quiet.Allows(ReferenceEquals(Clock, PersonZone) ? local.TimeOfDay : moment.InZone(PersonZone).TimeOfDay));
+    }
 
     private Instant? Rolled(Placed placed, Instant planning)
     {

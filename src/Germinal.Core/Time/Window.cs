@@ -27,9 +27,26 @@ public enum Roll
 /// <param name="Roll">What happens to a date that is not permitted.</param>
 public sealed record Window(FrozenSet<IsoDayOfWeek> Days, LocalTime From, LocalTime To, bool SkipHolidays, Roll Roll)
 {
+    // One bit for each week day: asked for every touch.
+    private readonly int days = BitsOf(Days);
+
+    /// <summary>Permitted week days.</summary>
+    public FrozenSet<IsoDayOfWeek> Days
+    {
+        get;
+        init
+        {
+            field = value;
+            days = BitsOf(value);
+        }
+    }
+    = Days;
+
+    private static int BitsOf(FrozenSet<IsoDayOfWeek> days) => days.Aggregate(0, (bits, day) => bits | (1 << (int)day));
+
     /// <summary>True when something may happen on this date at all.</summary>
     public bool Permits(LocalDate date, WorkCalendar calendar) =>
-        Days.Contains(date.DayOfWeek) && !(SkipHolidays && calendar.IsFree(date));
+        (days & (1 << (int)date.DayOfWeek)) != 0 && !(SkipHolidays && calendar.IsFree(date));
 
     /// <summary>True at a local date and time inside the window.</summary>
     public bool IsOpen(LocalDateTime at, WorkCalendar calendar) =>

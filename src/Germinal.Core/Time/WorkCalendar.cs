@@ -16,7 +16,7 @@ public sealed record WorkCalendar(FrozenSet<IsoDayOfWeek> WorkingDays, FrozenSet
         FrozenSet<LocalDate>.Empty);
 
     /// <summary>True on a public holiday or a closing day.</summary>
-    public bool IsFree(LocalDate date) => Holidays.Contains(date) || Closed.Contains(date);
+    public bool IsFree(LocalDate date) => (Holidays.Count > 0 && Holidays.Contains(date)) || (Closed.Count > 0 && Closed.Contains(date));
 
     /// <summary>True on a working week day that is neither a public holiday nor a closing day.</summary>
     public bool IsWorkingDay(LocalDate date) => WorkingDays.Contains(date.DayOfWeek) && !IsFree(date);

@@ -31,7 +31,7 @@ public readonly record struct YearlyDate(int Month, int Day, int? Year)
         }
 
         var full = NodaTime.Text.LocalDatePattern.Iso.Parse(text ?? "");
-        return full.Success ? new YearlyDate(full.Value.Month, full.Value.Day, full.Value.Year) : null;
+        return full.Success ? TryCreate(full.Value.Month, full.Value.Day, full.Value.Year) : null;
     }
 
     /// <summary>The date, or null when there is no such day.</summary>

@@ -15,7 +15,17 @@ public static class PracticeClock
         return clock.Real ? SystemClock.Instance.GetCurrentInstant() : clock.Now;
     }
 
-    /// <summary>Asks for the next sweep at once: a program was switched on, or a date was changed.</summary>
-    public static Task SweepSoonAsync(GerminalDb db, CancellationToken stop = default) =>
-        db.Clock.ExecuteUpdateAsync(u => u.SetProperty(c => c.SweptUntil, Instant.MinValue), stop);
+    /// <summary>
+    /// A program was switched on, or a setting was changed: workers read both anew, and the calendar is worked out again for
+    /// everybody of the practice.
+    /// </summary>
+    public static async Task LookAgainAsync(GerminalDb db, CancellationToken stop = default)
+    {
+        await db.Practices.Where(p => p.Id == db.PracticeId).ExecuteUpdateAsync(u => u.SetProperty(p => p.Edition, p => p.Edition + 1), stop);
+        await db.States.Where(s => s.NextAlarm > Instant.MinValue).ExecuteUpdateAsync(u => u.SetProperty(s => s.NextAlarm, Instant.MinValue), stop);
+    }
+
+    /// <summary>The same for some people: one of their dates was changed.</summary>
+    public static Task LookAgainAsync(GerminalDb db, IReadOnlyCollection<Guid> people, CancellationToken stop = default) =>
+        db.States.Where(s => people.Contains(s.PersonId)).ExecuteUpdateAsync(u => u.SetProperty(s => s.NextAlarm, Instant.MinValue), stop);
 }

@@ -1,3 +1,4 @@
+using Germinal.Core.Engine;
 using Germinal.Store;
 using Germinal.Store.Rows;
 using NodaTime;
@@ -8,7 +9,7 @@ namespace Germinal.Service.Demo;
 /// The invented people of the demo practice, from a fixed seed. Mail under example.com, .net and .org (RFC 2606),
 /// numbers 555-0100 to 555-0199, made-up towns and streets.
 /// </summary>
-public sealed class DemoPeople(Random random, Guid practice, IReadOnlyList<Guid> members)
+public sealed class DemoPeople(Random random, Guid practice, IReadOnlyList<Guid> members, int firstNumber = 0)
 {
     private static readonly string[] FirstNames =
     [
@@ -36,7 +37,7 @@ public sealed class DemoPeople(Random random, Guid practice, IReadOnlyList<Guid>
     private static readonly string[] Topics = ["Retirement", "First home", "School fees", "Protection", "Market letter"];
 
     private readonly HashSet<string> emails = new(StringComparer.Ordinal);
-    private int numbers;
+    private int numbers = firstNumber;
 
     /// <summary>A person with the facts they would have in such a practice, their dates and consent.</summary>
     /// <param name="stage">The stage they stand in, or null.</param>
@@ -49,7 +50,7 @@ public sealed class DemoPeople(Random random, Guid practice, IReadOnlyList<Guid>
         var place = house is null ? Places[Weighted(40, 14, 12, 10, 10, 6, 8)] : Places.First(p => house.Address!.EndsWith(p.Town, StringComparison.Ordinal));
         var person = new PersonRow
         {
-            Id = Guid.CreateVersion7(DateTimeOffset.FromUnixTimeSeconds(1_700_000_000 + (++numbers * 60))),
+            Id = StableId.Of(practice, $"person/{++numbers}"),
             PracticeId = practice,
             FirstName = first,
             LastName = last,
@@ -117,9 +118,9 @@ public sealed class DemoPeople(Random random, Guid practice, IReadOnlyList<Guid>
         };
         return stage switch
         {
-            "Planning/Client" => [Entry("email", "express", "signed with the plan"), Entry("call", "express", "signed with the plan")],
+            "Planning/Client" => [Entry("email", "express", "signed with the plan"), Entry("call", "express", "signed with the plan"), Entry("text", "express", "signed with the plan")],
             "Planning/Inquiry" => [Entry("email", "express", "ticked on the web form"), Entry("call", "inquiry", "asked on the web form")],
-            null when Chance(35) => [],
+            null when Chance(25) => [],
             _ => [Entry("email", "express", Pick("ticked at the evening talk", "told Wren on the phone"))],
         };
     }

@@ -1,9 +1,6 @@
+using System.Collections.Concurrent;
 using Germinal.Channels;
-using Germinal.Channels.Letters;
-using Germinal.Channels.Mail;
 using Germinal.Core.Engine;
-using Germinal.Core.People;
-using Germinal.Core.Programs;
 using Germinal.Store;
 using Germinal.Store.Rows;
 using Microsoft.EntityFrameworkCore;
@@ -15,114 +12,226 @@ namespace Germinal.Service.Engine;
 /// <summary>
 /// Judges what is due and hands it to its channel. A touch is committed as <i>handing</i> with a fresh attempt id before
 /// the channel sees it, and its outcome is committed afterwards; after a crash the provider is asked by the touch's own key.
+/// What a provider does not take for now is tried again after waits that grow, and judged anew each time.
 /// </summary>
 public sealed partial class Dispatcher(
-    IDbContextFactory<GerminalDb> databases, LiquidLetters liquid, LetterWriter writer, PublicLinks links, ShelfReading shelves, IMailTransport mail, ILogger<Dispatcher> log)
+    IDbContextFactory<GerminalDb> databases, Engines engines, Handing handing, ILogger<Dispatcher> log)
 {
-    private const int PeopleAtOnce = 100;
+    private const int PeopleAtOnce = 200;
+
+    /// <summary>Where people share a limit they are judged in one order, so that as many as may be due together are taken together.</summary>
+    private const int PeopleInOneOrder = 2000;
+
     private static readonly Duration Lease = Duration.FromSeconds(20);
-    private static readonly Duration RetryAfter = Duration.FromSeconds(10);
+
+    /// <summary>Waits between attempts at one message; the last one goes on.</summary>
+    private static readonly Duration[] Waits = [.. new[] { 2, 5, 10, 30, 60, 300, 900 }.Select(s => Duration.FromSeconds(s))];
+
+    // A provider that is away is left alone for a while, not asked once for every message that is due.
+    private readonly ConcurrentDictionary<(Guid Practice, string Channel), (Instant Until, int Times)> away = [];
 
     private static Instant MachineNow => SystemClock.Instance.GetCurrentInstant();
 
     /// <summary>Judges one batch of a practice's people with something due by <paramref name="now"/>, and sends what passed.</summary>
-    /// <returns>False when nothing was due.</returns>
-    public async Task<bool> DispatchAsync(Guid practiceId, Instant now, CancellationToken stop)
+    /// <param name="practiceId">The practice.</param>
+    /// <param name="now">Practice time.</param>
+    /// <param name="only">The one person to take, for finding out who stops a batch; null for all.</param>
+    /// <param name="stop">Gives up.</param>
+    /// <returns>How many people were judged; 0 when nothing was due.</returns>
+    public async Task<int> DispatchAsync(Guid practiceId, Instant now, Guid? only, CancellationToken stop)
     {
         IReadOnlyList<TouchRow> handed;
         EngineBatch batch;
+        int judged;
         await using (var db = await databases.CreateDbContextAsync(stop))
         {
             db.PracticeId = practiceId;
             await using var transaction = await db.Database.BeginTransactionAsync(stop);
+            var (engine, settings) = await engines.OfAsync(db, stop);
+            var inOneOrder = engine.Practice.DailyLimits.Count > 0;
+            var counts = await LiveCounts.LockAsync(db, engine, now, stop);
+            var claimed = await ClaimAsync(db, practiceId, now, only, inOneOrder, stop);
+            if (claimed.Count == 0)
+            {
+                return 0;
+            }
+
+            judged = claimed.Count;
+            batch = await EngineBatch.LoadAsync(db, claimed, engine, settings, stop);
+            var recorder = new Recorder(db, batch.Engine);
+            Judge(batch, recorder, claimed, now, counts, inOneOrder);
+            handed = await recorder.WriteAsync(MachineNow + Lease, stop);
+            await transaction.CommitAsync(stop);
+        }
+
+        await HandOverAsync(practiceId, batch, handed, stop);
+        return judged;
+    }
+
+    private static Task<List<Guid>> ClaimAsync(GerminalDb db, Guid practiceId, Instant now, Guid? only, bool inOneOrder, CancellationToken stop)
+    {
+        if (inOneOrder)
+        {
+            return db.Database.SqlQuery<Guid>(
+                $"""
+                SELECT s.person_id AS "Value" FROM person_states s
+                LEFT JOIN LATERAL (SELECT first_due, priority FROM touches t WHERE t.person_id = s.person_id AND t.status IN ('planned', 'blocked') AND t.due <= {now} ORDER BY first_due, priority LIMIT 1) f ON true
+                WHERE s.next_due <= {now} AND s.next_alarm > {now} AND s.practice_id = {practiceId} AND s.set_aside IS NULL AND ({only}::uuid IS NULL OR s.person_id = {only}::uuid)
+                  AND NOT EXISTS (SELECT 1 FROM events e WHERE e.person_id = s.person_id AND e.handled_at IS NULL AND e.at <= {now})
+                ORDER BY f.first_due, f.priority, s.person_id LIMIT {PeopleInOneOrder} FOR UPDATE OF s SKIP LOCKED
+                """).ToListAsync(stop);
+        }
+
+        return db.Database.SqlQuery<Guid>(
+            $"""
+            SELECT person_id AS "Value" FROM person_states s
+            WHERE next_due <= {now} AND next_alarm > {now} AND practice_id = {practiceId} AND set_aside IS NULL AND ({only}::uuid IS NULL OR person_id = {only}::uuid)
+              AND NOT EXISTS (SELECT 1 FROM events e WHERE e.person_id = s.person_id AND e.handled_at IS NULL AND e.at <= {now})
+            ORDER BY next_due, person_id LIMIT {PeopleAtOnce} FOR UPDATE SKIP LOCKED
+            """).ToListAsync(stop);
+    }
+
+    private static void Judge(EngineBatch batch, Recorder recorder, List<Guid> people, Instant now, LiveCounts? counts, bool inOneOrder)
+    {
+        foreach (var id in people)
+        {
+            batch.States[id].AlarmsFrom = now;
+        }
+
+        if (!inOneOrder)
+        {
+            foreach (var id in people)
+            {
+                recorder.Take(batch.States[id], batch.Engine.Judge(batch.Facts[id], batch.StateOf(id), now, counts));
+            }
+
+            return;
+        }
+
+        // Rule 9.3: everybody's touches in one order, one at a time.
+        var order = new PriorityQueue<Guid, AskOrder>();
+        var standing = people.ToDictionary(id => id, id => new Advance(batch.StateOf(id), batch.Facts[id], []));
+        void Line(Guid id)
+        {
+            if (batch.Engine.FirstInOrder(standing[id].Person, standing[id].State, now) is { } place)
+            {
+                order.Enqueue(id, place);
+            }
+            else
+            {
+                recorder.Take(batch.States[id], standing[id] with { Effects = [] });
+            }
+        }
+
+        people.ForEach(Line);
+        while (order.TryDequeue(out var id, out _))
+        {
+            standing[id] = batch.Engine.JudgeFirst(standing[id].Person, standing[id].State, now, counts);
+            recorder.Take(batch.States[id], standing[id]);
+            Line(id);
+        }
+    }
+
+    /// <summary>
+    /// Takes up touches whose worker went away, or whose provider asked for later: looked up by their key where that can be
+    /// done, judged anew where they had not arrived, shown as uncertain where nobody can say.
+    /// </summary>
+    /// <returns>False when there was none.</returns>
+    public async Task<bool> RecoverAsync(Guid practiceId, Instant now, CancellationToken stop)
+    {
+        List<TouchRow> touches;
+        EngineBatch batch;
+        await using (var db = await databases.CreateDbContextAsync(stop))
+        {
+            db.PracticeId = practiceId;
+            var until = MachineNow + Lease;
+            var overdue = MachineNow;
             var claimed = await db.Database.SqlQuery<Guid>(
                 $"""
-                SELECT person_id AS "Value" FROM person_states WHERE next_due <= {now} AND practice_id = {practiceId}
-                ORDER BY next_due, person_id LIMIT {PeopleAtOnce} FOR UPDATE SKIP LOCKED
+                UPDATE touches SET leased_until = {until} WHERE id IN (
+                  SELECT id FROM touches WHERE status = 'handing' AND practice_id = {practiceId} AND leased_until < {overdue}
+                  ORDER BY leased_until LIMIT {PeopleAtOnce} FOR UPDATE SKIP LOCKED)
+                RETURNING id AS "Value"
                 """).ToListAsync(stop);
             if (claimed.Count == 0)
             {
                 return false;
             }
 
-            batch = await EngineBatch.LoadAsync(db, claimed, liquid, shelves, stop);
-            var recorder = new Recorder(db, batch.Engine.Shelf);
-            foreach (var id in claimed)
-            {
-                recorder.Take(batch.States[id], batch.Engine.Judge(batch.Facts[id], batch.StateOf(id), now));
-            }
-
-            handed = await recorder.WriteAsync(MachineNow + Lease, stop);
-            await transaction.CommitAsync(stop);
+            touches = await db.Touches.AsNoTracking().Where(t => claimed.Contains(t.Id)).ToListAsync(stop);
+            batch = await EngineBatch.LoadAsync(db, [.. touches.Select(t => t.PersonId).Distinct()], engines, stop);
         }
 
-        await HandOverAsync(practiceId, batch, handed, stop);
-        return true;
-    }
-
-    /// <summary>
-    /// Takes up touches whose worker went away, or whose server asked for later: looked up by their key where that can be
-    /// done, sent where they had not arrived, shown as uncertain where nobody can say.
-    /// </summary>
-    /// <returns>False when there was none.</returns>
-    public async Task<bool> RecoverAsync(Guid practiceId, CancellationToken stop)
-    {
-        await using var db = await databases.CreateDbContextAsync(stop);
-        db.PracticeId = practiceId;
-        var until = MachineNow + Lease;
-        var overdue = MachineNow;
-        var attempt = Guid.NewGuid();
-        var claimed = await db.Database.SqlQuery<Guid>(
-            $"""
-            UPDATE touches SET leased_until = {until}, attempt_id = {attempt} WHERE id IN (
-              SELECT id FROM touches WHERE status = 'handing' AND practice_id = {practiceId} AND leased_until < {overdue}
-              ORDER BY leased_until LIMIT {PeopleAtOnce} FOR UPDATE SKIP LOCKED)
-            RETURNING id AS "Value"
-            """).ToListAsync(stop);
-        if (claimed.Count == 0)
-        {
-            return false;
-        }
-
-        var touches = await db.Touches.AsNoTracking().Where(t => claimed.Contains(t.Id)).ToListAsync(stop);
-        var batch = await EngineBatch.LoadAsync(db, [.. touches.Select(t => t.PersonId).Distinct()], liquid, shelves, stop);
         var again = new List<TouchRow>();
-        var arrived = new List<(TouchRow, Prepared, MailAnswer)>();
+        var arrived = new List<(ReadyMessage, ProviderAnswer)>();
         foreach (var touch in touches)
         {
-            // A server that said “later” is known not to have it.
-            var accepted = touch.Reason == "later" ? false : await mail.WasAcceptedAsync(Prepare(batch, touch).MessageId, stop);
-            switch (accepted)
+            // A provider that said “later” is known not to have it; of an uncertain one a member may have said what became of it.
+            var ready = handing.Prepare(batch, touch);
+            var id = touch.Reason switch { "later" => "", "arrived" => ready.Key, _ => await handing.LookUpAsync(ready, stop) };
+            if (id is null)
             {
-                case true:
-                    arrived.Add((touch, Prepare(batch, touch), new MailAnswer(MailResult.Accepted, "found at the provider after an interruption")));
-                    break;
-                case false:
-                    again.Add(touch);
-                    break;
-                default:
-                    await db.Touches.Where(t => t.Id == touch.Id).ExecuteUpdateAsync(u => u.SetProperty(t => t.Status, "uncertain").SetProperty(t => t.LeasedUntil, (Instant?)null), stop);
-                    break;
+                await MarkUncertainAsync(practiceId, touch.Id, stop);
+            }
+            else if (id.Length == 0)
+            {
+                again.Add(touch);
+            }
+            else
+            {
+                arrived.Add((ready, new ProviderAnswer(ProviderResult.Accepted, "found at the provider after an interruption", id)));
             }
         }
 
         LogRecovered(log, arrived.Count, again.Count);
-        await RecordAsync(practiceId, batch.Engine, arrived, stop);
-        await HandOverAsync(practiceId, batch, again, stop);
+        await RecordAsync(practiceId, batch, arrived, stop);
+        var (anew, handed) = await TryAgainAsync(practiceId, batch, again, now, stop);
+        await HandOverAsync(practiceId, anew, handed, stop);
         return true;
     }
 
-    private sealed record Prepared(FilledLetter Letter, Purpose Purpose, Member? Sender, PersonFacts Person, string MessageId);
-
-    private Prepared Prepare(EngineBatch batch, TouchRow touch)
+    private async Task MarkUncertainAsync(Guid practiceId, Guid touch, CancellationToken stop)
     {
-        var person = batch.Facts[touch.PersonId];
-        var practice = batch.Engine.Practice;
-        var definition = batch.Engine.Shelf.Find(touch.ProgramId, touch.Version).Definition;
-        var step = (EmailStep)definition.Steps.First(s => s.Id == touch.StepId);
-        var sender = practice.SenderFor(person);
-        var letter = writer.Fill(step, definition.PurposeOf(step), touch.Id, person, practice, sender, touch.Due);
-        return new Prepared(letter, definition.PurposeOf(step), sender, person, OutgoingMail.MessageIdOf(touch.Id, sender?.Email ?? "nobody@invalid"));
+        await using var db = await databases.CreateDbContextAsync(stop);
+        db.PracticeId = practiceId;
+        await db.Touches.Where(t => t.Id == touch).ExecuteUpdateAsync(u => u.SetProperty(t => t.Status, "uncertain").SetProperty(t => t.LeasedUntil, (Instant?)null), stop);
+    }
+
+    /// <summary>Judges touches anew that did not go: what has been said meanwhile, the hour and the late limit count.</summary>
+    private async Task<(EngineBatch Batch, IReadOnlyList<TouchRow> Handed)> TryAgainAsync(Guid practiceId, EngineBatch old, List<TouchRow> touches, Instant now, CancellationToken stop)
+    {
+        if (touches.Count == 0)
+        {
+            return (old, []);
+        }
+
+        await using var db = await databases.CreateDbContextAsync(stop);
+        db.PracticeId = practiceId;
+        await using var transaction = await db.Database.BeginTransactionAsync(stop);
+        var people = await LockAsync(db, touches.Select(t => t.PersonId), stop);
+        var batch = await EngineBatch.LoadAsync(db, people, engines, stop);
+        var counts = await LiveCounts.LockAsync(db, batch.Engine, now, stop);
+        var recorder = new Recorder(db, batch.Engine);
+        foreach (var touch in touches.OrderBy(t => t.FirstDue).ThenBy(t => t.Priority).ThenBy(t => t.PersonId))
+        {
+            if (batch.Engine.Practice.DailyLimits.ContainsKey(Words.ChannelOf(touch.Kind)))
+            {
+                counts?.GiveBack(touch.Kind, touch.Due.InZone(batch.Engine.Practice.Zone).Date);
+            }
+
+            recorder.Take(batch.States[touch.PersonId], batch.Engine.TryAgain(batch.Facts[touch.PersonId], batch.StateOf(touch.PersonId), touch.Id, touch.Due, now, counts));
+        }
+
+        var handed = await recorder.WriteAsync(MachineNow + Lease, stop);
+        await transaction.CommitAsync(stop);
+        return (batch, handed);
+    }
+
+    private static async Task<Guid[]> LockAsync(GerminalDb db, IEnumerable<Guid> people, CancellationToken stop)
+    {
+        var ids = people.Distinct().Order().ToArray();
+        await db.Database.ExecuteSqlAsync($"SELECT 1 FROM person_states WHERE person_id = ANY({ids}) ORDER BY person_id FOR UPDATE", stop);
+        return ids;
     }
 
     private async Task HandOverAsync(Guid practiceId, EngineBatch batch, IReadOnlyList<TouchRow> touches, CancellationToken stop)
@@ -134,22 +243,23 @@ public sealed partial class Dispatcher(
 
         using var holding = new CancellationTokenSource();
         var leases = KeepLeasesAsync(practiceId, [.. touches.Select(t => t.Id)], holding.Token);
-        var answers = await Task.WhenAll(touches.Select(async touch =>
-        {
-            var prepared = Prepare(batch, touch);
-            if (prepared.Letter.Missing.Count > 0 || prepared.Sender is null)
-            {
-                // Facts changed between the decision and a retry; a letter with a gap never goes.
-                return (touch, prepared, new MailAnswer(MailResult.Refused, "cannot-fill"));
-            }
-
-            using var message = OutgoingMail.Build(
-                prepared.Letter, prepared.Purpose, touch.Id, prepared.Sender, prepared.Person.Name, prepared.Person.Email!, touch.Due, batch.Engine.Practice.Zone, links);
-            return (touch, prepared, await mail.SendAsync(message, stop));
-        }));
+        var answers = await Task.WhenAll(touches.Select(touch => SendAsync(practiceId, batch, touch, stop)));
         await holding.CancelAsync();
         await leases;
-        await RecordAsync(practiceId, batch.Engine, answers, stop);
+        await RecordAsync(practiceId, batch, answers, stop);
+    }
+
+    private async Task<(ReadyMessage Ready, ProviderAnswer Answer)> SendAsync(Guid practiceId, EngineBatch batch, TouchRow touch, CancellationToken stop)
+    {
+        var ready = handing.Prepare(batch, touch);
+        if (away.TryGetValue((practiceId, touch.Kind), out var gone) && MachineNow < gone.Until)
+        {
+            return (ready, new ProviderAnswer(ProviderResult.Away, ""));
+        }
+
+        var answer = await handing.SendAsync(batch, ready, stop);
+        EngineMetrics.Count(touch.Kind, answer.Result);
+        return (ready, answer);
     }
 
     /// <summary>While a slow server is at it, the lease is renewed, so that no other worker takes the touches up.</summary>
@@ -172,7 +282,7 @@ public sealed partial class Dispatcher(
         }
     }
 
-    private async Task RecordAsync(Guid practiceId, TouchEngine engine, IReadOnlyList<(TouchRow Touch, Prepared Prepared, MailAnswer Answer)> answers, CancellationToken stop)
+    private async Task RecordAsync(Guid practiceId, EngineBatch decided, IReadOnlyList<(ReadyMessage Ready, ProviderAnswer Answer)> answers, CancellationToken stop)
     {
         if (answers.Count == 0)
         {
@@ -182,46 +292,89 @@ public sealed partial class Dispatcher(
         await using var db = await databases.CreateDbContextAsync(stop);
         db.PracticeId = practiceId;
         await using var transaction = await db.Database.BeginTransactionAsync(stop);
-        var ids = answers.Select(a => a.Touch.PersonId).Distinct().Order().ToArray();
-        await db.Database.ExecuteSqlAsync($"SELECT 1 FROM person_states WHERE person_id = ANY({ids}) ORDER BY person_id FOR UPDATE", stop);
-        var batch = await EngineBatch.LoadAsync(db, ids, engine, stop);
-        var recorder = new Recorder(db, engine.Shelf);
-        foreach (var (touch, prepared, answer) in answers)
+        var settled = answers.Where(a => a.Answer.Result is ProviderResult.Accepted or ProviderResult.Refused).ToList();
+        var people = await LockAsync(db, settled.Select(a => a.Ready.Touch.PersonId), stop);
+        var batch = await EngineBatch.LoadAsync(db, people, decided.Engine, decided.Settings, stop);
+        var recorder = new Recorder(db, batch.Engine);
+        foreach (var (ready, answer) in settled)
         {
-            if (answer.Result == MailResult.Later)
-            {
-                var retry = (Instant?)(MachineNow + RetryAfter);
-                await db.Touches.Where(t => t.Id == touch.Id).ExecuteUpdateAsync(u => u.SetProperty(t => t.LeasedUntil, retry).SetProperty(t => t.Reason, "later"), stop);
-                LogLater(log, answer.Words);
-                continue;
-            }
-
-            var failure = answer.Result == MailResult.Refused ? (answer.Words == "cannot-fill" ? "cannot-fill" : "refused-by-server") : null;
+            var touch = ready.Touch;
             var state = batch.StateOf(touch.PersonId);
-            if (state.Runs.All(r => r.Touch.Id != touch.Id))
+            if (state.Runs.All(r => r.TouchId != touch.Id || r.Touch.Phase != TouchPhase.Handing))
             {
                 continue;
             }
 
-            recorder.Take(batch.States[touch.PersonId], engine.Settle(batch.Facts[touch.PersonId], state, touch.Id, touch.Due, failure));
+            var failure = answer.Result == ProviderResult.Accepted ? null : answer.Words == "cannot-fill" ? "cannot-fill" : "refused-by-server";
+            recorder.Take(batch.States[touch.PersonId], batch.Engine.Settle(batch.Facts[touch.PersonId], state, touch.Id, touch.Due, failure));
             if (failure is null)
             {
-                db.Messages.Add(new MessageRow
-                {
-                    TouchId = touch.Id, PracticeId = practiceId, PersonId = touch.PersonId, MessageId = prepared.MessageId,
-                    ToAddress = prepared.Person.Email ?? "", FromName = prepared.Sender?.Name ?? "", FromAddress = prepared.Sender?.Email ?? "",
-                    Subject = prepared.Letter.Subject, Html = prepared.Letter.BodyHtml, Text = prepared.Letter.Text, SentAt = touch.Due, Answer = answer.Words,
-                });
+                db.Messages.Add(Handing.Row(ready, answer));
             }
         }
 
         await recorder.WriteAsync(Instant.MinValue, stop);
+        await NoteFailuresAsync(db, [.. answers.Where(a => a.Answer.Result is ProviderResult.Later or ProviderResult.Away or ProviderResult.Refused)], stop);
+        await NoteProvidersAsync(db, practiceId, answers, stop);
         await transaction.CommitAsync(stop);
     }
 
-    [LoggerMessage(Level = LogLevel.Information, Message = "Took up interrupted touches: {Arrived} had arrived, {Again} are sent again")]
+    /// <summary>What was not taken is tried again when its wait is over, or its provider is expected back.</summary>
+    private async Task NoteFailuresAsync(GerminalDb db, List<(ReadyMessage Ready, ProviderAnswer Answer)> failures, CancellationToken stop)
+    {
+        foreach (var (ready, answer) in failures.Where(f => f.Answer.Words.Length > 0).DistinctBy(f => (f.Ready.Touch.Kind, f.Answer.Words)))
+        {
+            LogNotTaken(log, ready.Touch.Kind, answer.Result, answer.Words);
+        }
+
+        foreach (var group in failures.GroupBy(f => (f.Answer.Result, f.Answer.Words, f.Ready.Touch.Kind, f.Ready.Touch.Attempts)))
+        {
+            var ids = group.Select(f => f.Ready.Touch.Id).ToArray();
+            if (group.Key.Result == ProviderResult.Refused)
+            {
+                await db.Touches.Where(t => ids.Contains(t.Id)).ExecuteUpdateAsync(u => u.SetProperty(t => t.LastAnswer, group.Key.Words), stop);
+                continue;
+            }
+
+            var retry = (Instant?)RetryAt(db.PracticeId!.Value, group.Key.Kind, group.Key.Result, group.Key.Attempts);
+            await db.Touches.Where(t => ids.Contains(t.Id) && t.Status == "handing").ExecuteUpdateAsync(
+                u => u.SetProperty(t => t.LeasedUntil, retry).SetProperty(t => t.Reason, "later").SetProperty(t => t.LastAnswer, t => group.Key.Words == "" ? t.LastAnswer : group.Key.Words), stop);
+        }
+    }
+
+    private Instant RetryAt(Guid practice, string channel, ProviderResult result, int attempts)
+    {
+        if (result == ProviderResult.Later)
+        {
+            return MachineNow + Waits[Math.Clamp(attempts - 1, 0, Waits.Length - 1)];
+        }
+
+        return away.TryGetValue((practice, channel), out var gone) ? gone.Until : MachineNow + Waits[0];
+    }
+
+    /// <summary>Keeps the one line that says how each provider stands.</summary>
+    private async Task NoteProvidersAsync(GerminalDb db, Guid practice, IReadOnlyList<(ReadyMessage Ready, ProviderAnswer Answer)> answers, CancellationToken stop)
+    {
+        foreach (var group in answers.GroupBy(a => a.Ready.Touch.Kind))
+        {
+            var name = group.Key == "text" ? "texts" : "mail-out";
+            if (group.FirstOrDefault(a => a.Answer is { Result: ProviderResult.Away, Words.Length: > 0 }).Answer is { } trouble)
+            {
+                var times = away.TryGetValue((practice, group.Key), out var known) ? known.Times + 1 : 1;
+                away[(practice, group.Key)] = (MachineNow + Waits[Math.Min(times - 1, 3)], times);
+                await ProviderStates.SetAsync(db, name, trouble.Words, stop);
+            }
+            else if (group.Any(a => a.Answer.Result != ProviderResult.Away))
+            {
+                away.TryRemove((practice, group.Key), out _);
+                await ProviderStates.SetAsync(db, name, null, stop);
+            }
+        }
+    }
+
+    [LoggerMessage(Level = LogLevel.Information, Message = "Took up interrupted touches: {Arrived} had arrived, {Again} are tried again")]
     private static partial void LogRecovered(ILogger logger, int arrived, int again);
 
-    [LoggerMessage(Level = LogLevel.Warning, Message = "A message waits for the mail server: {Words}")]
-    private static partial void LogLater(ILogger logger, string words);
+    [LoggerMessage(Level = LogLevel.Warning, Message = "A message by {Channel} was not taken ({Result}): {Words}")]
+    private static partial void LogNotTaken(ILogger logger, string channel, ProviderResult result, string words);
 }

@@ -1,14 +1,20 @@
+using System.Data.Common;
+using Germinal.Service.Clock;
 using Germinal.Store;
 using Germinal.Store.Rows;
 using Microsoft.EntityFrameworkCore;
+using Microsoft.Extensions.Logging;
 using NodaTime;
 
 namespace Germinal.Service.Engine;
 
-/// <summary>Runs sweep, reactor and dispatcher until a moment has nothing left to do, and moves the clock from moment to moment.</summary>
-public sealed class EngineRoom(IDbContextFactory<GerminalDb> databases, Reactor reactor, Dispatcher dispatcher, Sweep sweep)
+/// <summary>
+/// Runs reactor and dispatcher until a moment has nothing left to do, and moves the clock from moment to moment. Any number
+/// of them work side by side.
+/// </summary>
+public sealed partial class EngineRoom(IDbContextFactory<GerminalDb> databases, Reactor reactor, Dispatcher dispatcher, ILogger<EngineRoom> log)
 {
-    /// <summary>Does everything that is due now, in order: what was interrupted, occasions, events, touches.</summary>
+    /// <summary>Does everything that is due now, in order: what was interrupted, events and the calendar, touches.</summary>
     /// <returns>True when anything was done.</returns>
     public async Task<bool> WorkAsync(CancellationToken stop)
     {
@@ -21,12 +27,11 @@ public sealed class EngineRoom(IDbContextFactory<GerminalDb> databases, Reactor 
         var clock = await db.Clock.AsNoTracking().SingleAsync(stop);
         if (clock.MoveTo is not null)
         {
-            await MoveAsync(clock, stop);
+            await MoveAsync(stop);
             return true;
         }
 
-        var now = clock.Real ? SystemClock.Instance.GetCurrentInstant() : clock.Now;
-        return await DoMomentAsync(clock.SweptUntil, now, stop);
+        return await DoMomentAsync(await PracticeClock.NowAsync(db, stop), stop);
     }
 
     /// <summary>One look, answered from indexes, so that a worker with nothing to do costs next to nothing.</summary>
@@ -35,82 +40,163 @@ public sealed class EngineRoom(IDbContextFactory<GerminalDb> databases, Reactor 
         var machine = SystemClock.Instance.GetCurrentInstant();
         var answers = await db.Database.SqlQuery<bool>(
             $"""
-            SELECT c.move_to IS NOT NULL OR c.swept_until <= n.now
-              OR EXISTS (SELECT 1 FROM events WHERE handled_at IS NULL AND at <= n.now)
-              OR EXISTS (SELECT 1 FROM person_states WHERE next_due <= n.now)
+            SELECT c.move_to IS NOT NULL
+              OR EXISTS (SELECT 1 FROM events e WHERE e.handled_at IS NULL AND e.at <= n.now AND NOT EXISTS (SELECT 1 FROM person_states s WHERE s.person_id = e.person_id AND s.set_aside IS NOT NULL))
+              OR EXISTS (SELECT 1 FROM person_states WHERE next_due <= n.now AND set_aside IS NULL)
+              OR EXISTS (SELECT 1 FROM person_states WHERE next_alarm <= n.now AND set_aside IS NULL)
               OR EXISTS (SELECT 1 FROM touches WHERE status = 'handing' AND leased_until < {machine}) AS "Value"
             FROM clock c, LATERAL (SELECT CASE WHEN c.real THEN {machine} ELSE c.now END AS now) n
             """).ToListAsync(stop);
         return answers is [true];
     }
 
-    /// <summary>Moves the clock to its target through every moment in between, in order.</summary>
-    private async Task MoveAsync(ClockRow clock, CancellationToken stop)
+    /// <summary>Moves the clock to its target through every moment in between, in order. Workers that do so together agree on each step.</summary>
+    private async Task MoveAsync(CancellationToken stop)
     {
-        var target = clock.MoveTo!.Value;
         await using var db = await databases.CreateDbContextAsync(stop);
-        while (true)
+        while (await db.Clock.AsNoTracking().SingleAsync(stop) is { MoveTo: { } target } clock)
         {
-            clock = await db.Clock.AsNoTracking().SingleAsync(stop);
-            await DoMomentAsync(clock.SweptUntil, clock.Now, stop);
+            var did = await DoMomentAsync(clock.Now, stop);
             if (clock.StopAsked || clock.Now >= target)
             {
-                await db.Clock.ExecuteUpdateAsync(
+                await db.Clock.Where(c => c.Now == clock.Now).ExecuteUpdateAsync(
                     u => u.SetProperty(c => c.MoveFrom, (Instant?)null).SetProperty(c => c.MoveTo, (Instant?)null).SetProperty(c => c.StopAsked, false), stop);
                 return;
             }
 
             var next = await NextMomentAsync(db, clock.Now, stop);
-            if (next is null)
+            if (next is not { } moment)
             {
-                // The mail server is away: time does not pass over letters that are on their way out.
-                await Task.Delay(TimeSpan.FromSeconds(1), stop);
+                // Another worker is still at this moment, or a provider is away: time does not pass over what is on its way out.
+                await Task.Delay(did ? TimeSpan.FromMilliseconds(2) : TimeSpan.FromMilliseconds(50), stop);
                 continue;
             }
 
-            var now = Instant.Min(next.Value, target);
-            // A stop asked for meanwhile keeps the clock where it is.
-            await db.Clock.Where(c => !c.StopAsked).ExecuteUpdateAsync(u => u.SetProperty(c => c.Now, now), stop);
+            // Only whoever saw the clock where it still stands may move it; a stop asked for meanwhile keeps it there.
+            var now = Instant.Min(moment, target);
+            await db.Clock.Where(c => !c.StopAsked && c.Now == clock.Now && c.MoveTo != null).ExecuteUpdateAsync(u => u.SetProperty(c => c.Now, now), stop);
         }
     }
 
-    /// <summary>The next moment after one at which anything happens; the end of time when nothing does; null while letters are on their way out.</summary>
+    /// <summary>The next moment after one at which anything happens; the end of time when nothing does; null while this one is not over.</summary>
     private static async Task<Instant?> NextMomentAsync(GerminalDb db, Instant now, CancellationToken stop)
     {
         var moments = await db.Database.SqlQuery<Instant?>(
             $"""
             SELECT CASE WHEN EXISTS (SELECT 1 FROM touches WHERE status = 'handing') THEN NULL ELSE coalesce(least(
-              (SELECT min(at) FROM events WHERE handled_at IS NULL),
-              (SELECT min(next_due) FROM person_states),
-              (SELECT swept_until FROM clock)), 'infinity') END AS "Value"
+              (SELECT min(at) FROM events e WHERE handled_at IS NULL AND NOT EXISTS (SELECT 1 FROM person_states s WHERE s.person_id = e.person_id AND s.set_aside IS NOT NULL)),
+              (SELECT min(next_due) FROM person_states WHERE set_aside IS NULL),
+              (SELECT min(next_alarm) FROM person_states WHERE set_aside IS NULL)), 'infinity') END AS "Value"
             """).ToListAsync(stop);
-        return moments[0] is { } at ? Instant.Max(at, now.PlusTicks(1)) : null;
+        return moments[0] is { } at && at > now ? at : null;
     }
 
-    private async Task<bool> DoMomentAsync(Instant sweptUntil, Instant now, CancellationToken stop)
+    /// <summary>Everything that is due at a moment, and what comes of it, until nothing is left.</summary>
+    private async Task<bool> DoMomentAsync(Instant now, CancellationToken stop)
     {
         await using var db = await databases.CreateDbContextAsync(stop);
-        var practices = await db.Practices.AsNoTracking().Select(p => p.Id).ToListAsync(stop);
         var any = false;
-        if (sweptUntil <= now)
+        while (true)
         {
-            foreach (var practice in practices)
+            var round = false;
+            foreach (var due in await DuePracticesAsync(db, now, stop))
             {
-                await sweep.SweepAsync(practice, now, stop);
+                // Touches are judged when nothing is left to react to, so that all that are due together stand in one order.
+                round |= (due.Recover && await dispatcher.RecoverAsync(due.Id, now, stop)) ||
+                    (due.React && await DoAsync(due.Id, now, reactor.ReactAsync, DuePeople.Reacting, stop)) ||
+                    (due.Dispatch && await DoAsync(due.Id, now, dispatcher.DispatchAsync, DuePeople.Dispatching, stop));
             }
 
-            var next = now + Duration.FromDays(1);
-            await db.Clock.ExecuteUpdateAsync(u => u.SetProperty(c => c.SweptUntil, next), stop);
-        }
-
-        foreach (var practice in practices)
-        {
-            while (await dispatcher.RecoverAsync(practice, stop) || await reactor.ReactAsync(practice, now, stop) || await dispatcher.DispatchAsync(practice, now, stop))
+            if (!round)
             {
-                any = true;
+                return any;
             }
-        }
 
-        return any;
+            any = true;
+        }
     }
+
+    private sealed record DuePractice(Guid Id, bool Recover, bool React, bool Dispatch);
+
+    /// <summary>The practices with something due, and what; one look, answered from indexes.</summary>
+    private static Task<List<DuePractice>> DuePracticesAsync(GerminalDb db, Instant now, CancellationToken stop)
+    {
+        var machine = SystemClock.Instance.GetCurrentInstant();
+        return db.Database.SqlQuery<DuePractice>(
+            $"""
+            SELECT * FROM (
+              SELECT p.id,
+                EXISTS (SELECT 1 FROM touches t WHERE t.status = 'handing' AND t.leased_until < {machine} AND t.practice_id = p.id) AS recover,
+                EXISTS (SELECT 1 FROM events e WHERE e.handled_at IS NULL AND e.at <= {now} AND e.practice_id = p.id AND NOT EXISTS (SELECT 1 FROM person_states s WHERE s.person_id = e.person_id AND s.set_aside IS NOT NULL))
+                  OR EXISTS (SELECT 1 FROM person_states s WHERE s.next_alarm <= {now} AND s.practice_id = p.id AND s.set_aside IS NULL) AS react,
+                EXISTS (SELECT 1 FROM person_states s WHERE s.next_due <= {now} AND s.practice_id = p.id AND s.set_aside IS NULL) AS dispatch
+              FROM practices p) d WHERE recover OR react OR dispatch ORDER BY id
+            """).ToListAsync(stop);
+    }
+
+    /// <summary>
+    /// One batch of work. Where it fails for a reason of its own, its people are taken one by one, and whoever makes it fail
+    /// is set aside with the error, so that nobody else waits for them.
+    /// </summary>
+    private async Task<bool> DoAsync(Guid practice, Instant now, Func<Guid, Instant, Guid?, CancellationToken, Task<int>> work, string due, CancellationToken stop)
+    {
+        try
+        {
+            return await work(practice, now, null, stop) > 0;
+        }
+#pragma warning disable CA1031 // Whatever it is, one person's trouble must not stop everybody's work.
+        catch (Exception e) when (!IsPassing(e, stop))
+#pragma warning restore CA1031
+        {
+            LogBatchFailed(log, e);
+            return await OneByOneAsync(practice, now, work, due, stop);
+        }
+    }
+
+    private async Task<bool> OneByOneAsync(Guid practice, Instant now, Func<Guid, Instant, Guid?, CancellationToken, Task<int>> work, string due, CancellationToken stop)
+    {
+        await using var db = await databases.CreateDbContextAsync(stop);
+        db.PracticeId = practice;
+        foreach (var person in await DuePeople.FindAsync(db, due, now, stop))
+        {
+            try
+            {
+                await work(practice, now, person, stop);
+            }
+#pragma warning disable CA1031
+            catch (Exception e) when (!IsPassing(e, stop))
+#pragma warning restore CA1031
+            {
+                LogSetAside(log, e, person);
+                var words = e.GetBaseException().Message;
+                await db.States.Where(s => s.PersonId == person).ExecuteUpdateAsync(u => u.SetProperty(s => s.SetAside, words), stop);
+            }
+        }
+
+        return true;
+    }
+
+    /// <summary>Not the work's own fault: the database is away, two workers met, or the worker ends.</summary>
+    private static bool IsPassing(Exception e, CancellationToken stop) =>
+        stop.IsCancellationRequested || e.GetBaseException() is DbException { IsTransient: true } or System.Net.Sockets.SocketException or OperationCanceledException ||
+        e is DbUpdateConcurrencyException;
+
+    [LoggerMessage(Level = LogLevel.Warning, Message = "A batch failed; its people are taken one by one")]
+    private static partial void LogBatchFailed(ILogger logger, Exception error);
+
+    [LoggerMessage(Level = LogLevel.Error, Message = "Work on person {Person} is set aside")]
+    private static partial void LogSetAside(ILogger logger, Exception error, Guid person);
+}
+
+/// <summary>Who has something to do at a moment, for looking at them one by one.</summary>
+internal static class DuePeople
+{
+    public const string Reacting = "reacting";
+    public const string Dispatching = "dispatching";
+    private const int AtOnce = 500;
+
+    public static async Task<List<Guid>> FindAsync(GerminalDb db, string due, Instant now, CancellationToken stop) => due == Reacting
+        ? await db.States.AsNoTracking().Where(s => s.SetAside == null && (s.NextAlarm <= now || db.Events.Any(e => e.PersonId == s.PersonId && e.HandledAt == null && e.At <= now)))
+            .OrderBy(s => s.NextAlarm).Select(s => s.PersonId).Take(AtOnce).ToListAsync(stop)
+        : await db.States.AsNoTracking().Where(s => s.SetAside == null && s.NextDue <= now).OrderBy(s => s.NextDue).Select(s => s.PersonId).Take(AtOnce).ToListAsync(stop);
 }

@@ -1,6 +1,7 @@
 using System.Collections.Frozen;
 using Germinal.Core.People;
 using Germinal.Core.Time;
+using Germinal.Service.People;
 using Germinal.Store;
 using Germinal.Store.Rows;
 using Microsoft.EntityFrameworkCore;
@@ -23,8 +24,10 @@ public static class FactsReading
         var ids = people.Select(p => p.Id).ToList();
         var dates = (await db.KeyDates.AsNoTracking().Where(d => ids.Contains(d.PersonId)).ToListAsync(stop)).ToLookup(d => d.PersonId);
         var consent = (await db.Consent.AsNoTracking().Where(c => ids.Contains(c.PersonId)).OrderBy(c => c.At).ThenBy(c => c.Id).ToListAsync(stop)).ToLookup(c => c.PersonId);
-        var addresses = people.SelectMany(p => new[] { p.Email, p.Mobile, p.OtherPhone }).OfType<string>().Distinct().ToList();
-        var suppressed = (await db.Suppressions.AsNoTracking().Where(s => addresses.Contains(s.Address)).Select(s => s.Address).ToListAsync(stop)).ToFrozenSet();
+        // An address that was erased is kept as its hash only.
+        var hashes = people.SelectMany(p => new[] { p.Email, p.Mobile, p.OtherPhone }).OfType<string>().Distinct().ToDictionary(PersonData.HashOf, a => a);
+        var looked = hashes.Keys.Concat(hashes.Values).ToList();
+        var suppressed = (await db.Suppressions.AsNoTracking().Where(s => looked.Contains(s.Address)).Select(s => s.Address).ToListAsync(stop)).Select(s => hashes.GetValueOrDefault(s, s)).ToFrozenSet();
         return people.ToDictionary(p => p.Id, p => Read(p, dates[p.Id], consent[p.Id], suppressed));
     }
 
@@ -44,6 +47,9 @@ public static class FactsReading
         Source = p.Source,
         Added = p.AddedAt,
         Tags = p.Tags.ToFrozenSet(StringComparer.OrdinalIgnoreCase),
+        Lists = p.Lists.ToFrozenSet(StringComparer.OrdinalIgnoreCase),
+        Custom = p.Custom.Count == 0 ? PersonFacts.NoCustom : p.Custom.ToFrozenDictionary(StringComparer.OrdinalIgnoreCase),
+        LostReason = p.LostReason,
         KeyDates = [.. dates.Select(d => new KeyDate(d.Name, new YearlyDate(d.Month, d.Day, d.Year), d.Yearly))],
         Consent = [.. consent.Select(c => new ConsentEntry(
             Words.ChannelOf(c.Channel), c.Purpose is null ? null : Words.PurposeOf(c.Purpose), c.Topic, c.IsIn, Words.BasisOf(c.Basis), c.At, c.Source))],

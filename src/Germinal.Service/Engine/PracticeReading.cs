@@ -17,19 +17,27 @@ public static class PracticeReading
     private static readonly string[] DayNames = ["mon", "tue", "wed", "thu", "fri", "sat", "sun"];
 
     /// <summary>Loads the context's practice with its members.</summary>
-    public static async Task<Practice> LoadAsync(GerminalDb db, CancellationToken stop)
+    public static async Task<Practice> LoadAsync(GerminalDb db, CancellationToken stop) => (await LoadWithSettingsAsync(db, stop)).Practice;
+
+    /// <summary>The same, with the settings as they are stored.</summary>
+    public static async Task<(Practice Practice, PracticeSettings Settings)> LoadWithSettingsAsync(GerminalDb db, CancellationToken stop)
     {
         var row = await db.Practices.AsNoTracking().SingleAsync(p => p.Id == db.PracticeId, stop);
         var members = await db.Users.AsNoTracking().Where(m => m.PracticeId == db.PracticeId).OrderBy(m => m.Name)
-            .Select(m => new Member(m.Id, m.Name, m.Email!)).ToListAsync(stop);
-        return Read(row, members);
+            .Select(m => new { m.Id, m.Name, m.Email, m.Capacity }).ToListAsync(stop);
+        return (Read(row, [.. members.Select(m => new Member(m.Id, m.Name, m.Email!) { Capacity = CapacityOf(m.Capacity) })]), row.Settings);
     }
+
+    private static FrozenDictionary<IsoDayOfWeek, int>? CapacityOf(Dictionary<string, int> stored) =>
+        stored.Count == 0 ? null : stored.ToFrozenDictionary(c => DayOf(c.Key), c => c.Value);
+
+    private static IsoDayOfWeek DayOf(string name) => (IsoDayOfWeek)(Array.IndexOf(DayNames, name) + 1);
 
     /// <summary>A practice row and its members as the core knows them.</summary>
     public static Practice Read(PracticeRow row, IReadOnlyList<Member> members)
     {
         var s = row.Settings;
-        var days = s.WorkingDays.Select(d => (IsoDayOfWeek)(Array.IndexOf(DayNames, d) + 1)).ToFrozenSet();
+        var days = s.WorkingDays.Select(DayOf).ToFrozenSet();
         return new Practice
         {
             Name = row.Name,
@@ -38,6 +46,10 @@ public static class PracticeReading
             Calendar = new WorkCalendar(days, s.Holidays.Concat(PublicHolidays.Of(s.HolidaysOf)).ToFrozenSet(), s.Closed.ToFrozenSet()),
             QuietHours = new QuietHours(TimeForm.Parse(s.QuietFrom).Value, TimeForm.Parse(s.QuietTo).Value),
             Consent = new ConsentRules(s.OpenChannels.ToFrozenDictionary(Words.ChannelOf, _ => ConsentPolicy.Open), s.InquiryMonths, s.ClientMonths),
+            Pace = [.. s.Pace.Select(p => new PaceRule(p.Max, p.Days, p.Channels.Select(Words.ChannelOf).ToFrozenSet()))],
+            DailyLimits = s.DailyLimits.ToFrozenDictionary(l => Words.ChannelOf(l.Key), l => l.Value),
+            Pipelines = [.. s.Pipelines.Select(p => new Pipeline(p.Name, p.Stages))],
+            Voice = s.Voice == "we" ? Voice.We : Voice.I,
             PostalAddress = s.PostalAddress,
             Members = members,
             FallbackSender = s.FallbackSender,

@@ -1,4 +1,6 @@
 using Germinal.Core.Engine;
+using Germinal.Core.Programs;
+using Germinal.Service.People;
 using Germinal.Store;
 using Germinal.Store.Rows;
 using Microsoft.EntityFrameworkCore;
@@ -10,24 +12,68 @@ namespace Germinal.Service.Engine;
 /// Carries out the engine's effects on the database, for a batch of people in one transaction: new rows, changed
 /// touches, and the columns of people that lists sort by. Sending is the dispatcher's.
 /// </summary>
-public sealed class Recorder(GerminalDb db, ProgramShelf shelf)
+public sealed class Recorder(GerminalDb db, TouchEngine engine)
 {
+    /// <summary>How far ahead the next alarm is looked for; somebody without one is looked at again then.</summary>
+    private static readonly Duration AlarmsAhead = Duration.FromDays(400);
+
     private readonly List<(Guid Person, Effect Effect)> effects = [];
-    private readonly Dictionary<Guid, (Instant Next, Instant Last)> moments = [];
+    private readonly Dictionary<Guid, (Instant Next, Instant Last, Instant? Reply)> moments = [];
+    private readonly Dictionary<Guid, int> versions = [];
+
+    private Guid Practice => db.PracticeId!.Value;
 
     /// <summary>Takes in one answer of the engine for a person whose state row is locked and tracked.</summary>
     public void Take(PersonStateRow row, Advance advance)
     {
         row.State = PersonStateJson.Write(advance.State);
-        row.NextDue = advance.State.NextDue(shelf) ?? Instant.MaxValue;
+        row.NextDue = advance.State.NextDue(engine.Shelf) ?? Instant.MaxValue;
         effects.AddRange(advance.Effects.Select(e => (row.PersonId, e)));
+        SetAlarm(row, advance);
         var next = advance.State.Runs.Where(r => r.Touch.Phase is TouchPhase.Planned or TouchPhase.Handing)
             .Select(r => r.Touch.Due).DefaultIfEmpty(Instant.MaxValue).Min();
         var reached = advance.Effects.OfType<TouchSettled>().Where(s => s.Outcome == Outcome.Sent).Select(s => s.At)
             .Concat(advance.Effects.OfType<TaskClosed>().Where(t => t.Outcome == Outcome.Done).Select(t => t.At))
             .DefaultIfEmpty(Instant.MinValue).Max();
         var last = moments.TryGetValue(row.PersonId, out var known) ? Instant.Max(known.Last, reached) : reached;
-        moments[row.PersonId] = (next, last);
+        moments[row.PersonId] = (next, last, advance.State.LastReply);
+    }
+
+    /// <summary>When the calendar brings something next for the person as they stand now.</summary>
+    public void SetAlarm(PersonStateRow row, Advance advance)
+    {
+        if (row.AlarmsFrom == Instant.MinValue)
+        {
+            // Nobody has taken in the calendar for this person yet; the reactor will.
+            return;
+        }
+
+        var until = row.AlarmsFrom + AlarmsAhead;
+        var alarms = Alarms.Next(engine, advance.Person, advance.State, row.AlarmsFrom, until);
+        row.NextAlarm = alarms.Count > 0 ? alarms[0].At : until;
+    }
+
+    /// <summary>Writes what the calendar brought into the log, handled already.</summary>
+    public void Log(Guid person, Happening alarm)
+    {
+        if (EventKinds.OfAlarm(alarm) is { } line)
+        {
+            db.Events.Add(new EventRow { PracticeId = Practice, PersonId = person, At = alarm.At, Kind = line.Kind, Data = line.Data, HandledAt = alarm.At });
+        }
+    }
+
+    /// <summary>Notes a start that came too late to happen (rule 4.3), so that it is counted.</summary>
+    public void Missed(Guid person, Guid programId, Instant at, StartCause cause) => effects.Add((person, new StartRefused(programId, at, "too-late", cause)));
+
+    /// <summary>Takes in the answer to a move of runs to another version (rule 13.1): their rows follow.</summary>
+    public void TakeMoved(PersonStateRow row, Advance advance, Guid programId)
+    {
+        foreach (var run in advance.State.Runs.Where(r => r.ProgramId == programId))
+        {
+            versions[run.Id] = run.Version;
+        }
+
+        Take(row, advance);
     }
 
     /// <summary>Writes everything taken in. The caller commits.</summary>
@@ -36,39 +82,61 @@ public sealed class Recorder(GerminalDb db, ProgramShelf shelf)
     /// <returns>The touches that are now to be handed to their channel.</returns>
     public async Task<IReadOnlyList<TouchRow>> WriteAsync(Instant leaseUntil, CancellationToken stop)
     {
-        var planned = effects.Select(e => e.Effect).OfType<TouchPlanned>().Select(p => p.TouchId).ToHashSet();
-        var changed = effects.Select(e => TouchOf(e.Effect)).OfType<Guid>().Where(id => !planned.Contains(id)).Distinct().ToList();
+        var changed = effects.Select(e => TouchOf(e.Effect)).OfType<Guid>().Distinct().ToList();
         var touches = changed.Count == 0 ? [] : await db.Touches.Where(t => changed.Contains(t.Id)).ToDictionaryAsync(t => t.Id, stop);
-        var runs = effects.Select(e => e.Effect).OfType<RunEnded>().Select(e => e.RunId)
-            .Concat(effects.Select(e => e.Effect).OfType<TouchPlanned>().Select(p => p.RunId)).Distinct().ToList();
-        var knownRuns = runs.Count == 0 ? [] : await db.Runs.Where(r => runs.Contains(r.Id)).ToDictionaryAsync(r => r.Id, stop);
-        var handed = new List<TouchRow>();
+        var runIds = effects.Select(e => RunOf(e.Effect)).OfType<Guid>().Concat(versions.Keys).Distinct().ToList();
+        var runs = runIds.Count == 0 ? [] : await db.Runs.Where(r => runIds.Contains(r.Id)).ToDictionaryAsync(r => r.Id, stop);
+        foreach (var (id, version) in versions)
+        {
+            runs[id].Version = version;
+        }
+
+        var handed = new Dictionary<Guid, TouchRow>();
         foreach (var (person, effect) in effects)
         {
             switch (effect)
             {
                 case RunStarted e:
-                    var run = new RunRow { Id = e.RunId, PracticeId = db.PracticeId!.Value, PersonId = person, ProgramId = e.ProgramId, Version = e.Version, Number = e.Number, StartedAt = e.At, Cause = e.Cause };
-                    knownRuns[e.RunId] = db.Runs.Add(run).Entity;
+                    var run = new RunRow { Id = e.RunId, PracticeId = Practice, PersonId = person, ProgramId = e.ProgramId, Version = e.Version, Number = e.Number, StartedAt = e.At, Cause = e.Cause };
+                    runs[e.RunId] = db.Runs.Add(run).Entity;
                     break;
                 case StartRefused e:
-                    db.Refusals.Add(new RefusalRow { PracticeId = db.PracticeId!.Value, PersonId = person, ProgramId = e.ProgramId, At = e.At, Reason = e.Reason, Cause = e.Cause });
+                    db.Refusals.Add(new RefusalRow { PracticeId = Practice, PersonId = person, ProgramId = e.ProgramId, At = e.At, Reason = e.Reason, Cause = e.Cause });
                     break;
                 case RunEnded e:
-                    knownRuns[e.RunId].EndedAt = e.At;
-                    knownRuns[e.RunId].StopReason = e.StopReason;
+                    runs[e.RunId].EndedAt = e.At;
+                    runs[e.RunId].StopReason = e.StopReason;
+                    break;
+                case RunPaused e:
+                    runs[e.RunId].PausedAt = e.Paused ? e.At : null;
+                    break;
+                case TouchPlanned e when touches.TryGetValue(e.TouchId, out var again):
+                    again.Status = "planned";
+                    again.Reason = null;
+                    again.FirstDue = e.FirstDue;
+                    again.Due = e.Due;
+                    again.Plan = e.Plan;
+                    again.Version = runs[e.RunId].Version;
                     break;
                 case TouchPlanned e:
-                    touches[e.TouchId] = db.Touches.Add(Planned(person, knownRuns[e.RunId], e)).Entity;
+                    touches[e.TouchId] = db.Touches.Add(Planned(person, runs[e.RunId], e)).Entity;
+                    break;
+                case FactToChange e:
+                    await ChangeFactAsync(person, e, stop);
+                    break;
+                case OwnerToTell e:
+                    await TellOwnerAsync(person, touches[e.TouchId], e.At, stop);
                     break;
                 case TouchHanded e:
                     var touch = touches[e.TouchId];
                     touch.Status = "handing";
+                    touch.Reason = null;
                     touch.Due = e.At;
                     touch.Checks = [.. e.Checks];
                     touch.AttemptId = Guid.NewGuid();
+                    touch.Attempts++;
                     touch.LeasedUntil = leaseUntil;
-                    handed.Add(touch);
+                    handed[touch.Id] = touch;
                     break;
                 default:
                     if (TouchOf(effect) is { } id && touches.TryGetValue(id, out var row))
@@ -82,38 +150,35 @@ public sealed class Recorder(GerminalDb db, ProgramShelf shelf)
 
         await db.SaveChangesAsync(stop);
         await WriteMomentsAsync(stop);
-        return handed;
+        return [.. handed.Values.Where(t => t.Status == "handing")];
     }
 
-    private TouchRow Planned(Guid person, RunRow run, TouchPlanned e) => new()
+    private TouchRow Planned(Guid person, RunRow run, TouchPlanned e)
     {
-        Id = e.TouchId,
-        PracticeId = db.PracticeId!.Value,
-        PersonId = person,
-        RunId = e.RunId,
-        ProgramId = run.ProgramId,
-        Version = run.Version,
-        StepId = e.StepId,
-        Kind = shelf.Find(run.ProgramId, run.Version).Definition.Steps.First(s => s.Id == e.StepId).Kind,
-        Status = "planned",
-        FirstDue = e.FirstDue,
-        Due = e.Due,
-        Plan = e.Plan,
-    };
+        var definition = engine.Shelf.Find(run.ProgramId, run.Version).Definition;
+        return new TouchRow
+        {
+            Id = e.TouchId, PracticeId = Practice, PersonId = person, RunId = e.RunId, ProgramId = run.ProgramId, Version = run.Version, StepId = e.StepId,
+            Kind = definition.StepOf(e.StepId)!.Kind, Priority = definition.Priority, Status = "planned", FirstDue = e.FirstDue, Due = e.Due, Plan = e.Plan,
+        };
+    }
 
     private static void Change(TouchRow touch, Effect effect)
     {
         switch (effect)
         {
             case TouchWaits e:
+                touch.Status = "planned";
                 touch.Due = e.Due;
                 touch.Reason = e.Reason;
+                touch.LeasedUntil = null;
                 touch.Checks = [.. e.Checks];
                 break;
             case TouchBlocked e:
                 touch.Status = "blocked";
                 touch.Reason = e.Reason;
                 touch.Due = e.GivenUpAt;
+                touch.LeasedUntil = null;
                 touch.Checks = [.. e.Checks];
                 break;
             case TouchUnblocked e:
@@ -146,26 +211,80 @@ public sealed class Recorder(GerminalDb db, ProgramShelf shelf)
 
     private static Guid? TouchOf(Effect effect) => effect switch
     {
-        TouchWaits e => e.TouchId,
-        TouchBlocked e => e.TouchId,
-        TouchUnblocked e => e.TouchId,
+        TouchEffect e => e.TouchId,
         TouchHoldChanged e => e.TouchId,
-        TouchHanded e => e.TouchId,
-        TouchSettled e => e.TouchId,
-        TaskClosed e => e.TouchId,
+        OwnerToTell e => e.TouchId,
         _ => null,
     };
+
+    private static Guid? RunOf(Effect effect) => effect switch
+    {
+        RunEnded e => e.RunId,
+        RunPaused e => e.RunId,
+        TouchPlanned e => e.RunId,
+        _ => null,
+    };
+
+    /// <summary>A program's own change: the person's row, and the event that says so, which the core has dealt with already.</summary>
+    private async Task ChangeFactAsync(Guid person, FactToChange effect, CancellationToken stop)
+    {
+        var row = db.People.Local.FirstOrDefault(p => p.Id == person) ?? await db.People.SingleAsync(p => p.Id == person, stop);
+        switch (effect.Change)
+        {
+            case TagPutOn t:
+                row.Tags = [.. row.Tags, await TagNames.SpellingAsync(db, t.Tag, stop)];
+                break;
+            case TagTakenOff t:
+                row.Tags = [.. row.Tags.Where(x => !string.Equals(x, t.Tag, StringComparison.OrdinalIgnoreCase))];
+                break;
+            case JoinedList l:
+                row.Lists = [.. row.Lists, l.List];
+                break;
+            case LeftList l:
+                row.Lists = [.. row.Lists.Where(x => !string.Equals(x, l.List, StringComparison.OrdinalIgnoreCase))];
+                break;
+            case EnteredStage s:
+                row.Stage = s.Stage;
+                row.StageSince = s.At;
+                break;
+            case FieldSet f:
+                var fields = row.Custom.Where(c => !string.Equals(c.Key, f.Name, StringComparison.OrdinalIgnoreCase)).ToDictionary();
+                if (f.Value.Length > 0)
+                {
+                    fields[f.Name] = f.Value;
+                }
+
+                row.Custom = fields;
+                break;
+        }
+
+        var (kind, data) = EventKinds.OfChange(effect.Change);
+        db.Events.Add(new EventRow { PracticeId = Practice, PersonId = person, At = effect.Change.At, Kind = kind, HandledAt = effect.Change.At, Data = data });
+    }
+
+    /// <summary>A program's message to the owner stands under <i>Waiting for you</i> until it is seen.</summary>
+    private async Task TellOwnerAsync(Guid person, TouchRow touch, Instant at, CancellationToken stop)
+    {
+        var facts = (await FactsReading.LoadAsync(db, [person], stop))[person];
+        var definition = engine.Shelf.Find(touch.ProgramId, touch.Version).Definition;
+        var step = (TellMeStep)definition.StepOf(touch.StepId)!;
+        var practice = engine.Practice.InVoiceOf(definition);
+        var owner = practice.SenderFor(facts, step);
+        var text = ((Channels.Letters.LiquidLetters)engine.Templates).FillText(step.Body, facts, practice, owner, at, []);
+        db.Notices.Add(new NoticeRow { PracticeId = Practice, Kind = "tell-me", MemberId = owner?.Id, PersonId = person, Text = text, At = at, Key = $"tell/{touch.Id:N}" });
+    }
 
     private async Task WriteMomentsAsync(CancellationToken stop)
     {
         var ids = moments.Keys.ToArray();
         var next = moments.Values.Select(m => m.Next).ToArray();
         var last = moments.Values.Select(m => m.Last).ToArray();
+        var reply = moments.Values.Select(m => m.Reply).ToArray();
         await db.Database.ExecuteSqlAsync(
             $"""
-            UPDATE people p SET next_touch_at = v.next, last_touch_at = greatest(p.last_touch_at, v.last)
-            FROM unnest({ids}, {next}, {last}) AS v(id, next, last)
-            WHERE p.id = v.id AND (p.next_touch_at <> v.next OR p.last_touch_at < v.last)
+            UPDATE people p SET next_touch_at = v.next, last_touch_at = greatest(p.last_touch_at, v.last), last_reply_at = coalesce(v.reply, p.last_reply_at)
+            FROM unnest({ids}, {next}, {last}, {reply}) AS v(id, next, last, reply)
+            WHERE p.id = v.id AND (p.next_touch_at <> v.next OR p.last_touch_at < v.last OR v.reply IS DISTINCT FROM p.last_reply_at)
             """,
             stop);
     }

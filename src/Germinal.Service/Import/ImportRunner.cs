@@ -28,6 +28,15 @@ public sealed class ImportRunner(IDbContextFactory<GerminalDb> databases)
         }
 
         db.PracticeId = waiting.PracticeId;
+
+        // One worker brings a file in; its lock goes with its connection, so that another takes over from one that dies.
+        await db.Database.OpenConnectionAsync(stop);
+        var key = waiting.Id.ToString();
+        if (await db.Database.SqlQuery<bool>($"SELECT pg_try_advisory_lock(hashtextextended({key}, 6)) AS \"Value\"").ToListAsync(stop) is not [true])
+        {
+            return false;
+        }
+
         try
         {
             await RunAsync(db, waiting, stop);
@@ -35,6 +44,10 @@ public sealed class ImportRunner(IDbContextFactory<GerminalDb> databases)
         catch (UnreadableFileException e)
         {
             await db.Imports.Where(i => i.Id == waiting.Id).ExecuteUpdateAsync(u => u.SetProperty(i => i.Status, "failed").SetProperty(i => i.Error, e.Message), stop);
+        }
+        finally
+        {
+            await db.Database.ExecuteSqlAsync($"SELECT pg_advisory_unlock(hashtextextended({key}, 6))", CancellationToken.None);
         }
 
         return true;
@@ -55,7 +68,7 @@ public sealed class ImportRunner(IDbContextFactory<GerminalDb> databases)
         }
 
         await db.Imports.Where(i => i.Id == import.Id).ExecuteUpdateAsync(u => u.SetProperty(i => i.Status, "done"), stop);
-        await PracticeClock.SweepSoonAsync(db, stop);
+        await PracticeClock.LookAgainAsync(db, stop);
     }
 
     /// <summary>Writes one batch; if a row of it cannot be written, each row by itself, and that one is left out with why.</summary>

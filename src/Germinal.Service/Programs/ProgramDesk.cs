@@ -32,8 +32,12 @@ public sealed class ProgramDesk(LiquidLetters letters, ShelfReading shelves)
     public async Task<IReadOnlyList<Finding>> FindingsAsync(GerminalDb db, Guid programId, ProgramDefinition program, CancellationToken stop)
     {
         var others = (await db.Programs.AsNoTracking().Where(p => p.Id != programId).Select(p => p.Name).ToListAsync(stop)).ToHashSet(StringComparer.OrdinalIgnoreCase);
-        return ProgramCheck.Findings(program, others, letters.Problems);
+        return [.. ProgramCheck.Findings(program, others, letters.Problems), .. ProgramCheck.SenderFindings(program, await PracticeReading.LoadAsync(db, stop)), .. LinkFindings(program)];
     }
+
+    /// <summary>What is wrong with what links of letters are to set off.</summary>
+    private static IEnumerable<Finding> LinkFindings(ProgramDefinition program) =>
+        from place in new StepFlow(program).Steps where place.Step is EmailStep from problem in LetterLinks.Problems(((EmailStep)place.Step).Body) select new Finding($"{place.Pointer}/body", problem);
 
     /// <summary>
     /// What would hold people back: no address, no consent, a merge field without a value. Looks at those who would start
@@ -79,10 +83,10 @@ public sealed class ProgramDesk(LiquidLetters letters, ShelfReading shelves)
     private IEnumerable<(string Pointer, string Text)> Lacks(ProgramDefinition program, PersonFacts person, Practice practice, Instant now)
     {
         // One line for each channel, not for each step of it.
-        foreach (var channel in program.Steps.Select(s => s.Channel).OfType<Channel>().Distinct())
+        var places = new StepFlow(program).Steps;
+        foreach (var (channel, place) in places.Where(p => p.Step.Channel is not null).DistinctBy(p => p.Step.Channel).Select(p => (p.Step.Channel!.Value, p)))
         {
-            var step = program.Steps.First(s => s.Channel == channel);
-            var pointer = $"/steps/{program.Steps.ToList().IndexOf(step)}";
+            var (step, pointer) = (place.Step, place.Pointer);
             if (!Addresses.IsWellFormed(channel, person.AddressOf(channel)))
             {
                 yield return (pointer, channel == Channel.Email ? "No email address" : "No number to call");
@@ -102,14 +106,14 @@ public sealed class ProgramDesk(LiquidLetters letters, ShelfReading shelves)
 
         // And one for each field, at the first letter that needs it.
         var told = new HashSet<string>(StringComparer.Ordinal);
-        for (var i = 0; i < program.Steps.Count; i++)
+        foreach (var place in places)
         {
-            if (program.Steps[i] is EmailStep && person.Email is not null)
+            if (place.Step is EmailStep && person.Email is not null)
             {
-                foreach (var field in letters.Missing(program.Steps[i], person, practice, practice.SenderFor(person), now).Where(told.Add))
+                foreach (var field in letters.Missing(place.Step, person, practice, practice.SenderFor(person), now).Where(told.Add))
                 {
                     var words = field.Replace("person.", "", StringComparison.Ordinal).Replace('.', ' ').Replace('_', ' ');
-                    yield return ($"/steps/{i}", $"{char.ToUpperInvariant(words[0])}{words[1..]} missing");
+                    yield return (place.Pointer, $"{char.ToUpperInvariant(words[0])}{words[1..]} missing");
                 }
             }
         }
@@ -195,8 +199,46 @@ public sealed class ProgramDesk(LiquidLetters letters, ShelfReading shelves)
             ProgramId = program.Id, Version = program.CurrentVersion, PracticeId = program.PracticeId, Definition = program.Draft, PublishedAt = now, By = by,
         });
         await db.SaveChangesAsync(stop);
-        await PracticeClock.SweepSoonAsync(db, stop);
+        await PracticeClock.LookAgainAsync(db, stop);
         return program.CurrentVersion;
+    }
+
+    /// <summary>Those on their way on an older version, and whose next date changes if they move to the newest (rule 13.1).</summary>
+    public async Task<(int OnOlder, IReadOnlyList<(Guid Id, string Name, Instant Now, Instant Then)> Changing)> OlderRunsAsync(GerminalDb db, ProgramRow program, Instant now, CancellationToken stop)
+    {
+        var older = db.Runs.Where(r => r.ProgramId == program.Id && r.EndedAt == null && r.Version < program.CurrentVersion);
+        var ids = await older.OrderBy(r => r.StartedAt).Select(r => r.PersonId).Distinct().Take(AudienceLooked).ToListAsync(stop);
+        var engine = await EngineAsync(db, stop);
+        var facts = await FactsReading.LoadAsync(db, ids, stop);
+        var states = await db.States.AsNoTracking().Where(s => ids.Contains(s.PersonId)).ToDictionaryAsync(s => s.PersonId, s => PersonStateJson.Read(s.State), stop);
+        var changing = new List<(Guid, string, Instant, Instant)>();
+        foreach (var id in ids)
+        {
+            var after = engine.React(facts[id], states[id], new MovedToVersion(now, program.Id, program.CurrentVersion)).State;
+            foreach (var run in states[id].Runs.Where(r => r.ProgramId == program.Id))
+            {
+                var then = after.Runs.FirstOrDefault(r => r.Id == run.Id)?.Touch.Due ?? Instant.MaxValue;
+                if (then != run.Touch.Due)
+                {
+                    changing.Add((id, facts[id].Name, run.Touch.Due, then));
+                }
+            }
+        }
+
+        return (await older.CountAsync(stop), changing);
+    }
+
+    /// <summary>Writes the same event for everybody who is on a program: they are moved to its newest version, or taken off.</summary>
+    /// <returns>For how many.</returns>
+    public static Task<int> ForAllRunsAsync(GerminalDb db, ProgramRow program, string kind, string by, Instant now, CancellationToken stop)
+    {
+        var data = System.Text.Json.JsonSerializer.Serialize(new Dictionary<string, string> { ["program"] = program.Id.ToString(), ["version"] = program.CurrentVersion.ToString(System.Globalization.CultureInfo.InvariantCulture) });
+        return db.Database.ExecuteSqlAsync(
+            $"""
+            INSERT INTO events (practice_id, person_id, at, kind, data, by)
+            SELECT DISTINCT practice_id, person_id, {now}::timestamptz, {kind}, {data}::jsonb, {by} FROM runs WHERE program_id = {program.Id} AND practice_id = {program.PracticeId} AND ended_at IS NULL
+            """,
+            stop);
     }
 
     /// <summary>Freezes or resumes a program's runs (rule 13.2). What fell due meanwhile is judged at the moment of resuming.</summary>
@@ -204,12 +246,12 @@ public sealed class ProgramDesk(LiquidLetters letters, ShelfReading shelves)
     {
         program.Status = paused ? "paused" : "on";
         await db.SaveChangesAsync(stop);
+        await PracticeClock.LookAgainAsync(db, stop);
         if (!paused)
         {
             // The states do not count paused runs; asking for a judgement now works their next moment out again.
             await db.States.Where(s => db.Runs.Any(r => r.PersonId == s.PersonId && r.ProgramId == program.Id && r.EndedAt == null))
                 .ExecuteUpdateAsync(u => u.SetProperty(s => s.NextDue, s => s.NextDue > now ? now : s.NextDue), stop);
-            await PracticeClock.SweepSoonAsync(db, stop);
         }
     }
 }

@@ -25,6 +25,54 @@ namespace Germinal.Store.Migrations
             NpgsqlModelBuilderExtensions.HasPostgresExtension(modelBuilder, "pg_trgm");
             NpgsqlModelBuilderExtensions.UseIdentityByDefaultColumns(modelBuilder);
 
+            modelBuilder.Entity("Germinal.Store.Rows.AppointmentRow", b =>
+                {
+                    b.Property<Guid>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("uuid")
+                        .HasColumnName("id");
+
+                    b.Property<Instant>("At")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("at");
+
+                    b.Property<Instant?>("CancelledAt")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("cancelled_at");
+
+                    b.Property<Guid>("PersonId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("person_id");
+
+                    b.Property<string>("Place")
+                        .HasColumnType("text")
+                        .HasColumnName("place");
+
+                    b.Property<Guid>("PracticeId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("practice_id");
+
+                    b.Property<string>("Type")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("type");
+
+                    b.Property<Guid?>("WithId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("with_id");
+
+                    b.HasKey("Id")
+                        .HasName("pk_appointments");
+
+                    b.HasIndex("PersonId", "At")
+                        .HasDatabaseName("ix_appointments_person_id_at");
+
+                    b.HasIndex("PracticeId", "At")
+                        .HasDatabaseName("ix_appointments_practice_id_at");
+
+                    b.ToTable("appointments", (string)null);
+                });
+
             modelBuilder.Entity("Germinal.Store.Rows.ClockRow", b =>
                 {
                     b.Property<int>("Id")
@@ -53,10 +101,6 @@ namespace Germinal.Store.Migrations
                     b.Property<bool>("StopAsked")
                         .HasColumnType("boolean")
                         .HasColumnName("stop_asked");
-
-                    b.Property<Instant>("SweptUntil")
-                        .HasColumnType("timestamp with time zone")
-                        .HasColumnName("swept_until");
 
                     b.HasKey("Id")
                         .HasName("pk_clock");
@@ -133,6 +177,30 @@ namespace Germinal.Store.Migrations
                     b.ToTable("consent", (string)null);
                 });
 
+            modelBuilder.Entity("Germinal.Store.Rows.CountRow", b =>
+                {
+                    b.Property<Guid>("PracticeId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("practice_id");
+
+                    b.Property<string>("What")
+                        .HasColumnType("text")
+                        .HasColumnName("what");
+
+                    b.Property<LocalDate>("Date")
+                        .HasColumnType("date")
+                        .HasColumnName("date");
+
+                    b.Property<int>("Taken")
+                        .HasColumnType("integer")
+                        .HasColumnName("taken");
+
+                    b.HasKey("PracticeId", "What", "Date")
+                        .HasName("pk_counts");
+
+                    b.ToTable("counts", (string)null);
+                });
+
             modelBuilder.Entity("Germinal.Store.Rows.EventRow", b =>
                 {
                     b.Property<long>("Id")
@@ -183,6 +251,10 @@ namespace Germinal.Store.Migrations
                         .IsUnique()
                         .HasDatabaseName("ix_events_key")
                         .HasFilter("key IS NOT NULL");
+
+                    b.HasIndex("PersonId")
+                        .HasDatabaseName("ix_events_waiting_person")
+                        .HasFilter("handled_at IS NULL");
 
                     b.HasIndex("At", "Id")
                         .HasDatabaseName("ix_events_waiting")
@@ -352,6 +424,60 @@ namespace Germinal.Store.Migrations
                     b.ToTable("imports", (string)null);
                 });
 
+            modelBuilder.Entity("Germinal.Store.Rows.InquiryRow", b =>
+                {
+                    b.Property<Guid>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("uuid")
+                        .HasColumnName("id");
+
+                    b.Property<Instant?>("AnsweredAt")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("answered_at");
+
+                    b.Property<string>("AnsweredBy")
+                        .HasColumnType("text")
+                        .HasColumnName("answered_by");
+
+                    b.Property<string>("Form")
+                        .HasColumnType("text")
+                        .HasColumnName("form");
+
+                    b.Property<string>("How")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("how");
+
+                    b.Property<Guid>("PersonId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("person_id");
+
+                    b.Property<Guid>("PracticeId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("practice_id");
+
+                    b.Property<Instant>("ReceivedAt")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("received_at");
+
+                    b.Property<string>("Text")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("text");
+
+                    b.HasKey("Id")
+                        .HasName("pk_inquiries");
+
+                    b.HasIndex("PersonId")
+                        .HasDatabaseName("ix_inquiries_person_id");
+
+                    b.HasIndex("PracticeId", "ReceivedAt")
+                        .HasDatabaseName("ix_inquiries_unanswered")
+                        .HasFilter("answered_at IS NULL");
+
+                    b.ToTable("inquiries", (string)null);
+                });
+
             modelBuilder.Entity("Germinal.Store.Rows.KeyDateRow", b =>
                 {
                     b.Property<Guid>("PersonId")
@@ -402,10 +528,21 @@ namespace Germinal.Store.Migrations
                         .HasColumnType("integer")
                         .HasColumnName("access_failed_count");
 
+                    b.Property<string>("Capacity")
+                        .IsRequired()
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("jsonb")
+                        .HasColumnName("capacity")
+                        .HasDefaultValueSql("'{}'::jsonb");
+
                     b.Property<string>("ConcurrencyStamp")
                         .IsConcurrencyToken()
                         .HasColumnType("text")
                         .HasColumnName("concurrency_stamp");
+
+                    b.Property<Guid?>("DeputyId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("deputy_id");
 
                     b.Property<string>("Email")
                         .HasMaxLength(256)
@@ -415,6 +552,10 @@ namespace Germinal.Store.Migrations
                     b.Property<bool>("EmailConfirmed")
                         .HasColumnType("boolean")
                         .HasColumnName("email_confirmed");
+
+                    b.Property<string>("FeedKey")
+                        .HasColumnType("text")
+                        .HasColumnName("feed_key");
 
                     b.Property<bool>("LockoutEnabled")
                         .HasColumnType("boolean")
@@ -476,6 +617,10 @@ namespace Germinal.Store.Migrations
                     b.HasKey("Id")
                         .HasName("pk_asp_net_users");
 
+                    b.HasIndex("FeedKey")
+                        .IsUnique()
+                        .HasDatabaseName("ix_asp_net_users_feed_key");
+
                     b.HasIndex("NormalizedEmail")
                         .HasDatabaseName("EmailIndex");
 
@@ -489,6 +634,52 @@ namespace Germinal.Store.Migrations
                     b.ToTable("AspNetUsers", (string)null);
                 });
 
+            modelBuilder.Entity("Germinal.Store.Rows.MergeRow", b =>
+                {
+                    b.Property<Guid>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("uuid")
+                        .HasColumnName("id");
+
+                    b.Property<Instant>("At")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("at");
+
+                    b.Property<string>("Before")
+                        .IsRequired()
+                        .HasColumnType("jsonb")
+                        .HasColumnName("before");
+
+                    b.Property<string>("By")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("by");
+
+                    b.Property<Guid>("KeptId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("kept_id");
+
+                    b.Property<Guid>("MergedId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("merged_id");
+
+                    b.Property<Guid>("PracticeId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("practice_id");
+
+                    b.Property<Instant?>("UndoneAt")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("undone_at");
+
+                    b.HasKey("Id")
+                        .HasName("pk_merges");
+
+                    b.HasIndex("KeptId")
+                        .HasDatabaseName("ix_merges_kept_id");
+
+                    b.ToTable("merges", (string)null);
+                });
+
             modelBuilder.Entity("Germinal.Store.Rows.MessageRow", b =>
                 {
                     b.Property<Guid>("TouchId")
@@ -500,6 +691,25 @@ namespace Germinal.Store.Migrations
                         .IsRequired()
                         .HasColumnType("text")
                         .HasColumnName("answer");
+
+                    b.Property<string>("Bounce")
+                        .HasColumnType("text")
+                        .HasColumnName("bounce");
+
+                    b.Property<Instant?>("BouncedAt")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("bounced_at");
+
+                    b.Property<string>("Channel")
+                        .IsRequired()
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("text")
+                        .HasDefaultValue("email")
+                        .HasColumnName("channel");
+
+                    b.Property<Instant?>("DeliveredAt")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("delivered_at");
 
                     b.Property<string>("FromAddress")
                         .IsRequired()
@@ -516,10 +726,25 @@ namespace Germinal.Store.Migrations
                         .HasColumnType("text")
                         .HasColumnName("html");
 
+                    b.Property<string>("Links")
+                        .IsRequired()
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("jsonb")
+                        .HasColumnName("links")
+                        .HasDefaultValueSql("'[]'::jsonb");
+
                     b.Property<string>("MessageId")
                         .IsRequired()
                         .HasColumnType("text")
                         .HasColumnName("message_id");
+
+                    b.Property<Instant?>("OpenedAt")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("opened_at");
+
+                    b.Property<int>("Parts")
+                        .HasColumnType("integer")
+                        .HasColumnName("parts");
 
                     b.Property<Guid>("PersonId")
                         .HasColumnType("uuid")
@@ -560,6 +785,125 @@ namespace Germinal.Store.Migrations
                     b.ToTable("messages", (string)null);
                 });
 
+            modelBuilder.Entity("Germinal.Store.Rows.NoticeRow", b =>
+                {
+                    b.Property<long>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("bigint")
+                        .HasColumnName("id");
+
+                    NpgsqlPropertyBuilderExtensions.UseIdentityByDefaultColumn(b.Property<long>("Id"));
+
+                    b.Property<Instant>("At")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("at");
+
+                    b.Property<string>("Key")
+                        .HasColumnType("text")
+                        .HasColumnName("key");
+
+                    b.Property<string>("Kind")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("kind");
+
+                    b.Property<Guid?>("MemberId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("member_id");
+
+                    b.Property<Guid?>("PersonId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("person_id");
+
+                    b.Property<Guid>("PracticeId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("practice_id");
+
+                    b.Property<Instant?>("SeenAt")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("seen_at");
+
+                    b.Property<string>("Text")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("text");
+
+                    b.HasKey("Id")
+                        .HasName("pk_notices");
+
+                    b.HasIndex("PersonId")
+                        .HasDatabaseName("ix_notices_person_id");
+
+                    b.HasIndex("PracticeId", "At")
+                        .HasDatabaseName("ix_notices_unseen")
+                        .HasFilter("seen_at IS NULL");
+
+                    b.HasIndex("PracticeId", "Key")
+                        .IsUnique()
+                        .HasDatabaseName("ix_notices_practice_id_key")
+                        .HasFilter("key IS NOT NULL");
+
+                    b.ToTable("notices", (string)null);
+                });
+
+            modelBuilder.Entity("Germinal.Store.Rows.OpportunityRow", b =>
+                {
+                    b.Property<Guid>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("uuid")
+                        .HasColumnName("id");
+
+                    b.Property<Instant?>("ClosedAt")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("closed_at");
+
+                    b.Property<string>("LostReason")
+                        .HasColumnType("text")
+                        .HasColumnName("lost_reason");
+
+                    b.Property<Instant>("OpenedAt")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("opened_at");
+
+                    b.Property<Guid?>("OwnerId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("owner_id");
+
+                    b.Property<Guid>("PersonId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("person_id");
+
+                    b.Property<Guid>("PracticeId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("practice_id");
+
+                    b.Property<string>("Stage")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("stage");
+
+                    b.Property<string>("Status")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("status");
+
+                    b.Property<string>("Title")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("title");
+
+                    b.HasKey("Id")
+                        .HasName("pk_opportunities");
+
+                    b.HasIndex("PersonId")
+                        .HasDatabaseName("ix_opportunities_person_id");
+
+                    b.HasIndex("PracticeId", "Status", "Stage", "Id")
+                        .HasDatabaseName("ix_opportunities_practice_id_status_stage_id");
+
+                    b.ToTable("opportunities", (string)null);
+                });
+
             modelBuilder.Entity("Germinal.Store.Rows.PersonRow", b =>
                 {
                     b.Property<Guid>("Id")
@@ -578,6 +922,13 @@ namespace Germinal.Store.Migrations
                     b.Property<bool>("Archived")
                         .HasColumnType("boolean")
                         .HasColumnName("archived");
+
+                    b.Property<string>("Custom")
+                        .IsRequired()
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("jsonb")
+                        .HasColumnName("custom")
+                        .HasDefaultValueSql("'{}'::jsonb");
 
                     b.Property<bool>("Died")
                         .HasColumnType("boolean")
@@ -616,9 +967,24 @@ namespace Germinal.Store.Migrations
                         .HasColumnType("text")
                         .HasColumnName("last_name");
 
+                    b.Property<Instant?>("LastReplyAt")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("last_reply_at");
+
                     b.Property<Instant>("LastTouchAt")
                         .HasColumnType("timestamp with time zone")
                         .HasColumnName("last_touch_at");
+
+                    b.PrimitiveCollection<List<string>>("Lists")
+                        .IsRequired()
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("text[]")
+                        .HasColumnName("lists")
+                        .HasDefaultValueSql("ARRAY[]::text[]");
+
+                    b.Property<string>("LostReason")
+                        .HasColumnType("text")
+                        .HasColumnName("lost_reason");
 
                     b.Property<string>("Mobile")
                         .HasColumnType("text")
@@ -750,6 +1116,18 @@ namespace Germinal.Store.Migrations
                         .HasColumnType("uuid")
                         .HasColumnName("person_id");
 
+                    b.Property<Instant>("AlarmsFrom")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("alarms_from")
+                        .HasDefaultValueSql("'-infinity'");
+
+                    b.Property<Instant>("NextAlarm")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("next_alarm")
+                        .HasDefaultValueSql("'-infinity'");
+
                     b.Property<Instant>("NextDue")
                         .HasColumnType("timestamp with time zone")
                         .HasColumnName("next_due");
@@ -757,6 +1135,10 @@ namespace Germinal.Store.Migrations
                     b.Property<Guid>("PracticeId")
                         .HasColumnType("uuid")
                         .HasColumnName("practice_id");
+
+                    b.Property<string>("SetAside")
+                        .HasColumnType("text")
+                        .HasColumnName("set_aside");
 
                     b.Property<string>("State")
                         .IsRequired()
@@ -766,8 +1148,15 @@ namespace Germinal.Store.Migrations
                     b.HasKey("PersonId")
                         .HasName("pk_person_states");
 
+                    b.HasIndex("NextAlarm")
+                        .HasDatabaseName("ix_person_states_next_alarm");
+
                     b.HasIndex("NextDue")
                         .HasDatabaseName("ix_person_states_next_due");
+
+                    b.HasIndex("PracticeId")
+                        .HasDatabaseName("ix_person_states_set_aside")
+                        .HasFilter("set_aside IS NOT NULL");
 
                     b.ToTable("person_states", (string)null);
                 });
@@ -778,6 +1167,10 @@ namespace Germinal.Store.Migrations
                         .ValueGeneratedOnAdd()
                         .HasColumnType("uuid")
                         .HasColumnName("id");
+
+                    b.Property<int>("Edition")
+                        .HasColumnType("integer")
+                        .HasColumnName("edition");
 
                     b.Property<string>("Name")
                         .IsRequired()
@@ -890,6 +1283,115 @@ namespace Germinal.Store.Migrations
                     b.ToTable("program_versions", (string)null);
                 });
 
+            modelBuilder.Entity("Germinal.Store.Rows.ProviderRow", b =>
+                {
+                    b.Property<Guid>("PracticeId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("practice_id");
+
+                    b.Property<string>("Name")
+                        .HasColumnType("text")
+                        .HasColumnName("name");
+
+                    b.Property<Instant>("Since")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("since");
+
+                    b.Property<string>("Trouble")
+                        .HasColumnType("text")
+                        .HasColumnName("trouble");
+
+                    b.HasKey("PracticeId", "Name")
+                        .HasName("pk_providers");
+
+                    b.ToTable("providers", (string)null);
+                });
+
+            modelBuilder.Entity("Germinal.Store.Rows.ReceivedRow", b =>
+                {
+                    b.Property<long>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("bigint")
+                        .HasColumnName("id");
+
+                    NpgsqlPropertyBuilderExtensions.UseIdentityByDefaultColumn(b.Property<long>("Id"));
+
+                    b.Property<Instant>("At")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("at");
+
+                    b.Property<string>("Channel")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("channel");
+
+                    b.Property<string>("FromAddress")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("from_address");
+
+                    b.Property<Guid?>("GuessId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("guess_id");
+
+                    b.Property<string>("Key")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("key");
+
+                    b.Property<string>("Kind")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("kind");
+
+                    b.Property<Guid?>("PersonId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("person_id");
+
+                    b.Property<Guid>("PracticeId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("practice_id");
+
+                    b.Property<string>("Quoted")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("quoted");
+
+                    b.Property<Instant?>("SeenAt")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("seen_at");
+
+                    b.Property<string>("Subject")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("subject");
+
+                    b.Property<string>("Text")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("text");
+
+                    b.Property<Guid?>("TouchId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("touch_id");
+
+                    b.HasKey("Id")
+                        .HasName("pk_received");
+
+                    b.HasIndex("PersonId", "At")
+                        .HasDatabaseName("ix_received_person_id_at");
+
+                    b.HasIndex("PracticeId", "At")
+                        .HasDatabaseName("ix_received_unseen")
+                        .HasFilter("seen_at IS NULL");
+
+                    b.HasIndex("PracticeId", "Key")
+                        .IsUnique()
+                        .HasDatabaseName("ix_received_practice_id_key");
+
+                    b.ToTable("received", (string)null);
+                });
+
             modelBuilder.Entity("Germinal.Store.Rows.RefusalRow", b =>
                 {
                     b.Property<long>("Id")
@@ -961,6 +1463,10 @@ namespace Germinal.Store.Migrations
                     b.Property<int>("Number")
                         .HasColumnType("integer")
                         .HasColumnName("number");
+
+                    b.Property<Instant?>("PausedAt")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("paused_at");
 
                     b.Property<Guid>("PersonId")
                         .HasColumnType("uuid")
@@ -1039,6 +1545,69 @@ namespace Germinal.Store.Migrations
                     b.ToTable("tags", (string)null);
                 });
 
+            modelBuilder.Entity("Germinal.Store.Rows.TaskRow", b =>
+                {
+                    b.Property<Guid>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("uuid")
+                        .HasColumnName("id");
+
+                    b.Property<Instant>("CreatedAt")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("created_at");
+
+                    b.Property<Instant?>("DoneAt")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("done_at");
+
+                    b.Property<LocalDate>("Due")
+                        .HasColumnType("date")
+                        .HasColumnName("due");
+
+                    b.Property<string>("Kind")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("kind");
+
+                    b.Property<Guid?>("MemberId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("member_id");
+
+                    b.Property<string>("Outcome")
+                        .HasColumnType("text")
+                        .HasColumnName("outcome");
+
+                    b.Property<Guid>("PersonId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("person_id");
+
+                    b.Property<Guid>("PracticeId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("practice_id");
+
+                    b.Property<string>("Source")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("source");
+
+                    b.Property<string>("Title")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("title");
+
+                    b.HasKey("Id")
+                        .HasName("pk_tasks");
+
+                    b.HasIndex("PersonId")
+                        .HasDatabaseName("ix_tasks_person_id");
+
+                    b.HasIndex("PracticeId", "Due")
+                        .HasDatabaseName("ix_tasks_open")
+                        .HasFilter("done_at IS NULL");
+
+                    b.ToTable("tasks", (string)null);
+                });
+
             modelBuilder.Entity("Germinal.Store.Rows.TouchRow", b =>
                 {
                     b.Property<Guid>("Id")
@@ -1049,6 +1618,10 @@ namespace Germinal.Store.Migrations
                     b.Property<Guid?>("AttemptId")
                         .HasColumnType("uuid")
                         .HasColumnName("attempt_id");
+
+                    b.Property<int>("Attempts")
+                        .HasColumnType("integer")
+                        .HasColumnName("attempts");
 
                     b.Property<string>("CallOutcome")
                         .HasColumnType("text")
@@ -1080,6 +1653,10 @@ namespace Germinal.Store.Migrations
                         .HasColumnType("text")
                         .HasColumnName("kind");
 
+                    b.Property<string>("LastAnswer")
+                        .HasColumnType("text")
+                        .HasColumnName("last_answer");
+
                     b.Property<Instant?>("LeasedUntil")
                         .HasColumnType("timestamp with time zone")
                         .HasColumnName("leased_until");
@@ -1095,6 +1672,16 @@ namespace Germinal.Store.Migrations
                     b.Property<Guid>("PracticeId")
                         .HasColumnType("uuid")
                         .HasColumnName("practice_id");
+
+                    b.Property<Instant?>("PrintedAt")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("printed_at");
+
+                    b.Property<int>("Priority")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("integer")
+                        .HasDefaultValue(50)
+                        .HasColumnName("priority");
 
                     b.Property<Guid>("ProgramId")
                         .HasColumnType("uuid")
@@ -1151,6 +1738,77 @@ namespace Germinal.Store.Migrations
                         .HasFilter("status IN ('planned','handing','uncertain','blocked','open')");
 
                     b.ToTable("touches", (string)null);
+                });
+
+            modelBuilder.Entity("Germinal.Store.Rows.VisitRow", b =>
+                {
+                    b.Property<long>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("bigint")
+                        .HasColumnName("id");
+
+                    NpgsqlPropertyBuilderExtensions.UseIdentityByDefaultColumn(b.Property<long>("Id"));
+
+                    b.Property<string>("Agent")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("agent");
+
+                    b.Property<Instant>("At")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("at");
+
+                    b.Property<bool>("ByMachine")
+                        .HasColumnType("boolean")
+                        .HasColumnName("by_machine");
+
+                    b.Property<int?>("Link")
+                        .HasColumnType("integer")
+                        .HasColumnName("link");
+
+                    b.Property<Guid>("PersonId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("person_id");
+
+                    b.Property<Guid>("PracticeId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("practice_id");
+
+                    b.Property<Guid>("TouchId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("touch_id");
+
+                    b.HasKey("Id")
+                        .HasName("pk_visits");
+
+                    b.HasIndex("TouchId")
+                        .HasDatabaseName("ix_visits_touch_id");
+
+                    b.HasIndex("PersonId", "At")
+                        .HasDatabaseName("ix_visits_person_id_at");
+
+                    b.ToTable("visits", (string)null);
+                });
+
+            modelBuilder.Entity("Germinal.Store.Rows.WorkerRow", b =>
+                {
+                    b.Property<Guid>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("uuid")
+                        .HasColumnName("id");
+
+                    b.Property<Instant?>("BusySince")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("busy_since");
+
+                    b.Property<Instant>("SeenAt")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("seen_at");
+
+                    b.HasKey("Id")
+                        .HasName("pk_workers");
+
+                    b.ToTable("workers", (string)null);
                 });
 
             modelBuilder.Entity("Microsoft.AspNetCore.Identity.IdentityRole<System.Guid>", b =>
@@ -1315,6 +1973,16 @@ namespace Germinal.Store.Migrations
                     b.ToTable("AspNetUserTokens", (string)null);
                 });
 
+            modelBuilder.Entity("Germinal.Store.Rows.AppointmentRow", b =>
+                {
+                    b.HasOne("Germinal.Store.Rows.PersonRow", null)
+                        .WithMany()
+                        .HasForeignKey("PersonId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired()
+                        .HasConstraintName("fk_appointments_people_person_id");
+                });
+
             modelBuilder.Entity("Germinal.Store.Rows.ConsentRow", b =>
                 {
                     b.HasOne("Germinal.Store.Rows.PersonRow", null)
@@ -1345,6 +2013,16 @@ namespace Germinal.Store.Migrations
                         .HasConstraintName("fk_import_lines_imports_import_id");
                 });
 
+            modelBuilder.Entity("Germinal.Store.Rows.InquiryRow", b =>
+                {
+                    b.HasOne("Germinal.Store.Rows.PersonRow", null)
+                        .WithMany()
+                        .HasForeignKey("PersonId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired()
+                        .HasConstraintName("fk_inquiries_people_person_id");
+                });
+
             modelBuilder.Entity("Germinal.Store.Rows.KeyDateRow", b =>
                 {
                     b.HasOne("Germinal.Store.Rows.PersonRow", null)
@@ -1353,6 +2031,16 @@ namespace Germinal.Store.Migrations
                         .OnDelete(DeleteBehavior.Cascade)
                         .IsRequired()
                         .HasConstraintName("fk_key_dates_people_person_id");
+                });
+
+            modelBuilder.Entity("Germinal.Store.Rows.MergeRow", b =>
+                {
+                    b.HasOne("Germinal.Store.Rows.PersonRow", null)
+                        .WithMany()
+                        .HasForeignKey("KeptId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired()
+                        .HasConstraintName("fk_merges_people_kept_id");
                 });
 
             modelBuilder.Entity("Germinal.Store.Rows.MessageRow", b =>
@@ -1365,6 +2053,25 @@ namespace Germinal.Store.Migrations
                         .HasConstraintName("fk_messages_people_person_id");
                 });
 
+            modelBuilder.Entity("Germinal.Store.Rows.NoticeRow", b =>
+                {
+                    b.HasOne("Germinal.Store.Rows.PersonRow", null)
+                        .WithMany()
+                        .HasForeignKey("PersonId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .HasConstraintName("fk_notices_people_person_id");
+                });
+
+            modelBuilder.Entity("Germinal.Store.Rows.OpportunityRow", b =>
+                {
+                    b.HasOne("Germinal.Store.Rows.PersonRow", null)
+                        .WithMany()
+                        .HasForeignKey("PersonId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired()
+                        .HasConstraintName("fk_opportunities_people_person_id");
+                });
+
             modelBuilder.Entity("Germinal.Store.Rows.PersonStateRow", b =>
                 {
                     b.HasOne("Germinal.Store.Rows.PersonRow", null)
@@ -1373,6 +2080,15 @@ namespace Germinal.Store.Migrations
                         .OnDelete(DeleteBehavior.Cascade)
                         .IsRequired()
                         .HasConstraintName("fk_person_states_people_person_id");
+                });
+
+            modelBuilder.Entity("Germinal.Store.Rows.ReceivedRow", b =>
+                {
+                    b.HasOne("Germinal.Store.Rows.PersonRow", null)
+                        .WithMany()
+                        .HasForeignKey("PersonId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .HasConstraintName("fk_received_people_person_id");
                 });
 
             modelBuilder.Entity("Germinal.Store.Rows.RefusalRow", b =>
@@ -1395,6 +2111,16 @@ namespace Germinal.Store.Migrations
                         .HasConstraintName("fk_runs_people_person_id");
                 });
 
+            modelBuilder.Entity("Germinal.Store.Rows.TaskRow", b =>
+                {
+                    b.HasOne("Germinal.Store.Rows.PersonRow", null)
+                        .WithMany()
+                        .HasForeignKey("PersonId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired()
+                        .HasConstraintName("fk_tasks_people_person_id");
+                });
+
             modelBuilder.Entity("Germinal.Store.Rows.TouchRow", b =>
                 {
                     b.HasOne("Germinal.Store.Rows.PersonRow", null)
@@ -1403,6 +2129,16 @@ namespace Germinal.Store.Migrations
                         .OnDelete(DeleteBehavior.Cascade)
                         .IsRequired()
                         .HasConstraintName("fk_touches_people_person_id");
+                });
+
+            modelBuilder.Entity("Germinal.Store.Rows.VisitRow", b =>
+                {
+                    b.HasOne("Germinal.Store.Rows.PersonRow", null)
+                        .WithMany()
+                        .HasForeignKey("PersonId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired()
+                        .HasConstraintName("fk_visits_people_person_id");
                 });
 
             modelBuilder.Entity("Microsoft.AspNetCore.Identity.IdentityRoleClaim<System.Guid>", b =>

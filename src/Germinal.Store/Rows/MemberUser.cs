@@ -10,4 +10,13 @@ public sealed class MemberUser : IdentityUser<Guid>, IOwned
     public string Name { get; set; } = "";
 
     public string Role { get; set; } = "adviser";
+
+    /// <summary>Calls the member can make on each week day (mon, tue …); empty: as many as there are (rule 9.4).</summary>
+    public Dictionary<string, int> Capacity { get; set; } = [];
+
+    /// <summary>Who stands in for the member.</summary>
+    public Guid? DeputyId { get; set; }
+
+    /// <summary>Secret part of the address of the member's calendar feed; null until it is asked for.</summary>
+    public string? FeedKey { get; set; }
 }

@@ -58,6 +58,16 @@ public sealed class PersonRow : IOwned
 
     public List<string> Tags { get; set; } = [];
 
+    public List<string> Lists { get; set; } = [];
+
+    /// <summary>Fields of the practice's own, by name.</summary>
+    public Dictionary<string, string> Custom { get; set; } = [];
+
+    /// <summary>Why the last opportunity was lost, or null.</summary>
+    public string? LostReason { get; set; }
+
+    public Instant? LastReplyAt { get; set; }
+
     public Instant AddedAt { get; set; }
 
     public bool DoNotContact { get; set; }

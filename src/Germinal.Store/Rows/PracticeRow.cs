@@ -19,6 +19,9 @@ public sealed class PracticeRow
     public required string ZoneId { get; set; }
 
     public PracticeSettings Settings { get; set; } = new();
+
+    /// <summary>Counts up with each change of settings, members or programs, so that workers know that what they keep is old.</summary>
+    public int Edition { get; set; }
 }
 
 /// <summary>A practice's settings as they are stored. Times are <c>HH:mm</c>, dates ISO 8601.</summary>
@@ -52,11 +55,70 @@ public sealed class PracticeSettings
 
     public List<PipelineSettings> Pipelines { get; set; } = [];
 
+    /// <summary>Why opportunities are lost, in the practice's words.</summary>
+    public List<string> LostReasons { get; set; } = [];
+
+    /// <summary>Kinds of appointments.</summary>
+    public List<string> AppointmentTypes { get; set; } = [];
+
+    /// <summary>Subjects a person may take or leave.</summary>
+    public List<string> Topics { get; set; } = [];
+
+    /// <summary>How often one person may get commercial messages (rule 9.1).</summary>
+    public List<PaceSettings> Pace { get; set; } = [];
+
+    /// <summary>The most messages of a channel a day (rule 9.3), by channel.</summary>
+    public Dictionary<string, int> DailyLimits { get; set; } = [];
+
+    /// <summary>I or we (rule 11.4).</summary>
+    public string Voice { get; set; } = "I";
+
+    /// <summary>False: letters carry no picture that tells when they were opened.</summary>
+    public bool SeeOpens { get; set; } = true;
+
+    /// <summary>Campaign parameters put on the links of letters, such as <c>utm_source</c>; Liquid fields <c>program</c> and <c>step</c> are filled in.</summary>
+    public Dictionary<string, string> LinkParameters { get; set; } = [];
+
+    /// <summary>The practice's own mail server; null: the one the installation has.</summary>
+    public MailServerSettings? MailOut { get; set; }
+
+    /// <summary>A mailbox read for answers; null: only the installation's own listener.</summary>
+    public MailServerSettings? MailIn { get; set; }
+
+    /// <summary>Months after which events that nothing needs are forgotten; 0: never.</summary>
+    public int KeepEventsMonths { get; set; }
+
     /// <summary><c>mdy</c> or <c>dmy</c>: how an ambiguous 4/1 is read in an import.</summary>
     public string DateOrder { get; set; } = "mdy";
 
     /// <summary>ISO country whose dialling rules a number without a country code follows.</summary>
     public string PhoneRegion { get; set; } = "US";
+}
+
+/// <summary>At most so many in so many days over the channels named.</summary>
+public sealed class PaceSettings
+{
+    public int Max { get; set; }
+
+    public int Days { get; set; }
+
+    public List<string> Channels { get; set; } = [];
+}
+
+/// <summary>A mail server of the practice's own.</summary>
+public sealed class MailServerSettings
+{
+    public string Host { get; set; } = "";
+
+    public int Port { get; set; }
+
+    /// <summary>none, starttls or tls.</summary>
+    public string Security { get; set; } = "starttls";
+
+    public string User { get; set; } = "";
+
+    /// <summary>Sealed with the installation's key; never handed out.</summary>
+    public string SealedPassword { get; set; } = "";
 }
 
 /// <summary>A pipeline and its stages in order.</summary>
@@ -85,7 +147,4 @@ public sealed class ClockRow
 
     /// <summary>A member asked for the move to stop.</summary>
     public bool StopAsked { get; set; }
-
-    /// <summary>Up to where the daily sweep has written occasions.</summary>
-    public Instant SweptUntil { get; set; }
 }

@@ -15,6 +15,31 @@ public sealed class PersonStateRow : IOwned
 
     /// <summary>When something is to be judged next; the end of time for never.</summary>
     public Instant NextDue { get; set; } = Instant.MaxValue;
+
+    /// <summary>
+    /// When the calendar brings something next: an occasion, time in a stage, an unanswered inquiry. The beginning of time
+    /// for one that is to be worked out; the database gives every new person a state like that.
+    /// </summary>
+    public Instant NextAlarm { get; set; } = Instant.MinValue;
+
+    /// <summary>Up to when the calendar has been taken in; the beginning of time for a person nobody has looked at yet.</summary>
+    public Instant AlarmsFrom { get; set; } = Instant.MinValue;
+
+    /// <summary>The error that stopped work on this person, which waits for a member; null for everybody else.</summary>
+    public string? SetAside { get; set; }
+}
+
+/// <summary>How many of a shared count have been taken on one date of the practice (rules 5.5, 9.3).</summary>
+public sealed class CountRow : IOwned
+{
+    public Guid PracticeId { get; set; }
+
+    /// <summary>A channel, or the id of a program with a start limit.</summary>
+    public required string What { get; set; }
+
+    public LocalDate Date { get; set; }
+
+    public int Taken { get; set; }
 }
 
 /// <summary>One passage of a person through a program.</summary>
@@ -40,6 +65,9 @@ public sealed class RunRow : IOwned
 
     /// <summary>Null for a run that finished.</summary>
     public string? StopReason { get; set; }
+
+    /// <summary>Since when a member has paused it, or null.</summary>
+    public Instant? PausedAt { get; set; }
 }
 
 /// <summary>A start that was refused, with its reason (rule 5.3).</summary>
@@ -81,11 +109,14 @@ public sealed class TouchRow : IOwned
 
     public required string StepId { get; set; }
 
-    /// <summary>email, call or hand-over.</summary>
+    /// <summary>The step's kind.</summary>
     public required string Kind { get; set; }
 
     /// <summary>planned, handing, uncertain, blocked, open, or an outcome: sent, done, skipped, cancelled, given-up, handed-over.</summary>
     public required string Status { get; set; }
+
+    /// <summary>The program's priority when it was planned; touches due together go by it (rule 9.3).</summary>
+    public int Priority { get; set; } = 50;
 
     public string? Reason { get; set; }
 
@@ -112,8 +143,17 @@ public sealed class TouchRow : IOwned
     /// <summary>A fresh id each time the touch is handed to its channel.</summary>
     public Guid? AttemptId { get; set; }
 
-    /// <summary>Machine time until which the worker that hands it over holds it.</summary>
+    /// <summary>Machine time until which the worker that hands it over holds it; of one that is to be tried again, when.</summary>
     public Instant? LeasedUntil { get; set; }
+
+    /// <summary>How often it has been handed to its channel.</summary>
+    public int Attempts { get; set; }
+
+    /// <summary>What the provider said last, where it did not take it.</summary>
+    public string? LastAnswer { get; set; }
+
+    /// <summary>When a note was printed; null for one that is to be.</summary>
+    public Instant? PrintedAt { get; set; }
 }
 
 /// <summary>A message as it went out.</summary>
@@ -125,6 +165,9 @@ public sealed class MessageRow : IOwned
 
     public Guid PersonId { get; set; }
 
+    public string Channel { get; set; } = "email";
+
+    /// <summary>Of an email its Message-ID without angle brackets, of a text the gateway's id.</summary>
     public required string MessageId { get; set; }
 
     public required string ToAddress { get; set; }
@@ -143,4 +186,49 @@ public sealed class MessageRow : IOwned
 
     /// <summary>What the server answered.</summary>
     public string Answer { get; set; } = "";
+
+    /// <summary>Parts a text was sent in (rule 11.3); 0 for an email.</summary>
+    public int Parts { get; set; }
+
+    /// <summary>When the gateway said a text had arrived.</summary>
+    public Instant? DeliveredAt { get; set; }
+
+    /// <summary>When it came back, and how: hard or soft.</summary>
+    public Instant? BouncedAt { get; set; }
+
+    public string? Bounce { get; set; }
+
+    /// <summary>When a person first opened it; machines do not count (rule 14.2).</summary>
+    public Instant? OpenedAt { get; set; }
+
+    /// <summary>Where its links lead, in the order they stand in it.</summary>
+    public List<LetterLink> Links { get; set; } = [];
+}
+
+/// <summary>A link of a letter and what following it sets off (rule 11.5).</summary>
+/// <param name="Address">Where it leads.</param>
+/// <param name="Name">What rules and forks call it.</param>
+/// <param name="Effects">What it sets off, by the words of <c>LinkEffects</c>; empty for nothing.</param>
+public sealed record LetterLink(string Address, string Name, Dictionary<string, string> Effects);
+
+/// <summary>A message that was opened, or a link in it that was followed.</summary>
+public sealed class VisitRow : IOwned
+{
+    public long Id { get; set; }
+
+    public Guid PracticeId { get; set; }
+
+    public Guid PersonId { get; set; }
+
+    public Guid TouchId { get; set; }
+
+    public Instant At { get; set; }
+
+    /// <summary>The link's place in the letter, from 0; null where the letter was opened.</summary>
+    public int? Link { get; set; }
+
+    /// <summary>True where a machine looked, not a person (rule 14.2).</summary>
+    public bool ByMachine { get; set; }
+
+    public string Agent { get; set; } = "";
 }

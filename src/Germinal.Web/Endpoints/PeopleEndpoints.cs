@@ -29,6 +29,8 @@ public static class PeopleEndpoints
 
     public sealed record Changed(int Count);
 
+    public sealed record ListBody(IReadOnlyList<Guid> Ids, string List);
+
     public static void Map(IEndpointRouteBuilder app)
     {
         var people = app.MapGroup("/api/people").WithTags("people").RequireAuthorization();
@@ -53,6 +55,12 @@ public static class PeopleEndpoints
                 ? TypedResults.Ok(new Changed(await (await DeskAsync(db, caller, stop)).MoveStageAsync([.. body.Ids], body.Stage!, stop)))
                 : Problems.Field("stage", $"There is no stage “{body.Stage}”. Choose one from the list.");
         });
+        people.MapPost("/join", async Task<Results<Ok<Changed>, ValidationProblem>> (ListBody body, GerminalDb db, Caller caller, CancellationToken stop) =>
+            string.IsNullOrWhiteSpace(body.List) || body.List.Length > 80
+                ? Problems.Field("list", "A list needs a name, at most 80 letters.")
+                : TypedResults.Ok(new Changed(await (await DeskAsync(db, caller, stop)).JoinListAsync([.. body.Ids], body.List.Trim(), stop))));
+        people.MapPost("/leave", async (ListBody body, GerminalDb db, Caller caller, CancellationToken stop) =>
+            new Changed(await (await DeskAsync(db, caller, stop)).LeaveListAsync([.. body.Ids], body.List, stop)));
         people.MapPost("/start", async Task<Results<Ok<Changed>, ValidationProblem>> (Selection body, GerminalDb db, Caller caller, CancellationToken stop) =>
         {
             var program = await db.Programs.AsNoTracking().FirstOrDefaultAsync(p => p.Id == body.Program, stop);

@@ -24,16 +24,16 @@ public sealed record MayWe(string Channel, string Allowed, string Words);
 public sealed record ConsentDto(string Channel, string? Purpose, string? Topic, bool In, string Basis, string At, string Source, string? Reason, string? By);
 
 /// <summary>A run under way.</summary>
-public sealed record RunDto(Guid Id, Guid ProgramId, string Program, string StartedAt, int Day);
+public sealed record RunDto(Guid Id, Guid ProgramId, string Program, string StartedAt, int Day, bool Paused);
 
 /// <summary>A person's page.</summary>
 public sealed record PersonDto(
     Guid Id, int Edition, string Name, string? FirstName, string? LastName, string? Email, string? OtherEmail, string? Mobile, string? MobileExtension, string? OtherPhone, string? OtherPhoneExtension,
-    string? Address, string? Zone, string ClockZone, Guid? OwnerId, string? Owner, string? Stage, string? StageSince, string? Source, IReadOnlyList<string> Tags, string AddedAt,
+    string? Address, string? Zone, string ClockZone, Guid? OwnerId, string? Owner, string? Stage, string? StageSince, string? Source, IReadOnlyList<string> Tags, IReadOnlyList<string> Lists, string AddedAt,
     bool DoNotContact, string? DoNotContactReason, bool DoNotContactToConfirm, bool Died, IReadOnlyList<KeyDateDto> Dates, IReadOnlyList<MayWe> MayWe, IReadOnlyList<ConsentDto> Ledger, IReadOnlyList<RunDto> Runs);
 
 /// <summary>A line of a thread, past or coming. Kind: email, call, hand-over, or an event's word.</summary>
-public sealed record ThreadLine(string Id, string At, string Kind, string Title, string? Detail, string? Status, Guid? TouchId, string? Program, string? By);
+public sealed record ThreadLine(string Id, string At, string Kind, string Title, string? Detail, string? Status, Guid? TouchId, string? Program, string? By, string? Quoted = null);
 
 /// <summary>Coming touches, soonest first, and a page of what was, newest first.</summary>
 public sealed record ThreadDto(string Now, string Zone, IReadOnlyList<ThreadLine> Coming, IReadOnlyList<ThreadLine> Past, string? Next);
@@ -70,11 +70,18 @@ public static class PersonEndpoints
                 : await RecordAsync(db, caller, id, EventKinds.Replied, new() { ["channel"] = body.Channel, ["text"] = body.Text?.Trim() ?? "" }, stop));
         person.MapPost("/contact", SetContact);
         person.MapPost("/consent", SetConsent);
+        person.MapPost("/runs/{run:guid}/pause", (Guid id, Guid run, GerminalDb db, Caller caller, CancellationToken stop) => PauseAsync(db, caller, id, run, EventKinds.RunPaused, stop));
+        person.MapPost("/runs/{run:guid}/resume", (Guid id, Guid run, GerminalDb db, Caller caller, CancellationToken stop) => PauseAsync(db, caller, id, run, EventKinds.RunResumed, stop));
         person.MapPost("/runs/{run:guid}/stop", async Task<Results<NoContent, NotFound, ValidationProblem>> (Guid id, Guid run, GerminalDb db, Caller caller, CancellationToken stop) =>
             await db.Runs.AnyAsync(r => r.Id == run && r.PersonId == id && r.EndedAt == null, stop)
                 ? await RecordAsync(db, caller, id, EventKinds.RunStopped, new() { ["run"] = run.ToString() }, stop)
                 : TypedResults.NotFound());
     }
+
+    private static async Task<Results<NoContent, NotFound, ValidationProblem>> PauseAsync(GerminalDb db, Caller caller, Guid person, Guid run, string kind, CancellationToken stop) =>
+        await db.Runs.Where(r => r.Id == run && r.PersonId == person && r.EndedAt == null).Select(r => (Guid?)r.ProgramId).FirstOrDefaultAsync(stop) is { } program
+            ? await RecordAsync(db, caller, person, kind, new() { ["program"] = program.ToString() }, stop)
+            : TypedResults.NotFound();
 
     private static async Task<Results<NoContent, NotFound, ValidationProblem>> RecordAsync(GerminalDb db, Caller caller, Guid id, string kind, Dictionary<string, string> data, CancellationToken stop)
     {
@@ -101,16 +108,16 @@ public static class PersonEndpoints
         var dates = await db.KeyDates.AsNoTracking().Where(d => d.PersonId == id).OrderBy(d => d.Name).ToListAsync(stop);
         var ledger = await db.Consent.AsNoTracking().Where(c => c.PersonId == id).OrderByDescending(c => c.At).ThenByDescending(c => c.Id).ToListAsync(stop);
         var runs = await db.Runs.AsNoTracking().Where(r => r.PersonId == id && r.EndedAt == null)
-            .Join(db.Programs, r => r.ProgramId, g => g.Id, (r, g) => new { r.Id, r.ProgramId, g.Name, r.StartedAt }).ToListAsync(stop);
+            .Join(db.Programs, r => r.ProgramId, g => g.Id, (r, g) => new { r.Id, r.ProgramId, g.Name, r.StartedAt, r.PausedAt }).ToListAsync(stop);
         var zone = practice.ZoneOf(facts);
         return new PersonDto(
             p.Id, p.Edition, facts.Name, p.FirstName, p.LastName, p.Email, p.OtherEmail, p.Mobile, p.MobileExtension, p.OtherPhone, p.OtherPhoneExtension,
-            p.Address, p.ZoneId, zone.Id, p.OwnerId, practice.Members.FirstOrDefault(m => m.Id == p.OwnerId)?.Name, p.Stage, p.StageSince?.ToString(), p.Source, p.Tags, p.AddedAt.ToString(),
+            p.Address, p.ZoneId, zone.Id, p.OwnerId, practice.Members.FirstOrDefault(m => m.Id == p.OwnerId)?.Name, p.Stage, p.StageSince?.ToString(), p.Source, p.Tags, p.Lists, p.AddedAt.ToString(),
             p.DoNotContact, p.DoNotContactReason, p.DoNotContactToConfirm, p.Died,
             [.. dates.Select(d => new KeyDateDto(d.Name, new Core.Time.YearlyDate(d.Month, d.Day, d.Year).ToString(), d.Yearly))],
-            [.. new[] { Channel.Email, Channel.Call }.Select(c => May(facts, practice, c, now, zone))],
+            [.. new[] { Channel.Email, Channel.Text, Channel.Call, Channel.Post }.Select(c => May(facts, practice, c, now, zone))],
             [.. ledger.Select(c => new ConsentDto(c.Channel, c.Purpose, c.Topic, c.IsIn, c.Basis, c.At.ToString(), c.Source, c.Reason, c.By))],
-            [.. runs.Select(r => new RunDto(r.Id, r.ProgramId, r.Name, r.StartedAt.ToString(), Period.DaysBetween(r.StartedAt.InZone(zone).Date, now.InZone(zone).Date)))]);
+            [.. runs.Select(r => new RunDto(r.Id, r.ProgramId, r.Name, r.StartedAt.ToString(), Period.DaysBetween(r.StartedAt.InZone(zone).Date, now.InZone(zone).Date), r.PausedAt is not null))]);
     }
 
     private static MayWe May(PersonFacts person, Practice practice, Channel channel, Instant now, DateTimeZone zone)
@@ -160,11 +167,6 @@ public static class PersonEndpoints
         catch (DbUpdateConcurrencyException)
         {
             return Problems.Conflict("Somebody else saved this person at the same moment. What you typed is still here; save again.");
-        }
-
-        if (body.Fields.Dates is not null)
-        {
-            await PracticeClock.SweepSoonAsync(db, stop);
         }
 
         return TypedResults.Ok((await ReadAsync(db, id, stop))!);
@@ -234,7 +236,7 @@ public static class PersonEndpoints
             .OrderByDescending(t => t.SettledAt).Take(PastAtOnce + 1).ToListAsync(stop);
         var ids = touches.Select(t => t.Id).ToList();
         var messages = await db.Messages.AsNoTracking().Where(m => ids.Contains(m.TouchId)).ToDictionaryAsync(m => m.TouchId, stop);
-        var events = await db.Events.AsNoTracking().Where(e => e.PersonId == id && e.At < until && e.At <= now && e.Kind != EventKinds.Edited && e.Kind != EventKinds.TouchMarked && e.Kind != EventKinds.CallEnded && e.Kind != EventKinds.Occasion && e.Kind != EventKinds.Start)
+        var events = await db.Events.AsNoTracking().Where(e => e.PersonId == id && e.At < until && e.At <= now && e.Kind != EventKinds.Edited && e.Kind != EventKinds.TouchMarked && e.Kind != EventKinds.CallEnded && e.Kind != EventKinds.TaskEnded && e.Kind != EventKinds.Occasion && e.Kind != EventKinds.Start && e.Kind != EventKinds.TextedWord && e.Kind != EventKinds.Delivered)
             .OrderByDescending(e => e.At).ThenByDescending(e => e.Id).Take(PastAtOnce + 1).ToListAsync(stop);
         var runs = await db.Runs.AsNoTracking().Where(r => r.PersonId == id && (r.StartedAt < until || r.EndedAt < until))
             .OrderByDescending(r => r.StartedAt).Take(PastAtOnce + 1).ToListAsync(stop);
@@ -243,7 +245,7 @@ public static class PersonEndpoints
         var facts = (await FactsReading.WithDetailsAsync(db, [row], stop))[id];
         string Fill(string title) => ((Channels.Letters.LiquidLetters)engine.Templates).FillText(title, facts, practice, practice.SenderFor(facts), now, []);
         var lines = touches.Select(t => (At: t.SettledAt!.Value, Rank: 3, Line: ThreadLines.Of(t, messages.GetValueOrDefault(t.Id), engine.Shelf, names, Fill)))
-            .Concat(events.Select(e => (e.At, Rank: 1, Line: ThreadLines.Of(e))))
+            .Concat(events.Select(e => (e.At, Rank: 1, Line: ThreadLines.Of(e, zone))))
             .Concat(runs.Where(r => r.StartedAt < until).Select(r => (At: r.StartedAt, Rank: 2, Line: ThreadLines.Started(r, names, zone))))
             .Concat(runs.Where(r => r.EndedAt is { } end && end < until).Select(r => (At: r.EndedAt!.Value, Rank: 4, Line: ThreadLines.Ended(r, names))))
             .Concat(refusals.Select(r => (r.At, Rank: 2, Line: ThreadLines.Refused(r, names))))
@@ -275,6 +277,6 @@ public static class PersonEndpoints
 
         var touches = Rehearsal.Of(engine, facts, state, now, now + Duration.FromDays(366), null, 40);
         var liquid = (Channels.Letters.LiquidLetters)engine.Templates;
-        return [.. touches.Where(t => t.Step is not HandOverStep).OrderBy(t => t.SettledAt ?? t.Due).Select(t => ThreadLines.Coming(t, facts, practice, state, liquid))];
+        return [.. touches.Where(t => t.Step is not (HandOverStep or ForkStep or SplitStep or ChangeStep or EndStep)).OrderBy(t => t.SettledAt ?? t.Due).Select(t => ThreadLines.Coming(t, facts, practice, state, liquid))];
     }
 }

@@ -28,6 +28,12 @@ public sealed record ProgramDto(Guid Id, string Status, string? OnSince, int Ver
 /// <summary>Something wrong with a program, at a JSON pointer.</summary>
 public sealed record FindingDto(string Pointer, string Message, bool IsWarning);
 
+/// <summary>Somebody whose next date changes; Then is null where their program would be over.</summary>
+public sealed record ChangingDate(PersonRef Person, string Now, string? Then);
+
+/// <summary>Those on their way on an older version, and whose next date changes if they move.</summary>
+public sealed record OlderRunsDto(int OnOlder, int Changing, IReadOnlyList<ChangingDate> First);
+
 /// <summary>Somebody, for a link.</summary>
 public sealed record PersonRef(Guid Id, string Name);
 
@@ -71,7 +77,7 @@ public static class ProgramEndpoints
     {
         var programs = app.MapGroup("/api/programs").WithTags("programs").RequireAuthorization();
         programs.MapGet("", List);
-        programs.MapGet("/fields", () => LiquidLetters.Fields.Select(f => new FieldDto(f.Field, f.Meaning)).ToList());
+        programs.MapGet("/fields", () => Core.Messages.MergeFields.All.Select(f => new FieldDto(f.Field, f.Meaning)).ToList());
         programs.MapPost("", Create);
         programs.MapGet("/{id:guid}", Read);
         programs.MapPut("/{id:guid}/draft", Save);
@@ -80,6 +86,9 @@ public static class ProgramEndpoints
         programs.MapPost("/{id:guid}/switch-on", SwitchOn);
         programs.MapPost("/{id:guid}/pause", (Guid id, GerminalDb db, CancellationToken stop) => SetPaused(id, true, db, stop));
         programs.MapPost("/{id:guid}/resume", (Guid id, GerminalDb db, CancellationToken stop) => SetPaused(id, false, db, stop));
+        programs.MapGet("/{id:guid}/older-runs", OlderRuns);
+        programs.MapPost("/{id:guid}/move-runs", (Guid id, GerminalDb db, Caller caller, CancellationToken stop) => ForAllRuns(id, EventKinds.MovedToVersion, db, caller, stop));
+        programs.MapPost("/{id:guid}/stop-runs", (Guid id, GerminalDb db, Caller caller, CancellationToken stop) => ForAllRuns(id, EventKinds.ProgramStopped, db, caller, stop));
         programs.MapGet("/{id:guid}/preview", Preview);
     }
 
@@ -303,6 +312,22 @@ public static class ProgramEndpoints
         return TypedResults.NoContent();
     }
 
+    private static async Task<Results<Ok<OlderRunsDto>, NotFound>> OlderRuns(Guid id, GerminalDb db, ProgramDesk desk, CancellationToken stop)
+    {
+        if (await db.Programs.AsNoTracking().FirstOrDefaultAsync(p => p.Id == id, stop) is not { } row)
+        {
+            return TypedResults.NotFound();
+        }
+
+        var (onOlder, changing) = await desk.OlderRunsAsync(db, row, await PracticeClock.NowAsync(db, stop), stop);
+        return TypedResults.Ok(new OlderRunsDto(onOlder, changing.Count, [.. changing.Take(20).Select(c => new ChangingDate(new PersonRef(c.Id, c.Name), c.Now.ToString(), c.Then == NodaTime.Instant.MaxValue ? null : c.Then.ToString()))]));
+    }
+
+    private static async Task<Results<Ok<PeopleEndpoints.Changed>, NotFound>> ForAllRuns(Guid id, string kind, GerminalDb db, Caller caller, CancellationToken stop) =>
+        await db.Programs.AsNoTracking().FirstOrDefaultAsync(p => p.Id == id, stop) is { } row
+            ? TypedResults.Ok(new PeopleEndpoints.Changed(await ProgramDesk.ForAllRunsAsync(db, row, kind, caller.Name, await PracticeClock.NowAsync(db, stop), stop)))
+            : TypedResults.NotFound();
+
     /// <summary>The draft tried on a person: the given one, or the one after or before them in the list, or somebody it suits.</summary>
     private static async Task<Results<Ok<PreviewDto>, NotFound>> Preview(Guid id, Guid? person, int? move, string? step, GerminalDb db, ProgramDesk desk, LetterWriter writer, CancellationToken stop)
     {
@@ -319,7 +344,7 @@ public static class ProgramEndpoints
         var now = await PracticeClock.NowAsync(db, stop);
         var engine = await desk.EngineWithAsync(db, id, draft.Program, now, stop);
         var facts = (await FactsReading.LoadAsync(db, [chosen], stop))[chosen];
-        var practice = engine.Practice;
+        var practice = engine.Practice.InVoiceOf(draft.Program);
         Happening first = new StartedByHand(now, id, "");
         var from = now;
         if (draft.Program.StartsWhen.OfType<OccasionTrigger>().Any() && engine.Shelf.On.First(p => p.Current.ProgramId == id) is { } on &&
@@ -334,8 +359,8 @@ public static class ProgramEndpoints
         var begun = alone.React(facts, PersonState.Empty, first);
         var refusal = begun.Effects.OfType<StartRefused>().FirstOrDefault();
         var run = begun.Effects.OfType<RunStarted>().FirstOrDefault()?.RunId;
-        var touches = refusal is not null ? [] : Rehearsal.Of(alone, facts, PersonState.Empty, from, from + Duration.FromDays(1200), first, draft.Program.Steps.Count + 2).Where(t => t.RunId == run).ToList();
-        var letterStep = draft.Program.Steps.OfType<EmailStep>().FirstOrDefault(s => s.Id == step) ?? (step is null ? draft.Program.Steps.OfType<EmailStep>().FirstOrDefault() : null);
+        var touches = refusal is not null ? [] : Rehearsal.Of(alone, facts, PersonState.Empty, from, from + Duration.FromDays(1200), first, draft.Program.AllSteps.Count() + 2).Where(t => t.RunId == run).ToList();
+        var letterStep = draft.Program.AllSteps.OfType<EmailStep>().FirstOrDefault(s => s.Id == step) ?? (step is null ? draft.Program.AllSteps.OfType<EmailStep>().FirstOrDefault() : null);
         PreviewLetter? letter = null;
         if (letterStep is not null)
         {

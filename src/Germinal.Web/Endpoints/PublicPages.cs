@@ -97,9 +97,11 @@ public static class PublicPages
 
     private static string Encode(string text) => WebUtility.HtmlEncode(text);
 
-    private static IResult NotOurs() => Html("This link is not one of ours", "<p>It may have been cut short. Use the link in the email as it is, or answer the email and say that you want no more.</p>", 404);
+    /// <summary>The page of a link that is forged, altered or cut short.</summary>
+    internal static IResult NotOurs() => Html("This link is not one of ours", "<p>It may have been cut short. Use the link in the email as it is, or answer the email and say that you want no more.</p>", 404);
 
-    private static IResult Html(string title, string body, int status = 200) => Results.Content(
+    /// <summary>A page in the plain dress of the public ones.</summary>
+    internal static IResult Html(string title, string body, int status = 200) => Results.Content(
         $"<!doctype html><html lang=\"en\"><head><meta charset=\"utf-8\"><meta name=\"viewport\" content=\"width=device-width\"><meta name=\"robots\" content=\"noindex\"><title>{Encode(title)}</title><link rel=\"stylesheet\" href=\"/public.css\"></head><body><main><h1>{Encode(title)}</h1>{body}</main></body></html>",
         "text/html; charset=utf-8", statusCode: status);
 }

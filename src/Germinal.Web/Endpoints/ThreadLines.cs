@@ -13,9 +13,9 @@ internal static class ThreadLines
 {
     public static ThreadLine Of(TouchRow t, MessageRow? message, ProgramShelf shelf, Dictionary<Guid, string> names, Func<string, string> fill)
     {
-        var step = shelf.Find(t.ProgramId, t.Version).Definition.Steps.First(s => s.Id == t.StepId);
-        var title = message?.Subject ?? fill(TitleOf(step));
-        var detail = message is not null ? Short(message.Text) : t.CallOutcome is { } outcome ? $"{outcome}{(t.Remark is null ? "" : $": {t.Remark}")}" : null;
+        var step = shelf.Find(t.ProgramId, t.Version).Definition.StepOf(t.StepId)!;
+        var title = message switch { null => FirstLine(fill(TitleOf(step))), { Channel: "text" } => message.Text, _ => message.Subject };
+        var detail = message is { Channel: "email" } ? Short(message.Text) : t.CallOutcome is { } outcome ? $"{outcome}{(t.Remark is null ? "" : $": {t.Remark}")}" : null;
         var reason = Why.Reason(t.Reason);
         var status = t.Status switch
         {
@@ -27,7 +27,7 @@ internal static class ThreadLines
         return new ThreadLine($"t{t.Id:N}", t.SettledAt!.Value.ToString(), t.Kind, title, detail, reason.Length > 0 ? $"{status}: {reason}" : status, t.Id, names.GetValueOrDefault(t.ProgramId), null);
     }
 
-    public static ThreadLine Of(EventRow e)
+    public static ThreadLine Of(EventRow e, DateTimeZone zone)
     {
         string Data(string key) => e.Data.GetValueOrDefault(key, "");
         var (title, detail) = e.Kind switch
@@ -36,6 +36,32 @@ internal static class ThreadLines
             EventKinds.TagRemoved => ($"The tag “{Data("tag")}” was taken off", null),
             EventKinds.StageEntered => ($"Reached {Why.StageName(Data("stage"))}", null),
             EventKinds.Replied => ($"Answered by {Data("channel")}", Data("text") is { Length: > 0 } said ? said : null),
+            EventKinds.AutoReplied => ("Answered automatically", Data("text") is { Length: > 0 } auto ? Short(auto) : null),
+            EventKinds.ListJoined => ($"Put on the list “{Data("list")}”", null),
+            EventKinds.ListLeft => ($"Taken off the list “{Data("list")}”", null),
+            EventKinds.FieldSet => ($"“{Data("field")}” became “{Data("value")}”", null),
+            EventKinds.InquiryReceived => ($"Asked by {Data("how")}{(Data("form").Length > 0 ? $", “{Data("form")}”" : "")}", Data("text")),
+            EventKinds.InquiryAnswered => ("Their inquiry was answered", null),
+            EventKinds.OpportunityOpened => ($"Opportunity “{Data("title")}”", $"in {Why.StageName(Data("stage"))}"),
+            EventKinds.Won => ($"“{Data("title")}” was won", null),
+            EventKinds.Lost => ($"“{Data("title")}” was lost", Data("reason") is { Length: > 0 } why ? why : null),
+            EventKinds.AppointmentBooked => ($"Appointment “{Data("type")}” was made", Moment(Data("moment"), zone)),
+            EventKinds.AppointmentMoved => ($"Appointment “{Data("type")}” was moved", Moment(Data("moment"), zone)),
+            EventKinds.AppointmentCancelled => ($"Appointment “{Data("type")}” was cancelled", null),
+            EventKinds.Opened => ("Opened a letter", null),
+            EventKinds.LinkFollowed => ($"Followed “{Data("link")}”", null),
+            EventKinds.TextedWord => ($"Texted “{Data("word")}”", null),
+            EventKinds.Bounced => ($"{(Data("channel") == "text" ? "A text" : "A letter")} came back", Data("hard") == "yes" ? $"{Data("address")} does not exist; nothing more goes there" : "for now; the next one is tried"),
+            EventKinds.Complained => ("Told their mail provider that a letter was unwanted", null),
+            EventKinds.Archived => (Data("into").Length > 0 ? "Merged into another person" : "Archived", null),
+            EventKinds.Merged => ($"{Data("name")} was found to be the same person", null),
+            EventKinds.Overruled => ("A message was let go without consent", Data("reason")),
+            EventKinds.RunPaused => ("A program was paused for them", null),
+            EventKinds.RunResumed => ("A program goes on for them", null),
+            EventKinds.Occasion => ($"{Data("name")}: {Data("date")}", null),
+            EventKinds.StageAge => ($"Has stood in {Why.StageName(Data("stage"))} for a while", null),
+            EventKinds.Unanswered => ("Their inquiry has stood unanswered", null),
+            EventKinds.AppointmentNear => ("An appointment comes near", null),
             EventKinds.OptedIn => ($"Said yes to {ChannelName(Data("channel"))}", Data("source")),
             EventKinds.OptedOut => ($"Said no to {ChannelName(Data("channel"))}", Data("source")),
             EventKinds.Remark => (Data("text"), null),
@@ -46,8 +72,11 @@ internal static class ThreadLines
             EventKinds.RunStopped => ("A program was stopped by hand", null),
             _ => (e.Kind, (string?)null),
         };
-        return new ThreadLine($"e{e.Id}", e.At.ToString(), e.Kind, title, detail, null, null, null, e.By);
+        return new ThreadLine($"e{e.Id}", e.At.ToString(), e.Kind, title, detail, null, null, null, e.By, Data("quoted") is { Length: > 0 } quoted ? quoted : null);
     }
+
+    private static string Moment(string instant, DateTimeZone zone) =>
+        NodaTime.Text.InstantPattern.ExtendedIso.Parse(instant).TryGetValue(default, out var at) ? Phrases.Moment(at, zone) : "";
 
     public static ThreadLine Started(RunRow r, Dictionary<Guid, string> names, DateTimeZone zone) => new(
         $"s{r.Id:N}", r.StartedAt.ToString(), "started", $"“{names.GetValueOrDefault(r.ProgramId)}” started", Why.Started(r.Cause, names.GetValueOrDefault(r.ProgramId, ""), r.StartedAt, zone).Text, null, null, names.GetValueOrDefault(r.ProgramId), null);
@@ -61,18 +90,13 @@ internal static class ThreadLines
     public static ThreadLine Coming(RehearsedTouch t, PersonFacts person, Practice practice, PersonState state, LiquidLetters liquid)
     {
         var at = t.SettledAt ?? t.Due;
-        var title = t.Step switch
-        {
-            EmailStep e => liquid.FillText(e.Subject, person, practice, practice.SenderFor(person), at, []),
-            CallStep c => $"Call: {FirstLine(liquid.FillText(c.Script, person, practice, practice.SenderFor(person), at, []))}",
-            _ => TitleOf(t.Step),
-        };
+        var title = FirstLine(liquid.FillText(TitleOf(t.Step), person, practice, practice.SenderFor(person), at, []));
         var mark = state.Marks.TryGetValue(t.TouchId, out var m) ? m : (TouchMark?)null;
         var status = mark == TouchMark.Held ? "held" : t.Outcome switch
         {
             Outcome.Skipped or Outcome.Cancelled => $"will not go: {Why.Reason(t.Reason)}",
+            Outcome.Blocked when t.SettledAt is null => "needs mending",
             Outcome.Blocked => $"cannot go: {Why.Reason(t.Reason)}",
-            null when t.Step is EmailStep && t.Reason is null && state.Runs.Any(r => r.Touch.Id == t.TouchId && r.Touch.Phase == TouchPhase.Blocked) => "needs mending",
             _ => null,
         };
         return new ThreadLine($"c{t.TouchId:N}", at.ToString(), t.Step.Kind, title, null, status, t.TouchId, t.Program.Definition.Name, null);
@@ -82,8 +106,13 @@ internal static class ThreadLines
     public static string TitleOf(Step step) => step switch
     {
         EmailStep e => e.Subject,
-        CallStep c => $"Call: {FirstLine(c.Script)}",
+        CallStep c => $"Call: {c.Script}",
+        TextStep t => t.Body,
+        NoteStep n => $"Note: {n.Body}",
+        DoStep d => d.Title,
+        TellMeStep m => $"To the owner: {m.Body}",
         HandOverStep h => $"Goes on with “{h.Program}”",
+        EndStep => "The program ends",
         _ => step.Kind,
     };
 

@@ -23,8 +23,13 @@ public sealed record TouchDto(Guid Id, PersonRef Person, string Program, string 
 public static class TouchEndpoints
 {
     private static readonly string[] CallOutcomes = ["spoke", "left word", "no answer", "not interested"];
+    private static readonly string[] NoteOutcomes = ["printed", "posted"];
+    private static readonly string[] TaskOutcomes = ["done"];
+    private static readonly string[] TaskKinds = ["call", "note", "task"];
 
     public sealed record DoneBody(string Outcome, string? Remark = null);
+
+    public sealed record OverruleBody(Guid Person, string Reason);
 
     public static void Map(IEndpointRouteBuilder app)
     {
@@ -32,6 +37,9 @@ public static class TouchEndpoints
         touches.MapGet("", Read);
         touches.MapPost("/done", Done);
         touches.MapPost("/undo", Undo);
+        touches.MapPost("/overrule", Overrule);
+        touches.MapPost("/arrived", (Guid id, GerminalDb db, CancellationToken stop) => Decide(id, true, db, stop));
+        touches.MapPost("/not-arrived", (Guid id, GerminalDb db, CancellationToken stop) => Decide(id, false, db, stop));
         touches.MapPost("/hold", (Guid id, Guid person, GerminalDb db, Caller caller, CancellationToken stop) => Mark(id, person, "held", db, caller, stop));
         touches.MapPost("/release", (Guid id, Guid person, GerminalDb db, Caller caller, CancellationToken stop) => Mark(id, person, "", db, caller, stop));
         touches.MapPost("/drop", (Guid id, Guid person, GerminalDb db, Caller caller, CancellationToken stop) => Mark(id, person, "dropped", db, caller, stop));
@@ -58,7 +66,7 @@ public static class TouchEndpoints
         var practice = engine.Practice;
         var zone = practice.ZoneOf(facts);
         var definition = engine.Shelf.Find(touch.ProgramId, touch.Version).Definition;
-        var step = definition.Steps.First(s => s.Id == touch.StepId);
+        var step = definition.StepOf(touch.StepId)!;
         var run = await db.Runs.AsNoTracking().SingleAsync(r => r.Id == touch.RunId, stop);
         var why = new List<WhySentence> { Why.Started(run.Cause, definition.Name, run.StartedAt, zone) };
         if (touch.Plan is { } plan)
@@ -77,9 +85,13 @@ public static class TouchEndpoints
             var letter = writer.Fill(email, definition.PurposeOf(email), touch.Id, facts, practice, practice.SenderFor(facts), Instant.Max(touch.Due, now));
             (subject, html) = (letter.Subject, letter.BodyHtml);
         }
-        else if (step is CallStep call)
+        else if (message is { Channel: "text" })
         {
-            html = LetterHtml.FromBody(LetterHtml.Encode(((LiquidLetters)engine.Templates).FillText(call.Script, facts, practice, practice.SenderFor(facts), now, [])));
+            (subject, html) = (null, LetterHtml.FromBody(LetterHtml.Encode(message.Text)));
+        }
+        else if (message is null && step.Templates is [var words, ..])
+        {
+            html = LetterHtml.FromBody(LetterHtml.Encode(((LiquidLetters)engine.Templates).FillText(words.Text, facts, practice, practice.SenderFor(facts), now, [])));
         }
 
         var canHold = touch.Status is "planned" or "blocked";
@@ -88,7 +100,7 @@ public static class TouchEndpoints
 
     private static string Heading(string kind, string status) => (kind, status) switch
     {
-        ("call", _) => "Why this call",
+        ("call" or "note" or "task", _) => $"Why this {kind}",
         (_, "sent") => "Why it went",
         (_, "planned" or "handing") => "Why it is coming",
         (_, "held") => "Why it waits",
@@ -147,9 +159,9 @@ public static class TouchEndpoints
             var letter = writer.Fill(email, definition.PurposeOf(email), id, facts, practice, practice.SenderFor(facts), found.SettledAt ?? found.Due);
             (subject, html) = (letter.Subject, letter.BodyHtml);
         }
-        else if (found.Step is CallStep call)
+        else if (found.Step.Templates is [var words, ..])
         {
-            html = LetterHtml.FromBody(LetterHtml.Encode(((LiquidLetters)engine.Templates).FillText(call.Script, facts, practice, practice.SenderFor(facts), found.Due, [])));
+            html = LetterHtml.FromBody(LetterHtml.Encode(((LiquidLetters)engine.Templates).FillText(words.Text, facts, practice, practice.SenderFor(facts), found.Due, [])));
         }
 
         return TypedResults.Ok(new TouchDto(id, new PersonRef(facts.Id, facts.Name), definition.Name, found.Step.Kind, held ? "held" : "coming", found.Step is CallStep ? "Why this call" : "Why it is coming", subject, html, practice.SenderFor(facts)?.Name, facts.Email, [.. why.Select(w => new SentenceDto(w.Tone, w.Text))], found.Step is EmailStep, held));
@@ -157,15 +169,16 @@ public static class TouchEndpoints
 
     private static async Task<Results<NoContent, NotFound, ValidationProblem>> Done(Guid id, DoneBody body, GerminalDb db, Caller caller, CancellationToken stop)
     {
-        if (!CallOutcomes.Contains(body.Outcome, StringComparer.Ordinal))
-        {
-            return Problems.Field("outcome", $"A call ends with one of: {string.Join(", ", CallOutcomes)}.");
-        }
-
-        var touch = await db.Touches.FirstOrDefaultAsync(t => t.Id == id && t.Kind == "call" && (t.Status == "open" || t.Status == "planned"), stop);
+        var touch = await db.Touches.FirstOrDefaultAsync(t => t.Id == id && TaskKinds.Contains(t.Kind) && (t.Status == "open" || t.Status == "planned"), stop);
         if (touch is null)
         {
             return TypedResults.NotFound();
+        }
+
+        var outcomes = touch.Kind switch { "call" => CallOutcomes, "note" => NoteOutcomes, _ => TaskOutcomes };
+        if (!outcomes.Contains(body.Outcome, StringComparer.Ordinal))
+        {
+            return Problems.Field("outcome", $"A {touch.Kind} ends with one of: {string.Join(", ", outcomes)}.");
         }
 
         // Off the sheet at once; the engine takes the event in within moments.
@@ -175,7 +188,7 @@ public static class TouchEndpoints
         touch.CallOutcome = body.Outcome;
         touch.ClosedAt = await PracticeClock.NowAsync(db, stop);
         touch.Remark = string.IsNullOrWhiteSpace(body.Remark) ? null : body.Remark.Trim();
-        db.Events.Add(desk.NewEvent(touch.PersonId, EventKinds.CallEnded, new() { ["touch"] = id.ToString(), ["outcome"] = body.Outcome }));
+        db.Events.Add(desk.NewEvent(touch.PersonId, touch.Kind == "call" ? EventKinds.CallEnded : EventKinds.TaskEnded, new() { ["touch"] = id.ToString(), ["outcome"] = body.Outcome }));
         await db.SaveChangesAsync(stop);
         return TypedResults.NoContent();
     }
@@ -184,7 +197,7 @@ public static class TouchEndpoints
     private static async Task<Results<NoContent, NotFound>> Undo(Guid id, GerminalDb db, CancellationToken stop)
     {
         await using var transaction = await db.Database.BeginTransactionAsync(stop);
-        var touch = await db.Touches.FirstOrDefaultAsync(t => t.Id == id && t.Status == "done" && t.Kind == "call", stop);
+        var touch = await db.Touches.FirstOrDefaultAsync(t => t.Id == id && t.Status == "done" && TaskKinds.Contains(t.Kind), stop);
         if (touch is null)
         {
             return TypedResults.NotFound();
@@ -192,25 +205,59 @@ public static class TouchEndpoints
 
         var state = await db.States.FromSql($"SELECT * FROM person_states WHERE person_id = {touch.PersonId} FOR UPDATE").SingleAsync(stop);
         var known = PersonStateJson.Read(state.State);
-        var early = known.Runs.Any(r => r.Touch.Id == id && r.Touch.Phase == TouchPhase.Planned);
+        var early = known.Runs.Any(r => r.TouchId == id && r.Touch.Phase == TouchPhase.Planned);
         touch.Status = early ? "planned" : "open";
         touch.SettledAt = early ? null : touch.SettledAt;
         touch.CallOutcome = null;
         touch.ClosedAt = null;
         var text = id.ToString();
-        var ended = await db.Events.Where(e => e.PersonId == touch.PersonId && e.Kind == EventKinds.CallEnded).OrderByDescending(e => e.Id).Take(10).ToListAsync(stop);
+        var ended = await db.Events.Where(e => e.PersonId == touch.PersonId && (e.Kind == EventKinds.CallEnded || e.Kind == EventKinds.TaskEnded)).OrderByDescending(e => e.Id).Take(10).ToListAsync(stop);
         if (ended.Find(e => e.Data["touch"] == text) is { HandledAt: null } waiting)
         {
             db.Events.Remove(waiting);
         }
         else if (known.OpenTasks.All(t => t.TouchId != id))
         {
-            state.State = PersonStateJson.Write(known with { OpenTasks = known.OpenTasks.Add(new OpenTask(id, touch.RunId, touch.ProgramId, touch.StepId)) });
+            state.State = PersonStateJson.Write(known with { OpenTasks = known.OpenTasks.Add(new OpenTask(touch.RunId, touch.ProgramId, touch.StepId)) });
         }
 
         await db.SaveChangesAsync(stop);
         await transaction.CommitAsync(stop);
         return TypedResults.NoContent();
+    }
+
+    /// <summary>Rule 10.5: lets one touch go in spite of missing consent. An out is never overruled; the engine holds that.</summary>
+    private static async Task<Results<NoContent, NotFound, ValidationProblem, ProblemHttpResult>> Overrule(Guid id, OverruleBody body, GerminalDb db, Caller caller, CancellationToken stop)
+    {
+        if (caller.Role is not ("principal" or "adviser"))
+        {
+            return TypedResults.Problem("Only a principal or an adviser may let a message go without consent.", statusCode: StatusCodes.Status403Forbidden, title: "Not yours to decide");
+        }
+
+        if (string.IsNullOrWhiteSpace(body.Reason) || body.Reason.Length > 400)
+        {
+            return Problems.Field("reason", "Write why, at most 400 letters; it is kept with the touch.");
+        }
+
+        if (!await db.People.AnyAsync(p => p.Id == body.Person, stop) || await db.Touches.AnyAsync(t => t.Id == id && (t.PersonId != body.Person || t.SettledAt != null), stop))
+        {
+            return TypedResults.NotFound();
+        }
+
+        db.Events.Add((await PeopleEndpoints.DeskAsync(db, caller, stop)).NewEvent(body.Person, EventKinds.Overruled, new() { ["touch"] = id.ToString(), ["reason"] = body.Reason.Trim() }));
+        await db.SaveChangesAsync(stop);
+        return TypedResults.NoContent();
+    }
+
+    /// <summary>
+    /// A member knows what the provider cannot say: it arrived, and counts as sent; or it did not, and is judged anew.
+    /// </summary>
+    private static async Task<Results<NoContent, NotFound>> Decide(Guid id, bool arrived, GerminalDb db, CancellationToken stop)
+    {
+        var reason = arrived ? "arrived" : "later";
+        var changed = await db.Touches.Where(t => t.Id == id && t.Status == "uncertain").ExecuteUpdateAsync(
+            u => u.SetProperty(t => t.Status, "handing").SetProperty(t => t.Reason, reason).SetProperty(t => t.LeasedUntil, (Instant?)Instant.MinValue), stop);
+        return changed == 1 ? TypedResults.NoContent() : TypedResults.NotFound();
     }
 
     private static async Task<Results<NoContent, NotFound>> Mark(Guid id, Guid person, string mark, GerminalDb db, Caller caller, CancellationToken stop)

@@ -1,29 +1,49 @@
 using Germinal.Service.Clock;
+using Germinal.Service.Engine;
+using Germinal.Service.Incoming;
 using Germinal.Store;
 using Microsoft.EntityFrameworkCore;
 using Quartz;
 
 namespace Germinal.Web.Hosting;
 
-/// <summary>Recurring work by Quartz: the sweep is asked for at night, so that the coming days' occasions are always written.</summary>
+/// <summary>Recurring work by Quartz: at night, what the practice does not keep is forgotten.</summary>
 internal static class Schedule
 {
     public static void Add(IServiceCollection services)
     {
         services.AddQuartz(q =>
         {
-            q.ScheduleJob<NightlySweep>(t => t.WithIdentity("nightly-sweep").WithCronSchedule("0 10 0/6 * * ?"));
+            q.ScheduleJob<ReadingMailboxes>(t => t.WithIdentity("reading-mailboxes").WithCronSchedule("0 * * * * ?"));
+            q.ScheduleJob<Forgetting>(t => t.WithIdentity("forgetting").WithCronSchedule("0 40 2 * * ?"));
         });
         services.AddQuartzHostedService(o => o.WaitForJobsToComplete = true);
     }
 
-    /// <summary>Asks for a sweep; the worker does it in its next round.</summary>
-    internal sealed class NightlySweep(IDbContextFactory<GerminalDb> databases) : IJob
+    /// <summary>Reads the practices' own mailboxes; one worker at a time, the others find the lock taken and leave it.</summary>
+    [DisallowConcurrentExecution]
+    internal sealed class ReadingMailboxes(IDbContextFactory<GerminalDb> databases, MailboxReader reader) : IJob
+    {
+        private const int Lock = 41;
+
+        public async ValueTask Execute(IJobExecutionContext context, CancellationToken cancellationToken = default)
+        {
+            await using var db = await databases.CreateDbContextAsync(cancellationToken);
+            await using var transaction = await db.Database.BeginTransactionAsync(cancellationToken);
+            if ((await db.Database.SqlQuery<bool>($"SELECT pg_try_advisory_xact_lock({Lock}) AS \"Value\"").ToListAsync(cancellationToken)) is [true])
+            {
+                await reader.ReadAllAsync(cancellationToken);
+            }
+        }
+    }
+
+    /// <summary>Forgets events older than each practice wants to keep.</summary>
+    internal sealed class Forgetting(IDbContextFactory<GerminalDb> databases) : IJob
     {
         public async ValueTask Execute(IJobExecutionContext context, CancellationToken cancellationToken = default)
         {
             await using var db = await databases.CreateDbContextAsync(cancellationToken);
-            await PracticeClock.SweepSoonAsync(db, cancellationToken);
+            await EventRetention.ForgetAsync(db, await PracticeClock.NowAsync(db, cancellationToken), cancellationToken);
         }
     }
 }

@@ -1,6 +1,7 @@
 using System.Security.Cryptography;
 using Germinal.Channels.Mail;
 using Germinal.Service;
+using Germinal.Service.Incoming;
 
 namespace Germinal.Web.Hosting;
 
@@ -25,10 +26,17 @@ public sealed record Settings(string Database, string DataFolder, string WebFold
             configuration["GERMINAL_SMTP_HOST"] ?? "127.0.0.1",
             int.Parse(configuration["GERMINAL_SMTP_PORT"] ?? "25", System.Globalization.CultureInfo.InvariantCulture),
             4,
-            standIns is null ? null : $"{standIns}/messages/by-id/{{id}}");
+            standIns is null ? null : $"{standIns}/messages/by-id/{{id}}",
+            Pipelines: standIns is null);
         return new Settings(
             Needed("GERMINAL_DB"), data, configuration["GERMINAL_WWW"] ?? "", standIns, configuration["GERMINAL_DEMO"] == "1",
-            new ServiceSettings(configuration["GERMINAL_URL"] ?? "http://127.0.0.1:5080", Secret(Path.Combine(data, "link-key")), server));
+            new ServiceSettings(configuration["GERMINAL_URL"] ?? "http://127.0.0.1:5080", Secret(Path.Combine(data, "link-key")), server,
+                configuration["GERMINAL_MAIL_DOMAIN"] is { Length: > 0 } domain ? domain : null,
+                new Uri((configuration["GERMINAL_TEXT_GATEWAY"] ?? $"{standIns ?? "http://127.0.0.1:5083"}/texts").TrimEnd('/') + "/"),
+                Secret(Path.Combine(data, "hook-key")),
+                new InboundSettings(
+                    System.Net.IPAddress.Parse(configuration["GERMINAL_INBOUND_ADDRESS"] ?? "127.0.0.1"),
+                    int.Parse(configuration["GERMINAL_INBOUND_PORT"] ?? "0", System.Globalization.CultureInfo.InvariantCulture))));
     }
 
     /// <summary>Random bytes made once and kept for the owner's eyes only.</summary>

@@ -29,10 +29,14 @@ public sealed record Caller(Guid Id, Guid PracticeId, string Name, string Role)
 /// <summary>Sign-in by cookie, lockout, and the guard against forged requests.</summary>
 public static class SignInSetup
 {
+    /// <summary>Adds the installation's keys, which seal cookies and stored passwords; web server and workers share them.</summary>
+    public static void AddGerminalSeals(this IServiceCollection services, Settings settings) =>
+        services.AddDataProtection().PersistKeysToFileSystem(new DirectoryInfo(Path.Combine(settings.DataFolder, "keys"))).SetApplicationName("germinal");
+
     /// <summary>Adds ASP.NET Core Identity with cookies that answer 401 and 403 instead of redirecting.</summary>
     public static void AddGerminalSignIn(this IServiceCollection services, Settings settings)
     {
-        services.AddDataProtection().PersistKeysToFileSystem(new DirectoryInfo(Path.Combine(settings.DataFolder, "keys"))).SetApplicationName("germinal");
+        services.AddGerminalSeals(settings);
         services.AddAuthentication(IdentityConstants.ApplicationScheme).AddIdentityCookies();
         services.AddIdentityCore<MemberUser>(o =>
         {

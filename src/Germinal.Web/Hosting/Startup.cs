@@ -20,24 +20,45 @@ public static class Startup
         var db = scope.ServiceProvider.GetRequiredService<GerminalDb>();
         await db.Database.MigrateAsync(stop);
         var file = Path.Combine(settings.DataFolder, "sign-ins");
-        if (await db.Practices.AnyAsync(stop))
+        if (File.Exists(file))
         {
-            if (!File.Exists(file))
-            {
-                throw new InvalidOperationException("The demo practice was not loaded to its end last time. Start with ./run --fresh.");
-            }
-
             return;
         }
 
         var password = Passphrase();
-        var demo = ActivatorUtilities.CreateInstance<DemoPractice>(scope.ServiceProvider);
         var users = scope.ServiceProvider.GetRequiredService<UserManager<MemberUser>>();
-        await HurryAsync(db, true, stop);
-        await demo.LoadAsync(users, password, !settings.Demo, step => Console.WriteLine($"demo: {step}"), stop);
-        await HurryAsync(db, false, stop);
+        if (await db.Practices.AnyAsync(stop))
+        {
+            // The history that ships with the application knows no passwords.
+            await GivePasswordsAsync(users, password);
+        }
+        else
+        {
+            await HurryAsync(db, true, stop);
+            await ActivatorUtilities.CreateInstance<DemoPractice>(scope.ServiceProvider).LoadAsync(users, password, !settings.Demo, stop);
+            await HurryAsync(db, false, stop);
+        }
+
         await File.WriteAllLinesAsync(file, DemoPractice.Members.Select(m => $"{m.Email} {password}"), stop);
         File.SetUnixFileMode(file, UnixFileMode.UserRead | UnixFileMode.UserWrite);
+    }
+
+    private static async Task GivePasswordsAsync(UserManager<MemberUser> users, string password)
+    {
+        foreach (var (_, email, _) in DemoPractice.Members)
+        {
+            if (await users.FindByEmailAsync(email) is not { } member)
+            {
+                continue;
+            }
+
+            await users.RemovePasswordAsync(member);
+            var given = await users.AddPasswordAsync(member, password);
+            if (!given.Succeeded)
+            {
+                throw new InvalidOperationException($"{email} could not be given a password: {string.Join(" ", given.Errors.Select(e => e.Description))}");
+            }
+        }
     }
 
     /// <summary>

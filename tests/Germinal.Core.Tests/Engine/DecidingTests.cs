@@ -113,7 +113,7 @@ public sealed class DecidingTests
         var program = Program("P", "", Email("a", "\"from\":\"start\",\"offset\":\"P1D\"") + "," + Email("b", "\"from\":\"previous\",\"offset\":\"P1D\""));
         var engine = EngineWith(Practice(), program);
         var state = engine.React(Person(), PersonState.Empty, Start(program, "2027-03-01T10:00")).State;
-        var touch = state.Runs[0].Touch.Id;
+        var touch = state.Runs[0].TouchId;
         var held = engine.React(Person(), state, new TouchMarked(At("2027-03-01T11:00"), touch, TouchMark.Held)).State;
         Assert.Null(held.NextDue(engine.Shelf));
         Assert.Empty(engine.Judge(Person(), held, At("2027-03-05T10:00")).Effects);

@@ -74,7 +74,7 @@ public sealed class EngineProperties
                 }
 
                 Take(engine.Judge(person, state, now));
-                foreach (var id in state.Runs.Where(r => r.Touch.Phase == TouchPhase.Handing).Select(r => r.Touch.Id).ToList())
+                foreach (var id in state.Runs.Where(r => r.Touch.Phase == TouchPhase.Handing).Select(r => r.TouchId).ToList())
                 {
                     Take(engine.Settle(person, state, id, now, null));
                 }
@@ -91,7 +91,7 @@ public sealed class EngineProperties
                 0 => new Replied(at, Channel.Email),
                 1 => new StartedByHand(at, IdOf(program), "Ada"),
                 2 => new FactsChanged(at),
-                3 when state.OpenTasks.Count > 0 => new CallEnded(at, state.OpenTasks[0].TouchId, "spoke"),
+                3 when state.OpenTasks.Length > 0 => new TaskEnded(at, state.OpenTasks[0].TouchId, "spoke"),
                 _ => new OccasionCame(at, IdOf(program), "birthday", new LocalDate(2027, 6, 14)),
             }));
         }
@@ -113,7 +113,7 @@ public sealed class EngineProperties
             var ended = effects.OfType<RunEnded>().ToDictionary(e => e.RunId, e => e.At);
             Assert.All(effects.OfType<TouchSettled>(), t => Assert.True(!ended.TryGetValue(t.RunId, out var at) || t.At <= at));
             var planned = effects.OfType<TouchPlanned>().Select(p => p.TouchId).ToHashSet();
-            var pending = state.Runs.Select(r => r.Touch.Id).ToHashSet();
+            var pending = state.Runs.Select(r => r.TouchId).ToHashSet();
             Assert.Equal(planned.OrderBy(x => x), settled.Select(t => t.Touch).Concat(pending).OrderBy(x => x));
             if (w.Person.Consent.Count == 0)
             {

@@ -59,7 +59,7 @@ public sealed class PlanningTests
         var state = engine.React(person, PersonState.Empty, Start(program, "2027-03-01T10:00")).State;
         state = engine.Judge(person, state, At("2027-03-01T10:00")).State;
         Assert.Null(state.NextDue(engine.Shelf));
-        var done = engine.React(person, state, new CallEnded(At("2027-03-04T15:00"), state.OpenTasks[0].TouchId, "spoke"));
+        var done = engine.React(person, state, new TaskEnded(At("2027-03-04T15:00"), state.OpenTasks[0].TouchId, "spoke"));
         Assert.Equal(At("2027-03-05T09:30"), done.State.NextDue(engine.Shelf));
         Assert.Contains(done.Effects, e => e is TaskClosed { Outcome: Outcome.Done, Reason: "spoke" });
     }

@@ -114,4 +114,39 @@ public sealed class RehearsalTests
         // RFC 9562, appendix A.4: version 5 of “www.example.com” in the DNS namespace.
         Assert.Equal(Guid.Parse("2ed6657d-e927-568b-95e1-2665a8aea6a2"), StableId.Of(Guid.Parse("6ba7b810-9dad-11d1-80b4-00c04fd430c8"), "www.example.com"));
     }
+
+    private sealed class Counted : IProgress<int>
+    {
+        public int Most { get; private set; }
+
+        public void Report(int value)
+        {
+            lock (this)
+            {
+                Most = Math.Max(Most, value);
+            }
+        }
+    }
+
+    [Fact]
+    public void Rule_12_1_many_people_are_rehearsed_with_progress_and_can_be_stopped()
+    {
+        var program = Program("P", OnTag("x"), Email("a", AtOnce) + "," + Email("b", Daily));
+        var engine = EngineWith(Practice(), program);
+        var people = Enumerable.Range(0, 500).Select(i => new Actor(Person($"P{i}"), PersonState.Empty, [new TagPutOn(At("2027-03-01T10:00"), "x")])).ToList();
+        var progress = new Counted();
+        var touches = 0;
+        Rehearsal.OfMany(engine, people, At("2027-03-01T00:00"), At("2027-03-10T00:00"), (_, _, t) => Interlocked.Add(ref touches, t.Count), progress, CancellationToken.None);
+        Assert.Equal((1000, 500), (touches, progress.Most));
+        using var stop = new CancellationTokenSource();
+        var taken = 0;
+        Assert.Throws<OperationCanceledException>(() => Rehearsal.OfMany(engine, people, At("2027-03-01T00:00"), At("2027-03-10T00:00"), (_, _, _) =>
+        {
+            if (Interlocked.Increment(ref taken) == 10)
+            {
+                stop.Cancel();
+            }
+        }, null, stop.Token));
+        Assert.InRange(taken, 10, 100);
+    }
 }

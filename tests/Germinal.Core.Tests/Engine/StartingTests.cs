@@ -67,7 +67,7 @@ public sealed class StartingTests
             var engine = EngineWith(Practice(), program);
             var state = engine.React(Person(), PersonState.Empty, Start(program, "2027-03-01T10:00")).State;
             state = engine.Judge(Person(), state, At("2027-03-01T10:00")).State;
-            state = engine.Settle(Person(), state, state.Runs[0].Touch.Id, At("2027-03-01T10:00"), null).State;
+            state = engine.Settle(Person(), state, state.Runs[0].TouchId, At("2027-03-01T10:00"), null).State;
             return engine.React(Person(), state, Start(program, second));
         }
 

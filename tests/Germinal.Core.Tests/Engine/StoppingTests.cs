@@ -72,7 +72,7 @@ public sealed class StoppingTests
         Assert.Equal(TouchPhase.Handing, state.Runs[0].Touch.Phase);
         var answered = engine.React(Person(), state, new Replied(Tuesday, Channel.Email));
         Assert.Single(answered.State.Runs);
-        var settled = engine.Settle(Person(), answered.State, state.Runs[0].Touch.Id, Tuesday, null);
+        var settled = engine.Settle(Person(), answered.State, state.Runs[0].TouchId, Tuesday, null);
         Assert.Empty(settled.State.Runs);
         Assert.Contains(settled.Effects, e => e is TouchSettled { Outcome: Outcome.Sent });
         Assert.Contains(settled.Effects, e => e is RunEnded { StopReason: "replied" });

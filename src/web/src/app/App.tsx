@@ -13,6 +13,7 @@ const PeopleList = lazy(() => import('../features/people/PeopleList'));
 const PersonPage = lazy(() => import('../features/people/PersonPage'));
 const ImportList = lazy(() => import('../features/imports/ImportList'));
 const ImportPage = lazy(() => import('../features/imports/ImportPage'));
+const PracticePage = lazy(() => import('../features/practice/PracticePage'));
 const ProgramList = lazy(() => import('../features/programs/ProgramList'));
 const ProgramPage = lazy(() => import('../features/programs/ProgramPage'));
 const MailBox = lazy(() => import('../features/standins/MailBox'));
@@ -66,6 +67,7 @@ function Gate() {
           <Route path="/people/bring-in" element={<ImportList />} />
           <Route path="/people/bring-in/:id" element={<ImportPage />} />
           <Route path="/people/:id" element={<PersonPage />} />
+          <Route path="/practice" element={<PracticePage />} />
           <Route path="/programs" element={<ProgramList />} />
           <Route path="/programs/:id" element={<ProgramPage />} />
           {session.data.standIns && <Route path="/stand-ins/mail" element={<MailBox />} />}

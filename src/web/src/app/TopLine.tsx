@@ -71,6 +71,9 @@ function MemberMenu({ session }: { session: Session }) {
             {session.practice}
           </DropdownMenu.Label>
           <DropdownMenu.Separator className="my-1 h-px bg-rule" />
+          <DropdownMenu.Item className={item} onSelect={() => go('/practice')}>
+            The practice
+          </DropdownMenu.Item>
           {session.standIns && (
             <DropdownMenu.Item className={item} onSelect={() => go('/stand-ins/mail')}>
               Stand-ins: mail

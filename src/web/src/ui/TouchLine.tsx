@@ -87,6 +87,26 @@ function Figure({ mark, x, y }: { mark: Mark; x: number; y: number }) {
         {title}
       </path>
     );
+  if (mark.kind === 'text')
+    return (
+      <circle cx={x} cy={y} r="3.6" fill="var(--paper)" stroke={color} strokeWidth="1.8">
+        {title}
+      </circle>
+    );
+  if (mark.kind === 'note' || mark.kind === 'task')
+    return (
+      <rect
+        x={x - 3.5}
+        y={y - 3.5}
+        width="7"
+        height="7"
+        fill={mark.kind === 'note' ? color : 'var(--paper)'}
+        stroke={color}
+        strokeWidth="1.4"
+      >
+        {title}
+      </rect>
+    );
   return (
     <circle cx={x} cy={y} r="4" fill={color}>
       {title}
@@ -104,6 +124,10 @@ export function StepMark({ kind, color = 'var(--ink)' }: { kind: string; color?:
         <path d="M3 4 L9 9 L3 14" fill="none" stroke={color} strokeWidth="1.8" />
       ) : kind === 'email' ? (
         <circle cx="6" cy="9" r="4" fill={color} />
+      ) : kind === 'text' ? (
+        <circle cx="6" cy="9" r="3.6" fill="none" stroke={color} strokeWidth="1.8" />
+      ) : kind === 'note' || kind === 'task' ? (
+        <rect x="2.5" y="5.5" width="7" height="7" fill={kind === 'note' ? color : 'none'} stroke={color} strokeWidth="1.4" />
       ) : null}
     </svg>
   );

@@ -1,4 +1,4 @@
-import { useInfiniteQuery, useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { useInfiniteQuery, useQuery } from '@tanstack/react-query';
 import { type ReactNode, useEffect, useMemo, useState } from 'react';
 import { useParams, useSearchParams } from 'react-router';
 import { toast } from 'sonner';
@@ -10,7 +10,10 @@ import { useKeys } from '../../ui/keys';
 import { type Mark, StepMark, TouchLine } from '../../ui/TouchLine';
 import { count, day, daysBetween, keyDate, moment, nearDay, phone, time } from '../../ui/when';
 import { TouchMargin } from '../touches/TouchMargin';
+import { DealingsPart, ListsPart } from './Dealings';
 import { EditPerson } from './EditPerson';
+import { usePersonChange } from './usePersonChange';
+import { WholePerson } from './WholePerson';
 
 type Person = Schemas['PersonDto'];
 type Line = Schemas['ThreadLine'];
@@ -217,6 +220,12 @@ function Touch({
         ) : (
           line.detail && <span className="block text-small text-soft">{line.detail}</span>
         )}
+        {line.quoted && (
+          <details className="text-small text-soft">
+            <summary className="cursor-pointer">what it quotes</summary>
+            <span className="block whitespace-pre-line font-serif">{line.quoted}</span>
+          </details>
+        )}
       </span>
       <span className={`text-small ${trouble ? 'text-ember' : 'text-soft'}`}>
         {(line.status === 'sent' ? `sent ${time(line.at, zone)}` : line.status) ??
@@ -266,23 +275,6 @@ function Stopped({ person }: { person: Person }) {
       <Trouble error={change.error} />
     </div>
   );
-}
-
-/** A change to one person; the page is asked for anew when the engine has taken it in. */
-function usePersonChange<T>(id: string, change: (value: T) => Promise<unknown>) {
-  const queries = useQueryClient();
-  return useMutation({
-    mutationFn: change,
-    onSuccess: () => {
-      for (const wait of [0, 600]) {
-        setTimeout(() => {
-          queries.invalidateQueries({ queryKey: ['person', id] });
-          queries.invalidateQueries({ queryKey: ['thread', id] });
-        }, wait);
-      }
-      queries.invalidateQueries({ queryKey: ['session'] });
-    },
-  });
 }
 
 function Actions({ person, doing, setDoing, edit }: { person: Person; doing: Doing; setDoing: (doing: Doing) => void; edit: () => void }) {
@@ -429,6 +421,10 @@ function About({ person: p, edit }: { person: Person; edit: () => void }) {
   const stopRun = usePersonChange(p.id, (run: string) =>
     take(api.POST('/api/people/{id}/runs/{run}/stop', { params: { path: { id: p.id, run } } })).then(() => toast('Stopped for them.')),
   );
+  const pauseRun = usePersonChange(p.id, ({ run, pause }: { run: string; pause: boolean }) => {
+    const path = { params: { path: { id: p.id, run } } };
+    return take(pause ? api.POST('/api/people/{id}/runs/{run}/pause', path) : api.POST('/api/people/{id}/runs/{run}/resume', path));
+  });
   return (
     <>
       <h3>
@@ -491,7 +487,10 @@ function About({ person: p, edit }: { person: Person; edit: () => void }) {
         ))}
         {p.dates.length === 0 && <dd className="col-span-2 !text-soft">none known</dd>}
       </dl>
+      <DealingsPart personId={p.id} zone={p.clockZone} />
+      <ListsPart personId={p.id} lists={p.lists} />
       <MayWe person={p} />
+      <WholePerson personId={p.id} name={p.name} />
       {p.runs.length > 0 && (
         <>
           <h3>On now</h3>
@@ -500,7 +499,14 @@ function About({ person: p, edit }: { person: Person; edit: () => void }) {
               <div key={r.id} className="contents">
                 <dt className="truncate">{r.program}</dt>
                 <dd>
-                  day {r.day}{' '}
+                  {r.paused ? <span className="text-straw">paused</span> : `day ${r.day}`}{' '}
+                  <Button
+                    look="plain"
+                    onClick={() => pauseRun.mutate({ run: r.id, pause: !r.paused })}
+                    aria-label={`${r.paused ? 'Go on with' : 'Pause'} ${r.program} for ${p.name}`}
+                  >
+                    · {r.paused ? 'go on' : 'pause'}
+                  </Button>{' '}
                   <Button look="plain" onClick={() => stopRun.mutate(r.id)} aria-label={`Stop ${r.program} for ${p.name}`}>
                     · stop
                   </Button>

@@ -11,6 +11,8 @@ import { useKeys } from '../../ui/keys';
 import { StepMark, TouchLine } from '../../ui/TouchLine';
 import { count, day, moment } from '../../ui/when';
 import { AgainForm, ConditionForm, DaysForm, StopForm, TextForm, TriggerForm, WhenForm, WindowForm } from './forms';
+import { OnTheirWay } from './OnTheirWay';
+import { OtherStep } from './OtherStep';
 import {
   conditionsOf,
   newId,
@@ -129,7 +131,11 @@ function Page({ id, loaded, reload }: { id: string; loaded: Schemas['ProgramDto'
         ? { ...base, kind, subject: '', body: '' }
         : kind === 'call'
           ? { ...base, kind, script: '', slack: 'P2D', holds: false }
-          : { ...base, kind, program: programs.data?.find((p) => p.id !== id)?.name ?? draft.name };
+          : kind === 'task'
+            ? { ...base, kind, title: '' }
+            : kind === 'text' || kind === 'note' || kind === 'tell-me'
+              ? { ...base, kind, body: '' }
+              : { ...base, kind: 'hand-over', program: programs.data?.find((p) => p.id !== id)?.name ?? draft.name };
     set({ steps: [...steps.slice(0, place), step, ...steps.slice(place)] });
     setPicked(step.id);
     setWriting(kind === 'email' ? step.id : undefined);
@@ -279,6 +285,7 @@ function Page({ id, loaded, reload }: { id: string; loaded: Schemas['ProgramDto'
             write={(on) => setWriting(on ? step.id : undefined)}
             findings={at_(`/steps/${i}`)}
             occasion={draft.startsWhen.some((t) => t.kind === 'occasion')}
+            all={draft.steps}
             others={[...new Set([...(programs.data?.map((p) => p.name) ?? []), draft.name])]}
             set={setStep}
             move={(by) => move(step, by)}
@@ -298,7 +305,11 @@ function Page({ id, loaded, reload }: { id: string; loaded: Schemas['ProgramDto'
               {(
                 [
                   ['email', 'an email'],
+                  ['text', 'a text'],
                   ['call', 'a call'],
+                  ['note', 'a note'],
+                  ['task', 'a task'],
+                  ['tell-me', 'a word to the owner'],
                   ['hand-over', 'going on with another program'],
                 ] as const
               ).map(([kind, word]) => (
@@ -358,6 +369,7 @@ type StepLineProps = {
   findings: Schemas['FindingDto'][];
   occasion: boolean;
   others: string[];
+  all: Step[];
   set: (step: Step) => void;
   move: (by: number) => void;
   remove: () => void;
@@ -379,6 +391,7 @@ function StepLine({
   findings,
   occasion,
   others,
+  all,
   set,
   move,
   remove,
@@ -484,6 +497,8 @@ function StepLine({
         </button>
       </>
     );
+  } else if (step.kind !== 'hand-over') {
+    sentence = <OtherStep step={step} when={when} kind={kind} all={all} person={person} set={set} />;
   } else {
     sentence = (
       <>
@@ -605,7 +620,7 @@ function Margin({
   ready,
   pause,
 }: MarginProps) {
-  const { now } = useNow();
+  const { now, zone } = useNow();
   const touch = preview?.touches.find((t) => t.stepId === picked);
   const step = draft.steps.find((s) => s.id === picked);
   return (
@@ -699,6 +714,7 @@ function Margin({
         )}
         {loaded.status === 'paused' && <Button onClick={() => pause(true)}>Resume</Button>}
       </div>
+      <OnTheirWay id={id} onIt={loaded.onIt} zone={zone} />
       {errors > 0 && (loaded.status === 'draft' || changed) && (
         <p className="mt-2 text-ember">It cannot be switched on yet; what is wrong stands beside each line.</p>
       )}

@@ -5,12 +5,15 @@ import {
   type Condition,
   dayNames,
   daysOffset,
+  type Needed,
   offsetDays,
   type ProgramFile,
   type Stop,
   type Trigger,
   type When,
   type Window,
+  wordStops,
+  wordTriggers,
 } from './programFile';
 
 /** The small forms behind the words of a program's sentences. */
@@ -70,23 +73,61 @@ function Take({ children, done }: { children: React.ReactNode; done: () => void 
   );
 }
 
+/** What a start or stop says already, as words. */
+function wordsOf(item: object | undefined): Record<string, string> {
+  return Object.fromEntries(Object.entries(item ?? {}).filter((e): e is [string, string] => typeof e[1] === 'string'));
+}
+
+function withWords(kind: string, needs: Needed[], words: Record<string, string>) {
+  return { kind, ...Object.fromEntries(needs.map((n) => [n.key, words[n.key]?.trim() ?? '']).filter(([, v]) => v !== '')) };
+}
+
+function WordFields({
+  needs,
+  words,
+  set,
+}: {
+  needs: Needed[];
+  words: Record<string, string>;
+  set: (words: Record<string, string>) => void;
+}) {
+  return needs.map((n) => (
+    <Field key={n.key} label={n.optional ? `${n.label} (any, if empty)` : n.label}>
+      {(id) => (
+        <input
+          id={id}
+          className="w-full"
+          required={!n.optional}
+          placeholder={n.placeholder}
+          value={words[n.key] ?? ''}
+          onChange={(e) => set({ ...words, [n.key]: e.target.value })}
+        />
+      )}
+    </Field>
+  ));
+}
+
 export function TriggerForm({ item, done }: { item?: Trigger; done: (t: Trigger) => void }) {
   const [kind, setKind] = useState(item?.kind ?? 'stage-entered');
   const [stage, setStage] = useState(item?.kind === 'stage-entered' ? item.stage : '');
   const [tag, setTag] = useState(item?.kind === 'tag-added' ? item.tag : '');
   const [date, setDate] = useState(item?.kind === 'occasion' ? item.date : 'birthday');
   const [days, setDays] = useState(String(item?.kind === 'occasion' ? (offsetDays(item.offset) ?? 0) : 0));
+  const [words, setWords] = useState<Record<string, string>>(() => wordsOf(item));
+  const worded = wordTriggers[kind];
   return (
     <Take
       done={() =>
         done(
-          kind === 'by-hand'
-            ? { kind }
-            : kind === 'tag-added'
-              ? { kind, tag: tag.trim() }
-              : kind === 'stage-entered'
-                ? { kind, stage }
-                : { ...(item?.kind === 'occasion' ? item : {}), kind: 'occasion', date, offset: daysOffset(Number(days)) },
+          worded
+            ? (withWords(kind, worded.needs, words) as Trigger)
+            : kind === 'by-hand'
+              ? { kind }
+              : kind === 'tag-added'
+                ? { kind, tag: tag.trim() }
+                : kind === 'stage-entered'
+                  ? { kind, stage }
+                  : { ...(item?.kind === 'occasion' ? item : {}), kind: 'occasion', date, offset: daysOffset(Number(days)) },
         )
       }
     >
@@ -97,9 +138,15 @@ export function TriggerForm({ item, done }: { item?: Trigger; done: (t: Trigger)
             <option value="tag-added">gets a tag</option>
             <option value="occasion">has a birthday or another date</option>
             <option value="by-hand">is started by a member</option>
+            {Object.entries(wordTriggers).map(([k, t]) => (
+              <option key={k} value={k}>
+                {t.label}
+              </option>
+            ))}
           </select>
         )}
       </Field>
+      {worded && <WordFields needs={worded.needs} words={words} set={setWords} />}
       {kind === 'stage-entered' && <StageSelect value={stage} set={setStage} />}
       {kind === 'tag-added' && <TagInput value={tag} set={setTag} />}
       {kind === 'occasion' && (
@@ -138,9 +185,21 @@ export function StopForm({ item, done }: { item?: Stop; done: (s: Stop) => void 
   const [kind, setKind] = useState(item?.kind ?? 'replied');
   const [stage, setStage] = useState(item?.kind === 'stage-entered' ? item.stage : '');
   const [tag, setTag] = useState(item?.kind === 'tag-added' ? item.tag : '');
+  const [words, setWords] = useState<Record<string, string>>(() => wordsOf(item));
+  const worded = wordStops[kind];
   return (
     <Take
-      done={() => done(kind === 'replied' ? { kind } : kind === 'stage-entered' ? { kind, stage } : { kind: 'tag-added', tag: tag.trim() })}
+      done={() =>
+        done(
+          worded
+            ? (withWords(kind, worded.needs, words) as Stop)
+            : kind === 'replied'
+              ? { kind }
+              : kind === 'stage-entered'
+                ? { kind, stage }
+                : { kind: 'tag-added', tag: tag.trim() },
+        )
+      }
     >
       <Field label="It stops when they">
         {(id) => (
@@ -148,9 +207,15 @@ export function StopForm({ item, done }: { item?: Stop; done: (s: Stop) => void 
             <option value="replied">answer</option>
             <option value="stage-entered">reach a stage</option>
             <option value="tag-added">get a tag</option>
+            {Object.entries(wordStops).map(([k, t]) => (
+              <option key={k} value={k}>
+                {t.label}
+              </option>
+            ))}
           </select>
         )}
       </Field>
+      {worded && <WordFields needs={worded.needs} words={words} set={setWords} />}
       {kind === 'stage-entered' && <StageSelect value={stage} set={setStage} />}
       {kind === 'tag-added' && <TagInput value={tag} set={setTag} />}
     </Take>

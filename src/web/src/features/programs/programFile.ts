@@ -4,9 +4,83 @@ export type Trigger =
   | { kind: 'by-hand' }
   | { kind: 'tag-added'; tag: string }
   | { kind: 'stage-entered'; stage: string }
-  | { kind: 'occasion'; date: string; offset: string; grace?: number; years?: number[] };
+  | { kind: 'occasion'; date: string; offset: string; grace?: number; years?: number[] }
+  | { kind: 'list-joined'; list: string }
+  | { kind: 'stage-age'; stage: string; after: string }
+  | { kind: 'inquiry-received'; form?: string }
+  | { kind: 'inquiry-unanswered'; after: string; workingDays?: boolean }
+  | { kind: 'opportunity-won' }
+  | { kind: 'opportunity-lost'; reason?: string }
+  | { kind: 'appointment'; type?: string; offset: string }
+  | { kind: 'link-followed'; link: string }
+  | { kind: 'text-keyword'; word: string }
+  | { kind: 'program-finished'; program: string }
+  | { kind: 'person-added'; source?: string };
 
-export type Stop = { kind: 'replied'; channel?: string } | { kind: 'stage-entered'; stage: string } | { kind: 'tag-added'; tag: string };
+export type Stop =
+  | { kind: 'replied'; channel?: string }
+  | { kind: 'stage-entered'; stage: string }
+  | { kind: 'tag-added'; tag: string }
+  | { kind: 'inquired' }
+  | { kind: 'stage-left'; stage: string }
+  | { kind: 'opportunity-won' }
+  | { kind: 'opportunity-lost' }
+  | { kind: 'list-left'; list: string }
+  | { kind: 'link-followed'; link?: string }
+  | { kind: 'call-ended'; outcome: string }
+  | { kind: 'form-sent'; form: string }
+  | { kind: 'appointment-booked'; type?: string }
+  | { kind: 'on'; date: string };
+
+/** One thing a start or stop needs to know; optional ones may stay empty. */
+export type Needed = { key: string; label: string; placeholder?: string; optional?: boolean };
+
+/** The starts that need no more than a few words, beside stage, tag, date and by hand. */
+export const wordTriggers: Record<string, { label: string; needs: Needed[] }> = {
+  'list-joined': { label: 'joins a list', needs: [{ key: 'list', label: 'List' }] },
+  'stage-age': {
+    label: 'has stood in a stage for a while',
+    needs: [
+      { key: 'stage', label: 'Stage', placeholder: 'Planning/Inquiry' },
+      { key: 'after', label: 'For how long', placeholder: 'P30D' },
+    ],
+  },
+  'inquiry-received': { label: 'asks for something', needs: [{ key: 'form', label: 'By which form', optional: true }] },
+  'inquiry-unanswered': {
+    label: 'has asked and had no answer',
+    needs: [{ key: 'after', label: 'For how long, in working days', placeholder: 'P3D' }],
+  },
+  'opportunity-won': { label: 'is won', needs: [] },
+  'opportunity-lost': { label: 'is lost', needs: [{ key: 'reason', label: 'For which reason', optional: true }] },
+  appointment: {
+    label: 'has an appointment',
+    needs: [
+      { key: 'type', label: 'Of which kind', optional: true },
+      { key: 'offset', label: 'How long before or after', placeholder: '-P7D' },
+    ],
+  },
+  'link-followed': { label: 'follows a link', needs: [{ key: 'link', label: 'Which' }] },
+  'text-keyword': { label: 'texts a word', needs: [{ key: 'word', label: 'Word' }] },
+  'program-finished': { label: 'has been through a program', needs: [{ key: 'program', label: 'Program' }] },
+  'person-added': { label: 'is new in the database', needs: [{ key: 'source', label: 'From which source', optional: true }] },
+};
+
+/** The stops that need no more than a few words, beside answer, stage and tag. */
+export const wordStops: Record<string, { label: string; needs: Needed[] }> = {
+  inquired: { label: 'ask for something', needs: [] },
+  'stage-left': { label: 'leave a stage', needs: [{ key: 'stage', label: 'Stage', placeholder: 'Planning/Inquiry' }] },
+  'opportunity-won': { label: 'are won', needs: [] },
+  'opportunity-lost': { label: 'are lost', needs: [] },
+  'list-left': { label: 'leave a list', needs: [{ key: 'list', label: 'List' }] },
+  'link-followed': { label: 'follow a link', needs: [{ key: 'link', label: 'Which', optional: true }] },
+  'call-ended': {
+    label: 'are called, and it ends a certain way',
+    needs: [{ key: 'outcome', label: 'How it ends', placeholder: 'not interested' }],
+  },
+  'form-sent': { label: 'send a form', needs: [{ key: 'form', label: 'Which' }] },
+  'appointment-booked': { label: 'make an appointment', needs: [{ key: 'type', label: 'Of which kind', optional: true }] },
+  on: { label: 'come to a date', needs: [{ key: 'date', label: 'Date', placeholder: '2027-12-24' }] },
+};
 
 export type When =
   | { from: 'start'; offset: string; at?: string }
@@ -22,7 +96,16 @@ export type Step = StepBase &
     | { kind: 'email'; subject: string; body: string }
     | { kind: 'call'; script: string; slack: string; holds: boolean }
     | { kind: 'hand-over'; program: string }
+    | { kind: 'text' | 'tell-me'; body: string }
+    | { kind: 'note'; body: string; holds?: boolean }
+    | { kind: 'task'; title: string; holds?: boolean }
+    | { kind: 'change'; set: Change | Change[] }
+    | { kind: 'fork'; if: Record<string, unknown>; within?: string; then: Step[]; else?: Step[] }
+    | { kind: 'split'; passages: { share: number; steps: Step[] }[] }
+    | { kind: 'end' }
   );
+
+export type Change = Record<string, string>;
 
 export type Rule = { all: Rule[] } | { any: Rule[] } | { not: Rule } | { field: string; op: string; value?: string };
 
@@ -93,15 +176,101 @@ export function sayTrigger(t: Trigger) {
     case 'occasion': {
       const days = offsetDays(t.offset) ?? 0;
       const what = t.date === 'birthday' ? 'has a birthday' : `comes to “${t.date}”`;
-      return days === 0 ? what : `${what}, ${span(t.offset)} ${days < 0 ? 'before' : 'after'}`;
+      const years = t.years && t.years.length > 0 ? `, at ${t.years.join(' or ')}` : '';
+      if (days === 0 && !t.offset.includes('M')) return what + years;
+      return `${what}${years}, ${span(t.offset)} ${t.offset.startsWith('-') ? 'before' : 'after'}`;
     }
+    case 'list-joined':
+      return `joins the list “${t.list}”`;
+    case 'stage-age':
+      return `has stood in ${stageName(t.stage)} for ${span(t.after)}`;
+    case 'inquiry-received':
+      return t.form ? `sends the form “${t.form}”` : 'asks for something';
+    case 'inquiry-unanswered':
+      return `has asked and had no answer for ${span(t.after)}${t.workingDays === false ? '' : ' of work'}`;
+    case 'opportunity-won':
+      return 'is won';
+    case 'opportunity-lost':
+      return t.reason ? `is lost for “${t.reason}”` : 'is lost';
+    case 'appointment':
+      return `has ${t.type ? `“${t.type}”` : 'an appointment'} ${span(t.offset)} ${t.offset.startsWith('-') ? 'ahead' : 'ago'}`;
+    case 'link-followed':
+      return `follows “${t.link}”`;
+    case 'text-keyword':
+      return `texts “${t.word}”`;
+    case 'program-finished':
+      return `has been through “${t.program}”`;
+    case 'person-added':
+      return t.source ? `is new, from “${t.source}”` : 'is new in the database';
   }
 }
 
 export function sayStop(s: Stop) {
   if (s.kind === 'replied') return s.channel ? `answer by ${s.channel}` : 'answer';
   if (s.kind === 'stage-entered') return `reach ${stageName(s.stage)}`;
-  return `are tagged “${s.tag}”`;
+  if (s.kind === 'tag-added') return `are tagged “${s.tag}”`;
+  if (s.kind === 'stage-left') return `leave ${stageName(s.stage)}`;
+  if (s.kind === 'list-left') return `leave the list “${s.list}”`;
+  if (s.kind === 'link-followed') return s.link ? `follow “${s.link}”` : 'follow a link';
+  if (s.kind === 'call-ended') return `are called and it ends with “${s.outcome}”`;
+  if (s.kind === 'form-sent') return `send the form “${s.form}”`;
+  if (s.kind === 'appointment-booked') return s.type ? `make an appointment for “${s.type}”` : 'make an appointment';
+  if (s.kind === 'on') return `come to ${s.date}`;
+  return wordStops[s.kind]?.label ?? s.kind;
+}
+
+/** What a change does, in words. */
+export function sayChange(set: Change | Change[]) {
+  return (Array.isArray(set) ? set : [set])
+    .map((c) => {
+      if (c.tag) return `put the tag “${c.tag}” on`;
+      if (c.tagOff) return `take the tag “${c.tagOff}” off`;
+      if (c.list) return `put them on the list “${c.list}”`;
+      if (c.listOff) return `take them off the list “${c.listOff}”`;
+      if (c.stage) return `move them to ${stageName(c.stage)}`;
+      return `set “${c.field?.replace('custom:', '')}” to “${c.value}”`;
+    })
+    .join(', ');
+}
+
+/** What a fork asks, in words; the names of the steps come from the program. */
+export function sayQuestion(question: Record<string, unknown>, nameOf: (id: string) => string) {
+  const step = typeof question.step === 'string' ? ` “${nameOf(question.step)}”` : '';
+  switch (question.kind) {
+    case 'opened':
+      return `they opened${step}`;
+    case 'link-followed':
+      return `they followed ${question.link ? `“${question.link}”` : 'a link'} in${step}`;
+    case 'replied':
+      return `they answered${step}`;
+    case 'bounced':
+      return `${step.trim() || 'it'} came back`;
+    case 'call-ended':
+      return `the call${step} ended with “${question.outcome}”`;
+    case 'form-sent':
+      return `they sent the form “${question.form}”`;
+    default: {
+      const rule = conditionsOf({ all: [question as Rule] });
+      return rule ? `they ${rule.map(sayCondition).join(' and ')}` : 'a rule holds for them';
+    }
+  }
+}
+
+/** What a step is called where another names it. */
+export function stepName(step: Step) {
+  if (step.kind === 'email') return step.subject;
+  if (step.kind === 'call') return step.script;
+  if (step.kind === 'task') return step.title;
+  return 'body' in step ? step.body : step.id;
+}
+
+/** Every step, those inside passages too. */
+export function allSteps(steps: Step[]): Step[] {
+  return steps.flatMap((s) => [
+    s,
+    ...(s.kind === 'fork' ? allSteps([...s.then, ...(s.else ?? [])]) : []),
+    ...(s.kind === 'split' ? allSteps(s.passages.flatMap((p) => p.steps)) : []),
+  ]);
 }
 
 export function sayWindow(p: ProgramFile) {

@@ -10,12 +10,26 @@ import { StepMark } from '../../ui/TouchLine';
 import { count, daysBetween, longDay, moment, nearDay, phone, sinceDay, time } from '../../ui/when';
 import { TouchMargin } from '../touches/TouchMargin';
 
+/** So many kinds of letters stand on the sheet at first, so that what waits for the member is not far down. */
+const groupsAtFirst = 8;
+
 type Day = Schemas['TodayDto'];
 type Call = Schemas['CallDto'];
 type Going = Schemas['GoingDto'];
 type Item = { key: string; touchId?: string; personId: string; call?: Call; going?: Going };
 
-export const callOutcomes = ['spoke', 'left word', 'no answer', 'not interested'] as const;
+/** How a call, a note or a task can end; the first has the key 1. */
+const outcomes: Record<string, readonly string[]> = {
+  call: ['spoke', 'left word', 'no answer', 'not interested'],
+  note: ['posted', 'printed'],
+  task: ['done'],
+};
+const outcomesOf = (call: Call) => outcomes[call.kind] ?? ['done'];
+const providerNames: Record<string, string> = {
+  'mail-out': 'Mail does not go out',
+  'mail-in': 'The mailbox cannot be read',
+  texts: 'Texts do not go out',
+};
 
 /** The day sheet: calls, going out, waiting for you, needs mending; each done without leaving the page. */
 export function Today() {
@@ -38,19 +52,25 @@ function Sheet({ day }: { day: Day }) {
   const queries = useQueryClient();
   const go = useNavigate();
   const { now, zone } = day;
-  const groups = useMemo(() => grouped(day.going, day.goingCounts), [day.going, day.goingCounts]);
+  const allGroups = useMemo(() => grouped(day.going, day.goingCounts), [day.going, day.goingCounts]);
+  const [wide, setWide] = useState(false);
+  const groups = wide ? allGroups : allGroups.slice(0, groupsAtFirst);
   const [opened, setOpened] = useState<Set<string>>(new Set());
 
   const items: Item[] = useMemo(
     () => [
-      ...day.calls.map((c) => ({ key: c.touchId, touchId: c.touchId, personId: c.person.id, call: c })),
+      ...day.calls.map((c) => ({ key: c.touchId, touchId: c.ownTask ? undefined : c.touchId, personId: c.person.id, call: c })),
       ...groups.flatMap((g) =>
         g.rows.length > 3 && !opened.has(g.key)
           ? []
           : g.rows.map((r) => ({ key: r.touchId, touchId: r.touchId, personId: r.person.id, going: r })),
       ),
-      ...day.waiting.map((w) => ({ key: w.id, personId: w.person.id })),
-      ...day.mending.map((m) => ({ key: m.touchId, touchId: m.touchId, personId: m.person.id })),
+      ...day.waiting.map((w) => ({ key: w.id, personId: w.person?.id ?? '' })),
+      ...day.mending.map((m) => ({
+        key: m.touchId,
+        touchId: m.status === 'set-aside' ? undefined : m.touchId,
+        personId: m.person.id,
+      })),
     ],
     [day, groups, opened],
   );
@@ -67,11 +87,17 @@ function Sheet({ day }: { day: Day }) {
   };
   const done = useMutation({
     mutationFn: ({ call, outcome }: { call: Call; outcome: string }) =>
-      take(api.POST('/api/touches/{id}/done', { params: { path: { id: call.touchId } }, body: { outcome, remark: null } })),
+      call.ownTask
+        ? take(api.POST('/api/tasks/{id}/done', { params: { path: { id: call.touchId } }, body: { outcome } }))
+        : take(api.POST('/api/touches/{id}/done', { params: { path: { id: call.touchId } }, body: { outcome, remark: null } })),
     onSuccess: (_, { call, outcome }) => {
       const at = items.findIndex((i) => i.key === call.touchId);
       setPicked(items[at + 1]?.key);
       refresh();
+      if (call.ownTask) {
+        toast(`${call.person.name}: ${outcome}`);
+        return;
+      }
       toast(`${call.person.name}: ${outcome}`, {
         action: {
           label: 'Undo',
@@ -104,6 +130,30 @@ function Sheet({ day }: { day: Day }) {
   const seen = useMutation({
     mutationFn: (id: string) => take(api.POST('/api/today/waiting/{id}/seen', { params: { path: { id } } })),
     onSuccess: refresh,
+    onError: (e) => toast.error(e.message),
+  });
+  const belongs = useMutation({
+    mutationFn: ({ id, person }: { id: string; person: string }) =>
+      take(api.POST('/api/today/waiting/{id}/belongs', { params: { path: { id } }, body: { person } })),
+    onSuccess: () => {
+      toast('Kept with them as their answer.');
+      refresh();
+    },
+    onError: (e) => toast.error(e.message),
+  });
+  const decide = useMutation({
+    mutationFn: ({ id, how }: { id: string; how: 'arrived' | 'not-arrived' | 'again' }) => {
+      const params = { params: { path: { id } } };
+      return take(
+        how === 'arrived'
+          ? api.POST('/api/touches/{id}/arrived', params)
+          : how === 'not-arrived'
+            ? api.POST('/api/touches/{id}/not-arrived', params)
+            : api.POST('/api/today/set-aside/{id}/again', params),
+      );
+    },
+    onSuccess: () => setTimeout(refresh, 500),
+    onError: (e) => toast.error(e.message),
   });
 
   const step = (by: number) => {
@@ -119,16 +169,25 @@ function Sheet({ day }: { day: Day }) {
     k: () => step(-1),
     ArrowDown: () => step(1),
     ArrowUp: () => step(-1),
-    Enter: () => item && go(`/people/${item.personId}`),
+    Enter: () => item?.personId && go(`/people/${item.personId}`),
     h: () =>
       item?.going &&
       mark.mutate({ row: { touchId: item.going.touchId, personId: item.personId }, how: item.going.held ? 'release' : 'hold' }),
     d: () => item?.going && mark.mutate({ row: { touchId: item.going.touchId, personId: item.personId }, how: 'drop' }),
-    ...Object.fromEntries(callOutcomes.map((outcome, i) => [String(i + 1), () => item?.call && done.mutate({ call: item.call, outcome })])),
+    ...Object.fromEntries(
+      [0, 1, 2, 3].map((i) => [
+        String(i + 1),
+        () => {
+          const outcome = item?.call && outcomesOf(item.call)[i];
+          if (item?.call && outcome) done.mutate({ call: item.call, outcome });
+        },
+      ]),
+    ),
   });
 
+  const notesToPrint = day.calls.filter((c) => c.kind === 'note').length;
   const summary = [
-    count(day.callsInAll, 'call', 'calls'),
+    count(day.callsInAll, 'thing to do', 'things to do'),
     `${count(day.goingToday, 'message goes', 'messages go')} out`,
     day.waitingInAll > 0 && `${day.waitingInAll} ${day.waitingInAll === 1 ? 'waits' : 'wait'} for you`,
     day.mendingInAll > 0 && `${day.mendingInAll} to mend`,
@@ -141,7 +200,13 @@ function Sheet({ day }: { day: Day }) {
     >
       <PageHead title={longDay(now, zone)} aside={summary.join(' · ')} />
 
-      <Stretch title="Calls" note={day.calls.length > 0 ? 'in the order to make them' : undefined} />
+      {day.providers.map((p) => (
+        <div key={p.name} role="alert" className="mx-7 mb-3 border-l-[3px] border-ember bg-ember-pale px-4 py-2.5 text-small">
+          <b className="font-semibold">{providerNames[p.name] ?? p.name}</b> since {moment(p.since, zone, now)}. {p.trouble} What is due
+          waits and goes by itself when this is over.
+        </div>
+      ))}
+      <Stretch title="Calls" note={day.calls.length > 0 ? 'in the order to make them; notes and tasks among them' : undefined} />
       {day.calls.length === 0 && <Empty>No calls today. When a program has a call due, it stands here with what to say.</Empty>}
       {day.calls.map((c) => (
         <CallRow
@@ -155,6 +220,20 @@ function Sheet({ day }: { day: Day }) {
           busy={done.isPending}
         />
       ))}
+      {notesToPrint > 0 && (
+        <p className="row text-small text-soft">
+          {count(notesToPrint, 'note', 'notes')} to be written:{' '}
+          <a className="no-underline hover:underline" href="/api/notes/print.pdf" target="_blank" rel="noreferrer">
+            print cards and address labels
+          </a>
+        </p>
+      )}
+      {day.callsLater > 0 && (
+        <p className="row text-small text-soft">
+          {count(day.callsLater, 'more call moves', 'more calls move')} to a later day within their slack, because today holds as many as
+          you can make
+        </p>
+      )}
       {day.callsInAll > day.calls.length && (
         <p className="row text-small text-soft">and {day.callsInAll - day.calls.length} more, when these are made</p>
       )}
@@ -168,7 +247,9 @@ function Sheet({ day }: { day: Day }) {
           <div key={g.key} className="row flex items-baseline gap-4">
             <span className="gutter">{gutterOf(g.rows[0] as Going, zone, now)}</span>
             <span className="flex-1 font-serif">{g.pattern}</span>
-            <span className="text-small">{count(g.inAll, 'person', 'people')} · email</span>
+            <span className="text-small">
+              {count(g.inAll, 'person', 'people')} · {g.rows[0]?.kind}
+            </span>
             <Button onClick={() => setOpened(new Set(opened).add(g.key))} aria-label={`Read all ${g.inAll}: ${g.pattern}`}>
               read them all
             </Button>
@@ -187,6 +268,11 @@ function Sheet({ day }: { day: Day }) {
           ))
         ),
       )}
+      {allGroups.length > groups.length && (
+        <p className="row">
+          <Button onClick={() => setWide(true)}>and {allGroups.length - groups.length} more kinds of letters and texts</Button>
+        </p>
+      )}
       {day.goingToday + day.goingTomorrow > day.going.length && (
         <p className="row text-small text-soft">and {day.goingToday + day.goingTomorrow - day.going.length} later ones</p>
       )}
@@ -196,16 +282,37 @@ function Sheet({ day }: { day: Day }) {
       {day.waiting.map((w) => (
         <div key={w.id} id={`item-${w.id}`} className={`row flex items-baseline gap-4 ${item?.key === w.id ? 'on' : ''}`}>
           <span className="gutter">{nearDay(w.at, zone, now)}</span>
-          <button type="button" className="min-w-0 flex-1" onClick={() => setPicked(w.id)}>
-            <b className="font-semibold">{w.person.name}</b>
-            <span className="block text-small text-soft">{w.text}</span>
-          </button>
-          <Link className="text-small no-underline hover:underline" to={`/people/${w.person.id}`}>
-            look
-          </Link>
-          {w.kind === 'refused' && (
-            <Button look="plain" onClick={() => seen.mutate(w.id)} aria-label={`${w.person.name}: seen to`}>
-              seen to
+          <div className="min-w-0 flex-1">
+            <button type="button" className="w-full" onClick={() => setPicked(w.id)}>
+              <b className="font-semibold">{w.kind === 'unknown' ? 'Somebody unknown' : (w.person?.name ?? 'For the principals')}</b>
+              <span
+                className={`block text-small ${w.kind === 'reply' || w.kind === 'unknown' ? 'font-serif !text-base text-ink' : 'text-soft'}`}
+              >
+                {w.text}
+              </span>
+            </button>
+            {w.quoted && (
+              <details className="mt-1 text-small text-soft">
+                <summary className="cursor-pointer">what it quotes</summary>
+                <p className="mt-1 whitespace-pre-line font-serif">{w.quoted}</p>
+              </details>
+            )}
+          </div>
+          {w.kind === 'unknown' && w.person && (
+            <Button onClick={() => belongs.mutate({ id: w.id, person: w.person?.id ?? '' })}>it is {w.person.name}</Button>
+          )}
+          {w.person && (
+            <Link className="text-small no-underline hover:underline" to={`/people/${w.person.id}`}>
+              look
+            </Link>
+          )}
+          {w.kind !== 'confirm' && (
+            <Button
+              look="plain"
+              onClick={() => seen.mutate(w.id)}
+              aria-label={`${w.person?.name ?? 'This'}: ${w.kind === 'inquiry' ? 'answered' : 'seen to'}`}
+            >
+              {w.kind === 'inquiry' ? 'answered' : 'seen to'}
             </Button>
           )}
         </div>
@@ -219,22 +326,35 @@ function Sheet({ day }: { day: Day }) {
           <button type="button" className="min-w-0 flex-1" onClick={() => setPicked(m.touchId)}>
             <b className="font-semibold">{m.person.name}</b>
             <span className="block text-small text-ember">
-              “{m.subject || 'A letter'}” has {m.problem}
+              {m.status === 'blocked' ? `“${m.subject || 'A letter'}” has ${m.problem}` : m.problem}
             </span>
           </button>
-          <Link
-            className="text-small no-underline hover:underline"
-            to={`/people/${m.person.id}?edit=${m.field?.startsWith('person.') ? m.field.slice(7) : ''}`}
-          >
-            mend
-          </Link>
-          <Button
-            look="plain"
-            onClick={() => mark.mutate({ row: { touchId: m.touchId, personId: m.person.id }, how: 'drop' })}
-            aria-label={`Drop it for ${m.person.name}`}
-          >
-            drop
-          </Button>
+          {m.status === 'blocked' && (
+            <>
+              <Link
+                className="text-small no-underline hover:underline"
+                to={`/people/${m.person.id}?edit=${m.field?.startsWith('person.') ? m.field.slice(7) : ''}`}
+              >
+                mend
+              </Link>
+              <Button
+                look="plain"
+                onClick={() => mark.mutate({ row: { touchId: m.touchId, personId: m.person.id }, how: 'drop' })}
+                aria-label={`Drop it for ${m.person.name}`}
+              >
+                drop
+              </Button>
+            </>
+          )}
+          {m.status === 'uncertain' && (
+            <>
+              <Button onClick={() => decide.mutate({ id: m.touchId, how: 'arrived' })}>it arrived</Button>
+              <Button look="plain" onClick={() => decide.mutate({ id: m.touchId, how: 'not-arrived' })}>
+                send it again
+              </Button>
+            </>
+          )}
+          {m.status === 'set-aside' && <Button onClick={() => decide.mutate({ id: m.person.id, how: 'again' })}>try again</Button>}
         </div>
       ))}
       <p className="border-t border-rule px-7 py-3 text-small text-soft">
@@ -305,20 +425,25 @@ function CallRow({
         <button type="button" className="min-w-0 flex-1" onClick={pick}>
           <b className="font-semibold">{call.person.name}</b>{' '}
           <span className="text-soft">
-            · {call.program}, day {call.day}
+            · {call.kind === 'call' ? '' : `${call.kind} · `}
+            {call.program}
+            {call.ownTask ? '' : `, day ${call.day}`}
+            {call.overCapacity && <span className="text-straw"> · more than you can make in these days</span>}
           </span>
           {!on && <span className="block truncate text-small text-soft">{call.script}</span>}
         </button>
-        <span className="text-small text-soft">
-          {call.number ? (
-            <a className="text-soft no-underline hover:underline" href={`tel:${call.number}`}>
-              {number}
-            </a>
-          ) : (
-            number
-          )}
-          {call.theirTime && ` · ${call.theirTime} there`}
-        </span>
+        {call.kind === 'call' && (
+          <span className="text-small text-soft">
+            {call.number ? (
+              <a className="text-soft no-underline hover:underline" href={`tel:${call.number}`}>
+                {number}
+              </a>
+            ) : (
+              number
+            )}
+            {call.theirTime && ` · ${call.theirTime} there`}
+          </span>
+        )}
       </div>
       {on && (
         <>
@@ -329,7 +454,7 @@ function CallRow({
             </p>
           )}
           <div className="flex flex-wrap gap-3.5 pt-1.5">
-            {callOutcomes.map((outcome, i) => (
+            {outcomesOf(call).map((outcome, i) => (
               <Button key={outcome} onClick={() => end(outcome)} disabled={busy}>
                 <kbd>{i + 1}</kbd> {outcome[0]?.toUpperCase() + outcome.slice(1)}
               </Button>
@@ -363,7 +488,7 @@ function GoingRow({
       </span>
       <button type="button" className="flex min-w-0 flex-1 items-baseline gap-2.5" onClick={pick}>
         <span className="self-center">
-          <StepMark kind="email" color={row.problem || row.held ? 'var(--ember)' : 'var(--ink-faint)'} />
+          <StepMark kind={row.kind} color={row.problem || row.held ? 'var(--ember)' : 'var(--ink-faint)'} />
         </span>
         <span className="min-w-0">
           <span className="font-serif">{row.subject}</span>

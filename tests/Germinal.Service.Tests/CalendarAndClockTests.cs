@@ -5,26 +5,29 @@ using NodaTime;
 
 namespace Germinal.Service.Tests;
 
-public sealed class SweepAndClockTests
+public sealed class CalendarAndClockTests
 {
     private const string Birthday = "\"at\":\"09:30\",\"startsWhen\":[{\"kind\":\"occasion\",\"date\":\"birthday\",\"offset\":\"P0D\"}]";
     private const string Wish = """{"id":"wish","kind":"email","when":{"from":"occasion","offset":"P0D"},"subject":"Happy returns, {{ person.first_name }}","body":"b"}""";
 
     [Fact]
-    public async Task Sweeping_twice_writes_an_occasion_once()
+    public async Task An_occasion_is_written_once_at_its_moment_however_often_the_calendar_is_looked_at()
     {
         await using var world = await World.AtAsync("2027-03-01T08:00");
         await world.PersonAsync("Ida", birthday: "1980-03-02");
         await world.ProgramAsync("Birthday", Birthday, Wish);
+        await world.MoveToAsync("2027-03-02T12:00");
         for (var i = 0; i < 3; i++)
         {
-            await world.Sweep.SweepAsync(world.Practice, World.At("2027-03-01T08:00"), default);
+            await using var again = world.Db();
+            await PracticeClock.LookAgainAsync(again);
+            await world.WorkAsync();
         }
 
         await using var db = world.Db();
         var row = await db.Events.SingleAsync(e => e.Kind == EventKinds.Occasion);
         Assert.Equal(World.At("2027-03-02T09:30"), row.At);
-        Assert.Null(row.HandledAt);
+        Assert.Single(world.Mail.Sent);
     }
 
     [Fact]
@@ -37,6 +40,7 @@ public sealed class SweepAndClockTests
         await using (var db = world.Db())
         {
             await db.KeyDates.Where(d => d.PersonId == ida.Id).ExecuteUpdateAsync(u => u.SetProperty(d => d.Month, 9));
+            await PracticeClock.LookAgainAsync(db, [ida.Id]);
         }
 
         await world.MoveToAsync("2027-03-05T08:00");
@@ -81,12 +85,12 @@ public sealed class SweepAndClockTests
                 db.Clock.ExecuteUpdate(u => u.SetProperty(c => c.StopAsked, true));
             }
 
-            return new Channels.Mail.MailAnswer(Channels.Mail.MailResult.Accepted, "ok");
+            return new Channels.ProviderAnswer(Channels.ProviderResult.Accepted, "ok");
         };
         await world.MoveToAsync("2027-04-01T10:00");
         Assert.Equal(World.At("2027-03-06T09:30"), await world.NowAsync());
         Assert.Equal(5, world.Mail.Sent.Count);
-        world.Mail.Answers = _ => new Channels.Mail.MailAnswer(Channels.Mail.MailResult.Accepted, "ok");
+        world.Mail.Answers = _ => new Channels.ProviderAnswer(Channels.ProviderResult.Accepted, "ok");
         await world.MoveToAsync("2027-04-01T10:00");
         Assert.Equal(World.At("2027-04-01T10:00"), await world.NowAsync());
         Assert.Equal(Enumerable.Range(1, 20).Select(d => $"s{d}"), world.Mail.Sent.Select(m => m.Subject));

@@ -1,0 +1,203 @@
+// The live engine against the bare tools it stands on: dispatching emails beside MailKit sending as many equal messages over
+// the same number of connections, and taking in stage changes that each start a run beside Npgsql writing the same rows.
+//   GERMINAL_TEST_DB=… dotnet bench/Germinal.LiveBench/bin/Release/net10.0/Germinal.LiveBench.dll [emails] [stage changes]
+using System.Buffers;
+using System.Diagnostics;
+using System.Globalization;
+using System.Net;
+using Germinal.Channels;
+using Germinal.Channels.Letters;
+using Germinal.Channels.Mail;
+using Germinal.Channels.Texts;
+using Germinal.Core.Programs;
+using Germinal.Service.Engine;
+using Germinal.Service.Programs;
+using Germinal.Store;
+using Germinal.Store.Rows;
+using Germinal.Store.Tests;
+using Microsoft.AspNetCore.DataProtection;
+using Microsoft.EntityFrameworkCore;
+using Microsoft.Extensions.Logging.Abstractions;
+using MimeKit;
+using NodaTime;
+using Npgsql;
+using SmtpServer;
+using SmtpServer.Protocol;
+using SmtpServer.Storage;
+
+const int Connections = 4;
+var emails = args.Length > 0 ? int.Parse(args[0], CultureInfo.InvariantCulture) : 50_000;
+var changes = args.Length > 1 ? int.Parse(args[1], CultureInfo.InvariantCulture) : 100_000;
+var start = Instant.FromUtc(2027, 3, 1, 15, 0);
+
+var port = 26400 + Random.Shared.Next(400);
+using var serving = new CancellationTokenSource();
+var options = new SmtpServerOptionsBuilder().ServerName("null").Endpoint(e => e.Endpoint(new IPEndPoint(IPAddress.Loopback, port))).Build();
+var services = new SmtpServer.ComponentModel.ServiceProvider();
+services.Add(new Nowhere());
+var server = new SmtpServer.SmtpServer(options, services).StartAsync(serving.Token);
+using var transport = new SmtpTransport(new MailServer("127.0.0.1", port, Connections, null, "none", Pipelines: false), new HttpClient());
+
+var bare = await BareMailAsync();
+var sent = await DispatchAsync();
+Console.WriteLine($"| dispatch of {emails:n0} emails | {sent.Seconds:0.0} s | {emails / sent.Seconds:n0}/s | bare MailKit {bare:0.0} s | {sent.Seconds / bare:0.0} × | highest working set {sent.Megabytes} MB |");
+var written = await BareRowsAsync();
+var reacted = await ReactAsync();
+Console.WriteLine($"| {changes:n0} stage changes, each starting a run | {reacted.Seconds:0.0} s | {changes / reacted.Seconds:n0}/s | the same rows by Npgsql in batches of 500 {written:0.0} s | {reacted.Seconds / written:0.0} × | highest working set {reacted.Megabytes} MB |");
+await serving.CancelAsync();
+
+async Task<double> BareMailAsync()
+{
+    var watch = Stopwatch.StartNew();
+    await Parallel.ForAsync(0, Connections, new ParallelOptions { MaxDegreeOfParallelism = Connections }, async (lane, stop) =>
+    {
+        using var message = new MimeMessage { Subject = "Hello", Body = new BodyBuilder { TextBody = new string('x', 400), HtmlBody = $"<p>{new string('x', 900)}</p>" }.ToMessageBody() };
+        message.From.Add(new MailboxAddress("Ada Quill", "ada@example.com"));
+        message.To.Add(new MailboxAddress("Ida Rowan", "ida@example.com"));
+        for (var i = lane; i < emails; i += Connections)
+        {
+            await transport.SendAsync(message, null, null, stop);
+        }
+    });
+    return watch.Elapsed.TotalSeconds;
+}
+
+async Task<(double Seconds, long Megabytes)> DispatchAsync()
+{
+    using var database = new TestDatabase();
+    var (room, practice) = await PrepareAsync(database, emails, """[{"id":"a","kind":"email","when":{"from":"start","offset":"P0D"},"subject":"Hello {{ person.first_name }}","body":"<p>Dear {{ person.first_name }},</p><p>a few lines of text as they stand in a letter, with <a href=\"https://example.com/a\">a link</a>.</p>"}]""");
+    await using var db = database.For(practice);
+    await ChangeAsync(db, practice);
+    var watch = Stopwatch.StartNew();
+    while (await room.WorkAsync(default))
+    {
+    }
+
+    var all = watch.Elapsed.TotalSeconds;
+    Console.WriteLine($"(with taking in the starts: {all:0.0} s; {await db.Messages.CountAsync():n0} messages)");
+    return (all, Process.GetCurrentProcess().PeakWorkingSet64 / 1_000_000);
+}
+
+async Task<(double Seconds, long Megabytes)> ReactAsync()
+{
+    using var database = new TestDatabase();
+    var (room, practice) = await PrepareAsync(database, changes, """[{"id":"a","kind":"call","when":{"from":"start","offset":"P7D"},"script":"x"}]""");
+    await using var db = database.For(practice);
+    await ChangeAsync(db, practice);
+    var watch = Stopwatch.StartNew();
+    while (await room.WorkAsync(default))
+    {
+    }
+
+    return (watch.Elapsed.TotalSeconds, Process.GetCurrentProcess().PeakWorkingSet64 / 1_000_000);
+}
+
+async Task ChangeAsync(GerminalDb db, Guid practice)
+{
+    var data = "{\"stage\": \"Planning/Inquiry\"}";
+    await db.Database.ExecuteSqlAsync(
+        $"""
+        WITH moved AS (UPDATE people SET stage = 'Planning/Inquiry', stage_since = {start} WHERE practice_id = {practice} RETURNING id)
+        INSERT INTO events (practice_id, person_id, at, kind, data) SELECT {practice}, id, {start}::timestamptz, 'stage-entered', {data}::jsonb FROM moved
+        """);
+}
+
+async Task<(EngineRoom Room, Guid Practice)> PrepareAsync(TestDatabase database, int people, string steps)
+{
+    var (practice, ada, _) = await database.PracticeAsync(start);
+    await using var db = database.For(practice);
+    await db.Database.ExecuteSqlAsync(
+        $"""
+        INSERT INTO people (id, practice_id, first_name, last_name, sort_name, search_text, email, owner_id, tags, lists, custom, added_at, do_not_contact, do_not_contact_to_confirm, died, archived, last_touch_at, next_touch_at, edition)
+        SELECT gen_random_uuid(), {practice}, 'Person' || n, 'Rowan', 'rowan person' || n, 'person' || n, 'person' || n || '@example.com', {ada}, ARRAY[]::text[], ARRAY[]::text[], jsonb_build_object(), {start}, false, false, false, false, '-infinity', 'infinity', 1
+        FROM generate_series(1, {people}) n
+        """);
+    await db.Database.ExecuteSqlAsync($"INSERT INTO consent (practice_id, person_id, channel, purpose, is_in, basis, at, source) SELECT practice_id, id, 'email', 'commercial', true, 'express', {start}, 'x' FROM people");
+    var liquid = new LiquidLetters();
+    var shelves = new ShelfReading();
+    var engines = new Engines(liquid, shelves);
+    var links = new PublicLinks(new byte[48], "https://germinal.example.com");
+    var handing = new Handing(liquid, new LetterWriter(liquid, links), links, new ReplyAddresses(new byte[48], "answers.example.com"), transport, new HttpTextGateway(new HttpClient()), new Secrets(new EphemeralDataProtectionProvider()));
+    var room = new EngineRoom(database, new Reactor(database, engines), new Dispatcher(database, engines, handing, NullLogger<Dispatcher>.Instance), NullLogger<EngineRoom>.Instance);
+
+    // Everybody has been looked at before the watch starts.
+    while (await room.WorkAsync(default))
+    {
+    }
+
+    var reading = ProgramFile.Read("{\"format\":\"germinal.program/1\",\"name\":\"P\",\"startsWhen\":[{\"kind\":\"stage-entered\",\"stage\":\"Planning/Inquiry\"}],\"steps\":" + steps + "}");
+    var row = new ProgramRow { Id = Guid.NewGuid(), PracticeId = practice, Name = "P", Draft = ProgramFile.Write(reading.Program!).ToJsonString(), CreatedAt = start };
+    db.Programs.Add(row);
+    await db.SaveChangesAsync();
+    await ProgramDesk.PublishAsync(db, row, "Ada", start, default);
+    while (await room.WorkAsync(default))
+    {
+    }
+
+    await db.Database.ExecuteSqlRawAsync("ANALYZE");
+    return (room, practice);
+}
+
+// The rows that a stage change leaves: the event handled, the state, a run, a touch.
+async Task<double> BareRowsAsync()
+{
+    using var database = new TestDatabase();
+    var (practice, ada, _) = await database.PracticeAsync(start);
+    await using (var db = database.For(practice))
+    {
+        await db.Database.ExecuteSqlAsync(
+            $"""
+            INSERT INTO people (id, practice_id, first_name, last_name, sort_name, search_text, email, owner_id, tags, lists, custom, added_at, do_not_contact, do_not_contact_to_confirm, died, archived, last_touch_at, next_touch_at, edition)
+            SELECT gen_random_uuid(), {practice}, 'Person' || n, 'Rowan', 'rowan person' || n, 'person' || n, 'person' || n || '@example.com', {ada}, ARRAY[]::text[], ARRAY[]::text[], jsonb_build_object(), {start}, false, false, false, false, '-infinity', 'infinity', 1
+            FROM generate_series(1, {changes}) n
+            """);
+    }
+
+    await using var connection = new NpgsqlConnection(database.ConnectionString);
+    await connection.OpenAsync();
+    var ids = new List<Guid>();
+    await using (var read = new NpgsqlCommand("SELECT id FROM people", connection))
+    await using (var rows = await read.ExecuteReaderAsync())
+    {
+        while (await rows.ReadAsync())
+        {
+            ids.Add(rows.GetGuid(0));
+        }
+    }
+
+    var watch = Stopwatch.StartNew();
+    foreach (var chunk in ids.Chunk(500))
+    {
+        await using var transaction = await connection.BeginTransactionAsync();
+        await using var batch = new NpgsqlBatch(connection, transaction);
+        void Add(string sql, params object[] values)
+        {
+            var command = new NpgsqlBatchCommand(sql);
+            foreach (var value in values)
+            {
+                command.Parameters.Add(new NpgsqlParameter { Value = value });
+            }
+
+            batch.BatchCommands.Add(command);
+        }
+
+        foreach (var id in chunk)
+        {
+            var run = Guid.NewGuid();
+            Add("INSERT INTO events (practice_id, person_id, at, kind, data, handled_at) VALUES ($1, $2, now(), 'stage-entered', '{\"stage\": \"Planning/Inquiry\"}', now())", practice, id);
+            Add("UPDATE person_states SET state = $2::jsonb, next_due = now() WHERE person_id = $1", id, $"{{\"runs\":[{{\"id\":\"{run}\",\"programId\":\"{practice}\",\"version\":1,\"number\":1,\"startedAt\":\"2027-03-01T15:00:00Z\",\"stepIndex\":0,\"previousAt\":\"2027-03-01T15:00:00Z\",\"touch\":{{\"stepId\":\"a\",\"firstDue\":\"2027-03-08T15:00:00Z\",\"due\":\"2027-03-08T15:00:00Z\",\"phase\":\"planned\"}},\"seen\":[]}}]}}");
+            Add("INSERT INTO runs (id, practice_id, person_id, program_id, version, number, started_at, cause) VALUES ($1, $2, $3, $2, 1, 1, now(), '{\"kind\":\"stage\",\"detail\":\"Planning/Inquiry\"}')", run, practice, id);
+            Add("INSERT INTO touches (id, practice_id, person_id, run_id, program_id, version, step_id, kind, status, held, first_due, due, plan, checks, priority, attempts) VALUES ($1, $2, $3, $4, $2, 1, 'a', 'call', 'planned', false, now(), now(), '{\"place\":\"start\",\"offset\":\"P7D\"}', '[]', 50, 0)", Guid.NewGuid(), practice, id, run);
+        }
+
+        await batch.ExecuteNonQueryAsync();
+        await transaction.CommitAsync();
+    }
+
+    return watch.Elapsed.TotalSeconds;
+}
+
+internal sealed class Nowhere : MessageStore
+{
+    public override Task<SmtpResponse> SaveAsync(ISessionContext context, IMessageTransaction transaction, ReadOnlySequence<byte> buffer, CancellationToken cancellationToken) => Task.FromResult(SmtpResponse.Ok);
+}

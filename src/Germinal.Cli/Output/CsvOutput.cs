@@ -1,0 +1,39 @@
+using System.Globalization;
+using CsvHelper;
+using CsvHelper.Configuration;
+using Germinal.Core.Programs;
+using Germinal.Core.Time;
+
+namespace Germinal.Cli.Output;
+
+/// <summary>Touches as CSV (RFC 4180, but for lines that end with a line feed alone).</summary>
+internal static class CsvOutput
+{
+    private static readonly string[] Columns = ["person", "program", "run", "step", "kind", "due", "settled", "outcome", "reason"];
+
+    public static void Write(IEnumerable<TouchLine> lines, Practice practice, bool why, TextWriter output)
+    {
+        using var csv = new CsvWriter(output, new CsvConfiguration(CultureInfo.InvariantCulture) { NewLine = "\n" }, leaveOpen: true);
+        Row(csv, why ? [.. Columns, "why"] : Columns);
+        foreach (var line in lines)
+        {
+            var zone = practice.ZoneOf(line.Person);
+            string[] cells =
+            [
+                line.Person.Handle, line.Touch.Program.Definition.Name, line.Touch.Run.ToString(CultureInfo.InvariantCulture), line.Touch.Step.Id, line.Touch.Step.Kind,
+                Moments.Write(line.Touch.Due, zone), line.Touch.SettledAt is { } at ? Moments.Write(at, zone) : "", line.Outcome, line.Reason,
+            ];
+            Row(csv, why ? [.. cells, string.Join(' ', line.Sentences(practice))] : cells);
+        }
+    }
+
+    private static void Row(CsvWriter csv, string[] cells)
+    {
+        foreach (var cell in cells)
+        {
+            csv.WriteField(cell);
+        }
+
+        csv.NextRecord();
+    }
+}

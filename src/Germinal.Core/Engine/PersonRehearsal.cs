@@ -1,0 +1,190 @@
+using Germinal.Core.Programs;
+using NodaTime;
+
+namespace Germinal.Core.Engine;
+
+/// <summary>
+/// One person on a virtual clock: goes from one moment at which something happens straight to the next. Events come
+/// first, then what the calendar brings, then touches.
+/// </summary>
+internal sealed class PersonRehearsal
+{
+    private readonly TouchEngine engine;
+    private readonly Actor actor;
+    private readonly Instant from;
+    private readonly Instant until;
+    private readonly PersonTurn turn;
+    private readonly List<RehearsedTouch> touches = [];
+    private readonly Dictionary<(Guid Run, string Step), int> onSheet = [];
+    private IReadOnlyList<Happening> alarms = [];
+    private bool alarmsAreStale = true;
+    private Instant clock;
+    private int nextEvent;
+
+    public PersonRehearsal(TouchEngine engine, Actor actor, Instant from, Instant until, ICounters? counters)
+    {
+        this.engine = engine;
+        this.actor = actor;
+        this.from = from;
+        this.until = until;
+
+        // An alarm at the very beginning counts, so the clock begins the smallest step before it.
+        clock = from - Duration.Epsilon;
+        turn = new PersonTurn(engine, actor.Person, actor.State, from, counters) { SendsAtOnce = true };
+    }
+
+    /// <summary>The touches that have settled, in the order they did; tasks where they were put on the sheet.</summary>
+    public IReadOnlyList<RehearsedTouch> Touches => touches;
+
+    /// <summary>Lives through every moment before the horizon.</summary>
+    public void RunToHorizon()
+    {
+        while (Next() is { } moment)
+        {
+            AdvanceTo(moment);
+        }
+    }
+
+    /// <summary>The next moment at which anything happens before the horizon, or null.</summary>
+    public Instant? Next()
+    {
+        if (alarmsAreStale)
+        {
+            alarms = Alarms.Next(engine, turn.Person, turn.State, clock, until);
+            alarmsAreStale = false;
+        }
+
+        var next = turn.NextDue() is { } due ? Instant.Max(due, from) : Instant.MaxValue;
+        if (alarms.Count > 0)
+        {
+            next = Instant.Min(next, alarms[0].At);
+        }
+
+        if (nextEvent < actor.Events.Count)
+        {
+            next = Instant.Min(next, Instant.Max(actor.Events[nextEvent].At, from));
+        }
+
+        return next < until ? next : null;
+    }
+
+    /// <summary>Does everything of a moment that <see cref="Next"/> has given.</summary>
+    public void AdvanceTo(Instant now)
+    {
+        turn.MoveTo(now);
+        clock = now;
+        while (nextEvent < actor.Events.Count && actor.Events[nextEvent].At <= now)
+        {
+            Happen(actor.Events[nextEvent++]);
+            alarmsAreStale = true;
+        }
+
+        if (alarms.Count > 0 && alarms[0].At == now)
+        {
+            foreach (var alarm in alarms)
+            {
+                Happen(alarm);
+            }
+
+            alarmsAreStale = true;
+        }
+
+        do
+        {
+            turn.JudgeDue();
+            TakeEffects();
+        }
+        while (DoneOnTheirDay());
+    }
+
+    /// <summary>What is planned, waits, or is blocked at the horizon.</summary>
+    public IEnumerable<RehearsedTouch> Pending()
+    {
+        foreach (var run in turn.State.Runs.Where(r => r.Touch.Phase is TouchPhase.Planned or TouchPhase.Blocked))
+        {
+            yield return new RehearsedTouch(run, null, run.Touch.Phase == TouchPhase.Blocked ? Outcome.Blocked : null, run.Touch.Waiting, Trail.Empty);
+        }
+    }
+
+    private void Happen(Happening happening)
+    {
+        if (happening is EnteredStage { Left: null } entered)
+        {
+            happening = entered with { Left = turn.Person.Stage };
+        }
+
+        // Here the change to the facts is made too (rule 5.1); what turns out to be no event is passed over.
+        if (FactUpdates.Apply(turn.Person, happening) is not { } person)
+        {
+            return;
+        }
+
+        turn.Person = person;
+        if (happening is StepTaskEnded ended)
+        {
+            if (turn.TaskOf(ended.ProgramId, ended.StepId) is not { } touch)
+            {
+                return;
+            }
+
+            happening = new TaskEnded(ended.At, touch, ended.Outcome);
+        }
+
+        turn.React(happening);
+        TakeEffects();
+    }
+
+    /// <summary>Rule 12.1: a task that holds its run is done on its day, unless an event closes it later.</summary>
+    private bool DoneOnTheirDay()
+    {
+        if (!turn.HoldsOnSheet)
+        {
+            return false;
+        }
+
+        var any = false;
+        foreach (var run in turn.State.Runs.Where(r => r.Touch.Phase == TouchPhase.OnSheet && !IsClosedLater(r)))
+        {
+            turn.GoOnAfterTask(run.TouchId);
+            any = true;
+        }
+
+        return any;
+    }
+
+    private bool IsClosedLater(RunState run) => actor.Events.Skip(nextEvent).Any(e => e switch
+    {
+        TaskEnded t => t.TouchId == run.TouchId,
+        StepTaskEnded t => t.ProgramId == run.ProgramId && t.StepId == run.Touch.StepId,
+        _ => false,
+    });
+
+    private void TakeEffects()
+    {
+        foreach (var effect in turn.Effects)
+        {
+            switch (effect)
+            {
+                case TouchSettled t:
+                    if (t.Outcome == Outcome.Open)
+                    {
+                        onSheet[(t.RunId, t.StepId)] = touches.Count;
+                    }
+
+                    touches.Add(new RehearsedTouch(t.Of!, t.At, t.Outcome, t.Reason, t.Trail));
+                    break;
+                case RunStarted s:
+                    alarmsAreStale |= engine.Shelf.Find(s.ProgramId, s.Version).Definition.StopsWhen.Any(stop => stop is StopOnDate);
+                    break;
+                case TaskClosed c when onSheet.Remove((c.RunId, c.StepId), out var at):
+                    touches[at] = touches[at] with { SettledAt = c.At, Outcome = c.Outcome, Reason = c.Reason };
+                    break;
+                case FactToChange or StartWaits:
+                    alarmsAreStale = true;
+                    break;
+            }
+        }
+
+        turn.Effects.Clear();
+    }
+}

@@ -1,0 +1,111 @@
+using Germinal.Core.Programs;
+using Germinal.Core.Rules;
+using NodaTime;
+
+namespace Germinal.Core.Engine;
+
+/// <summary>Section 7: forks and splits, and what forks need to know of earlier steps.</summary>
+internal sealed partial class PersonTurn
+{
+    /// <summary>Rule 7.1 at the fork's due moment, when an answer arrives, and when its span ends.</summary>
+    private void JudgeFork(RunState run, ForkStep fork, Trail trail)
+    {
+        var end = fork.Within is { } within ? within.AddTo(run.Touch.FirstDue, ClockOf(DefinitionOf(run))) : now;
+        var wasSent = fork.If.Step is not { } asked || HasSeen(run, asked, "sent");
+        if (wasSent && IsYes(run, fork.If))
+        {
+            TakePassage(run, 0, Outcome.Forked, "yes", trail);
+        }
+        else if (wasSent && now < end)
+        {
+            Replace(run with { Touch = run.Touch with { Due = end, Waiting = "answer" } });
+            Effects.Add(new TouchWaits(run.Id, fork.Id, now, end, "answer", trail));
+        }
+        else
+        {
+            TakePassage(run, 1, Outcome.Forked, "no", trail);
+        }
+    }
+
+    /// <summary>An answer that arrives while a fork waits for it is taken at that moment.</summary>
+    private void AnswerForks()
+    {
+        foreach (var run in runs.ToArray())
+        {
+            if (run.Touch is { Phase: TouchPhase.Planned, Waiting: "answer" } && state.IsJudged(run, engine.Shelf) && StepOf(run) is ForkStep fork && IsYes(run, fork.If))
+            {
+                TakePassage(run, 0, Outcome.Forked, "yes", Trail.Empty);
+            }
+        }
+    }
+
+    private void TakePassage(RunState run, int passage, Outcome outcome, string reason, Trail trail)
+    {
+        Settled(run, outcome, reason, trail);
+        GoOn(run, VersionOf(run).Flow.Steps[run.StepIndex].Passages[passage]);
+    }
+
+    private void TakeShare(RunState run, SplitStep split, Trail trail)
+    {
+        var passage = Shares.PassageOf(run.ProgramId, split, person.Id);
+        TakePassage(run, passage, Outcome.Split, (passage + 1).ToString(System.Globalization.CultureInfo.InvariantCulture), trail);
+    }
+
+    private bool IsYes(RunState run, Question question) => question switch
+    {
+        AskOpened q => HasSeen(run, q.Step!, "opened"),
+        AskLinkFollowed q => HasSeen(run, q.Step!, "link", q.Link),
+        AskReplied q => HasSeen(run, q.Step ?? "", "replied"),
+        AskBounced q => HasSeen(run, q.Step!, "bounced"),
+        AskCallEnded q => HasSeen(run, q.Step!, "call", q.Outcome),
+        AskFormSent q => HasSeen(run, "", "form", q.Form),
+        AskRule q => RuleJudge.Holds(q.Rule, person, RuleNow),
+        _ => throw new ArgumentOutOfRangeException(nameof(question)),
+    };
+
+    private static bool HasSeen(RunState run, string step, string what, string? detail = null)
+    {
+        foreach (var seen in run.Seen)
+        {
+            if (seen.StepId == step && seen.What == what && (detail is null || Same(seen.Detail, detail)))
+            {
+                return true;
+            }
+        }
+
+        return false;
+    }
+
+    /// <summary>Notes that a step went out, where a fork asks about it.</summary>
+    private RunState SeeSent(RunState run) =>
+        VersionOf(run).Flow.AskedAbout.Contains(run.Touch.StepId) ? run with { Seen = run.Seen.Add(new Seen(run.Touch.StepId, "sent")) } : run;
+
+    /// <summary>
+    /// Notes what became of a step in every run of the program that has sent it; without a step, of every step that was sent.
+    /// </summary>
+    private void See(Guid? programId, string? stepId, string what, string detail = "")
+    {
+        foreach (var run in runs.ToArray())
+        {
+            if (programId is { } id && run.ProgramId != id)
+            {
+                continue;
+            }
+
+            var steps = run.Seen.Where(s => s.What == "sent" && (stepId is null || s.StepId == stepId)).Select(s => new Seen(s.StepId, what, detail));
+            Replace(run with { Seen = [.. run.Seen.Union(steps)] });
+        }
+    }
+
+    /// <summary>Notes what concerns the run as a whole, where a fork asks about that.</summary>
+    private void SeeForRun(string what, string detail = "")
+    {
+        foreach (var run in runs.ToArray())
+        {
+            if (VersionOf(run).Flow.AsksAboutStart)
+            {
+                Replace(run with { Seen = [.. run.Seen.Union([new Seen("", what, detail)])] });
+            }
+        }
+    }
+}

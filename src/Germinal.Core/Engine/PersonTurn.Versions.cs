@@ -1,0 +1,40 @@
+using Germinal.Core.Programs;
+
+namespace Germinal.Core.Engine;
+
+/// <summary>Rule 13.1: those on their way may move to a newer version at the same step.</summary>
+internal sealed partial class PersonTurn
+{
+    private void MoveToVersion(MovedToVersion moved)
+    {
+        foreach (var run in RunsOf(moved.ProgramId).Where(r => r.Version != moved.Version && r.Touch.Phase is TouchPhase.Planned or TouchPhase.Blocked))
+        {
+            var old = VersionOf(run).Flow;
+            var version = engine.Shelf.Find(moved.ProgramId, moved.Version);
+
+            // By step id; where the step was taken out, the next one in the old order that is still there.
+            var at = run.StepIndex;
+            while (at < old.Steps.Count && version.Flow.IndexOf(old.Steps[at].Step.Id) < 0)
+            {
+                at++;
+            }
+
+            var place = at < old.Steps.Count ? version.Flow.IndexOf(old.Steps[at].Step.Id) : -1;
+            if (at != run.StepIndex)
+            {
+                Settled(run, Outcome.Cancelled, "step-removed", Trail.Empty);
+            }
+
+            var going = run with { Version = moved.Version, Found = version };
+            Replace(going);
+            if (place < 0)
+            {
+                EndRun(going, null);
+            }
+            else if (!Plan(going, place, run.PreviousAt))
+            {
+                PlanFrom(going, version.Flow.Steps[place].Next);
+            }
+        }
+    }
+}

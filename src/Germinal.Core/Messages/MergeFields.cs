@@ -1,0 +1,76 @@
+using System.Globalization;
+using Germinal.Core.People;
+using Germinal.Core.Programs;
+using NodaTime;
+using NodaTime.Text;
+
+namespace Germinal.Core.Messages;
+
+/// <summary>The fields a message may name, what each stands for, and its value for one person (rule 11.1).</summary>
+public static class MergeFields
+{
+    private static readonly LocalDatePattern DayAndMonth = LocalDatePattern.Create("d MMMM", CultureInfo.InvariantCulture);
+    private static readonly LocalDatePattern LongDate = LocalDatePattern.Create("d MMMM uuuu", CultureInfo.InvariantCulture);
+
+    /// <summary>Every field with what it stands for; <c>person.custom.NAME</c> beside them.</summary>
+    public static IReadOnlyList<(string Field, string Meaning)> All { get; } =
+    [
+        ("person.first_name", "their first name"),
+        ("person.last_name", "their last name"),
+        ("person.name", "their whole name"),
+        ("person.email", "their email address"),
+        ("person.stage", "the stage they stand in"),
+        ("person.birthday", "their birthday, day and month"),
+        ("person.age", "the age they reach this year"),
+        ("sender.name", "your name"),
+        ("sender.first_name", "your first name"),
+        ("sender.email", "your email address"),
+        ("practice.name", "the practice’s name"),
+        ("practice.address", "the practice’s address"),
+        ("today", "the date it goes out"),
+        ("voice", "I or we, as the program speaks"),
+        ("confirm_link", "the address by which they confirm that it was them who asked"),
+    ];
+
+    /// <summary>What stands for the address of a confirmation until the letter is written, which alone can sign it.</summary>
+    public const string ConfirmationPlace = "https://confirm.invalid/";
+
+    /// <summary>Where fields of the practice's own stand.</summary>
+    public const string CustomPrefix = "person.custom.";
+
+    /// <summary>True for a field of the list, and for any field of the practice's own.</summary>
+    public static bool IsKnown(string field) =>
+        All.Any(f => f.Field == field) || (field.StartsWith(CustomPrefix, StringComparison.Ordinal) && field.Length > CustomPrefix.Length);
+
+    /// <summary>The value of a field; null or blank when there is none.</summary>
+    /// <param name="field">Its name.</param>
+    /// <param name="person">The recipient.</param>
+    /// <param name="practice">The practice.</param>
+    /// <param name="sender">Who signs, or null.</param>
+    /// <param name="at">When it goes out.</param>
+    public static string? ValueOf(string field, PersonFacts person, Practice practice, Member? sender, Instant at) => field switch
+    {
+        "person.first_name" => person.FirstName,
+        "person.last_name" => person.LastName,
+        "person.name" => $"{person.FirstName} {person.LastName}".Trim(),
+        "person.email" => person.Email,
+        "person.stage" => person.Stage is { } stage ? stage[(stage.IndexOf('/', StringComparison.Ordinal) + 1)..] : null,
+        "person.birthday" => BirthdayOf(person) is { } born ? DayAndMonth.Format(born.In(Today(person, practice, at).Year, practice.LeapDay)) : null,
+        "person.age" => BirthdayOf(person)?.YearsIn(Today(person, practice, at).Year)?.ToString(CultureInfo.InvariantCulture),
+        "sender.name" => sender?.Name,
+        "sender.first_name" => sender?.Name.Split(' ')[0],
+        "sender.email" => sender?.Email,
+        "practice.name" => practice.Name,
+        "practice.address" => practice.PostalAddress,
+        "voice" => practice.Voice == Voice.I ? "I" : "we",
+        "confirm_link" => ConfirmationPlace,
+        "today" => LongDate.Format(Today(person, practice, at)),
+        _ when field.StartsWith(CustomPrefix, StringComparison.Ordinal) => person.Custom.GetValueOrDefault(field[CustomPrefix.Length..]),
+        _ => null,
+    };
+
+    private static LocalDate Today(PersonFacts person, Practice practice, Instant at) => at.InZone(practice.ZoneOf(person)).Date;
+
+    private static Time.YearlyDate? BirthdayOf(PersonFacts person) =>
+        person.KeyDates.FirstOrDefault(d => string.Equals(d.Name, "birthday", StringComparison.OrdinalIgnoreCase))?.Date;
+}

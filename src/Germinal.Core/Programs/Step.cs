@@ -1,0 +1,242 @@
+using Germinal.Core.Rules;
+using Germinal.Core.Time;
+
+namespace Germinal.Core.Programs;
+
+/// <summary>One line of a program. Closed: the sealed kinds below are all there are.</summary>
+public abstract record Step
+{
+    public required string Id { get; init; }
+
+    public When When { get; init; } = FromPrevious.AtOnce;
+
+    public Rule? OnlyIf { get; init; }
+
+    /// <summary>How long after its first due moment the touch still makes sense (rule 3.3); null: the rule's default.</summary>
+    public Offset? LateLimit { get; init; }
+
+    public Purpose? Purpose { get; init; }
+
+    public string? Topic { get; init; }
+
+    /// <summary>The member who sends, by id; null is the person's owner with a fallback (rule 11.2).</summary>
+    public string? Sender { get; init; }
+
+    /// <summary>The word of the program file for the kind.</summary>
+    public abstract string Kind { get; }
+
+    /// <summary>The channel that reaches the person, or null.</summary>
+    public virtual Channel? Channel => null;
+
+    /// <summary>The templates of the step with their keys in the program file, in the order they are read.</summary>
+    public virtual IReadOnlyList<(string Key, string Text)> Templates => [];
+}
+
+/// <summary>A step that a member carries out, from the day sheet (rule 3.1).</summary>
+public abstract record TaskStep : Step
+{
+    /// <summary>Whether the next step waits until the task is done or dropped.</summary>
+    public bool Holds { get; init; }
+}
+
+/// <summary>An email.</summary>
+public sealed record EmailStep : Step
+{
+    public required string Subject { get; init; }
+
+    /// <summary>HTML with Liquid fields; a body without any tag is paragraphs parted by blank lines.</summary>
+    public required string Body { get; init; }
+
+    /// <inheritdoc/>
+    public override string Kind => "email";
+
+    /// <inheritdoc/>
+    public override Channel? Channel => Programs.Channel.Email;
+
+    /// <inheritdoc/>
+    public override IReadOnlyList<(string Key, string Text)> Templates => [("subject", Subject), ("body", Body)];
+}
+
+/// <summary>A text message.</summary>
+public sealed record TextStep : Step
+{
+    /// <summary>Plain text with Liquid fields.</summary>
+    public required string Body { get; init; }
+
+    /// <inheritdoc/>
+    public override string Kind => "text";
+
+    /// <inheritdoc/>
+    public override Channel? Channel => Programs.Channel.Text;
+
+    /// <inheritdoc/>
+    public override IReadOnlyList<(string Key, string Text)> Templates => [("body", Body)];
+}
+
+/// <summary>A call task.</summary>
+public sealed record CallStep : TaskStep
+{
+    /// <summary>The slack of a call that names none (rule 9.4).</summary>
+    public static Offset DefaultSlack { get; } = Offset.Parse("P2D");
+
+    /// <summary>What to say on the call, plain text with Liquid fields.</summary>
+    public required string Script { get; init; }
+
+    /// <summary>Working days by which the call may move (rule 9.4).</summary>
+    public Offset Slack { get; init; } = DefaultSlack;
+
+    /// <inheritdoc/>
+    public override string Kind => "call";
+
+    /// <inheritdoc/>
+    public override Channel? Channel => Programs.Channel.Call;
+
+    /// <inheritdoc/>
+    public override IReadOnlyList<(string Key, string Text)> Templates => [("script", Script)];
+}
+
+/// <summary>A note, handwritten or posted.</summary>
+public sealed record NoteStep : TaskStep
+{
+    /// <summary>Plain text with Liquid fields.</summary>
+    public required string Body { get; init; }
+
+    /// <inheritdoc/>
+    public override string Kind => "note";
+
+    /// <inheritdoc/>
+    public override Channel? Channel => Programs.Channel.Post;
+
+    /// <inheritdoc/>
+    public override IReadOnlyList<(string Key, string Text)> Templates => [("body", Body)];
+}
+
+/// <summary>Anything else a member is to do. It reaches nobody by itself.</summary>
+public sealed record DoStep : TaskStep
+{
+    /// <summary>Plain text with Liquid fields.</summary>
+    public required string Title { get; init; }
+
+    /// <inheritdoc/>
+    public override string Kind => "task";
+
+    /// <inheritdoc/>
+    public override IReadOnlyList<(string Key, string Text)> Templates => [("title", Title)];
+}
+
+/// <summary>A message to the owner.</summary>
+public sealed record TellMeStep : Step
+{
+    /// <summary>Plain text with Liquid fields.</summary>
+    public required string Body { get; init; }
+
+    /// <inheritdoc/>
+    public override string Kind => "tell-me";
+
+    /// <inheritdoc/>
+    public override IReadOnlyList<(string Key, string Text)> Templates => [("body", Body)];
+}
+
+/// <summary>Changes facts of the person; each change is an event like any other.</summary>
+public sealed record ChangeStep : Step
+{
+    public required IReadOnlyList<FactChange> Set { get; init; }
+
+    /// <inheritdoc/>
+    public override string Kind => "change";
+}
+
+/// <summary>What a change step does. Closed.</summary>
+public abstract record FactChange;
+
+/// <summary>Puts a tag on.</summary>
+public sealed record PutTagOn(string Tag) : FactChange;
+
+/// <summary>Takes a tag off.</summary>
+public sealed record TakeTagOff(string Tag) : FactChange;
+
+/// <summary>Joins a list.</summary>
+public sealed record JoinList(string List) : FactChange;
+
+/// <summary>Leaves a list.</summary>
+public sealed record LeaveList(string List) : FactChange;
+
+/// <summary>Moves to a stage, <c>Pipeline/Stage</c>.</summary>
+public sealed record MoveToStage(string Stage) : FactChange;
+
+/// <summary>Sets a custom field; an empty value clears it.</summary>
+/// <param name="Name">The field's name without <c>custom:</c>.</param>
+/// <param name="Value">The value as text.</param>
+public sealed record SetCustom(string Name, string Value) : FactChange;
+
+/// <summary>A fork: one of two passages by the answer to a question (rule 7.1).</summary>
+public sealed record ForkStep : Step
+{
+    public required Question If { get; init; }
+
+    /// <summary>How long it waits for a yes from its due moment; null: it is judged then.</summary>
+    public Offset? Within { get; init; }
+
+    public IReadOnlyList<Step> Then { get; init; } = [];
+
+    public IReadOnlyList<Step> Else { get; init; } = [];
+
+    /// <inheritdoc/>
+    public override string Kind => "fork";
+}
+
+/// <summary>What a fork asks. Closed.</summary>
+/// <param name="Step">The earlier step it asks about, by id; null where it asks about no one step.</param>
+public abstract record Question(string? Step);
+
+/// <summary>Was the email opened?</summary>
+public sealed record AskOpened(string Of) : Question(Of);
+
+/// <summary>Was a link of the message followed, any or a given one?</summary>
+public sealed record AskLinkFollowed(string Of, string? Link) : Question(Of);
+
+/// <summary>Did they reply, after a step was sent or at all since the start?</summary>
+public sealed record AskReplied(string? Of) : Question(Of);
+
+/// <summary>Did the message bounce?</summary>
+public sealed record AskBounced(string Of) : Question(Of);
+
+/// <summary>Did the call end with this outcome?</summary>
+public sealed record AskCallEnded(string Of, string Outcome) : Question(Of);
+
+/// <summary>Did they send this form since the start?</summary>
+public sealed record AskFormSent(string Form) : Question((string?)null);
+
+/// <summary>Does a rule over the person hold?</summary>
+public sealed record AskRule(Rule Rule) : Question((string?)null);
+
+/// <summary>A split: shares of people go down passages by a stable hash (rule 7.2).</summary>
+public sealed record SplitStep : Step
+{
+    public required IReadOnlyList<Passage> Passages { get; init; }
+
+    /// <inheritdoc/>
+    public override string Kind => "split";
+}
+
+/// <summary>One way of a split.</summary>
+/// <param name="Share">Its weight against the other passages; whole, from 1.</param>
+/// <param name="Steps">Its steps; they join again after the split.</param>
+public sealed record Passage(int Share, IReadOnlyList<Step> Steps);
+
+/// <summary>Starts another program; the run goes on (rule 3.5).</summary>
+public sealed record HandOverStep : Step
+{
+    /// <summary>The other program's name; the own name is a loop.</summary>
+    public required string Program { get; init; }
+
+    /// <inheritdoc/>
+    public override string Kind => "hand-over";
+}
+
+/// <summary>The run finishes here.</summary>
+public sealed record EndStep : Step
+{
+    /// <inheritdoc/>
+    public override string Kind => "end";
+}

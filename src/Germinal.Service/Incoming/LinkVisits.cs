@@ -1,0 +1,129 @@
+using System.Globalization;
+using Germinal.Core.Time;
+using Germinal.Service.Clock;
+using Germinal.Service.Engine;
+using Germinal.Service.People;
+using Germinal.Store;
+using Germinal.Store.Rows;
+using Microsoft.EntityFrameworkCore;
+using NodaTime;
+
+namespace Germinal.Service.Incoming;
+
+/// <summary>
+/// Letters opened and links followed, and what a followed link sets off (rule 11.5). Machines that look at everything are
+/// written down and set nothing off (rule 14.2).
+/// </summary>
+public sealed class LinkVisits(IDbContextFactory<GerminalDb> databases)
+{
+    /// <summary>Nobody reads this fast: what looks within this time after a message went is a machine.</summary>
+    private static readonly Duration TooFast = Duration.FromSeconds(10);
+
+    // Words by which machines that look at mail name themselves. Common practice, no source.
+    private static readonly string[] MachineWords = ["bot", "crawler", "spider", "preview", "scanner", "proxy", "prefetch", "headless", "curl/", "python-"];
+
+    /// <summary>A letter was opened.</summary>
+    public async Task OpenedAsync(Guid touchId, string agent, bool prefetch, CancellationToken stop)
+    {
+        await using var db = await databases.CreateDbContextAsync(stop);
+        if (await TouchOf.FindAsync(db, touchId, stop) is not { } touch)
+        {
+            return;
+        }
+
+        db.PracticeId = touch.PracticeId;
+        var now = await PracticeClock.NowAsync(db, stop);
+        await using var transaction = await db.Database.BeginTransactionAsync(stop);
+        if (!Note(db, touch, null, agent, prefetch, now))
+        {
+            await OpenAsync(db, new PeopleDesk(db, "the recipient", now), touch, now, stop);
+        }
+
+        await db.SaveChangesAsync(stop);
+        await transaction.CommitAsync(stop);
+    }
+
+    /// <summary>A link was followed.</summary>
+    /// <returns>Where it leads; null where the letter has no such link.</returns>
+    public async Task<string?> FollowedAsync(Guid touchId, int place, string agent, bool prefetch, CancellationToken stop)
+    {
+        await using var db = await databases.CreateDbContextAsync(stop);
+        if (await TouchOf.FindAsync(db, touchId, stop) is not { } touch || touch.Message.Links.ElementAtOrDefault(place) is not { } link)
+        {
+            return null;
+        }
+
+        db.PracticeId = touch.PracticeId;
+        var now = await PracticeClock.NowAsync(db, stop);
+        await using var transaction = await db.Database.BeginTransactionAsync(stop);
+        var first = !await db.Visits.AnyAsync(v => v.TouchId == touchId && v.Link == place && !v.ByMachine, stop);
+        if (!Note(db, touch, place, agent, prefetch, now))
+        {
+            // Who follows a link has opened the letter, whether or not its picture was fetched.
+            var desk = new PeopleDesk(db, "the recipient", now);
+            await OpenAsync(db, desk, touch, now, stop);
+            db.Events.Add(desk.NewEvent(touch.PersonId, EventKinds.LinkFollowed, touch.Data(("link", link.Name), ("address", link.Address))));
+            if (first)
+            {
+                await SetOffAsync(db, desk, touch, link, now, stop);
+            }
+        }
+
+        await db.SaveChangesAsync(stop);
+        await transaction.CommitAsync(stop);
+        return link.Address;
+    }
+
+    /// <summary>A person has opened the letter; only the first time is news.</summary>
+    private static async Task OpenAsync(GerminalDb db, PeopleDesk desk, TouchOf touch, Instant now, CancellationToken stop)
+    {
+        if (await db.Messages.Where(m => m.TouchId == touch.TouchId && m.OpenedAt == null).ExecuteUpdateAsync(u => u.SetProperty(m => m.OpenedAt, now), stop) == 1)
+        {
+            db.Events.Add(desk.NewEvent(touch.PersonId, EventKinds.Opened, touch.Data()));
+        }
+    }
+
+    /// <summary>Writes a visit down.</summary>
+    /// <returns>True where a machine made it.</returns>
+    private static bool Note(GerminalDb db, TouchOf touch, int? link, string agent, bool prefetch, Instant now)
+    {
+        var machine = prefetch || now - touch.Message.SentAt < TooFast || MachineWords.Any(w => agent.Contains(w, StringComparison.OrdinalIgnoreCase));
+        db.Visits.Add(new VisitRow { PracticeId = touch.PracticeId, PersonId = touch.PersonId, TouchId = touch.TouchId, At = now, Link = link, ByMachine = machine, Agent = agent.Length > 200 ? agent[..200] : agent });
+        return machine;
+    }
+
+    /// <summary>What is part of the letter's link, once for each person and letter.</summary>
+    private static async Task SetOffAsync(GerminalDb db, PeopleDesk desk, TouchOf touch, LetterLink link, Instant now, CancellationToken stop)
+    {
+        string? Effect(string word) => link.Effects.GetValueOrDefault(word);
+        foreach (var tag in new[] { Effect("tag"), Effect("topic") }.OfType<string>())
+        {
+            // An interest is no consent; it is kept as a tag of the topic's name.
+            await desk.PutTagAsync([touch.PersonId], tag, stop);
+        }
+
+        if (Effect("call") is { } words)
+        {
+            var practice = await PracticeReading.LoadAsync(db, stop);
+            var owner = await db.People.Where(p => p.Id == touch.PersonId).Select(p => p.OwnerId).SingleAsync(stop) ?? practice.FallbackSender;
+            var deputy = Effect("call-to") == "deputy" ? await db.Users.Where(u => u.Id == owner && u.PracticeId == db.PracticeId).Select(u => u.DeputyId).FirstOrDefaultAsync(stop) : null;
+            var days = Offset.TryParse(Effect("call-in") ?? "P0D")?.WholeDays ?? 0;
+            var today = now.InZone(practice.Zone).Date;
+            db.Tasks.Add(new TaskRow
+            {
+                Id = Guid.CreateVersion7(), PracticeId = touch.PracticeId, PersonId = touch.PersonId, MemberId = deputy ?? owner, Kind = "call", Title = words,
+                Due = practice.Calendar.WorkingDayAfter(today, days) ?? today, Source = $"followed “{link.Name}” in “{touch.Message.Subject}”", CreatedAt = now,
+            });
+        }
+
+        if (Effect("opportunity") is { } stage)
+        {
+            await new DealingsDesk(db, desk, now).OpenOpportunityAsync(touch.PersonId, string.Create(CultureInfo.InvariantCulture, $"After “{touch.Message.Subject}”"), stage, null, stop);
+        }
+
+        if (Effect("program") is { } name && await db.Programs.Where(p => p.Name == name).Select(p => (Guid?)p.Id).FirstOrDefaultAsync(stop) is { } program)
+        {
+            await desk.StartProgramAsync([touch.PersonId], program, false, stop);
+        }
+    }
+}

@@ -1,0 +1,100 @@
+using Germinal.Channels.Mail;
+using Germinal.Service.Clock;
+using Germinal.Service.Engine;
+using Germinal.Service.People;
+using Germinal.Store;
+using Germinal.Store.Rows;
+using Microsoft.EntityFrameworkCore;
+using MimeKit;
+using NodaTime;
+
+namespace Germinal.Service.Incoming;
+
+/// <summary>
+/// Takes in mail: finds out which touch it is about (by the address it came to, else by the ids it names), whose it is (else
+/// by the address it came from), and what it is.
+/// </summary>
+public sealed class MailReception(IDbContextFactory<GerminalDb> databases, ReplyAddresses replies)
+{
+    /// <summary>Takes one message in. One that was taken in before changes nothing.</summary>
+    /// <param name="message">The message.</param>
+    /// <param name="recipients">The addresses it was delivered to (the envelope), or none where that is not known.</param>
+    /// <param name="practiceId">The practice whose mailbox it came from; null where only the address tells.</param>
+    /// <param name="stop">Gives up.</param>
+    public async Task TakeAsync(MimeMessage message, IReadOnlyList<string> recipients, Guid? practiceId, CancellationToken stop)
+    {
+        await using var db = await databases.CreateDbContextAsync(stop);
+        var mail = ReceivedMail.Read(message);
+        var addressed = recipients.Concat(message.To.Mailboxes.Select(m => m.Address)).Select(replies.TryRead).FirstOrDefault(r => r is not null);
+        var touch = (addressed is { } own ? await TouchOf.FindAsync(db, own.TouchId, stop) : null) ?? await TouchOf.FindAsync(db, mail.About, stop);
+        if (touch is not null && practiceId is { } box && touch.PracticeId != box)
+        {
+            // Another practice's message has no business in this practice's mailbox.
+            touch = null;
+        }
+
+        var practice = touch?.PracticeId ?? practiceId ?? await PracticeOfAsync(db, mail.From, stop);
+        if (practice is not { } at)
+        {
+            return;
+        }
+
+        db.PracticeId = at;
+        var now = await PracticeClock.NowAsync(db, stop);
+        var person = touch?.PersonId ?? await db.People.Where(p => p.Email == mail.From && !p.Archived).OrderBy(p => p.Id).Select(p => (Guid?)p.Id).FirstOrDefaultAsync(stop);
+        var key = $"mail/{(mail.MessageId.Length > 0 ? mail.MessageId : $"{mail.From}/{message.Date:o}/{mail.Subject}")}";
+        if (await db.Received.AnyAsync(r => r.Key == key, stop))
+        {
+            return;
+        }
+
+        await using var transaction = await db.Database.BeginTransactionAsync(stop);
+        db.Received.Add(new ReceivedRow
+        {
+            PracticeId = at, PersonId = person, GuessId = person is null ? await GuessAsync(db, mail, stop) : null, Channel = "email", FromAddress = mail.From, Subject = mail.Subject, Text = mail.Text, Quoted = mail.Quoted,
+            TouchId = touch?.TouchId, At = now, Key = key, Kind = mail.Kind.ToString().ToLowerInvariant(), SeenAt = mail.Kind == ReceivedKind.Reply ? null : now,
+        });
+        if (person is { } id)
+        {
+            await TakeInAsync(db, mail, id, touch, now, stop);
+        }
+
+        await db.SaveChangesAsync(stop);
+        await transaction.CommitAsync(stop);
+    }
+
+    private static async Task TakeInAsync(GerminalDb db, ReceivedMail mail, Guid person, TouchOf? touch, Instant now, CancellationToken stop)
+    {
+        var desk = new PeopleDesk(db, "the recipient", now);
+        Dictionary<string, string> Data(params (string Key, string Value)[] more) => touch?.Data(more) ?? more.ToDictionary(m => m.Key, m => m.Value);
+        switch (mail.Kind)
+        {
+            case ReceivedKind.Reply:
+                db.Events.Add(desk.NewEvent(person, EventKinds.Replied, Data(("channel", "email"), ("text", mail.Text), ("quoted", mail.Quoted), ("subject", mail.Subject))));
+                break;
+            case ReceivedKind.Automatic:
+                db.Events.Add(desk.NewEvent(person, EventKinds.AutoReplied, Data(("channel", "email"), ("text", mail.Text))));
+                break;
+            case ReceivedKind.Bounce when touch is { Message.BouncedAt: null }:
+                await Bounces.TakeAsync(db, touch, mail.Hard, "bounced", mail.Status ?? "", stop);
+                break;
+            case ReceivedKind.Complaint when touch is not null:
+                await Bounces.SuppressAsync(db, touch.Message.ToAddress, "complained", now, stop);
+                db.Events.Add(desk.NewEvent(person, EventKinds.Complained, Data(("channel", "email"))));
+                await desk.AddConsentAsync(person, "email", null, null, false, "express", "told their mail provider that it was unwanted", null, stop);
+                break;
+        }
+    }
+
+    private static async Task<Guid?> PracticeOfAsync(GerminalDb db, string from, CancellationToken stop) =>
+        await db.People.IgnoreQueryFilters().Where(p => p.Email == from).OrderBy(p => p.Id).Select(p => (Guid?)p.PracticeId).FirstOrDefaultAsync(stop) ??
+        await db.Practices.OrderBy(p => p.Id).Select(p => (Guid?)p.Id).FirstOrDefaultAsync(stop);
+
+    /// <summary>Whose an unknown address may be: somebody whose second address it is, or who bears the name it gives.</summary>
+    private static Task<Guid?> GuessAsync(GerminalDb db, ReceivedMail mail, CancellationToken stop)
+    {
+        var name = PersonNames.Fold(mail.FromName);
+        return db.People.Where(p => p.OtherEmail == mail.From || (name != "" && p.SearchText.Contains(name)))
+            .OrderByDescending(p => p.OtherEmail == mail.From).ThenByDescending(p => p.LastTouchAt).Select(p => (Guid?)p.Id).FirstOrDefaultAsync(stop);
+    }
+}

@@ -1,0 +1,274 @@
+using System.Text.Json;
+using Germinal.Core.Engine;
+using Germinal.Core.People;
+using Germinal.Core.Programs;
+using Germinal.Service.Engine;
+using Germinal.Store;
+using Germinal.Store.Rows;
+using Microsoft.EntityFrameworkCore;
+using NodaTime;
+using NodaTime.Serialization.SystemTextJson;
+
+namespace Germinal.Service.People;
+
+/// <summary>What a merge would do, in figures and words.</summary>
+/// <param name="Moves">How many of each thing move, by name.</param>
+/// <param name="Fills">Fields that are blank at the one kept and are filled.</param>
+/// <param name="Stops">Programs both are in: the run of the one that goes is stopped.</param>
+/// <param name="Warnings">What a member should know.</param>
+public sealed record MergePreview(IReadOnlyDictionary<string, int> Moves, IReadOnlyList<string> Fills, IReadOnlyList<string> Stops, IReadOnlyList<string> Warnings);
+
+/// <summary>
+/// Two people that are one (rule 6.2): runs, history and consent move to the one that is kept, the stricter consent wins, and
+/// the other is archived. It can be taken back as long as nothing has happened to the one kept since.
+/// </summary>
+public sealed class PeopleMerge(GerminalDb db, PeopleDesk desk, Instant now, string by)
+{
+    // What moves, and the column that names each row.
+    private static readonly (string Table, string Id)[] Tables =
+    [
+        ("touches", "id"), ("runs", "id"), ("messages", "touch_id"), ("events", "id"), ("visits", "id"), ("received", "id"), ("notices", "id"), ("consent", "id"), ("refusals", "id"), ("opportunities", "id"),
+        ("appointments", "id"), ("inquiries", "id"), ("tasks", "id"),
+    ];
+
+    private static readonly JsonSerializerOptions Json = new JsonSerializerOptions(JsonSerializerDefaults.Web).ConfigureForNodaTime(DateTimeZoneProviders.Tzdb);
+
+    private sealed record Before(PersonRow Kept, PersonRow Merged, string KeptState, string MergedState, string StateAfter, Dictionary<string, string[]> Moved, string[] MovedDates, long[] AddedConsent, Guid[] StoppedRuns);
+
+    /// <summary>What merging would do; nothing is changed.</summary>
+    public async Task<MergePreview> PreviewAsync(PersonRow kept, PersonRow merged, CancellationToken stop)
+    {
+        var moves = new Dictionary<string, int>
+        {
+            ["messages"] = await db.Messages.CountAsync(m => m.PersonId == merged.Id, stop), ["programs under way"] = await db.Runs.CountAsync(r => r.PersonId == merged.Id && r.EndedAt == null, stop),
+            ["touches"] = await db.Touches.CountAsync(t => t.PersonId == merged.Id, stop), ["consent entries"] = await db.Consent.CountAsync(c => c.PersonId == merged.Id, stop),
+            ["opportunities"] = await db.Opportunities.CountAsync(o => o.PersonId == merged.Id, stop),
+        };
+        var both = await db.Runs.Where(r => r.PersonId == merged.Id && r.EndedAt == null && db.Runs.Any(k => k.PersonId == kept.Id && k.ProgramId == r.ProgramId && k.EndedAt == null))
+            .Join(db.Programs, r => r.ProgramId, p => p.Id, (r, p) => p.Name).Distinct().ToListAsync(stop);
+        var warnings = new List<string>();
+        if (kept.Email is not null && merged.Email is not null && kept.Email != merged.Email)
+        {
+            warnings.Add($"{merged.Email} is kept as their other address.");
+        }
+
+        if (kept.Mobile is not null && merged.Mobile is not null && kept.Mobile != merged.Mobile)
+        {
+            warnings.Add($"{merged.Mobile} is kept as their other number.");
+        }
+
+        if (merged.DoNotContact && !kept.DoNotContact)
+        {
+            warnings.Add("The other is marked “do not contact”; so will this person be.");
+        }
+
+        return new MergePreview(moves, [.. Fillings(kept, merged).Select(f => f.Name)], both, warnings);
+    }
+
+    private static IEnumerable<(string Name, Action Fill)> Fillings(PersonRow kept, PersonRow merged)
+    {
+        if (kept.FirstName is null && merged.FirstName is not null)
+        {
+            yield return ("first name", () => kept.FirstName = merged.FirstName);
+        }
+
+        if (kept.LastName is null && merged.LastName is not null)
+        {
+            yield return ("last name", () => kept.LastName = merged.LastName);
+        }
+
+        if (kept.Email is null && merged.Email is not null)
+        {
+            yield return ("email", () => kept.Email = merged.Email);
+        }
+
+        if (kept.Mobile is null && merged.Mobile is not null)
+        {
+            yield return ("mobile", () => kept.Mobile = merged.Mobile);
+        }
+
+        if (kept.Address is null && merged.Address is not null)
+        {
+            yield return ("address", () => kept.Address = merged.Address);
+        }
+
+        if (kept.ZoneId is null && merged.ZoneId is not null)
+        {
+            yield return ("zone", () => kept.ZoneId = merged.ZoneId);
+        }
+
+        if (kept.OwnerId is null && merged.OwnerId is not null)
+        {
+            yield return ("owner", () => kept.OwnerId = merged.OwnerId);
+        }
+    }
+
+    /// <summary>Merges. The caller has begun a transaction and commits it.</summary>
+    public async Task<MergeRow> MergeAsync(PersonRow kept, PersonRow merged, Practice practice, CancellationToken stop)
+    {
+        var pair = new[] { kept.Id, merged.Id };
+        await db.Database.ExecuteSqlAsync($"SELECT 1 FROM person_states WHERE person_id = ANY({pair}) ORDER BY person_id FOR UPDATE", stop);
+        var states = await db.States.Where(s => pair.Contains(s.PersonId)).ToDictionaryAsync(s => s.PersonId, stop);
+        var (keptJson, mergedJson) = (JsonSerializer.Serialize(kept, Json), JsonSerializer.Serialize(merged, Json));
+        var (keptState, mergedState) = (states[kept.Id].State, states[merged.Id].State);
+        var facts = await FactsReading.LoadAsync(db, pair, stop);
+
+        var moved = new Dictionary<string, string[]>();
+        foreach (var (table, id) in Tables)
+        {
+#pragma warning disable EF1002 // Table and column names are the constants above.
+            moved[table] = [.. await db.Database.SqlQueryRaw<string>($"UPDATE {table} SET person_id = {{0}} WHERE person_id = {{1}} RETURNING {id}::text AS \"Value\"", kept.Id, merged.Id).ToListAsync(stop)];
+#pragma warning restore EF1002
+        }
+
+        var dates = await db.Database.SqlQuery<string>(
+            $"""
+            UPDATE key_dates d SET person_id = {kept.Id} WHERE person_id = {merged.Id} AND NOT EXISTS (SELECT 1 FROM key_dates k WHERE k.person_id = {kept.Id} AND k.name = d.name)
+            RETURNING d.name AS "Value"
+            """).ToListAsync(stop);
+        var added = await KeepStricterAsync(kept.Id, facts[kept.Id], facts[merged.Id], practice, stop);
+        var (state, stopped) = Join(PersonStateJson.Read(keptState), PersonStateJson.Read(mergedState));
+        await StopAsync(stopped, stop);
+        states[kept.Id].State = PersonStateJson.Write(state);
+        states[merged.Id].State = PersonStateJson.Write(PersonState.Empty);
+        states[merged.Id].NextDue = Instant.MaxValue;
+        Fill(kept, merged);
+        merged.Archived = true;
+        db.Events.Add(desk.NewEvent(kept.Id, EventKinds.Edited, []));
+        db.Events.Add(desk.NewEvent(kept.Id, EventKinds.Merged, new() { ["name"] = facts[merged.Id].Name }));
+        db.Events.Add(desk.NewEvent(merged.Id, EventKinds.Archived, new() { ["into"] = kept.Id.ToString() }));
+        var before = new Before(JsonSerializer.Deserialize<PersonRow>(keptJson, Json)!, JsonSerializer.Deserialize<PersonRow>(mergedJson, Json)!, keptState, mergedState, states[kept.Id].State, moved, [.. dates], added, stopped);
+        var row = new MergeRow { Id = Guid.CreateVersion7(), PracticeId = db.PracticeId!.Value, KeptId = kept.Id, MergedId = merged.Id, At = now, By = by, Before = JsonSerializer.Serialize(before, Json) };
+        db.Merges.Add(row);
+        await db.SaveChangesAsync(stop);
+
+        // What was due for either is judged again for the one.
+        await db.States.Where(s => s.PersonId == kept.Id).ExecuteUpdateAsync(u => u.SetProperty(s => s.NextDue, now).SetProperty(s => s.NextAlarm, Instant.MinValue), stop);
+        return row;
+    }
+
+    private static void Fill(PersonRow kept, PersonRow merged)
+    {
+        foreach (var (_, fill) in Fillings(kept, merged).ToList())
+        {
+            fill();
+        }
+
+        kept.OtherEmail ??= merged.Email != kept.Email ? merged.Email : merged.OtherEmail;
+        kept.OtherPhone ??= merged.Mobile != kept.Mobile ? merged.Mobile : merged.OtherPhone;
+        kept.Tags = [.. kept.Tags.Union(merged.Tags, StringComparer.OrdinalIgnoreCase)];
+        kept.Lists = [.. kept.Lists.Union(merged.Lists, StringComparer.OrdinalIgnoreCase)];
+        kept.Custom = merged.Custom.Concat(kept.Custom).GroupBy(c => c.Key, StringComparer.OrdinalIgnoreCase).ToDictionary(g => g.Key, g => g.Last().Value);
+        kept.DoNotContact |= merged.DoNotContact;
+        kept.DoNotContactReason ??= merged.DoNotContactReason;
+        kept.Died |= merged.Died;
+        kept.AddedAt = Instant.Min(kept.AddedAt, merged.AddedAt);
+        PersonNames.Refresh(kept);
+        kept.Edition++;
+    }
+
+    /// <summary>Where one of the two had said no, a no stands at the end of the joined ledger, whatever is newer in it.</summary>
+    private async Task<long[]> KeepStricterAsync(Guid kept, PersonFacts a, PersonFacts b, Practice practice, CancellationToken stop)
+    {
+        var rows = new List<ConsentRow>();
+        foreach (var channel in Enum.GetValues<Channel>())
+        {
+            var topics = a.Consent.Concat(b.Consent).Where(c => c.Channel == channel).Select(c => c.Topic).Append(null).Distinct();
+            foreach (var topic in topics)
+            {
+                foreach (var purpose in new[] { Purpose.Commercial, Purpose.Transactional })
+                {
+                    bool SaidNo(PersonFacts p) => ConsentLedger.Read(p.Consent, practice.Consent, channel, purpose, topic, now, practice.Zone).Verdict == ConsentVerdict.Withdrawn;
+                    if (SaidNo(a) != SaidNo(b))
+                    {
+                        rows.Add(new ConsentRow { PracticeId = db.PracticeId!.Value, PersonId = kept, Channel = Words.Of(channel), Purpose = Words.Of(purpose), Topic = topic, IsIn = false, At = now, Source = "one of two people that were merged had said no", By = by });
+                    }
+                }
+            }
+        }
+
+        db.Consent.AddRange(rows);
+        await db.SaveChangesAsync(stop);
+        return [.. rows.Select(r => r.Id)];
+    }
+
+    /// <summary>The memory of both as one. Where both are in a program, the run of the one that goes ends.</summary>
+    private static (PersonState State, Guid[] Stopped) Join(PersonState kept, PersonState merged)
+    {
+        var stopped = merged.Runs.Where(r => r.Occasion is null && kept.Runs.Any(k => k.ProgramId == r.ProgramId && k.Occasion is null)).Select(r => r.Id).ToArray();
+        var been = kept.Been;
+        foreach (var (program, past) in merged.Been)
+        {
+            var known = been.GetValueOrDefault(program, new PastRuns(0, null));
+            been = been.SetItem(program, new PastRuns(known.Started + past.Started, known.LastEnded > past.LastEnded || past.LastEnded is null ? known.LastEnded : past.LastEnded));
+        }
+
+        return (kept with
+        {
+            Runs = [.. kept.Runs, .. merged.Runs.Where(r => !stopped.Contains(r.Id))],
+            OpenTasks = [.. kept.OpenTasks, .. merged.OpenTasks],
+            Been = been,
+            Occasions = kept.Occasions.Union(merged.Occasions),
+            Marks = kept.Marks.AddRange(merged.Marks),
+            Overruled = kept.Overruled.AddRange(merged.Overruled),
+            Sent = [.. kept.Sent.Concat(merged.Sent).OrderBy(s => s.At)],
+            Appointments = [.. kept.Appointments, .. merged.Appointments],
+            Inquiries = [.. kept.Inquiries.Concat(merged.Inquiries).Order()],
+            Waiting = [.. kept.Waiting, .. merged.Waiting],
+            LastTouch = Later(kept.LastTouch, merged.LastTouch),
+            LastReply = Later(kept.LastReply, merged.LastReply),
+        }, stopped);
+    }
+
+    private static Instant? Later(Instant? a, Instant? b) => a is null || b > a ? b : a;
+
+    private async Task StopAsync(Guid[] runs, CancellationToken stop)
+    {
+        await db.Runs.Where(r => runs.Contains(r.Id)).ExecuteUpdateAsync(u => u.SetProperty(r => r.EndedAt, now).SetProperty(r => r.StopReason, "merged"), stop);
+        await db.Touches.Where(t => runs.Contains(t.RunId) && (t.Status == "planned" || t.Status == "blocked"))
+            .ExecuteUpdateAsync(u => u.SetProperty(t => t.Status, "cancelled").SetProperty(t => t.Reason, "merged").SetProperty(t => t.SettledAt, now), stop);
+    }
+
+    /// <summary>Takes a merge back. The caller has begun a transaction and commits it.</summary>
+    /// <returns>Why it cannot be taken back; null when it was.</returns>
+    public async Task<string?> UndoAsync(MergeRow merge, CancellationToken stop)
+    {
+        var before = JsonSerializer.Deserialize<Before>(merge.Before, Json)!;
+        var pair = new[] { merge.KeptId, merge.MergedId };
+        await db.Database.ExecuteSqlAsync($"SELECT 1 FROM person_states WHERE person_id = ANY({pair}) ORDER BY person_id FOR UPDATE", stop);
+        var states = await db.States.Where(s => pair.Contains(s.PersonId)).ToDictionaryAsync(s => s.PersonId, stop);
+        if (PersonStateJson.Read(states[merge.KeptId].State) is var standing && PersonStateJson.Write(standing) != PersonStateJson.Write(PersonStateJson.Read(before.StateAfter)))
+        {
+            return "Since then something has happened to this person: a message went, a program started or stopped. Taking the merge back could send things twice, so it stays.";
+        }
+
+        foreach (var (table, id) in Tables)
+        {
+#pragma warning disable EF1002
+            await db.Database.ExecuteSqlRawAsync($"UPDATE {table} SET person_id = {{0}} WHERE person_id = {{1}} AND {id}::text = ANY({{2}})", [merge.MergedId, merge.KeptId, before.Moved[table]], stop);
+#pragma warning restore EF1002
+        }
+
+        await db.KeyDates.Where(d => d.PersonId == merge.KeptId && before.MovedDates.Contains(d.Name)).ExecuteUpdateAsync(u => u.SetProperty(d => d.PersonId, merge.MergedId), stop);
+        await db.Consent.Where(c => before.AddedConsent.Contains(c.Id)).ExecuteDeleteAsync(stop);
+        await db.Runs.Where(r => before.StoppedRuns.Contains(r.Id)).ExecuteUpdateAsync(u => u.SetProperty(r => r.EndedAt, (Instant?)null).SetProperty(r => r.StopReason, (string?)null), stop);
+        await db.Touches.Where(t => before.StoppedRuns.Contains(t.RunId) && t.Reason == "merged")
+            .ExecuteUpdateAsync(u => u.SetProperty(t => t.Status, "planned").SetProperty(t => t.Reason, (string?)null).SetProperty(t => t.SettledAt, (Instant?)null), stop);
+        foreach (var (old, state) in new[] { (before.Kept, before.KeptState), (before.Merged, before.MergedState) })
+        {
+            var row = await db.People.SingleAsync(p => p.Id == old.Id, stop);
+            (row.FirstName, row.LastName, row.Email, row.OtherEmail, row.Mobile, row.OtherPhone, row.Address, row.ZoneId, row.OwnerId) =
+                (old.FirstName, old.LastName, old.Email, old.OtherEmail, old.Mobile, old.OtherPhone, old.Address, old.ZoneId, old.OwnerId);
+            (row.Tags, row.Lists, row.Custom, row.DoNotContact, row.DoNotContactReason, row.Died, row.Archived, row.AddedAt) =
+                (old.Tags, old.Lists, old.Custom, old.DoNotContact, old.DoNotContactReason, old.Died, old.Archived, old.AddedAt);
+            row.Edition++;
+            PersonNames.Refresh(row);
+            (states[old.Id].State, states[old.Id].NextDue, states[old.Id].NextAlarm) = (state, now, Instant.MinValue);
+            db.Events.Add(desk.NewEvent(old.Id, EventKinds.Edited, []));
+        }
+
+        merge.UndoneAt = now;
+        await db.SaveChangesAsync(stop);
+        return null;
+    }
+}

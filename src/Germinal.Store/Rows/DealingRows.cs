@@ -1,0 +1,122 @@
+using NodaTime;
+
+namespace Germinal.Store.Rows;
+
+/// <summary>An opportunity of a person: it stands in a stage of a pipeline until it is won or lost.</summary>
+public sealed class OpportunityRow : IOwned
+{
+    public Guid Id { get; set; }
+
+    public Guid PracticeId { get; set; }
+
+    public Guid PersonId { get; set; }
+
+    public required string Title { get; set; }
+
+    /// <summary><c>Pipeline/Stage</c>.</summary>
+    public required string Stage { get; set; }
+
+    public Guid? OwnerId { get; set; }
+
+    /// <summary>open, won or lost.</summary>
+    public string Status { get; set; } = "open";
+
+    public string? LostReason { get; set; }
+
+    public Instant OpenedAt { get; set; }
+
+    public Instant? ClosedAt { get; set; }
+}
+
+/// <summary>A meeting with a person at a time.</summary>
+public sealed class AppointmentRow : IOwned
+{
+    public Guid Id { get; set; }
+
+    public Guid PracticeId { get; set; }
+
+    public Guid PersonId { get; set; }
+
+    public required string Type { get; set; }
+
+    public Instant At { get; set; }
+
+    public string? Place { get; set; }
+
+    public Guid? WithId { get; set; }
+
+    public Instant? CancelledAt { get; set; }
+}
+
+/// <summary>Somebody asked for something.</summary>
+public sealed class InquiryRow : IOwned
+{
+    public Guid Id { get; set; }
+
+    public Guid PracticeId { get; set; }
+
+    public Guid PersonId { get; set; }
+
+    /// <summary>The form, or null for one that came another way.</summary>
+    public string? Form { get; set; }
+
+    /// <summary>form, email, text, phone or hand.</summary>
+    public required string How { get; set; }
+
+    public string Text { get; set; } = "";
+
+    public Instant ReceivedAt { get; set; }
+
+    public Instant? AnsweredAt { get; set; }
+
+    public string? AnsweredBy { get; set; }
+}
+
+/// <summary>A task or call of a member that no program planned: set off by a link, or written by hand.</summary>
+public sealed class TaskRow : IOwned
+{
+    public Guid Id { get; set; }
+
+    public Guid PracticeId { get; set; }
+
+    public Guid PersonId { get; set; }
+
+    public Guid? MemberId { get; set; }
+
+    /// <summary>call or task.</summary>
+    public required string Kind { get; set; }
+
+    public required string Title { get; set; }
+
+    public LocalDate Due { get; set; }
+
+    /// <summary>Where it came from, in words.</summary>
+    public string Source { get; set; } = "";
+
+    public Instant CreatedAt { get; set; }
+
+    public Instant? DoneAt { get; set; }
+
+    public string? Outcome { get; set; }
+}
+
+/// <summary>Two people that were found to be one. What was moved is kept, so that it can be taken back.</summary>
+public sealed class MergeRow : IOwned
+{
+    public Guid Id { get; set; }
+
+    public Guid PracticeId { get; set; }
+
+    public Guid KeptId { get; set; }
+
+    public Guid MergedId { get; set; }
+
+    public Instant At { get; set; }
+
+    public required string By { get; set; }
+
+    /// <summary>Both as they were, and the ids of every row that moved; JSON.</summary>
+    public required string Before { get; set; }
+
+    public Instant? UndoneAt { get; set; }
+}

@@ -1,0 +1,278 @@
+using Germinal.Core.Time;
+using Germinal.Service.Clock;
+using Germinal.Service.Engine;
+using Germinal.Service.People;
+using Germinal.Store;
+using Germinal.Store.Rows;
+using Germinal.Web.Hosting;
+using Microsoft.AspNetCore.Http.HttpResults;
+using Microsoft.EntityFrameworkCore;
+using NodaTime;
+using NodaTime.Text;
+
+namespace Germinal.Web.Endpoints;
+
+/// <summary>An opportunity; Status is open, won or lost.</summary>
+public sealed record OpportunityDto(Guid Id, string Title, string Stage, string Status, string? LostReason, string OpenedAt, string? ClosedAt);
+
+/// <summary>An appointment to come, or one of the last weeks.</summary>
+public sealed record AppointmentDto(Guid Id, string Type, string At, string? Place, bool Cancelled);
+
+/// <summary>An inquiry.</summary>
+public sealed record InquiryDto(Guid Id, string? Form, string How, string Text, string ReceivedAt, string? AnsweredAt, string? AnsweredBy);
+
+/// <summary>A task of a member that no program planned.</summary>
+public sealed record TaskDto(Guid Id, string Kind, string Title, string Due, string Source, string? Owner);
+
+/// <summary>What goes on between a person and the practice.</summary>
+public sealed record DealingsDto(IReadOnlyList<OpportunityDto> Opportunities, IReadOnlyList<AppointmentDto> Appointments, IReadOnlyList<InquiryDto> Inquiries, IReadOnlyList<TaskDto> Tasks);
+
+/// <summary>Opportunities, appointments, inquiries and tasks of a person, as a member keeps them by hand.</summary>
+public static class DealingsEndpoints
+{
+    private static readonly string[] Ways = ["phone", "email", "text", "hand", "form"];
+
+    public sealed record OpenOpportunityBody(string Title, string Stage);
+
+    public sealed record OpportunityStageBody(string Stage);
+
+    public sealed record CloseOpportunityBody(bool Won, string? Reason = null);
+
+    /// <summary>At is a local time of the practice: <c>2027-03-09T09:30</c>.</summary>
+    public sealed record BookBody(string Type, string At, string? Place = null);
+
+    public sealed record MoveAppointmentBody(string At);
+
+    public sealed record InquiryBody(string How, string Text, string? Form = null);
+
+    public sealed record TaskBody(string Kind, string Title, string Due);
+
+    public sealed record TaskDoneBody(string Outcome);
+
+    public static void Map(IEndpointRouteBuilder app)
+    {
+        var person = app.MapGroup("/api/people/{id:guid}").WithTags("dealings").RequireAuthorization();
+        person.MapGet("/dealings", Read);
+        person.MapPost("/opportunities", Open);
+        person.MapPost("/appointments", Book);
+        person.MapPost("/inquiries", Inquire);
+        person.MapPost("/inquiries/answered", async Task<Results<NoContent, NotFound>> (Guid id, GerminalDb db, Caller caller, CancellationToken stop) =>
+            await (await DeskAsync(db, caller, stop)).AnswerAsync(id, caller.Name, stop) > 0 ? TypedResults.NoContent() : TypedResults.NotFound());
+        person.MapPost("/tasks", AddTask);
+        var opportunity = app.MapGroup("/api/opportunities/{id:guid}").WithTags("dealings").RequireAuthorization();
+        opportunity.MapPost("/stage", MoveOpportunity);
+        opportunity.MapPost("/close", CloseOpportunity);
+        var appointment = app.MapGroup("/api/appointments/{id:guid}").WithTags("dealings").RequireAuthorization();
+        appointment.MapPost("/move", MoveAppointment);
+        appointment.MapPost("/cancel", async Task<Results<NoContent, NotFound>> (Guid id, GerminalDb db, Caller caller, CancellationToken stop) =>
+        {
+            if (await db.Appointments.FirstOrDefaultAsync(a => a.Id == id && a.CancelledAt == null, stop) is not { } row)
+            {
+                return TypedResults.NotFound();
+            }
+
+            await (await DeskAsync(db, caller, stop)).CancelAsync(row, stop);
+            return TypedResults.NoContent();
+        });
+        app.MapPost("/api/tasks/{id:guid}/done", FinishTask).WithTags("dealings").RequireAuthorization();
+    }
+
+    internal static async Task<DealingsDesk> DeskAsync(GerminalDb db, Caller caller, CancellationToken stop)
+    {
+        var now = await PracticeClock.NowAsync(db, stop);
+        return new DealingsDesk(db, new PeopleDesk(db, caller.Name, now), now);
+    }
+
+    private static Task<bool> KnownAsync(GerminalDb db, Guid person, CancellationToken stop) => db.People.AnyAsync(p => p.Id == person, stop);
+
+    private static async Task<string?> StageProblemAsync(GerminalDb db, string stage, CancellationToken stop)
+    {
+        var stages = (await db.Practices.AsNoTracking().SingleAsync(p => p.Id == db.PracticeId, stop)).Settings.Pipelines.SelectMany(p => p.Stages.Select(s => $"{p.Name}/{s}")).ToList();
+        return stages.Contains(stage, StringComparer.Ordinal) ? null : $"There is no stage “{stage}”; {string.Join(", ", stages)} are.";
+    }
+
+    private static async Task<Results<Ok<DealingsDto>, NotFound>> Read(Guid id, GerminalDb db, CancellationToken stop)
+    {
+        if (!await KnownAsync(db, id, stop))
+        {
+            return TypedResults.NotFound();
+        }
+
+        var recent = await PracticeClock.NowAsync(db, stop) - Duration.FromDays(60);
+        var opportunities = await db.Opportunities.AsNoTracking().Where(o => o.PersonId == id).OrderByDescending(o => o.OpenedAt).Take(20).ToListAsync(stop);
+        var appointments = await db.Appointments.AsNoTracking().Where(a => a.PersonId == id && a.At > recent).OrderBy(a => a.At).Take(20).ToListAsync(stop);
+        var inquiries = await db.Inquiries.AsNoTracking().Where(i => i.PersonId == id).OrderByDescending(i => i.ReceivedAt).Take(20).ToListAsync(stop);
+        var tasks = await db.Tasks.AsNoTracking().Where(t => t.PersonId == id && t.DoneAt == null).OrderBy(t => t.Due).Take(20).ToListAsync(stop);
+        var members = await db.Users.AsNoTracking().Where(u => u.PracticeId == db.PracticeId).ToDictionaryAsync(u => u.Id, u => u.Name, stop);
+        return TypedResults.Ok(new DealingsDto(
+            [.. opportunities.Select(o => new OpportunityDto(o.Id, o.Title, o.Stage, o.Status, o.LostReason, o.OpenedAt.ToString(), o.ClosedAt?.ToString()))],
+            [.. appointments.Select(a => new AppointmentDto(a.Id, a.Type, a.At.ToString(), a.Place, a.CancelledAt is not null))],
+            [.. inquiries.Select(i => new InquiryDto(i.Id, i.Form, i.How, i.Text, i.ReceivedAt.ToString(), i.AnsweredAt?.ToString(), i.AnsweredBy))],
+            [.. tasks.Select(t => new TaskDto(t.Id, t.Kind, t.Title, LocalDatePattern.Iso.Format(t.Due), t.Source, t.MemberId is { } m ? members.GetValueOrDefault(m) : null))]));
+    }
+
+    private static async Task<Results<NoContent, NotFound, ValidationProblem>> Open(Guid id, OpenOpportunityBody body, GerminalDb db, Caller caller, CancellationToken stop)
+    {
+        if (!await KnownAsync(db, id, stop))
+        {
+            return TypedResults.NotFound();
+        }
+
+        if (string.IsNullOrWhiteSpace(body.Title) || body.Title.Length > 200)
+        {
+            return Problems.Field("title", "Say in a few words what it is about, at most 200 letters.");
+        }
+
+        if (await StageProblemAsync(db, body.Stage, stop) is { } problem)
+        {
+            return Problems.Field("stage", problem);
+        }
+
+        await using var transaction = await db.Database.BeginTransactionAsync(stop);
+        await (await DeskAsync(db, caller, stop)).OpenOpportunityAsync(id, body.Title.Trim(), body.Stage, caller.Id, stop);
+        await transaction.CommitAsync(stop);
+        return TypedResults.NoContent();
+    }
+
+    private static async Task<Results<NoContent, NotFound, ValidationProblem>> MoveOpportunity(Guid id, OpportunityStageBody body, GerminalDb db, Caller caller, CancellationToken stop)
+    {
+        if (await db.Opportunities.FirstOrDefaultAsync(o => o.Id == id && o.Status == "open", stop) is not { } row)
+        {
+            return TypedResults.NotFound();
+        }
+
+        if (await StageProblemAsync(db, body.Stage, stop) is { } problem)
+        {
+            return Problems.Field("stage", problem);
+        }
+
+        await using var transaction = await db.Database.BeginTransactionAsync(stop);
+        await (await DeskAsync(db, caller, stop)).MoveOpportunityAsync(row, body.Stage, stop);
+        await transaction.CommitAsync(stop);
+        return TypedResults.NoContent();
+    }
+
+    private static async Task<Results<NoContent, NotFound, ValidationProblem>> CloseOpportunity(Guid id, CloseOpportunityBody body, GerminalDb db, Caller caller, CancellationToken stop)
+    {
+        if (await db.Opportunities.FirstOrDefaultAsync(o => o.Id == id && o.Status == "open", stop) is not { } row)
+        {
+            return TypedResults.NotFound();
+        }
+
+        if (!body.Won && string.IsNullOrWhiteSpace(body.Reason))
+        {
+            return Problems.Field("reason", "Say why it was lost; programs can start by the reason.");
+        }
+
+        await (await DeskAsync(db, caller, stop)).CloseOpportunityAsync(row, body.Won, body.Reason?.Trim(), stop);
+        return TypedResults.NoContent();
+    }
+
+    private static async Task<(Instant? At, string? Problem)> MomentAsync(GerminalDb db, string local, CancellationToken stop)
+    {
+        var zone = (await PracticeReading.LoadAsync(db, stop)).Zone;
+        var form = LocalDateTimePattern.CreateWithInvariantCulture("uuuu-MM-dd'T'HH:mm");
+        return form.Parse(local).TryGetValue(default, out var time) ? (LocalClock.At(time, zone), null) : (null, $"“{local}” is no date and time; 2027-03-09T09:30 would be.");
+    }
+
+    private static async Task<Results<NoContent, NotFound, ValidationProblem>> Book(Guid id, BookBody body, GerminalDb db, Caller caller, CancellationToken stop)
+    {
+        if (!await KnownAsync(db, id, stop))
+        {
+            return TypedResults.NotFound();
+        }
+
+        if (string.IsNullOrWhiteSpace(body.Type) || body.Type.Length > 80)
+        {
+            return Problems.Field("type", "Say what kind of meeting it is, at most 80 letters.");
+        }
+
+        var (at, problem) = await MomentAsync(db, body.At, stop);
+        if (at is not { } moment)
+        {
+            return Problems.Field("at", problem!);
+        }
+
+        await (await DeskAsync(db, caller, stop)).BookAsync(id, body.Type.Trim(), moment, string.IsNullOrWhiteSpace(body.Place) ? null : body.Place.Trim(), caller.Id, stop);
+        return TypedResults.NoContent();
+    }
+
+    private static async Task<Results<NoContent, NotFound, ValidationProblem>> MoveAppointment(Guid id, MoveAppointmentBody body, GerminalDb db, Caller caller, CancellationToken stop)
+    {
+        if (await db.Appointments.FirstOrDefaultAsync(a => a.Id == id && a.CancelledAt == null, stop) is not { } row)
+        {
+            return TypedResults.NotFound();
+        }
+
+        var (at, problem) = await MomentAsync(db, body.At, stop);
+        if (at is not { } moment)
+        {
+            return Problems.Field("at", problem!);
+        }
+
+        await (await DeskAsync(db, caller, stop)).MoveAsync(row, moment, stop);
+        return TypedResults.NoContent();
+    }
+
+    private static async Task<Results<NoContent, NotFound, ValidationProblem>> Inquire(Guid id, InquiryBody body, GerminalDb db, Caller caller, CancellationToken stop)
+    {
+        if (!await KnownAsync(db, id, stop))
+        {
+            return TypedResults.NotFound();
+        }
+
+        if (!Ways.Contains(body.How, StringComparer.Ordinal))
+        {
+            return Problems.Field("how", $"Say how they asked: {string.Join(", ", Ways)}.");
+        }
+
+        if (string.IsNullOrWhiteSpace(body.Text) || body.Text.Length > 4000)
+        {
+            return Problems.Field("text", "Say what they asked for, at most 4,000 letters.");
+        }
+
+        await (await DeskAsync(db, caller, stop)).InquireAsync(id, string.IsNullOrWhiteSpace(body.Form) ? null : body.Form.Trim(), body.How, body.Text.Trim(), stop);
+        return TypedResults.NoContent();
+    }
+
+    private static async Task<Results<NoContent, NotFound, ValidationProblem>> AddTask(Guid id, TaskBody body, GerminalDb db, Caller caller, CancellationToken stop)
+    {
+        if (!await KnownAsync(db, id, stop))
+        {
+            return TypedResults.NotFound();
+        }
+
+        if (body.Kind is not ("call" or "task") || string.IsNullOrWhiteSpace(body.Title) || body.Title.Length > 400)
+        {
+            return Problems.Field("title", "Say what is to be done, at most 400 letters; it is a call or a task.");
+        }
+
+        if (!LocalDatePattern.Iso.Parse(body.Due).TryGetValue(default, out var due))
+        {
+            return Problems.Field("due", $"“{body.Due}” is not a date there is; 2027-03-09 would be.");
+        }
+
+        db.Tasks.Add(new TaskRow
+        {
+            Id = Guid.CreateVersion7(), PracticeId = caller.PracticeId, PersonId = id, MemberId = caller.Id, Kind = body.Kind, Title = body.Title.Trim(), Due = due, Source = "written by hand",
+            CreatedAt = await PracticeClock.NowAsync(db, stop),
+        });
+        await db.SaveChangesAsync(stop);
+        return TypedResults.NoContent();
+    }
+
+    private static async Task<Results<NoContent, NotFound>> FinishTask(Guid id, TaskDoneBody body, GerminalDb db, Caller caller, CancellationToken stop)
+    {
+        if (await db.Tasks.FirstOrDefaultAsync(t => t.Id == id && t.DoneAt == null, stop) is not { } row)
+        {
+            return TypedResults.NotFound();
+        }
+
+        var desk = await PeopleEndpoints.DeskAsync(db, caller, stop);
+        row.DoneAt = await PracticeClock.NowAsync(db, stop);
+        row.Outcome = body.Outcome;
+        db.Events.Add(desk.NewEvent(row.PersonId, EventKinds.Remark, new() { ["text"] = $"{(row.Kind == "call" ? "Called" : "Done")}: {row.Title} ({body.Outcome})" }));
+        await db.SaveChangesAsync(stop);
+        return TypedResults.NoContent();
+    }
+}

@@ -1,0 +1,126 @@
+using Germinal.Service.Clock;
+using Germinal.Service.Engine;
+using Germinal.Service.People;
+using Germinal.Store;
+using Germinal.Store.Rows;
+using Germinal.Web.Hosting;
+using Microsoft.AspNetCore.Http.HttpResults;
+using Microsoft.EntityFrameworkCore;
+
+namespace Germinal.Web.Endpoints;
+
+/// <summary>What a merge would do.</summary>
+public sealed record MergePreviewDto(string Kept, string Merged, IReadOnlyDictionary<string, int> Moves, IReadOnlyList<string> Fills, IReadOnlyList<string> Stops, IReadOnlyList<string> Warnings);
+
+/// <summary>A merge that was made.</summary>
+public sealed record MergedDto(Guid Merge);
+
+/// <summary>A person's data as a whole: merging two people, handing everything out, erasing.</summary>
+public static class PersonDataEndpoints
+{
+    public sealed record MergeBody(Guid Other);
+
+    public sealed record EraseBody(string Name);
+
+    public static void Map(IEndpointRouteBuilder app)
+    {
+        var person = app.MapGroup("/api/people/{id:guid}").WithTags("person data").RequireAuthorization();
+        person.MapGet("/merge/{other:guid}", Preview);
+        person.MapPost("/merge", Merge);
+        person.MapGet("/export", Export).ExcludeFromDescription();
+        person.MapPost("/erase", Erase);
+        app.MapPost("/api/merges/{id:guid}/undo", Undo).WithTags("person data").RequireAuthorization();
+    }
+
+    private static async Task<(PersonRow Kept, PersonRow Merged)?> BothAsync(GerminalDb db, Guid id, Guid other, CancellationToken stop)
+    {
+        var kept = await db.People.FirstOrDefaultAsync(p => p.Id == id && !p.Archived, stop);
+        var merged = await db.People.FirstOrDefaultAsync(p => p.Id == other && !p.Archived, stop);
+        return kept is null || merged is null || id == other ? null : (kept, merged);
+    }
+
+    private static async Task<PeopleMerge> MergeOfAsync(GerminalDb db, Caller caller, CancellationToken stop)
+    {
+        var now = await PracticeClock.NowAsync(db, stop);
+        return new PeopleMerge(db, new PeopleDesk(db, caller.Name, now), now, caller.Name);
+    }
+
+    private static async Task<Results<Ok<MergePreviewDto>, NotFound>> Preview(Guid id, Guid other, GerminalDb db, Caller caller, CancellationToken stop)
+    {
+        if (await BothAsync(db, id, other, stop) is not { } both)
+        {
+            return TypedResults.NotFound();
+        }
+
+        var preview = await (await MergeOfAsync(db, caller, stop)).PreviewAsync(both.Kept, both.Merged, stop);
+        return TypedResults.Ok(new MergePreviewDto(PeopleEndpoints.NameOf(both.Kept), PeopleEndpoints.NameOf(both.Merged), preview.Moves, preview.Fills, preview.Stops, preview.Warnings));
+    }
+
+    private static async Task<Results<Ok<MergedDto>, NotFound>> Merge(Guid id, MergeBody body, GerminalDb db, Caller caller, CancellationToken stop)
+    {
+        await using var transaction = await db.Database.BeginTransactionAsync(stop);
+        if (await BothAsync(db, id, body.Other, stop) is not { } both)
+        {
+            return TypedResults.NotFound();
+        }
+
+        var practice = await PracticeReading.LoadAsync(db, stop);
+        var row = await (await MergeOfAsync(db, caller, stop)).MergeAsync(both.Kept, both.Merged, practice, stop);
+        await transaction.CommitAsync(stop);
+        return TypedResults.Ok(new MergedDto(row.Id));
+    }
+
+    private static async Task<Results<NoContent, NotFound, ProblemHttpResult>> Undo(Guid id, GerminalDb db, Caller caller, CancellationToken stop)
+    {
+        await using var transaction = await db.Database.BeginTransactionAsync(stop);
+        if (await db.Merges.FirstOrDefaultAsync(m => m.Id == id && m.UndoneAt == null, stop) is not { } merge)
+        {
+            return TypedResults.NotFound();
+        }
+
+        if (await (await MergeOfAsync(db, caller, stop)).UndoAsync(merge, stop) is { } problem)
+        {
+            return Problems.Conflict(problem);
+        }
+
+        await transaction.CommitAsync(stop);
+        return TypedResults.NoContent();
+    }
+
+    private static async Task<IResult> Export(Guid id, GerminalDb db, CancellationToken stop)
+    {
+        if (await db.People.AsNoTracking().FirstOrDefaultAsync(p => p.Id == id, stop) is not { } person)
+        {
+            return Results.NotFound();
+        }
+
+        var memory = new MemoryStream();
+        await new PersonData(db).WriteAsync(id, memory, stop);
+        memory.Position = 0;
+        return Results.File(memory, "application/zip", $"{PersonNames.Fold(PeopleEndpoints.NameOf(person)).Replace(' ', '-')}.zip");
+    }
+
+    /// <summary>Erasing cannot be undone, so the caller names whom.</summary>
+    private static async Task<Results<NoContent, NotFound, ValidationProblem, ProblemHttpResult>> Erase(Guid id, EraseBody body, GerminalDb db, Caller caller, CancellationToken stop)
+    {
+        if (caller.Role != "principal")
+        {
+            return TypedResults.Problem("Only a principal erases a person.", statusCode: StatusCodes.Status403Forbidden, title: "Not yours to decide");
+        }
+
+        await using var transaction = await db.Database.BeginTransactionAsync(stop);
+        if (await db.People.FirstOrDefaultAsync(p => p.Id == id, stop) is not { } person)
+        {
+            return TypedResults.NotFound();
+        }
+
+        if (!string.Equals(body.Name.Trim(), PeopleEndpoints.NameOf(person), StringComparison.OrdinalIgnoreCase))
+        {
+            return Problems.Field("name", $"Write “{PeopleEndpoints.NameOf(person)}” to erase them; this cannot be undone.");
+        }
+
+        await new PersonData(db).EraseAsync(person, await PracticeClock.NowAsync(db, stop), stop);
+        await transaction.CommitAsync(stop);
+        return TypedResults.NoContent();
+    }
+}

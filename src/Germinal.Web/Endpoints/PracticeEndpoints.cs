@@ -1,0 +1,181 @@
+using Germinal.Channels.Mail;
+
+using Germinal.Service.Clock;
+using Germinal.Service.Engine;
+using Germinal.Store;
+using Germinal.Store.Rows;
+using Germinal.Web.Hosting;
+using Microsoft.AspNetCore.Http.HttpResults;
+using Microsoft.EntityFrameworkCore;
+using MimeKit;
+using NodaTime;
+
+namespace Germinal.Web.Endpoints;
+
+/// <summary>A pace rule: at most so many commercial messages in so many days.</summary>
+public sealed record PaceDto(int Max, int Days, IReadOnlyList<string> Channels);
+
+/// <summary>A mail server. The password is never handed out; HasPassword says whether there is one.</summary>
+public sealed record MailServerDto(string Host, int Port, string Security, string User, bool HasPassword);
+
+/// <summary>The practice's settings as its page shows them.</summary>
+public sealed record PracticeDto(
+    string Name, string Zone, string QuietFrom, string QuietTo, string PostalAddress, string Voice, IReadOnlyList<PaceDto> Pace, IReadOnlyDictionary<string, int> DailyLimits, IReadOnlyList<string> OpenChannels,
+    IReadOnlyList<string> LostReasons, IReadOnlyList<string> AppointmentTypes, IReadOnlyList<string> Topics, bool SeeOpens, IReadOnlyDictionary<string, string> LinkParameters, int KeepEventsMonths, MailServerDto? MailOut, MailServerDto? MailIn);
+
+/// <summary>What a server answered to a test.</summary>
+public sealed record TestAnswer(bool Worked, string Words);
+
+/// <summary>The practice's settings: read by everybody, changed by principals.</summary>
+public static class PracticeEndpoints
+{
+    private static readonly string[] Channels = ["email", "text", "call", "post"];
+    private static readonly string[] Securities = ["none", "starttls", "tls"];
+
+    public sealed record ServerBody(string Host, int Port, string Security, string User, string? Password = null);
+
+    public sealed record SettingsBody(
+        string QuietFrom, string QuietTo, string PostalAddress, string Voice, IReadOnlyList<PaceDto> Pace, IReadOnlyDictionary<string, int> DailyLimits, IReadOnlyList<string> OpenChannels,
+        IReadOnlyList<string> LostReasons, IReadOnlyList<string> AppointmentTypes, IReadOnlyList<string> Topics, bool SeeOpens, IReadOnlyDictionary<string, string> LinkParameters, int KeepEventsMonths,
+        ServerBody? MailOut = null, ServerBody? MailIn = null);
+
+    public static void Map(IEndpointRouteBuilder app)
+    {
+        var practice = app.MapGroup("/api/practice").WithTags("practice").RequireAuthorization();
+        practice.MapGet("", async (GerminalDb db, CancellationToken stop) => Dto(await db.Practices.AsNoTracking().SingleAsync(p => p.Id == db.PracticeId, stop)));
+        practice.MapPut("", Save);
+        practice.MapPost("/mail-test", TestMail);
+        practice.MapPost("/mailbox-test", TestMailbox);
+    }
+
+    private static PracticeDto Dto(PracticeRow row)
+    {
+        var s = row.Settings;
+        MailServerDto? Server(MailServerSettings? m) => m is null ? null : new MailServerDto(m.Host, m.Port, m.Security, m.User, m.SealedPassword.Length > 0);
+        return new PracticeDto(
+            row.Name, row.ZoneId, s.QuietFrom, s.QuietTo, s.PostalAddress, s.Voice, [.. s.Pace.Select(p => new PaceDto(p.Max, p.Days, p.Channels))], s.DailyLimits, s.OpenChannels,
+            s.LostReasons, s.AppointmentTypes, s.Topics, s.SeeOpens, s.LinkParameters, s.KeepEventsMonths, Server(s.MailOut), Server(s.MailIn));
+    }
+
+    private static ProblemHttpResult NotYours() =>
+        TypedResults.Problem("Only a principal changes the practice's settings.", statusCode: StatusCodes.Status403Forbidden, title: "Not yours to change");
+
+    private static async Task<Results<Ok<PracticeDto>, ValidationProblem, ProblemHttpResult>> Save(SettingsBody body, GerminalDb db, Caller caller, Secrets secrets, CancellationToken stop)
+    {
+        if (caller.Role != "principal")
+        {
+            return NotYours();
+        }
+
+        var problems = ProblemsOf(body).ToList();
+        if (problems.Count > 0)
+        {
+            return Problems.Fields(problems);
+        }
+
+        var row = await db.Practices.SingleAsync(p => p.Id == db.PracticeId, stop);
+        var old = row.Settings;
+        row.Settings = new PracticeSettings
+        {
+            LeapDay = old.LeapDay, WorkingDays = old.WorkingDays, HolidaysOf = old.HolidaysOf, Holidays = old.Holidays, Closed = old.Closed, InquiryMonths = old.InquiryMonths, ClientMonths = old.ClientMonths,
+            FallbackSender = old.FallbackSender, Pipelines = old.Pipelines, DateOrder = old.DateOrder, PhoneRegion = old.PhoneRegion,
+            QuietFrom = body.QuietFrom, QuietTo = body.QuietTo, PostalAddress = body.PostalAddress.Trim(), Voice = body.Voice, OpenChannels = [.. body.OpenChannels],
+            Pace = [.. body.Pace.Select(p => new PaceSettings { Max = p.Max, Days = p.Days, Channels = [.. p.Channels] })], DailyLimits = body.DailyLimits.ToDictionary(),
+            LostReasons = [.. body.LostReasons], AppointmentTypes = [.. body.AppointmentTypes], Topics = [.. body.Topics], SeeOpens = body.SeeOpens, LinkParameters = body.LinkParameters.ToDictionary(),
+            KeepEventsMonths = body.KeepEventsMonths, MailOut = Server(body.MailOut, old.MailOut, secrets), MailIn = Server(body.MailIn, old.MailIn, secrets),
+        };
+        await db.SaveChangesAsync(stop);
+        await PracticeClock.LookAgainAsync(db, stop);
+        return TypedResults.Ok(Dto(row));
+    }
+
+    /// <summary>A server without a new password keeps the one it has.</summary>
+    private static MailServerSettings? Server(ServerBody? body, MailServerSettings? old, Secrets secrets) => body is null || body.Host.Length == 0
+        ? null
+        : new MailServerSettings { Host = body.Host.Trim(), Port = body.Port, Security = body.Security, User = body.User.Trim(), SealedPassword = body.Password is { Length: > 0 } given ? secrets.Seal(given) : old?.SealedPassword ?? "" };
+
+    private static IEnumerable<(string Field, string Message)> ProblemsOf(SettingsBody body)
+    {
+        var form = NodaTime.Text.LocalTimePattern.CreateWithInvariantCulture("HH:mm");
+        foreach (var (field, value) in new[] { ("quietFrom", body.QuietFrom), ("quietTo", body.QuietTo) })
+        {
+            // 47 CFR 64.1200(c)(1): a practice may narrow these hours, never widen them.
+            if (!form.Parse(value).TryGetValue(default, out var time) || time < new LocalTime(8, 0) || time > new LocalTime(21, 0))
+            {
+                yield return (field, $"“{value}” is no time from 08:00 to 21:00; these hours may be narrowed, not widened.");
+            }
+        }
+
+        if (string.CompareOrdinal(body.QuietFrom, body.QuietTo) >= 0)
+        {
+            yield return ("quietTo", "The hours must end after they begin.");
+        }
+
+        if (string.IsNullOrWhiteSpace(body.PostalAddress))
+        {
+            yield return ("postalAddress", "Every commercial email carries the practice's postal address; write it here.");
+        }
+
+        if (body.Voice is not ("I" or "we"))
+        {
+            yield return ("voice", "A practice speaks as I or as we.");
+        }
+
+        if (body.Pace.Any(p => p.Max < 1 || p.Days is < 1 or > 366 || p.Channels.Count == 0 || p.Channels.Except(Channels, StringComparer.Ordinal).Any()))
+        {
+            yield return ("pace", "A pace rule is at least 1 message in 1 to 366 days over email, text, call or post.");
+        }
+
+        if (body.DailyLimits.Any(l => l.Value < 1 || l.Key is not ("email" or "text")))
+        {
+            yield return ("dailyLimits", "A daily limit is at least 1, for email or text.");
+        }
+
+        if (body.OpenChannels.Except(Channels, StringComparer.Ordinal).Any())
+        {
+            yield return ("openChannels", "The channels are email, text, call and post.");
+        }
+
+        foreach (var (field, server) in new[] { ("mailOut", body.MailOut), ("mailIn", body.MailIn) })
+        {
+            if (server is not null && server.Host.Length > 0 && (server.Port is < 1 or > 65535 || !Securities.Contains(server.Security, StringComparer.Ordinal)))
+            {
+                yield return (field, "A server needs a port from 1 to 65535 and a security of none, starttls or tls.");
+            }
+        }
+    }
+
+    /// <summary>Sends one message to the caller through the server as it is set, and says what the server answered.</summary>
+    private static async Task<Results<Ok<TestAnswer>, ProblemHttpResult>> TestMail(GerminalDb db, Caller caller, IMailTransport mail, Secrets secrets, CancellationToken stop)
+    {
+        if (caller.Role != "principal")
+        {
+            return NotYours();
+        }
+
+        var practice = await db.Practices.AsNoTracking().SingleAsync(p => p.Id == db.PracticeId, stop);
+        var address = await db.Users.Where(u => u.Id == caller.Id).Select(u => u.Email!).SingleAsync(stop);
+        using var message = new MimeMessage { Subject = $"A test from {practice.Name}", Body = new TextPart("plain") { Text = "Mail goes out. Nothing else is to be done.\n" } };
+        message.From.Add(new MailboxAddress(caller.Name, address));
+        message.To.Add(new MailboxAddress(caller.Name, address));
+        var answer = await mail.SendAsync(message, null, secrets.Open(practice.Settings.MailOut), stop);
+        return TypedResults.Ok(new TestAnswer(answer.Result == Germinal.Channels.ProviderResult.Accepted, answer.Words));
+    }
+
+    private static async Task<Results<Ok<TestAnswer>, ProblemHttpResult>> TestMailbox(GerminalDb db, Caller caller, Service.Incoming.MailboxReader reader, Secrets secrets, CancellationToken stop)
+    {
+        if (caller.Role != "principal")
+        {
+            return NotYours();
+        }
+
+        var practice = await db.Practices.AsNoTracking().SingleAsync(p => p.Id == db.PracticeId, stop);
+        if (secrets.Open(practice.Settings.MailIn) is not { } server)
+        {
+            return TypedResults.Ok(new TestAnswer(false, "No mailbox is set."));
+        }
+
+        var trouble = await reader.ReadAsync(practice.Id, server, stop);
+        return TypedResults.Ok(new TestAnswer(trouble is null, trouble ?? "The mailbox was read."));
+    }
+}

@@ -1,0 +1,156 @@
+using System.Net;
+using System.Text;
+using Germinal.Channels;
+using Germinal.Core.People;
+using Germinal.Core.Programs;
+using Germinal.Service;
+using Germinal.Service.Clock;
+using Germinal.Service.Engine;
+using Germinal.Service.Incoming;
+using Germinal.Service.People;
+using Germinal.Store;
+using Germinal.Store.Rows;
+using Microsoft.EntityFrameworkCore;
+
+namespace Germinal.Web.Endpoints;
+
+/// <summary>
+/// The page on which a person takes or leaves channels and topics, reached by the signed link of every letter. What they
+/// choose is written into the ledger as they press the button, and shown to them as it then stands. A second address confirms
+/// that it was really them who asked (double opt-in).
+/// </summary>
+public static class PreferencePage
+{
+    private static readonly Channel[] Offered = [Channel.Email, Channel.Text];
+
+    public static void Map(IEndpointRouteBuilder app)
+    {
+        app.MapGet("/p/{token}", Show).ExcludeFromDescription();
+        app.MapPost("/p/{token}", Save).ExcludeFromDescription().DisableAntiforgery();
+        app.MapGet("/c/{token}", ShowConfirmation).ExcludeFromDescription();
+        app.MapPost("/c/{token}", Confirm).ExcludeFromDescription().DisableAntiforgery();
+    }
+
+    private sealed record Found(PersonFacts Person, Practice Practice, IReadOnlyList<string> Topics);
+
+    private static async Task<Found?> FindAsync(Guid? id, GerminalDb db, CancellationToken stop)
+    {
+        if (id is null || await db.People.IgnoreQueryFilters().AsNoTracking().Where(p => p.Id == id).Select(p => (Guid?)p.PracticeId).FirstOrDefaultAsync(stop) is not { } practiceId)
+        {
+            return null;
+        }
+
+        db.PracticeId = practiceId;
+        var (practice, settings) = await PracticeReading.LoadWithSettingsAsync(db, stop);
+        var person = (await FactsReading.LoadAsync(db, [id.Value], stop))[id.Value];
+        return new Found(person, practice, settings.Topics);
+    }
+
+    private static async Task<bool> TakesAsync(GerminalDb db, Found found, Channel channel, string? topic, CancellationToken stop)
+    {
+        var now = await PracticeClock.NowAsync(db, stop);
+        return ConsentLedger.Read(found.Person.Consent, found.Practice.Consent, channel, Purpose.Commercial, topic, now, found.Practice.Zone).Verdict == ConsentVerdict.Allowed;
+    }
+
+    private static async Task<IResult> Show(string token, PublicLinks links, GerminalDb db, CancellationToken stop)
+    {
+        if (await FindAsync(links.TryReadPreferences(token), db, stop) is not { } found)
+        {
+            await Notices.ForgeryAsync(db, null, "a page of choices", stop);
+            return PublicPages.NotOurs();
+        }
+
+        return await PageAsync(db, found, null, stop);
+    }
+
+    private static async Task<IResult> PageAsync(GerminalDb db, Found found, string? note, CancellationToken stop)
+    {
+        var body = new StringBuilder();
+        if (note is not null)
+        {
+            body.Append("<p role=\"status\"><b>").Append(Encode(note)).Append("</b></p>");
+        }
+
+        body.Append("<p>What ").Append(Encode(found.Practice.Name)).Append(" may write to you. It takes effect as soon as you press the button.</p><form method=\"post\">");
+        foreach (var channel in Offered.Where(c => found.Person.AddressOf(c) is not null))
+        {
+            var word = Words.Of(channel);
+            body.Append("<fieldset><legend>").Append(channel == Channel.Email ? "By email" : "By text").Append("</legend>");
+            body.Append(Box($"{word}", "yes, in general", await TakesAsync(db, found, channel, null, stop)));
+            foreach (var (topic, n) in found.Topics.Select((t, n) => (t, n)))
+            {
+                body.Append(Box($"{word}.{n}", topic, await TakesAsync(db, found, channel, topic, stop)));
+            }
+
+            body.Append("</fieldset>");
+        }
+
+        body.Append("<button type=\"submit\">Keep it like this</button></form>");
+        return PublicPages.Html("What you get from us", body.ToString());
+    }
+
+    private static string Box(string name, string label, bool on) =>
+        $"<label><input type=\"checkbox\" name=\"{name}\" value=\"yes\"{(on ? " checked" : "")}> {Encode(label)}</label>";
+
+    private static async Task<IResult> Save(string token, HttpRequest request, PublicLinks links, GerminalDb db, CancellationToken stop)
+    {
+        if (!request.HasFormContentType || await FindAsync(links.TryReadPreferences(token), db, stop) is not { } found)
+        {
+            await Notices.ForgeryAsync(db, null, "a page of choices", stop);
+            return PublicPages.NotOurs();
+        }
+
+        var form = await request.ReadFormAsync(stop);
+        var desk = new PeopleDesk(db, "the recipient", await PracticeClock.NowAsync(db, stop));
+        var changed = 0;
+        foreach (var channel in Offered.Where(c => found.Person.AddressOf(c) is not null))
+        {
+            var word = Words.Of(channel);
+            var general = form[word] == "yes";
+            if (general != await TakesAsync(db, found, channel, null, stop))
+            {
+                await AddAsync(word, null, general);
+                found = (await FindAsync(found.Person.Id, db, stop))!;
+            }
+
+            // A general no forbids every topic anyway; a topic taken in spite of it would say nothing.
+            foreach (var (topic, n) in found.Topics.Select((t, n) => (t, n)).Where(_ => general))
+            {
+                var wanted = form[$"{word}.{n}"] == "yes";
+                if (wanted != await TakesAsync(db, found, channel, topic, stop))
+                {
+                    await AddAsync(word, topic, wanted);
+                }
+            }
+        }
+
+        async Task AddAsync(string channel, string? topic, bool isIn)
+        {
+            await desk.AddConsentAsync(found.Person.Id, channel, "commercial", topic, isIn, "express", "chose it on their own page", null, stop);
+            changed++;
+        }
+
+        found = (await FindAsync(found.Person.Id, db, stop))!;
+        return await PageAsync(db, found, changed == 0 ? "Nothing was changed." : "It is kept like this from now on.", stop);
+    }
+
+    private static async Task<IResult> ShowConfirmation(string token, PublicLinks links, GerminalDb db, CancellationToken stop) =>
+        await FindAsync(links.TryReadConfirmation(token), db, stop) is { } found
+            ? PublicPages.Html($"Emails from {found.Practice.Name}", $"<p>Was it you who asked for emails from {Encode(found.Practice.Name)}?</p><form method=\"post\"><button type=\"submit\">Yes, send them</button></form>")
+            : PublicPages.NotOurs();
+
+    private static async Task<IResult> Confirm(string token, PublicLinks links, GerminalDb db, CancellationToken stop)
+    {
+        if (await FindAsync(links.TryReadConfirmation(token), db, stop) is not { } found)
+        {
+            await Notices.ForgeryAsync(db, null, "a confirmation", stop);
+            return PublicPages.NotOurs();
+        }
+
+        var desk = new PeopleDesk(db, "the recipient", await PracticeClock.NowAsync(db, stop));
+        await desk.AddConsentAsync(found.Person.Id, "email", "commercial", null, true, "express", "confirmed by the link in their mailbox", null, stop);
+        return PublicPages.Html("Thank you", $"<p>{Encode(found.Practice.Name)} may write to you from now on. Every email says how to stop them.</p>");
+    }
+
+    private static string Encode(string text) => WebUtility.HtmlEncode(text);
+}

@@ -1,0 +1,89 @@
+using System.Globalization;
+using Germinal.Channels;
+using Germinal.Channels.Texts;
+using Germinal.Service.Incoming;
+using Germinal.Store;
+using Germinal.Web.Hosting;
+using Microsoft.EntityFrameworkCore;
+using NodaTime;
+
+namespace Germinal.Web.Endpoints;
+
+/// <summary>
+/// Addresses that letters and providers call: a letter's links and its picture, and the text gateway's news. All of them
+/// are signed; what is forged or altered changes nothing, gets 404 or 401, and the principal is told.
+/// </summary>
+public static class PublicCalls
+{
+    private const int LargestNews = 64 * 1024;
+
+    // The smallest picture there is: one transparent point.
+    private static readonly byte[] Point = Convert.FromBase64String("R0lGODlhAQABAIAAAAAAAP///yH5BAEAAAAALAAAAAABAAEAAAIBRAA7");
+
+    public static void Map(IEndpointRouteBuilder app)
+    {
+        app.MapGet("/l/{token}", FollowAsync).ExcludeFromDescription();
+        app.MapGet("/o/{token}.gif", OpenAsync).ExcludeFromDescription();
+        app.MapPost("/hooks/texts", TakeNewsAsync).ExcludeFromDescription().DisableAntiforgery();
+    }
+
+    private static async Task<IResult> FollowAsync(string token, HttpRequest request, PublicLinks links, LinkVisits visits, GerminalDb db, CancellationToken stop)
+    {
+        if (links.TryReadLink(token) is not { } link)
+        {
+            await Notices.ForgeryAsync(db, null, "a link", stop);
+            return PublicPages.NotOurs();
+        }
+
+        var address = await visits.FollowedAsync(link.TouchId, link.Place, Agent(request), IsPrefetch(request), stop);
+        return address is null ? PublicPages.NotOurs() : Results.Redirect(address, permanent: false);
+    }
+
+    private static async Task<IResult> OpenAsync(string token, HttpContext http, PublicLinks links, LinkVisits visits, GerminalDb db, CancellationToken stop)
+    {
+        if (links.TryReadOpening(token) is not { } touch)
+        {
+            await Notices.ForgeryAsync(db, null, "a letter's picture", stop);
+            return Results.NotFound();
+        }
+
+        await visits.OpenedAsync(touch, Agent(http.Request), IsPrefetch(http.Request), stop);
+        http.Response.Headers.CacheControl = "no-store";
+        return Results.Bytes(Point, "image/gif");
+    }
+
+    private static async Task<IResult> TakeNewsAsync(HttpRequest request, WebhookSigner signer, TextReception reception, GerminalDb db, CancellationToken stop)
+    {
+        if (request.ContentLength is null or > LargestNews)
+        {
+            return Results.StatusCode(StatusCodes.Status413PayloadTooLarge);
+        }
+
+        using var reader = new StreamReader(request.Body);
+        var body = await reader.ReadToEndAsync(stop);
+        if (!signer.IsGenuine(request.Headers["webhook-id"], request.Headers["webhook-timestamp"], request.Headers["webhook-signature"], body, SystemClock.Instance.GetCurrentInstant()))
+        {
+            await Notices.ForgeryAsync(db, null, "the address for texts", stop);
+            return Results.Problem("The signature is not the gateway's, or older than five minutes.", statusCode: StatusCodes.Status401Unauthorized, title: "Not signed");
+        }
+
+        GatewayNews? news;
+        try
+        {
+            news = System.Text.Json.JsonSerializer.Deserialize<GatewayNews>(body);
+        }
+        catch (System.Text.Json.JsonException e)
+        {
+            return Results.Problem(string.Create(CultureInfo.InvariantCulture, $"The news is not JSON: {e.Message}"), statusCode: StatusCodes.Status400BadRequest);
+        }
+
+        await reception.TakeAsync(news!, stop);
+        return Results.NoContent();
+    }
+
+    private static string Agent(HttpRequest request) => request.Headers.UserAgent.ToString();
+
+    /// <summary>Programs that look ahead say so (Sec-Purpose, Fetch specification), or leave everything out that a browser says.</summary>
+    private static bool IsPrefetch(HttpRequest request) =>
+        request.Headers["Sec-Purpose"].ToString().Contains("prefetch", StringComparison.OrdinalIgnoreCase) || request.Headers["Purpose"] == "prefetch" || Agent(request).Length == 0;
+}

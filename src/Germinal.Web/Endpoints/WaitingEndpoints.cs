@@ -1,0 +1,100 @@
+using Germinal.Core.Engine;
+using Germinal.Service.Clock;
+using Germinal.Service.Engine;
+using Germinal.Store;
+using Germinal.Store.Rows;
+using Germinal.Web.Hosting;
+using Microsoft.AspNetCore.Http.HttpResults;
+using Microsoft.EntityFrameworkCore;
+using NodaTime;
+
+namespace Germinal.Web.Endpoints;
+
+/// <summary>
+/// Something that waits for a member. Kind: refused, confirm, reply, unknown (whose person is a guess), inquiry, tell-me or
+/// forgery.
+/// </summary>
+/// <param name="Quoted">What an answer quotes; shown folded.</param>
+public sealed record WaitingDto(string Id, string Kind, PersonRef? Person, string At, string Text, string? Quoted = null);
+
+/// <summary>What waits for a member, and seeing to it.</summary>
+public static class WaitingEndpoints
+{
+    private const int Shown = 60;
+
+    public sealed record BelongsBody(Guid Person);
+
+    public static void Map(IEndpointRouteBuilder app)
+    {
+        var waiting = app.MapGroup("/api/today/waiting/{id}").WithTags("today").RequireAuthorization();
+        waiting.MapPost("/seen", Seen);
+        waiting.MapPost("/belongs", Belongs);
+        app.MapPost("/api/today/set-aside/{id:guid}/again", async Task<Results<NoContent, NotFound>> (Guid id, GerminalDb db, CancellationToken stop) =>
+            await db.States.Where(s => s.PersonId == id && s.SetAside != null).ExecuteUpdateAsync(u => u.SetProperty(s => s.SetAside, (string?)null), stop) == 1 ? TypedResults.NoContent() : TypedResults.NotFound())
+            .WithTags("today").RequireAuthorization();
+    }
+
+    /// <summary>Everything that waits for a member, oldest question first within its kind, and how much it is.</summary>
+    internal static async Task<(IReadOnlyList<WaitingDto> Shown, int InAll)> ReadAsync(GerminalDb db, Caller caller, IReadOnlyDictionary<Guid, string> programs, CancellationToken stop)
+    {
+        var inquired = db.Inquiries.AsNoTracking().Where(i => i.AnsweredAt == null);
+        var received = db.Received.AsNoTracking().Where(r => r.SeenAt == null);
+        var notices = db.Notices.AsNoTracking().Where(n => n.SeenAt == null && (n.MemberId == caller.Id || (n.MemberId == null && caller.Role == "principal")));
+        var refused = db.Refusals.AsNoTracking().Where(r => r.DismissedAt == null);
+        var confirm = db.People.AsNoTracking().Where(p => p.DoNotContactToConfirm);
+        var inquiries = await inquired.OrderBy(i => i.ReceivedAt).Take(Shown).ToListAsync(stop);
+        var messages = await received.OrderBy(r => r.At).Take(Shown).ToListAsync(stop);
+        var told = await notices.OrderBy(n => n.At).Take(Shown).ToListAsync(stop);
+        var refusals = await refused.OrderByDescending(r => r.At).Take(Shown).ToListAsync(stop);
+        var toConfirm = await confirm.OrderBy(p => p.SortName).Take(Shown).ToListAsync(stop);
+        var ids = inquiries.Select(i => i.PersonId).Concat(messages.Select(m => m.PersonId ?? m.GuessId).OfType<Guid>()).Concat(told.Select(n => n.PersonId).OfType<Guid>()).Concat(refusals.Select(r => r.PersonId)).Distinct().ToList();
+        var names = await db.People.AsNoTracking().Where(p => ids.Contains(p.Id)).ToDictionaryAsync(p => p.Id, PeopleEndpoints.NameOf, stop);
+        PersonRef? Ref(Guid? id) => id is { } known && names.TryGetValue(known, out var name) ? new PersonRef(known, name) : null;
+        List<WaitingDto> all =
+        [
+            .. inquiries.Select(i => new WaitingDto($"i{i.Id:N}", "inquiry", Ref(i.PersonId), i.ReceivedAt.ToString(), $"asked{(i.Form is null ? "" : $" by “{i.Form}”")}: {i.Text}")),
+            .. messages.Select(m => m.PersonId is null
+                ? new WaitingDto($"m{m.Id}", "unknown", Ref(m.GuessId), m.At.ToString(), $"{m.FromAddress} wrote: {m.Text}", m.Quoted.Length > 0 ? m.Quoted : null)
+                : new WaitingDto($"m{m.Id}", "reply", Ref(m.PersonId), m.At.ToString(), m.Text.Length > 0 ? m.Text : m.Subject, m.Quoted.Length > 0 ? m.Quoted : null)),
+            .. told.Select(n => new WaitingDto($"n{n.Id}", n.Kind, Ref(n.PersonId), n.At.ToString(), n.Text)),
+            .. refusals.Select(r => new WaitingDto($"r{r.Id}", "refused", Ref(r.PersonId), r.At.ToString(), $"“{programs.GetValueOrDefault(r.ProgramId, r.Cause.Detail)}” did not start: {Why.Reason(r.Reason)}")),
+            .. toConfirm.Select(p => new WaitingDto($"c{p.Id:N}", "confirm", new PersonRef(p.Id, PeopleEndpoints.NameOf(p)), p.AddedAt.ToString(), $"the list said “{p.DoNotContactReason}”; nothing goes to them until you say otherwise")),
+        ];
+        var inAll = await inquired.CountAsync(stop) + await received.CountAsync(stop) + await notices.CountAsync(stop) + await refused.CountAsync(stop) + await confirm.CountAsync(stop);
+        return (all, inAll);
+    }
+
+    private static async Task<Results<NoContent, NotFound>> Seen(string id, GerminalDb db, Caller caller, CancellationToken stop)
+    {
+        var now = await PracticeClock.NowAsync(db, stop);
+        var rest = id.Length > 1 ? id[1..] : "";
+        var number = long.TryParse(rest, System.Globalization.CultureInfo.InvariantCulture, out var parsed) ? parsed : -1;
+        var changed = id.FirstOrDefault() switch
+        {
+            'r' => await db.Refusals.Where(r => r.Id == number && r.DismissedAt == null).ExecuteUpdateAsync(u => u.SetProperty(r => r.DismissedAt, now), stop),
+            'm' => await db.Received.Where(r => r.Id == number && r.SeenAt == null).ExecuteUpdateAsync(u => u.SetProperty(r => r.SeenAt, now), stop),
+            'n' => await db.Notices.Where(n => n.Id == number && n.SeenAt == null).ExecuteUpdateAsync(u => u.SetProperty(n => n.SeenAt, now), stop),
+            'i' when Guid.TryParse(rest, out var inquiry) && await db.Inquiries.Where(i => i.Id == inquiry && i.AnsweredAt == null).Select(i => (Guid?)i.PersonId).FirstOrDefaultAsync(stop) is { } person =>
+                await (await DealingsEndpoints.DeskAsync(db, caller, stop)).AnswerAsync(person, caller.Name, stop),
+            _ => 0,
+        };
+        return changed > 0 ? TypedResults.NoContent() : TypedResults.NotFound();
+    }
+
+    /// <summary>Says whose a message of somebody unknown is: it counts as their answer from now on.</summary>
+    private static async Task<Results<NoContent, NotFound>> Belongs(string id, BelongsBody body, GerminalDb db, Caller caller, CancellationToken stop)
+    {
+        if (id is not ['m', ..] || !long.TryParse(id[1..], System.Globalization.CultureInfo.InvariantCulture, out var number) ||
+            await db.Received.FirstOrDefaultAsync(r => r.Id == number && r.PersonId == null, stop) is not { } row || !await db.People.AnyAsync(p => p.Id == body.Person, stop))
+        {
+            return TypedResults.NotFound();
+        }
+
+        row.PersonId = body.Person;
+        row.SeenAt = await PracticeClock.NowAsync(db, stop);
+        var desk = await PeopleEndpoints.DeskAsync(db, caller, stop);
+        db.Events.Add(desk.NewEvent(body.Person, EventKinds.Replied, new() { ["channel"] = row.Channel, ["text"] = row.Text, ["quoted"] = row.Quoted }));
+        await db.SaveChangesAsync(stop);
+        return TypedResults.NoContent();
+    }
+}

@@ -1,0 +1,424 @@
+import { useQuery, useQueryClient } from '@tanstack/react-query';
+import { useState } from 'react';
+import { toast } from 'sonner';
+import { api, type Schemas, take } from '../../api/client';
+import { useNow, useSession } from '../../app/session';
+import { Button, Field, fieldError, Trouble } from '../../ui/bits';
+import { day, moment } from '../../ui/when';
+import { usePersonChange } from './usePersonChange';
+
+type Dealings = Schemas['DealingsDto'];
+type Opportunity = Schemas['OpportunityDto'];
+type Appointment = Schemas['AppointmentDto'];
+const nameOf = (stage: string) => stage.split('/')[1] ?? stage;
+
+/** Opportunities, appointments, inquiries and tasks of a person, each changed in place. */
+export function DealingsPart({ personId, zone }: { personId: string; zone: string }) {
+  const queries = useQueryClient();
+  const dealings = useQuery({
+    queryKey: ['dealings', personId],
+    queryFn: () => take(api.GET('/api/people/{id}/dealings', { params: { path: { id: personId } } })),
+  });
+  const change = usePersonChange(personId, async (act: () => Promise<unknown>) => {
+    await act();
+    queries.invalidateQueries({ queryKey: ['dealings', personId] });
+  });
+  const run = (act: () => Promise<unknown>) => change.mutate(act);
+  if (!dealings.data) return <Trouble error={dealings.error} />;
+  return (
+    <>
+      <Trouble error={change.error} />
+      <Opportunities personId={personId} of={dealings.data} run={run} zone={zone} />
+      <Appointments personId={personId} of={dealings.data} run={run} zone={zone} />
+      <Inquiries personId={personId} of={dealings.data} run={run} zone={zone} />
+      <Tasks of={dealings.data} run={run} />
+    </>
+  );
+}
+
+type PartProps = { personId: string; of: Dealings; run: (act: () => Promise<unknown>) => void; zone: string };
+
+function Opportunities({ personId, of, run, zone }: PartProps) {
+  const stages = useSession().data?.stages ?? [];
+  const [adding, setAdding] = useState(false);
+  const [title, setTitle] = useState('');
+  const [stage, setStage] = useState('');
+  return (
+    <section aria-label="Opportunities">
+      <h3>
+        Opportunities{' '}
+        <Button className="ml-2 font-normal" aria-expanded={adding} onClick={() => setAdding(!adding)}>
+          open one
+        </Button>
+      </h3>
+      {adding && (
+        <form
+          className="mt-1 mb-3"
+          onSubmit={(e) => {
+            e.preventDefault();
+            run(() =>
+              take(
+                api.POST('/api/people/{id}/opportunities', {
+                  params: { path: { id: personId } },
+                  body: { title, stage: stage || (stages[0] ?? '') },
+                }),
+              ).then(() => {
+                setAdding(false);
+                setTitle('');
+              }),
+            );
+          }}
+        >
+          <input
+            aria-label="What it is about"
+            placeholder="what it is about"
+            autoFocus
+            className="w-full"
+            value={title}
+            onChange={(e) => setTitle(e.target.value)}
+          />
+          <div className="mt-2 flex gap-3">
+            <select aria-label="Its stage" value={stage} onChange={(e) => setStage(e.target.value)}>
+              {stages.map((s) => (
+                <option key={s} value={s}>
+                  {nameOf(s)}
+                </option>
+              ))}
+            </select>
+            <Button type="submit" look="main" disabled={!title.trim()}>
+              Open
+            </Button>
+          </div>
+        </form>
+      )}
+      <ul className="m-0 mb-4 list-none p-0">
+        {of.opportunities.map((o) => (
+          <OpportunityLine key={o.id} opportunity={o} stages={stages} run={run} zone={zone} />
+        ))}
+        {of.opportunities.length === 0 && <li className="py-1 text-soft">none</li>}
+      </ul>
+    </section>
+  );
+}
+
+function OpportunityLine({
+  opportunity: o,
+  stages,
+  run,
+  zone,
+}: {
+  opportunity: Opportunity;
+  stages: string[];
+  run: PartProps['run'];
+  zone: string;
+}) {
+  const reasons = useQuery({ queryKey: ['practice'], queryFn: () => take(api.GET('/api/practice')) }).data?.lostReasons ?? [];
+  const [losing, setLosing] = useState(false);
+  const [reason, setReason] = useState('');
+  const path = { params: { path: { id: o.id } } };
+  const close = (won: boolean) =>
+    run(() => take(api.POST('/api/opportunities/{id}/close', { ...path, body: { won, reason: won ? null : reason } })));
+  return (
+    <li className="border-t border-dotted border-rule py-1">
+      <span className="font-serif">{o.title}</span>
+      {o.status === 'open' ? (
+        <span className="mt-0.5 flex flex-wrap items-baseline gap-3">
+          <select
+            aria-label={`Stage of ${o.title}`}
+            value={o.stage}
+            onChange={(e) => run(() => take(api.POST('/api/opportunities/{id}/stage', { ...path, body: { stage: e.target.value } })))}
+          >
+            {stages.map((s) => (
+              <option key={s} value={s}>
+                {nameOf(s)}
+              </option>
+            ))}
+          </select>
+          <Button onClick={() => close(true)}>won</Button>
+          <Button look="danger" aria-expanded={losing} onClick={() => setLosing(!losing)}>
+            lost …
+          </Button>
+        </span>
+      ) : (
+        <span className="block text-soft">
+          {o.status}
+          {o.lostReason ? `, ${o.lostReason}` : ''} · {day(o.closedAt ?? o.openedAt, zone)}
+        </span>
+      )}
+      {losing && (
+        <form
+          className="mt-1 flex gap-3"
+          onSubmit={(e) => {
+            e.preventDefault();
+            close(false);
+          }}
+        >
+          <input
+            aria-label="Why it was lost"
+            placeholder="why"
+            list="lost-reasons"
+            autoFocus
+            className="min-w-0 flex-1"
+            value={reason}
+            onChange={(e) => setReason(e.target.value)}
+          />
+          <datalist id="lost-reasons">
+            {reasons.map((r) => (
+              <option key={r} value={r} />
+            ))}
+          </datalist>
+          <Button type="submit" look="danger" disabled={!reason.trim()}>
+            Record
+          </Button>
+        </form>
+      )}
+    </li>
+  );
+}
+
+function Appointments({ personId, of, run, zone }: PartProps) {
+  const { now } = useNow();
+  const [adding, setAdding] = useState(false);
+  const [moving, setMoving] = useState<string>();
+  const [type, setType] = useState('');
+  const [at, setAt] = useState('');
+  const isAhead = (a: Appointment) => !a.cancelled && a.at > now;
+  return (
+    <section aria-label="Appointments">
+      <h3>
+        Appointments{' '}
+        <Button className="ml-2 font-normal" aria-expanded={adding} onClick={() => setAdding(!adding)}>
+          make one
+        </Button>
+      </h3>
+      {adding && (
+        <form
+          className="mt-1 mb-3"
+          onSubmit={(e) => {
+            e.preventDefault();
+            run(() =>
+              take(api.POST('/api/people/{id}/appointments', { params: { path: { id: personId } }, body: { type, at, place: null } })).then(
+                () => {
+                  setAdding(false);
+                  setType('');
+                },
+              ),
+            );
+          }}
+        >
+          <input
+            aria-label="What kind of meeting"
+            placeholder="first meeting, yearly review …"
+            autoFocus
+            className="w-full"
+            value={type}
+            onChange={(e) => setType(e.target.value)}
+          />
+          <div className="mt-2 flex gap-3">
+            <input aria-label="When, on the practice's clock" type="datetime-local" value={at} onChange={(e) => setAt(e.target.value)} />
+            <Button type="submit" look="main" disabled={!type.trim() || !at}>
+              Make
+            </Button>
+          </div>
+        </form>
+      )}
+      <ul className="m-0 mb-4 list-none p-0">
+        {of.appointments.map((a) => (
+          <li key={a.id} className="border-t border-dotted border-rule py-1">
+            <span className={a.cancelled ? 'line-through' : ''}>
+              {a.type}, {moment(a.at, zone)}
+            </span>
+            {a.cancelled && ' · cancelled'}
+            {isAhead(a) && (
+              <span className="ml-3 inline-flex gap-3">
+                <Button aria-expanded={moving === a.id} onClick={() => setMoving(moving === a.id ? undefined : a.id)}>
+                  move
+                </Button>
+                <Button
+                  look="danger"
+                  onClick={() => run(() => take(api.POST('/api/appointments/{id}/cancel', { params: { path: { id: a.id } } })))}
+                >
+                  cancel
+                </Button>
+              </span>
+            )}
+            {moving === a.id && (
+              <form
+                className="mt-1 flex gap-3"
+                onSubmit={(e) => {
+                  e.preventDefault();
+                  run(() =>
+                    take(api.POST('/api/appointments/{id}/move', { params: { path: { id: a.id } }, body: { at } })).then(() =>
+                      setMoving(undefined),
+                    ),
+                  );
+                }}
+              >
+                <input
+                  aria-label={`New time of ${a.type}`}
+                  type="datetime-local"
+                  autoFocus
+                  value={at}
+                  onChange={(e) => setAt(e.target.value)}
+                />
+                <Button type="submit" disabled={!at}>
+                  Move
+                </Button>
+              </form>
+            )}
+          </li>
+        ))}
+        {of.appointments.length === 0 && <li className="py-1 text-soft">none</li>}
+      </ul>
+    </section>
+  );
+}
+
+function Inquiries({ personId, of, run, zone }: PartProps) {
+  const [adding, setAdding] = useState(false);
+  const [how, setHow] = useState('phone');
+  const [text, setText] = useState('');
+  const open = of.inquiries.filter((i) => !i.answeredAt);
+  return (
+    <section aria-label="Inquiries">
+      <h3>
+        Inquiries{' '}
+        <Button className="ml-2 font-normal" aria-expanded={adding} onClick={() => setAdding(!adding)}>
+          they asked
+        </Button>
+      </h3>
+      {adding && (
+        <form
+          className="mt-1 mb-3"
+          onSubmit={(e) => {
+            e.preventDefault();
+            run(() =>
+              take(api.POST('/api/people/{id}/inquiries', { params: { path: { id: personId } }, body: { how, text, form: null } })).then(
+                () => {
+                  setAdding(false);
+                  setText('');
+                },
+              ),
+            );
+          }}
+        >
+          <textarea
+            aria-label="What they asked for"
+            placeholder="what they asked for"
+            autoFocus
+            rows={2}
+            className="w-full font-serif"
+            value={text}
+            onChange={(e) => setText(e.target.value)}
+          />
+          <div className="mt-1 flex gap-3">
+            <select aria-label="How they asked" value={how} onChange={(e) => setHow(e.target.value)}>
+              <option value="phone">on the phone</option>
+              <option value="email">by email</option>
+              <option value="text">by text</option>
+              <option value="hand">in person</option>
+            </select>
+            <Button type="submit" look="main" disabled={!text.trim()}>
+              Record
+            </Button>
+          </div>
+        </form>
+      )}
+      <ul className="m-0 mb-4 list-none p-0">
+        {of.inquiries.map((i) => (
+          <li key={i.id} className="border-t border-dotted border-rule py-1">
+            <span className="font-serif">{i.text || i.form}</span>
+            <span className={`block ${i.answeredAt ? 'text-soft' : 'text-straw'}`}>
+              {day(i.receivedAt, zone)} ·{' '}
+              {i.answeredAt ? `answered ${day(i.answeredAt, zone)}${i.answeredBy ? ` by ${i.answeredBy}` : ''}` : 'not answered'}
+            </span>
+          </li>
+        ))}
+        {of.inquiries.length === 0 && <li className="py-1 text-soft">none</li>}
+      </ul>
+      {open.length > 0 && (
+        <p className="mb-4">
+          <Button
+            onClick={() =>
+              run(() =>
+                take(api.POST('/api/people/{id}/inquiries/answered', { params: { path: { id: personId } } })).then(() =>
+                  toast('Noted as answered.'),
+                ),
+              )
+            }
+          >
+            they have been answered
+          </Button>
+        </p>
+      )}
+    </section>
+  );
+}
+
+function Tasks({ of, run }: { of: Dealings; run: PartProps['run'] }) {
+  if (of.tasks.length === 0) return null;
+  return (
+    <section aria-label="To do">
+      <h3>To do</h3>
+      <ul className="m-0 mb-4 list-none p-0">
+        {of.tasks.map((t) => (
+          <li key={t.id} className="border-t border-dotted border-rule py-1">
+            <span className="font-serif">{t.title}</span>{' '}
+            <Button
+              onClick={() =>
+                run(() => take(api.POST('/api/tasks/{id}/done', { params: { path: { id: t.id } }, body: { outcome: 'done' } })))
+              }
+            >
+              done
+            </Button>
+            <span className="block text-soft">
+              {t.kind} · due {t.due} · {t.source}
+              {t.owner ? ` · ${t.owner}` : ''}
+            </span>
+          </li>
+        ))}
+      </ul>
+    </section>
+  );
+}
+
+/** Lists the person is on, and putting them on another. */
+export function ListsPart({ personId, lists }: { personId: string; lists: string[] }) {
+  const [name, setName] = useState('');
+  const change = usePersonChange(personId, ({ list, join }: { list: string; join: boolean }) =>
+    take(
+      join
+        ? api.POST('/api/people/join', { body: { ids: [personId], list } })
+        : api.POST('/api/people/leave', { body: { ids: [personId], list } }),
+    ).then(() => setName('')),
+  );
+  return (
+    <form
+      onSubmit={(e) => {
+        e.preventDefault();
+        change.mutate({ list: name, join: true });
+      }}
+    >
+      <h3>Lists</h3>
+      <p className="mt-1 mb-1">
+        {lists.map((l) => (
+          <span key={l} className="mr-2 inline-block whitespace-nowrap">
+            {l}
+            <button
+              type="button"
+              className="ml-1 text-soft hover:text-ember"
+              aria-label={`Take off the list ${l}`}
+              onClick={() => change.mutate({ list: l, join: false })}
+            >
+              ×
+            </button>
+          </span>
+        ))}
+        {lists.length === 0 && <span className="text-soft">on none</span>}
+      </p>
+      <Field label="Put on a list" error={fieldError(change.error, 'list')}>
+        {(id, by) => <input id={id} aria-describedby={by} className="w-full" value={name} onChange={(e) => setName(e.target.value)} />}
+      </Field>
+    </form>
+  );
+}

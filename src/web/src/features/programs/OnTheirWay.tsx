@@ -1,0 +1,79 @@
+import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { useState } from 'react';
+import { toast } from 'sonner';
+import { api, take } from '../../api/client';
+import { useNow } from '../../app/session';
+import { Button, Trouble } from '../../ui/bits';
+import { count, moment } from '../../ui/when';
+
+/** Those on their way through a program: moved to the newest version, or taken off it, after seeing whom that concerns. */
+export function OnTheirWay({ id, onIt, zone }: { id: string; onIt: number; zone: string }) {
+  const queries = useQueryClient();
+  const { now } = useNow();
+  const [stopping, setStopping] = useState(false);
+  const older = useQuery({
+    queryKey: ['older-runs', id, onIt],
+    enabled: onIt > 0,
+    queryFn: () => take(api.GET('/api/programs/{id}/older-runs', { params: { path: { id } } })),
+  });
+  const act = useMutation({
+    mutationFn: (what: 'move' | 'stop') => {
+      const path = { params: { path: { id } } };
+      return take(what === 'move' ? api.POST('/api/programs/{id}/move-runs', path) : api.POST('/api/programs/{id}/stop-runs', path));
+    },
+    onSuccess: ({ count: n }, what) => {
+      toast(
+        what === 'move'
+          ? `${count(n, 'person moves', 'people move')} to the newest version.`
+          : `Stopped for ${count(n, 'person', 'people')}.`,
+      );
+      setStopping(false);
+      setTimeout(() => queries.invalidateQueries(), 800);
+    },
+  });
+  if (onIt === 0) return null;
+  return (
+    <section aria-label="Those on their way" className="mt-4">
+      <h3>On their way</h3>
+      <p className="mt-1">{count(onIt, 'person is', 'people are')} on it.</p>
+      {older.data && older.data.onOlder > 0 && (
+        <>
+          <p className="mt-1">
+            {older.data.onOlder} of them {older.data.onOlder === 1 ? 'is' : 'are'} on an older version and would go on with it to its end.{' '}
+            {older.data.changing === 0
+              ? 'Moved to the newest, nobody’s next date changes.'
+              : `Moved to the newest, the next date changes for ${older.data.changing}:`}
+          </p>
+          <ul className="m-0 list-none p-0">
+            {older.data.first.map((c) => (
+              <li key={c.person.id} className="border-t border-dotted border-rule py-1">
+                {c.person.name}: {moment(c.now, zone, now)} → {c.then ? moment(c.then, zone, now) : 'over'}
+              </li>
+            ))}
+          </ul>
+          <Button onClick={() => act.mutate('move')} disabled={act.isPending}>
+            Move them to the newest
+          </Button>
+        </>
+      )}
+      <p className="mt-2">
+        {stopping ? (
+          <>
+            It stops for all {onIt}, and what was planned is cancelled. This cannot be taken back.{' '}
+            <Button look="danger" onClick={() => act.mutate('stop')} disabled={act.isPending}>
+              Stop it for all {onIt}
+            </Button>{' '}
+            <Button look="plain" onClick={() => setStopping(false)}>
+              leave it
+            </Button>
+          </>
+        ) : (
+          <Button look="danger" onClick={() => setStopping(true)}>
+            stop it for everybody …
+          </Button>
+        )}
+      </p>
+      <Trouble error={act.error ?? older.error} />
+    </section>
+  );
+}

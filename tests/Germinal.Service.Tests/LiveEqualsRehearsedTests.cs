@@ -1,0 +1,225 @@
+using System.Globalization;
+using CsCheck;
+using Germinal.Channels.Letters;
+using Germinal.Core.Engine;
+using Germinal.Core.People;
+using Germinal.Core.Programs;
+using Germinal.Core.Tests;
+using Germinal.Core.Tests.Engine;
+using Germinal.Service.Engine;
+using Germinal.Service.People;
+using Germinal.Service.Programs;
+using Germinal.Store.Rows;
+using Microsoft.EntityFrameworkCore;
+using NodaTime;
+
+namespace Germinal.Service.Tests;
+
+/// <summary>
+/// Rule 12.2: with the same events, the touches a live run settled are exactly those a rehearsal from its start gives. The
+/// practices, programs, people and events are the generated ones of the core's own properties; here they are lived through
+/// on PostgreSQL, by one worker or by several that are killed over and over.
+/// </summary>
+public sealed class LiveEqualsRehearsedTests
+{
+    private sealed record Settled(string Person, string Program, int Run, string Step, Instant At, string Outcome, string? Reason);
+
+    /// <summary>Steps ask for a first name, and no task holds its run: nobody does tasks here.</summary>
+    private static ProgramDefinition ForLiving(ProgramDefinition program)
+    {
+        var json = ProgramFile.Write(program).ToJsonString().Replace("\"body\":\"b\"", "\"body\":\"{{ person.first_name }}\"", StringComparison.Ordinal).Replace("\"holds\":true", "\"holds\":false", StringComparison.Ordinal);
+        return ProgramFile.Read(json).Program!;
+    }
+
+    public static TheoryData<int, int> Cases
+    {
+        get
+        {
+            var cases = new TheoryData<int, int>();
+            var wanted = int.Parse(Environment.GetEnvironmentVariable("GERMINAL_LIVED_WORLDS") ?? "8", CultureInfo.InvariantCulture);
+            for (var i = 0; i < wanted; i++)
+            {
+                cases.Add(i, i % 2 == 0 ? 1 : 3);
+            }
+
+            return cases;
+        }
+    }
+
+    [Theory, MemberData(nameof(Cases))]
+    public async Task Rule_12_2_generated_practices_live_as_they_were_rehearsed(int seed, int workers)
+    {
+        var (practice, programs, people, engine, foreseen) = LivelyWorld(seed);
+        await using var world = await World.AtAsync("2027-02-01T00:00");
+        await PrepareAsync(world, practice, programs, people);
+        var random = new Random(seed);
+        foreach (var (person, happening) in people.SelectMany(p => p.Events.Select(e => (p.Person.Id, e))).OrderBy(e => e.e.At))
+        {
+            // The change and its event come at the very moment, before anything else of it.
+            await MoveAsync(world, happening.At - Duration.FromMilliseconds(1), workers, random);
+            await HappenAsync(world, person, happening, engine);
+        }
+
+        await MoveAsync(world, Worlds.End - Duration.FromMilliseconds(1), workers, random);
+        var lived = await LivedAsync(world, programs);
+        Assert.True(foreseen.SequenceEqual(lived), $"foreseen only:\n{string.Join('\n', foreseen.Except(lived))}\nlived only:\n{string.Join('\n', lived.Except(foreseen))}");
+        await using var db = world.Db();
+        Assert.False(await db.States.AnyAsync(s => s.SetAside != null));
+        Assert.Equal(world.Mail.Sent.Count, world.Mail.Sent.Select(m => m.MessageId).Distinct().Count());
+        Assert.Equal(await db.Messages.CountAsync(m => m.Channel == "email"), world.Mail.Sent.Count);
+        Assert.Equal(await db.Messages.CountAsync(m => m.Channel == "text"), world.Texts.Sent.Count);
+    }
+
+    /// <summary>The first generated world from a seed on in which a good deal happens.</summary>
+    private static (Practice Practice, List<ProgramDefinition> Programs, List<Actor> People, TouchEngine Engine, List<Settled> Foreseen) LivelyWorld(int seed)
+    {
+        for (var stream = (uint)seed * 1000; ; stream++)
+        {
+            var generated = Worlds.Any.Generate(new PCG(stream, 20270201), null, out _);
+            var programs = generated.Programs.Select(ForLiving).ToList();
+            var people = generated.People.Select(p => p with { Person = p.Person with { Handle = p.Person.Id.ToString() } }).ToList();
+            var engine = Given.EngineWith(generated.Practice, new LiquidLetters(), [.. programs]);
+            var foreseen = Rehearse(engine, people);
+            if (foreseen.Count >= 12)
+            {
+                return (generated.Practice, programs, people, engine, foreseen);
+            }
+        }
+    }
+
+    private static List<Settled> Rehearse(TouchEngine engine, IReadOnlyList<Actor> people)
+    {
+        var all = new List<Settled>();
+        Rehearsal.OfMany(engine, people, Worlds.Begin, Worlds.End, (_, actor, touches) =>
+        {
+            lock (all)
+            {
+                all.AddRange(touches.Where(t => t.SettledAt is not null)
+                    .Select(t => new Settled(actor.Person.Handle, t.Program.Definition.Name, t.Run, t.Step.Id, t.SettledAt!.Value, Words.Of(t.Outcome!.Value), t.Reason)));
+            }
+        }, null, CancellationToken.None);
+        return Ordered(all);
+    }
+
+    private static List<Settled> Ordered(IEnumerable<Settled> touches) =>
+        [.. touches.OrderBy(t => t.At).ThenBy(t => t.Person, StringComparer.Ordinal).ThenBy(t => t.Program, StringComparer.Ordinal).ThenBy(t => t.Run).ThenBy(t => t.Step, StringComparer.Ordinal)];
+
+    private static async Task PrepareAsync(World world, Practice practice, List<ProgramDefinition> programs, List<Actor> people)
+    {
+        await using var db = world.Db();
+        var row = await db.Practices.SingleAsync(p => p.Id == world.Practice);
+        row.Settings = new PracticeSettings
+        {
+            Holidays = [.. practice.Calendar.Holidays], OpenChannels = ["call", "post"], PostalAddress = practice.PostalAddress,
+            QuietFrom = practice.QuietHours.From.ToString("HH:mm", CultureInfo.InvariantCulture), QuietTo = practice.QuietHours.To.ToString("HH:mm", CultureInfo.InvariantCulture),
+            Pace = [.. practice.Pace.Select(p => new PaceSettings { Max = p.Max, Days = p.Days, Channels = [.. p.Channels.Select(Words.Of)] })],
+            DailyLimits = practice.DailyLimits.ToDictionary(l => Words.Of(l.Key), l => l.Value),
+        };
+        foreach (var facts in people.Select(p => p.Person))
+        {
+            db.People.Add(new PersonRow
+            {
+                Id = facts.Id, PracticeId = world.Practice, FirstName = facts.FirstName, LastName = facts.LastName, Email = facts.Email, Mobile = facts.Mobile, Address = facts.Address,
+                ZoneId = facts.Zone?.Id, OwnerId = world.Ada, AddedAt = Worlds.Begin,
+            });
+            db.KeyDates.AddRange(facts.KeyDates.Select(d => new KeyDateRow { PracticeId = world.Practice, PersonId = facts.Id, Name = d.Name, Month = d.Date.Month, Day = d.Date.Day, Year = d.Date.Year, Yearly = true }));
+            db.Consent.AddRange(facts.Consent.Select(c => new ConsentRow { PracticeId = world.Practice, PersonId = facts.Id, Channel = Words.Of(c.Channel), Purpose = "commercial", IsIn = c.In, At = c.At, Source = c.Source }));
+        }
+
+        await db.SaveChangesAsync();
+        foreach (var program in programs)
+        {
+            var draft = new ProgramRow { Id = Given.IdOf(program), PracticeId = world.Practice, Name = program.Name, Draft = ProgramFile.Write(program).ToJsonString(), CreatedAt = Worlds.Begin };
+            db.Programs.Add(draft);
+            await db.SaveChangesAsync();
+            await ProgramDesk.PublishAsync(db, draft, "Ada", Worlds.Begin, default);
+        }
+    }
+
+    private static async Task HappenAsync(World world, Guid person, Happening happening, TouchEngine engine)
+    {
+        await using var db = world.Db();
+        var desk = new PeopleDesk(db, "Ada Quill", happening.At);
+        Task RecordAsync(string kind, params (string Key, string Value)[] data) => desk.RecordAsync(person, kind, data.ToDictionary(d => d.Key, d => d.Value), default);
+        switch (happening)
+        {
+            case Replied r:
+                await RecordAsync(EventKinds.Replied, ("channel", Words.Of(r.Channel)));
+                break;
+            case StartedByHand s:
+                await desk.StartProgramAsync([person], s.ProgramId, false, default);
+                break;
+            case TagPutOn t:
+                await desk.PutTagAsync([person], t.Tag, default);
+                break;
+            case TagTakenOff t:
+                await desk.TakeTagAsync([person], t.Tag, default);
+                break;
+            case EnteredStage e:
+                await desk.MoveStageAsync([person], e.Stage, default);
+                break;
+            case ConsentGiven c:
+                await desk.AddConsentAsync(person, Words.Of(c.Channel), "commercial", null, c.In, "express", "said so", null, default);
+                break;
+            case Opened o:
+                await RecordAsync(EventKinds.Opened, ("program", o.ProgramId.ToString()), ("step", o.StepId));
+                break;
+            case StepTaskEnded t:
+                var step = engine.Shelf.Find(t.ProgramId, 1).Definition.StepOf(t.StepId);
+                var open = await db.Touches.Where(x => x.PersonId == person && x.ProgramId == t.ProgramId && x.StepId == t.StepId && (x.Status == "open" || (x.Status == "planned" && step is TaskStep)))
+                    .OrderBy(x => x.Status == "open" ? 0 : 1).ThenBy(x => x.SettledAt).ThenBy(x => x.Due).FirstOrDefaultAsync();
+                if (open is not null)
+                {
+                    await RecordAsync(EventKinds.CallEnded, ("touch", open.Id.ToString()), ("outcome", t.Outcome ?? ""));
+                }
+
+                break;
+            case ProgramPaused p:
+                await RecordAsync(EventKinds.RunPaused, ("program", p.ProgramId.ToString()));
+                break;
+            case ProgramResumed p:
+                await RecordAsync(EventKinds.RunResumed, ("program", p.ProgramId.ToString()));
+                break;
+            default:
+                throw new InvalidOperationException($"Nothing here does {happening}.");
+        }
+    }
+
+    /// <summary>Moves the clock with so many workers; more than one are killed every few milliseconds and started again.</summary>
+    private static async Task MoveAsync(World world, Instant to, int workers, Random random)
+    {
+        await using var db = world.Db();
+        await db.Clock.ExecuteUpdateAsync(u => u.SetProperty(c => c.MoveFrom, c => c.Now).SetProperty(c => c.MoveTo, to));
+        if (workers == 1)
+        {
+            await world.Room.WorkAsync(default);
+            return;
+        }
+
+        while (await db.Clock.AnyAsync(c => c.MoveTo != null))
+        {
+            using var kill = new CancellationTokenSource(TimeSpan.FromMilliseconds(random.Next(30, 400)));
+            await Task.WhenAll(Enumerable.Range(0, workers).Select(async _ =>
+            {
+                try
+                {
+                    await Task.Run(() => world.NewRoom().WorkAsync(kill.Token));
+                }
+                catch (Exception e) when (kill.IsCancellationRequested && e is not Xunit.Sdk.XunitException)
+                {
+                    // Killed in the middle of something.
+                }
+            }));
+            await db.Touches.Where(t => t.Status == "handing").ExecuteUpdateAsync(u => u.SetProperty(t => t.LeasedUntil, (Instant?)Instant.MinValue));
+        }
+    }
+
+    private static async Task<List<Settled>> LivedAsync(World world, List<ProgramDefinition> programs)
+    {
+        await using var db = world.Db();
+        var runs = await db.Runs.AsNoTracking().ToDictionaryAsync(r => r.Id, r => r.Number);
+        var touches = await db.Touches.AsNoTracking().Where(t => t.SettledAt != null).ToListAsync();
+        return Ordered(touches.Select(t => new Settled(
+            t.PersonId.ToString(), programs.Single(p => Given.IdOf(p) == t.ProgramId).Name, runs[t.RunId], t.StepId, t.ClosedAt ?? t.SettledAt!.Value, t.Status, t.CallOutcome ?? t.Reason)));
+    }
+}
