@@ -32,7 +32,7 @@ application_environment "$work" "$port"
 export GERMINAL_DEMO=1 GERMINAL_LIVE_DEMO=$until
 dotnet "$STANDINS_DLL" >"$work/stand-ins.log" 2>&1 &
 pids+=($!)
-wait_for "$GERMINAL_STANDINS/health" 20 "${pids[-1]}" || fail "the stand-ins did not start."
+wait_for "$GERMINAL_STANDINS/health" 60 "${pids[-1]}" || fail "the stand-ins did not start."
 dotnet "$WEB_DLL" --urls "$GERMINAL_URL" >"$work/web.log" 2>&1 &
 pids+=($!)
 shown=0

@@ -147,8 +147,9 @@ public sealed class LiveEngineTests
 
     /// <summary>A worker that died between handing over and recording: the touch is looked up by its own key.</summary>
     [Theory]
-    [InlineData(true, "sent", 0), InlineData(false, "sent", 1), InlineData(null, "uncertain", 0)]
-    public async Task After_a_crash_a_touch_is_looked_up_and_never_sent_twice(bool? known, string status, int sentAgain)
+    [InlineData(LookUpResult.Found, "sent", 0), InlineData(LookUpResult.NotThere, "sent", 1)]
+    [InlineData(LookUpResult.CannotSay, "uncertain", 0), InlineData(LookUpResult.NotNow, "handing", 0)]
+    public async Task After_a_crash_a_touch_is_looked_up_and_never_sent_twice(LookUpResult known, string status, int sentAgain)
     {
         await using var world = await World.AtAsync("2027-03-01T10:00");
         var ida = await world.PersonAsync("Ida");

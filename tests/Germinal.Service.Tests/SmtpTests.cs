@@ -107,7 +107,17 @@ public sealed class SmtpTests : IAsyncLifetime
         var answer = await transport.SendAsync(message, null, null, default);
         Assert.Equal(ProviderResult.Away, answer.Result);
         Assert.Contains("127.0.0.1:1 does not answer", answer.Words, StringComparison.Ordinal);
-        Assert.Null(await transport.WasAcceptedAsync("a@example.com", default));
+        Assert.Equal(LookUpResult.CannotSay, (await transport.LookUpAsync("a@example.com", null, default)).Result);
+    }
+
+    /// <summary>Whoever does not answer may have it: it is asked again; and a practice's own server is never asked by way of another.</summary>
+    [Fact]
+    public async Task A_look_up_asks_the_server_that_was_handed_the_message()
+    {
+        using var http = new HttpClient();
+        using var transport = new SmtpTransport(new MailServer("127.0.0.1", port, 2, "http://127.0.0.1:1/by-id/{id}"), http);
+        Assert.Equal(LookUpResult.NotNow, (await transport.LookUpAsync("a@example.com", null, default)).Result);
+        Assert.Equal(LookUpResult.CannotSay, (await transport.LookUpAsync("a@example.com", new MailServer("127.0.0.1", port, 2, null), default)).Result);
     }
 
     [Fact]

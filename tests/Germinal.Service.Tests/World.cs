@@ -29,7 +29,7 @@ internal sealed class FakeMail : IMailTransport
     public Func<MimeMessage, ProviderAnswer> Answers { get; set; } = _ => new ProviderAnswer(ProviderResult.Accepted, "250 kept");
 
     /// <summary>What it says when asked for a message; by default whether it was sent.</summary>
-    public Func<string, bool?>? Knows { get; set; }
+    public Func<string, LookUpResult>? Knows { get; set; }
 
     public Task<ProviderAnswer> SendAsync(MimeMessage message, string? returnPath, MailServer? own, CancellationToken stop)
     {
@@ -46,8 +46,11 @@ internal sealed class FakeMail : IMailTransport
         return Task.FromResult(answer);
     }
 
-    public Task<bool?> WasAcceptedAsync(string messageId, CancellationToken stop) =>
-        Task.FromResult(Knows is null ? Sent.Any(m => m.MessageId == messageId) : Knows(messageId));
+    public Task<LookedUp> LookUpAsync(string messageId, MailServer? own, CancellationToken stop)
+    {
+        var result = Knows is { } knows ? knows(messageId) : Sent.Any(m => m.MessageId == messageId) ? LookUpResult.Found : LookUpResult.NotThere;
+        return Task.FromResult(new LookedUp(result, messageId));
+    }
 }
 
 /// <summary>A text gateway in memory whose answers a test can choose; it takes a key once.</summary>
@@ -70,7 +73,8 @@ internal sealed class FakeTexts : ITextGateway
         return Task.FromResult(answer);
     }
 
-    public Task<string?> LookUpAsync(string key, CancellationToken stop) => Task.FromResult<string?>(taken.GetValueOrDefault(key, ""));
+    public Task<LookedUp> LookUpAsync(string key, CancellationToken stop) =>
+        Task.FromResult(taken.TryGetValue(key, out var id) ? new LookedUp(LookUpResult.Found, id) : new LookedUp(LookUpResult.NotThere));
 }
 
 /// <summary>The live engine on a database of its own, with a provider in memory and a clock that stands.</summary>

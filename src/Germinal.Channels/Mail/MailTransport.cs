@@ -16,10 +16,11 @@ public interface IMailTransport
     /// <param name="stop">Gives up.</param>
     Task<ProviderAnswer> SendAsync(MimeMessage message, string? returnPath, MailServer? own, CancellationToken stop);
 
-    /// <summary>Whether the provider took a message before; null when it cannot be asked.</summary>
+    /// <summary>Whether the provider took a message before.</summary>
     /// <param name="messageId">Without angle brackets.</param>
+    /// <param name="own">The practice's own server, if that is where it was handed to; null: the installation's.</param>
     /// <param name="stop">Gives up.</param>
-    Task<bool?> WasAcceptedAsync(string messageId, CancellationToken stop);
+    Task<LookedUp> LookUpAsync(string messageId, MailServer? own, CancellationToken stop);
 }
 
 /// <summary>Where mail goes out.</summary>
@@ -126,26 +127,26 @@ public sealed class SmtpTransport(MailServer server, HttpClient http) : IMailTra
     }
 
     /// <inheritdoc/>
-    public async Task<bool?> WasAcceptedAsync(string messageId, CancellationToken stop)
+    public async Task<LookedUp> LookUpAsync(string messageId, MailServer? own, CancellationToken stop)
     {
-        if (server.LookUp is null)
+        if ((own ?? server).LookUp is not { } where)
         {
-            return null;
+            return new LookedUp(LookUpResult.CannotSay);
         }
 
         try
         {
-            using var response = await http.GetAsync(server.LookUp.Replace("{id}", Uri.EscapeDataString(messageId), StringComparison.Ordinal), stop);
+            using var response = await http.GetAsync(where.Replace("{id}", Uri.EscapeDataString(messageId), StringComparison.Ordinal), stop);
             return response.StatusCode switch
             {
-                System.Net.HttpStatusCode.OK => true,
-                System.Net.HttpStatusCode.NotFound => false,
-                _ => null,
+                System.Net.HttpStatusCode.OK => new LookedUp(LookUpResult.Found, messageId),
+                System.Net.HttpStatusCode.NotFound => new LookedUp(LookUpResult.NotThere),
+                _ => new LookedUp(LookUpResult.NotNow),
             };
         }
-        catch (HttpRequestException)
+        catch (Exception e) when (e is HttpRequestException || (e is TaskCanceledException && !stop.IsCancellationRequested))
         {
-            return null;
+            return new LookedUp(LookUpResult.NotNow);
         }
     }
 

@@ -16,8 +16,8 @@ public interface ITextGateway
     /// <summary>Hands one text over. Never throws for what the gateway or the network does.</summary>
     Task<ProviderAnswer> SendAsync(OutgoingText text, CancellationToken stop);
 
-    /// <summary>The gateway's id of a text it took before, empty where it never did, null when it cannot be asked.</summary>
-    Task<string?> LookUpAsync(string key, CancellationToken stop);
+    /// <summary>Whether the gateway took a text before, and under which id of its own.</summary>
+    Task<LookedUp> LookUpAsync(string key, CancellationToken stop);
 }
 
 /// <summary>
@@ -57,21 +57,21 @@ public sealed class HttpTextGateway(HttpClient http) : ITextGateway
     }
 
     /// <inheritdoc/>
-    public async Task<string?> LookUpAsync(string key, CancellationToken stop)
+    public async Task<LookedUp> LookUpAsync(string key, CancellationToken stop)
     {
         try
         {
             using var response = await http.GetAsync($"messages/by-key/{Uri.EscapeDataString(key)}", stop);
             return response.StatusCode switch
             {
-                HttpStatusCode.OK => (await response.Content.ReadFromJsonAsync<Taken>(stop))?.Id,
-                HttpStatusCode.NotFound => "",
-                _ => null,
+                HttpStatusCode.OK => new LookedUp(LookUpResult.Found, (await response.Content.ReadFromJsonAsync<Taken>(stop))?.Id ?? key),
+                HttpStatusCode.NotFound => new LookedUp(LookUpResult.NotThere),
+                _ => new LookedUp(LookUpResult.NotNow),
             };
         }
-        catch (Exception e) when (e is HttpRequestException or TaskCanceledException && !stop.IsCancellationRequested)
+        catch (Exception e) when (e is HttpRequestException || (e is TaskCanceledException && !stop.IsCancellationRequested))
         {
-            return null;
+            return new LookedUp(LookUpResult.NotNow);
         }
     }
 

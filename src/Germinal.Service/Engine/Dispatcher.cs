@@ -168,18 +168,26 @@ public sealed partial class Dispatcher(
         {
             // A provider that said “later” is known not to have it; of an uncertain one a member may have said what became of it.
             var ready = handing.Prepare(batch, touch);
-            var id = touch.Reason switch { "later" => "", "arrived" => ready.Key, _ => await handing.LookUpAsync(ready, stop) };
-            if (id is null)
+            var found = touch.Reason switch
             {
-                await MarkUncertainAsync(practiceId, touch.Id, stop);
-            }
-            else if (id.Length == 0)
+                "later" => new LookedUp(LookUpResult.NotThere),
+                "arrived" => new LookedUp(LookUpResult.Found, ready.Key),
+                _ => await handing.LookUpAsync(batch, ready, stop),
+            };
+            switch (found.Result)
             {
-                again.Add(touch);
-            }
-            else
-            {
-                arrived.Add((ready, new ProviderAnswer(ProviderResult.Accepted, "found at the provider after an interruption", id)));
+                case LookUpResult.Found:
+                    arrived.Add((ready, new ProviderAnswer(ProviderResult.Accepted, "found at the provider after an interruption", found.Id)));
+                    break;
+                case LookUpResult.NotThere:
+                    again.Add(touch);
+                    break;
+                case LookUpResult.CannotSay:
+                    await MarkUncertainAsync(practiceId, touch.Id, stop);
+                    break;
+                default:
+                    // Asked again when the lease just taken runs out.
+                    break;
             }
         }
 

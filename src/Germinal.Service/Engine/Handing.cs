@@ -72,16 +72,9 @@ public sealed class Handing(LiquidLetters liquid, LetterWriter writer, PublicLin
         return await mail.SendAsync(message, replies.Of(ReplyUse.Report, touch.Id), secrets.Open(batch.Settings.MailOut), stop);
     }
 
-    /// <summary>Whether the provider took a message before: its own id, empty for no, null where it cannot be asked.</summary>
-    public async Task<string?> LookUpAsync(ReadyMessage ready, CancellationToken stop)
-    {
-        if (ready.Letter is null)
-        {
-            return await texts.LookUpAsync(ready.Key, stop);
-        }
-
-        return await mail.WasAcceptedAsync(ready.Key, stop) switch { true => ready.Key, false => "", _ => null };
-    }
+    /// <summary>Whether the provider took a message before.</summary>
+    public Task<LookedUp> LookUpAsync(EngineBatch batch, ReadyMessage ready, CancellationToken stop) =>
+        ready.Letter is null ? texts.LookUpAsync(ready.Key, stop) : mail.LookUpAsync(ready.Key, secrets.Open(batch.Settings.MailOut), stop);
 
     /// <summary>The row of a message that went.</summary>
     public static MessageRow Row(ReadyMessage ready, ProviderAnswer answer) => new()
