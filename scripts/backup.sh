@@ -25,9 +25,9 @@ else
   "$PG_BIN/pg_restore" --list "$file" >/dev/null 2>&1 || fail "$file is not a backup that ./germinal backup made."
   [ "$(pg_sql "$db" postgres "SELECT count(*) FROM pg_stat_activity WHERE datname = 'germinal'")" = 0 ] || fail "Germinal is running; stop it first (Ctrl-C in ./run), then restore."
   # Beside the old one first: it is only given up once the new one is whole.
-  pg_sql "$db" postgres "SET client_min_messages = warning; DROP DATABASE IF EXISTS germinal_restored" && pg_sql "$db" postgres "CREATE DATABASE germinal_restored" || fail "the database does not answer."
+  pg_sql "$db" postgres "DROP DATABASE IF EXISTS germinal_restored" && pg_sql "$db" postgres "CREATE DATABASE germinal_restored" || fail "the database does not answer."
   "$PG_BIN/pg_restore" "${at[@]}" -d germinal_restored --no-owner --no-privileges --exit-on-error "$file" || { pg_sql "$db" postgres "DROP DATABASE germinal_restored"; fail "$file could not be restored; nothing was changed."; }
-  pg_sql "$db" postgres "SET client_min_messages = warning; DROP DATABASE IF EXISTS germinal_before" && pg_sql "$db" postgres "ALTER DATABASE germinal RENAME TO germinal_before" && pg_sql "$db" postgres "ALTER DATABASE germinal_restored RENAME TO germinal" ||
+  pg_sql "$db" postgres "DROP DATABASE IF EXISTS germinal_before" && pg_sql "$db" postgres "ALTER DATABASE germinal RENAME TO germinal_before" && pg_sql "$db" postgres "ALTER DATABASE germinal_restored RENAME TO germinal" ||
     fail "the restored database could not be put in place; it is there as germinal_restored."
   say "Restored from $file. What was there before is kept as germinal_before until the next restore."
 fi

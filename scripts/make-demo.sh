@@ -1,5 +1,5 @@
 #!/usr/bin/env bash
-# Lives through the demo practice's two years and writes them down as demo/history.dump, with the counts beside it.
+# Lives through the demo practice's two years and writes them down as demo/history.dump.00 and on, with the counts beside it.
 #   scripts/make-demo.sh [--check] [--until YYYY-MM-DD]
 # With --check nothing is written: the counts of a history lived anew are compared with those that ship.
 set -u
@@ -60,7 +60,7 @@ if [ -n "$check" ]; then
   before="$until 04:00+00"
   [ "$until" = yes ] && before=2100-01-01
   pg_sql $((port + 1)) postgres "CREATE DATABASE shipped" || fail "the database does not answer."
-  PGPASSWORD=$PG_PASSWORD "$PG_BIN/pg_restore" -h 127.0.0.1 -p $((port + 1)) -U germinal -d shipped --no-owner --no-privileges --exit-on-error "$ROOT/demo/history.dump" || fail "demo/history.dump cannot be restored."
+  restore_history $((port + 1)) shipped 1 || fail "demo/history.dump.?? cannot be restored."
   counts shipped "$before" >"$work/shipped"
   counts germinal "$before" >"$work/lived"
   [ -s "$work/lived" ] && diff "$work/shipped" "$work/lived" && say "The history lived anew is the one that ships: $(wc -l <"$work/lived") counts agree."
@@ -70,5 +70,7 @@ counts germinal 2100-01-01 >"$work/counts"
 # A history that ships carries nobody's password.
 pg_sql $((port + 1)) germinal "UPDATE \"AspNetUsers\" SET password_hash = NULL, security_stamp = gen_random_uuid()::text" || fail "the passwords could not be taken out."
 cp "$work/counts" "$ROOT/demo/history.counts"
-PGPASSWORD=$PG_PASSWORD "$PG_BIN/pg_dump" -h 127.0.0.1 -p $((port + 1)) -U germinal --format=custom --compress=9 --no-owner --no-privileges --file="$ROOT/demo/history.dump" germinal || fail "the history could not be dumped."
-say "demo/history.dump: $(du -h "$ROOT/demo/history.dump" | cut -f1)"
+PGPASSWORD=$PG_PASSWORD "$PG_BIN/pg_dump" -h 127.0.0.1 -p $((port + 1)) -U germinal --format=custom --compress=9 --no-owner --no-privileges --file="$work/history.dump" germinal || fail "the history could not be dumped."
+rm -f "$ROOT"/demo/history.dump*
+split --bytes=2MB --numeric-suffixes "$work/history.dump" "$ROOT/demo/history.dump."
+say "demo/history.dump.??: $(du -h "$work/history.dump" | cut -f1)"

@@ -123,8 +123,19 @@ pg_start() {
   }
 }
 
+# restore_history PORT DATABASE JOBS: the demo's two years; kept in pieces, since some hosts of code take no large files.
+restore_history() {
+  local whole code
+  whole=$(mktemp) || return 1
+  cat "$ROOT"/demo/history.dump.?? >"$whole"
+  PGPASSWORD=$PG_PASSWORD "$PG_BIN/pg_restore" -h 127.0.0.1 -p "$1" -U germinal -d "$2" --no-owner --no-privileges --exit-on-error --jobs="$3" "$whole"
+  code=$?
+  rm -f "$whole"
+  return $code
+}
+
 pg_stop() { [ -n "${PG_DATA:-}" ] && as_pg "$PG_BIN/pg_ctl" -D "$PG_DATA" -m fast -w stop >/dev/null 2>&1; }
-pg_sql() { PGPASSWORD=$PG_PASSWORD "$PG_BIN/psql" -h 127.0.0.1 -p "$1" -U germinal -d "$2" -qAtc "$3"; }
+pg_sql() { PGPASSWORD=$PG_PASSWORD PGOPTIONS="-c client_min_messages=warning" "$PG_BIN/psql" -h 127.0.0.1 -p "$1" -U germinal -d "$2" -qAtc "$3"; }
 
 # wait_for URL SECONDS PID: until the address answers well, or the process is gone.
 wait_for() {

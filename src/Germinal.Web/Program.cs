@@ -74,6 +74,7 @@ PeopleEndpoints.Map(app);
 PersonEndpoints.Map(app);
 PersonDataEndpoints.Map(app);
 ImportEndpoints.Map(app);
+ConsentEndpoints.Map(app);
 ProgramEndpoints.Map(app);
 DealingsEndpoints.Map(app);
 NoteEndpoints.Map(app);

@@ -43,6 +43,57 @@ public sealed class LiveApiTests(Site site) : IClassFixture<Site>
     }
 
     [Fact]
+    public async Task A_ledger_kept_elsewhere_is_shown_first_and_then_added_and_goes_out_again()
+    {
+        var ada = await site.SignedInAsync("ada");
+        var person = await PersonAsync(ada, "Ledger");
+        using var content = Member.File(Encoding.UTF8.GetBytes("email,channel,decision,at,source\nledger@example.com,post,in,2026-05-04,form\nnobody@example.com,post,in,2026-05-04,form\n"), "consent.csv");
+        async Task<JsonElement> SendAsync(string query)
+        {
+            using var file = Member.File(await content.First().ReadAsByteArrayAsync(), "consent.csv");
+            return await ada.DoAsync("/api/consent-files" + query, file);
+        }
+
+        var shown = await SendAsync("");
+        Assert.Equal((1, false, 3), (shown.GetProperty("new").GetInt32(), shown.GetProperty("written").GetBoolean(), shown.GetProperty("problems")[0].GetProperty("line").GetInt32()));
+        Assert.DoesNotContain("post", await (await ada.SendAsync(HttpMethod.Get, $"/api/people/{person}/consent.csv")).Content.ReadAsStringAsync(), StringComparison.Ordinal);
+        Assert.True((await SendAsync("?write=true")).GetProperty("written").GetBoolean());
+        Assert.Equal(1, (await SendAsync("?write=true")).GetProperty("known").GetInt32());
+        var file = await (await ada.SendAsync(HttpMethod.Get, $"/api/people/{person}/consent.csv")).Content.ReadAsStringAsync();
+        Assert.Equal("ledger@example.com,,post,commercial,,in,express,2026-05-04T04:00:00Z,form,,", file.Split("\r\n")[1]);
+        Assert.Equal(400, (await ada.RefusedAsync("/api/consent-files", Member.File([], "empty.csv"), "file")).Status);
+    }
+
+    [Fact]
+    public async Task A_touch_that_lacks_consent_is_let_go_with_a_reason_and_a_no_never()
+    {
+        var ada = await site.SignedInAsync("ada");
+        var program = await PeopleApiTests.ProgramAsync(ada, "Overruled", """[{"id":"r","kind":"email","when":{"from":"start","offset":"P2D"},"subject":"Once","body":"b"}]""", "{}");
+        async Task<(string Person, string Touch)> PlannedAsync(string name)
+        {
+            var person = await PersonAsync(ada, name);
+            await ada.DoAsync("/api/people/start", new { ids = new[] { person }, program });
+            await site.WorkAsync();
+            await using var db = site.Db();
+            return (person, (await db.Touches.SingleAsync(t => t.PersonId == Guid.Parse(person))).Id.ToString());
+        }
+
+        async Task<bool> CanAsync((string Person, string Touch) t) => (await ada.GetAsync($"/api/touches/{t.Touch}")).GetProperty("canOverrule").GetBoolean();
+        var lacking = await PlannedAsync("Lacking");
+        Assert.True(await CanAsync(lacking));
+        Assert.Contains("Write why", (await ada.RefusedAsync($"/api/touches/{lacking.Touch}/overrule", new { person = lacking.Person, reason = " " }, "reason")).Message, StringComparison.Ordinal);
+        await ada.DoAsync($"/api/touches/{lacking.Touch}/overrule", new { person = lacking.Person, reason = "asked for it at the door" });
+        await site.WorkAsync();
+        Assert.False(await CanAsync(lacking));
+        Assert.Contains("A message was let go without consent", await ThreadAsync(ada, lacking.Person));
+
+        var refused = await PlannedAsync("Refuser");
+        await ada.DoAsync($"/api/people/{refused.Person}/consent", new { channel = "email", @in = false, reason = "told me" });
+        await site.WorkAsync();
+        Assert.False(await CanAsync(refused));
+    }
+
+    [Fact]
     public async Task An_appointment_starts_a_reminder_that_moves_with_it()
     {
         var ada = await site.SignedInAsync("ada");

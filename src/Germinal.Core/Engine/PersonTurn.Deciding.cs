@@ -286,7 +286,7 @@ internal sealed partial class PersonTurn
     }
 
     private ConsentReading ReadConsent(ProgramDefinition definition, Step step, Channel channel) =>
-        ConsentLedger.Read(person.Consent, Practice.Consent, channel, definition.PurposeOf(step), definition.TopicOf(step), now, Practice.Zone);
+        TouchEngine.ConsentFor(Practice, person, definition, step, channel, now);
 
     /// <summary>Check 7 for a due moment, now or later (rule 3.3).</summary>
     private bool InTime(RunState run, Instant due, Trail trail)

@@ -17,7 +17,7 @@ namespace Germinal.Web.Endpoints;
 public sealed record SentenceDto(string Tone, string Text);
 
 /// <summary>A touch picked: what it says, and why it went, waits, or did not.</summary>
-public sealed record TouchDto(Guid Id, PersonRef Person, string Program, string Kind, string Status, string Heading, string? Subject, string? Html, string? From, string? To, IReadOnlyList<SentenceDto> Why, bool CanHold, bool Held);
+public sealed record TouchDto(Guid Id, PersonRef Person, string Program, string Kind, string Status, string Heading, string? Subject, string? Html, string? From, string? To, IReadOnlyList<SentenceDto> Why, bool CanHold, bool Held, bool CanOverrule);
 
 /// <summary>One touch: its why and its message; holding, dropping, and how a call ended.</summary>
 public static class TouchEndpoints
@@ -95,8 +95,15 @@ public static class TouchEndpoints
         }
 
         var canHold = touch.Status is "planned" or "blocked";
-        return new TouchDto(touch.Id, new PersonRef(facts.Id, facts.Name), definition.Name, touch.Kind, status, Heading(touch.Kind, status), subject, html?.Replace(writer.BaseUrl + "/i/", "/i/", StringComparison.Ordinal), practice.SenderFor(facts)?.Name, facts.Email, [.. why.Select(w => new SentenceDto(w.Tone, w.Text))], canHold, touch.Held);
+        return new TouchDto(touch.Id, new PersonRef(facts.Id, facts.Name), definition.Name, touch.Kind, status, Heading(touch.Kind, status), subject, html?.Replace(writer.BaseUrl + "/i/", "/i/", StringComparison.Ordinal), practice.SenderFor(facts)?.Name, facts.Email, [.. why.Select(w => new SentenceDto(w.Tone, w.Text))], canHold, touch.Held, canHold && LacksConsent(practice, facts, definition, step, now) && !(await StateOfAsync(db, touch.PersonId, stop)).Overruled.ContainsKey(touch.Id));
     }
+
+    /// <summary>Nobody said it may go; a no is another matter, and never overruled (rule 10.5).</summary>
+    private static bool LacksConsent(Practice practice, Core.People.PersonFacts facts, ProgramDefinition definition, Step step, Instant now) =>
+        step.Channel is { } channel && TouchEngine.ConsentFor(practice, facts, definition, step, channel, now).Verdict == Core.People.ConsentVerdict.Missing;
+
+    private static async Task<PersonState> StateOfAsync(GerminalDb db, Guid person, CancellationToken stop) =>
+        await db.States.AsNoTracking().Where(s => s.PersonId == person).Select(s => s.State).FirstOrDefaultAsync(stop) is { } json ? PersonStateJson.Read(json) : PersonState.Empty;
 
     private static string Heading(string kind, string status) => (kind, status) switch
     {
@@ -129,8 +136,7 @@ public static class TouchEndpoints
 
     private static async Task<Results<Ok<TouchDto>, NotFound>> ForeseenAsync(GerminalDb db, TouchEngine engine, LetterWriter writer, Core.People.PersonFacts facts, Guid id, Instant now, CancellationToken stop)
     {
-        var json = await db.States.AsNoTracking().Where(s => s.PersonId == facts.Id).Select(s => s.State).FirstOrDefaultAsync(stop);
-        var state = json is null ? PersonState.Empty : PersonStateJson.Read(json);
+        var state = await StateOfAsync(db, facts.Id, stop);
         var found = Rehearsal.Of(engine, facts, state, now, now + Duration.FromDays(366), null, 60).FirstOrDefault(t => t.TouchId == id);
         if (found is null)
         {
@@ -164,7 +170,7 @@ public static class TouchEndpoints
             html = LetterHtml.FromBody(LetterHtml.Encode(((LiquidLetters)engine.Templates).FillText(words.Text, facts, practice, practice.SenderFor(facts), found.Due, [])));
         }
 
-        return TypedResults.Ok(new TouchDto(id, new PersonRef(facts.Id, facts.Name), definition.Name, found.Step.Kind, held ? "held" : "coming", found.Step is CallStep ? "Why this call" : "Why it is coming", subject, html, practice.SenderFor(facts)?.Name, facts.Email, [.. why.Select(w => new SentenceDto(w.Tone, w.Text))], found.Step is EmailStep, held));
+        return TypedResults.Ok(new TouchDto(id, new PersonRef(facts.Id, facts.Name), definition.Name, found.Step.Kind, held ? "held" : "coming", found.Step is CallStep ? "Why this call" : "Why it is coming", subject, html, practice.SenderFor(facts)?.Name, facts.Email, [.. why.Select(w => new SentenceDto(w.Tone, w.Text))], found.Step is EmailStep, held, LacksConsent(practice, facts, definition, found.Step, now) && !state.Overruled.ContainsKey(id)));
     }
 
     private static async Task<Results<NoContent, NotFound, ValidationProblem>> Done(Guid id, DoneBody body, GerminalDb db, Caller caller, CancellationToken stop)

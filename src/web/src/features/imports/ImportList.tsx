@@ -6,6 +6,7 @@ import { useNow } from '../../app/session';
 import { Empty, Trouble } from '../../ui/bits';
 import { DayPage, PageHead, Stretch } from '../../ui/DayPage';
 import { count, nearDay } from '../../ui/when';
+import { ConsentFile } from './ConsentFile';
 
 /** Dropping a file of people, and the files brought in before. */
 export default function ImportList() {
@@ -87,6 +88,7 @@ export default function ImportList() {
         </div>
         <Trouble error={send.error} />
       </div>
+      <ConsentFile />
       <Stretch title="Brought in before" />
       {imports.data?.length === 0 && <Empty>No list yet.</Empty>}
       {imports.data?.map((i) => (

@@ -614,6 +614,13 @@ function MayWe({ person: p }: { person: Person }) {
         </form>
       )}
       {ledger && (
+        <p className="text-small">
+          <a href={`/api/people/${p.id}/consent.csv`} download>
+            the ledger as a file
+          </a>
+        </p>
+      )}
+      {ledger && (
         <ul className="mb-4 list-none p-0">
           {p.ledger.map((c) => (
             <li key={`${c.at}${c.channel}${c.in}`} className="border-t border-dotted border-rule py-1">

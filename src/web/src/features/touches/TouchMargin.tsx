@@ -1,7 +1,10 @@
-import { useQuery } from '@tanstack/react-query';
+import { useQuery, useQueryClient } from '@tanstack/react-query';
+import { useState } from 'react';
 import { Link } from 'react-router';
 import { api, take } from '../../api/client';
-import { Trouble } from '../../ui/bits';
+import { useSession } from '../../app/session';
+import { Button, Field, fieldError, Trouble } from '../../ui/bits';
+import { usePersonChange } from '../people/usePersonChange';
 
 /** A touch picked: whose it is, its why in sentences, and what it says. */
 export function TouchMargin({ touchId, personId, showPerson = true }: { touchId: string; personId: string; showPerson?: boolean }) {
@@ -33,6 +36,7 @@ export function TouchMargin({ touchId, personId, showPerson = true }: { touchId:
           </li>
         ))}
       </ul>
+      {t.canOverrule && <LetItGo touchId={touchId} personId={personId} />}
       {t.html && (
         <>
           <h3>{t.kind === 'call' ? 'What to say' : t.status === 'sent' ? 'What it said' : 'What it would say'}</h3>
@@ -52,5 +56,59 @@ export function TouchMargin({ touchId, personId, showPerson = true }: { touchId:
         </>
       )}
     </section>
+  );
+}
+
+/** Letting one touch go although nobody said it may: who may, says why, and that is kept. A no is never overruled. */
+function LetItGo({ touchId, personId }: { touchId: string; personId: string }) {
+  const queries = useQueryClient();
+  const role = useSession().data?.role;
+  const [open, setOpen] = useState(false);
+  const [reason, setReason] = useState('');
+  const overrule = usePersonChange(personId, async () => {
+    await take(api.POST('/api/touches/{id}/overrule', { params: { path: { id: touchId } }, body: { person: personId, reason } }));
+    setOpen(false);
+    setTimeout(() => queries.invalidateQueries({ queryKey: ['touch', touchId] }), 600);
+  });
+  if (role !== 'principal' && role !== 'adviser') return null;
+  if (!open) {
+    return (
+      <p className="mb-4">
+        <Button look="plain" onClick={() => setOpen(true)}>
+          let this one go without consent …
+        </Button>
+      </p>
+    );
+  }
+  return (
+    <form
+      className="mb-4"
+      onSubmit={(e) => {
+        e.preventDefault();
+        overrule.mutate(undefined);
+      }}
+    >
+      <Field
+        label="Why it may go"
+        error={fieldError(overrule.error, 'reason')}
+        hint="Only this one message goes. Your name and the reason are kept with it."
+      >
+        {(id, by) => (
+          <input
+            id={id}
+            aria-describedby={by}
+            autoFocus
+            className="w-full text-ink"
+            value={reason}
+            onChange={(e) => setReason(e.target.value)}
+          />
+        )}
+      </Field>
+      <Trouble error={fieldError(overrule.error, 'reason') ? null : overrule.error} />
+      <Button type="submit">Let it go</Button>{' '}
+      <Button look="plain" onClick={() => setOpen(false)}>
+        leave it
+      </Button>
+    </form>
   );
 }

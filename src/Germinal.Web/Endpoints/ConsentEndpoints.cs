@@ -1,0 +1,68 @@
+using System.Text;
+using Germinal.Service.Import;
+using Germinal.Service.People;
+using Germinal.Store;
+using Germinal.Web.Hosting;
+using Microsoft.AspNetCore.Http.HttpResults;
+using Microsoft.EntityFrameworkCore;
+
+namespace Germinal.Web.Endpoints;
+
+/// <summary>A row of a consent file that is left out, and why.</summary>
+public sealed record ConsentProblemDto(int Line, string Text);
+
+/// <summary>What a consent file brings, or brought.</summary>
+public sealed record ConsentFileDto(int Rows, int New, int Known, bool Written, int ProblemsInAll, IReadOnlyList<ConsentProblemDto> Problems);
+
+/// <summary>The consent ledger as a file: out for a person, in for many.</summary>
+public static class ConsentEndpoints
+{
+    private const int MostBytes = 20 * 1024 * 1024;
+    private const int ProblemsShown = 300;
+
+    public static void Map(IEndpointRouteBuilder app)
+    {
+        app.MapPost("/api/consent-files", Take).WithTags("consent").RequireAuthorization().DisableAntiforgery().WithMetadata(new Microsoft.AspNetCore.Mvc.RequestSizeLimitAttribute(MostBytes));
+        app.MapGet("/api/people/{id:guid}/consent.csv", Give).ExcludeFromDescription().RequireAuthorization();
+    }
+
+    /// <summary>Says what a file brings; with <paramref name="write"/> it is added to the ledger as well.</summary>
+    private static async Task<Results<Ok<ConsentFileDto>, ValidationProblem>> Take(IFormFile file, bool? write, GerminalDb db, Caller caller, CancellationToken stop)
+    {
+        if (file.Length is 0 or > MostBytes)
+        {
+            return Problems.Field("file", file.Length == 0 ? "The file is empty." : "The file is over 20 MB. Split it and bring it in in parts.");
+        }
+
+        using var memory = new MemoryStream();
+        await file.CopyToAsync(memory, stop);
+        try
+        {
+            var read = await ConsentFile.ReadAsync(db, memory.ToArray(), caller.Name, stop);
+            if (write == true)
+            {
+                await read.AddAsync(stop);
+            }
+
+            var report = read.Report;
+            return TypedResults.Ok(new ConsentFileDto(
+                report.Rows, report.New, report.Known, write == true, report.Problems.Count, [.. report.Problems.Take(ProblemsShown).Select(p => new ConsentProblemDto(p.Line, p.Text))]));
+        }
+        catch (UnreadableFileException e)
+        {
+            return Problems.Field("file", e.Message);
+        }
+    }
+
+    private static async Task<IResult> Give(Guid id, GerminalDb db, CancellationToken stop)
+    {
+        if (await db.People.AsNoTracking().FirstOrDefaultAsync(p => p.Id == id, stop) is not { } person)
+        {
+            return Results.NotFound();
+        }
+
+        await using var words = new StringWriter();
+        await ConsentFile.WriteAsync(db, person, words, stop);
+        return Results.File(Encoding.UTF8.GetBytes(words.ToString()), "text/csv; charset=utf-8", $"consent-{PersonNames.Fold(PeopleEndpoints.NameOf(person)).Replace(' ', '-')}.csv");
+    }
+}
