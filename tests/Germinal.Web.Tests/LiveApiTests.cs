@@ -50,8 +50,8 @@ public sealed class LiveApiTests(Site site) : IClassFixture<Site>
         using var content = Member.File(Encoding.UTF8.GetBytes("email,channel,decision,at,source\nledger@example.com,post,in,2026-05-04,form\nnobody@example.com,post,in,2026-05-04,form\n"), "consent.csv");
         async Task<JsonElement> SendAsync(string query)
         {
-            using var file = Member.File(await content.First().ReadAsByteArrayAsync(), "consent.csv");
-            return await ada.DoAsync("/api/consent-files" + query, file);
+            using var form = Member.File(await content.First().ReadAsByteArrayAsync(), "consent.csv");
+            return await ada.DoAsync("/api/consent-files" + query, form);
         }
 
         var shown = await SendAsync("");
