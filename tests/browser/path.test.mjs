@@ -57,7 +57,7 @@ test('signing in: a wrong password is told, a right one leads back to where one 
 test('bringing people in: guess, review, progress, and the same file twice adds nobody', async () => {
   await page.goto(`${stack.url}/people/bring-in`);
   await accessible('bring in');
-  await page.locator('input[type=file]').setInputFiles(sample);
+  await page.getByLabel('A CSV file of people').setInputFiles(sample);
   await page.getByRole('heading', { name: 'Is this right?' }).waitFor();
   assert.equal(await page.getByLabel('E-mail Address is').inputValue(), 'email');
   await page.getByText('13/45/1970').waitFor();
@@ -146,6 +146,25 @@ test('a program is written, checked, and switched on with those who qualify', as
   await page.keyboard.type('Hello {{ person.first_name }}, it was good to talk.');
   await page.getByRole('button', { name: 'Bold' }).click();
   await page.keyboard.type(' Come by.');
+  await page.getByRole('button', { name: 'Bold' }).click();
+  await page.keyboard.type(' Read the guide');
+  await page.keyboard.press('Control+Shift+ArrowLeft');
+
+  // What following a link sets off is said with the link, and the letter keeps it.
+  await page.getByRole('button', { name: 'Link', exact: true }).click();
+  const link = page.getByRole('dialog', { name: 'Link' });
+  await link.getByLabel('Where the picked words lead').fill('https://example.com/guide');
+  await link.getByRole('button', { name: /what following it sets off/ }).click();
+  await link.getByLabel('puts on the tag').fill('guide reader');
+  await link.getByLabel('asks for a call, with these words').fill('Ask about the guide');
+  await link.getByLabel('within working days').fill('2');
+  await accessible('link');
+  await link.getByRole('button', { name: 'Take it' }).click();
+  await until('the letter to keep the link', async () => {
+    const { draft } = await (await page.request.get(page.url().replace('/programs/', '/api/programs/'))).json();
+    const kept = draft.steps.find((s) => s.kind === 'email').body;
+    return ['href="https://example.com/guide"', 'data-tag="guide reader"', 'data-call="Ask about the guide"', 'data-call-in="P2D"'].every((part) => kept.includes(part));
+  });
   await page.getByText('· saved').waitFor();
   await page.getByText(/Line 1, column/).first().waitFor({ state: 'detached' });
   await page.getByText('As ', { exact: false }).first().waitFor();

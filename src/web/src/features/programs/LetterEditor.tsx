@@ -2,10 +2,12 @@ import { useQuery } from '@tanstack/react-query';
 import Image from '@tiptap/extension-image';
 import { EditorContent, useEditor } from '@tiptap/react';
 import StarterKit from '@tiptap/starter-kit';
-import { DropdownMenu, Popover } from 'radix-ui';
+import { DropdownMenu } from 'radix-ui';
 import { useEffect, useRef, useState } from 'react';
 import { api, type Schemas, take, upload } from '../../api/client';
-import { Button, Field, Trouble } from '../../ui/bits';
+import { Trouble } from '../../ui/bits';
+import { LinkTool } from './LinkTool';
+import { attributesOf, effectsOf, LetterLink } from './letterLink';
 
 /** A letter's subject and body, written in place: headings, bold, lists, links, pictures, and merge fields from a menu. */
 export default function LetterEditor({
@@ -37,8 +39,9 @@ export default function LetterEditor({
         codeBlock: false,
         code: false,
         strike: false,
-        link: { openOnClick: false, defaultProtocol: 'https' },
+        link: false,
       }),
+      LetterLink.configure({ openOnClick: false, defaultProtocol: 'https' }),
       Image,
     ],
     content: asHtml(body),
@@ -104,9 +107,15 @@ export default function LetterEditor({
         {tool('Numbers', editor?.isActive('orderedList') ?? false, () => editor?.chain().focus().toggleOrderedList().run())}
         <LinkTool
           href={editor?.getAttributes('link').href as string | undefined}
-          set={(href) =>
+          effects={effectsOf(editor?.getAttributes('link') ?? {})}
+          set={(href, effects) =>
             href
-              ? editor?.chain().focus().extendMarkRange('link').setLink({ href }).run()
+              ? editor
+                  ?.chain()
+                  .focus()
+                  .extendMarkRange('link')
+                  .setMark('link', { href, ...attributesOf(effects) })
+                  .run()
               : editor?.chain().focus().extendMarkRange('link').unsetLink().run()
           }
         />
@@ -155,44 +164,6 @@ export default function LetterEditor({
         </div>
       )}
     </div>
-  );
-}
-
-function LinkTool({ href, set }: { href?: string; set: (href: string) => void }) {
-  const [open, setOpen] = useState(false);
-  const [text, setText] = useState('');
-  return (
-    <Popover.Root
-      open={open}
-      onOpenChange={(o) => {
-        setText(href ?? 'https://');
-        setOpen(o);
-      }}
-    >
-      <Popover.Trigger className={`px-1.5 text-small ${href ? 'font-semibold text-leaf' : 'text-soft hover:text-ink'}`}>
-        Link
-      </Popover.Trigger>
-      <Popover.Portal>
-        <Popover.Content className="float w-80 p-4" aria-label="Link">
-          <form
-            onSubmit={(e) => {
-              e.preventDefault();
-              set(text === 'https://' ? '' : text);
-              setOpen(false);
-            }}
-          >
-            <Field label="Where the picked words lead" hint="empty: no link">
-              {(id, by) => (
-                <input id={id} aria-describedby={by} className="w-full" value={text} onChange={(e) => setText(e.target.value)} />
-              )}
-            </Field>
-            <Button type="submit" look="main">
-              Take it
-            </Button>
-          </form>
-        </Popover.Content>
-      </Popover.Portal>
-    </Popover.Root>
   );
 }
 

@@ -1,0 +1,157 @@
+import { useQuery } from '@tanstack/react-query';
+import { Popover } from 'radix-ui';
+import { useId, useState } from 'react';
+import { api, take } from '../../api/client';
+import { useSession } from '../../app/session';
+import { Button, Field } from '../../ui/bits';
+import { type Effects, sayEffects } from './letterLink';
+
+/** Where picked words of a letter lead, and what following them sets off. */
+export function LinkTool({ href, effects, set }: { href?: string; effects: Effects; set: (href: string, effects: Effects) => void }) {
+  const [open, setOpen] = useState(false);
+  const [text, setText] = useState('');
+  const [draft, setDraft] = useState<Effects>({});
+  const [more, setMore] = useState(false);
+  const said = sayEffects(draft);
+  return (
+    <Popover.Root
+      open={open}
+      onOpenChange={(o) => {
+        setText(href ?? 'https://');
+        setDraft(effects);
+        setMore(false);
+        setOpen(o);
+      }}
+    >
+      <Popover.Trigger className={`px-1.5 text-small ${href ? 'font-semibold text-leaf' : 'text-soft hover:text-ink'}`}>
+        Link
+      </Popover.Trigger>
+      <Popover.Portal>
+        <Popover.Content className="float max-h-(--radix-popover-content-available-height) w-96 overflow-y-auto p-4" aria-label="Link">
+          <form
+            onSubmit={(e) => {
+              e.preventDefault();
+              // The popover is a child of the letter's page in the tree of components, and its form none of the page's.
+              e.stopPropagation();
+              set(text === 'https://' ? '' : text, draft);
+              setOpen(false);
+            }}
+          >
+            <Field label="Where the picked words lead" hint="empty: no link">
+              {(id, by) => (
+                <input id={id} aria-describedby={by} className="w-full" value={text} onChange={(e) => setText(e.target.value)} />
+              )}
+            </Field>
+            {said.length > 0 && !more && <p className="mb-2 text-small">Following it {said.join(', ')}.</p>}
+            {!more && (
+              <p className="mb-3">
+                <Button look="plain" onClick={() => setMore(true)}>
+                  what following it sets off …
+                </Button>
+              </p>
+            )}
+            {more && <EffectFields effects={draft} change={(part) => setDraft({ ...draft, ...part })} />}
+            <Button type="submit" look="main">
+              Take it
+            </Button>
+          </form>
+        </Popover.Content>
+      </Popover.Portal>
+    </Popover.Root>
+  );
+}
+
+function EffectFields({ effects, change }: { effects: Effects; change: (part: Effects) => void }) {
+  const session = useSession().data;
+  const practice = useQuery({ queryKey: ['practice'], queryFn: () => take(api.GET('/api/practice')) });
+  const programs = useQuery({ queryKey: ['programs'], queryFn: () => take(api.GET('/api/programs')) });
+  const tags = useId();
+  const days = /^P(\d+)D$/.exec(effects['call-in'] ?? '')?.[1] ?? '';
+  return (
+    <fieldset className="m-0 border-0 p-0">
+      <legend className="mb-1 text-small text-soft">Once for each person, following it</legend>
+      <Field label="puts on the tag">
+        {(id) => (
+          <>
+            <input id={id} list={tags} className="w-full" value={effects.tag ?? ''} onChange={(e) => change({ tag: e.target.value })} />
+            <datalist id={tags}>
+              {session?.tags.map((t) => (
+                <option key={t} value={t} />
+              ))}
+            </datalist>
+          </>
+        )}
+      </Field>
+      <Choice label="notes an interest in" value={effects.topic} of={practice.data?.topics ?? []} change={(topic) => change({ topic })} />
+      <Field label="asks for a call, with these words">
+        {(id) => <input id={id} className="w-full" value={effects.call ?? ''} onChange={(e) => change({ call: e.target.value })} />}
+      </Field>
+      {effects.call && (
+        <div className="flex gap-4">
+          <Field label="by">
+            {(id) => (
+              <select id={id} value={effects['call-to'] ?? 'owner'} onChange={(e) => change({ 'call-to': e.target.value })}>
+                <option value="owner">the owner</option>
+                <option value="deputy">the deputy</option>
+              </select>
+            )}
+          </Field>
+          <Field label="within working days">
+            {(id) => (
+              <input
+                id={id}
+                type="number"
+                min={0}
+                max={60}
+                className="w-20"
+                value={days}
+                onChange={(e) => change({ 'call-in': e.target.value ? `P${Number(e.target.value)}D` : '' })}
+              />
+            )}
+          </Field>
+        </div>
+      )}
+      <Choice
+        label="opens an opportunity in"
+        value={effects.opportunity}
+        of={session?.stages ?? []}
+        change={(opportunity) => change({ opportunity })}
+      />
+      <Choice
+        label="starts the program"
+        value={effects.program}
+        of={programs.data?.map((p) => p.name) ?? []}
+        change={(program) => change({ program })}
+      />
+      <Field label="Its name in rules and forks" hint="empty: its address">
+        {(id, by) => (
+          <input
+            id={id}
+            aria-describedby={by}
+            className="w-full"
+            value={effects.name ?? ''}
+            onChange={(e) => change({ name: e.target.value })}
+          />
+        )}
+      </Field>
+    </fieldset>
+  );
+}
+
+/** One of a list, or nothing; what is chosen stays to be seen even where the list has lost it. */
+function Choice({ label, value, of, change }: { label: string; value?: string; of: readonly string[]; change: (value: string) => void }) {
+  return (
+    <Field label={label}>
+      {(id) => (
+        <select id={id} className="w-full" value={value ?? ''} onChange={(e) => change(e.target.value)}>
+          <option value="">nothing</option>
+          {[...new Set([...of, ...(value ? [value] : [])])].map((o) => (
+            <option key={o} value={o}>
+              {o.replace('/', ', ')}
+            </option>
+          ))}
+        </select>
+      )}
+    </Field>
+  );
+}

@@ -1,0 +1,51 @@
+import Link from '@tiptap/extension-link';
+
+/** What following a link sets off, by the words the letter keeps them under (`data-tag` and so on); a word that is missing sets off nothing. */
+export const effectWords = ['name', 'tag', 'topic', 'call', 'call-to', 'call-in', 'opportunity', 'program'] as const;
+export type EffectWord = (typeof effectWords)[number];
+export type Effects = Partial<Record<EffectWord, string>>;
+
+/** The link of a letter: an address, and what following it sets off, as data attributes of the link itself. */
+export const LetterLink = Link.extend({
+  addAttributes() {
+    return {
+      ...this.parent?.(),
+      ...Object.fromEntries(effectWords.map((word) => [`data-${word}`, { default: null }])),
+    };
+  },
+});
+
+/** The effects among a link's attributes. */
+export function effectsOf(attributes: Record<string, unknown>): Effects {
+  const found: Effects = {};
+  for (const word of effectWords) {
+    const value = attributes[`data-${word}`];
+    if (typeof value === 'string' && value.trim() !== '') found[word] = value;
+  }
+  return found;
+}
+
+/** The attributes that keep them; what is empty is taken off, and where no call is made nobody is named for it. */
+export function attributesOf(effects: Effects): Record<string, string | null> {
+  const call = effects.call?.trim();
+  return Object.fromEntries(
+    effectWords.map((word) => {
+      const value = effects[word]?.trim();
+      const isOfCall = word === 'call-to' || word === 'call-in';
+      return [`data-${word}`, value && (call || !isOfCall) ? value : null];
+    }),
+  );
+}
+
+/** What following the link does, in words, for those who read the letter's page. */
+export function sayEffects(e: Effects): string[] {
+  const days = /^P(\d+)D$/.exec(e['call-in'] ?? '')?.[1];
+  const when = days && days !== '0' ? ` in ${days} working ${days === '1' ? 'day' : 'days'}` : ' the same day';
+  return [
+    e.tag ? `puts on the tag “${e.tag}”` : '',
+    e.topic ? `notes an interest in “${e.topic}”` : '',
+    e.call ? `asks the ${e['call-to'] === 'deputy' ? 'deputy' : 'owner'} to call${when}: “${e.call}”` : '',
+    e.opportunity ? `opens an opportunity in ${e.opportunity.replace('/', ', ')}` : '',
+    e.program ? `starts “${e.program}”` : '',
+  ].filter(Boolean);
+}
