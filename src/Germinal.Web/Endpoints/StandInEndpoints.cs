@@ -1,4 +1,6 @@
+using Germinal.Service.Import;
 using Germinal.Web.Hosting;
+using Microsoft.AspNetCore.Http.HttpResults;
 
 namespace Germinal.Web.Endpoints;
 
@@ -11,9 +13,17 @@ public sealed record MailPage(int Total, IReadOnlyList<MailLine> Messages);
 /// <summary>A message opened.</summary>
 public sealed record MailOpened(MailLine Message, IReadOnlyList<IReadOnlyList<string>> Headers, string Text, string Html);
 
-/// <summary>Reading what the mail stand-in took. Only there while stand-ins run.</summary>
+/// <summary>A text at the stand-in: one of ours has a recipient, one that came in a sender.</summary>
+public sealed record TextLine(string Id, string To, string From, string Body);
+
+/// <summary>The newest texts, newest first.</summary>
+public sealed record TextPage(int Total, IReadOnlyList<TextLine> Messages);
+
+/// <summary>Reading what the stand-ins for mail and texts took, and writing a text as somebody would. Only there while stand-ins run.</summary>
 public static class StandInEndpoints
 {
+    public sealed record TextBody(string From, string Body);
+
     public static void Map(IEndpointRouteBuilder app, Settings settings)
     {
         if (settings.StandIns is not { } address)
@@ -24,7 +34,7 @@ public static class StandInEndpoints
         var mail = app.MapGroup("/api/stand-ins/mail").WithTags("stand-ins").RequireAuthorization();
         mail.MapGet("", async (int? before, string? search, IHttpClientFactory http, CancellationToken stop) =>
             await http.CreateClient().GetFromJsonAsync<MailPage>($"{address}/messages?search={Uri.EscapeDataString(search ?? "")}{(before is null ? "" : $"&before={before}")}", stop));
-        mail.MapGet("/{number:int}", async Task<Microsoft.AspNetCore.Http.HttpResults.Results<Microsoft.AspNetCore.Http.HttpResults.Ok<MailOpened>, Microsoft.AspNetCore.Http.HttpResults.NotFound>> (int number, IHttpClientFactory http, CancellationToken stop) =>
+        mail.MapGet("/{number:int}", async Task<Results<Ok<MailOpened>, NotFound>> (int number, IHttpClientFactory http, CancellationToken stop) =>
         {
             using var response = await http.CreateClient().GetAsync($"{address}/messages/{number}", stop);
             return response.IsSuccessStatusCode ? TypedResults.Ok((await response.Content.ReadFromJsonAsync<MailOpened>(stop))!) : TypedResults.NotFound();
@@ -34,5 +44,24 @@ public static class StandInEndpoints
             using var response = await http.CreateClient().GetAsync($"{address}/messages/{number}/source", stop);
             return response.IsSuccessStatusCode ? Results.Bytes(await response.Content.ReadAsByteArrayAsync(stop), "text/plain; charset=utf-8") : Results.NotFound();
         }).ExcludeFromDescription();
+
+        var texts = app.MapGroup("/api/stand-ins/texts").WithTags("stand-ins").RequireAuthorization();
+        texts.MapGet("", async (int? most, IHttpClientFactory http, CancellationToken stop) =>
+            await http.CreateClient().GetFromJsonAsync<TextPage>($"{address}/texts/messages?most={Math.Clamp(most ?? 100, 1, 1000)}", stop));
+        texts.MapPost("", async Task<Results<NoContent, ValidationProblem, ProblemHttpResult>> (TextBody body, IHttpClientFactory http, CancellationToken stop) =>
+        {
+            if (CellReading.Phone(body.From, "US").Value.Number is not { } number)
+            {
+                return Problems.Field("from", $"“{body.From}” is no number; +1 207 555 0142 would be.");
+            }
+
+            if (string.IsNullOrWhiteSpace(body.Body))
+            {
+                return Problems.Field("body", "Write what they say.");
+            }
+
+            using var response = await http.CreateClient().PostAsJsonAsync($"{address}/texts/write", new { from = number, body = body.Body.Trim() }, stop);
+            return response.IsSuccessStatusCode ? TypedResults.NoContent() : TypedResults.Problem("The stand-in could not hand the text in.", statusCode: StatusCodes.Status502BadGateway, title: "Not taken in");
+        });
     }
 }

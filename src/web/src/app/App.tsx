@@ -17,6 +17,7 @@ const PracticePage = lazy(() => import('../features/practice/PracticePage'));
 const ProgramList = lazy(() => import('../features/programs/ProgramList'));
 const ProgramPage = lazy(() => import('../features/programs/ProgramPage'));
 const MailBox = lazy(() => import('../features/standins/MailBox'));
+const TextBox = lazy(() => import('../features/standins/TextBox'));
 
 export function App() {
   return (
@@ -71,6 +72,7 @@ function Gate() {
           <Route path="/programs" element={<ProgramList />} />
           <Route path="/programs/:id" element={<ProgramPage />} />
           {session.data.standIns && <Route path="/stand-ins/mail" element={<MailBox />} />}
+          {session.data.standIns && <Route path="/stand-ins/texts" element={<TextBox />} />}
           <Route path="/sign-in" element={<Navigate to={(place.state as { from?: string } | null)?.from ?? '/'} replace />} />
           <Route path="*" element={<Nowhere />} />
         </Routes>

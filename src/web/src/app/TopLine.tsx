@@ -75,9 +75,14 @@ function MemberMenu({ session }: { session: Session }) {
             The practice
           </DropdownMenu.Item>
           {session.standIns && (
-            <DropdownMenu.Item className={item} onSelect={() => go('/stand-ins/mail')}>
-              Stand-ins: mail
-            </DropdownMenu.Item>
+            <>
+              <DropdownMenu.Item className={item} onSelect={() => go('/stand-ins/mail')}>
+                Stand-ins: mail
+              </DropdownMenu.Item>
+              <DropdownMenu.Item className={item} onSelect={() => go('/stand-ins/texts')}>
+                Stand-ins: texts
+              </DropdownMenu.Item>
+            </>
           )}
           <DropdownMenu.Item className={item} onSelect={signOut}>
             Sign out
