@@ -180,6 +180,29 @@ public sealed class LiveEqualsRehearsedTests
             case ProgramResumed p:
                 await RecordAsync(EventKinds.RunResumed, ("program", p.ProgramId.ToString()));
                 break;
+            case Inquired i:
+                await new DealingsDesk(db, desk, happening.At).InquireAsync(person, i.Form, "form", "x", default);
+                break;
+            case InquiriesAnswered:
+                await new DealingsDesk(db, desk, happening.At).AnswerAsync(person, "Ada Quill", default);
+                break;
+            case AppointmentMade { Moved: false } a:
+                await new DealingsDesk(db, desk, happening.At).BookAsync(person, a.Type!, a.Moment, null, null, default);
+                break;
+            case AppointmentMade or AppointmentCancelled:
+                if (await db.Appointments.Where(a => a.PersonId == person && a.CancelledAt == null).OrderByDescending(a => a.Id).FirstOrDefaultAsync() is { } newest)
+                {
+                    var dealings = new DealingsDesk(db, desk, happening.At);
+                    await (happening is AppointmentMade moved ? dealings.MoveAsync(newest, moved.Moment, default) : dealings.CancelAsync(newest, default));
+                }
+
+                break;
+            case Won:
+                await RecordAsync(EventKinds.Won);
+                break;
+            case Lost l:
+                await RecordAsync(EventKinds.Lost, ("reason", l.Reason!));
+                break;
             default:
                 throw new InvalidOperationException($"Nothing here does {happening}.");
         }

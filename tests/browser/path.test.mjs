@@ -4,8 +4,9 @@ import { spawnSync } from 'node:child_process';
 import path from 'node:path';
 import { after, before, test } from 'node:test';
 import AxeBuilder from '@axe-core/playwright';
+import ICAL from 'ical.js';
 import { simpleParser } from 'mailparser';
-import { openBrowser, root, startStack, until } from './stack.mjs';
+import { apiClient, openBrowser, root, startStack, until } from './stack.mjs';
 
 let stack;
 let browser;
@@ -264,6 +265,50 @@ test('the day sheet: a call by one key with undo, a letter held and released', a
   await page.getByRole('button', { name: /^Hold the letter to/ }).first().click();
   await page.getByRole('button', { name: /^Release the letter to/ }).first().waitFor();
   await page.getByRole('button', { name: /^Release the letter to/ }).first().click();
+});
+
+test('texts that come in: an unknown number waits with a guess, and a forged webhook is turned away', async () => {
+  await page.goto(`${stack.url}/stand-ins/texts`);
+  await page.getByRole('heading', { name: 'Texts that went out and came in' }).waitFor();
+  await accessible('texts');
+  await page.getByLabel('From', { exact: true }).fill('none');
+  await page.getByLabel('What they say').fill('Could you call me about the boat house?');
+  await page.getByRole('button', { name: 'Hand it in' }).click();
+  await page.getByText('“none” is no number').waitFor();
+  assert.equal(await page.getByLabel('What they say').inputValue(), 'Could you call me about the boat house?');
+  await page.getByLabel('From', { exact: true }).fill('(212) 555-0187');
+  await page.getByRole('button', { name: 'Hand it in' }).click();
+  await page.getByRole('button', { name: /^From \+12125550187: Could you call me/ }).waitFor();
+  await page.goto(stack.url);
+  await page.getByText('+12125550187 wrote: Could you call me about the boat house?').waitFor();
+
+  const forged = await fetch(`${stack.url}/hooks/texts`, {
+    method: 'POST',
+    headers: { 'content-type': 'application/json', 'webhook-id': 'n1', 'webhook-timestamp': String(Math.floor(Date.now() / 1000)), 'webhook-signature': `v1,${Buffer.alloc(32).toString('base64')}` },
+    body: JSON.stringify({ type: 'message.received', id: 'x', from: '+12125550187', body: 'STOP' }),
+  });
+  assert.equal(forged.status, 401);
+});
+
+test('the calendar of a member is read by ical.js, and a guessed address is not there', async () => {
+  const ada = await apiClient(stack.url, 'ada@example.com', stack.password);
+  const { address } = await ada.post('/api/calendar-feed');
+  const answer = await fetch(address);
+  assert.match(answer.headers.get('content-type'), /^text\/calendar/);
+  const calendar = new ICAL.Component(ICAL.parse(await answer.text()));
+  assert.equal(calendar.getFirstPropertyValue('version'), '2.0');
+  const entries = [...calendar.getAllSubcomponents('vtodo'), ...calendar.getAllSubcomponents('vevent')];
+  assert.ok(entries.length >= 5, `only ${entries.length} entries`);
+  for (const entry of entries) {
+    assert.ok(entry.getFirstPropertyValue('summary').length > 3);
+    assert.ok(entry.getFirstPropertyValue('dtstamp') && (entry.getFirstPropertyValue('dtstart') || entry.getFirstPropertyValue('due')));
+  }
+  const uids = entries.map((e) => e.getFirstPropertyValue('uid'));
+  assert.equal(new Set(uids).size, uids.length);
+  assert.equal((await fetch(address.replace(/[0-9a-f]{32}/, '0'.repeat(32)))).status, 404);
+  const { address: renewed } = await ada.post('/api/calendar-feed?renew=true');
+  assert.notEqual(renewed, address);
+  assert.equal((await fetch(address)).status, 404);
 });
 
 test('two members who write one program are told, and a session that ran out leads back', async () => {

@@ -49,8 +49,9 @@ internal static class Worlds
 
     private static readonly Gen<string> Settings = Gen.Select(
         Pick("forward", "back", "nearest", "keep"), Pick("person", "practice"), Gen.Bool, Gen.Int[7, 12], Pick("never", "each-time", "after-finished"), Pick(0, 0, 30),
-        Pick("\"kind\":\"tag-added\",\"tag\":\"warm\"", "\"kind\":\"occasion\",\"date\":\"birthday\",\"offset\":\"-P2D\"", "\"kind\":\"stage-entered\",\"stage\":\"Planning/Plan\"", "\"kind\":\"stage-age\",\"stage\":\"Planning/Plan\",\"after\":\"P9D\""),
-        Pick("", "{\"kind\":\"replied\"}", "{\"kind\":\"tag-added\",\"tag\":\"cold\"}"))
+        Pick("\"kind\":\"tag-added\",\"tag\":\"warm\"", "\"kind\":\"occasion\",\"date\":\"birthday\",\"offset\":\"-P2D\"", "\"kind\":\"stage-entered\",\"stage\":\"Planning/Plan\"", "\"kind\":\"stage-age\",\"stage\":\"Planning/Plan\",\"after\":\"P9D\"",
+            "\"kind\":\"inquiry-received\",\"form\":\"contact\"", "\"kind\":\"inquiry-unanswered\",\"after\":\"P2D\"", "\"kind\":\"appointment\",\"type\":\"review\",\"offset\":\"-P2D\"", "\"kind\":\"opportunity-lost\",\"reason\":\"timing\""),
+        Pick("", "{\"kind\":\"replied\"}", "{\"kind\":\"tag-added\",\"tag\":\"cold\"}", "{\"kind\":\"appointment-booked\",\"type\":\"review\"}", "{\"kind\":\"opportunity-won\"}"))
         .Select((roll, clock, window, from, again, holdOut, start, stop) =>
             $"\"at\":\"09:30\",\"clock\":\"{clock}\",\"again\":\"{again}\",\"holdOut\":{holdOut},\"startsWhen\":[{{{start}}},{{\"kind\":\"by-hand\"}}],\"stopsWhen\":[{stop}]" +
             (window ? $",\"window\":{{\"days\":[\"mon\",\"wed\",\"fri\"],\"from\":\"{from:00}:00\",\"to\":\"{from + 6:00}:00\",\"roll\":\"{roll}\"}}" : ""));
@@ -69,7 +70,7 @@ internal static class Worlds
             return Program(name, $"\"priority\":{priority},{(limit == 0 ? "\"startLimit\":1," : "")}{settings}", string.Join(",", written));
         }));
 
-    private static readonly Gen<(int Hour, int What)[]> Events = Gen.Select(Gen.Int[0, 150 * 24], Gen.Int[0, 12]).Array[0, 8].Select(e => e.OrderBy(x => x.Item1).ToArray());
+    private static readonly Gen<(int Hour, int What)[]> Events = Gen.Select(Gen.Int[0, 150 * 24], Gen.Int[0, 19]).Array[0, 10].Select(e => e.OrderBy(x => x.Item1).ToArray());
 
     private static Happening EventOf(int hour, int what, IReadOnlyList<ProgramDefinition> programs)
     {
@@ -89,6 +90,13 @@ internal static class Worlds
             9 => new StepTaskEnded(at, IdOf(programs[^1]), "s1", "spoke"),
             10 => new ProgramPaused(at, first),
             11 => new ProgramResumed(at, first),
+            12 => new Inquired(at, "contact"),
+            13 => new InquiriesAnswered(at),
+            14 or 15 => new AppointmentMade(at, $"a{hour}", "review", at + Duration.FromDays(6)),
+            16 => new AppointmentMade(at, "", "review", at + Duration.FromDays(9), Moved: true),
+            17 => new AppointmentCancelled(at, "", "review"),
+            18 => new Lost(at, "timing"),
+            19 => new Won(at),
             _ => new EnteredStage(at, "Planning/Client"),
         };
     }
