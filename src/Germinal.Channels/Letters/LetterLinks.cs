@@ -57,7 +57,22 @@ public static class LetterLinks
         return (document.Body!.InnerHtml, links);
     }
 
-    private static string WithParameters(string address, IReadOnlyDictionary<string, string> parameters)
+    /// <summary>Stands in a body for the address of the link at a place until the address is known; private-use characters, which no address has.</summary>
+    internal static string Place(int place) => string.Create(CultureInfo.InvariantCulture, $"\uE000{place}\uE001");
+
+    /// <summary>A body, or its text, with the addresses put in their places.</summary>
+    internal static string PutIn(string body, int count, Func<int, string> address)
+    {
+        for (var i = 0; i < count; i++)
+        {
+            body = body.Replace(Place(i), address(i), StringComparison.Ordinal);
+        }
+
+        return body;
+    }
+
+    /// <summary>An http address with campaign parameters added that it does not have.</summary>
+    internal static string WithParameters(string address, IReadOnlyDictionary<string, string> parameters)
     {
         if (parameters.Count == 0 || !Uri.TryCreate(address, UriKind.Absolute, out var uri))
         {

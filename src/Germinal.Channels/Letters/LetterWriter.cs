@@ -31,7 +31,12 @@ public sealed class LetterWriter(LiquidLetters liquid, PublicLinks links)
     // A body is sanitised once, as it was written; values are encoded when they are filled in. Kept no longer than the step.
     private readonly ConditionalWeakTable<EmailStep, Written> bodies = [];
 
-    private sealed record Written(string? Html, string? Text, bool HasLinks);
+    /// <summary>A body as far as it can be worked out before anybody is known.</summary>
+    /// <param name="Html">Sanitised, with <see cref="LetterLinks.Place"/> for each link's address; null where each person's is worked out by itself.</param>
+    /// <param name="Text">Its text, with the same places.</param>
+    /// <param name="Straight">Its text with the links' own addresses.</param>
+    /// <param name="Links">Its links.</param>
+    private sealed record Written(string? Html, string Text, string Straight, IReadOnlyList<WrittenLink> Links);
 
     /// <summary>Where pictures are served from.</summary>
     public string BaseUrl => links.BaseUrl;
@@ -51,38 +56,59 @@ public sealed class LetterWriter(LiquidLetters liquid, PublicLinks links)
         var missing = new List<string>();
         var subject = liquid.FillText(step.Subject, person, practice, sender, at, missing).ReplaceLineEndings(" ").Trim();
         var written = bodies.GetValue(step, Write);
-        var filled = written.Html is { } safe
-            ? liquid.FillHtml(safe, person, practice, sender, at, missing)
-            : LetterHtml.Sanitize(liquid.FillHtml(LetterHtml.FromBody(step.Body), person, practice, sender, at, missing));
-        filled = filled.Replace(MergeFields.ConfirmationPlace, links.Confirmation(person.Id), StringComparison.Ordinal);
-        IReadOnlyList<WrittenLink> found = [];
-        var (shown, sent) = (filled, filled);
-        if (written.HasLinks)
-        {
-            (shown, found) = LetterLinks.Rewrite(filled, null, tracking.Parameters);
-            sent = tracking.Links ? LetterLinks.Rewrite(filled, place => links.Link(touchId, place), tracking.Parameters).Html : shown;
-        }
-
+        var (shown, sent, text, found) = written.Html is { } template
+            ? FillTemplate(written, liquid.FillHtml(template, person, practice, sender, at, missing), words => liquid.FillText(words, person, practice, sender, at, missing), touchId, tracking)
+            : FillOnce(LetterHtml.Sanitize(liquid.FillHtml(LetterHtml.FromBody(step.Body), person, practice, sender, at, missing)), person, touchId, tracking);
         (shown, sent) = (WithPictures(shown), WithPictures(sent));
         var footer = Footer(purpose, touchId, person, practice);
         var pixel = tracking.Opens ? $"<img src=\"{links.Opening(touchId)}\" alt=\"\" width=\"1\" height=\"1\">" : "";
         var html = $"<!doctype html><html lang=\"en\"><head><meta charset=\"utf-8\"><meta name=\"viewport\" content=\"width=device-width\"><title>{LetterHtml.Encode(subject)}</title></head>" +
             $"<body style=\"margin:0;background:#fff;color:#1F2620;font:16px/1.5 Georgia,serif\"><div style=\"max-width:38em;margin:0 auto;padding:24px 20px\">{sent}" +
             $"<div style=\"margin-top:32px;font:13px/1.45 Arial,sans-serif;color:#596259\">{footer.Html}</div></div>{pixel}</body></html>";
-        var text = written.Text is { } plain ? liquid.FillText(plain, person, practice, sender, at, missing) : LetterHtml.ToText(sent);
         return new FilledLetter(subject, shown, html, text + footer.Text, [.. missing.Distinct(StringComparer.Ordinal)], found);
+    }
+
+    private (string Shown, string Sent, string Text, IReadOnlyList<WrittenLink> Links) FillTemplate(Written written, string filled, Func<string, string> fillText, Guid touchId, LetterTracking tracking)
+    {
+        if (written.Links.Count == 0)
+        {
+            return (filled, filled, fillText(written.Text), []);
+        }
+
+        var found = tracking.Parameters.Count == 0 ? written.Links : [.. written.Links.Select(l => l with { Address = LetterLinks.WithParameters(l.Address, tracking.Parameters) })];
+        var count = found.Count;
+        var tracked = tracking.Links ? Enumerable.Range(0, count).Select(place => links.Link(touchId, place)).ToArray() : [.. found.Select(l => l.Address)];
+        var text = tracking.Links || tracking.Parameters.Count > 0 ? written.Text : written.Straight;
+        return (
+            LetterLinks.PutIn(filled, count, place => LetterHtml.Encode(found[place].Address)),
+            LetterLinks.PutIn(filled, count, place => LetterHtml.Encode(tracked[place])),
+            LetterLinks.PutIn(fillText(text), count, place => tracked[place]),
+            found);
+    }
+
+    private (string Shown, string Sent, string Text, IReadOnlyList<WrittenLink> Links) FillOnce(string filled, PersonFacts person, Guid touchId, LetterTracking tracking)
+    {
+        filled = filled.Replace(MergeFields.ConfirmationPlace, links.Confirmation(person.Id), StringComparison.Ordinal);
+        var (shown, found) = LetterLinks.Rewrite(filled, null, tracking.Parameters);
+        var sent = tracking.Links ? LetterLinks.Rewrite(filled, place => links.Link(touchId, place), tracking.Parameters).Html : shown;
+        return (shown, sent, LetterHtml.ToText(sent), found);
     }
 
     /// <summary>
     /// What can be worked out before anybody is known. A body whose merge fields stand inside tags, or whose Liquid the
-    /// sanitiser would touch, is worked out for each person; one with links has its text made from the links it is sent with.
+    /// sanitiser would touch, is worked out for each person.
     /// </summary>
     private static Written Write(EmailStep step)
     {
         var body = LetterHtml.FromBody(step.Body);
         var safe = LetterHtml.Sanitize(body);
-        var hasLinks = safe.Contains("<a ", StringComparison.OrdinalIgnoreCase);
-        return LiquidOf(body) == LiquidOf(safe) && !HasFieldInTag(body) ? new Written(safe, hasLinks ? null : LetterHtml.ToText(safe), hasLinks) : new Written(null, null, hasLinks || body.Contains("<a ", StringComparison.OrdinalIgnoreCase));
+        if (LiquidOf(body) != LiquidOf(safe) || HasFieldInTag(body) || body.Contains("confirm_link", StringComparison.Ordinal))
+        {
+            return new Written(null, "", "", []);
+        }
+
+        var (html, found) = LetterLinks.Rewrite(safe, LetterLinks.Place, new Dictionary<string, string>());
+        return new Written(html, LetterHtml.ToText(html), LetterHtml.ToText(safe), found);
     }
 
     private static string LiquidOf(string text) => string.Join('\n', System.Text.RegularExpressions.Regex.Matches(text, @"\{\{.*?\}\}|\{%.*?%\}").Select(m => m.Value));

@@ -9,7 +9,7 @@ namespace Germinal.Service.Engine;
 /// <summary>A batch of locked people with everything the engine needs for them, loaded in a fixed number of queries.</summary>
 public sealed record EngineBatch(TouchEngine Engine, PracticeSettings Settings, IReadOnlyDictionary<Guid, PersonFacts> Facts, IReadOnlyDictionary<Guid, PersonStateRow> States)
 {
-    /// <summary>Loads facts and states; the engine is kept as long as it is good. The states are tracked; their rows are locked by the caller.</summary>
+    /// <summary>Loads facts and states; the engine is kept as long as it is good. The rows of the states are locked by the caller; what becomes of them a <see cref="Recorder"/> writes.</summary>
     public static async Task<EngineBatch> LoadAsync(GerminalDb db, IReadOnlyCollection<Guid> people, Engines engines, CancellationToken stop)
     {
         var (engine, settings) = await engines.OfAsync(db, stop);
@@ -20,7 +20,7 @@ public sealed record EngineBatch(TouchEngine Engine, PracticeSettings Settings, 
     public static async Task<EngineBatch> LoadAsync(GerminalDb db, IReadOnlyCollection<Guid> people, TouchEngine engine, PracticeSettings settings, CancellationToken stop)
     {
         var facts = await FactsReading.LoadAsync(db, people, stop);
-        var states = await db.States.Where(s => people.Contains(s.PersonId)).ToDictionaryAsync(s => s.PersonId, stop);
+        var states = await db.States.AsNoTracking().Where(s => people.Contains(s.PersonId)).ToDictionaryAsync(s => s.PersonId, stop);
         return new EngineBatch(engine, settings, facts, states);
     }
 

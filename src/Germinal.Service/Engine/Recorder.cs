@@ -20,10 +20,11 @@ public sealed class Recorder(GerminalDb db, TouchEngine engine)
     private readonly List<(Guid Person, Effect Effect)> effects = [];
     private readonly Dictionary<Guid, (Instant Next, Instant Last, Instant? Reply)> moments = [];
     private readonly Dictionary<Guid, int> versions = [];
+    private readonly Dictionary<Guid, PersonStateRow> states = [];
 
     private Guid Practice => db.PracticeId!.Value;
 
-    /// <summary>Takes in one answer of the engine for a person whose state row is locked and tracked.</summary>
+    /// <summary>Takes in one answer of the engine for a person whose state row is locked.</summary>
     public void Take(PersonStateRow row, Advance advance)
     {
         row.State = PersonStateJson.Write(advance.State);
@@ -42,6 +43,7 @@ public sealed class Recorder(GerminalDb db, TouchEngine engine)
     /// <summary>When the calendar brings something next for the person as they stand now.</summary>
     public void SetAlarm(PersonStateRow row, Advance advance)
     {
+        states[row.PersonId] = row;
         if (row.AlarmsFrom == Instant.MinValue)
         {
             // Nobody has taken in the calendar for this person yet; the reactor will.
@@ -149,6 +151,7 @@ public sealed class Recorder(GerminalDb db, TouchEngine engine)
         }
 
         await db.SaveChangesAsync(stop);
+        await WriteStatesAsync(stop);
         await WriteMomentsAsync(stop);
         return [.. handed.Values.Where(t => t.Status == "handing")];
     }
@@ -272,6 +275,22 @@ public sealed class Recorder(GerminalDb db, TouchEngine engine)
         var owner = practice.SenderFor(facts, step);
         var text = ((Channels.Letters.LiquidLetters)engine.Templates).FillText(step.Body, facts, practice, owner, at, []);
         db.Notices.Add(new NoticeRow { PracticeId = Practice, Kind = "tell-me", MemberId = owner?.Id, PersonId = person, Text = text, At = at, Key = $"tell/{touch.Id:N}" });
+    }
+
+    /// <summary>The states of the whole batch in one statement; their rows are locked, so nobody has changed them meanwhile.</summary>
+    private async Task WriteStatesAsync(CancellationToken stop)
+    {
+        var ids = states.Keys.ToArray();
+        var json = states.Values.Select(s => s.State).ToArray();
+        var due = states.Values.Select(s => s.NextDue).ToArray();
+        var alarm = states.Values.Select(s => s.NextAlarm).ToArray();
+        var from = states.Values.Select(s => s.AlarmsFrom).ToArray();
+        await db.Database.ExecuteSqlAsync(
+            $"""
+            UPDATE person_states s SET state = v.state::jsonb, next_due = v.due, next_alarm = v.alarm, alarms_from = v."from"
+            FROM unnest({ids}, {json}, {due}, {alarm}, {from}) AS v(id, state, due, alarm, "from") WHERE s.person_id = v.id
+            """,
+            stop);
     }
 
     private async Task WriteMomentsAsync(CancellationToken stop)
