@@ -275,6 +275,10 @@ public sealed class GerminalDb(DbContextOptions<GerminalDb> options) : IdentityD
         }
     }
 
+    /// <summary>A value as its jsonb column holds it, for statements that write many rows at once; null stays null.</summary>
+    public static string? ToJson<T>(T? value)
+        where T : class => value is null ? null : JsonSerializer.Serialize(value, Json);
+
     private static void Jsonb<T>(Microsoft.EntityFrameworkCore.Metadata.Builders.PropertyBuilder<T> property) =>
         property.HasColumnType("jsonb").HasConversion(
             v => JsonSerializer.Serialize(v, Json),

@@ -19,6 +19,9 @@ public sealed partial class Dispatcher(
 {
     private const int PeopleAtOnce = 200;
 
+    /// <summary>After so many, other practices and what has come in meanwhile have their turn.</summary>
+    private const int BatchesInARow = 10;
+
     /// <summary>Where people share a limit they are judged in one order, so that as many as may be due together are taken together.</summary>
     private const int PeopleInOneOrder = 2000;
 
@@ -32,7 +35,10 @@ public sealed partial class Dispatcher(
 
     private static Instant MachineNow => SystemClock.Instance.GetCurrentInstant();
 
-    /// <summary>Judges one batch of a practice's people with something due by <paramref name="now"/>, and sends what passed.</summary>
+    /// <summary>
+    /// Judges a few batches of a practice's people with something due by <paramref name="now"/>, and sends what passed. While
+    /// one batch is on its way the next is judged.
+    /// </summary>
     /// <param name="practiceId">The practice.</param>
     /// <param name="now">Practice time.</param>
     /// <param name="only">The one person to take, for finding out who stops a batch; null for all.</param>
@@ -40,32 +46,51 @@ public sealed partial class Dispatcher(
     /// <returns>How many people were judged; 0 when nothing was due.</returns>
     public async Task<int> DispatchAsync(Guid practiceId, Instant now, Guid? only, CancellationToken stop)
     {
-        IReadOnlyList<TouchRow> handed;
-        EngineBatch batch;
-        int judged;
-        await using (var db = await databases.CreateDbContextAsync(stop))
+        var judged = 0;
+        var sending = Task.CompletedTask;
+        try
         {
-            db.PracticeId = practiceId;
-            await using var transaction = await db.Database.BeginTransactionAsync(stop);
-            var (engine, settings) = await engines.OfAsync(db, stop);
-            var inOneOrder = engine.Practice.DailyLimits.Count > 0;
-            var counts = await LiveCounts.LockAsync(db, engine, now, stop);
-            var claimed = await ClaimAsync(db, practiceId, now, only, inOneOrder, stop);
-            if (claimed.Count == 0)
+            for (var i = 0; i < BatchesInARow; i++)
             {
-                return 0;
-            }
+                var (batch, handed, people) = await JudgeAsync(practiceId, now, only, stop);
+                await sending;
+                if (people == 0)
+                {
+                    break;
+                }
 
-            judged = claimed.Count;
-            batch = await EngineBatch.LoadAsync(db, claimed, engine, settings, stop);
-            var recorder = new Recorder(db, batch.Engine);
-            Judge(batch, recorder, claimed, now, counts, inOneOrder);
-            handed = await recorder.WriteAsync(MachineNow + Lease, stop);
-            await transaction.CommitAsync(stop);
+                judged += people;
+                sending = HandOverAsync(practiceId, batch!, handed, stop);
+            }
+        }
+        finally
+        {
+            await sending;
         }
 
-        await HandOverAsync(practiceId, batch, handed, stop);
         return judged;
+    }
+
+    private async Task<(EngineBatch? Batch, IReadOnlyList<TouchRow> Handed, int People)> JudgeAsync(Guid practiceId, Instant now, Guid? only, CancellationToken stop)
+    {
+        await using var db = await databases.CreateDbContextAsync(stop);
+        db.PracticeId = practiceId;
+        await using var transaction = await db.Database.BeginTransactionAsync(stop);
+        var (engine, settings) = await engines.OfAsync(db, stop);
+        var inOneOrder = engine.Practice.DailyLimits.Count > 0;
+        var counts = await LiveCounts.LockAsync(db, engine, now, stop);
+        var claimed = await ClaimAsync(db, practiceId, now, only, inOneOrder, stop);
+        if (claimed.Count == 0)
+        {
+            return (null, [], 0);
+        }
+
+        var batch = await EngineBatch.LoadAsync(db, claimed, engine, settings, stop);
+        var recorder = new Recorder(db, batch.Engine);
+        Judge(batch, recorder, claimed, now, counts, inOneOrder);
+        var handed = await recorder.WriteAsync(MachineNow + Lease, stop);
+        await transaction.CommitAsync(stop);
+        return (batch, handed, claimed.Count);
     }
 
     private static Task<List<Guid>> ClaimAsync(GerminalDb db, Guid practiceId, Instant now, Guid? only, bool inOneOrder, CancellationToken stop)

@@ -85,7 +85,8 @@ public sealed class Recorder(GerminalDb db, TouchEngine engine)
     public async Task<IReadOnlyList<TouchRow>> WriteAsync(Instant leaseUntil, CancellationToken stop)
     {
         var changed = effects.Select(e => TouchOf(e.Effect)).OfType<Guid>().Distinct().ToList();
-        var touches = changed.Count == 0 ? [] : await db.Touches.Where(t => changed.Contains(t.Id)).ToDictionaryAsync(t => t.Id, stop);
+        var touches = changed.Count == 0 ? [] : await db.Touches.AsNoTracking().Where(t => changed.Contains(t.Id)).ToDictionaryAsync(t => t.Id, stop);
+        var known = touches.Values.ToList();
         var runIds = effects.Select(e => RunOf(e.Effect)).OfType<Guid>().Concat(versions.Keys).Distinct().ToList();
         var runs = runIds.Count == 0 ? [] : await db.Runs.Where(r => runIds.Contains(r.Id)).ToDictionaryAsync(r => r.Id, stop);
         foreach (var (id, version) in versions)
@@ -151,6 +152,7 @@ public sealed class Recorder(GerminalDb db, TouchEngine engine)
         }
 
         await db.SaveChangesAsync(stop);
+        await WriteTouchesAsync(known, stop);
         await WriteStatesAsync(stop);
         await WriteMomentsAsync(stop);
         return [.. handed.Values.Where(t => t.Status == "handing")];
@@ -275,6 +277,28 @@ public sealed class Recorder(GerminalDb db, TouchEngine engine)
         var owner = practice.SenderFor(facts, step);
         var text = ((Channels.Letters.LiquidLetters)engine.Templates).FillText(step.Body, facts, practice, owner, at, []);
         db.Notices.Add(new NoticeRow { PracticeId = Practice, Kind = "tell-me", MemberId = owner?.Id, PersonId = person, Text = text, At = at, Key = $"tell/{touch.Id:N}" });
+    }
+
+    /// <summary>What became of touches there were already, in one statement; the lock on their person's state holds them too.</summary>
+    private async Task WriteTouchesAsync(List<TouchRow> rows, CancellationToken stop)
+    {
+        if (rows.Count == 0)
+        {
+            return;
+        }
+
+        T[] Column<T>(Func<TouchRow, T> of) => [.. rows.Select(of)];
+        await db.Database.ExecuteSqlAsync(
+            $"""
+            UPDATE touches t SET status = v.status, reason = v.reason, held = v.held, version = v.version, first_due = v.first_due, due = v.due, plan = v.plan::jsonb, checks = v.checks::jsonb,
+              attempt_id = v.attempt_id, attempts = v.attempts, leased_until = v.leased_until, settled_at = v.settled_at, closed_at = v.closed_at, call_outcome = v.call_outcome
+            FROM unnest({Column(t => t.Id)}, {Column(t => t.Status)}, {Column(t => t.Reason)}, {Column(t => t.Held)}, {Column(t => t.Version)}, {Column(t => t.FirstDue)}, {Column(t => t.Due)},
+              {Column(t => GerminalDb.ToJson(t.Plan))}, {Column(t => GerminalDb.ToJson(t.Checks))}, {Column(t => t.AttemptId)}, {Column(t => t.Attempts)}, {Column(t => t.LeasedUntil)},
+              {Column(t => t.SettledAt)}, {Column(t => t.ClosedAt)}, {Column(t => t.CallOutcome)})
+              AS v(id, status, reason, held, version, first_due, due, plan, checks, attempt_id, attempts, leased_until, settled_at, closed_at, call_outcome)
+            WHERE t.id = v.id
+            """,
+            stop);
     }
 
     /// <summary>The states of the whole batch in one statement; their rows are locked, so nobody has changed them meanwhile.</summary>
