@@ -1,3 +1,4 @@
+using CsCheck;
 using Germinal.Channels;
 using Germinal.Channels.Letters;
 using Germinal.Channels.Mail;
@@ -191,5 +192,29 @@ public sealed class LetterTests
         Assert.Null(replies.TryRead(address.Replace("answers.example.com", "example.com", StringComparison.Ordinal)));
         Assert.Null(replies.TryRead("answer.00@answers.example.com"));
         Assert.Null(new Channels.Mail.ReplyAddresses(new byte[48], null).Of(Channels.Mail.ReplyUse.Answer, id));
+    }
+
+    /// <summary>A letter worked out once and filled many times is the letter worked out for each person: only the latter can have a field inside a tag.</summary>
+    [Fact]
+    public void Rule_11_5_a_letter_worked_out_once_is_the_same_as_one_worked_out_for_each_person()
+    {
+        var words = Gen.OneOf("Hello {{ person.first_name }},", "plain words & more", "<strong>{{ sender.name }}</strong>", "{% if person.stage %}no{% else %}yes{% endif %}", "<br>", "1 < 2");
+        var link = Gen.Select(Gen.Int[0, 3], Gen.OneOf("here", "https://example.com/0", "<em>there</em>", "{{ practice.name }}"), Gen.OneOf("", " data-tag=\"warm\"", " data-call=\"Ring\" data-call-in=\"P2D\"", " data-name=\"the guide\""))
+            .Select((at, text, effect) => $"<a href=\"https://example.com/{at}?a=1&amp;b={at}\"{effect}>{text}</a>");
+        var other = Gen.OneOf("<a href=\"mailto:ada@example.com\">write</a>", "<a href=\"tel:+12075550142\">ring</a>", "<ul><li>one</li><li>two</li></ul>");
+        var body = Gen.Frequency((4, words), (3, link), (1, other)).Array[0, 8].Select(parts => $"<p>{string.Join(" ", parts)}</p>");
+        var tracking = Gen.Select(Gen.Bool, Gen.Bool, Gen.Bool).Select((follow, opens, campaign) =>
+            new LetterTracking(follow, opens, campaign ? new Dictionary<string, string> { ["from"] = "letter & more", ["a"] = "2" } : []));
+        Gen.Select(body, tracking).Sample((html, wish) =>
+        {
+            FilledLetter Of(string title) => new LetterWriter(Liquid, Links).Fill(
+                new EmailStep { Id = "a", Subject = "Hello", Body = $"<p title=\"{title}\">x</p>{html}" }, Purpose.Commercial, Ada.Id, Ida, Practice, Ada, World.At("2027-03-01T09:30"), wish);
+            var (once, each) = (Of("Alder Quay"), Of("{{ practice.name }}"));
+            Assert.Equal(each.Html, once.Html);
+            Assert.Equal(each.BodyHtml, once.BodyHtml);
+            Assert.Equal(each.Text, once.Text);
+            Assert.Equal(each.Links.Select(l => (l.Address, l.Name, string.Join(",", l.Effects))), once.Links.Select(l => (l.Address, l.Name, string.Join(",", l.Effects))));
+            Assert.DoesNotContain(once.Html + once.Text, c => c is >= '\uE000' and <= '\uF8FF');
+        }, iter: 400);
     }
 }

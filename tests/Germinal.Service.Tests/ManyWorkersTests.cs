@@ -3,6 +3,7 @@ using Germinal.Core.Engine;
 using Germinal.Service.Engine;
 using Germinal.Store.Rows;
 using Microsoft.EntityFrameworkCore;
+using Microsoft.Extensions.Logging;
 using NodaTime;
 
 namespace Germinal.Service.Tests;
@@ -196,5 +197,30 @@ public sealed class ManyWorkersTests
         await db.SaveChangesAsync();
         Assert.Equal(0, await EventRetention.ForgetAsync(db, World.At("2028-02-28T10:00"), default));
         Assert.Equal(1, await EventRetention.ForgetAsync(db, World.At("2028-03-02T10:00"), default));
+    }
+
+    [Fact]
+    public async Task The_log_says_what_happened_without_a_name_an_address_or_a_word_of_a_letter()
+    {
+        await using var world = await World.AtAsync("2027-03-01T10:00");
+        await world.ProgramAsync("Quietly", "\"startsWhen\":[{\"kind\":\"tag-added\",\"tag\":\"warm\"}]", """{"id":"a","kind":"email","when":{"from":"start","offset":"P0D"},"subject":"Secretly {{ person.first_name }}","body":"Confidential"}""");
+        var ida = await world.PersonAsync("Ida");
+        await world.DoAsync(d => d.PutTagAsync([ida.Id], "warm", default));
+        world.Mail.Answers = _ => new ProviderAnswer(ProviderResult.Later, "451 busy");
+        await world.WorkAsync();
+        await using (var db = world.Db())
+        {
+            await db.Touches.ExecuteUpdateAsync(u => u.SetProperty(t => t.LeasedUntil, (Instant?)Instant.MinValue));
+        }
+
+        world.Mail.Answers = _ => new ProviderAnswer(ProviderResult.Accepted, "250 kept");
+        await world.WorkAsync();
+        Assert.Single(world.Mail.Sent);
+        Assert.Contains(world.Logs, l => l is { Level: LogLevel.Warning } && l.Text.Contains("451 busy", StringComparison.Ordinal));
+        Assert.Contains(world.Logs, l => l is { Level: LogLevel.Information } && l.Text.Contains("1 are tried again", StringComparison.Ordinal));
+        foreach (var word in new[] { "Ida", "Rowan", "@", "Secretly", "Confidential", "+1207" })
+        {
+            Assert.DoesNotContain(world.Logs, l => l.Text.Contains(word, StringComparison.OrdinalIgnoreCase));
+        }
     }
 }

@@ -13,7 +13,7 @@ using Germinal.Store.Rows;
 using Germinal.Store.Tests;
 using Microsoft.AspNetCore.DataProtection;
 using Microsoft.EntityFrameworkCore;
-using Microsoft.Extensions.Logging.Abstractions;
+using Microsoft.Extensions.Logging;
 using MimeKit;
 using NodaTime;
 using NodaTime.Text;
@@ -77,6 +77,18 @@ internal sealed class FakeTexts : ITextGateway
         Task.FromResult(taken.TryGetValue(key, out var id) ? new LookedUp(LookUpResult.Found, id) : new LookedUp(LookUpResult.NotThere));
 }
 
+/// <summary>A log in memory.</summary>
+internal sealed class Noted<T>(ConcurrentQueue<(LogLevel Level, string Text)> lines) : ILogger<T>
+{
+    public IDisposable? BeginScope<TState>(TState state)
+        where TState : notnull => null;
+
+    public bool IsEnabled(LogLevel logLevel) => logLevel >= LogLevel.Information;
+
+    public void Log<TState>(LogLevel logLevel, EventId eventId, TState state, Exception? exception, Func<TState, Exception?, string> formatter) =>
+        lines.Enqueue((logLevel, $"{formatter(state, exception)} {exception}"));
+}
+
 /// <summary>The live engine on a database of its own, with a provider in memory and a clock that stands.</summary>
 internal sealed class World : IAsyncDisposable
 {
@@ -95,14 +107,17 @@ internal sealed class World : IAsyncDisposable
 
     private Handing Handing { get; }
 
-    private Dispatcher NewDispatcher() => new(Database, new Engines(liquid, shelves), Handing, NullLogger<Dispatcher>.Instance);
+    private Dispatcher NewDispatcher() => new(Database, new Engines(liquid, shelves), Handing, new Noted<Dispatcher>(Logs));
 
     /// <summary>Another worker on the same database and providers.</summary>
-    public EngineRoom NewRoom() => new(Database, new Reactor(Database, new Engines(liquid, shelves)), NewDispatcher(), NullLogger<EngineRoom>.Instance);
+    public EngineRoom NewRoom() => new(Database, new Reactor(Database, new Engines(liquid, shelves)), NewDispatcher(), new Noted<EngineRoom>(Logs));
 
     public TestDatabase Database { get; } = new();
 
     public FakeMail Mail { get; } = new();
+
+    /// <summary>Everything the engine wrote to its log, at information level and above.</summary>
+    public ConcurrentQueue<(LogLevel Level, string Text)> Logs { get; } = [];
 
     public Reactor Reactor { get; }
 
