@@ -12,8 +12,8 @@ namespace Germinal.StandIns;
 /// <param name="hook">Where news goes; null: nowhere.</param>
 /// <param name="keyFile">The key that signs news; made by whoever receives it.</param>
 /// <param name="http">For calling the hook.</param>
-/// <param name="failPercent">How many of a hundred calls are answered 503 for now.</param>
-internal sealed class Gateway(TextBox box, string? hook, string keyFile, HttpClient http, int failPercent)
+/// <param name="failing">Which calls are answered 503 or 429 for now.</param>
+internal sealed class Gateway(TextBox box, string? hook, string keyFile, HttpClient http, Failing failing)
 {
     public void Map(WebApplication app)
     {
@@ -49,7 +49,7 @@ internal sealed class Gateway(TextBox box, string? hook, string keyFile, HttpCli
             return Results.Problem($"“{to}” is no number in international form (E.164).", statusCode: 422);
         }
 
-        if (box.Find(key) is null && failPercent > 0 && RandomNumberGenerator.GetInt32(100) < failPercent)
+        if (box.Find(key) is null && failing.Refuses())
         {
             return Results.Problem("Busy; try again.", statusCode: RandomNumberGenerator.GetInt32(2) == 0 ? 503 : 429);
         }

@@ -6,11 +6,11 @@ using SmtpServer.Storage;
 namespace Germinal.StandIns;
 
 /// <summary>Takes every message and answers only when it is kept.</summary>
-internal sealed class KeepStore(MailBox box, int delayMilliseconds, int failPercent) : MessageStore
+internal sealed class KeepStore(MailBox box, int delayMilliseconds, Failing failing) : MessageStore
 {
     public override async Task<SmtpResponse> SaveAsync(ISessionContext context, IMessageTransaction transaction, ReadOnlySequence<byte> buffer, CancellationToken cancellationToken)
     {
-        if (failPercent > 0 && System.Security.Cryptography.RandomNumberGenerator.GetInt32(100) < failPercent)
+        if (failing.Refuses())
         {
             return new SmtpResponse((SmtpReplyCode)451, "busy, try again");
         }

@@ -9,7 +9,7 @@ string Setting(string name, string otherwise) => builder.Configuration[name] ?? 
 var smtpPort = int.Parse(Setting("GERMINAL_SMTP_PORT", "5082"), CultureInfo.InvariantCulture);
 var httpPort = int.Parse(Setting("GERMINAL_STANDINS_PORT", "5083"), CultureInfo.InvariantCulture);
 var delay = int.Parse(Setting("GERMINAL_MAIL_DELAY_MS", "0"), CultureInfo.InvariantCulture);
-var failing = int.Parse(Setting("GERMINAL_FAIL_PERCENT", "0"), CultureInfo.InvariantCulture);
+var failing = new Failing(int.Parse(Setting("GERMINAL_FAIL_PERCENT", "0"), CultureInfo.InvariantCulture));
 var data = Setting("GERMINAL_DATA", ".data");
 var box = new MailBox(Path.Combine(data, "mail"));
 builder.WebHost.UseUrls($"http://127.0.0.1:{httpPort}");
@@ -21,6 +21,8 @@ app.MapGet("/messages", (int? before, string? search, int? most) => Results.Ok(n
 app.MapGet("/messages/{number:int}", (int number) => box.Open(number) is { } m ? Results.Ok(m) : Results.NotFound());
 app.MapGet("/messages/{number:int}/source", (int number) => box.Source(number) is { } raw ? Results.Bytes(raw, "text/plain; charset=utf-8") : Results.NotFound());
 app.MapGet("/messages/by-id/{id}", (string id) => box.Find(id) is { } number ? Results.Ok(new { number }) : Results.NotFound());
+
+app.MapPost("/failing/{percent:int}", (int percent) => failing.Set(percent));
 
 using var http = new HttpClient { Timeout = TimeSpan.FromSeconds(20) };
 var texts = new TextBox(Path.Combine(data, "texts"));
