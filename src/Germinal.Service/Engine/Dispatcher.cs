@@ -25,6 +25,9 @@ public sealed partial class Dispatcher(
     /// <summary>Where people share a limit they are judged in one order, so that as many as may be due together are taken together.</summary>
     private const int PeopleInOneOrder = 2000;
 
+    /// <summary>Messages on their way to providers side by side; the rest of a batch has not been begun.</summary>
+    private const int AtOnce = 16;
+
     private static readonly Duration Lease = Duration.FromSeconds(20);
 
     /// <summary>Waits between attempts at one message; the last one goes on.</summary>
@@ -274,12 +277,23 @@ public sealed partial class Dispatcher(
             return;
         }
 
+        // The batch may have waited for the one before it; whatever another worker took up meanwhile is that worker's.
+        var lease = new HeldLease([.. touches.Select(t => t.Id)], [.. touches.Select(t => t.AttemptId!.Value)]);
+        var held = await RenewAsync(practiceId, lease, stop);
         using var holding = new CancellationTokenSource();
-        var leases = KeepLeasesAsync(practiceId, [.. touches.Select(t => t.Id)], holding.Token);
-        var answers = await Task.WhenAll(touches.Select(touch => SendAsync(practiceId, batch, touch, stop)));
+        var leases = KeepLeasesAsync(practiceId, lease, holding.Token);
+        var answers = new ConcurrentQueue<(ReadyMessage Ready, ProviderAnswer Answer)>();
+        await Parallel.ForEachAsync(touches.Where(t => held.Contains(t.Id)), new ParallelOptions { MaxDegreeOfParallelism = AtOnce, CancellationToken = stop }, async (touch, s) =>
+        {
+            // Where the lease could not be kept the rest is not begun: another worker looks it up and sends it.
+            if (MachineNow < lease.Until)
+            {
+                answers.Enqueue(await SendAsync(practiceId, batch, touch, s));
+            }
+        });
         await holding.CancelAsync();
         await leases;
-        await RecordAsync(practiceId, batch, answers, stop);
+        await RecordAsync(practiceId, batch, [.. answers], stop);
     }
 
     private async Task<(ReadyMessage Ready, ProviderAnswer Answer)> SendAsync(Guid practiceId, EngineBatch batch, TouchRow touch, CancellationToken stop)
@@ -295,18 +309,50 @@ public sealed partial class Dispatcher(
         return (ready, answer);
     }
 
+    /// <summary>The attempts a worker holds, and until when it may begin to hand them over.</summary>
+    private sealed class HeldLease(Guid[] touches, Guid[] attempts)
+    {
+        private long until;
+
+        public Guid[] Touches => touches;
+
+        public Guid[] Attempts => attempts;
+
+        /// <summary>Some seconds before others may take them up, so that a message begun in time is with its provider by then.</summary>
+        public Instant Until
+        {
+            get => Instant.FromUnixTimeTicks(Interlocked.Read(ref until));
+            set => Interlocked.Exchange(ref until, (value - Margin).ToUnixTimeTicks());
+        }
+
+        private static Duration Margin => Lease / 4;
+    }
+
+    /// <summary>Makes the lease longer for what is still this worker's: an attempt that another has taken up has another id, or has run out.</summary>
+    private async Task<HashSet<Guid>> RenewAsync(Guid practiceId, HeldLease lease, CancellationToken stop)
+    {
+        await using var db = await databases.CreateDbContextAsync(stop);
+        db.PracticeId = practiceId;
+        var now = MachineNow;
+        var until = now + Lease;
+        var held = await db.Database.SqlQuery<Guid>(
+            $"""
+            UPDATE touches SET leased_until = {until} WHERE id = ANY({lease.Touches}) AND attempt_id = ANY({lease.Attempts}) AND status = 'handing' AND practice_id = {practiceId} AND leased_until > {now}
+            RETURNING id AS "Value"
+            """).ToListAsync(stop);
+        lease.Until = until;
+        return [.. held];
+    }
+
     /// <summary>While a slow server is at it, the lease is renewed, so that no other worker takes the touches up.</summary>
-    private async Task KeepLeasesAsync(Guid practiceId, Guid[] ids, CancellationToken done)
+    private async Task KeepLeasesAsync(Guid practiceId, HeldLease lease, CancellationToken done)
     {
         try
         {
             while (true)
             {
                 await Task.Delay(TimeSpan.FromSeconds(5), done);
-                await using var db = await databases.CreateDbContextAsync(done);
-                db.PracticeId = practiceId;
-                var until = (Instant?)(MachineNow + Lease);
-                await db.Touches.Where(t => ids.Contains(t.Id) && t.Status == "handing").ExecuteUpdateAsync(u => u.SetProperty(t => t.LeasedUntil, until), done);
+                await RenewAsync(practiceId, lease, done);
             }
         }
         catch (OperationCanceledException)
