@@ -73,7 +73,7 @@ test('bringing people in: guess, review, progress, and the same file twice adds 
   assert.match(await report.text(), /The row is a total/);
 
   await page.goto(`${stack.url}/people/bring-in`);
-  await page.locator('input[type=file]').setInputFiles(sample);
+  await page.getByLabel('A CSV file of people').setInputFiles(sample);
   await page.getByRole('button', { name: 'Bring 0 people in' }).waitFor();
 });
 
