@@ -42,7 +42,7 @@ async function move(ada, to, isEnough) {
   return { seconds: (Date.now() - begin) / 1000, seen, now: last };
 }
 
-/** Whether a moment lies in a program's window and outside the practice's quiet hours. */
+/** Whether a moment lies outside a program's window or outside the hours in which the practice texts. */
 function isOutside(row, practice) {
   const local = (zone) => {
     const parts = Object.fromEntries(
@@ -50,9 +50,9 @@ function isOutside(row, practice) {
     );
     return { day: parts.weekday.toLowerCase(), time: `${parts.hour}:${parts.minute}:${parts.second}` };
   };
-  const quiet = local(row.zone ?? practice.zone).time;
-  const isQuiet = practice.from > practice.to ? quiet >= practice.from || quiet < practice.to : quiet >= practice.from && quiet < practice.to;
-  if (isQuiet && row.kind === 'text') return true;
+  // Texts go between the practice's hours on the person's own clock, whatever the program says.
+  const theirs = local(row.zone ?? practice.zone).time;
+  if (row.kind === 'text' && (theirs < practice.from || theirs >= practice.to)) return true;
   const window = row.program.window;
   if (!window || window.roll === 'keep') return false;
   const at = local(row.program.clock === 'practice' ? practice.zone : (row.zone ?? practice.zone));
@@ -80,7 +80,7 @@ try {
   const [settled] = sql(`SELECT count(*) AS n FROM touches WHERE settled_at > '${now}'`);
   console.log(`from ${now} stopped at ${first.now} after ${first.seconds.toFixed(0)} s (seen moving ${first.seen} times), started again,`);
   console.log(`on to ${second.now} after ${second.seconds.toFixed(0)} s more (seen moving ${second.seen} times)`);
-  console.log(`${settled.n} touches settled, ${sent.length} messages went, ${outside.length} of them outside a window or in quiet hours, ${twice.n} steps went twice, ${left.n} left undone`);
+  console.log(`${settled.n} touches settled, ${sent.length} messages went, ${outside.length} of them outside a window or outside the hours for texts, ${twice.n} steps went twice, ${left.n} left undone`);
   if (outside.length > 0) console.log('the first of them:', JSON.stringify(outside[0]).slice(0, 600));
   failed = sent.length === 0 || outside.length > 0 || left.n > 0 || twice.n > 0;
 } finally {
