@@ -159,7 +159,7 @@ public sealed class GerminalDb(DbContextOptions<GerminalDb> options) : IdentityD
             e.Property(s => s.State).HasColumnType("jsonb");
             e.Property(s => s.NextAlarm).HasDefaultValueSql("'-infinity'");
             e.Property(s => s.AlarmsFrom).HasDefaultValueSql("'-infinity'");
-            e.HasIndex(s => s.NextDue);
+            e.HasIndex(s => new { s.NextDue, s.PersonId });
             e.HasIndex(s => s.NextAlarm);
             e.HasIndex(s => s.PracticeId).HasFilter("set_aside IS NOT NULL").HasDatabaseName("ix_person_states_set_aside");
             e.HasOne<PersonRow>().WithMany().HasForeignKey(s => s.PersonId).OnDelete(DeleteBehavior.Cascade);

@@ -40,7 +40,7 @@ public sealed partial class Dispatcher(
 
     /// <summary>
     /// Judges a few batches of a practice's people with something due by <paramref name="now"/>, and sends what passed. While
-    /// one batch is on its way the next is judged.
+    /// one batch is on its way the next is judged, and what became of the one before is written down.
     /// </summary>
     /// <param name="practiceId">The practice.</param>
     /// <param name="now">Practice time.</param>
@@ -50,28 +50,45 @@ public sealed partial class Dispatcher(
     public async Task<int> DispatchAsync(Guid practiceId, Instant now, Guid? only, CancellationToken stop)
     {
         var judged = 0;
-        var sending = Task.CompletedTask;
+        var sending = Task.FromResult(Sent.Nothing);
+        var (before, recording) = (Task.CompletedTask, Task.CompletedTask);
         try
         {
             for (var i = 0; i < BatchesInARow; i++)
             {
                 var (batch, handed, people) = await JudgeAsync(practiceId, now, only, stop);
                 await sending;
+                await before;
                 if (people == 0)
                 {
                     break;
                 }
 
                 judged += people;
+                before = recording;
                 sending = HandOverAsync(practiceId, batch!, handed, stop);
+                recording = RecordAfterAsync(practiceId, before, sending, stop);
             }
         }
         finally
         {
-            await sending;
+            await recording;
         }
 
         return judged;
+    }
+
+    /// <summary>What became of a batch that was handed over.</summary>
+    private sealed record Sent(EngineBatch? Batch, IReadOnlyList<(ReadyMessage Ready, ProviderAnswer Answer)> Answers)
+    {
+        public static readonly Sent Nothing = new(null, []);
+    }
+
+    private async Task RecordAfterAsync(Guid practiceId, Task before, Task<Sent> sending, CancellationToken stop)
+    {
+        await before;
+        var sent = await sending;
+        await RecordAsync(practiceId, sent.Batch!, sent.Answers, stop);
     }
 
     private async Task<(EngineBatch? Batch, IReadOnlyList<TouchRow> Handed, int People)> JudgeAsync(Guid practiceId, Instant now, Guid? only, CancellationToken stop)
@@ -222,7 +239,8 @@ public sealed partial class Dispatcher(
         LogRecovered(log, arrived.Count, again.Count);
         await RecordAsync(practiceId, batch, arrived, stop);
         var (anew, handed) = await TryAgainAsync(practiceId, batch, again, now, stop);
-        await HandOverAsync(practiceId, anew, handed, stop);
+        var sent = await HandOverAsync(practiceId, anew, handed, stop);
+        await RecordAsync(practiceId, anew, sent.Answers, stop);
         return true;
     }
 
@@ -270,30 +288,37 @@ public sealed partial class Dispatcher(
         return ids;
     }
 
-    private async Task HandOverAsync(Guid practiceId, EngineBatch batch, IReadOnlyList<TouchRow> touches, CancellationToken stop)
+    private async Task<Sent> HandOverAsync(Guid practiceId, EngineBatch batch, IReadOnlyList<TouchRow> touches, CancellationToken stop)
     {
         if (touches.Count == 0)
         {
-            return;
+            return new Sent(batch, []);
         }
 
         // The batch may have waited for the one before it; whatever another worker took up meanwhile is that worker's.
-        var lease = new HeldLease([.. touches.Select(t => t.Id)], [.. touches.Select(t => t.AttemptId!.Value)]);
-        var held = await RenewAsync(practiceId, lease, stop);
+        var lease = new HeldLease([.. touches.Select(t => t.Id)], [.. touches.Select(t => t.AttemptId!.Value)], touches.Min(t => t.LeasedUntil!.Value));
+        var held = lease.IsFresh ? [.. lease.Touches] : await RenewAsync(practiceId, lease, stop);
         using var holding = new CancellationTokenSource();
         var leases = KeepLeasesAsync(practiceId, lease, holding.Token);
         var answers = new ConcurrentQueue<(ReadyMessage Ready, ProviderAnswer Answer)>();
-        await Parallel.ForEachAsync(touches.Where(t => held.Contains(t.Id)), new ParallelOptions { MaxDegreeOfParallelism = AtOnce, CancellationToken = stop }, async (touch, s) =>
+        try
         {
-            // Where the lease could not be kept the rest is not begun: another worker looks it up and sends it.
-            if (MachineNow < lease.Until)
+            await Parallel.ForEachAsync(touches.Where(t => held.Contains(t.Id)), new ParallelOptions { MaxDegreeOfParallelism = AtOnce, CancellationToken = stop }, async (touch, s) =>
             {
-                answers.Enqueue(await SendAsync(practiceId, batch, touch, s));
-            }
-        });
-        await holding.CancelAsync();
-        await leases;
-        await RecordAsync(practiceId, batch, [.. answers], stop);
+                // Where the lease could not be kept the rest is not begun: another worker looks it up and sends it.
+                if (MachineNow < lease.Until)
+                {
+                    answers.Enqueue(await SendAsync(practiceId, batch, touch, s));
+                }
+            });
+        }
+        finally
+        {
+            await holding.CancelAsync();
+            await leases;
+        }
+
+        return new Sent(batch, [.. answers]);
     }
 
     private async Task<(ReadyMessage Ready, ProviderAnswer Answer)> SendAsync(Guid practiceId, EngineBatch batch, TouchRow touch, CancellationToken stop)
@@ -310,9 +335,9 @@ public sealed partial class Dispatcher(
     }
 
     /// <summary>The attempts a worker holds, and until when it may begin to hand them over.</summary>
-    private sealed class HeldLease(Guid[] touches, Guid[] attempts)
+    private sealed class HeldLease(Guid[] touches, Guid[] attempts, Instant until)
     {
-        private long until;
+        private long until = (until - Margin).ToUnixTimeTicks();
 
         public Guid[] Touches => touches;
 
@@ -324,6 +349,9 @@ public sealed partial class Dispatcher(
             get => Instant.FromUnixTimeTicks(Interlocked.Read(ref until));
             set => Interlocked.Exchange(ref until, (value - Margin).ToUnixTimeTicks());
         }
+
+        /// <summary>Taken so lately that nobody else can have taken the touches up.</summary>
+        public bool IsFresh => MachineNow < Until - (Lease / 2);
 
         private static Duration Margin => Lease / 4;
     }
@@ -388,7 +416,7 @@ public sealed partial class Dispatcher(
             recorder.Take(batch.States[touch.PersonId], batch.Engine.Settle(batch.Facts[touch.PersonId], state, touch.Id, touch.Due, failure));
             if (failure is null)
             {
-                db.Messages.Add(Handing.Row(ready, answer));
+                recorder.Keep(Handing.Row(ready, answer));
             }
         }
 

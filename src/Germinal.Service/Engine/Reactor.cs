@@ -48,7 +48,7 @@ public sealed class Reactor(IDbContextFactory<GerminalDb> databases, Engines eng
 
         var batch = await EngineBatch.LoadAsync(db, claimed, engines, stop);
         var counts = await LiveCounts.LockAsync(db, batch.Engine, now, stop);
-        var events = (await db.Events.Where(e => claimed.Contains(e.PersonId) && e.HandledAt == null && e.At <= now)
+        var events = (await db.Events.AsNoTracking().Where(e => claimed.Contains(e.PersonId) && e.HandledAt == null && e.At <= now)
             .OrderBy(e => e.At).ThenBy(e => e.Id).ToListAsync(stop)).ToLookup(e => e.PersonId);
         var recorder = new Recorder(db, batch.Engine);
         var turned = counts is null ? [] : TurnTheDay(batch, recorder, [.. claimed.Where(id => !events[id].Any())], now, counts);
@@ -58,6 +58,8 @@ public sealed class Reactor(IDbContextFactory<GerminalDb> databases, Engines eng
         }
 
         await recorder.WriteAsync(Instant.MinValue, stop);
+        var handled = events.SelectMany(e => e).Where(e => e.HandledAt != null).Select(e => e.Id).ToArray();
+        await db.Database.ExecuteSqlAsync($"UPDATE events SET handled_at = {now} WHERE id = ANY({handled})", stop);
         await transaction.CommitAsync(stop);
         return claimed.Count;
     }

@@ -21,6 +21,11 @@ public sealed class Recorder(GerminalDb db, TouchEngine engine)
     private readonly Dictionary<Guid, (Instant Next, Instant Last, Instant? Reply)> moments = [];
     private readonly Dictionary<Guid, int> versions = [];
     private readonly Dictionary<Guid, PersonStateRow> states = [];
+    private readonly List<EventRow> log = [];
+    private readonly List<RefusalRow> refusals = [];
+    private readonly List<RunRow> newRuns = [];
+    private readonly List<TouchRow> newTouches = [];
+    private readonly List<MessageRow> messages = [];
 
     private Guid Practice => db.PracticeId!.Value;
 
@@ -60,9 +65,12 @@ public sealed class Recorder(GerminalDb db, TouchEngine engine)
     {
         if (EventKinds.OfAlarm(alarm) is { } line)
         {
-            db.Events.Add(new EventRow { PracticeId = Practice, PersonId = person, At = alarm.At, Kind = line.Kind, Data = line.Data, HandledAt = alarm.At });
+            log.Add(new EventRow { PracticeId = Practice, PersonId = person, At = alarm.At, Kind = line.Kind, Data = line.Data, HandledAt = alarm.At });
         }
     }
+
+    /// <summary>Keeps a message as it went.</summary>
+    public void Keep(MessageRow message) => messages.Add(message);
 
     /// <summary>Notes a start that came too late to happen (rule 4.3), so that it is counted.</summary>
     public void Missed(Guid person, Guid programId, Instant at, StartCause cause) => effects.Add((person, new StartRefused(programId, at, "too-late", cause)));
@@ -88,7 +96,8 @@ public sealed class Recorder(GerminalDb db, TouchEngine engine)
         var touches = changed.Count == 0 ? [] : await db.Touches.AsNoTracking().Where(t => changed.Contains(t.Id)).ToDictionaryAsync(t => t.Id, stop);
         var known = touches.Values.ToList();
         var runIds = effects.Select(e => RunOf(e.Effect)).OfType<Guid>().Concat(versions.Keys).Distinct().ToList();
-        var runs = runIds.Count == 0 ? [] : await db.Runs.Where(r => runIds.Contains(r.Id)).ToDictionaryAsync(r => r.Id, stop);
+        var runs = runIds.Count == 0 ? [] : await db.Runs.AsNoTracking().Where(r => runIds.Contains(r.Id)).ToDictionaryAsync(r => r.Id, stop);
+        var knownRuns = runs.Values.ToList();
         foreach (var (id, version) in versions)
         {
             runs[id].Version = version;
@@ -101,10 +110,11 @@ public sealed class Recorder(GerminalDb db, TouchEngine engine)
             {
                 case RunStarted e:
                     var run = new RunRow { Id = e.RunId, PracticeId = Practice, PersonId = person, ProgramId = e.ProgramId, Version = e.Version, Number = e.Number, StartedAt = e.At, Cause = e.Cause };
-                    runs[e.RunId] = db.Runs.Add(run).Entity;
+                    runs[e.RunId] = run;
+                    newRuns.Add(run);
                     break;
                 case StartRefused e:
-                    db.Refusals.Add(new RefusalRow { PracticeId = Practice, PersonId = person, ProgramId = e.ProgramId, At = e.At, Reason = e.Reason, Cause = e.Cause });
+                    refusals.Add(new RefusalRow { PracticeId = Practice, PersonId = person, ProgramId = e.ProgramId, At = e.At, Reason = e.Reason, Cause = e.Cause });
                     break;
                 case RunEnded e:
                     runs[e.RunId].EndedAt = e.At;
@@ -122,7 +132,9 @@ public sealed class Recorder(GerminalDb db, TouchEngine engine)
                     again.Version = runs[e.RunId].Version;
                     break;
                 case TouchPlanned e:
-                    touches[e.TouchId] = db.Touches.Add(Planned(person, runs[e.RunId], e)).Entity;
+                    var planned = Planned(person, runs[e.RunId], e);
+                    touches[e.TouchId] = planned;
+                    newTouches.Add(planned);
                     break;
                 case FactToChange e:
                     await ChangeFactAsync(person, e, stop);
@@ -152,6 +164,12 @@ public sealed class Recorder(GerminalDb db, TouchEngine engine)
         }
 
         await db.SaveChangesAsync(stop);
+        await db.CopyAsync(log, stop);
+        await db.CopyAsync(refusals, stop);
+        await db.CopyAsync(newRuns, stop);
+        await db.CopyAsync(newTouches, stop);
+        await db.CopyAsync(messages, stop);
+        await WriteRunsAsync(knownRuns, stop);
         await WriteTouchesAsync(known, stop);
         await WriteStatesAsync(stop);
         await WriteMomentsAsync(stop);
@@ -264,7 +282,7 @@ public sealed class Recorder(GerminalDb db, TouchEngine engine)
         }
 
         var (kind, data) = EventKinds.OfChange(effect.Change);
-        db.Events.Add(new EventRow { PracticeId = Practice, PersonId = person, At = effect.Change.At, Kind = kind, HandledAt = effect.Change.At, Data = data });
+        log.Add(new EventRow { PracticeId = Practice, PersonId = person, At = effect.Change.At, Kind = kind, HandledAt = effect.Change.At, Data = data });
     }
 
     /// <summary>A program's message to the owner stands under <i>Waiting for you</i> until it is seen.</summary>
@@ -279,6 +297,25 @@ public sealed class Recorder(GerminalDb db, TouchEngine engine)
         db.Notices.Add(new NoticeRow { PracticeId = Practice, Kind = "tell-me", MemberId = owner?.Id, PersonId = person, Text = text, At = at, Key = $"tell/{touch.Id:N}" });
     }
 
+    private async Task WriteRunsAsync(List<RunRow> rows, CancellationToken stop)
+    {
+        if (rows.Count == 0)
+        {
+            return;
+        }
+
+        await db.Database.ExecuteSqlAsync(
+            $"""
+            UPDATE runs r SET version = v.version, ended_at = v.ended_at, stop_reason = v.stop_reason, paused_at = v.paused_at
+            FROM unnest({ColumnOf(rows, r => r.Id)}, {ColumnOf(rows, r => r.Version)}, {ColumnOf(rows, r => r.EndedAt)}, {ColumnOf(rows, r => r.StopReason)}, {ColumnOf(rows, r => r.PausedAt)})
+              AS v(id, version, ended_at, stop_reason, paused_at)
+            WHERE r.id = v.id AND (r.version, r.ended_at, r.stop_reason, r.paused_at) IS DISTINCT FROM (v.version, v.ended_at, v.stop_reason, v.paused_at)
+            """,
+            stop);
+    }
+
+    private static T[] ColumnOf<TRow, T>(List<TRow> rows, Func<TRow, T> of) => [.. rows.Select(of)];
+
     /// <summary>What became of touches there were already, in one statement; the lock on their person's state holds them too.</summary>
     private async Task WriteTouchesAsync(List<TouchRow> rows, CancellationToken stop)
     {
@@ -287,7 +324,7 @@ public sealed class Recorder(GerminalDb db, TouchEngine engine)
             return;
         }
 
-        T[] Column<T>(Func<TouchRow, T> of) => [.. rows.Select(of)];
+        T[] Column<T>(Func<TouchRow, T> of) => ColumnOf(rows, of);
         await db.Database.ExecuteSqlAsync(
             $"""
             UPDATE touches t SET status = v.status, reason = v.reason, held = v.held, version = v.version, first_due = v.first_due, due = v.due, plan = v.plan::jsonb, checks = v.checks::jsonb,

@@ -1151,12 +1151,12 @@ namespace Germinal.Store.Migrations
                     b.HasIndex("NextAlarm")
                         .HasDatabaseName("ix_person_states_next_alarm");
 
-                    b.HasIndex("NextDue")
-                        .HasDatabaseName("ix_person_states_next_due");
-
                     b.HasIndex("PracticeId")
                         .HasDatabaseName("ix_person_states_set_aside")
                         .HasFilter("set_aside IS NOT NULL");
+
+                    b.HasIndex("NextDue", "PersonId")
+                        .HasDatabaseName("ix_person_states_next_due_person_id");
 
                     b.ToTable("person_states", (string)null);
                 });
