@@ -15,13 +15,15 @@ const sql = (text) =>
   }).toString();
 try {
   sql(`
-    INSERT INTO people (id, practice_id, first_name, last_name, sort_name, search_text, email, mobile, stage, owner_id, tags, added_at, do_not_contact, do_not_contact_to_confirm, died, archived, last_touch_at, next_touch_at, edition)
+    INSERT INTO people (id, practice_id, first_name, last_name, sort_name, search_text, email, mobile, stage, owner_id, tags, added_at, do_not_contact, do_not_contact_to_confirm, died, archived, edition)
     SELECT gen_random_uuid(), p.id, 'F' || n % 997, 'L' || n, 'l' || n || ' f' || n % 997, 'f' || n % 997 || ' l' || n || ' p' || n || '@example.com', 'p' || n || '@example.com', NULL,
       CASE WHEN n % 3 = 0 THEN 'Planning/Client' WHEN n % 7 = 0 THEN 'Planning/Inquiry' END, (SELECT id FROM "AspNetUsers" ORDER BY id OFFSET n % 3 LIMIT 1),
-      CASE WHEN n % 5 = 0 THEN ARRAY['Client'] ELSE ARRAY[]::text[] END, now(), false, false, false, false,
-      CASE WHEN n % 2 = 0 THEN now() - n * interval '1 minute' ELSE '-infinity' END, CASE WHEN n % 4 = 0 THEN now() + n * interval '1 minute' ELSE 'infinity' END, 1
+      CASE WHEN n % 5 = 0 THEN ARRAY['Client'] ELSE ARRAY[]::text[] END, now(), false, false, false, false, 1
     FROM generate_series(1, 100000) n, practices p;
-    ANALYZE people;`);
+    UPDATE person_states s SET
+      last_touch_at = CASE WHEN n % 2 = 0 THEN now() - n * interval '1 minute' ELSE '-infinity' END, next_touch_at = CASE WHEN n % 4 = 0 THEN now() + n * interval '1 minute' ELSE 'infinity' END
+    FROM (SELECT id, substr(last_name, 2)::int AS n FROM people WHERE email LIKE 'p%@example.com' AND last_name ~ '^L[0-9]+$') p WHERE p.id = s.person_id;
+    ANALYZE people, person_states;`);
   const ada = await apiClient(stack.url, 'ada@example.com', stack.password);
   const deep = async () => {
     let after;

@@ -130,8 +130,8 @@ async Task<(EngineRoom Room, Guid Practice)> PrepareAsync(TestDatabase database,
     await using var db = database.For(practice);
     await db.Database.ExecuteSqlAsync(
         $"""
-        INSERT INTO people (id, practice_id, first_name, last_name, sort_name, search_text, email, owner_id, tags, lists, custom, added_at, do_not_contact, do_not_contact_to_confirm, died, archived, last_touch_at, next_touch_at, edition)
-        SELECT gen_random_uuid(), {practice}, 'Person' || n, 'Rowan', 'rowan person' || n, 'person' || n, 'person' || n || '@example.com', {ada}, ARRAY[]::text[], ARRAY[]::text[], jsonb_build_object(), {start}, false, false, false, false, '-infinity', 'infinity', 1
+        INSERT INTO people (id, practice_id, first_name, last_name, sort_name, search_text, email, owner_id, tags, lists, custom, added_at, do_not_contact, do_not_contact_to_confirm, died, archived, edition)
+        SELECT gen_random_uuid(), {practice}, 'Person' || n, 'Rowan', 'rowan person' || n, 'person' || n, 'person' || n || '@example.com', {ada}, ARRAY[]::text[], ARRAY[]::text[], jsonb_build_object(), {start}, false, false, false, false, 1
         FROM generate_series(1, {people}) n
         """);
     await db.Database.ExecuteSqlAsync($"INSERT INTO consent (practice_id, person_id, channel, purpose, is_in, basis, at, source) SELECT practice_id, id, 'email', 'commercial', true, 'express', {start}, 'x' FROM people");
@@ -169,8 +169,8 @@ async Task<double> BareRowsAsync()
     {
         await db.Database.ExecuteSqlAsync(
             $"""
-            INSERT INTO people (id, practice_id, first_name, last_name, sort_name, search_text, email, owner_id, tags, lists, custom, added_at, do_not_contact, do_not_contact_to_confirm, died, archived, last_touch_at, next_touch_at, edition)
-            SELECT gen_random_uuid(), {practice}, 'Person' || n, 'Rowan', 'rowan person' || n, 'person' || n, 'person' || n || '@example.com', {ada}, ARRAY[]::text[], ARRAY[]::text[], jsonb_build_object(), {start}, false, false, false, false, '-infinity', 'infinity', 1
+            INSERT INTO people (id, practice_id, first_name, last_name, sort_name, search_text, email, owner_id, tags, lists, custom, added_at, do_not_contact, do_not_contact_to_confirm, died, archived, edition)
+            SELECT gen_random_uuid(), {practice}, 'Person' || n, 'Rowan', 'rowan person' || n, 'person' || n, 'person' || n || '@example.com', {ada}, ARRAY[]::text[], ARRAY[]::text[], jsonb_build_object(), {start}, false, false, false, false, 1
             FROM generate_series(1, {changes}) n
             """);
     }

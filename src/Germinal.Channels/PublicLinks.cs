@@ -18,6 +18,8 @@ public sealed class PublicLinks(byte[] key, string baseUrl)
     private const byte OfPreferences = (byte)'p';
     private const byte OfConfirmation = (byte)'c';
 
+    private readonly ShortMac macs = new(key);
+
     /// <summary>Where the application is reached from outside, without a slash at the end.</summary>
     public string BaseUrl { get; } = baseUrl.TrimEnd('/');
 
@@ -55,7 +57,7 @@ public sealed class PublicLinks(byte[] key, string baseUrl)
     {
         Span<byte> token = stackalloc byte[16 + MacBytes];
         touchId.TryWriteBytes(token, bigEndian: true, out _);
-        Mac(token[..16], token[16..]);
+        macs.Write(token[..16], token[16..]);
         return Base64Url.EncodeToString(token);
     }
 
@@ -69,7 +71,7 @@ public sealed class PublicLinks(byte[] key, string baseUrl)
         }
 
         Span<byte> mac = stackalloc byte[MacBytes];
-        Mac(bytes[..16], mac);
+        macs.Write(bytes[..16], mac);
         return CryptographicOperations.FixedTimeEquals(mac, bytes[16..(16 + MacBytes)]) ? new Guid(bytes[..16], bigEndian: true) : null;
     }
 
@@ -80,7 +82,7 @@ public sealed class PublicLinks(byte[] key, string baseUrl)
         Write(purpose, id, number, signed);
         Span<byte> token = stackalloc byte[18 + MacBytes];
         signed[1..].CopyTo(token);
-        Mac(signed, token[18..]);
+        macs.Write(signed, token[18..]);
         return Base64Url.EncodeToString(token);
     }
 
@@ -97,7 +99,7 @@ public sealed class PublicLinks(byte[] key, string baseUrl)
         Span<byte> signed = stackalloc byte[19];
         Write(purpose, id, number, signed);
         Span<byte> mac = stackalloc byte[MacBytes];
-        Mac(signed, mac);
+        macs.Write(signed, mac);
         return CryptographicOperations.FixedTimeEquals(mac, bytes[18..(18 + MacBytes)]) ? (id, number) : null;
     }
 
@@ -106,12 +108,5 @@ public sealed class PublicLinks(byte[] key, string baseUrl)
         into[0] = purpose;
         id.TryWriteBytes(into[1..], bigEndian: true, out _);
         BinaryPrimitives.WriteUInt16BigEndian(into[17..], number);
-    }
-
-    private void Mac(ReadOnlySpan<byte> touch, Span<byte> mac)
-    {
-        Span<byte> full = stackalloc byte[32];
-        HMACSHA256.HashData(key, touch, full);
-        full[..MacBytes].CopyTo(mac);
     }
 }

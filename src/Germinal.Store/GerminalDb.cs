@@ -111,8 +111,6 @@ public sealed class GerminalDb(DbContextOptions<GerminalDb> options) : IdentityD
             e.HasIndex(p => new { p.PracticeId, p.StageSort, p.Id });
             e.HasIndex(p => new { p.PracticeId, p.OwnerSort, p.Id });
             e.HasIndex(p => new { p.PracticeId, p.Stage });
-            e.HasIndex(p => new { p.PracticeId, p.NextTouchAt, p.Id });
-            e.HasIndex(p => new { p.PracticeId, p.LastTouchAt, p.Id });
             e.HasIndex(p => new { p.PracticeId, p.Email });
             e.HasIndex(p => new { p.PracticeId, p.Mobile });
             e.HasIndex(p => p.ImportId);
@@ -161,8 +159,12 @@ public sealed class GerminalDb(DbContextOptions<GerminalDb> options) : IdentityD
             e.Property(s => s.AlarmsFrom).HasDefaultValueSql("'-infinity'");
             e.HasIndex(s => new { s.NextDue, s.PersonId });
             e.HasIndex(s => s.NextAlarm);
+            e.Property(s => s.LastTouchAt).HasDefaultValueSql("'-infinity'");
+            e.Property(s => s.NextTouchAt).HasDefaultValueSql("'infinity'");
+            e.HasIndex(s => new { s.PracticeId, s.NextTouchAt, s.PersonId });
+            e.HasIndex(s => new { s.PracticeId, s.LastTouchAt, s.PersonId });
             e.HasIndex(s => s.PracticeId).HasFilter("set_aside IS NOT NULL").HasDatabaseName("ix_person_states_set_aside");
-            e.HasOne<PersonRow>().WithMany().HasForeignKey(s => s.PersonId).OnDelete(DeleteBehavior.Cascade);
+            e.HasOne<PersonRow>().WithOne(p => p.State).HasForeignKey<PersonStateRow>(s => s.PersonId).OnDelete(DeleteBehavior.Cascade);
         });
         model.Entity<RunRow>(e =>
         {

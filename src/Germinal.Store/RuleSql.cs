@@ -125,10 +125,12 @@ public static class RuleSql
         {
             "added" => "p.added_at",
             "stage-since" => "p.stage_since",
-            "last-touch" => "nullif(p.last_touch_at, '-infinity')",
-            "last-reply" => "p.last_reply_at",
-            _ => "nullif(p.next_touch_at, 'infinity')",
+            "last-touch" => State("nullif(s.last_touch_at, '-infinity')"),
+            "last-reply" => State("s.last_reply_at"),
+            _ => State("nullif(s.next_touch_at, 'infinity')"),
         };
+
+        private static string State(string what) => $"(SELECT {what} FROM person_states s WHERE s.person_id = p.id)";
 
         private string LocalDate(RuleField field) => $"({Moment(field)} AT TIME ZONE {Parameter(moment.Zone.Id)})::date";
 

@@ -66,7 +66,7 @@ public sealed class IncomingTests
         Assert.Equal((ida, "reply", "Thursday at ten would suit me.\n\nIda"), (received.PersonId, received.Kind, received.Text));
         Assert.NotEmpty(received.Quoted);
         Assert.Null(received.SeenAt);
-        Assert.Equal(World.At("2027-03-01T10:00"), (await db.People.SingleAsync()).LastReplyAt);
+        Assert.Equal(World.At("2027-03-01T10:00"), (await db.States.SingleAsync()).LastReplyAt);
     }
 
     [Fact]
@@ -92,7 +92,7 @@ public sealed class IncomingTests
         Assert.Equal(2, world.Mail.Sent.Count);
         await using var db = world.Db();
         Assert.Equal("automatic", (await db.Received.SingleAsync()).Kind);
-        Assert.Null((await db.People.SingleAsync()).LastReplyAt);
+        Assert.Null((await db.States.SingleAsync()).LastReplyAt);
     }
 
     [Theory]

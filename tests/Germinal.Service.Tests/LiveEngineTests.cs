@@ -31,9 +31,9 @@ public sealed class LiveEngineTests
         Assert.Equal(["sent", "open", "sent"], touches.Select(t => t.Status));
         Assert.Equal(World.At("2027-03-04T09:30"), touches[2].SettledAt);
         await using var db = world.Db();
-        var person = await db.People.SingleAsync();
-        Assert.Equal(World.At("2027-03-04T09:30"), person.LastTouchAt);
-        Assert.Equal(Instant.MaxValue, person.NextTouchAt);
+        var state = await db.States.SingleAsync();
+        Assert.Equal(World.At("2027-03-04T09:30"), state.LastTouchAt);
+        Assert.Equal(Instant.MaxValue, state.NextTouchAt);
         Assert.All(await db.Runs.ToListAsync(), r => Assert.Null(r.StopReason));
     }
 

@@ -46,9 +46,6 @@ public sealed class RuleSqlTests : IDisposable
         Custom = random.Next(2) == 0 ? [] : new() { [Of(random, "plan", "Plan", "größe")] = Text(random) ?? "" },
         LostReason = Text(random),
         AddedAt = Moment(random) ?? NodaConstants.UnixEpoch,
-        LastTouchAt = Moment(random) ?? Instant.MinValue,
-        LastReplyAt = Moment(random),
-        NextTouchAt = Moment(random) ?? Instant.MaxValue,
         DoNotContact = random.Next(5) == 0,
     };
 
@@ -98,11 +95,19 @@ public sealed class RuleSqlTests : IDisposable
         })).ToList();
         db.Runs.AddRange(runs);
         await db.SaveChangesAsync();
+        var states = await db.States.ToDictionaryAsync(s => s.PersonId);
+        foreach (var r in rows)
+        {
+            var state = states[r.Id];
+            (state.LastTouchAt, state.LastReplyAt, state.NextTouchAt) = (Moment(random) ?? Instant.MinValue, Moment(random), Moment(random) ?? Instant.MaxValue);
+        }
+
+        await db.SaveChangesAsync();
         var facts = await FactsReading.LoadAsync(db, [.. rows.Select(r => r.Id)], CancellationToken.None);
         string[] NamesOf(IEnumerable<RunRow> some) => [.. some.Select(r => programs.Single(p => p.Id == r.ProgramId).Name)];
         var memory = rows.ToDictionary(r => r.Id, r => new RuleMemory(
             NamesOf(runs.Where(x => x.PersonId == r.Id && x.EndedAt is null)), NamesOf(runs.Where(x => x.PersonId == r.Id)),
-            r.LastTouchAt == Instant.MinValue ? null : r.LastTouchAt, r.LastReplyAt, r.NextTouchAt == Instant.MaxValue ? null : r.NextTouchAt));
+            states[r.Id].LastTouchAt == Instant.MinValue ? null : states[r.Id].LastTouchAt, states[r.Id].LastReplyAt, states[r.Id].NextTouchAt == Instant.MaxValue ? null : states[r.Id].NextTouchAt));
         var found = 0;
         Gen.Select(Rules, Pick(todays), Pick(LeapDay.Feb28, LeapDay.Mar1)).Sample(
             (rule, today, leapDay) =>

@@ -21,6 +21,7 @@ public enum ReplyUse
 public sealed class ReplyAddresses(byte[] key, string? domain)
 {
     private const int MacBytes = 9;
+    private readonly ShortMac macs = new(key);
 
     /// <summary>The address of a touch; null when no mail comes to us.</summary>
     public string? Of(ReplyUse use, Guid touchId)
@@ -79,8 +80,6 @@ public sealed class ReplyAddresses(byte[] key, string? domain)
         Span<byte> signed = stackalloc byte[17];
         signed[0] = use == ReplyUse.Answer ? (byte)'a' : (byte)'r';
         touch.CopyTo(signed[1..]);
-        Span<byte> full = stackalloc byte[32];
-        HMACSHA256.HashData(key, signed, full);
-        full[..MacBytes].CopyTo(mac);
+        macs.Write(signed, mac);
     }
 }

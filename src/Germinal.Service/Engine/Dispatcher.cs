@@ -109,6 +109,7 @@ public sealed partial class Dispatcher(
         var recorder = new Recorder(db, batch.Engine);
         Judge(batch, recorder, claimed, now, counts, inOneOrder);
         var handed = await recorder.WriteAsync(MachineNow + Lease, stop);
+        await batch.NoteWriterAsync(db, stop);
         await transaction.CommitAsync(stop);
         return (batch, handed, claimed.Count);
     }
@@ -143,11 +144,17 @@ public sealed partial class Dispatcher(
             batch.States[id].AlarmsFrom = now;
         }
 
+        void Take(Guid id, Advance advance)
+        {
+            recorder.Take(batch.States[id], advance);
+            batch.Keep(id, advance);
+        }
+
         if (!inOneOrder)
         {
             foreach (var id in people)
             {
-                recorder.Take(batch.States[id], batch.Engine.Judge(batch.Facts[id], batch.StateOf(id), now, counts));
+                Take(id, batch.Engine.Judge(batch.Facts[id], batch.StateOf(id), now, counts));
             }
 
             return;
@@ -155,24 +162,22 @@ public sealed partial class Dispatcher(
 
         // Rule 9.3: everybody's touches in one order, one at a time.
         var order = new PriorityQueue<Guid, AskOrder>();
-        var standing = people.ToDictionary(id => id, id => new Advance(batch.StateOf(id), batch.Facts[id], []));
         void Line(Guid id)
         {
-            if (batch.Engine.FirstInOrder(standing[id].Person, standing[id].State, now) is { } place)
+            if (batch.Engine.FirstInOrder(batch.Facts[id], batch.StateOf(id), now) is { } place)
             {
                 order.Enqueue(id, place);
             }
             else
             {
-                recorder.Take(batch.States[id], standing[id] with { Effects = [] });
+                Take(id, new Advance(batch.StateOf(id), batch.Facts[id], []));
             }
         }
 
         people.ForEach(Line);
         while (order.TryDequeue(out var id, out _))
         {
-            standing[id] = batch.Engine.JudgeFirst(standing[id].Person, standing[id].State, now, counts);
-            recorder.Take(batch.States[id], standing[id]);
+            Take(id, batch.Engine.JudgeFirst(batch.Facts[id], batch.StateOf(id), now, counts));
             Line(id);
         }
     }
@@ -273,10 +278,13 @@ public sealed partial class Dispatcher(
                 counts?.GiveBack(touch.Kind, touch.Due.InZone(batch.Engine.Practice.Zone).Date);
             }
 
-            recorder.Take(batch.States[touch.PersonId], batch.Engine.TryAgain(batch.Facts[touch.PersonId], batch.StateOf(touch.PersonId), touch.Id, touch.Due, now, counts));
+            var advance = batch.Engine.TryAgain(batch.Facts[touch.PersonId], batch.StateOf(touch.PersonId), touch.Id, touch.Due, now, counts);
+            recorder.Take(batch.States[touch.PersonId], advance);
+            batch.Keep(touch.PersonId, advance);
         }
 
         var handed = await recorder.WriteAsync(MachineNow + Lease, stop);
+        await batch.NoteWriterAsync(db, stop);
         await transaction.CommitAsync(stop);
         return (batch, handed);
     }
@@ -400,9 +408,9 @@ public sealed partial class Dispatcher(
         db.PracticeId = practiceId;
         await using var transaction = await db.Database.BeginTransactionAsync(stop);
         var settled = answers.Where(a => a.Answer.Result is ProviderResult.Accepted or ProviderResult.Refused).ToList();
-        var people = await LockAsync(db, settled.Select(a => a.Ready.Touch.PersonId), stop);
-        var batch = await EngineBatch.LoadAsync(db, people, decided.Engine, decided.Settings, stop);
+        var (batch, unchanged) = await decided.LockAgainAsync(db, settled.Select(a => a.Ready.Touch.PersonId), stop);
         var recorder = new Recorder(db, batch.Engine);
+        recorder.Know(settled.Select(a => a.Ready.Touch).Where(t => unchanged.Contains(t.PersonId)));
         foreach (var (ready, answer) in settled)
         {
             var touch = ready.Touch;
@@ -413,7 +421,9 @@ public sealed partial class Dispatcher(
             }
 
             var failure = answer.Result == ProviderResult.Accepted ? null : answer.Words == "cannot-fill" ? "cannot-fill" : "refused-by-server";
-            recorder.Take(batch.States[touch.PersonId], batch.Engine.Settle(batch.Facts[touch.PersonId], state, touch.Id, touch.Due, failure));
+            var advance = batch.Engine.Settle(batch.Facts[touch.PersonId], state, touch.Id, touch.Due, failure);
+            recorder.Take(batch.States[touch.PersonId], advance);
+            batch.Keep(touch.PersonId, advance);
             if (failure is null)
             {
                 recorder.Keep(Handing.Row(ready, answer));

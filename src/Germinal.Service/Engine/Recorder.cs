@@ -10,7 +10,7 @@ namespace Germinal.Service.Engine;
 
 /// <summary>
 /// Carries out the engine's effects on the database, for a batch of people in one transaction: new rows, changed
-/// touches, and the columns of people that lists sort by. Sending is the dispatcher's.
+/// touches, and what lists of people sort by. Sending is the dispatcher's.
 /// </summary>
 public sealed class Recorder(GerminalDb db, TouchEngine engine)
 {
@@ -18,9 +18,9 @@ public sealed class Recorder(GerminalDb db, TouchEngine engine)
     private static readonly Duration AlarmsAhead = Duration.FromDays(400);
 
     private readonly List<(Guid Person, Effect Effect)> effects = [];
-    private readonly Dictionary<Guid, (Instant Next, Instant Last, Instant? Reply)> moments = [];
     private readonly Dictionary<Guid, int> versions = [];
     private readonly Dictionary<Guid, PersonStateRow> states = [];
+    private readonly Dictionary<Guid, TouchRow> knownTouches = [];
     private readonly List<EventRow> log = [];
     private readonly List<RefusalRow> refusals = [];
     private readonly List<RunRow> newRuns = [];
@@ -36,13 +36,9 @@ public sealed class Recorder(GerminalDb db, TouchEngine engine)
         row.NextDue = advance.State.NextDue(engine.Shelf) ?? Instant.MaxValue;
         effects.AddRange(advance.Effects.Select(e => (row.PersonId, e)));
         SetAlarm(row, advance);
-        var next = advance.State.Runs.Where(r => r.Touch.Phase is TouchPhase.Planned or TouchPhase.Handing)
+        (row.LastTouchAt, row.LastReplyAt) = (advance.State.LastTouch ?? Instant.MinValue, advance.State.LastReply);
+        row.NextTouchAt = advance.State.Runs.Where(r => r.Touch.Phase is TouchPhase.Planned or TouchPhase.Handing)
             .Select(r => r.Touch.Due).DefaultIfEmpty(Instant.MaxValue).Min();
-        var reached = advance.Effects.OfType<TouchSettled>().Where(s => s.Outcome == Outcome.Sent).Select(s => s.At)
-            .Concat(advance.Effects.OfType<TaskClosed>().Where(t => t.Outcome == Outcome.Done).Select(t => t.At))
-            .DefaultIfEmpty(Instant.MinValue).Max();
-        var last = moments.TryGetValue(row.PersonId, out var known) ? Instant.Max(known.Last, reached) : reached;
-        moments[row.PersonId] = (next, last, advance.State.LastReply);
     }
 
     /// <summary>When the calendar brings something next for the person as they stand now.</summary>
@@ -66,6 +62,15 @@ public sealed class Recorder(GerminalDb db, TouchEngine engine)
         if (EventKinds.OfAlarm(alarm) is { } line)
         {
             log.Add(new EventRow { PracticeId = Practice, PersonId = person, At = alarm.At, Kind = line.Kind, Data = line.Data, HandledAt = alarm.At });
+        }
+    }
+
+    /// <summary>Rows of touches that nobody has changed since they were read; they are not read again.</summary>
+    public void Know(IEnumerable<TouchRow> touches)
+    {
+        foreach (var touch in touches)
+        {
+            knownTouches[touch.Id] = touch;
         }
     }
 
@@ -93,7 +98,16 @@ public sealed class Recorder(GerminalDb db, TouchEngine engine)
     public async Task<IReadOnlyList<TouchRow>> WriteAsync(Instant leaseUntil, CancellationToken stop)
     {
         var changed = effects.Select(e => TouchOf(e.Effect)).OfType<Guid>().Distinct().ToList();
-        var touches = changed.Count == 0 ? [] : await db.Touches.AsNoTracking().Where(t => changed.Contains(t.Id)).ToDictionaryAsync(t => t.Id, stop);
+        var touches = changed.Where(knownTouches.ContainsKey).ToDictionary(id => id, id => knownTouches[id]);
+        var unread = changed.Where(id => !touches.ContainsKey(id)).ToList();
+        if (unread.Count > 0)
+        {
+            foreach (var touch in await db.Touches.AsNoTracking().Where(t => unread.Contains(t.Id)).ToListAsync(stop))
+            {
+                touches[touch.Id] = touch;
+            }
+        }
+
         var known = touches.Values.ToList();
         var runIds = effects.Select(e => RunOf(e.Effect)).OfType<Guid>().Concat(versions.Keys).Distinct().ToList();
         var runs = runIds.Count == 0 ? [] : await db.Runs.AsNoTracking().Where(r => runIds.Contains(r.Id)).ToDictionaryAsync(r => r.Id, stop);
@@ -172,7 +186,6 @@ public sealed class Recorder(GerminalDb db, TouchEngine engine)
         await WriteRunsAsync(knownRuns, stop);
         await WriteTouchesAsync(known, stop);
         await WriteStatesAsync(stop);
-        await WriteMomentsAsync(stop);
         return [.. handed.Values.Where(t => t.Status == "handing")];
     }
 
@@ -341,30 +354,14 @@ public sealed class Recorder(GerminalDb db, TouchEngine engine)
     /// <summary>The states of the whole batch in one statement; their rows are locked, so nobody has changed them meanwhile.</summary>
     private async Task WriteStatesAsync(CancellationToken stop)
     {
-        var ids = states.Keys.ToArray();
-        var json = states.Values.Select(s => s.State).ToArray();
-        var due = states.Values.Select(s => s.NextDue).ToArray();
-        var alarm = states.Values.Select(s => s.NextAlarm).ToArray();
-        var from = states.Values.Select(s => s.AlarmsFrom).ToArray();
+        var rows = states.Values.ToList();
+        T[] Column<T>(Func<PersonStateRow, T> of) => ColumnOf(rows, of);
         await db.Database.ExecuteSqlAsync(
             $"""
-            UPDATE person_states s SET state = v.state::jsonb, next_due = v.due, next_alarm = v.alarm, alarms_from = v."from"
-            FROM unnest({ids}, {json}, {due}, {alarm}, {from}) AS v(id, state, due, alarm, "from") WHERE s.person_id = v.id
-            """,
-            stop);
-    }
-
-    private async Task WriteMomentsAsync(CancellationToken stop)
-    {
-        var ids = moments.Keys.ToArray();
-        var next = moments.Values.Select(m => m.Next).ToArray();
-        var last = moments.Values.Select(m => m.Last).ToArray();
-        var reply = moments.Values.Select(m => m.Reply).ToArray();
-        await db.Database.ExecuteSqlAsync(
-            $"""
-            UPDATE people p SET next_touch_at = v.next, last_touch_at = greatest(p.last_touch_at, v.last), last_reply_at = coalesce(v.reply, p.last_reply_at)
-            FROM unnest({ids}, {next}, {last}, {reply}) AS v(id, next, last, reply)
-            WHERE p.id = v.id AND (p.next_touch_at <> v.next OR p.last_touch_at < v.last OR v.reply IS DISTINCT FROM p.last_reply_at)
+            UPDATE person_states s SET state = v.state::jsonb, next_due = v.due, next_alarm = v.alarm, alarms_from = v."from", next_touch_at = v.next, last_touch_at = v.last, last_reply_at = v.reply
+            FROM unnest({Column(s => s.PersonId)}, {Column(s => s.State)}, {Column(s => s.NextDue)}, {Column(s => s.NextAlarm)}, {Column(s => s.AlarmsFrom)}, {Column(s => s.NextTouchAt)}, {Column(s => s.LastTouchAt)}, {Column(s => s.LastReplyAt)})
+              AS v(id, state, due, alarm, "from", next, last, reply)
+            WHERE s.person_id = v.id
             """,
             stop);
     }

@@ -95,6 +95,6 @@ public sealed class MailReception(IDbContextFactory<GerminalDb> databases, Reply
     {
         var name = PersonNames.Fold(mail.FromName);
         return db.People.Where(p => p.OtherEmail == mail.From || (name != "" && p.SearchText.Contains(name)))
-            .OrderByDescending(p => p.OtherEmail == mail.From).ThenByDescending(p => p.LastTouchAt).Select(p => (Guid?)p.Id).FirstOrDefaultAsync(stop);
+            .OrderByDescending(p => p.OtherEmail == mail.From).ThenByDescending(p => p.State!.LastTouchAt).Select(p => (Guid?)p.Id).FirstOrDefaultAsync(stop);
     }
 }

@@ -113,6 +113,6 @@ public sealed class TextReception(IDbContextFactory<GerminalDb> databases, IText
     {
         var tail = number.Length > 7 ? number[^7..] : number;
         return db.People.Where(p => p.OtherPhone == number || (p.Mobile != null && p.Mobile.EndsWith(tail)) || (p.OtherPhone != null && p.OtherPhone.EndsWith(tail)))
-            .OrderByDescending(p => p.OtherPhone == number).ThenByDescending(p => p.LastTouchAt).Select(p => (Guid?)p.Id).FirstOrDefaultAsync(stop);
+            .OrderByDescending(p => p.OtherPhone == number).ThenByDescending(p => p.State!.LastTouchAt).Select(p => (Guid?)p.Id).FirstOrDefaultAsync(stop);
     }
 }

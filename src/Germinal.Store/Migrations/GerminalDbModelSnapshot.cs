@@ -967,14 +967,6 @@ namespace Germinal.Store.Migrations
                         .HasColumnType("text")
                         .HasColumnName("last_name");
 
-                    b.Property<Instant?>("LastReplyAt")
-                        .HasColumnType("timestamp with time zone")
-                        .HasColumnName("last_reply_at");
-
-                    b.Property<Instant>("LastTouchAt")
-                        .HasColumnType("timestamp with time zone")
-                        .HasColumnName("last_touch_at");
-
                     b.PrimitiveCollection<List<string>>("Lists")
                         .IsRequired()
                         .ValueGeneratedOnAdd()
@@ -993,10 +985,6 @@ namespace Germinal.Store.Migrations
                     b.Property<string>("MobileExtension")
                         .HasColumnType("text")
                         .HasColumnName("mobile_extension");
-
-                    b.Property<Instant>("NextTouchAt")
-                        .HasColumnType("timestamp with time zone")
-                        .HasColumnName("next_touch_at");
 
                     b.Property<string>("OtherEmail")
                         .HasColumnType("text")
@@ -1092,12 +1080,6 @@ namespace Germinal.Store.Migrations
                     b.HasIndex("PracticeId", "Stage")
                         .HasDatabaseName("ix_people_practice_id_stage");
 
-                    b.HasIndex("PracticeId", "LastTouchAt", "Id")
-                        .HasDatabaseName("ix_people_practice_id_last_touch_at_id");
-
-                    b.HasIndex("PracticeId", "NextTouchAt", "Id")
-                        .HasDatabaseName("ix_people_practice_id_next_touch_at_id");
-
                     b.HasIndex("PracticeId", "OwnerSort", "Id")
                         .HasDatabaseName("ix_people_practice_id_owner_sort_id");
 
@@ -1122,6 +1104,16 @@ namespace Germinal.Store.Migrations
                         .HasColumnName("alarms_from")
                         .HasDefaultValueSql("'-infinity'");
 
+                    b.Property<Instant?>("LastReplyAt")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("last_reply_at");
+
+                    b.Property<Instant>("LastTouchAt")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("last_touch_at")
+                        .HasDefaultValueSql("'-infinity'");
+
                     b.Property<Instant>("NextAlarm")
                         .ValueGeneratedOnAdd()
                         .HasColumnType("timestamp with time zone")
@@ -1131,6 +1123,12 @@ namespace Germinal.Store.Migrations
                     b.Property<Instant>("NextDue")
                         .HasColumnType("timestamp with time zone")
                         .HasColumnName("next_due");
+
+                    b.Property<Instant>("NextTouchAt")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("next_touch_at")
+                        .HasDefaultValueSql("'infinity'");
 
                     b.Property<Guid>("PracticeId")
                         .HasColumnType("uuid")
@@ -1157,6 +1155,12 @@ namespace Germinal.Store.Migrations
 
                     b.HasIndex("NextDue", "PersonId")
                         .HasDatabaseName("ix_person_states_next_due_person_id");
+
+                    b.HasIndex("PracticeId", "LastTouchAt", "PersonId")
+                        .HasDatabaseName("ix_person_states_practice_id_last_touch_at_person_id");
+
+                    b.HasIndex("PracticeId", "NextTouchAt", "PersonId")
+                        .HasDatabaseName("ix_person_states_practice_id_next_touch_at_person_id");
 
                     b.ToTable("person_states", (string)null);
                 });
@@ -2075,8 +2079,8 @@ namespace Germinal.Store.Migrations
             modelBuilder.Entity("Germinal.Store.Rows.PersonStateRow", b =>
                 {
                     b.HasOne("Germinal.Store.Rows.PersonRow", null)
-                        .WithMany()
-                        .HasForeignKey("PersonId")
+                        .WithOne("State")
+                        .HasForeignKey("Germinal.Store.Rows.PersonStateRow", "PersonId")
                         .OnDelete(DeleteBehavior.Cascade)
                         .IsRequired()
                         .HasConstraintName("fk_person_states_people_person_id");
@@ -2196,6 +2200,11 @@ namespace Germinal.Store.Migrations
                         .OnDelete(DeleteBehavior.Cascade)
                         .IsRequired()
                         .HasConstraintName("fk_asp_net_user_tokens_asp_net_users_user_id");
+                });
+
+            modelBuilder.Entity("Germinal.Store.Rows.PersonRow", b =>
+                {
+                    b.Navigation("State");
                 });
 #pragma warning restore 612, 618
         }

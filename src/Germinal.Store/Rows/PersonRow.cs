@@ -66,8 +66,6 @@ public sealed class PersonRow : IOwned
     /// <summary>Why the last opportunity was lost, or null.</summary>
     public string? LostReason { get; set; }
 
-    public Instant? LastReplyAt { get; set; }
-
     public Instant AddedAt { get; set; }
 
     public bool DoNotContact { get; set; }
@@ -84,14 +82,12 @@ public sealed class PersonRow : IOwned
     /// <summary>The import that brought the person in, or null.</summary>
     public Guid? ImportId { get; set; }
 
-    /// <summary>When the last touch reached them; the beginning of time for never, so that lists page by key.</summary>
-    public Instant LastTouchAt { get; set; } = Instant.MinValue;
-
-    /// <summary>When the next touch is due; the end of time for none.</summary>
-    public Instant NextTouchAt { get; set; } = Instant.MaxValue;
-
     /// <summary>Counts up with each edit by a member; an edit that names an older one is refused.</summary>
     public int Edition { get; set; } = 1;
+
+    /// <summary>The engine's memory of them, made by the database with the row; null where it was not loaded.</summary>
+    [System.Text.Json.Serialization.JsonIgnore]
+    public PersonStateRow? State { get; set; }
 }
 
 /// <summary>A tag the practice uses, in the spelling it was first given.</summary>

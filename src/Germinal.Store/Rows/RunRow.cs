@@ -25,6 +25,15 @@ public sealed class PersonStateRow : IOwned
     /// <summary>Up to when the calendar has been taken in; the beginning of time for a person nobody has looked at yet.</summary>
     public Instant AlarmsFrom { get; set; } = Instant.MinValue;
 
+    /// <summary>When the last touch reached them; the beginning of time for never, so that lists page by key.</summary>
+    public Instant LastTouchAt { get; set; } = Instant.MinValue;
+
+    /// <summary>When they last replied, or null.</summary>
+    public Instant? LastReplyAt { get; set; }
+
+    /// <summary>When the next touch is due; the end of time for none.</summary>
+    public Instant NextTouchAt { get; set; } = Instant.MaxValue;
+
     /// <summary>The error that stopped work on this person, which waits for a member; null for everybody else.</summary>
     public string? SetAside { get; set; }
 }

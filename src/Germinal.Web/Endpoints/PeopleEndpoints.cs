@@ -101,15 +101,18 @@ public static class PeopleEndpoints
         var key = PageKey.TryRead(after);
         var down = sort?.StartsWith('-') == true;
         var by = sort?.TrimStart('-') ?? "name";
+
+        // Everybody has a state, the database makes it; saying so lets the page come from its index.
+        var withState = people.Where(p => p.State != null);
         people = by switch
         {
             "stage" => KeySorting.Apply(people, p => p.StageSort, key is null ? null : (key.Value, key.Id), down),
             "owner" => KeySorting.Apply(people, p => p.OwnerSort, key is null || !Guid.TryParse(key.Value, out var o) ? null : (o, key.Id), down),
-            "next" => KeySorting.Apply(people, p => p.NextTouchAt, InstantOf(key), down),
-            "last" => KeySorting.Apply(people, p => p.LastTouchAt, InstantOf(key), down),
+            "next" => KeySorting.Apply(withState, p => p.State!.NextTouchAt, InstantOf(key), down),
+            "last" => KeySorting.Apply(withState, p => p.State!.LastTouchAt, InstantOf(key), down),
             _ => KeySorting.Apply(people, p => p.SortName, key is null ? null : (key.Value, key.Id), down),
         };
-        var rows = await people.Take(take + 1).ToListAsync(stop);
+        var rows = await people.Include(p => p.State).Take(take + 1).ToListAsync(stop);
         var owners = await db.Users.AsNoTracking().Where(m => m.PracticeId == db.PracticeId).ToDictionaryAsync(m => m.Id, m => m.Name, stop);
         var last = rows.Count > take ? rows[take - 1] : null;
         var next = last is null ? null : new PageKey(
@@ -117,8 +120,8 @@ public static class PeopleEndpoints
             {
                 "stage" => last.StageSort,
                 "owner" => last.OwnerSort.ToString(),
-                "next" => NodaTime.Text.InstantPattern.ExtendedIso.Format(Bounded(last.NextTouchAt)),
-                "last" => NodaTime.Text.InstantPattern.ExtendedIso.Format(Bounded(last.LastTouchAt)),
+                "next" => NodaTime.Text.InstantPattern.ExtendedIso.Format(Bounded(last.State!.NextTouchAt)),
+                "last" => NodaTime.Text.InstantPattern.ExtendedIso.Format(Bounded(last.State!.LastTouchAt)),
                 _ => last.SortName,
             },
             last.Id).ToString();
@@ -140,7 +143,7 @@ public static class PeopleEndpoints
 
     private static PersonLine Line(PersonRow p, Dictionary<Guid, string> owners) => new(
         p.Id, NameOf(p), p.Email, p.Stage, p.OwnerId is { } o ? owners.GetValueOrDefault(o) : null,
-        p.NextTouchAt == Instant.MaxValue ? null : p.NextTouchAt.ToString(), p.LastTouchAt == Instant.MinValue ? null : p.LastTouchAt.ToString(), p.Tags, p.DoNotContact);
+        p.State!.NextTouchAt == Instant.MaxValue ? null : p.State.NextTouchAt.ToString(), p.State.LastTouchAt == Instant.MinValue ? null : p.State.LastTouchAt.ToString(), p.Tags, p.DoNotContact);
 
     /// <summary>A person's name, or what there is of it.</summary>
     internal static string NameOf(PersonRow p) => $"{p.FirstName} {p.LastName}".Trim() is { Length: > 0 } name ? name : p.Email ?? p.Mobile ?? "Somebody without a name";
