@@ -188,8 +188,6 @@ public sealed class GerminalDb(DbContextOptions<GerminalDb> options) : IdentityD
                 v => JsonSerializer.Deserialize<List<Check>>(v, Json)!,
                 new ValueComparer<List<Check>>(false));
             e.HasIndex(t => new { t.PersonId, t.Due });
-            e.HasIndex(t => t.RunId);
-            e.HasIndex(t => new { t.ProgramId, t.Status });
             e.HasIndex(t => new { t.PracticeId, t.Status, t.Due, t.Id }).HasFilter("status IN ('planned','handing','uncertain','blocked','open')").HasDatabaseName("ix_touches_unsettled");
             e.Property(t => t.Priority).HasDefaultValue(50);
             e.HasIndex(t => t.LeasedUntil).HasFilter("status = 'handing'").HasDatabaseName("ix_touches_handing");

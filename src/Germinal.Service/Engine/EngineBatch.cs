@@ -80,11 +80,13 @@ public sealed class EngineBatch
     public async Task<(EngineBatch Batch, IReadOnlySet<Guid> Unchanged)> LockAgainAsync(GerminalDb db, IEnumerable<Guid> people, CancellationToken stop)
     {
         var ids = people.Distinct().Order().ToArray();
+
+        // NOT IN: what waits is looked up once for the batch, not once for each of them.
         var unchanged = (await db.Database.SqlQuery<Guid>(
             $"""
             SELECT s.person_id AS "Value"
             FROM (SELECT person_id, xmin FROM person_states WHERE person_id = ANY({ids}) ORDER BY person_id FOR UPDATE) s
-            WHERE s.xmin::text = {WrittenBy ?? ""} AND NOT EXISTS (SELECT 1 FROM events e WHERE e.person_id = s.person_id AND e.handled_at IS NULL)
+            WHERE s.xmin::text = {WrittenBy ?? ""} AND s.person_id NOT IN (SELECT e.person_id FROM events e WHERE e.handled_at IS NULL AND e.person_id = ANY({ids}))
             """).ToListAsync(stop)).ToHashSet();
         var again = await LoadAsync(db, [.. ids.Where(id => !unchanged.Contains(id))], Engine, Settings, stop);
         foreach (var id in unchanged)

@@ -21,6 +21,8 @@ public sealed class Recorder(GerminalDb db, TouchEngine engine)
     private readonly Dictionary<Guid, int> versions = [];
     private readonly Dictionary<Guid, PersonStateRow> states = [];
     private readonly Dictionary<Guid, TouchRow> knownTouches = [];
+    private readonly HashSet<Guid> replanned = [];
+    private readonly HashSet<Guid> checkedAnew = [];
     private readonly List<EventRow> log = [];
     private readonly List<RefusalRow> refusals = [];
     private readonly List<RunRow> newRuns = [];
@@ -143,6 +145,7 @@ public sealed class Recorder(GerminalDb db, TouchEngine engine)
                     again.FirstDue = e.FirstDue;
                     again.Due = e.Due;
                     again.Plan = e.Plan;
+                    replanned.Add(again.Id);
                     again.Version = runs[e.RunId].Version;
                     break;
                 case TouchPlanned e:
@@ -161,7 +164,7 @@ public sealed class Recorder(GerminalDb db, TouchEngine engine)
                     touch.Status = "handing";
                     touch.Reason = null;
                     touch.Due = e.At;
-                    touch.Checks = [.. e.Checks];
+                    SetChecks(touch, e.Checks);
                     touch.AttemptId = Guid.NewGuid();
                     touch.Attempts++;
                     touch.LeasedUntil = leaseUntil;
@@ -199,7 +202,13 @@ public sealed class Recorder(GerminalDb db, TouchEngine engine)
         };
     }
 
-    private static void Change(TouchRow touch, Effect effect)
+    private void SetChecks(TouchRow touch, IReadOnlyList<Check> checks)
+    {
+        touch.Checks = [.. checks];
+        checkedAnew.Add(touch.Id);
+    }
+
+    private void Change(TouchRow touch, Effect effect)
     {
         switch (effect)
         {
@@ -208,14 +217,14 @@ public sealed class Recorder(GerminalDb db, TouchEngine engine)
                 touch.Due = e.Due;
                 touch.Reason = e.Reason;
                 touch.LeasedUntil = null;
-                touch.Checks = [.. e.Checks];
+                SetChecks(touch, e.Checks);
                 break;
             case TouchBlocked e:
                 touch.Status = "blocked";
                 touch.Reason = e.Reason;
                 touch.Due = e.GivenUpAt;
                 touch.LeasedUntil = null;
-                touch.Checks = [.. e.Checks];
+                SetChecks(touch, e.Checks);
                 break;
             case TouchUnblocked e:
                 touch.Status = "planned";
@@ -232,7 +241,7 @@ public sealed class Recorder(GerminalDb db, TouchEngine engine)
                 touch.LeasedUntil = null;
                 if (e.Checks.Count > 0)
                 {
-                    touch.Checks = [.. e.Checks];
+                    SetChecks(touch, e.Checks);
                 }
 
                 break;
@@ -329,7 +338,10 @@ public sealed class Recorder(GerminalDb db, TouchEngine engine)
 
     private static T[] ColumnOf<TRow, T>(List<TRow> rows, Func<TRow, T> of) => [.. rows.Select(of)];
 
-    /// <summary>What became of touches there were already, in one statement; the lock on their person's state holds them too.</summary>
+    /// <summary>
+    /// What became of touches there were already, in one statement; the lock on their person's state holds them too. Their plan
+    /// and checks, which are long, travel only where they are new.
+    /// </summary>
     private async Task WriteTouchesAsync(List<TouchRow> rows, CancellationToken stop)
     {
         if (rows.Count == 0)
@@ -340,10 +352,10 @@ public sealed class Recorder(GerminalDb db, TouchEngine engine)
         T[] Column<T>(Func<TouchRow, T> of) => ColumnOf(rows, of);
         await db.Database.ExecuteSqlAsync(
             $"""
-            UPDATE touches t SET status = v.status, reason = v.reason, held = v.held, version = v.version, first_due = v.first_due, due = v.due, plan = v.plan::jsonb, checks = v.checks::jsonb,
+            UPDATE touches t SET status = v.status, reason = v.reason, held = v.held, version = v.version, first_due = v.first_due, due = v.due, plan = coalesce(v.plan::jsonb, t.plan), checks = coalesce(v.checks::jsonb, t.checks),
               attempt_id = v.attempt_id, attempts = v.attempts, leased_until = v.leased_until, settled_at = v.settled_at, closed_at = v.closed_at, call_outcome = v.call_outcome
             FROM unnest({Column(t => t.Id)}, {Column(t => t.Status)}, {Column(t => t.Reason)}, {Column(t => t.Held)}, {Column(t => t.Version)}, {Column(t => t.FirstDue)}, {Column(t => t.Due)},
-              {Column(t => GerminalDb.ToJson(t.Plan))}, {Column(t => GerminalDb.ToJson(t.Checks))}, {Column(t => t.AttemptId)}, {Column(t => t.Attempts)}, {Column(t => t.LeasedUntil)},
+              {Column(t => replanned.Contains(t.Id) ? GerminalDb.ToJson(t.Plan) : null)}, {Column(t => checkedAnew.Contains(t.Id) ? GerminalDb.ToJson(t.Checks) : null)}, {Column(t => t.AttemptId)}, {Column(t => t.Attempts)}, {Column(t => t.LeasedUntil)},
               {Column(t => t.SettledAt)}, {Column(t => t.ClosedAt)}, {Column(t => t.CallOutcome)})
               AS v(id, status, reason, held, version, first_due, due, plan, checks, attempt_id, attempts, leased_until, settled_at, closed_at, call_outcome)
             WHERE t.id = v.id

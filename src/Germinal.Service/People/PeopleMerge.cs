@@ -128,7 +128,7 @@ public sealed class PeopleMerge(GerminalDb db, PeopleDesk desk, Instant now, str
             """).ToListAsync(stop);
         var added = await KeepStricterAsync(kept.Id, facts[kept.Id], facts[merged.Id], practice, stop);
         var (state, stopped) = Join(PersonStateJson.Read(keptState), PersonStateJson.Read(mergedState));
-        await StopAsync(stopped, stop);
+        await StopAsync(kept.Id, stopped, stop);
         states[kept.Id].State = PersonStateJson.Write(state);
         states[merged.Id].State = PersonStateJson.Write(PersonState.Empty);
         states[merged.Id].NextDue = Instant.MaxValue;
@@ -222,10 +222,10 @@ public sealed class PeopleMerge(GerminalDb db, PeopleDesk desk, Instant now, str
 
     private static Instant? Later(Instant? a, Instant? b) => a is null || b > a ? b : a;
 
-    private async Task StopAsync(Guid[] runs, CancellationToken stop)
+    private async Task StopAsync(Guid person, Guid[] runs, CancellationToken stop)
     {
         await db.Runs.Where(r => runs.Contains(r.Id)).ExecuteUpdateAsync(u => u.SetProperty(r => r.EndedAt, now).SetProperty(r => r.StopReason, "merged"), stop);
-        await db.Touches.Where(t => runs.Contains(t.RunId) && (t.Status == "planned" || t.Status == "blocked"))
+        await db.Touches.Where(t => t.PersonId == person && runs.Contains(t.RunId) && (t.Status == "planned" || t.Status == "blocked"))
             .ExecuteUpdateAsync(u => u.SetProperty(t => t.Status, "cancelled").SetProperty(t => t.Reason, "merged").SetProperty(t => t.SettledAt, now), stop);
     }
 
@@ -252,7 +252,7 @@ public sealed class PeopleMerge(GerminalDb db, PeopleDesk desk, Instant now, str
         await db.KeyDates.Where(d => d.PersonId == merge.KeptId && before.MovedDates.Contains(d.Name)).ExecuteUpdateAsync(u => u.SetProperty(d => d.PersonId, merge.MergedId), stop);
         await db.Consent.Where(c => before.AddedConsent.Contains(c.Id)).ExecuteDeleteAsync(stop);
         await db.Runs.Where(r => before.StoppedRuns.Contains(r.Id)).ExecuteUpdateAsync(u => u.SetProperty(r => r.EndedAt, (Instant?)null).SetProperty(r => r.StopReason, (string?)null), stop);
-        await db.Touches.Where(t => before.StoppedRuns.Contains(t.RunId) && t.Reason == "merged")
+        await db.Touches.Where(t => pair.Contains(t.PersonId) && before.StoppedRuns.Contains(t.RunId) && t.Reason == "merged")
             .ExecuteUpdateAsync(u => u.SetProperty(t => t.Status, "planned").SetProperty(t => t.Reason, (string?)null).SetProperty(t => t.SettledAt, (Instant?)null), stop);
         foreach (var (old, state) in new[] { (before.Kept, before.KeptState), (before.Merged, before.MergedState) })
         {

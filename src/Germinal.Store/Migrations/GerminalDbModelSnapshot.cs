@@ -1728,14 +1728,8 @@ namespace Germinal.Store.Migrations
                         .HasDatabaseName("ix_touches_handing")
                         .HasFilter("status = 'handing'");
 
-                    b.HasIndex("RunId")
-                        .HasDatabaseName("ix_touches_run_id");
-
                     b.HasIndex("PersonId", "Due")
                         .HasDatabaseName("ix_touches_person_id_due");
-
-                    b.HasIndex("ProgramId", "Status")
-                        .HasDatabaseName("ix_touches_program_id_status");
 
                     b.HasIndex("PracticeId", "Status", "Due", "Id")
                         .HasDatabaseName("ix_touches_unsettled")
