@@ -77,11 +77,6 @@ async Task<(double Seconds, long Megabytes)> DispatchAsync(int count)
     // Everybody has started; an hour on, their letters are due.
     await db.Clock.ExecuteUpdateAsync(u => u.SetProperty(c => c.Now, start + Duration.FromHours(1)));
     await db.Database.ExecuteSqlRawAsync("ANALYZE");
-    await using (var c = new NpgsqlConnection(database.ConnectionString.Replace("Database=t_", "Database=postgres;Application Name=t_")))
-    {
-        await c.OpenAsync();
-        await new NpgsqlCommand("SELECT pg_stat_statements_reset()", c).ExecuteNonQueryAsync();
-    }
     var watch = Stopwatch.StartNew();
     var cpu = Process.GetCurrentProcess().TotalProcessorTime;
     var pauses = GC.GetTotalPauseDuration();
