@@ -49,9 +49,9 @@ public sealed class EngineBatch
             return new EngineBatch(engine, settings, [], []);
         }
 
-        var facts = await FactsReading.LoadAsync(db, people, stop);
-        var states = await db.States.AsNoTracking().Where(s => people.Contains(s.PersonId)).ToDictionaryAsync(s => s.PersonId, stop);
-        return new EngineBatch(engine, settings, facts, states);
+        var known = await FactsReading.LoadAsync(db, people, stop);
+        var rows = await db.States.AsNoTracking().Where(s => people.Contains(s.PersonId)).ToDictionaryAsync(s => s.PersonId, stop);
+        return new EngineBatch(engine, settings, known, rows);
     }
 
     /// <summary>The state of one person.</summary>

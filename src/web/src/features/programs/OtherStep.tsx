@@ -1,29 +1,32 @@
 import type { ReactNode } from 'react';
-import { StepMark } from '../../ui/TouchLine';
-import { TextForm } from './forms';
-import { allSteps, type Step, sayChange, sayQuestion, sayWhen, span, stepName } from './programFile';
-import { Say } from './Say';
+import { Button } from '../../ui/bits';
+import { AddStep } from './AddStep';
+import { DaysForm, TextForm } from './forms';
+import { usePen } from './pen';
+import { offsetDays, type Step, sayChange, sayQuestion, span, stepName } from './programFile';
+import { Say, SayList } from './Say';
+import { filled, Holds, StepList, short } from './StepLine';
+import { ChangeForm, QuestionForm, ShareForm } from './stepForms';
+import { allSteps, stepsBefore } from './stepTree';
 
 type Props = {
-  step: Step;
+  step: Exclude<Step, { kind: 'email' | 'call' | 'hand-over' }>;
   when: ReactNode;
   kind: (word: string) => ReactNode;
-  all: Step[];
-  person?: string;
-  set: (step: Step) => void;
+  pointer: string;
 };
 
-const verbs: Record<string, string> = { text: 'Text', note: 'Note', task: 'Task', 'tell-me': 'Tell the owner' };
-const short = (text: string) => (text.length > 90 ? `${text.slice(0, 87)}…` : text) || 'nothing yet';
+const verbs = { text: 'Text', note: 'Note', task: 'Task', 'tell-me': 'Tell the owner' };
 
-/** The sentence of a step that is neither a letter, a call nor a going on: its words are changed in place, its passages read. */
-export function OtherStep({ step, when, kind, all, set }: Props) {
+/** The sentence of a step that is neither a letter, a call nor a going on. */
+export function OtherStep({ step, when, kind, pointer }: Props) {
+  const { set, person, steps } = usePen();
   if (step.kind === 'text' || step.kind === 'note' || step.kind === 'tell-me' || step.kind === 'task') {
     const words = step.kind === 'task' ? step.title : step.body;
     return (
       <>
-        {kind(verbs[step.kind] ?? step.kind)} {when}: “
-        <Say words={short(words)} label={`What the ${step.kind} says`}>
+        {kind(verbs[step.kind])} {when}: “
+        <Say words={short(filled(words, person)) || 'nothing yet'} label={`What the ${step.kind} says`}>
           {(close) => (
             <TextForm
               label="What it says; merge fields like {{ person.first_name }} are filled in"
@@ -35,43 +38,110 @@ export function OtherStep({ step, when, kind, all, set }: Props) {
             />
           )}
         </Say>
-        ”.
+        ”.{' '}
+        {(step.kind === 'note' || step.kind === 'task') && (
+          <Holds step={step} done={step.kind === 'note' ? 'it is posted' : 'it is done'} />
+        )}
       </>
     );
   }
   if (step.kind === 'change') {
     return (
       <>
-        {kind('Change')} {when}: {sayChange(step.set)}.
+        {kind('Change')} {when}:{' '}
+        <SayList
+          items={Array.isArray(step.set) ? step.set : [step.set]}
+          say={sayChange}
+          word="and"
+          label="Change"
+          least={1}
+          set={(changes) => set({ ...step, set: changes })}
+          form={(item, done) => <ChangeForm item={item} done={done} />}
+        />
+        .
       </>
     );
   }
   if (step.kind === 'fork') {
-    const nameOf = (id: string) => short(stepName(allSteps(all).find((s) => s.id === id) ?? { ...step, id }));
+    const all = allSteps(steps);
+    const asked = sayQuestion(step.if, (id) => {
+      const other = all.find((s) => s.id === id);
+      return other ? short(filled(stepName(other), person)) || 'a step without words' : 'a step that is gone';
+    });
+    const within = step.within ? `within ${span(step.within)}` : 'as things stand then';
     return (
       <>
-        {kind('If')} {sayQuestion(step.if, nameOf)}
-        {step.within ? ` within ${span(step.within)}` : ''}, asked {when}:
-        <Passage steps={step.then} all={all} />
-        {step.else && step.else.length > 0 && (
-          <>
-            Otherwise:
-            <Passage steps={step.else} all={all} />
-          </>
-        )}
+        {kind('If')}{' '}
+        <Say words={asked} label={`What it asks: ${asked}`}>
+          {(close) => (
+            <QuestionForm
+              question={step.if}
+              before={stepsBefore(steps, step.id)}
+              done={(question) => {
+                set({ ...step, if: question });
+                close();
+              }}
+            />
+          )}
+        </Say>{' '}
+        <Say words={within} label="How long it waits for a yes" soft={!step.within}>
+          {(close) => (
+            <DaysForm
+              label="Days it waits for a yes"
+              value={step.within ? offsetDays(step.within) : null}
+              none="empty: it does not wait, it goes by how things stand"
+              done={(days) => {
+                set({ ...step, within: days === null ? undefined : `P${days}D` });
+                close();
+              }}
+            />
+          )}
+        </Say>
+        , asked {when}:
+        <Passage owner={step} place={0} steps={step.then} pointer={`${pointer}/then`} name="If so" />
+        Otherwise:
+        <Passage owner={step} place={1} steps={step.else ?? []} pointer={`${pointer}/else`} name="Otherwise" />
       </>
     );
   }
   if (step.kind === 'split') {
+    const whole = step.passages.reduce((sum, p) => sum + p.share, 0);
+    const setPassages = (passages: typeof step.passages) => set({ ...step, passages });
     return (
       <>
         {kind('Split')} {when}:
         {step.passages.map((p, i) => (
+          // Passages have no names of their own; their place is what they are known by.
           <div key={i}>
-            {p.share} of a hundred:
-            <Passage steps={p.steps} all={all} />
+            <Say words={`${Math.round((p.share / whole) * 100)} of a hundred`} label={`Share of passage ${i + 1}`}>
+              {(close) => (
+                <>
+                  <ShareForm
+                    share={p.share}
+                    done={(share) => {
+                      setPassages(step.passages.map((x, j) => (j === i ? { ...x, share } : x)));
+                      close();
+                    }}
+                  />
+                  {step.passages.length > 2 && (
+                    <Button look="danger" className="mt-3" onClick={() => setPassages(step.passages.filter((_, j) => j !== i))}>
+                      Take this way out
+                    </Button>
+                  )}
+                </>
+              )}
+            </Say>
+            :
+            <Passage owner={step} place={i} steps={p.steps} pointer={`${pointer}/passages/${i}/steps`} name={`Passage ${i + 1}`} />
           </div>
         ))}
+        <button
+          type="button"
+          className="text-soft hover:text-ink"
+          onClick={() => setPassages([...step.passages, { share: step.passages.at(-1)?.share ?? 50, steps: [] }])}
+        >
+          + another way
+        </button>
       </>
     );
   }
@@ -82,26 +152,18 @@ export function OtherStep({ step, when, kind, all, set }: Props) {
   );
 }
 
-/** An indented passage, read in order. */
-function Passage({ steps, all }: { steps: Step[]; all: Step[] }) {
-  if (steps.length === 0) return <p className="m-0 ml-6 text-soft">nothing, it goes on</p>;
+/** An indented passage, written like the program itself. */
+function Passage({ owner, place, steps, pointer, name }: { owner: Step; place: number; steps: Step[]; pointer: string; name: string }) {
+  const { addInto } = usePen();
   return (
-    <ul className="my-1 ml-1 list-none border-l border-rule p-0 pl-4">
-      {steps.map((s, i) => (
-        <li key={s.id} className="py-0.5">
-          <StepMark kind={s.kind} />{' '}
-          {s.kind === 'fork' || s.kind === 'split' || s.kind === 'change' || s.kind === 'end' ? (
-            <OtherStep step={s} when={sayWhen(s.when, false)} kind={(word) => word} all={all} set={() => undefined} />
-          ) : (
-            <>
-              {s.kind === 'hand-over'
-                ? `They go on with “${s.program}”`
-                : `${verbs[s.kind] ?? (s.kind === 'email' ? 'Email' : 'Call')} “${short(stepName(s))}”`}{' '}
-              {sayWhen(s.when, i === 0)}.
-            </>
-          )}
-        </li>
-      ))}
-    </ul>
+    <div className="ml-1">
+      <StepList steps={steps} pointer={pointer} inside />
+      {steps.length === 0 && <span className="ml-6 text-soft">nothing, it goes on · </span>}
+      <span className={steps.length === 0 ? '' : 'ml-6'}>
+        <AddStep label={`${name}: one more step`} add={(kind) => addInto(owner.id, place, kind)}>
+          + a step
+        </AddStep>
+      </span>
+    </div>
   );
 }

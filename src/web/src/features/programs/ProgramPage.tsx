@@ -1,6 +1,5 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
-import { DropdownMenu } from 'radix-ui';
-import { lazy, type ReactNode, Suspense, useState } from 'react';
+import { useState } from 'react';
 import { Link, useParams } from 'react-router';
 import { toast } from 'sonner';
 import { api, type Schemas, take } from '../../api/client';
@@ -8,30 +7,18 @@ import { useNow } from '../../app/session';
 import { Button, Loading, Trouble } from '../../ui/bits';
 import { DayPage, PageHead } from '../../ui/DayPage';
 import { useKeys } from '../../ui/keys';
-import { StepMark, TouchLine } from '../../ui/TouchLine';
+import { TouchLine } from '../../ui/TouchLine';
 import { count, day, moment } from '../../ui/when';
-import { AgainForm, ConditionForm, DaysForm, StopForm, TextForm, TriggerForm, WhenForm, WindowForm } from './forms';
+import { AddStep, newStep } from './AddStep';
+import { AgainForm, ConditionForm, StopForm, TriggerForm, WindowForm } from './forms';
 import { OnTheirWay } from './OnTheirWay';
-import { OtherStep } from './OtherStep';
-import {
-  conditionsOf,
-  newId,
-  offsetDays,
-  type ProgramFile,
-  ruleOf,
-  type Step,
-  sayCondition,
-  sayStop,
-  sayTrigger,
-  sayWhen,
-  sayWindow,
-  span,
-} from './programFile';
-import { Say, SayList, Words } from './Say';
+import { type Pen, PenContext } from './pen';
+import { conditionsOf, type ProgramFile, ruleOf, type Step, sayCondition, sayStop, sayTrigger, sayWindow, span } from './programFile';
+import { Say, SayList } from './Say';
+import { Findings, StepList } from './StepLine';
 import { SwitchOn } from './SwitchOn';
+import { addAfter, addInto, allSteps, moveStep, removeStep, replaceStep } from './stepTree';
 import { useDraft } from './useDraft';
-
-const LetterEditor = lazy(() => import('./LetterEditor'));
 
 /** A program, read as a page of sentences; the words in bold are the controls. */
 export default function ProgramPage() {
@@ -116,51 +103,51 @@ function Page({ id, loaded, reload }: { id: string; loaded: Schemas['ProgramDto'
   });
 
   const set = (part: Partial<ProgramFile>) => change((before) => ({ ...before, ...part }));
-  const setStep = (step: Step) => change((before) => ({ ...before, steps: before.steps.map((s) => (s.id === step.id ? step : s)) }));
+  const setSteps = (change_: (steps: Step[]) => Step[]) => change((before) => ({ ...before, steps: change_(before.steps) }));
   const at = draft.steps.findIndex((s) => s.id === picked);
+  const others = [...new Set([...(programs.data?.map((p) => p.name) ?? []), draft.name])];
 
-  function add(kind: Step['kind']) {
-    const steps = draft.steps;
-    const place = at < 0 ? steps.length : at + 1;
-    const base = {
-      id: newId(steps, kind),
-      when: steps.length === 0 ? ({ from: 'start', offset: 'P0D' } as const) : ({ from: 'previous', offset: 'P7D' } as const),
-    };
-    const step: Step =
-      kind === 'email'
-        ? { ...base, kind, subject: '', body: '' }
-        : kind === 'call'
-          ? { ...base, kind, script: '', slack: 'P2D', holds: false }
-          : kind === 'task'
-            ? { ...base, kind, title: '' }
-            : kind === 'text' || kind === 'note' || kind === 'tell-me'
-              ? { ...base, kind, body: '' }
-              : { ...base, kind: 'hand-over', program: programs.data?.find((p) => p.id !== id)?.name ?? draft.name };
-    set({ steps: [...steps.slice(0, place), step, ...steps.slice(place)] });
+  /** Adds a step of a kind where `place` puts it, and goes on with it. */
+  function add(kind: Step['kind'], place: (steps: Step[], step: Step) => Step[]) {
+    const step = newStep(kind, draft.steps, draft.steps.length === 0, programs.data?.find((p) => p.id !== id)?.name ?? draft.name);
+    setSteps((steps) => place(steps, step));
     setPicked(step.id);
     setWriting(kind === 'email' ? step.id : undefined);
   }
-  function move(step: Step, by: number) {
-    const i = draft.steps.indexOf(step);
-    const steps = draft.steps.filter((s) => s !== step);
-    steps.splice(Math.min(Math.max(i + by, 0), steps.length), 0, step);
-    set({ steps });
-  }
-  function remove(step: Step) {
+  function remove(step: string) {
     const before = draft.steps;
-    set({ steps: before.filter((s) => s !== step) });
+    setSteps((steps) => removeStep(steps, step));
     setPicked(undefined);
     toast('The step is taken out.', { action: { label: 'Undo', onClick: () => set({ steps: before }) } });
   }
 
   const status =
     loaded.status === 'draft'
-      ? `being written · ${count(draft.steps.length, 'step', 'steps')}`
+      ? `being written · ${count(allSteps(draft.steps).length, 'step', 'steps')}`
       : `${loaded.status} since ${loaded.onSince ? day(loaded.onSince, zone, now) : ''} · version ${loaded.version} · ${loaded.onIt} on it, ${loaded.stopped} stopped, ${loaded.through} through`;
   const conditions = conditionsOf(draft.onlyIf);
   const fieldTrouble = error?.fields['/name']?.[0];
   const at_ = (pointer: string) => findings.filter((f) => f.pointer === pointer || f.pointer.startsWith(`${pointer}/`));
   const errors = findings.filter((f) => !f.isWarning);
+  const pen: Pen = {
+    steps: draft.steps,
+    person: preview.data?.person.name,
+    dates: new Map(preview.data?.touches.map((t) => [t.stepId, t.at])),
+    zone: preview.data?.zone ?? zone,
+    now,
+    days: line.map((mark) => mark.day),
+    picked,
+    pick: setPicked,
+    writing,
+    write: setWriting,
+    findingsAt: at_,
+    occasion: draft.startsWhen.some((t) => t.kind === 'occasion'),
+    programs: others,
+    set: (step) => setSteps((steps) => replaceStep(steps, step)),
+    move: (step, by) => setSteps((steps) => moveStep(steps, step, by)),
+    remove,
+    addInto: (owner, place, kind) => add(kind, (steps, step) => addInto(steps, owner, place, step)),
+  };
 
   return (
     <DayPage
@@ -268,62 +255,14 @@ function Page({ id, loaded, reload }: { id: string; loaded: Schemas['ProgramDto'
         <Findings findings={[...at_('/startsWhen'), ...findings.filter((f) => f.pointer === '/steps')]} />
       </div>
 
-      <ol className="m-0 list-none p-0" aria-label="Steps">
-        {draft.steps.map((step, i) => (
-          <StepLine
-            key={step.id}
-            step={step}
-            index={i}
-            day={line[i]?.day}
-            person={preview.data?.person.name}
-            date={preview.data?.touches.find((t) => t.stepId === step.id)?.at}
-            zone={preview.data?.zone ?? zone}
-            now={now}
-            on={picked === step.id}
-            pick={() => setPicked(step.id)}
-            writing={writing === step.id}
-            write={(on) => setWriting(on ? step.id : undefined)}
-            findings={at_(`/steps/${i}`)}
-            occasion={draft.startsWhen.some((t) => t.kind === 'occasion')}
-            all={draft.steps}
-            others={[...new Set([...(programs.data?.map((p) => p.name) ?? []), draft.name])]}
-            set={setStep}
-            move={(by) => move(step, by)}
-            remove={() => remove(step)}
-            last={i === draft.steps.length - 1}
-          />
-        ))}
-      </ol>
+      <PenContext value={pen}>
+        <StepList steps={draft.steps} pointer="/steps" />
+      </PenContext>
 
       <div className="px-[34px] pb-10 max-[699px]:px-4">
-        <DropdownMenu.Root open={adding} onOpenChange={setAdding}>
-          <DropdownMenu.Trigger className="py-1.5 font-serif text-soft hover:text-ink">
-            + a step {at >= 0 && at < draft.steps.length - 1 ? 'after this one' : 'here'} <kbd>N</kbd>
-          </DropdownMenu.Trigger>
-          <DropdownMenu.Portal>
-            <DropdownMenu.Content className="float py-1" align="start">
-              {(
-                [
-                  ['email', 'an email'],
-                  ['text', 'a text'],
-                  ['call', 'a call'],
-                  ['note', 'a note'],
-                  ['task', 'a task'],
-                  ['tell-me', 'a word to the owner'],
-                  ['hand-over', 'going on with another program'],
-                ] as const
-              ).map(([kind, word]) => (
-                <DropdownMenu.Item
-                  key={kind}
-                  className="flex cursor-pointer items-center gap-2 px-3 py-1.5 text-small outline-none data-[highlighted]:bg-leaf-pale"
-                  onSelect={() => add(kind)}
-                >
-                  <StepMark kind={kind} /> {word}
-                </DropdownMenu.Item>
-              ))}
-            </DropdownMenu.Content>
-          </DropdownMenu.Portal>
-        </DropdownMenu.Root>
+        <AddStep open={adding} setOpen={setAdding} add={(kind) => add(kind, (steps, step) => addAfter(steps, picked, step))}>
+          + a step {picked !== undefined && at !== draft.steps.length - 1 ? 'after this one' : 'here'} <kbd>N</kbd>
+        </AddStep>
         <p className="border-t border-rule pt-3 font-serif text-[17px] leading-normal">
           {draft.stopsWhen.length === 0 ? 'Goes on to its end; stops when they ' : 'Stops when they '}
           <SayList
@@ -344,246 +283,6 @@ function Page({ id, loaded, reload }: { id: string; loaded: Schemas['ProgramDto'
 function sayAgain(again: ProgramFile['again']) {
   if (typeof again !== 'string') return `starts again ${span(again.gap)} after the last time`;
   return { never: 'goes through it once', 'after-finished': 'may start again when through', 'each-time': 'starts each time' }[again];
-}
-
-function Findings({ findings }: { findings: Schemas['FindingDto'][] }) {
-  return findings.map((f) => (
-    <p key={f.message} className={`text-small ${f.isWarning ? 'text-straw' : 'text-ember'}`}>
-      {f.message}
-    </p>
-  ));
-}
-
-type StepLineProps = {
-  step: Step;
-  index: number;
-  day?: number;
-  person?: string;
-  date?: string;
-  zone: string;
-  now: string;
-  on: boolean;
-  pick: () => void;
-  writing: boolean;
-  write: (on: boolean) => void;
-  findings: Schemas['FindingDto'][];
-  occasion: boolean;
-  others: string[];
-  all: Step[];
-  set: (step: Step) => void;
-  move: (by: number) => void;
-  remove: () => void;
-  last: boolean;
-};
-
-function StepLine({
-  step,
-  index,
-  day: dayNumber,
-  person,
-  date,
-  zone,
-  now,
-  on,
-  pick,
-  writing,
-  write,
-  findings,
-  occasion,
-  others,
-  all,
-  set,
-  move,
-  remove,
-  last,
-}: StepLineProps) {
-  const when = (
-    <Say words={sayWhen(step.when, index === 0)} label={`When: ${sayWhen(step.when, index === 0)}`}>
-      {(close) => (
-        <WhenForm
-          when={step.when}
-          occasion={occasion}
-          done={(w) => {
-            set({ ...step, when: w });
-            close();
-          }}
-        />
-      )}
-    </Say>
-  );
-  const kind = (word: string) => (
-    <button type="button" className="say" onClick={pick} aria-pressed={on}>
-      {word}
-    </button>
-  );
-  let sentence: ReactNode;
-  if (step.kind === 'email') {
-    const late = step.lateLimit ? offsetDays(step.lateLimit) : null;
-    sentence = (
-      <>
-        {kind('Email')} “
-        <Words
-          className="say"
-          aria-expanded={writing}
-          onClick={() => {
-            pick();
-            write(!writing);
-          }}
-        >
-          {filled(step.subject, person) || 'no subject yet'}
-        </Words>
-        ” {when}
-        {', '}
-        <Say
-          words={step.lateLimit ? `unless it would be over ${span(step.lateLimit)} late` : 'however late'}
-          label="How late it may be"
-          soft={!step.lateLimit}
-        >
-          {(close) => (
-            <DaysForm
-              label="Leave it out when it would be more than this many days late"
-              value={late}
-              none="empty: however late"
-              done={(days) => {
-                set({ ...step, lateLimit: days === null ? undefined : `P${days}D` });
-                close();
-              }}
-            />
-          )}
-        </Say>
-        .
-      </>
-    );
-  } else if (step.kind === 'call') {
-    sentence = (
-      <>
-        {kind('Call')} {when} with “
-        <Say words={step.script ? short(filled(step.script, person)) : 'nothing to say yet'} label="What to say on the call">
-          {(close) => (
-            <TextForm
-              label="What to say; merge fields like {{ person.first_name }} are filled in"
-              value={step.script}
-              done={(script) => {
-                set({ ...step, script });
-                close();
-              }}
-            />
-          )}
-        </Say>
-        ”; may move by{' '}
-        <Say
-          words={step.slack === 'P1D' ? 'one working day' : `${offsetDays(step.slack) ?? step.slack} working days`}
-          label="How far the call may move"
-        >
-          {(close) => (
-            <DaysForm
-              label="Working days by which it may move"
-              value={offsetDays(step.slack)}
-              done={(days) => {
-                set({ ...step, slack: `P${days ?? 0}D` });
-                close();
-              }}
-            />
-          )}
-        </Say>
-        .{' '}
-        <button
-          type="button"
-          className={step.holds ? 'say' : 'text-soft hover:text-ink'}
-          aria-pressed={step.holds}
-          onClick={() => set({ ...step, holds: !step.holds })}
-        >
-          {step.holds ? 'What follows waits until the call is made.' : 'What follows does not wait for it.'}
-        </button>
-      </>
-    );
-  } else if (step.kind !== 'hand-over') {
-    sentence = <OtherStep step={step} when={when} kind={kind} all={all} person={person} set={set} />;
-  } else {
-    sentence = (
-      <>
-        {kind('They go on')} with{' '}
-        <Say words={step.program} label={`Program: ${step.program}`}>
-          {(close) => (
-            <ul className="m-0 list-none p-0">
-              {others.map((name) => (
-                <li key={name}>
-                  <button
-                    type="button"
-                    className={`w-full px-2 py-1 text-small hover:bg-leaf-pale ${name === step.program ? 'font-semibold' : ''}`}
-                    onClick={() => {
-                      set({ ...step, program: name });
-                      close();
-                    }}
-                  >
-                    {name}
-                  </button>
-                </li>
-              ))}
-            </ul>
-          )}
-        </Say>{' '}
-        {when}.
-      </>
-    );
-  }
-  const trouble = findings.some((f) => !f.isWarning);
-  return (
-    <li className={`row !border-t-0 !px-[34px] !py-[7px] ${on ? 'on' : ''}`}>
-      <span className="gutter leading-tight">
-        <b className="block font-semibold text-ink">Day {dayNumber ?? '…'}</b>
-        {date && <span title={moment(date, zone)}>{day(date, zone, now)}</span>}
-      </span>
-      <span className="absolute top-[11px] left-[14px]">
-        <StepMark kind={step.kind} color={trouble ? 'var(--ember)' : on ? 'var(--leaf)' : 'var(--ink)'} />
-      </span>
-      <div className="font-serif text-[17px] leading-normal">{sentence}</div>
-      {writing && step.kind === 'email' && (
-        <Suspense fallback={<Loading what="Opening the letter" />}>
-          <LetterEditor
-            subject={step.subject}
-            body={step.body}
-            problems={findings.filter((f) => !f.pointer.includes('/when'))}
-            change={(part) => set({ ...step, ...part })}
-          />
-        </Suspense>
-      )}
-      {(!writing || step.kind !== 'email') && <Findings findings={findings} />}
-      {on && (
-        <div className="flex gap-4 pt-1 text-small">
-          {step.kind === 'email' && (
-            <Button onClick={() => write(!writing)} aria-expanded={writing}>
-              {writing ? 'close the letter' : 'write the letter'}
-            </Button>
-          )}
-          {index > 0 && (
-            <Button look="plain" onClick={() => move(-1)}>
-              up
-            </Button>
-          )}
-          {!last && (
-            <Button look="plain" onClick={() => move(1)}>
-              down
-            </Button>
-          )}
-          <Button look="danger" onClick={remove}>
-            take out
-          </Button>
-        </div>
-      )}
-    </li>
-  );
-}
-
-/** A sentence's words as the person in the margin would read them. */
-function filled(text: string, person = 'Leila') {
-  return text
-    .replace(/\{\{\s*person\.first_name[^}]*\}\}/g, person.split(' ')[0] ?? '')
-    .replace(/\{\{\s*([\w.]+)[^}]*\}\}/g, (_, field: string) => `‹${field.replace(/[._]/g, ' ')}›`);
-}
-
-function short(text: string) {
-  return text.length > 100 ? `${text.slice(0, 97)}…` : text;
 }
 
 type MarginProps = {
@@ -622,7 +321,7 @@ function Margin({
 }: MarginProps) {
   const { now, zone } = useNow();
   const touch = preview?.touches.find((t) => t.stepId === picked);
-  const step = draft.steps.find((s) => s.id === picked);
+  const step = allSteps(draft.steps).find((s) => s.id === picked);
   return (
     <>
       {preview && (

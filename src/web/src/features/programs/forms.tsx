@@ -20,7 +20,7 @@ import {
 
 const dates = ['birthday', 'client since', 'yearly review', 'policy renewal', 'mortgage fixed until'];
 
-function StageSelect({ value, set }: { value: string; set: (stage: string) => void }) {
+export function StageSelect({ value, set }: { value: string; set: (stage: string) => void }) {
   const stages = useSession().data?.stages ?? [];
   return (
     <Field label="Stage">
@@ -38,7 +38,7 @@ function StageSelect({ value, set }: { value: string; set: (stage: string) => vo
   );
 }
 
-function TagInput({ value, set }: { value: string; set: (tag: string) => void }) {
+export function TagInput({ value, set }: { value: string; set: (tag: string) => void }) {
   const tags = useSession().data?.tags ?? [];
   return (
     <Field label="Tag">
@@ -56,7 +56,7 @@ function TagInput({ value, set }: { value: string; set: (tag: string) => void })
   );
 }
 
-function Take({ children, done }: { children: React.ReactNode; done: () => void }) {
+export function Take({ children, done }: { children: React.ReactNode; done: () => void }) {
   return (
     <form
       onSubmit={(e) => {
@@ -222,21 +222,18 @@ export function StopForm({ item, done }: { item?: Stop; done: (s: Stop) => void 
   );
 }
 
-export function ConditionForm({ item, done }: { item?: Condition; done: (c: Condition) => void }) {
-  const [what, setWhat] = useState<Condition['what']>(item?.what ?? 'has-email');
-  const [value, setValue] = useState(item?.value ?? '');
+/** The one condition the page knows how to ask for. */
+export function ConditionFields({ label, condition, set }: { label: string; condition: Condition; set: (c: Condition) => void }) {
+  const value = (word: string) => set({ ...condition, value: word });
   return (
-    <Take done={() => done({ what, value: value.trim() })}>
-      <Field label="Only if they">
+    <>
+      <Field label={label}>
         {(id) => (
           <select
             id={id}
             className="w-full"
-            value={what}
-            onChange={(e) => {
-              setWhat(e.target.value as Condition['what']);
-              setValue('');
-            }}
+            value={condition.what}
+            onChange={(e) => set({ what: e.target.value as Condition['what'], value: '' })}
           >
             <option value="has-email">have an email address</option>
             <option value="tag">have a tag</option>
@@ -245,8 +242,17 @@ export function ConditionForm({ item, done }: { item?: Condition; done: (c: Cond
           </select>
         )}
       </Field>
-      {(what === 'tag' || what === 'not-tag') && <TagInput value={value} set={setValue} />}
-      {what === 'stage' && <StageSelect value={value} set={setValue} />}
+      {(condition.what === 'tag' || condition.what === 'not-tag') && <TagInput value={condition.value} set={value} />}
+      {condition.what === 'stage' && <StageSelect value={condition.value} set={value} />}
+    </>
+  );
+}
+
+export function ConditionForm({ item, done }: { item?: Condition; done: (c: Condition) => void }) {
+  const [condition, setCondition] = useState<Condition>(item ?? { what: 'has-email', value: '' });
+  return (
+    <Take done={() => done({ ...condition, value: condition.value.trim() })}>
+      <ConditionFields label="Only if they" condition={condition} set={setCondition} />
     </Take>
   );
 }

@@ -100,12 +100,15 @@ export type Step = StepBase &
     | { kind: 'note'; body: string; holds?: boolean }
     | { kind: 'task'; title: string; holds?: boolean }
     | { kind: 'change'; set: Change | Change[] }
-    | { kind: 'fork'; if: Record<string, unknown>; within?: string; then: Step[]; else?: Step[] }
+    | { kind: 'fork'; if: Question; within?: string; then: Step[]; else?: Step[] }
     | { kind: 'split'; passages: { share: number; steps: Step[] }[] }
     | { kind: 'end' }
   );
 
 export type Change = Record<string, string>;
+
+/** What a fork asks: a question about a step, by its kind, or a rule. */
+export type Question = Record<string, unknown>;
 
 export type Rule = { all: Rule[] } | { any: Rule[] } | { not: Rule } | { field: string; op: string; value?: string };
 
@@ -234,7 +237,7 @@ export function sayChange(set: Change | Change[]) {
 }
 
 /** What a fork asks, in words; the names of the steps come from the program. */
-export function sayQuestion(question: Record<string, unknown>, nameOf: (id: string) => string) {
+export function sayQuestion(question: Question, nameOf: (id: string) => string) {
   const step = typeof question.step === 'string' ? ` “${nameOf(question.step)}”` : '';
   switch (question.kind) {
     case 'opened':
@@ -250,8 +253,8 @@ export function sayQuestion(question: Record<string, unknown>, nameOf: (id: stri
     case 'form-sent':
       return `they sent the form “${question.form}”`;
     default: {
-      const rule = conditionsOf({ all: [question as Rule] });
-      return rule ? `they ${rule.map(sayCondition).join(' and ')}` : 'a rule holds for them';
+      const rule = conditionsOf(('all' in question ? question : { all: [question] }) as Rule);
+      return rule && rule.length > 0 ? `they ${rule.map(sayCondition).join(' and ')}` : 'a rule holds for them';
     }
   }
 }
@@ -262,15 +265,6 @@ export function stepName(step: Step) {
   if (step.kind === 'call') return step.script;
   if (step.kind === 'task') return step.title;
   return 'body' in step ? step.body : step.id;
-}
-
-/** Every step, those inside passages too. */
-export function allSteps(steps: Step[]): Step[] {
-  return steps.flatMap((s) => [
-    s,
-    ...(s.kind === 'fork' ? allSteps([...s.then, ...(s.else ?? [])]) : []),
-    ...(s.kind === 'split' ? allSteps(s.passages.flatMap((p) => p.steps)) : []),
-  ]);
 }
 
 export function sayWindow(p: ProgramFile) {

@@ -1,0 +1,99 @@
+import { DropdownMenu } from 'radix-ui';
+import type { ReactNode } from 'react';
+import { StepMark } from '../../ui/TouchLine';
+import { newId, type Step } from './programFile';
+import { allSteps } from './stepTree';
+
+const kinds: [Step['kind'], string][] = [
+  ['email', 'an email'],
+  ['text', 'a text'],
+  ['call', 'a call'],
+  ['note', 'a note'],
+  ['task', 'a task'],
+  ['tell-me', 'a word to the owner'],
+  ['change', 'a change of tag, list or stage'],
+  ['fork', 'a question: if they did, otherwise'],
+  ['split', 'shares that go different ways'],
+  ['hand-over', 'going on with another program'],
+  ['end', 'the end of the program'],
+];
+
+/** A step of a kind as it is before anything is written in it. */
+export function newStep(kind: Step['kind'], steps: Step[], first: boolean, program: string): Step {
+  const all = allSteps(steps);
+  const base = {
+    id: newId(all, kind),
+    when: first
+      ? ({ from: 'start', offset: 'P0D' } as const)
+      : ({ from: 'previous', offset: kind === 'change' || kind === 'fork' || kind === 'split' || kind === 'end' ? 'P0D' : 'P7D' } as const),
+  };
+  switch (kind) {
+    case 'email':
+      return { ...base, kind, subject: '', body: '' };
+    case 'call':
+      return { ...base, kind, script: '', slack: 'P2D', holds: false };
+    case 'task':
+      return { ...base, kind, title: '' };
+    case 'text':
+    case 'note':
+    case 'tell-me':
+      return { ...base, kind, body: '' };
+    case 'change':
+      return { ...base, kind, set: [{ tag: 'new' }] };
+    case 'fork': {
+      const letter = all.filter((s) => s.kind === 'email').at(-1);
+      return letter
+        ? { ...base, kind, if: { kind: 'opened', step: letter.id }, within: 'P3D', then: [], else: [] }
+        : { ...base, kind, if: { field: 'email', op: 'exists' }, then: [], else: [] };
+    }
+    case 'split':
+      return {
+        ...base,
+        kind,
+        passages: [
+          { share: 50, steps: [] },
+          { share: 50, steps: [] },
+        ],
+      };
+    case 'hand-over':
+      return { ...base, kind, program };
+    case 'end':
+      return { ...base, kind };
+  }
+}
+
+/** The kinds of steps there are, to choose one from. */
+export function AddStep({
+  children,
+  label,
+  open,
+  setOpen,
+  add,
+}: {
+  children: ReactNode;
+  label?: string;
+  open?: boolean;
+  setOpen?: (open: boolean) => void;
+  add: (kind: Step['kind']) => void;
+}) {
+  return (
+    <DropdownMenu.Root open={open} onOpenChange={setOpen}>
+      <DropdownMenu.Trigger className="py-1.5 font-serif text-soft hover:text-ink" aria-label={label}>
+        {children}
+      </DropdownMenu.Trigger>
+      <DropdownMenu.Portal>
+        <DropdownMenu.Content className="float py-1" align="start">
+          {kinds.map(([kind, word]) => (
+            <DropdownMenu.Item
+              key={kind}
+              className="flex cursor-pointer items-center gap-2 px-3 py-1.5 text-small outline-none data-[highlighted]:bg-leaf-pale"
+              onSelect={() => add(kind)}
+            >
+              <StepMark kind={kind} /> {word}
+            </DropdownMenu.Item>
+          ))}
+        </DropdownMenu.Content>
+      </DropdownMenu.Portal>
+    </DropdownMenu.Root>
+  );
+}

@@ -1,0 +1,257 @@
+import { lazy, type ReactNode, Suspense } from 'react';
+import type { Schemas } from '../../api/client';
+import { Button, Loading } from '../../ui/bits';
+import { StepMark } from '../../ui/TouchLine';
+import { day, moment } from '../../ui/when';
+import { DaysForm, TextForm, WhenForm } from './forms';
+import { OtherStep } from './OtherStep';
+import { usePen } from './pen';
+import { offsetDays, type Step, sayWhen, span } from './programFile';
+import { Say, Words } from './Say';
+
+const LetterEditor = lazy(() => import('./LetterEditor'));
+
+/** Steps one after the other: a program's own with the days in the gutter, a passage's indented. */
+export function StepList({ steps, pointer, inside = false }: { steps: Step[]; pointer: string; inside?: boolean }) {
+  if (inside && steps.length === 0) return null;
+  return (
+    <ol className={inside ? 'my-1 ml-1 list-none border-l border-rule p-0' : 'm-0 list-none p-0'} aria-label={inside ? 'Passage' : 'Steps'}>
+      {steps.map((step, i) => (
+        <StepLine key={step.id} step={step} index={i} pointer={`${pointer}/${i}`} inside={inside} last={i === steps.length - 1} />
+      ))}
+    </ol>
+  );
+}
+
+type LineProps = { step: Step; index: number; pointer: string; inside: boolean; last: boolean };
+
+function StepLine({ step, index, pointer, inside, last }: LineProps) {
+  const pen = usePen();
+  const on = pen.picked === step.id;
+  const writing = pen.writing === step.id;
+  const date = pen.dates.get(step.id);
+  // What stands in a passage is said beside the step it concerns.
+  const findings = pen.findingsAt(pointer).filter((f) => !/^\/(then|else|passages\/\d+\/steps)\//.test(f.pointer.slice(pointer.length)));
+  const trouble = findings.some((f) => !f.isWarning);
+  const mark = <StepMark kind={step.kind} color={trouble ? 'var(--ember)' : on ? 'var(--leaf)' : 'var(--ink)'} />;
+  const dated = date && (
+    <span className="text-small text-soft" title={moment(date, pen.zone)}>
+      {day(date, pen.zone, pen.now)}
+    </span>
+  );
+  return (
+    <li
+      className={
+        inside
+          ? `relative py-[3px] pr-2 pl-7 ${on ? 'bg-picked shadow-[inset_3px_0_0_var(--leaf)]' : ''}`
+          : `row !border-t-0 !px-[34px] !py-[7px] ${on ? 'on' : ''}`
+      }
+    >
+      {!inside && (
+        <span className="gutter leading-tight">
+          <b className="block font-semibold text-ink">Day {pen.days[index] ?? '…'}</b>
+          {dated}
+        </span>
+      )}
+      <span className={inside ? 'absolute top-[7px] left-[9px]' : 'absolute top-[11px] left-[14px]'}>{mark}</span>
+      <div className="font-serif text-[17px] leading-normal">
+        <Sentence step={step} index={index} pointer={pointer} inside={inside} /> {inside && dated}
+      </div>
+      {writing && step.kind === 'email' && (
+        <Suspense fallback={<Loading what="Opening the letter" />}>
+          <LetterEditor
+            subject={step.subject}
+            body={step.body}
+            problems={findings.filter((f) => !f.pointer.includes('/when'))}
+            change={(part) => pen.set({ ...step, ...part })}
+          />
+        </Suspense>
+      )}
+      {(!writing || step.kind !== 'email') && <Findings findings={findings} />}
+      {on && (
+        <div className="flex gap-4 pt-1 text-small">
+          {step.kind === 'email' && (
+            <Button onClick={() => pen.write(writing ? undefined : step.id)} aria-expanded={writing}>
+              {writing ? 'close the letter' : 'write the letter'}
+            </Button>
+          )}
+          {index > 0 && (
+            <Button look="plain" onClick={() => pen.move(step.id, -1)}>
+              up
+            </Button>
+          )}
+          {!last && (
+            <Button look="plain" onClick={() => pen.move(step.id, 1)}>
+              down
+            </Button>
+          )}
+          <Button look="danger" onClick={() => pen.remove(step.id)}>
+            take out
+          </Button>
+        </div>
+      )}
+    </li>
+  );
+}
+
+function Sentence({ step, index, pointer, inside }: { step: Step; index: number; pointer: string; inside: boolean }) {
+  const pen = usePen();
+  const { set, person } = pen;
+  const words = sayWhen(step.when, index === 0 && !inside);
+  const when = (
+    <Say words={words} label={`When: ${words}`}>
+      {(close) => (
+        <WhenForm
+          when={step.when}
+          occasion={pen.occasion}
+          done={(w) => {
+            set({ ...step, when: w });
+            close();
+          }}
+        />
+      )}
+    </Say>
+  );
+  const kind = (word: string) => (
+    <button type="button" className="say" onClick={() => pen.pick(step.id)} aria-pressed={pen.picked === step.id}>
+      {word}
+    </button>
+  );
+  if (step.kind === 'email') {
+    const open = pen.writing === step.id;
+    return (
+      <>
+        {kind('Email')} “
+        <Words
+          className="say"
+          aria-expanded={open}
+          onClick={() => {
+            pen.pick(step.id);
+            pen.write(open ? undefined : step.id);
+          }}
+        >
+          {filled(step.subject, person) || 'no subject yet'}
+        </Words>
+        ” {when}
+        {', '}
+        <Say
+          words={step.lateLimit ? `unless it would be over ${span(step.lateLimit)} late` : 'however late'}
+          label="How late it may be"
+          soft={!step.lateLimit}
+        >
+          {(close) => (
+            <DaysForm
+              label="Leave it out when it would be more than this many days late"
+              value={step.lateLimit ? offsetDays(step.lateLimit) : null}
+              none="empty: however late"
+              done={(days) => {
+                set({ ...step, lateLimit: days === null ? undefined : `P${days}D` });
+                close();
+              }}
+            />
+          )}
+        </Say>
+        .
+      </>
+    );
+  }
+  if (step.kind === 'call') {
+    return (
+      <>
+        {kind('Call')} {when} with “
+        <Say words={step.script ? short(filled(step.script, person)) : 'nothing to say yet'} label="What to say on the call">
+          {(close) => (
+            <TextForm
+              label="What to say; merge fields like {{ person.first_name }} are filled in"
+              value={step.script}
+              done={(script) => {
+                set({ ...step, script });
+                close();
+              }}
+            />
+          )}
+        </Say>
+        ”; may move by{' '}
+        <Say
+          words={step.slack === 'P1D' ? 'one working day' : `${offsetDays(step.slack) ?? step.slack} working days`}
+          label="How far the call may move"
+        >
+          {(close) => (
+            <DaysForm
+              label="Working days by which it may move"
+              value={offsetDays(step.slack)}
+              done={(days) => {
+                set({ ...step, slack: `P${days ?? 0}D` });
+                close();
+              }}
+            />
+          )}
+        </Say>
+        . <Holds step={step} done="the call is made" />
+      </>
+    );
+  }
+  if (step.kind === 'hand-over') {
+    return (
+      <>
+        {kind('They go on')} with{' '}
+        <Say words={step.program} label={`Program: ${step.program}`}>
+          {(close) => (
+            <ul className="m-0 list-none p-0">
+              {pen.programs.map((name) => (
+                <li key={name}>
+                  <button
+                    type="button"
+                    className={`w-full px-2 py-1 text-small hover:bg-leaf-pale ${name === step.program ? 'font-semibold' : ''}`}
+                    onClick={() => {
+                      set({ ...step, program: name });
+                      close();
+                    }}
+                  >
+                    {name}
+                  </button>
+                </li>
+              ))}
+            </ul>
+          )}
+        </Say>{' '}
+        {when}.
+      </>
+    );
+  }
+  return <OtherStep step={step} when={when} kind={kind} pointer={pointer} />;
+}
+
+/** Whether what follows waits until somebody has done the step; pressed, it is the other way round. */
+export function Holds({ step, done }: { step: Extract<Step, { kind: 'call' | 'note' | 'task' }>; done: string }) {
+  const { set } = usePen();
+  return (
+    <button
+      type="button"
+      className={step.holds ? 'say' : 'text-soft hover:text-ink'}
+      aria-pressed={step.holds ?? false}
+      onClick={() => set({ ...step, holds: !step.holds })}
+    >
+      {step.holds ? `What follows waits until ${done}.` : 'What follows does not wait for it.'}
+    </button>
+  );
+}
+
+export function Findings({ findings }: { findings: Schemas['FindingDto'][] }): ReactNode {
+  return findings.map((f) => (
+    <p key={f.message} className={`text-small ${f.isWarning ? 'text-straw' : 'text-ember'}`}>
+      {f.message}
+    </p>
+  ));
+}
+
+/** A sentence's words as the person in the margin would read them. */
+export function filled(text: string, person = 'Leila') {
+  return text
+    .replace(/\{\{\s*person\.first_name[^}]*\}\}/g, person.split(' ')[0] ?? '')
+    .replace(/\{\{\s*([\w.]+)[^}]*\}\}/g, (_, field: string) => `‹${field.replace(/[._]/g, ' ')}›`);
+}
+
+export function short(text: string) {
+  return text.length > 100 ? `${text.slice(0, 97)}…` : text;
+}

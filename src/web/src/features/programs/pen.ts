@@ -1,0 +1,39 @@
+import { createContext, useContext } from 'react';
+import type { Schemas } from '../../api/client';
+import type { Step } from './programFile';
+
+/** What the lines of a program's steps share: who it is read as, what is picked, and how it is changed. */
+export type Pen = {
+  /** All steps of the program, as they stand in the file. */
+  steps: Step[];
+  /** The person in the margin, and when their touches would come. */
+  person?: string;
+  dates: Map<string, string>;
+  zone: string;
+  now: string;
+  /** The days of the program's own steps, by their place. */
+  days: (number | undefined)[];
+  picked?: string;
+  pick: (id: string) => void;
+  /** The letter that is open, and opening one. */
+  writing?: string;
+  write: (id: string | undefined) => void;
+  /** What stands at a place of the file, or below it. */
+  findingsAt: (pointer: string) => Schemas['FindingDto'][];
+  /** True where steps may be counted from an occasion. */
+  occasion: boolean;
+  /** Programs one can go on with. */
+  programs: string[];
+  set: (step: Step) => void;
+  move: (id: string, by: number) => void;
+  remove: (id: string) => void;
+  addInto: (owner: string, place: number, kind: Step['kind']) => void;
+};
+
+export const PenContext = createContext<Pen | null>(null);
+
+export function usePen(): Pen {
+  const pen = useContext(PenContext);
+  if (!pen) throw new Error('A step line stands in a program page.');
+  return pen;
+}

@@ -1,0 +1,168 @@
+import { useState } from 'react';
+import { Field } from '../../ui/bits';
+import { ConditionFields, StageSelect, TagInput, Take } from './forms';
+import { type Change, type Condition, conditionsOf, type Question, type Rule, ruleOf, type Step, stepName } from './programFile';
+
+/** The small forms behind the words of forks, splits and changes. */
+
+type Asked = {
+  label: string;
+  of?: Step['kind'][];
+  anyStep?: boolean;
+  word?: { key: 'link' | 'outcome' | 'form'; label: string; optional?: boolean };
+};
+
+const questions: Record<string, Asked> = {
+  opened: { label: 'opened an email', of: ['email'] },
+  'link-followed': { label: 'followed a link', of: ['email'], word: { key: 'link', label: 'Which link (any, if empty)', optional: true } },
+  replied: { label: 'answered', of: ['email', 'text'], anyStep: true },
+  bounced: { label: 'could not be reached: it came back', of: ['email'] },
+  'call-ended': { label: 'were called, and it ended a certain way', of: ['call'], word: { key: 'outcome', label: 'How it ended' } },
+  'form-sent': { label: 'sent a form', word: { key: 'form', label: 'Which form' } },
+};
+
+/** What a fork asks: about a step before it, or about the person as they are then. */
+export function QuestionForm({ question, before, done }: { question: Question; before: Step[]; done: (q: Question) => void }) {
+  const conditions = typeof question.kind === 'string' ? [] : conditionsOf(('all' in question ? question : { all: [question] }) as Rule);
+  // A rule with more than one condition is kept as the file has it, unless something else is asked.
+  const rich = typeof question.kind !== 'string' && conditions?.length !== 1;
+  const [kind, setKind] = useState(typeof question.kind === 'string' ? question.kind : rich ? 'as-it-is' : 'rule');
+  const asked = questions[kind];
+  const steps = before.filter((s) => asked?.of?.includes(s.kind));
+  const [step, setStep] = useState(typeof question.step === 'string' ? question.step : '');
+  const [word, setWord] = useState(String(question.link ?? question.outcome ?? question.form ?? ''));
+  const [condition, setCondition] = useState<Condition>(conditions?.[0] ?? { what: 'tag', value: '' });
+  const chosen = steps.some((s) => s.id === step) ? step : asked?.anyStep ? '' : (steps.at(-1)?.id ?? '');
+  return (
+    <Take
+      done={() => {
+        if (kind === 'as-it-is') done(question);
+        else if (!asked) done(ruleOf([{ ...condition, value: condition.value.trim() }]) as Question);
+        else
+          done({
+            kind,
+            ...(chosen && { step: chosen }),
+            ...(asked.word && word.trim() && { [asked.word.key]: word.trim() }),
+          });
+      }}
+    >
+      <Field label="If they">
+        {(id) => (
+          <select id={id} className="w-full" value={kind} onChange={(e) => setKind(e.target.value)}>
+            {Object.entries(questions).map(([k, q]) => (
+              <option key={k} value={k}>
+                {q.label}
+              </option>
+            ))}
+            <option value="rule">are like this, when it is asked</option>
+            {rich && <option value="as-it-is">as the rule of the file says</option>}
+          </select>
+        )}
+      </Field>
+      {asked?.of && (
+        <Field label="Which one" hint={steps.length === 0 ? 'No step before this one can be asked about.' : undefined}>
+          {(id, by) => (
+            <select
+              id={id}
+              aria-describedby={by}
+              required={!asked.anyStep}
+              className="w-full"
+              value={chosen}
+              onChange={(e) => setStep(e.target.value)}
+            >
+              {asked.anyStep && <option value="">any</option>}
+              {steps.map((s) => (
+                <option key={s.id} value={s.id}>
+                  {stepName(s) || s.id}
+                </option>
+              ))}
+            </select>
+          )}
+        </Field>
+      )}
+      {asked?.word && (
+        <Field label={asked.word.label}>
+          {(id) => (
+            <input id={id} className="w-full" required={!asked.word?.optional} value={word} onChange={(e) => setWord(e.target.value)} />
+          )}
+        </Field>
+      )}
+      {kind === 'rule' && <ConditionFields label="They" condition={condition} set={setCondition} />}
+    </Take>
+  );
+}
+
+const changes: Record<string, string> = {
+  tag: 'put a tag on',
+  tagOff: 'take a tag off',
+  list: 'put them on a list',
+  listOff: 'take them off a list',
+  stage: 'move them to a stage',
+  field: 'set a field of the practice’s own',
+};
+
+/** One thing a program changes about somebody. */
+export function ChangeForm({ item, done }: { item?: Change; done: (c: Change) => void }) {
+  const [kind, setKind] = useState(Object.keys(changes).find((k) => item && k in item) ?? 'tag');
+  const [word, setWord] = useState(item ? (item[kind]?.replace(/^custom:/, '') ?? '') : '');
+  const [value, setValue] = useState(item?.value ?? '');
+  return (
+    <Take done={() => done(kind === 'field' ? { field: `custom:${word.trim()}`, value } : { [kind]: word.trim() })}>
+      <Field label="What it does">
+        {(id) => (
+          <select
+            id={id}
+            className="w-full"
+            value={kind}
+            onChange={(e) => {
+              setKind(e.target.value);
+              setWord('');
+            }}
+          >
+            {Object.entries(changes).map(([k, label]) => (
+              <option key={k} value={k}>
+                {label}
+              </option>
+            ))}
+          </select>
+        )}
+      </Field>
+      {kind === 'tag' || kind === 'tagOff' ? (
+        <TagInput value={word} set={setWord} />
+      ) : kind === 'stage' ? (
+        <StageSelect value={word} set={setWord} />
+      ) : (
+        <Field label={kind === 'field' ? 'Field' : 'List'}>
+          {(id) => <input id={id} className="w-full" required value={word} onChange={(e) => setWord(e.target.value)} />}
+        </Field>
+      )}
+      {kind === 'field' && (
+        <Field label="To">{(id) => <input id={id} className="w-full" value={value} onChange={(e) => setValue(e.target.value)} />}</Field>
+      )}
+    </Take>
+  );
+}
+
+/** How many of those who come by go down a passage, in relation to the others. */
+export function ShareForm({ share, done }: { share: number; done: (share: number) => void }) {
+  const [value, setValue] = useState(String(share));
+  return (
+    <Take done={() => done(Number(value))}>
+      <Field label="Share" hint="Shares count against each other: 50 and 50, or 1 and 3.">
+        {(id, by) => (
+          <input
+            id={id}
+            aria-describedby={by}
+            type="number"
+            min={1}
+            max={1000}
+            required
+            className="w-24"
+            value={value}
+            onChange={(e) => setValue(e.target.value)}
+          />
+        )}
+      </Field>
+    </Take>
+  );
+}

@@ -1,0 +1,75 @@
+import type { Step } from './programFile';
+
+/** Steps inside steps: the passages of forks and splits, and what is done to a step wherever it stands. */
+
+/** A passage of a step: its steps, and where they stand in the file below the step. */
+export type PassageOf = { pointer: string; steps: Step[] };
+
+/** The passages of a step, in the order of the file; none for a step without. */
+export function passagesOf(step: Step): PassageOf[] {
+  if (step.kind === 'fork')
+    return [
+      { pointer: '/then', steps: step.then },
+      { pointer: '/else', steps: step.else ?? [] },
+    ];
+  if (step.kind === 'split') return step.passages.map((p, i) => ({ pointer: `/passages/${i}/steps`, steps: p.steps }));
+  return [];
+}
+
+/** The step with its passages changed; `place` is the passage's place in {@link passagesOf}. */
+function withPassages(step: Step, change: (steps: Step[], place: number) => Step[]): Step {
+  if (step.kind === 'fork') return { ...step, then: change(step.then, 0), else: change(step.else ?? [], 1) };
+  if (step.kind === 'split') return { ...step, passages: step.passages.map((p, i) => ({ ...p, steps: change(p.steps, i) })) };
+  return step;
+}
+
+/** Every list of steps changed, the inner ones first. */
+function everywhere(steps: Step[], change: (list: Step[]) => Step[]): Step[] {
+  return change(steps.map((s) => withPassages(s, (list) => everywhere(list, change))));
+}
+
+/** Every step in the order one reads them, those inside passages too. */
+export function allSteps(steps: Step[]): Step[] {
+  return steps.flatMap((s) => [s, ...passagesOf(s).flatMap((p) => allSteps(p.steps))]);
+}
+
+export function replaceStep(steps: Step[], step: Step) {
+  return everywhere(steps, (list) => list.map((s) => (s.id === step.id ? step : s)));
+}
+
+/** Takes a step out, with all that stands in its passages. */
+export function removeStep(steps: Step[], id: string) {
+  return everywhere(steps, (list) => list.filter((s) => s.id !== id));
+}
+
+/** Moves a step up (-1) or down (1) among those it stands with; at the end of them it stays. */
+export function moveStep(steps: Step[], id: string, by: number) {
+  return everywhere(steps, (list) => {
+    const from = list.findIndex((s) => s.id === id);
+    const step = list[from];
+    if (!step) return list;
+    const rest = list.filter((s) => s !== step);
+    rest.splice(Math.min(Math.max(from + by, 0), rest.length), 0, step);
+    return rest;
+  });
+}
+
+/** Puts a step after another, in the same passage; at the end where there is no such step. */
+export function addAfter(steps: Step[], after: string | undefined, step: Step) {
+  if (!allSteps(steps).some((s) => s.id === after)) return [...steps, step];
+  return everywhere(steps, (list) => list.flatMap((s) => (s.id === after ? [s, step] : [s])));
+}
+
+/** Puts a step at the end of a passage. */
+export function addInto(steps: Step[], owner: string, place: number, step: Step) {
+  return everywhere(steps, (list) =>
+    list.map((s) => (s.id === owner ? withPassages(s, (inner, i) => (i === place ? [...inner, step] : inner)) : s)),
+  );
+}
+
+/** The steps that come before one on every way to it or inside an earlier passage: those a fork can ask about. */
+export function stepsBefore(steps: Step[], id: string) {
+  const order = allSteps(steps);
+  const at = order.findIndex((s) => s.id === id);
+  return at < 0 ? order : order.slice(0, at);
+}
