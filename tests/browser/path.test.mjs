@@ -183,6 +183,74 @@ test('a program is written, checked, and switched on with those who qualify', as
   await accessible('program');
 });
 
+test('a fork and a split are written on the page, passage by passage', async () => {
+  await page.goto(`${stack.url}/programs`);
+  await page.getByLabel('What is it called').fill('Asking back');
+  await page.keyboard.press('Enter');
+  await page.getByLabel('Name of the program').waitFor();
+  const add = async (button, kind) => {
+    await button.click();
+    await page.getByRole('menuitem', { name: kind, exact: true }).click();
+  };
+  const draft = async () => (await (await page.request.get(page.url().replace('/programs/', '/api/programs/'))).json()).draft;
+  const more = page.getByRole('button', { name: /^\+ a step (here|after)/ });
+  await add(more, 'an email');
+  await page.getByLabel('Subject').fill('The two papers');
+  await page.getByRole('button', { name: 'close the letter' }).click();
+
+  // A question is first about the letter before it; it is made another one, of a call in one of its own passages' company.
+  await add(more, 'a question: if they did, otherwise');
+  await page.getByRole('button', { name: 'What it asks: they opened “The two papers”' }).click();
+  const asks = page.getByRole('dialog', { name: /^What it asks/ });
+  await asks.getByLabel('If they').selectOption('link-followed');
+  await asks.getByLabel(/^Which link/).fill('papers');
+  await accessible('question');
+  await asks.getByRole('button', { name: 'Take it' }).click();
+  await add(page.getByRole('button', { name: 'If so: one more step' }), 'a call');
+  await add(page.getByRole('button', { name: 'Otherwise: one more step' }), 'a change of tag, list or stage');
+  await page.getByRole('button', { name: /^Change: put the tag/ }).click();
+  const change = page.getByRole('dialog', { name: /^Change: / });
+  await change.getByLabel('Tag', { exact: true }).fill('cool');
+  await change.getByRole('button', { name: 'Take it', exact: true }).click();
+  await add(page.getByRole('button', { name: 'Otherwise: one more step' }), 'shares that go different ways');
+  await page.getByRole('button', { name: 'Share of passage 1' }).click();
+  await page.getByRole('dialog', { name: 'Share of passage 1' }).getByLabel('Share').fill('150');
+  await page.keyboard.press('Enter');
+  await page.getByText('75 of a hundred').waitFor();
+  await add(page.getByRole('button', { name: 'Passage 2: one more step' }), 'a text');
+  await until('the passages to be kept', async () => {
+    const [letter, fork] = (await draft()).steps;
+    if (!fork?.else?.[1]?.passages?.[1]?.steps.length) return false;
+    assert.deepEqual(fork.if, { kind: 'link-followed', step: letter.id, link: 'papers' });
+    assert.equal(fork.within, 'P3D');
+    assert.deepEqual(fork.then.map((s) => s.kind), ['call']);
+    assert.deepEqual(fork.else.map((s) => s.kind), ['change', 'split']);
+    assert.deepEqual([fork.else[0].set].flat(), [{ tag: 'cool' }]);
+    assert.deepEqual(fork.else[1].passages.map((p) => [p.share, p.steps.map((s) => s.kind)]), [[150, []], [50, ['text']]]);
+    return true;
+  });
+  await page.getByText('· saved').waitFor();
+  await accessible('program with passages');
+
+  // What is wrong is said beside its own line; moving and taking out stay in the passage, and Undo brings all of it back.
+  const text = page.getByRole('listitem').filter({ has: page.getByRole('button', { name: 'Text', exact: true }) }).last();
+  await text.getByText(/no words|no text|empty|nothing/i).first().waitFor();
+  await page.getByRole('button', { name: 'Split', exact: true }).click();
+  await page.getByRole('listitem').filter({ has: page.getByRole('button', { name: 'Split', exact: true }) }).last().getByRole('button', { name: 'up', exact: true }).click();
+  await until('the split to stand first', async () => (await draft()).steps[1].else[0].kind === 'split');
+  await page.getByRole('listitem').filter({ has: page.getByRole('button', { name: 'Split', exact: true }) }).last().getByRole('button', { name: 'take out', exact: true }).last().click();
+  await until('the split to be gone', async () => (await draft()).steps[1].else.length === 1);
+  await page.getByRole('button', { name: 'Undo' }).click();
+  await until('the split to be back', async () => (await draft()).steps[1].else.length === 2);
+
+  // The letter it asks about goes, and the question says that it hangs in the air.
+  await page.getByRole('button', { name: 'Email', exact: true }).click();
+  await page.getByRole('button', { name: 'take out', exact: true }).click();
+  await page.getByRole('button', { name: /^What it asks: they followed “papers” in “a step that is gone”/ }).waitFor();
+  await page.reload();
+  await page.getByText('75 of a hundred').waitFor();
+});
+
 test('time passes: letters go out by SMTP as proper MIME, and an independent parser reads them', async () => {
   await page.getByRole('button', { name: /^Practice clock/ }).click();
   await accessible('clock');

@@ -17,7 +17,7 @@ using NodaTime;
 namespace Germinal.Web.Endpoints;
 
 /// <summary>A mark of the touch line: the day it falls on, counted from the start, and its kind.</summary>
-public sealed record TouchMarkDto(int Day, string Kind);
+public sealed record TouchMarkDto(int Day, string Kind, string StepId);
 
 /// <summary>A line of the list of programs.</summary>
 public sealed record ProgramLine(Guid Id, string Name, string? Description, string Status, string? OnSince, int Version, int OnIt, int Through, int Stopped, IReadOnlyList<TouchMarkDto> Line);
@@ -113,26 +113,41 @@ public static class ProgramEndpoints
             Stopped = g.Count(r => r.StopReason != null),
         }).ToListAsync(stop)).ToDictionary(g => g.Key, g => (g.On, g.Through, g.Stopped));
 
-    /// <summary>The days of the steps, for the touch line; dates of the calendar count from 1 January.</summary>
+    /// <summary>
+    /// The days of the steps, those in passages too, for the touch line; dates of the calendar count from 1 January. What
+    /// follows a fork or split is counted from its longest way.
+    /// </summary>
     internal static IReadOnlyList<TouchMarkDto> LineOf(ProgramDefinition program)
     {
         var reference = new LocalDate(2027, 1, 4);
-        var previous = 0;
         var marks = new List<TouchMarkDto>();
-        foreach (var step in program.Steps)
+        int Walk(IReadOnlyList<Step> steps, int previous)
         {
-            var day = step.When switch
+            foreach (var step in steps)
             {
-                FromStart f => Period.DaysBetween(reference, f.Offset.AddDates(reference)),
-                FromPrevious f => previous + Period.DaysBetween(reference, f.Offset.AddDates(reference)),
-                FromOccasion f => Period.DaysBetween(reference, f.Offset.AddDates(reference)) - OccasionLead(program),
-                OnYearly y => y.Date.In(2027, Core.Time.LeapDay.Feb28).DayOfYear - 1,
-                _ => previous,
-            };
-            previous = Math.Max(previous, day);
-            marks.Add(new TouchMarkDto(previous, step.Kind));
+                var day = step.When switch
+                {
+                    FromStart f => Period.DaysBetween(reference, f.Offset.AddDates(reference)),
+                    FromPrevious f => previous + Period.DaysBetween(reference, f.Offset.AddDates(reference)),
+                    FromOccasion f => Period.DaysBetween(reference, f.Offset.AddDates(reference)) - OccasionLead(program),
+                    OnYearly y => y.Date.In(2027, Core.Time.LeapDay.Feb28).DayOfYear - 1,
+                    _ => previous,
+                };
+                previous = Math.Max(previous, day);
+                marks.Add(new TouchMarkDto(previous, step.Kind, step.Id));
+                IReadOnlyList<Step>[] ways = step switch
+                {
+                    ForkStep fork => [fork.Then, fork.Else],
+                    SplitStep split => [.. split.Passages.Select(p => p.Steps)],
+                    _ => [],
+                };
+                previous = ways.Select(way => Walk(way, previous)).Append(previous).Max();
+            }
+
+            return previous;
         }
 
+        Walk(program.Steps, 0);
         return marks;
     }
 

@@ -1,6 +1,9 @@
 /** A mark on the touch line. `state`: past ones ink, coming ones pale, one that failed or waits ember. */
 export type Mark = { day: number; kind: string; state?: 'past' | 'coming' | 'trouble'; title?: string };
 
+/** What reaches somebody, or leads them on; forks, changes and words to the owner are read in the sentences. */
+const drawn = new Set(['email', 'text', 'call', 'note', 'task', 'hand-over']);
+
 const natural: [number, string][] = [
   [7, 'a week'],
   [30, 'a month'],
@@ -15,7 +18,7 @@ const natural: [number, string][] = [
  * (square-root scale). Email is a filled dot, call an upright stroke, hand-over an arrow's head.
  */
 export function TouchLine({
-  marks,
+  marks: all,
   now,
   width = 750,
   height = 42,
@@ -27,6 +30,7 @@ export function TouchLine({
   height?: number;
   labels?: boolean;
 }) {
+  const marks = all.filter((m) => drawn.has(m.kind));
   const first = Math.min(0, ...marks.map((m) => m.day), now ?? 0);
   const last = Math.max(14, ...marks.map((m) => m.day), now ?? 0);
   const x = (day: number) => 6 + Math.sqrt((day - first) / (last - first)) * (width - 14);

@@ -66,19 +66,21 @@ export function newStep(kind: Step['kind'], steps: Step[], first: boolean, progr
 export function AddStep({
   children,
   label,
+  className = 'py-1.5',
   open,
   setOpen,
   add,
 }: {
   children: ReactNode;
   label?: string;
+  className?: string;
   open?: boolean;
   setOpen?: (open: boolean) => void;
   add: (kind: Step['kind']) => void;
 }) {
   return (
     <DropdownMenu.Root open={open} onOpenChange={setOpen}>
-      <DropdownMenu.Trigger className="py-1.5 font-serif text-soft hover:text-ink" aria-label={label}>
+      <DropdownMenu.Trigger className={`font-serif text-soft hover:text-ink ${className}`} aria-label={label}>
         {children}
       </DropdownMenu.Trigger>
       <DropdownMenu.Portal>

@@ -160,7 +160,7 @@ function Passage({ owner, place, steps, pointer, name }: { owner: Step; place: n
       <StepList steps={steps} pointer={pointer} inside />
       {steps.length === 0 && <span className="ml-6 text-soft">nothing, it goes on · </span>}
       <span className={steps.length === 0 ? '' : 'ml-6'}>
-        <AddStep label={`${name}: one more step`} add={(kind) => addInto(owner.id, place, kind)}>
+        <AddStep label={`${name}: one more step`} className="pb-1" add={(kind) => addInto(owner.id, place, kind)}>
           + a step
         </AddStep>
       </span>

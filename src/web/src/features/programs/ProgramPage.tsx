@@ -135,7 +135,7 @@ function Page({ id, loaded, reload }: { id: string; loaded: Schemas['ProgramDto'
     dates: new Map(preview.data?.touches.map((t) => [t.stepId, t.at])),
     zone: preview.data?.zone ?? zone,
     now,
-    days: line.map((mark) => mark.day),
+    days: new Map(line.map((mark) => [mark.stepId, mark.day])),
     picked,
     pick: setPicked,
     writing,

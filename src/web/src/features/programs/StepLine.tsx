@@ -49,7 +49,7 @@ function StepLine({ step, index, pointer, inside, last }: LineProps) {
     >
       {!inside && (
         <span className="gutter leading-tight">
-          <b className="block font-semibold text-ink">Day {pen.days[index] ?? '…'}</b>
+          <b className="block font-semibold text-ink">Day {pen.days.get(step.id) ?? '…'}</b>
           {dated}
         </span>
       )}

@@ -11,8 +11,8 @@ export type Pen = {
   dates: Map<string, string>;
   zone: string;
   now: string;
-  /** The days of the program's own steps, by their place. */
-  days: (number | undefined)[];
+  /** The day each step falls on, counted from the start. */
+  days: Map<string, number>;
   picked?: string;
   pick: (id: string) => void;
   /** The letter that is open, and opening one. */
