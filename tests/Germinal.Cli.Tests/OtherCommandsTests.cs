@@ -20,7 +20,7 @@ public sealed class OtherCommandsTests
         var (code, output, _) = Cli.Run("check", path);
         Assert.Equal(2, code);
         Assert.Equal(
-            ["/at", "/window/days", "/startsWhen/0/after", "/steps/0/when/at", "/colour", "/steps/1/if/step", "/steps/3/id"],
+            ["/at", "/window/days", "/startsWhen/0/after", "/steps/0/when/at", "/colour", "/steps/3/id"],
             output.TrimEnd().Split('\n').Select(l => l[(path.Length + 2)..].Split(':')[0]));
         Assert.All(output.TrimEnd().Split('\n'), l => Assert.EndsWith(".", l, StringComparison.Ordinal));
     }
@@ -42,6 +42,20 @@ public sealed class OtherCommandsTests
         {
             Assert.Contains(wanted, output, StringComparison.Ordinal);
         }
+    }
+
+    [Theory]
+    [InlineData("""{"kind":"opened","step":"later"}""", "The fork asks about “later”, which comes later")]
+    [InlineData("""{"kind":"bounced","step":"gone"}""", "There is no step “gone” to ask about.")]
+    [InlineData("""{"kind":"opened","step":"c"}""", "“c” is a step of the kind call; this question is about an email.")]
+    public void Check_tells_a_question_that_cannot_be_asked(string question, string expected)
+    {
+        var path = Cli.Written("p.program.json", $$"""
+            {"format":"germinal.program/1","name":"P","startsWhen":[{"kind":"by-hand"}],"steps":[{"id":"c","kind":"call","script":"s"},{"id":"f","kind":"fork","if":{{question}}},{"id":"later","kind":"email","subject":"s","body":"b"}]}
+            """);
+        var (code, output, _) = Cli.Run("check", path);
+        Assert.Equal(2, code);
+        Assert.Contains($"/steps/1/if/step: {expected}", output, StringComparison.Ordinal);
     }
 
     [Fact]

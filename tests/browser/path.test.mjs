@@ -246,8 +246,10 @@ test('a fork and a split are written on the page, passage by passage', async () 
   // The letter it asks about goes, and the question says that it hangs in the air.
   await page.getByRole('button', { name: 'Email', exact: true }).click();
   await page.getByRole('button', { name: 'take out', exact: true }).click();
-  await page.getByRole('button', { name: /^What it asks: they followed “papers” in “a step that is gone”/ }).waitFor();
+  await page.getByText(/There is no step “email-\d+” to ask about/).waitFor();
+  await page.getByText('· saved').waitFor();
   await page.reload();
+  await page.getByRole('button', { name: /^What it asks: they followed “papers” in “a step that is gone”/ }).waitFor();
   await page.getByText('75 of a hundred').waitFor();
 });
 

@@ -39,6 +39,7 @@ public static class ProgramCheck
             CheckStep(program, place, others, syntax, findings);
         }
 
+        CheckQuestions(flow, findings);
         CheckReach(flow, findings);
         CheckOrder(flow, findings);
         foreach (var loop in LengthsToHandOvers(flow).Where(h => Same(h.Step.Program, program.Name) && h.Days < 1))
@@ -47,6 +48,44 @@ public static class ProgramCheck
         }
 
         return findings;
+    }
+
+    /// <summary>A fork asks about a step that comes before it and can be asked so (rule 7.1).</summary>
+    private static void CheckQuestions(StepFlow flow, List<Finding> findings)
+    {
+        var seen = new Dictionary<string, Step>(StringComparer.Ordinal);
+        foreach (var place in flow.Steps)
+        {
+            if (place.Step is ForkStep { If.Step: { } asked } fork)
+            {
+                findings.AddRange(QuestionFindings(fork.If, asked, seen.GetValueOrDefault(asked), flow.IndexOf(asked) >= 0).Select(m => new Finding($"{place.Pointer}/if/step", m)));
+            }
+
+            seen.TryAdd(place.Step.Id, place.Step);
+        }
+    }
+
+    private static IEnumerable<string> QuestionFindings(Question question, string asked, Step? earlier, bool exists)
+    {
+        if (earlier is null)
+        {
+            yield return exists
+                ? $"The fork asks about “{asked}”, which comes later; it can only ask about a step that comes before it."
+                : $"There is no step “{asked}” to ask about.";
+            yield break;
+        }
+
+        var (fits, kinds) = question switch
+        {
+            AskOpened => (earlier is EmailStep, "an email"),
+            AskLinkFollowed or AskBounced => (earlier is EmailStep or TextStep, "an email or a text"),
+            AskCallEnded => (earlier is CallStep, "a call"),
+            _ => (earlier.Channel is not null, "an email, a text, a call or a note"),
+        };
+        if (!fits)
+        {
+            yield return $"“{asked}” is a step of the kind {earlier.Kind}; this question is about {kinds}.";
+        }
     }
 
     /// <summary>Hand-overs by which several programs would start each other without end and without a day in between.</summary>

@@ -68,45 +68,15 @@ public static partial class ProgramFile
         return new ProgramReading(errors.Count == 0 ? program : null, errors);
     }
 
-    /// <summary>Ids are unique, and a fork asks about a step that comes before it and can be asked so.</summary>
     private static void CheckIds(ProgramDefinition program, List<Finding> errors)
     {
-        var flow = new StepFlow(program);
-        var seen = new Dictionary<string, FlowStep>(StringComparer.Ordinal);
-        foreach (var place in flow.Steps)
+        var seen = new HashSet<string>(StringComparer.Ordinal);
+        foreach (var place in new StepFlow(program).Steps)
         {
-            if (place.Step is ForkStep { If.Step: { } asked } fork)
-            {
-                errors.AddRange(QuestionFindings(fork.If, asked, seen.GetValueOrDefault(asked)?.Step, flow.IndexOf(asked) >= 0).Select(m => new Finding($"{place.Pointer}/if/step", m)));
-            }
-
-            if (!seen.TryAdd(place.Step.Id, place) && place.Step.Id.Length > 0)
+            if (!seen.Add(place.Step.Id) && place.Step.Id.Length > 0)
             {
                 errors.Add(new Finding($"{place.Pointer}/id", $"Two steps have the id “{place.Step.Id}”; each needs its own."));
             }
-        }
-    }
-
-    private static IEnumerable<string> QuestionFindings(Question question, string asked, Step? earlier, bool exists)
-    {
-        if (earlier is null)
-        {
-            yield return exists
-                ? $"The fork asks about “{asked}”, which comes later; it can only ask about a step that comes before it."
-                : $"There is no step “{asked}” to ask about.";
-            yield break;
-        }
-
-        var (fits, kinds) = question switch
-        {
-            AskOpened => (earlier is EmailStep, "an email"),
-            AskLinkFollowed or AskBounced => (earlier is EmailStep or TextStep, "an email or a text"),
-            AskCallEnded => (earlier is CallStep, "a call"),
-            _ => (earlier.Channel is not null, "an email, a text, a call or a note"),
-        };
-        if (!fits)
-        {
-            yield return $"“{asked}” is a step of the kind {earlier.Kind}; this question is about {kinds}.";
         }
     }
 

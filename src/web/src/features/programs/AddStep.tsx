@@ -18,14 +18,23 @@ const kinds: [Step['kind'], string][] = [
   ['end', 'the end of the program'],
 ];
 
-/** A step of a kind as it is before anything is written in it. */
-export function newStep(kind: Step['kind'], steps: Step[], first: boolean, program: string): Step {
+/**
+ * A step of a kind as it is before anything is written in it.
+ * @param steps the program's steps, for an id that none of them has
+ * @param before those that come before it: a question is about the last letter of them
+ * @param program where a going on leads to
+ */
+export function newStep(kind: Step['kind'], steps: Step[], before: Step[], program: string): Step {
   const all = allSteps(steps);
   const base = {
     id: newId(all, kind),
-    when: first
-      ? ({ from: 'start', offset: 'P0D' } as const)
-      : ({ from: 'previous', offset: kind === 'change' || kind === 'fork' || kind === 'split' || kind === 'end' ? 'P0D' : 'P7D' } as const),
+    when:
+      all.length === 0
+        ? ({ from: 'start', offset: 'P0D' } as const)
+        : ({
+            from: 'previous',
+            offset: kind === 'change' || kind === 'fork' || kind === 'split' || kind === 'end' ? 'P0D' : 'P7D',
+          } as const),
   };
   switch (kind) {
     case 'email':
@@ -41,7 +50,7 @@ export function newStep(kind: Step['kind'], steps: Step[], first: boolean, progr
     case 'change':
       return { ...base, kind, set: [{ tag: 'new' }] };
     case 'fork': {
-      const letter = all.filter((s) => s.kind === 'email').at(-1);
+      const letter = before.filter((s) => s.kind === 'email').at(-1);
       return letter
         ? { ...base, kind, if: { kind: 'opened', step: letter.id }, within: 'P3D', then: [], else: [] }
         : { ...base, kind, if: { field: 'email', op: 'exists' }, then: [], else: [] };

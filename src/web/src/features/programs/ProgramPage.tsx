@@ -17,7 +17,7 @@ import { conditionsOf, type ProgramFile, ruleOf, type Step, sayCondition, saySto
 import { Say, SayList } from './Say';
 import { Findings, StepList } from './StepLine';
 import { SwitchOn } from './SwitchOn';
-import { addAfter, addInto, allSteps, moveStep, removeStep, replaceStep } from './stepTree';
+import { addAfter, addInto, allSteps, moveStep, removeStep, replaceStep, stepsBefore } from './stepTree';
 import { useDraft } from './useDraft';
 
 /** A program, read as a page of sentences; the words in bold are the controls. */
@@ -109,7 +109,9 @@ function Page({ id, loaded, reload }: { id: string; loaded: Schemas['ProgramDto'
 
   /** Adds a step of a kind where `place` puts it, and goes on with it. */
   function add(kind: Step['kind'], place: (steps: Step[], step: Step) => Step[]) {
-    const step = newStep(kind, draft.steps, draft.steps.length === 0, programs.data?.find((p) => p.id !== id)?.name ?? draft.name);
+    const goesOn = programs.data?.find((p) => p.id !== id)?.name ?? draft.name;
+    const blank = newStep(kind, draft.steps, [], goesOn);
+    const step = newStep(kind, draft.steps, stepsBefore(place(draft.steps, blank), blank.id), goesOn);
     setSteps((steps) => place(steps, step));
     setPicked(step.id);
     setWriting(kind === 'email' ? step.id : undefined);

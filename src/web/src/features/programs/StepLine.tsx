@@ -8,6 +8,7 @@ import { OtherStep } from './OtherStep';
 import { usePen } from './pen';
 import { offsetDays, type Step, sayWhen, span } from './programFile';
 import { Say, Words } from './Say';
+import { passagesOf } from './stepTree';
 
 const LetterEditor = lazy(() => import('./LetterEditor'));
 
@@ -43,7 +44,7 @@ function StepLine({ step, index, pointer, inside, last }: LineProps) {
     <li
       className={
         inside
-          ? `relative py-[3px] pr-2 pl-7 ${on ? 'bg-picked shadow-[inset_3px_0_0_var(--leaf)]' : ''}`
+          ? `relative py-[3px] pr-2 pl-7 font-sans ${on ? 'bg-picked shadow-[inset_3px_0_0_var(--leaf)]' : ''}`
           : `row !border-t-0 !px-[34px] !py-[7px] ${on ? 'on' : ''}`
       }
     >
@@ -55,7 +56,7 @@ function StepLine({ step, index, pointer, inside, last }: LineProps) {
       )}
       <span className={inside ? 'absolute top-[7px] left-[9px]' : 'absolute top-[11px] left-[14px]'}>{mark}</span>
       <div className="font-serif text-[17px] leading-normal">
-        <Sentence step={step} index={index} pointer={pointer} inside={inside} /> {inside && dated}
+        <Sentence step={step} index={index} pointer={pointer} inside={inside} /> {inside && passagesOf(step).length === 0 && dated}
       </div>
       {writing && step.kind === 'email' && (
         <Suspense fallback={<Loading what="Opening the letter" />}>
