@@ -17,28 +17,27 @@ public sealed record ConsentFileDto(int Rows, int New, int Known, bool Written, 
 /// <summary>The consent ledger as a file: out for a person, in for many.</summary>
 public static class ConsentEndpoints
 {
-    private const int MostBytes = 20 * 1024 * 1024;
+    private const int MostMegabytes = 20;
     private const int ProblemsShown = 300;
 
     public static void Map(IEndpointRouteBuilder app)
     {
-        app.MapPost("/api/consent-files", Take).WithTags("consent").RequireAuthorization().DisableAntiforgery().WithMetadata(new Microsoft.AspNetCore.Mvc.RequestSizeLimitAttribute(MostBytes));
+        app.MapPost("/api/consent-files", Take).WithTags("consent").RequireAuthorization().DisableAntiforgery().WithMetadata(new Microsoft.AspNetCore.Mvc.RequestSizeLimitAttribute(Uploads.RequestBytes(MostMegabytes)));
         app.MapGet("/api/people/{id:guid}/consent.csv", Give).ExcludeFromDescription().RequireAuthorization();
     }
 
     /// <summary>Says what a file brings; with <paramref name="write"/> it is added to the ledger as well.</summary>
     private static async Task<Results<Ok<ConsentFileDto>, ValidationProblem>> Take(IFormFile file, bool? write, GerminalDb db, Caller caller, CancellationToken stop)
     {
-        if (file.Length is 0 or > MostBytes)
+        var (bytes, problem) = await Uploads.ReadAsync(file, MostMegabytes, stop);
+        if (problem is not null)
         {
-            return Problems.Field("file", file.Length == 0 ? "The file is empty." : "The file is over 20 MB. Split it and bring it in in parts.");
+            return problem;
         }
 
-        using var memory = new MemoryStream();
-        await file.CopyToAsync(memory, stop);
         try
         {
-            var read = await ConsentFile.ReadAsync(db, memory.ToArray(), caller.Name, stop);
+            var read = await ConsentFile.ReadAsync(db, bytes, caller.Name, stop);
             if (write == true)
             {
                 await read.AddAsync(stop);

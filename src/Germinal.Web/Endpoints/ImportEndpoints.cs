@@ -35,7 +35,7 @@ public sealed record ImportReviewDto(ImportDto Import, IReadOnlyList<ColumnDto> 
 /// <summary>Bringing people in from a file.</summary>
 public static class ImportEndpoints
 {
-    private const int MostBytes = 60 * 1024 * 1024;
+    private const int MostMegabytes = 60;
     private const int DoubtsShown = 300;
 
     public sealed record ColumnsBody(IReadOnlyList<string> Columns);
@@ -45,7 +45,7 @@ public static class ImportEndpoints
         var imports = app.MapGroup("/api/imports").WithTags("imports").RequireAuthorization();
         imports.MapGet("", async (GerminalDb db, CancellationToken stop) =>
             (await Lean(db).OrderByDescending(i => i.CreatedAt).Take(50).ToListAsync(stop)).Select(Dto).ToList());
-        imports.MapPost("", Upload).DisableAntiforgery().WithMetadata(new Microsoft.AspNetCore.Mvc.RequestSizeLimitAttribute(MostBytes));
+        imports.MapPost("", Upload).DisableAntiforgery().WithMetadata(new Microsoft.AspNetCore.Mvc.RequestSizeLimitAttribute(Uploads.RequestBytes(MostMegabytes)));
         imports.MapGet("/{id:guid}", Read);
         imports.MapGet("/{id:guid}/progress", async Task<Results<Ok<ImportDto>, NotFound>> (Guid id, GerminalDb db, CancellationToken stop) =>
             await Lean(db).FirstOrDefaultAsync(i => i.Id == id, stop) is { } row ? TypedResults.Ok(Dto(row)) : TypedResults.NotFound());
@@ -69,17 +69,16 @@ public static class ImportEndpoints
 
     private static async Task<Results<Ok<ImportDto>, ValidationProblem>> Upload(IFormFile file, GerminalDb db, Caller caller, CancellationToken stop)
     {
-        if (file.Length is 0 or > MostBytes)
+        var (bytes, problem) = await Uploads.ReadAsync(file, MostMegabytes, stop);
+        if (problem is not null)
         {
-            return Problems.Field("file", file.Length == 0 ? "The file is empty." : "The file is over 60 MB. Split the list and bring it in in parts.");
+            return problem;
         }
 
-        using var memory = new MemoryStream();
-        await file.CopyToAsync(memory, stop);
         CsvTable table;
         try
         {
-            table = CsvTable.Read(memory.ToArray());
+            table = CsvTable.Read(bytes);
         }
         catch (UnreadableFileException e)
         {
@@ -88,7 +87,7 @@ public static class ImportEndpoints
 
         var row = new ImportRow
         {
-            Id = Guid.CreateVersion7(), PracticeId = caller.PracticeId, FileName = Path.GetFileName(file.FileName), Content = memory.ToArray(),
+            Id = Guid.CreateVersion7(), PracticeId = caller.PracticeId, FileName = Path.GetFileName(file.FileName), Content = bytes,
             Columns = [.. ImportField.Guess(table)], CreatedAt = await PracticeClock.NowAsync(db, stop), By = caller.Name, RowsInAll = table.Records.Count,
         };
         db.Imports.Add(row);

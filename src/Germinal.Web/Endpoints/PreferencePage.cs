@@ -1,4 +1,3 @@
-using System.Net;
 using System.Text;
 using Germinal.Channels;
 using Germinal.Core.People;
@@ -68,10 +67,10 @@ public static class PreferencePage
         var body = new StringBuilder();
         if (note is not null)
         {
-            body.Append("<p role=\"status\"><b>").Append(Encode(note)).Append("</b></p>");
+            body.Append("<p role=\"status\"><b>").Append(PublicPages.Encode(note)).Append("</b></p>");
         }
 
-        body.Append("<p>What ").Append(Encode(found.Practice.Name)).Append(" may write to you. It takes effect as soon as you press the button.</p><form method=\"post\">");
+        body.Append("<p>What ").Append(PublicPages.Encode(found.Practice.Name)).Append(" may write to you. It takes effect as soon as you press the button.</p><form method=\"post\">");
         foreach (var channel in Offered.Where(c => found.Person.AddressOf(c) is not null))
         {
             var word = Words.Of(channel);
@@ -90,7 +89,7 @@ public static class PreferencePage
     }
 
     private static string Box(string name, string label, bool on) =>
-        $"<label><input type=\"checkbox\" name=\"{name}\" value=\"yes\"{(on ? " checked" : "")}> {Encode(label)}</label>";
+        $"<label><input type=\"checkbox\" name=\"{name}\" value=\"yes\"{(on ? " checked" : "")}> {PublicPages.Encode(label)}</label>";
 
     private static async Task<IResult> Save(string token, HttpRequest request, PublicLinks links, GerminalDb db, CancellationToken stop)
     {
@@ -136,7 +135,7 @@ public static class PreferencePage
 
     private static async Task<IResult> ShowConfirmation(string token, PublicLinks links, GerminalDb db, CancellationToken stop) =>
         await FindAsync(links.TryReadConfirmation(token), db, stop) is { } found
-            ? PublicPages.Html($"Emails from {found.Practice.Name}", $"<p>Was it you who asked for emails from {Encode(found.Practice.Name)}?</p><form method=\"post\"><button type=\"submit\">Yes, send them</button></form>")
+            ? PublicPages.Html($"Emails from {found.Practice.Name}", $"<p>Was it you who asked for emails from {PublicPages.Encode(found.Practice.Name)}?</p><form method=\"post\"><button type=\"submit\">Yes, send them</button></form>")
             : PublicPages.NotOurs();
 
     private static async Task<IResult> Confirm(string token, PublicLinks links, GerminalDb db, CancellationToken stop)
@@ -149,8 +148,6 @@ public static class PreferencePage
 
         var desk = new PeopleDesk(db, "the recipient", await PracticeClock.NowAsync(db, stop));
         await desk.AddConsentAsync(found.Person.Id, "email", "commercial", null, true, "express", "confirmed by the link in their mailbox", null, stop);
-        return PublicPages.Html("Thank you", $"<p>{Encode(found.Practice.Name)} may write to you from now on. Every email says how to stop them.</p>");
+        return PublicPages.Html("Thank you", $"<p>{PublicPages.Encode(found.Practice.Name)} may write to you from now on. Every email says how to stop them.</p>");
     }
-
-    private static string Encode(string text) => WebUtility.HtmlEncode(text);
 }

@@ -95,7 +95,8 @@ public static class PublicPages
     private static string Masked(string? email) =>
         email is null || email.IndexOf('@', StringComparison.Ordinal) is not (> 0 and var at) ? "you" : $"{email[0]}…{email[at..]}";
 
-    private static string Encode(string text) => WebUtility.HtmlEncode(text);
+    /// <summary>Words as HTML.</summary>
+    internal static string Encode(string text) => WebUtility.HtmlEncode(text);
 
     /// <summary>The page of a link that is forged, altered or cut short.</summary>
     internal static IResult NotOurs() => Html("This link is not one of ours", "<p>It may have been cut short. Use the link in the email as it is, or answer the email and say that you want no more.</p>", 404);

@@ -36,7 +36,7 @@ function StepLine({ step, index, pointer, inside, last }: LineProps) {
   const trouble = findings.some((f) => !f.isWarning);
   const mark = <StepMark kind={step.kind} color={trouble ? 'var(--ember)' : on ? 'var(--leaf)' : 'var(--ink)'} />;
   const dated = date && (
-    <span className="text-small text-soft" title={moment(date, pen.zone)}>
+    <span className="font-sans text-small text-soft" title={moment(date, pen.zone)}>
       {day(date, pen.zone, pen.now)}
     </span>
   );
