@@ -3,7 +3,7 @@
 import { execFileSync } from 'node:child_process';
 import fs from 'node:fs';
 import path from 'node:path';
-import { apiClient, startStack } from '../tests/browser/stack.mjs';
+import { apiClient, startStack, until } from '../tests/browser/stack.mjs';
 
 process.env.GERMINAL_PORT ??= '26080';
 const stack = await startStack({ name: 'bench' });
@@ -19,7 +19,10 @@ try {
     SELECT gen_random_uuid(), p.id, 'F' || n % 997, 'L' || n, 'l' || n || ' f' || n % 997, 'f' || n % 997 || ' l' || n || ' p' || n || '@example.com', 'p' || n || '@example.com', NULL,
       CASE WHEN n % 3 = 0 THEN 'Planning/Client' WHEN n % 7 = 0 THEN 'Planning/Inquiry' END, (SELECT id FROM "AspNetUsers" ORDER BY id OFFSET n % 3 LIMIT 1),
       CASE WHEN n % 5 = 0 THEN ARRAY['Client'] ELSE ARRAY[]::text[] END, now(), false, false, false, false, 1
-    FROM generate_series(1, 100000) n, practices p;
+    FROM generate_series(1, 100000) n, practices p;`);
+  // The workers look at everybody once; measured is what comes after that.
+  await until('everybody to be looked at', async () => sql("SELECT count(*) FROM person_states WHERE next_alarm = '-infinity'").trim() === '0', 900);
+  sql(`
     UPDATE person_states s SET
       last_touch_at = CASE WHEN n % 2 = 0 THEN now() - n * interval '1 minute' ELSE '-infinity' END, next_touch_at = CASE WHEN n % 4 = 0 THEN now() + n * interval '1 minute' ELSE 'infinity' END
     FROM (SELECT id, substr(last_name, 2)::int AS n FROM people WHERE email LIKE 'p%@example.com' AND last_name ~ '^L[0-9]+$') p WHERE p.id = s.person_id;
@@ -61,6 +64,7 @@ try {
   const practice = sql('SELECT id FROM practices LIMIT 1').trim();
   for (const [name, query] of Object.entries({
     'deep page': `SELECT * FROM people WHERE practice_id = '${practice}' AND NOT archived AND (sort_name, id) > ('l50000', '00000000-0000-0000-0000-000000000000') ORDER BY sort_name, id LIMIT 61`,
+    'by next touch': `SELECT * FROM people p JOIN person_states s ON s.person_id = p.id WHERE p.practice_id = '${practice}' AND s.practice_id = '${practice}' AND NOT p.archived ORDER BY s.next_touch_at, p.id LIMIT 61`,
     search: `SELECT * FROM people WHERE practice_id = '${practice}' AND NOT archived AND search_text LIKE '%l4711%' ORDER BY sort_name, id LIMIT 61`,
     'going out': `SELECT * FROM touches WHERE practice_id = '${practice}' AND status = 'planned' AND kind = 'email' AND due < '2027-03-03' ORDER BY due, id LIMIT 240`,
   })) {
