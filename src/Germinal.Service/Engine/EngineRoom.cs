@@ -34,17 +34,20 @@ public sealed partial class EngineRoom(IDbContextFactory<GerminalDb> databases, 
         return await DoMomentAsync(await PracticeClock.NowAsync(db, stop), stop);
     }
 
-    /// <summary>One look, answered from indexes, so that a worker with nothing to do costs next to nothing.</summary>
+    /// <summary>
+    /// One look, answered from indexes, so that a worker with nothing to do costs next to nothing. The earliest moment is asked
+    /// for, not whether there is one by now: against a clock that is a column, the planner would rather read the whole table.
+    /// </summary>
     private static async Task<bool> AnythingToDoAsync(GerminalDb db, CancellationToken stop)
     {
         var machine = SystemClock.Instance.GetCurrentInstant();
         var answers = await db.Database.SqlQuery<bool>(
             $"""
-            SELECT c.move_to IS NOT NULL
+            SELECT coalesce(c.move_to IS NOT NULL
               OR EXISTS (SELECT 1 FROM events e WHERE e.handled_at IS NULL AND e.at <= n.now AND NOT EXISTS (SELECT 1 FROM person_states s WHERE s.person_id = e.person_id AND s.set_aside IS NOT NULL))
-              OR EXISTS (SELECT 1 FROM person_states WHERE next_due <= n.now AND set_aside IS NULL)
-              OR EXISTS (SELECT 1 FROM person_states WHERE next_alarm <= n.now AND set_aside IS NULL)
-              OR EXISTS (SELECT 1 FROM touches WHERE status = 'handing' AND leased_until < {machine}) AS "Value"
+              OR (SELECT min(next_due) FROM person_states WHERE set_aside IS NULL) <= n.now
+              OR (SELECT min(next_alarm) FROM person_states WHERE set_aside IS NULL) <= n.now
+              OR EXISTS (SELECT 1 FROM touches WHERE status = 'handing' AND leased_until < {machine}), false) AS "Value"
             FROM clock c, LATERAL (SELECT CASE WHEN c.real THEN {machine} ELSE c.now END AS now) n
             """).ToListAsync(stop);
         return answers is [true];
