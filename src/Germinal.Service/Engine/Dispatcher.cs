@@ -72,7 +72,8 @@ public sealed partial class Dispatcher(
         }
         finally
         {
-            await recording;
+            // Where writing one batch down fails, the next may still be on its way; nothing is left running.
+            await Task.WhenAll(sending, recording);
         }
 
         return judged;
