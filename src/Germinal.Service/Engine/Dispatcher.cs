@@ -50,8 +50,7 @@ public sealed partial class Dispatcher(
     public async Task<int> DispatchAsync(Guid practiceId, Instant now, Guid? only, CancellationToken stop)
     {
         var judged = 0;
-        var sending = Task.FromResult(Sent.Nothing);
-        var (before, recording) = (Task.CompletedTask, Task.CompletedTask);
+        var (sending, before, recording) = (Task.CompletedTask, Task.CompletedTask, Task.CompletedTask);
         try
         {
             for (var i = 0; i < BatchesInARow; i++)
@@ -66,8 +65,9 @@ public sealed partial class Dispatcher(
 
                 judged += people;
                 before = recording;
-                sending = HandOverAsync(practiceId, batch!, handed, stop);
-                recording = RecordAfterAsync(practiceId, before, sending, stop);
+                var sent = HandOverAsync(practiceId, batch!, handed, stop);
+                sending = sent;
+                recording = RecordAfterAsync(practiceId, before, sent, stop);
             }
         }
         finally
@@ -80,16 +80,13 @@ public sealed partial class Dispatcher(
     }
 
     /// <summary>What became of a batch that was handed over.</summary>
-    private sealed record Sent(EngineBatch? Batch, IReadOnlyList<(ReadyMessage Ready, ProviderAnswer Answer)> Answers)
-    {
-        public static readonly Sent Nothing = new(null, []);
-    }
+    private sealed record Sent(EngineBatch Batch, IReadOnlyList<(ReadyMessage Ready, ProviderAnswer Answer)> Answers);
 
     private async Task RecordAfterAsync(Guid practiceId, Task before, Task<Sent> sending, CancellationToken stop)
     {
         await before;
         var sent = await sending;
-        await RecordAsync(practiceId, sent.Batch!, sent.Answers, stop);
+        await RecordAsync(practiceId, sent.Batch, sent.Answers, stop);
     }
 
     private async Task<(EngineBatch? Batch, IReadOnlyList<TouchRow> Handed, int People)> JudgeAsync(Guid practiceId, Instant now, Guid? only, CancellationToken stop)

@@ -112,19 +112,19 @@ public static class PeopleEndpoints
             "last" => KeySorting.Apply(withState, p => p.State!.LastTouchAt, InstantOf(key), down),
             _ => KeySorting.Apply(people, p => p.SortName, key is null ? null : (key.Value, key.Id), down),
         };
-        var rows = await people.Include(p => p.State).Take(take + 1).ToListAsync(stop);
+        var rows = await people.Take(take + 1).Select(p => new ListedPerson(p, p.State!.NextTouchAt, p.State.LastTouchAt)).ToListAsync(stop);
         var owners = await db.Users.AsNoTracking().Where(m => m.PracticeId == db.PracticeId).ToDictionaryAsync(m => m.Id, m => m.Name, stop);
         var last = rows.Count > take ? rows[take - 1] : null;
         var next = last is null ? null : new PageKey(
             by switch
             {
-                "stage" => last.StageSort,
-                "owner" => last.OwnerSort.ToString(),
-                "next" => NodaTime.Text.InstantPattern.ExtendedIso.Format(Bounded(last.State!.NextTouchAt)),
-                "last" => NodaTime.Text.InstantPattern.ExtendedIso.Format(Bounded(last.State!.LastTouchAt)),
-                _ => last.SortName,
+                "stage" => last.Person.StageSort,
+                "owner" => last.Person.OwnerSort.ToString(),
+                "next" => NodaTime.Text.InstantPattern.ExtendedIso.Format(Bounded(last.NextTouchAt)),
+                "last" => NodaTime.Text.InstantPattern.ExtendedIso.Format(Bounded(last.LastTouchAt)),
+                _ => last.Person.SortName,
             },
-            last.Id).ToString();
+            last.Person.Id).ToString();
         return new Page<PersonLine>([.. rows.Take(take).Select(p => Line(p, owners))], next);
     }
 
@@ -141,9 +141,16 @@ public static class PeopleEndpoints
         return (at == Instant.FromUtc(9998, 1, 1, 0, 0) ? Instant.MaxValue : at == Instant.FromUtc(1, 1, 1, 0, 0) ? Instant.MinValue : at, key.Id);
     }
 
-    private static PersonLine Line(PersonRow p, Dictionary<Guid, string> owners) => new(
-        p.Id, NameOf(p), p.Email, p.Stage, p.OwnerId is { } o ? owners.GetValueOrDefault(o) : null,
-        p.State!.NextTouchAt == Instant.MaxValue ? null : p.State.NextTouchAt.ToString(), p.State.LastTouchAt == Instant.MinValue ? null : p.State.LastTouchAt.ToString(), p.Tags, p.DoNotContact);
+    /// <summary>A person of a page with what the engine's row says of them; the rest of that row, which is long, stays where it is.</summary>
+    private sealed record ListedPerson(PersonRow Person, Instant NextTouchAt, Instant LastTouchAt);
+
+    private static PersonLine Line(ListedPerson listed, Dictionary<Guid, string> owners)
+    {
+        var (p, next, last) = listed;
+        return new PersonLine(
+            p.Id, NameOf(p), p.Email, p.Stage, p.OwnerId is { } o ? owners.GetValueOrDefault(o) : null,
+            next == Instant.MaxValue ? null : next.ToString(), last == Instant.MinValue ? null : last.ToString(), p.Tags, p.DoNotContact);
+    }
 
     /// <summary>A person's name, or what there is of it.</summary>
     internal static string NameOf(PersonRow p) => $"{p.FirstName} {p.LastName}".Trim() is { Length: > 0 } name ? name : p.Email ?? p.Mobile ?? "Somebody without a name";

@@ -7,7 +7,7 @@ import { offsetDays, type Step, sayChange, sayQuestion, span, stepName } from '.
 import { Say, SayList } from './Say';
 import { filled, Holds, StepList, short } from './StepLine';
 import { ChangeForm, QuestionForm, ShareForm } from './stepForms';
-import { allSteps, stepsBefore } from './stepTree';
+import { allSteps, passagesOf, stepsBefore } from './stepTree';
 
 type Props = {
   step: Exclude<Step, { kind: 'email' | 'call' | 'hand-over' }>;
@@ -98,9 +98,9 @@ export function OtherStep({ step, when, kind, pointer }: Props) {
           )}
         </Say>
         , asked {when}:
-        <Passage owner={step} place={0} steps={step.then} pointer={`${pointer}/then`} name="If so" />
+        <Passage owner={step} place={0} pointer={pointer} name="If so" />
         Otherwise:
-        <Passage owner={step} place={1} steps={step.else ?? []} pointer={`${pointer}/else`} name="Otherwise" />
+        <Passage owner={step} place={1} pointer={pointer} name="Otherwise" />
       </>
     );
   }
@@ -132,7 +132,7 @@ export function OtherStep({ step, when, kind, pointer }: Props) {
               )}
             </Say>
             :
-            <Passage owner={step} place={i} steps={p.steps} pointer={`${pointer}/passages/${i}/steps`} name={`Passage ${i + 1}`} />
+            <Passage owner={step} place={i} pointer={pointer} name={`Passage ${i + 1}`} />
           </div>
         ))}
         <button
@@ -152,12 +152,14 @@ export function OtherStep({ step, when, kind, pointer }: Props) {
   );
 }
 
-/** An indented passage, written like the program itself. */
-function Passage({ owner, place, steps, pointer, name }: { owner: Step; place: number; steps: Step[]; pointer: string; name: string }) {
+/** An indented passage of the step at `pointer`, written like the program itself. */
+function Passage({ owner, place, pointer, name }: { owner: Step; place: number; pointer: string; name: string }) {
   const { addInto } = usePen();
+  const passage = passagesOf(owner)[place];
+  const steps = passage?.steps ?? [];
   return (
     <div className="ml-1">
-      <StepList steps={steps} pointer={pointer} inside />
+      <StepList steps={steps} pointer={`${pointer}${passage?.pointer}`} inside />
       {steps.length === 0 && <span className="ml-6 text-soft">nothing, it goes on · </span>}
       <span className={steps.length === 0 ? '' : 'ml-6'}>
         <AddStep label={`${name}: one more step`} className="pb-1" add={(kind) => addInto(owner.id, place, kind)}>

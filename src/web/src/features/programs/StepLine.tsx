@@ -32,7 +32,7 @@ function StepLine({ step, index, pointer, inside, last }: LineProps) {
   const writing = pen.writing === step.id;
   const date = pen.dates.get(step.id);
   // What stands in a passage is said beside the step it concerns.
-  const findings = pen.findingsAt(pointer).filter((f) => !/^\/(then|else|passages\/\d+\/steps)\//.test(f.pointer.slice(pointer.length)));
+  const findings = pen.findingsAt(pointer).filter((f) => !passagesOf(step).some((p) => f.pointer.startsWith(`${pointer}${p.pointer}/`)));
   const trouble = findings.some((f) => !f.isWarning);
   const mark = <StepMark kind={step.kind} color={trouble ? 'var(--ember)' : on ? 'var(--leaf)' : 'var(--ink)'} />;
   const dated = date && (
