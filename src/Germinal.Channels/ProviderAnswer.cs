@@ -1,23 +1,31 @@
 namespace Germinal.Channels;
 
-/// <summary>What became of handing a message to a provider.</summary>
+/// <summary>What is known of a message that was handed to a provider.</summary>
 public enum ProviderResult
 {
-    /// <summary>The provider took it.</summary>
-    Accepted,
+    /// <summary>The provider said that it took it.</summary>
+    Sent,
 
-    /// <summary>The provider refused it for good (SMTP 5xx, HTTP 4xx).</summary>
+    /// <summary>The provider said that it never will (SMTP 5xx, HTTP 4xx).</summary>
     Refused,
 
-    /// <summary>A temporary refusal of this one message (SMTP 4xx, HTTP 429 or 5xx). It is tried again.</summary>
-    Later,
+    /// <summary>The provider cannot have it: it said “not now”, or it was never reached. It is tried again.</summary>
+    NotTaken,
 
-    /// <summary>The provider cannot be reached or does not let us in: it is not this message's fault. It is tried again.</summary>
-    Away,
+    /// <summary>
+    /// The line dropped or the answer stayed away after the message had begun to go over: it may have been taken or not. The
+    /// provider is asked for it by its key before anything else is done with it.
+    /// </summary>
+    Unknown,
 }
 
 /// <summary>The result and the provider's own words.</summary>
 /// <param name="Result">What became of it.</param>
 /// <param name="Words">What the provider said.</param>
 /// <param name="Id">The provider's own id of the message, where it gives one.</param>
-public sealed record ProviderAnswer(ProviderResult Result, string Words, string? Id = null);
+/// <param name="IsAway">True where nothing would have been taken: the provider cannot be reached, or does not let us in.</param>
+public sealed record ProviderAnswer(ProviderResult Result, string Words, string? Id = null, bool IsAway = false)
+{
+    /// <summary>Nothing was handed over, because the provider cannot be reached or does not let us in.</summary>
+    public static ProviderAnswer Away(string words) => new(ProviderResult.NotTaken, words, null, true);
+}

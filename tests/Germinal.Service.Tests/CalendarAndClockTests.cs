@@ -85,12 +85,12 @@ public sealed class CalendarAndClockTests
                 db.Clock.ExecuteUpdate(u => u.SetProperty(c => c.StopAsked, true));
             }
 
-            return new Channels.ProviderAnswer(Channels.ProviderResult.Accepted, "ok");
+            return new Channels.ProviderAnswer(Channels.ProviderResult.Sent, "ok");
         };
         await world.MoveToAsync("2027-04-01T10:00");
         Assert.Equal(World.At("2027-03-06T09:30"), await world.NowAsync());
         Assert.Equal(5, world.Mail.Sent.Count);
-        world.Mail.Answers = _ => new Channels.ProviderAnswer(Channels.ProviderResult.Accepted, "ok");
+        world.Mail.Answers = _ => new Channels.ProviderAnswer(Channels.ProviderResult.Sent, "ok");
         await world.MoveToAsync("2027-04-01T10:00");
         Assert.Equal(World.At("2027-04-01T10:00"), await world.NowAsync());
         Assert.Equal(Enumerable.Range(1, 20).Select(d => $"s{d}"), world.Mail.Sent.Select(m => m.Subject));

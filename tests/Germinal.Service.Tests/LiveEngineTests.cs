@@ -119,10 +119,10 @@ public sealed class LiveEngineTests
         var ida = await world.PersonAsync("Ida");
         await world.ProgramAsync("Eight", OnWarm, Hello);
         await world.DoAsync(d => d.PutTagAsync([ida.Id], "warm", default));
-        world.Mail.Answers = _ => new ProviderAnswer(ProviderResult.Later, "451 busy");
+        world.Mail.Answers = _ => new ProviderAnswer(ProviderResult.NotTaken, "451 busy");
         await world.WorkAsync();
         Assert.Equal("handing", (await world.TouchesAsync())[0].Status);
-        world.Mail.Answers = _ => new ProviderAnswer(ProviderResult.Accepted, "250 kept");
+        world.Mail.Answers = _ => new ProviderAnswer(ProviderResult.Sent, "250 kept");
         await using (var db = world.Db())
         {
             await db.Touches.ExecuteUpdateAsync(u => u.SetProperty(t => t.LeasedUntil, (Instant?)Instant.MinValue));
@@ -140,7 +140,7 @@ public sealed class LiveEngineTests
         var ida = await world.PersonAsync("Ida");
         await world.ProgramAsync("Eight", OnWarm, $"{Hello},{Second}");
         await world.DoAsync(d => d.PutTagAsync([ida.Id], "warm", default));
-        world.Mail.Answers = m => m.Subject == "Second" ? new ProviderAnswer(ProviderResult.Accepted, "ok") : new ProviderAnswer(ProviderResult.Refused, "550 no such user");
+        world.Mail.Answers = m => m.Subject == "Second" ? new ProviderAnswer(ProviderResult.Sent, "ok") : new ProviderAnswer(ProviderResult.Refused, "550 no such user");
         await world.MoveToAsync("2027-03-05T10:00");
         Assert.Equal(["skipped", "sent"], (await world.TouchesAsync()).Select(t => t.Status));
     }
@@ -159,13 +159,13 @@ public sealed class LiveEngineTests
         world.Mail.Answers = _ => throw new InvalidOperationException("the worker dies here");
         await Assert.ThrowsAsync<InvalidOperationException>(() => world.Dispatcher.DispatchAsync(world.Practice, World.At("2027-03-01T10:00"), null, default));
         Assert.Equal("handing", (await world.TouchesAsync())[0].Status);
-        Assert.False(await world.Dispatcher.RecoverAsync(world.Practice, World.At("2027-03-01T10:00"), default), "its lease has not run out");
+        Assert.Equal(0, await world.Dispatcher.RecoverAsync(world.Practice, World.At("2027-03-01T10:00"), null, default));
         await using (var db = world.Db())
         {
             await db.Touches.ExecuteUpdateAsync(u => u.SetProperty(t => t.LeasedUntil, (Instant?)Instant.MinValue));
         }
 
-        world.Mail.Answers = _ => new ProviderAnswer(ProviderResult.Accepted, "ok");
+        world.Mail.Answers = _ => new ProviderAnswer(ProviderResult.Sent, "ok");
         world.Mail.Knows = _ => known;
         await world.WorkAsync();
         Assert.Equal(status, (await world.TouchesAsync())[0].Status);

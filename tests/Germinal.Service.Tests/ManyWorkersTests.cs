@@ -28,7 +28,7 @@ public sealed class ManyWorkersTests
         await using var world = await World.AtAsync("2027-03-01T10:00");
         var people = new[] { (await world.PersonAsync("Ida")).Id, (await world.PersonAsync("Bo")).Id };
         await world.ProgramAsync("P", OnWarm, Hello);
-        world.Mail.Answers = _ => new ProviderAnswer(ProviderResult.Away, "The mail server does not answer");
+        world.Mail.Answers = _ => ProviderAnswer.Away("The mail server does not answer");
         await world.DoAsync(d => d.PutTagAsync(people, "warm", default));
         await world.WorkAsync();
         await using (var db = world.Db())
@@ -41,7 +41,7 @@ public sealed class ManyWorkersTests
             await db.Clock.ExecuteUpdateAsync(u => u.SetProperty(c => c.Now, World.At("2027-03-04T10:00")));
         }
 
-        world.Mail.Answers = _ => new ProviderAnswer(ProviderResult.Accepted, "250 ok");
+        world.Mail.Answers = _ => new ProviderAnswer(ProviderResult.Sent, "250 ok");
         await RetryAsync(world);
         Assert.Equal(["skipped late", "skipped opted-out"], (await world.TouchesAsync()).Select(t => $"{t.Status} {t.Reason}").Order());
         Assert.Empty(world.Mail.Sent);
@@ -53,7 +53,7 @@ public sealed class ManyWorkersTests
         await using var world = await World.AtAsync("2027-03-01T10:00");
         var ida = await world.PersonAsync("Ida");
         await world.ProgramAsync("P", OnWarm, Hello);
-        world.Mail.Answers = _ => new ProviderAnswer(ProviderResult.Later, "451 busy");
+        world.Mail.Answers = _ => new ProviderAnswer(ProviderResult.NotTaken, "451 busy");
         await world.DoAsync(d => d.PutTagAsync([ida.Id], "warm", default));
         await world.WorkAsync();
         var waits = new List<double>();
@@ -67,7 +67,7 @@ public sealed class ManyWorkersTests
 
         Assert.Equal(waits.Order(), waits);
         Assert.True(waits[3] > 3 * waits[0], string.Join(" ", waits));
-        world.Mail.Answers = _ => new ProviderAnswer(ProviderResult.Accepted, "250 ok");
+        world.Mail.Answers = _ => new ProviderAnswer(ProviderResult.Sent, "250 ok");
         await RetryAsync(world);
         Assert.Single(world.Mail.Sent);
     }
@@ -206,14 +206,14 @@ public sealed class ManyWorkersTests
         await world.ProgramAsync("Quietly", "\"startsWhen\":[{\"kind\":\"tag-added\",\"tag\":\"warm\"}]", """{"id":"a","kind":"email","when":{"from":"start","offset":"P0D"},"subject":"Secretly {{ person.first_name }}","body":"Confidential"}""");
         var ida = await world.PersonAsync("Ida");
         await world.DoAsync(d => d.PutTagAsync([ida.Id], "warm", default));
-        world.Mail.Answers = _ => new ProviderAnswer(ProviderResult.Later, "451 busy");
+        world.Mail.Answers = _ => new ProviderAnswer(ProviderResult.NotTaken, "451 busy");
         await world.WorkAsync();
         await using (var db = world.Db())
         {
             await db.Touches.ExecuteUpdateAsync(u => u.SetProperty(t => t.LeasedUntil, (Instant?)Instant.MinValue));
         }
 
-        world.Mail.Answers = _ => new ProviderAnswer(ProviderResult.Accepted, "250 kept");
+        world.Mail.Answers = _ => new ProviderAnswer(ProviderResult.Sent, "250 kept");
         await world.WorkAsync();
         Assert.Single(world.Mail.Sent);
         Assert.Contains(world.Logs, l => l is { Level: LogLevel.Warning } && l.Text.Contains("451 busy", StringComparison.Ordinal));

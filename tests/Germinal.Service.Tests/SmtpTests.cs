@@ -76,7 +76,7 @@ public sealed class SmtpTests : IAsyncLifetime
     {
         using var transport = Transport();
         using var message = Message();
-        Assert.Equal(ProviderResult.Accepted, (await transport.SendAsync(message, null, null, default)).Result);
+        Assert.Equal(ProviderResult.Sent, (await transport.SendAsync(message, null, null, default)).Result);
         using var arrived = MimeMessage.Load(new MemoryStream(Assert.Single(store.Kept)));
         Assert.Equal(("Hello Þóra", "Þóra", "a@example.com"), (arrived.Subject, arrived.To.Mailboxes.Single().Name, arrived.MessageId));
         // A line of one dot is SMTP's end of data and must come through stuffed.
@@ -84,7 +84,7 @@ public sealed class SmtpTests : IAsyncLifetime
     }
 
     [Theory]
-    [InlineData(550, ProviderResult.Refused), InlineData(554, ProviderResult.Refused), InlineData(451, ProviderResult.Later), InlineData(421, ProviderResult.Later)]
+    [InlineData(550, ProviderResult.Refused), InlineData(554, ProviderResult.Refused), InlineData(451, ProviderResult.NotTaken), InlineData(421, ProviderResult.NotTaken)]
     public async Task Answers_of_the_server_are_told_apart(int code, ProviderResult expected)
     {
         store.Answer = new SmtpResponse((SmtpReplyCode)code, "words of the server");
@@ -96,7 +96,7 @@ public sealed class SmtpTests : IAsyncLifetime
 
         // And the transport goes on after it.
         store.Answer = SmtpResponse.Ok;
-        Assert.Equal(ProviderResult.Accepted, (await transport.SendAsync(message, null, null, default)).Result);
+        Assert.Equal(ProviderResult.Sent, (await transport.SendAsync(message, null, null, default)).Result);
     }
 
     [Fact]
@@ -105,7 +105,7 @@ public sealed class SmtpTests : IAsyncLifetime
         using var transport = Transport(other: 1);
         using var message = Message();
         var answer = await transport.SendAsync(message, null, null, default);
-        Assert.Equal(ProviderResult.Away, answer.Result);
+        Assert.True(answer is { Result: ProviderResult.NotTaken, IsAway: true });
         Assert.Contains("127.0.0.1:1 does not answer", answer.Words, StringComparison.Ordinal);
         Assert.Equal(LookUpResult.CannotSay, (await transport.LookUpAsync("a@example.com", null, default)).Result);
     }
@@ -127,7 +127,7 @@ public sealed class SmtpTests : IAsyncLifetime
         await Task.WhenAll(Enumerable.Range(0, 40).Select(async i =>
         {
             using var message = Message($"m{i}@example.com");
-            Assert.Equal(ProviderResult.Accepted, (await transport.SendAsync(message, null, null, default)).Result);
+            Assert.Equal(ProviderResult.Sent, (await transport.SendAsync(message, null, null, default)).Result);
         }));
         var ids = store.Kept.Select(raw => MimeMessage.Load(new MemoryStream(raw)).MessageId).ToList();
         Assert.Equal(40, ids.Count);

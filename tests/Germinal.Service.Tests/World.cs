@@ -26,7 +26,7 @@ internal sealed class FakeMail : IMailTransport
     public ConcurrentQueue<MimeMessage> Sent { get; } = [];
 
     /// <summary>What the provider answers; accepted by default.</summary>
-    public Func<MimeMessage, ProviderAnswer> Answers { get; set; } = _ => new ProviderAnswer(ProviderResult.Accepted, "250 kept");
+    public Func<MimeMessage, ProviderAnswer> Answers { get; set; } = _ => new ProviderAnswer(ProviderResult.Sent, "250 kept");
 
     /// <summary>What it says when asked for a message; by default whether it was sent.</summary>
     public Func<string, LookUpResult>? Knows { get; set; }
@@ -34,7 +34,7 @@ internal sealed class FakeMail : IMailTransport
     public Task<ProviderAnswer> SendAsync(MimeMessage message, string? returnPath, MailServer? own, CancellationToken stop)
     {
         var answer = Answers(message);
-        if (answer.Result == ProviderResult.Accepted)
+        if (answer.Result == ProviderResult.Sent)
         {
             // The dispatcher disposes of its own.
             using var memory = new MemoryStream();
@@ -60,12 +60,12 @@ internal sealed class FakeTexts : ITextGateway
 
     public ConcurrentQueue<OutgoingText> Sent { get; } = [];
 
-    public Func<OutgoingText, ProviderAnswer> Answers { get; set; } = t => new ProviderAnswer(ProviderResult.Accepted, "202 taken", "gw-" + t.Key);
+    public Func<OutgoingText, ProviderAnswer> Answers { get; set; } = t => new ProviderAnswer(ProviderResult.Sent, "202 taken", "gw-" + t.Key);
 
     public Task<ProviderAnswer> SendAsync(OutgoingText text, CancellationToken stop)
     {
         var answer = Answers(text);
-        if (answer.Result == ProviderResult.Accepted && taken.TryAdd(text.Key, answer.Id!))
+        if (answer.Result == ProviderResult.Sent && taken.TryAdd(text.Key, answer.Id!))
         {
             Sent.Enqueue(text);
         }

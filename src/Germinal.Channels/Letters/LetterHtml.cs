@@ -13,6 +13,9 @@ public static partial class LetterHtml
     [GeneratedRegex(@"<(p|h[1-3]|ul|ol|li|a|strong|em|b|i|u|br|img|blockquote|div|span)\b", RegexOptions.IgnoreCase)]
     private static partial Regex AnyTag();
 
+    [GeneratedRegex(@"\s+", RegexOptions.NonBacktracking)]
+    private static partial Regex Blanks();
+
     [GeneratedRegex(@"\n{3,}")]
     private static partial Regex ManyBreaks();
 
@@ -21,9 +24,10 @@ public static partial class LetterHtml
     /// <summary>Only what a letter needs survives: headings, paragraphs, bold, lists, links, pictures. Scripts, styles and frames do not.</summary>
     public static string Sanitize(string html)
     {
+        var shallow = HtmlDepth.Limit(html);
         lock (Sanitizer)
         {
-            return Sanitizer.Sanitize(html);
+            return Sanitizer.Sanitize(shallow);
         }
     }
 
@@ -42,7 +46,7 @@ public static partial class LetterHtml
     /// <summary>The plain-text part of a letter: links keep their address, list items their dash.</summary>
     public static string ToText(string html)
     {
-        var document = new HtmlParser().ParseDocument(html);
+        var document = new HtmlParser().ParseDocument(HtmlDepth.Limit(html));
         var text = new StringBuilder();
         Write(document.Body!, text);
         return ManyBreaks().Replace(text.ToString(), "\n\n").Trim() + "\n";
@@ -55,7 +59,7 @@ public static partial class LetterHtml
             switch (child)
             {
                 case IText t:
-                    text.Append(Regex.Replace(t.Data, @"\s+", " "));
+                    text.Append(Blanks().Replace(t.Data, " "));
                     break;
                 case IElement { LocalName: "br" }:
                     text.Append('\n');

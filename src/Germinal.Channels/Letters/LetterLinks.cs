@@ -32,7 +32,7 @@ public static class LetterLinks
             return (html, []);
         }
 
-        var document = new HtmlParser().ParseDocument(html);
+        var document = new HtmlParser().ParseDocument(HtmlDepth.Limit(html));
         var links = new List<WrittenLink>();
         foreach (var a in document.QuerySelectorAll("a[href]"))
         {
@@ -93,7 +93,7 @@ public static class LetterLinks
     /// <summary>What is wrong with the effects written on a body's links; empty when nothing is.</summary>
     public static IEnumerable<string> Problems(string body)
     {
-        var document = new HtmlParser().ParseDocument(body);
+        var document = new HtmlParser().ParseDocument(HtmlDepth.Limit(body));
         foreach (var a in document.QuerySelectorAll("a[href]"))
         {
             foreach (var attribute in a.Attributes.Where(x => x.Name.StartsWith("data-", StringComparison.Ordinal)))

@@ -1,4 +1,5 @@
 using System.Runtime.CompilerServices;
+using System.Text.RegularExpressions;
 using Germinal.Core.Messages;
 using Germinal.Core.People;
 using Germinal.Core.Programs;
@@ -26,9 +27,9 @@ public sealed record LetterTracking(bool Links, bool Opens, IReadOnlyDictionary<
 }
 
 /// <summary>Fills email steps in, the same for preview and for sending.</summary>
-public sealed class LetterWriter(LiquidLetters liquid, PublicLinks links)
+public sealed partial class LetterWriter(LiquidLetters liquid, PublicLinks links)
 {
-    // A body is sanitised once, as it was written; values are encoded when they are filled in. Kept no longer than the step.
+    // A body is sanitised once, as it was written; every value is encoded as it is filled in, and no filter can undo that. Kept no longer than the step.
     private readonly ConditionalWeakTable<EmailStep, Written> bodies = [];
 
     /// <summary>A body as far as it can be worked out before anybody is known.</summary>
@@ -111,9 +112,15 @@ public sealed class LetterWriter(LiquidLetters liquid, PublicLinks links)
         return new Written(html, LetterHtml.ToText(html), LetterHtml.ToText(safe), found);
     }
 
-    private static string LiquidOf(string text) => string.Join('\n', System.Text.RegularExpressions.Regex.Matches(text, @"\{\{.*?\}\}|\{%.*?%\}").Select(m => m.Value));
+    private static string LiquidOf(string text) => string.Join('\n', Liquid().Matches(text).Select(m => m.Value));
 
-    private static bool HasFieldInTag(string text) => System.Text.RegularExpressions.Regex.IsMatch(text, @"<[^>]*\{[\{%]");
+    private static bool HasFieldInTag(string text) => FieldInTag().IsMatch(text);
+
+    [GeneratedRegex(@"\{\{.*?\}\}|\{%.*?%\}", RegexOptions.Singleline | RegexOptions.NonBacktracking)]
+    private static partial Regex Liquid();
+
+    [GeneratedRegex(@"<[^>]*\{[\{%]", RegexOptions.NonBacktracking)]
+    private static partial Regex FieldInTag();
 
     private string WithPictures(string html) => html.Replace("src=\"/i/", $"src=\"{links.BaseUrl}/i/", StringComparison.Ordinal);
 

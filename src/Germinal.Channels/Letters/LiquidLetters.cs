@@ -18,14 +18,18 @@ namespace Germinal.Channels.Letters;
 /// </summary>
 public sealed class LiquidLetters : ITemplates
 {
-    private static readonly Lazy<FluidParser> Parser = new(() => new FluidParser());
+    private static readonly Lazy<FluidParser> Parser = new(LiquidLimits.Parser);
     private static readonly Lazy<HtmlEncoder> Html = new(() => HtmlEncoder.Create(System.Text.Unicode.UnicodeRanges.All));
-    private static readonly Lazy<TemplateOptions> Options = new(MakeOptions);
+    private static readonly Lazy<TemplateOptions> Options = new(LiquidLimits.Options);
     private readonly ConcurrentDictionary<string, Parsed> parsed = new(StringComparer.Ordinal);
 
-    private sealed record Parsed(IFluidTemplate? Template, string? Error);
+    // A template that was refused or cannot be parsed says why; one that can fail although all its fields have a value is tried each time.
+    private sealed record Parsed(IFluidTemplate? Template, string? Error, bool MayFail, IReadOnlyList<string> Names);
 
-    /// <summary>The syntax error of a template with its line and column, and fields it names that do not exist.</summary>
+    /// <summary>
+    /// What is wrong with a template: the syntax error with its line and column, fields that do not exist, what a letter may
+    /// not do, and what goes wrong when it is filled in for somebody for whom every field is 1.
+    /// </summary>
     public IReadOnlyList<string> Problems(string template)
     {
         if (IsPlain(template))
@@ -39,12 +43,19 @@ public sealed class LiquidLetters : ITemplates
             return [p.Error!];
         }
 
-        return [.. NamesIn(p.Template).Where(f => !MergeFields.IsKnown(f)).Select(f => $"There is no field “{f}”. {Nearest(f, MergeFields.All.Select(k => k.Field))}")];
+        var unknown = p.Names.Where(f => !MergeFields.IsKnown(f)).Select(f => $"There is no field “{f}”. {Nearest(f, MergeFields.All.Select(k => k.Field))}").ToList();
+        var tried = new List<string>();
+        Render(p.Template, _ => "1", NullEncoder.Default, tried);
+        return [.. unknown, .. tried.Where(MergeFields.IsSentence)];
     }
 
     /// <inheritdoc/>
-    public IReadOnlyList<string> FieldsOf(Step step) =>
-        [.. step.Templates.Where(t => !IsPlain(t.Text)).Select(t => Parse(t.Text).Template).OfType<IFluidTemplate>().SelectMany(NamesIn).Distinct(StringComparer.Ordinal)];
+    public IReadOnlyList<string> FieldsOf(Step step)
+    {
+        var parsedTemplates = step.Templates.Where(t => !IsPlain(t.Text)).Select(t => Parse(t.Text)).ToList();
+        var fields = parsedTemplates.SelectMany(p => p.Names);
+        return [.. fields.Concat(parsedTemplates.Any(p => p.MayFail) ? [MergeFields.NeverKnown] : []).Distinct(StringComparer.Ordinal)];
+    }
 
     /// <inheritdoc/>
     public IReadOnlyList<string> Missing(Step step, PersonFacts person, Practice practice, Member? sender, Instant at)
@@ -80,24 +91,48 @@ public sealed class LiquidLetters : ITemplates
             return template;
         }
 
+        return Render(p.Template, field => MergeFields.ValueOf(field, person, practice, sender, at), encoder, missing);
+    }
+
+    /// <summary>
+    /// A template filled in; never throws for what a template does. One that goes wrong is a sentence among
+    /// <paramref name="missing"/>, and nothing is printed of it.
+    /// </summary>
+    private static string Render(IFluidTemplate template, Func<string, string?> valueOf, TextEncoder encoder, List<string> missing)
+    {
         var context = new TemplateContext(Options.Value);
-        string? ValueOf(string field) => MergeFields.ValueOf(field, person, practice, sender, at);
         foreach (var group in new[] { "person", "sender", "practice" })
         {
-            context.SetValue(group, new FieldGroup(group, ValueOf, missing));
+            context.SetValue(group, new FieldGroup(group, valueOf, missing));
         }
 
-        context.SetValue("today", new StringValue(ValueOf("today")!));
-        context.SetValue("voice", new StringValue(ValueOf("voice")!));
-        context.SetValue("confirm_link", new StringValue(ValueOf("confirm_link")!));
-        return p.Template.Render(context, encoder);
+        context.SetValue("today", new StringValue(valueOf("today")!));
+        context.SetValue("voice", new StringValue(valueOf("voice")!));
+        context.SetValue("confirm_link", new StringValue(valueOf("confirm_link")!));
+        LiquidLimits.Begin(context);
+        using var writer = new LimitedWriter(context);
+        try
+        {
+            template.RenderAsync(writer, encoder, context).AsTask().GetAwaiter().GetResult();
+            return writer.ToString();
+        }
+#pragma warning disable CA1031 // Whatever a template does is a finding about the template.
+        catch (Exception e)
+#pragma warning restore CA1031
+        {
+            missing.Add(LiquidLimits.Explain(e));
+            return "";
+        }
     }
 
     /// <summary>Nothing to fill in: such a text needs no template engine, which takes a while to get going.</summary>
     private static bool IsPlain(string template) => !template.Contains("{{", StringComparison.Ordinal) && !template.Contains("{%", StringComparison.Ordinal);
 
-    private Parsed Parse(string template) => parsed.GetOrAdd(template, text =>
-        Parser.Value.TryParse(text, out var t, out var error) ? new Parsed(t, null) : new Parsed(null, Explain(text, error)));
+    private Parsed Parse(string template) => parsed.GetOrAdd(template, static text =>
+        LiquidLimits.ProblemOf(text) is { } problem ? new Parsed(null, problem, true, [])
+        : !Parser.Value.TryParse(text, out var template, out var error) ? new Parsed(null, Explain(text, error), true, [])
+        : LiquidLimits.ProblemOf(template) is { } refused ? new Parsed(null, refused, true, [])
+        : new Parsed(LiquidLimits.Encoded(template), null, LiquidLimits.MayFail(template), [.. NamesIn(template)]));
 
     /// <summary>The parser's error with line and column in words.</summary>
     private static string Explain(string text, string error)
@@ -134,16 +169,6 @@ public sealed class LiquidLetters : ITemplates
         }
 
         return row[b.Length];
-    }
-
-    private static TemplateOptions MakeOptions()
-    {
-        var options = new TemplateOptions { MaxSteps = 10_000, MaxRecursion = 20 };
-
-        // The stock filter compares with the one nil; ours also knows a field without a value.
-        options.Filters.AddFilter("default", (input, arguments, _) =>
-            ValueTask.FromResult(input.Type == FluidValues.Nil || (input.Type == FluidValues.String && input.ToStringValue().Length == 0) ? arguments.At(0) : input));
-        return options;
     }
 
     /// <summary>person, sender, practice or person.custom: hands out values, and for a missing one a value that tells when it is printed.</summary>
@@ -191,18 +216,38 @@ public sealed class LiquidLetters : ITemplates
     {
         var names = new FieldNames();
         names.VisitTemplate(template);
-        return names.Found.Distinct(StringComparer.Ordinal);
+        return names.Found.Where(f => !names.Own.Contains(f.Split('.')[0])).Distinct(StringComparer.Ordinal);
     }
 
-    /// <summary>Collects the dotted names a template reads.</summary>
+    /// <summary>Collects the dotted names a template reads, and those it gives itself.</summary>
     private sealed class FieldNames : AstVisitor
     {
         public List<string> Found { get; } = [];
+
+        public HashSet<string> Own { get; } = new(StringComparer.Ordinal);
 
         protected override Expression VisitMemberExpression(MemberExpression memberExpression)
         {
             Found.Add(string.Join('.', memberExpression.Segments.OfType<IdentifierSegment>().Select(s => s.Identifier)));
             return base.VisitMemberExpression(memberExpression);
+        }
+
+        protected override Statement VisitForStatement(ForStatement forStatement)
+        {
+            Own.UnionWith([forStatement.Identifier, "forloop"]);
+            return base.VisitForStatement(forStatement);
+        }
+
+        protected override Statement VisitAssignStatement(AssignStatement assignStatement)
+        {
+            Own.Add(assignStatement.Identifier);
+            return base.VisitAssignStatement(assignStatement);
+        }
+
+        protected override Statement VisitCaptureStatement(CaptureStatement captureStatement)
+        {
+            Own.Add(captureStatement.Identifier);
+            return base.VisitCaptureStatement(captureStatement);
         }
     }
 }

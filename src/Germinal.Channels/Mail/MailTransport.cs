@@ -45,22 +45,66 @@ public sealed record MailServer(string Host, int Port, int Connections, string? 
     };
 }
 
-/// <summary>SMTP by MailKit over a few connections to each server that are kept open.</summary>
-public sealed class SmtpTransport(MailServer server, HttpClient http) : IMailTransport, IDisposable
+/// <summary>
+/// SMTP by MailKit over a few connections to each server that are kept open. What a failure means depends on how far it had
+/// come: before the message began to go over nothing can have been taken; after it nobody can say.
+/// </summary>
+public sealed class SmtpTransport : IMailTransport, IDisposable
 {
+    private static readonly TimeSpan Patience = TimeSpan.FromSeconds(60);
+    private static readonly TimeSpan LookUpPatience = TimeSpan.FromSeconds(5);
+
     private readonly ConcurrentDictionary<MailServer, Pool> pools = [];
+    private readonly MailServer server;
+    private readonly HttpClient http;
+    private readonly TimeSpan idleFor;
+    private readonly Timer sweep;
+
+    /// <summary>A transport that opens connections when there is something to send.</summary>
+    /// <param name="server">The installation's server.</param>
+    /// <param name="http">For look-ups.</param>
+    /// <param name="idleFor">A connection that has had nothing to do for so long is closed; 20 seconds where nothing is said.</param>
+    public SmtpTransport(MailServer server, HttpClient http, TimeSpan? idleFor = null)
+    {
+        (this.server, this.http, this.idleFor) = (server, http, idleFor ?? TimeSpan.FromSeconds(20));
+        sweep = new Timer(_ => DropIdle(), null, this.idleFor, this.idleFor);
+    }
+
+    /// <summary>How many connections are open and have nothing to do.</summary>
+    public int Idle => pools.Values.Sum(p => p.Idle.Count);
+
+    /// <summary>A connection that knows how far the message on it has come.</summary>
+    private sealed class Line : SmtpClient, ITransferProgress
+    {
+        /// <summary>True once the server has accepted a sender: from here on it has begun to deal with this message.</summary>
+        public bool Begun { get; private set; }
+
+        /// <summary>True once a byte of the message itself has gone out.</summary>
+        public bool Handed { get; private set; }
+
+        /// <summary>Since when it has had nothing to do, in milliseconds of the machine.</summary>
+        public long IdleSince { get; set; }
+
+        public void Start() => (Begun, Handed) = (false, false);
+
+        public void Report(long bytesTransferred, long totalSize) => Handed = true;
+
+        public void Report(long bytesTransferred) => Handed = true;
+
+        protected override void OnSenderAccepted(MimeMessage message, MailboxAddress mailbox, SmtpResponse response) => Begun = true;
+    }
 
     private sealed class Pool(int connections) : IDisposable
     {
-        public ConcurrentBag<SmtpClient> Idle { get; } = [];
+        public ConcurrentBag<Line> Idle { get; } = [];
 
         public SemaphoreSlim Slots { get; } = new(connections);
 
         public void Dispose()
         {
-            while (Idle.TryTake(out var client))
+            while (Idle.TryTake(out var line))
             {
-                client.Dispose();
+                line.Dispose();
             }
 
             Slots.Dispose();
@@ -73,56 +117,121 @@ public sealed class SmtpTransport(MailServer server, HttpClient http) : IMailTra
         var to = own ?? server;
         var pool = pools.GetOrAdd(to, static s => new Pool(s.Connections));
         await pool.Slots.WaitAsync(stop);
-        SmtpClient? client = null;
-        var keep = false;
         try
         {
-            client = pool.Idle.TryTake(out var waiting) ? waiting : new SmtpClient();
-            if (!client.IsConnected)
+            if (TakeIdle(pool) is { } waiting && await TryAsync(pool, waiting, to, message, returnPath, stop) is { } answer)
             {
-                await client.ConnectAsync(to.Host, to.Port, to.Socket, stop);
-                if (!to.Pipelines)
-                {
-                    client.Capabilities &= ~SmtpCapabilities.Pipelining;
-                }
-
-                if (to.User.Length > 0)
-                {
-                    await client.AuthenticateAsync(to.User, to.Password, stop);
-                }
+                return answer;
             }
 
-            var words = returnPath is null
-                ? await client.SendAsync(message, stop)
-                : await client.SendAsync(message, MailboxAddress.Parse(returnPath), message.To.Mailboxes, stop);
-            keep = true;
-            return new ProviderAnswer(ProviderResult.Accepted, words);
-        }
-        catch (SmtpCommandException e)
-        {
-            keep = client?.IsConnected == true;
-            return new ProviderAnswer((int)e.StatusCode >= 500 ? ProviderResult.Refused : ProviderResult.Later, $"{(int)e.StatusCode} {e.Message}");
-        }
-        catch (AuthenticationException e)
-        {
-            return new ProviderAnswer(ProviderResult.Away, $"The mail server {to.Host}:{to.Port} does not let “{to.User}” in: {e.Message}");
-        }
-        catch (Exception e) when (e is SmtpProtocolException or IOException or System.Net.Sockets.SocketException or ServiceNotConnectedException or TimeoutException or SslHandshakeException or NotSupportedException)
-        {
-            return new ProviderAnswer(ProviderResult.Away, $"The mail server {to.Host}:{to.Port} does not answer: {e.Message}");
+            // None was waiting, or the server had closed it while it was: a fresh one, once.
+            return (await TryAsync(pool, new Line { Timeout = (int)Patience.TotalMilliseconds }, to, message, returnPath, stop))!;
         }
         finally
         {
-            if (keep && client is not null)
+            pool.Slots.Release();
+        }
+    }
+
+    /// <summary>Sends over one connection.</summary>
+    /// <returns>Null where a connection that had been waiting turned out to be closed before the server had begun with the message.</returns>
+    private static async Task<ProviderAnswer?> TryAsync(Pool pool, Line line, MailServer to, MimeMessage message, string? returnPath, CancellationToken stop)
+    {
+        var (keep, waited) = (false, line.IsConnected);
+        line.Start();
+        try
+        {
+            if (!waited)
             {
-                pool.Idle.Add(client);
+                await ConnectAsync(line, to, stop);
+            }
+
+            var words = returnPath is null
+                ? await line.SendAsync(message, stop, line)
+                : await line.SendAsync(message, MailboxAddress.Parse(returnPath), message.To.Mailboxes, stop, line);
+            keep = true;
+            return new ProviderAnswer(ProviderResult.Sent, words);
+        }
+        catch (SmtpCommandException e)
+        {
+            var code = (int)e.StatusCode;
+            if (waited && !line.Begun && code == 421)
+            {
+                return null;
+            }
+
+            keep = line.IsConnected;
+            return new ProviderAnswer(code >= 500 ? ProviderResult.Refused : code >= 400 || !line.Handed ? ProviderResult.NotTaken : ProviderResult.Unknown, $"{code} {e.Message}");
+        }
+        catch (AuthenticationException e)
+        {
+            return ProviderAnswer.Away($"The mail server {to.Host}:{to.Port} does not let “{to.User}” in: {e.Message}");
+        }
+        catch (Exception e) when (IsOfTheLine(e, stop))
+        {
+            return line switch
+            {
+                { Handed: true } => new ProviderAnswer(ProviderResult.Unknown, $"The line to the mail server {to.Host}:{to.Port} was lost before it had answered: {e.Message}"),
+                { Begun: false } when waited => null,
+                _ => ProviderAnswer.Away($"The mail server {to.Host}:{to.Port} does not answer: {e.Message}"),
+            };
+        }
+        finally
+        {
+            if (keep)
+            {
+                line.IdleSince = Environment.TickCount64;
+                pool.Idle.Add(line);
             }
             else
             {
-                client?.Dispose();
+                line.Dispose();
+            }
+        }
+    }
+
+    private static async Task ConnectAsync(Line line, MailServer to, CancellationToken stop)
+    {
+        await line.ConnectAsync(to.Host, to.Port, to.Socket, stop);
+        if (!to.Pipelines)
+        {
+            line.Capabilities &= ~SmtpCapabilities.Pipelining;
+        }
+
+        if (to.User.Length > 0)
+        {
+            await line.AuthenticateAsync(to.User, to.Password, stop);
+        }
+    }
+
+    /// <summary>What a server or the network does; anything else is a mistake of ours and goes on its way.</summary>
+    private static bool IsOfTheLine(Exception e, CancellationToken stop) =>
+        e is SmtpProtocolException or IOException or System.Net.Sockets.SocketException or ServiceNotConnectedException or TimeoutException or SslHandshakeException or NotSupportedException ||
+        (e is OperationCanceledException && !stop.IsCancellationRequested);
+
+    private Line? TakeIdle(Pool pool)
+    {
+        while (pool.Idle.TryTake(out var line))
+        {
+            if (line.IsConnected && Environment.TickCount64 - line.IdleSince < idleFor.TotalMilliseconds)
+            {
+                return line;
             }
 
-            pool.Slots.Release();
+            line.Dispose();
+        }
+
+        return null;
+    }
+
+    private void DropIdle()
+    {
+        foreach (var pool in pools.Values)
+        {
+            for (var left = pool.Idle.Count; left > 0 && TakeIdle(pool) is { } young; left--)
+            {
+                pool.Idle.Add(young);
+            }
         }
     }
 
@@ -134,9 +243,11 @@ public sealed class SmtpTransport(MailServer server, HttpClient http) : IMailTra
             return new LookedUp(LookUpResult.CannotSay);
         }
 
+        using var patience = CancellationTokenSource.CreateLinkedTokenSource(stop);
+        patience.CancelAfter(LookUpPatience);
         try
         {
-            using var response = await http.GetAsync(where.Replace("{id}", Uri.EscapeDataString(messageId), StringComparison.Ordinal), stop);
+            using var response = await http.GetAsync(where.Replace("{id}", Uri.EscapeDataString(messageId), StringComparison.Ordinal), patience.Token);
             return response.StatusCode switch
             {
                 System.Net.HttpStatusCode.OK => new LookedUp(LookUpResult.Found, messageId),
@@ -144,7 +255,7 @@ public sealed class SmtpTransport(MailServer server, HttpClient http) : IMailTra
                 _ => new LookedUp(LookUpResult.NotNow),
             };
         }
-        catch (Exception e) when (e is HttpRequestException || (e is TaskCanceledException && !stop.IsCancellationRequested))
+        catch (Exception e) when (e is HttpRequestException || (e is OperationCanceledException && !stop.IsCancellationRequested))
         {
             return new LookedUp(LookUpResult.NotNow);
         }
@@ -153,6 +264,7 @@ public sealed class SmtpTransport(MailServer server, HttpClient http) : IMailTra
     /// <inheritdoc/>
     public void Dispose()
     {
+        sweep.Dispose();
         foreach (var pool in pools.Values)
         {
             pool.Dispose();

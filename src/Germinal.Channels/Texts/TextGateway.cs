@@ -27,6 +27,8 @@ public interface ITextGateway
 /// <param name="http">Its base address is the gateway's, with a slash at the end.</param>
 public sealed class HttpTextGateway(HttpClient http) : ITextGateway
 {
+    private static readonly TimeSpan LookUpPatience = TimeSpan.FromSeconds(5);
+
     private sealed record Body([property: JsonPropertyName("to")] string To, [property: JsonPropertyName("body")] string Text);
 
     private sealed record Taken([property: JsonPropertyName("id")] string Id);
@@ -43,44 +45,65 @@ public sealed class HttpTextGateway(HttpClient http) : ITextGateway
             using var response = await http.SendAsync(request, stop);
             if (response.IsSuccessStatusCode)
             {
-                var taken = await response.Content.ReadFromJsonAsync<Taken>(stop);
-                return new ProviderAnswer(ProviderResult.Accepted, $"{(int)response.StatusCode} {response.ReasonPhrase}", taken?.Id);
+                return await IdOfAsync(response, stop) is { } id
+                    ? new ProviderAnswer(ProviderResult.Sent, $"{(int)response.StatusCode} {response.ReasonPhrase}", id)
+                    : new ProviderAnswer(ProviderResult.Unknown, $"{(int)response.StatusCode} without an id of the message");
             }
 
             var words = $"{(int)response.StatusCode} {await WordsAsync(response, stop)}";
-            return new ProviderAnswer(ResultOf(response.StatusCode), words);
+            return AnswerOf(response.StatusCode, words);
         }
-        catch (Exception e) when (e is HttpRequestException or TaskCanceledException && !stop.IsCancellationRequested)
+        catch (HttpRequestException e) when (e.HttpRequestError is HttpRequestError.ConnectionError or HttpRequestError.NameResolutionError or HttpRequestError.SecureConnectionError)
         {
-            return new ProviderAnswer(ProviderResult.Away, $"The text gateway does not answer: {e.Message}");
+            return ProviderAnswer.Away($"The text gateway cannot be reached: {e.Message}");
+        }
+        catch (Exception e) when (e is HttpRequestException or IOException || (e is OperationCanceledException && !stop.IsCancellationRequested))
+        {
+            return new ProviderAnswer(ProviderResult.Unknown, $"The text gateway did not answer: {e.Message}");
         }
     }
 
     /// <inheritdoc/>
     public async Task<LookedUp> LookUpAsync(string key, CancellationToken stop)
     {
+        using var patience = CancellationTokenSource.CreateLinkedTokenSource(stop);
+        patience.CancelAfter(LookUpPatience);
         try
         {
-            using var response = await http.GetAsync($"messages/by-key/{Uri.EscapeDataString(key)}", stop);
+            using var response = await http.GetAsync($"messages/by-key/{Uri.EscapeDataString(key)}", patience.Token);
             return response.StatusCode switch
             {
-                HttpStatusCode.OK => new LookedUp(LookUpResult.Found, (await response.Content.ReadFromJsonAsync<Taken>(stop))?.Id ?? key),
+                HttpStatusCode.OK => new LookedUp(LookUpResult.Found, await IdOfAsync(response, patience.Token) ?? key),
                 HttpStatusCode.NotFound => new LookedUp(LookUpResult.NotThere),
                 _ => new LookedUp(LookUpResult.NotNow),
             };
         }
-        catch (Exception e) when (e is HttpRequestException || (e is TaskCanceledException && !stop.IsCancellationRequested))
+        catch (Exception e) when (e is HttpRequestException or IOException || (e is OperationCanceledException && !stop.IsCancellationRequested))
         {
             return new LookedUp(LookUpResult.NotNow);
         }
     }
 
-    private static ProviderResult ResultOf(HttpStatusCode status) => status switch
+    /// <summary>Of an error inside the gateway, or between it and us (500, 502, 504), nobody can say how far it had come.</summary>
+    private static ProviderAnswer AnswerOf(HttpStatusCode status, string words) => status switch
     {
-        HttpStatusCode.Unauthorized or HttpStatusCode.Forbidden => ProviderResult.Away,
-        HttpStatusCode.TooManyRequests or HttpStatusCode.RequestTimeout or HttpStatusCode.Conflict or >= HttpStatusCode.InternalServerError => ProviderResult.Later,
-        _ => ProviderResult.Refused,
+        HttpStatusCode.Unauthorized or HttpStatusCode.Forbidden => ProviderAnswer.Away(words),
+        HttpStatusCode.TooManyRequests or HttpStatusCode.RequestTimeout or HttpStatusCode.Conflict or HttpStatusCode.ServiceUnavailable => new(ProviderResult.NotTaken, words),
+        >= HttpStatusCode.InternalServerError => new(ProviderResult.Unknown, words),
+        _ => new(ProviderResult.Refused, words),
     };
+
+    private static async Task<string?> IdOfAsync(HttpResponseMessage response, CancellationToken stop)
+    {
+        try
+        {
+            return (await response.Content.ReadFromJsonAsync<Taken>(stop))?.Id is { Length: > 0 } id ? id : null;
+        }
+        catch (Exception e) when (e is System.Text.Json.JsonException or NotSupportedException)
+        {
+            return null;
+        }
+    }
 
     private static async Task<string> WordsAsync(HttpResponseMessage response, CancellationToken stop)
     {

@@ -1,3 +1,4 @@
+using Germinal.Core.Messages;
 using Germinal.Core.Time;
 using NodaTime;
 using NodaTime.Text;
@@ -91,7 +92,7 @@ public static class Why
             (CheckKind.WindowOpen, true) => $"The program may act then; it was {Clock(Found(0))} on their clock.",
             (CheckKind.WindowOpen, false) => $"The program may not act then; it was {Clock(Found(0))} on their clock.",
             (CheckKind.CanBeFilled, true) => "Every merge field has a value.",
-            (CheckKind.CanBeFilled, false) => Found(0) == "no-sender" ? "Nobody can sign it: they have no owner and the practice names nobody to stand in." : $"It cannot be filled: {FieldNames(check.Found.Skip(1))} has no value.",
+            (CheckKind.CanBeFilled, false) => Found(0) == "no-sender" ? "Nobody can sign it: they have no owner and the practice names nobody to stand in." : $"It cannot be filled: {MergeFields.Say(check.Found.Skip(1))}.",
             (CheckKind.Pace, true) => "They have not had too much lately.",
             (CheckKind.Pace, false) => $"They have had as much as the practice allows: {Found(0)} in {(Found(2) == "1" ? "a day" : $"{Found(2)} days")}, at most {Found(1)}.",
             (CheckKind.DailyLimit, true) => "The day’s limit is not reached.",
@@ -110,7 +111,7 @@ public static class Why
         "no-consent" => "nobody said they may be written to",
         "opted-out" => "they said no",
         "late" => "it came too late",
-        "cannot-fill" => "a merge field has no value",
+        "cannot-fill" => "it cannot be filled",
         "no-sender" => "nobody to sign it",
         "given-up" => "nobody mended it in time",
         "window-never-opens" => "the program’s hours never come",
@@ -187,8 +188,6 @@ public static class Why
         var parsed = LocalTimePattern.ExtendedIso.Parse(time);
         return parsed.Success ? Phrases.Time(parsed.Value) : time;
     }
-
-    private static string FieldNames(IEnumerable<string> fields) => string.Join(" and ", fields.Select(f => $"“{f}”"));
 
     private static string DayOf(string date)
     {

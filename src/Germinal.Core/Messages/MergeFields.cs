@@ -42,6 +42,21 @@ public static class MergeFields
     public static bool IsKnown(string field) =>
         All.Any(f => f.Field == field) || (field.StartsWith(CustomPrefix, StringComparison.Ordinal) && field.Length > CustomPrefix.Length);
 
+    /// <summary>A field that nobody has a value for: it stands for a template that has to be tried to know whether it can be filled.</summary>
+    public const string NeverKnown = "?";
+
+    /// <summary>True where what is missing is no field but a sentence that says what goes wrong in the template.</summary>
+    public static bool IsSentence(string missing) => missing.EndsWith('.');
+
+    /// <summary>What keeps a message from being filled, as a clause: <i>nothing to put for “person.first_name”</i>, or what goes wrong.</summary>
+    public static string Say(IEnumerable<string> missing)
+    {
+        var all = missing.ToList();
+        var fields = all.Where(m => !IsSentence(m)).Select(f => $"“{f}”").ToList();
+        var said = all.Where(IsSentence).Select(m => m.TrimEnd('.')).Select(m => char.ToLowerInvariant(m[0]) + m[1..]);
+        return string.Join("; ", (fields.Count > 0 ? [$"nothing to put for {string.Join(" and ", fields)}"] : Array.Empty<string>()).Concat(said));
+    }
+
     /// <summary>The value of a field; null or blank when there is none.</summary>
     /// <param name="field">Its name.</param>
     /// <param name="person">The recipient.</param>

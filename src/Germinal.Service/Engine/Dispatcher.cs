@@ -28,6 +28,12 @@ public sealed partial class Dispatcher(
     /// <summary>Messages on their way to providers side by side; the rest of a batch has not been begun.</summary>
     private const int AtOnce = 16;
 
+    /// <summary>Reason of a touch that is on its way and that its provider said it has not: nothing is to be looked up.</summary>
+    private const string NotTakenYet = "later";
+
+    /// <summary>Reason of a touch that is on its way and of which nobody has said what became of it.</summary>
+    private const string AnswerUnknown = "unknown";
+
     private static readonly Duration Lease = Duration.FromSeconds(20);
 
     /// <summary>Waits between attempts at one message; the last one goes on.</summary>
@@ -181,77 +187,118 @@ public sealed partial class Dispatcher(
     }
 
     /// <summary>
-    /// Takes up touches whose worker went away, or whose provider asked for later: looked up by their key where that can be
-    /// done, judged anew where they had not arrived, shown as uncertain where nobody can say.
+    /// Takes up touches whose worker went away, or whose provider could not be understood or asked for later: looked up by
+    /// their key, judged anew where they had not arrived, shown as uncertain where nobody can say.
     /// </summary>
-    /// <returns>False when there was none.</returns>
-    public async Task<bool> RecoverAsync(Guid practiceId, Instant now, CancellationToken stop)
+    /// <param name="practiceId">The practice.</param>
+    /// <param name="now">Practice time.</param>
+    /// <param name="only">The one person to take; null for all.</param>
+    /// <param name="stop">Gives up.</param>
+    /// <returns>How many touches were taken up.</returns>
+    public async Task<int> RecoverAsync(Guid practiceId, Instant now, Guid? only, CancellationToken stop)
     {
-        List<TouchRow> touches;
-        EngineBatch batch;
-        await using (var db = await databases.CreateDbContextAsync(stop))
+        var touches = await TakeUpAsync(practiceId, only, stop);
+        if (touches.Count == 0)
         {
-            db.PracticeId = practiceId;
-            var until = MachineNow + Lease;
-            var overdue = MachineNow;
-            var claimed = await db.Database.SqlQuery<Guid>(
-                $"""
-                UPDATE touches SET leased_until = {until} WHERE id IN (
-                  SELECT id FROM touches WHERE status = 'handing' AND practice_id = {practiceId} AND leased_until < {overdue}
-                  ORDER BY leased_until LIMIT {PeopleAtOnce} FOR UPDATE SKIP LOCKED)
-                RETURNING id AS "Value"
-                """).ToListAsync(stop);
-            if (claimed.Count == 0)
-            {
-                return false;
-            }
-
-            touches = await db.Touches.AsNoTracking().Where(t => claimed.Contains(t.Id)).ToListAsync(stop);
-            batch = await EngineBatch.LoadAsync(db, [.. touches.Select(t => t.PersonId).Distinct()], engines, stop);
+            return 0;
         }
 
-        var again = new List<TouchRow>();
-        var arrived = new List<(ReadyMessage, ProviderAnswer)>();
-        foreach (var touch in touches)
+        try
         {
-            // A provider that said “later” is known not to have it; of an uncertain one a member may have said what became of it.
-            var ready = handing.Prepare(batch, touch);
-            var found = touch.Reason switch
-            {
-                "later" => new LookedUp(LookUpResult.NotThere),
-                "arrived" => new LookedUp(LookUpResult.Found, ready.Key),
-                _ => await handing.LookUpAsync(batch, ready, stop),
-            };
-            switch (found.Result)
-            {
-                case LookUpResult.Found:
-                    arrived.Add((ready, new ProviderAnswer(ProviderResult.Accepted, "found at the provider after an interruption", found.Id)));
-                    break;
-                case LookUpResult.NotThere:
-                    again.Add(touch);
-                    break;
-                case LookUpResult.CannotSay:
-                    await MarkUncertainAsync(practiceId, touch.Id, stop);
-                    break;
-                default:
-                    // Asked again when the lease just taken runs out.
-                    break;
-            }
+            await SettleWhatIsKnownAsync(practiceId, touches, now, stop);
+        }
+        catch
+        {
+            // Whoever looks for the one that stops the rest has to find them free.
+            await LetGoAsync(practiceId, touches);
+            throw;
         }
 
+        return touches.Count;
+    }
+
+    private async Task<List<TouchRow>> TakeUpAsync(Guid practiceId, Guid? only, CancellationToken stop)
+    {
+        await using var db = await databases.CreateDbContextAsync(stop);
+        db.PracticeId = practiceId;
+        var until = MachineNow + Lease;
+        var overdue = MachineNow;
+
+        // A fresh attempt id: whoever held the touch before can tell that it is no longer theirs.
+        var claimed = await db.Database.SqlQuery<Guid>(
+            $"""
+            UPDATE touches SET leased_until = {until}, attempt_id = gen_random_uuid() WHERE id IN (
+              SELECT id FROM touches t WHERE status = 'handing' AND practice_id = {practiceId} AND leased_until < {overdue} AND ({only}::uuid IS NULL OR person_id = {only}::uuid)
+                AND NOT EXISTS (SELECT 1 FROM person_states s WHERE s.person_id = t.person_id AND s.set_aside IS NOT NULL)
+              ORDER BY leased_until LIMIT {PeopleAtOnce} FOR UPDATE SKIP LOCKED)
+            RETURNING id AS "Value"
+            """).ToListAsync(stop);
+        return claimed.Count == 0 ? [] : await db.Touches.AsNoTracking().Where(t => claimed.Contains(t.Id)).ToListAsync(stop);
+    }
+
+    private async Task LetGoAsync(Guid practiceId, List<TouchRow> touches)
+    {
+        var (ids, attempts) = (touches.Select(t => t.Id).ToArray(), touches.Select(t => t.AttemptId).ToArray());
+        await using var db = await databases.CreateDbContextAsync(CancellationToken.None);
+        db.PracticeId = practiceId;
+        await db.Touches.Where(t => ids.Contains(t.Id) && attempts.Contains(t.AttemptId) && t.Status == "handing")
+            .ExecuteUpdateAsync(u => u.SetProperty(t => t.LeasedUntil, (Instant?)Instant.MinValue), CancellationToken.None);
+    }
+
+    private async Task SettleWhatIsKnownAsync(Guid practiceId, List<TouchRow> touches, Instant now, CancellationToken stop)
+    {
+        var batch = await LoadAsync(practiceId, touches, stop);
+        var found = await LookUpAsync(practiceId, batch, touches, stop);
+        var arrived = found.Where(f => f.LookedUp.Result == LookUpResult.Found)
+            .Select(f => (f.Ready, new ProviderAnswer(ProviderResult.Sent, "found at the provider after an interruption", f.LookedUp.Id))).ToList();
+        var again = found.Where(f => f.LookedUp.Result == LookUpResult.NotThere).Select(f => f.Ready.Touch).ToList();
         LogRecovered(log, arrived.Count, again.Count);
+        await MarkUncertainAsync(practiceId, [.. found.Where(f => f.LookedUp.Result == LookUpResult.CannotSay).Select(f => f.Ready.Touch)], stop);
         await RecordAsync(practiceId, batch, arrived, stop);
         var (anew, handed) = await TryAgainAsync(practiceId, batch, again, now, stop);
         var sent = await HandOverAsync(practiceId, anew, handed, stop);
         await RecordAsync(practiceId, anew, sent.Answers, stop);
-        return true;
     }
 
-    private async Task MarkUncertainAsync(Guid practiceId, Guid touch, CancellationToken stop)
+    private async Task<EngineBatch> LoadAsync(Guid practiceId, List<TouchRow> touches, CancellationToken stop)
     {
         await using var db = await databases.CreateDbContextAsync(stop);
         db.PracticeId = practiceId;
-        await db.Touches.Where(t => t.Id == touch).ExecuteUpdateAsync(u => u.SetProperty(t => t.Status, "uncertain").SetProperty(t => t.LeasedUntil, (Instant?)null), stop);
+        return await EngineBatch.LoadAsync(db, [.. touches.Select(t => t.PersonId).Distinct()], engines, stop);
+    }
+
+    /// <summary>What is known of touches that were taken up. While a slow provider is asked, the lease on them is kept.</summary>
+    private async Task<IReadOnlyList<(ReadyMessage Ready, LookedUp LookedUp)>> LookUpAsync(Guid practiceId, EngineBatch batch, List<TouchRow> touches, CancellationToken stop)
+    {
+        var found = new ConcurrentQueue<(ReadyMessage, LookedUp)>();
+        await HoldingAsync(practiceId, HeldLease.Of(touches), stop, () => Parallel.ForEachAsync(touches, new ParallelOptions { MaxDegreeOfParallelism = AtOnce, CancellationToken = stop }, async (touch, s) =>
+        {
+            if (await PrepareAsync(batch, touch, s) is { } ready)
+            {
+                // Of one that was not taken nothing is to be asked; of an uncertain one a member may have said what became of it.
+                found.Enqueue((ready, touch.Reason switch
+                {
+                    NotTakenYet => new LookedUp(LookUpResult.NotThere),
+                    "arrived" => new LookedUp(LookUpResult.Found, ready.Key),
+                    _ => await handing.LookUpAsync(batch, ready, s),
+                }));
+            }
+        }));
+        return [.. found];
+    }
+
+    private async Task MarkUncertainAsync(Guid practiceId, List<TouchRow> touches, CancellationToken stop)
+    {
+        if (touches.Count == 0)
+        {
+            return;
+        }
+
+        var (ids, attempts) = (touches.Select(t => t.Id).ToArray(), touches.Select(t => t.AttemptId).ToArray());
+        await using var db = await databases.CreateDbContextAsync(stop);
+        db.PracticeId = practiceId;
+        await db.Touches.Where(t => ids.Contains(t.Id) && attempts.Contains(t.AttemptId) && t.Status == "handing")
+            .ExecuteUpdateAsync(u => u.SetProperty(t => t.Status, "uncertain").SetProperty(t => t.LeasedUntil, (Instant?)null), stop);
     }
 
     /// <summary>Judges touches anew that did not go: what has been said meanwhile, the hour and the late limit count.</summary>
@@ -266,10 +313,14 @@ public sealed partial class Dispatcher(
         db.PracticeId = practiceId;
         await using var transaction = await db.Database.BeginTransactionAsync(stop);
         var people = await LockAsync(db, touches.Select(t => t.PersonId), stop);
+
+        // Somebody else may have taken a touch up while its provider was asked; then it is no longer ours to try.
+        var (ids, attempts) = (touches.Select(t => t.Id).ToArray(), touches.Select(t => t.AttemptId).ToArray());
+        var ours = (await db.Touches.Where(t => ids.Contains(t.Id) && attempts.Contains(t.AttemptId) && t.Status == "handing").Select(t => t.Id).ToListAsync(stop)).ToHashSet();
         var batch = await EngineBatch.LoadAsync(db, people, engines, stop);
         var counts = await LiveCounts.LockAsync(db, batch.Engine, now, stop);
         var recorder = new Recorder(db, batch.Engine);
-        foreach (var touch in touches.OrderBy(t => t.FirstDue).ThenBy(t => t.Priority).ThenBy(t => t.PersonId))
+        foreach (var touch in touches.Where(t => ours.Contains(t.Id)).OrderBy(t => t.FirstDue).ThenBy(t => t.Priority).ThenBy(t => t.PersonId))
         {
             if (batch.Engine.Practice.DailyLimits.ContainsKey(Words.ChannelOf(touch.Kind)))
             {
@@ -302,47 +353,79 @@ public sealed partial class Dispatcher(
         }
 
         // The batch may have waited for the one before it; whatever another worker took up meanwhile is that worker's.
-        var lease = new HeldLease([.. touches.Select(t => t.Id)], [.. touches.Select(t => t.AttemptId!.Value)], touches.Min(t => t.LeasedUntil!.Value));
+        var lease = HeldLease.Of(touches);
         var held = lease.IsFresh ? [.. lease.Touches] : await RenewAsync(practiceId, lease, stop);
-        using var holding = new CancellationTokenSource();
-        var leases = KeepLeasesAsync(practiceId, lease, holding.Token);
         var answers = new ConcurrentQueue<(ReadyMessage Ready, ProviderAnswer Answer)>();
+        await HoldingAsync(practiceId, lease, stop, () => Parallel.ForEachAsync(touches.Where(t => held.Contains(t.Id)), new ParallelOptions { MaxDegreeOfParallelism = AtOnce, CancellationToken = stop }, async (touch, s) =>
+        {
+            // Where the lease could not be kept the rest is not begun: another worker looks it up and sends it.
+            if (MachineNow < lease.Until && await PrepareAsync(batch, touch, s) is { } ready)
+            {
+                answers.Enqueue((ready, await SendAsync(practiceId, batch, ready, s)));
+            }
+        }));
+        return new Sent(batch, [.. answers]);
+    }
+
+    /// <summary>Does something while the lease on touches is renewed, so that no other worker takes them up.</summary>
+    private async Task HoldingAsync(Guid practiceId, HeldLease lease, CancellationToken stop, Func<Task> work)
+    {
+        using var holding = CancellationTokenSource.CreateLinkedTokenSource(stop);
+        var leases = KeepLeasesAsync(practiceId, lease, holding.Token);
         try
         {
-            await Parallel.ForEachAsync(touches.Where(t => held.Contains(t.Id)), new ParallelOptions { MaxDegreeOfParallelism = AtOnce, CancellationToken = stop }, async (touch, s) =>
-            {
-                // Where the lease could not be kept the rest is not begun: another worker looks it up and sends it.
-                if (MachineNow < lease.Until)
-                {
-                    answers.Enqueue(await SendAsync(practiceId, batch, touch, s));
-                }
-            });
+            await work();
         }
         finally
         {
             await holding.CancelAsync();
             await leases;
         }
-
-        return new Sent(batch, [.. answers]);
     }
 
-    private async Task<(ReadyMessage Ready, ProviderAnswer Answer)> SendAsync(Guid practiceId, EngineBatch batch, TouchRow touch, CancellationToken stop)
+    /// <summary>A touch's message; null where it cannot be made: then its person is set aside with the error, and everybody else goes on.</summary>
+    private async Task<ReadyMessage?> PrepareAsync(EngineBatch batch, TouchRow touch, CancellationToken stop)
     {
-        var ready = handing.Prepare(batch, touch);
-        if (away.TryGetValue((practiceId, touch.Kind), out var gone) && MachineNow < gone.Until)
+        try
         {
-            return (ready, new ProviderAnswer(ProviderResult.Away, ""));
+            return handing.Prepare(batch, touch);
+        }
+#pragma warning disable CA1031 // Whatever it is, one person's trouble must not stop everybody's letters.
+        catch (Exception e) when (e is not OperationCanceledException)
+#pragma warning restore CA1031
+        {
+            LogSetAside(log, e, touch.PersonId);
+            await SetAsideAsync(touch.PracticeId, touch.PersonId, e, stop);
+            return null;
+        }
+    }
+
+    /// <summary>Work on a person stops until a member has seen to it; it stands under <i>Needs mending</i>.</summary>
+    private async Task SetAsideAsync(Guid practiceId, Guid person, Exception error, CancellationToken stop)
+    {
+        await using var db = await databases.CreateDbContextAsync(stop);
+        db.PracticeId = practiceId;
+        var words = error.GetBaseException().Message;
+        await db.States.Where(s => s.PersonId == person).ExecuteUpdateAsync(u => u.SetProperty(s => s.SetAside, words), stop);
+    }
+
+    private async Task<ProviderAnswer> SendAsync(Guid practiceId, EngineBatch batch, ReadyMessage ready, CancellationToken stop)
+    {
+        if (away.TryGetValue((practiceId, ready.Touch.Kind), out var gone) && MachineNow < gone.Until)
+        {
+            return ProviderAnswer.Away("");
         }
 
         var answer = await handing.SendAsync(batch, ready, stop);
-        EngineMetrics.Count(touch.Kind, answer.Result);
-        return (ready, answer);
+        EngineMetrics.Count(ready.Touch.Kind, answer.Result);
+        return answer;
     }
 
     /// <summary>The attempts a worker holds, and until when it may begin to hand them over.</summary>
     private sealed class HeldLease(Guid[] touches, Guid[] attempts, Instant until)
     {
+        public static HeldLease Of(IReadOnlyList<TouchRow> touches) => new([.. touches.Select(t => t.Id)], [.. touches.Select(t => t.AttemptId!.Value)], touches.Min(t => t.LeasedUntil!.Value));
+
         private long until = (until - Margin).ToUnixTimeTicks();
 
         public Guid[] Touches => touches;
@@ -405,7 +488,7 @@ public sealed partial class Dispatcher(
         await using var db = await databases.CreateDbContextAsync(stop);
         db.PracticeId = practiceId;
         await using var transaction = await db.Database.BeginTransactionAsync(stop);
-        var settled = answers.Where(a => a.Answer.Result is ProviderResult.Accepted or ProviderResult.Refused).ToList();
+        var settled = answers.Where(a => a.Answer.Result is ProviderResult.Sent or ProviderResult.Refused).ToList();
         var (batch, unchanged) = await decided.LockAgainAsync(db, settled.Select(a => a.Ready.Touch.PersonId), stop);
         var recorder = new Recorder(db, batch.Engine);
         recorder.Know(settled.Select(a => a.Ready.Touch).Where(t => unchanged.Contains(t.PersonId)));
@@ -418,7 +501,7 @@ public sealed partial class Dispatcher(
                 continue;
             }
 
-            var failure = answer.Result == ProviderResult.Accepted ? null : answer.Words == "cannot-fill" ? "cannot-fill" : "refused-by-server";
+            var failure = answer.Result == ProviderResult.Sent ? null : answer.Words == "cannot-fill" ? "cannot-fill" : "refused-by-server";
             var advance = batch.Engine.Settle(batch.Facts[touch.PersonId], state, touch.Id, touch.Due, failure);
             recorder.Take(batch.States[touch.PersonId], advance);
             batch.Keep(touch.PersonId, advance);
@@ -429,12 +512,15 @@ public sealed partial class Dispatcher(
         }
 
         await recorder.WriteAsync(Instant.MinValue, stop);
-        await NoteFailuresAsync(db, [.. answers.Where(a => a.Answer.Result is ProviderResult.Later or ProviderResult.Away or ProviderResult.Refused)], stop);
+        await NoteFailuresAsync(db, [.. answers.Where(a => a.Answer.Result != ProviderResult.Sent)], stop);
         await NoteProvidersAsync(db, practiceId, answers, stop);
         await transaction.CommitAsync(stop);
     }
 
-    /// <summary>What was not taken is tried again when its wait is over, or its provider is expected back.</summary>
+    /// <summary>
+    /// What was not taken is tried again when its wait is over, or its provider is expected back. What may have been taken is
+    /// looked up before that: its reason does not say that it was not.
+    /// </summary>
     private async Task NoteFailuresAsync(GerminalDb db, List<(ReadyMessage Ready, ProviderAnswer Answer)> failures, CancellationToken stop)
     {
         foreach (var (ready, answer) in failures.Where(f => f.Answer.Words.Length > 0).DistinctBy(f => (f.Ready.Touch.Kind, f.Answer.Words)))
@@ -442,7 +528,7 @@ public sealed partial class Dispatcher(
             LogNotTaken(log, ready.Touch.Kind, answer.Result, answer.Words);
         }
 
-        foreach (var group in failures.GroupBy(f => (f.Answer.Result, f.Answer.Words, f.Ready.Touch.Kind, f.Ready.Touch.Attempts)))
+        foreach (var group in failures.GroupBy(f => (f.Answer.Result, f.Answer.IsAway, f.Answer.Words, f.Ready.Touch.Kind, f.Ready.Touch.Attempts)))
         {
             var ids = group.Select(f => f.Ready.Touch.Id).ToArray();
             if (group.Key.Result == ProviderResult.Refused)
@@ -451,15 +537,17 @@ public sealed partial class Dispatcher(
                 continue;
             }
 
-            var retry = (Instant?)RetryAt(db.PracticeId!.Value, group.Key.Kind, group.Key.Result, group.Key.Attempts);
-            await db.Touches.Where(t => ids.Contains(t.Id) && t.Status == "handing").ExecuteUpdateAsync(
-                u => u.SetProperty(t => t.LeasedUntil, retry).SetProperty(t => t.Reason, "later").SetProperty(t => t.LastAnswer, t => group.Key.Words == "" ? t.LastAnswer : group.Key.Words), stop);
+            var attempts = group.Select(f => f.Ready.Touch.AttemptId).ToArray();
+            var retry = (Instant?)RetryAt(db.PracticeId!.Value, group.Key.Kind, group.Key.IsAway, group.Key.Attempts);
+            var reason = group.Key.Result == ProviderResult.NotTaken ? NotTakenYet : AnswerUnknown;
+            await db.Touches.Where(t => ids.Contains(t.Id) && attempts.Contains(t.AttemptId) && t.Status == "handing").ExecuteUpdateAsync(
+                u => u.SetProperty(t => t.LeasedUntil, retry).SetProperty(t => t.Reason, reason).SetProperty(t => t.LastAnswer, t => group.Key.Words == "" ? t.LastAnswer : group.Key.Words), stop);
         }
     }
 
-    private Instant RetryAt(Guid practice, string channel, ProviderResult result, int attempts)
+    private Instant RetryAt(Guid practice, string channel, bool isAway, int attempts)
     {
-        if (result == ProviderResult.Later)
+        if (!isAway)
         {
             return MachineNow + Waits[Math.Clamp(attempts - 1, 0, Waits.Length - 1)];
         }
@@ -473,13 +561,13 @@ public sealed partial class Dispatcher(
         foreach (var group in answers.GroupBy(a => a.Ready.Touch.Kind))
         {
             var name = group.Key == "text" ? "texts" : "mail-out";
-            if (group.FirstOrDefault(a => a.Answer is { Result: ProviderResult.Away, Words.Length: > 0 }).Answer is { } trouble)
+            if (group.FirstOrDefault(a => a.Answer is { IsAway: true, Words.Length: > 0 }).Answer is { } trouble)
             {
                 var times = away.TryGetValue((practice, group.Key), out var known) ? known.Times + 1 : 1;
                 away[(practice, group.Key)] = (MachineNow + Waits[Math.Min(times - 1, 3)], times);
                 await ProviderStates.SetAsync(db, name, trouble.Words, stop);
             }
-            else if (group.Any(a => a.Answer.Result != ProviderResult.Away))
+            else if (group.Any(a => !a.Answer.IsAway))
             {
                 away.TryRemove((practice, group.Key), out _);
                 await ProviderStates.SetAsync(db, name, null, stop);
@@ -489,6 +577,9 @@ public sealed partial class Dispatcher(
 
     [LoggerMessage(Level = LogLevel.Information, Message = "Took up interrupted touches: {Arrived} had arrived, {Again} are tried again")]
     private static partial void LogRecovered(ILogger logger, int arrived, int again);
+
+    [LoggerMessage(Level = LogLevel.Error, Message = "Work on person {Person} is set aside: their message cannot be made")]
+    private static partial void LogSetAside(ILogger logger, Exception error, Guid person);
 
     [LoggerMessage(Level = LogLevel.Warning, Message = "A message by {Channel} was not taken ({Result}): {Words}")]
     private static partial void LogNotTaken(ILogger logger, string channel, ProviderResult result, string words);

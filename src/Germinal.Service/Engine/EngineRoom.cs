@@ -47,7 +47,7 @@ public sealed partial class EngineRoom(IDbContextFactory<GerminalDb> databases, 
               OR EXISTS (SELECT 1 FROM events e WHERE e.handled_at IS NULL AND e.at <= n.now AND NOT EXISTS (SELECT 1 FROM person_states s WHERE s.person_id = e.person_id AND s.set_aside IS NOT NULL))
               OR (SELECT min(next_due) FROM person_states WHERE set_aside IS NULL) <= n.now
               OR (SELECT min(next_alarm) FROM person_states WHERE set_aside IS NULL) <= n.now
-              OR EXISTS (SELECT 1 FROM touches WHERE status = 'handing' AND leased_until < {machine}), false) AS "Value"
+              OR EXISTS (SELECT 1 FROM touches t WHERE status = 'handing' AND leased_until < {machine} AND NOT EXISTS (SELECT 1 FROM person_states s WHERE s.person_id = t.person_id AND s.set_aside IS NOT NULL)), false) AS "Value"
             FROM clock c, LATERAL (SELECT CASE WHEN c.real THEN {machine} ELSE c.now END AS now) n
             """).ToListAsync(stop);
         return answers is [true];
@@ -86,7 +86,7 @@ public sealed partial class EngineRoom(IDbContextFactory<GerminalDb> databases, 
     {
         var moments = await db.Database.SqlQuery<Instant?>(
             $"""
-            SELECT CASE WHEN EXISTS (SELECT 1 FROM touches WHERE status = 'handing') THEN NULL ELSE coalesce(least(
+            SELECT CASE WHEN EXISTS (SELECT 1 FROM touches t WHERE status = 'handing' AND NOT EXISTS (SELECT 1 FROM person_states s WHERE s.person_id = t.person_id AND s.set_aside IS NOT NULL)) THEN NULL ELSE coalesce(least(
               (SELECT min(at) FROM events e WHERE handled_at IS NULL AND NOT EXISTS (SELECT 1 FROM person_states s WHERE s.person_id = e.person_id AND s.set_aside IS NOT NULL)),
               (SELECT min(next_due) FROM person_states WHERE set_aside IS NULL),
               (SELECT min(next_alarm) FROM person_states WHERE set_aside IS NULL)), 'infinity') END AS "Value"
@@ -105,7 +105,7 @@ public sealed partial class EngineRoom(IDbContextFactory<GerminalDb> databases, 
             foreach (var due in await DuePracticesAsync(db, now, stop))
             {
                 // Touches are judged when nothing is left to react to, so that all that are due together stand in one order.
-                round |= (due.Recover && await dispatcher.RecoverAsync(due.Id, now, stop)) ||
+                round |= (due.Recover && await DoAsync(due.Id, now, dispatcher.RecoverAsync, DuePeople.Recovering, stop)) ||
                     (due.React && await DoAsync(due.Id, now, reactor.ReactAsync, DuePeople.Reacting, stop)) ||
                     (due.Dispatch && await DoAsync(due.Id, now, dispatcher.DispatchAsync, DuePeople.Dispatching, stop));
             }
@@ -129,7 +129,7 @@ public sealed partial class EngineRoom(IDbContextFactory<GerminalDb> databases, 
             $"""
             SELECT * FROM (
               SELECT p.id,
-                EXISTS (SELECT 1 FROM touches t WHERE t.status = 'handing' AND t.leased_until < {machine} AND t.practice_id = p.id) AS recover,
+                EXISTS (SELECT 1 FROM touches t WHERE t.status = 'handing' AND t.leased_until < {machine} AND t.practice_id = p.id AND NOT EXISTS (SELECT 1 FROM person_states s WHERE s.person_id = t.person_id AND s.set_aside IS NOT NULL)) AS recover,
                 EXISTS (SELECT 1 FROM events e WHERE e.handled_at IS NULL AND e.at <= {now} AND e.practice_id = p.id AND NOT EXISTS (SELECT 1 FROM person_states s WHERE s.person_id = e.person_id AND s.set_aside IS NOT NULL))
                   OR EXISTS (SELECT 1 FROM person_states s WHERE s.next_alarm <= {now} AND s.practice_id = p.id AND s.set_aside IS NULL) AS react,
                 EXISTS (SELECT 1 FROM person_states s WHERE s.next_due <= {now} AND s.practice_id = p.id AND s.set_aside IS NULL) AS dispatch
@@ -194,12 +194,16 @@ public sealed partial class EngineRoom(IDbContextFactory<GerminalDb> databases, 
 /// <summary>Who has something to do at a moment, for looking at them one by one.</summary>
 internal static class DuePeople
 {
+    public const string Recovering = "recovering";
     public const string Reacting = "reacting";
     public const string Dispatching = "dispatching";
     private const int AtOnce = 500;
 
-    public static async Task<List<Guid>> FindAsync(GerminalDb db, string due, Instant now, CancellationToken stop) => due == Reacting
-        ? await db.States.AsNoTracking().Where(s => s.SetAside == null && (s.NextAlarm <= now || db.Events.Any(e => e.PersonId == s.PersonId && e.HandledAt == null && e.At <= now)))
-            .OrderBy(s => s.NextAlarm).Select(s => s.PersonId).Take(AtOnce).ToListAsync(stop)
-        : await db.States.AsNoTracking().Where(s => s.SetAside == null && s.NextDue <= now).OrderBy(s => s.NextDue).Select(s => s.PersonId).Take(AtOnce).ToListAsync(stop);
+    public static async Task<List<Guid>> FindAsync(GerminalDb db, string due, Instant now, CancellationToken stop) => due switch
+    {
+        Recovering => await db.Touches.AsNoTracking().Where(t => t.Status == "handing").Select(t => t.PersonId).Distinct().Take(AtOnce).ToListAsync(stop),
+        Reacting => await db.States.AsNoTracking().Where(s => s.SetAside == null && (s.NextAlarm <= now || db.Events.Any(e => e.PersonId == s.PersonId && e.HandledAt == null && e.At <= now)))
+            .OrderBy(s => s.NextAlarm).Select(s => s.PersonId).Take(AtOnce).ToListAsync(stop),
+        _ => await db.States.AsNoTracking().Where(s => s.SetAside == null && s.NextDue <= now).OrderBy(s => s.NextDue).Select(s => s.PersonId).Take(AtOnce).ToListAsync(stop),
+    };
 }

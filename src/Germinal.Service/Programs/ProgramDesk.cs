@@ -1,5 +1,6 @@
 using Germinal.Channels.Letters;
 using Germinal.Core.Engine;
+using Germinal.Core.Messages;
 using Germinal.Core.People;
 using Germinal.Core.Programs;
 using Germinal.Service.Clock;
@@ -108,10 +109,16 @@ public sealed class ProgramDesk(LiquidLetters letters, ShelfReading shelves)
         var told = new HashSet<string>(StringComparer.Ordinal);
         foreach (var place in places)
         {
-            if (place.Step is EmailStep && person.Email is not null)
+            if (place.Step.Channel is { } by && person.AddressOf(by) is not null)
             {
                 foreach (var field in letters.Missing(place.Step, person, practice, practice.SenderFor(person), now).Where(told.Add))
                 {
+                    if (MergeFields.IsSentence(field))
+                    {
+                        yield return (place.Pointer, field);
+                        continue;
+                    }
+
                     var words = field.Replace("person.", "", StringComparison.Ordinal).Replace('.', ' ').Replace('_', ' ');
                     yield return (place.Pointer, $"{char.ToUpperInvariant(words[0])}{words[1..]} missing");
                 }

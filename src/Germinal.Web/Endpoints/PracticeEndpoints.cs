@@ -159,7 +159,7 @@ public static class PracticeEndpoints
         message.From.Add(new MailboxAddress(caller.Name, address));
         message.To.Add(new MailboxAddress(caller.Name, address));
         var answer = await mail.SendAsync(message, null, secrets.Open(practice.Settings.MailOut), stop);
-        return TypedResults.Ok(new TestAnswer(answer.Result == Germinal.Channels.ProviderResult.Accepted, answer.Words));
+        return TypedResults.Ok(new TestAnswer(answer.Result == Germinal.Channels.ProviderResult.Sent, answer.Words));
     }
 
     private static async Task<Results<Ok<TestAnswer>, ProblemHttpResult>> TestMailbox(GerminalDb db, Caller caller, Service.Incoming.MailboxReader reader, Secrets secrets, CancellationToken stop)

@@ -2,6 +2,7 @@ using System.Text.Json;
 using System.Text.Json.Nodes;
 using Germinal.Channels.Letters;
 using Germinal.Core.Engine;
+using Germinal.Core.Messages;
 using Germinal.Core.Programs;
 using Germinal.Service.Clock;
 using Germinal.Service.Engine;
@@ -56,7 +57,7 @@ public sealed record PreviewTouch(string StepId, string At, string? Outcome, str
 public sealed record PreviewDto(PersonRef Person, string Zone, string? NotStarting, IReadOnlyList<PreviewTouch> Touches, PreviewLetter? Letter);
 
 /// <summary>A message filled in.</summary>
-public sealed record PreviewLetter(string StepId, string From, string Subject, string Html, IReadOnlyList<string> Missing);
+public sealed record PreviewLetter(string StepId, string From, string Subject, string Html, string? Lack);
 
 /// <summary>Programs: writing, checking, switching on.</summary>
 public static class ProgramEndpoints
@@ -382,7 +383,7 @@ public static class ProgramEndpoints
             var at = touches.FirstOrDefault(t => t.Step.Id == letterStep.Id) is { } t ? t.SettledAt ?? t.Due : now;
             var sender = practice.SenderFor(facts);
             var filled = writer.Fill(letterStep, draft.Program.PurposeOf(letterStep), Guid.Empty, facts, practice, sender, at);
-            letter = new PreviewLetter(letterStep.Id, sender?.Name ?? "nobody", filled.Subject, filled.BodyHtml.Replace(writer.BaseUrl + "/i/", "/i/", StringComparison.Ordinal), filled.Missing);
+            letter = new PreviewLetter(letterStep.Id, sender?.Name ?? "nobody", filled.Subject, filled.BodyHtml.Replace(writer.BaseUrl + "/i/", "/i/", StringComparison.Ordinal), filled.Missing.Count > 0 ? MergeFields.Say(filled.Missing) : null);
         }
 
         return TypedResults.Ok(new PreviewDto(

@@ -1,5 +1,6 @@
 using Germinal.Channels.Letters;
 using Germinal.Core.Engine;
+using Germinal.Core.Messages;
 using Germinal.Core.Programs;
 using Germinal.Service.Clock;
 using Germinal.Service.Engine;
@@ -116,7 +117,7 @@ public static class TodayEndpoints
             var missing = new List<string>();
             var subject = liquid.FillText(step.Templates[0].Text, facts[person], engine.Practice, engine.Practice.SenderFor(facts[person]), due, missing);
             missing.AddRange(engine.Templates.Missing(step, facts[person], engine.Practice, engine.Practice.SenderFor(facts[person]), due));
-            return new GoingDto(touch, step.Kind, Ref(person), program, names.GetValueOrDefault(program, ""), step.Id, due.ToString(), due < tomorrow, subject, held, missing.Count > 0 ? $"nothing for “{missing[0]}”" : null, isPlanned);
+            return new GoingDto(touch, step.Kind, Ref(person), program, names.GetValueOrDefault(program, ""), step.Id, due.ToString(), due < tomorrow, subject, held, missing.Count > 0 ? MergeFields.Say(missing.Distinct(StringComparer.Ordinal)) : null, isPlanned);
         }
 
         var (waiting, waitingInAll) = await WaitingEndpoints.ReadAsync(db, caller, names, stop);
@@ -208,6 +209,6 @@ public static class TodayEndpoints
         }
 
         var fields = t.Checks.LastOrDefault(c => c.Kind == CheckKind.CanBeFilled && !c.Passed)?.Found.Skip(1).ToList() ?? [];
-        return fields.Count > 0 ? $"nothing to put for {string.Join(" and ", fields.Select(f => $"“{f}”"))}" : Why.Reason(t.Reason);
+        return fields.Count > 0 ? MergeFields.Say(fields) : Why.Reason(t.Reason);
     }
 }

@@ -359,8 +359,8 @@ function Margin({
               <div className="mb-1.5 font-serif text-base font-semibold text-ink">{preview.letter.subject}</div>
               {/* Sanitised by the server. */}
               <div className="letter" dangerouslySetInnerHTML={{ __html: preview.letter.html }} />
-              {preview.letter.missing.length > 0 && (
-                <p className="text-ember">Has nothing to put for {preview.letter.missing.map((m) => `“${m}”`).join(' and ')}.</p>
+              {preview.letter.lack && (
+                <p className="text-ember">It cannot be filled: {preview.letter.lack}.</p>
               )}
             </div>
           )}
