@@ -36,7 +36,7 @@ var options = new SmtpServerOptionsBuilder().ServerName("null").Endpoint(e => e.
 var services = new SmtpServer.ComponentModel.ServiceProvider();
 services.Add(new Nowhere());
 var server = new SmtpServer.SmtpServer(options, services).StartAsync(serving.Token);
-using var transport = new KeepsOne(new SmtpTransport(new MailServer("127.0.0.1", port, Connections, null, "none", Pipelines: false), new HttpClient()));
+using var transport = new KeepsOne(new SmtpTransport(new MailServer("127.0.0.1", port, Connections, null, "none", Pipelines: false), new HttpClient(), new ServerLine(true)));
 
 // A little of each first, so that neither is measured while it is compiled.
 await DispatchAsync(4000);

@@ -37,8 +37,8 @@ public sealed class PublicLinks(byte[] key, string baseUrl)
     /// <summary>A person's page of what they take and leave.</summary>
     public string Preferences(Guid personId) => $"{BaseUrl}/p/{Token(OfPreferences, personId, 0)}";
 
-    /// <summary>The address by which somebody confirms that it was them who asked (double opt-in).</summary>
-    public string Confirmation(Guid personId) => $"{BaseUrl}/c/{Token(OfConfirmation, personId, 0)}";
+    /// <summary>The address by which the reader of a letter confirms that it was them who asked (double opt-in).</summary>
+    public string Confirmation(Guid touchId) => $"{BaseUrl}/c/{Token(OfConfirmation, touchId, 0)}";
 
     /// <summary>The touch and place of a link's token, or null for one that is forged, altered or meant for something else.</summary>
     public (Guid TouchId, int Place)? TryReadLink(string token) => TryRead(OfLink, token) is { } read ? (read.Id, read.Number) : null;
@@ -49,7 +49,7 @@ public sealed class PublicLinks(byte[] key, string baseUrl)
     /// <summary>The person of a preference page's token, or null.</summary>
     public Guid? TryReadPreferences(string token) => TryRead(OfPreferences, token)?.Id;
 
-    /// <summary>The person of a confirmation's token, or null.</summary>
+    /// <summary>The touch of a confirmation's token, or null.</summary>
     public Guid? TryReadConfirmation(string token) => TryRead(OfConfirmation, token)?.Id;
 
     /// <summary>The unsubscribe token of a touch.</summary>

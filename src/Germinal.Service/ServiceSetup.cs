@@ -18,7 +18,8 @@ namespace Germinal.Service;
 /// <param name="TextGateway">Address of the text gateway, with a slash at the end.</param>
 /// <param name="HookKey">The key that signs the gateway's news.</param>
 /// <param name="Inbound">Where mail for us is listened for.</param>
-public sealed record ServiceSettings(string PublicUrl, byte[] LinkKey, MailServer Mail, string? MailDomain, Uri TextGateway, byte[] HookKey, InboundSettings Inbound);
+/// <param name="PrivateServers">Whether practices may name mail servers on this machine or in private networks.</param>
+public sealed record ServiceSettings(string PublicUrl, byte[] LinkKey, MailServer Mail, string? MailDomain, Uri TextGateway, byte[] HookKey, InboundSettings Inbound, bool PrivateServers = false);
 
 /// <summary>Adds the live engine.</summary>
 public static class ServiceSetup
@@ -28,13 +29,15 @@ public static class ServiceSetup
     {
         services.AddHttpClient();
         services.AddSingleton(settings);
+        services.AddSingleton(new ServerLine(settings.PrivateServers));
         services.AddSingleton(new PublicLinks(settings.LinkKey, settings.PublicUrl));
         services.AddSingleton<LiquidLetters>();
         services.AddSingleton<LetterWriter>();
         services.AddSingleton<ShelfReading>();
         services.AddSingleton<Engines>();
-        services.AddSingleton<IMailTransport>(s => new SmtpTransport(settings.Mail, s.GetRequiredService<IHttpClientFactory>().CreateClient()));
+        services.AddSingleton<IMailTransport>(s => new SmtpTransport(settings.Mail, s.GetRequiredService<IHttpClientFactory>().CreateClient(), s.GetRequiredService<ServerLine>()));
         services.AddSingleton<Reactor>();
+        services.AddSingleton<ActNow>();
         services.AddSingleton<Dispatcher>();
         services.AddSingleton<Handing>();
         services.AddSingleton<Secrets>();

@@ -22,16 +22,19 @@ internal sealed class Gateway(TextBox box, string? hook, string keyFile, HttpCli
         app.MapGet("/texts/messages", (int? most) => Results.Ok(new { total = box.Count, messages = box.List(Math.Clamp(most ?? 50, 1, 10_000)) }));
         app.MapPost("/texts/write", async (JsonElement body) =>
         {
-            return await WriteAsync(body.GetProperty("from").GetString()!, body.GetProperty("body").GetString()!) ? Results.NoContent() : Results.StatusCode(502);
+            return await WriteAsync(body.GetProperty("from").GetString()!, body.GetProperty("body").GetString()!, body.TryGetProperty("to", out var to) ? to.GetString() ?? "" : "") ? Results.NoContent() : Results.StatusCode(502);
         });
     }
 
     /// <summary>Somebody writes to us.</summary>
     /// <returns>Whether it was taken in.</returns>
-    public Task<bool> WriteAsync(string from, string body)
+    /// <param name="from">Their number.</param>
+    /// <param name="body">What they write.</param>
+    /// <param name="to">The number of ours they write to; empty for the gateway's own.</param>
+    public Task<bool> WriteAsync(string from, string body, string to = "")
     {
-        var text = box.Write(from, body);
-        return TellAsync(new { type = "message.received", id = text.Id, from = text.From, body = text.Body });
+        var text = box.Write(from, body, to);
+        return TellAsync(new { type = "message.received", id = text.Id, from = text.From, to = text.To.Length > 0 ? text.To : null, body = text.Body });
     }
 
     private async Task<IResult> TakeAsync(HttpRequest request)
@@ -54,7 +57,7 @@ internal sealed class Gateway(TextBox box, string? hook, string keyFile, HttpCli
             return Results.Problem("Busy; try again.", statusCode: RandomNumberGenerator.GetInt32(2) == 0 ? 503 : 429);
         }
 
-        var (text, isNew) = box.Take(key, to, body);
+        var (text, isNew) = box.Take(key, to, body, json.RootElement.TryGetProperty("from", out var own) ? own.GetString() ?? "" : "");
         if (isNew)
         {
             _ = ReportAsync(text);

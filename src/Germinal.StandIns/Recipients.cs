@@ -186,11 +186,11 @@ internal sealed partial class Recipients(MailBox box, TextBox texts, Gateway gat
     {
         if (Happens($"stop/{text.Key}", rates.StopText))
         {
-            Plan(now, "texted STOP", () => gateway.WriteAsync(text.To, "STOP"));
+            Plan(now, "texted STOP", () => gateway.WriteAsync(text.To, "STOP", text.From));
         }
         else if (Happens($"text/{text.Key}", rates.AnswerText))
         {
-            Plan(now, "texted", () => gateway.WriteAsync(text.To, TextAnswers[(int)(Draw($"words/{text.Key}") * TextAnswers.Length)]));
+            Plan(now, "texted", () => gateway.WriteAsync(text.To, TextAnswers[(int)(Draw($"words/{text.Key}") * TextAnswers.Length)], text.From));
         }
     }
 

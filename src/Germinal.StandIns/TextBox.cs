@@ -6,8 +6,8 @@ namespace Germinal.StandIns;
 /// <summary>A text the gateway took, or one that a stand-in person wrote.</summary>
 /// <param name="Id">The gateway's id.</param>
 /// <param name="Key">The sender's key; null for one that came in.</param>
-/// <param name="To">E.164; empty for one that came in.</param>
-/// <param name="From">E.164; empty for one of ours.</param>
+/// <param name="To">E.164; of one that came in the number of ours it was written to, empty for the gateway's own.</param>
+/// <param name="From">E.164; of one of ours the number it was sent from, empty for the gateway's own.</param>
 /// <param name="Body">The words.</param>
 public sealed record TakenText(string Id, string? Key, string To, string From, string Body);
 
@@ -36,7 +36,7 @@ public sealed class TextBox
 
     /// <summary>Takes a text of ours; one with a known key is the one taken before.</summary>
     /// <returns>The text, and whether it is new.</returns>
-    public (TakenText Text, bool IsNew) Take(string key, string to, string body)
+    public (TakenText Text, bool IsNew) Take(string key, string to, string body, string from)
     {
         lock (writing)
         {
@@ -45,18 +45,18 @@ public sealed class TextBox
                 return (known, false);
             }
 
-            var text = new TakenText($"t{texts.Count + 1:000000}", key, to, "", body);
+            var text = new TakenText($"t{texts.Count + 1:000000}", key, to, from, body);
             Keep(text);
             return (text, true);
         }
     }
 
     /// <summary>Keeps a text that somebody wrote to us.</summary>
-    public TakenText Write(string from, string body)
+    public TakenText Write(string from, string body, string to)
     {
         lock (writing)
         {
-            var text = new TakenText($"t{texts.Count + 1:000000}", null, "", from, body);
+            var text = new TakenText($"t{texts.Count + 1:000000}", null, to, from, body);
             Keep(text);
             return text;
         }

@@ -28,6 +28,8 @@ public sealed class GerminalDb(DbContextOptions<GerminalDb> options) : IdentityD
 
     public DbSet<ClockRow> Clock => Set<ClockRow>();
 
+    public DbSet<SessionRow> Sessions => Set<SessionRow>();
+
     public DbSet<PersonRow> People => Set<PersonRow>();
 
     public DbSet<TagRow> Tags => Set<TagRow>();
@@ -63,6 +65,8 @@ public sealed class GerminalDb(DbContextOptions<GerminalDb> options) : IdentityD
     public DbSet<VisitRow> Visits => Set<VisitRow>();
 
     public DbSet<ReceivedRow> Received => Set<ReceivedRow>();
+
+    public DbSet<ReceivedFileRow> ReceivedFiles => Set<ReceivedFileRow>();
 
     public DbSet<NoticeRow> Notices => Set<NoticeRow>();
 
@@ -102,6 +106,11 @@ public sealed class GerminalDb(DbContextOptions<GerminalDb> options) : IdentityD
                 new ValueComparer<Dictionary<string, int>>(false));
         });
 
+        model.Entity<SessionRow>(e =>
+        {
+            e.HasIndex(s => s.MemberId);
+            e.HasOne<MemberUser>().WithMany().HasForeignKey(s => s.MemberId).OnDelete(DeleteBehavior.Cascade);
+        });
         model.Entity<PersonRow>(e =>
         {
             e.Property(p => p.Edition).IsConcurrencyToken();
@@ -111,8 +120,9 @@ public sealed class GerminalDb(DbContextOptions<GerminalDb> options) : IdentityD
             e.HasIndex(p => new { p.PracticeId, p.StageSort, p.Id });
             e.HasIndex(p => new { p.PracticeId, p.OwnerSort, p.Id });
             e.HasIndex(p => new { p.PracticeId, p.Stage });
-            e.HasIndex(p => new { p.PracticeId, p.Email });
-            e.HasIndex(p => new { p.PracticeId, p.Mobile });
+            e.HasIndex(p => new { p.Email, p.PracticeId });
+            e.HasIndex(p => new { p.Mobile, p.PracticeId });
+            e.HasIndex(p => new { p.OtherPhone, p.PracticeId }).HasFilter("other_phone IS NOT NULL");
             e.HasIndex(p => p.ImportId);
             e.HasIndex(p => new { p.PracticeId, p.SortName }).HasFilter("do_not_contact_to_confirm").HasDatabaseName("ix_people_to_confirm");
             e.HasIndex(p => p.SearchText).HasMethod("gin").HasOperators("gin_trgm_ops");
@@ -189,6 +199,7 @@ public sealed class GerminalDb(DbContextOptions<GerminalDb> options) : IdentityD
                 new ValueComparer<List<Check>>(false));
             e.HasIndex(t => new { t.PersonId, t.Due });
             e.HasIndex(t => new { t.PracticeId, t.Status, t.Due, t.Id }).HasFilter("status IN ('planned','handing','uncertain','blocked','open')").HasDatabaseName("ix_touches_unsettled");
+            e.HasIndex(t => new { t.PracticeId, t.ClosedAt }).HasFilter("kind = 'call' AND status = 'done'").HasDatabaseName("ix_touches_calls_made");
             e.Property(t => t.Priority).HasDefaultValue(50);
             e.HasIndex(t => t.LeasedUntil).HasFilter("status = 'handing'").HasDatabaseName("ix_touches_handing");
             e.HasOne<PersonRow>().WithMany().HasForeignKey(t => t.PersonId).OnDelete(DeleteBehavior.Cascade);
@@ -196,8 +207,10 @@ public sealed class GerminalDb(DbContextOptions<GerminalDb> options) : IdentityD
         model.Entity<CountRow>().HasKey(c => new { c.PracticeId, c.What, c.Date });
         model.Entity<VisitRow>(e =>
         {
-            e.HasIndex(v => v.TouchId);
+            e.HasIndex(v => new { v.TouchId, v.Link, v.ByMachine }).IsUnique().AreNullsDistinct(false);
             e.HasIndex(v => new { v.PersonId, v.At });
+            e.Property(v => v.Count).HasDefaultValue(1);
+            e.Property(v => v.LastAt).HasDefaultValueSql("'-infinity'");
             e.HasOne<PersonRow>().WithMany().HasForeignKey(v => v.PersonId).OnDelete(DeleteBehavior.Cascade);
         });
         model.Entity<ReceivedRow>(e =>
@@ -207,6 +220,11 @@ public sealed class GerminalDb(DbContextOptions<GerminalDb> options) : IdentityD
             e.HasIndex(r => new { r.PracticeId, r.At }).HasFilter("seen_at IS NULL").HasDatabaseName("ix_received_unseen");
             e.HasIndex(r => new { r.PracticeId, r.Key }).IsUnique();
             e.HasOne<PersonRow>().WithMany().HasForeignKey(r => r.PersonId).OnDelete(DeleteBehavior.Cascade);
+        });
+        model.Entity<ReceivedFileRow>(e =>
+        {
+            e.HasKey(f => f.ReceivedId);
+            e.HasOne(f => f.Received).WithOne().HasForeignKey<ReceivedFileRow>(f => f.ReceivedId).OnDelete(DeleteBehavior.Cascade);
         });
         model.Entity<NoticeRow>(e =>
         {
@@ -254,6 +272,7 @@ public sealed class GerminalDb(DbContextOptions<GerminalDb> options) : IdentityD
                 v => JsonSerializer.Deserialize<List<LetterLink>>(v, Json)!,
                 new ValueComparer<List<LetterLink>>(false));
             e.HasIndex(m => m.MessageId);
+            e.HasIndex(m => new { m.Channel, m.ToAddress, m.SentAt });
             e.HasOne<PersonRow>().WithMany().HasForeignKey(m => m.PersonId).OnDelete(DeleteBehavior.Cascade);
         });
         model.Entity<ImportRow>().HasIndex(i => new { i.PracticeId, i.CreatedAt });

@@ -39,7 +39,11 @@ if (builder.Configuration["GERMINAL_LIVE_DEMO"] is { Length: > 0 })
     builder.Services.AddHostedService<LivingDemo>();
 }
 
-builder.Services.AddProblemDetails();
+builder.Services.AddProblemDetails(Problems.InOneShape);
+builder.Services.AddExceptionHandler<ErrorAnswers>();
+builder.Services.AddValidation();
+builder.Services.AddPublicBrakes();
+Proxies.Add(builder.Services, settings);
 builder.Services.AddOpenApi("v1", ApiDescription.Configure);
 builder.Services.AddHealthChecks().AddCheck<DatabaseHealth>("database", tags: ["ready"]).AddCheck<WorkerHealth>("workers", tags: ["workers"]);
 Telemetry.Add(builder.Services, builder.Configuration);
@@ -50,7 +54,13 @@ builder.Services.ConfigureHttpJsonOptions(o =>
     o.SerializerOptions.RespectRequiredConstructorParameters = true;
     o.SerializerOptions.ConfigureForNodaTime(DateTimeZoneProviders.Tzdb);
 });
-builder.WebHost.ConfigureKestrel(o => o.AddServerHeader = false);
+builder.WebHost.ConfigureKestrel(o =>
+{
+    o.AddServerHeader = false;
+
+    // What is typed is small; files say by themselves how large they may be.
+    o.Limits.MaxRequestBodySize = 4 * 1024 * 1024;
+});
 
 var app = builder.Build();
 if (!app.Environment.IsEnvironment("Testing"))
@@ -58,12 +68,22 @@ if (!app.Environment.IsEnvironment("Testing"))
     await Startup.PrepareAsync(app.Services, settings, app.Lifetime.ApplicationStopping);
 }
 
+app.UseForwardedHeaders();
+if (settings.IsSecure)
+{
+    app.UseHsts();
+}
+
 app.UseExceptionHandler();
 app.UseStatusCodePages();
 app.UseMiddleware<SecurityHeaders>();
+app.UseMiddleware<PlainAddresses>();
+app.UseRouting();
+app.UseRateLimiter();
 app.UseAuthentication();
 app.UseAuthorization();
 app.UseGerminalCaller();
+app.UseAntiforgery();
 
 app.MapOpenApi("/openapi/{documentName}.json");
 app.MapHealthChecks("/health/live", new() { Predicate = _ => false });

@@ -126,7 +126,7 @@ public sealed class ChannelAnswersTests
     private static MimeMessage Message(string id = "a@example.com") =>
         new([new MailboxAddress("Ada", "ada@example.com")], [new MailboxAddress("Ida", "ida@example.com")], "Hello", new TextPart("plain") { Text = "One." }) { MessageId = id };
 
-    private static SmtpTransport Transport(BreakingServer server, TimeSpan? idleFor = null) => new(new MailServer("127.0.0.1", server.Port, 1, null, "none"), new HttpClient(), idleFor);
+    private static SmtpTransport Transport(BreakingServer server, TimeSpan? idleFor = null) => new(new MailServer("127.0.0.1", server.Port, 1, null, "none"), new HttpClient(), new ServerLine(true), idleFor);
 
     [Theory]
     [InlineData("MAIL", ProviderResult.NotTaken), InlineData("RCPT", ProviderResult.NotTaken), InlineData("DATA", ProviderResult.NotTaken), InlineData(".", ProviderResult.Unknown)]

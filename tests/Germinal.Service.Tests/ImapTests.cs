@@ -121,7 +121,7 @@ public sealed class ImapTests : IAsyncLifetime
         return message;
     }
 
-    private static MailboxReader Reader(World world) => new(world.Database, new MailReception(world.Database, world.Replies), new Engine.Secrets(new EphemeralDataProtectionProvider()));
+    private static MailboxReader Reader(World world) => new(world.Database, new MailReception(world.Database, world.Replies), new Engine.Secrets(new EphemeralDataProtectionProvider()), new ServerLine(true));
 
     [Fact]
     public async Task Answers_in_a_mailbox_find_back_by_what_they_answer_and_are_read_once()

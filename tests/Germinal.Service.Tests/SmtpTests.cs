@@ -66,7 +66,7 @@ public sealed class SmtpTests : IAsyncLifetime
         }
     }
 
-    private SmtpTransport Transport(int? other = null) => new(new MailServer("127.0.0.1", other ?? port, 2, null), new HttpClient());
+    private SmtpTransport Transport(int? other = null) => new(new MailServer("127.0.0.1", other ?? port, 2, null), new HttpClient(), new ServerLine(true));
 
     private static MimeMessage Message(string id = "a@example.com") => new(
         [new MailboxAddress("Ada Quill", "ada@example.com")], [new MailboxAddress("Þóra", "thora@example.com")], "Hello Þóra", new TextPart("plain") { Text = "One.\n.\nTwo." }) { MessageId = id };
@@ -115,7 +115,7 @@ public sealed class SmtpTests : IAsyncLifetime
     public async Task A_look_up_asks_the_server_that_was_handed_the_message()
     {
         using var http = new HttpClient();
-        using var transport = new SmtpTransport(new MailServer("127.0.0.1", port, 2, "http://127.0.0.1:1/by-id/{id}"), http);
+        using var transport = new SmtpTransport(new MailServer("127.0.0.1", port, 2, "http://127.0.0.1:1/by-id/{id}"), http, new ServerLine(true));
         Assert.Equal(LookUpResult.NotNow, (await transport.LookUpAsync("a@example.com", null, default)).Result);
         Assert.Equal(LookUpResult.CannotSay, (await transport.LookUpAsync("a@example.com", new MailServer("127.0.0.1", port, 2, null), default)).Result);
     }

@@ -51,7 +51,7 @@ public sealed class TestDatabase : IDbContextFactory<GerminalDb>, IDisposable
         return db;
     }
 
-    /// <summary>A practice with two members, its clock standing at a moment.</summary>
+    /// <summary>A practice with three members, its clock standing at a moment.</summary>
     public async Task<(Guid Practice, Guid Ada, Guid Tomas)> PracticeAsync(Instant now, string label = "")
     {
         await using var db = CreateDbContext();
@@ -64,10 +64,10 @@ public sealed class TestDatabase : IDbContextFactory<GerminalDb>, IDisposable
         };
         db.Practices.Add(practice);
         var ids = new List<Guid>();
-        foreach (var member in new[] { "Ada Quill", "Tomas Brandt" })
+        foreach (var member in new[] { "Ada Quill", "Tomas Brandt", "Wren Ekholm" })
         {
             var email = $"{member.Split(' ')[0].ToLowerInvariant()}{label}@example.com";
-            var user = new MemberUser { Id = Guid.NewGuid(), PracticeId = practice.Id, Name = member, Role = member == "Ada Quill" ? "principal" : "adviser", Email = email, UserName = email, NormalizedEmail = email.ToUpperInvariant(), NormalizedUserName = email.ToUpperInvariant(), SecurityStamp = Guid.NewGuid().ToString("N") };
+            var user = new MemberUser { Id = Guid.NewGuid(), PracticeId = practice.Id, Name = member, Role = member switch { "Ada Quill" => "principal", "Tomas Brandt" => "adviser", _ => "assistant" }, Email = email, UserName = email, NormalizedEmail = email.ToUpperInvariant(), NormalizedUserName = email.ToUpperInvariant(), SecurityStamp = Guid.NewGuid().ToString("N") };
             db.Users.Add(user);
             ids.Add(user.Id);
         }

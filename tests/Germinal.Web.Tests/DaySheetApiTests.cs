@@ -58,7 +58,7 @@ public sealed class DaySheetApiTests(Site site) : IClassFixture<Site>
         Assert.Equal("Why it did not go", (await ada.GetAsync($"/api/touches/{touch}?person={person}")).GetProperty("heading").GetString());
         var coming = (await ada.GetAsync($"/api/people/{person}/thread")).GetProperty("coming");
         Assert.Equal("Next", coming[0].GetProperty("title").GetString());
-        Assert.Equal(HttpStatusCode.NotFound, (await ada.PostAsync($"/api/touches/{touch}/hold?person={person}")).StatusCode);
+        Assert.Equal(HttpStatusCode.Conflict, (await ada.PostAsync($"/api/touches/{touch}/hold?person={person}")).StatusCode);
     }
 
     [Fact]
@@ -91,7 +91,7 @@ public sealed class DaySheetApiTests(Site site) : IClassFixture<Site>
         var mending = (await ada.GetAsync("/api/today")).GetProperty("mending").EnumerateArray().Single(m => m.GetProperty("person").GetProperty("id").GetString() == person);
         Assert.Equal("person.first_name", mending.GetProperty("field").GetString());
         var why = (await ada.GetAsync($"/api/touches/{mending.GetProperty("touchId").GetString()}")).GetProperty("why").EnumerateArray().Select(w => w.GetProperty("text").GetString()!).ToList();
-        Assert.Contains("It cannot be filled: “person.first_name” has no value.", why);
+        Assert.Contains("It cannot be filled: nothing to put for “person.first_name”.", why);
     }
 
     [Fact]

@@ -139,7 +139,7 @@ public sealed class LiveApiTests(Site site) : IClassFixture<Site>
     }
 
     [Fact]
-    public async Task A_forged_link_is_404_a_forged_webhook_401_and_the_principal_is_told()
+    public async Task A_forged_link_is_404_a_forged_webhook_401_and_of_two_practices_neither_is_told()
     {
         var ada = await site.SignedInAsync("ada");
         var nobody = await site.NobodyAsync();
@@ -155,8 +155,7 @@ public sealed class LiveApiTests(Site site) : IClassFixture<Site>
         Assert.Equal(HttpStatusCode.Unauthorized, (await nobody.Http.SendAsync(request)).StatusCode);
         await using var db = site.Database.CreateDbContext();
         var notices = await db.Notices.IgnoreQueryFilters().Where(n => n.Kind == "forgery").ToListAsync();
-        Assert.True(notices.Count >= 2);
-        Assert.All(notices, n => Assert.Null(n.MemberId));
+        Assert.Empty(notices);
         Assert.Equal(0, await db.Received.IgnoreQueryFilters().CountAsync(r => r.Key == "text/x"));
         _ = ada;
     }
@@ -166,7 +165,12 @@ public sealed class LiveApiTests(Site site) : IClassFixture<Site>
     {
         var ada = await site.SignedInAsync("ada");
         var person = await PersonAsync(ada, "Tess", "+13035550177");
-        var body = JsonSerializer.Serialize(new GatewayNews("message.received", "in-77", null, "+12125550177", "This is my new number"));
+        var body = JsonSerializer.Serialize(new GatewayNews("message.received", "in-77", null, "+12125550177", "This is my new number", To: "+12075550100"));
+        await using (var own = site.Db())
+        {
+            await own.Database.ExecuteSqlAsync($$"""UPDATE practices SET settings = settings || '{"textNumber":"+12075550100"}'::jsonb WHERE id = {{site.Practice}}""");
+        }
+
         var signer = site.Services.GetRequiredService<WebhookSigner>();
         var time = DateTimeOffset.UtcNow.ToUnixTimeSeconds();
         using var request = new HttpRequestMessage(HttpMethod.Post, "/hooks/texts") { Content = new StringContent(body, Encoding.UTF8, "application/json") };
@@ -176,14 +180,10 @@ public sealed class LiveApiTests(Site site) : IClassFixture<Site>
         Assert.Equal(HttpStatusCode.NoContent, (await (await site.NobodyAsync()).Http.SendAsync(request)).StatusCode);
         await using var db = site.Database.CreateDbContext();
         var row = await db.Received.IgnoreQueryFilters().SingleAsync(r => r.Key == "text/in-77");
-        var owner = row.PracticeId == site.Practice ? ada : await site.SignedInAsync("ada2");
-        if (row.PracticeId == site.Practice)
-        {
-            Assert.Equal(Guid.Parse(person), row.GuessId);
-            await owner.DoAsync($"/api/today/waiting/m{row.Id}/belongs", new { person });
-            await site.WorkAsync();
-            Assert.Contains("Answered by text", await ThreadAsync(ada, person));
-        }
+        Assert.Equal((site.Practice, Guid.Parse(person)), (row.PracticeId, row.GuessId));
+        await ada.DoAsync($"/api/today/waiting/m{row.Id}/belongs", new { person });
+        await site.WorkAsync();
+        Assert.Contains("Answered by text", await ThreadAsync(ada, person));
     }
 
     [Fact]
@@ -218,8 +218,6 @@ public sealed class LiveApiTests(Site site) : IClassFixture<Site>
         Assert.Contains("Nothing was changed", await again.Content.ReadAsStringAsync(), StringComparison.Ordinal);
         await nobody.Http.PostAsync(page, new FormUrlEncodedContent(new Dictionary<string, string> { ["x"] = "" }));
         Assert.Equal("no", (await ada.GetAsync($"/api/people/{person}")).GetProperty("mayWe")[0].GetProperty("allowed").GetString());
-        await nobody.Http.PostAsync(new Uri(links.Confirmation(Guid.Parse(person))).AbsolutePath, null);
-        Assert.Equal("yes", (await ada.GetAsync($"/api/people/{person}")).GetProperty("mayWe")[0].GetProperty("allowed").GetString());
     }
 
     private static PracticeSettings Copy(PracticeSettings s, List<string> topics) => new() { HolidaysOf = s.HolidaysOf, PostalAddress = s.PostalAddress, OpenChannels = s.OpenChannels, Pipelines = s.Pipelines, Topics = topics };
@@ -280,7 +278,7 @@ public sealed class LiveApiTests(Site site) : IClassFixture<Site>
         Assert.Equal("+12075550144", one.GetProperty("mobile").GetString());
         Assert.Equal(1, one.GetProperty("runs").GetArrayLength());
         Assert.Contains("Mergeb Live was found to be the same person", await ThreadAsync(ada, kept));
-        Assert.Equal(404, (int)(await ada.PostAsync($"/api/people/{kept}/merge", new { other })).StatusCode);
+        Assert.Equal(409, (int)(await ada.PostAsync($"/api/people/{kept}/merge", new { other })).StatusCode);
 
         await ada.DoAsync($"/api/merges/{merge}/undo");
         await site.WorkAsync();

@@ -32,10 +32,9 @@ public sealed class Site : WebApplicationFactory<Program>, IAsyncLifetime
         (Other, var stranger, _) = await Database.PracticeAsync(Now, "2");
         await using var scope = Services.CreateAsyncScope();
         var users = scope.ServiceProvider.GetRequiredService<UserManager<MemberUser>>();
-        foreach (var id in new[] { ada, tomas, stranger })
+        _ = (ada, tomas, stranger);
+        foreach (var user in users.Users.ToList())
         {
-            var user = (await users.FindByIdAsync(id.ToString()))!;
-            user.LockoutEnabled = true;
             Assert.True((await users.AddPasswordAsync(user, Password)).Succeeded);
         }
     }
@@ -58,18 +57,19 @@ public sealed class Site : WebApplicationFactory<Program>, IAsyncLifetime
         builder.UseEnvironment("Testing");
         builder.UseSetting("GERMINAL_DB", Database.ConnectionString);
         builder.UseSetting("GERMINAL_DATA", data);
+        builder.UseSetting("GERMINAL_PRIVATE_SERVERS", "1");
         builder.UseSetting("GERMINAL_URL", "https://germinal.example.com");
     }
 
     /// <summary>A client that nobody is signed in with; it keeps cookies and carries the guard.</summary>
     public async Task<Member> NobodyAsync()
     {
-        var member = new Member(CreateClient(new WebApplicationFactoryClientOptions { AllowAutoRedirect = false }));
+        var member = new Member(CreateClient(new WebApplicationFactoryClientOptions { AllowAutoRedirect = false, BaseAddress = new Uri("https://localhost") }));
         await member.RefreshGuardAsync();
         return member;
     }
 
-    /// <summary>A member signed in: ada, tomas, or ada2 of the other practice.</summary>
+    /// <summary>A member signed in: ada, tomas or wren, or ada2, tomas2 and wren2 of the other practice.</summary>
     public async Task<Member> SignedInAsync(string name)
     {
         var member = await NobodyAsync();

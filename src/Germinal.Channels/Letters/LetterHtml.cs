@@ -10,7 +10,7 @@ namespace Germinal.Channels.Letters;
 /// <summary>The HTML of letters: what is allowed in it, and its plain-text twin.</summary>
 public static partial class LetterHtml
 {
-    [GeneratedRegex(@"<(p|h[1-3]|ul|ol|li|a|strong|em|b|i|u|br|img|blockquote|div|span)\b", RegexOptions.IgnoreCase)]
+    [GeneratedRegex(@"<(p|h[1-3]|ul|ol|li|a|strong|em|b|i|u|br|img|blockquote|div|span)\b", RegexOptions.IgnoreCase | RegexOptions.CultureInvariant)]
     private static partial Regex AnyTag();
 
     [GeneratedRegex(@"\s+", RegexOptions.NonBacktracking)]

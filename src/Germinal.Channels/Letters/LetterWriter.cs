@@ -59,7 +59,7 @@ public sealed partial class LetterWriter(LiquidLetters liquid, PublicLinks links
         var written = bodies.GetValue(step, Write);
         var (shown, sent, text, found) = written.Html is { } template
             ? FillTemplate(written, liquid.FillHtml(template, person, practice, sender, at, missing), words => liquid.FillText(words, person, practice, sender, at, missing), touchId, tracking)
-            : FillOnce(LetterHtml.Sanitize(liquid.FillHtml(LetterHtml.FromBody(step.Body), person, practice, sender, at, missing)), person, touchId, tracking);
+            : FillOnce(LetterHtml.Sanitize(liquid.FillHtml(LetterHtml.FromBody(step.Body), person, practice, sender, at, missing)), touchId, tracking);
         (shown, sent) = (WithPictures(shown), WithPictures(sent));
         var footer = Footer(purpose, touchId, person, practice);
         var pixel = tracking.Opens ? $"<img src=\"{links.Opening(touchId)}\" alt=\"\" width=\"1\" height=\"1\">" : "";
@@ -87,9 +87,9 @@ public sealed partial class LetterWriter(LiquidLetters liquid, PublicLinks links
             found);
     }
 
-    private (string Shown, string Sent, string Text, IReadOnlyList<WrittenLink> Links) FillOnce(string filled, PersonFacts person, Guid touchId, LetterTracking tracking)
+    private (string Shown, string Sent, string Text, IReadOnlyList<WrittenLink> Links) FillOnce(string filled, Guid touchId, LetterTracking tracking)
     {
-        filled = filled.Replace(MergeFields.ConfirmationPlace, links.Confirmation(person.Id), StringComparison.Ordinal);
+        filled = filled.Replace(MergeFields.ConfirmationPlace, links.Confirmation(touchId), StringComparison.Ordinal);
         var (shown, found) = LetterLinks.Rewrite(filled, null, tracking.Parameters);
         var sent = tracking.Links ? LetterLinks.Rewrite(filled, place => links.Link(touchId, place), tracking.Parameters).Html : shown;
         return (shown, sent, LetterHtml.ToText(sent), found);

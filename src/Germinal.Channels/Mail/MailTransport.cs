@@ -58,15 +58,17 @@ public sealed class SmtpTransport : IMailTransport, IDisposable
     private readonly MailServer server;
     private readonly HttpClient http;
     private readonly TimeSpan idleFor;
+    private readonly ServerLine line;
     private readonly Timer sweep;
 
     /// <summary>A transport that opens connections when there is something to send.</summary>
     /// <param name="server">The installation's server.</param>
     /// <param name="http">For look-ups.</param>
+    /// <param name="line">Opens lines to servers that practices name.</param>
     /// <param name="idleFor">A connection that has had nothing to do for so long is closed; 20 seconds where nothing is said.</param>
-    public SmtpTransport(MailServer server, HttpClient http, TimeSpan? idleFor = null)
+    public SmtpTransport(MailServer server, HttpClient http, ServerLine line, TimeSpan? idleFor = null)
     {
-        (this.server, this.http, this.idleFor) = (server, http, idleFor ?? TimeSpan.FromSeconds(20));
+        (this.server, this.http, this.line, this.idleFor) = (server, http, line, idleFor ?? TimeSpan.FromSeconds(20));
         sweep = new Timer(_ => DropIdle(), null, this.idleFor, this.idleFor);
     }
 
@@ -135,15 +137,15 @@ public sealed class SmtpTransport : IMailTransport, IDisposable
 
     /// <summary>Sends over one connection.</summary>
     /// <returns>Null where a connection that had been waiting turned out to be closed before the server had begun with the message.</returns>
-    private static async Task<ProviderAnswer?> TryAsync(Pool pool, Line line, MailServer to, MimeMessage message, string? returnPath, CancellationToken stop)
+    private async Task<ProviderAnswer?> TryAsync(Pool pool, Line line, MailServer to, MimeMessage message, string? returnPath, CancellationToken stop)
     {
         var (keep, waited) = (false, line.IsConnected);
         line.Start();
         try
         {
-            if (!waited)
+            if (!waited && await ConnectAsync(line, to, stop) is { } trouble)
             {
-                await ConnectAsync(line, to, stop);
+                return ProviderAnswer.Away($"The mail server {to.Host}:{to.Port} does not answer: {trouble}");
             }
 
             var words = returnPath is null
@@ -163,9 +165,9 @@ public sealed class SmtpTransport : IMailTransport, IDisposable
             keep = line.IsConnected;
             return new ProviderAnswer(code >= 500 ? ProviderResult.Refused : code >= 400 || !line.Handed ? ProviderResult.NotTaken : ProviderResult.Unknown, $"{code} {e.Message}");
         }
-        catch (AuthenticationException e)
+        catch (AuthenticationException)
         {
-            return ProviderAnswer.Away($"The mail server {to.Host}:{to.Port} does not let “{to.User}” in: {e.Message}");
+            return ProviderAnswer.Away($"The mail server {to.Host}:{to.Port} does not let “{to.User}” in with the password it was given.");
         }
         catch (Exception e) when (IsOfTheLine(e, stop))
         {
@@ -190,18 +192,38 @@ public sealed class SmtpTransport : IMailTransport, IDisposable
         }
     }
 
-    private static async Task ConnectAsync(Line line, MailServer to, CancellationToken stop)
+    /// <returns>Why there is no line; null where there is one.</returns>
+    private async Task<string?> ConnectAsync(Line connection, MailServer to, CancellationToken stop)
     {
-        await line.ConnectAsync(to.Host, to.Port, to.Socket, stop);
+        using var patience = CancellationTokenSource.CreateLinkedTokenSource(stop);
+        patience.CancelAfter(ServerLine.Patience);
+        try
+        {
+            if (to == server)
+            {
+                await connection.ConnectAsync(to.Host, to.Port, to.Socket, patience.Token);
+            }
+            else
+            {
+                await connection.ConnectAsync(await line.ConnectAsync(to.Host, to.Port, patience.Token), to.Host, to.Port, to.Socket, patience.Token);
+            }
+        }
+        catch (Exception e) when (IsOfTheLine(e, stop) || e is ServerRefusedException or SmtpCommandException)
+        {
+            return ServerLine.Explain(e);
+        }
+
         if (!to.Pipelines)
         {
-            line.Capabilities &= ~SmtpCapabilities.Pipelining;
+            connection.Capabilities &= ~SmtpCapabilities.Pipelining;
         }
 
         if (to.User.Length > 0)
         {
-            await line.AuthenticateAsync(to.User, to.Password, stop);
+            await connection.AuthenticateAsync(to.User, to.Password, stop);
         }
+
+        return null;
     }
 
     /// <summary>What a server or the network does; anything else is a mistake of ours and goes on its way.</summary>

@@ -5,13 +5,13 @@ namespace Germinal.Channels.Mail;
 /// <summary>Tells what is new in an answer from what it quotes. Common practice of mail programs, no source.</summary>
 public static partial class QuotedText
 {
-    [GeneratedRegex(@"^\s*on\b.{4,200}\bwrote\s*:\s*$", RegexOptions.IgnoreCase)]
+    [GeneratedRegex(@"^\s*on\b.{4,200}\bwrote\s*:\s*\z", RegexOptions.IgnoreCase | RegexOptions.CultureInvariant)]
     private static partial Regex Announcement();
 
-    [GeneratedRegex(@"^\s*-{2,}\s*(original message|forwarded message)\s*-{2,}\s*$", RegexOptions.IgnoreCase)]
+    [GeneratedRegex(@"^\s*-{2,}\s*(original message|forwarded message)\s*-{2,}\s*\z", RegexOptions.IgnoreCase | RegexOptions.CultureInvariant)]
     private static partial Regex Divider();
 
-    [GeneratedRegex(@"^\s*\*?(from|sent|to|subject|date|cc)\s*:\*?\s", RegexOptions.IgnoreCase)]
+    [GeneratedRegex(@"^\s*\*?(from|sent|to|subject|date|cc)\s*:\*?\s", RegexOptions.IgnoreCase | RegexOptions.CultureInvariant)]
     private static partial Regex HeaderLine();
 
     /// <summary>The new part and the quoted part, each without blank lines around it.</summary>
@@ -37,8 +37,8 @@ public static partial class QuotedText
         }
 
         // Nothing above the quote: what was written stands below it.
-        var to = from;
-        while (to < lines.Length && (IsQuoted(lines[to]) || lines[to].Trim().Length == 0 || lines[to..].Any(IsQuoted)))
+        var to = Math.Max(from, Array.FindLastIndex(lines, IsQuoted) + 1);
+        while (to < lines.Length && lines[to].Trim().Length == 0)
         {
             to++;
         }

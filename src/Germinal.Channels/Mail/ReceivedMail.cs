@@ -31,16 +31,24 @@ public enum ReceivedKind
 /// <param name="Hard">Of a bounce: true where the address will never work (enhanced status class 5, RFC 3463).</param>
 /// <param name="Status">Of a bounce: the enhanced status code.</param>
 /// <param name="FailedAddress">Of a bounce: whose it was, as the report says.</param>
+/// <param name="IsCut">True where there was more of it than is kept as text.</param>
 public sealed record ReceivedMail(
-    ReceivedKind Kind, string From, string FromName, string Subject, string MessageId, IReadOnlyList<string> About, string Text, string Quoted, bool Hard = false, string? Status = null, string? FailedAddress = null)
+    ReceivedKind Kind, string From, string FromName, string Subject, string MessageId, IReadOnlyList<string> About, string Text, string Quoted, bool Hard = false, string? Status = null, string? FailedAddress = null,
+    bool IsCut = false)
 {
-    /// <summary>Reads a message.</summary>
+    // HTML is several times as long as its words.
+    private const int MostHtml = 10 * IncomingText.Most;
+    private const int MostAbout = 50;
+
+    /// <summary>Reads a message, as much of it as is kept as text.</summary>
     public static ReceivedMail Read(MimeMessage message)
     {
         var from = message.From.Mailboxes.FirstOrDefault();
-        var (text, quoted) = QuotedText.Split(message.TextBody ?? (message.HtmlBody is { } html ? LetterHtml.ToText(html) : ""));
+        var (body, isCut) = BodyOf(message);
+        var (text, quoted) = QuotedText.Split(body);
         var plain = new ReceivedMail(
-            ReceivedKind.Reply, from?.Address.ToLowerInvariant() ?? "", from?.Name ?? "", message.Subject ?? "", message.MessageId ?? "", Threads(message), text, quoted);
+            ReceivedKind.Reply, IncomingText.KeepLine(from?.Address).ToLowerInvariant(), IncomingText.KeepLine(from?.Name), IncomingText.KeepLine(message.Subject), IncomingText.KeepLine(message.MessageId),
+            Threads(message), text, quoted, IsCut: isCut);
         if (message.Body is MultipartReport report)
         {
             if (report.OfType<MessageFeedbackReport>().FirstOrDefault() is { } feedback)
@@ -59,6 +67,22 @@ public sealed record ReceivedMail(
         return IsAutomatic(message) ? plain with { Kind = ReceivedKind.Automatic } : plain;
     }
 
+    private static (string Text, bool IsCut) BodyOf(MimeMessage message)
+    {
+        if (message.TextBody is { } text)
+        {
+            return (IncomingText.Keep(text), text.Length > IncomingText.Most);
+        }
+
+        if (message.HtmlBody is not { } html)
+        {
+            return ("", false);
+        }
+
+        var words = LetterHtml.ToText(IncomingText.Keep(html, MostHtml));
+        return (IncomingText.Keep(words), html.Length > MostHtml || words.Length > IncomingText.Most);
+    }
+
     private static ReceivedMail Bounce(ReceivedMail plain, MessageDeliveryStatus delivery)
     {
         // The first group is about the message, each other one about a recipient. The worst of them counts.
@@ -70,8 +94,8 @@ public sealed record ReceivedMail(
             return plain with { Kind = ReceivedKind.Automatic };
         }
 
-        var status = failed["Status"]?.Split(' ', '(')[0].Trim();
-        var address = (failed["Original-Recipient"] ?? failed["Final-Recipient"])?.Split(';')[^1].Trim().Trim('<', '>');
+        var status = failed["Status"] is { } said ? IncomingText.KeepLine(said.Split(' ', '(')[0], 20) : null;
+        var address = (failed["Original-Recipient"] ?? failed["Final-Recipient"])is { } named ? IncomingText.KeepLine(named.Split(';')[^1].Trim().Trim('<', '>')) : null;
         return plain with { Kind = ReceivedKind.Bounce, Hard = Is(failed, "failed") && status?.StartsWith("5.", StringComparison.Ordinal) == true, Status = status, FailedAddress = address };
     }
 
@@ -107,8 +131,8 @@ public sealed record ReceivedMail(
             ids.Add(answered);
         }
 
-        ids.AddRange(message.References.Reverse().Where(r => !ids.Contains(r)));
-        return ids;
+        ids.AddRange(message.References.Reverse().Where(r => !ids.Contains(r)).Take(MostAbout));
+        return [.. ids.Select(id => IncomingText.KeepLine(id)).Where(id => id.Length > 0)];
     }
 
     /// <summary>RFC 3834 section 5: Auto-Submitted other than “no”. The rest is common practice, no source.</summary>

@@ -8,7 +8,8 @@ namespace Germinal.Channels.Texts;
 /// <param name="Key">The touch's own key: however often it is handed over, it goes once.</param>
 /// <param name="To">E.164.</param>
 /// <param name="Body">What is said.</param>
-public sealed record OutgoingText(string Key, string To, string Body);
+/// <param name="From">The number of ours it comes from, E.164; null: the gateway's own.</param>
+public sealed record OutgoingText(string Key, string To, string Body, string? From = null);
 
 /// <summary>The edge to a provider of text messages.</summary>
 public interface ITextGateway
@@ -29,7 +30,8 @@ public sealed class HttpTextGateway(HttpClient http) : ITextGateway
 {
     private static readonly TimeSpan LookUpPatience = TimeSpan.FromSeconds(5);
 
-    private sealed record Body([property: JsonPropertyName("to")] string To, [property: JsonPropertyName("body")] string Text);
+    private sealed record Body([property: JsonPropertyName("to")] string To, [property: JsonPropertyName("body")] string Text,
+        [property: JsonPropertyName("from"), JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)] string? From);
 
     private sealed record Taken([property: JsonPropertyName("id")] string Id);
 
@@ -40,7 +42,7 @@ public sealed class HttpTextGateway(HttpClient http) : ITextGateway
     {
         try
         {
-            using var request = new HttpRequestMessage(HttpMethod.Post, "messages") { Content = JsonContent.Create(new Body(text.To, text.Body)) };
+            using var request = new HttpRequestMessage(HttpMethod.Post, "messages") { Content = JsonContent.Create(new Body(text.To, text.Body, text.From)) };
             request.Headers.Add("Idempotency-Key", text.Key);
             using var response = await http.SendAsync(request, stop);
             if (response.IsSuccessStatusCode)

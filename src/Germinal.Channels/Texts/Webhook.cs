@@ -15,6 +15,7 @@ namespace Germinal.Channels.Texts;
 /// <param name="Permanent">Of one that failed: whether the number will never work.</param>
 /// <param name="Reason">Why it failed.</param>
 /// <param name="At">Practice time in the demo: when it happened, ISO 8601; null: now.</param>
+/// <param name="To">The number of ours they wrote to, E.164; null where the gateway has one number only.</param>
 public sealed record GatewayNews(
     [property: JsonPropertyName("type")] string Type,
     [property: JsonPropertyName("id")] string Id,
@@ -23,7 +24,8 @@ public sealed record GatewayNews(
     [property: JsonPropertyName("body")] string? Body = null,
     [property: JsonPropertyName("permanent")] bool Permanent = false,
     [property: JsonPropertyName("reason")] string? Reason = null,
-    [property: JsonPropertyName("at")] string? At = null);
+    [property: JsonPropertyName("at")] string? At = null,
+    [property: JsonPropertyName("to")] string? To = null);
 
 /// <summary>
 /// Signed webhooks: HMAC-SHA256 over <c>id.timestamp.body</c> in base64, in the headers <c>webhook-id</c>,

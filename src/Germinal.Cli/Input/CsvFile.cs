@@ -1,6 +1,4 @@
-using System.Globalization;
-using CsvHelper;
-using CsvHelper.Configuration;
+using Germinal.Channels.Tables;
 
 namespace Germinal.Cli.Input;
 
@@ -17,13 +15,13 @@ public sealed record CsvFile(string Path, IReadOnlyList<string> Header, IReadOnl
     public static CsvFile Read(string path, List<string> errors)
     {
         using var reader = new StringReader(Files.Text(path));
-        using var parser = new CsvParser(reader, new CsvConfiguration(CultureInfo.InvariantCulture) { BadDataFound = null, IgnoreBlankLines = true });
+        using var parser = CsvText.Parser(reader, ",", skipBlankLines: true);
         string[]? header = null;
         var rows = new List<CsvRow>();
         var line = 1;
         while (parser.Read())
         {
-            var cells = parser.Record ?? [];
+            var cells = CsvText.CellsOf(parser);
             if (header is null)
             {
                 header = [.. cells.Select(c => c.Trim())];

@@ -1,6 +1,5 @@
 using System.Globalization;
-using CsvHelper;
-using CsvHelper.Configuration;
+using Germinal.Channels.Tables;
 using Germinal.Core.Programs;
 using Germinal.Core.Time;
 
@@ -13,8 +12,8 @@ internal static class CsvOutput
 
     public static void Write(IEnumerable<TouchLine> lines, Practice practice, bool why, TextWriter output)
     {
-        using var csv = new CsvWriter(output, new CsvConfiguration(CultureInfo.InvariantCulture) { NewLine = "\n" }, leaveOpen: true);
-        Row(csv, why ? [.. Columns, "why"] : Columns);
+        using var csv = CsvText.Writer(output, "\n");
+        csv.WriteRow(why ? [.. Columns, "why"] : Columns);
         foreach (var line in lines)
         {
             var zone = practice.ZoneOf(line.Person);
@@ -23,17 +22,7 @@ internal static class CsvOutput
                 line.Person.Handle, line.Touch.Program.Definition.Name, line.Touch.Run.ToString(CultureInfo.InvariantCulture), line.Touch.Step.Id, line.Touch.Step.Kind,
                 Moments.Write(line.Touch.Due, zone), line.Touch.SettledAt is { } at ? Moments.Write(at, zone) : "", line.Outcome, line.Reason,
             ];
-            Row(csv, why ? [.. cells, string.Join(' ', line.Sentences(practice))] : cells);
+            csv.WriteRow(why ? [.. cells, string.Join(' ', line.Sentences(practice))] : cells);
         }
-    }
-
-    private static void Row(CsvWriter csv, string[] cells)
-    {
-        foreach (var cell in cells)
-        {
-            csv.WriteField(cell);
-        }
-
-        csv.NextRecord();
     }
 }

@@ -142,7 +142,10 @@ public sealed record TouchSettled(Guid RunId, string StepId, Instant At, Outcome
 }
 
 /// <summary>A task left the day sheet: done with an outcome, or withdrawn with a reason.</summary>
-public sealed record TaskClosed(Guid RunId, string StepId, Instant At, Outcome Outcome, string? Reason) : TouchEffect(RunId, StepId);
+public sealed record TaskClosed(Guid RunId, string StepId, Instant At, Outcome Outcome, string? Reason, string? Remark = null) : TouchEffect(RunId, StepId);
+
+/// <summary>A task that had left the day sheet stands on it again.</summary>
+public sealed record TaskPutBack(Guid RunId, string StepId) : TouchEffect(RunId, StepId);
 
 /// <summary>A member's hold was put on or taken off.</summary>
 public sealed record TouchHoldChanged(Guid TouchId, bool Held) : Effect;

@@ -98,7 +98,14 @@ public sealed record LeftForGood(Instant At, string Reason) : Happening(At);
 public sealed record Added(Instant At, string? Source) : Happening(At);
 
 /// <summary>A task on the day sheet was done, a call with an outcome; or dropped (null).</summary>
-public sealed record TaskEnded(Instant At, Guid TouchId, string? Outcome) : Happening(At);
+/// <param name="At">When.</param>
+/// <param name="TouchId">The task's touch.</param>
+/// <param name="Outcome">How it ended; null where it was dropped.</param>
+/// <param name="Remark">What the member noted with it.</param>
+public sealed record TaskEnded(Instant At, Guid TouchId, string? Outcome, string? Remark = null) : Happening(At);
+
+/// <summary>A member took back that a task was done: it stands on the day sheet again. What its run did since stays.</summary>
+public sealed record TaskReopened(Instant At, Guid RunId, Guid ProgramId, string StepId) : Happening(At);
 
 /// <summary>As <see cref="TaskEnded"/>, named by its step where the touch is not known: a reaction given to a rehearsal.</summary>
 public sealed record StepTaskEnded(Instant At, Guid ProgramId, string StepId, string? Outcome) : Happening(At);

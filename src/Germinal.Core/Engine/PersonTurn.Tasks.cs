@@ -44,7 +44,18 @@ internal sealed partial class PersonTurn
         }
 
         endedCall = IsCall(ended.TouchId) ? ended.TouchId : null;
-        CloseTask(task, ended.Outcome is null ? Outcome.Cancelled : Outcome.Done, ended.Outcome ?? "dropped");
+        CloseTask(task, ended.Outcome is null ? Outcome.Cancelled : Outcome.Done, ended.Outcome ?? "dropped", ended.Remark);
+    }
+
+    /// <summary>Done by mistake: the task stands on the sheet again. A run that went on because of it has gone on.</summary>
+    private void PutBack(TaskReopened again)
+    {
+        var task = new OpenTask(again.RunId, again.ProgramId, again.StepId);
+        if (!openTasks.Exists(t => t.TouchId == task.TouchId))
+        {
+            openTasks.Add(task);
+            Effects.Add(new TaskPutBack(task.RunId, task.StepId));
+        }
     }
 
     /// <summary>The call whose end is being taken in: its stop (6.1) asks what kind of task it was.</summary>
@@ -91,9 +102,9 @@ internal sealed partial class PersonTurn
         }
     }
 
-    private void CloseTask(OpenTask task, Outcome outcome, string? reason)
+    private void CloseTask(OpenTask task, Outcome outcome, string? reason, string? remark = null)
     {
         openTasks.Remove(task);
-        Effects.Add(new TaskClosed(task.RunId, task.StepId, now, outcome, reason));
+        Effects.Add(new TaskClosed(task.RunId, task.StepId, now, outcome, reason, remark));
     }
 }

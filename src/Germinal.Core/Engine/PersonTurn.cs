@@ -106,6 +106,9 @@ internal sealed partial class PersonTurn
             case TaskEnded ended:
                 EndTask(ended);
                 break;
+            case TaskReopened again:
+                PutBack(again);
+                break;
             case TouchMarked marked:
                 Mark(marked.TouchId, marked.Mark);
                 break;

@@ -145,12 +145,12 @@ public static class PeopleFile
         }
 
         var parts = text.Split('@', 2);
-        var date = parts.Length == 2 ? LocalDatePattern.Iso.Parse(parts[1]) : null;
-        ConsentBasis? basis = (parts[0], date?.Success) switch
+        LocalDate? date = parts.Length == 2 ? Dates.TryParse(parts[1]) : null;
+        ConsentBasis? basis = (parts[0], parts.Length == 2, date) switch
         {
-            ("in", null) or ("out", null) => ConsentBasis.Express,
-            ("inquiry", true) => ConsentBasis.Inquiry,
-            ("client", true) => ConsentBasis.Client,
+            ("in", false, _) or ("out", false, _) => ConsentBasis.Express,
+            ("inquiry", true, not null) => ConsentBasis.Inquiry,
+            ("client", true, not null) => ConsentBasis.Client,
             _ => null,
         };
         if (basis is null)

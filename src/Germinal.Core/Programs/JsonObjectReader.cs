@@ -225,8 +225,7 @@ internal sealed class JsonObjectReader
             return null;
         }
 
-        var parsed = LocalDatePattern.Iso.Parse(text);
-        return parsed.Success ? parsed.Value : Bad<LocalDate?>(key, $"“{text}” is not a date; 2027-12-24 would be.");
+        return Core.Time.Dates.TryParse(text) is { } date ? date : Bad<LocalDate?>(key, $"“{text}” is not a date; 2027-12-24 would be.");
     }
 
     /// <summary>A list of week days.</summary>
@@ -255,10 +254,9 @@ internal sealed class JsonObjectReader
         var dates = new List<LocalDate>();
         foreach (var word in Texts(key))
         {
-            var parsed = LocalDatePattern.Iso.Parse(word);
-            if (parsed.Success)
+            if (Core.Time.Dates.TryParse(word) is { } date)
             {
-                dates.Add(parsed.Value);
+                dates.Add(date);
             }
             else
             {

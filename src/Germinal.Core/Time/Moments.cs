@@ -14,9 +14,11 @@ public static class Moments
 
     /// <summary>
     /// An ISO 8601 instant with its offset (<c>2027-03-09T14:30:00Z</c>), or a local time of a zone (<c>2027-03-09T09:30</c>),
-    /// or a date, which is its beginning there. Null for anything else.
+    /// or a date, which is its beginning there. Null for anything else, and for a year that nobody means (<see cref="Dates"/>).
     /// </summary>
-    public static Instant? Read(string text, DateTimeZone zone)
+    public static Instant? Read(string text, DateTimeZone zone) => Parse(text, zone) is { } moment && Dates.IsMeant(moment) ? moment : null;
+
+    private static Instant? Parse(string text, DateTimeZone zone)
     {
         foreach (var pattern in new[] { WithOffset, WithoutSeconds })
         {
@@ -28,13 +30,13 @@ public static class Moments
 
         foreach (var pattern in new[] { LocalMinutes, Local })
         {
-            if (pattern.Parse(text) is { Success: true } local)
+            if (pattern.Parse(text) is { Success: true } local && Dates.IsMeant(local.Value.Date))
             {
                 return LocalClock.At(local.Value, zone);
             }
         }
 
-        return LocalDatePattern.Iso.Parse(text) is { Success: true } date ? LocalClock.At(date.Value.AtMidnight(), zone) : null;
+        return Dates.TryParse(text) is { } date ? LocalClock.At(date.AtMidnight(), zone) : null;
     }
 
     /// <summary>A moment with the offset of a zone, <c>2027-03-09T09:30:00-05:00</c>.</summary>

@@ -7,11 +7,11 @@ namespace Germinal.Core.Time;
 /// <summary>
 /// A distance in time as ISO 8601 writes it, with one sign for the whole: <c>P8D</c>, <c>-P1D</c>, <c>PT2H</c>, <c>P1DT2H</c>.
 /// Years, months, weeks and days are calendar arithmetic on a local date; hours, minutes and seconds are elapsed time
-/// on the UTC line (rule 1.3).
+/// on the UTC line (rule 1.3). Two are equal when they mean the same, however they are written.
 /// </summary>
 public sealed partial record Offset
 {
-    [GeneratedRegex(@"^(?<s>[+-])?P(?:(?<y>\d{1,4})Y)?(?:(?<m>\d{1,4})M)?(?:(?<w>\d{1,4})W)?(?:(?<d>\d{1,5})D)?(?<t>T(?:(?<h>\d{1,5})H)?(?:(?<n>\d{1,6})M)?(?:(?<c>\d{1,6})S)?)?$", RegexOptions.CultureInvariant)]
+    [GeneratedRegex(@"^(?<s>[+-])?P(?:(?<y>[0-9]{1,4})Y)?(?:(?<m>[0-9]{1,4})M)?(?:(?<w>[0-9]{1,4})W)?(?:(?<d>[0-9]{1,5})D)?(?<t>T(?:(?<h>[0-9]{1,5})H)?(?:(?<n>[0-9]{1,6})M)?(?:(?<c>[0-9]{1,6})S)?)?\z", RegexOptions.CultureInvariant)]
     private static partial Regex Form();
 
     private Offset(Period dates, Duration elapsed, bool hasTimePart, string text)
@@ -47,7 +47,7 @@ public sealed partial record Offset
 
     /// <summary>Reads an ISO 8601 duration with one sign.</summary>
     /// <param name="text">For example <c>P1M</c> or <c>-P1DT12H</c>.</param>
-    /// <returns>The offset, or null when the text is not one (<c>P1DT</c>, <c>P</c>, <c>1D</c>).</returns>
+    /// <returns>The offset, or null when the text is not one (<c>P1DT</c>, <c>P</c>, <c>1D</c>), or one of more than 200 years.</returns>
     public static Offset? TryParse(string? text)
     {
         if (text is null)
@@ -67,8 +67,13 @@ public sealed partial record Offset
         int Of(string group) => m.Groups[group].Success ? sign * int.Parse(m.Groups[group].Value, CultureInfo.InvariantCulture) : 0;
         var dates = new PeriodBuilder { Years = Of("y"), Months = Of("m"), Weeks = Of("w"), Days = Of("d") }.Build();
         var elapsed = Duration.FromHours(Of("h")) + Duration.FromMinutes(Of("n")) + Duration.FromSeconds(Of("c"));
-        return new Offset(dates, elapsed, anyTime, text);
+        return IsMeant(dates) ? new Offset(dates, elapsed, anyTime, text) : null;
     }
+
+    // Nobody plans further than this; calendar arithmetic with more would leave the calendar.
+    private const int MostYears = 200;
+
+    private static bool IsMeant(Period dates) => Math.Abs(dates.Years) <= MostYears && Math.Abs(dates.Months) <= MostYears * 12 && Math.Abs((dates.Weeks * 7L) + dates.Days) <= MostYears * 366;
 
     /// <summary>As <see cref="TryParse"/>, for text known to be right.</summary>
     /// <exception cref="FormatException">The text is not an ISO 8601 duration with one sign.</exception>
@@ -105,14 +110,17 @@ public sealed partial record Offset
         return LocalClock.At(local.Date - Dates + local.TimeOfDay, zone) - Elapsed;
     }
 
+    // P1W is P7D, P1Y is P12M; PT24H is not P1D (rule 1.3), and PT0H keeps its exact moment, which P0D does not (1.4).
+    private (int Months, int Days, Duration Elapsed, bool HasTimePart) Meaning => ((Dates.Years * 12) + Dates.Months, WholeDays, Elapsed, HasTimePart);
+
     /// <summary>The date part as whole days, weeks counted; months and years are not in it.</summary>
     public int WholeDays => (Dates.Weeks * 7) + Dates.Days;
 
     /// <inheritdoc/>
-    public bool Equals(Offset? other) => other is not null && Text == other.Text;
+    public bool Equals(Offset? other) => other is not null && Meaning == other.Meaning;
 
     /// <inheritdoc/>
-    public override int GetHashCode() => Text.GetHashCode(StringComparison.Ordinal);
+    public override int GetHashCode() => Meaning.GetHashCode();
 
     /// <inheritdoc/>
     public override string ToString() => Text;

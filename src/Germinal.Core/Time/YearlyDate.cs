@@ -30,14 +30,13 @@ public readonly record struct YearlyDate(int Month, int Day, int? Year)
             return TryCreate(month, day, null);
         }
 
-        var full = NodaTime.Text.LocalDatePattern.Iso.Parse(text ?? "");
-        return full.Success ? TryCreate(full.Value.Month, full.Value.Day, full.Value.Year) : null;
+        return Dates.TryParse(text) is { } full ? TryCreate(full.Month, full.Day, full.Year) : null;
     }
 
-    /// <summary>The date, or null when there is no such day.</summary>
+    /// <summary>The date, or null when there is no such day, or a year that nobody means (<see cref="Dates"/>).</summary>
     public static YearlyDate? TryCreate(int month, int day, int? year)
     {
-        if (month is < 1 or > 12 || year is < 1 or > 9999 || day < 1)
+        if (month is < 1 or > 12 || year is < Dates.FirstYear or > Dates.LastYear || day < 1)
         {
             return null;
         }
@@ -60,5 +59,7 @@ public readonly record struct YearlyDate(int Month, int Day, int? Year)
     public int? YearsIn(int year) => Year is { } y ? year - y : null;
 
     /// <inheritdoc/>
-    public override string ToString() => Year is { } y ? $"{y:0000}-{Month:00}-{Day:00}" : $"--{Month:00}-{Day:00}";
+    public override string ToString() => Year is { } y
+        ? string.Create(CultureInfo.InvariantCulture, $"{y:0000}-{Month:00}-{Day:00}")
+        : string.Create(CultureInfo.InvariantCulture, $"--{Month:00}-{Day:00}");
 }

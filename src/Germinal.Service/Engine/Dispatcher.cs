@@ -29,7 +29,10 @@ public sealed partial class Dispatcher(
     private const int AtOnce = 16;
 
     /// <summary>Reason of a touch that is on its way and that its provider said it has not: nothing is to be looked up.</summary>
-    private const string NotTakenYet = "later";
+    internal const string NotTakenYet = "later";
+
+    /// <summary>Reason of a touch that is on its way and that a member knows to have arrived.</summary>
+    internal const string Arrived = "arrived";
 
     /// <summary>Reason of a touch that is on its way and of which nobody has said what became of it.</summary>
     private const string AnswerUnknown = "unknown";
@@ -279,7 +282,7 @@ public sealed partial class Dispatcher(
                 found.Enqueue((ready, touch.Reason switch
                 {
                     NotTakenYet => new LookedUp(LookUpResult.NotThere),
-                    "arrived" => new LookedUp(LookUpResult.Found, ready.Key),
+                    Arrived => new LookedUp(LookUpResult.Found, ready.Key),
                     _ => await handing.LookUpAsync(batch, ready, s),
                 }));
             }

@@ -41,6 +41,7 @@ public static class EventKinds
     public const string Archived = "archived";
     public const string CallEnded = "call-ended";
     public const string TaskEnded = "task-ended";
+    public const string TaskReopened = "task-reopened";
     public const string TouchMarked = "touch-marked";
     public const string Overruled = "consent-overruled";
     public const string RunStopped = "run-stopped";
@@ -93,7 +94,8 @@ public static class EventKinds
             OptedOut => new ConsentGiven(at, Words.ChannelOf(Text("channel")), false, Text("everything") == "yes"),
             DoNotContact => new LeftForGood(at, Text("reason") == "died" ? "died" : "do-not-contact"),
             Archived => new LeftForGood(at, Maybe("into") is null ? "archived" : "merged"),
-            CallEnded or TaskEnded => new TaskEnded(at, Id("touch"), Maybe("outcome")),
+            CallEnded or TaskEnded => new TaskEnded(at, Id("touch"), Maybe("outcome"), Maybe("remark")),
+            TaskReopened => new TaskReopened(at, Id("run"), Id("program"), Text("step")),
             TouchMarked => new TouchMarked(at, Id("touch"), Text("mark") switch { "held" => TouchMark.Held, "dropped" => TouchMark.Dropped, _ => null }),
             Overruled => new ConsentOverruled(at, Id("touch"), row.By ?? "", Text("reason")),
             RunStopped => new RunStoppedByHand(at, Id("run"), row.By ?? ""),

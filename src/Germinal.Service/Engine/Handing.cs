@@ -63,7 +63,7 @@ public sealed class Handing(LiquidLetters liquid, LetterWriter writer, PublicLin
 
         if (ready.Letter is not { } letter)
         {
-            return await texts.SendAsync(new OutgoingText(ready.Key, ready.Person.Mobile!, ready.Text!), stop);
+            return await texts.SendAsync(new OutgoingText(ready.Key, ready.Person.Mobile!, ready.Text!, batch.Settings.TextNumber is { Length: > 0 } number ? number : null), stop);
         }
 
         var touch = ready.Touch;

@@ -45,7 +45,7 @@ public static class PracticeReading
             LeapDay = s.LeapDay == "mar1" ? LeapDay.Mar1 : LeapDay.Feb28,
             Calendar = new WorkCalendar(days, s.Holidays.Concat(PublicHolidays.Of(s.HolidaysOf)).ToFrozenSet(), s.Closed.ToFrozenSet()),
             QuietHours = new QuietHours(TimeForm.Parse(s.QuietFrom).Value, TimeForm.Parse(s.QuietTo).Value),
-            Consent = new ConsentRules(s.OpenChannels.ToFrozenDictionary(Words.ChannelOf, _ => ConsentPolicy.Open), s.InquiryMonths, s.ClientMonths),
+            Consent = new ConsentRules(s.OpenChannels.ToFrozenDictionary(Words.ChannelOf, _ => ConsentPolicy.Open), s.InquiryMonths, s.ClientMonths, s.StrictForTransactional),
             Pace = [.. s.Pace.Select(p => new PaceRule(p.Max, p.Days, p.Channels.Select(Words.ChannelOf).ToFrozenSet()))],
             DailyLimits = s.DailyLimits.ToFrozenDictionary(l => Words.ChannelOf(l.Key), l => l.Value),
             Pipelines = [.. s.Pipelines.Select(p => new Pipeline(p.Name, p.Stages))],

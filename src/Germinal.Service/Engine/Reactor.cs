@@ -46,6 +46,18 @@ public sealed class Reactor(IDbContextFactory<GerminalDb> databases, Engines eng
             return 0;
         }
 
+        await TakeInAsync(db, claimed, now, stop);
+        await transaction.CommitAsync(stop);
+        return claimed.Count;
+    }
+
+    /// <summary>Takes in what has come to people who are locked by the caller's transaction, who commits it.</summary>
+    /// <param name="db">A context of their practice, with the transaction.</param>
+    /// <param name="claimed">The people.</param>
+    /// <param name="now">Practice time.</param>
+    /// <param name="stop">Gives up.</param>
+    public async Task TakeInAsync(GerminalDb db, IReadOnlyCollection<Guid> claimed, Instant now, CancellationToken stop)
+    {
         var batch = await EngineBatch.LoadAsync(db, claimed, engines, stop);
         var counts = await LiveCounts.LockAsync(db, batch.Engine, now, stop);
         var events = (await db.Events.AsNoTracking().Where(e => claimed.Contains(e.PersonId) && e.HandledAt == null && e.At <= now)
@@ -60,8 +72,6 @@ public sealed class Reactor(IDbContextFactory<GerminalDb> databases, Engines eng
         await recorder.WriteAsync(Instant.MinValue, stop);
         var handled = events.SelectMany(e => e).Where(e => e.HandledAt != null).Select(e => e.Id).ToArray();
         await db.Database.ExecuteSqlAsync($"UPDATE events SET handled_at = {now} WHERE id = ANY({handled})", stop);
-        await transaction.CommitAsync(stop);
-        return claimed.Count;
     }
 
     private static Task<List<Guid>> CandidatesAsync(GerminalDb db, Guid practiceId, Instant now, CancellationToken stop) =>

@@ -192,6 +192,18 @@ public sealed class Recorder(GerminalDb db, TouchEngine engine)
         return [.. handed.Values.Where(t => t.Status == "handing")];
     }
 
+    /// <summary>
+    /// A member says of a touch that nobody could say it of whether it arrived. It goes back to those that are on their way, where
+    /// it is taken up at once: as sent, or as not taken.
+    /// </summary>
+    /// <returns>False where it was not uncertain.</returns>
+    public static async Task<bool> SayWhetherItArrivedAsync(GerminalDb db, Guid touch, bool arrived, CancellationToken stop)
+    {
+        var reason = arrived ? Dispatcher.Arrived : Dispatcher.NotTakenYet;
+        return await db.Touches.Where(t => t.Id == touch && t.Status == "uncertain").ExecuteUpdateAsync(
+            u => u.SetProperty(t => t.Status, "handing").SetProperty(t => t.Reason, reason).SetProperty(t => t.LeasedUntil, (Instant?)Instant.MinValue), stop) == 1;
+    }
+
     private TouchRow Planned(Guid person, RunRow run, TouchPlanned e)
     {
         var definition = engine.Shelf.Find(run.ProgramId, run.Version).Definition;
@@ -250,6 +262,10 @@ public sealed class Recorder(GerminalDb db, TouchEngine engine)
                 touch.ClosedAt = e.At;
                 touch.CallOutcome = e.Outcome == Outcome.Done ? e.Reason : null;
                 touch.Reason = e.Outcome == Outcome.Done ? null : e.Reason;
+                touch.Remark = e.Remark;
+                break;
+            case TaskPutBack:
+                (touch.Status, touch.ClosedAt, touch.CallOutcome, touch.Reason) = (Words.Of(Outcome.Open), null, null, null);
                 break;
         }
     }
@@ -353,11 +369,11 @@ public sealed class Recorder(GerminalDb db, TouchEngine engine)
         await db.Database.ExecuteSqlAsync(
             $"""
             UPDATE touches t SET status = v.status, reason = v.reason, held = v.held, version = v.version, first_due = v.first_due, due = v.due, plan = coalesce(v.plan::jsonb, t.plan), checks = coalesce(v.checks::jsonb, t.checks),
-              attempt_id = v.attempt_id, attempts = v.attempts, leased_until = v.leased_until, settled_at = v.settled_at, closed_at = v.closed_at, call_outcome = v.call_outcome
+              attempt_id = v.attempt_id, attempts = v.attempts, leased_until = v.leased_until, settled_at = v.settled_at, closed_at = v.closed_at, call_outcome = v.call_outcome, remark = v.remark
             FROM unnest({Column(t => t.Id)}, {Column(t => t.Status)}, {Column(t => t.Reason)}, {Column(t => t.Held)}, {Column(t => t.Version)}, {Column(t => t.FirstDue)}, {Column(t => t.Due)},
               {Column(t => replanned.Contains(t.Id) ? GerminalDb.ToJson(t.Plan) : null)}, {Column(t => checkedAnew.Contains(t.Id) ? GerminalDb.ToJson(t.Checks) : null)}, {Column(t => t.AttemptId)}, {Column(t => t.Attempts)}, {Column(t => t.LeasedUntil)},
-              {Column(t => t.SettledAt)}, {Column(t => t.ClosedAt)}, {Column(t => t.CallOutcome)})
-              AS v(id, status, reason, held, version, first_due, due, plan, checks, attempt_id, attempts, leased_until, settled_at, closed_at, call_outcome)
+              {Column(t => t.SettledAt)}, {Column(t => t.ClosedAt)}, {Column(t => t.CallOutcome)}, {Column(t => t.Remark)})
+              AS v(id, status, reason, held, version, first_due, due, plan, checks, attempt_id, attempts, leased_until, settled_at, closed_at, call_outcome, remark)
             WHERE t.id = v.id
             """,
             stop);

@@ -17,28 +17,28 @@ public static partial class CellReading
     private static readonly string[] Yes = ["yes", "y", "x", "1", "true", "ok", "in", "opted in", "opt in", "✓", "✔"];
     private static readonly string[] No = ["no", "n", "0", "false", "out", "opted out", "opt out", "unsubscribed", "do not email", "stop"];
 
-    [GeneratedRegex(@"^(\d{1,4})[./-](\d{1,2})[./-](\d{1,4})$")]
+    [GeneratedRegex(@"^([0-9]{1,4})[./-]([0-9]{1,2})[./-]([0-9]{1,4})\z")]
     private static partial Regex Numeric();
 
-    [GeneratedRegex(@"^(\d{1,2})\.? ([A-Za-z]{3,9})\.?,?(?: (\d{2,4}))?$")]
+    [GeneratedRegex(@"^([0-9]{1,2})\.? ([A-Za-z]{3,9})\.?,?(?: ([0-9]{2,4}))?\z")]
     private static partial Regex DayMonth();
 
-    [GeneratedRegex(@"^([A-Za-z]{3,9})\.? (\d{1,2})(?:st|nd|rd|th)?,?(?: (\d{2,4}))?$")]
+    [GeneratedRegex(@"^([A-Za-z]{3,9})\.? ([0-9]{1,2})(?:st|nd|rd|th)?,?(?: ([0-9]{2,4}))?\z")]
     private static partial Regex MonthDay();
 
-    [GeneratedRegex(@"^\d{1,2}[./-]\d{1,2}[./-]?$")]
+    [GeneratedRegex(@"^[0-9]{1,2}[./-][0-9]{1,2}[./-]?\z")]
     private static partial Regex NumericNoYear();
 
-    [GeneratedRegex(@"\b(deceased|died|passed away|d\.?\s*19\d\d|d\.?\s*20\d\d)\b|†", RegexOptions.IgnoreCase)]
+    [GeneratedRegex(@"\b(deceased|died|passed away|d\.?\s*19[0-9][0-9]|d\.?\s*20[0-9][0-9])\b|†", RegexOptions.IgnoreCase | RegexOptions.CultureInvariant)]
     private static partial Regex DeathWords();
 
-    [GeneratedRegex(@"\b(do not (contact|call|mail|email|write)|don'?t contact|no contact|wants? no (mail|contact|calls?)|never contact|leave alone)\b", RegexOptions.IgnoreCase)]
+    [GeneratedRegex(@"\b(do not (contact|call|mail|email|write)|don'?t contact|no contact|wants? no (mail|contact|calls?)|never contact|leave alone)\b", RegexOptions.IgnoreCase | RegexOptions.CultureInvariant)]
     private static partial Regex NoContactWords();
 
-    [GeneratedRegex(@"^\s*(grand )?(sub)?totals?\b|^\s*(count|sum)\s*[:=]", RegexOptions.IgnoreCase)]
+    [GeneratedRegex(@"^\s*(grand )?(sub)?totals?\b|^\s*(count|sum)\s*[:=]", RegexOptions.IgnoreCase | RegexOptions.CultureInvariant)]
     private static partial Regex TotalWords();
 
-    [GeneratedRegex(@"\s+(at|\(at\)|\[at\])\s+", RegexOptions.IgnoreCase)]
+    [GeneratedRegex(@"\s+(at|\(at\)|\[at\])\s+", RegexOptions.IgnoreCase | RegexOptions.CultureInvariant)]
     private static partial Regex WrittenAt();
 
     /// <summary>A date in any usual style; a numeric one by the practice's order; without a year it stays without.</summary>
@@ -61,7 +61,7 @@ public static partial class CellReading
         var m = Numeric().Match(text);
         if (m.Success)
         {
-            var (a, b, c) = (int.Parse(m.Groups[1].Value), int.Parse(m.Groups[2].Value), int.Parse(m.Groups[3].Value));
+            var (a, b, c) = (int.Parse(m.Groups[1].Value, CultureInfo.InvariantCulture), int.Parse(m.Groups[2].Value, CultureInfo.InvariantCulture), int.Parse(m.Groups[3].Value, CultureInfo.InvariantCulture));
             var (year, month, day) = m.Groups[1].Length == 4 ? (a, b, c) : dayFirst ? (Year(c, m.Groups[3].Length, today), b, a) : (Year(c, m.Groups[3].Length, today), a, b);
             return Checked(month, day, year, text, today, dayFirst);
         }
@@ -72,13 +72,13 @@ public static partial class CellReading
         if (named.Item2 is { } name)
         {
             var month = Array.FindIndex(Months, n => name.StartsWith(n, StringComparison.OrdinalIgnoreCase)) + 1;
-            return Checked(month, int.Parse(named.Item1), named.Item3.Length == 0 ? null : Year(int.Parse(named.Item3), named.Item3.Length, today), text, today, dayFirst);
+            return Checked(month, int.Parse(named.Item1, CultureInfo.InvariantCulture), named.Item3.Length == 0 ? null : Year(int.Parse(named.Item3, CultureInfo.InvariantCulture), named.Item3.Length, today), text, today, dayFirst);
         }
 
         if (NumericNoYear().IsMatch(text))
         {
             var parts = text.Split(['.', '/', '-'], StringSplitOptions.RemoveEmptyEntries);
-            var (first, second) = (int.Parse(parts[0]), int.Parse(parts[1]));
+            var (first, second) = (int.Parse(parts[0], CultureInfo.InvariantCulture), int.Parse(parts[1], CultureInfo.InvariantCulture));
             return Checked(dayFirst ? second : first, dayFirst ? first : second, null, text, today, dayFirst);
         }
 
@@ -86,11 +86,13 @@ public static partial class CellReading
         if (int.TryParse(text, NumberStyles.None, CultureInfo.InvariantCulture, out var serial) && serial is > 1000 and < 60000)
         {
             var date = new LocalDate(1899, 12, 30).PlusDays(serial);
-            return new(new YearlyDate(date.Month, date.Day, date.Year), $"“{text}” is a spreadsheet’s number for a date; read as {date:d MMMM yyyy}, which is a guess.");
+            return new(new YearlyDate(date.Month, date.Day, date.Year), $"“{text}” is a spreadsheet’s number for a date; read as {Written(date)}, which is a guess.");
         }
 
         return new(null, $"“{text}” is not a date. 4/27/1975, 1975-04-27 or 27 Apr would be.");
     }
+
+    private static string Written(LocalDate date) => date.ToString("d MMMM uuuu", CultureInfo.InvariantCulture);
 
     private static int Year(int year, int digits, LocalDate today) =>
         digits > 2 ? year : year + (today.Year / 100 * 100) > today.Year ? year + (today.Year / 100 * 100) - 100 : year + (today.Year / 100 * 100);
@@ -103,7 +105,7 @@ public static partial class CellReading
         }
 
         var turned = YearlyDate.TryCreate(day, month, year) is { } t
-            ? $" In the other order it would be {new LocalDate(t.Year ?? 2000, t.Month, t.Day):d MMMM}."
+            ? $" In the other order it would be {Written(new LocalDate(t.Year ?? 2000, t.Month, t.Day))}."
             : "";
         return new(null, $"“{text}” is no day there is, read {(dayFirst ? "day first" : "month first")}.{turned} The date is left out.");
     }

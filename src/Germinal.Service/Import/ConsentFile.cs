@@ -1,5 +1,5 @@
 using System.Globalization;
-using CsvHelper;
+using Germinal.Channels.Tables;
 using Germinal.Core.Programs;
 using Germinal.Service.Engine;
 using Germinal.Store;
@@ -43,21 +43,11 @@ public sealed class ConsentFile
     /// <summary>Writes a person's whole ledger, the oldest entry first.</summary>
     public static async Task WriteAsync(GerminalDb db, PersonRow person, TextWriter output, CancellationToken stop)
     {
-        await using var csv = new CsvWriter(output, CultureInfo.InvariantCulture, leaveOpen: true);
-        foreach (var column in Columns)
-        {
-            csv.WriteField(column);
-        }
-
-        await csv.NextRecordAsync();
+        await using var csv = CsvText.Writer(output);
+        csv.WriteRow(Columns);
         await foreach (var c in db.Consent.AsNoTracking().Where(c => c.PersonId == person.Id).OrderBy(c => c.At).ThenBy(c => c.Id).AsAsyncEnumerable().WithCancellation(stop))
         {
-            foreach (var cell in new[] { person.Email, person.Mobile, c.Channel, c.Purpose ?? "everything", c.Topic, c.IsIn ? "in" : "out", c.Basis, c.At.ToString(), c.Source, c.Evidence, c.Reason })
-            {
-                csv.WriteField(cell);
-            }
-
-            await csv.NextRecordAsync();
+            csv.WriteRow([person.Email, person.Mobile, c.Channel, c.Purpose ?? "everything", c.Topic, c.IsIn ? "in" : "out", c.Basis, c.At.ToString(), c.Source, c.Evidence, c.Reason]);
         }
     }
 

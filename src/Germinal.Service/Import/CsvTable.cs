@@ -1,7 +1,6 @@
 using System.Globalization;
 using System.Text;
-using CsvHelper;
-using CsvHelper.Configuration;
+using Germinal.Channels.Tables;
 
 namespace Germinal.Service.Import;
 
@@ -28,20 +27,12 @@ public sealed record CsvTable(string[] Header, IReadOnlyList<CsvRecord> Records)
             throw new UnreadableFileException("This is not a text file. Save the list as CSV (in a spreadsheet: save as, CSV) and drop that here.");
         }
 
-        var configuration = new CsvConfiguration(CultureInfo.InvariantCulture)
-        {
-            Delimiter = DelimiterOf(text),
-            HasHeaderRecord = false,
-            BadDataFound = null,
-            IgnoreBlankLines = false,
-            MissingFieldFound = null,
-        };
-        using var parser = new CsvParser(new StringReader(text), configuration);
+        using var parser = CsvText.Parser(new StringReader(text));
         string[]? header = null;
         var records = new List<CsvRecord>();
         while (parser.Read())
         {
-            var cells = parser.Record ?? [];
+            var cells = CsvText.CellsOf(parser);
             if (header is null)
             {
                 header = [.. cells.Select(c => c.Trim())];
@@ -76,30 +67,6 @@ public sealed record CsvTable(string[] Header, IReadOnlyList<CsvRecord> Records)
         {
             return Encoding.GetEncoding(1252).GetString(file);
         }
-    }
-
-    /// <summary>The delimiter that parts the first line most often, outside quotes.</summary>
-    private static string DelimiterOf(string text)
-    {
-        var counts = new Dictionary<char, int> { [','] = 0, [';'] = 0, ['\t'] = 0 };
-        var quoted = false;
-        foreach (var c in text)
-        {
-            if (c == '"')
-            {
-                quoted = !quoted;
-            }
-            else if (!quoted && c is '\n' or '\r')
-            {
-                break;
-            }
-            else if (!quoted && counts.TryGetValue(c, out var n))
-            {
-                counts[c] = n + 1;
-            }
-        }
-
-        return counts.MaxBy(p => p.Value).Key.ToString();
     }
 }
 

@@ -61,6 +61,9 @@ public static class ImportField
     public static bool Exists(string field) =>
         All.Any(f => f.Field == field) || (field.StartsWith(DatePrefix, StringComparison.Ordinal) && field.Length > DatePrefix.Length);
 
+    /// <summary>True for a column that brings consent.</summary>
+    public static bool IsConsent(string field) => field == EmailConsent;
+
     /// <summary>A guess for each column; a field is given to one column only, the first that fits best.</summary>
     public static string[] Guess(CsvTable table)
     {

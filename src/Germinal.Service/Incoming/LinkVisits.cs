@@ -34,7 +34,7 @@ public sealed class LinkVisits(IDbContextFactory<GerminalDb> databases)
         db.PracticeId = touch.PracticeId;
         var now = await PracticeClock.NowAsync(db, stop);
         await using var transaction = await db.Database.BeginTransactionAsync(stop);
-        if (!Note(db, touch, null, agent, prefetch, now))
+        if (!(await NoteAsync(db, touch, null, agent, prefetch, now, stop)).ByMachine)
         {
             await OpenAsync(db, new PeopleDesk(db, "the recipient", now), touch, now, stop);
         }
@@ -56,14 +56,14 @@ public sealed class LinkVisits(IDbContextFactory<GerminalDb> databases)
         db.PracticeId = touch.PracticeId;
         var now = await PracticeClock.NowAsync(db, stop);
         await using var transaction = await db.Database.BeginTransactionAsync(stop);
-        var first = !await db.Visits.AnyAsync(v => v.TouchId == touchId && v.Link == place && !v.ByMachine, stop);
-        if (!Note(db, touch, place, agent, prefetch, now))
+        var visit = await NoteAsync(db, touch, place, agent, prefetch, now, stop);
+        if (visit is { ByMachine: false, IsNews: true })
         {
             // Who follows a link has opened the letter, whether or not its picture was fetched.
             var desk = new PeopleDesk(db, "the recipient", now);
             await OpenAsync(db, desk, touch, now, stop);
             db.Events.Add(desk.NewEvent(touch.PersonId, EventKinds.LinkFollowed, touch.Data(("link", link.Name), ("address", link.Address))));
-            if (first)
+            if (visit.Count == 1)
             {
                 await SetOffAsync(db, desk, touch, link, now, stop);
             }
@@ -83,13 +83,28 @@ public sealed class LinkVisits(IDbContextFactory<GerminalDb> databases)
         }
     }
 
-    /// <summary>Writes a visit down.</summary>
-    /// <returns>True where a machine made it.</returns>
-    private static bool Note(GerminalDb db, TouchOf touch, int? link, string agent, bool prefetch, Instant now)
+    private sealed record Visit(int Count, bool IsNews, bool ByMachine);
+
+    private sealed record Counted(int Count, bool IsNews);
+
+    /// <summary>
+    /// Counts a visit; of several at one moment exactly one is the first. Further ones within the hour are no news: a program
+    /// that starts by a link is not started by a double click.
+    /// </summary>
+    private static async Task<Visit> NoteAsync(GerminalDb db, TouchOf touch, int? link, string agent, bool prefetch, Instant now, CancellationToken stop)
     {
         var machine = prefetch || now - touch.Message.SentAt < TooFast || MachineWords.Any(w => agent.Contains(w, StringComparison.OrdinalIgnoreCase));
-        db.Visits.Add(new VisitRow { PracticeId = touch.PracticeId, PersonId = touch.PersonId, TouchId = touch.TouchId, At = now, Link = link, ByMachine = machine, Agent = agent.Length > 200 ? agent[..200] : agent });
-        return machine;
+        var program = Channels.IncomingText.KeepLine(agent, 200);
+        var hourAgo = now - Duration.FromHours(1);
+        var counted = (await db.Database.SqlQuery<Counted>(
+            $"""
+            WITH before AS (SELECT last_at FROM visits WHERE touch_id = {touch.TouchId} AND link IS NOT DISTINCT FROM {link}::int AND by_machine = {machine} FOR UPDATE)
+            INSERT INTO visits (practice_id, person_id, touch_id, at, last_at, count, link, by_machine, agent)
+            VALUES ({touch.PracticeId}, {touch.PersonId}, {touch.TouchId}, {now}, {now}, 1, {link}, {machine}, {program})
+            ON CONFLICT (touch_id, link, by_machine) DO UPDATE SET count = visits.count + 1, last_at = CASE WHEN visits.last_at < {hourAgo} THEN {now} ELSE visits.last_at END
+            RETURNING count, (xmax = 0 OR coalesce((SELECT last_at FROM before) < {hourAgo}, false)) AS is_news
+            """).ToListAsync(stop)).Single();
+        return new Visit(counted.Count, counted.IsNews, machine);
     }
 
     /// <summary>What is part of the letter's link, once for each person and letter.</summary>

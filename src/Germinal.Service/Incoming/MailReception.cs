@@ -33,8 +33,8 @@ public sealed class MailReception(IDbContextFactory<GerminalDb> databases, Reply
             touch = null;
         }
 
-        var practice = touch?.PracticeId ?? practiceId ?? await PracticeOfAsync(db, mail.From, stop);
-        if (practice is not { } at)
+        // What came to no mailbox of a practice and is about no letter of one belongs to nobody.
+        if ((touch?.PracticeId ?? practiceId) is not { } at)
         {
             return;
         }
@@ -49,11 +49,17 @@ public sealed class MailReception(IDbContextFactory<GerminalDb> databases, Reply
         }
 
         await using var transaction = await db.Database.BeginTransactionAsync(stop);
-        db.Received.Add(new ReceivedRow
+        var row = new ReceivedRow
         {
             PracticeId = at, PersonId = person, GuessId = person is null ? await GuessAsync(db, mail, stop) : null, Channel = "email", FromAddress = mail.From, Subject = mail.Subject, Text = mail.Text, Quoted = mail.Quoted,
             TouchId = touch?.TouchId, At = now, Key = key, Kind = mail.Kind.ToString().ToLowerInvariant(), SeenAt = mail.Kind == ReceivedKind.Reply ? null : now,
-        });
+        };
+        db.Received.Add(row);
+        if (mail.IsCut)
+        {
+            db.ReceivedFiles.Add(await WholeAsync(row, message, stop));
+        }
+
         if (person is { } id)
         {
             await TakeInAsync(db, mail, id, touch, now, stop);
@@ -61,6 +67,14 @@ public sealed class MailReception(IDbContextFactory<GerminalDb> databases, Reply
 
         await db.SaveChangesAsync(stop);
         await transaction.CommitAsync(stop);
+    }
+
+    /// <summary>The message as it came, where there is more of it than is kept as text.</summary>
+    private static async Task<ReceivedFileRow> WholeAsync(ReceivedRow received, MimeMessage message, CancellationToken stop)
+    {
+        using var memory = new MemoryStream();
+        await message.WriteToAsync(memory, stop);
+        return new ReceivedFileRow { PracticeId = received.PracticeId, Received = received, ContentType = "message/rfc822", Content = memory.ToArray() };
     }
 
     private static async Task TakeInAsync(GerminalDb db, ReceivedMail mail, Guid person, TouchOf? touch, Instant now, CancellationToken stop)
@@ -85,10 +99,6 @@ public sealed class MailReception(IDbContextFactory<GerminalDb> databases, Reply
                 break;
         }
     }
-
-    private static async Task<Guid?> PracticeOfAsync(GerminalDb db, string from, CancellationToken stop) =>
-        await db.People.IgnoreQueryFilters().Where(p => p.Email == from).OrderBy(p => p.Id).Select(p => (Guid?)p.PracticeId).FirstOrDefaultAsync(stop) ??
-        await db.Practices.OrderBy(p => p.Id).Select(p => (Guid?)p.Id).FirstOrDefaultAsync(stop);
 
     /// <summary>Whose an unknown address may be: somebody whose second address it is, or who bears the name it gives.</summary>
     private static Task<Guid?> GuessAsync(GerminalDb db, ReceivedMail mail, CancellationToken stop)

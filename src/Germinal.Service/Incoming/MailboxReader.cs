@@ -13,7 +13,7 @@ namespace Germinal.Service.Incoming;
 /// Reads a practice's own mailbox by IMAP (RFC 9051): what is unread is taken in and marked as read. What somebody else
 /// reads first is theirs; nothing is ever deleted.
 /// </summary>
-public sealed class MailboxReader(IDbContextFactory<GerminalDb> databases, MailReception reception, Secrets secrets)
+public sealed class MailboxReader(IDbContextFactory<GerminalDb> databases, MailReception reception, Secrets secrets, ServerLine line)
 {
     private const int MessagesAtOnce = 200;
 
@@ -45,8 +45,12 @@ public sealed class MailboxReader(IDbContextFactory<GerminalDb> databases, MailR
     {
         try
         {
-            using var client = new ImapClient();
-            await client.ConnectAsync(server.Host, server.Port, server.Socket, stop);
+            using var client = new ImapClient { Timeout = (int)ServerLine.Patience.TotalMilliseconds };
+            if (await ConnectAsync(client, server, stop) is { } unreachable)
+            {
+                return $"The mailbox at {server.Host}:{server.Port} cannot be read: {unreachable}";
+            }
+
             await client.AuthenticateAsync(server.User, server.Password, stop);
             var inbox = client.Inbox ?? throw new InvalidOperationException("The mailbox has no inbox.");
             await inbox.OpenAsync(FolderAccess.ReadWrite, stop);
@@ -60,13 +64,28 @@ public sealed class MailboxReader(IDbContextFactory<GerminalDb> databases, MailR
             await client.DisconnectAsync(true, stop);
             return null;
         }
-        catch (AuthenticationException e)
+        catch (AuthenticationException)
         {
-            return $"The mailbox at {server.Host}:{server.Port} does not let “{server.User}” in: {e.Message}";
+            return $"The mailbox at {server.Host}:{server.Port} does not let “{server.User}” in with the password it was given.";
         }
         catch (Exception e) when (e is ImapCommandException or ImapProtocolException or IOException or System.Net.Sockets.SocketException or SslHandshakeException or NotSupportedException or InvalidOperationException or TimeoutException)
         {
             return $"The mailbox at {server.Host}:{server.Port} cannot be read: {e.Message}";
+        }
+    }
+
+    private async Task<string?> ConnectAsync(ImapClient client, MailServer server, CancellationToken stop)
+    {
+        using var patience = CancellationTokenSource.CreateLinkedTokenSource(stop);
+        patience.CancelAfter(ServerLine.Patience);
+        try
+        {
+            await client.ConnectAsync(await line.ConnectAsync(server.Host, server.Port, patience.Token), server.Host, server.Port, server.Socket, patience.Token);
+            return null;
+        }
+        catch (Exception e) when (!stop.IsCancellationRequested && e is ImapCommandException or ImapProtocolException or IOException or System.Net.Sockets.SocketException or SslHandshakeException or NotSupportedException or ServerRefusedException or TimeoutException or OperationCanceledException)
+        {
+            return ServerLine.Explain(e);
         }
     }
 }

@@ -13,13 +13,12 @@ public static class Notices
     /// attacker cannot flood them.
     /// </summary>
     /// <param name="db">Any context.</param>
-    /// <param name="practiceId">The practice it was aimed at; null where that cannot be told: then the first one.</param>
+    /// <param name="practiceId">The practice it was aimed at; null where that cannot be told: then nobody is told, unless the installation has one practice only.</param>
     /// <param name="what">What was forged, in a few words.</param>
     /// <param name="stop">Gives up.</param>
     public static async Task ForgeryAsync(GerminalDb db, Guid? practiceId, string what, CancellationToken stop)
     {
-        var practice = practiceId ?? await db.Practices.OrderBy(p => p.Id).Select(p => p.Id).FirstOrDefaultAsync(stop);
-        if (practice == Guid.Empty)
+        if ((practiceId ?? await TheOnlyPractice.OfAsync(db, stop)) is not { } practice)
         {
             return;
         }

@@ -1,3 +1,4 @@
+using Germinal.Channels;
 using Germinal.Channels.Texts;
 using Germinal.Core.Messages;
 using Germinal.Service.Clock;
@@ -43,38 +44,41 @@ public sealed class TextReception(IDbContextFactory<GerminalDb> databases, IText
             return;
         }
 
-        await Bounces.TakeAsync(db, touch, news.Permanent, "invalid-number", news.Reason ?? "", stop);
+        await Bounces.TakeAsync(db, touch, news.Permanent, "invalid-number", IncomingText.KeepLine(news.Reason), stop);
     }
 
     private async Task ReceivedAsync(GerminalDb db, GatewayNews news, CancellationToken stop)
     {
-        var (from, body) = (news.From!, news.Body ?? "");
-        var last = await TouchOf.LastToAsync(db, "text", from, stop);
-        var person = last?.PersonId ?? await db.People.IgnoreQueryFilters().Where(p => p.Mobile == from && !p.Archived).OrderBy(p => p.Id).Select(p => (Guid?)p.Id).FirstOrDefaultAsync(stop);
-        db.PracticeId = last?.PracticeId ?? (person is { } known
-            ? await db.People.IgnoreQueryFilters().Where(p => p.Id == known).Select(p => p.PracticeId).SingleAsync(stop)
-            : await db.Practices.OrderBy(p => p.Id).Select(p => p.Id).FirstOrDefaultAsync(stop));
-        var key = $"text/{news.Id}";
-        if (await db.Received.AnyAsync(r => r.Key == key, stop))
+        var (from, body) = (IncomingText.KeepLine(news.From, 40), IncomingText.Keep(news.Body).Trim());
+        var wish = OptOutWords.Read(body);
+        if (wish is TextWish.Stop)
+        {
+            await StopAsync(db, from, body, stop);
+        }
+
+        if (await PracticeOfAsync(db, news, from, stop) is not { } practice)
+        {
+            // Nobody's number, and nobody anybody knows: a STOP has counted, anything else is for nobody.
+            return;
+        }
+
+        db.PracticeId = practice.Id;
+        var last = practice.Last?.PracticeId == practice.Id ? practice.Last : null;
+        var person = last?.PersonId ?? await db.People.Where(p => p.Mobile == from && !p.Archived).OrderBy(p => p.Id).Select(p => (Guid?)p.Id).FirstOrDefaultAsync(stop);
+        var now = await PracticeClock.NowAsync(db, stop);
+        var row = new ReceivedRow
+        {
+            PracticeId = practice.Id, PersonId = person, GuessId = person is null ? await GuessAsync(db, from, stop) : null, Channel = "text", FromAddress = from, Text = body, At = now,
+            Key = $"text/{IncomingText.KeepLine(news.Id, 200)}", TouchId = last?.TouchId,
+            Kind = wish switch { TextWish.Stop => "opt-out", TextWish.Start => "opt-in", TextWish.Help => "help", _ => "reply" }, SeenAt = wish == TextWish.None ? null : now,
+        };
+        if (await db.Received.AnyAsync(r => r.Key == row.Key, stop))
         {
             return;
         }
 
-        var now = await PracticeClock.NowAsync(db, stop);
-        var wish = OptOutWords.Read(body);
         await using var transaction = await db.Database.BeginTransactionAsync(stop);
-        var row = new ReceivedRow
-        {
-            PracticeId = db.PracticeId.Value, PersonId = person, GuessId = person is null ? await GuessAsync(db, from, stop) : null, Channel = "text", FromAddress = from, Text = body.Trim(), At = now, Key = key,
-            TouchId = last?.TouchId, Kind = wish switch { TextWish.Stop => "opt-out", TextWish.Start => "opt-in", TextWish.Help => "help", _ => "reply" }, SeenAt = wish == TextWish.None ? null : now,
-        };
         db.Received.Add(row);
-        if (wish is TextWish.Stop && person is null)
-        {
-            // Nobody we know; the number itself is left alone from now on.
-            await Bounces.SuppressAsync(db, from, "opted-out", now, stop);
-        }
-
         if (person is { } id)
         {
             await TakeWishAsync(db, id, wish, body, last, stop);
@@ -84,10 +88,71 @@ public sealed class TextReception(IDbContextFactory<GerminalDb> databases, IText
         await transaction.CommitAsync(stop);
         if (wish == TextWish.Help)
         {
-            var practice = await db.Practices.AsNoTracking().SingleAsync(p => p.Id == db.PracticeId, stop);
-            await gateway.SendAsync(new OutgoingText($"help-{news.Id}", from, $"This is {practice.Name}. Answer STOP and you get no more texts from us."), stop);
+            var us = await db.Practices.AsNoTracking().SingleAsync(p => p.Id == practice.Id, stop);
+            var number = us.Settings.TextNumber is { Length: > 0 } own ? own : null;
+            await gateway.SendAsync(new OutgoingText($"help-{news.Id}", from, $"This is {us.Name}. Answer STOP and you get no more texts from us.", number), stop);
         }
     }
+
+    private sealed record Practice(Guid Id, TouchOf? Last);
+
+    /// <summary>
+    /// Whose a text is: the practice's whose number it came to; where the gateway has one number for all, that of the last text
+    /// that went to the sender, or the only one that knows them; nobody's where that cannot be told.
+    /// </summary>
+    private static async Task<Practice?> PracticeOfAsync(GerminalDb db, GatewayNews news, string from, CancellationToken stop)
+    {
+        var last = await TouchOf.LastToAsync(db, "text", from, stop);
+        if (news.To is { Length: > 0 } to && (await db.Practices.AsNoTracking().ToListAsync(stop)).Find(p => p.Settings.TextNumber == to) is { } numbered)
+        {
+            return new Practice(numbered.Id, last);
+        }
+
+        if (last is not null)
+        {
+            return new Practice(last.PracticeId, last);
+        }
+
+        var knowing = await db.People.IgnoreQueryFilters().Where(p => p.Mobile == from && !p.Archived).Select(p => p.PracticeId).Distinct().Take(2).ToListAsync(stop);
+        return (knowing.Count == 1 ? knowing[0] : knowing.Count == 0 ? await TheOnlyPractice.OfAsync(db, stop) : null) is { } only ? new Practice(only, null) : null;
+    }
+
+    /// <summary>
+    /// A STOP counts for everybody of that number, whoever the text was meant for: their texts stop, and the number is left
+    /// alone by every practice that shares it (rule 10.6).
+    /// </summary>
+    private static async Task StopAsync(GerminalDb db, string from, string body, CancellationToken stop)
+    {
+        var now = await PracticeClock.NowAsync(db, stop);
+        var owners = await db.People.IgnoreQueryFilters().Where(p => p.Mobile == from).Select(p => new { p.Id, p.PracticeId }).ToListAsync(stop);
+        foreach (var of in owners.GroupBy(o => o.PracticeId))
+        {
+            db.PracticeId = of.Key;
+            await using var transaction = await db.Database.BeginTransactionAsync(stop);
+            foreach (var person in of.Where(o => !AlreadyOut(db, o.Id)))
+            {
+                await new PeopleDesk(db, "the recipient", now).AddConsentAsync(person.Id, "text", null, null, false, "express", $"answered “{body}”", null, stop);
+            }
+
+            await transaction.CommitAsync(stop);
+        }
+
+        if (owners.Count == 0)
+        {
+            // Nobody has it; whoever comes with it later is left alone.
+            foreach (var practice in await db.Practices.AsNoTracking().Select(p => p.Id).ToListAsync(stop))
+            {
+                db.PracticeId = practice;
+                await Bounces.SuppressAsync(db, from, "opted-out", now, stop);
+            }
+        }
+
+        db.PracticeId = null;
+    }
+
+    /// <summary>Whether the newest word on texts is a no to everything already; news that comes twice is written once.</summary>
+    private static bool AlreadyOut(GerminalDb db, Guid person) =>
+        db.Consent.Where(c => c.PersonId == person && c.Channel == "text" && c.Topic == null).OrderByDescending(c => c.At).ThenByDescending(c => c.Id).Take(1).Any(c => !c.IsIn && c.Purpose == null);
 
     private static async Task TakeWishAsync(GerminalDb db, Guid person, TextWish wish, string body, TouchOf? last, CancellationToken stop)
     {
@@ -95,7 +160,7 @@ public sealed class TextReception(IDbContextFactory<GerminalDb> databases, IText
         switch (wish)
         {
             case TextWish.Stop:
-                await desk.AddConsentAsync(person, "text", null, null, false, "express", $"answered “{body.Trim()}”", null, stop);
+                // Taken in for everybody of the number.
                 break;
             case TextWish.Start:
                 await desk.AddConsentAsync(person, "text", null, null, true, "express", $"answered “{body.Trim()}”", null, stop);

@@ -32,20 +32,25 @@ public sealed class DealingsDesk(GerminalDb db, PeopleDesk desk, Instant now)
         await desk.MoveStageAsync([row.PersonId], stage, stop);
     }
 
-    /// <summary>Closes an opportunity as won or lost; the reason of a loss is kept at the person, where rules read it.</summary>
-    public async Task CloseOpportunityAsync(OpportunityRow row, bool won, string? reason, CancellationToken stop)
+    /// <summary>Closes an opportunity as won or lost; the reason of a loss is kept at the person, where rules read it. The caller has a transaction open.</summary>
+    /// <returns>False where it was closed already.</returns>
+    public async Task<bool> CloseOpportunityAsync(OpportunityRow row, bool won, string? reason, CancellationToken stop)
     {
-        row.Status = won ? "won" : "lost";
-        row.LostReason = won ? null : reason;
-        row.ClosedAt = now;
-        if (!won && reason is not null)
+        var (status, lost) = (won ? "won" : "lost", won ? null : reason);
+        if (await db.Opportunities.Where(o => o.Id == row.Id && o.Status == "open").ExecuteUpdateAsync(
+            u => u.SetProperty(o => o.Status, status).SetProperty(o => o.LostReason, lost).SetProperty(o => o.ClosedAt, now), stop) == 0)
         {
-            var person = await db.People.SingleAsync(p => p.Id == row.PersonId, stop);
-            person.LostReason = reason;
+            return false;
+        }
+
+        if (lost is not null)
+        {
+            await db.People.Where(p => p.Id == row.PersonId).ExecuteUpdateAsync(u => u.SetProperty(p => p.LostReason, lost), stop);
         }
 
         db.Events.Add(desk.NewEvent(row.PersonId, won ? EventKinds.Won : EventKinds.Lost, new() { ["opportunity"] = row.Id.ToString(), ["title"] = row.Title, ["reason"] = reason ?? "" }));
         await db.SaveChangesAsync(stop);
+        return true;
     }
 
     /// <summary>Books an appointment.</summary>
@@ -66,12 +71,18 @@ public sealed class DealingsDesk(GerminalDb db, PeopleDesk desk, Instant now)
         await db.SaveChangesAsync(stop);
     }
 
-    /// <summary>Cancels an appointment; its runs stop.</summary>
-    public async Task CancelAsync(AppointmentRow row, CancellationToken stop)
+    /// <summary>Cancels an appointment; its runs stop. The caller has a transaction open.</summary>
+    /// <returns>False where it was cancelled already.</returns>
+    public async Task<bool> CancelAsync(AppointmentRow row, CancellationToken stop)
     {
-        row.CancelledAt = now;
+        if (await db.Appointments.Where(a => a.Id == row.Id && a.CancelledAt == null).ExecuteUpdateAsync(u => u.SetProperty(a => a.CancelledAt, now), stop) == 0)
+        {
+            return false;
+        }
+
         Note(row, EventKinds.AppointmentCancelled);
         await db.SaveChangesAsync(stop);
+        return true;
     }
 
     private void Note(AppointmentRow row, string kind) => db.Events.Add(desk.NewEvent(row.PersonId, kind, new()
@@ -94,22 +105,17 @@ public sealed class DealingsDesk(GerminalDb db, PeopleDesk desk, Instant now)
         return row;
     }
 
-    /// <summary>A person's open inquiries have been answered, however it was done.</summary>
+    /// <summary>A person's open inquiries have been answered, however it was done. The caller has a transaction open.</summary>
     /// <returns>How many there were.</returns>
     public async Task<int> AnswerAsync(Guid person, string by, CancellationToken stop)
     {
-        var open = await db.Inquiries.Where(i => i.PersonId == person && i.AnsweredAt == null).ToListAsync(stop);
-        foreach (var inquiry in open)
-        {
-            (inquiry.AnsweredAt, inquiry.AnsweredBy) = (now, by);
-        }
-
-        if (open.Count > 0)
+        var answered = await db.Inquiries.Where(i => i.PersonId == person && i.AnsweredAt == null).ExecuteUpdateAsync(u => u.SetProperty(i => i.AnsweredAt, now).SetProperty(i => i.AnsweredBy, by), stop);
+        if (answered > 0)
         {
             db.Events.Add(desk.NewEvent(person, EventKinds.InquiryAnswered, []));
             await db.SaveChangesAsync(stop);
         }
 
-        return open.Count;
+        return answered;
     }
 }

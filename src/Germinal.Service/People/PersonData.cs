@@ -1,53 +1,83 @@
+using System.Data;
 using System.IO.Compression;
 using System.Security.Cryptography;
 using System.Text;
+using System.Text.Encodings.Web;
 using System.Text.Json;
-using System.Text.Json.Serialization;
+using Germinal.Service.Import;
 using Germinal.Store;
 using Germinal.Store.Rows;
 using Microsoft.EntityFrameworkCore;
 using MimeKit;
 using NodaTime;
-using NodaTime.Serialization.SystemTextJson;
+using Npgsql;
 
 namespace Germinal.Service.People;
 
 /// <summary>
 /// A person's data on request: everything as JSON and mail files (GDPR Art. 15 and 20), and erasure that leaves only the
-/// hashes by which they are never written to again (Art. 17).
+/// hashes by which they are never written to again (Art. 17). Both walk <see cref="PersonTables"/>.
 /// </summary>
 public sealed class PersonData(GerminalDb db)
 {
-    private static readonly JsonSerializerOptions Json = new JsonSerializerOptions(JsonSerializerDefaults.Web)
-    {
-        WriteIndented = true, DefaultIgnoreCondition = JsonIgnoreCondition.WhenWritingNull, Encoder = System.Text.Encodings.Web.JavaScriptEncoder.UnsafeRelaxedJsonEscaping,
-    }.ConfigureForNodaTime(DateTimeZoneProviders.Tzdb);
+    private static readonly JsonSerializerOptions Json = new() { WriteIndented = true, Encoder = JavaScriptEncoder.UnsafeRelaxedJsonEscaping };
 
-    /// <summary>Everything kept about a person as a ZIP file: <c>person.json</c>, <c>consent.json</c> and the rest, and each message as <c>.eml</c>.</summary>
+    /// <summary>
+    /// Everything kept about a person as a ZIP file: a JSON file for each table, each message as <c>.eml</c>, files that came in,
+    /// and the rows of lists they were brought in with.
+    /// </summary>
     public async Task WriteAsync(Guid person, Stream output, CancellationToken stop)
     {
         await using var zip = new ZipArchive(output, ZipArchiveMode.Create, leaveOpen: true);
-        async Task AddAsync<T>(string name, T value)
+        foreach (var table in PersonTables.Of(db.Model))
         {
-            await using var entry = await zip.CreateEntry(name).OpenAsync(stop);
-            await JsonSerializer.SerializeAsync(entry, value, Json, stop);
+            await WriteTableAsync(zip, table, person, stop);
         }
 
-        await AddAsync("person.json", await db.People.AsNoTracking().SingleAsync(p => p.Id == person, stop));
-        await AddAsync("dates.json", await db.KeyDates.AsNoTracking().Where(d => d.PersonId == person).ToListAsync(stop));
-        await AddAsync("consent.json", await db.Consent.AsNoTracking().Where(c => c.PersonId == person).OrderBy(c => c.At).ToListAsync(stop));
-        await AddAsync("events.json", await db.Events.AsNoTracking().Where(e => e.PersonId == person).OrderBy(e => e.At).ToListAsync(stop));
-        await AddAsync("runs.json", await db.Runs.AsNoTracking().Where(r => r.PersonId == person).OrderBy(r => r.StartedAt).ToListAsync(stop));
-        await AddAsync("touches.json", await db.Touches.AsNoTracking().Where(t => t.PersonId == person).OrderBy(t => t.Due).ToListAsync(stop));
-        await AddAsync("opportunities.json", await db.Opportunities.AsNoTracking().Where(o => o.PersonId == person).ToListAsync(stop));
-        await AddAsync("appointments.json", await db.Appointments.AsNoTracking().Where(a => a.PersonId == person).ToListAsync(stop));
-        await AddAsync("inquiries.json", await db.Inquiries.AsNoTracking().Where(i => i.PersonId == person).ToListAsync(stop));
-        await AddAsync("received.json", await db.Received.AsNoTracking().Where(r => r.PersonId == person).OrderBy(r => r.At).ToListAsync(stop));
-        foreach (var message in await db.Messages.AsNoTracking().Where(m => m.PersonId == person).OrderBy(m => m.SentAt).ToListAsync(stop))
+        await foreach (var message in db.Messages.AsNoTracking().Where(m => m.PersonId == person).OrderBy(m => m.SentAt).AsAsyncEnumerable().WithCancellation(stop))
         {
             await using var entry = await zip.CreateEntry($"messages/{message.SentAt.InUtc().Date:uuuu-MM-dd}-{message.TouchId:N}.eml").OpenAsync(stop);
             using var mail = ToMail(message);
             await mail.WriteToAsync(entry, stop);
+        }
+
+        var rows = await ImportedCells.OfAsync(db, person, stop);
+        if (rows.Count > 0)
+        {
+            await using var entry = await zip.CreateEntry("imported-rows.json").OpenAsync(stop);
+            await JsonSerializer.SerializeAsync(entry, rows, Json, stop);
+        }
+    }
+
+    private async Task WriteTableAsync(ZipArchive zip, PersonTable table, Guid person, CancellationToken stop)
+    {
+        var rows = new List<JsonElement>();
+        var files = new List<(string Name, byte[] Content)>();
+        var without = table.Files.Count == 0 ? "" : $" - ARRAY[{string.Join(", ", table.Files.Select(f => $"'{f}'"))}]";
+        var columns = string.Concat(table.Files.Select(f => $", t.{f}"));
+        await using (var command = await CommandAsync($"SELECT (to_jsonb(t){without})::text, concat_ws('-', {string.Join(", ", table.Key.Select(k => $"t.{k}"))}){columns} FROM {table.Name} t WHERE {table.Owner}", person, stop))
+        {
+            await using var reader = await command.ExecuteReaderAsync(stop);
+            while (await reader.ReadAsync(stop))
+            {
+                rows.Add(JsonSerializer.Deserialize<JsonElement>(reader.GetString(0)));
+                for (var i = 0; i < table.Files.Count; i++)
+                {
+                    files.Add(($"{table.Name}/{reader.GetString(1)}-{table.Files[i]}", (byte[])reader[i + 2]));
+                }
+            }
+        }
+
+        if (rows.Count > 0)
+        {
+            await using var entry = await zip.CreateEntry($"{table.Name.Replace('_', '-')}.json").OpenAsync(stop);
+            await JsonSerializer.SerializeAsync(entry, rows, Json, stop);
+        }
+
+        foreach (var (name, content) in files)
+        {
+            await using var entry = await zip.CreateEntry(name).OpenAsync(stop);
+            await entry.WriteAsync(content, stop);
         }
     }
 
@@ -65,10 +95,22 @@ public sealed class PersonData(GerminalDb db)
     }
 
     /// <summary>
-    /// Erases a person: every row about them goes. What stays are hashes of their addresses, so that a list brought in later
-    /// cannot make anybody write to them again.
+    /// Erases a person and whoever was merged into them: every row about them goes, out of the lists they came with too. What
+    /// stays are hashes of their addresses, so that a list brought in later cannot make anybody write to them again. The caller
+    /// has a transaction open, and commits.
     /// </summary>
     public async Task EraseAsync(PersonRow person, Instant now, CancellationToken stop)
+    {
+        var merged = await db.Merges.Where(m => m.KeptId == person.Id && m.UndoneAt == null).Select(m => m.MergedId).ToListAsync(stop);
+        foreach (var one in await db.People.AsNoTracking().Where(p => p.Id == person.Id || (merged.Contains(p.Id) && p.Archived)).ToListAsync(stop))
+        {
+            await EraseOneAsync(one, now, stop);
+        }
+
+        db.ChangeTracker.Clear();
+    }
+
+    private async Task EraseOneAsync(PersonRow person, Instant now, CancellationToken stop)
     {
         foreach (var address in new[] { person.Email, person.OtherEmail, person.Mobile, person.OtherPhone }.OfType<string>().Distinct())
         {
@@ -77,14 +119,40 @@ public sealed class PersonData(GerminalDb db)
             await db.Suppressions.Where(s => s.Address == address).ExecuteDeleteAsync(stop);
         }
 
-        await db.Received.Where(r => r.GuessId == person.Id).ExecuteUpdateAsync(u => u.SetProperty(r => r.GuessId, (Guid?)null), stop);
-        await db.Merges.Where(m => m.MergedId == person.Id || m.KeptId == person.Id).ExecuteDeleteAsync(stop);
+        await ImportedCells.BlankAsync(db, person.Id, stop);
+        foreach (var table in PersonTables.Of(db.Model))
+        {
+            foreach (var mention in table.Mentions)
+            {
+                await ExecuteAsync($"UPDATE {table.Name} t SET {mention} = NULL WHERE t.{mention} = @person", person.Id, stop);
+            }
 
-        // Everything else hangs on the person's row and goes with it.
-        db.People.Remove(person);
-        await db.SaveChangesAsync(stop);
+            await ExecuteAsync($"DELETE FROM {table.Name} t WHERE {table.Owner}", person.Id, stop);
+        }
     }
 
     /// <summary>What stands for an address that was erased.</summary>
     public static string HashOf(string address) => "sha256:" + Convert.ToHexStringLower(SHA256.HashData(Encoding.UTF8.GetBytes(address.ToLowerInvariant())));
+
+    private async Task ExecuteAsync(string sql, Guid person, CancellationToken stop)
+    {
+        await using var command = await CommandAsync(sql, person, stop);
+        await command.ExecuteNonQueryAsync(stop);
+    }
+
+    /// <summary>SQL made of the model's own names, with the person as its one parameter, on the context's connection and transaction.</summary>
+    private async Task<NpgsqlCommand> CommandAsync(string sql, Guid person, CancellationToken stop)
+    {
+        var connection = (NpgsqlConnection)db.Database.GetDbConnection();
+        if (connection.State != ConnectionState.Open)
+        {
+            await db.Database.OpenConnectionAsync(stop);
+        }
+
+#pragma warning disable CA2100 // Names of tables and columns come from the model, never from anybody.
+        var command = new NpgsqlCommand(sql, connection, (NpgsqlTransaction?)(db.Database.CurrentTransaction as Microsoft.EntityFrameworkCore.Infrastructure.IInfrastructure<System.Data.Common.DbTransaction>)?.Instance);
+#pragma warning restore CA2100
+        command.Parameters.AddWithValue("person", person);
+        return command;
+    }
 }

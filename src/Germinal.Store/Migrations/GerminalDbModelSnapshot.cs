@@ -528,6 +528,10 @@ namespace Germinal.Store.Migrations
                         .HasColumnType("integer")
                         .HasColumnName("access_failed_count");
 
+                    b.Property<Instant?>("BlockedAt")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("blocked_at");
+
                     b.Property<string>("Capacity")
                         .IsRequired()
                         .ValueGeneratedOnAdd()
@@ -707,6 +711,10 @@ namespace Germinal.Store.Migrations
                         .HasDefaultValue("email")
                         .HasColumnName("channel");
 
+                    b.Property<Instant?>("ConfirmedAt")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("confirmed_at");
+
                     b.Property<Instant?>("DeliveredAt")
                         .HasColumnType("timestamp with time zone")
                         .HasColumnName("delivered_at");
@@ -781,6 +789,9 @@ namespace Germinal.Store.Migrations
 
                     b.HasIndex("PersonId")
                         .HasDatabaseName("ix_messages_person_id");
+
+                    b.HasIndex("Channel", "ToAddress", "SentAt")
+                        .HasDatabaseName("ix_messages_channel_to_address_sent_at");
 
                     b.ToTable("messages", (string)null);
                 });
@@ -1067,11 +1078,15 @@ namespace Germinal.Store.Migrations
 
                     NpgsqlIndexBuilderExtensions.HasMethod(b.HasIndex("Tags"), "gin");
 
-                    b.HasIndex("PracticeId", "Email")
-                        .HasDatabaseName("ix_people_practice_id_email");
+                    b.HasIndex("Email", "PracticeId")
+                        .HasDatabaseName("ix_people_email_practice_id");
 
-                    b.HasIndex("PracticeId", "Mobile")
-                        .HasDatabaseName("ix_people_practice_id_mobile");
+                    b.HasIndex("Mobile", "PracticeId")
+                        .HasDatabaseName("ix_people_mobile_practice_id");
+
+                    b.HasIndex("OtherPhone", "PracticeId")
+                        .HasDatabaseName("ix_people_other_phone_practice_id")
+                        .HasFilter("other_phone IS NOT NULL");
 
                     b.HasIndex("PracticeId", "SortName")
                         .HasDatabaseName("ix_people_to_confirm")
@@ -1311,6 +1326,32 @@ namespace Germinal.Store.Migrations
                     b.ToTable("providers", (string)null);
                 });
 
+            modelBuilder.Entity("Germinal.Store.Rows.ReceivedFileRow", b =>
+                {
+                    b.Property<long>("ReceivedId")
+                        .HasColumnType("bigint")
+                        .HasColumnName("received_id");
+
+                    b.Property<byte[]>("Content")
+                        .IsRequired()
+                        .HasColumnType("bytea")
+                        .HasColumnName("content");
+
+                    b.Property<string>("ContentType")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("content_type");
+
+                    b.Property<Guid>("PracticeId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("practice_id");
+
+                    b.HasKey("ReceivedId")
+                        .HasName("pk_received_files");
+
+                    b.ToTable("received_files", (string)null);
+                });
+
             modelBuilder.Entity("Germinal.Store.Rows.ReceivedRow", b =>
                 {
                     b.Property<long>("Id")
@@ -1506,6 +1547,48 @@ namespace Germinal.Store.Migrations
                         .HasDatabaseName("ix_runs_program_id_ended_at");
 
                     b.ToTable("runs", (string)null);
+                });
+
+            modelBuilder.Entity("Germinal.Store.Rows.SessionRow", b =>
+                {
+                    b.Property<string>("Id")
+                        .HasColumnType("text")
+                        .HasColumnName("id");
+
+                    b.Property<Instant>("CreatedAt")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("created_at");
+
+                    b.Property<Instant>("ExpiresAt")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("expires_at");
+
+                    b.Property<Guid>("MemberId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("member_id");
+
+                    b.Property<string>("Role")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("role");
+
+                    b.Property<string>("Stamp")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("stamp");
+
+                    b.Property<byte[]>("Ticket")
+                        .IsRequired()
+                        .HasColumnType("bytea")
+                        .HasColumnName("ticket");
+
+                    b.HasKey("Id")
+                        .HasName("pk_sessions");
+
+                    b.HasIndex("MemberId")
+                        .HasDatabaseName("ix_sessions_member_id");
+
+                    b.ToTable("sessions", (string)null);
                 });
 
             modelBuilder.Entity("Germinal.Store.Rows.SuppressionRow", b =>
@@ -1731,6 +1814,10 @@ namespace Germinal.Store.Migrations
                     b.HasIndex("PersonId", "Due")
                         .HasDatabaseName("ix_touches_person_id_due");
 
+                    b.HasIndex("PracticeId", "ClosedAt")
+                        .HasDatabaseName("ix_touches_calls_made")
+                        .HasFilter("kind = 'call' AND status = 'done'");
+
                     b.HasIndex("PracticeId", "Status", "Due", "Id")
                         .HasDatabaseName("ix_touches_unsettled")
                         .HasFilter("status IN ('planned','handing','uncertain','blocked','open')");
@@ -1760,6 +1847,18 @@ namespace Germinal.Store.Migrations
                         .HasColumnType("boolean")
                         .HasColumnName("by_machine");
 
+                    b.Property<int>("Count")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("integer")
+                        .HasDefaultValue(1)
+                        .HasColumnName("count");
+
+                    b.Property<Instant>("LastAt")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("last_at")
+                        .HasDefaultValueSql("'-infinity'");
+
                     b.Property<int?>("Link")
                         .HasColumnType("integer")
                         .HasColumnName("link");
@@ -1779,11 +1878,14 @@ namespace Germinal.Store.Migrations
                     b.HasKey("Id")
                         .HasName("pk_visits");
 
-                    b.HasIndex("TouchId")
-                        .HasDatabaseName("ix_visits_touch_id");
-
                     b.HasIndex("PersonId", "At")
                         .HasDatabaseName("ix_visits_person_id_at");
+
+                    b.HasIndex("TouchId", "Link", "ByMachine")
+                        .IsUnique()
+                        .HasDatabaseName("ix_visits_touch_id_link_by_machine");
+
+                    NpgsqlIndexBuilderExtensions.AreNullsDistinct(b.HasIndex("TouchId", "Link", "ByMachine"), false);
 
                     b.ToTable("visits", (string)null);
                 });
@@ -2080,6 +2182,18 @@ namespace Germinal.Store.Migrations
                         .HasConstraintName("fk_person_states_people_person_id");
                 });
 
+            modelBuilder.Entity("Germinal.Store.Rows.ReceivedFileRow", b =>
+                {
+                    b.HasOne("Germinal.Store.Rows.ReceivedRow", "Received")
+                        .WithOne()
+                        .HasForeignKey("Germinal.Store.Rows.ReceivedFileRow", "ReceivedId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired()
+                        .HasConstraintName("fk_received_files_received_received_id");
+
+                    b.Navigation("Received");
+                });
+
             modelBuilder.Entity("Germinal.Store.Rows.ReceivedRow", b =>
                 {
                     b.HasOne("Germinal.Store.Rows.PersonRow", null)
@@ -2107,6 +2221,16 @@ namespace Germinal.Store.Migrations
                         .OnDelete(DeleteBehavior.Cascade)
                         .IsRequired()
                         .HasConstraintName("fk_runs_people_person_id");
+                });
+
+            modelBuilder.Entity("Germinal.Store.Rows.SessionRow", b =>
+                {
+                    b.HasOne("Germinal.Store.Rows.MemberUser", null)
+                        .WithMany()
+                        .HasForeignKey("MemberId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired()
+                        .HasConstraintName("fk_sessions_asp_net_users_member_id");
                 });
 
             modelBuilder.Entity("Germinal.Store.Rows.TaskRow", b =>

@@ -17,6 +17,9 @@ public sealed class MemberUser : IdentityUser<Guid>, IOwned
     /// <summary>Who stands in for the member.</summary>
     public Guid? DeputyId { get; set; }
 
+    /// <summary>Since when the member may not sign in, or null. Their sessions end at once.</summary>
+    public NodaTime.Instant? BlockedAt { get; set; }
+
     /// <summary>Secret part of the address of the member's calendar feed; null until it is asked for.</summary>
     public string? FeedKey { get; set; }
 }

@@ -43,6 +43,22 @@ public sealed class ReceivedRow : IOwned
     public Instant? SeenAt { get; set; }
 }
 
+/// <summary>What came in as a whole, where there is more of it than <see cref="ReceivedRow"/> keeps as text.</summary>
+public sealed class ReceivedFileRow : IOwned
+{
+    public long ReceivedId { get; set; }
+
+    /// <summary>What it is the whole of.</summary>
+    [System.Text.Json.Serialization.JsonIgnore]
+    public ReceivedRow? Received { get; set; }
+
+    public Guid PracticeId { get; set; }
+
+    public required string ContentType { get; set; }
+
+    public required byte[] Content { get; set; }
+}
+
 /// <summary>Something a member should know: a program's message to the owner, an attempt at forgery, a provider that fails.</summary>
 public sealed class NoticeRow : IOwned
 {

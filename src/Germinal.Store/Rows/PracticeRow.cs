@@ -45,6 +45,12 @@ public sealed class PracticeSettings
     /// <summary>Channels whose consent policy is open; all others are strict.</summary>
     public List<string> OpenChannels { get; set; } = [];
 
+    /// <summary>True when transactional messages need a yes as well (rule 10.3).</summary>
+    public bool StrictForTransactional { get; set; }
+
+    /// <summary>The number the practice's texts come from and are answered to, E.164; empty: the gateway's own, which all practices share.</summary>
+    public string TextNumber { get; set; } = "";
+
     public int InquiryMonths { get; set; } = 6;
 
     public int ClientMonths { get; set; } = 24;

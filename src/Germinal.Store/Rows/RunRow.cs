@@ -207,6 +207,9 @@ public sealed class MessageRow : IOwned
 
     public string? Bounce { get; set; }
 
+    /// <summary>When the link in it by which its reader confirms was used; it works once.</summary>
+    public Instant? ConfirmedAt { get; set; }
+
     /// <summary>When a person first opened it; machines do not count (rule 14.2).</summary>
     public Instant? OpenedAt { get; set; }
 
@@ -220,7 +223,7 @@ public sealed class MessageRow : IOwned
 /// <param name="Effects">What it sets off, by the words of <c>LinkEffects</c>; empty for nothing.</param>
 public sealed record LetterLink(string Address, string Name, Dictionary<string, string> Effects);
 
-/// <summary>A message that was opened, or a link in it that was followed.</summary>
+/// <summary>A message that was opened, or a link in it that was followed; again and again is one row that counts.</summary>
 public sealed class VisitRow : IOwned
 {
     public long Id { get; set; }
@@ -231,7 +234,14 @@ public sealed class VisitRow : IOwned
 
     public Guid TouchId { get; set; }
 
+    /// <summary>The first time.</summary>
     public Instant At { get; set; }
+
+    /// <summary>The last time that was taken as news: a link followed again within the hour is none.</summary>
+    public Instant LastAt { get; set; }
+
+    /// <summary>How often.</summary>
+    public int Count { get; set; } = 1;
 
     /// <summary>The link's place in the letter, from 0; null where the letter was opened.</summary>
     public int? Link { get; set; }

@@ -41,8 +41,8 @@ public static class CalendarFeed
             }
 
             return new FeedDto($"{links.BaseUrl}/calendars/{member.FeedKey}.ics");
-        }).WithTags("calendar").RequireAuthorization();
-        app.MapGet("/calendars/{key}.ics", Read).ExcludeFromDescription();
+        }).WithTags("calendar").RequireAuthorization(Rights.Work);
+        app.MapGet("/calendars/{key}.ics", Read).ExcludeFromDescription().RequireRateLimiting(PublicBrake.Pages);
     }
 
     private static async Task<IResult> Read(string key, GerminalDb db, ProgramDesk programs, HttpContext http, CancellationToken stop)

@@ -15,11 +15,11 @@ public sealed record ClockDto(string Now, string Zone, bool Real, string? MoveFr
 /// <summary>The practice clock: reading it, and in the demo moving it on.</summary>
 public static class ClockEndpoints
 {
-    public sealed record MoveBody(string To);
+    public sealed record MoveBody([AtMost(40)] string To);
 
     public static void Map(IEndpointRouteBuilder app)
     {
-        var clock = app.MapGroup("/api/clock").WithTags("clock").RequireAuthorization();
+        var clock = app.MapGroup("/api/clock").WithTags("clock").RequireAuthorization(Rights.Work);
         clock.MapGet("", (GerminalDb db, CancellationToken stop) => ReadAsync(db, stop));
         clock.MapPost("/move", Move);
         clock.MapPost("/stop", async Task<NoContent> (GerminalDb db, CancellationToken stop) =>
@@ -60,7 +60,7 @@ public static class ClockEndpoints
         {
             "tomorrow" => Morning(today.PlusDays(1)),
             _ when Offset.TryParse(body.To) is { } offset => offset.AddTo(clock.Now, zone),
-            _ when LocalDatePattern.Iso.Parse(body.To).TryGetValue(default, out var date) => Morning(date),
+            _ when Core.Time.Dates.TryParse(body.To) is { } date => Morning(date),
             _ => null,
         };
         if (target is not { } to)

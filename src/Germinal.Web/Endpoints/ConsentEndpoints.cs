@@ -22,8 +22,8 @@ public static class ConsentEndpoints
 
     public static void Map(IEndpointRouteBuilder app)
     {
-        app.MapPost("/api/consent-files", Take).WithTags("consent").RequireAuthorization().DisableAntiforgery().WithMetadata(new Microsoft.AspNetCore.Mvc.RequestSizeLimitAttribute(Uploads.RequestBytes(MostMegabytes)));
-        app.MapGet("/api/people/{id:guid}/consent.csv", Give).ExcludeFromDescription().RequireAuthorization();
+        app.MapPost("/api/consent-files", Take).WithTags("consent").RequireAuthorization(Rights.BringConsentIn).WithMetadata(new Microsoft.AspNetCore.Mvc.RequestSizeLimitAttribute(Uploads.RequestBytes(MostMegabytes)));
+        app.MapGet("/api/people/{id:guid}/consent.csv", Give).ExcludeFromDescription().RequireAuthorization(Rights.ExportPeople);
     }
 
     /// <summary>Says what a file brings; with <paramref name="write"/> it is added to the ledger as well.</summary>

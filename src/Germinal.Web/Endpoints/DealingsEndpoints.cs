@@ -32,49 +32,39 @@ public static class DealingsEndpoints
 {
     private static readonly string[] Ways = ["phone", "email", "text", "hand", "form"];
 
-    public sealed record OpenOpportunityBody(string Title, string Stage);
+    public sealed record OpenOpportunityBody([AtMost(Lengths.Name)] string Title, [AtMost(Lengths.Name)] string Stage);
 
-    public sealed record OpportunityStageBody(string Stage);
+    public sealed record OpportunityStageBody([AtMost(Lengths.Name)] string Stage);
 
-    public sealed record CloseOpportunityBody(bool Won, string? Reason = null);
+    public sealed record CloseOpportunityBody(bool Won, [AtMost(Lengths.Name)] string? Reason = null);
 
     /// <summary>At is a local time of the practice: <c>2027-03-09T09:30</c>.</summary>
-    public sealed record BookBody(string Type, string At, string? Place = null);
+    public sealed record BookBody([AtMost(Lengths.Name)] string Type, [AtMost(40)] string At, [AtMost(Lengths.Name)] string? Place = null);
 
-    public sealed record MoveAppointmentBody(string At);
+    public sealed record MoveAppointmentBody([AtMost(40)] string At);
 
-    public sealed record InquiryBody(string How, string Text, string? Form = null);
+    public sealed record InquiryBody([AtMost(40)] string How, [AtMost(Lengths.Remark)] string Text, [AtMost(Lengths.Name)] string? Form = null);
 
-    public sealed record TaskBody(string Kind, string Title, string Due);
+    public sealed record TaskBody([AtMost(40)] string Kind, [AtMost(400)] string Title, [AtMost(40)] string Due);
 
-    public sealed record TaskDoneBody(string Outcome);
+    public sealed record TaskDoneBody([AtMost(Lengths.Name)] string Outcome);
 
     public static void Map(IEndpointRouteBuilder app)
     {
-        var person = app.MapGroup("/api/people/{id:guid}").WithTags("dealings").RequireAuthorization();
+        var person = app.MapGroup("/api/people/{id:guid}").WithTags("dealings").RequireAuthorization(Rights.Work);
         person.MapGet("/dealings", Read);
         person.MapPost("/opportunities", Open);
         person.MapPost("/appointments", Book);
         person.MapPost("/inquiries", Inquire);
-        person.MapPost("/inquiries/answered", async Task<Results<NoContent, NotFound>> (Guid id, GerminalDb db, Caller caller, CancellationToken stop) =>
-            await (await DeskAsync(db, caller, stop)).AnswerAsync(id, caller.Name, stop) > 0 ? TypedResults.NoContent() : TypedResults.NotFound());
+        person.MapPost("/inquiries/answered", Answer);
         person.MapPost("/tasks", AddTask);
-        var opportunity = app.MapGroup("/api/opportunities/{id:guid}").WithTags("dealings").RequireAuthorization();
+        var opportunity = app.MapGroup("/api/opportunities/{id:guid}").WithTags("dealings").RequireAuthorization(Rights.Work);
         opportunity.MapPost("/stage", MoveOpportunity);
         opportunity.MapPost("/close", CloseOpportunity);
-        var appointment = app.MapGroup("/api/appointments/{id:guid}").WithTags("dealings").RequireAuthorization();
+        var appointment = app.MapGroup("/api/appointments/{id:guid}").WithTags("dealings").RequireAuthorization(Rights.Work);
         appointment.MapPost("/move", MoveAppointment);
-        appointment.MapPost("/cancel", async Task<Results<NoContent, NotFound>> (Guid id, GerminalDb db, Caller caller, CancellationToken stop) =>
-        {
-            if (await db.Appointments.FirstOrDefaultAsync(a => a.Id == id && a.CancelledAt == null, stop) is not { } row)
-            {
-                return TypedResults.NotFound();
-            }
-
-            await (await DeskAsync(db, caller, stop)).CancelAsync(row, stop);
-            return TypedResults.NoContent();
-        });
-        app.MapPost("/api/tasks/{id:guid}/done", FinishTask).WithTags("dealings").RequireAuthorization();
+        appointment.MapPost("/cancel", Cancel);
+        app.MapPost("/api/tasks/{id:guid}/done", FinishTask).WithTags("dealings").RequireAuthorization(Rights.Work);
     }
 
     internal static async Task<DealingsDesk> DeskAsync(GerminalDb db, Caller caller, CancellationToken stop)
@@ -164,15 +154,41 @@ public static class DealingsEndpoints
             return Problems.Field("reason", "Say why it was lost; programs can start by the reason.");
         }
 
-        await (await DeskAsync(db, caller, stop)).CloseOpportunityAsync(row, body.Won, body.Reason?.Trim(), stop);
+        await using var transaction = await db.Database.BeginTransactionAsync(stop);
+        if (!await (await DeskAsync(db, caller, stop)).CloseOpportunityAsync(row, body.Won, body.Reason?.Trim(), stop))
+        {
+            return TypedResults.NotFound();
+        }
+
+        await transaction.CommitAsync(stop);
         return TypedResults.NoContent();
+    }
+
+    private static async Task<Results<NoContent, NotFound>> Cancel(Guid id, GerminalDb db, Caller caller, CancellationToken stop)
+    {
+        await using var transaction = await db.Database.BeginTransactionAsync(stop);
+        if (await db.Appointments.FirstOrDefaultAsync(a => a.Id == id && a.CancelledAt == null, stop) is not { } row || !await (await DeskAsync(db, caller, stop)).CancelAsync(row, stop))
+        {
+            return TypedResults.NotFound();
+        }
+
+        await transaction.CommitAsync(stop);
+        return TypedResults.NoContent();
+    }
+
+    private static async Task<Results<NoContent, NotFound>> Answer(Guid id, GerminalDb db, Caller caller, CancellationToken stop)
+    {
+        await using var transaction = await db.Database.BeginTransactionAsync(stop);
+        var answered = await (await DeskAsync(db, caller, stop)).AnswerAsync(id, caller.Name, stop);
+        await transaction.CommitAsync(stop);
+        return answered > 0 ? TypedResults.NoContent() : TypedResults.NotFound();
     }
 
     private static async Task<(Instant? At, string? Problem)> MomentAsync(GerminalDb db, string local, CancellationToken stop)
     {
         var zone = (await PracticeReading.LoadAsync(db, stop)).Zone;
         var form = LocalDateTimePattern.CreateWithInvariantCulture("uuuu-MM-dd'T'HH:mm");
-        return form.Parse(local).TryGetValue(default, out var time) ? (LocalClock.At(time, zone), null) : (null, $"“{local}” is no date and time; 2027-03-09T09:30 would be.");
+        return form.Parse(local).TryGetValue(default, out var time) && Dates.IsMeant(time.Date) ? (LocalClock.At(time, zone), null) : (null, $"“{local}” is no date and time; 2027-03-09T09:30 would be.");
     }
 
     private static async Task<Results<NoContent, NotFound, ValidationProblem>> Book(Guid id, BookBody body, GerminalDb db, Caller caller, CancellationToken stop)
@@ -226,9 +242,9 @@ public static class DealingsEndpoints
             return Problems.Field("how", $"Say how they asked: {string.Join(", ", Ways)}.");
         }
 
-        if (string.IsNullOrWhiteSpace(body.Text) || body.Text.Length > 4000)
+        if (string.IsNullOrWhiteSpace(body.Text) || body.Text.Length > Lengths.Remark)
         {
-            return Problems.Field("text", "Say what they asked for, at most 4,000 letters.");
+            return Problems.Field("text", "Say what they asked for, at most 20,000 letters.");
         }
 
         await (await DeskAsync(db, caller, stop)).InquireAsync(id, string.IsNullOrWhiteSpace(body.Form) ? null : body.Form.Trim(), body.How, body.Text.Trim(), stop);
@@ -247,7 +263,7 @@ public static class DealingsEndpoints
             return Problems.Field("title", "Say what is to be done, at most 400 letters; it is a call or a task.");
         }
 
-        if (!LocalDatePattern.Iso.Parse(body.Due).TryGetValue(default, out var due))
+        if (Dates.TryParse(body.Due) is not { } due)
         {
             return Problems.Field("due", $"“{body.Due}” is not a date there is; 2027-03-09 would be.");
         }
@@ -263,16 +279,17 @@ public static class DealingsEndpoints
 
     private static async Task<Results<NoContent, NotFound>> FinishTask(Guid id, TaskDoneBody body, GerminalDb db, Caller caller, CancellationToken stop)
     {
-        if (await db.Tasks.FirstOrDefaultAsync(t => t.Id == id && t.DoneAt == null, stop) is not { } row)
+        await using var transaction = await db.Database.BeginTransactionAsync(stop);
+        var now = await PracticeClock.NowAsync(db, stop);
+        if (await db.Tasks.AsNoTracking().FirstOrDefaultAsync(t => t.Id == id, stop) is not { } row ||
+            await db.Tasks.Where(t => t.Id == id && t.DoneAt == null).ExecuteUpdateAsync(u => u.SetProperty(t => t.DoneAt, now).SetProperty(t => t.Outcome, body.Outcome), stop) == 0)
         {
             return TypedResults.NotFound();
         }
 
-        var desk = await PeopleEndpoints.DeskAsync(db, caller, stop);
-        row.DoneAt = await PracticeClock.NowAsync(db, stop);
-        row.Outcome = body.Outcome;
-        db.Events.Add(desk.NewEvent(row.PersonId, EventKinds.Remark, new() { ["text"] = $"{(row.Kind == "call" ? "Called" : "Done")}: {row.Title} ({body.Outcome})" }));
+        db.Events.Add(new PeopleDesk(db, caller.Name, now).NewEvent(row.PersonId, EventKinds.Remark, new() { ["text"] = $"{(row.Kind == "call" ? "Called" : "Done")}: {row.Title} ({body.Outcome})" }));
         await db.SaveChangesAsync(stop);
+        await transaction.CommitAsync(stop);
         return TypedResults.NoContent();
     }
 }

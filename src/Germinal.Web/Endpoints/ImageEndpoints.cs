@@ -14,7 +14,7 @@ public static class ImageEndpoints
     private const int MostBytes = 5 * 1024 * 1024;
 
     public static void Map(IEndpointRouteBuilder app) =>
-        app.MapPost("/api/images", Upload).WithTags("images").RequireAuthorization().DisableAntiforgery();
+        app.MapPost("/api/images", Upload).WithTags("images").RequireAuthorization(Rights.WritePrograms);
 
     private static async Task<Results<Ok<ImageDto>, ValidationProblem>> Upload(IFormFile file, GerminalDb db, Caller caller, CancellationToken stop)
     {

@@ -1,6 +1,6 @@
 using System.Globalization;
 using System.Text;
-using CsvHelper;
+using Germinal.Channels.Tables;
 using Germinal.Service.Clock;
 using Germinal.Service.Import;
 using Germinal.Store;
@@ -38,14 +38,14 @@ public static class ImportEndpoints
     private const int MostMegabytes = 60;
     private const int DoubtsShown = 300;
 
-    public sealed record ColumnsBody(IReadOnlyList<string> Columns);
+    public sealed record ColumnsBody([AtMost(Lengths.Name)] IReadOnlyList<string> Columns);
 
     public static void Map(IEndpointRouteBuilder app)
     {
-        var imports = app.MapGroup("/api/imports").WithTags("imports").RequireAuthorization();
+        var imports = app.MapGroup("/api/imports").WithTags("imports").RequireAuthorization(Rights.BringPeopleIn);
         imports.MapGet("", async (GerminalDb db, CancellationToken stop) =>
             (await Lean(db).OrderByDescending(i => i.CreatedAt).Take(50).ToListAsync(stop)).Select(Dto).ToList());
-        imports.MapPost("", Upload).DisableAntiforgery().WithMetadata(new Microsoft.AspNetCore.Mvc.RequestSizeLimitAttribute(Uploads.RequestBytes(MostMegabytes)));
+        imports.MapPost("", Upload).WithMetadata(new Microsoft.AspNetCore.Mvc.RequestSizeLimitAttribute(Uploads.RequestBytes(MostMegabytes)));
         imports.MapGet("/{id:guid}", Read);
         imports.MapGet("/{id:guid}/progress", async Task<Results<Ok<ImportDto>, NotFound>> (Guid id, GerminalDb db, CancellationToken stop) =>
             await Lean(db).FirstOrDefaultAsync(i => i.Id == id, stop) is { } row ? TypedResults.Ok(Dto(row)) : TypedResults.NotFound());
@@ -103,6 +103,12 @@ public static class ImportEndpoints
 
     private static async Task<ImportReviewDto> ReviewAsync(GerminalDb db, ImportRow row, CancellationToken stop)
     {
+        if (row.Content.Length == 0)
+        {
+            // Forgotten a while after it came; what became of it is in the import's own counts.
+            return new ImportReviewDto(Dto(row), [], [], null);
+        }
+
         var table = CsvTable.Read(row.Content);
         var columns = table.Header.Select((h, i) => new ColumnDto(
             i, h, i < row.Columns.Count ? row.Columns[i] : "",
@@ -155,17 +161,25 @@ public static class ImportEndpoints
         return TypedResults.Ok(await ReviewAsync(db, row, stop));
     }
 
-    private static async Task<Results<NoContent, NotFound, ProblemHttpResult>> Start(Guid id, GerminalDb db, CancellationToken stop)
+    private static async Task<Results<NoContent, NotFound, ProblemHttpResult>> Start(Guid id, GerminalDb db, Caller caller, CancellationToken stop)
     {
         if (!await db.Imports.AnyAsync(i => i.Id == id, stop))
         {
             return TypedResults.NotFound();
         }
 
+        if (!caller.May(Rights.BringConsentIn) && await BringsConsentAsync(db, id, stop))
+        {
+            return Problems.NotYours(Rights.BringConsentIn);
+        }
+
         var started = await db.Imports.Where(i => i.Id == id && (i.Status == "review" || i.Status == "stopped"))
             .ExecuteUpdateAsync(u => u.SetProperty(i => i.Status, "queued").SetProperty(i => i.StopAsked, false), stop);
         return started == 1 ? TypedResults.NoContent() : Problems.Conflict("This import has begun already.");
     }
+
+    private static async Task<bool> BringsConsentAsync(GerminalDb db, Guid import, CancellationToken stop) =>
+        (await db.Imports.AsNoTracking().Where(i => i.Id == import).Select(i => i.Columns).SingleAsync(stop)).Exists(ImportField.IsConsent);
 
     private static async Task<Results<NoContent, NotFound, ProblemHttpResult>> Undo(Guid id, GerminalDb db, CancellationToken stop)
     {
@@ -199,29 +213,20 @@ public static class ImportEndpoints
             return TypedResults.NotFound();
         }
 
-        var table = CsvTable.Read(row.Content);
+        var table = row.Content.Length == 0 ? null : CsvTable.Read(row.Content);
         var lines = await db.ImportLines.AsNoTracking().Where(l => l.ImportId == id && (l.Result == "left-out" || l.Doubts.Count > 0)).OrderBy(l => l.Line).ToListAsync(stop);
-        var records = table.Records.ToDictionary(r => r.Line);
-        await using var text = new StringWriter(CultureInfo.InvariantCulture) { NewLine = "\r\n" };
-        await using (var csv = new CsvWriter(text, CultureInfo.InvariantCulture))
+        var records = table?.Records.ToDictionary(r => r.Line) ?? [];
+        await using var text = new StringWriter(CultureInfo.InvariantCulture);
+        await using (var csv = CsvText.Writer(text))
         {
-            foreach (var cell in (string[])["row", "result", "why", .. table.Header])
-            {
-                csv.WriteField(cell);
-            }
-
-            await csv.NextRecordAsync();
+            csv.WriteRow(["row", "result", "why", .. table?.Header ?? []]);
             foreach (var line in lines)
             {
-                csv.WriteField(line.Line);
-                csv.WriteField(line.Result == "left-out" ? "left out" : "brought in with a doubt");
-                csv.WriteField(string.Join(" ", line.Doubts));
-                foreach (var cell in records[line.Line].Cells)
-                {
-                    csv.WriteField(cell);
-                }
-
-                await csv.NextRecordAsync();
+                csv.WriteRow(
+                [
+                    line.Line.ToString(CultureInfo.InvariantCulture), line.Result == "left-out" ? "left out" : "brought in with a doubt", string.Join(" ", line.Doubts),
+                    .. records.GetValueOrDefault(line.Line)?.Cells ?? [],
+                ]);
             }
         }
 

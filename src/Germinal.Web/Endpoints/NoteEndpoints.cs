@@ -5,6 +5,7 @@ using Germinal.Service.Clock;
 using Germinal.Service.Engine;
 using Germinal.Service.Programs;
 using Germinal.Store;
+using Germinal.Web.Hosting;
 using Microsoft.AspNetCore.Http.HttpResults;
 using Microsoft.EntityFrameworkCore;
 
@@ -18,11 +19,11 @@ public static class NoteEndpoints
 {
     private const int MostAtOnce = 200;
 
-    public sealed record PrintedBody(IReadOnlyList<Guid> Touches);
+    public sealed record PrintedBody([AtMost(40)] IReadOnlyList<Guid> Touches);
 
     public static void Map(IEndpointRouteBuilder app)
     {
-        var notes = app.MapGroup("/api/notes").WithTags("notes").RequireAuthorization();
+        var notes = app.MapGroup("/api/notes").WithTags("notes").RequireAuthorization(Rights.Work);
         notes.MapGet("", async (GerminalDb db, ProgramDesk programs, CancellationToken stop) => (await ReadAsync(db, programs, stop)).Select(n => n.Dto).ToList());
         notes.MapGet("/print.pdf", Print).ExcludeFromDescription();
         notes.MapPost("/printed", async Task<Ok<PeopleEndpoints.Changed>> (PrintedBody body, GerminalDb db, CancellationToken stop) =>

@@ -20,20 +20,21 @@ public sealed record PersonLine(Guid Id, string Name, string? Email, string? Sta
 /// <summary>The people list and what is done to many at once.</summary>
 public static class PeopleEndpoints
 {
-    public sealed record NewPerson(string? FirstName = null, string? LastName = null, string? Email = null, string? Mobile = null);
+    public sealed record NewPerson(
+        [AtMost(Lengths.Name)] string? FirstName = null, [AtMost(Lengths.Name)] string? LastName = null, [AtMost(500)] string? Email = null, [AtMost(Lengths.Name)] string? Mobile = null);
 
     public sealed record Added(Guid Id);
 
     /// <summary>The people, and what is done to them.</summary>
-    public sealed record Selection(IReadOnlyList<Guid> Ids, string? Tag = null, string? Stage = null, Guid? Program = null);
+    public sealed record Selection([AtMost(40, Items = 10_000)] IReadOnlyList<Guid> Ids, [AtMost(Lengths.Name)] string? Tag = null, [AtMost(Lengths.Name)] string? Stage = null, Guid? Program = null);
 
     public sealed record Changed(int Count);
 
-    public sealed record ListBody(IReadOnlyList<Guid> Ids, string List);
+    public sealed record ListBody([AtMost(40, Items = 10_000)] IReadOnlyList<Guid> Ids, [AtMost(Lengths.Name)] string List);
 
     public static void Map(IEndpointRouteBuilder app)
     {
-        var people = app.MapGroup("/api/people").WithTags("people").RequireAuthorization();
+        var people = app.MapGroup("/api/people").WithTags("people").RequireAuthorization(Rights.Work);
         people.MapGet("", List);
         people.MapGet("/count", async (GerminalDb db, string? search, string? tag, string? stage, Guid? owner, CancellationToken stop) =>
             new Changed(await Filtered(db, search, tag, stage, owner).Take(10_001).CountAsync(stop)));

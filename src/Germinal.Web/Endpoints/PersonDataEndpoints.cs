@@ -20,16 +20,16 @@ public static class PersonDataEndpoints
 {
     public sealed record MergeBody(Guid Other);
 
-    public sealed record EraseBody(string Name);
+    public sealed record EraseBody([AtMost(2 * Lengths.Name)] string Name);
 
     public static void Map(IEndpointRouteBuilder app)
     {
-        var person = app.MapGroup("/api/people/{id:guid}").WithTags("person data").RequireAuthorization();
-        person.MapGet("/merge/{other:guid}", Preview);
-        person.MapPost("/merge", Merge);
-        person.MapGet("/export", Export).ExcludeFromDescription();
-        person.MapPost("/erase", Erase);
-        app.MapPost("/api/merges/{id:guid}/undo", Undo).WithTags("person data").RequireAuthorization();
+        var person = app.MapGroup("/api/people/{id:guid}").WithTags("person data").RequireAuthorization(Rights.Work);
+        person.MapGet("/merge/{other:guid}", Preview).RequireAuthorization(Rights.MergePeople);
+        person.MapPost("/merge", Merge).RequireAuthorization(Rights.MergePeople);
+        person.MapGet("/export", Export).ExcludeFromDescription().RequireAuthorization(Rights.ExportPeople);
+        person.MapPost("/erase", Erase).RequireAuthorization(Rights.ErasePeople);
+        app.MapPost("/api/merges/{id:guid}/undo", Undo).WithTags("person data").RequireAuthorization(Rights.MergePeople);
     }
 
     private static async Task<(PersonRow Kept, PersonRow Merged)?> BothAsync(GerminalDb db, Guid id, Guid other, CancellationToken stop)
@@ -56,12 +56,19 @@ public static class PersonDataEndpoints
         return TypedResults.Ok(new MergePreviewDto(PeopleEndpoints.NameOf(both.Kept), PeopleEndpoints.NameOf(both.Merged), preview.Moves, preview.Fills, preview.Stops, preview.Warnings));
     }
 
-    private static async Task<Results<Ok<MergedDto>, NotFound>> Merge(Guid id, MergeBody body, GerminalDb db, Caller caller, CancellationToken stop)
+    private static async Task<Results<Ok<MergedDto>, NotFound, ProblemHttpResult>> Merge(Guid id, MergeBody body, GerminalDb db, Caller caller, CancellationToken stop)
     {
         await using var transaction = await db.Database.BeginTransactionAsync(stop);
-        if (await BothAsync(db, id, body.Other, stop) is not { } both)
+        var known = await db.People.CountAsync(p => p.Id == id || p.Id == body.Other, stop);
+        if (known < 2)
         {
             return TypedResults.NotFound();
+        }
+
+        await PersonLock.TakeAsync(db, [id, body.Other], stop);
+        if (await BothAsync(db, id, body.Other, stop) is not { } both)
+        {
+            return Problems.Conflict("One of the two has been merged or archived meanwhile. Load the page again.");
         }
 
         var practice = await PracticeReading.LoadAsync(db, stop);
@@ -73,7 +80,8 @@ public static class PersonDataEndpoints
     private static async Task<Results<NoContent, NotFound, ProblemHttpResult>> Undo(Guid id, GerminalDb db, Caller caller, CancellationToken stop)
     {
         await using var transaction = await db.Database.BeginTransactionAsync(stop);
-        if (await db.Merges.FirstOrDefaultAsync(m => m.Id == id && m.UndoneAt == null, stop) is not { } merge)
+        var pair = await db.Merges.AsNoTracking().Where(m => m.Id == id).Select(m => new[] { m.KeptId, m.MergedId }).FirstOrDefaultAsync(stop) ?? [];
+        if (!await PersonLock.TakeAsync(db, pair, stop) || await db.Merges.FirstOrDefaultAsync(m => m.Id == id && m.UndoneAt == null, stop) is not { } merge)
         {
             return TypedResults.NotFound();
         }
@@ -101,13 +109,8 @@ public static class PersonDataEndpoints
     }
 
     /// <summary>Erasing cannot be undone, so the caller names whom.</summary>
-    private static async Task<Results<NoContent, NotFound, ValidationProblem, ProblemHttpResult>> Erase(Guid id, EraseBody body, GerminalDb db, Caller caller, CancellationToken stop)
+    private static async Task<Results<NoContent, NotFound, ValidationProblem>> Erase(Guid id, EraseBody body, GerminalDb db, CancellationToken stop)
     {
-        if (caller.Role != "principal")
-        {
-            return TypedResults.Problem("Only a principal erases a person.", statusCode: StatusCodes.Status403Forbidden, title: "Not yours to decide");
-        }
-
         await using var transaction = await db.Database.BeginTransactionAsync(stop);
         if (await db.People.FirstOrDefaultAsync(p => p.Id == id, stop) is not { } person)
         {

@@ -3,14 +3,16 @@ using Germinal.Core.Time;
 using Germinal.Service.Import;
 using Germinal.Store;
 using Germinal.Store.Rows;
+using Germinal.Web.Hosting;
 using Microsoft.EntityFrameworkCore;
 
 namespace Germinal.Web.Endpoints;
 
 /// <summary>Fields of a person as a member types them. Null leaves a field alone, an empty text empties it.</summary>
 public sealed record PersonFields(
-    string? FirstName = null, string? LastName = null, string? Email = null, string? Mobile = null, string? OtherPhone = null, string? Address = null,
-    string? Zone = null, string? Source = null, Guid? OwnerId = null, bool? ClearOwner = null, IReadOnlyDictionary<string, string>? Dates = null);
+    [AtMost(Lengths.Name)] string? FirstName = null, [AtMost(Lengths.Name)] string? LastName = null, [AtMost(500)] string? Email = null, [AtMost(Lengths.Name)] string? Mobile = null,
+    [AtMost(Lengths.Name)] string? OtherPhone = null, [AtMost(1000)] string? Address = null, [AtMost(Lengths.Name)] string? Zone = null, [AtMost(Lengths.Name)] string? Source = null,
+    Guid? OwnerId = null, bool? ClearOwner = null, [AtMost(Lengths.Name, Items = 50)] IReadOnlyDictionary<string, string>? Dates = null);
 
 /// <summary>Checks what was typed and puts it into the row; every problem names its field and what would be right.</summary>
 public static class PersonEdit

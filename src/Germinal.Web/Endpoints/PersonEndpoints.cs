@@ -45,24 +45,24 @@ public static class PersonEndpoints
 
     public sealed record EditBody(int Edition, PersonFields Fields);
 
-    public sealed record RemarkBody(string Text);
+    public sealed record RemarkBody([AtMost(Lengths.Remark)] string Text);
 
-    public sealed record ReplyBody(string Channel, string? Text = null);
+    public sealed record ReplyBody([AtMost(40)] string Channel, [AtMost(Lengths.Remark)] string? Text = null);
 
-    public sealed record ContactBody(bool DoNotContact, string? Reason = null);
+    public sealed record ContactBody(bool DoNotContact, [AtMost(400)] string? Reason = null);
 
-    public sealed record ConsentBody(string Channel, bool In, string? Reason = null);
+    public sealed record ConsentBody([AtMost(40)] string Channel, bool In, [AtMost(400)] string? Reason = null);
 
     public static void Map(IEndpointRouteBuilder app)
     {
-        var person = app.MapGroup("/api/people/{id:guid}").WithTags("person").RequireAuthorization();
+        var person = app.MapGroup("/api/people/{id:guid}").WithTags("person").RequireAuthorization(Rights.Work);
         person.MapGet("", async Task<Results<Ok<PersonDto>, NotFound>> (Guid id, GerminalDb db, CancellationToken stop) =>
             await ReadAsync(db, id, stop) is { } dto ? TypedResults.Ok(dto) : TypedResults.NotFound());
         person.MapGet("/thread", Thread);
         person.MapPatch("", Edit);
         person.MapPost("/remarks", async Task<Results<NoContent, NotFound, ValidationProblem>> (Guid id, RemarkBody body, GerminalDb db, Caller caller, CancellationToken stop) =>
-            string.IsNullOrWhiteSpace(body.Text) || body.Text.Length > 4000
-                ? Problems.Field("text", "A remark needs some words, at most 4,000 letters.")
+            string.IsNullOrWhiteSpace(body.Text) || body.Text.Length > Lengths.Remark
+                ? Problems.Field("text", "A remark needs some words, at most 20,000 letters.")
                 : await RecordAsync(db, caller, id, EventKinds.Remark, new() { ["text"] = body.Text.Trim() }, stop));
         person.MapPost("/replies", async Task<Results<NoContent, NotFound, ValidationProblem>> (Guid id, ReplyBody body, GerminalDb db, Caller caller, CancellationToken stop) =>
             body.Channel is not ("email" or "text" or "call" or "post")
@@ -195,7 +195,11 @@ public static class PersonEndpoints
         return TypedResults.NoContent();
     }
 
-    private static async Task<Results<NoContent, NotFound, ValidationProblem>> SetConsent(Guid id, ConsentBody body, GerminalDb db, Caller caller, CancellationToken stop)
+    private static Task<bool> NewestIsNoAsync(GerminalDb db, Guid person, string channel, CancellationToken stop) =>
+        db.Consent.AsNoTracking().Where(c => c.PersonId == person && c.Channel == channel && c.Topic == null && c.Purpose != "transactional")
+            .OrderByDescending(c => c.At).ThenByDescending(c => c.Id).Take(1).AnyAsync(c => !c.IsIn, stop);
+
+    private static async Task<Results<NoContent, NotFound, ValidationProblem, ProblemHttpResult>> SetConsent(Guid id, ConsentBody body, GerminalDb db, Caller caller, CancellationToken stop)
     {
         if (body.Channel is not ("email" or "text" or "call" or "post"))
         {
@@ -210,6 +214,11 @@ public static class PersonEndpoints
         if (!await db.People.AnyAsync(p => p.Id == id, stop))
         {
             return TypedResults.NotFound();
+        }
+
+        if (body.In && !caller.May(Rights.YesOverNo) && await NewestIsNoAsync(db, id, body.Channel, stop))
+        {
+            return Problems.NotYours(Rights.YesOverNo);
         }
 
         await (await PeopleEndpoints.DeskAsync(db, caller, stop)).AddConsentAsync(id, body.Channel, "commercial", null, body.In, "express", body.Reason.Trim(), body.Reason.Trim(), stop);
@@ -228,7 +237,7 @@ public static class PersonEndpoints
         var practice = await PracticeReading.LoadAsync(db, stop);
         var now = await PracticeClock.NowAsync(db, stop);
         var zone = Core.Time.LocalClock.Zone(row.ZoneId) ?? practice.Zone;
-        var until = before is not null && NodaTime.Text.InstantPattern.ExtendedIso.Parse(before).TryGetValue(default, out var at) ? at : Instant.MaxValue;
+        var until = before is not null && NodaTime.Text.InstantPattern.ExtendedIso.Parse(before).TryGetValue(default, out var at) && Core.Time.Dates.IsMeant(at) ? at : Instant.MaxValue;
         var names = await db.Programs.AsNoTracking().ToDictionaryAsync(p => p.Id, p => p.Name, stop);
         var engine = await programs.EngineAsync(db, stop);
 

@@ -13,7 +13,7 @@ using NodaTime;
 namespace Germinal.Web.Endpoints;
 
 /// <summary>A pace rule: at most so many commercial messages in so many days.</summary>
-public sealed record PaceDto(int Max, int Days, IReadOnlyList<string> Channels);
+public sealed record PaceDto(int Max, int Days, [AtMost(40, Items = 4)] IReadOnlyList<string> Channels);
 
 /// <summary>A mail server. The password is never handed out; HasPassword says whether there is one.</summary>
 public sealed record MailServerDto(string Host, int Port, string Security, string User, bool HasPassword);
@@ -21,7 +21,8 @@ public sealed record MailServerDto(string Host, int Port, string Security, strin
 /// <summary>The practice's settings as its page shows them.</summary>
 public sealed record PracticeDto(
     string Name, string Zone, string QuietFrom, string QuietTo, string PostalAddress, string Voice, IReadOnlyList<PaceDto> Pace, IReadOnlyDictionary<string, int> DailyLimits, IReadOnlyList<string> OpenChannels,
-    IReadOnlyList<string> LostReasons, IReadOnlyList<string> AppointmentTypes, IReadOnlyList<string> Topics, bool SeeOpens, IReadOnlyDictionary<string, string> LinkParameters, int KeepEventsMonths, MailServerDto? MailOut, MailServerDto? MailIn);
+    IReadOnlyList<string> LostReasons, IReadOnlyList<string> AppointmentTypes, IReadOnlyList<string> Topics, bool SeeOpens, IReadOnlyDictionary<string, string> LinkParameters, int KeepEventsMonths,
+    bool StrictForTransactional, string TextNumber, MailServerDto? MailOut, MailServerDto? MailIn);
 
 /// <summary>What a server answered to a test.</summary>
 public sealed record TestAnswer(bool Worked, string Words);
@@ -32,41 +33,36 @@ public static class PracticeEndpoints
     private static readonly string[] Channels = ["email", "text", "call", "post"];
     private static readonly string[] Securities = ["none", "starttls", "tls"];
 
-    public sealed record ServerBody(string Host, int Port, string Security, string User, string? Password = null);
+    public sealed record ServerBody([AtMost(253)] string Host, int Port, [AtMost(40)] string Security, [AtMost(Lengths.Name)] string User, [AtMost(1000)] string? Password = null);
 
     public sealed record SettingsBody(
-        string QuietFrom, string QuietTo, string PostalAddress, string Voice, IReadOnlyList<PaceDto> Pace, IReadOnlyDictionary<string, int> DailyLimits, IReadOnlyList<string> OpenChannels,
-        IReadOnlyList<string> LostReasons, IReadOnlyList<string> AppointmentTypes, IReadOnlyList<string> Topics, bool SeeOpens, IReadOnlyDictionary<string, string> LinkParameters, int KeepEventsMonths,
-        ServerBody? MailOut = null, ServerBody? MailIn = null);
+        [AtMost(40)] string QuietFrom, [AtMost(40)] string QuietTo, [AtMost(1000)] string PostalAddress, [AtMost(40)] string Voice, [AtMost(40, Items = 20)] IReadOnlyList<PaceDto> Pace,
+        [AtMost(40, Items = 10)] IReadOnlyDictionary<string, int> DailyLimits, [AtMost(40, Items = 10)] IReadOnlyList<string> OpenChannels, [AtMost(Lengths.Name, Items = 100)] IReadOnlyList<string> LostReasons,
+        [AtMost(Lengths.Name, Items = 100)] IReadOnlyList<string> AppointmentTypes, [AtMost(Lengths.Name, Items = 100)] IReadOnlyList<string> Topics, bool SeeOpens,
+        [AtMost(Lengths.Name, Items = 20)] IReadOnlyDictionary<string, string> LinkParameters, int KeepEventsMonths,
+        bool StrictForTransactional = false, [AtMost(40)] string TextNumber = "", ServerBody? MailOut = null, ServerBody? MailIn = null);
 
     public static void Map(IEndpointRouteBuilder app)
     {
-        var practice = app.MapGroup("/api/practice").WithTags("practice").RequireAuthorization();
-        practice.MapGet("", async (GerminalDb db, CancellationToken stop) => Dto(await db.Practices.AsNoTracking().SingleAsync(p => p.Id == db.PracticeId, stop)));
-        practice.MapPut("", Save);
-        practice.MapPost("/mail-test", TestMail);
-        practice.MapPost("/mailbox-test", TestMailbox);
+        var practice = app.MapGroup("/api/practice").WithTags("practice").RequireAuthorization(Rights.Work);
+        practice.MapGet("", async (GerminalDb db, Caller caller, CancellationToken stop) => Dto(await db.Practices.AsNoTracking().SingleAsync(p => p.Id == db.PracticeId, stop), caller.May(Rights.SeeServers)));
+        practice.MapPut("", Save).RequireAuthorization(Rights.ChangeSettings);
+        practice.MapPost("/mail-test", TestMail).RequireAuthorization(Rights.SeeServers);
+        practice.MapPost("/mailbox-test", TestMailbox).RequireAuthorization(Rights.SeeServers);
     }
 
-    private static PracticeDto Dto(PracticeRow row)
+    /// <summary>The settings; who may not see mail servers is told of none.</summary>
+    private static PracticeDto Dto(PracticeRow row, bool seesServers)
     {
         var s = row.Settings;
         MailServerDto? Server(MailServerSettings? m) => m is null ? null : new MailServerDto(m.Host, m.Port, m.Security, m.User, m.SealedPassword.Length > 0);
         return new PracticeDto(
             row.Name, row.ZoneId, s.QuietFrom, s.QuietTo, s.PostalAddress, s.Voice, [.. s.Pace.Select(p => new PaceDto(p.Max, p.Days, p.Channels))], s.DailyLimits, s.OpenChannels,
-            s.LostReasons, s.AppointmentTypes, s.Topics, s.SeeOpens, s.LinkParameters, s.KeepEventsMonths, Server(s.MailOut), Server(s.MailIn));
+            s.LostReasons, s.AppointmentTypes, s.Topics, s.SeeOpens, s.LinkParameters, s.KeepEventsMonths, s.StrictForTransactional, s.TextNumber, seesServers ? Server(s.MailOut) : null, seesServers ? Server(s.MailIn) : null);
     }
-
-    private static ProblemHttpResult NotYours() =>
-        TypedResults.Problem("Only a principal changes the practice's settings.", statusCode: StatusCodes.Status403Forbidden, title: "Not yours to change");
 
     private static async Task<Results<Ok<PracticeDto>, ValidationProblem, ProblemHttpResult>> Save(SettingsBody body, GerminalDb db, Caller caller, Secrets secrets, CancellationToken stop)
     {
-        if (caller.Role != "principal")
-        {
-            return NotYours();
-        }
-
         var problems = ProblemsOf(body).ToList();
         if (problems.Count > 0)
         {
@@ -82,17 +78,47 @@ public static class PracticeEndpoints
             QuietFrom = body.QuietFrom, QuietTo = body.QuietTo, PostalAddress = body.PostalAddress.Trim(), Voice = body.Voice, OpenChannels = [.. body.OpenChannels],
             Pace = [.. body.Pace.Select(p => new PaceSettings { Max = p.Max, Days = p.Days, Channels = [.. p.Channels] })], DailyLimits = body.DailyLimits.ToDictionary(),
             LostReasons = [.. body.LostReasons], AppointmentTypes = [.. body.AppointmentTypes], Topics = [.. body.Topics], SeeOpens = body.SeeOpens, LinkParameters = body.LinkParameters.ToDictionary(),
-            KeepEventsMonths = body.KeepEventsMonths, MailOut = Server(body.MailOut, old.MailOut, secrets), MailIn = Server(body.MailIn, old.MailIn, secrets),
+            KeepEventsMonths = body.KeepEventsMonths, StrictForTransactional = body.StrictForTransactional, TextNumber = body.TextNumber.Trim(), MailOut = Server(body.MailOut, old.MailOut, secrets), MailIn = Server(body.MailIn, old.MailIn, secrets),
         };
+        var missing = MissingPasswords(row.Settings).ToList();
+        if (missing.Count > 0)
+        {
+            return Problems.Fields(missing);
+        }
+
         await db.SaveChangesAsync(stop);
         await PracticeClock.LookAgainAsync(db, stop);
-        return TypedResults.Ok(Dto(row));
+        return TypedResults.Ok(Dto(row, true));
     }
 
-    /// <summary>A server without a new password keeps the one it has.</summary>
-    private static MailServerSettings? Server(ServerBody? body, MailServerSettings? old, Secrets secrets) => body is null || body.Host.Length == 0
-        ? null
-        : new MailServerSettings { Host = body.Host.Trim(), Port = body.Port, Security = body.Security, User = body.User.Trim(), SealedPassword = body.Password is { Length: > 0 } given ? secrets.Seal(given) : old?.SealedPassword ?? "" };
+    /// <summary>
+    /// A server without a new password keeps the one it has, if it is the very same server, user and security: a password is never
+    /// sent where it was not given for.
+    /// </summary>
+    private static MailServerSettings? Server(ServerBody? body, MailServerSettings? old, Secrets secrets)
+    {
+        if (body is null || body.Host.Trim().Length == 0)
+        {
+            return null;
+        }
+
+        var made = new MailServerSettings { Host = body.Host.Trim(), Port = body.Port, Security = body.Security, User = body.User.Trim() };
+        var same = old is not null && string.Equals(old.Host, made.Host, StringComparison.OrdinalIgnoreCase) && (old.Port, old.Security, old.User) == (made.Port, made.Security, made.User);
+        made.SealedPassword = body.Password is { Length: > 0 } given ? secrets.Seal(given) : same ? old!.SealedPassword : "";
+        return made;
+    }
+
+    /// <summary>What is missing at servers that have changed: their passwords.</summary>
+    private static IEnumerable<(string Field, string Message)> MissingPasswords(PracticeSettings now)
+    {
+        foreach (var (field, server) in new[] { ("mailOut", now.MailOut), ("mailIn", now.MailIn) })
+        {
+            if (server is { User.Length: > 0, SealedPassword.Length: 0 })
+            {
+                yield return (field, $"Give the password of “{server.User}” at {server.Host} anew: the one that is kept was given for another server, user or security.");
+            }
+        }
+    }
 
     private static IEnumerable<(string Field, string Message)> ProblemsOf(SettingsBody body)
     {
@@ -121,12 +147,22 @@ public static class PracticeEndpoints
             yield return ("voice", "A practice speaks as I or as we.");
         }
 
-        if (body.Pace.Any(p => p.Max < 1 || p.Days is < 1 or > 366 || p.Channels.Count == 0 || p.Channels.Except(Channels, StringComparer.Ordinal).Any()))
+        if (body.TextNumber.Trim() is { Length: > 0 } number && !Core.People.Addresses.IsWellFormed(Core.Programs.Channel.Text, number))
+        {
+            yield return ("textNumber", $"“{number}” is no number in international form; +12075550100 would be.");
+        }
+
+        if (body.KeepEventsMonths is < 0 or > 1200)
+        {
+            yield return ("keepEventsMonths", "Say after how many months, at most 1,200; 0 keeps everything.");
+        }
+
+        if (body.Pace.Any(p => p.Max is < 1 or > 1000 || p.Days is < 1 or > 366 || p.Channels.Count == 0 || p.Channels.Except(Channels, StringComparer.Ordinal).Any()))
         {
             yield return ("pace", "A pace rule is at least 1 message in 1 to 366 days over email, text, call or post.");
         }
 
-        if (body.DailyLimits.Any(l => l.Value < 1 || l.Key is not ("email" or "text")))
+        if (body.DailyLimits.Any(l => l.Value is < 1 or > 1_000_000 || l.Key is not ("email" or "text")))
         {
             yield return ("dailyLimits", "A daily limit is at least 1, for email or text.");
         }
@@ -148,11 +184,6 @@ public static class PracticeEndpoints
     /// <summary>Sends one message to the caller through the server as it is set, and says what the server answered.</summary>
     private static async Task<Results<Ok<TestAnswer>, ProblemHttpResult>> TestMail(GerminalDb db, Caller caller, IMailTransport mail, Secrets secrets, CancellationToken stop)
     {
-        if (caller.Role != "principal")
-        {
-            return NotYours();
-        }
-
         var practice = await db.Practices.AsNoTracking().SingleAsync(p => p.Id == db.PracticeId, stop);
         var address = await db.Users.Where(u => u.Id == caller.Id).Select(u => u.Email!).SingleAsync(stop);
         using var message = new MimeMessage { Subject = $"A test from {practice.Name}", Body = new TextPart("plain") { Text = "Mail goes out. Nothing else is to be done.\n" } };
@@ -164,11 +195,6 @@ public static class PracticeEndpoints
 
     private static async Task<Results<Ok<TestAnswer>, ProblemHttpResult>> TestMailbox(GerminalDb db, Caller caller, Service.Incoming.MailboxReader reader, Secrets secrets, CancellationToken stop)
     {
-        if (caller.Role != "principal")
-        {
-            return NotYours();
-        }
-
         var practice = await db.Practices.AsNoTracking().SingleAsync(p => p.Id == db.PracticeId, stop);
         if (secrets.Open(practice.Settings.MailIn) is not { } server)
         {

@@ -9,7 +9,9 @@ using Germinal.Service.Incoming;
 using Germinal.Service.People;
 using Germinal.Store;
 using Germinal.Store.Rows;
+using Germinal.Web.Hosting;
 using Microsoft.EntityFrameworkCore;
+using NodaTime;
 
 namespace Germinal.Web.Endpoints;
 
@@ -24,10 +26,10 @@ public static class PreferencePage
 
     public static void Map(IEndpointRouteBuilder app)
     {
-        app.MapGet("/p/{token}", Show).ExcludeFromDescription();
-        app.MapPost("/p/{token}", Save).ExcludeFromDescription().DisableAntiforgery();
-        app.MapGet("/c/{token}", ShowConfirmation).ExcludeFromDescription();
-        app.MapPost("/c/{token}", Confirm).ExcludeFromDescription().DisableAntiforgery();
+        app.MapGet("/p/{token}", Show).ExcludeFromDescription().RequireRateLimiting(PublicBrake.Pages);
+        app.MapPost("/p/{token}", Save).ExcludeFromDescription().DisableAntiforgery().RequireRateLimiting(PublicBrake.Pages);
+        app.MapGet("/c/{token}", ShowConfirmation).ExcludeFromDescription().RequireRateLimiting(PublicBrake.Pages);
+        app.MapPost("/c/{token}", Confirm).ExcludeFromDescription().DisableAntiforgery().RequireRateLimiting(PublicBrake.Pages);
     }
 
     private sealed record Found(PersonFacts Person, Practice Practice, IReadOnlyList<string> Topics);
@@ -100,6 +102,9 @@ public static class PreferencePage
         }
 
         var form = await request.ReadFormAsync(stop);
+        await using var transaction = await db.Database.BeginTransactionAsync(stop);
+        await PersonLock.TakeAsync(db, found.Person.Id, stop);
+        found = (await FindAsync(found.Person.Id, db, stop))!;
         var desk = new PeopleDesk(db, "the recipient", await PracticeClock.NowAsync(db, stop));
         var changed = 0;
         foreach (var channel in Offered.Where(c => found.Person.AddressOf(c) is not null))
@@ -129,25 +134,65 @@ public static class PreferencePage
             changed++;
         }
 
+        await transaction.CommitAsync(stop);
         found = (await FindAsync(found.Person.Id, db, stop))!;
         return await PageAsync(db, found, changed == 0 ? "Nothing was changed." : "It is kept like this from now on.", stop);
     }
 
-    private static async Task<IResult> ShowConfirmation(string token, PublicLinks links, GerminalDb db, CancellationToken stop) =>
-        await FindAsync(links.TryReadConfirmation(token), db, stop) is { } found
-            ? PublicPages.Html($"Emails from {found.Practice.Name}", $"<p>Was it you who asked for emails from {PublicPages.Encode(found.Practice.Name)}?</p><form method=\"post\"><button type=\"submit\">Yes, send them</button></form>")
-            : PublicPages.NotOurs();
+    /// <summary>How long the link of a confirmation works.</summary>
+    private static readonly Duration ConfirmWithin = Duration.FromDays(7);
+
+    private sealed record Asked(Found Who, TouchOf Touch, string? Over);
+
+    /// <summary>What a confirmation's link is about; Over says why it does nothing any more.</summary>
+    private static async Task<Asked?> AskedAsync(string token, PublicLinks links, GerminalDb db, CancellationToken stop)
+    {
+        if (links.TryReadConfirmation(token) is not { } id || await TouchOf.FindAsync(db, id, stop) is not { } touch || await FindAsync(touch.PersonId, db, stop) is not { } found)
+        {
+            return null;
+        }
+
+        var sent = touch.Message.SentAt;
+        var over = touch.Message.ConfirmedAt is not null ? "This link has been used already; nothing is left to be done."
+            : await PracticeClock.NowAsync(db, stop) - sent > ConfirmWithin ? "This link worked for seven days. Ask for a new one if you still want our emails."
+            : await db.Consent.AnyAsync(c => c.PersonId == touch.PersonId && c.Channel == "email" && !c.IsIn && c.At >= sent, stop) ? "You have said no since this link was sent, and that holds. Tell us if you have changed your mind."
+            : null;
+        return new Asked(found, touch, over);
+    }
+
+    private static IResult IsOver(Asked asked) => PublicPages.Html($"Emails from {asked.Who.Practice.Name}", $"<p>{PublicPages.Encode(asked.Over!)}</p>", StatusCodes.Status410Gone);
+
+    private static async Task<IResult> ShowConfirmation(string token, PublicLinks links, GerminalDb db, CancellationToken stop) => await AskedAsync(token, links, db, stop) switch
+    {
+        null => PublicPages.NotOurs(),
+        { Over: not null } asked => IsOver(asked),
+        var asked => PublicPages.Html(
+            $"Emails from {asked.Who.Practice.Name}",
+            $"<p>Was it you who asked for emails from {PublicPages.Encode(asked.Who.Practice.Name)}?</p><form method=\"post\"><button type=\"submit\">Yes, send them</button></form>"),
+    };
 
     private static async Task<IResult> Confirm(string token, PublicLinks links, GerminalDb db, CancellationToken stop)
     {
-        if (await FindAsync(links.TryReadConfirmation(token), db, stop) is not { } found)
+        if (await AskedAsync(token, links, db, stop) is not { } asked)
         {
             await Notices.ForgeryAsync(db, null, "a confirmation", stop);
             return PublicPages.NotOurs();
         }
 
-        var desk = new PeopleDesk(db, "the recipient", await PracticeClock.NowAsync(db, stop));
-        await desk.AddConsentAsync(found.Person.Id, "email", "commercial", null, true, "express", "confirmed by the link in their mailbox", null, stop);
-        return PublicPages.Html("Thank you", $"<p>{PublicPages.Encode(found.Practice.Name)} may write to you from now on. Every email says how to stop them.</p>");
+        if (asked.Over is not null)
+        {
+            return IsOver(asked);
+        }
+
+        // Pressed twice at one moment is pressed once.
+        await using var transaction = await db.Database.BeginTransactionAsync(stop);
+        var now = await PracticeClock.NowAsync(db, stop);
+        if (await db.Messages.Where(m => m.TouchId == asked.Touch.TouchId && m.ConfirmedAt == null).ExecuteUpdateAsync(u => u.SetProperty(m => m.ConfirmedAt, now), stop) == 1)
+        {
+            await new PeopleDesk(db, "the recipient", now).AddConsentAsync(asked.Touch.PersonId, "email", "commercial", null, true, "express", "confirmed by the link in their mailbox", null, stop);
+        }
+
+        await transaction.CommitAsync(stop);
+        return PublicPages.Html("Thank you", $"<p>{PublicPages.Encode(asked.Who.Practice.Name)} may write to you from now on. Every email says how to stop them.</p>");
     }
 }

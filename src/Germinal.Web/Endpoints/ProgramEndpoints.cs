@@ -62,7 +62,7 @@ public sealed record PreviewLetter(string StepId, string From, string Subject, s
 /// <summary>Programs: writing, checking, switching on.</summary>
 public static class ProgramEndpoints
 {
-    public sealed record NewProgram(string Name);
+    public sealed record NewProgram([AtMost(Lengths.Name)] string Name);
 
     public sealed record DraftBody(int DraftNumber, JsonElement Draft);
 
@@ -76,7 +76,7 @@ public static class ProgramEndpoints
 
     public static void Map(IEndpointRouteBuilder app)
     {
-        var programs = app.MapGroup("/api/programs").WithTags("programs").RequireAuthorization();
+        var programs = app.MapGroup("/api/programs").WithTags("programs").RequireAuthorization(Rights.WritePrograms);
         programs.MapGet("", List);
         programs.MapGet("/fields", () => Core.Messages.MergeFields.All.Select(f => new FieldDto(f.Field, f.Meaning)).ToList());
         programs.MapPost("", Create);
@@ -84,12 +84,13 @@ public static class ProgramEndpoints
         programs.MapPut("/{id:guid}/draft", Save);
         programs.MapGet("/{id:guid}/check", Check);
         programs.MapGet("/{id:guid}/who-starts", Who);
-        programs.MapPost("/{id:guid}/switch-on", SwitchOn);
-        programs.MapPost("/{id:guid}/pause", (Guid id, GerminalDb db, CancellationToken stop) => SetPaused(id, true, db, stop));
-        programs.MapPost("/{id:guid}/resume", (Guid id, GerminalDb db, CancellationToken stop) => SetPaused(id, false, db, stop));
+        var switching = app.MapGroup("/api/programs/{id:guid}").WithTags("programs").RequireAuthorization(Rights.SwitchPrograms);
+        switching.MapPost("/switch-on", SwitchOn);
+        switching.MapPost("/pause", (Guid id, GerminalDb db, CancellationToken stop) => SetPaused(id, true, db, stop));
+        switching.MapPost("/resume", (Guid id, GerminalDb db, CancellationToken stop) => SetPaused(id, false, db, stop));
         programs.MapGet("/{id:guid}/older-runs", OlderRuns);
-        programs.MapPost("/{id:guid}/move-runs", (Guid id, GerminalDb db, Caller caller, CancellationToken stop) => ForAllRuns(id, EventKinds.MovedToVersion, db, caller, stop));
-        programs.MapPost("/{id:guid}/stop-runs", (Guid id, GerminalDb db, Caller caller, CancellationToken stop) => ForAllRuns(id, EventKinds.ProgramStopped, db, caller, stop));
+        switching.MapPost("/move-runs", (Guid id, GerminalDb db, Caller caller, CancellationToken stop) => ForAllRuns(id, EventKinds.MovedToVersion, db, caller, stop));
+        switching.MapPost("/stop-runs", (Guid id, GerminalDb db, Caller caller, CancellationToken stop) => ForAllRuns(id, EventKinds.ProgramStopped, db, caller, stop));
         programs.MapGet("/{id:guid}/preview", Preview);
     }
 

@@ -22,9 +22,9 @@ public static class PublicCalls
 
     public static void Map(IEndpointRouteBuilder app)
     {
-        app.MapGet("/l/{token}", FollowAsync).ExcludeFromDescription();
-        app.MapGet("/o/{token}.gif", OpenAsync).ExcludeFromDescription();
-        app.MapPost("/hooks/texts", TakeNewsAsync).ExcludeFromDescription().DisableAntiforgery();
+        app.MapGet("/l/{token}", FollowAsync).ExcludeFromDescription().RequireRateLimiting(PublicBrake.Letters);
+        app.MapGet("/o/{token}.gif", OpenAsync).ExcludeFromDescription().RequireRateLimiting(PublicBrake.Letters);
+        app.MapPost("/hooks/texts", TakeNewsAsync).ExcludeFromDescription().DisableAntiforgery().RequireRateLimiting(PublicBrake.Hooks);
     }
 
     private static async Task<IResult> FollowAsync(string token, HttpRequest request, PublicLinks links, LinkVisits visits, GerminalDb db, CancellationToken stop)
@@ -77,7 +77,12 @@ public static class PublicCalls
             return Results.Problem(string.Create(CultureInfo.InvariantCulture, $"The news is not JSON: {e.Message}"), statusCode: StatusCodes.Status400BadRequest);
         }
 
-        await reception.TakeAsync(news!, stop);
+        if (news is not { Type: not null, Id.Length: > 0 })
+        {
+            return Results.Problem("News needs a type and the id of its message.", statusCode: StatusCodes.Status400BadRequest);
+        }
+
+        await reception.TakeAsync(news, stop);
         return Results.NoContent();
     }
 

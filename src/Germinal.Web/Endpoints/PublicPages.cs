@@ -1,9 +1,11 @@
 using System.Net;
 using Germinal.Channels;
 using Germinal.Service.Clock;
+using Germinal.Service.Engine;
 using Germinal.Service.People;
 using Germinal.Store;
 using Germinal.Store.Rows;
+using Germinal.Web.Hosting;
 using Microsoft.EntityFrameworkCore;
 
 namespace Germinal.Web.Endpoints;
@@ -16,8 +18,8 @@ public static class PublicPages
 {
     public static void Map(IEndpointRouteBuilder app)
     {
-        app.MapGet("/u/{token}", Show).ExcludeFromDescription();
-        app.MapPost("/u/{token}", Leave).ExcludeFromDescription().DisableAntiforgery();
+        app.MapGet("/u/{token}", Show).ExcludeFromDescription().RequireRateLimiting(PublicBrake.Pages);
+        app.MapPost("/u/{token}", Leave).ExcludeFromDescription().DisableAntiforgery().RequireRateLimiting(PublicBrake.Pages);
         app.MapGet("/i/{id:guid}", async (Guid id, GerminalDb db, HttpContext http, CancellationToken stop) =>
         {
             var image = await db.Images.IgnoreQueryFilters().AsNoTracking().FirstOrDefaultAsync(i => i.Id == id, stop);
@@ -28,7 +30,7 @@ public static class PublicPages
 
             http.Response.Headers.CacheControl = "public, max-age=31536000, immutable";
             return Results.Bytes(image.Content, image.ContentType);
-        }).ExcludeFromDescription();
+        }).ExcludeFromDescription().RequireRateLimiting(PublicBrake.Letters);
     }
 
     private static async Task<(TouchRow Touch, PersonRow Person, PracticeRow Practice)?> FindAsync(string token, PublicLinks links, GerminalDb db, CancellationToken stop)
@@ -77,6 +79,9 @@ public static class PublicPages
             return Results.BadRequest("A one-click unsubscription posts List-Unsubscribe=One-Click (RFC 8058).");
         }
 
+        // Pressed twice at one moment is one no.
+        await using var transaction = await db.Database.BeginTransactionAsync(stop);
+        await PersonLock.TakeAsync(db, found.Person.Id, stop);
         if (await LatestAsync(db, found.Person.Id, stop) != false)
         {
             var desk = new PeopleDesk(db, "the recipient", await PracticeClock.NowAsync(db, stop));
@@ -84,6 +89,7 @@ public static class PublicPages
                 found.Person.Id, "email", "commercial", null, false, "express", oneClick ? "one-click in their mail program" : "the unsubscribe page", $"touch {found.Touch.Id}", stop);
         }
 
+        await transaction.CommitAsync(stop);
         return oneClick ? Results.Text("Unsubscribed.") : Html("You get no more of these emails", $"<p>{Encode(found.Practice.Name)} will not write to <b>{Encode(Masked(found.Person.Email))}</b> any more.</p>");
     }
 

@@ -12,12 +12,17 @@ namespace Germinal.Web.Endpoints;
 public sealed record MemberDto(Guid Id, string Name);
 
 /// <summary>Who is signed in, what the practice offers to choose from, and the guard for writing calls.</summary>
-public sealed record SessionDto(string Guard, MemberDto? Member, string? Role, string? Practice, IReadOnlyList<MemberDto> Members, IReadOnlyList<string> Stages, IReadOnlyList<string> Tags, bool StandIns);
+public sealed record SessionDto(string Guard, MemberDto? Member, string? Role, IReadOnlyList<string> May, string? Practice, IReadOnlyList<MemberDto> Members, IReadOnlyList<string> Stages, IReadOnlyList<string> Tags, bool StandIns);
 
 /// <summary>Signing in and out.</summary>
 public static class SessionEndpoints
 {
-    public sealed record SignInBody(string Email, string Password);
+    public sealed record SignInBody([AtMost(500)] string Email, [AtMost(1000)] string Password);
+
+    private static readonly MemberUser Nobody = new();
+
+    // Made once; what it is a hash of nobody knows.
+    private static readonly Lazy<string> NobodysHash = new(() => new PasswordHasher<MemberUser>().HashPassword(Nobody, Guid.NewGuid().ToString()));
 
     public static void Map(IEndpointRouteBuilder app)
     {
@@ -27,7 +32,7 @@ public static class SessionEndpoints
             var token = guard.GetAndStoreTokens(http).RequestToken!;
             if (http.User.Identity?.IsAuthenticated != true)
             {
-                return new SessionDto(token, null, null, null, [], [], [], settings.StandIns is not null);
+                return new SessionDto(token, null, null, [], null, [], [], [], settings.StandIns is not null);
             }
 
             var caller = Caller.Of(http.User);
@@ -35,25 +40,39 @@ public static class SessionEndpoints
             var members = await db.Users.AsNoTracking().Where(m => m.PracticeId == caller.PracticeId).OrderBy(m => m.Name).Select(m => new MemberDto(m.Id, m.Name)).ToListAsync(stop);
             var tags = await db.Tags.AsNoTracking().Select(t => t.Name).OrderBy(n => n).ToListAsync(stop);
             var stages = practice.Settings.Pipelines.SelectMany(p => p.Stages.Select(s => $"{p.Name}/{s}")).ToList();
-            return new SessionDto(token, new MemberDto(caller.Id, caller.Name), caller.Role, practice.Name, members, stages, tags, settings.StandIns is not null);
+            return new SessionDto(token, new MemberDto(caller.Id, caller.Name), caller.Role, Rights.Of(caller.Role), practice.Name, members, stages, tags, settings.StandIns is not null);
         });
 
-        session.MapPost("", async Task<Results<NoContent, ValidationProblem>> (SignInBody body, SignInManager<MemberUser> signIn) =>
+        session.MapPost("", async Task<Results<NoContent, ValidationProblem, ProblemHttpResult>> (SignInBody body, HttpContext http, SignInManager<MemberUser> signIn, SignInBrake brake, CancellationToken stop) =>
         {
             if (string.IsNullOrWhiteSpace(body.Email) || string.IsNullOrEmpty(body.Password))
             {
                 return Problems.Field(string.IsNullOrWhiteSpace(body.Email) ? "email" : "password", "Both the email address and the password are needed.");
             }
 
-            var user = await signIn.UserManager.FindByEmailAsync(body.Email.Trim());
-            var result = user is null ? SignInResult.Failed : await signIn.PasswordSignInAsync(user, body.Password, isPersistent: true, lockoutOnFailure: true);
-            return result switch
+            if (brake.Try(Client.Of(http), body.Email) is { } wait)
             {
-                { Succeeded: true } => TypedResults.NoContent(),
-                { IsLockedOut: true } => Problems.Field("password", "Too many wrong passwords. Wait ten minutes and try again."),
-                _ => Problems.Field("password", "The address and the password do not go together. Check both; capitals count in the password."),
-            };
+                http.Response.Headers.RetryAfter = Math.Ceiling(wait.TotalSeconds).ToString(System.Globalization.CultureInfo.InvariantCulture);
+                return TypedResults.Problem(
+                    $"There have been too many tries. Wait {(wait < TimeSpan.FromMinutes(2) ? "a minute" : $"{Math.Ceiling(wait.TotalMinutes)} minutes")} and try again.",
+                    statusCode: StatusCodes.Status429TooManyRequests, title: "Too many tries");
+            }
+
+            // An address nobody has, and a member who is blocked, cost the same work and get the same answer as a wrong password.
+            var user = await signIn.UserManager.FindByEmailAsync(body.Email.Trim());
+            var right = Matches(signIn.UserManager, user, body.Password) && user is { BlockedAt: null };
+            if (!right)
+            {
+                brake.Wrong(Client.Of(http), body.Email);
+                return Problems.Field("password", "The address and the password do not go together. Check both; capitals count in the password.");
+            }
+
+            await signIn.SignInAsync(user!, isPersistent: true);
+            return TypedResults.NoContent();
         });
+
+        static bool Matches(UserManager<MemberUser> users, MemberUser? user, string password) =>
+            users.PasswordHasher.VerifyHashedPassword(user ?? Nobody, user?.PasswordHash ?? NobodysHash.Value, password) != PasswordVerificationResult.Failed && user is { PasswordHash: not null };
 
         session.MapDelete("", async Task<NoContent> (SignInManager<MemberUser> signIn) =>
         {

@@ -31,7 +31,7 @@ public static class StandInEndpoints
             return;
         }
 
-        var mail = app.MapGroup("/api/stand-ins/mail").WithTags("stand-ins").RequireAuthorization();
+        var mail = app.MapGroup("/api/stand-ins/mail").WithTags("stand-ins").RequireAuthorization(Rights.Work);
         mail.MapGet("", async (int? before, string? search, IHttpClientFactory http, CancellationToken stop) =>
             await http.CreateClient().GetFromJsonAsync<MailPage>($"{address}/messages?search={Uri.EscapeDataString(search ?? "")}{(before is null ? "" : $"&before={before}")}", stop));
         mail.MapGet("/{number:int}", async Task<Results<Ok<MailOpened>, NotFound>> (int number, IHttpClientFactory http, CancellationToken stop) =>
@@ -45,7 +45,7 @@ public static class StandInEndpoints
             return response.IsSuccessStatusCode ? Results.Bytes(await response.Content.ReadAsByteArrayAsync(stop), "text/plain; charset=utf-8") : Results.NotFound();
         }).ExcludeFromDescription();
 
-        var texts = app.MapGroup("/api/stand-ins/texts").WithTags("stand-ins").RequireAuthorization();
+        var texts = app.MapGroup("/api/stand-ins/texts").WithTags("stand-ins").RequireAuthorization(Rights.Work);
         texts.MapGet("", async (int? most, IHttpClientFactory http, CancellationToken stop) =>
             await http.CreateClient().GetFromJsonAsync<TextPage>($"{address}/texts/messages?most={Math.Clamp(most ?? 100, 1, 1000)}", stop));
         texts.MapPost("", async Task<Results<NoContent, ValidationProblem, ProblemHttpResult>> (TextBody body, IHttpClientFactory http, CancellationToken stop) =>

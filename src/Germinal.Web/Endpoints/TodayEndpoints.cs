@@ -45,7 +45,7 @@ public static class TodayEndpoints
 
     public static void Map(IEndpointRouteBuilder app)
     {
-        var today = app.MapGroup("/api/today").WithTags("today").RequireAuthorization();
+        var today = app.MapGroup("/api/today").WithTags("today").RequireAuthorization(Rights.Work);
         today.MapGet("", Read);
     }
 

@@ -3,6 +3,7 @@ using Germinal.Core.Engine;
 using Germinal.Core.Programs;
 using Germinal.Service.Clock;
 using Germinal.Service.Engine;
+using Germinal.Service.People;
 using Germinal.Service.Programs;
 using Germinal.Store;
 using Germinal.Store.Rows;
@@ -27,22 +28,22 @@ public static class TouchEndpoints
     private static readonly string[] TaskOutcomes = ["done"];
     private static readonly string[] TaskKinds = ["call", "note", "task"];
 
-    public sealed record DoneBody(string Outcome, string? Remark = null);
+    public sealed record DoneBody([AtMost(Lengths.Name)] string Outcome, [AtMost(Lengths.Remark)] string? Remark = null);
 
-    public sealed record OverruleBody(Guid Person, string Reason);
+    public sealed record OverruleBody(Guid Person, [AtMost(400)] string Reason);
 
     public static void Map(IEndpointRouteBuilder app)
     {
-        var touches = app.MapGroup("/api/touches/{id:guid}").WithTags("touches").RequireAuthorization();
+        var touches = app.MapGroup("/api/touches/{id:guid}").WithTags("touches").RequireAuthorization(Rights.Work);
         touches.MapGet("", Read);
         touches.MapPost("/done", Done);
         touches.MapPost("/undo", Undo);
-        touches.MapPost("/overrule", Overrule);
+        touches.MapPost("/overrule", Overrule).RequireAuthorization(Rights.OverruleConsent);
         touches.MapPost("/arrived", (Guid id, GerminalDb db, CancellationToken stop) => Decide(id, true, db, stop));
         touches.MapPost("/not-arrived", (Guid id, GerminalDb db, CancellationToken stop) => Decide(id, false, db, stop));
-        touches.MapPost("/hold", (Guid id, Guid person, GerminalDb db, Caller caller, CancellationToken stop) => Mark(id, person, "held", db, caller, stop));
-        touches.MapPost("/release", (Guid id, Guid person, GerminalDb db, Caller caller, CancellationToken stop) => Mark(id, person, "", db, caller, stop));
-        touches.MapPost("/drop", (Guid id, Guid person, GerminalDb db, Caller caller, CancellationToken stop) => Mark(id, person, "dropped", db, caller, stop));
+        touches.MapPost("/hold", (Guid id, Guid person, GerminalDb db, ActNow acts, Caller caller, CancellationToken stop) => Mark(id, person, "held", db, acts, caller, stop));
+        touches.MapPost("/release", (Guid id, Guid person, GerminalDb db, ActNow acts, Caller caller, CancellationToken stop) => Mark(id, person, "", db, acts, caller, stop));
+        touches.MapPost("/drop", (Guid id, Guid person, GerminalDb db, ActNow acts, Caller caller, CancellationToken stop) => Mark(id, person, "dropped", db, acts, caller, stop));
     }
 
     /// <summary>A touch by its id; one that is only foreseen is rehearsed for its person.</summary>
@@ -173,9 +174,9 @@ public static class TouchEndpoints
         return TypedResults.Ok(new TouchDto(id, new PersonRef(facts.Id, facts.Name), definition.Name, found.Step.Kind, held ? "held" : "coming", found.Step is CallStep ? "Why this call" : "Why it is coming", subject, html, practice.SenderFor(facts)?.Name, facts.Email, [.. why.Select(w => new SentenceDto(w.Tone, w.Text))], found.Step is EmailStep, held, LacksConsent(practice, facts, definition, found.Step, now) && !state.Overruled.ContainsKey(id)));
     }
 
-    private static async Task<Results<NoContent, NotFound, ValidationProblem>> Done(Guid id, DoneBody body, GerminalDb db, Caller caller, CancellationToken stop)
+    private static async Task<Results<NoContent, NotFound, ValidationProblem, ProblemHttpResult>> Done(Guid id, DoneBody body, GerminalDb db, ActNow acts, Caller caller, CancellationToken stop)
     {
-        var touch = await db.Touches.FirstOrDefaultAsync(t => t.Id == id && TaskKinds.Contains(t.Kind) && (t.Status == "open" || t.Status == "planned"), stop);
+        var touch = await db.Touches.AsNoTracking().FirstOrDefaultAsync(t => t.Id == id && TaskKinds.Contains(t.Kind), stop);
         if (touch is null)
         {
             return TypedResults.NotFound();
@@ -187,59 +188,39 @@ public static class TouchEndpoints
             return Problems.Field("outcome", $"A {touch.Kind} ends with one of: {string.Join(", ", outcomes)}.");
         }
 
-        // Off the sheet at once; the engine takes the event in within moments.
-        var desk = await PeopleEndpoints.DeskAsync(db, caller, stop);
-        touch.SettledAt ??= await PracticeClock.NowAsync(db, stop);
-        touch.Status = "done";
-        touch.CallOutcome = body.Outcome;
-        touch.ClosedAt = await PracticeClock.NowAsync(db, stop);
-        touch.Remark = string.IsNullOrWhiteSpace(body.Remark) ? null : body.Remark.Trim();
-        db.Events.Add(desk.NewEvent(touch.PersonId, touch.Kind == "call" ? EventKinds.CallEnded : EventKinds.TaskEnded, new() { ["touch"] = id.ToString(), ["outcome"] = body.Outcome }));
-        await db.SaveChangesAsync(stop);
-        return TypedResults.NoContent();
+        var done = await acts.TakeAsync(db, touch.PersonId, async now =>
+        {
+            touch = await db.Touches.AsNoTracking().SingleAsync(t => t.Id == id, stop);
+            var data = new Dictionary<string, string> { ["touch"] = id.ToString(), ["outcome"] = body.Outcome, ["remark"] = body.Remark?.Trim() ?? "" };
+            return touch.Status is "open" or "planned" ? new PeopleDesk(db, caller.Name, now).NewEvent(touch.PersonId, touch.Kind == "call" ? EventKinds.CallEnded : EventKinds.TaskEnded, data) : null;
+        }, stop);
+
+        // A second press of the same key says what is so already.
+        return done || (touch.Status == "done" && touch.CallOutcome == body.Outcome) ? TypedResults.NoContent()
+            : Problems.Conflict(touch.Status == "done" ? $"This {touch.Kind} is done already: {touch.CallOutcome}." : $"This {touch.Kind} is no longer on the day sheet.");
     }
 
     /// <summary>Puts a call back on the sheet. What the run did since (it may have gone on) stays.</summary>
-    private static async Task<Results<NoContent, NotFound>> Undo(Guid id, GerminalDb db, CancellationToken stop)
+    private static async Task<Results<NoContent, NotFound, ProblemHttpResult>> Undo(Guid id, GerminalDb db, ActNow acts, Caller caller, CancellationToken stop)
     {
-        await using var transaction = await db.Database.BeginTransactionAsync(stop);
-        var touch = await db.Touches.FirstOrDefaultAsync(t => t.Id == id && t.Status == "done" && TaskKinds.Contains(t.Kind), stop);
+        var touch = await db.Touches.AsNoTracking().FirstOrDefaultAsync(t => t.Id == id && TaskKinds.Contains(t.Kind), stop);
         if (touch is null)
         {
             return TypedResults.NotFound();
         }
 
-        var state = await db.States.FromSql($"SELECT * FROM person_states WHERE person_id = {touch.PersonId} FOR UPDATE").SingleAsync(stop);
-        var known = PersonStateJson.Read(state.State);
-        var early = known.Runs.Any(r => r.TouchId == id && r.Touch.Phase == TouchPhase.Planned);
-        touch.Status = early ? "planned" : "open";
-        touch.SettledAt = early ? null : touch.SettledAt;
-        touch.CallOutcome = null;
-        touch.ClosedAt = null;
-        var text = id.ToString();
-        var ended = await db.Events.Where(e => e.PersonId == touch.PersonId && (e.Kind == EventKinds.CallEnded || e.Kind == EventKinds.TaskEnded)).OrderByDescending(e => e.Id).Take(10).ToListAsync(stop);
-        if (ended.Find(e => e.Data["touch"] == text) is { HandledAt: null } waiting)
+        await acts.TakeAsync(db, touch.PersonId, async now =>
         {
-            db.Events.Remove(waiting);
-        }
-        else if (known.OpenTasks.All(t => t.TouchId != id))
-        {
-            state.State = PersonStateJson.Write(known with { OpenTasks = known.OpenTasks.Add(new OpenTask(touch.RunId, touch.ProgramId, touch.StepId)) });
-        }
-
-        await db.SaveChangesAsync(stop);
-        await transaction.CommitAsync(stop);
-        return TypedResults.NoContent();
+            touch = await db.Touches.AsNoTracking().SingleAsync(t => t.Id == id, stop);
+            var data = new Dictionary<string, string> { ["run"] = touch.RunId.ToString(), ["program"] = touch.ProgramId.ToString(), ["step"] = touch.StepId };
+            return touch.Status == "done" ? new PeopleDesk(db, caller.Name, now).NewEvent(touch.PersonId, EventKinds.TaskReopened, data) : null;
+        }, stop);
+        return touch.Status is "done" or "open" ? TypedResults.NoContent() : Problems.Conflict($"This {touch.Kind} was not done.");
     }
 
     /// <summary>Rule 10.5: lets one touch go in spite of missing consent. An out is never overruled; the engine holds that.</summary>
     private static async Task<Results<NoContent, NotFound, ValidationProblem, ProblemHttpResult>> Overrule(Guid id, OverruleBody body, GerminalDb db, Caller caller, CancellationToken stop)
     {
-        if (caller.Role is not ("principal" or "adviser"))
-        {
-            return TypedResults.Problem("Only a principal or an adviser may let a message go without consent.", statusCode: StatusCodes.Status403Forbidden, title: "Not yours to decide");
-        }
-
         if (string.IsNullOrWhiteSpace(body.Reason) || body.Reason.Length > 400)
         {
             return Problems.Field("reason", "Write why, at most 400 letters; it is kept with the touch.");
@@ -258,29 +239,23 @@ public static class TouchEndpoints
     /// <summary>
     /// A member knows what the provider cannot say: it arrived, and counts as sent; or it did not, and is judged anew.
     /// </summary>
-    private static async Task<Results<NoContent, NotFound>> Decide(Guid id, bool arrived, GerminalDb db, CancellationToken stop)
-    {
-        var reason = arrived ? "arrived" : "later";
-        var changed = await db.Touches.Where(t => t.Id == id && t.Status == "uncertain").ExecuteUpdateAsync(
-            u => u.SetProperty(t => t.Status, "handing").SetProperty(t => t.Reason, reason).SetProperty(t => t.LeasedUntil, (Instant?)Instant.MinValue), stop);
-        return changed == 1 ? TypedResults.NoContent() : TypedResults.NotFound();
-    }
+    private static async Task<Results<NoContent, NotFound>> Decide(Guid id, bool arrived, GerminalDb db, CancellationToken stop) =>
+        await Recorder.SayWhetherItArrivedAsync(db, id, arrived, stop) ? TypedResults.NoContent() : TypedResults.NotFound();
 
-    private static async Task<Results<NoContent, NotFound>> Mark(Guid id, Guid person, string mark, GerminalDb db, Caller caller, CancellationToken stop)
+    private static async Task<Results<NoContent, NotFound, ProblemHttpResult>> Mark(Guid id, Guid person, string mark, GerminalDb db, ActNow acts, Caller caller, CancellationToken stop)
     {
-        var touch = await db.Touches.FirstOrDefaultAsync(t => t.Id == id, stop);
-        if ((touch is not null && (touch.PersonId != person || touch.Status is not ("planned" or "blocked"))) || !await db.People.AnyAsync(p => p.Id == person, stop))
+        var touch = await db.Touches.AsNoTracking().FirstOrDefaultAsync(t => t.Id == id, stop);
+        if ((touch is not null && touch.PersonId != person) || !await db.People.AnyAsync(p => p.Id == person, stop))
         {
             return TypedResults.NotFound();
         }
 
-        if (touch is not null && mark != "dropped")
+        var marked = await acts.TakeAsync(db, person, async now =>
         {
-            touch.Held = mark == "held";
-        }
-
-        db.Events.Add((await PeopleEndpoints.DeskAsync(db, caller, stop)).NewEvent(person, EventKinds.TouchMarked, new() { ["touch"] = id.ToString(), ["mark"] = mark }));
-        await db.SaveChangesAsync(stop);
-        return TypedResults.NoContent();
+            touch = await db.Touches.AsNoTracking().FirstOrDefaultAsync(t => t.Id == id, stop);
+            return touch is null or { Status: "planned" or "blocked" } ? new PeopleDesk(db, caller.Name, now).NewEvent(person, EventKinds.TouchMarked, new() { ["touch"] = id.ToString(), ["mark"] = mark }) : null;
+        }, stop);
+        return marked || (mark == "dropped" && touch is { Status: "cancelled", Reason: "dropped" }) ? TypedResults.NoContent()
+            : Problems.Conflict("It has gone, or is on its way, already.");
     }
 }

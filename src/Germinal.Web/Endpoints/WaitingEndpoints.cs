@@ -22,17 +22,23 @@ public static class WaitingEndpoints
 {
     private const int Shown = 60;
 
+    /// <summary>Letters of a long message that stand in a list; the rest is in the thread, or in the file.</summary>
+    private const int Excerpt = 4_000;
+
     public sealed record BelongsBody(Guid Person);
 
     public static void Map(IEndpointRouteBuilder app)
     {
-        var waiting = app.MapGroup("/api/today/waiting/{id}").WithTags("today").RequireAuthorization();
+        var waiting = app.MapGroup("/api/today/waiting/{id}").WithTags("today").RequireAuthorization(Rights.Work);
         waiting.MapPost("/seen", Seen);
         waiting.MapPost("/belongs", Belongs);
+        app.MapGet("/api/received/{id:long}/whole", Whole).WithTags("today").RequireAuthorization(Rights.Work).ExcludeFromDescription();
         app.MapPost("/api/today/set-aside/{id:guid}/again", async Task<Results<NoContent, NotFound>> (Guid id, GerminalDb db, CancellationToken stop) =>
             await db.States.Where(s => s.PersonId == id && s.SetAside != null).ExecuteUpdateAsync(u => u.SetProperty(s => s.SetAside, (string?)null), stop) == 1 ? TypedResults.NoContent() : TypedResults.NotFound())
-            .WithTags("today").RequireAuthorization();
+            .WithTags("today").RequireAuthorization(Rights.Work);
     }
+
+    private static string Short(string text) => text.Length <= Excerpt ? text : Channels.IncomingText.Keep(text, Excerpt) + " …";
 
     /// <summary>Everything that waits for a member, oldest question first within its kind, and how much it is.</summary>
     internal static async Task<(IReadOnlyList<WaitingDto> Shown, int InAll)> ReadAsync(GerminalDb db, Caller caller, IReadOnlyDictionary<Guid, string> programs, CancellationToken stop)
@@ -52,10 +58,10 @@ public static class WaitingEndpoints
         PersonRef? Ref(Guid? id) => id is { } known && names.TryGetValue(known, out var name) ? new PersonRef(known, name) : null;
         List<WaitingDto> all =
         [
-            .. inquiries.Select(i => new WaitingDto($"i{i.Id:N}", "inquiry", Ref(i.PersonId), i.ReceivedAt.ToString(), $"asked{(i.Form is null ? "" : $" by “{i.Form}”")}: {i.Text}")),
+            .. inquiries.Select(i => new WaitingDto($"i{i.Id:N}", "inquiry", Ref(i.PersonId), i.ReceivedAt.ToString(), $"asked{(i.Form is null ? "" : $" by “{i.Form}”")}: {Short(i.Text)}")),
             .. messages.Select(m => m.PersonId is null
-                ? new WaitingDto($"m{m.Id}", "unknown", Ref(m.GuessId), m.At.ToString(), $"{m.FromAddress} wrote: {m.Text}", m.Quoted.Length > 0 ? m.Quoted : null)
-                : new WaitingDto($"m{m.Id}", "reply", Ref(m.PersonId), m.At.ToString(), m.Text.Length > 0 ? m.Text : m.Subject, m.Quoted.Length > 0 ? m.Quoted : null)),
+                ? new WaitingDto($"m{m.Id}", "unknown", Ref(m.GuessId), m.At.ToString(), $"{m.FromAddress} wrote: {Short(m.Text)}", m.Quoted.Length > 0 ? Short(m.Quoted) : null)
+                : new WaitingDto($"m{m.Id}", "reply", Ref(m.PersonId), m.At.ToString(), m.Text.Length > 0 ? Short(m.Text) : m.Subject, m.Quoted.Length > 0 ? Short(m.Quoted) : null)),
             .. told.Select(n => new WaitingDto($"n{n.Id}", n.Kind, Ref(n.PersonId), n.At.ToString(), n.Text)),
             .. refusals.Select(r => new WaitingDto($"r{r.Id}", "refused", Ref(r.PersonId), r.At.ToString(), $"“{programs.GetValueOrDefault(r.ProgramId, r.Cause.Detail)}” did not start: {Why.Reason(r.Reason)}")),
             .. toConfirm.Select(p => new WaitingDto($"c{p.Id:N}", "confirm", new PersonRef(p.Id, PeopleEndpoints.NameOf(p)), p.AddedAt.ToString(), $"the list said “{p.DoNotContactReason}”; nothing goes to them until you say otherwise")),
@@ -64,8 +70,15 @@ public static class WaitingEndpoints
         return (all, inAll);
     }
 
+    /// <summary>What came in as a whole, as a file to keep: it is never shown as a page of ours.</summary>
+    private static async Task<IResult> Whole(long id, GerminalDb db, CancellationToken stop) =>
+        await db.ReceivedFiles.AsNoTracking().FirstOrDefaultAsync(f => f.ReceivedId == id, stop) is { } file
+            ? Results.File(file.Content, "application/octet-stream", $"message-{id}.eml")
+            : Results.NotFound();
+
     private static async Task<Results<NoContent, NotFound>> Seen(string id, GerminalDb db, Caller caller, CancellationToken stop)
     {
+        await using var transaction = await db.Database.BeginTransactionAsync(stop);
         var now = await PracticeClock.NowAsync(db, stop);
         var rest = id.Length > 1 ? id[1..] : "";
         var number = long.TryParse(rest, System.Globalization.CultureInfo.InvariantCulture, out var parsed) ? parsed : -1;
@@ -78,23 +91,30 @@ public static class WaitingEndpoints
                 await (await DealingsEndpoints.DeskAsync(db, caller, stop)).AnswerAsync(person, caller.Name, stop),
             _ => 0,
         };
+        await transaction.CommitAsync(stop);
         return changed > 0 ? TypedResults.NoContent() : TypedResults.NotFound();
     }
 
     /// <summary>Says whose a message of somebody unknown is: it counts as their answer from now on.</summary>
     private static async Task<Results<NoContent, NotFound>> Belongs(string id, BelongsBody body, GerminalDb db, Caller caller, CancellationToken stop)
     {
+        await using var transaction = await db.Database.BeginTransactionAsync(stop);
         if (id is not ['m', ..] || !long.TryParse(id[1..], System.Globalization.CultureInfo.InvariantCulture, out var number) ||
             await db.Received.FirstOrDefaultAsync(r => r.Id == number && r.PersonId == null, stop) is not { } row || !await db.People.AnyAsync(p => p.Id == body.Person, stop))
         {
             return TypedResults.NotFound();
         }
 
-        row.PersonId = body.Person;
-        row.SeenAt = await PracticeClock.NowAsync(db, stop);
+        var now = await PracticeClock.NowAsync(db, stop);
+        if (await db.Received.Where(r => r.Id == number && r.PersonId == null).ExecuteUpdateAsync(u => u.SetProperty(r => r.PersonId, body.Person).SetProperty(r => r.SeenAt, now), stop) == 0)
+        {
+            return TypedResults.NotFound();
+        }
+
         var desk = await PeopleEndpoints.DeskAsync(db, caller, stop);
         db.Events.Add(desk.NewEvent(body.Person, EventKinds.Replied, new() { ["channel"] = row.Channel, ["text"] = row.Text, ["quoted"] = row.Quoted }));
         await db.SaveChangesAsync(stop);
+        await transaction.CommitAsync(stop);
         return TypedResults.NoContent();
     }
 }

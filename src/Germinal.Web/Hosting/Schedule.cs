@@ -1,5 +1,6 @@
 using Germinal.Service.Clock;
 using Germinal.Service.Engine;
+using Germinal.Service.Import;
 using Germinal.Service.Incoming;
 using Germinal.Store;
 using Microsoft.EntityFrameworkCore;
@@ -37,13 +38,15 @@ internal static class Schedule
         }
     }
 
-    /// <summary>Forgets events older than each practice wants to keep.</summary>
+    /// <summary>Forgets events older than each practice wants to keep, and files of lists that came a while ago.</summary>
     internal sealed class Forgetting(IDbContextFactory<GerminalDb> databases) : IJob
     {
         public async ValueTask Execute(IJobExecutionContext context, CancellationToken cancellationToken = default)
         {
             await using var db = await databases.CreateDbContextAsync(cancellationToken);
-            await EventRetention.ForgetAsync(db, await PracticeClock.NowAsync(db, cancellationToken), cancellationToken);
+            var now = await PracticeClock.NowAsync(db, cancellationToken);
+            await EventRetention.ForgetAsync(db, now, cancellationToken);
+            await ImportedCells.ForgetOldAsync(db, now, cancellationToken);
         }
     }
 }

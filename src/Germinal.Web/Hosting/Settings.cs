@@ -12,8 +12,12 @@ namespace Germinal.Web.Hosting;
 /// <param name="StandIns">Address of the stand-ins, or null in real use.</param>
 /// <param name="Demo">Whether a new database gets the demo practice.</param>
 /// <param name="Service">The live engine's settings.</param>
-public sealed record Settings(string Database, string DataFolder, string WebFolder, string? StandIns, bool Demo, ServiceSettings Service)
+/// <param name="Proxies">Reverse proxies whose word on callers is believed.</param>
+public sealed record Settings(string Database, string DataFolder, string WebFolder, string? StandIns, bool Demo, ServiceSettings Service, IReadOnlyList<System.Net.IPAddress> Proxies)
 {
+    /// <summary>Whether recipients and members reach the application by HTTPS; then cookies go by nothing else.</summary>
+    public bool IsSecure => Service.PublicUrl.StartsWith("https://", StringComparison.OrdinalIgnoreCase);
+
     /// <summary>Reads the settings.</summary>
     /// <exception cref="InvalidOperationException">One that is needed is missing; the message names it.</exception>
     public static Settings From(IConfiguration configuration)
@@ -36,7 +40,9 @@ public sealed record Settings(string Database, string DataFolder, string WebFold
                 Secret(Path.Combine(data, "hook-key")),
                 new InboundSettings(
                     System.Net.IPAddress.Parse(configuration["GERMINAL_INBOUND_ADDRESS"] ?? "127.0.0.1"),
-                    int.Parse(configuration["GERMINAL_INBOUND_PORT"] ?? "0", System.Globalization.CultureInfo.InvariantCulture))));
+                    int.Parse(configuration["GERMINAL_INBOUND_PORT"] ?? "0", System.Globalization.CultureInfo.InvariantCulture)),
+                configuration["GERMINAL_PRIVATE_SERVERS"] == "1"),
+            Hosting.Proxies.Read(configuration["GERMINAL_PROXIES"]));
     }
 
     /// <summary>Random bytes made once and kept for the owner's eyes only.</summary>

@@ -11,6 +11,9 @@ namespace Germinal.Web.Hosting;
 /// <summary>Who is asking, from the sign-in cookie.</summary>
 public sealed record Caller(Guid Id, Guid PracticeId, string Name, string Role)
 {
+    /// <summary>Whether they have a right of <see cref="Rights"/>.</summary>
+    public bool May(string right) => Rights.Has(Role, right);
+
     /// <summary>The claim that carries the practice.</summary>
     public const string PracticeClaim = "germinal:practice";
 
@@ -26,7 +29,7 @@ public sealed record Caller(Guid Id, Guid PracticeId, string Name, string Role)
     public static ValueTask<Caller?> BindAsync(HttpContext context) => ValueTask.FromResult<Caller?>(Of(context.User));
 }
 
-/// <summary>Sign-in by cookie, lockout, and the guard against forged requests.</summary>
+/// <summary>Sign-in by cookie, and the guard against forged requests.</summary>
 public static class SignInSetup
 {
     /// <summary>Adds the installation's keys, which seal cookies and stored passwords; web server and workers share them.</summary>
@@ -40,16 +43,19 @@ public static class SignInSetup
         services.AddAuthentication(IdentityConstants.ApplicationScheme).AddIdentityCookies();
         services.AddIdentityCore<MemberUser>(o =>
         {
-            o.Lockout.MaxFailedAccessAttempts = 5;
-            o.Lockout.DefaultLockoutTimeSpan = TimeSpan.FromMinutes(10);
             o.Password.RequiredLength = 10;
             o.Password.RequireNonAlphanumeric = false;
             o.Password.RequireUppercase = false;
             o.Password.RequireDigit = false;
             o.User.RequireUniqueEmail = true;
         }).AddEntityFrameworkStores<GerminalDb>().AddSignInManager().AddClaimsPrincipalFactory<CallerClaims>();
+        services.AddSingleton(_ => new SignInBrake());
+        services.AddSingleton<SessionStore>();
+        services.AddSingleton<IPostConfigureOptions<Microsoft.AspNetCore.Authentication.Cookies.CookieAuthenticationOptions>, UseSessionStore>();
+        var secure = settings.IsSecure ? CookieSecurePolicy.Always : CookieSecurePolicy.SameAsRequest;
         services.ConfigureApplicationCookie(o =>
         {
+            o.Cookie.SecurePolicy = secure;
             o.Cookie.Name = "germinal";
             o.Cookie.SameSite = SameSiteMode.Strict;
             o.ExpireTimeSpan = TimeSpan.FromHours(10);
@@ -57,12 +63,13 @@ public static class SignInSetup
             o.Events.OnRedirectToLogin = c => Answer(c.Response, StatusCodes.Status401Unauthorized);
             o.Events.OnRedirectToAccessDenied = c => Answer(c.Response, StatusCodes.Status403Forbidden);
         });
-        services.AddAuthorization();
+        services.AddGerminalRights();
         services.AddAntiforgery(o =>
         {
             o.HeaderName = "X-Germinal-Guard";
             o.Cookie.Name = "germinal-guard";
             o.Cookie.SameSite = SameSiteMode.Strict;
+            o.Cookie.SecurePolicy = secure;
         });
     }
 
@@ -72,7 +79,7 @@ public static class SignInSetup
         return Task.CompletedTask;
     }
 
-    /// <summary>Every writing call to the API carries the guard; every call sees the caller's practice only.</summary>
+    /// <summary>Every writing call carries the guard; every call sees the caller's practice only.</summary>
     public static void UseGerminalCaller(this IApplicationBuilder app)
     {
         app.Use(async (context, next) =>
@@ -82,8 +89,11 @@ public static class SignInSetup
                 context.RequestServices.GetRequiredService<GerminalDb>().PracticeId = Guid.Parse(practice);
             }
 
-            var writes = !HttpMethods.IsGet(context.Request.Method) && !HttpMethods.IsHead(context.Request.Method);
-            if (writes && context.Request.Path.StartsWithSegments("/api", StringComparison.Ordinal))
+            // Matched by the endpoint that will answer, not by how its address is written; whatever does not say that it needs no
+            // guard (signed links, hooks) has one.
+            var unsafeMethod = !HttpMethods.IsGet(context.Request.Method) && !HttpMethods.IsHead(context.Request.Method) && !HttpMethods.IsOptions(context.Request.Method);
+            var excused = context.GetEndpoint()?.Metadata.GetMetadata<IAntiforgeryMetadata>() is { RequiresValidation: false };
+            if (unsafeMethod && context.GetEndpoint() is not null && !excused)
             {
                 var guard = context.RequestServices.GetRequiredService<IAntiforgery>();
                 if (!await guard.IsRequestValidAsync(context))

@@ -40,7 +40,7 @@ public sealed class WhyTests
     [InlineData(CheckKind.WindowOpen, true, "09:30:00|America/New_York", "The program may act then; it was 9:30 on their clock.")]
     [InlineData(CheckKind.WindowOpen, false, "22:00:00|America/New_York", "The program may not act then; it was 22:00 on their clock.")]
     [InlineData(CheckKind.CanBeFilled, true, "", "Every merge field has a value.")]
-    [InlineData(CheckKind.CanBeFilled, false, "cannot-fill|person.first_name|person.stage", "It cannot be filled: “person.first_name” and “person.stage” has no value.")]
+    [InlineData(CheckKind.CanBeFilled, false, "cannot-fill|person.first_name|person.stage", "It cannot be filled: nothing to put for “person.first_name” and “person.stage”.")]
     [InlineData(CheckKind.CanBeFilled, false, "no-sender", "Nobody can sign it: they have no owner and the practice names nobody to stand in.")]
     public void A_check_says_what_it_found(CheckKind kind, bool passed, string found, string expected)
     {

@@ -1,0 +1,74 @@
+using System.Net;
+using System.Net.Sockets;
+
+namespace Germinal.Channels.Mail;
+
+/// <summary>A server that is not to be called; the message says why in a sentence.</summary>
+public sealed class ServerRefusedException(string message) : Exception(message);
+
+/// <summary>
+/// Opens a line to a mail server that a practice has named. Whoever may name servers must not reach, by way of us, what is
+/// only to be reached from inside: this machine and private networks are refused, by the address a name really has.
+/// </summary>
+/// <param name="allowPrivate">True where the installation allows it (the demo does).</param>
+public sealed class ServerLine(bool allowPrivate)
+{
+    /// <summary>How long a server may take to answer.</summary>
+    public static readonly TimeSpan Patience = TimeSpan.FromSeconds(15);
+
+    /// <summary>Connects to a server.</summary>
+    /// <exception cref="ServerRefusedException">It is on this machine or in a private network.</exception>
+    /// <exception cref="SocketException">It cannot be reached.</exception>
+    public async Task<Socket> ConnectAsync(string host, int port, CancellationToken stop)
+    {
+        var addresses = IPAddress.TryParse(host, out var literal) ? [literal] : await Dns.GetHostAddressesAsync(host, stop);
+        if (!allowPrivate && addresses.Any(IsPrivate))
+        {
+            throw new ServerRefusedException($"{host} is on this machine or in a private network. Name a server on the net; the installation's keeper can allow others.");
+        }
+
+        var socket = new Socket(SocketType.Stream, ProtocolType.Tcp) { NoDelay = true };
+        try
+        {
+            await socket.ConnectAsync(addresses, port, stop);
+            return socket;
+        }
+        catch
+        {
+            socket.Dispose();
+            throw;
+        }
+    }
+
+    /// <summary>Addresses that lead to this machine, to a private network, or to nothing in particular (RFC 1918, 4193, 6598, 6890).</summary>
+    public static bool IsPrivate(IPAddress address)
+    {
+        if (address.IsIPv4MappedToIPv6)
+        {
+            return IsPrivate(address.MapToIPv4());
+        }
+
+        if (IPAddress.IsLoopback(address) || address.Equals(IPAddress.Any) || address.Equals(IPAddress.IPv6Any))
+        {
+            return true;
+        }
+
+        var bytes = address.GetAddressBytes();
+        return address.AddressFamily == AddressFamily.InterNetworkV6
+            ? address.IsIPv6LinkLocal || address.IsIPv6SiteLocal || address.IsIPv6UniqueLocal || address.IsIPv6Multicast || bytes is [0x00, 0x64, 0xff, 0x9b, ..]
+            : bytes is [0, ..] or [10, ..] or [127, ..] or [100, >= 64 and <= 127, ..] or [169, 254, ..] or [172, >= 16 and <= 31, ..] or [192, 168, ..] or [192, 0, 0, _] or [198, 18 or 19, ..] or [>= 224, ..];
+    }
+
+    /// <summary>Why a line could not be opened, in our own words: what a server says before it knows us is nobody's business.</summary>
+    public static string Explain(Exception error) => error switch
+    {
+        ServerRefusedException e => e.Message,
+        SocketException { SocketErrorCode: SocketError.ConnectionRefused } => "nothing listens there.",
+        SocketException { SocketErrorCode: SocketError.HostNotFound or SocketError.NoData or SocketError.TryAgain } => "there is no machine of that name.",
+        SocketException => "it cannot be reached.",
+        OperationCanceledException or TimeoutException => $"it did not answer within {Patience.TotalSeconds:0} seconds.",
+        MailKit.Security.SslHandshakeException => "its certificate cannot be trusted, or it speaks no TLS there.",
+        NotSupportedException => "it does not offer the security that is set.",
+        _ => "it does not speak as a mail server does.",
+    };
+}

@@ -1,0 +1,111 @@
+using Microsoft.AspNetCore.Authorization;
+
+namespace Germinal.Web.Hosting;
+
+/// <summary>Something that may be done, and the roles that may.</summary>
+/// <param name="Name">The name of the authorization policy, and what the page asks for.</param>
+/// <param name="What">In words, as an answer to somebody who may not: “switch programs on or off”.</param>
+/// <param name="Roles">Roles of members.</param>
+public sealed record Right(string Name, string What, IReadOnlyList<string> Roles);
+
+/// <summary>
+/// Who may do what: the one table. Every endpoint of the API names its right; the page hides what one may not do;
+/// docs/security.md shows the same table (a test compares them).
+/// </summary>
+public static class Rights
+{
+    /// <summary>Everything on the day sheet and on a person's page that is not named below.</summary>
+    public const string Work = "work";
+
+    /// <summary>Writing programs; a draft does nothing by itself.</summary>
+    public const string WritePrograms = "write-programs";
+
+    /// <summary>Switching programs on, pausing them, moving or stopping those on their way.</summary>
+    public const string SwitchPrograms = "switch-programs";
+
+    /// <summary>Bringing lists of people in.</summary>
+    public const string BringPeopleIn = "bring-people-in";
+
+    /// <summary>Bringing in consent that was given elsewhere.</summary>
+    public const string BringConsentIn = "bring-consent-in";
+
+    /// <summary>Recording a yes where the newest word is a no.</summary>
+    public const string YesOverNo = "yes-over-no";
+
+    /// <summary>Letting one message go without consent (rule 10.5).</summary>
+    public const string OverruleConsent = "overrule-consent";
+
+    /// <summary>Making one person of two.</summary>
+    public const string MergePeople = "merge-people";
+
+    /// <summary>Handing out a person's data.</summary>
+    public const string ExportPeople = "export-people";
+
+    /// <summary>Erasing a person.</summary>
+    public const string ErasePeople = "erase-people";
+
+    /// <summary>Changing how the practice works.</summary>
+    public const string ChangeSettings = "change-settings";
+
+    /// <summary>Seeing and trying mail servers.</summary>
+    public const string SeeServers = "see-servers";
+
+    private static readonly string[] Everybody = ["principal", "adviser", "assistant"];
+    private static readonly string[] NoAssistant = ["principal", "adviser"];
+    private static readonly string[] PrincipalOnly = ["principal"];
+
+    /// <summary>The table.</summary>
+    public static IReadOnlyList<Right> All { get; } =
+    [
+        new(Work, "work with people, calls, notes, tasks, appointments, opportunities and inquiries", Everybody),
+        new(WritePrograms, "write programs as drafts", Everybody),
+        new(BringPeopleIn, "bring lists of people in", Everybody),
+        new(SwitchPrograms, "switch programs on or off, and move or stop those on their way", NoAssistant),
+        new(BringConsentIn, "bring in consent that was given elsewhere", NoAssistant),
+        new(YesOverNo, "record a yes where somebody said no", NoAssistant),
+        new(OverruleConsent, "let a message go without consent", NoAssistant),
+        new(MergePeople, "make one person of two", NoAssistant),
+        new(ExportPeople, "hand out a person's data", NoAssistant),
+        new(ErasePeople, "erase a person", PrincipalOnly),
+        new(ChangeSettings, "change the practice's settings", PrincipalOnly),
+        new(SeeServers, "see and try mail servers", PrincipalOnly),
+    ];
+
+    /// <summary>Whether a role has a right.</summary>
+    public static bool Has(string role, string right) => All.Any(r => r.Name == right && r.Roles.Contains(role, StringComparer.Ordinal));
+
+    /// <summary>The rights of a role.</summary>
+    public static IReadOnlyList<string> Of(string role) => [.. All.Where(r => r.Roles.Contains(role, StringComparer.Ordinal)).Select(r => r.Name)];
+
+    /// <summary>Adds a policy for each right.</summary>
+    public static void AddGerminalRights(this IServiceCollection services)
+    {
+        var policies = services.AddAuthorizationBuilder();
+        foreach (var right in All)
+        {
+            policies.AddPolicy(right.Name, p => p.RequireAuthenticatedUser().RequireRole(right.Roles));
+        }
+
+        services.AddSingleton<IAuthorizationMiddlewareResultHandler, SaysWhatIsMissing>();
+    }
+
+    /// <summary>Tells a caller without a right which one it is and who has it.</summary>
+    private sealed class SaysWhatIsMissing : IAuthorizationMiddlewareResultHandler
+    {
+        private readonly Microsoft.AspNetCore.Authorization.Policy.AuthorizationMiddlewareResultHandler standard = new();
+
+        public async Task HandleAsync(RequestDelegate next, HttpContext context, AuthorizationPolicy policy, Microsoft.AspNetCore.Authorization.Policy.PolicyAuthorizationResult authorizeResult)
+        {
+            if (authorizeResult.Forbidden)
+            {
+                var role = Caller.Of(context.User).Role;
+                var asked = context.GetEndpoint()?.Metadata.GetOrderedMetadata<IAuthorizeData>().Select(a => a.Policy).OfType<string>() ?? [];
+                var missing = All.FirstOrDefault(r => asked.Contains(r.Name, StringComparer.Ordinal) && !r.Roles.Contains(role, StringComparer.Ordinal));
+                await Problems.NotYours(missing).ExecuteAsync(context);
+                return;
+            }
+
+            await standard.HandleAsync(next, context, policy, authorizeResult);
+        }
+    }
+}
