@@ -165,9 +165,9 @@ public sealed class SmtpTransport : IMailTransport, IDisposable
             keep = line.IsConnected;
             return new ProviderAnswer(code >= 500 ? ProviderResult.Refused : code >= 400 || !line.Handed ? ProviderResult.NotTaken : ProviderResult.Unknown, $"{code} {e.Message}");
         }
-        catch (AuthenticationException)
+        catch (AuthenticationException e)
         {
-            return ProviderAnswer.Away($"The mail server {to.Host}:{to.Port} does not let “{to.User}” in with the password it was given.");
+            return ProviderAnswer.Away($"The mail server {to.Host}:{to.Port} does not let “{to.User}” in: {e.Message}");
         }
         catch (Exception e) when (IsOfTheLine(e, stop))
         {

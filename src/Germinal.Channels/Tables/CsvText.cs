@@ -1,6 +1,7 @@
 using System.Globalization;
 using CsvHelper;
 using CsvHelper.Configuration;
+using CsvHelper.Delegates;
 
 namespace Germinal.Channels.Tables;
 
@@ -19,7 +20,7 @@ public static class CsvText
     /// <param name="skipBlankLines">Whether lines without anything are no rows.</param>
     public static CsvParser Parser(TextReader text, string? delimiter = null, bool skipBlankLines = false) => new(text, new CsvConfiguration(CultureInfo.InvariantCulture)
     {
-        DetectDelimiter = delimiter is null, DetectDelimiterValues = Delimiters, Delimiter = delimiter ?? ",",
+        DetectDelimiter = delimiter is null, DetectDelimiterValues = Delimiters, Delimiter = delimiter ?? ",", GetDelimiter = OfHeader,
         HasHeaderRecord = false, BadDataFound = null, IgnoreBlankLines = skipBlankLines, MissingFieldFound = null,
     });
 
@@ -31,7 +32,7 @@ public static class CsvText
     /// <param name="newLine">The end of a row.</param>
     public static CsvWriter Writer(TextWriter output, string newLine = "\r\n") => new(
         output,
-        new CsvConfiguration(CultureInfo.InvariantCulture) { NewLine = newLine, InjectionOptions = InjectionOptions.Escape, InjectionCharacters = Dangerous, InjectionEscapeCharacter = '\'' },
+        new CsvConfiguration(CultureInfo.InvariantCulture) { NewLine = newLine, InjectionOptions = InjectionOptions.Escape, InjectionCharacters = Dangerous, InjectionEscapeCharacter = '\'', ShouldQuote = NeedsQuotes },
         leaveOpen: true);
 
     /// <summary>Writes one row.</summary>
@@ -44,6 +45,13 @@ public static class CsvText
 
         csv.NextRecord();
     }
+
+    /// <summary>The stock function minds the end of a row that is set, and no other line break.</summary>
+    private static bool NeedsQuotes(ShouldQuoteArgs args) => ConfigurationFunctions.ShouldQuote(args) || args.Field?.AsSpan().IndexOfAny('\r', '\n') >= 0;
+
+    /// <summary>The names of the columns part better than what people have written under them.</summary>
+    private static string OfHeader(GetDelimiterArgs args) =>
+        ConfigurationFunctions.GetDelimiter(new GetDelimiterArgs(args.Text.AsSpan().TrimStart("\r\n").ToString().Split(['\r', '\n'], 2)[0] + "\n", args.Configuration));
 
     private static string Unguarded(string cell) => cell is ['\'', var next, ..] && Dangerous.Contains(next) ? cell[1..] : cell;
 }

@@ -96,13 +96,22 @@ public sealed class LinkVisits(IDbContextFactory<GerminalDb> databases)
         var machine = prefetch || now - touch.Message.SentAt < TooFast || MachineWords.Any(w => agent.Contains(w, StringComparison.OrdinalIgnoreCase));
         var program = Channels.IncomingText.KeepLine(agent, 200);
         var hourAgo = now - Duration.FromHours(1);
+        var inserted = await db.Database.ExecuteSqlAsync(
+            $"""
+            INSERT INTO visits (practice_id, person_id, touch_id, at, last_at, count, link, by_machine, agent)
+            VALUES ({touch.PracticeId}, {touch.PersonId}, {touch.TouchId}, {now}, {now}, 1, {link}, {machine}, {program}) ON CONFLICT (touch_id, link, by_machine) DO NOTHING
+            """,
+            stop);
+        if (inserted == 1)
+        {
+            return new Visit(1, true, machine);
+        }
+
         var counted = (await db.Database.SqlQuery<Counted>(
             $"""
-            WITH before AS (SELECT last_at FROM visits WHERE touch_id = {touch.TouchId} AND link IS NOT DISTINCT FROM {link}::int AND by_machine = {machine} FOR UPDATE)
-            INSERT INTO visits (practice_id, person_id, touch_id, at, last_at, count, link, by_machine, agent)
-            VALUES ({touch.PracticeId}, {touch.PersonId}, {touch.TouchId}, {now}, {now}, 1, {link}, {machine}, {program})
-            ON CONFLICT (touch_id, link, by_machine) DO UPDATE SET count = visits.count + 1, last_at = CASE WHEN visits.last_at < {hourAgo} THEN {now} ELSE visits.last_at END
-            RETURNING count, (xmax = 0 OR coalesce((SELECT last_at FROM before) < {hourAgo}, false)) AS is_news
+            UPDATE visits v SET count = v.count + 1, last_at = CASE WHEN o.last_at < {hourAgo} THEN {now} ELSE o.last_at END
+            FROM (SELECT id, last_at FROM visits WHERE touch_id = {touch.TouchId} AND link IS NOT DISTINCT FROM {link}::int AND by_machine = {machine} FOR UPDATE) o
+            WHERE v.id = o.id RETURNING v.count, o.last_at < {hourAgo} AS is_news
             """).ToListAsync(stop)).Single();
         return new Visit(counted.Count, counted.IsNews, machine);
     }

@@ -64,9 +64,9 @@ public sealed class MailboxReader(IDbContextFactory<GerminalDb> databases, MailR
             await client.DisconnectAsync(true, stop);
             return null;
         }
-        catch (AuthenticationException)
+        catch (AuthenticationException e)
         {
-            return $"The mailbox at {server.Host}:{server.Port} does not let “{server.User}” in with the password it was given.";
+            return $"The mailbox at {server.Host}:{server.Port} does not let “{server.User}” in: {e.Message}";
         }
         catch (Exception e) when (e is ImapCommandException or ImapProtocolException or IOException or System.Net.Sockets.SocketException or SslHandshakeException or NotSupportedException or InvalidOperationException or TimeoutException)
         {
