@@ -79,6 +79,12 @@ internal sealed class PersonRehearsal
             alarmsAreStale = true;
         }
 
+        // An event of this moment comes before what the calendar brings, and may have changed that.
+        if (alarmsAreStale && alarms.Count > 0 && alarms[0].At == now)
+        {
+            alarms = Alarms.Next(engine, turn.Person, turn.State, now - Duration.Epsilon, now);
+        }
+
         if (alarms.Count > 0 && alarms[0].At == now)
         {
             foreach (var alarm in alarms)

@@ -119,6 +119,9 @@ public readonly record struct SentTouch(Instant At, Channel Channel);
 /// <summary>An appointment that has not been cancelled.</summary>
 public sealed record Appointment(string Key, string? Type, Instant Moment);
 
+/// <summary>How many starts of a person were asked for at one moment, so that programs that start each other without end are noticed.</summary>
+public sealed record StartsAtOnce(Instant At, int Count);
+
 /// <summary>A start that waits for its turn (rule 5.5).</summary>
 /// <param name="ProgramId">The program.</param>
 /// <param name="Came">When it came: first come, first served.</param>
@@ -165,21 +168,51 @@ public sealed record PersonState
     /// <summary>When they last replied.</summary>
     public Instant? LastReply { get; init; }
 
-    /// <summary>The next moment at which a touch is to be judged, or null. Held touches and paused programs do not count.</summary>
-    public Instant? NextDue(ProgramShelf shelf) => NextDue(Runs, shelf);
+    /// <summary>How many starts there have been of this person at one moment; the last moment there was any.</summary>
+    public StartsAtOnce? Starts { get; init; }
 
-    internal Instant? NextDue(IEnumerable<RunState> runs, ProgramShelf shelf)
+    /// <summary>
+    /// When the next touch is planned that goes as things stand, or null: what is held, paused or blocked is not coming. Rules read
+    /// it as <c>next-touch</c>.
+    /// </summary>
+    public Instant? NextTouch(ProgramShelf shelf) => NextTouch(Runs, shelf);
+
+    internal Instant? NextTouch(IEnumerable<RunState> runs, ProgramShelf shelf)
     {
         Instant? next = null;
         foreach (var run in runs)
         {
-            if ((next is null || run.Touch.Due < next) && IsJudged(run, shelf))
+            if (run.Touch.Phase != TouchPhase.Blocked && (next is null || run.Touch.Due < next) && IsJudged(run, shelf))
             {
                 next = run.Touch.Due;
             }
         }
 
         return next;
+    }
+
+    /// <summary>The next moment at which a touch is to be judged, or null. Held touches and paused programs do not count.</summary>
+    public Instant? NextDue(ProgramShelf shelf) => NextDue(Runs, shelf);
+
+    internal Instant? NextDue(IEnumerable<RunState> runs, ProgramShelf shelf)
+    {
+        Instant? next = null;
+        Instant? onItsWay = null;
+        foreach (var run in runs)
+        {
+            if ((next is null || run.Touch.Due < next) && IsJudged(run, shelf))
+            {
+                next = run.Touch.Due;
+            }
+
+            if (run.Touch.Phase == TouchPhase.Handing && (onItsWay is null || run.Touch.Due > onItsWay))
+            {
+                onItsWay = run.Touch.Due;
+            }
+        }
+
+        // What is due at the moment of a letter that is on its way is judged once it has settled, or at any later moment.
+        return next <= onItsWay ? onItsWay.Value.PlusTicks(1) : next;
     }
 
     internal bool IsJudged(RunState run, ProgramShelf shelf) =>

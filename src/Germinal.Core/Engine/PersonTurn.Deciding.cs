@@ -72,12 +72,20 @@ internal sealed partial class PersonTurn
         ? new AskOrder(now, run.Touch.FirstDue, DefinitionOf(run).Priority, person.Handle, DefinitionOf(run).Name, run.StepIndex)
         : null;
 
-    /// <summary>First due moment, priority, program name, step order; two runs of one program by their number.</summary>
+    /// <summary>
+    /// First due moment, priority, program name, step order; two runs of one program by their number. A letter that is on its way
+    /// since this very moment holds back the rest: once it has settled, what follows it may rank before them (rule 12.2).
+    /// </summary>
     private RunState? NextToJudge()
     {
         RunState? first = null;
         foreach (var run in runs)
         {
+            if (run.Touch.Phase == TouchPhase.Handing && run.Touch.Due == now)
+            {
+                return null;
+            }
+
             if (run.Touch.Due <= now && state.IsJudged(run, engine.Shelf) && (first is null || Before(run, first)))
             {
                 first = run;
@@ -105,25 +113,8 @@ internal sealed partial class PersonTurn
         var definition = DefinitionOf(run);
         var step = StepOf(run);
         var trail = new Trail();
-        if (!trail.Note(CheckKind.RunGoing, !StopDateBegan(definition)))
+        if (!PassesFirstThree(run, definition, step, trail))
         {
-            Settled(run, Outcome.Cancelled, "on", trail);
-            EndStopped(run, "on");
-            return;
-        }
-
-        trail.Gone = person.Died ? "died" : person.Archived ? "archived" : person.DoNotContact ? "do-not-contact" : "";
-        if (!trail.Note(CheckKind.PersonReachable, trail.Gone.Length == 0))
-        {
-            Settled(run, Outcome.Cancelled, trail.Gone, trail);
-            EndRun(run, trail.Gone);
-            return;
-        }
-
-        trail.HasOnlyIf = step.OnlyIf is not null;
-        if (!trail.Note(CheckKind.OnlyIf, step.OnlyIf is null || RuleJudge.Holds(step.OnlyIf, person, RuleNow)))
-        {
-            SettleAndGoOn(run, Outcome.Skipped, "not-for", trail);
             return;
         }
 
@@ -137,12 +128,63 @@ internal sealed partial class PersonTurn
         }
     }
 
-    /// <summary>Checks 4 to 11, for what reaches the person or a member.</summary>
-    private void JudgeTouch(RunState run, ProgramDefinition definition, Step step, Trail trail)
+    /// <summary>Section 8 of a touch whose window never opens (2.4): judged by checks 1 to 6 as it is planned, and blocked if they pass.</summary>
+    private void JudgeWithoutWindow(RunState run)
+    {
+        var definition = DefinitionOf(run);
+        var step = StepOf(run);
+        var trail = new Trail();
+        if (PassesFirstThree(run, definition, step, trail) && PassesChannel(run, definition, step, trail))
+        {
+            Block(run, "window-never-opens", trail);
+        }
+    }
+
+    /// <summary>Checks 1 to 3; where one fails the touch is settled.</summary>
+    private bool PassesFirstThree(RunState run, ProgramDefinition definition, Step step, Trail trail)
+    {
+        if (!trail.Note(CheckKind.RunGoing, !StopDateBegan(definition)))
+        {
+            Settled(run, Outcome.Cancelled, "on", trail);
+            EndStopped(run, "on");
+            return false;
+        }
+
+        trail.Gone = person.Died ? "died" : person.Archived ? "archived" : person.DoNotContact ? "do-not-contact" : "";
+        if (!trail.Note(CheckKind.PersonReachable, trail.Gone.Length == 0))
+        {
+            Settled(run, Outcome.Cancelled, trail.Gone, trail);
+            EndRun(run, trail.Gone);
+            return false;
+        }
+
+        trail.HasOnlyIf = step.OnlyIf is not null;
+        if (!trail.Note(CheckKind.OnlyIf, step.OnlyIf is null || RuleJudge.Holds(step.OnlyIf, person, RuleNow)))
+        {
+            SettleAndGoOn(run, Outcome.Skipped, "not-for", trail);
+            return false;
+        }
+
+        return true;
+    }
+
+    /// <summary>Checks 4 to 6 of a step that has a channel; where one fails the touch is settled.</summary>
+    private bool PassesChannel(RunState run, ProgramDefinition definition, Step step, Trail trail)
     {
         if (step.Channel is { } channel && ChannelRefuses(run, definition, step, channel, trail) is { } refusal)
         {
             SettleAndGoOn(run, Outcome.Skipped, refusal, trail);
+            return false;
+        }
+
+        return true;
+    }
+
+    /// <summary>Checks 4 to 11, for what reaches the person or a member.</summary>
+    private void JudgeTouch(RunState run, ProgramDefinition definition, Step step, Trail trail)
+    {
+        if (!PassesChannel(run, definition, step, trail))
+        {
             return;
         }
 
@@ -199,7 +241,7 @@ internal sealed partial class PersonTurn
             return;
         }
 
-        Replace(run with { Touch = run.Touch with { Phase = TouchPhase.Handing } });
+        Replace(run with { Touch = run.Touch with { Phase = TouchPhase.Handing, Due = now } });
         Effects.Add(new TouchHanded(run.Id, step.Id, now, trail));
     }
 

@@ -57,7 +57,7 @@ internal sealed partial class PersonTurn
         }
         else if (due is null)
         {
-            Block(run, "window-never-opens", Trail.Empty);
+            JudgeWithoutWindow(run);
         }
 
         return true;

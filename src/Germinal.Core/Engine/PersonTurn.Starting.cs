@@ -157,23 +157,23 @@ internal sealed partial class PersonTurn
             return "not-for";
         }
 
-        if (++startsNow > MostStartsAtOnce)
+        // Counted in the state: however often the engine is asked at this moment, the end is the same.
+        state = state with { Starts = new StartsAtOnce(now, state.Starts is { } starts && starts.At == now ? starts.Count + 1 : 1) };
+        if (state.Starts.Count > MostStartsAtOnce)
         {
             return "too-soon";
         }
 
-        // Rule 5.3: an occasion keys its run by itself; rule 3.5: a loop starts anew whatever `again` says.
-        return (occasion is null && !loops ? AgainRefuses(program, past) : null)
+        // Rule 5.3: an occasion keys its run by itself. Rule 3.5: a loop starts anew whatever `again` says, and it, too, makes no
+        // second unfinished run.
+        return (occasion is null ? IsRunning(program) ? "already-running" : loops ? null : AgainRefuses(program, past) : null)
             ?? (Shares.IsHeldOut(program, person.Id) ? "held-out" : null);
     }
 
+    private bool IsRunning(ProgramVersion program) => runs.Exists(r => r.ProgramId == program.ProgramId) || state.Waiting.Any(w => w.ProgramId == program.ProgramId);
+
     private string? AgainRefuses(ProgramVersion program, PastRuns past)
     {
-        if (runs.Exists(r => r.ProgramId == program.ProgramId) || state.Waiting.Any(w => w.ProgramId == program.ProgramId))
-        {
-            return "already-running";
-        }
-
         var again = program.Definition.Again;
         if (past.Started == 0 || again.Kind == AgainKind.EachTime)
         {

@@ -23,7 +23,6 @@ internal sealed partial class PersonTurn
     private PersonState state;
     private Instant now;
     private AskOrder? lastAsk;
-    private int startsNow;
     private Instant? lastTouch;
 
     public PersonTurn(TouchEngine engine, PersonFacts person, PersonState state, Instant now, ICounters? counters)
@@ -74,7 +73,6 @@ internal sealed partial class PersonTurn
     {
         now = moment;
         lastAsk = null;
-        startsNow = 0;
     }
 
     /// <summary>Takes in one event: its own change to the state, then stops, then starts (rule 5.1), then what waits for answers.</summary>
@@ -207,11 +205,11 @@ internal sealed partial class PersonTurn
         }
     }
 
-    private RuleMemory Remembered()
+    /// <summary>What rules can ask of what the engine remembers.</summary>
+    public RuleMemory Remembered()
     {
         string[] NamesOf(IEnumerable<Guid> ids) => [.. ids.Distinct().Select(NameOf).OfType<string>()];
-        var next = runs.Where(r => state.IsJudged(r, engine.Shelf)).Select(r => (Instant?)r.Touch.Due).Min();
-        return new RuleMemory(NamesOf(runs.Select(r => r.ProgramId)), NamesOf(state.Been.Keys), lastTouch, state.LastReply, next);
+        return new RuleMemory(NamesOf(runs.Select(r => r.ProgramId)), NamesOf(state.Been.Keys), lastTouch, state.LastReply, state.NextTouch(runs, engine.Shelf));
     }
 
     private string? NameOf(Guid programId) => engine.Shelf.Versions.Where(v => v.ProgramId == programId).MaxBy(v => v.Version)?.Definition.Name;

@@ -2,6 +2,7 @@ using System.Collections.Concurrent;
 using Germinal.Core.Messages;
 using Germinal.Core.People;
 using Germinal.Core.Programs;
+using Germinal.Core.Rules;
 using NodaTime;
 
 namespace Germinal.Core.Engine;
@@ -59,6 +60,9 @@ public sealed class TouchEngine(Practice practice, ProgramShelf shelf, ITemplate
         turn.JudgeFirst();
         return turn.Result();
     }
+
+    /// <summary>What rules can ask of what the engine remembers of a person: the programs they are on and have been on, last and next touch.</summary>
+    public RuleMemory Remember(PersonFacts person, PersonState state) => new PersonTurn(this, person, state, Instant.MinValue, null).Remembered();
 
     /// <summary>Whether a step may reach a person by their ledger alone (rule 10.2), and the entry that decides it.</summary>
     public static ConsentReading ConsentFor(Practice practice, PersonFacts person, ProgramDefinition definition, Step step, Channel channel, Instant now) =>

@@ -39,14 +39,15 @@ public sealed class Recorder(GerminalDb db, TouchEngine engine)
         effects.AddRange(advance.Effects.Select(e => (row.PersonId, e)));
         SetAlarm(row, advance);
         (row.LastTouchAt, row.LastReplyAt) = (advance.State.LastTouch ?? Instant.MinValue, advance.State.LastReply);
-        row.NextTouchAt = advance.State.Runs.Where(r => r.Touch.Phase is TouchPhase.Planned or TouchPhase.Handing)
-            .Select(r => r.Touch.Due).DefaultIfEmpty(Instant.MaxValue).Min();
     }
 
     /// <summary>When the calendar brings something next for the person as they stand now.</summary>
     public void SetAlarm(PersonStateRow row, Advance advance)
     {
         states[row.PersonId] = row;
+
+        // Here, because everybody comes by here when a program is paused or resumed, which their state says nothing of.
+        row.NextTouchAt = advance.State.NextTouch(engine.Shelf) ?? Instant.MaxValue;
         if (row.AlarmsFrom == Instant.MinValue)
         {
             // Nobody has taken in the calendar for this person yet; the reactor will.

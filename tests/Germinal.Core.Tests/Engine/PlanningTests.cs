@@ -1,4 +1,5 @@
 using Germinal.Core.Engine;
+using Germinal.Core.Programs;
 using Germinal.Core.Time;
 using static Germinal.Core.Tests.Given;
 
@@ -138,5 +139,36 @@ public sealed class PlanningTests
         Assert.Equal(26, sent.Count);
         Assert.All(sent.Zip(sent.Skip(1)), p => Assert.Equal(29, NodaTime.Period.DaysBetween(p.First, p.Second)));
         Assert.All(sent.Zip(sent.Skip(1)), p => Assert.Equal((int)p.First.DayOfWeek % 7 + 1, (int)p.Second.DayOfWeek));
+    }
+
+    [Fact]
+    public void Rule_3_5_a_loop_makes_no_second_unfinished_run()
+    {
+        // Two runs side by side, each begun by a birthday and a name day; both come to their loop on the way.
+        var program = Program("Twice", "\"at\":\"09:30\",\"startsWhen\":[{\"kind\":\"occasion\",\"date\":\"birthday\",\"offset\":\"P0D\"},{\"kind\":\"occasion\",\"date\":\"name day\",\"offset\":\"P0D\"}]",
+            Email("a", From("start", "P0D")) + "," + HandOver("loop", From("previous", "P10D"), "Twice"));
+        var engine = EngineWith(Practice(), program);
+        var person = Person(birthday: "1975-03-02") with { KeyDates = [new("birthday", YearlyDate.TryParse("1975-03-02")!.Value, true), new("name day", YearlyDate.TryParse("--03-04")!.Value, true)] };
+        var touches = Touches(engine, [new Actor(person, PersonState.Empty, [])], "2027-03-01T00:00", "2027-06-01T00:00");
+
+        // The first run's loop is refused while the second still goes; from the second's on there is one run after the other.
+        Assert.Equal(
+            ["03-02", "03-04", "03-14", "03-24", "04-03", "04-13"],
+            touches.Where(t => t.Step.Id == "a" && t.Outcome == Outcome.Sent).Select(t => t.At.InZone(NewYork).Date.ToString("MM-dd", null)).Take(6));
+    }
+
+    /// <summary>Section 8: what would not go anyway is said with its own reason, and only what would is blocked for its window.</summary>
+    [Theory]
+    [InlineData("", "", "a blocked window-never-opens")]
+    [InlineData("out", "", "a skipped opted-out")]
+    [InlineData("", "\"onlyIf\":{\"field\":\"tags\",\"op\":\"has\",\"value\":\"warm\"}", "a skipped not-for")]
+    [InlineData("no-address", "", "a skipped no-address")]
+    public void Section_8_a_window_that_never_opens_is_judged_by_the_first_six_checks(string person, string more, string expected)
+    {
+        var program = Program("Never", "\"window\":{\"days\":[\"mon\"],\"from\":\"06:00\",\"to\":\"07:00\"}", Text("a", From("start", "P0D"), more) + "," + Email("b", From("previous", "P0D")));
+        var ida = Person() with { Mobile = person == "no-address" ? null : "+12075550101", Consent = [Yes(Channel.Email), person == "out" ? No(Channel.Text) : Yes(Channel.Text)] };
+        var touches = Rehearsed(EngineWith(Practice(), program), ida, Start(program, "2027-03-01T10:00"), "2027-04-01T00:00");
+        Assert.StartsWith(expected, touches[0], StringComparison.Ordinal);
+        Assert.Equal(expected.Contains("blocked", StringComparison.Ordinal) ? "2027-03-08T10:00" : "2027-03-01T10:00", touches[0].Split(' ')[^1]);
     }
 }
