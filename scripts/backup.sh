@@ -16,6 +16,7 @@ if ! pg_sql "$db" postgres "SELECT 1" >/dev/null 2>&1; then
 fi
 end() { [ -n "$started" ] && pg_stop; }
 trap end EXIT
+umask 077
 at=(-h 127.0.0.1 -p "$db" -U germinal)
 if [ "$what" = backup ]; then
   "$PG_BIN/pg_dump" "${at[@]}" --format=custom --no-owner --no-privileges --file="$file.part" germinal && mv "$file.part" "$file" || { rm -f "$file.part"; fail "the backup could not be written to $file."; }

@@ -80,6 +80,55 @@ publish_cli() {
 
 port_taken() { (exec 3<>"/dev/tcp/127.0.0.1/$1") 2>/dev/null; }
 
+# port_owner PORT: who listens there, as far as it can be seen.
+port_owner() {
+  local inode pid
+  inode=$(awk -v port=":$(printf '%04X' "$1")$" '$2 ~ port && $4 == "0A" { print $10; exit }' /proc/net/tcp /proc/net/tcp6 2>/dev/null)
+  [ -n "$inode" ] && for pid in /proc/[0-9]*; do
+    if ls -l "$pid/fd" 2>/dev/null | grep -q "socket:\[$inode\]"; then
+      printf '“%s” (process %s)' "$(tr '\0' ' ' <"$pid/cmdline" | cut -c1-80 | sed 's/ *$//')" "${pid#/proc/}"
+      return
+    fi
+  done
+  printf 'another program'
+}
+
+# A process is known by its number and the moment it began, so that a number given out anew is nobody's mistake.
+began_at() { awk '{ print $22 }' "/proc/$1/stat" 2>/dev/null; }
+note_process() { printf '%s %s\n' "$2" "$(began_at "$2")" >>"$1/processes"; }
+
+# end_leftovers FOLDER: ends the processes a ./run with this folder has left behind; fails where that ./run itself, which is noted
+# first, is still there.
+end_leftovers() {
+  local pid began left=()
+  [ -f "$1/processes" ] || return 0
+  read -r pid began <"$1/processes"
+  [ -n "${began:-}" ] && [ "$(began_at "$pid")" = "$began" ] && return 1
+  while read -r pid began; do
+    [ "$pid" != $$ ] && [ -n "$began" ] && [ "$(began_at "$pid")" = "$began" ] && left+=("$pid")
+  done <"$1/processes"
+  if [ ${#left[@]} -gt 0 ]; then
+    say "ending what an earlier ./run has left behind"
+    kill "${left[@]}" 2>/dev/null
+    for _ in $(seq 50); do kill -0 "${left[@]}" 2>/dev/null || break; sleep 0.1; done
+    kill -9 "${left[@]}" 2>/dev/null
+  fi
+  rm -f "$1/processes"
+  return 0
+}
+
+# is_our_database FOLDER PORT: whether it is the database of this very folder that listens there; it is started anew.
+is_our_database() {
+  local data
+  data=$(readlink -f "$1/pg" 2>/dev/null) || return 1
+  as_pg test -s "$data/postmaster.pid" && [ "$(as_pg sed -n 4p "$data/postmaster.pid")" = "$2" ] && as_pg "$PG_BIN/pg_ctl" -D "$data" status >/dev/null 2>&1
+}
+
+pg_alive() { as_pg "$PG_BIN/pg_ctl" -D "$PG_DATA" status >/dev/null 2>&1; }
+
+# turn_over LOG: what was written before is kept once.
+turn_over() { if [ -s "$1" ]; then mv -f "$1" "$1.1"; fi; }
+
 # as_pg COMMAND…: PostgreSQL never runs as root.
 as_pg() {
   if [ "$(id -u)" = 0 ]; then setpriv --reuid=postgres --regid=postgres --clear-groups env HOME=/tmp "$@"; else "$@"; fi

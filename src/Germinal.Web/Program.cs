@@ -42,7 +42,7 @@ if (builder.Configuration["GERMINAL_LIVE_DEMO"] is { Length: > 0 })
 builder.Services.AddProblemDetails(Problems.InOneShape);
 builder.Services.AddExceptionHandler<ErrorAnswers>();
 builder.Services.AddValidation();
-builder.Services.AddPublicBrakes();
+builder.Services.AddPublicBrakes(settings);
 Proxies.Add(builder.Services, settings);
 builder.Services.AddOpenApi("v1", ApiDescription.Configure);
 builder.Services.AddHealthChecks().AddCheck<DatabaseHealth>("database", tags: ["ready"]).AddCheck<WorkerHealth>("workers", tags: ["workers"]);

@@ -58,6 +58,12 @@ public sealed class Site : WebApplicationFactory<Program>, IAsyncLifetime
         builder.UseSetting("GERMINAL_DB", Database.ConnectionString);
         builder.UseSetting("GERMINAL_DATA", data);
         builder.UseSetting("GERMINAL_PRIVATE_SERVERS", "1");
+        if (Environment.GetEnvironmentVariable("GERMINAL_WRITE_OPENAPI") is { Length: > 0 })
+        {
+            // The document that the front end's client is made from has the stand-ins' pages in it.
+            builder.UseSetting("GERMINAL_STANDINS", "http://127.0.0.1:9");
+        }
+
         builder.UseSetting("GERMINAL_URL", "https://germinal.example.com");
     }
 

@@ -45,17 +45,21 @@ public sealed record Settings(string Database, string DataFolder, string WebFold
             Hosting.Proxies.Read(configuration["GERMINAL_PROXIES"]));
     }
 
+    private const int SecretBytes = 48;
+
     /// <summary>Random bytes made once and kept for the owner's eyes only.</summary>
     private static byte[] Secret(string file)
     {
         if (!File.Exists(file))
         {
             var made = file + $".{Environment.ProcessId}";
-            File.WriteAllBytes(made, RandomNumberGenerator.GetBytes(48));
+            File.WriteAllBytes(made, RandomNumberGenerator.GetBytes(SecretBytes));
             File.SetUnixFileMode(made, UnixFileMode.UserRead | UnixFileMode.UserWrite);
             File.Move(made, file, overwrite: false);
         }
 
-        return File.ReadAllBytes(file);
+        var bytes = File.ReadAllBytes(file);
+        return bytes.Length == SecretBytes ? bytes : throw new InvalidOperationException(
+            $"The key file {file} holds {bytes.Length} bytes instead of {SecretBytes}: it is empty or damaged. Put it back from your backup; or move it away, and a new one is made: then links in letters that went out before no longer work.");
     }
 }
