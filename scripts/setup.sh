@@ -33,7 +33,7 @@ pg_bin() { ls -d /usr/lib/postgresql/*/bin 2>/dev/null | sort -V | tail -1; }
 
 # hash_of PATH…: one word for the content of files under the paths, build output left out.
 hash_of() {
-  (cd "$ROOT" && find "$@" -type f -not -path '*/node_modules/*' -not -path '*/bin/*' -not -path '*/obj/*' -not -path '*/dist/*' -not -name schema.d.ts -print0 | sort -z | xargs -0 sha256sum | sha256sum | cut -c1-24)
+  (cd "$ROOT" && find "$@" -type f -not -path '*/node_modules/*' -not -path '*/bin/*' -not -path '*/obj/*' -not -path '*/dist/*' -not -name schema.d.ts -not -path '*/api/program.ts' -print0 | sort -z | xargs -0 sha256sum | sha256sum | cut -c1-24)
 }
 
 # once STAMP HASH COMMAND…: runs the command unless it went through with the same hash before.

@@ -1,9 +1,9 @@
 import type { ReactNode } from 'react';
 import { Button } from '../../ui/bits';
 import { AddStep } from './AddStep';
-import { DaysForm, TextForm } from './forms';
+import { SpanForm, TextForm } from './forms';
 import { usePen } from './pen';
-import { offsetDays, type Step, sayChange, sayQuestion, span, stepName } from './programFile';
+import { type Step, sayChange, sayQuestion, span, stepName } from './programFile';
 import { Say, SayList } from './Say';
 import { filled, Holds, StepList, short } from './StepLine';
 import { ChangeForm, QuestionForm, ShareForm } from './stepForms';
@@ -86,12 +86,13 @@ export function OtherStep({ step, when, kind, pointer }: Props) {
         </Say>{' '}
         <Say words={within} label="How long it waits for a yes" soft={!step.within}>
           {(close) => (
-            <DaysForm
-              label="Days it waits for a yes"
-              value={step.within ? offsetDays(step.within) : null}
+            <SpanForm
+              label="How long it waits for a yes"
+              value={step.within}
               none="empty: it does not wait, it goes by how things stand"
-              done={(days) => {
-                set({ ...step, within: days === null ? undefined : `P${days}D` });
+              units={['hours', 'days', 'weeks']}
+              done={(within) => {
+                set({ ...step, within });
                 close();
               }}
             />

@@ -13,7 +13,7 @@ import { AddStep, newStep } from './AddStep';
 import { AgainForm, ConditionForm, StopForm, TriggerForm, WindowForm } from './forms';
 import { OnTheirWay } from './OnTheirWay';
 import { type Pen, PenContext } from './pen';
-import { conditionsOf, type ProgramFile, ruleOf, type Step, sayCondition, sayStop, sayTrigger, sayWindow, span } from './programFile';
+import { conditionsOf, type ProgramFile, ruleOf, type Step, sayCondition, sayStart, sayStop, sayWindow, span } from './programFile';
 import { Say, SayList } from './Say';
 import { Findings, StepList } from './StepLine';
 import { SwitchOn } from './SwitchOn';
@@ -204,10 +204,10 @@ function Page({ id, loaded, reload }: { id: string; loaded: Schemas['ProgramDto'
           <TouchLine marks={line} />
         </div>
         <p className="border-b border-rule pt-2.5 pb-3 font-serif text-[17px] leading-normal">
-          Starts when someone{' '}
+          Starts when{' '}
           <SayList
             items={draft.startsWhen}
-            say={sayTrigger}
+            say={sayStart}
             word="or"
             label="Starts when"
             set={(startsWhen) => set({ startsWhen })}
@@ -283,8 +283,9 @@ function Page({ id, loaded, reload }: { id: string; loaded: Schemas['ProgramDto'
 }
 
 function sayAgain(again: ProgramFile['again']) {
-  if (typeof again !== 'string') return `starts again ${span(again.gap)} after the last time`;
-  return { never: 'goes through it once', 'after-finished': 'may start again when through', 'each-time': 'starts each time' }[again];
+  const kind = typeof again === 'string' ? again : again.kind;
+  if (typeof again !== 'string' && again.gap) return `starts again ${span(again.gap)} after the last time`;
+  return { never: 'goes through it once', 'after-finished': 'may start again when through', 'each-time': 'starts each time' }[kind];
 }
 
 type MarginProps = {
@@ -359,9 +360,7 @@ function Margin({
               <div className="mb-1.5 font-serif text-base font-semibold text-ink">{preview.letter.subject}</div>
               {/* Sanitised by the server. */}
               <div className="letter" dangerouslySetInnerHTML={{ __html: preview.letter.html }} />
-              {preview.letter.lack && (
-                <p className="text-ember">It cannot be filled: {preview.letter.lack}.</p>
-              )}
+              {preview.letter.lack && <p className="text-ember">It cannot be filled: {preview.letter.lack}.</p>}
             </div>
           )}
         </>

@@ -97,7 +97,7 @@ export function SayList<T>({
           </Say>
         </span>
       ))}{' '}
-      <Say words={items.length === 0 ? '…' : `${word} …`} label={`${label}: one more`} soft>
+      <Say words={items.length === 0 ? 'add one' : 'add another'} label={`${label}: one more`} soft>
         {(close) =>
           form(undefined, (added) => {
             set([...items, added]);

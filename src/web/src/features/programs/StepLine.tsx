@@ -3,7 +3,7 @@ import type { Schemas } from '../../api/client';
 import { Button, Loading } from '../../ui/bits';
 import { StepMark } from '../../ui/TouchLine';
 import { day, moment } from '../../ui/when';
-import { DaysForm, TextForm, WhenForm } from './forms';
+import { SpanForm, TextForm, WhenForm } from './forms';
 import { OtherStep } from './OtherStep';
 import { usePen } from './pen';
 import { offsetDays, type Step, sayWhen, span } from './programFile';
@@ -141,12 +141,13 @@ function Sentence({ step, index, pointer, inside }: { step: Step; index: number;
           soft={!step.lateLimit}
         >
           {(close) => (
-            <DaysForm
-              label="Leave it out when it would be more than this many days late"
-              value={step.lateLimit ? offsetDays(step.lateLimit) : null}
+            <SpanForm
+              label="Leave it out when it would be later than this"
+              value={step.lateLimit}
               none="empty: however late"
-              done={(days) => {
-                set({ ...step, lateLimit: days === null ? undefined : `P${days}D` });
+              units={['hours', 'days', 'weeks', 'months']}
+              done={(lateLimit) => {
+                set({ ...step, lateLimit });
                 close();
               }}
             />
@@ -178,11 +179,12 @@ function Sentence({ step, index, pointer, inside }: { step: Step; index: number;
           label="How far the call may move"
         >
           {(close) => (
-            <DaysForm
+            <SpanForm
               label="Working days by which it may move"
-              value={offsetDays(step.slack)}
-              done={(days) => {
-                set({ ...step, slack: `P${days ?? 0}D` });
+              value={step.slack}
+              units={['days']}
+              done={(slack) => {
+                set({ ...step, slack: slack ?? step.slack });
                 close();
               }}
             />

@@ -1,24 +1,25 @@
 import { useState } from 'react';
+import { type FieldValues, useForm } from 'react-hook-form';
+import type { z } from 'zod';
+import { stop, trigger, when } from '../../api/program';
 import { useSession } from '../../app/session';
 import { Button, Field } from '../../ui/bits';
 import {
   type Condition,
   dayNames,
-  daysOffset,
+  keyDates,
   type Needed,
-  offsetDays,
   type ProgramFile,
   type Stop,
+  stops,
   type Trigger,
+  triggers,
   type When,
   type Window,
-  wordStops,
-  wordTriggers,
 } from './programFile';
+import { SpanField, type Unit } from './SpanField';
 
 /** The small forms behind the words of a program's sentences. */
-
-const dates = ['birthday', 'client since', 'yearly review', 'policy renewal', 'mortgage fixed until'];
 
 export function StageSelect({ value, set }: { value: string; set: (stage: string) => void }) {
   const stages = useSession().data?.stages ?? [];
@@ -27,6 +28,7 @@ export function StageSelect({ value, set }: { value: string; set: (stage: string
       {(id) => (
         <select id={id} required className="w-full" value={value} onChange={(e) => set(e.target.value)}>
           <option value="">choose</option>
+          {value && !stages.includes(value) && <option value={value}>{value}</option>}
           {stages.map((s) => (
             <option key={s} value={s}>
               {s.split('/')[1]}
@@ -67,78 +69,54 @@ export function Take({ children, done }: { children: React.ReactNode; done: () =
     >
       {children}
       <Button type="submit" look="main">
-        Take it
+        Use this
       </Button>
     </form>
   );
 }
 
-/** What a start or stop says already, as words. */
-function wordsOf(item: object | undefined): Record<string, string> {
-  return Object.fromEntries(Object.entries(item ?? {}).filter((e): e is [string, string] => typeof e[1] === 'string'));
-}
-
-function withWords(kind: string, needs: Needed[], words: Record<string, string>) {
-  return { kind, ...Object.fromEntries(needs.map((n) => [n.key, words[n.key]?.trim() ?? '']).filter(([, v]) => v !== '')) };
-}
-
-function WordFields({
-  needs,
-  words,
-  set,
+/**
+ * A start or a stop: its kind, and what that kind needs to know. It edits a copy of what it was given, so that what is not asked
+ * here (a grace, working days, a key of a later version) stays; another kind begins anew.
+ */
+function KindForm<T extends { kind: string }>({
+  label,
+  item,
+  first,
+  kinds,
+  schema,
+  done,
 }: {
-  needs: Needed[];
-  words: Record<string, string>;
-  set: (words: Record<string, string>) => void;
+  label: string;
+  item?: T;
+  first: T;
+  kinds: Record<string, { label: string; needs: Needed[] }>;
+  schema: z.ZodType;
+  done: (item: T) => void;
 }) {
-  return needs.map((n) => (
-    <Field key={n.key} label={n.optional ? `${n.label} (any, if empty)` : n.label}>
-      {(id) => (
-        <input
-          id={id}
-          className="w-full"
-          required={!n.optional}
-          placeholder={n.placeholder}
-          value={words[n.key] ?? ''}
-          onChange={(e) => set({ ...words, [n.key]: e.target.value })}
-        />
-      )}
-    </Field>
-  ));
-}
-
-export function TriggerForm({ item, done }: { item?: Trigger; done: (t: Trigger) => void }) {
-  const [kind, setKind] = useState(item?.kind ?? 'stage-entered');
-  const [stage, setStage] = useState(item?.kind === 'stage-entered' ? item.stage : '');
-  const [tag, setTag] = useState(item?.kind === 'tag-added' ? item.tag : '');
-  const [date, setDate] = useState(item?.kind === 'occasion' ? item.date : 'birthday');
-  const [days, setDays] = useState(String(item?.kind === 'occasion' ? (offsetDays(item.offset) ?? 0) : 0));
-  const [words, setWords] = useState<Record<string, string>>(() => wordsOf(item));
-  const worded = wordTriggers[kind];
+  const given = (item ?? first) as FieldValues;
+  const form = useForm<FieldValues>({ defaultValues: given });
+  const kind = form.watch('kind') as string;
+  const [wrong, setWrong] = useState<string>();
   return (
     <Take
-      done={() =>
-        done(
-          worded
-            ? (withWords(kind, worded.needs, words) as Trigger)
-            : kind === 'by-hand'
-              ? { kind }
-              : kind === 'tag-added'
-                ? { kind, tag: tag.trim() }
-                : kind === 'stage-entered'
-                  ? { kind, stage }
-                  : { ...(item?.kind === 'occasion' ? item : {}), kind: 'occasion', date, offset: daysOffset(Number(days)) },
-        )
-      }
+      done={() => {
+        const made = withoutEmpty(form.getValues()) as T;
+        const read = schema.safeParse(made);
+        if (read.success) done(made);
+        else setWrong(`${read.error.issues[0]?.path.join('.') || 'This'} is not complete yet.`);
+      }}
     >
-      <Field label="It starts when someone">
-        {(id) => (
-          <select id={id} className="w-full" value={kind} onChange={(e) => setKind(e.target.value as Trigger['kind'])}>
-            <option value="stage-entered">reaches a stage</option>
-            <option value="tag-added">gets a tag</option>
-            <option value="occasion">has a birthday or another date</option>
-            <option value="by-hand">is started by a member</option>
-            {Object.entries(wordTriggers).map(([k, t]) => (
+      <Field label={label} error={wrong}>
+        {(id, by) => (
+          <select
+            id={id}
+            aria-describedby={by}
+            className="w-full"
+            value={kind}
+            onChange={(e) => form.reset(e.target.value === given.kind ? given : { kind: e.target.value, ...beginning[e.target.value] })}
+          >
+            {Object.entries(kinds).map(([k, t]) => (
               <option key={k} value={k}>
                 {t.label}
               </option>
@@ -146,80 +124,160 @@ export function TriggerForm({ item, done }: { item?: Trigger; done: (t: Trigger)
           </select>
         )}
       </Field>
-      {worded && <WordFields needs={worded.needs} words={words} set={setWords} />}
-      {kind === 'stage-entered' && <StageSelect value={stage} set={setStage} />}
-      {kind === 'tag-added' && <TagInput value={tag} set={setTag} />}
-      {kind === 'occasion' && (
-        <>
-          <Field label="Date">
-            {(id) => (
-              <select id={id} className="w-full" value={date} onChange={(e) => setDate(e.target.value)}>
-                {dates.map((d) => (
-                  <option key={d}>{d}</option>
-                ))}
-              </select>
-            )}
-          </Field>
-          <Field label="Days from the date" hint="-1 is the day before">
-            {(id, by) => (
+      {(kinds[kind]?.needs ?? []).map((need) => (
+        <NeededField
+          key={`${kind}.${need.key}`}
+          need={need}
+          value={form.watch(need.key)}
+          set={(value) => form.setValue(need.key, value, { shouldDirty: true })}
+        />
+      ))}
+    </Take>
+  );
+}
+
+/** What a kind begins with where nothing else would be sensible. */
+const beginning: Record<string, object> = {
+  occasion: { date: 'birthday', offset: 'P0D' },
+  appointment: { offset: '-P7D' },
+  'stage-age': { after: 'P30D' },
+  'inquiry-unanswered': { after: 'P3D' },
+};
+
+/** Fields that were emptied are no part of the file. */
+function withoutEmpty(values: FieldValues) {
+  return Object.fromEntries(Object.entries(values).filter(([, v]) => v !== undefined && v !== ''));
+}
+
+function NeededField({ need, value, set }: { need: Needed; value: unknown; set: (value: unknown) => void }) {
+  const words = typeof value === 'string' ? value : '';
+  const label = need.optional && need.as === undefined ? `${need.label} (any, if empty)` : need.label;
+  switch (need.as) {
+    case 'stage':
+      return <StageSelect value={words} set={set} />;
+    case 'tag':
+      return <TagInput value={words} set={set} />;
+    case 'span':
+      return <SpanField label={label} value={words || undefined} set={set} units={['hours', 'days', 'weeks', 'months', 'years']} />;
+    case 'distance':
+      return <SpanField label={label} value={words || undefined} set={set} sides units={['hours', 'days', 'weeks', 'months', 'years']} />;
+    case 'dates':
+      return <SpanField label={label} value={words || undefined} set={set} sides />;
+    case 'channel':
+      return (
+        <Field label={label}>
+          {(id) => (
+            <select id={id} className="w-full" value={words} onChange={(e) => set(e.target.value || undefined)}>
+              <option value="">any way</option>
+              <option value="email">by email</option>
+              <option value="text">by text</option>
+              <option value="call">on the phone</option>
+              <option value="post">by post</option>
+            </select>
+          )}
+        </Field>
+      );
+    case 'unless':
+      return (
+        <label className="mb-3 flex gap-2 text-small">
+          <input type="checkbox" checked={value !== false} onChange={(e) => set(e.target.checked)} /> {label}
+        </label>
+      );
+    case 'numbers':
+      return (
+        <NumbersField
+          label={label}
+          value={Array.isArray(value) ? (value as number[]) : []}
+          set={(n) => set(n.length > 0 ? n : undefined)}
+        />
+      );
+    case 'number':
+      return (
+        <Field label={label}>
+          {(id) => (
+            <input
+              id={id}
+              type="number"
+              min={0}
+              max={365}
+              className="w-20"
+              value={typeof value === 'number' ? value : ''}
+              onChange={(e) => set(e.target.value === '' ? undefined : Number(e.target.value))}
+            />
+          )}
+        </Field>
+      );
+    default:
+      return (
+        <Field label={label}>
+          {(id) => (
+            <>
               <input
                 id={id}
-                aria-describedby={by}
-                type="number"
-                min={-365}
-                max={365}
-                required
-                className="w-24"
-                value={days}
-                onChange={(e) => setDays(e.target.value)}
+                className="w-full"
+                required={!need.optional}
+                placeholder={need.placeholder}
+                list={need.offer && `${id}-list`}
+                type={need.as === 'date' ? 'date' : 'text'}
+                value={words}
+                onChange={(e) => set(e.target.value)}
               />
-            )}
-          </Field>
-        </>
+              {need.offer && (
+                <datalist id={`${id}-list`}>
+                  {need.offer.map((o) => (
+                    <option key={o} value={o} />
+                  ))}
+                </datalist>
+              )}
+            </>
+          )}
+        </Field>
+      );
+  }
+}
+
+/** Whole numbers parted by commas. */
+function NumbersField({ label, value, set }: { label: string; value: number[]; set: (value: number[]) => void }) {
+  const [typed, setTyped] = useState(value.join(', '));
+  return (
+    <Field label={label} hint="empty: every year">
+      {(id, by) => (
+        <input
+          id={id}
+          aria-describedby={by}
+          className="w-full"
+          pattern="\s*(\d{1,3}\s*(,\s*\d{1,3}\s*)*)?"
+          value={typed}
+          onChange={(e) => {
+            setTyped(e.target.value);
+            set(
+              e.target.value
+                .split(',')
+                .filter((n) => n.trim() !== '')
+                .map(Number),
+            );
+          }}
+        />
       )}
-    </Take>
+    </Field>
+  );
+}
+
+export function TriggerForm({ item, done }: { item?: Trigger; done: (t: Trigger) => void }) {
+  return (
+    <KindForm<Trigger>
+      label="It starts when someone"
+      item={item}
+      first={{ kind: 'stage-entered', stage: '' }}
+      kinds={triggers}
+      schema={trigger}
+      done={done}
+    />
   );
 }
 
 export function StopForm({ item, done }: { item?: Stop; done: (s: Stop) => void }) {
-  const [kind, setKind] = useState(item?.kind ?? 'replied');
-  const [stage, setStage] = useState(item?.kind === 'stage-entered' ? item.stage : '');
-  const [tag, setTag] = useState(item?.kind === 'tag-added' ? item.tag : '');
-  const [words, setWords] = useState<Record<string, string>>(() => wordsOf(item));
-  const worded = wordStops[kind];
-  return (
-    <Take
-      done={() =>
-        done(
-          worded
-            ? (withWords(kind, worded.needs, words) as Stop)
-            : kind === 'replied'
-              ? { kind }
-              : kind === 'stage-entered'
-                ? { kind, stage }
-                : { kind: 'tag-added', tag: tag.trim() },
-        )
-      }
-    >
-      <Field label="It stops when they">
-        {(id) => (
-          <select id={id} className="w-full" value={kind} onChange={(e) => setKind(e.target.value as Stop['kind'])}>
-            <option value="replied">answer</option>
-            <option value="stage-entered">reach a stage</option>
-            <option value="tag-added">get a tag</option>
-            {Object.entries(wordStops).map(([k, t]) => (
-              <option key={k} value={k}>
-                {t.label}
-              </option>
-            ))}
-          </select>
-        )}
-      </Field>
-      {worded && <WordFields needs={worded.needs} words={words} set={setWords} />}
-      {kind === 'stage-entered' && <StageSelect value={stage} set={setStage} />}
-      {kind === 'tag-added' && <TagInput value={tag} set={setTag} />}
-    </Take>
-  );
+  return <KindForm<Stop> label="It stops when they" item={item} first={{ kind: 'replied' }} kinds={stops} schema={stop} done={done} />;
 }
 
 /** The one condition the page knows how to ask for. */
@@ -262,10 +320,10 @@ export function WindowForm({ program, done }: { program: ProgramFile; done: (cha
   const [w, setW] = useState<Window>(
     program.window ?? { days: dayNames.slice(0, 5), from: '09:00', to: '17:30', holidays: 'skip', roll: 'forward' },
   );
-  const [at, setAt] = useState(program.at ?? '09:30');
+  const [at, setAt] = useState(program.at ?? '');
   const [clock, setClock] = useState(program.clock);
   return (
-    <Take done={() => done({ window: always ? undefined : w, at, clock })}>
+    <Take done={() => done({ window: always ? undefined : w, at: at || undefined, clock })}>
       <label className="mb-2 flex gap-2 text-small">
         <input type="checkbox" checked={always} onChange={(e) => setAlways(e.target.checked)} /> any day, any hour
       </label>
@@ -307,7 +365,7 @@ export function WindowForm({ program, done }: { program: ProgramFile; done: (cha
           </label>
           <Field label="A day that is left out moves">
             {(id) => (
-              <select id={id} className="w-full" value={w.roll} onChange={(e) => setW({ ...w, roll: e.target.value })}>
+              <select id={id} className="w-full" value={w.roll} onChange={(e) => setW({ ...w, roll: e.target.value as Window['roll'] })}>
                 <option value="forward">to the next day that fits</option>
                 <option value="back">to the day before that fits</option>
                 <option value="nearest">to the nearer one</option>
@@ -318,9 +376,7 @@ export function WindowForm({ program, done }: { program: ProgramFile; done: (cha
         </>
       )}
       <div className="flex gap-3">
-        <Field label="Usual time">
-          {(id) => <input id={id} type="time" required value={at} onChange={(e) => setAt(e.target.value)} />}
-        </Field>
+        <Field label="Usual time">{(id) => <input id={id} type="time" value={at} onChange={(e) => setAt(e.target.value)} />}</Field>
         <Field label="On whose clock">
           {(id) => (
             <select id={id} value={clock} onChange={(e) => setClock(e.target.value as ProgramFile['clock'])}>
@@ -334,90 +390,134 @@ export function WindowForm({ program, done }: { program: ProgramFile; done: (cha
   );
 }
 
-export function WhenForm({ when, occasion, done }: { when: When; occasion: boolean; done: (w: When) => void }) {
-  const counted = when.from === 'start' || when.from === 'previous' || when.from === 'occasion';
-  const [from, setFrom] = useState<string>(when.from);
-  const [days, setDays] = useState(String(counted ? (offsetDays(when.offset) ?? 0) : 0));
-  const [at, setAt] = useState(when.at ?? '');
-  const [date, setDate] = useState(when.from === 'on' ? when.date : '');
+export function WhenForm({ when: given, occasion, done }: { when: When; occasion: boolean; done: (w: When) => void }) {
+  const form = useForm<FieldValues>({ defaultValues: given });
+  const from = form.watch('from') as When['from'];
+  const counted = from === 'start' || from === 'previous' || from === 'occasion' || from === 'key-date';
+  const [wrong, setWrong] = useState<string>();
   return (
     <Take
       done={() => {
-        const time = at ? { at } : {};
-        if (from === 'on') done({ from, date, ...time });
-        else if (from === 'start' || from === 'previous' || from === 'occasion') done({ from, offset: daysOffset(Number(days)), ...time });
-        else done(when);
+        const made = withoutEmpty(form.getValues()) as When;
+        if (when.safeParse(made).success) done(made);
+        else setWrong('This is not complete yet: a date, or a number of days.');
       }}
     >
-      <Field label="Counted from">
-        {(id) => (
-          <select id={id} className="w-full" value={from} onChange={(e) => setFrom(e.target.value)}>
+      <Field label="Counted from" error={wrong}>
+        {(id, by) => (
+          <select
+            id={id}
+            aria-describedby={by}
+            className="w-full"
+            value={from}
+            onChange={(e) =>
+              form.reset(e.target.value === given.from ? given : { from: e.target.value, ...placed(e.target.value), at: given.at })
+            }
+          >
             <option value="start">the start</option>
             <option value="previous">the step before</option>
             {(occasion || from === 'occasion') && <option value="occasion">the occasion</option>}
+            <option value="key-date">a date of theirs</option>
             <option value="on">a date</option>
-            {!counted && from !== 'on' && <option value={from}>as it is</option>}
+            <option value="yearly">a date of every year</option>
           </select>
         )}
       </Field>
-      <div className="flex gap-3">
-        {from === 'on' ? (
-          <Field label="Date">
-            {(id) => <input id={id} type="date" required value={date} onChange={(e) => setDate(e.target.value)} />}
-          </Field>
-        ) : (
-          (from === 'start' || from === 'previous' || from === 'occasion') && (
-            <Field label="Days">
-              {(id) => (
-                <input
-                  id={id}
-                  type="number"
-                  min={from === 'occasion' ? -365 : 0}
-                  max={3650}
-                  required
-                  className="w-24"
-                  value={days}
-                  onChange={(e) => setDays(e.target.value)}
-                />
-              )}
-            </Field>
-          )
+      {from === 'key-date' && (
+        <NeededField
+          need={{ key: 'date', label: 'Which date', offer: keyDates }}
+          value={form.watch('date')}
+          set={(v) => form.setValue('date', v)}
+        />
+      )}
+      {from === 'on' && (
+        <NeededField need={{ key: 'date', label: 'Date', as: 'date' }} value={form.watch('date')} set={(v) => form.setValue('date', v)} />
+      )}
+      {from === 'yearly' && (
+        <DayOfYearField value={(form.watch('date') as string | undefined) ?? ''} set={(v) => form.setValue('date', v)} />
+      )}
+      {counted && (
+        <SpanField
+          key={from}
+          label="How long"
+          value={form.watch('offset') as string | undefined}
+          set={(v) => form.setValue('offset', v)}
+          sides={from === 'occasion' || from === 'key-date'}
+          units={['hours', 'days', 'weeks', 'months', 'years']}
+        />
+      )}
+      <Field label="Time of its own">
+        {(id) => (
+          <input
+            id={id}
+            type="time"
+            value={(form.watch('at') as string | undefined) ?? ''}
+            onChange={(e) => form.setValue('at', e.target.value)}
+          />
         )}
-        <Field label="Time of its own">{(id) => <input id={id} type="time" value={at} onChange={(e) => setAt(e.target.value)} />}</Field>
-      </div>
+      </Field>
     </Take>
   );
 }
 
-export function DaysForm({
+/** What a place in time begins with. */
+function placed(from: string): object {
+  if (from === 'on') return { date: '' };
+  if (from === 'yearly') return { date: '--01-01' };
+  return from === 'key-date' ? { date: 'birthday', offset: 'P0D' } : { offset: 'P0D' };
+}
+
+const months = ['January', 'February', 'March', 'April', 'May', 'June', 'July', 'August', 'September', 'October', 'November', 'December'];
+
+/** A day of every year: `--06-14` is 14 June. */
+function DayOfYearField({ value, set }: { value: string; set: (value: string) => void }) {
+  const [, month = '01', day = '01'] = /(\d\d)-(\d\d)$/.exec(value) ?? [];
+  const two = (n: string) => n.padStart(2, '0');
+  return (
+    <Field label="Day and month">
+      {(id) => (
+        <span className="flex gap-2">
+          <input
+            id={id}
+            type="number"
+            min={1}
+            max={31}
+            required
+            className="w-16"
+            value={Number(day)}
+            onChange={(e) => set(`--${month}-${two(e.target.value)}`)}
+          />
+          <select aria-label="Month" value={Number(month)} onChange={(e) => set(`--${two(e.target.value)}-${day}`)}>
+            {months.map((m, i) => (
+              <option key={m} value={i + 1}>
+                {m}
+              </option>
+            ))}
+          </select>
+        </span>
+      )}
+    </Field>
+  );
+}
+
+/** One span, such as a late limit or the slack of a call. */
+export function SpanForm({
   label,
   value,
   none,
+  units,
   done,
 }: {
   label: string;
-  value: number | null;
+  value: string | undefined;
   none?: string;
-  done: (days: number | null) => void;
+  units?: Unit[];
+  done: (span: string | undefined) => void;
 }) {
-  const [days, setDays] = useState(value === null ? '' : String(value));
+  const [span, setSpan] = useState(value);
   return (
-    <Take done={() => done(days === '' ? null : Number(days))}>
-      <Field label={label} hint={none}>
-        {(id, by) => (
-          <input
-            id={id}
-            aria-describedby={by}
-            type="number"
-            min={0}
-            max={365}
-            required={!none}
-            className="w-24"
-            value={days}
-            onChange={(e) => setDays(e.target.value)}
-          />
-        )}
-      </Field>
+    <Take done={() => done(span)}>
+      <SpanField label={label} hint={none} optional={none !== undefined} units={units} value={span} set={setSpan} />
     </Take>
   );
 }
@@ -433,22 +533,17 @@ export function TextForm({ label, value, rows = 4, done }: { label: string; valu
   );
 }
 
-export function AgainForm({ again, done }: { again: ProgramFile['again']; done: (again: ProgramFile['again']) => void }) {
-  const [kind, setKind] = useState<string>(typeof again === 'string' ? again : again.kind);
-  const [gap, setGap] = useState(typeof again === 'string' ? '' : String(offsetDays(again.gap) ?? ''));
+export function AgainForm({ again: given, done }: { again: ProgramFile['again']; done: (again: ProgramFile['again']) => void }) {
+  const [value, setValue] = useState(given);
+  const kind = typeof value === 'string' ? value : value.kind;
+  const gap = typeof value === 'string' ? undefined : value.gap;
+  const kept = (k: string) =>
+    k === (typeof given === 'string' ? given : given.kind) ? given : (k as 'never' | 'after-finished' | 'each-time');
   return (
-    <Take
-      done={() =>
-        done(
-          kind === 'after-finished' && gap
-            ? { kind: 'after-finished', gap: daysOffset(Number(gap)) }
-            : (kind as 'never' | 'after-finished' | 'each-time'),
-        )
-      }
-    >
+    <Take done={() => done(value)}>
       <Field label="The same person again">
         {(id) => (
-          <select id={id} className="w-full" value={kind} onChange={(e) => setKind(e.target.value)}>
+          <select id={id} className="w-full" value={kind} onChange={(e) => setValue(kept(e.target.value))}>
             <option value="never">never</option>
             <option value="after-finished">when they have been through it</option>
             <option value="each-time">each time</option>
@@ -456,20 +551,15 @@ export function AgainForm({ again, done }: { again: ProgramFile['again']; done: 
         )}
       </Field>
       {kind === 'after-finished' && (
-        <Field label="Days in between" hint="empty: none needed">
-          {(id, by) => (
-            <input
-              id={id}
-              aria-describedby={by}
-              type="number"
-              min={1}
-              max={3650}
-              className="w-24"
-              value={gap}
-              onChange={(e) => setGap(e.target.value)}
-            />
-          )}
-        </Field>
+        <SpanField
+          label="At least in between"
+          hint="empty: nothing needed"
+          optional
+          value={gap}
+          set={(span) =>
+            setValue(span ? { ...(typeof value === 'string' ? {} : value), kind: 'after-finished', gap: span } : 'after-finished')
+          }
+        />
       )}
     </Take>
   );

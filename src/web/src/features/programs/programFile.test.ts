@@ -15,6 +15,7 @@ import {
   sayWindow,
   span,
   type When,
+  type Window,
 } from './programFile';
 
 const program: ProgramFile = {
@@ -82,7 +83,7 @@ describe('sentences', () => {
   });
 
   test('the window', () => {
-    const window = { days: ['mon', 'tue', 'wed', 'thu', 'fri'], from: '09:00', to: '17:30', holidays: 'skip' as const, roll: 'forward' };
+    const window: Window = { days: ['mon', 'tue', 'wed', 'thu', 'fri'], from: '09:00', to: '17:30', holidays: 'skip', roll: 'forward' };
     expect(sayWindow({ ...program, window })).toBe('working days, 9 to 17:30, their time');
     expect(sayWindow({ ...program, window: { ...window, holidays: 'ignore' } })).toBe('Monday to Friday, 9 to 17:30, their time');
     expect(sayWindow({ ...program, clock: 'practice', window: { ...window, days: ['sat'] } })).toBe('Sat, 9 to 17:30, the practice’s time');

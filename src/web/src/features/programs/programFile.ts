@@ -1,54 +1,60 @@
+import type { AgainInFile, StopInFile, TriggerInFile, WhenInFile, WindowInFile } from '../../api/program';
+
 /** The program file (`germinal.program/1`) as the page edits it, and its parts in words. */
 
-export type Trigger =
-  | { kind: 'by-hand' }
-  | { kind: 'tag-added'; tag: string }
-  | { kind: 'stage-entered'; stage: string }
-  | { kind: 'occasion'; date: string; offset: string; grace?: number; years?: number[] }
-  | { kind: 'list-joined'; list: string }
-  | { kind: 'stage-age'; stage: string; after: string }
-  | { kind: 'inquiry-received'; form?: string }
-  | { kind: 'inquiry-unanswered'; after: string; workingDays?: boolean }
-  | { kind: 'opportunity-won' }
-  | { kind: 'opportunity-lost'; reason?: string }
-  | { kind: 'appointment'; type?: string; offset: string }
-  | { kind: 'link-followed'; link: string }
-  | { kind: 'text-keyword'; word: string }
-  | { kind: 'program-finished'; program: string }
-  | { kind: 'person-added'; source?: string };
+/** What starts a program; the kinds and their keys are those of the published schema. */
+export type Trigger = Known<TriggerInFile>;
 
-export type Stop =
-  | { kind: 'replied'; channel?: string }
-  | { kind: 'stage-entered'; stage: string }
-  | { kind: 'tag-added'; tag: string }
-  | { kind: 'inquired' }
-  | { kind: 'stage-left'; stage: string }
-  | { kind: 'opportunity-won' }
-  | { kind: 'opportunity-lost' }
-  | { kind: 'list-left'; list: string }
-  | { kind: 'link-followed'; link?: string }
-  | { kind: 'call-ended'; outcome: string }
-  | { kind: 'form-sent'; form: string }
-  | { kind: 'appointment-booked'; type?: string }
-  | { kind: 'on'; date: string };
+/** What stops it. */
+export type Stop = Known<StopInFile>;
+
+/** Keys that are not in the schema are kept, but the page's own code names only those that are. */
+type Known<T> = T extends unknown ? { [K in keyof T as string extends K ? never : K]: T[K] } : never;
 
 /** One thing a start or stop needs to know; optional ones may stay empty. */
-export type Needed = { key: string; label: string; placeholder?: string; optional?: boolean };
+export type Needed = {
+  key: string;
+  label: string;
+  placeholder?: string;
+  optional?: boolean;
+  /** What is asked for, where it is not a few words. */
+  as?: 'stage' | 'tag' | 'span' | 'distance' | 'dates' | 'channel' | 'unless' | 'numbers' | 'number' | 'date';
+  /** Words to choose from; others may be written. */
+  offer?: string[];
+};
 
-/** The starts that need no more than a few words, beside stage, tag, date and by hand. */
-export const wordTriggers: Record<string, { label: string; needs: Needed[] }> = {
+/** The dates of people that most practices keep. */
+export const keyDates = ['birthday', 'client since', 'yearly review', 'policy renewal', 'mortgage fixed until'];
+
+/** Every kind of start, in the order they are offered in, and what each needs to know. */
+export const triggers: Record<Trigger['kind'], { label: string; needs: Needed[] }> = {
+  'stage-entered': { label: 'reaches a stage', needs: [{ key: 'stage', label: 'Stage', as: 'stage' }] },
+  'tag-added': { label: 'gets a tag', needs: [{ key: 'tag', label: 'Tag', as: 'tag' }] },
+  occasion: {
+    label: 'has a birthday or another date',
+    needs: [
+      { key: 'date', label: 'Date', offer: keyDates },
+      { key: 'offset', label: 'How long from the date', as: 'dates' },
+      { key: 'years', label: 'At which ages or anniversaries', as: 'numbers', optional: true },
+      { key: 'grace', label: 'How many days late it still begins', as: 'number', optional: true },
+    ],
+  },
+  'by-hand': { label: 'is started by a member', needs: [] },
   'list-joined': { label: 'joins a list', needs: [{ key: 'list', label: 'List' }] },
   'stage-age': {
     label: 'has stood in a stage for a while',
     needs: [
-      { key: 'stage', label: 'Stage', placeholder: 'Planning/Inquiry' },
-      { key: 'after', label: 'For how long', placeholder: 'P30D' },
+      { key: 'stage', label: 'Stage', as: 'stage' },
+      { key: 'after', label: 'For how long', as: 'span' },
     ],
   },
   'inquiry-received': { label: 'asks for something', needs: [{ key: 'form', label: 'By which form', optional: true }] },
   'inquiry-unanswered': {
     label: 'has asked and had no answer',
-    needs: [{ key: 'after', label: 'For how long, in working days', placeholder: 'P3D' }],
+    needs: [
+      { key: 'after', label: 'For how long', as: 'span' },
+      { key: 'workingDays', label: 'working days and hours only', as: 'unless' },
+    ],
   },
   'opportunity-won': { label: 'is won', needs: [] },
   'opportunity-lost': { label: 'is lost', needs: [{ key: 'reason', label: 'For which reason', optional: true }] },
@@ -56,7 +62,7 @@ export const wordTriggers: Record<string, { label: string; needs: Needed[] }> = 
     label: 'has an appointment',
     needs: [
       { key: 'type', label: 'Of which kind', optional: true },
-      { key: 'offset', label: 'How long before or after', placeholder: '-P7D' },
+      { key: 'offset', label: 'How long from it', as: 'distance' },
     ],
   },
   'link-followed': { label: 'follows a link', needs: [{ key: 'link', label: 'Which' }] },
@@ -65,10 +71,13 @@ export const wordTriggers: Record<string, { label: string; needs: Needed[] }> = 
   'person-added': { label: 'is new in the database', needs: [{ key: 'source', label: 'From which source', optional: true }] },
 };
 
-/** The stops that need no more than a few words, beside answer, stage and tag. */
-export const wordStops: Record<string, { label: string; needs: Needed[] }> = {
+/** Every kind of stop, in the order they are offered in, and what each needs to know. */
+export const stops: Record<Stop['kind'], { label: string; needs: Needed[] }> = {
+  replied: { label: 'answer', needs: [{ key: 'channel', label: 'How', as: 'channel', optional: true }] },
+  'stage-entered': { label: 'reach a stage', needs: [{ key: 'stage', label: 'Stage', as: 'stage' }] },
+  'tag-added': { label: 'get a tag', needs: [{ key: 'tag', label: 'Tag', as: 'tag' }] },
   inquired: { label: 'ask for something', needs: [] },
-  'stage-left': { label: 'leave a stage', needs: [{ key: 'stage', label: 'Stage', placeholder: 'Planning/Inquiry' }] },
+  'stage-left': { label: 'leave a stage', needs: [{ key: 'stage', label: 'Stage', as: 'stage' }] },
   'opportunity-won': { label: 'are won', needs: [] },
   'opportunity-lost': { label: 'are lost', needs: [] },
   'list-left': { label: 'leave a list', needs: [{ key: 'list', label: 'List' }] },
@@ -79,16 +88,11 @@ export const wordStops: Record<string, { label: string; needs: Needed[] }> = {
   },
   'form-sent': { label: 'send a form', needs: [{ key: 'form', label: 'Which' }] },
   'appointment-booked': { label: 'make an appointment', needs: [{ key: 'type', label: 'Of which kind', optional: true }] },
-  on: { label: 'come to a date', needs: [{ key: 'date', label: 'Date', placeholder: '2027-12-24' }] },
+  on: { label: 'come to a date', needs: [{ key: 'date', label: 'Date', as: 'date' }] },
 };
 
-export type When =
-  | { from: 'start'; offset: string; at?: string }
-  | { from: 'previous'; offset: string; at?: string }
-  | { from: 'occasion'; offset: string; at?: string }
-  | { from: 'on'; date: string; at?: string }
-  | { from: 'yearly'; date: string; at?: string }
-  | { from: 'key-date'; date: string; offset: string; at?: string };
+/** A place in time; an offset that is not said is none. */
+export type When = Known<WhenInFile>;
 
 type StepBase = { id: string; when: When; lateLimit?: string; purpose?: string; topic?: string; onlyIf?: Rule };
 export type Step = StepBase &
@@ -112,7 +116,7 @@ export type Question = Record<string, unknown>;
 
 export type Rule = { all: Rule[] } | { any: Rule[] } | { not: Rule } | { field: string; op: string; value?: string };
 
-export type Window = { days: string[]; from: string; to: string; holidays: 'skip' | 'ignore'; roll: string };
+export type Window = Required<Known<WindowInFile>>;
 
 export type ProgramFile = {
   format: 'germinal.program/1';
@@ -127,13 +131,13 @@ export type ProgramFile = {
   window?: Window;
   startsWhen: Trigger[];
   onlyIf?: Rule;
-  again: 'never' | 'after-finished' | 'each-time' | { kind: 'after-finished'; gap: string };
+  again: Extract<AgainInFile, string> | { kind: 'never' | 'after-finished' | 'each-time'; gap?: string };
   stopsWhen: Stop[];
   keepTasks: boolean;
   steps: Step[];
 };
 
-export const dayNames = ['mon', 'tue', 'wed', 'thu', 'fri', 'sat', 'sun'];
+export const dayNames: Window['days'] = ['mon', 'tue', 'wed', 'thu', 'fri', 'sat', 'sun'];
 
 /** Whole days of an offset of days or weeks; null for one that the page only shows. */
 export function offsetDays(offset: string): number | null {
@@ -168,6 +172,9 @@ export const stageName = (stage: string) => stage.split('/')[1] ?? stage;
 
 const clock = (time: string) => time.replace(/^0/, '').replace(/:00$/, '');
 
+/** A start as it stands after “starts when”. */
+export const sayStart = (t: Trigger) => (t.kind === 'by-hand' ? sayTrigger(t) : `someone ${sayTrigger(t)}`);
+
 export function sayTrigger(t: Trigger) {
   switch (t.kind) {
     case 'by-hand':
@@ -177,11 +184,12 @@ export function sayTrigger(t: Trigger) {
     case 'stage-entered':
       return `reaches ${stageName(t.stage)}`;
     case 'occasion': {
-      const days = offsetDays(t.offset) ?? 0;
+      const offset = t.offset ?? 'P0D';
+      const days = offsetDays(offset) ?? 0;
       const what = t.date === 'birthday' ? 'has a birthday' : `comes to “${t.date}”`;
       const years = t.years && t.years.length > 0 ? `, at ${t.years.join(' or ')}` : '';
-      if (days === 0 && !t.offset.includes('M')) return what + years;
-      return `${what}${years}, ${span(t.offset)} ${t.offset.startsWith('-') ? 'before' : 'after'}`;
+      if (days === 0 && !/[HMY]/.test(offset)) return what + years;
+      return `${what}${years}, ${span(offset)} ${offset.startsWith('-') ? 'before' : 'after'}`;
     }
     case 'list-joined':
       return `joins the list “${t.list}”`;
@@ -196,7 +204,7 @@ export function sayTrigger(t: Trigger) {
     case 'opportunity-lost':
       return t.reason ? `is lost for “${t.reason}”` : 'is lost';
     case 'appointment':
-      return `has ${t.type ? `“${t.type}”` : 'an appointment'} ${span(t.offset)} ${t.offset.startsWith('-') ? 'ahead' : 'ago'}`;
+      return `has ${t.type ? `“${t.type}”` : 'an appointment'} ${span(t.offset ?? 'P0D')} ${t.offset?.startsWith('-') ? 'ahead' : 'ago'}`;
     case 'link-followed':
       return `follows “${t.link}”`;
     case 'text-keyword':
@@ -219,7 +227,7 @@ export function sayStop(s: Stop) {
   if (s.kind === 'form-sent') return `send the form “${s.form}”`;
   if (s.kind === 'appointment-booked') return s.type ? `make an appointment for “${s.type}”` : 'make an appointment';
   if (s.kind === 'on') return `come to ${s.date}`;
-  return wordStops[s.kind]?.label ?? s.kind;
+  return stops[s.kind]?.label ?? s.kind;
 }
 
 /** What a change does, in words. */
@@ -286,14 +294,15 @@ export function sayWhen(w: When, first: boolean) {
   const at = w.at ? ` at ${clock(w.at)}` : '';
   if (w.from === 'on') return `on ${w.date}${at}`;
   if (w.from === 'yearly') return `each year on ${w.date.slice(2)}${at}`;
-  const days = offsetDays(w.offset);
-  const side = w.offset.startsWith('-') ? 'before' : 'after';
+  const offset = w.offset ?? 'P0D';
+  const days = offsetDays(offset);
+  const side = offset.startsWith('-') ? 'before' : 'after';
   const zero = days === 0;
   if (w.from === 'start' || (w.from === 'previous' && first))
-    return zero ? (w.at ? `the same day${at}` : 'at once') : `${span(w.offset)} after the start${at}`;
-  if (w.from === 'previous') return zero ? `right after that${at}` : `${span(w.offset)} later${at}`;
-  if (w.from === 'occasion') return zero ? `on the day itself${at}` : `${span(w.offset)} ${side} the day${at}`;
-  return zero ? `on their ${w.date}${at}` : `${span(w.offset)} ${side} their ${w.date}${at}`;
+    return zero ? (w.at ? `the same day${at}` : 'at once') : `${span(offset)} after the start${at}`;
+  if (w.from === 'previous') return zero ? `right after that${at}` : `${span(offset)} later${at}`;
+  if (w.from === 'occasion') return zero ? `on the day itself${at}` : `${span(offset)} ${side} the day${at}`;
+  return zero ? `on their ${w.date}${at}` : `${span(offset)} ${side} their ${w.date}${at}`;
 }
 
 /** A rule the page can take apart: conditions that must all hold. Null for a richer one, which is shown as it is. */

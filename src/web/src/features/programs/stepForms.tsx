@@ -38,12 +38,13 @@ export function QuestionForm({ question, before, done }: { question: Question; b
       done={() => {
         if (kind === 'as-it-is') done(question);
         else if (!asked) done(ruleOf([{ ...condition, value: condition.value.trim() }]) as Question);
-        else
-          done({
-            kind,
-            ...(chosen && { step: chosen }),
-            ...(asked.word && word.trim() && { [asked.word.key]: word.trim() }),
-          });
+        else {
+          // What the question has beside this stays; what was emptied goes.
+          const { step: _, ...rest } = kind === question.kind ? question : {};
+          const made: Question = { ...rest, kind, ...(chosen && { step: chosen }) };
+          if (asked.word) delete made[asked.word.key];
+          done({ ...made, ...(asked.word && word.trim() && { [asked.word.key]: word.trim() }) });
+        }
       }}
     >
       <Field label="If they">
@@ -107,7 +108,14 @@ export function ChangeForm({ item, done }: { item?: Change; done: (c: Change) =>
   const [word, setWord] = useState(item ? (item[kind]?.replace(/^custom:/, '') ?? '') : '');
   const [value, setValue] = useState(item?.value ?? '');
   return (
-    <Take done={() => done(kind === 'field' ? { field: `custom:${word.trim()}`, value } : { [kind]: word.trim() })}>
+    <Take
+      done={() =>
+        done({
+          ...(item && kind in item ? item : {}),
+          ...(kind === 'field' ? { field: `custom:${word.trim()}`, value } : { [kind]: word.trim() }),
+        })
+      }
+    >
       <Field label="What it does">
         {(id) => (
           <select
