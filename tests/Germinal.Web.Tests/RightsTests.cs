@@ -93,6 +93,19 @@ public sealed partial class RightsTests(Site site) : IClassFixture<Site>
         }
     }
 
+    /// <summary>The page asks for the rights there are, and knows them all.</summary>
+    [Fact]
+    public async Task The_page_knows_the_rights_by_the_same_names()
+    {
+        var page = await File.ReadAllTextAsync(Path.Combine(AppContext.BaseDirectory, "session.ts"));
+        var known = page[page.IndexOf("export type Right", StringComparison.Ordinal)..];
+        known = known[..known.IndexOf(';', StringComparison.Ordinal)];
+        Assert.Equal(Rights.All.Select(r => r.Name).Order(StringComparer.Ordinal), QuotedName().Matches(known).Select(m => m.Groups[1].Value).Order(StringComparer.Ordinal));
+    }
+
+    [GeneratedRegex("'([a-z-]+)'")]
+    private static partial Regex QuotedName();
+
     /// <summary>The guard used to be matched by the path's letters: /API/ went past it.</summary>
     [Theory]
     [InlineData("/api/people"), InlineData("/API/people"), InlineData("/Api/People"), InlineData("//api/people"), InlineData("/api/people/")]

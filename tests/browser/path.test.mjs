@@ -309,6 +309,14 @@ test('why: a picked touch tells its reasons in sentences', async () => {
   await page.getByRole('heading', { name: 'Why it went' }).waitFor();
   await page.getByText('They qualified when “After the fair” was switched on').first().waitFor();
   await page.getByText(/They may be emailed: they said so \(import, sample\.csv, row \d+/).waitFor();
+  // The letter stands in a frame of its own, in which nothing runs, and is seen whole.
+  const frame = page.locator('iframe[title="The letter"]');
+  assert.equal(await frame.getAttribute('sandbox'), 'allow-same-origin');
+  const letter = await frame.contentFrame();
+  await letter.getByText(/./).first().waitFor();
+  const [inner, outer] = [await letter.locator('html').evaluate((e) => e.offsetHeight), (await frame.boundingBox()).height];
+  assert.ok(inner > 40 && Math.abs(inner - outer) <= 1, `${inner} in ${outer}`);
+  assert.equal(await letter.locator('body').evaluate((e) => e.ownerDocument.fonts.check('14px Literata')), true);
   await accessible('person, why');
 });
 

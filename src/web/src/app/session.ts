@@ -3,6 +3,26 @@ import { api, type Schemas, setGuard, take } from '../api/client';
 
 export type Session = Schemas['SessionDto'];
 
+/** What may be done; the server has the same table (and refuses what the page should not have offered). */
+export type Right =
+  | 'work'
+  | 'write-programs'
+  | 'bring-people-in'
+  | 'switch-programs'
+  | 'bring-consent-in'
+  | 'yes-over-no'
+  | 'overrule-consent'
+  | 'merge-people'
+  | 'export-people'
+  | 'erase-people'
+  | 'change-settings'
+  | 'see-servers';
+
+/** Whether the member signed in may do this: what they may not is not offered. False until the server has said so. */
+export function useMay(right: Right): boolean {
+  return useSession().data?.may.includes(right) ?? false;
+}
+
 /** Who is signed in, what the practice offers to choose from, and the guard for writing calls. */
 export function useSession() {
   return useQuery({

@@ -4,6 +4,18 @@ export type Mark = { day: number; kind: string; state?: 'past' | 'coming' | 'tro
 /** What reaches somebody, or leads them on; forks, changes and words to the owner are read in the sentences. */
 const drawn = new Set(['email', 'text', 'call', 'note', 'task', 'hand-over']);
 
+/** From which day to which a line reaches. */
+export type Scale = { first: number; last: number };
+
+/** The days that hold all of these lines: the one scale for a list of them. */
+export function scaleOf(lines: Mark[][], now = 0): Scale {
+  const days = lines
+    .flat()
+    .filter((m) => drawn.has(m.kind))
+    .map((m) => m.day);
+  return { first: Math.min(0, now, ...days), last: Math.max(14, now, ...days) };
+}
+
 const natural: [number, string][] = [
   [7, 'a week'],
   [30, 'a month'],
@@ -20,31 +32,35 @@ const natural: [number, string][] = [
 export function TouchLine({
   marks: all,
   now,
+  scale,
   width = 750,
   height = 42,
   labels = true,
 }: {
   marks: Mark[];
   now?: number;
+  /** Days the whole width stands for, where several lines are to be compared; without it, this line's own. */
+  scale?: Scale;
   width?: number;
   height?: number;
   labels?: boolean;
 }) {
   const marks = all.filter((m) => drawn.has(m.kind));
-  const first = Math.min(0, ...marks.map((m) => m.day), now ?? 0);
-  const last = Math.max(14, ...marks.map((m) => m.day), now ?? 0);
+  const own = scaleOf([all], now);
+  const { first, last } = scale ?? own;
   const x = (day: number) => 6 + Math.sqrt((day - first) / (last - first)) * (width - 14);
+  const end = scale ? Math.min(width, x(own.last) + 6) : width;
   const y = 16;
   const placed: number[] = [];
   const words = natural
-    .filter(([d]) => d <= last - first)
+    .filter(([d]) => d <= own.last - first)
     .filter(([d]) => {
       const at = x(first + d);
       const free = at < width - 24 && placed.every((p) => Math.abs(p - at) > 74) && (now === undefined || Math.abs(x(now) - at) > 40);
       if (free) placed.push(at);
       return free;
     });
-  const description = `${marks.length} ${marks.length === 1 ? 'touch' : 'touches'} over ${last - first} days`;
+  const description = `${marks.length} ${marks.length === 1 ? 'touch' : 'touches'} over ${own.last - own.first} days`;
   return (
     <svg
       viewBox={`0 0 ${width} ${height}`}
@@ -53,7 +69,7 @@ export function TouchLine({
       aria-label={description}
       preserveAspectRatio="xMinYMid meet"
     >
-      <line x1="0" y1={y} x2={width} y2={y} stroke="var(--ink)" strokeWidth="1" />
+      <line x1="0" y1={y} x2={end} y2={y} stroke="var(--ink)" strokeWidth="1" />
       {marks.map((m, i) => (
         <Figure key={`${m.day}-${m.kind}-${i}`} mark={m} x={x(m.day)} y={y} />
       ))}

@@ -2,7 +2,7 @@ import { useMutation, useQuery } from '@tanstack/react-query';
 import { useRef, useState } from 'react';
 import { Link, useNavigate } from 'react-router';
 import { api, type Schemas, take, upload } from '../../api/client';
-import { useNow } from '../../app/session';
+import { useMay, useNow } from '../../app/session';
 import { Empty, Trouble } from '../../ui/bits';
 import { DayPage, PageHead, Stretch } from '../../ui/DayPage';
 import { count, nearDay } from '../../ui/when';
@@ -12,6 +12,7 @@ import { ConsentFile } from './ConsentFile';
 export default function ImportList() {
   const go = useNavigate();
   const { now, zone } = useNow();
+  const mayBringConsent = useMay('bring-consent-in');
   const input = useRef<HTMLInputElement>(null);
   const [over, setOver] = useState(false);
   const imports = useQuery({ queryKey: ['imports'], queryFn: () => take(api.GET('/api/imports')) });
@@ -88,7 +89,7 @@ export default function ImportList() {
         </div>
         <Trouble error={send.error} />
       </div>
-      <ConsentFile />
+      {mayBringConsent && <ConsentFile />}
       <Stretch title="Brought in before" />
       {imports.data?.length === 0 && <Empty>No list yet.</Empty>}
       {imports.data?.map((i) => (

@@ -3,24 +3,31 @@ import { useState } from 'react';
 import { useNavigate } from 'react-router';
 import { toast } from 'sonner';
 import { api, type Schemas, take } from '../../api/client';
-import { useSession } from '../../app/session';
+import { useMay } from '../../app/session';
 import { Button, Field, fieldError, Trouble } from '../../ui/bits';
 
 /** The person as a whole: merging them with another, handing their data out, erasing them. */
 export function WholePerson({ personId, name }: { personId: string; name: string }) {
   const [what, setWhat] = useState<'merge' | 'erase'>();
-  const isPrincipal = useSession().data?.role === 'principal';
+  const mayMerge = useMay('merge-people');
+  const mayExport = useMay('export-people');
+  const mayErase = useMay('erase-people');
+  if (!mayMerge && !mayExport && !mayErase) return null;
   return (
     <section aria-label="The person as a whole">
       <h3>As a whole</h3>
       <p className="mt-1 mb-3 flex flex-wrap gap-x-4">
-        <Button aria-expanded={what === 'merge'} onClick={() => setWhat(what === 'merge' ? undefined : 'merge')}>
-          merge with …
-        </Button>
-        <a className="text-small no-underline hover:underline" href={`/api/people/${personId}/export`} download>
-          all their data
-        </a>
-        {isPrincipal && (
+        {mayMerge && (
+          <Button aria-expanded={what === 'merge'} onClick={() => setWhat(what === 'merge' ? undefined : 'merge')}>
+            merge with …
+          </Button>
+        )}
+        {mayExport && (
+          <a className="text-small no-underline hover:underline" href={`/api/people/${personId}/export`} download>
+            all their data
+          </a>
+        )}
+        {mayErase && (
           <Button look="danger" aria-expanded={what === 'erase'} onClick={() => setWhat(what === 'erase' ? undefined : 'erase')}>
             erase …
           </Button>

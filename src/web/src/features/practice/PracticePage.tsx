@@ -2,7 +2,7 @@ import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import { toast } from 'sonner';
 import { api, type Schemas, take } from '../../api/client';
-import { useSession } from '../../app/session';
+import { useMay } from '../../app/session';
 import { Button, Field, fieldError, Loading, Trouble } from '../../ui/bits';
 import { DayPage, PageHead, Stretch } from '../../ui/DayPage';
 
@@ -38,7 +38,8 @@ export default function PracticePage() {
 
 function Settings({ practice }: { practice: Practice }) {
   const queries = useQueryClient();
-  const isPrincipal = useSession().data?.role === 'principal';
+  const mayChange = useMay('change-settings');
+  const seesServers = useMay('see-servers');
   const [draft, setDraft] = useState<Draft>(() => draftOf(practice));
   const set = (change: Partial<Draft>) => setDraft({ ...draft, ...change });
   const save = useMutation({
@@ -49,7 +50,7 @@ function Settings({ practice }: { practice: Practice }) {
       toast('Kept. It counts for everything that is judged from now on.');
     },
   });
-  const text = (label: string, key: 'quietFrom' | 'quietTo' | 'postalAddress', hint?: string, rows = 1) => (
+  const text = (label: string, key: 'quietFrom' | 'quietTo' | 'postalAddress' | 'textNumber', hint?: string, rows = 1) => (
     <Field label={label} hint={hint} error={fieldError(save.error, key)}>
       {(id, by) =>
         rows > 1 ? (
@@ -90,7 +91,7 @@ function Settings({ practice }: { practice: Practice }) {
           save.mutate();
         }}
       >
-        <fieldset disabled={!isPrincipal} className="m-0 border-0 p-0">
+        <fieldset disabled={!mayChange} className="m-0 border-0 p-0">
           <Stretch title="When and how often" />
           <div className="px-7 py-3">
             <div className="flex gap-6">
@@ -98,6 +99,15 @@ function Settings({ practice }: { practice: Practice }) {
               {text('until', 'quietTo')}
             </div>
             <PaceRules draft={draft} set={set} error={fieldError(save.error, 'pace')} />
+            <label className="mb-3 block text-small">
+              <input
+                type="checkbox"
+                className="mr-2"
+                checked={draft.strictForTransactional}
+                onChange={(e) => set({ strictForTransactional: e.target.checked })}
+              />
+              Transactional messages need a recorded yes as well, not only that there is no no
+            </label>
             <div className="flex gap-6">
               {(['email', 'text'] as const).map((channel) => (
                 <Field key={channel} label={`At most so many ${channel}s a day`} error={fieldError(save.error, 'dailyLimits')}>
@@ -167,25 +177,34 @@ function Settings({ practice }: { practice: Practice }) {
             {list('Topics people may take or leave', 'topics')}
           </div>
 
-          <Stretch title="Mail" />
+          <Stretch title="Texts" />
           <div className="px-7 py-3">
-            <ServerFields
-              title="Mail goes out by"
-              server={draft.mailOut ?? noServer}
-              set={(mailOut) => set({ mailOut })}
-              error={fieldError(save.error, 'mailOut')}
-              kept={practice.mailOut?.hasPassword}
-            />
-            <Test label="Send me a test" call={() => take(api.POST('/api/practice/mail-test'))} />
-            <ServerFields
-              title="Answers are read from the mailbox at"
-              server={draft.mailIn ?? noServer}
-              set={(mailIn) => set({ mailIn })}
-              error={fieldError(save.error, 'mailIn')}
-              kept={practice.mailIn?.hasPassword}
-            />
-            <Test label="Read it now" call={() => take(api.POST('/api/practice/mailbox-test'))} />
+            {text('Texts go out from, and answers come to', 'textNumber', 'without a number the installation’s own is used')}
           </div>
+
+          {seesServers && (
+            <>
+              <Stretch title="Mail" />
+              <div className="px-7 py-3">
+                <ServerFields
+                  title="Mail goes out by"
+                  server={draft.mailOut ?? noServer}
+                  set={(mailOut) => set({ mailOut })}
+                  error={fieldError(save.error, 'mailOut')}
+                  kept={practice.mailOut?.hasPassword}
+                />
+                <Test label="Send me a test" call={() => take(api.POST('/api/practice/mail-test'))} />
+                <ServerFields
+                  title="Answers are read from the mailbox at"
+                  server={draft.mailIn ?? noServer}
+                  set={(mailIn) => set({ mailIn })}
+                  error={fieldError(save.error, 'mailIn')}
+                  kept={practice.mailIn?.hasPassword}
+                />
+                <Test label="Read it now" call={() => take(api.POST('/api/practice/mailbox-test'))} />
+              </div>
+            </>
+          )}
 
           <Stretch title="Keeping" />
           <div className="px-7 py-3">
@@ -209,7 +228,7 @@ function Settings({ practice }: { practice: Practice }) {
         </fieldset>
         <div className="row">
           <Trouble error={save.error} />
-          {isPrincipal ? (
+          {mayChange ? (
             <Button type="submit" look="main" disabled={save.isPending}>
               Keep these settings
             </Button>

@@ -5,7 +5,7 @@ import { api, take } from '../../api/client';
 import { useNow } from '../../app/session';
 import { Button, Empty, Field, fieldError, Loading, Trouble } from '../../ui/bits';
 import { DayPage, PageHead } from '../../ui/DayPage';
-import { TouchLine } from '../../ui/TouchLine';
+import { scaleOf, TouchLine } from '../../ui/TouchLine';
 import { day } from '../../ui/when';
 
 /** The programs, each with its touch line at one scale. */
@@ -19,6 +19,7 @@ export default function ProgramList() {
     onSuccess: (p) => go(`/programs/${p.id}`),
   });
   if (programs.isPending) return <Loading />;
+  const scale = scaleOf(programs.data?.map((p) => p.line) ?? []);
   const states: Record<string, string> = { draft: 'being written', on: 'on', paused: 'paused' };
   return (
     <DayPage
@@ -75,7 +76,7 @@ export default function ProgramList() {
           </span>
           {p.description && <span className="block max-w-[75ch] text-small text-soft">{p.description}</span>}
           <span className="mt-2 block">
-            <TouchLine marks={p.line} width={750} height={40} />
+            <TouchLine marks={p.line} scale={scale} width={750} height={40} />
           </span>
         </Link>
       ))}

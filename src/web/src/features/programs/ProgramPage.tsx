@@ -3,10 +3,11 @@ import { useState } from 'react';
 import { Link, useParams } from 'react-router';
 import { toast } from 'sonner';
 import { api, type Schemas, take } from '../../api/client';
-import { useNow } from '../../app/session';
+import { useMay, useNow } from '../../app/session';
 import { Button, Loading, Trouble } from '../../ui/bits';
 import { DayPage, PageHead } from '../../ui/DayPage';
 import { useKeys } from '../../ui/keys';
+import { Letter } from '../../ui/Letter';
 import { TouchLine } from '../../ui/TouchLine';
 import { count, day, moment } from '../../ui/when';
 import { AddStep, newStep } from './AddStep';
@@ -323,6 +324,7 @@ function Margin({
   pause,
 }: MarginProps) {
   const { now, zone } = useNow();
+  const maySwitch = useMay('switch-programs');
   const touch = preview?.touches.find((t) => t.stepId === picked);
   const step = allSteps(draft.steps).find((s) => s.id === picked);
   return (
@@ -358,8 +360,7 @@ function Margin({
                 {touch && `${moment(touch.at, preview.zone, now)} · `}from {preview.letter.from}
               </div>
               <div className="mb-1.5 font-serif text-base font-semibold text-ink">{preview.letter.subject}</div>
-              {/* Sanitised by the server. */}
-              <div className="letter" dangerouslySetInnerHTML={{ __html: preview.letter.html }} />
+              <Letter html={preview.letter.html} title="The letter" />
               {preview.letter.lack && <p className="text-ember">It cannot be filled: {preview.letter.lack}.</p>}
             </div>
           )}
@@ -401,20 +402,21 @@ function Margin({
         </p>
       )}
       <div className="mt-4 flex flex-wrap items-center gap-x-5 gap-y-2">
-        {(loaded.status === 'draft' || changed) && (
+        {maySwitch && (loaded.status === 'draft' || changed) && (
           <SwitchOn id={id} draftNumber={number} published={loaded.status !== 'draft'} disabled={errors > 0} ready={ready} />
         )}
         <Button onClick={runCheck} disabled={checking}>
           {checking ? 'Checking …' : 'Check'} <kbd>C</kbd>
         </Button>
-        {loaded.status === 'on' && (
+        {maySwitch && loaded.status === 'on' && (
           <Button look="plain" onClick={() => pause(false)}>
             Pause
           </Button>
         )}
-        {loaded.status === 'paused' && <Button onClick={() => pause(true)}>Resume</Button>}
+        {maySwitch && loaded.status === 'paused' && <Button onClick={() => pause(true)}>Resume</Button>}
       </div>
-      <OnTheirWay id={id} onIt={loaded.onIt} zone={zone} />
+      {maySwitch && <OnTheirWay id={id} onIt={loaded.onIt} zone={zone} />}
+      {!maySwitch && <p className="mt-2 text-soft">Whoever may switch programs on finds this one here as you leave it.</p>}
       {errors > 0 && (loaded.status === 'draft' || changed) && (
         <p className="mt-2 text-ember">It cannot be switched on yet; what is wrong stands beside each line.</p>
       )}

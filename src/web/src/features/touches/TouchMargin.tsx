@@ -2,8 +2,9 @@ import { useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import { Link } from 'react-router';
 import { api, take } from '../../api/client';
-import { useSession } from '../../app/session';
+import { useMay } from '../../app/session';
 import { Button, Field, fieldError, Trouble } from '../../ui/bits';
+import { Letter } from '../../ui/Letter';
 import { usePersonChange } from '../people/usePersonChange';
 
 /** A touch picked: whose it is, its why in sentences, and what it says. */
@@ -49,9 +50,7 @@ export function TouchMargin({ touchId, personId, showPerson = true }: { touchId:
                 <div className="mb-1.5 font-serif text-base font-semibold text-ink">{t.subject}</div>
               </>
             )}
-            {/* Sanitised by the server, which filled it in. */}
-
-            <div className="letter" dangerouslySetInnerHTML={{ __html: t.html }} />
+            <Letter html={t.html} title={t.kind === 'call' ? 'What to say' : 'The letter'} />
           </div>
         </>
       )}
@@ -62,7 +61,7 @@ export function TouchMargin({ touchId, personId, showPerson = true }: { touchId:
 /** Letting one touch go although nobody said it may: who may, says why, and that is kept. A no is never overruled. */
 function LetItGo({ touchId, personId }: { touchId: string; personId: string }) {
   const queries = useQueryClient();
-  const role = useSession().data?.role;
+  const mayOverrule = useMay('overrule-consent');
   const [open, setOpen] = useState(false);
   const [reason, setReason] = useState('');
   const overrule = usePersonChange(personId, async () => {
@@ -70,7 +69,7 @@ function LetItGo({ touchId, personId }: { touchId: string; personId: string }) {
     setOpen(false);
     setTimeout(() => queries.invalidateQueries({ queryKey: ['touch', touchId] }), 600);
   });
-  if (role !== 'principal' && role !== 'adviser') return null;
+  if (!mayOverrule) return null;
   if (!open) {
     return (
       <p className="mb-4">
