@@ -34,6 +34,7 @@ builder.Services.AddGerminalStore(settings.Database);
 builder.Services.AddGerminalService(settings.Service);
 builder.Services.AddGerminalSignIn(settings);
 builder.Services.AddHostedService<InboundListener>();
+builder.Services.AddSingleton<ChangeListener>().AddHostedService(s => s.GetRequiredService<ChangeListener>());
 if (builder.Configuration["GERMINAL_LIVE_DEMO"] is { Length: > 0 })
 {
     builder.Services.AddHostedService<LivingDemo>();
@@ -104,6 +105,7 @@ TodayEndpoints.Map(app);
 WaitingEndpoints.Map(app);
 TouchEndpoints.Map(app);
 ClockEndpoints.Map(app);
+ChangeEndpoints.Map(app);
 ImageEndpoints.Map(app);
 StandInEndpoints.Map(app, settings);
 PublicPages.Map(app);

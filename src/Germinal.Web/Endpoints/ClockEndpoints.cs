@@ -1,4 +1,3 @@
-using System.Runtime.CompilerServices;
 using Germinal.Service.Engine;
 using Germinal.Store;
 using Germinal.Web.Hosting;
@@ -27,8 +26,6 @@ public static class ClockEndpoints
             await db.Clock.Where(c => c.MoveTo != null).ExecuteUpdateAsync(u => u.SetProperty(c => c.StopAsked, true), stop);
             return TypedResults.NoContent();
         });
-        clock.MapGet("/progress", (IServiceScopeFactory scopes, Caller caller, CancellationToken stop) =>
-            TypedResults.ServerSentEvents(ProgressAsync(scopes, caller.PracticeId, stop))).ExcludeFromDescription();
     }
 
     private static async Task<ClockDto> ReadAsync(GerminalDb db, CancellationToken stop)
@@ -83,24 +80,5 @@ public static class ClockEndpoints
         clock.StopAsked = false;
         await db.SaveChangesAsync(stop);
         return TypedResults.Ok(await ReadAsync(db, stop));
-    }
-
-    /// <summary>The clock as it moves, until it stands (server-sent events).</summary>
-    private static async IAsyncEnumerable<ClockDto> ProgressAsync(IServiceScopeFactory scopes, Guid practice, [EnumeratorCancellation] CancellationToken stop)
-    {
-        while (true)
-        {
-            await using var scope = scopes.CreateAsyncScope();
-            var db = scope.ServiceProvider.GetRequiredService<GerminalDb>();
-            db.PracticeId = practice;
-            var clock = await ReadAsync(db, stop);
-            yield return clock;
-            if (clock.MoveTo is null)
-            {
-                yield break;
-            }
-
-            await Task.Delay(TimeSpan.FromMilliseconds(250), stop);
-        }
     }
 }

@@ -1,12 +1,14 @@
 import { useQueryClient } from '@tanstack/react-query';
 import { lazy, Suspense, useEffect } from 'react';
+import { ErrorBoundary, type FallbackProps } from 'react-error-boundary';
 import { BrowserRouter, Link, Navigate, Route, Routes, useLocation } from 'react-router';
 import { Toaster } from 'sonner';
 import { SignIn } from '../features/session/SignIn';
 import { Today } from '../features/today/Today';
-import { Empty, Loading, Trouble } from '../ui/bits';
+import { Button, Empty, Loading, Trouble } from '../ui/bits';
 import { DayPage, PageHead } from '../ui/DayPage';
-import { useSession } from './session';
+import { useChanges } from './changes';
+import { type Session, useSession } from './session';
 import { TopLine } from './TopLine';
 
 const PeopleList = lazy(() => import('../features/people/PeopleList'));
@@ -55,12 +57,20 @@ function Gate() {
     return place.pathname === '/sign-in' ? <SignIn /> : <Navigate to="/sign-in" replace state={{ from: place.pathname + place.search }} />;
   }
 
+  return <Inside session={session.data} />;
+}
+
+/** The application for a member who is signed in. */
+function Inside({ session }: { session: Session }) {
+  const place = useLocation();
+  useChanges();
   return (
     <>
       <a href="#main" className="float sr-only focus:not-sr-only focus:fixed focus:top-2 focus:left-2 focus:px-3 focus:py-2">
         To the page
       </a>
-      <TopLine session={session.data} />
+      <TopLine session={session} />
+      <ErrorBoundary FallbackComponent={Broken} resetKeys={[place.key]}>
       <Suspense fallback={<Loading />}>
         <Routes>
           <Route path="/" element={<Today />} />
@@ -71,13 +81,28 @@ function Gate() {
           <Route path="/practice" element={<PracticePage />} />
           <Route path="/programs" element={<ProgramList />} />
           <Route path="/programs/:id" element={<ProgramPage />} />
-          {session.data.standIns && <Route path="/stand-ins/mail" element={<MailBox />} />}
-          {session.data.standIns && <Route path="/stand-ins/texts" element={<TextBox />} />}
+          {session.standIns && <Route path="/stand-ins/mail" element={<MailBox />} />}
+          {session.standIns && <Route path="/stand-ins/texts" element={<TextBox />} />}
           <Route path="/sign-in" element={<Navigate to={(place.state as { from?: string } | null)?.from ?? '/'} replace />} />
           <Route path="*" element={<Nowhere />} />
         </Routes>
       </Suspense>
+      </ErrorBoundary>
     </>
+  );
+}
+
+/** A page that could not be shown: the rest of the application stays, and one can go elsewhere or try again. */
+function Broken({ error, resetErrorBoundary }: FallbackProps) {
+  return (
+    <DayPage marginTitle="Help" margin={null}>
+      <PageHead title="This page could not be shown" />
+      <div className="px-7" role="alert">
+        <p>What you saved is kept. Try it again; if it stays like this, tell whoever looks after this installation:</p>
+        <p className="my-3 font-serif">{error instanceof Error ? error.message : String(error)}</p>
+        <Button onClick={resetErrorBoundary}>Try again</Button>
+      </div>
+    </DayPage>
   );
 }
 

@@ -24,20 +24,10 @@ export function ClockMenu() {
   });
   const stop = useMutation({ mutationFn: () => take(api.POST('/api/clock/stop')) });
 
-  // Server-sent events tell how far it is; when it stands again, everything on the page is asked for anew.
+  // When it stands again, everything on the page is asked for anew.
   useEffect(() => {
-    if (!moving) {
-      if (wasMoving.current) {
-        wasMoving.current = false;
-        queries.invalidateQueries();
-      }
-      return;
-    }
-    wasMoving.current = true;
-    const source = new EventSource('/api/clock/progress');
-    source.onmessage = (event) => queries.setQueryData(['clock'], JSON.parse(event.data));
-    source.onerror = () => source.close();
-    return () => source.close();
+    if (wasMoving.current && !moving) queries.invalidateQueries();
+    wasMoving.current = moving;
   }, [moving, queries]);
 
   if (!clock.data) return <span className="w-40" />;

@@ -36,12 +36,12 @@ export function useSession() {
   });
 }
 
-/** The practice clock; while it moves, asked for more often. */
+/** The practice clock. A real one is read now and then; one that is moved tells by the stream of changes. */
 export function useClock() {
   return useQuery({
     queryKey: ['clock'],
     queryFn: () => take(api.GET('/api/clock')),
-    refetchInterval: (query) => (query.state.data?.real ? 30_000 : query.state.data?.moveTo ? 400 : false),
+    refetchInterval: (query) => (query.state.data?.real ? 30_000 : false),
   });
 }
 

@@ -15,7 +15,6 @@ export default function ImportPage() {
   const reading = useQuery({
     queryKey: key,
     queryFn: () => take(api.GET('/api/imports/{id}', { params: { path: { id } } })),
-    refetchInterval: (q) => (['queued', 'running'].includes(q.state.data?.import.status ?? '') ? 500 : false),
   });
   if (reading.error) {
     return (

@@ -50,7 +50,7 @@ export function EditPerson({ person: p, focus, close }: { person: Person; focus:
     },
     onSuccess: (answer) => {
       queries.setQueryData(['person', p.id], answer);
-      setTimeout(() => queries.invalidateQueries({ queryKey: ['thread', p.id] }), 500);
+      queries.invalidateQueries({ queryKey: ['thread', p.id] });
       queries.invalidateQueries({ queryKey: ['today'] });
       close();
     },

@@ -258,7 +258,7 @@ function Picked({ ids, clear }: { ids: string[]; clear: () => void }) {
             : `The program was asked to start for ${n}; Today shows any it refused`,
       );
       if (what === 'tag') queries.invalidateQueries({ queryKey: ['session'] });
-      setTimeout(() => queries.invalidateQueries({ queryKey: ['people'] }), 600);
+      queries.invalidateQueries({ queryKey: ['people'] });
       clear();
       setTag('');
     },

@@ -28,7 +28,7 @@ export function OnTheirWay({ id, onIt, zone }: { id: string; onIt: number; zone:
           : `Stopped for ${count(n, 'person', 'people')}.`,
       );
       setStopping(false);
-      setTimeout(() => queries.invalidateQueries(), 800);
+      queries.invalidateQueries();
     },
   });
   if (onIt === 0) return null;

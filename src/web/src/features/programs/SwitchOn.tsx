@@ -42,7 +42,6 @@ export function SwitchOn({
             : 'It is on, from now on.',
       );
       queries.invalidateQueries({ queryKey: ['program', id] });
-      setTimeout(() => queries.invalidateQueries(), 800);
     },
   });
   const n = who.data?.count ?? 0;

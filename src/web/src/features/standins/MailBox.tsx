@@ -17,7 +17,6 @@ export default function MailBox() {
     queryFn: ({ pageParam }) =>
       take(api.GET('/api/stand-ins/mail', { params: { query: { before: pageParam, search: search || undefined } } })),
     getNextPageParam: (page) => (page && page.messages.length === 50 ? page.messages.at(-1)?.number : undefined),
-    refetchInterval: 5000,
     placeholderData: (before) => before,
   });
   const rows = box.data?.pages.flatMap((p) => p?.messages ?? []) ?? [];

@@ -8,7 +8,7 @@ import { DayPage, PageHead } from '../../ui/DayPage';
 /** What the text stand-in took and handed in, and writing one as somebody would. */
 export default function TextBox() {
   const [from, setFrom] = useState('');
-  const texts = useQuery({ queryKey: ['texts'], queryFn: () => take(api.GET('/api/stand-ins/texts')), refetchInterval: 5000 });
+  const texts = useQuery({ queryKey: ['texts'], queryFn: () => take(api.GET('/api/stand-ins/texts')) });
   return (
     <DayPage marginTitle="Write one" margin={<Write from={from} setFrom={setFrom} />}>
       <PageHead

@@ -67,7 +67,7 @@ function LetItGo({ touchId, personId }: { touchId: string; personId: string }) {
   const overrule = usePersonChange(personId, async () => {
     await take(api.POST('/api/touches/{id}/overrule', { params: { path: { id: touchId } }, body: { person: personId, reason } }));
     setOpen(false);
-    setTimeout(() => queries.invalidateQueries({ queryKey: ['touch', touchId] }), 600);
+    queries.invalidateQueries({ queryKey: ['touch', touchId] });
   });
   if (!mayOverrule) return null;
   if (!open) {

@@ -1,0 +1,43 @@
+using System.Runtime.CompilerServices;
+using Germinal.Web.Hosting;
+
+namespace Germinal.Web.Endpoints;
+
+/// <summary>The one stream by which a page learns that something has changed (server-sent events).</summary>
+public static class ChangeEndpoints
+{
+    /// <summary>Changes that come this close together are told at once.</summary>
+    private static readonly TimeSpan Together = TimeSpan.FromMilliseconds(250);
+
+    /// <summary>After so long the page connects again, with the session it then has.</summary>
+    private static readonly TimeSpan Longest = TimeSpan.FromMinutes(10);
+
+    public static void Map(IEndpointRouteBuilder app) =>
+        app.MapGet("/api/changes", (ChangeListener listener, Caller caller, IHostApplicationLifetime life, CancellationToken stop) =>
+            TypedResults.ServerSentEvents(ToldAsync(listener, caller.PracticeId, life.ApplicationStopping, stop)))
+            .RequireAuthorization(Rights.Work).ExcludeFromDescription();
+
+    /// <summary>First that it listens, then lists of tables as they change.</summary>
+    private static async IAsyncEnumerable<IReadOnlyList<string>> ToldAsync(ChangeListener listener, Guid practice, CancellationToken ending, [EnumeratorCancellation] CancellationToken stop)
+    {
+        using var ear = listener.Listen(practice);
+        using var over = CancellationTokenSource.CreateLinkedTokenSource(ending, stop);
+        over.CancelAfter(Longest);
+        yield return [];
+        while (true)
+        {
+            IReadOnlyList<string> tables;
+            try
+            {
+                tables = await ear.NextAsync(over.Token);
+            }
+            catch (OperationCanceledException)
+            {
+                yield break;
+            }
+
+            yield return tables;
+            await Task.Delay(Together, stop);
+        }
+    }
+}

@@ -1,0 +1,94 @@
+import { type QueryClient, useQueryClient } from '@tanstack/react-query';
+import { useEffect } from 'react';
+
+/**
+ * What a change of a table means for the page: the first words of the keys of queries that show something of it. The
+ * server tells names of tables, never what is in them; whoever looks asks for it again.
+ */
+export const shownBy: Record<string, readonly string[]> = {
+  appointments: ['dealings', 'thread', 'today'],
+  clock: ['clock', 'today'],
+  consent: ['person', 'thread', 'touch', 'today'],
+  events: ['person', 'thread', 'today'],
+  imports: ['import', 'imports'],
+  inquiries: ['dealings', 'thread', 'today'],
+  messages: ['thread', 'today', 'touch', 'mail', 'texts'],
+  notices: ['today'],
+  opportunities: ['dealings', 'thread', 'people'],
+  people: ['people', 'person', 'today', 'dealings'],
+  programs: ['programs', 'program', 'session'],
+  providers: ['today'],
+  received: ['thread', 'today', 'mail', 'texts'],
+  refusals: ['today', 'person', 'thread'],
+  runs: ['person', 'thread', 'people', 'program', 'programs', 'older-runs'],
+  tags: ['person', 'people', 'session'],
+  tasks: ['dealings', 'thread', 'today'],
+  touches: ['today', 'thread', 'touch', 'people', 'program'],
+};
+
+/** However fast changes come, a query is asked again no more often than this (milliseconds). */
+const breath = 400;
+
+/** Hands what was told to the queries that show it. The tables are collected for a breath first. */
+export function teller(queries: QueryClient) {
+  let tables = new Set<string>();
+  let waiting: ReturnType<typeof setTimeout> | undefined;
+  return (told: readonly string[]) => {
+    for (const table of told) tables.add(table);
+    if (tables.size === 0 || waiting) return;
+    waiting = setTimeout(() => {
+      const all = [...tables];
+      tables = new Set();
+      waiting = undefined;
+      if (all.some((t) => !(t in shownBy))) {
+        queries.invalidateQueries();
+        return;
+      }
+      const keys = new Set(all.flatMap((t) => shownBy[t] ?? []));
+      queries.invalidateQueries({ predicate: (q) => keys.has(String(q.queryKey[0])) });
+    }, breath);
+  };
+}
+
+/**
+ * Listens to the one stream of changes. A browser allows few connections to a server, so one tab holds the stream for all
+ * of them and passes on what it hears; when it is closed, another takes over.
+ */
+export function useChanges() {
+  const queries = useQueryClient();
+  useEffect(() => {
+    const tell = teller(queries);
+    const others = new BroadcastChannel('germinal-changes');
+    others.onmessage = (event: MessageEvent<string[]>) => tell(event.data);
+    const over = new AbortController();
+    const hold = () =>
+      new Promise<void>((done) => {
+        const source = new EventSource('/api/changes');
+        let connected = false;
+        source.onmessage = (event) => {
+          const told = JSON.parse(event.data) as string[];
+          tell(told);
+          if (told.length > 0) others.postMessage(told);
+        };
+        source.onopen = () => {
+          // It was away for a moment: whatever happened then was not heard.
+          if (connected) {
+            tell(['everything']);
+            others.postMessage(['everything']);
+          }
+          connected = true;
+        };
+        over.signal.addEventListener('abort', () => {
+          source.close();
+          done();
+        });
+      });
+    // Without locks (a page that is not served safely) every tab listens for itself.
+    if ('locks' in navigator) navigator.locks.request('germinal-changes', { signal: over.signal }, hold).catch(() => {});
+    else hold();
+    return () => {
+      over.abort();
+      others.close();
+    };
+  }, [queries]);
+}
