@@ -13,8 +13,8 @@ public sealed record MailPage(int Total, IReadOnlyList<MailLine> Messages);
 /// <summary>A message opened.</summary>
 public sealed record MailOpened(MailLine Message, IReadOnlyList<IReadOnlyList<string>> Headers, string Text, string Html);
 
-/// <summary>A text at the stand-in: one of ours has a recipient, one that came in a sender.</summary>
-public sealed record TextLine(string Id, string To, string From, string Body);
+/// <summary>A text at the stand-in. One of ours has the key it was handed over with; one without was written by somebody else.</summary>
+public sealed record TextLine(string Id, string? Key, string To, string From, string Body);
 
 /// <summary>The newest texts, newest first.</summary>
 public sealed record TextPage(int Total, IReadOnlyList<TextLine> Messages);
@@ -22,7 +22,7 @@ public sealed record TextPage(int Total, IReadOnlyList<TextLine> Messages);
 /// <summary>Reading what the stand-ins for mail and texts took, and writing a text as somebody would. Only there while stand-ins run.</summary>
 public static class StandInEndpoints
 {
-    public sealed record TextBody(string From, string Body);
+    public sealed record TextBody(string From, string Body, string? To);
 
     public static void Map(IEndpointRouteBuilder app, Settings settings)
     {
@@ -60,7 +60,7 @@ public static class StandInEndpoints
                 return Problems.Field("body", "Write what they say.");
             }
 
-            using var response = await http.CreateClient().PostAsJsonAsync($"{address}/texts/write", new { from = number, body = body.Body.Trim() }, stop);
+            using var response = await http.CreateClient().PostAsJsonAsync($"{address}/texts/write", new { from = number, body = body.Body.Trim(), to = body.To ?? "" }, stop);
             return response.IsSuccessStatusCode ? TypedResults.NoContent() : TypedResults.Problem("The stand-in could not hand the text in.", statusCode: StatusCodes.Status502BadGateway, title: "Not taken in");
         });
     }

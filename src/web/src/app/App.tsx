@@ -71,22 +71,22 @@ function Inside({ session }: { session: Session }) {
       </a>
       <TopLine session={session} />
       <ErrorBoundary FallbackComponent={Broken} resetKeys={[place.key]}>
-      <Suspense fallback={<Loading />}>
-        <Routes>
-          <Route path="/" element={<Today />} />
-          <Route path="/people" element={<PeopleList />} />
-          <Route path="/people/bring-in" element={<ImportList />} />
-          <Route path="/people/bring-in/:id" element={<ImportPage />} />
-          <Route path="/people/:id" element={<PersonPage />} />
-          <Route path="/practice" element={<PracticePage />} />
-          <Route path="/programs" element={<ProgramList />} />
-          <Route path="/programs/:id" element={<ProgramPage />} />
-          {session.standIns && <Route path="/stand-ins/mail" element={<MailBox />} />}
-          {session.standIns && <Route path="/stand-ins/texts" element={<TextBox />} />}
-          <Route path="/sign-in" element={<Navigate to={(place.state as { from?: string } | null)?.from ?? '/'} replace />} />
-          <Route path="*" element={<Nowhere />} />
-        </Routes>
-      </Suspense>
+        <Suspense fallback={<Loading />}>
+          <Routes>
+            <Route path="/" element={<Today />} />
+            <Route path="/people" element={<PeopleList />} />
+            <Route path="/people/bring-in" element={<ImportList />} />
+            <Route path="/people/bring-in/:id" element={<ImportPage />} />
+            <Route path="/people/:id" element={<PersonPage />} />
+            <Route path="/practice" element={<PracticePage />} />
+            <Route path="/programs" element={<ProgramList />} />
+            <Route path="/programs/:id" element={<ProgramPage />} />
+            {session.standIns && <Route path="/stand-ins/mail" element={<MailBox />} />}
+            {session.standIns && <Route path="/stand-ins/texts" element={<TextBox />} />}
+            <Route path="/sign-in" element={<Navigate to={(place.state as { from?: string } | null)?.from ?? '/'} replace />} />
+            <Route path="*" element={<Nowhere />} />
+          </Routes>
+        </Suspense>
       </ErrorBoundary>
     </>
   );

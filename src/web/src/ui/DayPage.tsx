@@ -1,21 +1,37 @@
-import { type ReactNode, useState } from 'react';
+import { type ReactNode, useEffect, useRef, useState } from 'react';
 
 /** The page every main screen uses: gutter (when) · text (what) · margin (why, for whom). Under 1100 px the margin slides over. */
 export function DayPage({ children, margin, marginTitle }: { children: ReactNode; margin: ReactNode; marginTitle: string }) {
   const [open, setOpen] = useState(false);
+  const sheet = useRef<HTMLElement>(null);
+  const opener = useRef<HTMLButtonElement>(null);
+  // Where the margin slides over the page, it takes the focus and gives it back; Escape closes it.
+  const wasOpen = useRef(false);
+  useEffect(() => {
+    if (open) sheet.current?.focus();
+    else if (wasOpen.current) opener.current?.focus();
+    wasOpen.current = open;
+  }, [open]);
   return (
     <div className={`day-page ${open ? 'margin-open' : ''}`}>
       <div className="gutter-rail" />
       <main className="text" id="main">
         {children}
       </main>
-      <aside className="margin" aria-label={marginTitle} tabIndex={-1}>
+      <aside
+        ref={sheet}
+        className="margin"
+        aria-label={marginTitle}
+        tabIndex={-1}
+        onKeyDown={(e) => open && e.key === 'Escape' && setOpen(false)}
+      >
         <button type="button" className="float-right text-soft min-[1100px]:hidden" onClick={() => setOpen(false)}>
           close
         </button>
         {margin}
       </aside>
       <button
+        ref={opener}
         type="button"
         className="float fixed right-3 bottom-3 px-3 py-2 text-small text-leaf min-[1100px]:hidden"
         aria-expanded={open}

@@ -1,5 +1,6 @@
 import { type ButtonHTMLAttributes, type ReactNode, useId } from 'react';
 import { ApiError } from '../api/client';
+import { phone } from './when';
 
 type ButtonProps = ButtonHTMLAttributes<HTMLButtonElement> & { look?: 'main' | 'quiet' | 'plain' | 'danger' };
 
@@ -87,4 +88,16 @@ export function Empty({ children }: { children: ReactNode }) {
 /** The first message for a field of an ApiError. */
 export function fieldError(error: unknown, field: string) {
   return error instanceof ApiError ? error.fields[field]?.[0] : undefined;
+}
+
+/** A telephone number that dials (RFC 3966). `number` in international form. */
+export function Dial({ number, extension }: { number: string; extension?: string | null }) {
+  return (
+    <a
+      className="whitespace-nowrap text-inherit no-underline hover:underline"
+      href={`tel:${number}${extension ? `;ext=${extension}` : ''}`}
+    >
+      {phone(number, extension)}
+    </a>
+  );
 }

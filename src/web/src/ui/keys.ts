@@ -9,13 +9,17 @@ function typing(target: EventTarget | null) {
   );
 }
 
+/** Enter on a button or a link presses it. Only what stands for a picked line (`data-pick`) leaves Enter to the page. */
+const presses = (event: KeyboardEvent) =>
+  event.key === 'Enter' && event.target instanceof Element && event.target.closest('button:not([data-pick]), a, summary') !== null;
+
 /** Single keys that work while nobody is typing and no dialog is open. Keys as `KeyboardEvent.key`. */
 export function useKeys(keys: Record<string, (event: KeyboardEvent) => void>) {
   const latest = useRef(keys);
   latest.current = keys;
   useEffect(() => {
     function press(event: KeyboardEvent) {
-      if (event.ctrlKey || event.metaKey || event.altKey || event.defaultPrevented || typing(event.target)) return;
+      if (event.ctrlKey || event.metaKey || event.altKey || event.defaultPrevented || typing(event.target) || presses(event)) return;
       const action = latest.current[event.key];
       if (action) {
         event.preventDefault();

@@ -4,11 +4,11 @@ import { useParams, useSearchParams } from 'react-router';
 import { toast } from 'sonner';
 import { api, type Schemas, take } from '../../api/client';
 import { useNow, useSession } from '../../app/session';
-import { Button, Field, fieldError, Loading, Trouble } from '../../ui/bits';
+import { Button, Dial, Field, fieldError, Loading, Trouble } from '../../ui/bits';
 import { DayPage, PageHead } from '../../ui/DayPage';
 import { useKeys } from '../../ui/keys';
 import { type Mark, StepMark, TouchLine } from '../../ui/TouchLine';
-import { count, day, daysBetween, keyDate, moment, nearDay, phone, time } from '../../ui/when';
+import { count, day, daysBetween, keyDate, moment, nearDay, time } from '../../ui/when';
 import { TouchMargin } from '../touches/TouchMargin';
 import { DealingsPart, ListsPart } from './Dealings';
 import { EditPerson } from './EditPerson';
@@ -443,11 +443,13 @@ function About({ person: p, edit }: { person: Person; edit: () => void }) {
           </>
         )}
         <dt>mobile</dt>
-        <dd>{p.mobile ? phone(p.mobile, p.mobileExtension) : <i>none</i>}</dd>
+        <dd>{p.mobile ? <Dial number={p.mobile} extension={p.mobileExtension} /> : <i>none</i>}</dd>
         {p.otherPhone && (
           <>
             <dt>other number</dt>
-            <dd>{phone(p.otherPhone, p.otherPhoneExtension)}</dd>
+            <dd>
+              <Dial number={p.otherPhone} extension={p.otherPhoneExtension} />
+            </dd>
           </>
         )}
         <dt>their clock</dt>

@@ -7,10 +7,10 @@ import { DayPage, PageHead } from '../../ui/DayPage';
 
 /** What the text stand-in took and handed in, and writing one as somebody would. */
 export default function TextBox() {
-  const [from, setFrom] = useState('');
+  const [line, setLine] = useState<Line>({ from: '', to: '' });
   const texts = useQuery({ queryKey: ['texts'], queryFn: () => take(api.GET('/api/stand-ins/texts')) });
   return (
-    <DayPage marginTitle="Write one" margin={<Write from={from} setFrom={setFrom} />}>
+    <DayPage marginTitle="Write one" margin={<Write line={line} setLine={setLine} />}>
       <PageHead
         title="Texts that went out and came in"
         aside={texts.data && `${texts.data.total.toLocaleString('en-US')} texts at the stand-in; none of them left this machine`}
@@ -22,28 +22,36 @@ export default function TextBox() {
       )}
       {texts.isPending && <Loading />}
       {texts.data?.messages.length === 0 && <Empty>No text yet. Switch a program with a text on and let time pass.</Empty>}
-      {texts.data?.messages.map((t) => (
-        <button
-          key={t.id}
-          type="button"
-          className="row !flex items-baseline gap-4"
-          onClick={() => setFrom(t.from || t.to)}
-          aria-label={t.from ? `From ${t.from}: ${t.body}` : `To ${t.to}: ${t.body}. Answer it.`}
-        >
-          <span className="gutter">{t.from ? 'from' : 'to'}</span>
-          <span className="w-36 text-small text-soft">{t.from || t.to}</span>
-          <span className="flex-1 font-serif">{t.body}</span>
-        </button>
-      ))}
+      {texts.data?.messages.map((t) => {
+        // One of ours carries the key it was handed over with.
+        const cameIn = t.key === null;
+        const theirs = cameIn ? t.from : t.to;
+        return (
+          <button
+            key={t.id}
+            type="button"
+            className="row !flex items-baseline gap-4"
+            onClick={() => setLine({ from: theirs, to: cameIn ? t.to : t.from })}
+            aria-label={cameIn ? `From ${theirs}: ${t.body}` : `To ${theirs}: ${t.body}. Answer it.`}
+          >
+            <span className="gutter">{cameIn ? 'from' : 'to'}</span>
+            <span className="w-36 text-small text-soft">{theirs}</span>
+            <span className="flex-1 font-serif">{t.body}</span>
+          </button>
+        );
+      })}
     </DayPage>
   );
 }
 
-function Write({ from, setFrom }: { from: string; setFrom: (from: string) => void }) {
+/** Who writes, and to which number of the practice; empty is the gateway's own. */
+type Line = { from: string; to: string };
+
+function Write({ line, setLine }: { line: Line; setLine: (line: Line) => void }) {
   const queries = useQueryClient();
   const [body, setBody] = useState('');
   const write = useMutation({
-    mutationFn: () => take(api.POST('/api/stand-ins/texts', { body: { from, body } })),
+    mutationFn: () => take(api.POST('/api/stand-ins/texts', { body: { ...line, body } })),
     onSuccess: () => {
       setBody('');
       toast('Handed in. It stands in the thread of whose number it is, or under Waiting for you.');
@@ -68,8 +76,8 @@ function Write({ from, setFrom }: { from: string; setFrom: (from: string) => voi
             aria-describedby={by}
             className="w-full"
             placeholder="+1 207 555 0142"
-            value={from}
-            onChange={(e) => setFrom(e.target.value)}
+            value={line.from}
+            onChange={(e) => setLine({ from: e.target.value, to: '' })}
           />
         )}
       </Field>

@@ -3,11 +3,11 @@ import { useEffect, useMemo, useState } from 'react';
 import { Link, useNavigate } from 'react-router';
 import { toast } from 'sonner';
 import { api, type Schemas, take } from '../../api/client';
-import { Button, Empty, Loading, Trouble } from '../../ui/bits';
+import { Button, Dial, Empty, Loading, Trouble } from '../../ui/bits';
 import { DayPage, PageHead, Stretch } from '../../ui/DayPage';
 import { useKeys } from '../../ui/keys';
 import { StepMark } from '../../ui/TouchLine';
-import { count, daysBetween, longDay, moment, nearDay, phone, sinceDay, time } from '../../ui/when';
+import { count, daysBetween, longDay, moment, nearDay, sinceDay, time } from '../../ui/when';
 import { TouchMargin } from '../touches/TouchMargin';
 
 /** So many kinds of letters stand on the sheet at first, so that what waits for the member is not far down. */
@@ -85,14 +85,26 @@ function Sheet({ day }: { day: Day }) {
     queries.invalidateQueries({ queryKey: ['today'] });
     queries.invalidateQueries({ queryKey: ['touch'] });
   };
+  // What is done is shown at once, and as it was again where the server says no.
+  const show = (change: (before: Day) => Day) => {
+    queries.cancelQueries({ queryKey: ['today'] });
+    queries.setQueryData<Day>(['today'], (before) => before && change(before));
+  };
+  const failed = (e: Error) => {
+    toast.error(e.message);
+    refresh();
+  };
   const done = useMutation({
     mutationFn: ({ call, outcome }: { call: Call; outcome: string }) =>
       call.ownTask
         ? take(api.POST('/api/tasks/{id}/done', { params: { path: { id: call.touchId } }, body: { outcome } }))
         : take(api.POST('/api/touches/{id}/done', { params: { path: { id: call.touchId } }, body: { outcome, remark: null } })),
-    onSuccess: (_, { call, outcome }) => {
+    onMutate: ({ call }) => {
       const at = items.findIndex((i) => i.key === call.touchId);
       setPicked(items[at + 1]?.key);
+      show((d) => ({ ...d, calls: d.calls.filter((c) => c.touchId !== call.touchId), callsInAll: d.callsInAll - 1 }));
+    },
+    onSuccess: (_, { call, outcome }) => {
       refresh();
       if (call.ownTask) {
         toast(`${call.person.name}: ${outcome}`);
@@ -108,7 +120,7 @@ function Sheet({ day }: { day: Day }) {
         },
       });
     },
-    onError: (e) => toast.error(e.message),
+    onError: failed,
   });
   const mark = useMutation({
     mutationFn: ({ row, how }: { row: { touchId: string; personId: string }; how: 'hold' | 'release' | 'drop' }) => {
@@ -121,16 +133,26 @@ function Sheet({ day }: { day: Day }) {
             : api.POST('/api/touches/{id}/drop', params),
       );
     },
+    onMutate: ({ row, how }) =>
+      show((d) => ({
+        ...d,
+        going:
+          how === 'drop'
+            ? d.going.filter((g) => g.touchId !== row.touchId)
+            : d.going.map((g) => (g.touchId === row.touchId ? { ...g, held: how === 'hold' } : g)),
+        mending: how === 'drop' ? d.mending.filter((m) => m.touchId !== row.touchId) : d.mending,
+      })),
     onSuccess: (_, { how }) => {
-      setTimeout(refresh, how === 'drop' ? 500 : 150);
+      refresh();
       if (how === 'drop') toast('Dropped. It will not go; the program continues after it.');
     },
-    onError: (e) => toast.error(e.message),
+    onError: failed,
   });
   const seen = useMutation({
     mutationFn: (id: string) => take(api.POST('/api/today/waiting/{id}/seen', { params: { path: { id } } })),
+    onMutate: (id) => show((d) => ({ ...d, waiting: d.waiting.filter((w) => w.id !== id) })),
     onSuccess: refresh,
-    onError: (e) => toast.error(e.message),
+    onError: failed,
   });
   const belongs = useMutation({
     mutationFn: ({ id, person }: { id: string; person: string }) =>
@@ -152,7 +174,7 @@ function Sheet({ day }: { day: Day }) {
             : api.POST('/api/today/set-aside/{id}/again', params),
       );
     },
-    onSuccess: () => setTimeout(refresh, 500),
+    onSuccess: refresh,
     onError: (e) => toast.error(e.message),
   });
 
@@ -161,7 +183,10 @@ function Sheet({ day }: { day: Day }) {
     const next = items[Math.min(Math.max(at + by, 0), items.length - 1)];
     if (next) {
       setPicked(next.key);
-      document.getElementById(`item-${next.key}`)?.scrollIntoView({ block: 'nearest' });
+      // The focus goes along, so that a screen reader says what is picked.
+      const line = document.getElementById(`item-${next.key}`);
+      line?.scrollIntoView({ block: 'nearest' });
+      line?.querySelector<HTMLElement>('[data-pick]')?.focus({ preventScroll: true });
     }
   };
   useKeys({
@@ -283,7 +308,7 @@ function Sheet({ day }: { day: Day }) {
         <div key={w.id} id={`item-${w.id}`} className={`row flex items-baseline gap-4 ${item?.key === w.id ? 'on' : ''}`}>
           <span className="gutter">{nearDay(w.at, zone, now)}</span>
           <div className="min-w-0 flex-1">
-            <button type="button" className="w-full" onClick={() => setPicked(w.id)}>
+            <button type="button" data-pick className="w-full" onClick={() => setPicked(w.id)}>
               <b className="font-semibold">{w.kind === 'unknown' ? 'Somebody unknown' : (w.person?.name ?? 'For the principals')}</b>
               <span
                 className={`block text-small ${w.kind === 'reply' || w.kind === 'unknown' ? 'font-serif !text-base text-ink' : 'text-soft'}`}
@@ -323,7 +348,7 @@ function Sheet({ day }: { day: Day }) {
       {day.mending.map((m) => (
         <div key={m.touchId} id={`item-${m.touchId}`} className={`row flex items-baseline gap-4 ${item?.key === m.touchId ? 'on' : ''}`}>
           <span className="gutter">{nearDay(m.due, zone, now)}</span>
-          <button type="button" className="min-w-0 flex-1" onClick={() => setPicked(m.touchId)}>
+          <button type="button" data-pick className="min-w-0 flex-1" onClick={() => setPicked(m.touchId)}>
             <b className="font-semibold">{m.person.name}</b>
             <span className="block text-small text-ember">
               {m.status === 'blocked' ? `“${m.subject || 'A letter'}” has ${m.problem}` : m.problem}
@@ -415,14 +440,13 @@ function CallRow({
   busy: boolean;
 }) {
   const late = daysBetween(call.due, now, zone);
-  const number = call.number ? phone(call.number, call.extension) : <span className="text-ember">no number, will be left out</span>;
   return (
     <div id={`item-${call.touchId}`} className={`row ${on ? 'on' : ''}`} aria-current={on}>
       <span className={`gutter ${late > 0 ? '!text-ember' : ''}`}>
         {late > 0 ? `since ${sinceDay(call.due, zone, now)}` : time(call.due, zone)}
       </span>
       <div className="flex items-baseline gap-4">
-        <button type="button" className="min-w-0 flex-1" onClick={pick}>
+        <button type="button" data-pick className="min-w-0 flex-1" onClick={pick}>
           <b className="font-semibold">{call.person.name}</b>{' '}
           <span className="text-soft">
             · {call.kind === 'call' ? '' : `${call.kind} · `}
@@ -430,16 +454,18 @@ function CallRow({
             {call.ownTask ? '' : `, day ${call.day}`}
             {call.overCapacity && <span className="text-straw"> · more than you can make in these days</span>}
           </span>
-          {!on && <span className="block truncate text-small text-soft">{call.script}</span>}
+          {!on && (
+            <span className="block truncate max-[699px]:line-clamp-3 max-[699px]:whitespace-normal text-small text-soft">
+              {call.script}
+            </span>
+          )}
         </button>
         {call.kind === 'call' && (
           <span className="text-small text-soft">
             {call.number ? (
-              <a className="text-soft no-underline hover:underline" href={`tel:${call.number}`}>
-                {number}
-              </a>
+              <Dial number={call.number} extension={call.extension} />
             ) : (
-              number
+              <span className="text-ember">no number, will be left out</span>
             )}
             {call.theirTime && ` · ${call.theirTime} there`}
           </span>

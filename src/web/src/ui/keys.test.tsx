@@ -1,0 +1,48 @@
+// @vitest-environment jsdom
+import { cleanup, fireEvent, render, screen } from '@testing-library/react';
+import { afterEach, expect, test, vi } from 'vitest';
+import { Dial } from './bits';
+import { DayPage } from './DayPage';
+import { useKeys } from './keys';
+
+afterEach(cleanup);
+
+function Sheet({ opened }: { opened: () => void }) {
+  useKeys({ Enter: opened });
+  return (
+    <>
+      <button type="button" data-pick>
+        a line
+      </button>
+      <button type="button">read them all</button>
+    </>
+  );
+}
+
+test('Enter on a picked line is the page’s; on any other button it presses that button', () => {
+  const opened = vi.fn();
+  render(<Sheet opened={opened} />);
+  const other = fireEvent.keyDown(screen.getByText('read them all'), { key: 'Enter' });
+  expect([opened.mock.calls.length, other]).toEqual([0, true]);
+  const line = fireEvent.keyDown(screen.getByText('a line'), { key: 'Enter' });
+  expect([opened.mock.calls.length, line]).toEqual([1, false]);
+});
+
+test('the margin that slides over takes the focus and gives it back', () => {
+  render(
+    <DayPage marginTitle="Why" margin={<p>because</p>}>
+      text
+    </DayPage>,
+  );
+  const opener = screen.getByRole('button', { name: 'Why' });
+  fireEvent.click(opener);
+  const sheet = screen.getByRole('complementary', { name: 'Why' });
+  expect(document.activeElement).toBe(sheet);
+  fireEvent.keyDown(sheet, { key: 'Escape' });
+  expect(document.activeElement).toBe(screen.getByRole('button', { name: 'Why' }));
+});
+
+test('a number dials, with its extension', () => {
+  render(<Dial number="+12075550142" extension="12" />);
+  expect(screen.getByRole('link').getAttribute('href')).toBe('tel:+12075550142;ext=12');
+});
