@@ -7,13 +7,16 @@ const drawn = new Set(['email', 'text', 'call', 'note', 'task', 'hand-over']);
 /** From which day to which a line reaches. */
 export type Scale = { first: number; last: number };
 
+/** A line of one's own is at least so many days long, so that what comes soon does not fill it. */
+const shortest = 14;
+
 /** The days that hold all of these lines: the one scale for a list of them. */
-export function scaleOf(lines: Mark[][], now = 0): Scale {
+export function scaleOf(lines: Mark[][], now = 0, least = shortest): Scale {
   const days = lines
     .flat()
     .filter((m) => drawn.has(m.kind))
     .map((m) => m.day);
-  return { first: Math.min(0, now, ...days), last: Math.max(14, now, ...days) };
+  return { first: Math.min(0, now, ...days), last: Math.max(least, now, ...days) };
 }
 
 const natural: [number, string][] = [
@@ -46,7 +49,7 @@ export function TouchLine({
   labels?: boolean;
 }) {
   const marks = all.filter((m) => drawn.has(m.kind));
-  const own = scaleOf([all], now);
+  const own = scaleOf([all], now, scale ? 0 : shortest);
   const { first, last } = scale ?? own;
   const x = (day: number) => 6 + Math.sqrt((day - first) / (last - first)) * (width - 14);
   const end = scale ? Math.min(width, x(own.last) + 6) : width;

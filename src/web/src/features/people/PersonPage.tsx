@@ -122,8 +122,8 @@ export default function PersonPage() {
           <li className="row font-serif text-soft">Nothing is planned. Start a program, or let one start by a tag or a stage.</li>
         )}
         <li className="relative bg-leaf px-7 py-[3px] text-small font-semibold text-on-leaf max-[699px]:px-4" id="now">
-          <span className="gutter absolute top-[3px] -left-28 w-[98px] text-right font-normal text-leaf max-[699px]:static max-[699px]:text-on-leaf">
-            {time(first.now, first.zone)}
+          <span className="gutter absolute top-[3px] -left-28 w-[98px] text-right font-normal text-leaf max-[699px]:static max-[699px]:mr-2 max-[699px]:text-on-leaf">
+            {time(first.now, first.zone)}{' '}
           </span>
           Now
         </li>

@@ -63,7 +63,13 @@ function Settings({ practice }: { practice: Practice }) {
             onChange={(e) => set({ [key]: e.target.value })}
           />
         ) : (
-          <input id={id} aria-describedby={by} className="w-28" value={draft[key]} onChange={(e) => set({ [key]: e.target.value })} />
+          <input
+            id={id}
+            aria-describedby={by}
+            className={key === 'textNumber' ? 'w-56' : 'w-28'}
+            value={draft[key]}
+            onChange={(e) => set({ [key]: e.target.value })}
+          />
         )
       }
     </Field>
@@ -106,7 +112,7 @@ function Settings({ practice }: { practice: Practice }) {
                 checked={draft.strictForTransactional}
                 onChange={(e) => set({ strictForTransactional: e.target.checked })}
               />
-              Transactional messages need a recorded yes as well, not only that there is no no
+              Transactional messages too need a recorded yes
             </label>
             <div className="flex gap-6">
               {(['email', 'text'] as const).map((channel) => (
@@ -179,7 +185,11 @@ function Settings({ practice }: { practice: Practice }) {
 
           <Stretch title="Texts" />
           <div className="px-7 py-3">
-            {text('Texts go out from, and answers come to', 'textNumber', 'without a number the installation’s own is used')}
+            {text(
+              'Texts go out from, and answers come to',
+              'textNumber',
+              'in international form; without a number the installation’s own is used',
+            )}
           </div>
 
           {seesServers && (

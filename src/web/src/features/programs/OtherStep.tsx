@@ -54,6 +54,8 @@ export function OtherStep({ step, when, kind, pointer }: Props) {
           say={sayChange}
           word="and"
           label="Change"
+          none="choose what"
+          more="(and …)"
           least={1}
           set={(changes) => set({ ...step, set: changes })}
           form={(item, done) => <ChangeForm item={item} done={done} />}

@@ -211,6 +211,8 @@ function Page({ id, loaded, reload }: { id: string; loaded: Schemas['ProgramDto'
             say={sayStart}
             word="or"
             label="Starts when"
+            none="choose what starts it"
+            more="(or when …)"
             set={(startsWhen) => set({ startsWhen })}
             form={(item, done) => <TriggerForm item={item} done={done} />}
           />
@@ -218,12 +220,14 @@ function Page({ id, loaded, reload }: { id: string; loaded: Schemas['ProgramDto'
             ', if a rule from its file holds'
           ) : (
             <>
-              {conditions.length > 0 ? ', if they ' : ' '}
+              {conditions.length > 0 ? ', if they ' : ', for '}
               <SayList
                 items={conditions}
                 say={sayCondition}
                 word="and"
                 label="Only if they"
+                none="everybody"
+                more="(and …)"
                 set={(list) => set({ onlyIf: ruleOf(list) })}
                 form={(item, done) => <ConditionForm item={item} done={done} />}
               />
@@ -267,12 +271,14 @@ function Page({ id, loaded, reload }: { id: string; loaded: Schemas['ProgramDto'
           + a step {picked !== undefined && at !== draft.steps.length - 1 ? 'after this one' : 'here'} <kbd>N</kbd>
         </AddStep>
         <p className="border-t border-rule pt-3 font-serif text-[17px] leading-normal">
-          {draft.stopsWhen.length === 0 ? 'Goes on to its end; stops when they ' : 'Stops when they '}
+          {draft.stopsWhen.length === 0 ? 'Goes on to its end, ' : 'Stops when they '}
           <SayList
             items={draft.stopsWhen}
             say={sayStop}
             word="or"
             label="Stops when they"
+            none="whatever they do"
+            more="(or …)"
             set={(stopsWhen) => set({ stopsWhen })}
             form={(item, done) => <StopForm item={item} done={done} />}
           />

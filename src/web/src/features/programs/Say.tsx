@@ -50,7 +50,10 @@ export function Say({
   );
 }
 
-/** A list of parts joined by a word, each removable, with one more to add. */
+/**
+ * A list of parts joined by a word, each removable, with one more to add. `none` stands for an empty list and `more` after
+ * the last part; both read on as part of the sentence, and add a part.
+ */
 export function SayList<T>({
   items,
   say,
@@ -59,6 +62,8 @@ export function SayList<T>({
   set,
   form,
   least = 0,
+  none,
+  more,
 }: {
   items: T[];
   say: (item: T) => string;
@@ -67,6 +72,8 @@ export function SayList<T>({
   set: (items: T[]) => void;
   form: (item: T | undefined, done: (item: T) => void) => ReactNode;
   least?: number;
+  none: string;
+  more: string;
 }) {
   return (
     <>
@@ -96,8 +103,9 @@ export function SayList<T>({
             )}
           </Say>
         </span>
-      ))}{' '}
-      <Say words={items.length === 0 ? 'add one' : 'add another'} label={`${label}: one more`} soft>
+      ))}
+      {items.length > 0 && ' '}
+      <Say words={items.length === 0 ? none : more} label={`${label}: one more`} soft>
         {(close) =>
           form(undefined, (added) => {
             set([...items, added]);
