@@ -4,6 +4,7 @@ using System.Reflection;
 using System.Text;
 using System.Text.Json;
 using System.Text.Json.Nodes;
+using Germinal.Store.Rows;
 using Germinal.Web.Hosting;
 using Microsoft.EntityFrameworkCore;
 
@@ -200,6 +201,27 @@ public sealed class HostileInputTests(Site site) : IClassFixture<Site>
         (status, message) = await ada.RefusedAsync(path.Replace("{id}", person, StringComparison.Ordinal), new Dictionary<string, string> { [field] = "a\0b" }, field);
         Assert.Equal(400, status);
         Assert.Contains("NUL", message, StringComparison.Ordinal);
+    }
+
+    [Fact]
+    public async Task What_is_kept_of_a_long_message_says_where_the_whole_of_it_is_and_only_to_its_practice()
+    {
+        await using (var db = site.Db())
+        {
+            var row = new ReceivedRow { PracticeId = site.Practice, Channel = "email", Kind = "reply", Key = "long", FromAddress = "long@example.com", Text = new string('x', 100_000), At = Site.Now };
+            db.ReceivedFiles.Add(new ReceivedFileRow { PracticeId = site.Practice, Received = row, ContentType = "message/rfc822", Content = "<script>it is a file</script>"u8.ToArray() });
+            db.Received.Add(new ReceivedRow { PracticeId = site.Practice, Channel = "email", Kind = "reply", Key = "short", FromAddress = "short@example.com", Text = "short", At = Site.Now });
+            await db.SaveChangesAsync();
+        }
+
+        var ada = await site.SignedInAsync("ada");
+        var waiting = (await ada.GetAsync("/api/today")).GetProperty("waiting").EnumerateArray().ToLookup(w => w.GetProperty("text").GetString()!.Split(' ')[0], w => w.GetProperty("whole").GetString());
+        Assert.Null(Assert.Single(waiting["short@example.com"]));
+        var whole = Assert.Single(waiting["long@example.com"])!;
+        var file = await ada.Http.GetAsync(whole);
+        Assert.Equal("<script>it is a file</script>", await file.Content.ReadAsStringAsync());
+        Assert.Equal(("application/octet-stream", "attachment"), (file.Content.Headers.ContentType!.MediaType, file.Content.Headers.ContentDisposition!.DispositionType));
+        Assert.Equal(HttpStatusCode.NotFound, (await (await site.SignedInAsync("ada2")).Http.GetAsync(whole)).StatusCode);
     }
 
     /// <summary>One letter that throws used to take Today, the thread and the check down for the whole practice.</summary>

@@ -15,7 +15,8 @@ namespace Germinal.Web.Endpoints;
 /// forgery.
 /// </summary>
 /// <param name="Quoted">What an answer quotes; shown folded.</param>
-public sealed record WaitingDto(string Id, string Kind, PersonRef? Person, string At, string Text, string? Quoted = null);
+/// <param name="Whole">Where the whole message lies as a file, if what is kept of it is not all; else null.</param>
+public sealed record WaitingDto(string Id, string Kind, PersonRef? Person, string At, string Text, string? Quoted = null, string? Whole = null);
 
 /// <summary>What waits for a member, and seeing to it.</summary>
 public static class WaitingEndpoints
@@ -50,6 +51,8 @@ public static class WaitingEndpoints
         var confirm = db.People.AsNoTracking().Where(p => p.DoNotContactToConfirm);
         var inquiries = await inquired.OrderBy(i => i.ReceivedAt).Take(Shown).ToListAsync(stop);
         var messages = await received.OrderBy(r => r.At).Take(Shown).ToListAsync(stop);
+        var written = messages.Select(m => m.Id).ToList();
+        var files = (await db.ReceivedFiles.AsNoTracking().Where(f => written.Contains(f.ReceivedId)).Select(f => f.ReceivedId).ToListAsync(stop)).ToHashSet();
         var told = await notices.OrderBy(n => n.At).Take(Shown).ToListAsync(stop);
         var refusals = await refused.OrderByDescending(r => r.At).Take(Shown).ToListAsync(stop);
         var toConfirm = await confirm.OrderBy(p => p.SortName).Take(Shown).ToListAsync(stop);
@@ -59,15 +62,19 @@ public static class WaitingEndpoints
         List<WaitingDto> all =
         [
             .. inquiries.Select(i => new WaitingDto($"i{i.Id:N}", "inquiry", Ref(i.PersonId), i.ReceivedAt.ToString(), $"asked{(i.Form is null ? "" : $" by “{i.Form}”")}: {Short(i.Text)}")),
-            .. messages.Select(m => m.PersonId is null
-                ? new WaitingDto($"m{m.Id}", "unknown", Ref(m.GuessId), m.At.ToString(), $"{m.FromAddress} wrote: {Short(m.Text)}", m.Quoted.Length > 0 ? Short(m.Quoted) : null)
-                : new WaitingDto($"m{m.Id}", "reply", Ref(m.PersonId), m.At.ToString(), m.Text.Length > 0 ? Short(m.Text) : m.Subject, m.Quoted.Length > 0 ? Short(m.Quoted) : null)),
+            .. messages.Select(m => Written(m, Ref(m.PersonId ?? m.GuessId), files.Contains(m.Id))),
             .. told.Select(n => new WaitingDto($"n{n.Id}", n.Kind, Ref(n.PersonId), n.At.ToString(), n.Text)),
             .. refusals.Select(r => new WaitingDto($"r{r.Id}", "refused", Ref(r.PersonId), r.At.ToString(), $"“{programs.GetValueOrDefault(r.ProgramId, r.Cause.Detail)}” did not start: {Why.Reason(r.Reason)}")),
             .. toConfirm.Select(p => new WaitingDto($"c{p.Id:N}", "confirm", new PersonRef(p.Id, PeopleEndpoints.NameOf(p)), p.AddedAt.ToString(), $"the list said “{p.DoNotContactReason}”; nothing goes to them until you say otherwise")),
         ];
         var inAll = await inquired.CountAsync(stop) + await received.CountAsync(stop) + await notices.CountAsync(stop) + await refused.CountAsync(stop) + await confirm.CountAsync(stop);
         return (all, inAll);
+    }
+
+    private static WaitingDto Written(ReceivedRow m, PersonRef? person, bool hasFile)
+    {
+        var (kind, text) = m.PersonId is null ? ("unknown", $"{m.FromAddress} wrote: {Short(m.Text)}") : ("reply", m.Text.Length > 0 ? Short(m.Text) : m.Subject);
+        return new WaitingDto($"m{m.Id}", kind, person, m.At.ToString(), text, m.Quoted.Length > 0 ? Short(m.Quoted) : null, hasFile ? $"/api/received/{m.Id}/whole" : null);
     }
 
     /// <summary>What came in as a whole, as a file to keep: it is never shown as a page of ours.</summary>

@@ -29,6 +29,9 @@ export const shownBy: Record<string, readonly string[]> = {
 /** However fast changes come, a query is asked again no more often than this (milliseconds). */
 const breath = 400;
 
+/** After an answer that was no stream, it is asked for again so much later (milliseconds). */
+const beforeAgain = 5_000;
+
 /** Hands what was told to the queries that show it. The tables are collected for a breath first. */
 export function teller(queries: QueryClient) {
   let tables = new Set<string>();
@@ -63,22 +66,34 @@ export function useChanges() {
     const over = new AbortController();
     const hold = () =>
       new Promise<void>((done) => {
-        const source = new EventSource('/api/changes');
         let connected = false;
-        source.onmessage = (event) => {
-          const told = JSON.parse(event.data) as string[];
-          tell(told);
-          if (told.length > 0) others.postMessage(told);
+        let source: EventSource;
+        let again: ReturnType<typeof setTimeout> | undefined;
+        const open = () => {
+          source = new EventSource('/api/changes');
+          source.onmessage = (event) => {
+            const told = JSON.parse(event.data) as string[];
+            tell(told);
+            if (told.length > 0) others.postMessage(told);
+          };
+          source.onopen = () => {
+            // It was away for a moment: whatever happened then was not heard.
+            if (connected) {
+              tell(['everything']);
+              others.postMessage(['everything']);
+            }
+            connected = true;
+          };
+          source.onerror = () => {
+            // A line that broke is opened again by the browser; an answer that is no stream (signed out, a proxy's error) is not.
+            if (source.readyState !== EventSource.CLOSED) return;
+            queries.invalidateQueries({ queryKey: ['session'] });
+            again = setTimeout(open, beforeAgain);
+          };
         };
-        source.onopen = () => {
-          // It was away for a moment: whatever happened then was not heard.
-          if (connected) {
-            tell(['everything']);
-            others.postMessage(['everything']);
-          }
-          connected = true;
-        };
+        open();
         over.signal.addEventListener('abort', () => {
+          clearTimeout(again);
           source.close();
           done();
         });

@@ -52,7 +52,7 @@ export function LinkTool({ href, effects, set }: { href?: string; effects: Effec
             )}
             {more && <EffectFields effects={draft} change={(part) => setDraft({ ...draft, ...part })} />}
             <Button type="submit" look="main">
-              Take it
+              Use this
             </Button>
           </form>
         </Popover.Content>

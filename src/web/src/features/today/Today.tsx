@@ -316,6 +316,11 @@ function Sheet({ day }: { day: Day }) {
                 {w.text}
               </span>
             </button>
+            {w.whole && (
+              <a className="text-small" href={w.whole} download>
+                the whole message, as a file
+              </a>
+            )}
             {w.quoted && (
               <details className="mt-1 text-small text-soft">
                 <summary className="cursor-pointer">what it quotes</summary>
