@@ -1,6 +1,10 @@
 using System.CommandLine;
+using System.Globalization;
 using Germinal.Cli.Commands;
 using Germinal.Cli.Input;
+
+// What is read and written is the same whatever language the machine speaks.
+CultureInfo.DefaultThreadCurrentCulture = CultureInfo.CurrentCulture = CultureInfo.InvariantCulture;
 
 var root = new RootCommand("Checks and rehearses programs from files, with no database, no server and no network.")
 {

@@ -2,6 +2,9 @@ using System.Globalization;
 using Germinal.StandIns;
 using SmtpServer;
 
+// What is read and written is the same whatever language the machine speaks.
+CultureInfo.DefaultThreadCurrentCulture = CultureInfo.CurrentCulture = CultureInfo.InvariantCulture;
+
 // Small outside services that stand in for real ones: a mail server that speaks SMTP, delivers nothing anywhere, keeps
 // everything and lets it be read over HTTP; and a text gateway. Loopback only.
 var builder = WebApplication.CreateSlimBuilder(args);

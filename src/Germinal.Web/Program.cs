@@ -1,3 +1,4 @@
+using System.Globalization;
 using Germinal.Service;
 using Germinal.Service.Engine;
 using Germinal.Service.Incoming;
@@ -9,6 +10,9 @@ using Microsoft.Extensions.FileProviders;
 using NodaTime;
 using NodaTime.Serialization.SystemTextJson;
 using Serilog;
+
+// What is read and written is the same whatever language the machine speaks.
+CultureInfo.DefaultThreadCurrentCulture = CultureInfo.CurrentCulture = CultureInfo.InvariantCulture;
 
 // One program, two roles: the web server (default), and with --worker the worker beside it.
 if (args.Contains("--worker"))

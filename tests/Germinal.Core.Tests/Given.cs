@@ -82,7 +82,7 @@ internal static class Given
     {
         var zone = engine.Practice.ZoneOf(person);
         return [.. Rehearsal.Of(engine, person, PersonState.Empty, first.At, At(until), first).Select(t =>
-            $"{t.Step.Id} {(t.Outcome?.ToString() ?? "planned").ToLowerInvariant()}{(t.Reason is null ? "" : " " + t.Reason)} {(t.SettledAt ?? t.Due).InZone(zone).LocalDateTime.ToString("uuuu-MM-dd'T'HH:mm", null)}")];
+            $"{t.Step.Id} {(t.Outcome?.ToString() ?? "planned").ToLowerInvariant()}{(t.Reason is null ? "" : " " + t.Reason)} {(t.SettledAt ?? t.Due).InZone(zone).LocalDateTime.ToString("uuuu-MM-dd'T'HH:mm", System.Globalization.CultureInfo.InvariantCulture)}")];
     }
 
     /// <summary>Lives through events from a moment to a horizon and shows each touch as “step outcome reason local-time”, in order of time.</summary>
@@ -104,7 +104,7 @@ internal static class Given
     }
 
     public static string Line(TouchEngine engine, PersonFacts person, RehearsedTouch t) =>
-        $"{t.Step.Id} {(t.Outcome?.ToString() ?? "planned").ToLowerInvariant()}{(t.Reason is null ? "" : " " + t.Reason)} {t.At.InZone(engine.Practice.ZoneOf(person)).LocalDateTime.ToString("uuuu-MM-dd'T'HH:mm", null)}";
+        $"{t.Step.Id} {(t.Outcome?.ToString() ?? "planned").ToLowerInvariant()}{(t.Reason is null ? "" : " " + t.Reason)} {t.At.InZone(engine.Practice.ZoneOf(person)).LocalDateTime.ToString("uuuu-MM-dd'T'HH:mm", System.Globalization.CultureInfo.InvariantCulture)}";
 
     public static string Text(string id, string when, string more = "") =>
         $$"""{"id":"{{id}}","kind":"text","when":{{{when}}},"body":"b"{{(more.Length > 0 ? "," + more : "")}}}""";

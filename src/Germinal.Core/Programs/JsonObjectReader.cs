@@ -1,4 +1,5 @@
 using System.Collections.Frozen;
+using System.Globalization;
 using System.Text.Json;
 using Germinal.Core.Time;
 using NodaTime;
@@ -11,7 +12,6 @@ namespace Germinal.Core.Programs;
 /// </summary>
 internal sealed class JsonObjectReader
 {
-    private static readonly LocalTimePattern TimeForm = LocalTimePattern.CreateWithInvariantCulture("HH:mm");
     private readonly JsonElement json;
     private readonly HashSet<string> read = new(StringComparer.Ordinal);
 
@@ -129,7 +129,7 @@ internal sealed class JsonObjectReader
             return n;
         }
 
-        Bad<object>(key, $"“{key}” should be a whole number from {least} to {most}.");
+        Bad<object>(key, string.Create(CultureInfo.InvariantCulture, $"“{key}” should be a whole number from {least} to {most}."));
         return otherwise;
     }
 
@@ -213,7 +213,7 @@ internal sealed class JsonObjectReader
             return null;
         }
 
-        var parsed = TimeForm.Parse(text);
+        var parsed = TimesOfDay.Form.Parse(text);
         return parsed.Success ? parsed.Value : Bad<LocalTime?>(key, $"“{text}” is not a time of day; 09:30 would be.");
     }
 

@@ -94,7 +94,7 @@ public static class PracticeFile
 
         if (to <= from)
         {
-            o.Bad<object>("to", $"These hours never open: they end at {to:HH:mm} and begin at {from:HH:mm}.");
+            o.Bad<object>("to", $"These hours never open: they end at {TimesOfDay.Text(to)} and begin at {TimesOfDay.Text(from)}.");
         }
 
         return new QuietHours(from, to);

@@ -167,7 +167,7 @@ public static class ProgramCheck
         if (step.Channel is Channel.Text or Channel.Call && !program.OnPracticeClock && program.Window is { Roll: not Roll.Keep } window &&
             (window.To <= QuietHours.Widest.From || window.From >= QuietHours.Widest.To))
         {
-            findings.Add(new Finding("/window", $"The window never opens for “{step.Id}”: texts and calls go from 8:00 to 21:00 on the person’s clock, and it opens from {window.From:HH:mm} to {window.To:HH:mm}."));
+            findings.Add(new Finding("/window", $"The window never opens for “{step.Id}”: texts and calls go from 8:00 to 21:00 on the person’s clock, and it opens from {TimesOfDay.Text(window.From)} to {TimesOfDay.Text(window.To)}."));
         }
     }
 

@@ -20,14 +20,14 @@ public static partial class ProgramFile
         Put(o, "voice", p.Voice is { } voice ? FileWords.WordOf(FileWords.Voices, voice) : null);
         o["priority"] = p.Priority;
         o["clock"] = p.OnPracticeClock ? "practice" : "person";
-        Put(o, "at", p.At is { } at ? Text(at) : null);
+        Put(o, "at", p.At is { } at ? TimesOfDay.Text(at) : null);
         if (p.Window is { } w)
         {
             o["window"] = new JsonObject
             {
                 ["days"] = new JsonArray([.. w.Days.Order().Select(d => (JsonNode)FileWords.WordOf(FileWords.Days, d))]),
-                ["from"] = Text(w.From),
-                ["to"] = Text(w.To),
+                ["from"] = TimesOfDay.Text(w.From),
+                ["to"] = TimesOfDay.Text(w.To),
                 ["holidays"] = w.SkipHolidays ? "skip" : "ignore",
                 ["roll"] = FileWords.WordOf(FileWords.Rolls, w.Roll),
             };
@@ -202,11 +202,9 @@ public static partial class ProgramFile
             FromKeyDate k => new JsonObject { ["from"] = "key-date", ["date"] = k.Date, ["offset"] = k.Offset.Text },
             _ => throw new ArgumentOutOfRangeException(nameof(when)),
         };
-        Put(o, "at", when.At is { } at ? Text(at) : null);
+        Put(o, "at", when.At is { } at ? TimesOfDay.Text(at) : null);
         return o;
     }
-
-    private static string Text(LocalTime time) => time.ToString("HH:mm", null);
 
     private static void Put(JsonObject o, string key, string? value)
     {

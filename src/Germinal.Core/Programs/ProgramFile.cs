@@ -99,7 +99,7 @@ public static partial class ProgramFile
 
         if (to <= from)
         {
-            o.Bad<object>("to", $"This window never opens: it ends at {to:HH:mm} and begins at {from:HH:mm}. The end must be later.");
+            o.Bad<object>("to", $"This window never opens: it ends at {TimesOfDay.Text(to)} and begins at {TimesOfDay.Text(from)}. The end must be later.");
         }
 
         return window;

@@ -13,7 +13,6 @@ namespace Germinal.Service.Engine;
 /// <summary>Stored settings to the practice the engine reads.</summary>
 public static class PracticeReading
 {
-    private static readonly LocalTimePattern TimeForm = LocalTimePattern.CreateWithInvariantCulture("HH:mm");
     private static readonly string[] DayNames = ["mon", "tue", "wed", "thu", "fri", "sat", "sun"];
 
     /// <summary>Loads the context's practice with its members.</summary>
@@ -44,7 +43,7 @@ public static class PracticeReading
             Zone = LocalClock.Zone(row.ZoneId) ?? DateTimeZone.Utc,
             LeapDay = s.LeapDay == "mar1" ? LeapDay.Mar1 : LeapDay.Feb28,
             Calendar = new WorkCalendar(days, s.Holidays.Concat(PublicHolidays.Of(s.HolidaysOf)).ToFrozenSet(), s.Closed.ToFrozenSet()),
-            QuietHours = new QuietHours(TimeForm.Parse(s.QuietFrom).Value, TimeForm.Parse(s.QuietTo).Value),
+            QuietHours = new QuietHours(TimesOfDay.Form.Parse(s.QuietFrom).Value, TimesOfDay.Form.Parse(s.QuietTo).Value),
             Consent = new ConsentRules(s.OpenChannels.ToFrozenDictionary(Words.ChannelOf, _ => ConsentPolicy.Open), s.InquiryMonths, s.ClientMonths, s.StrictForTransactional),
             Pace = [.. s.Pace.Select(p => new PaceRule(p.Max, p.Days, p.Channels.Select(Words.ChannelOf).ToFrozenSet()))],
             DailyLimits = s.DailyLimits.ToFrozenDictionary(l => Words.ChannelOf(l.Key), l => l.Value),

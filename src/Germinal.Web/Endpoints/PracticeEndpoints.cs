@@ -122,11 +122,10 @@ public static class PracticeEndpoints
 
     private static IEnumerable<(string Field, string Message)> ProblemsOf(SettingsBody body)
     {
-        var form = NodaTime.Text.LocalTimePattern.CreateWithInvariantCulture("HH:mm");
         foreach (var (field, value) in new[] { ("quietFrom", body.QuietFrom), ("quietTo", body.QuietTo) })
         {
             // 47 CFR 64.1200(c)(1): a practice may narrow these hours, never widen them.
-            if (!form.Parse(value).TryGetValue(default, out var time) || time < new LocalTime(8, 0) || time > new LocalTime(21, 0))
+            if (!Core.Time.TimesOfDay.Form.Parse(value).TryGetValue(default, out var time) || time < new LocalTime(8, 0) || time > new LocalTime(21, 0))
             {
                 yield return (field, $"“{value}” is no time from 08:00 to 21:00; these hours may be narrowed, not widened.");
             }

@@ -121,7 +121,7 @@ public sealed class PacingTests
         var engine = EngineWith(Limited(1), new NeedsFirstName(), program);
         var people = new[] { Both("A") with { Handle = "a", FirstName = null }, Both("B") with { Handle = "b" } }.Select(p => new Actor(p, PersonState.Empty, [new TagPutOn(At("2027-03-01T10:00"), "x")])).ToList();
         Assert.Equal([(Outcome.Sent, "2027-03-01T10:00"), (Outcome.Blocked, "2027-03-08T10:00")], Touches(engine, people, "2027-03-01T00:00", "2027-03-20T00:00")
-            .Select(t => (t.Outcome!.Value, t.At.InZone(NewYork).LocalDateTime.ToString("uuuu-MM-dd'T'HH:mm", null))));
+            .Select(t => (t.Outcome!.Value, t.At.InZone(NewYork).LocalDateTime.ToString("uuuu-MM-dd'T'HH:mm", System.Globalization.CultureInfo.InvariantCulture))));
     }
 
     [Fact]

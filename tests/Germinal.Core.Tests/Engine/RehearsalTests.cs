@@ -41,7 +41,7 @@ public sealed class RehearsalTests
         var touches = Rehearsal.Of(EngineWith(Practice(), program), Person(birthday: "--02-29"), PersonState.Empty, At("2027-01-01T00:00"), At("2029-01-01T00:00"));
         Assert.Equal(
             ["remind 2027-02-27", "wish 2027-02-28", "remind 2028-02-28", "wish 2028-02-29"],
-            touches.Select(t => $"{t.Step.Id} {t.SettledAt!.Value.InZone(NewYork).Date.ToString("uuuu-MM-dd", null)}"));
+            touches.Select(t => $"{t.Step.Id} {t.SettledAt!.Value.InZone(NewYork).Date.ToString("uuuu-MM-dd", System.Globalization.CultureInfo.InvariantCulture)}"));
     }
 
     [Fact]
