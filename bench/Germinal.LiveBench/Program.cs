@@ -10,6 +10,7 @@ using Germinal.Channels.Letters;
 using Germinal.Channels.Mail;
 using Germinal.Channels.Texts;
 using Germinal.Core.Programs;
+using Germinal.LiveBench;
 using Germinal.Service.Engine;
 using Germinal.Service.Programs;
 using Germinal.Store;
@@ -212,36 +213,4 @@ async Task<double> BareRowsAsync()
     }
 
     return watch.Elapsed.TotalSeconds;
-}
-
-internal sealed class Nowhere : MessageStore
-{
-    public override Task<SmtpResponse> SaveAsync(ISessionContext context, IMessageTransaction transaction, ReadOnlySequence<byte> buffer, CancellationToken cancellationToken) => Task.FromResult(SmtpResponse.Ok);
-}
-
-/// <summary>Keeps the first message that goes through it.</summary>
-internal sealed class KeepsOne(SmtpTransport inner) : IMailTransport, IDisposable
-{
-    private byte[]? kept;
-
-    public byte[] Kept => kept!;
-
-    public string? ReturnPath { get; private set; }
-
-    public async Task<ProviderAnswer> SendAsync(MimeMessage message, string? returnPath, MailServer? own, CancellationToken stop)
-    {
-        if (kept is null)
-        {
-            using var stream = new MemoryStream();
-            await message.WriteToAsync(stream, stop);
-            ReturnPath = returnPath;
-            kept = stream.ToArray();
-        }
-
-        return await inner.SendAsync(message, returnPath, own, stop);
-    }
-
-    public Task<LookedUp> LookUpAsync(string messageId, MailServer? own, CancellationToken stop) => inner.LookUpAsync(messageId, own, stop);
-
-    public void Dispose() => inner.Dispose();
 }
