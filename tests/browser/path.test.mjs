@@ -456,11 +456,15 @@ test('with the keyboard alone: the sheet, finding somebody, a tag, a step', asyn
   await page.getByRole('link', { name: /After the harbour fair/ }).press('Enter');
   await page.getByLabel('Name of the program').waitFor();
   await page.keyboard.press('n');
-  // Wherever the menu begins, the arrows come to every line of it.
+  // The arrows come to every line of the menu; the focus follows a moment after the key.
   await page.getByRole('menuitem', { name: 'a call' }).waitFor();
-  await until('the menu has the focus', () => page.evaluate(() => document.activeElement?.closest('[role=menu]') !== null));
-  const chosen = () => page.evaluate(() => document.activeElement?.textContent?.trim());
-  for (let i = 0; i < 4 && (await chosen()) !== 'a call'; i++) await page.keyboard.press(i < 2 ? 'ArrowDown' : 'ArrowUp');
+  const chosen = () => page.evaluate(() => document.activeElement?.closest('[role=menu]') && document.activeElement.textContent?.trim());
+  await until('the menu has the focus', chosen);
+  for (let i = 0; i < 4 && (await chosen()) !== 'a call'; i++) {
+    const before = await chosen();
+    await page.keyboard.press('ArrowDown');
+    await until('the next line of the menu', async () => (await chosen()) !== before);
+  }
   assert.equal(await chosen(), 'a call');
   await page.keyboard.press('Enter');
   const script = page.getByRole('button', { name: 'What to say on the call' });
