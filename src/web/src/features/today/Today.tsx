@@ -517,7 +517,7 @@ function GoingRow({
       <span className="gutter" title={moment(row.due, zone)}>
         {gutterOf(row, zone, now)}
       </span>
-      <button type="button" className="flex min-w-0 flex-1 items-baseline gap-2.5" onClick={pick}>
+      <button type="button" data-pick className="flex min-w-0 flex-1 items-baseline gap-2.5" onClick={pick}>
         <span className="self-center">
           <StepMark kind={row.kind} color={row.problem || row.held ? 'var(--ember)' : 'var(--ink-faint)'} />
         </span>
