@@ -2,6 +2,7 @@ using System.Net;
 using System.Text;
 using System.Text.RegularExpressions;
 using AngleSharp.Dom;
+using AngleSharp.Html.Dom;
 using AngleSharp.Html.Parser;
 using Ganss.Xss;
 
@@ -43,10 +44,13 @@ public static partial class LetterHtml
         return string.Concat(paragraphs.Select(p => $"<p>{p.Replace("\n", "<br>", StringComparison.Ordinal)}</p>"));
     }
 
+    /// <summary>A letter's HTML as a tree, never deeper than a parser can bear.</summary>
+    internal static IHtmlDocument Parse(string html) => new HtmlParser().ParseDocument(HtmlDepth.Limit(html));
+
     /// <summary>The plain-text part of a letter: links keep their address, list items their dash.</summary>
     public static string ToText(string html)
     {
-        var document = new HtmlParser().ParseDocument(HtmlDepth.Limit(html));
+        var document = Parse(html);
         var text = new StringBuilder();
         Write(document.Body!, text);
         return ManyBreaks().Replace(text.ToString(), "\n\n").Trim() + "\n";

@@ -1,6 +1,5 @@
 using System.Globalization;
 using AngleSharp.Dom;
-using AngleSharp.Html.Parser;
 
 namespace Germinal.Channels.Letters;
 
@@ -32,7 +31,7 @@ public static class LetterLinks
             return (html, []);
         }
 
-        var document = new HtmlParser().ParseDocument(HtmlDepth.Limit(html));
+        var document = LetterHtml.Parse(html);
         var links = new List<WrittenLink>();
         foreach (var a in document.QuerySelectorAll("a[href]"))
         {
@@ -93,7 +92,7 @@ public static class LetterLinks
     /// <summary>What is wrong with the effects written on a body's links; empty when nothing is.</summary>
     public static IEnumerable<string> Problems(string body)
     {
-        var document = new HtmlParser().ParseDocument(HtmlDepth.Limit(body));
+        var document = LetterHtml.Parse(body);
         foreach (var a in document.QuerySelectorAll("a[href]"))
         {
             foreach (var attribute in a.Attributes.Where(x => x.Name.StartsWith("data-", StringComparison.Ordinal)))

@@ -131,8 +131,8 @@ public sealed class LiquidLetters : ITemplates
     private Parsed Parse(string template) => parsed.GetOrAdd(template, static text =>
         LiquidLimits.ProblemOf(text) is { } problem ? new Parsed(null, problem, true, [])
         : !Parser.Value.TryParse(text, out var template, out var error) ? new Parsed(null, Explain(text, error), true, [])
-        : LiquidLimits.ProblemOf(template) is { } refused ? new Parsed(null, refused, true, [])
-        : new Parsed(LiquidLimits.Encoded(template), null, LiquidLimits.MayFail(template), [.. NamesIn(template)]));
+        : LiquidLimits.LookAt(template) is var (refused, mayFail) && refused is not null ? new Parsed(null, refused, true, [])
+        : new Parsed(LiquidLimits.Encoded(template), null, mayFail, [.. NamesIn(template)]));
 
     /// <summary>The parser's error with line and column in words.</summary>
     private static string Explain(string text, string error)

@@ -138,24 +138,19 @@ internal static partial class LiquidLimits
         return null;
     }
 
-    /// <summary>What is wrong with a template that could be parsed: filters there are none of, ranges that are too long or not written out.</summary>
-    public static string? ProblemOf(IFluidTemplate template)
+    /// <summary>
+    /// What is wrong with a template that could be parsed (filters there are none of, ranges that are too long or not written
+    /// out), and whether filling it can fail although every field has a value.
+    /// </summary>
+    public static (string? Problem, bool MayFail) LookAt(IFluidTemplate template)
     {
         var looking = new Looking();
         looking.VisitTemplate(template);
-        return looking.Problem;
+        return (looking.Problem, looking.MayFail);
     }
 
     /// <summary>The template with every value printed as a text, so that each is encoded: a list prints its items as they are.</summary>
     public static IFluidTemplate Encoded(IFluidTemplate template) => new PrintingText().VisitTemplate(template);
-
-    /// <summary>Whether filling can fail although every field has a value.</summary>
-    public static bool MayFail(IFluidTemplate template)
-    {
-        var looking = new Looking();
-        looking.VisitTemplate(template);
-        return looking.MayFail;
-    }
 
     /// <summary>Notes in a context when it has to be done.</summary>
     public static void Begin(TemplateContext context) => context.AmbientValues["until"] = Stopwatch.GetTimestamp() + (long)(Time.TotalSeconds * Stopwatch.Frequency);

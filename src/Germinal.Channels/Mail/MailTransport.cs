@@ -52,7 +52,6 @@ public sealed record MailServer(string Host, int Port, int Connections, string? 
 public sealed class SmtpTransport : IMailTransport, IDisposable
 {
     private static readonly TimeSpan Patience = TimeSpan.FromSeconds(60);
-    private static readonly TimeSpan LookUpPatience = TimeSpan.FromSeconds(5);
 
     private readonly ConcurrentDictionary<MailServer, Pool> pools = [];
     private readonly MailServer server;
@@ -258,30 +257,9 @@ public sealed class SmtpTransport : IMailTransport, IDisposable
     }
 
     /// <inheritdoc/>
-    public async Task<LookedUp> LookUpAsync(string messageId, MailServer? own, CancellationToken stop)
-    {
-        if ((own ?? server).LookUp is not { } where)
-        {
-            return new LookedUp(LookUpResult.CannotSay);
-        }
-
-        using var patience = CancellationTokenSource.CreateLinkedTokenSource(stop);
-        patience.CancelAfter(LookUpPatience);
-        try
-        {
-            using var response = await http.GetAsync(where.Replace("{id}", Uri.EscapeDataString(messageId), StringComparison.Ordinal), patience.Token);
-            return response.StatusCode switch
-            {
-                System.Net.HttpStatusCode.OK => new LookedUp(LookUpResult.Found, messageId),
-                System.Net.HttpStatusCode.NotFound => new LookedUp(LookUpResult.NotThere),
-                _ => new LookedUp(LookUpResult.NotNow),
-            };
-        }
-        catch (Exception e) when (e is HttpRequestException || (e is OperationCanceledException && !stop.IsCancellationRequested))
-        {
-            return new LookedUp(LookUpResult.NotNow);
-        }
-    }
+    public Task<LookedUp> LookUpAsync(string messageId, MailServer? own, CancellationToken stop) => (own ?? server).LookUp is { } where
+        ? HttpLookUp.AskAsync(http, where.Replace("{id}", Uri.EscapeDataString(messageId), StringComparison.Ordinal), (_, _) => Task.FromResult(messageId), stop)
+        : Task.FromResult(new LookedUp(LookUpResult.CannotSay));
 
     /// <inheritdoc/>
     public void Dispose()

@@ -28,8 +28,6 @@ public interface ITextGateway
 /// <param name="http">Its base address is the gateway's, with a slash at the end.</param>
 public sealed class HttpTextGateway(HttpClient http) : ITextGateway
 {
-    private static readonly TimeSpan LookUpPatience = TimeSpan.FromSeconds(5);
-
     private sealed record Body([property: JsonPropertyName("to")] string To, [property: JsonPropertyName("body")] string Text,
         [property: JsonPropertyName("from"), JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)] string? From);
 
@@ -66,25 +64,8 @@ public sealed class HttpTextGateway(HttpClient http) : ITextGateway
     }
 
     /// <inheritdoc/>
-    public async Task<LookedUp> LookUpAsync(string key, CancellationToken stop)
-    {
-        using var patience = CancellationTokenSource.CreateLinkedTokenSource(stop);
-        patience.CancelAfter(LookUpPatience);
-        try
-        {
-            using var response = await http.GetAsync($"messages/by-key/{Uri.EscapeDataString(key)}", patience.Token);
-            return response.StatusCode switch
-            {
-                HttpStatusCode.OK => new LookedUp(LookUpResult.Found, await IdOfAsync(response, patience.Token) ?? key),
-                HttpStatusCode.NotFound => new LookedUp(LookUpResult.NotThere),
-                _ => new LookedUp(LookUpResult.NotNow),
-            };
-        }
-        catch (Exception e) when (e is HttpRequestException or IOException || (e is OperationCanceledException && !stop.IsCancellationRequested))
-        {
-            return new LookedUp(LookUpResult.NotNow);
-        }
-    }
+    public Task<LookedUp> LookUpAsync(string key, CancellationToken stop) =>
+        HttpLookUp.AskAsync(http, $"messages/by-key/{Uri.EscapeDataString(key)}", async (response, s) => await IdOfAsync(response, s) ?? key, stop);
 
     /// <summary>Of an error inside the gateway, or between it and us (500, 502, 504), nobody can say how far it had come.</summary>
     private static ProviderAnswer AnswerOf(HttpStatusCode status, string words) => status switch

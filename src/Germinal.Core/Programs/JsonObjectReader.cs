@@ -3,7 +3,6 @@ using System.Globalization;
 using System.Text.Json;
 using Germinal.Core.Time;
 using NodaTime;
-using NodaTime.Text;
 
 namespace Germinal.Core.Programs;
 

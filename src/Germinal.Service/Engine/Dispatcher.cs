@@ -239,13 +239,18 @@ public sealed partial class Dispatcher(
         return claimed.Count == 0 ? [] : await db.Touches.AsNoTracking().Where(t => claimed.Contains(t.Id)).ToListAsync(stop);
     }
 
-    private async Task LetGoAsync(Guid practiceId, List<TouchRow> touches)
+    /// <summary>Of touches that were taken up, those that no other worker has taken up since.</summary>
+    private static IQueryable<TouchRow> StillHeld(GerminalDb db, IReadOnlyCollection<TouchRow> touches)
     {
         var (ids, attempts) = (touches.Select(t => t.Id).ToArray(), touches.Select(t => t.AttemptId).ToArray());
+        return db.Touches.Where(t => ids.Contains(t.Id) && attempts.Contains(t.AttemptId) && t.Status == "handing");
+    }
+
+    private async Task LetGoAsync(Guid practiceId, List<TouchRow> touches)
+    {
         await using var db = await databases.CreateDbContextAsync(CancellationToken.None);
         db.PracticeId = practiceId;
-        await db.Touches.Where(t => ids.Contains(t.Id) && attempts.Contains(t.AttemptId) && t.Status == "handing")
-            .ExecuteUpdateAsync(u => u.SetProperty(t => t.LeasedUntil, (Instant?)Instant.MinValue), CancellationToken.None);
+        await StillHeld(db, touches).ExecuteUpdateAsync(u => u.SetProperty(t => t.LeasedUntil, (Instant?)Instant.MinValue), CancellationToken.None);
     }
 
     private async Task SettleWhatIsKnownAsync(Guid practiceId, List<TouchRow> touches, Instant now, CancellationToken stop)
@@ -297,11 +302,9 @@ public sealed partial class Dispatcher(
             return;
         }
 
-        var (ids, attempts) = (touches.Select(t => t.Id).ToArray(), touches.Select(t => t.AttemptId).ToArray());
         await using var db = await databases.CreateDbContextAsync(stop);
         db.PracticeId = practiceId;
-        await db.Touches.Where(t => ids.Contains(t.Id) && attempts.Contains(t.AttemptId) && t.Status == "handing")
-            .ExecuteUpdateAsync(u => u.SetProperty(t => t.Status, "uncertain").SetProperty(t => t.LeasedUntil, (Instant?)null), stop);
+        await StillHeld(db, touches).ExecuteUpdateAsync(u => u.SetProperty(t => t.Status, "uncertain").SetProperty(t => t.LeasedUntil, (Instant?)null), stop);
     }
 
     /// <summary>Judges touches anew that did not go: what has been said meanwhile, the hour and the late limit count.</summary>
@@ -318,8 +321,7 @@ public sealed partial class Dispatcher(
         var people = await LockAsync(db, touches.Select(t => t.PersonId), stop);
 
         // Somebody else may have taken a touch up while its provider was asked; then it is no longer ours to try.
-        var (ids, attempts) = (touches.Select(t => t.Id).ToArray(), touches.Select(t => t.AttemptId).ToArray());
-        var ours = (await db.Touches.Where(t => ids.Contains(t.Id) && attempts.Contains(t.AttemptId) && t.Status == "handing").Select(t => t.Id).ToListAsync(stop)).ToHashSet();
+        var ours = (await StillHeld(db, touches).Select(t => t.Id).ToListAsync(stop)).ToHashSet();
         var batch = await EngineBatch.LoadAsync(db, people, engines, stop);
         var counts = await LiveCounts.LockAsync(db, batch.Engine, now, stop);
         var recorder = new Recorder(db, batch.Engine);
@@ -408,8 +410,7 @@ public sealed partial class Dispatcher(
     {
         await using var db = await databases.CreateDbContextAsync(stop);
         db.PracticeId = practiceId;
-        var words = error.GetBaseException().Message;
-        await db.States.Where(s => s.PersonId == person).ExecuteUpdateAsync(u => u.SetProperty(s => s.SetAside, words), stop);
+        await DuePeople.SetAsideAsync(db, person, error, stop);
     }
 
     private async Task<ProviderAnswer> SendAsync(Guid practiceId, EngineBatch batch, ReadyMessage ready, CancellationToken stop)
@@ -540,10 +541,9 @@ public sealed partial class Dispatcher(
                 continue;
             }
 
-            var attempts = group.Select(f => f.Ready.Touch.AttemptId).ToArray();
             var retry = (Instant?)RetryAt(db.PracticeId!.Value, group.Key.Kind, group.Key.IsAway, group.Key.Attempts);
             var reason = group.Key.Result == ProviderResult.NotTaken ? NotTakenYet : AnswerUnknown;
-            await db.Touches.Where(t => ids.Contains(t.Id) && attempts.Contains(t.AttemptId) && t.Status == "handing").ExecuteUpdateAsync(
+            await StillHeld(db, [.. group.Select(f => f.Ready.Touch)]).ExecuteUpdateAsync(
                 u => u.SetProperty(t => t.LeasedUntil, retry).SetProperty(t => t.Reason, reason).SetProperty(t => t.LastAnswer, t => group.Key.Words == "" ? t.LastAnswer : group.Key.Words), stop);
         }
     }

@@ -171,8 +171,7 @@ public sealed partial class EngineRoom(IDbContextFactory<GerminalDb> databases, 
 #pragma warning restore CA1031
             {
                 LogSetAside(log, e, person);
-                var words = e.GetBaseException().Message;
-                await db.States.Where(s => s.PersonId == person).ExecuteUpdateAsync(u => u.SetProperty(s => s.SetAside, words), stop);
+                await DuePeople.SetAsideAsync(db, person, e, stop);
             }
         }
 
@@ -191,13 +190,20 @@ public sealed partial class EngineRoom(IDbContextFactory<GerminalDb> databases, 
     private static partial void LogSetAside(ILogger logger, Exception error, Guid person);
 }
 
-/// <summary>Who has something to do at a moment, for looking at them one by one.</summary>
+/// <summary>Who has something to do at a moment, for looking at them one by one, and setting aside who makes it fail.</summary>
 internal static class DuePeople
 {
     public const string Recovering = "recovering";
     public const string Reacting = "reacting";
     public const string Dispatching = "dispatching";
     private const int AtOnce = 500;
+
+    /// <summary>Nothing is done for a person any more until a member has seen to it; the error's own words stand under <i>Needs mending</i>.</summary>
+    public static Task SetAsideAsync(GerminalDb db, Guid person, Exception error, CancellationToken stop)
+    {
+        var words = error.GetBaseException().Message;
+        return db.States.Where(s => s.PersonId == person).ExecuteUpdateAsync(u => u.SetProperty(s => s.SetAside, words), stop);
+    }
 
     public static async Task<List<Guid>> FindAsync(GerminalDb db, string due, Instant now, CancellationToken stop) => due switch
     {

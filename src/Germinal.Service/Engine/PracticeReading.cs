@@ -6,7 +6,6 @@ using Germinal.Store;
 using Germinal.Store.Rows;
 using Microsoft.EntityFrameworkCore;
 using NodaTime;
-using NodaTime.Text;
 
 namespace Germinal.Service.Engine;
 
