@@ -18,7 +18,11 @@ public static class Alarms
     /// The first events of this kind later than one moment and not later than another: all of one moment, programs by priority
     /// and name. Empty when there is none.
     /// </summary>
-    public static IReadOnlyList<Happening> Next(TouchEngine engine, PersonFacts person, PersonState state, Instant after, Instant until)
+    public static IReadOnlyList<Happening> Next(TouchEngine engine, PersonFacts person, PersonState state, Instant after, Instant until) =>
+        Next(engine, person, state, state.Runs.Select(r => engine.Shelf.Find(r.ProgramId, r.Version)), after, until);
+
+    /// <summary>The same with the programs that run for the person at hand; the state's own runs are not looked at.</summary>
+    internal static IReadOnlyList<Happening> Next(TouchEngine engine, PersonFacts person, PersonState state, IEnumerable<ProgramVersion> running, Instant after, Instant until)
     {
         var practice = engine.Practice;
         List<Happening>? first = null;
@@ -42,49 +46,51 @@ public static class Alarms
             Offer(new NewDay(LocalClock.At(after.InZone(practice.Zone).Date.PlusDays(1).AtMidnight(), practice.Zone)));
         }
 
-        foreach (var run in state.Runs)
+        foreach (var program in running)
         {
-            var definition = engine.Shelf.Find(run.ProgramId, run.Version).Definition;
+            var definition = program.Definition;
             foreach (var stop in definition.StopsWhen)
             {
-                if (stop is StopOnDate on)
+                if (stop is StopOnDate date)
                 {
-                    Offer(new StopDateCame(LocalClock.At(on.Date.AtMidnight(), definition.OnPracticeClock ? practice.Zone : practice.ZoneOf(person)), run.ProgramId));
+                    Offer(new StopDateCame(LocalClock.At(date.Date.AtMidnight(), practice.ClockOf(definition, person)), program.ProgramId));
                 }
             }
         }
 
-        foreach (var program in engine.Shelf.On)
+        foreach (var on in engine.Shelf.On)
         {
+            var program = on.Current;
+
             // What came before a program was switched on was not missed; it was not wanted.
             void OfferStart(Happening start)
             {
-                if (start.At >= program.Since)
+                if (start.At >= on.Since)
                 {
                     Offer(start);
                 }
             }
 
-            foreach (var trigger in program.Current.Definition.StartsWhen)
+            foreach (var trigger in program.Definition.StartsWhen)
             {
                 switch (trigger)
                 {
                     case OccasionTrigger occasion:
-                        if (Occasions.Next(program.Current, occasion, practice, person, program.Since > after ? program.Since - Duration.Epsilon : after, until) is { } start)
+                        if (Occasions.Next(program, occasion, practice, person, on.Since > after ? on.Since - Duration.Epsilon : after, until) is { } start)
                         {
                             OfferStart(new OccasionCame(start.At, start.ProgramId, start.Occasion.Name, start.Occasion.Date));
                         }
 
                         break;
                     case StageAge age when person.StageSince is { } since && string.Equals(person.Stage, age.Stage, StringComparison.OrdinalIgnoreCase):
-                        OfferStart(new StoodInStage(age.After.AddTo(since, practice.Zone), program.Current.ProgramId, age.Stage));
+                        OfferStart(new StoodInStage(age.After.AddTo(since, practice.Zone), program.ProgramId, age.Stage));
                         break;
                     case InquiryUnanswered unanswered:
                         foreach (var inquiry in state.Inquiries)
                         {
                             if (SpanEnd(unanswered, inquiry, practice) is { } end)
                             {
-                                OfferStart(new InquiryStoodUnanswered(end, program.Current.ProgramId));
+                                OfferStart(new InquiryStoodUnanswered(end, program.ProgramId));
                             }
                         }
 
@@ -92,9 +98,9 @@ public static class Alarms
                     case AppointmentTrigger appointment:
                         foreach (var made in state.Appointments)
                         {
-                            if (StartOf(appointment, program.Current.Definition, made, practice, person) is { } at)
+                            if (StartOf(appointment, program.Definition, made, practice, person) is { } at)
                             {
-                                OfferStart(new AppointmentCame(at, program.Current.ProgramId, made.Key));
+                                OfferStart(new AppointmentCame(at, program.ProgramId, made.Key));
                             }
                         }
 
@@ -114,7 +120,7 @@ public static class Alarms
             return null;
         }
 
-        var clock = program.OnPracticeClock ? practice.Zone : practice.ZoneOf(person);
+        var clock = practice.ClockOf(program, person);
         return StepPlacement.FromMoment(trigger.Offset, null, appointment.Moment, program.TimeFor(null), clock).Placed!.Value.Moment;
     }
 

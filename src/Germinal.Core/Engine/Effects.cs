@@ -135,11 +135,7 @@ public sealed record TouchUnblocked(Guid RunId, string StepId, Instant Due) : To
 public sealed record TouchHanded(Guid RunId, string StepId, Instant At, Trail Trail) : TouchDecision(RunId, StepId, Trail);
 
 /// <summary>A touch settled. For a task, <see cref="Outcome.Open"/> puts it on the day sheet.</summary>
-public sealed record TouchSettled(Guid RunId, string StepId, Instant At, Outcome Outcome, string? Reason, Trail Trail) : TouchDecision(RunId, StepId, Trail)
-{
-    /// <summary>The run with the touch as it stood, for whoever carries the effect out at once.</summary>
-    internal RunState? Of { get; init; }
-}
+public sealed record TouchSettled(Guid RunId, string StepId, Instant At, Outcome Outcome, string? Reason, Trail Trail) : TouchDecision(RunId, StepId, Trail);
 
 /// <summary>A task left the day sheet: done with an outcome, or withdrawn with a reason.</summary>
 public sealed record TaskClosed(Guid RunId, string StepId, Instant At, Outcome Outcome, string? Reason, string? Remark = null) : TouchEffect(RunId, StepId);

@@ -26,7 +26,7 @@ public static class Occasions
     /// </summary>
     public static IEnumerable<OccasionStart> Between(ProgramVersion program, Practice practice, PersonFacts person, Instant from, Instant to)
     {
-        var zone = program.Definition.OnPracticeClock ? practice.Zone : practice.ZoneOf(person);
+        var zone = practice.ClockOf(program.Definition, person);
         foreach (var trigger in program.Definition.StartsWhen.OfType<OccasionTrigger>())
         {
             if (DateOf(person, trigger) is not { } date)
@@ -53,7 +53,7 @@ public static class Occasions
             return null;
         }
 
-        var zone = program.Definition.OnPracticeClock ? practice.Zone : practice.ZoneOf(person);
+        var zone = practice.ClockOf(program.Definition, person);
         var (first, last) = Years(trigger, date, after.InZone(zone).Year, until.InZone(zone).Year);
         for (var year = first; year <= last; year++)
         {

@@ -20,6 +20,7 @@ internal sealed class PersonRehearsal
     private bool alarmsAreStale = true;
     private Instant clock;
     private int nextEvent;
+    private int taken;
 
     public PersonRehearsal(TouchEngine engine, Actor actor, Instant from, Instant until, ICounters? counters)
     {
@@ -30,7 +31,7 @@ internal sealed class PersonRehearsal
 
         // An alarm at the very beginning counts, so the clock begins the smallest step before it.
         clock = from - Duration.Epsilon;
-        turn = new PersonTurn(engine, actor.Person, actor.State, from, counters) { SendsAtOnce = true };
+        turn = new PersonTurn(engine, actor.Person, actor.State, from, counters) { Rehearsed = touches };
     }
 
     /// <summary>The touches that have settled, in the order they did; tasks where they were put on the sheet.</summary>
@@ -50,7 +51,7 @@ internal sealed class PersonRehearsal
     {
         if (alarmsAreStale)
         {
-            alarms = Alarms.Next(engine, turn.Person, turn.State, clock, until);
+            alarms = Alarms.Next(engine, turn.Person, turn.Remembers, Running, clock, until);
             alarmsAreStale = false;
         }
 
@@ -82,7 +83,7 @@ internal sealed class PersonRehearsal
         // An event of this moment comes before what the calendar brings, and may have changed that.
         if (alarmsAreStale && alarms.Count > 0 && alarms[0].At == now)
         {
-            alarms = Alarms.Next(engine, turn.Person, turn.State, now - Duration.Epsilon, now);
+            alarms = Alarms.Next(engine, turn.Person, turn.Remembers, Running, now - Duration.Epsilon, now);
         }
 
         if (alarms.Count > 0 && alarms[0].At == now)
@@ -106,11 +107,13 @@ internal sealed class PersonRehearsal
     /// <summary>What is planned, waits, or is blocked at the horizon.</summary>
     public IEnumerable<RehearsedTouch> Pending()
     {
-        foreach (var run in turn.State.Runs.Where(r => r.Touch.Phase is TouchPhase.Planned or TouchPhase.Blocked))
+        foreach (var run in turn.Runs.Where(r => r.Phase is TouchPhase.Planned or TouchPhase.Blocked))
         {
-            yield return new RehearsedTouch(run, null, run.Touch.Phase == TouchPhase.Blocked ? Outcome.Blocked : null, run.Touch.Waiting, Trail.Empty);
+            yield return new RehearsedTouch(run, null, run.Phase == TouchPhase.Blocked ? Outcome.Blocked : null, run.Waiting, Trail.None);
         }
     }
+
+    private IEnumerable<ProgramVersion> Running => turn.Runs.Select(r => r.Program);
 
     private void Happen(Happening happening)
     {
@@ -149,7 +152,7 @@ internal sealed class PersonRehearsal
         }
 
         var any = false;
-        foreach (var run in turn.State.Runs.Where(r => r.Touch.Phase == TouchPhase.OnSheet && !IsClosedLater(r)))
+        foreach (var run in turn.Runs.Where(r => r.Phase == TouchPhase.OnSheet && !IsClosedLater(r)).ToList())
         {
             turn.GoOnAfterTask(run.TouchId);
             any = true;
@@ -158,27 +161,27 @@ internal sealed class PersonRehearsal
         return any;
     }
 
-    private bool IsClosedLater(RunState run) => actor.Events.Skip(nextEvent).Any(e => e switch
+    private bool IsClosedLater(Going run) => actor.Events.Skip(nextEvent).Any(e => e switch
     {
         TaskEnded t => t.TouchId == run.TouchId,
-        StepTaskEnded t => t.ProgramId == run.ProgramId && t.StepId == run.Touch.StepId,
+        StepTaskEnded t => t.ProgramId == run.ProgramId && t.StepId == run.StepId,
         _ => false,
     });
 
     private void TakeEffects()
     {
+        for (; taken < touches.Count; taken++)
+        {
+            if (touches[taken] is { Outcome: Outcome.Open } open)
+            {
+                onSheet[(open.RunId, open.Step.Id)] = taken;
+            }
+        }
+
         foreach (var effect in turn.Effects)
         {
             switch (effect)
             {
-                case TouchSettled t:
-                    if (t.Outcome == Outcome.Open)
-                    {
-                        onSheet[(t.RunId, t.StepId)] = touches.Count;
-                    }
-
-                    touches.Add(new RehearsedTouch(t.Of!, t.At, t.Outcome, t.Reason, t.Trail));
-                    break;
                 case RunStarted s:
                     alarmsAreStale |= engine.Shelf.Find(s.ProgramId, s.Version).Definition.StopsWhen.Any(stop => stop is StopOnDate);
                     break;

@@ -48,16 +48,6 @@ public sealed record OccasionRef(string Name, LocalDate Date, Instant? Moment = 
 /// <param name="Waiting">Why it waits or is blocked; null for one that has not been judged.</param>
 public sealed record TouchState(string StepId, Instant FirstDue, Instant Due, TouchPhase Phase, string? Waiting = null)
 {
-    /// <summary>How it was planned, where that was in the same turn; no part of what is saved.</summary>
-    internal TouchPlanned? Planned { get; init; }
-
-    /// <inheritdoc/>
-    public bool Equals(TouchState? other) =>
-        other is not null && StepId == other.StepId && FirstDue == other.FirstDue && Due == other.Due && Phase == other.Phase && Waiting == other.Waiting;
-
-    /// <inheritdoc/>
-    public override int GetHashCode() => HashCode.Combine(StepId, FirstDue, Due, Phase);
-
     /// <summary>The stable id of a run's touch.</summary>
     public static Guid IdOf(Guid runId, string stepId) => StableId.Of(runId, $"touch/{stepId}");
 }
@@ -81,13 +71,10 @@ public sealed record Seen(string StepId, string What, string Detail = "");
 /// <param name="StopAfterHanding">A stop that came while the touch was being handed over; it ends the run afterwards.</param>
 /// <param name="PausedAt">Since when the run is paused by itself, or null.</param>
 public sealed record RunState(
-    Guid Id, Guid ProgramId, int Version, int Number, Instant StartedAt, OccasionRef? Occasion, int StepIndex, Instant PreviousAt, TouchState Touch, string? StopAfterHanding = null, Instant? PausedAt = null)
+    Guid Id, Guid ProgramId, int Version, int Number, Instant StartedAt, OccasionRef? Occasion, int StepIndex, Instant PreviousAt, TouchState Touch, string? StopAfterHanding = null, Instant? PausedAt = null) : IOnItsWay
 {
     /// <summary>What forks may still ask about, in the order it happened.</summary>
     public ImmutableArray<Seen> Seen { get; init; } = [];
-
-    /// <summary>The program version where it has been looked up already; no part of what is saved.</summary>
-    internal ProgramVersion? Found { get; init; }
 
     /// <inheritdoc/>
     public bool Equals(RunState? other) =>
@@ -100,6 +87,12 @@ public sealed record RunState(
     /// <summary>The stable id of the touch that has not settled.</summary>
     [JsonIgnore]
     public Guid TouchId => TouchState.IdOf(Id, Touch.StepId);
+
+    Instant IOnItsWay.Due => Touch.Due;
+
+    TouchPhase IOnItsWay.Phase => Touch.Phase;
+
+    bool IOnItsWay.IsPaused => PausedAt is not null;
 }
 
 /// <summary>What is remembered of a program's ended runs for one person.</summary>
@@ -175,16 +168,17 @@ public sealed record PersonState
     /// When the next touch is planned that goes as things stand, or null: what is held, paused or blocked is not coming. Rules read
     /// it as <c>next-touch</c>.
     /// </summary>
-    public Instant? NextTouch(ProgramShelf shelf) => NextTouch(Runs, shelf);
+    public Instant? NextTouch(ProgramShelf shelf) => NextTouch(Runs.AsSpan(), shelf);
 
-    internal Instant? NextTouch(IEnumerable<RunState> runs, ProgramShelf shelf)
+    internal Instant? NextTouch<T>(ReadOnlySpan<T> runs, ProgramShelf shelf)
+        where T : IOnItsWay
     {
         Instant? next = null;
         foreach (var run in runs)
         {
-            if (run.Touch.Phase != TouchPhase.Blocked && (next is null || run.Touch.Due < next) && IsJudged(run, shelf))
+            if (run.Phase != TouchPhase.Blocked && (next is null || run.Due < next) && IsJudged(run, shelf))
             {
-                next = run.Touch.Due;
+                next = run.Due;
             }
         }
 
@@ -192,22 +186,24 @@ public sealed record PersonState
     }
 
     /// <summary>The next moment at which a touch is to be judged, or null. Held touches and paused programs do not count.</summary>
-    public Instant? NextDue(ProgramShelf shelf) => NextDue(Runs, shelf);
+    public Instant? NextDue(ProgramShelf shelf) => NextDue(Runs.AsSpan(), shelf);
 
-    internal Instant? NextDue(IEnumerable<RunState> runs, ProgramShelf shelf)
+    internal Instant? NextDue<T>(ReadOnlySpan<T> runs, ProgramShelf shelf)
+        where T : IOnItsWay
     {
         Instant? next = null;
         Instant? onItsWay = null;
         foreach (var run in runs)
         {
-            if ((next is null || run.Touch.Due < next) && IsJudged(run, shelf))
+            var due = run.Due;
+            if ((next is null || due < next) && IsJudged(run, shelf))
             {
-                next = run.Touch.Due;
+                next = due;
             }
 
-            if (run.Touch.Phase == TouchPhase.Handing && (onItsWay is null || run.Touch.Due > onItsWay))
+            if (run.Phase == TouchPhase.Handing && (onItsWay is null || due > onItsWay))
             {
-                onItsWay = run.Touch.Due;
+                onItsWay = due;
             }
         }
 
@@ -215,9 +211,10 @@ public sealed record PersonState
         return next <= onItsWay ? onItsWay.Value.PlusTicks(1) : next;
     }
 
-    internal bool IsJudged(RunState run, ProgramShelf shelf) =>
-        run.Touch.Phase is TouchPhase.Planned or TouchPhase.Blocked &&
-        run.PausedAt is null &&
+    internal bool IsJudged<T>(T run, ProgramShelf shelf)
+        where T : IOnItsWay =>
+        run.Phase is TouchPhase.Planned or TouchPhase.Blocked &&
+        !run.IsPaused &&
         (Marks.IsEmpty || Marks.GetValueOrDefault(run.TouchId, TouchMark.Dropped) != TouchMark.Held) &&
         !shelf.IsPaused(run.ProgramId);
 }

@@ -14,7 +14,8 @@ internal sealed partial class PersonTurn
         state = state with { Appointments = state.Appointments.RemoveAll(a => a.Key == made.Key).Add(appointment) };
         foreach (var run in runs.FindAll(r => r.Occasion is { Moment: not null } o && o.Name == made.Key))
         {
-            PlanAnew(run with { Occasion = new OccasionRef(made.Key, made.Moment.InZone(Practice.Zone).Date, made.Moment) });
+            run.Occasion = new OccasionRef(made.Key, made.Moment.InZone(Practice.Zone).Date, made.Moment);
+            PlanAnew(run);
         }
 
         // Whose start has passed when the appointment is made: at once, as long as it makes sense (decisions, 4.4).
@@ -31,15 +32,12 @@ internal sealed partial class PersonTurn
     }
 
     /// <summary>Plans the touch that has not settled anew; what has settled never changes.</summary>
-    private void PlanAnew(RunState run)
+    private void PlanAnew(Going run)
     {
-        if (run.Touch.Phase != TouchPhase.Planned || run.Touch.Waiting == "answer" || StepOf(run).When is not FromOccasion)
+        if (run.Phase == TouchPhase.Planned && run.Waiting != Answer && run.Step.When is FromOccasion)
         {
-            Replace(run);
-            return;
+            PlanAt(run, run.StepIndex, run.PreviousAt);
         }
-
-        Plan(run, run.StepIndex, run.PreviousAt);
     }
 
     /// <summary>
@@ -58,7 +56,7 @@ internal sealed partial class PersonTurn
         state = state with { Appointments = state.Appointments.RemoveAll(a => a.Key == key) };
         foreach (var run in runs.FindAll(r => r.Occasion is { Moment: not null } o && o.Name == key))
         {
-            StopRun(run, "appointment-cancelled");
+            StopRun(run, Reason.AppointmentCancelled.Word());
         }
     }
 }

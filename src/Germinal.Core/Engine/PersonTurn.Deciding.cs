@@ -1,12 +1,11 @@
-using Germinal.Core.People;
+using System.Runtime.InteropServices;
 using Germinal.Core.Programs;
 using Germinal.Core.Rules;
-using Germinal.Core.Time;
 using NodaTime;
 
 namespace Germinal.Core.Engine;
 
-/// <summary>Section 8: the decision when a touch falls due.</summary>
+/// <summary>Section 8: the decision when a touch falls due, and what follows from it.</summary>
 internal sealed partial class PersonTurn
 {
     /// <summary>Judges everything due by now, each time the first in the order of rule 9.3, until nothing is.</summary>
@@ -15,46 +14,6 @@ internal sealed partial class PersonTurn
         while (NextToJudge() is { } run)
         {
             Judge(run);
-        }
-    }
-
-    /// <summary>The channel's answer for a touch that was handed over.</summary>
-    public void SettleHanded(Guid touchId, string? failure)
-    {
-        if (runs.Find(r => r.Touch.Phase == TouchPhase.Handing && r.TouchId == touchId) is not { } run)
-        {
-            return;
-        }
-
-        if (failure is null)
-        {
-            Sent(run);
-        }
-        else
-        {
-            CountNoMore(StepOf(run).Channel!.Value);
-            SettleAndGoOn(run, Outcome.Skipped, failure, Trail.Empty);
-        }
-    }
-
-    /// <summary>
-    /// The channel wants it later: it is as if it had just fallen due, so that everything that has changed since, and the
-    /// hour, count. A stop that came while it was out takes effect.
-    /// </summary>
-    public void TakeBack(Guid touchId, Instant handedAt)
-    {
-        if (runs.Find(r => r.Touch.Phase == TouchPhase.Handing && r.TouchId == touchId) is not { } run)
-        {
-            return;
-        }
-
-        sent.Remove(new SentTouch(handedAt, StepOf(run).Channel!.Value));
-        run = run with { Touch = run.Touch with { Phase = TouchPhase.Planned }, StopAfterHanding = null };
-        var reason = Find(run.Id)!.StopAfterHanding;
-        Replace(run);
-        if (reason is not null)
-        {
-            StopRun(run, reason);
         }
     }
 
@@ -67,26 +26,69 @@ internal sealed partial class PersonTurn
         }
     }
 
+    /// <summary>The channel's answer for a touch that was handed over.</summary>
+    public void SettleHanded(Guid touchId, string? failure)
+    {
+        if (Handed(touchId) is not { } run)
+        {
+            return;
+        }
+
+        if (failure is null)
+        {
+            Sent(run, Trail.None);
+        }
+        else
+        {
+            // It was counted when it was handed over, and did not go after all.
+            sent.Remove(new SentTouch(now, run.Step.Channel!.Value));
+            SettleAndGoOn(run, Outcome.Skipped, failure, Trail.None);
+        }
+    }
+
+    /// <summary>
+    /// The channel wants it later: it is as if it had just fallen due, so that everything that has changed since, and the
+    /// hour, count. A stop that came while it was out takes effect.
+    /// </summary>
+    public void TakeBack(Guid touchId, Instant handedAt)
+    {
+        if (Handed(touchId) is not { } run)
+        {
+            return;
+        }
+
+        sent.Remove(new SentTouch(handedAt, run.Step.Channel!.Value));
+        var stop = run.StopAfterHanding;
+        run.Phase = TouchPhase.Planned;
+        run.StopAfterHanding = null;
+        if (stop is not null)
+        {
+            StopRun(run, stop);
+        }
+    }
+
     /// <summary>Where the first touch that is due stands in the order of everybody (rule 9.3), or null.</summary>
     public AskOrder? FirstInOrder() => NextToJudge() is { } run
-        ? new AskOrder(now, run.Touch.FirstDue, DefinitionOf(run).Priority, person.Handle, DefinitionOf(run).Name, run.StepIndex)
+        ? new AskOrder(now, run.FirstDue, run.Definition.Priority, person.Handle, run.Definition.Name, run.StepIndex)
         : null;
+
+    private Going? Handed(Guid touchId) => runs.Find(r => r.Phase == TouchPhase.Handing && r.TouchId == touchId);
 
     /// <summary>
     /// First due moment, priority, program name, step order; two runs of one program by their number. A letter that is on its way
     /// since this very moment holds back the rest: once it has settled, what follows it may rank before them (rule 12.2).
     /// </summary>
-    private RunState? NextToJudge()
+    private Going? NextToJudge()
     {
-        RunState? first = null;
-        foreach (var run in runs)
+        Going? first = null;
+        foreach (var run in CollectionsMarshal.AsSpan(runs))
         {
-            if (run.Touch.Phase == TouchPhase.Handing && run.Touch.Due == now)
+            if (run.Phase == TouchPhase.Handing && run.Due == now)
             {
                 return null;
             }
 
-            if (run.Touch.Due <= now && state.IsJudged(run, engine.Shelf) && (first is null || Before(run, first)))
+            if (run.Due <= now && IsJudged(run) && (first is null || Before(run, first)))
             {
                 first = run;
             }
@@ -95,167 +97,124 @@ internal sealed partial class PersonTurn
         return first;
     }
 
-    private bool Before(RunState a, RunState b)
+    private static bool Before(Going a, Going b)
     {
-        var by = a.Touch.FirstDue.CompareTo(b.Touch.FirstDue);
-        return by != 0 ? by < 0 : Rank(a with { Touch = b.Touch }, DefinitionOf(a), b, DefinitionOf(b)) < 0;
+        var by = a.FirstDue.CompareTo(b.FirstDue);
+        return by != 0 ? by < 0 : Pacing.Rank(a, b.Due, b, b.Due) < 0;
     }
 
-    private void Judge(RunState run)
+    private void Judge(Going run)
     {
-        if (run.Touch.Phase == TouchPhase.Blocked)
+        if (run.Phase == TouchPhase.Blocked)
         {
             // Its time is up: it stays blocked for the record and the run goes on.
-            SettleAndGoOn(run, Outcome.Blocked, run.Touch.Waiting, Trail.Empty);
+            SettleAndGoOn(run, Outcome.Blocked, run.Waiting, Trail.None);
             return;
         }
 
-        var definition = DefinitionOf(run);
-        var step = StepOf(run);
-        var trail = new Trail();
-        if (!PassesFirstThree(run, definition, step, trail))
+        var touch = judging.Begin(Practice, person, run, now);
+        if (Passes(touch, CheckKind.CanBeFilled))
         {
-            return;
-        }
-
-        if (KeepsWindow(step))
-        {
-            JudgeTouch(run, definition, step, trail);
-        }
-        else
-        {
-            CarryOut(run, step, trail);
+            Go(touch);
         }
     }
 
     /// <summary>Section 8 of a touch whose window never opens (2.4): judged by checks 1 to 6 as it is planned, and blocked if they pass.</summary>
-    private void JudgeWithoutWindow(RunState run)
+    private void JudgeWithoutWindow(Going run)
     {
-        var definition = DefinitionOf(run);
-        var step = StepOf(run);
-        var trail = new Trail();
-        if (PassesFirstThree(run, definition, step, trail) && PassesChannel(run, definition, step, trail))
+        var touch = judging.Begin(Practice, person, run, now);
+        if (Passes(touch, CheckKind.Consent))
         {
-            Block(run, "window-never-opens", trail);
+            Block(touch, Reason.WindowNeverOpens);
         }
     }
 
-    /// <summary>Checks 1 to 3; where one fails the touch is settled.</summary>
-    private bool PassesFirstThree(RunState run, ProgramDefinition definition, Step step, Trail trail)
+    /// <summary>Goes through the checks in their order up to one of them; where one fails, sees to what follows from it.</summary>
+    private bool Passes(Judging touch, CheckKind last)
     {
-        if (!trail.Note(CheckKind.RunGoing, !StopDateBegan(definition)))
+        foreach (var check in engine.ChecksOf(touch.Step))
         {
-            Settled(run, Outcome.Cancelled, "on", trail);
-            EndStopped(run, "on");
-            return false;
-        }
+            if (check.Kind > last)
+            {
+                break;
+            }
 
-        trail.Gone = person.Died ? "died" : person.Archived ? "archived" : person.DoNotContact ? "do-not-contact" : "";
-        if (!trail.Note(CheckKind.PersonReachable, trail.Gone.Length == 0))
-        {
-            Settled(run, Outcome.Cancelled, trail.Gone, trail);
-            EndRun(run, trail.Gone);
-            return false;
-        }
-
-        trail.HasOnlyIf = step.OnlyIf is not null;
-        if (!trail.Note(CheckKind.OnlyIf, step.OnlyIf is null || RuleJudge.Holds(step.OnlyIf, person, RuleNow)))
-        {
-            SettleAndGoOn(run, Outcome.Skipped, "not-for", trail);
-            return false;
+            var finding = check.Look(this, touch);
+            if (!touch.Note(check.Kind, finding.How == Failing.Not))
+            {
+                Fail(touch, finding);
+                return false;
+            }
         }
 
         return true;
     }
 
-    /// <summary>Checks 4 to 6 of a step that has a channel; where one fails the touch is settled.</summary>
-    private bool PassesChannel(RunState run, ProgramDefinition definition, Step step, Trail trail)
+    private void Fail(Judging touch, Finding finding)
     {
-        if (step.Channel is { } channel && ChannelRefuses(run, definition, step, channel, trail) is { } refusal)
+        var run = touch.Run;
+        switch (finding.How)
         {
-            SettleAndGoOn(run, Outcome.Skipped, refusal, trail);
-            return false;
+            case Failing.Stops:
+                Settled(run, Outcome.Cancelled, finding.Reason.Word(), touch.ToTrail());
+                EndStopped(run, finding.Reason.Word());
+                break;
+            case Failing.Ends:
+                Settled(run, Outcome.Cancelled, finding.Reason.Word(), touch.ToTrail());
+                EndRun(run, finding.Reason.Word());
+                break;
+            case Failing.Skips:
+                SettleAndGoOn(run, Outcome.Skipped, finding.Reason.Word(), touch.ToTrail());
+                break;
+            case Failing.Waits:
+                Wait(touch, finding);
+                break;
+            case Failing.Blocks:
+                Block(touch, finding.Reason);
+                break;
+            default:
+                throw new ArgumentOutOfRangeException(nameof(finding));
         }
-
-        return true;
     }
 
-    /// <summary>Checks 4 to 11, for what reaches the person or a member.</summary>
-    private void JudgeTouch(RunState run, ProgramDefinition definition, Step step, Trail trail)
+    private void Wait(Judging touch, Finding finding)
     {
-        if (!PassesChannel(run, definition, step, trail))
+        var run = touch.Run;
+        if (finding.Next is not { } due)
         {
-            return;
+            Block(touch, Reason.WindowNeverOpens);
         }
-
-        if (!InTime(run, now, trail))
+        else if (!touch.Note(CheckKind.InTime, IsInTime(touch, due)))
         {
-            SettleAndGoOn(run, Outcome.Skipped, "late", trail);
-            return;
-        }
-
-        var openings = OpeningsFor(definition, step);
-        trail.Moment = now;
-        trail.Clock = openings.Clock;
-        if (!trail.Note(CheckKind.WindowOpen, openings.IsOpen(now)))
-        {
-            Wait(run, openings.Apply(new Placed(now, true), now), "window", trail);
-            return;
-        }
-
-        if (step.Channel is { } held && Practice.Pace.Count > 0 && !PaceAllows(run, definition, step, held, trail))
-        {
-            Wait(run, NextDate(run, definition, step, anotherPracticeDate: false), "pace", trail);
-            return;
-        }
-
-        var lack = LackOf(definition, step, trail);
-        if (step.Channel is Channel.Email or Channel.Text && Practice.DailyLimits.Count > 0 && !LimitAllows(run, definition, step.Channel.Value, lack is null, trail))
-        {
-            Wait(run, NextDate(run, definition, step, anotherPracticeDate: true), "daily-limit", trail);
-            return;
-        }
-
-        if (step is EmailStep or TextStep or NoteStep && !trail.Note(CheckKind.CanBeFilled, lack is null))
-        {
-            Block(run, lack!, trail);
-            return;
-        }
-
-        if (step is TaskStep task)
-        {
-            PutOnSheet(run, task, trail);
+            SettleAndGoOn(run, Outcome.Skipped, Reason.Late.Word(), touch.ToTrail());
         }
         else
         {
-            HandToChannel(run, step, trail);
+            (run.Due, run.Waiting) = (due, finding.Reason.Word());
+            if (!Rehearses)
+            {
+                Effects.Add(new TouchWaits(run.Id, run.StepId, now, due, run.Waiting, touch.ToTrail()));
+            }
         }
     }
 
-    private void HandToChannel(RunState run, Step step, Trail trail)
+    /// <summary>Section 8, <i>blocked</i>: kept for mending until it is given up.</summary>
+    private void Block(Judging touch, Reason reason)
     {
-        CountAsSent(run, step, step.Channel!.Value);
-        if (SendsAtOnce)
-        {
-            Sent(run, trail);
-            return;
-        }
-
-        Replace(run with { Touch = run.Touch with { Phase = TouchPhase.Handing, Due = now } });
-        Effects.Add(new TouchHanded(run.Id, step.Id, now, trail));
+        var run = touch.Run;
+        (run.Phase, run.Due, run.Waiting) = (TouchPhase.Blocked, Planning.GivenUpAt(touch), reason.Word());
+        Effects.Add(new TouchBlocked(run.Id, run.StepId, now, run.Due, run.Waiting, touch.ToTrail()));
     }
 
-    private void Sent(RunState run, Trail? trail = null)
+    /// <summary>It passed every check it needs.</summary>
+    private void Go(Judging touch)
     {
-        lastTouch = now;
-        SettleAndGoOn(SeeSent(run), Outcome.Sent, null, trail ?? Trail.Empty);
-    }
-
-    /// <summary>What happens at its exact moment and reaches nobody by itself: checks 1 to 3 are all it needs.</summary>
-    private void CarryOut(RunState run, Step step, Trail trail)
-    {
-        switch (step)
+        var (run, trail) = (touch.Run, touch.ToTrail());
+        switch (touch.Step)
         {
+            case TaskStep task:
+                PutOnSheet(run, task, trail);
+                break;
             case ForkStep fork:
                 JudgeFork(run, fork, trail);
                 break;
@@ -275,98 +234,49 @@ internal sealed partial class PersonTurn
             case EndStep:
                 SettleAndGoOn(run, Outcome.Done, null, trail);
                 break;
+            case EmailStep or TextStep:
+                HandToChannel(run, touch.Step, trail);
+                break;
             default:
-                throw new ArgumentOutOfRangeException(nameof(step));
+                throw new InvalidOperationException($"Nobody has said what to do with a step of the kind {touch.Step.Kind}.");
         }
     }
 
-    /// <summary>Checks 4 to 6.</summary>
-    private string? ChannelRefuses(RunState run, ProgramDefinition definition, Step step, Channel channel, Trail trail)
+    private void HandToChannel(Going run, Step step, Trail trail)
     {
-        trail.Channel = channel;
-        trail.Address = person.AddressOf(channel);
-        if (!trail.Note(CheckKind.HasAddress, IsWellFormed(channel, trail.Address)))
+        CountAsSent(run, step, step.Channel!.Value);
+        if (Rehearses)
         {
-            return "no-address";
-        }
-
-        if (!trail.Note(CheckKind.NotSuppressed, person.Suppressed.Count == 0 || !person.Suppressed.Contains(trail.Address!.ToLowerInvariant())))
-        {
-            return "suppressed";
-        }
-
-        trail.Consent = ReadConsent(definition, step, channel);
-        if (trail.Consent.Verdict == ConsentVerdict.Missing && !state.Overruled.IsEmpty)
-        {
-            // Rule 10.5: what is missing may be overruled for one touch; an out never.
-            trail.Overruled = state.Overruled.GetValueOrDefault(run.TouchId, "");
-        }
-
-        if (trail.Note(CheckKind.Consent, trail.Consent.Verdict == ConsentVerdict.Allowed || trail.Overruled.Length > 0))
-        {
-            return null;
-        }
-
-        return trail.Consent.Verdict switch
-        {
-            ConsentVerdict.Missing => "no-consent",
-            ConsentVerdict.Withdrawn => "opted-out",
-            _ => null,
-        };
-    }
-
-    /// <summary>Worked out once for each address: a person gets many touches between two changes.</summary>
-    private bool IsWellFormed(Channel channel, string? address)
-    {
-        ref var known = ref formed[(int)channel];
-        if (!ReferenceEquals(known.Address, address) || address is null)
-        {
-            known = (address, Addresses.IsWellFormed(channel, address));
-        }
-
-        return known.Formed;
-    }
-
-    private ConsentReading ReadConsent(ProgramDefinition definition, Step step, Channel channel) =>
-        TouchEngine.ConsentFor(Practice, person, definition, step, channel, now);
-
-    /// <summary>Check 7 for a due moment, now or later (rule 3.3).</summary>
-    private bool InTime(RunState run, Instant due, Trail trail)
-    {
-        if (LateLimitOf(run) is not { } limit)
-        {
-            return trail.Note(CheckKind.InTime, true);
-        }
-
-        var until = limit.AddTo(run.Touch.FirstDue, ClockOf(DefinitionOf(run)));
-        trail.LateLimit = limit.Text;
-        trail.LateAfter = until;
-        return trail.Note(CheckKind.InTime, due <= until);
-    }
-
-    private void Wait(RunState run, Instant? next, string reason, Trail trail)
-    {
-        if (next is not { } due)
-        {
-            Block(run, "window-never-opens", trail);
+            // Nobody has to be asked whether it went.
+            Sent(run, trail);
             return;
         }
 
-        if (!InTime(run, due, trail))
-        {
-            SettleAndGoOn(run, Outcome.Skipped, "late", trail);
-            return;
-        }
+        (run.Phase, run.Due) = (TouchPhase.Handing, now);
+        Effects.Add(new TouchHanded(run.Id, step.Id, now, trail));
+    }
 
-        Replace(run with { Touch = run.Touch with { Due = due, Waiting = reason } });
-        Effects.Add(new TouchWaits(run.Id, run.Touch.StepId, now, due, reason, trail));
+    private void Sent(Going run, Trail trail)
+    {
+        lastTouch = now;
+        SeeSent(run);
+        SettleAndGoOn(run, Outcome.Sent, null, trail);
+    }
+
+    /// <summary>Keeps a commercial touch as long as a pace rule counts it.</summary>
+    private void CountAsSent(Going run, Step step, Channel channel)
+    {
+        if (engine.LongestPace(channel) is { } days && run.Definition.PurposeOf(step) == Purpose.Commercial)
+        {
+            Pacing.Keep(sent, now, channel, days);
+        }
     }
 
     /// <summary>A change's events are taken in at once, each like any other (rule 5.1); one may stop this very run.</summary>
-    private void Change(RunState run, ChangeStep step, Trail trail)
+    private void Change(Going run, ChangeStep step, Trail trail)
     {
         Settled(run, Outcome.Changed, null, trail);
-        Replace(run with { Touch = run.Touch with { Phase = TouchPhase.Settled } });
+        run.Phase = TouchPhase.Settled;
         foreach (var change in step.Set)
         {
             var happening = FactUpdates.EventOf(change, person, now);
@@ -378,19 +288,18 @@ internal sealed partial class PersonTurn
             }
         }
 
-        if (Find(run.Id) is { } going)
+        if (runs.Contains(run))
         {
-            GoOn(going);
+            GoOn(run);
         }
     }
 
     /// <summary>Rule 3.5: the other program starts under its own conditions; a loop finishes this run first.</summary>
-    private void HandOver(RunState run, HandOverStep step, Trail trail)
+    private void HandOver(Going run, HandOverStep step, Trail trail)
     {
-        var name = DefinitionOf(run).Name;
-        var loops = Same(step.Program, name);
+        var loops = Same(step.Program, run.Definition.Name);
         Settled(run, Outcome.HandedOver, null, trail);
-        Replace(run with { Touch = run.Touch with { Phase = TouchPhase.Settled } });
+        run.Phase = TouchPhase.Settled;
         if (loops)
         {
             EndRun(run, null);
@@ -398,42 +307,16 @@ internal sealed partial class PersonTurn
 
         if (engine.Shelf.Named(step.Program) is { } next)
         {
-            Start(next.Current, new StartCause(loops ? "loop" : "hand-over", name), null, loops);
+            Start(next.Current, new StartCause(loops ? "loop" : "hand-over", run.Definition.Name), null, loops);
         }
         else
         {
-            Effects.Add(new StartRefused(Guid.Empty, now, "program-off", new StartCause(loops ? "loop" : "hand-over", step.Program)));
+            Effects.Add(new StartRefused(Guid.Empty, now, Reason.ProgramOff.Word(), new StartCause(loops ? "loop" : "hand-over", step.Program)));
         }
 
-        if (!loops && Find(run.Id) is { } going)
+        if (!loops && runs.Contains(run))
         {
-            GoOn(going);
+            GoOn(run);
         }
-    }
-
-    /// <summary>Check 11: why the message cannot be filled, or null; what is lacking goes to the trail.</summary>
-    private string? LackOf(ProgramDefinition definition, Step step, Trail trail)
-    {
-        if (step is not (EmailStep or TextStep or NoteStep))
-        {
-            return null;
-        }
-
-        var sender = Practice.SenderFor(person, step);
-        if (sender is null)
-        {
-            trail.Lack = "no-sender";
-            return trail.Lack;
-        }
-
-        var missing = engine.MissingFields(step, person, Practice.InVoiceOf(definition), sender, now);
-        if (missing.Count == 0)
-        {
-            return null;
-        }
-
-        trail.Lack = "cannot-fill";
-        trail.LackingFields = missing;
-        return trail.Lack;
     }
 }

@@ -7,10 +7,13 @@ namespace Germinal.Core.Engine;
 /// <summary>Section 7: forks and splits, and what forks need to know of earlier steps.</summary>
 internal sealed partial class PersonTurn
 {
+    /// <summary>What a fork waits for (<see cref="Reason.Answer"/>).</summary>
+    private const string Answer = "answer";
+
     /// <summary>Rule 7.1 at the fork's due moment, when an answer arrives, and when its span ends.</summary>
-    private void JudgeFork(RunState run, ForkStep fork, Trail trail)
+    private void JudgeFork(Going run, ForkStep fork, Trail trail)
     {
-        var end = fork.Within is { } within ? within.AddTo(run.Touch.FirstDue, ClockOf(DefinitionOf(run))) : now;
+        var end = fork.Within is { } within ? within.AddTo(run.FirstDue, Practice.ClockOf(run.Definition, person)) : now;
         var wasSent = fork.If.Step is not { } asked || HasSeen(run, asked, "sent");
         if (wasSent && IsYes(run, fork.If))
         {
@@ -18,8 +21,8 @@ internal sealed partial class PersonTurn
         }
         else if (wasSent && now < end)
         {
-            Replace(run with { Touch = run.Touch with { Due = end, Waiting = "answer" } });
-            Effects.Add(new TouchWaits(run.Id, fork.Id, now, end, "answer", trail));
+            (run.Due, run.Waiting) = (end, Answer);
+            Effects.Add(new TouchWaits(run.Id, fork.Id, now, end, Answer, trail));
         }
         else
         {
@@ -32,26 +35,26 @@ internal sealed partial class PersonTurn
     {
         foreach (var run in runs.ToArray())
         {
-            if (run.Touch is { Phase: TouchPhase.Planned, Waiting: "answer" } && state.IsJudged(run, engine.Shelf) && StepOf(run) is ForkStep fork && IsYes(run, fork.If))
+            if (run is { Phase: TouchPhase.Planned, Waiting: Answer, Step: ForkStep fork } && IsJudged(run) && IsYes(run, fork.If))
             {
-                TakePassage(run, 0, Outcome.Forked, "yes", Trail.Empty);
+                TakePassage(run, 0, Outcome.Forked, "yes", Trail.None);
             }
         }
     }
 
-    private void TakePassage(RunState run, int passage, Outcome outcome, string reason, Trail trail)
+    private void TakePassage(Going run, int passage, Outcome outcome, string reason, Trail trail)
     {
         Settled(run, outcome, reason, trail);
-        GoOn(run, VersionOf(run).Flow.Steps[run.StepIndex].Passages[passage]);
+        GoOn(run, run.Place.Passages[passage]);
     }
 
-    private void TakeShare(RunState run, SplitStep split, Trail trail)
+    private void TakeShare(Going run, SplitStep split, Trail trail)
     {
         var passage = Shares.PassageOf(run.ProgramId, split, person.Id);
         TakePassage(run, passage, Outcome.Split, (passage + 1).ToString(System.Globalization.CultureInfo.InvariantCulture), trail);
     }
 
-    private bool IsYes(RunState run, Question question) => question switch
+    private bool IsYes(Going run, Question question) => question switch
     {
         AskOpened q => HasSeen(run, q.Step!, "opened"),
         AskLinkFollowed q => HasSeen(run, q.Step!, "link", q.Link),
@@ -63,7 +66,7 @@ internal sealed partial class PersonTurn
         _ => throw new ArgumentOutOfRangeException(nameof(question)),
     };
 
-    private static bool HasSeen(RunState run, string step, string what, string? detail = null)
+    private static bool HasSeen(Going run, string step, string what, string? detail = null)
     {
         foreach (var seen in run.Seen)
         {
@@ -77,8 +80,13 @@ internal sealed partial class PersonTurn
     }
 
     /// <summary>Notes that a step went out, where a fork asks about it.</summary>
-    private RunState SeeSent(RunState run) =>
-        VersionOf(run).Flow.AskedAbout.Contains(run.Touch.StepId) ? run with { Seen = run.Seen.Add(new Seen(run.Touch.StepId, "sent")) } : run;
+    private static void SeeSent(Going run)
+    {
+        if (run.Program.Flow.AskedAbout.Contains(run.StepId))
+        {
+            run.Seen = run.Seen.Add(new Seen(run.StepId, "sent"));
+        }
+    }
 
     /// <summary>
     /// Notes what became of a step in every run of the program that has sent it; without a step, of every step that was sent.
@@ -93,7 +101,7 @@ internal sealed partial class PersonTurn
             }
 
             var steps = run.Seen.Where(s => s.What == "sent" && (stepId is null || s.StepId == stepId)).Select(s => new Seen(s.StepId, what, detail));
-            Replace(run with { Seen = [.. run.Seen.Union(steps)] });
+            run.Seen = [.. run.Seen.Union(steps)];
         }
     }
 
@@ -102,9 +110,9 @@ internal sealed partial class PersonTurn
     {
         foreach (var run in runs.ToArray())
         {
-            if (VersionOf(run).Flow.AsksAboutStart)
+            if (run.Program.Flow.AsksAboutStart)
             {
-                Replace(run with { Seen = [.. run.Seen.Union([new Seen("", what, detail)])] });
+                run.Seen = [.. run.Seen.Union([new Seen("", what, detail)])];
             }
         }
     }

@@ -29,7 +29,7 @@ internal sealed partial class PersonTurn
 
         if (happening is StartedByHand byHand && engine.Shelf.On.All(p => p.Current.ProgramId != byHand.ProgramId))
         {
-            Effects.Add(new StartRefused(byHand.ProgramId, now, "program-off", new StartCause("hand", byHand.By)));
+            Effects.Add(new StartRefused(byHand.ProgramId, now, Reason.ProgramOff.Word(), new StartCause("hand", byHand.By)));
         }
     }
 
@@ -96,7 +96,7 @@ internal sealed partial class PersonTurn
         var past = state.Been.GetValueOrDefault(program.ProgramId, new PastRuns(0, null));
         if (Refusal(program, occasion, past, loops) is { } reason)
         {
-            Effects.Add(new StartRefused(program.ProgramId, now, reason, cause));
+            Effects.Add(new StartRefused(program.ProgramId, now, reason.Word(), cause));
             return true;
         }
 
@@ -113,8 +113,7 @@ internal sealed partial class PersonTurn
         var runId = StableId.Of(person.Id, $"run/{program.ProgramId:N}/{number}");
         state = state with { Been = state.Been.SetItem(program.ProgramId, past with { Started = number }) };
         Effects.Add(new RunStarted(runId, program.ProgramId, program.Version, number, now, cause));
-        var unplanned = new TouchState("", now, now, TouchPhase.Planned);
-        var run = new RunState(runId, program.ProgramId, program.Version, number, now, occasion, 0, now, unplanned) { Found = program };
+        var run = new Going(runId, program, number, now, occasion);
         runs.Add(run);
         PlanFrom(run, program.Flow.Steps.Count > 0 ? 0 : -1);
         return true;
@@ -130,7 +129,7 @@ internal sealed partial class PersonTurn
             var program = engine.Shelf.On.FirstOrDefault(p => p.Current.ProgramId == start.ProgramId);
             if (program is null)
             {
-                Effects.Add(new StartRefused(start.ProgramId, now, "program-off", start.Cause));
+                Effects.Add(new StartRefused(start.ProgramId, now, Reason.ProgramOff.Word(), start.Cause));
             }
             else if (!TryBegin(program.Current, start.Cause, start.Occasion, loops: false, start.Came))
             {
@@ -139,40 +138,40 @@ internal sealed partial class PersonTurn
         }
     }
 
-    private string? Refusal(ProgramVersion program, OccasionRef? occasion, PastRuns past, bool loops)
+    private Reason? Refusal(ProgramVersion program, OccasionRef? occasion, PastRuns past, bool loops)
     {
         if (person.Died || person.Archived || person.DoNotContact)
         {
-            return "do-not-contact";
+            return Reason.DoNotContact;
         }
 
         var definition = program.Definition;
         if (StopDateBegan(definition))
         {
-            return "program-off";
+            return Reason.ProgramOff;
         }
 
         if (definition.OnlyIf is { } rule && !RuleJudge.Holds(rule, person, RuleNow))
         {
-            return "not-for";
+            return Reason.NotFor;
         }
 
         // Counted in the state: however often the engine is asked at this moment, the end is the same.
         state = state with { Starts = new StartsAtOnce(now, state.Starts is { } starts && starts.At == now ? starts.Count + 1 : 1) };
         if (state.Starts.Count > MostStartsAtOnce)
         {
-            return "too-soon";
+            return Reason.TooSoon;
         }
 
         // Rule 5.3: an occasion keys its run by itself. Rule 3.5: a loop starts anew whatever `again` says, and it, too, makes no
         // second unfinished run.
-        return (occasion is null ? IsRunning(program) ? "already-running" : loops ? null : AgainRefuses(program, past) : null)
-            ?? (Shares.IsHeldOut(program, person.Id) ? "held-out" : null);
+        return (occasion is null ? IsRunning(program) ? Reason.AlreadyRunning : loops ? null : AgainRefuses(program, past) : null)
+            ?? (Shares.IsHeldOut(program, person.Id) ? Reason.HeldOut : null);
     }
 
     private bool IsRunning(ProgramVersion program) => runs.Exists(r => r.ProgramId == program.ProgramId) || state.Waiting.Any(w => w.ProgramId == program.ProgramId);
 
-    private string? AgainRefuses(ProgramVersion program, PastRuns past)
+    private Reason? AgainRefuses(ProgramVersion program, PastRuns past)
     {
         var again = program.Definition.Again;
         if (past.Started == 0 || again.Kind == AgainKind.EachTime)
@@ -182,10 +181,10 @@ internal sealed partial class PersonTurn
 
         if (again.Kind == AgainKind.Never)
         {
-            return "already-been";
+            return Reason.AlreadyBeen;
         }
 
-        return again.Gap is { } gap && past.LastEnded is { } ended && now < gap.AddTo(ended, Practice.Zone) ? "too-soon" : null;
+        return again.Gap is { } gap && past.LastEnded is { } ended && now < gap.AddTo(ended, Practice.Zone) ? Reason.TooSoon : null;
     }
 
     /// <summary>Asks a shared count; without one (a single person looked at alone) there is room.</summary>

@@ -12,11 +12,11 @@ internal sealed partial class PersonTurn
     {
         foreach (var run in runs.ToArray())
         {
-            foreach (var stop in DefinitionOf(run).StopsWhen)
+            foreach (var stop in run.Definition.StopsWhen)
             {
                 if (ReasonOf(stop, happening, run) is { } reason)
                 {
-                    StopRun(run, reason);
+                    StopRun(run, reason.Word());
                     break;
                 }
             }
@@ -24,21 +24,21 @@ internal sealed partial class PersonTurn
     }
 
     /// <summary>The stop's reason where it answers to the event (rule 6.1), else null.</summary>
-    private string? ReasonOf(Stop stop, Happening happening, RunState run) => (stop, happening) switch
+    private Reason? ReasonOf(Stop stop, Happening happening, Going run) => (stop, happening) switch
     {
-        (StopOnReply s, Replied r) when s.Channel is null || s.Channel == r.Channel => "replied",
-        (StopOnForm s, Inquired i) when Same(s.Form, i.Form ?? "") => "form-sent",
-        (StopOnInquiry, Inquired) => "inquired",
-        (StopOnStage s, EnteredStage e) when Same(s.Stage, e.Stage) => "stage-entered",
-        (StopOnStageLeft s, EnteredStage e) when Same(s.Stage, e.Left ?? "") => "stage-left",
-        (StopOnWon, Won) => "opportunity-won",
-        (StopOnLost, Lost) => "opportunity-lost",
-        (StopOnTag s, TagPutOn t) when Same(s.Tag, t.Tag) => "tag-added",
-        (StopOnListLeft s, LeftList l) when Same(s.List, l.List) => "list-left",
-        (StopOnLink s, FollowedLink f) when s.Link is null || Same(s.Link, f.Link) => "link-followed",
-        (StopOnCall s, TaskEnded t) when IsCall(t.TouchId) && Same(s.Outcome, t.Outcome ?? "") => "call-ended",
-        (StopOnAppointment s, AppointmentMade { Moved: false } a) when s.Type is null || Same(s.Type, a.Type ?? "") => "appointment-booked",
-        (StopOnDate s, StopDateCame c) when c.ProgramId == run.ProgramId && HasBegun(s.Date, DefinitionOf(run)) => "on",
+        (StopOnReply s, Replied r) when s.Channel is null || s.Channel == r.Channel => Reason.Replied,
+        (StopOnForm s, Inquired i) when Same(s.Form, i.Form ?? "") => Reason.FormSent,
+        (StopOnInquiry, Inquired) => Reason.Inquired,
+        (StopOnStage s, EnteredStage e) when Same(s.Stage, e.Stage) => Reason.StageEntered,
+        (StopOnStageLeft s, EnteredStage e) when Same(s.Stage, e.Left ?? "") => Reason.StageLeft,
+        (StopOnWon, Won) => Reason.OpportunityWon,
+        (StopOnLost, Lost) => Reason.OpportunityLost,
+        (StopOnTag s, TagPutOn t) when Same(s.Tag, t.Tag) => Reason.TagAdded,
+        (StopOnListLeft s, LeftList l) when Same(s.List, l.List) => Reason.ListLeft,
+        (StopOnLink s, FollowedLink f) when s.Link is null || Same(s.Link, f.Link) => Reason.LinkFollowed,
+        (StopOnCall s, TaskEnded t) when IsCall(t.TouchId) && Same(s.Outcome, t.Outcome ?? "") => Reason.CallEnded,
+        (StopOnAppointment s, AppointmentMade { Moved: false } a) when s.Type is null || Same(s.Type, a.Type ?? "") => Reason.AppointmentBooked,
+        (StopOnDate s, StopDateCame c) when c.ProgramId == run.ProgramId && HasBegun(s.Date, run.Definition) => Reason.On,
         _ => null,
     };
 
@@ -56,7 +56,7 @@ internal sealed partial class PersonTurn
         return false;
     }
 
-    private bool HasBegun(LocalDate date, ProgramDefinition program) => LocalClock.At(date.AtMidnight(), ClockOf(program)) <= now;
+    private bool HasBegun(LocalDate date, ProgramDefinition program) => LocalClock.At(date.AtMidnight(), Practice.ClockOf(program, person)) <= now;
 
     /// <summary>Rule 6.2: everything stops, and all open tasks of the person are withdrawn whatever their program says.</summary>
     private void LeaveForGood(string reason)
@@ -81,10 +81,10 @@ internal sealed partial class PersonTurn
     {
         foreach (var run in runs.ToArray())
         {
-            var definition = DefinitionOf(run);
-            if (!VersionOf(run).Flow.From(run.StepIndex).Any(s => CouldReach(definition, s)))
+            var definition = run.Definition;
+            if (!run.Program.Flow.From(run.StepIndex).Any(s => CouldReach(definition, s)))
             {
-                StopRun(run, "nothing-left-to-send");
+                StopRun(run, Reason.NothingLeftToSend.Word());
             }
         }
     }
@@ -93,27 +93,27 @@ internal sealed partial class PersonTurn
         step is TaskStep || (step.Channel is { } channel && ReadConsent(definition, step, channel).Verdict != ConsentVerdict.Withdrawn);
 
     /// <summary>Rule 6.4: the planned touch is cancelled with the stop's reason; open tasks are withdrawn unless kept.</summary>
-    private void StopRun(RunState run, string reason)
+    private void StopRun(Going run, string reason)
     {
-        if (run.Touch.Phase == TouchPhase.Handing)
+        if (run.Phase == TouchPhase.Handing)
         {
             // It is on its way out of the door: what became of it is recorded first, then the run ends.
-            Replace(run with { StopAfterHanding = run.StopAfterHanding ?? reason });
+            run.StopAfterHanding ??= reason;
             return;
         }
 
-        if (run.Touch.Phase is TouchPhase.Planned or TouchPhase.Blocked)
+        if (run.Phase is TouchPhase.Planned or TouchPhase.Blocked)
         {
-            Settled(run, Outcome.Cancelled, reason, Trail.Empty);
+            Settled(run, Outcome.Cancelled, reason, Trail.None);
         }
 
         EndStopped(run, reason);
     }
 
-    private void EndStopped(RunState run, string reason)
+    private void EndStopped(Going run, string reason)
     {
         EndRun(run, reason);
-        if (!DefinitionOf(run).KeepTasks)
+        if (!run.Definition.KeepTasks)
         {
             foreach (var task in openTasks.FindAll(t => t.RunId == run.Id))
             {
@@ -123,10 +123,10 @@ internal sealed partial class PersonTurn
     }
 
     /// <summary>Takes a run off; one that finished may start others (rule 5.1, program finished).</summary>
-    private void EndRun(RunState run, string? reason)
+    private void EndRun(Going run, string? reason)
     {
         var past = state.Been.GetValueOrDefault(run.ProgramId, new PastRuns(run.Number, null));
-        runs.RemoveAll(r => r.Id == run.Id);
+        runs.Remove(run);
         state = state with { Been = state.Been.SetItem(run.ProgramId, past with { LastEnded = now }) };
         if (!state.Marks.IsEmpty)
         {
@@ -136,7 +136,7 @@ internal sealed partial class PersonTurn
         Effects.Add(new RunEnded(run.Id, now, reason));
         if (reason is null)
         {
-            StartProgramsOn(new FinishedProgram(now, DefinitionOf(run).Name));
+            StartProgramsOn(new FinishedProgram(now, run.Definition.Name));
         }
     }
 }

@@ -5,11 +5,11 @@ namespace Germinal.Core.Engine;
 /// <summary>Calls, notes and tasks on the day sheet (rule 3.1).</summary>
 internal sealed partial class PersonTurn
 {
-    private void PutOnSheet(RunState run, TaskStep step, Trail trail)
+    private void PutOnSheet(Going run, TaskStep step, Trail trail)
     {
         openTasks.Add(new OpenTask(run.Id, run.ProgramId, step.Id));
         Settled(run, Outcome.Open, null, trail);
-        run = SeeSent(run);
+        SeeSent(run);
         if (step.Channel is { } channel)
         {
             CountAsSent(run, step, channel);
@@ -17,7 +17,7 @@ internal sealed partial class PersonTurn
 
         if (step.Holds)
         {
-            Replace(run with { Touch = run.Touch with { Phase = TouchPhase.OnSheet } });
+            run.Phase = TouchPhase.OnSheet;
         }
         else
         {
@@ -44,7 +44,7 @@ internal sealed partial class PersonTurn
         }
 
         endedCall = IsCall(ended.TouchId) ? ended.TouchId : null;
-        CloseTask(task, ended.Outcome is null ? Outcome.Cancelled : Outcome.Done, ended.Outcome ?? "dropped", ended.Remark);
+        CloseTask(task, ended.Outcome is null ? Outcome.Cancelled : Outcome.Done, ended.Outcome ?? Reason.Dropped.Word(), ended.Remark);
     }
 
     /// <summary>Done by mistake: the task stands on the sheet again. A run that went on because of it has gone on.</summary>
@@ -67,7 +67,7 @@ internal sealed partial class PersonTurn
         engine.Shelf.Versions.Any(v => v.ProgramId == task.ProgramId && v.Flow.IndexOf(task.StepId) is >= 0 and var at && v.Flow.Steps[at].Step is CallStep));
 
     /// <summary>True while a run waits for a task on the day sheet.</summary>
-    public bool HoldsOnSheet => runs.Exists(static r => r.Touch.Phase == TouchPhase.OnSheet);
+    public bool HoldsOnSheet => runs.Exists(static r => r.Phase == TouchPhase.OnSheet);
 
     /// <summary>The task of a step: the oldest on the day sheet, else one planned that is done early; null when there is none.</summary>
     public Guid? TaskOf(Guid programId, string stepId)
@@ -80,14 +80,14 @@ internal sealed partial class PersonTurn
             }
         }
 
-        return runs.Find(r => r.ProgramId == programId && r.Touch.Phase == TouchPhase.Planned && r.Touch.StepId == stepId)?.TouchId;
+        return runs.Find(r => r.ProgramId == programId && r.Phase == TouchPhase.Planned && r.StepId == stepId)?.TouchId;
     }
 
     /// <summary>A run that waited for a task goes on.</summary>
     public void GoOnAfterTask(Guid touchId)
     {
         endedCall = null;
-        if (runs.Find(r => r.Touch.Phase == TouchPhase.OnSheet && r.TouchId == touchId) is { } waiting)
+        if (runs.Find(r => r.Phase == TouchPhase.OnSheet && r.TouchId == touchId) is { } waiting)
         {
             GoOn(waiting);
         }
@@ -96,9 +96,9 @@ internal sealed partial class PersonTurn
     /// <summary>A task done before its hour of the day: it goes onto the sheet at this moment, by the member's own act.</summary>
     private void PutOnSheetEarly(Guid touchId)
     {
-        if (runs.Find(r => r.Touch.Phase == TouchPhase.Planned && r.TouchId == touchId) is { } run && StepOf(run) is TaskStep task)
+        if (runs.Find(r => r.Phase == TouchPhase.Planned && r.TouchId == touchId) is { } run && run.Step is TaskStep task)
         {
-            PutOnSheet(run, task, Trail.Empty);
+            PutOnSheet(run, task, Trail.None);
         }
     }
 

@@ -7,9 +7,9 @@ internal sealed partial class PersonTurn
 {
     private void MoveToVersion(MovedToVersion moved)
     {
-        foreach (var run in RunsOf(moved.ProgramId).Where(r => r.Version != moved.Version && r.Touch.Phase is TouchPhase.Planned or TouchPhase.Blocked))
+        foreach (var run in RunsOf(moved.ProgramId).Where(r => r.Program.Version != moved.Version && r.Phase is TouchPhase.Planned or TouchPhase.Blocked))
         {
-            var old = VersionOf(run).Flow;
+            var old = run.Program.Flow;
             var version = engine.Shelf.Find(moved.ProgramId, moved.Version);
 
             // By step id; where the step was taken out, the next one in the old order that is still there.
@@ -22,18 +22,17 @@ internal sealed partial class PersonTurn
             var place = at < old.Steps.Count ? version.Flow.IndexOf(old.Steps[at].Step.Id) : -1;
             if (at != run.StepIndex)
             {
-                Settled(run, Outcome.Cancelled, "step-removed", Trail.Empty);
+                Settled(run, Outcome.Cancelled, Reason.StepRemoved.Word(), Trail.None);
             }
 
-            var going = run with { Version = moved.Version, Found = version };
-            Replace(going);
+            run.Program = version;
             if (place < 0)
             {
-                EndRun(going, null);
+                EndRun(run, null);
             }
-            else if (!Plan(going, place, run.PreviousAt))
+            else if (!PlanAt(run, place, run.PreviousAt))
             {
-                PlanFrom(going, version.Flow.Steps[place].Next);
+                PlanFrom(run, version.Flow.Steps[place].Next);
             }
         }
     }

@@ -1,4 +1,4 @@
-using System.Collections.Immutable;
+using System.Runtime.InteropServices;
 using Germinal.Core.People;
 using Germinal.Core.Programs;
 using Germinal.Core.Rules;
@@ -15,10 +15,11 @@ internal sealed partial class PersonTurn
 {
     private readonly TouchEngine engine;
     private readonly ICounters? counters;
-    private readonly List<RunState> runs;
+    private readonly List<Going> runs;
     private readonly List<OpenTask> openTasks;
     private readonly List<SentTouch> sent;
-    private readonly (string? Address, bool Formed)[] formed = new (string?, bool)[4];
+    private readonly Judging judging = new();
+    private readonly Func<Going, bool> isJudged;
     private PersonFacts person;
     private PersonState state;
     private Instant now;
@@ -32,15 +33,16 @@ internal sealed partial class PersonTurn
         this.state = state;
         this.now = now;
         this.counters = counters;
-        runs = new List<RunState>(state.Runs.Length + 4);
+        runs = new List<Going>(state.Runs.Length + 4);
         foreach (var run in state.Runs)
         {
-            runs.Add(run.Found is null ? run with { Found = engine.Shelf.Find(run.ProgramId, run.Version) } : run);
+            runs.Add(new Going(run, engine.Shelf.Find(run.ProgramId, run.Version)));
         }
 
         openTasks = [.. state.OpenTasks];
         sent = [.. state.Sent];
         lastTouch = state.LastTouch;
+        isJudged = IsJudged;
     }
 
     /// <summary>What is to be done, in order; whoever carries it out may empty it between two moments.</summary>
@@ -54,10 +56,21 @@ internal sealed partial class PersonTurn
     }
 
     /// <summary>The state as it stands.</summary>
-    public PersonState State => state with { Runs = [.. runs], OpenTasks = [.. openTasks], Sent = [.. sent], LastTouch = lastTouch };
+    public PersonState State => state with { Runs = [.. runs.Select(r => r.Saved())], OpenTasks = [.. openTasks], Sent = [.. sent], LastTouch = lastTouch };
 
-    /// <summary>True when nobody has to be asked whether a message went: it counts as sent at the moment of the decision.</summary>
-    public bool SendsAtOnce { get; init; }
+    /// <summary>What is remembered beside runs, tasks and what was sent, as it stands.</summary>
+    public PersonState Remembers => state;
+
+    /// <summary>The unfinished runs as they stand.</summary>
+    public IReadOnlyList<Going> Runs => runs;
+
+    /// <summary>
+    /// Where touches that settle go in a rehearsal: nobody has to be asked whether a message went, and what waits is told to
+    /// nobody. Null for the live engine, which gets effects.
+    /// </summary>
+    public List<RehearsedTouch>? Rehearsed { get; init; }
+
+    private bool Rehearses => Rehearsed is not null;
 
     private Practice Practice => engine.Practice;
 
@@ -66,7 +79,7 @@ internal sealed partial class PersonTurn
     public Advance Result() => new(State, person, Effects);
 
     /// <summary>The next moment at which a touch is to be judged, or null.</summary>
-    public Instant? NextDue() => state.NextDue(runs, engine.Shelf);
+    public Instant? NextDue() => state.NextDue(CollectionsMarshal.AsSpan(runs), engine.Shelf);
 
     /// <summary>Moves on to a later moment.</summary>
     public void MoveTo(Instant moment)
@@ -114,12 +127,12 @@ internal sealed partial class PersonTurn
                 state = state with { Overruled = state.Overruled.SetItem(overruled.TouchId, $"{overruled.By}: {overruled.Reason}") };
                 break;
             case RunStoppedByHand byHand when Find(byHand.RunId) is { } run:
-                StopRun(run, "by-hand");
+                StopRun(run, Reason.ByHand.Word());
                 break;
             case ProgramStoppedByHand byHand:
                 foreach (var run in RunsOf(byHand.ProgramId))
                 {
-                    StopRun(run, "by-hand");
+                    StopRun(run, Reason.ByHand.Word());
                 }
 
                 break;
@@ -165,43 +178,22 @@ internal sealed partial class PersonTurn
         }
     }
 
-    private RunState? Find(Guid runId) => runs.Find(r => r.Id == runId);
+    private Going? Find(Guid runId) => runs.Find(r => r.Id == runId);
 
-    private List<RunState> RunsOf(Guid programId) => runs.FindAll(r => r.ProgramId == programId);
+    private List<Going> RunsOf(Guid programId) => runs.FindAll(r => r.ProgramId == programId);
 
-    private ProgramVersion VersionOf(RunState run) => run.Found ?? engine.Shelf.Find(run.ProgramId, run.Version);
-
-    private ProgramDefinition DefinitionOf(RunState run) => VersionOf(run).Definition;
-
-    private Step StepOf(RunState run) => VersionOf(run).Flow.Steps[run.StepIndex].Step;
-
-    private DateTimeZone ClockOf(ProgramDefinition program) => program.OnPracticeClock ? Practice.Zone : Practice.ZoneOf(person);
-
-    /// <summary>
-    /// Section 2.0: the window applies to what reaches the person and to tasks; forks, splits, changes, hand-overs and
-    /// messages to the owner happen at their exact moment.
-    /// </summary>
-    private Openings OpeningsFor(ProgramDefinition program, Step step)
-    {
-        var quiet = step.Channel is Channel.Text or Channel.Call ? Practice.QuietHours : null;
-        return new Openings(KeepsWindow(step) ? program.Window : null, quiet, Practice.Calendar, ClockOf(program), Practice.ZoneOf(person));
-    }
-
-    private static bool KeepsWindow(Step step) => step.Channel is not null || step is TaskStep;
+    private bool IsJudged(Going run) => state.IsJudged(run, engine.Shelf);
 
     /// <summary>Records what became of a run's touch.</summary>
-    private void Settled(RunState run, Outcome outcome, string? reason, Trail trail) =>
-        Effects.Add(new TouchSettled(run.Id, run.Touch.StepId, now, outcome, reason, trail) { Of = run });
-
-    private void Replace(RunState run)
+    private void Settled(Going run, Outcome outcome, string? reason, Trail trail)
     {
-        for (var i = 0; i < runs.Count; i++)
+        if (Rehearsed is { } touches)
         {
-            if (runs[i].Id == run.Id)
-            {
-                runs[i] = run;
-                return;
-            }
+            touches.Add(new RehearsedTouch(run, now, outcome, reason, trail));
+        }
+        else
+        {
+            Effects.Add(new TouchSettled(run.Id, run.StepId, now, outcome, reason, trail));
         }
     }
 
@@ -209,7 +201,7 @@ internal sealed partial class PersonTurn
     public RuleMemory Remembered()
     {
         string[] NamesOf(IEnumerable<Guid> ids) => [.. ids.Distinct().Select(NameOf).OfType<string>()];
-        return new RuleMemory(NamesOf(runs.Select(r => r.ProgramId)), NamesOf(state.Been.Keys), lastTouch, state.LastReply, state.NextTouch(runs, engine.Shelf));
+        return new RuleMemory(NamesOf(runs.Select(r => r.ProgramId)), NamesOf(state.Been.Keys), lastTouch, state.LastReply, state.NextTouch(CollectionsMarshal.AsSpan(runs), engine.Shelf));
     }
 
     private string? NameOf(Guid programId) => engine.Shelf.Versions.Where(v => v.ProgramId == programId).MaxBy(v => v.Version)?.Definition.Name;
@@ -217,21 +209,21 @@ internal sealed partial class PersonTurn
     /// <summary>Whatever happened may have filled a gap: blocked touches are judged again at once.</summary>
     private void JudgeBlockedAgain()
     {
-        foreach (var run in runs.FindAll(r => r.Touch.Phase == TouchPhase.Blocked))
+        foreach (var run in runs.FindAll(r => r.Phase == TouchPhase.Blocked))
         {
-            if (run.Touch.Due <= now)
+            if (run.Due <= now)
             {
                 continue;
             }
 
-            var step = StepOf(run);
-            if (LackOf(DefinitionOf(run), step, new Trail()) is not null || OpeningsFor(DefinitionOf(run), step).Apply(new Placed(now, true), now) is null)
+            var touch = judging.Begin(Practice, person, run, now);
+            if (touch.Looked(engine) is not null || OpeningsFor(touch).Apply(new Placed(now, true), now) is null)
             {
                 continue;
             }
 
-            Replace(run with { Touch = run.Touch with { Phase = TouchPhase.Planned, Due = now, Waiting = null } });
-            Effects.Add(new TouchUnblocked(run.Id, run.Touch.StepId, now));
+            (run.Phase, run.Due, run.Waiting) = (TouchPhase.Planned, now, null);
+            Effects.Add(new TouchUnblocked(run.Id, run.StepId, now));
         }
     }
 
@@ -239,9 +231,9 @@ internal sealed partial class PersonTurn
     {
         state = state with { Marks = mark is { } m ? state.Marks.SetItem(touchId, m) : state.Marks.Remove(touchId) };
         var run = runs.Find(r => r.TouchId == touchId);
-        if (run is not null && run.Touch.Phase is TouchPhase.Planned or TouchPhase.Blocked && mark == TouchMark.Dropped)
+        if (run is not null && run.Phase is TouchPhase.Planned or TouchPhase.Blocked && mark == TouchMark.Dropped)
         {
-            SettleAndGoOn(run, Outcome.Cancelled, "dropped", Trail.Empty);
+            SettleAndGoOn(run, Outcome.Cancelled, Reason.Dropped.Word(), Trail.None);
         }
         else
         {
@@ -254,7 +246,7 @@ internal sealed partial class PersonTurn
     {
         foreach (var run in RunsOf(programId).Where(r => r.PausedAt is null != since is null))
         {
-            Replace(run with { PausedAt = since });
+            run.PausedAt = since;
             Effects.Add(new RunPaused(run.Id, now, since is not null));
         }
     }

@@ -6,36 +6,59 @@ using NodaTime;
 namespace Germinal.Core.Engine;
 
 /// <summary>A touch as a rehearsal saw it.</summary>
-/// <param name="Of">The run with the touch as it stood when it settled, or stands at the horizon.</param>
-/// <param name="SettledAt">When it settled; for a task when it was put on the day sheet, or when it was done or withdrawn. Null when it had not at the horizon.</param>
-/// <param name="Outcome">What became of it; null when it had not settled.</param>
-/// <param name="Reason">The reason of an outcome that has one; of a touch that waits or is blocked, why.</param>
-/// <param name="Trail">What the decision looked at.</param>
-public sealed record RehearsedTouch(RunState Of, Instant? SettledAt, Outcome? Outcome, string? Reason, Trail Trail)
+public sealed record RehearsedTouch
 {
+    private readonly Going run;
+
+    /// <summary>A run's current touch as it settles, or stands at the horizon.</summary>
+    internal RehearsedTouch(Going run, Instant? settledAt, Outcome? outcome, string? reason, Trail trail)
+    {
+        this.run = run;
+        Program = run.Program;
+        Place = run.Place;
+        Planned = run.Planned;
+        Due = run.FirstDue;
+        SettledAt = settledAt;
+        Outcome = outcome;
+        Reason = reason;
+        Trail = trail;
+    }
+
     /// <summary>Its id, the same that the live run will give it.</summary>
-    public Guid TouchId => Of.TouchId;
+    public Guid TouchId => TouchState.IdOf(RunId, Step.Id);
 
     /// <summary>Its run.</summary>
-    public Guid RunId => Of.Id;
+    public Guid RunId => run.Id;
 
     /// <summary>The how-manieth run of the program for the person, from 1.</summary>
-    public int Run => Of.Number;
+    public int Run => run.Number;
 
     /// <summary>The program version.</summary>
-    public ProgramVersion Program => Of.Found!;
+    public ProgramVersion Program { get; }
 
     /// <summary>The step in the program's flow.</summary>
-    public FlowStep Place => Program.Flow.Steps[Of.StepIndex];
+    public FlowStep Place { get; }
 
     /// <summary>The step.</summary>
     public Step Step => Place.Step;
 
     /// <summary>How it was planned; null for one that stood planned before the rehearsal began.</summary>
-    public TouchPlanned? Planned => Of.Touch.Planned;
+    public TouchPlanned? Planned { get; }
 
     /// <summary>Its first due moment.</summary>
-    public Instant Due => Of.Touch.FirstDue;
+    public Instant Due { get; }
+
+    /// <summary>When it settled; for a task when it was put on the day sheet, or when it was done or withdrawn. Null when it had not at the horizon.</summary>
+    public Instant? SettledAt { get; init; }
+
+    /// <summary>What became of it; null when it had not settled.</summary>
+    public Outcome? Outcome { get; init; }
+
+    /// <summary>The reason of an outcome that has one; of a touch that waits or is blocked, why.</summary>
+    public string? Reason { get; init; }
+
+    /// <summary>What the decision looked at.</summary>
+    public Trail Trail { get; }
 
     /// <summary>When it stands in the order of time: settled, else due.</summary>
     public Instant At => SettledAt ?? Due;

@@ -7,12 +7,12 @@ namespace Germinal.Core.Engine;
 
 /// <summary>Where a step falls before the window is applied: a moment, or the reason it is skipped (rule 3.2).</summary>
 /// <param name="Placed">The moment, or null.</param>
-/// <param name="SkipReason">Why it is skipped, or null.</param>
+/// <param name="Skipped">Why it is skipped, or null.</param>
 /// <param name="Since">The moment it counts from, where it counts from one.</param>
 /// <param name="SinceDate">The date it counts from, where it counts from one.</param>
-public readonly record struct StepPlace(Placed? Placed, string? SkipReason, Instant? Since, LocalDate? SinceDate)
+public readonly record struct StepPlace(Placed? Placed, Reason? Skipped, Instant? Since, LocalDate? SinceDate)
 {
-    internal static StepPlace Skip(string reason) => new(null, reason, null, null);
+    internal static StepPlace Skip(Reason reason) => new(null, reason, null, null);
 }
 
 /// <summary>Rule 3.2: a step's <c>when</c> to a moment.</summary>
@@ -31,7 +31,6 @@ public static class StepPlacement
     public static StepPlace Place(ProgramDefinition program, When when, Instant startedAt, Instant previousAt, OccasionRef? occasion, PersonFacts person, LeapDay leapDay, DateTimeZone clock, Instant planning)
     {
         var time = program.TimeFor(when.At);
-        var today = planning.InZone(clock).Date;
         switch (when)
         {
             case FromStart f:
@@ -41,19 +40,19 @@ public static class StepPlacement
             case FromOccasion f:
                 if (occasion is null)
                 {
-                    return StepPlace.Skip("no-occasion");
+                    return StepPlace.Skip(Reason.NoOccasion);
                 }
 
                 return occasion.Moment is { } moment ? FromMoment(f.Offset, f.At, moment, time, clock) : FromDate(f.Offset, occasion.Date, time, clock);
             case OnDate d:
-                return d.Date < today ? StepPlace.Skip("date-passed") : FromDate(Offset.Zero, d.Date, time, clock);
+                return d.Date < planning.InZone(clock).Date ? StepPlace.Skip(Reason.DatePassed) : FromDate(Offset.Zero, d.Date, time, clock);
             case OnYearly y:
                 return NextYearly(y.Date, Offset.Zero, time, leapDay, clock, planning);
             case FromKeyDate k:
                 var date = person.KeyDates.FirstOrDefault(d => string.Equals(d.Name, k.Date, StringComparison.OrdinalIgnoreCase));
                 if (date is null || (!date.Yearly && date.Date.Year is null))
                 {
-                    return StepPlace.Skip("no-key-date");
+                    return StepPlace.Skip(Reason.NoKeyDate);
                 }
 
                 if (date.Yearly)
@@ -62,7 +61,7 @@ public static class StepPlacement
                 }
 
                 var single = new LocalDate(date.Date.Year!.Value, date.Date.Month, date.Date.Day);
-                return k.Offset.AddDates(single) < today ? StepPlace.Skip("date-passed") : FromDate(k.Offset, single, time, clock);
+                return k.Offset.AddDates(single) < planning.InZone(clock).Date ? StepPlace.Skip(Reason.DatePassed) : FromDate(k.Offset, single, time, clock);
             default:
                 throw new ArgumentOutOfRangeException(nameof(when));
         }

@@ -1,4 +1,5 @@
 using System.Collections.Concurrent;
+using System.Collections.Immutable;
 using Germinal.Core.Messages;
 using Germinal.Core.People;
 using Germinal.Core.Programs;
@@ -16,6 +17,8 @@ public sealed class TouchEngine(Practice practice, ProgramShelf shelf, ITemplate
 {
     // What a step's templates need never changes, so it is asked once for each step.
     private readonly ConcurrentDictionary<Step, IReadOnlyList<string>> fields = new(ReferenceEqualityComparer.Instance);
+
+    private readonly ImmutableArray<DueCheck>[] checks = DueChecks.AskedBy(practice);
 
     private readonly int? longestPace = practice.Pace.Count == 0 ? null : practice.Pace.Max(r => r.Days);
 
@@ -116,17 +119,31 @@ public sealed class TouchEngine(Practice practice, ProgramShelf shelf, ITemplate
         return null;
     }
 
-    /// <summary>The merge fields of a step without a value for a person (rule 11.1); empty when it can be filled.</summary>
-    internal IReadOnlyList<string> MissingFields(Step step, PersonFacts person, Practice speaking, Member sender, Instant at)
+    /// <summary>The checks of section 8 that a step needs, in their order.</summary>
+    internal ImmutableArray<DueCheck> ChecksOf(Step step) => checks[(int)DueChecks.NeedsOf(step)];
+
+    /// <summary>Why a step's message cannot be filled for a person (rule 11.1); null when it can, or has nothing to fill.</summary>
+    internal Lack? LackOf(Step step, PersonFacts person, ProgramDefinition program, Instant at)
     {
+        if (!DueChecks.NeedsOf(step).HasFlag(Needs.Words))
+        {
+            return null;
+        }
+
+        if (practice.SenderFor(person, step) is not { } sender)
+        {
+            return new Lack(Reason.NoSender, []);
+        }
+
+        var speaking = practice.InVoiceOf(program);
         foreach (var field in fields.GetOrAdd(step, static (s, t) => t.FieldsOf(s), templates))
         {
             if (string.IsNullOrWhiteSpace(MergeFields.ValueOf(field, person, speaking, sender, at)))
             {
-                return templates.Missing(step, person, speaking, sender, at);
+                return templates.Missing(step, person, speaking, sender, at) is { Count: > 0 } missing ? new Lack(Reason.CannotFill, missing) : null;
             }
         }
 
-        return [];
+        return null;
     }
 }

@@ -102,55 +102,7 @@ public static class Why
     }
 
     /// <summary>A reason of a skipped, blocked, cancelled or refused touch or start in a few words.</summary>
-    public static string Reason(string? reason) => reason switch
-    {
-        null or "" => "",
-        "not-for" => "not for them",
-        "no-address" => "no address",
-        "suppressed" => "mail there came back",
-        "no-consent" => "nobody said they may be written to",
-        "opted-out" => "they said no",
-        "late" => "it came too late",
-        "cannot-fill" => "it cannot be filled",
-        "no-sender" => "nobody to sign it",
-        "given-up" => "nobody mended it in time",
-        "window-never-opens" => "the program’s hours never come",
-        "date-passed" => "the date had passed",
-        "no-occasion" => "no occasion started it",
-        "no-key-date" => "they have no such date",
-        "already-running" => "it is running for them already",
-        "already-been" => "they have been through it",
-        "too-soon" => "the gap since the last time has not passed",
-        "do-not-contact" => "they are marked “do not contact”",
-        "program-off" => "the program is not on",
-        "nothing-left-to-send" => "nothing is left that may be sent",
-        "replied" => "they answered",
-        "stage-entered" => "they reached a stage that stops it",
-        "stage-left" => "they left a stage, which stops it",
-        "inquired" => "they inquired",
-        "opportunity-won" => "an opportunity was won",
-        "opportunity-lost" => "an opportunity was lost",
-        "list-left" => "they left a list, which stops it",
-        "link-followed" => "they followed a link that stops it",
-        "call-ended" => "a call ended in a way that stops it",
-        "form-sent" => "they sent a form that stops it",
-        "appointment-booked" => "an appointment was made",
-        "appointment-cancelled" => "the appointment was cancelled",
-        "on" => "its last date has come",
-        "held-out" => "they are held out to compare with",
-        "step-removed" => "the step was taken out of the program",
-        "pace" => "they have had enough for the moment",
-        "daily-limit" => "the day’s limit is reached",
-        "answer" => "it waits for an answer",
-        "tag-added" => "a tag was put on that stops it",
-        "by-hand" => "a member stopped it",
-        "dropped" => "a member dropped it",
-        "died" => "they have died",
-        "archived" => "they are archived",
-        "window" => "the program may not act at that hour",
-        "refused-by-server" => "the mail server refused it",
-        _ => reason,
-    };
+    public static string Reason(string? reason) => Reasons.Read(reason)?.Phrase() ?? reason ?? "";
 
     /// <summary>The name of a stage without its pipeline.</summary>
     public static string StageName(string stage) => stage[(stage.IndexOf('/', StringComparison.Ordinal) + 1)..];

@@ -69,6 +69,9 @@ public sealed record Practice
     /// <summary>The person's zone: their own, else the practice's (rule 1.1).</summary>
     public DateTimeZone ZoneOf(PersonFacts person) => person.Zone ?? Zone;
 
+    /// <summary>The clock a program reads for a person: the practice's or their own (rule 1.1).</summary>
+    public DateTimeZone ClockOf(ProgramDefinition program, PersonFacts person) => program.OnPracticeClock ? Zone : ZoneOf(person);
+
     /// <summary>Who signs for a person: their owner, else the fallback; null when neither is a member.</summary>
     public Member? SenderFor(PersonFacts person) => MemberOf(person.OwnerId) ?? MemberOf(FallbackSender);
 

@@ -1,0 +1,120 @@
+using System.Collections.Immutable;
+using Germinal.Core.Programs;
+using NodaTime;
+
+namespace Germinal.Core.Engine;
+
+/// <summary>Where the current touch of a run stands, asked alike of a saved run and of one that is being worked on.</summary>
+internal interface IOnItsWay
+{
+    Guid ProgramId { get; }
+
+    Guid TouchId { get; }
+
+    /// <summary>The moment the touch is judged next.</summary>
+    Instant Due { get; }
+
+    TouchPhase Phase { get; }
+
+    bool IsPaused { get; }
+}
+
+/// <summary>
+/// A run while a turn works on it: the turn's own copy of what is saved, with the program at hand. It lives as long as the
+/// turn; what leaves the turn is <see cref="Saved"/>, which never changes.
+/// </summary>
+internal sealed class Going : IOnItsWay
+{
+    /// <summary>A run that begins now; its first step is yet to be planned.</summary>
+    public Going(Guid id, ProgramVersion program, int number, Instant now, OccasionRef? occasion)
+    {
+        Id = id;
+        Program = program;
+        Number = number;
+        StartedAt = now;
+        Occasion = occasion;
+        PreviousAt = now;
+        FirstDue = now;
+        Due = now;
+        StepId = "";
+    }
+
+    /// <summary>A run as it was saved.</summary>
+    public Going(RunState saved, ProgramVersion program)
+    {
+        Id = saved.Id;
+        Program = program;
+        Number = saved.Number;
+        StartedAt = saved.StartedAt;
+        Occasion = saved.Occasion;
+        StepIndex = saved.StepIndex;
+        PreviousAt = saved.PreviousAt;
+        StepId = saved.Touch.StepId;
+        FirstDue = saved.Touch.FirstDue;
+        Due = saved.Touch.Due;
+        Phase = saved.Touch.Phase;
+        Waiting = saved.Touch.Waiting;
+        StopAfterHanding = saved.StopAfterHanding;
+        PausedAt = saved.PausedAt;
+        Seen = saved.Seen;
+    }
+
+    public Guid Id { get; }
+
+    /// <summary>The how-manieth run of the program for the person, from 1.</summary>
+    public int Number { get; }
+
+    public Instant StartedAt { get; }
+
+    public ProgramVersion Program { get; set; }
+
+    public OccasionRef? Occasion { get; set; }
+
+    /// <summary>Place of the current step in the program's flow.</summary>
+    public int StepIndex { get; set; }
+
+    /// <summary>When the step before settled; the start for the first.</summary>
+    public Instant PreviousAt { get; set; }
+
+    /// <summary>The step of the current touch; empty before the first is planned.</summary>
+    public string StepId { get; set; }
+
+    public Instant FirstDue { get; set; }
+
+    /// <inheritdoc/>
+    public Instant Due { get; set; }
+
+    /// <inheritdoc/>
+    public TouchPhase Phase { get; set; }
+
+    /// <summary>Why the touch waits or is blocked; null for one that has not been judged.</summary>
+    public string? Waiting { get; set; }
+
+    /// <summary>A stop that came while the touch was being handed over.</summary>
+    public string? StopAfterHanding { get; set; }
+
+    public Instant? PausedAt { get; set; }
+
+    public ImmutableArray<Seen> Seen { get; set; } = [];
+
+    /// <summary>How the current touch was planned, where that was in this turn.</summary>
+    public TouchPlanned? Planned { get; set; }
+
+    public Guid ProgramId => Program.ProgramId;
+
+    public ProgramDefinition Definition => Program.Definition;
+
+    public FlowStep Place => Program.Flow.Steps[StepIndex];
+
+    public Step Step => Place.Step;
+
+    /// <inheritdoc/>
+    public Guid TouchId => TouchState.IdOf(Id, StepId);
+
+    /// <inheritdoc/>
+    public bool IsPaused => PausedAt is not null;
+
+    /// <summary>What is saved of it.</summary>
+    public RunState Saved() =>
+        new(Id, ProgramId, Program.Version, Number, StartedAt, Occasion, StepIndex, PreviousAt, new TouchState(StepId, FirstDue, Due, Phase, Waiting), StopAfterHanding, PausedAt) { Seen = Seen };
+}

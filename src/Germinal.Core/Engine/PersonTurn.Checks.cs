@@ -1,0 +1,102 @@
+using Germinal.Core.People;
+using Germinal.Core.Programs;
+using Germinal.Core.Rules;
+using Germinal.Core.Time;
+using NodaTime;
+
+namespace Germinal.Core.Engine;
+
+/// <summary>What each check of section 8 looks at; their order and who needs them is <see cref="DueChecks"/>.</summary>
+internal sealed partial class PersonTurn
+{
+    private readonly (string? Address, bool Formed)[] formed = new (string?, bool)[4];
+
+    /// <summary>Check 1.</summary>
+    internal Finding RunStillGoes(Judging touch) => StopDateBegan(touch.Program) ? new Finding(Failing.Stops, Reason.On) : Finding.Passed;
+
+    /// <summary>Check 2 (rule 6.2).</summary>
+    internal static Finding PersonMayBeReached(Judging touch) => Judging.GoneBy(touch.Person) is { } gone ? new Finding(Failing.Ends, gone) : Finding.Passed;
+
+    /// <summary>Check 3.</summary>
+    internal Finding StepIsForThem(Judging touch) =>
+        touch.Step.OnlyIf is { } rule && !RuleJudge.Holds(rule, person, RuleNow) ? new Finding(Failing.Skips, Reason.NotFor) : Finding.Passed;
+
+    /// <summary>Check 4; worked out once for each address, as a person gets many touches between two changes.</summary>
+    internal Finding AddressIsThere(Judging touch)
+    {
+        var channel = touch.Step.Channel!.Value;
+        var address = touch.Person.AddressOf(channel);
+        ref var known = ref formed[(int)channel];
+        if (!ReferenceEquals(known.Address, address) || address is null)
+        {
+            known = (address, Addresses.IsWellFormed(channel, address));
+        }
+
+        return known.Formed ? Finding.Passed : new Finding(Failing.Skips, Reason.NoAddress);
+    }
+
+    /// <summary>Check 5.</summary>
+    internal static Finding AddressIsNotSuppressed(Judging touch) =>
+        touch.Person.Suppressed.Count > 0 && touch.Person.Suppressed.Contains(touch.Person.AddressOf(touch.Step.Channel!.Value)!.ToLowerInvariant())
+            ? new Finding(Failing.Skips, Reason.Suppressed)
+            : Finding.Passed;
+
+    /// <summary>Check 6 (section 10). Rule 10.5: what is missing may be overruled for one touch; an out never.</summary>
+    internal Finding ConsentIsThere(Judging touch)
+    {
+        touch.Consent = ReadConsent(touch.Program, touch.Step, touch.Step.Channel!.Value);
+        switch (touch.Consent.Verdict)
+        {
+            case ConsentVerdict.Withdrawn:
+                return new Finding(Failing.Skips, Reason.OptedOut);
+            case ConsentVerdict.Missing:
+                touch.Overruled = state.Overruled.IsEmpty ? null : state.Overruled.GetValueOrDefault(touch.Run.TouchId);
+                return touch.Overruled is null ? new Finding(Failing.Skips, Reason.NoConsent) : Finding.Passed;
+            default:
+                return Finding.Passed;
+        }
+    }
+
+    /// <summary>Check 7 (rule 3.3).</summary>
+    internal Finding ComesInTime(Judging touch) => IsInTime(touch, now) ? Finding.Passed : new Finding(Failing.Skips, Reason.Late);
+
+    /// <summary>Check 8 (section 2).</summary>
+    internal Finding WindowIsOpen(Judging touch)
+    {
+        var openings = OpeningsFor(touch);
+        return openings.IsOpen(now) ? Finding.Passed : new Finding(Failing.Waits, Reason.Window, openings.Apply(new Placed(now, true), now));
+    }
+
+    /// <summary>Check 9 (rules 9.1, 9.2).</summary>
+    internal Finding PaceAllows(Judging touch)
+    {
+        touch.HeldBack = Pacing.Holds(touch, sent, runs, isJudged);
+        return touch.HeldBack is null ? Finding.Passed : new Finding(Failing.Waits, Reason.Pace, Pacing.NextDate(touch, OpeningsFor(touch), anotherPracticeDate: false));
+    }
+
+    /// <summary>Check 10 (rule 9.3); a message that will not go for want of words only looks, and takes no place.</summary>
+    internal Finding DailyLimitAllows(Judging touch)
+    {
+        if (!Practice.DailyLimits.TryGetValue(touch.Step.Channel!.Value, out var limit))
+        {
+            return Finding.Passed;
+        }
+
+        var counter = new Counter(touch.Step.Channel, Guid.Empty, now.InZone(Practice.Zone).Date, limit);
+        return Ask(counter, touch.Run.FirstDue, touch.Program, touch.Run.StepIndex, takes: touch.Looked(engine) is null)
+            ? Finding.Passed
+            : new Finding(Failing.Waits, Reason.DailyLimit, Pacing.NextDate(touch, OpeningsFor(touch), anotherPracticeDate: true));
+    }
+
+    /// <summary>Check 11 (rule 11.1).</summary>
+    internal Finding CanBeFilled(Judging touch) => touch.Looked(engine) is { } lack ? new Finding(Failing.Blocks, lack.Reason) : Finding.Passed;
+
+    private Openings OpeningsFor(Judging touch) => Planning.OpeningsOf(Practice, person, touch.Program, touch.Step);
+
+    /// <summary>Check 7 for a due moment, now or later.</summary>
+    private bool IsInTime(Judging touch, Instant due) =>
+        touch.LateLimit is not { } limit || due <= limit.AddTo(touch.Run.FirstDue, Practice.ClockOf(touch.Program, person));
+
+    private ConsentReading ReadConsent(ProgramDefinition definition, Step step, Channel channel) =>
+        TouchEngine.ConsentFor(Practice, person, definition, step, channel, now);
+}

@@ -1,0 +1,133 @@
+using System.Collections.Frozen;
+using System.Text.Json;
+
+namespace Germinal.Core.Engine;
+
+/// <summary>
+/// Why a touch did not go, waits, or was taken off; why a run stopped; why a start was refused. Closed: the engine gives no
+/// other. Its word, as files and rows have it, and its sentence for people stand once, in <see cref="Reasons"/>.
+/// </summary>
+public enum Reason
+{
+    // Section 8 and 3: what a check found.
+    NotFor,
+    NoAddress,
+    Suppressed,
+    NoConsent,
+    OptedOut,
+    Late,
+    CannotFill,
+    NoSender,
+    WindowNeverOpens,
+    DatePassed,
+    NoOccasion,
+    NoKeyDate,
+
+    // What a touch waits for.
+    Window,
+    Pace,
+    DailyLimit,
+    Answer,
+
+    // Section 6: why a run stopped.
+    Replied,
+    FormSent,
+    Inquired,
+    StageEntered,
+    StageLeft,
+    OpportunityWon,
+    OpportunityLost,
+    TagAdded,
+    ListLeft,
+    LinkFollowed,
+    CallEnded,
+    AppointmentBooked,
+    AppointmentCancelled,
+    On,
+    NothingLeftToSend,
+    ByHand,
+    Died,
+    Archived,
+    DoNotContact,
+    Merged,
+
+    // Section 5: why a start was refused.
+    ProgramOff,
+    AlreadyRunning,
+    AlreadyBeen,
+    TooSoon,
+    HeldOut,
+
+    // What a member or a channel did to a touch.
+    Dropped,
+    StepRemoved,
+    RefusedByServer,
+    GivenUp,
+}
+
+/// <summary>The one table of reasons: the word of each and what it says to people.</summary>
+public static class Reasons
+{
+    private static readonly FrozenDictionary<Reason, string> Phrases = new Dictionary<Reason, string>
+    {
+        [Reason.NotFor] = "not for them",
+        [Reason.NoAddress] = "no address",
+        [Reason.Suppressed] = "mail there came back",
+        [Reason.NoConsent] = "nobody said they may be written to",
+        [Reason.OptedOut] = "they said no",
+        [Reason.Late] = "it came too late",
+        [Reason.CannotFill] = "it cannot be filled",
+        [Reason.NoSender] = "nobody to sign it",
+        [Reason.WindowNeverOpens] = "the program’s hours never come",
+        [Reason.DatePassed] = "the date had passed",
+        [Reason.NoOccasion] = "no occasion started it",
+        [Reason.NoKeyDate] = "they have no such date",
+        [Reason.Window] = "the program may not act at that hour",
+        [Reason.Pace] = "they have had enough for the moment",
+        [Reason.DailyLimit] = "the day’s limit is reached",
+        [Reason.Answer] = "it waits for an answer",
+        [Reason.Replied] = "they answered",
+        [Reason.FormSent] = "they sent a form that stops it",
+        [Reason.Inquired] = "they inquired",
+        [Reason.StageEntered] = "they reached a stage that stops it",
+        [Reason.StageLeft] = "they left a stage, which stops it",
+        [Reason.OpportunityWon] = "an opportunity was won",
+        [Reason.OpportunityLost] = "an opportunity was lost",
+        [Reason.TagAdded] = "a tag was put on that stops it",
+        [Reason.ListLeft] = "they left a list, which stops it",
+        [Reason.LinkFollowed] = "they followed a link that stops it",
+        [Reason.CallEnded] = "a call ended in a way that stops it",
+        [Reason.AppointmentBooked] = "an appointment was made",
+        [Reason.AppointmentCancelled] = "the appointment was cancelled",
+        [Reason.On] = "its last date has come",
+        [Reason.NothingLeftToSend] = "nothing is left that may be sent",
+        [Reason.ByHand] = "a member stopped it",
+        [Reason.Died] = "they have died",
+        [Reason.Archived] = "they are archived",
+        [Reason.DoNotContact] = "they are marked “do not contact”",
+        [Reason.Merged] = "it runs for the same person elsewhere",
+        [Reason.ProgramOff] = "the program is not on",
+        [Reason.AlreadyRunning] = "it is running for them already",
+        [Reason.AlreadyBeen] = "they have been through it",
+        [Reason.TooSoon] = "the gap since the last time has not passed",
+        [Reason.HeldOut] = "they are held out to compare with",
+        [Reason.Dropped] = "a member dropped it",
+        [Reason.StepRemoved] = "the step was taken out of the program",
+        [Reason.RefusedByServer] = "the mail server refused it",
+        [Reason.GivenUp] = "nobody mended it in time",
+    }.ToFrozenDictionary();
+
+    private static readonly FrozenDictionary<Reason, string> Words =
+        Enum.GetValues<Reason>().ToFrozenDictionary(r => r, r => JsonNamingPolicy.KebabCaseLower.ConvertName(r.ToString()));
+
+    private static readonly FrozenDictionary<string, Reason> ByWord = Words.ToFrozenDictionary(w => w.Value, w => w.Key, StringComparer.Ordinal);
+
+    /// <summary>The word of a reason as files and rows have it: <c>no-consent</c>.</summary>
+    public static string Word(this Reason reason) => Words[reason];
+
+    /// <summary>What a reason says to people, to follow “because” or a colon.</summary>
+    public static string Phrase(this Reason reason) => Phrases[reason];
+
+    /// <summary>The reason of a word; null where the word is none, such as the outcome of a call.</summary>
+    public static Reason? Read(string? word) => word is not null && ByWord.TryGetValue(word, out var reason) ? reason : null;
+}

@@ -1,0 +1,128 @@
+using System.Globalization;
+using Germinal.Core.People;
+using Germinal.Core.Programs;
+using NodaTime;
+using NodaTime.Text;
+
+namespace Germinal.Core.Engine;
+
+/// <summary>The checks of section 8, in their order. Closed.</summary>
+public enum CheckKind
+{
+    RunGoing = 1,
+    PersonReachable = 2,
+    OnlyIf = 3,
+    HasAddress = 4,
+    NotSuppressed = 5,
+    Consent = 6,
+    InTime = 7,
+    WindowOpen = 8,
+    Pace = 9,
+    DailyLimit = 10,
+    CanBeFilled = 11,
+}
+
+/// <summary>One check of a decision and the facts it found, in the order its sentence needs them.</summary>
+public sealed record Check(CheckKind Kind, bool Passed, params string[] Found);
+
+/// <summary>What the pace check found where it held a touch back.</summary>
+internal sealed record HeldByPace(PaceRule Rule, int Sent);
+
+/// <summary>What is lacking to fill a message.</summary>
+/// <param name="Reason"><see cref="Reason.CannotFill"/> or <see cref="Reason.NoSender"/>.</param>
+/// <param name="Fields">The merge fields without a value.</param>
+internal sealed record Lack(Reason Reason, IReadOnlyList<string> Fields);
+
+/// <summary>
+/// What a decision looked at: which checks were made, and of what they found only what cannot be read again from the facts
+/// it was made of. It never changes; the checks as they are stored and told are made of it when somebody asks.
+/// </summary>
+public sealed class Trail
+{
+    /// <summary>Of what needed no check: a stop, a step that was skipped as it was planned.</summary>
+    public static Trail None { get; } = new();
+
+    private readonly Practice? practice;
+    private readonly PersonFacts? person;
+    private readonly ProgramDefinition? program;
+    private readonly Step? step;
+    private readonly Instant firstDue;
+    private readonly Instant moment;
+    private readonly Offset? lateLimit;
+    private readonly ConsentReading consent;
+    private readonly string? overruled;
+    private readonly object? held;
+    private readonly ushort made;
+    private readonly ushort failed;
+
+    private Trail()
+    {
+    }
+
+    internal Trail(Judging touch)
+    {
+        practice = touch.Practice;
+        person = touch.Person;
+        program = touch.Program;
+        step = touch.Step;
+        firstDue = touch.Run.FirstDue;
+        moment = touch.Now;
+        lateLimit = touch.LateLimit;
+        consent = touch.Consent;
+        overruled = touch.Overruled;
+        made = touch.Made;
+        failed = touch.Failed;
+        held = (object?)touch.HeldBack ?? (Has(failed, CheckKind.CanBeFilled) ? touch.Lacking : null);
+    }
+
+    /// <summary>The checks in their order, each with what it found.</summary>
+    public IReadOnlyList<Check> ToChecks()
+    {
+        var checks = new List<Check>(11);
+        for (var kind = CheckKind.RunGoing; kind <= CheckKind.CanBeFilled; kind++)
+        {
+            if (Has(made, kind))
+            {
+                checks.Add(new Check(kind, !Has(failed, kind), Found(kind)));
+            }
+        }
+
+        return checks;
+    }
+
+    /// <summary>The bit of a check in a set of them.</summary>
+    internal static ushort Bit(CheckKind kind) => (ushort)(1 << (int)kind);
+
+    private static bool Has(ushort checks, CheckKind kind) => (checks & Bit(kind)) != 0;
+
+    private string[] Found(CheckKind kind) => kind switch
+    {
+        CheckKind.PersonReachable => [Judging.GoneBy(person!)?.Word() ?? ""],
+        CheckKind.OnlyIf => [step!.OnlyIf is null ? "none" : "rule"],
+        CheckKind.HasAddress => [Address, FileWords.Of(Channel)],
+        CheckKind.NotSuppressed => [Address],
+        CheckKind.Consent =>
+        [
+            FileWords.Of(Channel),
+            consent.Verdict.ToString().ToLowerInvariant(),
+            consent.Decided?.Basis.ToString().ToLowerInvariant() ?? "",
+            consent.Decided?.Source ?? "",
+            consent.Decided is { } d && d.At != Instant.MinValue ? InstantPattern.ExtendedIso.Format(d.At) : "",
+            .. overruled is null ? Array.Empty<string>() : [overruled],
+        ],
+        CheckKind.InTime => lateLimit is { } limit ? [limit.Text, InstantPattern.ExtendedIso.Format(limit.AddTo(firstDue, Clock))] : ["", ""],
+        CheckKind.WindowOpen => [LocalTimePattern.ExtendedIso.Format(moment.InZone(Clock).TimeOfDay), Clock.Id],
+        CheckKind.Pace when held is HeldByPace by => [Number(by.Sent), Number(by.Rule.Max), Number(by.Rule.Days)],
+        CheckKind.DailyLimit when practice!.DailyLimits.TryGetValue(Channel, out var limit) => [Number(limit)],
+        CheckKind.CanBeFilled when held is Lack lack => [lack.Reason.Word(), .. lack.Fields],
+        _ => [],
+    };
+
+    private Channel Channel => step!.Channel!.Value;
+
+    private string Address => person!.AddressOf(Channel) ?? "";
+
+    private DateTimeZone Clock => practice!.ClockOf(program!, person!);
+
+    private static string Number(int n) => n.ToString(CultureInfo.InvariantCulture);
+}
