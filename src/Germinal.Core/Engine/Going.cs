@@ -97,6 +97,9 @@ internal sealed class Going : IOnItsWay
 
     public ImmutableArray<Seen> Seen { get; set; } = [];
 
+    /// <summary>True while a touch that pace holds back is passed over (<see cref="Sleeping"/>).</summary>
+    public bool Sleeps { get; set; }
+
     /// <summary>How the current touch was planned, where that was in this turn.</summary>
     public TouchPlanned? Planned { get; set; }
 

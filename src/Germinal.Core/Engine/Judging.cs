@@ -14,6 +14,8 @@ internal sealed class Judging
     /// <summary>Rule 3.3: what a run that an occasion started keeps to where the step names nothing.</summary>
     private static readonly Offset OccasionLateLimit = Offset.Parse("P1D");
 
+    // The last few midnights that were asked for: those of one date are asked for again and again.
+    private readonly (LocalDate Date, DateTimeZone? Zone, Instant At)[] midnights = new (LocalDate, DateTimeZone?, Instant)[16];
     private bool looked;
     private Lack? lacking;
 
@@ -81,6 +83,19 @@ internal sealed class Judging
         }
 
         return lacking;
+    }
+
+    /// <summary>The beginning of a date on the person's clock.</summary>
+    public Instant BeginningOf(LocalDate date)
+    {
+        var zone = Practice.ZoneOf(Person);
+        ref var known = ref midnights[date.DayOfYear & 15];
+        if (known.Date != date || !ReferenceEquals(known.Zone, zone))
+        {
+            known = (date, zone, LocalClock.At(date.AtMidnight(), zone));
+        }
+
+        return known.At;
     }
 
     /// <summary>What to keep of the decision.</summary>

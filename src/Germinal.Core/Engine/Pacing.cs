@@ -15,8 +15,8 @@ internal static class Pacing
     /// <param name="touch">The touch; only commercial ones are held.</param>
     /// <param name="sent">The commercial touches that were sent, oldest first.</param>
     /// <param name="runs">The person's runs: what ranks before the touch on the same date counts as if sent.</param>
-    /// <param name="isJudged">Whether a run's touch comes as things stand.</param>
-    public static HeldByPace? Holds(Judging touch, List<SentTouch> sent, List<Going> runs, Func<Going, bool> isJudged)
+    /// <param name="dueOf">When a run's touch is judged next as things stand; null where it is not.</param>
+    public static HeldByPace? Holds(Judging touch, List<SentTouch> sent, List<Going> runs, Func<Going, Instant?> dueOf)
     {
         if (touch.Program.PurposeOf(touch.Step) != Purpose.Commercial)
         {
@@ -33,15 +33,16 @@ internal static class Pacing
             }
 
             today ??= touch.Now.InZone(zone).Date;
-            var count = Sent(rule, sent, today.Value, zone);
-            if (count < rule.Max)
-            {
-                count += Ahead(rule, touch, runs, isJudged, today.Value, zone);
-            }
-
+            var count = Sent(rule, touch, sent, today.Value);
             if (count >= rule.Max)
             {
-                return new HeldByPace(rule, count);
+                return new HeldByPace(rule, count, FreeOn(touch, sent, zone));
+            }
+
+            count += Ahead(rule, touch, runs, dueOf, today.Value);
+            if (count >= rule.Max)
+            {
+                return new HeldByPace(rule, count, null);
             }
         }
 
@@ -100,13 +101,13 @@ internal static class Pacing
         sent.Add(new SentTouch(at, channel));
     }
 
-    private static int Sent(PaceRule rule, List<SentTouch> sent, LocalDate today, DateTimeZone zone)
+    private static int Sent(PaceRule rule, Judging touch, List<SentTouch> sent, LocalDate today)
     {
         var count = 0;
         Instant? first = null;
         for (var i = sent.Count - 1; i >= 0; i--)
         {
-            first ??= LocalClock.At(today.PlusDays(1 - rule.Days).AtMidnight(), zone);
+            first ??= touch.BeginningOf(today.PlusDays(1 - rule.Days));
             if (sent[i].At < first)
             {
                 break;
@@ -121,22 +122,48 @@ internal static class Pacing
         return count;
     }
 
+    /// <summary>The first date on which what was sent already fills no rule of the touch's channel by itself.</summary>
+    private static LocalDate? FreeOn(Judging touch, List<SentTouch> sent, DateTimeZone zone)
+    {
+        LocalDate? free = null;
+        foreach (var rule in touch.Practice.Pace)
+        {
+            if (!rule.Channels.Contains(touch.Step.Channel!.Value))
+            {
+                continue;
+            }
+
+            var left = rule.Max;
+            for (var i = sent.Count - 1; i >= 0; i--)
+            {
+                if (rule.Channels.Contains(sent[i].Channel) && --left == 0)
+                {
+                    var date = sent[i].At.InZone(zone).Date.PlusDays(rule.Days);
+                    free = free is { } known ? LocalDate.Max(known, date) : date;
+                    break;
+                }
+            }
+        }
+
+        return free;
+    }
+
     /// <summary>Rule 9.2: a touch planned for the same date that ranks before this one counts as if sent.</summary>
-    private static int Ahead(PaceRule rule, Judging touch, List<Going> runs, Func<Going, bool> isJudged, LocalDate today, DateTimeZone zone)
+    private static int Ahead(PaceRule rule, Judging touch, List<Going> runs, Func<Going, Instant?> dueOf, LocalDate today)
     {
         var count = 0;
         Instant? midnight = null;
         foreach (var other in CollectionsMarshal.AsSpan(runs))
         {
-            if (other.Phase != TouchPhase.Planned || ReferenceEquals(other, touch.Run) || other.Due - touch.Now > LongestDay)
+            if (other.Phase != TouchPhase.Planned || ReferenceEquals(other, touch.Run) || (!other.Sleeps && other.Due - touch.Now > LongestDay))
             {
                 continue;
             }
 
             var step = other.Step;
             if (step.Channel is { } channel && rule.Channels.Contains(channel) && other.Definition.PurposeOf(step) == Purpose.Commercial &&
-                Rank(other, other.Due, touch.Run, touch.Run.Due) < 0 && isJudged(other) &&
-                other.Due < (midnight ??= LocalClock.At(today.PlusDays(1).AtMidnight(), zone)))
+                other.Definition.Priority <= touch.Program.Priority && dueOf(other) is { } due &&
+                Rank(other, due, touch.Run, touch.Run.Due) < 0 && due < (midnight ??= touch.BeginningOf(today.PlusDays(1))))
             {
                 count++;
             }

@@ -22,7 +22,8 @@ internal sealed class PersonRehearsal
     private int nextEvent;
     private int taken;
 
-    public PersonRehearsal(TouchEngine engine, Actor actor, Instant from, Instant until, ICounters? counters)
+    /// <param name="keeps">False where nobody asks for the touches afterwards, only for what is asked of the counters.</param>
+    public PersonRehearsal(TouchEngine engine, Actor actor, Instant from, Instant until, ICounters? counters, bool keeps = true)
     {
         this.engine = engine;
         this.actor = actor;
@@ -31,7 +32,7 @@ internal sealed class PersonRehearsal
 
         // An alarm at the very beginning counts, so the clock begins the smallest step before it.
         clock = from - Duration.Epsilon;
-        turn = new PersonTurn(engine, actor.Person, actor.State, from, counters) { Rehearsed = touches };
+        turn = new PersonTurn(engine, actor.Person, actor.State, from, counters) { Rehearsed = touches, KeepsWhy = keeps };
     }
 
     /// <summary>The touches that have settled, in the order they did; tasks where they were put on the sheet.</summary>

@@ -70,8 +70,21 @@ internal sealed partial class PersonTurn
     /// <summary>Check 9 (rules 9.1, 9.2).</summary>
     internal Finding PaceAllows(Judging touch)
     {
-        touch.HeldBack = Pacing.Holds(touch, sent, runs, isJudged);
-        return touch.HeldBack is null ? Finding.Passed : new Finding(Failing.Waits, Reason.Pace, Pacing.NextDate(touch, OpeningsFor(touch), anotherPracticeDate: false));
+        touch.Run.Sleeps = false;
+        touch.HeldBack = Pacing.Holds(touch, sent, runs, dueOf);
+        if (touch.HeldBack is null)
+        {
+            return Finding.Passed;
+        }
+
+        var openings = OpeningsFor(touch);
+        if (Rehearses && !engine.AsksNextTouch && Sleeping.Until(touch, openings) is { } awake)
+        {
+            touch.Run.Sleeps = true;
+            return new Finding(Failing.Waits, Reason.Pace, awake);
+        }
+
+        return new Finding(Failing.Waits, Reason.Pace, Pacing.NextDate(touch, openings, anotherPracticeDate: false));
     }
 
     /// <summary>Check 10 (rule 9.3); a message that will not go for want of words only looks, and takes no place.</summary>

@@ -156,15 +156,15 @@ internal sealed partial class PersonTurn
         switch (finding.How)
         {
             case Failing.Stops:
-                Settled(run, Outcome.Cancelled, finding.Reason.Word(), touch.ToTrail());
+                Settled(run, Outcome.Cancelled, finding.Reason.Word(), TrailOf(touch));
                 EndStopped(run, finding.Reason.Word());
                 break;
             case Failing.Ends:
-                Settled(run, Outcome.Cancelled, finding.Reason.Word(), touch.ToTrail());
+                Settled(run, Outcome.Cancelled, finding.Reason.Word(), TrailOf(touch));
                 EndRun(run, finding.Reason.Word());
                 break;
             case Failing.Skips:
-                SettleAndGoOn(run, Outcome.Skipped, finding.Reason.Word(), touch.ToTrail());
+                SettleAndGoOn(run, Outcome.Skipped, finding.Reason.Word(), TrailOf(touch));
                 break;
             case Failing.Waits:
                 Wait(touch, finding);
@@ -186,14 +186,14 @@ internal sealed partial class PersonTurn
         }
         else if (!touch.Note(CheckKind.InTime, IsInTime(touch, due)))
         {
-            SettleAndGoOn(run, Outcome.Skipped, Reason.Late.Word(), touch.ToTrail());
+            SettleAndGoOn(run, Outcome.Skipped, Reason.Late.Word(), TrailOf(touch));
         }
         else
         {
             (run.Due, run.Waiting) = (due, finding.Reason.Word());
             if (!Rehearses)
             {
-                Effects.Add(new TouchWaits(run.Id, run.StepId, now, due, run.Waiting, touch.ToTrail()));
+                Effects.Add(new TouchWaits(run.Id, run.StepId, now, due, run.Waiting, TrailOf(touch)));
             }
         }
     }
@@ -203,13 +203,15 @@ internal sealed partial class PersonTurn
     {
         var run = touch.Run;
         (run.Phase, run.Due, run.Waiting) = (TouchPhase.Blocked, Planning.GivenUpAt(touch), reason.Word());
-        Effects.Add(new TouchBlocked(run.Id, run.StepId, now, run.Due, run.Waiting, touch.ToTrail()));
+        Effects.Add(new TouchBlocked(run.Id, run.StepId, now, run.Due, run.Waiting, TrailOf(touch)));
     }
+
+    private Trail TrailOf(Judging touch) => KeepsWhy ? touch.ToTrail() : Trail.None;
 
     /// <summary>It passed every check it needs.</summary>
     private void Go(Judging touch)
     {
-        var (run, trail) = (touch.Run, touch.ToTrail());
+        var (run, trail) = (touch.Run, TrailOf(touch));
         switch (touch.Step)
         {
             case TaskStep task:

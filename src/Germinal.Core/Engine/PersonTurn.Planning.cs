@@ -28,10 +28,15 @@ internal sealed partial class PersonTurn
     {
         var step = run.Program.Flow.Steps[index].Step;
         var plan = Planning.Of(Practice, person, run, step, previousAt, now);
-        var planned = new TouchPlanned(run.Id, step.Id, plan.FirstDue, plan.FirstDue, step.When, plan.Since, plan.SinceDate, plan.Moved);
-        Effects.Add(planned);
-        (run.StepIndex, run.StepId, run.Planned) = (index, step.Id, planned);
+        (run.StepIndex, run.StepId) = (index, step.Id);
+        if (KeepsWhy)
+        {
+            run.Planned = new TouchPlanned(run.Id, step.Id, plan.FirstDue, plan.FirstDue, step.When, plan.Since, plan.SinceDate, plan.Moved);
+            Effects.Add(run.Planned);
+        }
+
         (run.FirstDue, run.Due, run.Phase, run.Waiting) = (plan.FirstDue, plan.FirstDue, TouchPhase.Planned, null);
+        run.Sleeps = false;
         if (plan.Skipped is { } reason)
         {
             Settled(run, Outcome.Skipped, reason.Word(), Trail.None);

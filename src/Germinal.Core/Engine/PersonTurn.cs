@@ -19,7 +19,7 @@ internal sealed partial class PersonTurn
     private readonly List<OpenTask> openTasks;
     private readonly List<SentTouch> sent;
     private readonly Judging judging = new();
-    private readonly Func<Going, bool> isJudged;
+    private readonly Func<Going, Instant?> dueOf;
     private PersonFacts person;
     private PersonState state;
     private Instant now;
@@ -42,7 +42,7 @@ internal sealed partial class PersonTurn
         openTasks = [.. state.OpenTasks];
         sent = [.. state.Sent];
         lastTouch = state.LastTouch;
-        isJudged = IsJudged;
+        dueOf = DueOf;
     }
 
     /// <summary>What is to be done, in order; whoever carries it out may empty it between two moments.</summary>
@@ -70,6 +70,9 @@ internal sealed partial class PersonTurn
     /// </summary>
     public List<RehearsedTouch>? Rehearsed { get; init; }
 
+    /// <summary>False in a rehearsal whose touches nobody looks at: what they were planned by and judged by is not kept.</summary>
+    public bool KeepsWhy { get; init; } = true;
+
     private bool Rehearses => Rehearsed is not null;
 
     private Practice Practice => engine.Practice;
@@ -91,6 +94,7 @@ internal sealed partial class PersonTurn
     /// <summary>Takes in one event: its own change to the state, then stops, then starts (rule 5.1), then what waits for answers.</summary>
     public void React(Happening happening)
     {
+        WakeAll();
         TakeIn(happening);
         StopRunsOn(happening);
         StartProgramsOn(happening);
@@ -183,6 +187,39 @@ internal sealed partial class PersonTurn
     private List<Going> RunsOf(Guid programId) => runs.FindAll(r => r.ProgramId == programId);
 
     private bool IsJudged(Going run) => state.IsJudged(run, engine.Shelf);
+
+    /// <summary>
+    /// When a run's touch is judged next, beside the one that is being judged; one that sleeps as if it did not. Null where it
+    /// is not judged as things stand.
+    /// </summary>
+    private Instant? DueOf(Going run)
+    {
+        if (!IsJudged(run))
+        {
+            return null;
+        }
+
+        if (!run.Sleeps)
+        {
+            return run.Due;
+        }
+
+        // At this very moment what comes before the touch in question has been judged already, and waits for another date.
+        var next = Sleeping.NextOf(run, Practice, person, now);
+        return next == now && Before(run, judging.Run) ? Sleeping.NextOf(run, Practice, person, now.PlusTicks(1)) : next;
+    }
+
+    /// <summary>Something happened: what slept is judged date by date again.</summary>
+    private void WakeAll()
+    {
+        foreach (var run in runs)
+        {
+            if (run.Sleeps)
+            {
+                (run.Due, run.Sleeps) = (Sleeping.NextOf(run, Practice, person, now), false);
+            }
+        }
+    }
 
     /// <summary>Records what became of a run's touch.</summary>
     private void Settled(Going run, Outcome outcome, string? reason, Trail trail)

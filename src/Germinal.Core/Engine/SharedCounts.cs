@@ -1,4 +1,5 @@
 using System.Collections.Concurrent;
+using System.Runtime.InteropServices;
 using Germinal.Core.Programs;
 using NodaTime;
 
@@ -43,6 +44,11 @@ internal sealed class SharedCounts
     public static SharedCounts Settle(TouchEngine engine, IReadOnlyList<Actor> people, Instant from, Instant until, CancellationToken stop)
     {
         var counts = new SharedCounts(engine, people, from, until, stop);
+        if (!counts.AnyRunsFull())
+        {
+            return counts;
+        }
+
         counts.Run([.. Enumerable.Range(0, people.Count)]);
         LocalDate? date = null;
         while (counts.DateAfter(date) is { } next)
@@ -53,6 +59,30 @@ internal sealed class SharedCounts
 
         counts.dates.Clear();
         return counts;
+    }
+
+    /// <summary>
+    /// Everybody as if there were room for all, only counting: where nothing is asked for more often than there are places, all
+    /// have one and nobody has to be put in order.
+    /// </summary>
+    private bool AnyRunsFull()
+    {
+        var asked = new ConcurrentDictionary<Counter, int>();
+        Parallel.ForEach(Partitioner.Create(0, people.Count, Rehearsal.ChunkOf(people.Count)), new ParallelOptions { CancellationToken = stop }, chunk =>
+        {
+            var tally = new Tally();
+            for (var i = chunk.Item1; i < chunk.Item2; i++)
+            {
+                stop.ThrowIfCancellationRequested();
+                new PersonRehearsal(engine, people[i], from, until, tally, keeps: false).RunToHorizon();
+            }
+
+            foreach (var (counter, times) in tally.Asked)
+            {
+                asked.AddOrUpdate(counter, times, (_, before) => before + times);
+            }
+        });
+        return asked.Any(a => a.Value > a.Key.Limit);
     }
 
     /// <summary>The answers for one person's run.</summary>
@@ -153,7 +183,7 @@ internal sealed class SharedCounts
             for (var i = chunk.Item1; i < chunk.Item2; i++)
             {
                 stop.ThrowIfCancellationRequested();
-                new PersonRehearsal(engine, people[who[i]], from, until, new Log(last, notes, who[i])).RunToHorizon();
+                new PersonRehearsal(engine, people[who[i]], from, until, new Log(last, notes, who[i]), keeps: false).RunToHorizon();
             }
 
             bag.Add(notes);
@@ -171,6 +201,17 @@ internal sealed class SharedCounts
             }
 
             asked.Add(ask);
+        }
+    }
+
+    private sealed class Tally : ICounters
+    {
+        public Dictionary<Counter, int> Asked { get; } = [];
+
+        public bool Ask(Counter counter, AskOrder order, bool takes)
+        {
+            CollectionsMarshal.GetValueRefOrAddDefault(Asked, counter, out _)++;
+            return true;
         }
     }
 

@@ -119,6 +119,9 @@ public sealed class TouchEngine(Practice practice, ProgramShelf shelf, ITemplate
         return null;
     }
 
+    /// <summary>True where a rule of any program asks when the next touch is due.</summary>
+    internal bool AsksNextTouch { get; } = shelf.Versions.SelectMany(v => v.Definition.Rules).Any(r => r.Asks("next-touch"));
+
     /// <summary>The checks of section 8 that a step needs, in their order.</summary>
     internal ImmutableArray<DueCheck> ChecksOf(Step step) => checks[(int)DueChecks.NeedsOf(step)];
 

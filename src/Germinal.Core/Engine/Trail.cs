@@ -26,7 +26,10 @@ public enum CheckKind
 public sealed record Check(CheckKind Kind, bool Passed, params string[] Found);
 
 /// <summary>What the pace check found where it held a touch back.</summary>
-internal sealed record HeldByPace(PaceRule Rule, int Sent);
+/// <param name="Rule">The rule.</param>
+/// <param name="Sent">How many it counted.</param>
+/// <param name="FreeOn">The first date on which what was sent already does not fill the rule by itself; null where it does not today.</param>
+internal sealed record HeldByPace(PaceRule Rule, int Sent, LocalDate? FreeOn);
 
 /// <summary>What is lacking to fill a message.</summary>
 /// <param name="Reason"><see cref="Reason.CannotFill"/> or <see cref="Reason.NoSender"/>.</param>

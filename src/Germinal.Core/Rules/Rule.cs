@@ -29,7 +29,18 @@ public enum RuleOp
 }
 
 /// <summary>A rule over a person, used in <c>onlyIf</c>, in forks and for segments. A tree of all, any, not, and leaves.</summary>
-public abstract record Rule;
+public abstract record Rule
+{
+    /// <summary>True where the rule, or any part of it, asks a field.</summary>
+    public bool Asks(string field) => this switch
+    {
+        AllOf all => all.Parts.Any(p => p.Asks(field)),
+        AnyOf any => any.Parts.Any(p => p.Asks(field)),
+        Not not => not.Part.Asks(field),
+        Leaf leaf => leaf.Field == field,
+        _ => false,
+    };
+}
 
 /// <summary>Holds when every part holds; an empty one holds.</summary>
 public sealed record AllOf(IReadOnlyList<Rule> Parts) : Rule;
