@@ -57,16 +57,17 @@ build_front() {
 build_front_now() { say "building the front end"; (cd "$ROOT/src/web" && npm run --silent build >"$ROOT/.data/front.log" 2>&1) || { tail -30 "$ROOT/.data/front.log" >&2; fail "the front end did not build."; }; }
 
 build_back() {
-  once back "$(hash_of src/Germinal.Core src/Germinal.Store src/Germinal.Channels src/Germinal.Service src/Germinal.Web src/Germinal.StandIns demo Directory.Build.props Directory.Packages.props)" build_back_now
+  once back "$(hash_of src/Germinal.Core src/Germinal.Store src/Germinal.Channels src/Germinal.Service src/Germinal.Web src/Germinal.Demo src/Germinal.StandIns demo Directory.Build.props Directory.Packages.props)" build_back_now
   [ -f "$WEB_DLL" ] && [ -f "$STANDINS_DLL" ] || build_back_now
 }
 build_back_now() {
   say "building the application"
-  for project in Germinal.Web Germinal.StandIns; do
+  for project in Germinal.Demo Germinal.StandIns; do
     dotnet build "$ROOT/src/$project" -c Release -v quiet --nologo >"$ROOT/.data/build.log" 2>&1 || { grep -E 'error' "$ROOT/.data/build.log" | sort -u | head -20 >&2; fail "the application did not build."; }
   done
 }
-WEB_DLL="$ROOT/src/Germinal.Web/bin/Release/net10.0/Germinal.Web.dll"
+# The demo is the application with the demo practice for a new database; in real use Germinal.Web stands alone.
+WEB_DLL="$ROOT/src/Germinal.Demo/bin/Release/net10.0/Germinal.Demo.dll"
 STANDINS_DLL="$ROOT/src/Germinal.StandIns/bin/Release/net10.0/Germinal.StandIns.dll"
 
 # publish_cli FOLDER: compiled ahead where the packages for it are to be had, so that it starts sooner.

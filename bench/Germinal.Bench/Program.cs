@@ -1,6 +1,7 @@
 using System.Diagnostics;
 using Germinal.Bench;
 using Germinal.Core.Engine;
+using Germinal.Core.Files;
 using Germinal.Core.Rules;
 using Germinal.Core.Time;
 using NodaTime;

@@ -1,8 +1,10 @@
 using System.Collections;
 using System.Collections.Frozen;
 using Germinal.Channels.Letters;
+using Germinal.Core.Contact;
 using Germinal.Core.Engine;
-using Germinal.Core.People;
+using Germinal.Core.Files;
+using Germinal.Core.Practices;
 using Germinal.Core.Programs;
 using Germinal.Core.Time;
 using NodaTime;

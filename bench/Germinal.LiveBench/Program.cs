@@ -1,6 +1,3 @@
-// The live engine against the bare tools it stands on: dispatching emails beside MailKit sending as many equal messages over
-// the same number of connections, and taking in stage changes that each start a run beside Npgsql writing the same rows.
-//   GERMINAL_TEST_DB=… dotnet bench/Germinal.LiveBench/bin/Release/net10.0/Germinal.LiveBench.dll [emails] [stage changes]
 using System.Buffers;
 using System.Diagnostics;
 using System.Globalization;
@@ -9,7 +6,8 @@ using Germinal.Channels;
 using Germinal.Channels.Letters;
 using Germinal.Channels.Mail;
 using Germinal.Channels.Texts;
-using Germinal.Core.Programs;
+using Germinal.Core.Files;
+using Germinal.Core.Practices;
 using Germinal.LiveBench;
 using Germinal.Service.Engine;
 using Germinal.Service.Programs;
@@ -25,6 +23,10 @@ using Npgsql;
 using SmtpServer;
 using SmtpServer.Protocol;
 using SmtpServer.Storage;
+
+// The live engine against the bare tools it stands on: dispatching emails beside MailKit sending as many equal messages over
+// the same number of connections, and taking in stage changes that each start a run beside Npgsql writing the same rows.
+//   GERMINAL_TEST_DB=… dotnet bench/Germinal.LiveBench/bin/Release/net10.0/Germinal.LiveBench.dll [emails] [stage changes]
 
 const int Connections = 4;
 var emails = args.Length > 0 ? int.Parse(args[0], CultureInfo.InvariantCulture) : 50_000;

@@ -1,6 +1,5 @@
+using Germinal.Core.Contact;
 using Germinal.Core.Engine;
-using Germinal.Core.People;
-using Germinal.Core.Programs;
 
 namespace Germinal.Service;
 
@@ -16,12 +15,4 @@ public static class Words
     public static Purpose PurposeOf(string word) => Enum.Parse<Purpose>(word, ignoreCase: true);
 
     public static ConsentBasis BasisOf(string word) => Enum.Parse<ConsentBasis>(word, ignoreCase: true);
-
-    /// <summary>The status a settled touch is stored with.</summary>
-    public static string Of(Outcome outcome) => outcome switch
-    {
-        Outcome.HandedOver => "handed-over",
-        Outcome.Blocked => "given-up",
-        _ => outcome.ToString().ToLowerInvariant(),
-    };
 }

@@ -193,6 +193,7 @@ public sealed class GerminalDb(DbContextOptions<GerminalDb> options) : IdentityD
         model.Entity<TouchRow>(e =>
         {
             Jsonb(e.Property(t => t.Plan));
+            e.Property(t => t.Status).HasConversion(s => s.Word(), w => TouchStatuses.Read(w));
             e.Property(t => t.Checks).HasColumnType("jsonb").HasConversion(
                 v => JsonSerializer.Serialize(v, Json),
                 v => JsonSerializer.Deserialize<List<Check>>(v, Json)!,

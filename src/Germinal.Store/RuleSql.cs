@@ -1,3 +1,4 @@
+using Germinal.Core.Contact;
 using Germinal.Core.Rules;
 using Germinal.Core.Time;
 using Germinal.Store.Rows;

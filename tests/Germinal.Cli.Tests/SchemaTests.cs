@@ -1,5 +1,5 @@
 using System.Text.Json.Nodes;
-using Germinal.Core.Programs;
+using Germinal.Core.Files;
 using Json.Schema;
 
 namespace Germinal.Cli.Tests;

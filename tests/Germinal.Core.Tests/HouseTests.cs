@@ -31,10 +31,44 @@ public sealed class HouseTests
     [InlineData("Germinal.Channels", "Germinal.Core")]
     [InlineData("Germinal.Service", "Germinal.Channels,Germinal.Store")]
     [InlineData("Germinal.Web", "Germinal.Service")]
+    [InlineData("Germinal.Demo", "Germinal.Web")]
     [InlineData("Germinal.StandIns", "")]
     [InlineData("Germinal.Cli", "Germinal.Channels")]
     public void Imports_run_one_way(string project, string expected) =>
         Assert.Equal(expected.Split(',', StringSplitOptions.RemoveEmptyEntries), References(project, "ProjectReference"));
+
+    /// <summary>What runs in real use knows nothing of the demo.</summary>
+    [Fact]
+    public void Nothing_of_the_demo_is_in_the_application()
+    {
+        var files = Directory.GetDirectories(Path.Combine(Root, "src"), "Germinal.*").Where(d => !d.EndsWith(".Demo", StringComparison.Ordinal) && !d.EndsWith(".StandIns", StringComparison.Ordinal))
+            .SelectMany(d => Directory.GetFiles(d, "*.cs", SearchOption.AllDirectories)).Where(f => !f.Contains("/obj/", StringComparison.Ordinal)).ToList();
+        Assert.NotEmpty(files);
+        Assert.All(files, f => Assert.DoesNotMatch(@"Germinal\.Demo|\bDemo(Practice|Years|People|Start)\b|Alder Quay", File.ReadAllText(f)));
+    }
+
+    /// <summary>The core's rooms in their order: each may look into those before it, none into one that comes after.</summary>
+    private static readonly string[] Rooms = ["Time", "Contact", "Rules", "Programs", "Practices", "Messages", "Engine", "Files"];
+
+    [Fact]
+    public void The_rooms_of_the_core_look_one_way()
+    {
+        var core = Path.Combine(Root, "src", "Germinal.Core");
+        Assert.Equal(Rooms.Order(), Directory.GetDirectories(core).Select(Path.GetFileName).Except(["obj", "bin"]).Order());
+        foreach (var (room, place) in Rooms.Select((r, i) => (r, i)))
+        {
+            var after = string.Join('|', Rooms.Skip(place + 1));
+            Assert.All(Directory.GetFiles(Path.Combine(core, room), "*.cs"), file =>
+            {
+                var text = File.ReadAllText(file);
+                Assert.Contains($"namespace Germinal.Core.{room};", text, StringComparison.Ordinal);
+                if (after.Length > 0)
+                {
+                    Assert.DoesNotMatch($@"(Germinal\.)?Core\.({after})\b(?!.*namespace)", text.Replace($"namespace Germinal.Core.{room};", "", StringComparison.Ordinal));
+                }
+            });
+        }
+    }
 
     [Fact]
     public void The_core_references_NodaTime_and_nothing_else() => Assert.Equal(["NodaTime"], References("Germinal.Core", "PackageReference"));

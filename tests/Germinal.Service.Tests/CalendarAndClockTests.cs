@@ -1,3 +1,4 @@
+using Germinal.Core.Contact;
 using Germinal.Service.Engine;
 using Germinal.Service.Clock;
 using Microsoft.EntityFrameworkCore;
@@ -122,9 +123,9 @@ public sealed class CalendarAndClockTests
         Assert.True(practice.Calendar.IsFree(new LocalDate(2027, 12, 28)));
         Assert.True(practice.Calendar.IsFree(new LocalDate(2027, 5, 31)));
         Assert.Equal((new LocalTime(10, 0), new LocalTime(21, 0)), (practice.QuietHours.From, practice.QuietHours.To));
-        Assert.Equal(Core.People.ConsentPolicy.Open, practice.Consent.For(Core.Programs.Channel.Call));
-        Assert.Equal(Core.People.ConsentPolicy.Strict, practice.Consent.For(Core.Programs.Channel.Email));
-        Assert.Equal("Ada Quill", practice.SenderFor(new Core.People.PersonFacts { Id = Guid.NewGuid() })?.Name);
+        Assert.Equal(Core.Contact.ConsentPolicy.Open, practice.Consent.For(Core.Contact.Channel.Call));
+        Assert.Equal(Core.Contact.ConsentPolicy.Strict, practice.Consent.For(Core.Contact.Channel.Email));
+        Assert.Equal("Ada Quill", practice.SenderFor(new Core.Contact.PersonFacts { Id = Guid.NewGuid() })?.Name);
     }
 
     [Fact]

@@ -1,3 +1,4 @@
+using Germinal.Core.Engine;
 using System.Collections.Concurrent;
 using System.Net;
 using System.Net.Sockets;
@@ -220,7 +221,7 @@ public sealed class ChannelAnswersTests
     private static async Task LeasesRunOutAsync(World world)
     {
         await using var db = world.Db();
-        await db.Touches.Where(t => t.Status == "handing").ExecuteUpdateAsync(u => u.SetProperty(t => t.LeasedUntil, (Instant?)Instant.MinValue));
+        await db.Touches.Where(t => t.Status == TouchStatus.Handing).ExecuteUpdateAsync(u => u.SetProperty(t => t.LeasedUntil, (Instant?)Instant.MinValue));
     }
 
     /// <summary>The server had taken the letter when the line dropped: it used to be taken as not there, and was sent again.</summary>
@@ -236,7 +237,7 @@ public sealed class ChannelAnswersTests
         Assert.Equal("unknown", (await world.TouchesAsync()).Single().Reason);
         await LeasesRunOutAsync(world);
         await world.WorkAsync();
-        Assert.Equal((status, handedOver), ((await world.TouchesAsync()).Single().Status, handed));
+        Assert.Equal((TouchStatuses.Read(status), handedOver), ((await world.TouchesAsync()).Single().Status, handed));
     }
 
     /// <summary>A provider that takes long to be asked: the one worker keeps what it has, the other finds nothing to take up.</summary>
@@ -275,7 +276,7 @@ public sealed class ChannelAnswersTests
         await Task.WhenAll(first, second);
         await world.WorkAsync();
         Assert.Single(world.Mail.Sent);
-        Assert.Equal("sent", (await world.TouchesAsync()).Single().Status);
+        Assert.Equal(TouchStatus.Sent, (await world.TouchesAsync()).Single().Status);
     }
 
     /// <summary>A letter that cannot be made when it is taken up again is one person's trouble; the clock does not wait for it.</summary>

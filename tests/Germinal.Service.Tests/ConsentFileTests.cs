@@ -1,3 +1,4 @@
+using Germinal.Core.Engine;
 using System.Text;
 using CsCheck;
 using Germinal.Service.Import;
@@ -93,7 +94,7 @@ public sealed class ConsentFileTests
 
         await world.MoveToAsync("2027-03-08T10:00");
         Assert.Empty(world.Mail.Sent);
-        Assert.All(await world.TouchesAsync(), t => Assert.Contains(t.Status, new[] { "skipped", "cancelled" }));
+        Assert.All(await world.TouchesAsync(), t => Assert.Contains(t.Status, new[] { TouchStatus.Skipped, TouchStatus.Cancelled }));
     }
 
     /// <summary>What goes out comes back in without a change, whatever the entries say.</summary>

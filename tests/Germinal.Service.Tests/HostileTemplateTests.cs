@@ -2,8 +2,9 @@ using System.Diagnostics;
 using CsCheck;
 using Germinal.Channels;
 using Germinal.Channels.Letters;
+using Germinal.Core.Contact;
 using Germinal.Core.Messages;
-using Germinal.Core.People;
+using Germinal.Core.Practices;
 using Germinal.Core.Programs;
 
 namespace Germinal.Service.Tests;

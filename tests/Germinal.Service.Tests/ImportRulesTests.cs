@@ -1,5 +1,5 @@
 using System.Text;
-using Germinal.Core.Programs;
+using Germinal.Core.Practices;
 using Germinal.Core.Time;
 using Germinal.Service.Import;
 using Germinal.Store.Rows;

@@ -123,8 +123,8 @@ public sealed class ImportTests
         await using var db = world.Db();
         var people = await db.People.AsNoTracking().ToListAsync();
         Assert.Equal(first.Added, people.Count);
-        Assert.All(people.Where(p => p.Email is not null), p => Assert.True(Core.People.Addresses.IsEmail(p.Email)));
-        Assert.All(people.Where(p => p.Mobile is not null), p => Assert.True(Core.People.Addresses.IsE164(p.Mobile)));
+        Assert.All(people.Where(p => p.Email is not null), p => Assert.True(Core.Contact.Addresses.IsEmail(p.Email)));
+        Assert.All(people.Where(p => p.Mobile is not null), p => Assert.True(Core.Contact.Addresses.IsE164(p.Mobile)));
         Assert.All(people, p => Assert.NotNull(p.FirstName));
         Assert.Equal(people.Count(p => p.Email is not null), people.Select(p => p.Email).OfType<string>().Distinct().Count());
 

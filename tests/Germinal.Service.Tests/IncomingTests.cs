@@ -1,5 +1,5 @@
 using Germinal.Channels.Texts;
-using Germinal.Core.Programs;
+using Germinal.Core.Engine;
 using Germinal.Service.Engine;
 using Germinal.Service.Incoming;
 using Microsoft.EntityFrameworkCore;

@@ -1,6 +1,5 @@
 using Germinal.Channels;
 using Germinal.Core.Engine;
-using Germinal.Core.People;
 using Germinal.Service.Engine;
 using Germinal.Service.Programs;
 using Microsoft.EntityFrameworkCore;
@@ -28,7 +27,7 @@ public sealed class LiveEngineTests
         await world.MoveToAsync("2027-03-10T09:00");
         Assert.Equal(["Hello Ida", "Second"], world.Mail.Sent.Select(m => m.Subject));
         var touches = await world.TouchesAsync();
-        Assert.Equal(["sent", "open", "sent"], touches.Select(t => t.Status));
+        Assert.Equal([TouchStatus.Sent, TouchStatus.Open, TouchStatus.Sent], touches.Select(t => t.Status));
         Assert.Equal(World.At("2027-03-04T09:30"), touches[2].SettledAt);
         await using var db = world.Db();
         var state = await db.States.SingleAsync();
@@ -80,7 +79,7 @@ public sealed class LiveEngineTests
         await world.DoAsync(d => d.PutTagAsync([nameless.Id], "warm", default));
         await world.WorkAsync();
         Assert.Empty(world.Mail.Sent);
-        Assert.Equal("blocked", (await world.TouchesAsync())[0].Status);
+        Assert.Equal(TouchStatus.Blocked, (await world.TouchesAsync())[0].Status);
         await using (var db = world.Db())
         {
             await db.People.ExecuteUpdateAsync(u => u.SetProperty(p => p.FirstName, "Ida"));
@@ -121,7 +120,7 @@ public sealed class LiveEngineTests
         await world.DoAsync(d => d.PutTagAsync([ida.Id], "warm", default));
         world.Mail.Answers = _ => new ProviderAnswer(ProviderResult.NotTaken, "451 busy");
         await world.WorkAsync();
-        Assert.Equal("handing", (await world.TouchesAsync())[0].Status);
+        Assert.Equal(TouchStatus.Handing, (await world.TouchesAsync())[0].Status);
         world.Mail.Answers = _ => new ProviderAnswer(ProviderResult.Sent, "250 kept");
         await using (var db = world.Db())
         {
@@ -130,7 +129,7 @@ public sealed class LiveEngineTests
 
         await world.WorkAsync();
         Assert.Single(world.Mail.Sent);
-        Assert.Equal("sent", (await world.TouchesAsync())[0].Status);
+        Assert.Equal(TouchStatus.Sent, (await world.TouchesAsync())[0].Status);
     }
 
     [Fact]
@@ -142,7 +141,7 @@ public sealed class LiveEngineTests
         await world.DoAsync(d => d.PutTagAsync([ida.Id], "warm", default));
         world.Mail.Answers = m => m.Subject == "Second" ? new ProviderAnswer(ProviderResult.Sent, "ok") : new ProviderAnswer(ProviderResult.Refused, "550 no such user");
         await world.MoveToAsync("2027-03-05T10:00");
-        Assert.Equal(["skipped", "sent"], (await world.TouchesAsync()).Select(t => t.Status));
+        Assert.Equal([TouchStatus.Skipped, TouchStatus.Sent], (await world.TouchesAsync()).Select(t => t.Status));
     }
 
     /// <summary>A worker that died between handing over and recording: the touch is looked up by its own key.</summary>
@@ -158,7 +157,7 @@ public sealed class LiveEngineTests
         await world.Reactor.ReactAsync(world.Practice, await world.NowAsync(), null, default);
         world.Mail.Answers = _ => throw new InvalidOperationException("the worker dies here");
         await Assert.ThrowsAsync<InvalidOperationException>(() => world.Dispatcher.DispatchAsync(world.Practice, World.At("2027-03-01T10:00"), null, default));
-        Assert.Equal("handing", (await world.TouchesAsync())[0].Status);
+        Assert.Equal(TouchStatus.Handing, (await world.TouchesAsync())[0].Status);
         Assert.Equal(0, await world.Dispatcher.RecoverAsync(world.Practice, World.At("2027-03-01T10:00"), null, default));
         await using (var db = world.Db())
         {
@@ -168,7 +167,7 @@ public sealed class LiveEngineTests
         world.Mail.Answers = _ => new ProviderAnswer(ProviderResult.Sent, "ok");
         world.Mail.Knows = _ => known;
         await world.WorkAsync();
-        Assert.Equal(status, (await world.TouchesAsync())[0].Status);
+        Assert.Equal(TouchStatuses.Read(status), (await world.TouchesAsync())[0].Status);
         Assert.Equal(sentAgain, world.Mail.Sent.Count);
     }
 
@@ -230,7 +229,7 @@ public sealed class LiveEngineTests
         var engine = await world.Programs.EngineAsync(db, default);
         var facts = await FactsReading.LoadAsync(db, people, default);
         var foreseen = people.SelectMany(p => Rehearsal.Of(engine, facts[p], PersonState.Empty, World.At("2027-03-01T10:00"), World.At("2027-07-01T00:00"), new StartedByHand(World.At("2027-03-01T10:00"), id, "Ada")))
-            .Where(t => t.SettledAt is not null).Select(t => (t.TouchId, t.SettledAt!.Value, Words.Of(t.Outcome!.Value), t.Reason)).Order().ToList();
+            .Where(t => t.SettledAt is not null).Select(t => (t.TouchId, t.SettledAt!.Value, TouchStatuses.Of(t.Outcome!.Value), t.Reason)).Order().ToList();
         await world.DoAsync(d => d.StartProgramAsync([.. people], id, false, default));
         await world.MoveToAsync("2027-07-01T00:00");
         var lived = (await world.TouchesAsync()).Where(t => t.SettledAt is not null).Select(t => (t.Id, t.SettledAt!.Value, t.Status, t.Reason)).Order().ToList();

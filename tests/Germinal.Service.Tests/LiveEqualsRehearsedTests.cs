@@ -1,8 +1,10 @@
 using System.Globalization;
 using CsCheck;
 using Germinal.Channels.Letters;
+using Germinal.Core.Contact;
 using Germinal.Core.Engine;
-using Germinal.Core.People;
+using Germinal.Core.Files;
+using Germinal.Core.Practices;
 using Germinal.Core.Programs;
 using Germinal.Core.Tests;
 using Germinal.Core.Tests.Engine;
@@ -109,7 +111,7 @@ public sealed class LiveEqualsRehearsedTests
             lock (all)
             {
                 all.AddRange(touches.Where(t => t.SettledAt is not null)
-                    .Select(t => new Settled(actor.Person.Handle, t.Program.Definition.Name, t.Run, t.Step.Id, t.SettledAt!.Value, Words.Of(t.Outcome!.Value), t.Reason)));
+                    .Select(t => new Settled(actor.Person.Handle, t.Program.Definition.Name, t.Run, t.Step.Id, t.SettledAt!.Value, TouchStatuses.Of(t.Outcome!.Value).Word(), t.Reason)));
             }
         }, null, CancellationToken.None);
         return Ordered(all);
@@ -180,8 +182,8 @@ public sealed class LiveEqualsRehearsedTests
                 break;
             case StepTaskEnded t:
                 var step = engine.Shelf.Find(t.ProgramId, 1).Definition.StepOf(t.StepId);
-                var open = await db.Touches.Where(x => x.PersonId == person && x.ProgramId == t.ProgramId && x.StepId == t.StepId && (x.Status == "open" || (x.Status == "planned" && step is TaskStep)))
-                    .OrderBy(x => x.Status == "open" ? 0 : 1).ThenBy(x => x.SettledAt).ThenBy(x => x.Due).FirstOrDefaultAsync();
+                var open = await db.Touches.Where(x => x.PersonId == person && x.ProgramId == t.ProgramId && x.StepId == t.StepId && (x.Status == TouchStatus.Open || (x.Status == TouchStatus.Planned && step is TaskStep)))
+                    .OrderBy(x => x.Status == TouchStatus.Open ? 0 : 1).ThenBy(x => x.SettledAt).ThenBy(x => x.Due).FirstOrDefaultAsync();
                 if (open is not null)
                 {
                     await RecordAsync(EventKinds.CallEnded, ("touch", open.Id.ToString()), ("outcome", t.Outcome ?? ""));
@@ -246,7 +248,7 @@ public sealed class LiveEqualsRehearsedTests
                     // Killed in the middle of something.
                 }
             }));
-            await db.Touches.Where(t => t.Status == "handing").ExecuteUpdateAsync(u => u.SetProperty(t => t.LeasedUntil, (Instant?)Instant.MinValue));
+            await db.Touches.Where(t => t.Status == TouchStatus.Handing).ExecuteUpdateAsync(u => u.SetProperty(t => t.LeasedUntil, (Instant?)Instant.MinValue));
         }
     }
 
@@ -256,6 +258,6 @@ public sealed class LiveEqualsRehearsedTests
         var runs = await db.Runs.AsNoTracking().ToDictionaryAsync(r => r.Id, r => r.Number);
         var touches = await db.Touches.AsNoTracking().Where(t => t.SettledAt != null).ToListAsync();
         return Ordered(touches.Select(t => new Settled(
-            t.PersonId.ToString(), programs.Single(p => Given.IdOf(p) == t.ProgramId).Name, runs[t.RunId], t.StepId, t.ClosedAt ?? t.SettledAt!.Value, t.Status, t.CallOutcome ?? t.Reason)));
+            t.PersonId.ToString(), programs.Single(p => Given.IdOf(p) == t.ProgramId).Name, runs[t.RunId], t.StepId, t.ClosedAt ?? t.SettledAt!.Value, t.Status.Word(), t.CallOutcome ?? t.Reason)));
     }
 }

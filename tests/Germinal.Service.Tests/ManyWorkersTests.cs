@@ -18,7 +18,7 @@ public sealed class ManyWorkersTests
     private static async Task RetryAsync(World world)
     {
         await using var db = world.Db();
-        await db.Touches.Where(t => t.Status == "handing").ExecuteUpdateAsync(u => u.SetProperty(t => t.LeasedUntil, (Instant?)Instant.MinValue));
+        await db.Touches.Where(t => t.Status == TouchStatus.Handing).ExecuteUpdateAsync(u => u.SetProperty(t => t.LeasedUntil, (Instant?)Instant.MinValue));
         await world.WorkAsync();
     }
 
@@ -33,7 +33,7 @@ public sealed class ManyWorkersTests
         await world.WorkAsync();
         await using (var db = world.Db())
         {
-            Assert.Equal(["handing", "handing"], (await world.TouchesAsync()).Select(t => t.Status));
+            Assert.Equal([TouchStatus.Handing, TouchStatus.Handing], (await world.TouchesAsync()).Select(t => t.Status));
             Assert.Equal("The mail server does not answer", (await db.Providers.SingleAsync()).Trouble);
 
             // Time goes on (in real use; here the clock is set), and one of them says no meanwhile.
@@ -43,7 +43,7 @@ public sealed class ManyWorkersTests
 
         world.Mail.Answers = _ => new ProviderAnswer(ProviderResult.Sent, "250 ok");
         await RetryAsync(world);
-        Assert.Equal(["skipped late", "skipped opted-out"], (await world.TouchesAsync()).Select(t => $"{t.Status} {t.Reason}").Order());
+        Assert.Equal(["skipped late", "skipped opted-out"], (await world.TouchesAsync()).Select(t => $"{t.Status.Word()} {t.Reason}").Order());
         Assert.Empty(world.Mail.Sent);
     }
 
@@ -60,7 +60,7 @@ public sealed class ManyWorkersTests
         for (var i = 0; i < 4; i++)
         {
             var touch = (await world.TouchesAsync()).Single();
-            Assert.Equal(("handing", "later", "451 busy", i + 1), (touch.Status, touch.Reason, touch.LastAnswer, touch.Attempts));
+            Assert.Equal((TouchStatus.Handing, "later", "451 busy", i + 1), (touch.Status, touch.Reason, touch.LastAnswer, touch.Attempts));
             waits.Add((touch.LeasedUntil!.Value - SystemClock.Instance.GetCurrentInstant()).TotalSeconds);
             await RetryAsync(world);
         }
@@ -130,7 +130,7 @@ public sealed class ManyWorkersTests
 
         await Task.WhenAll(Enumerable.Range(0, 3).Select(_ => Task.Run(() => world.NewRoom().WorkAsync(default))));
         var sent = (await world.TouchesAsync()).OrderBy(t => t.SettledAt).ThenBy(t => t.PersonId).ToList();
-        Assert.All(sent, t => Assert.Equal("sent", t.Status));
+        Assert.All(sent, t => Assert.Equal(TouchStatus.Sent, t.Status));
         Assert.Equal([10, 10, 10, 4], sent.GroupBy(t => t.SettledAt!.Value.InZone(World.Zone).Date).OrderBy(g => g.Key).Select(g => g.Count()));
         Assert.Equal(people.OrderBy(p => p.ToString(), StringComparer.Ordinal), sent.OrderBy(t => t.SettledAt).ThenBy(t => t.PersonId.ToString(), StringComparer.Ordinal).Select(t => t.PersonId));
         Assert.Equal(34, world.Texts.Sent.Count);

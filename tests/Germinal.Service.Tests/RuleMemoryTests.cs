@@ -1,3 +1,4 @@
+using Germinal.Core.Engine;
 using Germinal.Core.Rules;
 using Germinal.Service.Engine;
 using Germinal.Service.Programs;
@@ -24,9 +25,9 @@ public sealed class RuleMemoryTests
 
     private static async Task AgreeAsync(World world, string after)
     {
-        var shelves = new ShelfReading();
+        var letters = new Channels.Letters.LiquidLetters();
         await using var db = world.Db();
-        var engine = await new ProgramDesk(new Channels.Letters.LiquidLetters(), shelves).EngineAsync(db, default);
+        var engine = await new ProgramDesk(letters, new Engines(letters, new ShelfReading())).EngineAsync(db, default);
         var now = await world.NowAsync();
         var ids = await db.People.Select(p => p.Id).ToListAsync();
         var facts = await FactsReading.LoadAsync(db, ids, default);
@@ -57,7 +58,7 @@ public sealed class RuleMemoryTests
         await AgreeAsync(world, "after the first letters");
         await using (var db = world.Db())
         {
-            var held = await db.Touches.Where(t => t.PersonId == people["Held"].Id && t.Status == "planned").Select(t => t.Id).SingleAsync();
+            var held = await db.Touches.Where(t => t.PersonId == people["Held"].Id && t.Status == TouchStatus.Planned).Select(t => t.Id).SingleAsync();
             await world.DoAsync(d => d.RecordAsync(people["Held"].Id, EventKinds.TouchMarked, new() { ["touch"] = held.ToString(), ["mark"] = "held" }, default));
             await world.DoAsync(d => d.RecordAsync(people["Paused"].Id, EventKinds.RunPaused, new() { ["program"] = longer.ToString() }, default));
             await world.DoAsync(d => d.RecordAsync(people["Replied"].Id, EventKinds.Replied, new() { ["channel"] = "email" }, default));

@@ -1,6 +1,7 @@
 using CsCheck;
+using Germinal.Core.Contact;
 using Germinal.Core.Engine;
-using Germinal.Core.People;
+using Germinal.Core.Files;
 using Germinal.Core.Rules;
 using Germinal.Core.Time;
 using Germinal.Service.Engine;
@@ -91,7 +92,7 @@ public sealed class RuleSqlTests : IDisposable
         db.Programs.AddRange(programs);
         var runs = rows.SelectMany(r => programs.Where(_ => random.Next(3) == 0).Select(p => new RunRow
         {
-            Id = Guid.NewGuid(), PracticeId = practice, PersonId = r.Id, ProgramId = p.Id, Version = 1, Number = 1, StartedAt = NodaConstants.UnixEpoch, Cause = new StartCause("hand", ""), EndedAt = Moment(random),
+            Id = Guid.NewGuid(), PracticeId = practice, PersonId = r.Id, ProgramId = p.Id, Version = 1, Number = 1, StartedAt = NodaConstants.UnixEpoch, Cause = new StartCause(CauseKind.Hand, ""), EndedAt = Moment(random),
         })).ToList();
         db.Runs.AddRange(runs);
         await db.SaveChangesAsync();

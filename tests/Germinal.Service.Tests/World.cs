@@ -3,7 +3,9 @@ using Germinal.Channels;
 using Germinal.Channels.Letters;
 using Germinal.Channels.Mail;
 using Germinal.Channels.Texts;
-using Germinal.Core.Programs;
+using Germinal.Core.Contact;
+using Germinal.Core.Files;
+using Germinal.Core.Practices;
 using Germinal.Core.Time;
 using Germinal.Service.Engine;
 using Germinal.Service.People;
@@ -102,7 +104,7 @@ internal sealed class World : IAsyncDisposable
         Reactor = new Reactor(Database, new Engines(liquid, shelves));
         Dispatcher = NewDispatcher();
         Room = NewRoom();
-        Programs = new ProgramDesk(liquid, shelves);
+        Programs = new ProgramDesk(liquid, new Engines(liquid, shelves));
     }
 
     private Handing Handing { get; }

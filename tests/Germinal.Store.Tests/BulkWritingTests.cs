@@ -1,5 +1,7 @@
 using System.Text.Json;
+using Germinal.Core.Contact;
 using Germinal.Core.Engine;
+using Germinal.Core.Practices;
 using Germinal.Store.Rows;
 using Microsoft.EntityFrameworkCore;
 using NodaTime;
@@ -25,7 +27,7 @@ public sealed class BulkWritingTests : IDisposable
 
     private static TouchRow Touch(Guid practice, Guid person, bool full) => new()
     {
-        Id = Guid.NewGuid(), PracticeId = practice, PersonId = person, RunId = Guid.Empty, ProgramId = Guid.Empty, Version = 3, StepId = "a", Kind = "call", Status = "open", Priority = 7,
+        Id = Guid.NewGuid(), PracticeId = practice, PersonId = person, RunId = Guid.Empty, ProgramId = Guid.Empty, Version = 3, StepId = "a", Kind = "call", Status = TouchStatus.Open, Priority = 7,
         Reason = full ? "it “waits” \\ {1,2} \n" : null, Held = full, FirstDue = Instant.MinValue, Due = Instant.MaxValue, SettledAt = full ? Now : null, ClosedAt = full ? Now : null,
         CallOutcome = full ? "reached" : null, Plan = full ? new PlanReason("start", "P7D", "2027-03-01", true) : null, Checks = full ? [new Check(CheckKind.Consent, true, "express", "it “says” so")] : [],
         AttemptId = full ? Guid.Empty : null, Attempts = 2, LeasedUntil = full ? Now : null, LastAnswer = full ? "250 Zoë" : null,

@@ -1,3 +1,4 @@
+using Germinal.Core.Engine;
 using System.IO.Compression;
 using System.Text;
 using Germinal.Service.Import;
@@ -65,11 +66,11 @@ public sealed class ErasingTests(Site site) : IClassFixture<Site>
         var touch = Guid.NewGuid();
         var run = Guid.NewGuid();
         var program = Guid.NewGuid();
-        db.Runs.Add(new RunRow { Id = run, PracticeId = site.Practice, PersonId = person, ProgramId = program, Version = 1, Number = 1, StartedAt = Site.Now, EndedAt = Site.Now, Cause = new("hand", Name) });
-        db.Touches.Add(new TouchRow { Id = touch, PracticeId = site.Practice, PersonId = person, RunId = run, ProgramId = program, Version = 1, StepId = "a", Kind = "email", Status = "sent", FirstDue = Site.Now, Due = Site.Now, SettledAt = Site.Now, Remark = Name });
+        db.Runs.Add(new RunRow { Id = run, PracticeId = site.Practice, PersonId = person, ProgramId = program, Version = 1, Number = 1, StartedAt = Site.Now, EndedAt = Site.Now, Cause = new(CauseKind.Hand, Name) });
+        db.Touches.Add(new TouchRow { Id = touch, PracticeId = site.Practice, PersonId = person, RunId = run, ProgramId = program, Version = 1, StepId = "a", Kind = "email", Status = TouchStatus.Sent, FirstDue = Site.Now, Due = Site.Now, SettledAt = Site.Now, Remark = Name });
         db.Messages.Add(new MessageRow { TouchId = touch, PracticeId = site.Practice, PersonId = person, MessageId = "m@example.com", ToAddress = Address, FromName = "Ada", FromAddress = "ada@example.com", Subject = Name, Html = Name, Text = Name, SentAt = Site.Now });
         db.Visits.Add(new VisitRow { PracticeId = site.Practice, PersonId = person, TouchId = touch, At = Site.Now, LastAt = Site.Now, Agent = Name });
-        db.Refusals.Add(new RefusalRow { PracticeId = site.Practice, PersonId = person, ProgramId = program, At = Site.Now, Reason = "not-for", Cause = new("hand", Name) });
+        db.Refusals.Add(new RefusalRow { PracticeId = site.Practice, PersonId = person, ProgramId = program, At = Site.Now, Reason = "not-for", Cause = new(CauseKind.Hand, Name) });
         await db.SaveChangesAsync();
         return person;
     }

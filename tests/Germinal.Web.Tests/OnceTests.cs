@@ -1,3 +1,4 @@
+using Germinal.Core.Engine;
 using System.Net;
 using Germinal.Channels;
 using Germinal.Service.Engine;
@@ -50,7 +51,7 @@ public sealed class OnceTests(Site site) : IClassFixture<Site>
         Assert.Equal(1, await EventsAsync(person, EventKinds.TaskEnded));
         await using (var db = site.Db())
         {
-            Assert.Equal("done", (await db.Touches.SingleAsync(t => t.Id == touch)).Status);
+            Assert.Equal(TouchStatus.Done, (await db.Touches.SingleAsync(t => t.Id == touch)).Status);
         }
 
         Assert.All(await TenAsync(ada, $"/api/touches/{touch}/undo"), s => Assert.Equal(HttpStatusCode.NoContent, s));
@@ -59,7 +60,7 @@ public sealed class OnceTests(Site site) : IClassFixture<Site>
         await site.WorkAsync();
         await using var after = site.Db();
         var row = await after.Touches.SingleAsync(t => t.Id == touch);
-        Assert.Equal(("done", "at last"), (row.Status, row.Remark));
+        Assert.Equal((TouchStatus.Done, "at last"), (row.Status, row.Remark));
         Assert.Equal(2, await EventsAsync(person, EventKinds.TaskEnded));
     }
 

@@ -104,7 +104,7 @@ public static class LetterLinks
                 }
             }
 
-            if (a.GetAttribute("data-call-in") is { } span && Core.Time.Offset.TryParse(span) is not { HasTimePart: false })
+            if (a.GetAttribute("data-call-in") is { } span && Core.Time.Distance.TryParse(span) is not { HasTimePart: false })
             {
                 yield return $"“{span}” is no span of days; P2D would be two working days.";
             }

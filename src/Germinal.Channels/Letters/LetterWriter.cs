@@ -1,7 +1,8 @@
 using System.Runtime.CompilerServices;
 using System.Text.RegularExpressions;
+using Germinal.Core.Contact;
 using Germinal.Core.Messages;
-using Germinal.Core.People;
+using Germinal.Core.Practices;
 using Germinal.Core.Programs;
 using NodaTime;
 

@@ -4,10 +4,12 @@ using System.Text.Encodings.Web;
 using Fluid;
 using Fluid.Ast;
 using Fluid.Values;
+using Germinal.Core.Contact;
 using Germinal.Core.Engine;
 using Germinal.Core.Messages;
-using Germinal.Core.People;
+using Germinal.Core.Practices;
 using Germinal.Core.Programs;
+using Germinal.Core.Time;
 using NodaTime;
 
 namespace Germinal.Channels.Letters;

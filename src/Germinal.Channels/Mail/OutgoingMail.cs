@@ -1,5 +1,6 @@
 using Germinal.Channels.Letters;
-using Germinal.Core.Programs;
+using Germinal.Core.Contact;
+using Germinal.Core.Practices;
 using MimeKit;
 using MimeKit.Utils;
 using NodaTime;

@@ -3,9 +3,9 @@ using System.CommandLine;
 using Germinal.Channels.Letters;
 using Germinal.Cli.Input;
 using Germinal.Cli.Output;
+using Germinal.Core.Contact;
 using Germinal.Core.Engine;
-using Germinal.Core.People;
-using Germinal.Core.Programs;
+using Germinal.Core.Practices;
 using Germinal.Core.Time;
 using NodaTime;
 

@@ -1,8 +1,9 @@
 using System.Text;
 using Germinal.Channels.Letters;
+using Germinal.Core.Contact;
 using Germinal.Core.Engine;
-using Germinal.Core.People;
-using Germinal.Core.Programs;
+using Germinal.Core.Files;
+using Germinal.Core.Practices;
 
 namespace Germinal.Cli.Input;
 

@@ -1,6 +1,7 @@
 using System.Text.Json;
 using System.Text.Json.Nodes;
 using Germinal.Channels.Letters;
+using Germinal.Core.Files;
 using Germinal.Core.Programs;
 
 namespace Germinal.Cli.Input;

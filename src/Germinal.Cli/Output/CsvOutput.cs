@@ -1,6 +1,6 @@
 using System.Globalization;
 using Germinal.Channels.Tables;
-using Germinal.Core.Programs;
+using Germinal.Core.Practices;
 using Germinal.Core.Time;
 
 namespace Germinal.Cli.Output;

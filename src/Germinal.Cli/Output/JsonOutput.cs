@@ -1,6 +1,6 @@
 using System.Text.Encodings.Web;
 using System.Text.Json;
-using Germinal.Core.Programs;
+using Germinal.Core.Practices;
 using Germinal.Core.Time;
 
 namespace Germinal.Cli.Output;

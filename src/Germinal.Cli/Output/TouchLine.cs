@@ -1,6 +1,6 @@
+using Germinal.Core.Contact;
 using Germinal.Core.Engine;
-using Germinal.Core.People;
-using Germinal.Core.Programs;
+using Germinal.Core.Practices;
 
 namespace Germinal.Cli.Output;
 

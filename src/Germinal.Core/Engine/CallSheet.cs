@@ -1,5 +1,4 @@
 using System.Collections.Frozen;
-using Germinal.Core.Programs;
 using Germinal.Core.Time;
 using NodaTime;
 

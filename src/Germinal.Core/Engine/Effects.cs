@@ -1,4 +1,6 @@
-using Germinal.Core.People;
+using System.Text.Json;
+using System.Text.Json.Serialization;
+using Germinal.Core.Contact;
 using Germinal.Core.Programs;
 using NodaTime;
 using NodaTime.Text;
@@ -39,10 +41,37 @@ public enum Outcome
     HandedOver,
 }
 
+/// <summary>What can start a run. Closed.</summary>
+[JsonConverter(typeof(CauseWords))]
+public enum CauseKind
+{
+    Hand,
+    SwitchedOn,
+    Tag,
+    List,
+    Stage,
+    StageAge,
+    Inquiry,
+    Unanswered,
+    Won,
+    Lost,
+    Occasion,
+    Appointment,
+    Link,
+    Keyword,
+    Finished,
+    Added,
+    HandOver,
+    Loop,
+}
+
+/// <summary>Stores a cause as its word: <c>hand-over</c>.</summary>
+public sealed class CauseWords() : JsonStringEnumConverter<CauseKind>(JsonNamingPolicy.KebabCaseLower, allowIntegerValues: false);
+
 /// <summary>What started a run, for its why.</summary>
-/// <param name="Kind">hand, switched-on, tag, list, stage, stage-age, inquiry, unanswered, won, lost, occasion, appointment, link, keyword, finished, added, hand-over, loop.</param>
+/// <param name="Kind">What kind of thing it was.</param>
 /// <param name="Detail">The tag, the stage, the occasion's name, the member, or the program that handed over.</param>
-public sealed record StartCause(string Kind, string Detail);
+public sealed record StartCause(CauseKind Kind, string Detail);
 
 /// <summary>How a due moment came about, as it is stored and told.</summary>
 /// <param name="Place">The kind of place: start, previous, occasion, on, yearly, key-date.</param>
@@ -67,6 +96,9 @@ public sealed record StartWaits(Guid ProgramId, Instant At, StartCause Cause) : 
 
 /// <summary>A run finished (no reason) or stopped.</summary>
 public sealed record RunEnded(Guid RunId, Instant At, string? StopReason) : Effect;
+
+/// <summary>A run that had been stopped by mistake goes on as it stood, its touch with it.</summary>
+public sealed record RunGoesOn(RunState Run) : Effect;
 
 /// <summary>A run was paused or goes on.</summary>
 public sealed record RunPaused(Guid RunId, Instant At, bool Paused) : Effect;

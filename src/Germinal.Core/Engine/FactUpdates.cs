@@ -1,5 +1,5 @@
 using System.Collections.Frozen;
-using Germinal.Core.People;
+using Germinal.Core.Contact;
 using Germinal.Core.Programs;
 
 namespace Germinal.Core.Engine;

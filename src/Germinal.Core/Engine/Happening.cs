@@ -1,5 +1,4 @@
-using Germinal.Core.People;
-using Germinal.Core.Programs;
+using Germinal.Core.Contact;
 using NodaTime;
 
 namespace Germinal.Core.Engine;

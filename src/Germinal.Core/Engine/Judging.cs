@@ -1,4 +1,5 @@
-using Germinal.Core.People;
+using Germinal.Core.Contact;
+using Germinal.Core.Practices;
 using Germinal.Core.Programs;
 using Germinal.Core.Time;
 using NodaTime;
@@ -12,7 +13,7 @@ namespace Germinal.Core.Engine;
 internal sealed class Judging
 {
     /// <summary>Rule 3.3: what a run that an occasion started keeps to where the step names nothing.</summary>
-    private static readonly Offset OccasionLateLimit = Offset.Parse("P1D");
+    private static readonly Distance OccasionLateLimit = Distance.Parse("P1D");
 
     // The last few midnights that were asked for: those of one date are asked for again and again.
     private readonly (LocalDate Date, DateTimeZone? Zone, Instant At)[] midnights = new (LocalDate, DateTimeZone?, Instant)[16];
@@ -48,7 +49,7 @@ internal sealed class Judging
     public Lack? Lacking => lacking;
 
     /// <summary>Rule 3.3: the step's own limit; for runs started by an occasion a day; else none.</summary>
-    public Offset? LateLimit => Step.LateLimit ?? (Run.Occasion is null ? null : OccasionLateLimit);
+    public Distance? LateLimit => Step.LateLimit ?? (Run.Occasion is null ? null : OccasionLateLimit);
 
     /// <summary>Begins with another touch.</summary>
     public Judging Begin(Practice practice, PersonFacts person, Going run, Instant now)

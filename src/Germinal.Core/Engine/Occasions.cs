@@ -1,4 +1,5 @@
-using Germinal.Core.People;
+using Germinal.Core.Contact;
+using Germinal.Core.Practices;
 using Germinal.Core.Programs;
 using Germinal.Core.Time;
 using NodaTime;

@@ -1,5 +1,6 @@
 using System.Runtime.InteropServices;
-using Germinal.Core.Programs;
+using Germinal.Core.Contact;
+using Germinal.Core.Practices;
 using Germinal.Core.Time;
 using NodaTime;
 

@@ -1,6 +1,7 @@
+using Germinal.Core.Programs;
 using System.Collections.Immutable;
 using System.Text.Json.Serialization;
-using Germinal.Core.Programs;
+using Germinal.Core.Contact;
 using NodaTime;
 
 namespace Germinal.Core.Engine;
@@ -128,6 +129,12 @@ public sealed record WaitingStart(Guid ProgramId, Instant Came, StartCause Cause
 /// </summary>
 public sealed record PersonState
 {
+    /// <summary>The form in which states are written now; it goes up when an older Germinal could not read them whole.</summary>
+    public const int CurrentForm = 1;
+
+    /// <summary>The form this state was written in; those from before there were forms count as the first.</summary>
+    public int Form { get; init; } = CurrentForm;
+
     /// <summary>Somebody for whom nothing has ever run.</summary>
     public static PersonState Empty { get; } = new();
 

@@ -18,8 +18,15 @@ public static class PersonStateJson
     /// <summary>The state as JSON.</summary>
     public static string Write(PersonState state) => JsonSerializer.Serialize(state, Options);
 
-    /// <summary>The state of a JSON value that <see cref="Write"/> made.</summary>
-    public static PersonState Read(string json) => JsonSerializer.Deserialize<PersonState>(json, Options) ?? PersonState.Empty;
+    /// <summary>The state of a JSON value that <see cref="Write"/> made, now or with an earlier form.</summary>
+    /// <exception cref="NotSupportedException">It was written by a newer Germinal, whose states this one cannot read whole.</exception>
+    public static PersonState Read(string json)
+    {
+        var state = JsonSerializer.Deserialize<PersonState>(json, Options) ?? PersonState.Empty;
+        return state.Form <= PersonState.CurrentForm
+            ? state
+            : throw new NotSupportedException($"What is remembered of this person was written by a newer Germinal (form {state.Form}; this one reads up to {PersonState.CurrentForm}). Start that one, or restore a backup from before.");
+    }
 
     private sealed class InstantJson : JsonConverter<Instant>
     {

@@ -1,4 +1,5 @@
 using System.Collections.Immutable;
+using Germinal.Core.Practices;
 using Germinal.Core.Programs;
 using NodaTime;
 
@@ -25,7 +26,7 @@ internal sealed partial class PersonTurn
             {
                 if (Alarms.StartOf(trigger, program.Current.Definition, appointment, Practice, person) is { } start && start <= now && Alarms.IsStillOfUse(appointment, start, now))
                 {
-                    Start(program.Current, new StartCause("appointment", made.Key), new OccasionRef(made.Key, made.Moment.InZone(Practice.Zone).Date, made.Moment), loops: false);
+                    Start(program.Current, new StartCause(CauseKind.Appointment, made.Key), new OccasionRef(made.Key, made.Moment.InZone(Practice.Zone).Date, made.Moment), loops: false);
                 }
             }
         }

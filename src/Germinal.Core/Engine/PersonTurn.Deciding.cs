@@ -1,6 +1,7 @@
 using System.Runtime.InteropServices;
+using Germinal.Core.Contact;
+using Germinal.Core.Practices;
 using Germinal.Core.Programs;
-using Germinal.Core.Rules;
 using NodaTime;
 
 namespace Germinal.Core.Engine;
@@ -309,11 +310,11 @@ internal sealed partial class PersonTurn
 
         if (engine.Shelf.Named(step.Program) is { } next)
         {
-            Start(next.Current, new StartCause(loops ? "loop" : "hand-over", run.Definition.Name), null, loops);
+            Start(next.Current, new StartCause(loops ? CauseKind.Loop : CauseKind.HandOver, run.Definition.Name), null, loops);
         }
         else
         {
-            Effects.Add(new StartRefused(Guid.Empty, now, Reason.ProgramOff.Word(), new StartCause(loops ? "loop" : "hand-over", step.Program)));
+            Effects.Add(new StartRefused(Guid.Empty, now, Reason.ProgramOff.Word(), new StartCause(loops ? CauseKind.Loop : CauseKind.HandOver, step.Program)));
         }
 
         if (!loops && runs.Contains(run))

@@ -1,3 +1,4 @@
+using Germinal.Core.Practices;
 using Germinal.Core.Programs;
 using Germinal.Core.Rules;
 using NodaTime;

@@ -1,4 +1,4 @@
-using Germinal.Core.Programs;
+using Germinal.Core.Practices;
 using NodaTime;
 
 namespace Germinal.Core.Engine;

@@ -1,7 +1,7 @@
 using System.Collections.Immutable;
+using Germinal.Core.Practices;
 using Germinal.Core.Programs;
 using Germinal.Core.Rules;
-using Germinal.Core.Time;
 using NodaTime;
 
 namespace Germinal.Core.Engine;
@@ -29,7 +29,7 @@ internal sealed partial class PersonTurn
 
         if (happening is StartedByHand byHand && engine.Shelf.On.All(p => p.Current.ProgramId != byHand.ProgramId))
         {
-            Effects.Add(new StartRefused(byHand.ProgramId, now, Reason.ProgramOff.Word(), new StartCause("hand", byHand.By)));
+            Effects.Add(new StartRefused(byHand.ProgramId, now, Reason.ProgramOff.Word(), new StartCause(CauseKind.Hand, byHand.By)));
         }
     }
 
@@ -47,21 +47,21 @@ internal sealed partial class PersonTurn
         var id = program.Current.ProgramId;
         return happening switch
         {
-            StartedByHand h => h.ProgramId == id ? new StartCause(h.BySwitchingOn ? "switched-on" : "hand", h.By) : null,
-            OccasionCame o => o.ProgramId == id ? new StartCause("occasion", o.Name) : null,
-            AppointmentCame a => a.ProgramId == id ? new StartCause("appointment", a.Key) : null,
-            StoodInStage s => s.ProgramId == id ? new StartCause("stage-age", s.Stage) : null,
-            InquiryStoodUnanswered u => u.ProgramId == id ? new StartCause("unanswered", "") : null,
-            TagPutOn t => triggers.Any(x => x is TagAdded a && Same(a.Tag, t.Tag)) ? new StartCause("tag", t.Tag) : null,
-            JoinedList l => triggers.Any(x => x is ListJoined a && Same(a.List, l.List)) ? new StartCause("list", l.List) : null,
-            EnteredStage s => triggers.Any(x => x is StageEntered a && Same(a.Stage, s.Stage)) ? new StartCause("stage", s.Stage) : null,
-            Inquired i => triggers.Any(x => x is InquiryReceived a && (a.Form is null || Same(a.Form, i.Form ?? ""))) ? new StartCause("inquiry", i.Form ?? "") : null,
-            Won => triggers.Any(x => x is OpportunityWon) ? new StartCause("won", "") : null,
-            Lost l => triggers.Any(x => x is OpportunityLost a && (a.Reason is null || Same(a.Reason, l.Reason ?? ""))) ? new StartCause("lost", l.Reason ?? "") : null,
-            FollowedLink f => triggers.Any(x => x is LinkFollowed a && Same(a.Link, f.Link)) ? new StartCause("link", f.Link) : null,
-            TextedWord w => triggers.Any(x => x is TextKeyword a && Same(a.Word, w.Word)) ? new StartCause("keyword", w.Word) : null,
-            FinishedProgram f => triggers.Any(x => x is ProgramFinished a && Same(a.Program, f.Program)) ? new StartCause("finished", f.Program) : null,
-            Added n => triggers.Any(x => x is PersonAdded a && (a.Source is null || Same(a.Source, n.Source ?? ""))) ? new StartCause("added", n.Source ?? "") : null,
+            StartedByHand h => h.ProgramId == id ? new StartCause(h.BySwitchingOn ? CauseKind.SwitchedOn : CauseKind.Hand, h.By) : null,
+            OccasionCame o => o.ProgramId == id ? new StartCause(CauseKind.Occasion, o.Name) : null,
+            AppointmentCame a => a.ProgramId == id ? new StartCause(CauseKind.Appointment, a.Key) : null,
+            StoodInStage s => s.ProgramId == id ? new StartCause(CauseKind.StageAge, s.Stage) : null,
+            InquiryStoodUnanswered u => u.ProgramId == id ? new StartCause(CauseKind.Unanswered, "") : null,
+            TagPutOn t => triggers.Any(x => x is TagAdded a && Same(a.Tag, t.Tag)) ? new StartCause(CauseKind.Tag, t.Tag) : null,
+            JoinedList l => triggers.Any(x => x is ListJoined a && Same(a.List, l.List)) ? new StartCause(CauseKind.List, l.List) : null,
+            EnteredStage s => triggers.Any(x => x is StageEntered a && Same(a.Stage, s.Stage)) ? new StartCause(CauseKind.Stage, s.Stage) : null,
+            Inquired i => triggers.Any(x => x is InquiryReceived a && (a.Form is null || Same(a.Form, i.Form ?? ""))) ? new StartCause(CauseKind.Inquiry, i.Form ?? "") : null,
+            Won => triggers.Any(x => x is OpportunityWon) ? new StartCause(CauseKind.Won, "") : null,
+            Lost l => triggers.Any(x => x is OpportunityLost a && (a.Reason is null || Same(a.Reason, l.Reason ?? ""))) ? new StartCause(CauseKind.Lost, l.Reason ?? "") : null,
+            FollowedLink f => triggers.Any(x => x is LinkFollowed a && Same(a.Link, f.Link)) ? new StartCause(CauseKind.Link, f.Link) : null,
+            TextedWord w => triggers.Any(x => x is TextKeyword a && Same(a.Word, w.Word)) ? new StartCause(CauseKind.Keyword, w.Word) : null,
+            FinishedProgram f => triggers.Any(x => x is ProgramFinished a && Same(a.Program, f.Program)) ? new StartCause(CauseKind.Finished, f.Program) : null,
+            Added n => triggers.Any(x => x is PersonAdded a && (a.Source is null || Same(a.Source, n.Source ?? ""))) ? new StartCause(CauseKind.Added, n.Source ?? "") : null,
             _ => null,
         };
     }

@@ -1,4 +1,3 @@
-using Germinal.Core.Programs;
 
 namespace Germinal.Core.Engine;
 

@@ -26,7 +26,7 @@ public static class Phrases
     public static string Time(LocalTime time) => TimeForm.Format(time);
 
     /// <summary>“7 days”, “a month”, “2 hours”; “at once” for nothing. The sign is left to the sentence around it.</summary>
-    public static string Span(Offset offset)
+    public static string Span(Distance offset)
     {
         var parts = new List<string>();
         void Part(long n, string one, string many)
@@ -50,7 +50,7 @@ public static class Phrases
     }
 
     /// <summary>True when an offset points back in time.</summary>
-    public static bool IsBack(Offset offset) => offset.Text.StartsWith('-');
+    public static bool IsBack(Distance offset) => offset.Text.StartsWith('-');
 
     /// <summary>An instant in the text the engine's reasons use, as a phrase on a clock; other text unchanged.</summary>
     public static string MomentOf(string text, DateTimeZone zone)

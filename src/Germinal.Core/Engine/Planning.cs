@@ -1,4 +1,5 @@
-using Germinal.Core.People;
+using Germinal.Core.Contact;
+using Germinal.Core.Practices;
 using Germinal.Core.Programs;
 using Germinal.Core.Time;
 using NodaTime;
@@ -18,7 +19,7 @@ internal readonly record struct Plan(Instant FirstDue, Reason? Skipped, bool Ope
 internal static class Planning
 {
     /// <summary>How long a blocked touch waits to be mended (section 8).</summary>
-    private static readonly Offset GivenUpAfter = Offset.Parse("P7D");
+    private static readonly Distance GivenUpAfter = Distance.Parse("P7D");
 
     /// <summary>Plans a step of a run.</summary>
     /// <param name="practice">The practice, for its hours, calendar and clock.</param>

@@ -1,5 +1,7 @@
 using System.Collections.Frozen;
 using System.Text.Json;
+using Germinal.Core.Programs;
+using Germinal.Core.Time;
 
 namespace Germinal.Core.Engine;
 
@@ -57,6 +59,7 @@ public enum Reason
     AlreadyBeen,
     TooSoon,
     HeldOut,
+    TooLate,
 
     // What a member or a channel did to a touch.
     Dropped,
@@ -111,6 +114,7 @@ public static class Reasons
         [Reason.AlreadyBeen] = "they have been through it",
         [Reason.TooSoon] = "the gap since the last time has not passed",
         [Reason.HeldOut] = "they are held out to compare with",
+        [Reason.TooLate] = "its day had passed when the work went on",
         [Reason.Dropped] = "a member dropped it",
         [Reason.StepRemoved] = "the step was taken out of the program",
         [Reason.RefusedByServer] = "the mail server refused it",

@@ -1,5 +1,5 @@
 using System.Collections.Concurrent;
-using Germinal.Core.People;
+using Germinal.Core.Contact;
 using Germinal.Core.Programs;
 using NodaTime;
 

@@ -1,6 +1,5 @@
 using System.Collections.Concurrent;
 using System.Runtime.InteropServices;
-using Germinal.Core.Programs;
 using NodaTime;
 
 namespace Germinal.Core.Engine;

@@ -1,5 +1,5 @@
-using Germinal.Core.People;
-using Germinal.Core.Programs;
+using Germinal.Core.Contact;
+using Germinal.Core.Practices;
 using Germinal.Core.Time;
 using NodaTime;
 

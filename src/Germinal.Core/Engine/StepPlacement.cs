@@ -1,4 +1,4 @@
-using Germinal.Core.People;
+using Germinal.Core.Contact;
 using Germinal.Core.Programs;
 using Germinal.Core.Time;
 using NodaTime;
@@ -45,9 +45,9 @@ public static class StepPlacement
 
                 return occasion.Moment is { } moment ? FromMoment(f.Offset, f.At, moment, time, clock) : FromDate(f.Offset, occasion.Date, time, clock);
             case OnDate d:
-                return d.Date < planning.InZone(clock).Date ? StepPlace.Skip(Reason.DatePassed) : FromDate(Offset.Zero, d.Date, time, clock);
+                return d.Date < planning.InZone(clock).Date ? StepPlace.Skip(Reason.DatePassed) : FromDate(Distance.Zero, d.Date, time, clock);
             case OnYearly y:
-                return NextYearly(y.Date, Offset.Zero, time, leapDay, clock, planning);
+                return NextYearly(y.Date, Distance.Zero, time, leapDay, clock, planning);
             case FromKeyDate k:
                 var date = person.KeyDates.FirstOrDefault(d => string.Equals(d.Name, k.Date, StringComparison.OrdinalIgnoreCase));
                 if (date is null || (!date.Yearly && date.Date.Year is null))
@@ -68,7 +68,7 @@ public static class StepPlacement
     }
 
     /// <summary>From a moment: a date part lands on a time of day, a time part or <c>P0D</c> keeps the moment (rule 1.4).</summary>
-    internal static StepPlace FromMoment(Offset offset, LocalTime? own, Instant from, LocalTime time, DateTimeZone clock)
+    internal static StepPlace FromMoment(Distance offset, LocalTime? own, Instant from, LocalTime time, DateTimeZone clock)
     {
         if (offset.HasTimePart || (offset.IsZero && own is null))
         {
@@ -80,13 +80,13 @@ public static class StepPlacement
     }
 
     /// <summary>From a date, which has no moment of its own: <c>P0D</c> is that date at the time of day.</summary>
-    private static StepPlace FromDate(Offset offset, LocalDate from, LocalTime time, DateTimeZone clock)
+    private static StepPlace FromDate(Distance offset, LocalDate from, LocalTime time, DateTimeZone clock)
     {
         var moment = LocalClock.At(offset.AddDates(from) + time, clock) + offset.Elapsed;
         return new StepPlace(new Placed(moment, offset.HasTimePart), null, null, from);
     }
 
-    private static StepPlace NextYearly(YearlyDate date, Offset offset, LocalTime time, LeapDay leapDay, DateTimeZone clock, Instant planning)
+    private static StepPlace NextYearly(YearlyDate date, Distance offset, LocalTime time, LeapDay leapDay, DateTimeZone clock, Instant planning)
     {
         // An offset may be longer than a year, either way; two years of margin find the first one that is not past.
         var year = planning.InZone(clock).Year - 2 - Math.Abs(offset.Dates.Years) - (Math.Abs(offset.Dates.Months) / 12);

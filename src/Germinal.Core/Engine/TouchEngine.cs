@@ -1,7 +1,8 @@
 using System.Collections.Concurrent;
 using System.Collections.Immutable;
+using Germinal.Core.Contact;
 using Germinal.Core.Messages;
-using Germinal.Core.People;
+using Germinal.Core.Practices;
 using Germinal.Core.Programs;
 using Germinal.Core.Rules;
 using NodaTime;

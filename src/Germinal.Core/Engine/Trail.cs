@@ -1,6 +1,9 @@
 using System.Globalization;
-using Germinal.Core.People;
+using Germinal.Core.Contact;
+using Germinal.Core.Practices;
 using Germinal.Core.Programs;
+using Germinal.Core.Rules;
+using Germinal.Core.Time;
 using NodaTime;
 using NodaTime.Text;
 
@@ -51,7 +54,7 @@ public sealed class Trail
     private readonly Step? step;
     private readonly Instant firstDue;
     private readonly Instant moment;
-    private readonly Offset? lateLimit;
+    private readonly Distance? lateLimit;
     private readonly ConsentReading consent;
     private readonly string? overruled;
     private readonly object? held;
@@ -102,13 +105,13 @@ public sealed class Trail
     {
         CheckKind.PersonReachable => [Judging.GoneBy(person!)?.Word() ?? ""],
         CheckKind.OnlyIf => [step!.OnlyIf is null ? "none" : "rule"],
-        CheckKind.HasAddress => [Address, FileWords.Of(Channel)],
+        CheckKind.HasAddress => [Address, ContactWords.Of(Channel)],
         CheckKind.NotSuppressed => [Address],
         CheckKind.Consent =>
         [
-            FileWords.Of(Channel),
-            consent.Verdict.ToString().ToLowerInvariant(),
-            consent.Decided?.Basis.ToString().ToLowerInvariant() ?? "",
+            ContactWords.Of(Channel),
+            ContactWords.Of(consent.Verdict),
+            consent.Decided is { } decided ? ContactWords.Of(decided.Basis) : "",
             consent.Decided?.Source ?? "",
             consent.Decided is { } d && d.At != Instant.MinValue ? InstantPattern.ExtendedIso.Format(d.At) : "",
             .. overruled is null ? Array.Empty<string>() : [overruled],

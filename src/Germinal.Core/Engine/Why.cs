@@ -19,24 +19,25 @@ public static class Why
         var when = Phrases.Moment(at, zone);
         var text = cause.Kind switch
         {
-            "tag" => $"The tag “{cause.Detail}” was put on {when}, which starts “{program}”.",
-            "stage" => $"They reached the stage {StageName(cause.Detail)} on {when}, which starts “{program}”.",
-            "list" => $"They joined the list “{cause.Detail}” on {when}, which starts “{program}”.",
-            "stage-age" => $"They had stood in the stage {StageName(cause.Detail)} long enough on {when}, which starts “{program}”.",
-            "inquiry" => $"They inquired on {when}, which starts “{program}”.",
-            "unanswered" => $"Their inquiry had not been answered by {when}, which starts “{program}”.",
-            "won" => $"An opportunity was won on {when}, which starts “{program}”.",
-            "lost" => $"An opportunity was lost on {when}, which starts “{program}”.",
-            "appointment" => $"Their appointment started “{program}” on {when}.",
-            "link" => $"They followed a link on {when}, which starts “{program}”.",
-            "keyword" => $"They sent the word “{cause.Detail}” on {when}, which starts “{program}”.",
-            "finished" => $"They finished “{cause.Detail}” on {when}, which starts “{program}”.",
-            "added" => $"They came into the contact database on {when}, which starts “{program}”.",
-            "occasion" => $"Their {cause.Detail} started “{program}” on {when}.",
-            "switched-on" => $"They qualified when “{program}” was switched on, {when}.",
-            "hand-over" => $"“{cause.Detail}” handed over to “{program}” on {when}.",
-            "loop" => $"“{program}” began anew on {when}.",
-            _ => $"{cause.Detail} started “{program}” by hand on {when}.",
+            CauseKind.Tag => $"The tag “{cause.Detail}” was put on {when}, which starts “{program}”.",
+            CauseKind.Stage => $"They reached the stage {StageName(cause.Detail)} on {when}, which starts “{program}”.",
+            CauseKind.List => $"They joined the list “{cause.Detail}” on {when}, which starts “{program}”.",
+            CauseKind.StageAge => $"They had stood in the stage {StageName(cause.Detail)} long enough on {when}, which starts “{program}”.",
+            CauseKind.Inquiry => $"They inquired on {when}, which starts “{program}”.",
+            CauseKind.Unanswered => $"Their inquiry had not been answered by {when}, which starts “{program}”.",
+            CauseKind.Won => $"An opportunity was won on {when}, which starts “{program}”.",
+            CauseKind.Lost => $"An opportunity was lost on {when}, which starts “{program}”.",
+            CauseKind.Appointment => $"Their appointment started “{program}” on {when}.",
+            CauseKind.Link => $"They followed a link on {when}, which starts “{program}”.",
+            CauseKind.Keyword => $"They sent the word “{cause.Detail}” on {when}, which starts “{program}”.",
+            CauseKind.Finished => $"They finished “{cause.Detail}” on {when}, which starts “{program}”.",
+            CauseKind.Added => $"They came into the contact database on {when}, which starts “{program}”.",
+            CauseKind.Occasion => $"Their {cause.Detail} started “{program}” on {when}.",
+            CauseKind.SwitchedOn => $"They qualified when “{program}” was switched on, {when}.",
+            CauseKind.HandOver => $"“{cause.Detail}” handed over to “{program}” on {when}.",
+            CauseKind.Loop => $"“{program}” began anew on {when}.",
+            CauseKind.Hand => $"{cause.Detail} started “{program}” by hand on {when}.",
+            _ => throw new ArgumentOutOfRangeException(nameof(cause)),
         };
         return new WhySentence("told", text);
     }
@@ -44,7 +45,7 @@ public static class Why
     /// <summary>How the due moment came about.</summary>
     public static WhySentence Planned(PlanReason plan, Instant firstDue, DateTimeZone zone)
     {
-        var offset = Offset.TryParse(plan.Offset);
+        var offset = Distance.TryParse(plan.Offset);
         var distance = offset is null ? plan.Offset : Phrases.Span(offset);
         var side = offset is not null && Phrases.IsBack(offset) ? "before" : "after";
         var due = Phrases.Moment(firstDue, zone);

@@ -1,5 +1,6 @@
 using System.Globalization;
-using Germinal.Core.People;
+using Germinal.Core.Contact;
+using Germinal.Core.Practices;
 using Germinal.Core.Programs;
 using NodaTime;
 using NodaTime.Text;

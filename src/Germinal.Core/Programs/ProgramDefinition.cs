@@ -1,3 +1,4 @@
+using Germinal.Core.Contact;
 using Germinal.Core.Rules;
 using Germinal.Core.Time;
 using NodaTime;
@@ -18,7 +19,7 @@ public enum AgainKind
 }
 
 /// <summary>The <c>again</c> of a program and, for after-finished, the gap.</summary>
-public sealed record Again(AgainKind Kind, Offset? Gap)
+public sealed record Again(AgainKind Kind, Distance? Gap)
 {
     /// <summary>The default.</summary>
     public static Again Never { get; } = new(AgainKind.Never, null);

@@ -1,3 +1,4 @@
+using Germinal.Core.Contact;
 using Germinal.Core.Rules;
 using Germinal.Core.Time;
 
@@ -13,7 +14,7 @@ public abstract record Step
     public Rule? OnlyIf { get; init; }
 
     /// <summary>How long after its first due moment the touch still makes sense (rule 3.3); null: the rule's default.</summary>
-    public Offset? LateLimit { get; init; }
+    public Distance? LateLimit { get; init; }
 
     public Purpose? Purpose { get; init; }
 
@@ -51,7 +52,7 @@ public sealed record EmailStep : Step
     public override string Kind => "email";
 
     /// <inheritdoc/>
-    public override Channel? Channel => Programs.Channel.Email;
+    public override Channel? Channel => Contact.Channel.Email;
 
     /// <inheritdoc/>
     public override IReadOnlyList<(string Key, string Text)> Templates => [("subject", Subject), ("body", Body)];
@@ -67,7 +68,7 @@ public sealed record TextStep : Step
     public override string Kind => "text";
 
     /// <inheritdoc/>
-    public override Channel? Channel => Programs.Channel.Text;
+    public override Channel? Channel => Contact.Channel.Text;
 
     /// <inheritdoc/>
     public override IReadOnlyList<(string Key, string Text)> Templates => [("body", Body)];
@@ -77,19 +78,19 @@ public sealed record TextStep : Step
 public sealed record CallStep : TaskStep
 {
     /// <summary>The slack of a call that names none (rule 9.4).</summary>
-    public static Offset DefaultSlack { get; } = Offset.Parse("P2D");
+    public static Distance DefaultSlack { get; } = Distance.Parse("P2D");
 
     /// <summary>What to say on the call, plain text with Liquid fields.</summary>
     public required string Script { get; init; }
 
     /// <summary>Working days by which the call may move (rule 9.4).</summary>
-    public Offset Slack { get; init; } = DefaultSlack;
+    public Distance Slack { get; init; } = DefaultSlack;
 
     /// <inheritdoc/>
     public override string Kind => "call";
 
     /// <inheritdoc/>
-    public override Channel? Channel => Programs.Channel.Call;
+    public override Channel? Channel => Contact.Channel.Call;
 
     /// <inheritdoc/>
     public override IReadOnlyList<(string Key, string Text)> Templates => [("script", Script)];
@@ -105,7 +106,7 @@ public sealed record NoteStep : TaskStep
     public override string Kind => "note";
 
     /// <inheritdoc/>
-    public override Channel? Channel => Programs.Channel.Post;
+    public override Channel? Channel => Contact.Channel.Post;
 
     /// <inheritdoc/>
     public override IReadOnlyList<(string Key, string Text)> Templates => [("body", Body)];
@@ -175,7 +176,7 @@ public sealed record ForkStep : Step
     public required Question If { get; init; }
 
     /// <summary>How long it waits for a yes from its due moment; null: it is judged then.</summary>
-    public Offset? Within { get; init; }
+    public Distance? Within { get; init; }
 
     public IReadOnlyList<Step> Then { get; init; } = [];
 

@@ -1,3 +1,4 @@
+using Germinal.Core.Contact;
 using NodaTime;
 
 namespace Germinal.Core.Programs;

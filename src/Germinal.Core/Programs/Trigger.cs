@@ -18,7 +18,7 @@ public sealed record ListJoined(string List) : Trigger;
 public sealed record StageEntered(string Stage) : Trigger;
 
 /// <summary>The person has stood in a stage for a span, counted on the practice's clock; once for each stay.</summary>
-public sealed record StageAge(string Stage, Offset After) : Trigger;
+public sealed record StageAge(string Stage, Distance After) : Trigger;
 
 /// <summary>An inquiry comes in, any or of one form.</summary>
 public sealed record InquiryReceived(string? Form) : Trigger;
@@ -27,7 +27,7 @@ public sealed record InquiryReceived(string? Form) : Trigger;
 /// An inquiry has stood unanswered for a span: days are working days, or calendar days with <paramref name="WorkingDays"/>
 /// false, ending at the same local time of the practice; hours are elapsed time.
 /// </summary>
-public sealed record InquiryUnanswered(Offset After, bool WorkingDays) : Trigger;
+public sealed record InquiryUnanswered(Distance After, bool WorkingDays) : Trigger;
 
 /// <summary>An opportunity is won.</summary>
 public sealed record OpportunityWon : Trigger;
@@ -40,10 +40,10 @@ public sealed record OpportunityLost(string? Reason) : Trigger;
 /// <param name="Offset">Applied to the observed date; <c>-P1D</c> starts the day before. Without a time part.</param>
 /// <param name="Years">Ages or anniversaries that count; empty means every year, the year may then be unknown.</param>
 /// <param name="GraceDays">How many days late a missed start still happens.</param>
-public sealed record OccasionTrigger(string Date, Offset Offset, IReadOnlyList<int> Years, int GraceDays = 2) : Trigger;
+public sealed record OccasionTrigger(string Date, Distance Offset, IReadOnlyList<int> Years, int GraceDays = 2) : Trigger;
 
 /// <summary>An appointment, of any type or of one: the run starts so long before or after its moment (rule 4.4).</summary>
-public sealed record AppointmentTrigger(string? Type, Offset Offset) : Trigger;
+public sealed record AppointmentTrigger(string? Type, Distance Offset) : Trigger;
 
 /// <summary>A link is followed.</summary>
 public sealed record LinkFollowed(string Link) : Trigger;

@@ -7,17 +7,17 @@ namespace Germinal.Core.Programs;
 public abstract record When(LocalTime? At);
 
 /// <summary>So long after the run started.</summary>
-public sealed record FromStart(Offset Offset, LocalTime? At) : When(At);
+public sealed record FromStart(Distance Offset, LocalTime? At) : When(At);
 
 /// <summary>So long after the step before settled.</summary>
-public sealed record FromPrevious(Offset Offset, LocalTime? At) : When(At)
+public sealed record FromPrevious(Distance Offset, LocalTime? At) : When(At)
 {
     /// <summary>At once after the step before: what a step without <c>when</c> means.</summary>
-    public static FromPrevious AtOnce { get; } = new(Offset.Zero, null);
+    public static FromPrevious AtOnce { get; } = new(Distance.Zero, null);
 }
 
 /// <summary>So long before or after the occasion that started the run.</summary>
-public sealed record FromOccasion(Offset Offset, LocalTime? At) : When(At);
+public sealed record FromOccasion(Distance Offset, LocalTime? At) : When(At);
 
 /// <summary>On one date.</summary>
 public sealed record OnDate(LocalDate Date, LocalTime? At) : When(At);
@@ -26,4 +26,4 @@ public sealed record OnDate(LocalDate Date, LocalTime? At) : When(At);
 public sealed record OnYearly(YearlyDate Date, LocalTime? At) : When(At);
 
 /// <summary>So long before or after a key date of the person.</summary>
-public sealed record FromKeyDate(string Date, Offset Offset, LocalTime? At) : When(At);
+public sealed record FromKeyDate(string Date, Distance Offset, LocalTime? At) : When(At);

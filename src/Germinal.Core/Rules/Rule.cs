@@ -75,7 +75,7 @@ public sealed partial record Leaf(string Field, RuleOp Op, IReadOnlyList<string>
     public decimal? Number { get; } = NumberOf(Values.Count > 0 ? Values[0] : "");
 
     /// <summary>The first value as a span, or null.</summary>
-    public Offset? Span { get; } = Offset.TryParse(Values.Count > 0 ? Values[0] : "");
+    public Distance? Span { get; } = Distance.TryParse(Values.Count > 0 ? Values[0] : "");
 
     /// <inheritdoc/>
     public bool Equals(Leaf? other) => other is not null && Field == other.Field && Op == other.Op && Values.SequenceEqual(other.Values, StringComparer.Ordinal);

@@ -1,7 +1,6 @@
 using System.Collections.Frozen;
 using System.Globalization;
-using Germinal.Core.People;
-using Germinal.Core.Programs;
+using Germinal.Core.Contact;
 using Germinal.Core.Time;
 using NodaTime;
 using NodaTime.Text;

@@ -1,4 +1,4 @@
-using Germinal.Core.People;
+using Germinal.Core.Contact;
 using Germinal.Core.Time;
 using NodaTime;
 
@@ -109,7 +109,7 @@ public static class RuleJudge
     /// <summary>
     /// Not later than the moment and not further back than the span: a moment to the instant, a date by whole days.
     /// </summary>
-    private static bool InLast(FieldValue value, Offset? span, RuleMoment moment)
+    private static bool InLast(FieldValue value, Distance? span, RuleMoment moment)
     {
         if (span is null)
         {

@@ -19,7 +19,7 @@ public static class LocalClock
     public static Instant At(LocalDateTime local, DateTimeZone zone)
     {
         // Far from any change of the clock there is one answer, and it is found without asking for the others.
-        var asUtc = local.WithOffset(NodaTime.Offset.Zero).ToInstant();
+        var asUtc = local.WithOffset(Offset.Zero).ToInstant();
         var interval = zone.GetZoneInterval(asUtc);
         var moment = asUtc - Duration.FromSeconds(interval.WallOffset.Seconds);
         var clear = (!interval.HasStart || moment - interval.Start > FarFromAChange) && (!interval.HasEnd || interval.End - moment > FarFromAChange);

@@ -1,6 +1,8 @@
 using System.Collections.Concurrent;
 using Germinal.Channels;
+using Germinal.Core.Contact;
 using Germinal.Core.Engine;
+using Germinal.Core.Practices;
 using Germinal.Store;
 using Germinal.Store.Rows;
 using Microsoft.EntityFrameworkCore;
@@ -243,7 +245,7 @@ public sealed partial class Dispatcher(
     private static IQueryable<TouchRow> StillHeld(GerminalDb db, IReadOnlyCollection<TouchRow> touches)
     {
         var (ids, attempts) = (touches.Select(t => t.Id).ToArray(), touches.Select(t => t.AttemptId).ToArray());
-        return db.Touches.Where(t => ids.Contains(t.Id) && attempts.Contains(t.AttemptId) && t.Status == "handing");
+        return db.Touches.Where(t => ids.Contains(t.Id) && attempts.Contains(t.AttemptId) && t.Status == TouchStatus.Handing);
     }
 
     private async Task LetGoAsync(Guid practiceId, List<TouchRow> touches)
@@ -304,7 +306,7 @@ public sealed partial class Dispatcher(
 
         await using var db = await databases.CreateDbContextAsync(stop);
         db.PracticeId = practiceId;
-        await StillHeld(db, touches).ExecuteUpdateAsync(u => u.SetProperty(t => t.Status, "uncertain").SetProperty(t => t.LeasedUntil, (Instant?)null), stop);
+        await StillHeld(db, touches).ExecuteUpdateAsync(u => u.SetProperty(t => t.Status, TouchStatus.Uncertain).SetProperty(t => t.LeasedUntil, (Instant?)null), stop);
     }
 
     /// <summary>Judges touches anew that did not go: what has been said meanwhile, the hour and the late limit count.</summary>

@@ -1,5 +1,5 @@
+using Germinal.Core.Contact;
 using Germinal.Core.Engine;
-using Germinal.Core.People;
 using Germinal.Store;
 using Germinal.Store.Rows;
 using Microsoft.EntityFrameworkCore;

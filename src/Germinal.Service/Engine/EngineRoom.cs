@@ -1,3 +1,4 @@
+using Germinal.Core.Engine;
 using System.Data.Common;
 using Germinal.Service.Clock;
 using Germinal.Store;
@@ -207,7 +208,7 @@ internal static class DuePeople
 
     public static async Task<List<Guid>> FindAsync(GerminalDb db, string due, Instant now, CancellationToken stop) => due switch
     {
-        Recovering => await db.Touches.AsNoTracking().Where(t => t.Status == "handing").Select(t => t.PersonId).Distinct().Take(AtOnce).ToListAsync(stop),
+        Recovering => await db.Touches.AsNoTracking().Where(t => t.Status == TouchStatus.Handing).Select(t => t.PersonId).Distinct().Take(AtOnce).ToListAsync(stop),
         Reacting => await db.States.AsNoTracking().Where(s => s.SetAside == null && (s.NextAlarm <= now || db.Events.Any(e => e.PersonId == s.PersonId && e.HandledAt == null && e.At <= now)))
             .OrderBy(s => s.NextAlarm).Select(s => s.PersonId).Take(AtOnce).ToListAsync(stop),
         _ => await db.States.AsNoTracking().Where(s => s.SetAside == null && s.NextDue <= now).OrderBy(s => s.NextDue).Select(s => s.PersonId).Take(AtOnce).ToListAsync(stop),

@@ -1,5 +1,6 @@
 using System.Collections.Frozen;
-using Germinal.Core.People;
+using Germinal.Core.Contact;
+using Germinal.Core.Engine;
 using Germinal.Core.Time;
 using Germinal.Service.People;
 using Germinal.Store;

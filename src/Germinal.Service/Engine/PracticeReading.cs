@@ -1,6 +1,7 @@
 using System.Collections.Frozen;
+using Germinal.Core.Contact;
+using Germinal.Core.Practices;
 using Germinal.Core.Programs;
-using Germinal.Core.People;
 using Germinal.Core.Time;
 using Germinal.Store;
 using Germinal.Store.Rows;

@@ -1,5 +1,4 @@
 using Germinal.Core.Engine;
-using Germinal.Core.People;
 using Germinal.Core.Programs;
 using Germinal.Store;
 using Germinal.Store.Rows;
@@ -180,7 +179,7 @@ public sealed class Reactor(IDbContextFactory<GerminalDb> databases, Engines eng
     {
         if (alarm is OccasionCame occasion && GraceOf(engine, occasion) is { } grace && now - alarm.At > grace)
         {
-            recorder.Missed(person, occasion.ProgramId, now, new StartCause("occasion", occasion.Name));
+            recorder.Missed(person, occasion.ProgramId, now, new StartCause(CauseKind.Occasion, occasion.Name));
             return;
         }
 

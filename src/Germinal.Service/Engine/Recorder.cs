@@ -1,4 +1,5 @@
 using Germinal.Core.Engine;
+using Germinal.Core.Practices;
 using Germinal.Core.Programs;
 using Germinal.Service.People;
 using Germinal.Store;
@@ -59,6 +60,20 @@ public sealed class Recorder(GerminalDb db, TouchEngine engine)
         row.NextAlarm = alarms.Count > 0 ? alarms[0].At : until;
     }
 
+    /// <summary>
+    /// Takes in the memory a person has after two were made one or parted again: everything due or to come is looked at anew,
+    /// at <paramref name="now"/>.
+    /// </summary>
+    public void TakeWhole(PersonStateRow row, PersonState state, IEnumerable<Effect> done, Instant now)
+    {
+        row.State = PersonStateJson.Write(state);
+        row.NextTouchAt = state.NextTouch(engine.Shelf) ?? Instant.MaxValue;
+        (row.NextDue, row.NextAlarm) = (now, Instant.MinValue);
+        (row.LastTouchAt, row.LastReplyAt) = (state.LastTouch ?? Instant.MinValue, state.LastReply);
+        states[row.PersonId] = row;
+        effects.AddRange(done.Select(e => (row.PersonId, e)));
+    }
+
     /// <summary>Writes what the calendar brought into the log, handled already.</summary>
     public void Log(Guid person, Happening alarm)
     {
@@ -81,7 +96,7 @@ public sealed class Recorder(GerminalDb db, TouchEngine engine)
     public void Keep(MessageRow message) => messages.Add(message);
 
     /// <summary>Notes a start that came too late to happen (rule 4.3), so that it is counted.</summary>
-    public void Missed(Guid person, Guid programId, Instant at, StartCause cause) => effects.Add((person, new StartRefused(programId, at, "too-late", cause)));
+    public void Missed(Guid person, Guid programId, Instant at, StartCause cause) => effects.Add((person, new StartRefused(programId, at, Reason.TooLate.Word(), cause)));
 
     /// <summary>Takes in the answer to a move of runs to another version (rule 13.1): their rows follow.</summary>
     public void TakeMoved(PersonStateRow row, Advance advance, Guid programId)
@@ -137,11 +152,20 @@ public sealed class Recorder(GerminalDb db, TouchEngine engine)
                     runs[e.RunId].EndedAt = e.At;
                     runs[e.RunId].StopReason = e.StopReason;
                     break;
+                case RunGoesOn e:
+                    (runs[e.Run.Id].EndedAt, runs[e.Run.Id].StopReason) = (null, null);
+                    if (touches.TryGetValue(e.Run.TouchId, out var standing))
+                    {
+                        (standing.Status, standing.Reason, standing.SettledAt, standing.Due) =
+                            (e.Run.Touch.Phase switch { TouchPhase.Blocked => TouchStatus.Blocked, TouchPhase.OnSheet => TouchStatus.Open, _ => TouchStatus.Planned }, e.Run.Touch.Waiting, null, e.Run.Touch.Due);
+                    }
+
+                    break;
                 case RunPaused e:
                     runs[e.RunId].PausedAt = e.Paused ? e.At : null;
                     break;
                 case TouchPlanned e when touches.TryGetValue(e.TouchId, out var again):
-                    again.Status = "planned";
+                    again.Status = TouchStatus.Planned;
                     again.Reason = null;
                     again.FirstDue = e.FirstDue;
                     again.Due = e.Due;
@@ -162,7 +186,7 @@ public sealed class Recorder(GerminalDb db, TouchEngine engine)
                     break;
                 case TouchHanded e:
                     var touch = touches[e.TouchId];
-                    touch.Status = "handing";
+                    touch.Status = TouchStatus.Handing;
                     touch.Reason = null;
                     touch.Due = e.At;
                     SetChecks(touch, e.Checks);
@@ -190,7 +214,7 @@ public sealed class Recorder(GerminalDb db, TouchEngine engine)
         await WriteRunsAsync(knownRuns, stop);
         await WriteTouchesAsync(known, stop);
         await WriteStatesAsync(stop);
-        return [.. handed.Values.Where(t => t.Status == "handing")];
+        return [.. handed.Values.Where(t => t.Status == TouchStatus.Handing)];
     }
 
     /// <summary>
@@ -201,8 +225,8 @@ public sealed class Recorder(GerminalDb db, TouchEngine engine)
     public static async Task<bool> SayWhetherItArrivedAsync(GerminalDb db, Guid touch, bool arrived, CancellationToken stop)
     {
         var reason = arrived ? Dispatcher.Arrived : Dispatcher.NotTakenYet;
-        return await db.Touches.Where(t => t.Id == touch && t.Status == "uncertain").ExecuteUpdateAsync(
-            u => u.SetProperty(t => t.Status, "handing").SetProperty(t => t.Reason, reason).SetProperty(t => t.LeasedUntil, (Instant?)Instant.MinValue), stop) == 1;
+        return await db.Touches.Where(t => t.Id == touch && t.Status == TouchStatus.Uncertain).ExecuteUpdateAsync(
+            u => u.SetProperty(t => t.Status, TouchStatus.Handing).SetProperty(t => t.Reason, reason).SetProperty(t => t.LeasedUntil, (Instant?)Instant.MinValue), stop) == 1;
     }
 
     private TouchRow Planned(Guid person, RunRow run, TouchPlanned e)
@@ -211,7 +235,7 @@ public sealed class Recorder(GerminalDb db, TouchEngine engine)
         return new TouchRow
         {
             Id = e.TouchId, PracticeId = Practice, PersonId = person, RunId = e.RunId, ProgramId = run.ProgramId, Version = run.Version, StepId = e.StepId,
-            Kind = definition.StepOf(e.StepId)!.Kind, Priority = definition.Priority, Status = "planned", FirstDue = e.FirstDue, Due = e.Due, Plan = e.Plan,
+            Kind = definition.StepOf(e.StepId)!.Kind, Priority = definition.Priority, Status = TouchStatus.Planned, FirstDue = e.FirstDue, Due = e.Due, Plan = e.Plan,
         };
     }
 
@@ -226,21 +250,21 @@ public sealed class Recorder(GerminalDb db, TouchEngine engine)
         switch (effect)
         {
             case TouchWaits e:
-                touch.Status = "planned";
+                touch.Status = TouchStatus.Planned;
                 touch.Due = e.Due;
                 touch.Reason = e.Reason;
                 touch.LeasedUntil = null;
                 SetChecks(touch, e.Checks);
                 break;
             case TouchBlocked e:
-                touch.Status = "blocked";
+                touch.Status = TouchStatus.Blocked;
                 touch.Reason = e.Reason;
                 touch.Due = e.GivenUpAt;
                 touch.LeasedUntil = null;
                 SetChecks(touch, e.Checks);
                 break;
             case TouchUnblocked e:
-                touch.Status = "planned";
+                touch.Status = TouchStatus.Planned;
                 touch.Reason = null;
                 touch.Due = e.Due;
                 break;
@@ -248,7 +272,7 @@ public sealed class Recorder(GerminalDb db, TouchEngine engine)
                 touch.Held = e.Held;
                 break;
             case TouchSettled e:
-                touch.Status = Words.Of(e.Outcome);
+                touch.Status = TouchStatuses.Of(e.Outcome);
                 touch.Reason = e.Reason;
                 touch.SettledAt = e.At;
                 touch.LeasedUntil = null;
@@ -259,14 +283,14 @@ public sealed class Recorder(GerminalDb db, TouchEngine engine)
 
                 break;
             case TaskClosed e:
-                touch.Status = Words.Of(e.Outcome);
+                touch.Status = TouchStatuses.Of(e.Outcome);
                 touch.ClosedAt = e.At;
                 touch.CallOutcome = e.Outcome == Outcome.Done ? e.Reason : null;
                 touch.Reason = e.Outcome == Outcome.Done ? null : e.Reason;
                 touch.Remark = e.Remark;
                 break;
             case TaskPutBack:
-                (touch.Status, touch.ClosedAt, touch.CallOutcome, touch.Reason) = (Words.Of(Outcome.Open), null, null, null);
+                (touch.Status, touch.ClosedAt, touch.CallOutcome, touch.Reason) = (TouchStatus.Open, null, null, null);
                 break;
         }
     }
@@ -276,6 +300,7 @@ public sealed class Recorder(GerminalDb db, TouchEngine engine)
         TouchEffect e => e.TouchId,
         TouchHoldChanged e => e.TouchId,
         OwnerToTell e => e.TouchId,
+        RunGoesOn e => e.Run.TouchId,
         _ => null,
     };
 
@@ -283,6 +308,7 @@ public sealed class Recorder(GerminalDb db, TouchEngine engine)
     {
         RunEnded e => e.RunId,
         RunPaused e => e.RunId,
+        RunGoesOn e => e.Run.Id,
         TouchPlanned e => e.RunId,
         _ => null,
     };
@@ -371,7 +397,7 @@ public sealed class Recorder(GerminalDb db, TouchEngine engine)
             $"""
             UPDATE touches t SET status = v.status, reason = v.reason, held = v.held, version = v.version, first_due = v.first_due, due = v.due, plan = coalesce(v.plan::jsonb, t.plan), checks = coalesce(v.checks::jsonb, t.checks),
               attempt_id = v.attempt_id, attempts = v.attempts, leased_until = v.leased_until, settled_at = v.settled_at, closed_at = v.closed_at, call_outcome = v.call_outcome, remark = v.remark
-            FROM unnest({Column(t => t.Id)}, {Column(t => t.Status)}, {Column(t => t.Reason)}, {Column(t => t.Held)}, {Column(t => t.Version)}, {Column(t => t.FirstDue)}, {Column(t => t.Due)},
+            FROM unnest({Column(t => t.Id)}, {Column(t => t.Status.Word())}, {Column(t => t.Reason)}, {Column(t => t.Held)}, {Column(t => t.Version)}, {Column(t => t.FirstDue)}, {Column(t => t.Due)},
               {Column(t => replanned.Contains(t.Id) ? GerminalDb.ToJson(t.Plan) : null)}, {Column(t => checkedAnew.Contains(t.Id) ? GerminalDb.ToJson(t.Checks) : null)}, {Column(t => t.AttemptId)}, {Column(t => t.Attempts)}, {Column(t => t.LeasedUntil)},
               {Column(t => t.SettledAt)}, {Column(t => t.ClosedAt)}, {Column(t => t.CallOutcome)}, {Column(t => t.Remark)})
               AS v(id, status, reason, held, version, first_due, due, plan, checks, attempt_id, attempts, leased_until, settled_at, closed_at, call_outcome, remark)

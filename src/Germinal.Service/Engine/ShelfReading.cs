@@ -1,5 +1,6 @@
 using System.Collections.Concurrent;
 using Germinal.Core.Engine;
+using Germinal.Core.Files;
 using Germinal.Core.Programs;
 using Germinal.Store;
 using Microsoft.EntityFrameworkCore;

@@ -1,6 +1,6 @@
 using System.Globalization;
 using System.Text.RegularExpressions;
-using Germinal.Core.People;
+using Germinal.Core.Contact;
 using Germinal.Core.Time;
 using NodaTime;
 using PhoneNumbers;

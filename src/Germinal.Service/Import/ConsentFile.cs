@@ -1,6 +1,8 @@
 using System.Globalization;
 using Germinal.Channels.Tables;
-using Germinal.Core.Programs;
+using Germinal.Core.Contact;
+using Germinal.Core.Engine;
+using Germinal.Core.Files;
 using Germinal.Service.Engine;
 using Germinal.Store;
 using Germinal.Store.Rows;
@@ -101,7 +103,7 @@ public sealed class ConsentFile
         }
 
         var channel = cell("channel").ToLowerInvariant();
-        if (FileWords.ChannelOf(channel) is null)
+        if (ContactWords.ChannelOf(channel) is null)
         {
             return Wrong($"“{cell("channel")}” is no channel; email, text, call or post is.");
         }

@@ -1,5 +1,5 @@
 using Germinal.Core.Engine;
-using Germinal.Core.Programs;
+using Germinal.Core.Practices;
 using Germinal.Core.Time;
 using Germinal.Service.Engine;
 using Germinal.Store;

@@ -1,7 +1,6 @@
 using System.Security.Cryptography;
 using System.Text;
-using Germinal.Core.People;
-using Germinal.Core.Programs;
+using Germinal.Core.Practices;
 using Germinal.Core.Time;
 using Germinal.Store;
 using NodaTime;

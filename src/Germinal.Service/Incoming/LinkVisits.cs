@@ -1,4 +1,5 @@
 using System.Globalization;
+using Germinal.Core.Engine;
 using Germinal.Core.Time;
 using Germinal.Service.Clock;
 using Germinal.Service.Engine;
@@ -131,7 +132,7 @@ public sealed class LinkVisits(IDbContextFactory<GerminalDb> databases)
             var practice = await PracticeReading.LoadAsync(db, stop);
             var owner = await db.People.Where(p => p.Id == touch.PersonId).Select(p => p.OwnerId).SingleAsync(stop) ?? practice.FallbackSender;
             var deputy = Effect("call-to") == "deputy" ? await db.Users.Where(u => u.Id == owner && u.PracticeId == db.PracticeId).Select(u => u.DeputyId).FirstOrDefaultAsync(stop) : null;
-            var days = Offset.TryParse(Effect("call-in") ?? "P0D")?.WholeDays ?? 0;
+            var days = Distance.TryParse(Effect("call-in") ?? "P0D")?.WholeDays ?? 0;
             var today = now.InZone(practice.Zone).Date;
             db.Tasks.Add(new TaskRow
             {

@@ -1,7 +1,8 @@
 using System.Text.Json;
+using System.Text.Json.Serialization;
+using Germinal.Core.Contact;
 using Germinal.Core.Engine;
-using Germinal.Core.People;
-using Germinal.Core.Programs;
+using Germinal.Core.Practices;
 using Germinal.Service.Engine;
 using Germinal.Store;
 using Germinal.Store.Rows;
@@ -22,7 +23,7 @@ public sealed record MergePreview(IReadOnlyDictionary<string, int> Moves, IReadO
 /// Two people that are one (rule 6.2): runs, history and consent move to the one that is kept, the stricter consent wins, and
 /// the other is archived. It can be taken back as long as nothing has happened to the one kept since.
 /// </summary>
-public sealed class PeopleMerge(GerminalDb db, PeopleDesk desk, Instant now, string by)
+public sealed class PeopleMerge(GerminalDb db, TouchEngine engine, PeopleDesk desk, Instant now, string by)
 {
     // What moves, and the column that names each row.
     private static readonly (string Table, string Id)[] Tables =
@@ -31,9 +32,9 @@ public sealed class PeopleMerge(GerminalDb db, PeopleDesk desk, Instant now, str
         ("appointments", "id"), ("inquiries", "id"), ("tasks", "id"),
     ];
 
-    private static readonly JsonSerializerOptions Json = new JsonSerializerOptions(JsonSerializerDefaults.Web).ConfigureForNodaTime(DateTimeZoneProviders.Tzdb);
+    private static readonly JsonSerializerOptions Json = new JsonSerializerOptions(JsonSerializerDefaults.Web) { Converters = { new JsonStringEnumConverter() } }.ConfigureForNodaTime(DateTimeZoneProviders.Tzdb);
 
-    private sealed record Before(PersonRow Kept, PersonRow Merged, string KeptState, string MergedState, string StateAfter, Dictionary<string, string[]> Moved, string[] MovedDates, long[] AddedConsent, Guid[] StoppedRuns);
+    private sealed record Before(PersonRow Kept, PersonRow Merged, string KeptState, string MergedState, string StateAfter, Dictionary<string, string[]> Moved, string[] MovedDates, long[] AddedConsent, RunState[] StoppedRuns);
 
     /// <summary>What merging would do; nothing is changed.</summary>
     public async Task<MergePreview> PreviewAsync(PersonRow kept, PersonRow merged, CancellationToken stop)
@@ -104,11 +105,11 @@ public sealed class PeopleMerge(GerminalDb db, PeopleDesk desk, Instant now, str
     }
 
     /// <summary>Merges. The caller has begun a transaction and commits it.</summary>
-    public async Task<MergeRow> MergeAsync(PersonRow kept, PersonRow merged, Practice practice, CancellationToken stop)
+    public async Task<MergeRow> MergeAsync(PersonRow kept, PersonRow merged, CancellationToken stop)
     {
         var pair = new[] { kept.Id, merged.Id };
         await db.Database.ExecuteSqlAsync($"SELECT 1 FROM person_states WHERE person_id = ANY({pair}) ORDER BY person_id FOR UPDATE", stop);
-        var states = await db.States.Where(s => pair.Contains(s.PersonId)).ToDictionaryAsync(s => s.PersonId, stop);
+        var states = await db.States.AsNoTracking().Where(s => pair.Contains(s.PersonId)).ToDictionaryAsync(s => s.PersonId, stop);
         var (keptJson, mergedJson) = (JsonSerializer.Serialize(kept, Json), JsonSerializer.Serialize(merged, Json));
         var (keptState, mergedState) = (states[kept.Id].State, states[merged.Id].State);
         var facts = await FactsReading.LoadAsync(db, pair, stop);
@@ -126,24 +127,22 @@ public sealed class PeopleMerge(GerminalDb db, PeopleDesk desk, Instant now, str
             UPDATE key_dates d SET person_id = {kept.Id} WHERE person_id = {merged.Id} AND NOT EXISTS (SELECT 1 FROM key_dates k WHERE k.person_id = {kept.Id} AND k.name = d.name)
             RETURNING d.name AS "Value"
             """).ToListAsync(stop);
-        var added = await KeepStricterAsync(kept.Id, facts[kept.Id], facts[merged.Id], practice, stop);
-        var (state, stopped) = Join(PersonStateJson.Read(keptState), PersonStateJson.Read(mergedState));
-        await StopAsync(kept.Id, stopped, stop);
-        states[kept.Id].State = PersonStateJson.Write(state);
-        states[merged.Id].State = PersonStateJson.Write(PersonState.Empty);
-        states[merged.Id].NextDue = Instant.MaxValue;
+        var added = await KeepStricterAsync(kept.Id, facts[kept.Id], facts[merged.Id], stop);
+        var joined = Merging.Join(PersonStateJson.Read(keptState), PersonStateJson.Read(mergedState), now);
         Fill(kept, merged);
         merged.Archived = true;
         db.Events.Add(desk.NewEvent(kept.Id, EventKinds.Edited, []));
         db.Events.Add(desk.NewEvent(kept.Id, EventKinds.Merged, new() { ["name"] = facts[merged.Id].Name }));
         db.Events.Add(desk.NewEvent(merged.Id, EventKinds.Archived, new() { ["into"] = kept.Id.ToString() }));
-        var before = new Before(JsonSerializer.Deserialize<PersonRow>(keptJson, Json)!, JsonSerializer.Deserialize<PersonRow>(mergedJson, Json)!, keptState, mergedState, states[kept.Id].State, moved, [.. dates], added, stopped);
+        var recorder = new Recorder(db, engine);
+        recorder.TakeWhole(states[kept.Id], joined.Kept, joined.Effects, now);
+        recorder.TakeWhole(states[merged.Id], PersonState.Empty, [], Instant.MaxValue);
+        var before = new Before(
+            JsonSerializer.Deserialize<PersonRow>(keptJson, Json)!, JsonSerializer.Deserialize<PersonRow>(mergedJson, Json)!, keptState, mergedState, states[kept.Id].State, moved, [.. dates], added,
+            [.. joined.Stopped]);
         var row = new MergeRow { Id = Guid.CreateVersion7(), PracticeId = db.PracticeId!.Value, KeptId = kept.Id, MergedId = merged.Id, At = now, By = by, Before = JsonSerializer.Serialize(before, Json) };
         db.Merges.Add(row);
-        await db.SaveChangesAsync(stop);
-
-        // What was due for either is judged again for the one.
-        await db.States.Where(s => s.PersonId == kept.Id).ExecuteUpdateAsync(u => u.SetProperty(s => s.NextDue, now).SetProperty(s => s.NextAlarm, Instant.MinValue), stop);
+        await recorder.WriteAsync(Instant.MinValue, stop);
         return row;
     }
 
@@ -168,7 +167,7 @@ public sealed class PeopleMerge(GerminalDb db, PeopleDesk desk, Instant now, str
     }
 
     /// <summary>Where one of the two had said no, a no stands at the end of the joined ledger, whatever is newer in it.</summary>
-    private async Task<long[]> KeepStricterAsync(Guid kept, PersonFacts a, PersonFacts b, Practice practice, CancellationToken stop)
+    private async Task<long[]> KeepStricterAsync(Guid kept, PersonFacts a, PersonFacts b, CancellationToken stop)
     {
         var rows = new List<ConsentRow>();
         foreach (var channel in Enum.GetValues<Channel>())
@@ -178,7 +177,7 @@ public sealed class PeopleMerge(GerminalDb db, PeopleDesk desk, Instant now, str
             {
                 foreach (var purpose in new[] { Purpose.Commercial, Purpose.Transactional })
                 {
-                    bool SaidNo(PersonFacts p) => ConsentLedger.Read(p.Consent, practice.Consent, channel, purpose, topic, now, practice.Zone).Verdict == ConsentVerdict.Withdrawn;
+                    bool SaidNo(PersonFacts p) => ConsentLedger.Read(p.Consent, engine.Practice.Consent, channel, purpose, topic, now, engine.Practice.Zone).Verdict == ConsentVerdict.Withdrawn;
                     if (SaidNo(a) != SaidNo(b))
                     {
                         rows.Add(new ConsentRow { PracticeId = db.PracticeId!.Value, PersonId = kept, Channel = Words.Of(channel), Purpose = Words.Of(purpose), Topic = topic, IsIn = false, At = now, Source = "one of two people that were merged had said no", By = by });
@@ -192,43 +191,6 @@ public sealed class PeopleMerge(GerminalDb db, PeopleDesk desk, Instant now, str
         return [.. rows.Select(r => r.Id)];
     }
 
-    /// <summary>The memory of both as one. Where both are in a program, the run of the one that goes ends.</summary>
-    private static (PersonState State, Guid[] Stopped) Join(PersonState kept, PersonState merged)
-    {
-        var stopped = merged.Runs.Where(r => r.Occasion is null && kept.Runs.Any(k => k.ProgramId == r.ProgramId && k.Occasion is null)).Select(r => r.Id).ToArray();
-        var been = kept.Been;
-        foreach (var (program, past) in merged.Been)
-        {
-            var known = been.GetValueOrDefault(program, new PastRuns(0, null));
-            been = been.SetItem(program, new PastRuns(known.Started + past.Started, known.LastEnded > past.LastEnded || past.LastEnded is null ? known.LastEnded : past.LastEnded));
-        }
-
-        return (kept with
-        {
-            Runs = [.. kept.Runs, .. merged.Runs.Where(r => !stopped.Contains(r.Id))],
-            OpenTasks = [.. kept.OpenTasks, .. merged.OpenTasks],
-            Been = been,
-            Occasions = kept.Occasions.Union(merged.Occasions),
-            Marks = kept.Marks.AddRange(merged.Marks),
-            Overruled = kept.Overruled.AddRange(merged.Overruled),
-            Sent = [.. kept.Sent.Concat(merged.Sent).OrderBy(s => s.At)],
-            Appointments = [.. kept.Appointments, .. merged.Appointments],
-            Inquiries = [.. kept.Inquiries.Concat(merged.Inquiries).Order()],
-            Waiting = [.. kept.Waiting, .. merged.Waiting],
-            LastTouch = Later(kept.LastTouch, merged.LastTouch),
-            LastReply = Later(kept.LastReply, merged.LastReply),
-        }, stopped);
-    }
-
-    private static Instant? Later(Instant? a, Instant? b) => a is null || b > a ? b : a;
-
-    private async Task StopAsync(Guid person, Guid[] runs, CancellationToken stop)
-    {
-        await db.Runs.Where(r => runs.Contains(r.Id)).ExecuteUpdateAsync(u => u.SetProperty(r => r.EndedAt, now).SetProperty(r => r.StopReason, "merged"), stop);
-        await db.Touches.Where(t => t.PersonId == person && runs.Contains(t.RunId) && (t.Status == "planned" || t.Status == "blocked"))
-            .ExecuteUpdateAsync(u => u.SetProperty(t => t.Status, "cancelled").SetProperty(t => t.Reason, "merged").SetProperty(t => t.SettledAt, now), stop);
-    }
-
     /// <summary>Takes a merge back. The caller has begun a transaction and commits it.</summary>
     /// <returns>Why it cannot be taken back; null when it was.</returns>
     public async Task<string?> UndoAsync(MergeRow merge, CancellationToken stop)
@@ -236,7 +198,7 @@ public sealed class PeopleMerge(GerminalDb db, PeopleDesk desk, Instant now, str
         var before = JsonSerializer.Deserialize<Before>(merge.Before, Json)!;
         var pair = new[] { merge.KeptId, merge.MergedId };
         await db.Database.ExecuteSqlAsync($"SELECT 1 FROM person_states WHERE person_id = ANY({pair}) ORDER BY person_id FOR UPDATE", stop);
-        var states = await db.States.Where(s => pair.Contains(s.PersonId)).ToDictionaryAsync(s => s.PersonId, stop);
+        var states = await db.States.AsNoTracking().Where(s => pair.Contains(s.PersonId)).ToDictionaryAsync(s => s.PersonId, stop);
         if (PersonStateJson.Read(states[merge.KeptId].State) is var standing && PersonStateJson.Write(standing) != PersonStateJson.Write(PersonStateJson.Read(before.StateAfter)))
         {
             return "Since then something has happened to this person: a message went, a program started or stopped. Taking the merge back could send things twice, so it stays.";
@@ -251,9 +213,7 @@ public sealed class PeopleMerge(GerminalDb db, PeopleDesk desk, Instant now, str
 
         await db.KeyDates.Where(d => d.PersonId == merge.KeptId && before.MovedDates.Contains(d.Name)).ExecuteUpdateAsync(u => u.SetProperty(d => d.PersonId, merge.MergedId), stop);
         await db.Consent.Where(c => before.AddedConsent.Contains(c.Id)).ExecuteDeleteAsync(stop);
-        await db.Runs.Where(r => before.StoppedRuns.Contains(r.Id)).ExecuteUpdateAsync(u => u.SetProperty(r => r.EndedAt, (Instant?)null).SetProperty(r => r.StopReason, (string?)null), stop);
-        await db.Touches.Where(t => pair.Contains(t.PersonId) && before.StoppedRuns.Contains(t.RunId) && t.Reason == "merged")
-            .ExecuteUpdateAsync(u => u.SetProperty(t => t.Status, "planned").SetProperty(t => t.Reason, (string?)null).SetProperty(t => t.SettledAt, (Instant?)null), stop);
+        var recorder = new Recorder(db, engine);
         foreach (var (old, state) in new[] { (before.Kept, before.KeptState), (before.Merged, before.MergedState) })
         {
             var row = await db.People.SingleAsync(p => p.Id == old.Id, stop);
@@ -263,12 +223,12 @@ public sealed class PeopleMerge(GerminalDb db, PeopleDesk desk, Instant now, str
                 (old.Tags, old.Lists, old.Custom, old.DoNotContact, old.DoNotContactReason, old.Died, old.Archived, old.AddedAt);
             row.Edition++;
             PersonNames.Refresh(row);
-            (states[old.Id].State, states[old.Id].NextDue, states[old.Id].NextAlarm) = (state, now, Instant.MinValue);
+            recorder.TakeWhole(states[old.Id], PersonStateJson.Read(state), old.Id == merge.MergedId ? Merging.Part(before.StoppedRuns) : [], now);
             db.Events.Add(desk.NewEvent(old.Id, EventKinds.Edited, []));
         }
 
         merge.UndoneAt = now;
-        await db.SaveChangesAsync(stop);
+        await recorder.WriteAsync(Instant.MinValue, stop);
         return null;
     }
 }

@@ -1,7 +1,9 @@
 using Germinal.Channels.Letters;
+using Germinal.Core.Contact;
 using Germinal.Core.Engine;
+using Germinal.Core.Files;
 using Germinal.Core.Messages;
-using Germinal.Core.People;
+using Germinal.Core.Practices;
 using Germinal.Core.Programs;
 using Germinal.Service.Clock;
 using Germinal.Service.Engine;
@@ -25,7 +27,7 @@ public sealed record AudienceFinding(string Text, int Count, IReadOnlyList<(Guid
 public sealed record WhoStarts(IReadOnlyList<(Guid Id, string Name)> Starting, IReadOnlyDictionary<string, int> Refused);
 
 /// <summary>What is done with programs on their page: checking, seeing who starts, switching on, pausing, trying on one person.</summary>
-public sealed class ProgramDesk(LiquidLetters letters, ShelfReading shelves)
+public sealed class ProgramDesk(LiquidLetters letters, Engines engines)
 {
     private const int AudienceLooked = 2000;
 
@@ -176,8 +178,8 @@ public sealed class ProgramDesk(LiquidLetters letters, ShelfReading shelves)
     /// <summary>The practice's engine with one program on in the given wording, whatever its status is.</summary>
     public async Task<TouchEngine> EngineWithAsync(GerminalDb db, Guid programId, ProgramDefinition program, Instant now, CancellationToken stop)
     {
-        var practice = await PracticeReading.LoadAsync(db, stop);
-        var shelf = await shelves.LoadAsync(db, stop);
+        var (known, _) = await engines.OfAsync(db, stop);
+        var (practice, shelf) = (known.Practice, known.Shelf);
         var draft = new ProgramVersion(programId, int.MaxValue, program);
         var versions = await db.ProgramVersions.AsNoTracking().Select(v => new { v.ProgramId, v.Version }).ToListAsync(stop);
         return new TouchEngine(
@@ -189,8 +191,7 @@ public sealed class ProgramDesk(LiquidLetters letters, ShelfReading shelves)
     }
 
     /// <summary>The practice's engine as it is.</summary>
-    public async Task<TouchEngine> EngineAsync(GerminalDb db, CancellationToken stop) =>
-        new(await PracticeReading.LoadAsync(db, stop), await shelves.LoadAsync(db, stop), letters);
+    public async Task<TouchEngine> EngineAsync(GerminalDb db, CancellationToken stop) => (await engines.OfAsync(db, stop)).Engine;
 
     /// <summary>
     /// Publishes the draft as a new version and switches the program on; runs under way stay on their version (rule 13.1).

@@ -1,3 +1,4 @@
+using Germinal.Core.Contact;
 using Germinal.Core.Engine;
 using NodaTime;
 
@@ -121,8 +122,8 @@ public sealed class TouchRow : IOwned
     /// <summary>The step's kind.</summary>
     public required string Kind { get; set; }
 
-    /// <summary>planned, handing, uncertain, blocked, open, or an outcome: sent, done, skipped, cancelled, given-up, handed-over.</summary>
-    public required string Status { get; set; }
+    /// <summary>Where it stands; stored as its word.</summary>
+    public required TouchStatus Status { get; set; }
 
     /// <summary>The program's priority when it was planned; touches due together go by it (rule 9.3).</summary>
     public int Priority { get; set; } = 50;

@@ -1,6 +1,7 @@
+using Germinal.Core.Engine;
 using System.Security.Cryptography;
 using Germinal.Channels.Letters;
-using Germinal.Core.Programs;
+using Germinal.Core.Contact;
 using Germinal.Service.Clock;
 using Germinal.Service.Engine;
 using Germinal.Service.Programs;
@@ -63,7 +64,7 @@ public static class CalendarFeed
         var now = await PracticeClock.NowAsync(db, stop);
         var (from, until) = (now - Behind, now + Ahead);
         var own = db.People.Where(p => p.OwnerId == member.Id || (p.OwnerId == null && engine.Practice.FallbackSender == member.Id));
-        var touches = await db.Touches.AsNoTracking().Where(t => (t.Kind == "call" || t.Kind == "task" || t.Kind == "note") && (t.Status == "open" || t.Status == "planned") && t.Due < until && own.Any(p => p.Id == t.PersonId))
+        var touches = await db.Touches.AsNoTracking().Where(t => (t.Kind == "call" || t.Kind == "task" || t.Kind == "note") && (t.Status == TouchStatus.Open || t.Status == TouchStatus.Planned) && t.Due < until && own.Any(p => p.Id == t.PersonId))
             .OrderBy(t => t.Due).ThenBy(t => t.Id).Take(1000).ToListAsync(stop);
         var tasks = await db.Tasks.AsNoTracking().Where(t => t.MemberId == member.Id && t.DoneAt == null).OrderBy(t => t.Due).Take(500).ToListAsync(stop);
         var appointments = await db.Appointments.AsNoTracking().Where(a => a.At > from && a.At < until && (a.WithId == member.Id || own.Any(p => p.Id == a.PersonId))).OrderBy(a => a.At).Take(500).ToListAsync(stop);

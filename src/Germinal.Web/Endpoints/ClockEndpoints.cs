@@ -1,3 +1,4 @@
+using Germinal.Core.Time;
 using Germinal.Service.Engine;
 using Germinal.Store;
 using Germinal.Web.Hosting;
@@ -56,7 +57,7 @@ public static class ClockEndpoints
         Instant? target = body.To switch
         {
             "tomorrow" => Morning(today.PlusDays(1)),
-            _ when Offset.TryParse(body.To) is { } offset => offset.AddTo(clock.Now, zone),
+            _ when Distance.TryParse(body.To) is { } offset => offset.AddTo(clock.Now, zone),
             _ when Core.Time.Dates.TryParse(body.To) is { } date => Morning(date),
             _ => null,
         };

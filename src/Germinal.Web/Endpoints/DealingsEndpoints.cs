@@ -1,3 +1,4 @@
+using Germinal.Core.Engine;
 using Germinal.Core.Time;
 using Germinal.Service.Clock;
 using Germinal.Service.Engine;

@@ -1,3 +1,4 @@
+using Germinal.Core.Engine;
 using Germinal.Channels.Letters;
 using Germinal.Channels.Post;
 using Germinal.Core.Programs;
@@ -30,7 +31,7 @@ public static class NoteEndpoints
         {
             var now = await PracticeClock.NowAsync(db, stop);
             var ids = body.Touches.ToArray();
-            return TypedResults.Ok(new PeopleEndpoints.Changed(await db.Touches.Where(t => ids.Contains(t.Id) && t.Kind == "note" && t.Status == "open").ExecuteUpdateAsync(u => u.SetProperty(t => t.PrintedAt, now), stop)));
+            return TypedResults.Ok(new PeopleEndpoints.Changed(await db.Touches.Where(t => ids.Contains(t.Id) && t.Kind == "note" && t.Status == TouchStatus.Open).ExecuteUpdateAsync(u => u.SetProperty(t => t.PrintedAt, now), stop)));
         });
     }
 
@@ -38,7 +39,7 @@ public static class NoteEndpoints
     {
         var engine = await programs.EngineAsync(db, stop);
         var now = await PracticeClock.NowAsync(db, stop);
-        var touches = await db.Touches.AsNoTracking().Where(t => t.Kind == "note" && t.Status == "open").OrderBy(t => t.Due).ThenBy(t => t.Id).Take(MostAtOnce).ToListAsync(stop);
+        var touches = await db.Touches.AsNoTracking().Where(t => t.Kind == "note" && t.Status == TouchStatus.Open).OrderBy(t => t.Due).ThenBy(t => t.Id).Take(MostAtOnce).ToListAsync(stop);
         var facts = await FactsReading.LoadAsync(db, [.. touches.Select(t => t.PersonId).Distinct()], stop);
         var liquid = (LiquidLetters)engine.Templates;
         return [.. touches.Select(t =>

@@ -1,5 +1,4 @@
-using Germinal.Core.People;
-using Germinal.Core.Time;
+using Germinal.Core.Engine;
 using Germinal.Service;
 using Germinal.Service.Clock;
 using Germinal.Service.Engine;

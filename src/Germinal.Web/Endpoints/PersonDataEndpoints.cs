@@ -39,24 +39,25 @@ public static class PersonDataEndpoints
         return kept is null || merged is null || id == other ? null : (kept, merged);
     }
 
-    private static async Task<PeopleMerge> MergeOfAsync(GerminalDb db, Caller caller, CancellationToken stop)
+    private static async Task<PeopleMerge> MergeOfAsync(GerminalDb db, Engines engines, Caller caller, CancellationToken stop)
     {
         var now = await PracticeClock.NowAsync(db, stop);
-        return new PeopleMerge(db, new PeopleDesk(db, caller.Name, now), now, caller.Name);
+        var (engine, _) = await engines.OfAsync(db, stop);
+        return new PeopleMerge(db, engine, new PeopleDesk(db, caller.Name, now), now, caller.Name);
     }
 
-    private static async Task<Results<Ok<MergePreviewDto>, NotFound>> Preview(Guid id, Guid other, GerminalDb db, Caller caller, CancellationToken stop)
+    private static async Task<Results<Ok<MergePreviewDto>, NotFound>> Preview(Guid id, Guid other, GerminalDb db, Engines engines, Caller caller, CancellationToken stop)
     {
         if (await BothAsync(db, id, other, stop) is not { } both)
         {
             return TypedResults.NotFound();
         }
 
-        var preview = await (await MergeOfAsync(db, caller, stop)).PreviewAsync(both.Kept, both.Merged, stop);
+        var preview = await (await MergeOfAsync(db, engines, caller, stop)).PreviewAsync(both.Kept, both.Merged, stop);
         return TypedResults.Ok(new MergePreviewDto(PeopleEndpoints.NameOf(both.Kept), PeopleEndpoints.NameOf(both.Merged), preview.Moves, preview.Fills, preview.Stops, preview.Warnings));
     }
 
-    private static async Task<Results<Ok<MergedDto>, NotFound, ProblemHttpResult>> Merge(Guid id, MergeBody body, GerminalDb db, Caller caller, CancellationToken stop)
+    private static async Task<Results<Ok<MergedDto>, NotFound, ProblemHttpResult>> Merge(Guid id, MergeBody body, GerminalDb db, Engines engines, Caller caller, CancellationToken stop)
     {
         await using var transaction = await db.Database.BeginTransactionAsync(stop);
         var known = await db.People.CountAsync(p => p.Id == id || p.Id == body.Other, stop);
@@ -71,13 +72,12 @@ public static class PersonDataEndpoints
             return Problems.Conflict("One of the two has been merged or archived meanwhile. Load the page again.");
         }
 
-        var practice = await PracticeReading.LoadAsync(db, stop);
-        var row = await (await MergeOfAsync(db, caller, stop)).MergeAsync(both.Kept, both.Merged, practice, stop);
+        var row = await (await MergeOfAsync(db, engines, caller, stop)).MergeAsync(both.Kept, both.Merged, stop);
         await transaction.CommitAsync(stop);
         return TypedResults.Ok(new MergedDto(row.Id));
     }
 
-    private static async Task<Results<NoContent, NotFound, ProblemHttpResult>> Undo(Guid id, GerminalDb db, Caller caller, CancellationToken stop)
+    private static async Task<Results<NoContent, NotFound, ProblemHttpResult>> Undo(Guid id, GerminalDb db, Engines engines, Caller caller, CancellationToken stop)
     {
         await using var transaction = await db.Database.BeginTransactionAsync(stop);
         var pair = await db.Merges.AsNoTracking().Where(m => m.Id == id).Select(m => new[] { m.KeptId, m.MergedId }).FirstOrDefaultAsync(stop) ?? [];
@@ -86,7 +86,7 @@ public static class PersonDataEndpoints
             return TypedResults.NotFound();
         }
 
-        if (await (await MergeOfAsync(db, caller, stop)).UndoAsync(merge, stop) is { } problem)
+        if (await (await MergeOfAsync(db, engines, caller, stop)).UndoAsync(merge, stop) is { } problem)
         {
             return Problems.Conflict(problem);
         }

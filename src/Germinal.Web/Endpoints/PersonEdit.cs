@@ -1,4 +1,3 @@
-using Germinal.Core.People;
 using Germinal.Core.Time;
 using Germinal.Service.Import;
 using Germinal.Store;

@@ -1,6 +1,8 @@
+using Germinal.Core.Contact;
 using Germinal.Core.Engine;
-using Germinal.Core.People;
+using Germinal.Core.Practices;
 using Germinal.Core.Programs;
+using Germinal.Core.Time;
 using Germinal.Service;
 using Germinal.Service.Clock;
 using Germinal.Service.Engine;

@@ -146,7 +146,7 @@ public static class PracticeEndpoints
             yield return ("voice", "A practice speaks as I or as we.");
         }
 
-        if (body.TextNumber.Trim() is { Length: > 0 } number && !Core.People.Addresses.IsWellFormed(Core.Programs.Channel.Text, number))
+        if (body.TextNumber.Trim() is { Length: > 0 } number && !Core.Contact.Addresses.IsWellFormed(Core.Contact.Channel.Text, number))
         {
             yield return ("textNumber", $"“{number}” is no number in international form; +12075550100 would be.");
         }

@@ -1,7 +1,7 @@
 using System.Text;
 using Germinal.Channels;
-using Germinal.Core.People;
-using Germinal.Core.Programs;
+using Germinal.Core.Contact;
+using Germinal.Core.Practices;
 using Germinal.Service;
 using Germinal.Service.Clock;
 using Germinal.Service.Engine;

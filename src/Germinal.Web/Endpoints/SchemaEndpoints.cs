@@ -1,4 +1,4 @@
-using Germinal.Core.Programs;
+using Germinal.Core.Files;
 
 namespace Germinal.Web.Endpoints;
 

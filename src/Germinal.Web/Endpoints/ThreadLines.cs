@@ -1,6 +1,7 @@
 using Germinal.Channels.Letters;
+using Germinal.Core.Contact;
 using Germinal.Core.Engine;
-using Germinal.Core.People;
+using Germinal.Core.Practices;
 using Germinal.Core.Programs;
 using Germinal.Service.Engine;
 using Germinal.Store.Rows;
@@ -19,10 +20,10 @@ internal static class ThreadLines
         var reason = Why.Reason(t.Reason);
         var status = t.Status switch
         {
-            "handed-over" => "handed over",
-            "given-up" => "given up",
-            "open" => "on the day sheet",
-            _ => t.Status,
+            TouchStatus.HandedOver => "handed over",
+            TouchStatus.GivenUp => "given up",
+            TouchStatus.Open => "on the day sheet",
+            _ => t.Status.Word(),
         };
         return new ThreadLine($"t{t.Id:N}", t.SettledAt!.Value.ToString(), t.Kind, title, detail, reason.Length > 0 ? $"{status}: {reason}" : status, t.Id, names.GetValueOrDefault(t.ProgramId), null);
     }

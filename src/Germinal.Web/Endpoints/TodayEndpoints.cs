@@ -1,7 +1,9 @@
 using Germinal.Channels.Letters;
+using Germinal.Core.Contact;
 using Germinal.Core.Engine;
 using Germinal.Core.Messages;
 using Germinal.Core.Programs;
+using Germinal.Core.Time;
 using Germinal.Service.Clock;
 using Germinal.Service.Engine;
 using Germinal.Service.Programs;
@@ -59,17 +61,17 @@ public static class TodayEndpoints
         var after = today.PlusDays(2).AtStartOfDayInZone(zone).ToInstant();
 
         // On the sheet, or due in the course of the day.
-        var open = db.Touches.AsNoTracking().Where(t => (t.Kind == "call" || t.Kind == "note" || t.Kind == "task") && (t.Status == "open" || (t.Status == "planned" && t.Due < tomorrow && !t.Held)));
+        var open = db.Touches.AsNoTracking().Where(t => (t.Kind == "call" || t.Kind == "note" || t.Kind == "task") && (t.Status == TouchStatus.Open || (t.Status == TouchStatus.Planned && t.Due < tomorrow && !t.Held)));
         var (calls, placed, later) = await PlaceCallsAsync(db, engine, await open.OrderBy(t => t.Due).ThenBy(t => t.Id).Take(MostPlaced).ToListAsync(stop), today, stop);
         var callsInAll = calls.Count;
         calls = [.. calls.Take(Shown)];
         var own = await db.Tasks.AsNoTracking().Where(t => t.DoneAt == null && t.Due <= today).OrderBy(t => t.Due).ThenBy(t => t.Id).Take(Shown).ToListAsync(stop);
-        var planned = db.Touches.AsNoTracking().Where(t => t.Status == "planned" && (t.Kind == "email" || t.Kind == "text") && t.Due < after);
+        var planned = db.Touches.AsNoTracking().Where(t => t.Status == TouchStatus.Planned && (t.Kind == "email" || t.Kind == "text") && t.Due < after);
         var going = await planned.OrderBy(t => t.Due).ThenBy(t => t.Id).Take(LettersShown).ToListAsync(stop);
         var counts = await planned.GroupBy(t => new { t.ProgramId, t.StepId, IsToday = t.Due < tomorrow }).Select(g => new GoingCount(g.Key.ProgramId, g.Key.StepId, g.Key.IsToday, g.Count())).ToListAsync(stop);
         var goingToday = counts.Where(c => c.IsToday).Sum(c => c.Count);
         var goingInAll = counts.Sum(c => c.Count);
-        var stuck = db.Touches.AsNoTracking().Where(t => t.Status == "blocked" || t.Status == "uncertain");
+        var stuck = db.Touches.AsNoTracking().Where(t => t.Status == TouchStatus.Blocked || t.Status == TouchStatus.Uncertain);
         var mending = await stuck.OrderBy(t => t.FirstDue).ThenBy(t => t.Id).Take(Shown).ToListAsync(stop);
         var setAside = await db.States.AsNoTracking().Where(s => s.SetAside != null).Take(Shown).ToListAsync(stop);
         var alarmed = await db.States.AsNoTracking().Where(s => s.NextAlarm > now && s.NextAlarm < after).OrderBy(s => s.NextAlarm).Take(Shown).ToListAsync(stop);
@@ -123,7 +125,7 @@ public static class TodayEndpoints
         var (waiting, waitingInAll) = await WaitingEndpoints.ReadAsync(db, caller, names, stop);
         var mendings = mending.Select(t => new MendingDto(
             t.Id, Ref(t.PersonId), t.FirstDue.ToString(), StepOf(engine, t).Templates is [var words, ..] ? liquid.FillText(words.Text, facts[t.PersonId], engine.Practice, null, now, []) : t.StepId,
-            ProblemOf(t), t.Checks.LastOrDefault(c => c.Kind == CheckKind.CanBeFilled && !c.Passed)?.Found.ElementAtOrDefault(1), t.Status))
+            ProblemOf(t), t.Checks.LastOrDefault(c => c.Kind == CheckKind.CanBeFilled && !c.Passed)?.Found.ElementAtOrDefault(1), t.Status.Word()))
             .Concat(setAside.Select(s => new MendingDto(s.PersonId, Ref(s.PersonId), now.ToString(), "", $"work on them stopped with an error: {s.SetAside}", null, "set-aside"))).ToList();
         var providers = await db.Providers.AsNoTracking().Where(p => p.Trouble != null).OrderBy(p => p.Name).Select(p => new ProviderDto(p.Name, p.Trouble!, p.Since.ToString())).ToListAsync(stop);
         var ordered = goingDtos.OrderBy(g => g.Due, StringComparer.Ordinal).ToList();
@@ -148,7 +150,7 @@ public static class TodayEndpoints
 
         // What has been called today took its place of the day.
         var midnight = today.AtStartOfDayInZone(practice.Zone).ToInstant();
-        var made = (await db.Touches.AsNoTracking().Where(t => t.Kind == "call" && t.Status == "done" && t.ClosedAt >= midnight)
+        var made = (await db.Touches.AsNoTracking().Where(t => t.Kind == "call" && t.Status == TouchStatus.Done && t.ClosedAt >= midnight)
             .Join(db.People, t => t.PersonId, p => p.Id, (t, p) => new { t.Id, p.OwnerId }).ToListAsync(stop)).ToLookup(t => t.OwnerId ?? practice.FallbackSender, t => new CallToPlace(t.Id, today, 0));
         foreach (var group in open.Where(t => t.Kind == "call").GroupBy(t => owners[t.PersonId] ?? practice.FallbackSender))
         {
@@ -188,7 +190,7 @@ public static class TodayEndpoints
 
     /// <summary>What the calendar will start in these two days: its first letters belong on the sheet already.</summary>
     private static IEnumerable<(Guid Person, RehearsedTouch Touch)> FromCalendar(
-        TouchEngine engine, IReadOnlyList<PersonStateRow> alarmed, Dictionary<Guid, Core.People.PersonFacts> facts, Dictionary<Guid, PersonState> states, Instant now, Instant until)
+        TouchEngine engine, IReadOnlyList<PersonStateRow> alarmed, Dictionary<Guid, Core.Contact.PersonFacts> facts, Dictionary<Guid, PersonState> states, Instant now, Instant until)
     {
         foreach (var row in alarmed)
         {
@@ -203,7 +205,7 @@ public static class TodayEndpoints
 
     private static string ProblemOf(TouchRow t)
     {
-        if (t.Status == "uncertain")
+        if (t.Status == TouchStatus.Uncertain)
         {
             return "nobody can say whether it arrived; it is not sent again by itself";
         }

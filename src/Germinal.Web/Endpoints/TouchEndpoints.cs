@@ -1,5 +1,7 @@
 using Germinal.Channels.Letters;
+using Germinal.Core.Contact;
 using Germinal.Core.Engine;
+using Germinal.Core.Practices;
 using Germinal.Core.Programs;
 using Germinal.Service.Clock;
 using Germinal.Service.Engine;
@@ -62,7 +64,7 @@ public static class TouchEndpoints
         return touch is null ? await ForeseenAsync(db, engine, writer, facts, id, now, stop) : TypedResults.Ok(await RecordedAsync(db, engine, writer, facts, touch, now, stop));
     }
 
-    private static async Task<TouchDto> RecordedAsync(GerminalDb db, TouchEngine engine, LetterWriter writer, Core.People.PersonFacts facts, TouchRow touch, Instant now, CancellationToken stop)
+    private static async Task<TouchDto> RecordedAsync(GerminalDb db, TouchEngine engine, LetterWriter writer, Core.Contact.PersonFacts facts, TouchRow touch, Instant now, CancellationToken stop)
     {
         var practice = engine.Practice;
         var zone = practice.ZoneOf(facts);
@@ -77,7 +79,7 @@ public static class TouchEndpoints
 
         // The first three checks are only worth a line when they fail.
         why.AddRange(touch.Checks.Where(c => !c.Passed || c.Kind > CheckKind.OnlyIf).Select(c => Why.Of(c, facts.Name, zone)));
-        var status = touch.Held ? "held" : touch.Status;
+        var status = touch.Held ? "held" : touch.Status.Word();
         why.Add(Ending(touch, status, zone));
         var message = await db.Messages.AsNoTracking().FirstOrDefaultAsync(m => m.TouchId == touch.Id, stop);
         var (subject, html) = (message?.Subject, message?.Html);
@@ -95,13 +97,13 @@ public static class TouchEndpoints
             html = LetterHtml.FromBody(LetterHtml.Encode(((LiquidLetters)engine.Templates).FillText(words.Text, facts, practice, practice.SenderFor(facts), now, [])));
         }
 
-        var canHold = touch.Status is "planned" or "blocked";
+        var canHold = touch.Status is TouchStatus.Planned or TouchStatus.Blocked;
         return new TouchDto(touch.Id, new PersonRef(facts.Id, facts.Name), definition.Name, touch.Kind, status, Heading(touch.Kind, status), subject, html?.Replace(writer.BaseUrl + "/i/", "/i/", StringComparison.Ordinal), practice.SenderFor(facts)?.Name, facts.Email, [.. why.Select(w => new SentenceDto(w.Tone, w.Text))], canHold, touch.Held, canHold && LacksConsent(practice, facts, definition, step, now) && !(await StateOfAsync(db, touch.PersonId, stop)).Overruled.ContainsKey(touch.Id));
     }
 
     /// <summary>Nobody said it may go; a no is another matter, and never overruled (rule 10.5).</summary>
-    private static bool LacksConsent(Practice practice, Core.People.PersonFacts facts, ProgramDefinition definition, Step step, Instant now) =>
-        step.Channel is { } channel && TouchEngine.ConsentFor(practice, facts, definition, step, channel, now).Verdict == Core.People.ConsentVerdict.Missing;
+    private static bool LacksConsent(Practice practice, Core.Contact.PersonFacts facts, ProgramDefinition definition, Step step, Instant now) =>
+        step.Channel is { } channel && TouchEngine.ConsentFor(practice, facts, definition, step, channel, now).Verdict == Core.Contact.ConsentVerdict.Missing;
 
     private static async Task<PersonState> StateOfAsync(GerminalDb db, Guid person, CancellationToken stop) =>
         await db.States.AsNoTracking().Where(s => s.PersonId == person).Select(s => s.State).FirstOrDefaultAsync(stop) is { } json ? PersonStateJson.Read(json) : PersonState.Empty;
@@ -135,7 +137,7 @@ public static class TouchEndpoints
         };
     }
 
-    private static async Task<Results<Ok<TouchDto>, NotFound>> ForeseenAsync(GerminalDb db, TouchEngine engine, LetterWriter writer, Core.People.PersonFacts facts, Guid id, Instant now, CancellationToken stop)
+    private static async Task<Results<Ok<TouchDto>, NotFound>> ForeseenAsync(GerminalDb db, TouchEngine engine, LetterWriter writer, Core.Contact.PersonFacts facts, Guid id, Instant now, CancellationToken stop)
     {
         var state = await StateOfAsync(db, facts.Id, stop);
         var found = Rehearsal.Of(engine, facts, state, now, now + Duration.FromDays(366), null, 60).FirstOrDefault(t => t.TouchId == id);
@@ -192,12 +194,12 @@ public static class TouchEndpoints
         {
             touch = await db.Touches.AsNoTracking().SingleAsync(t => t.Id == id, stop);
             var data = new Dictionary<string, string> { ["touch"] = id.ToString(), ["outcome"] = body.Outcome, ["remark"] = body.Remark?.Trim() ?? "" };
-            return touch.Status is "open" or "planned" ? new PeopleDesk(db, caller.Name, now).NewEvent(touch.PersonId, touch.Kind == "call" ? EventKinds.CallEnded : EventKinds.TaskEnded, data) : null;
+            return touch.Status is TouchStatus.Open or TouchStatus.Planned ? new PeopleDesk(db, caller.Name, now).NewEvent(touch.PersonId, touch.Kind == "call" ? EventKinds.CallEnded : EventKinds.TaskEnded, data) : null;
         }, stop);
 
         // A second press of the same key says what is so already.
-        return done || (touch.Status == "done" && touch.CallOutcome == body.Outcome) ? TypedResults.NoContent()
-            : Problems.Conflict(touch.Status == "done" ? $"This {touch.Kind} is done already: {touch.CallOutcome}." : $"This {touch.Kind} is no longer on the day sheet.");
+        return done || (touch.Status == TouchStatus.Done && touch.CallOutcome == body.Outcome) ? TypedResults.NoContent()
+            : Problems.Conflict(touch.Status == TouchStatus.Done ? $"This {touch.Kind} is done already: {touch.CallOutcome}." : $"This {touch.Kind} is no longer on the day sheet.");
     }
 
     /// <summary>Puts a call back on the sheet. What the run did since (it may have gone on) stays.</summary>
@@ -213,9 +215,9 @@ public static class TouchEndpoints
         {
             touch = await db.Touches.AsNoTracking().SingleAsync(t => t.Id == id, stop);
             var data = new Dictionary<string, string> { ["run"] = touch.RunId.ToString(), ["program"] = touch.ProgramId.ToString(), ["step"] = touch.StepId };
-            return touch.Status == "done" ? new PeopleDesk(db, caller.Name, now).NewEvent(touch.PersonId, EventKinds.TaskReopened, data) : null;
+            return touch.Status == TouchStatus.Done ? new PeopleDesk(db, caller.Name, now).NewEvent(touch.PersonId, EventKinds.TaskReopened, data) : null;
         }, stop);
-        return touch.Status is "done" or "open" ? TypedResults.NoContent() : Problems.Conflict($"This {touch.Kind} was not done.");
+        return touch.Status is TouchStatus.Done or TouchStatus.Open ? TypedResults.NoContent() : Problems.Conflict($"This {touch.Kind} was not done.");
     }
 
     /// <summary>Rule 10.5: lets one touch go in spite of missing consent. An out is never overruled; the engine holds that.</summary>
@@ -253,9 +255,9 @@ public static class TouchEndpoints
         var marked = await acts.TakeAsync(db, person, async now =>
         {
             touch = await db.Touches.AsNoTracking().FirstOrDefaultAsync(t => t.Id == id, stop);
-            return touch is null or { Status: "planned" or "blocked" } ? new PeopleDesk(db, caller.Name, now).NewEvent(person, EventKinds.TouchMarked, new() { ["touch"] = id.ToString(), ["mark"] = mark }) : null;
+            return touch is null or { Status: TouchStatus.Planned or TouchStatus.Blocked } ? new PeopleDesk(db, caller.Name, now).NewEvent(person, EventKinds.TouchMarked, new() { ["touch"] = id.ToString(), ["mark"] = mark }) : null;
         }, stop);
-        return marked || (mark == "dropped" && touch is { Status: "cancelled", Reason: "dropped" }) ? TypedResults.NoContent()
+        return marked || (mark == "dropped" && touch is { Status: TouchStatus.Cancelled, Reason: "dropped" }) ? TypedResults.NoContent()
             : Problems.Conflict("It has gone, or is on its way, already.");
     }
 }

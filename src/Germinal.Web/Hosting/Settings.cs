@@ -10,10 +10,9 @@ namespace Germinal.Web.Hosting;
 /// <param name="DataFolder">Keys and other secrets; never in the repository.</param>
 /// <param name="WebFolder">The built front end.</param>
 /// <param name="StandIns">Address of the stand-ins, or null in real use.</param>
-/// <param name="Demo">Whether a new database gets the demo practice.</param>
 /// <param name="Service">The live engine's settings.</param>
 /// <param name="Proxies">Reverse proxies whose word on callers is believed.</param>
-public sealed record Settings(string Database, string DataFolder, string WebFolder, string? StandIns, bool Demo, ServiceSettings Service, IReadOnlyList<System.Net.IPAddress> Proxies)
+public sealed record Settings(string Database, string DataFolder, string WebFolder, string? StandIns, ServiceSettings Service, IReadOnlyList<System.Net.IPAddress> Proxies)
 {
     /// <summary>Whether recipients and members reach the application by HTTPS; then cookies go by nothing else.</summary>
     public bool IsSecure => Service.PublicUrl.StartsWith("https://", StringComparison.OrdinalIgnoreCase);
@@ -33,7 +32,7 @@ public sealed record Settings(string Database, string DataFolder, string WebFold
             standIns is null ? null : $"{standIns}/messages/by-id/{{id}}",
             Pipelines: standIns is null);
         return new Settings(
-            Needed("GERMINAL_DB"), data, configuration["GERMINAL_WWW"] ?? "", standIns, configuration["GERMINAL_DEMO"] == "1",
+            Needed("GERMINAL_DB"), data, configuration["GERMINAL_WWW"] ?? "", standIns,
             new ServiceSettings(configuration["GERMINAL_URL"] ?? "http://127.0.0.1:5080", Secret(Path.Combine(data, "link-key")), server,
                 configuration["GERMINAL_MAIL_DOMAIN"] is { Length: > 0 } domain ? domain : null,
                 new Uri((configuration["GERMINAL_TEXT_GATEWAY"] ?? $"{standIns ?? "http://127.0.0.1:5083"}/texts").TrimEnd('/') + "/"),

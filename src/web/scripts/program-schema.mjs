@@ -3,7 +3,7 @@
 import fs from 'node:fs';
 import { fileURLToPath } from 'node:url';
 
-const from = fileURLToPath(new URL('../../Germinal.Core/Programs/Schemas/program.schema.json', import.meta.url));
+const from = fileURLToPath(new URL('../../Germinal.Core/Files/Schemas/program.schema.json', import.meta.url));
 const to = fileURLToPath(new URL('../src/api/program.ts', import.meta.url));
 const { $defs: defs, properties } = JSON.parse(fs.readFileSync(from, 'utf8'));
 

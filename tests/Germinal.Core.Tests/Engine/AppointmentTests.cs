@@ -1,4 +1,5 @@
 using Germinal.Core.Engine;
+using Germinal.Core.Practices;
 using Germinal.Core.Programs;
 using NodaTime;
 using static Germinal.Core.Tests.Given;

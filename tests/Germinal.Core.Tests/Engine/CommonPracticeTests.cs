@@ -1,6 +1,8 @@
 using System.Collections.Frozen;
+using Germinal.Core.Contact;
 using Germinal.Core.Engine;
-using Germinal.Core.People;
+using Germinal.Core.Files;
+using Germinal.Core.Practices;
 using Germinal.Core.Programs;
 using NodaTime;
 using static Germinal.Core.Tests.Given;

@@ -1,7 +1,7 @@
 using System.Collections.Frozen;
+using Germinal.Core.Contact;
 using Germinal.Core.Engine;
-using Germinal.Core.People;
-using Germinal.Core.Programs;
+using Germinal.Core.Practices;
 using static Germinal.Core.Tests.Given;
 
 namespace Germinal.Core.Tests.Engine;
@@ -134,5 +134,50 @@ public sealed class DecidingTests
         var state = engine.React(Person(), PersonState.Empty, start).State;
         state = engine.React(Person(), state, new TouchMarked(start.At, foreseen, TouchMark.Dropped)).State;
         Assert.Contains(Rehearsal.Of(engine, Person(), state, start.At, At("2027-04-01T00:00")), t => t.TouchId == foreseen && t.Reason == "dropped");
+    }
+
+    /// <summary>
+    /// What the day's limit or the pace holds back until it would come too late is skipped as late; its why says both, and does
+    /// not claim that the limit had room.
+    /// </summary>
+    [Fact]
+    public void What_is_held_back_until_it_is_too_late_says_what_held_it_back()
+    {
+        var program = Program("P", "", $"{Email("a", AtOnce)},{Email("b", AtOnce, "\"lateLimit\":\"PT2H\"")}");
+        var engine = EngineWith(Practice() with { Pace = [new PaceRule(1, 1, new[] { Channel.Email }.ToFrozenSet())] }, program);
+        var late = Assert.Single(Touches(engine, [new Actor(Person(), PersonState.Empty, [Start(program, "2027-03-01T10:00")])], "2027-03-01T00:00", "2027-03-05T00:00"), t => t.Reason == "late");
+        Assert.Equal([CheckKind.InTime, CheckKind.Pace], late.Trail.ToChecks().Where(c => !c.Passed).Select(c => c.Kind));
+    }
+
+    /// <summary>Section 8: which kind of step needs which checks, as the table and the lines below it have it.</summary>
+    [Theory]
+    [InlineData("email", "1 2 3 4 5 6 7 8 9 10 11")]
+    [InlineData("text", "1 2 3 4 5 6 7 8 9 10 11")]
+    [InlineData("note", "1 2 3 4 5 6 7 8 9 11")]
+    [InlineData("call", "1 2 3 4 5 6 7 8 9")]
+    [InlineData("task", "1 2 3 7 8")]
+    [InlineData("tell-me", "1 2 3")]
+    [InlineData("end", "1 2 3")]
+    public void Section_8_each_kind_of_step_needs_its_checks(string kind, string checks)
+    {
+        var words = kind switch { "email" => "\"subject\":\"s\",\"body\":\"b\"", "call" => "\"script\":\"s\"", "task" => "\"title\":\"t\"", "end" => "\"lateLimit\":\"P1D\"", _ => "\"body\":\"b\"" };
+        var program = Program("P", "", $"{{\"id\":\"a\",\"kind\":\"{kind}\",\"when\":{{\"from\":\"start\",\"offset\":\"P0D\"}},{words}}}");
+        var practice = Practice() with
+        {
+            Pace = [new PaceRule(5, 1, Enum.GetValues<Channel>().ToFrozenSet())],
+            DailyLimits = Enum.GetValues<Channel>().ToFrozenDictionary(c => c, _ => 50),
+            Consent = new ConsentRules(Enum.GetValues<Channel>().ToFrozenDictionary(c => c, _ => ConsentPolicy.Open)),
+        };
+        var person = Person() with { Mobile = "+12075550123", Address = "1 Heron Row" };
+        var touch = Assert.Single(Touches(EngineWith(practice, program), [new Actor(person, PersonState.Empty, [Start(program, "2027-03-01T10:00")])], "2027-03-01T00:00", "2027-03-05T00:00"));
+        Assert.Equal(checks, string.Join(' ', touch.Trail.ToChecks().Select(c => (int)c.Kind)));
+    }
+
+    [Fact]
+    public void A_saved_state_says_its_form_and_one_of_a_newer_form_is_refused_in_words()
+    {
+        Assert.Contains($"\"form\":{PersonState.CurrentForm}", PersonStateJson.Write(PersonState.Empty), StringComparison.Ordinal);
+        Assert.Equal(PersonState.CurrentForm, PersonStateJson.Read("{}").Form);
+        Assert.Contains("newer Germinal", Assert.Throws<NotSupportedException>(() => PersonStateJson.Read("{\"form\":99}")).Message, StringComparison.Ordinal);
     }
 }

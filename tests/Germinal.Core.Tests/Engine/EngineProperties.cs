@@ -1,6 +1,7 @@
 using CsCheck;
+using Germinal.Core.Contact;
 using Germinal.Core.Engine;
-using Germinal.Core.People;
+using Germinal.Core.Practices;
 using Germinal.Core.Programs;
 using NodaTime;
 using static Germinal.Core.Tests.Given;

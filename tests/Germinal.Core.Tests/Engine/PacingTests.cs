@@ -1,7 +1,7 @@
 using System.Collections.Frozen;
+using Germinal.Core.Contact;
 using Germinal.Core.Engine;
-using Germinal.Core.People;
-using Germinal.Core.Programs;
+using Germinal.Core.Practices;
 using NodaTime;
 using static Germinal.Core.Tests.Given;
 

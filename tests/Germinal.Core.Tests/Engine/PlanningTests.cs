@@ -1,5 +1,6 @@
+using Germinal.Core.Contact;
 using Germinal.Core.Engine;
-using Germinal.Core.Programs;
+using Germinal.Core.Practices;
 using Germinal.Core.Time;
 using static Germinal.Core.Tests.Given;
 

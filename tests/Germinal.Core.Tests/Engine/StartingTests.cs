@@ -1,6 +1,6 @@
 using System.Collections.Frozen;
 using Germinal.Core.Engine;
-using Germinal.Core.People;
+using Germinal.Core.Practices;
 using Germinal.Core.Programs;
 using Germinal.Core.Time;
 using NodaTime;

@@ -1,6 +1,6 @@
+using Germinal.Core.Contact;
 using Germinal.Core.Engine;
-using Germinal.Core.People;
-using Germinal.Core.Programs;
+using Germinal.Core.Practices;
 using static Germinal.Core.Tests.Given;
 
 namespace Germinal.Core.Tests.Engine;

@@ -1,5 +1,6 @@
+using Germinal.Core.Contact;
 using Germinal.Core.Engine;
-using Germinal.Core.People;
+using Germinal.Core.Practices;
 using Germinal.Core.Programs;
 using NodaTime;
 using static Germinal.Core.Tests.Given;
@@ -247,7 +248,7 @@ public sealed class TriggersAndStopsTests
         var tagged = Person() with { Tags = System.Collections.Frozen.FrozenSet.ToFrozenSet(["warm"], StringComparer.OrdinalIgnoreCase) };
         Assert.Empty(Lived(engine, tagged, "2027-03-01T00:00", "2027-04-01T00:00"));
         var also = engine.React(tagged, PersonState.Empty, new StartedByHand(Noon, IdOf(program), "Ada", BySwitchingOn: true));
-        Assert.Equal("switched-on", Assert.Single(also.Effects.OfType<RunStarted>()).Cause.Kind);
+        Assert.Equal(CauseKind.SwitchedOn, Assert.Single(also.Effects.OfType<RunStarted>()).Cause.Kind);
     }
 
     [Fact]

@@ -50,14 +50,14 @@ public sealed class WhyTests
     }
 
     [Theory]
-    [InlineData("tag", "warm", "The tag “warm” was put on Mon 1 March, 9:30, which starts “P”.")]
-    [InlineData("stage", "Planning/Inquiry", "They reached the stage Inquiry on Mon 1 March, 9:30, which starts “P”.")]
-    [InlineData("occasion", "birthday", "Their birthday started “P” on Mon 1 March, 9:30.")]
-    [InlineData("switched-on", "Ada", "They qualified when “P” was switched on, Mon 1 March, 9:30.")]
-    [InlineData("hand-over", "First", "“First” handed over to “P” on Mon 1 March, 9:30.")]
-    [InlineData("loop", "P", "“P” began anew on Mon 1 March, 9:30.")]
-    [InlineData("hand", "Ada Quill", "Ada Quill started “P” by hand on Mon 1 March, 9:30.")]
-    public void A_run_says_what_started_it(string kind, string detail, string expected) =>
+    [InlineData(CauseKind.Tag, "warm", "The tag “warm” was put on Mon 1 March, 9:30, which starts “P”.")]
+    [InlineData(CauseKind.Stage, "Planning/Inquiry", "They reached the stage Inquiry on Mon 1 March, 9:30, which starts “P”.")]
+    [InlineData(CauseKind.Occasion, "birthday", "Their birthday started “P” on Mon 1 March, 9:30.")]
+    [InlineData(CauseKind.SwitchedOn, "Ada", "They qualified when “P” was switched on, Mon 1 March, 9:30.")]
+    [InlineData(CauseKind.HandOver, "First", "“First” handed over to “P” on Mon 1 March, 9:30.")]
+    [InlineData(CauseKind.Loop, "P", "“P” began anew on Mon 1 March, 9:30.")]
+    [InlineData(CauseKind.Hand, "Ada Quill", "Ada Quill started “P” by hand on Mon 1 March, 9:30.")]
+    public void A_run_says_what_started_it(CauseKind kind, string detail, string expected) =>
         Assert.Equal(expected, Why.Started(new StartCause(kind, detail), "P", Monday, NewYork).Text);
 
     [Theory]
@@ -86,7 +86,7 @@ public sealed class WhyTests
 
     [Theory]
     [InlineData("P0D", "at once"), InlineData("P1D", "a day"), InlineData("-P7D", "7 days"), InlineData("P1M", "a month"), InlineData("P2W", "2 weeks"), InlineData("P1Y6M", "a year and 6 months"), InlineData("PT2H", "2 hours"), InlineData("P1DT1H", "a day and an hour"), InlineData("PT90M", "an hour and 30 minutes")]
-    public void A_distance_is_said_as_people_say_it(string offset, string expected) => Assert.Equal(expected, Phrases.Span(Offset.Parse(offset)));
+    public void A_distance_is_said_as_people_say_it(string offset, string expected) => Assert.Equal(expected, Phrases.Span(Distance.Parse(offset)));
 
     [Fact]
     public void Dates_are_said_on_the_clock_of_their_zone()
@@ -94,5 +94,26 @@ public sealed class WhyTests
         Assert.Equal("Mon 1 March, 9:30", Phrases.Moment(Monday, NewYork));
         Assert.Equal("Mon 1 March, 7:30", Phrases.Moment(Monday, Denver));
         Assert.Equal("Tue 2 March, 1:30", Phrases.Moment(Monday, DateTimeZoneProviders.Tzdb["Australia/Sydney"]));
+    }
+
+    /// <summary>Whatever started a run, whatever kept a touch back, has a sentence of its own: no word is left to stand for itself.</summary>
+    [Fact]
+    public void Every_cause_and_every_reason_has_a_sentence()
+    {
+        Assert.Equal(Enum.GetValues<CauseKind>().Length, Enum.GetValues<CauseKind>().Select(c => Why.Started(new StartCause(c, "x"), "P", Monday, NewYork).Text).Distinct(StringComparer.Ordinal).Count());
+        Assert.All(Enum.GetValues<Reason>(), reason =>
+        {
+            Assert.Equal(reason, Reasons.Read(reason.Word()));
+            Assert.Equal(reason.Phrase(), Why.Reason(reason.Word()));
+            Assert.True(reason.Phrase().Length > reason.Word().Length / 2 && reason.Phrase() != reason.Word(), reason.Word());
+        });
+        Assert.Equal(Enum.GetValues<Reason>().Length, Enum.GetValues<Reason>().Select(r => r.Phrase()).Distinct(StringComparer.Ordinal).Count());
+    }
+
+    [Fact]
+    public void Every_status_has_a_word_and_every_outcome_a_status()
+    {
+        Assert.All(Enum.GetValues<TouchStatus>(), status => Assert.Equal(status, TouchStatuses.Read(status.Word())));
+        Assert.All(Enum.GetValues<Outcome>(), outcome => Assert.Equal(outcome == Outcome.Blocked ? "GivenUp" : outcome.ToString(), TouchStatuses.Of(outcome).ToString()));
     }
 }

@@ -1,8 +1,11 @@
 using System.Collections.Frozen;
 using CsCheck;
+using Germinal.Core.Contact;
 using Germinal.Core.Engine;
-using Germinal.Core.People;
+using Germinal.Core.Files;
+using Germinal.Core.Practices;
 using Germinal.Core.Programs;
+using Germinal.Core.Rules;
 using Germinal.Core.Time;
 using NodaTime;
 using static Germinal.Core.Tests.Given;

@@ -1,6 +1,5 @@
 using System.Collections.Frozen;
-using Germinal.Core.People;
-using Germinal.Core.Programs;
+using Germinal.Core.Contact;
 using NodaTime;
 
 namespace Germinal.Core.Tests.People;

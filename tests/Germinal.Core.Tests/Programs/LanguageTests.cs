@@ -1,5 +1,5 @@
 using System.Globalization;
-using Germinal.Core.Programs;
+using Germinal.Core.Files;
 
 namespace Germinal.Core.Tests.Programs;
 

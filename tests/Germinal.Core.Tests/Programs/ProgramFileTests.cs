@@ -1,4 +1,5 @@
 using System.Text.Json.Nodes;
+using Germinal.Core.Files;
 using Germinal.Core.Programs;
 using static Germinal.Core.Tests.Given;
 

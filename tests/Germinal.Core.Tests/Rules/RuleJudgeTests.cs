@@ -1,8 +1,7 @@
 using System.Collections.Frozen;
 using System.Text.Json;
-using Germinal.Core.Programs;
+using Germinal.Core.Files;
 using Germinal.Core.Rules;
-using Germinal.Core.Time;
 
 namespace Germinal.Core.Tests.Rules;
 

@@ -1,8 +1,8 @@
 using System.Text.Json;
 using System.Text.Json.Nodes;
-using Germinal.Core.Programs;
+using Germinal.Core.Rules;
 
-namespace Germinal.Core.Rules;
+namespace Germinal.Core.Files;
 
 /// <summary>Reads and writes the JSON of a rule: <c>{"all":[…]}</c>, <c>{"any":[…]}</c>, <c>{"not":…}</c> or a leaf.</summary>
 public static class RuleReader

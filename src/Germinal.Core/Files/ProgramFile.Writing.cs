@@ -1,10 +1,11 @@
+using Germinal.Core.Contact;
 using System.Text.Json.Nodes;
-using Germinal.Core.Rules;
+using Germinal.Core.Programs;
 using Germinal.Core.Time;
 using NodaTime;
 using NodaTime.Text;
 
-namespace Germinal.Core.Programs;
+namespace Germinal.Core.Files;
 
 /// <summary>Writing a program file.</summary>
 public static partial class ProgramFile
@@ -15,9 +16,9 @@ public static partial class ProgramFile
         var o = new JsonObject { ["format"] = ProgramDefinition.Format, ["name"] = p.Name };
         Put(o, "description", p.Description);
         Put(o, "group", p.Group);
-        o["purpose"] = FileWords.WordOf(FileWords.Purposes, p.Purpose);
+        o["purpose"] = ContactWords.WordOf(ContactWords.Purposes, p.Purpose);
         Put(o, "topic", p.Topic);
-        Put(o, "voice", p.Voice is { } voice ? FileWords.WordOf(FileWords.Voices, voice) : null);
+        Put(o, "voice", p.Voice is { } voice ? ContactWords.WordOf(FileWords.Voices, voice) : null);
         o["priority"] = p.Priority;
         o["clock"] = p.OnPracticeClock ? "practice" : "person";
         Put(o, "at", p.At is { } at ? TimesOfDay.Text(at) : null);
@@ -25,11 +26,11 @@ public static partial class ProgramFile
         {
             o["window"] = new JsonObject
             {
-                ["days"] = new JsonArray([.. w.Days.Order().Select(d => (JsonNode)FileWords.WordOf(FileWords.Days, d))]),
+                ["days"] = new JsonArray([.. w.Days.Order().Select(d => (JsonNode)ContactWords.WordOf(FileWords.Days, d))]),
                 ["from"] = TimesOfDay.Text(w.From),
                 ["to"] = TimesOfDay.Text(w.To),
                 ["holidays"] = w.SkipHolidays ? "skip" : "ignore",
-                ["roll"] = FileWords.WordOf(FileWords.Rolls, w.Roll),
+                ["roll"] = ContactWords.WordOf(FileWords.Rolls, w.Roll),
             };
         }
 
@@ -41,7 +42,7 @@ public static partial class ProgramFile
 
         o["again"] = p.Again is { Kind: AgainKind.AfterFinished, Gap: { } gap }
             ? new JsonObject { ["kind"] = "after-finished", ["gap"] = gap.Text }
-            : FileWords.WordOf(FileWords.Agains, p.Again.Kind);
+            : ContactWords.WordOf(FileWords.Agains, p.Again.Kind);
         if (p.StartLimit is { } limit)
         {
             o["startLimit"] = limit;
@@ -102,7 +103,7 @@ public static partial class ProgramFile
 
     private static JsonObject WriteStop(Stop stop) => stop switch
     {
-        StopOnReply s => Kind("replied", ("channel", s.Channel is { } c ? FileWords.Of(c) : null)),
+        StopOnReply s => Kind("replied", ("channel", s.Channel is { } c ? ContactWords.Of(c) : null)),
         StopOnInquiry => Kind("inquired"),
         StopOnStage s => Kind("stage-entered", ("stage", s.Stage)),
         StopOnStageLeft s => Kind("stage-left", ("stage", s.Stage)),
@@ -161,7 +162,7 @@ public static partial class ProgramFile
         }
 
         Put(o, "lateLimit", step.LateLimit?.Text);
-        Put(o, "purpose", step.Purpose is { } purpose ? FileWords.WordOf(FileWords.Purposes, purpose) : null);
+        Put(o, "purpose", step.Purpose is { } purpose ? ContactWords.WordOf(ContactWords.Purposes, purpose) : null);
         Put(o, "topic", step.Topic);
         Put(o, "sender", step.Sender);
         return o;

@@ -1,9 +1,11 @@
+using Germinal.Core.Contact;
 using Germinal.Core.Engine;
+using Germinal.Core.Time;
 using Germinal.Store;
 using Germinal.Store.Rows;
 using NodaTime;
 
-namespace Germinal.Service.Demo;
+namespace Germinal.Demo;
 
 /// <summary>
 /// The invented people of the demo practice, from a fixed seed. Mail under example.com, .net and .org (RFC 2606),

@@ -1,8 +1,7 @@
 using System.Collections.Frozen;
-using Germinal.Core.Programs;
 using NodaTime;
 
-namespace Germinal.Core.People;
+namespace Germinal.Core.Contact;
 
 /// <summary>What a consent entry stands on (rule 10.1).</summary>
 public enum ConsentBasis

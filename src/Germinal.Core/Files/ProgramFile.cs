@@ -1,10 +1,11 @@
 using System.Collections.Frozen;
 using System.Text.Json;
-using Germinal.Core.Rules;
+using Germinal.Core.Contact;
+using Germinal.Core.Programs;
 using Germinal.Core.Time;
 using NodaTime;
 
-namespace Germinal.Core.Programs;
+namespace Germinal.Core.Files;
 
 /// <summary>Something wrong with a file: where (a JSON pointer, RFC 6901), what, and what would be right.</summary>
 public sealed record Finding(string Pointer, string Message, bool IsWarning = false);
@@ -42,7 +43,7 @@ public static partial class ProgramFile
             Name = (root.Text("name", required: true) ?? "").Trim(),
             Description = root.Text("description"),
             Group = root.Text("group"),
-            Purpose = root.Choice("purpose", Purpose.Commercial, FileWords.Purposes),
+            Purpose = root.Choice("purpose", Purpose.Commercial, ContactWords.Purposes),
             Topic = root.Text("topic"),
             Voice = root.Has("voice") ? root.Choice("voice", Voice.I, FileWords.Voices) : null,
             Priority = root.Number("priority", 50, 1, 999),
@@ -141,8 +142,8 @@ public static partial class ProgramFile
             "inquiry-unanswered" => ReadUnanswered(o),
             "opportunity-won" => new OpportunityWon(),
             "opportunity-lost" => new OpportunityLost(o.Text("reason")),
-            "occasion" => new OccasionTrigger(o.Needed("date"), o.Duration("offset") ?? Offset.Zero, o.Numbers("years"), o.Number("grace", 2, 0, 60)),
-            "appointment" => new AppointmentTrigger(o.Text("type"), o.Duration("offset") ?? Offset.Zero),
+            "occasion" => new OccasionTrigger(o.Needed("date"), o.Duration("offset") ?? Distance.Zero, o.Numbers("years"), o.Number("grace", 2, 0, 60)),
+            "appointment" => new AppointmentTrigger(o.Text("type"), o.Duration("offset") ?? Distance.Zero),
             "link-followed" => new LinkFollowed(o.Needed("link")),
             "text-keyword" => new TextKeyword(o.Needed("word")),
             "program-finished" => new ProgramFinished(o.Needed("program")),
@@ -176,7 +177,7 @@ public static partial class ProgramFile
     }
 
     /// <summary>A duration that lies ahead: neither none nor backwards.</summary>
-    private static Offset Forward(JsonObjectReader o, string key)
+    private static Distance Forward(JsonObjectReader o, string key)
     {
         var findings = o.Errors.Count;
         var offset = o.NeededDuration(key);
@@ -193,7 +194,7 @@ public static partial class ProgramFile
         var kind = o.Text("kind", required: true);
         Stop? stop = kind switch
         {
-            "replied" => new StopOnReply(o.Has("channel") ? o.Choice("channel", Channel.Email, FileWords.Channels) : null),
+            "replied" => new StopOnReply(o.Has("channel") ? o.Choice("channel", Channel.Email, ContactWords.Channels) : null),
             "inquired" => new StopOnInquiry(),
             "stage-entered" => new StopOnStage(o.Needed("stage")),
             "stage-left" => new StopOnStageLeft(o.Needed("stage")),

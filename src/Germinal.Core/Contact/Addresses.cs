@@ -1,7 +1,6 @@
 using System.Text.RegularExpressions;
-using Germinal.Core.Programs;
 
-namespace Germinal.Core.People;
+namespace Germinal.Core.Contact;
 
 /// <summary>Whether an address is well-formed (check 4 of section 8). Says nothing about whether anyone is there.</summary>
 public static partial class Addresses

@@ -1,4 +1,6 @@
-namespace Germinal.Core.Programs;
+using Germinal.Core.Practices;
+
+namespace Germinal.Core.Files;
 
 /// <summary>The published JSON Schemas (draft 2020-12) of the files, as text.</summary>
 public static class FileSchemas

@@ -1,9 +1,10 @@
 using System.Collections.Frozen;
-using Germinal.Core.People;
+using Germinal.Core.Contact;
+using Germinal.Core.Programs;
 using Germinal.Core.Time;
 using NodaTime;
 
-namespace Germinal.Core.Programs;
+namespace Germinal.Core.Practices;
 
 /// <summary>A member of the practice, as far as the rules know them.</summary>
 public sealed record Member(Guid Id, string Name, string Email)

@@ -1,8 +1,10 @@
 using System.Text.Json;
+using Germinal.Core.Contact;
+using Germinal.Core.Programs;
 using Germinal.Core.Rules;
 using Germinal.Core.Time;
 
-namespace Germinal.Core.Programs;
+namespace Germinal.Core.Files;
 
 /// <summary>Reading the steps of a program file.</summary>
 public static partial class ProgramFile
@@ -14,7 +16,7 @@ public static partial class ProgramFile
         var when = o.Object("when") is { } w ? ReadWhen(w) : null;
         var onlyIf = o.Has("onlyIf") ? RuleReader.Read(o.Raw("onlyIf"), o.Pointer + "/onlyIf", o.Errors) : null;
         var late = o.Duration("lateLimit");
-        Purpose? purpose = o.Has("purpose") ? o.Choice("purpose", Purpose.Commercial, FileWords.Purposes) : null;
+        Purpose? purpose = o.Has("purpose") ? o.Choice("purpose", Purpose.Commercial, ContactWords.Purposes) : null;
         var topic = o.Text("topic");
         var sender = o.Text("sender");
         if (late is { } limit && limit.Text.StartsWith('-'))
@@ -45,7 +47,7 @@ public static partial class ProgramFile
         };
     }
 
-    private static Offset ReadSlack(JsonObjectReader o)
+    private static Distance ReadSlack(JsonObjectReader o)
     {
         var slack = o.Duration("slack") ?? CallStep.DefaultSlack;
         if (slack.HasTimePart || slack.Dates.Years != 0 || slack.Dates.Months != 0 || slack.Text.StartsWith('-'))
@@ -180,9 +182,9 @@ public static partial class ProgramFile
     {
         var from = o.Text("from", required: true);
         var at = o.Time("at");
-        Offset Distance()
+        Distance Away()
         {
-            var offset = o.Duration("offset") ?? Offset.Zero;
+            var offset = o.Duration("offset") ?? Distance.Zero;
             if (offset.HasTimePart && at is not null)
             {
                 o.Bad<object?>("at", $"The offset {offset} keeps the exact moment; leave out “at”, or give the offset in days.");
@@ -193,12 +195,12 @@ public static partial class ProgramFile
 
         When? when = from switch
         {
-            "start" => new FromStart(Distance(), at),
-            "previous" => new FromPrevious(Distance(), at),
-            "occasion" => new FromOccasion(Distance(), at),
+            "start" => new FromStart(Away(), at),
+            "previous" => new FromPrevious(Away(), at),
+            "occasion" => new FromOccasion(Away(), at),
             "on" => o.Date("date") is { } d ? new OnDate(d, at) : null,
             "yearly" => YearlyDate.TryParse(o.Needed("date")) is { } y ? new OnYearly(y, at) : o.Bad<When?>("date", "This is not a day of the year; --12-24 would be."),
-            "key-date" => new FromKeyDate(o.Needed("date"), Distance(), at),
+            "key-date" => new FromKeyDate(o.Needed("date"), Away(), at),
             null => null,
             _ => o.Unknown<When>("from", from, "start, previous, occasion, on, yearly, key-date"),
         };

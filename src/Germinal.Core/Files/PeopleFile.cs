@@ -1,11 +1,12 @@
 using System.Collections.Frozen;
+using Germinal.Core.Contact;
 using Germinal.Core.Engine;
-using Germinal.Core.Programs;
+using Germinal.Core.Practices;
 using Germinal.Core.Time;
 using NodaTime;
 using NodaTime.Text;
 
-namespace Germinal.Core.People;
+namespace Germinal.Core.Files;
 
 /// <summary>
 /// The columns of the people file and what a row of it says of a person. Splitting the file into cells is the caller's.
@@ -91,7 +92,7 @@ public static class PeopleFile
             KeyDates = dates,
             Custom = cells.Keys.Where(c => c.StartsWith("custom:", StringComparison.Ordinal) && Cell(c) is not null)
                 .ToFrozenDictionary(c => c[7..], c => Cell(c)!, StringComparer.OrdinalIgnoreCase),
-            Consent = [.. FileWords.Channels.Select(c => ReadConsent(c.Value, $"{c.Word}_consent", Cell, practice, errors)).OfType<ConsentEntry>()],
+            Consent = [.. ContactWords.Channels.Select(c => ReadConsent(c.Value, $"{c.Word}_consent", Cell, practice, errors)).OfType<ConsentEntry>()],
             DoNotContact = ReadFlag("do_not_contact", Cell, errors),
             Added = ReadMoment("added", Cell, practice, errors),
         };

@@ -1,4 +1,4 @@
-namespace Germinal.Core.Programs;
+namespace Germinal.Core.Contact;
 
 /// <summary>The ways a touch reaches a person; consent is kept per channel (rule 10.1).</summary>
 public enum Channel

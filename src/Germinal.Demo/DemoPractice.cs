@@ -1,6 +1,7 @@
 using System.Text;
 using Germinal.Core.Engine;
-using Germinal.Core.Programs;
+using Germinal.Core.Files;
+using Germinal.Core.Practices;
 using Germinal.Core.Time;
 using Germinal.Service.People;
 using Germinal.Service.Programs;
@@ -10,7 +11,7 @@ using Microsoft.AspNetCore.Identity;
 using Microsoft.EntityFrameworkCore;
 using NodaTime;
 
-namespace Germinal.Service.Demo;
+namespace Germinal.Demo;
 
 /// <summary>
 /// The demo practice as it was two years ago: invented people from a fixed seed and the practice's programs.
@@ -75,7 +76,7 @@ public sealed class DemoPractice(IDbContextFactory<GerminalDb> databases)
         }
 
         var random = new Random(Seed);
-        await TagNames.EnsureAsync(db, ["Client", "Retirement", "First home", "School fees", "Protection", "Market letter", "Keep in touch", "Lightly", "Reader", "warm"], stop);
+        await Service.TagNames.EnsureAsync(db, ["Client", "Retirement", "First home", "School fees", "Protection", "Market letter", "Keep in touch", "Lightly", "Reader", "warm"], stop);
         AddPeople(db, new DemoPeople(random, Practice, [.. Members.Select(m => MemberOf(m.Name))]), random, 480);
         await db.SaveChangesAsync(stop);
         await AddProgramsAsync(db, stop);

@@ -1,11 +1,12 @@
 using System.Collections.Frozen;
 using System.Text.Json;
+using Germinal.Core.Contact;
 using Germinal.Core.Engine;
-using Germinal.Core.People;
+using Germinal.Core.Practices;
 using Germinal.Core.Time;
 using NodaTime;
 
-namespace Germinal.Core.Programs;
+namespace Germinal.Core.Files;
 
 /// <summary>A practice read from JSON, or everything that is wrong with it.</summary>
 public sealed record PracticeFileReading(Practice? Practice, IReadOnlyList<Finding> Errors);
@@ -102,7 +103,7 @@ public static class PracticeFile
 
     private static ConsentRules ReadConsent(JsonObjectReader o)
     {
-        var policies = FileWords.Channels.ToDictionary(c => c.Value, c => o.Choice(c.Word, ConsentPolicy.Strict, FileWords.Policies));
+        var policies = ContactWords.Channels.ToDictionary(c => c.Value, c => o.Choice(c.Word, ConsentPolicy.Strict, ContactWords.Policies));
         var rules = new ConsentRules(policies.ToFrozenDictionary(), o.Number("inquiryMonths", 6, 0, 1200), o.Number("clientMonths", 24, 0, 1200), o.Flag("strictForTransactional"));
         o.Done();
         return rules;
@@ -120,13 +121,13 @@ public static class PracticeFile
         var channels = new List<Channel>();
         foreach (var word in o.Texts("channels"))
         {
-            if (FileWords.ChannelOf(word) is { } channel)
+            if (ContactWords.ChannelOf(word) is { } channel)
             {
                 channels.Add(channel);
             }
             else
             {
-                o.Unknown<object>("channels", word, string.Join(", ", FileWords.Channels.Select(c => c.Word)));
+                o.Unknown<object>("channels", word, string.Join(", ", ContactWords.Channels.Select(c => c.Word)));
             }
         }
 
@@ -144,7 +145,7 @@ public static class PracticeFile
         var limits = new Dictionary<Channel, int>();
         foreach (var channel in new[] { Channel.Email, Channel.Text })
         {
-            var word = FileWords.Of(channel);
+            var word = ContactWords.Of(channel);
             var limit = o.Number(word, 0, 0, 100_000_000);
             if (o.Has(word))
             {

@@ -1,7 +1,6 @@
-using Germinal.Service.Demo;
 using NodaTime.Text;
 
-namespace Germinal.Web.Hosting;
+namespace Germinal.Demo;
 
 /// <summary>
 /// Lives through the demo practice's two years once the application answers, because what recipients do comes back through

@@ -1,3 +1,4 @@
+using Germinal.Core.Engine;
 using Germinal.Core.Time;
 using Germinal.Service.Engine;
 using Germinal.Service.People;
@@ -7,7 +8,7 @@ using Microsoft.EntityFrameworkCore;
 using NodaTime;
 using NodaTime.Text;
 
-namespace Germinal.Service.Demo;
+namespace Germinal.Demo;
 
 /// <summary>
 /// Two years of the demo practice, lived through by the engine itself: every touch in them was decided and sent like any
@@ -214,12 +215,12 @@ public sealed class DemoYears(IDbContextFactory<GerminalDb> databases, EngineRoo
     /// <summary>Calls are made, notes posted, tasks done; on the last Friday as many calls are left as fill Monday's sheet.</summary>
     private async Task DoTasksAsync(GerminalDb db, LocalDate day, Instant at, CancellationToken stop)
     {
-        var open = await db.Touches.Where(t => t.Status == "open").OrderBy(t => t.Due).ThenBy(t => t.Id).ToListAsync(stop);
+        var open = await db.Touches.Where(t => t.Status == TouchStatus.Open).OrderBy(t => t.Due).ThenBy(t => t.Id).ToListAsync(stop);
         var left = 0;
         if (day == LastFriday)
         {
             var monday = LocalClock.At(LastFriday.PlusDays(4).AtMidnight(), DemoPractice.Zone);
-            left = Math.Max(0, 7 - await db.Touches.CountAsync(t => t.Status == "planned" && t.Kind == "call" && t.Due < monday, stop));
+            left = Math.Max(0, 7 - await db.Touches.CountAsync(t => t.Status == TouchStatus.Planned && t.Kind == "call" && t.Due < monday, stop));
         }
 
         var calls = open.Where(t => t.Kind == "call").ToList();
@@ -232,7 +233,7 @@ public sealed class DemoYears(IDbContextFactory<GerminalDb> databases, EngineRoo
             }
 
             var outcome = !isCall ? (touch.Kind == "note" ? "posted" : "done") : random.Next(100) switch { < 45 => "spoke", < 75 => "left word", < 95 => "no answer", _ => "not interested" };
-            (touch.Status, touch.CallOutcome, touch.ClosedAt) = ("done", outcome, at);
+            (touch.Status, touch.CallOutcome, touch.ClosedAt) = (TouchStatus.Done, outcome, at);
             db.Events.Add(Desk(db, random.Next(2) == 0 ? "Ada Quill" : "Tomas Brandt", at).NewEvent(
                 touch.PersonId, isCall ? EventKinds.CallEnded : EventKinds.TaskEnded, new() { ["touch"] = touch.Id.ToString(), ["outcome"] = outcome }));
         }
@@ -248,7 +249,7 @@ public sealed class DemoYears(IDbContextFactory<GerminalDb> databases, EngineRoo
     /// <summary>What came in and was told is looked at; the newest answers are left for Monday morning.</summary>
     private static async Task LookThroughAsync(GerminalDb db, int keep, CancellationToken stop)
     {
-        var now = await Clock.PracticeClock.NowAsync(db, stop);
+        var now = await Service.Clock.PracticeClock.NowAsync(db, stop);
         var kept = await db.Received.Where(r => r.Kind == "reply" && r.PersonId != null).OrderByDescending(r => r.At).ThenByDescending(r => r.Id).Select(r => r.Id).Take(keep).ToListAsync(stop);
         await db.Received.Where(r => r.SeenAt == null && !kept.Contains(r.Id)).ExecuteUpdateAsync(u => u.SetProperty(r => r.SeenAt, now), stop);
         await db.Received.Where(r => kept.Contains(r.Id)).ExecuteUpdateAsync(u => u.SetProperty(r => r.SeenAt, (Instant?)null), stop);

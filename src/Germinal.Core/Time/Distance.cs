@@ -9,12 +9,12 @@ namespace Germinal.Core.Time;
 /// Years, months, weeks and days are calendar arithmetic on a local date; hours, minutes and seconds are elapsed time
 /// on the UTC line (rule 1.3). Two are equal when they mean the same, however they are written.
 /// </summary>
-public sealed partial record Offset
+public sealed partial record Distance
 {
     [GeneratedRegex(@"^(?<s>[+-])?P(?:(?<y>[0-9]{1,4})Y)?(?:(?<m>[0-9]{1,4})M)?(?:(?<w>[0-9]{1,4})W)?(?:(?<d>[0-9]{1,5})D)?(?<t>T(?:(?<h>[0-9]{1,5})H)?(?:(?<n>[0-9]{1,6})M)?(?:(?<c>[0-9]{1,6})S)?)?\z", RegexOptions.CultureInvariant)]
     private static partial Regex Form();
 
-    private Offset(Period dates, Duration elapsed, bool hasTimePart, string text)
+    private Distance(Period dates, Duration elapsed, bool hasTimePart, string text)
     {
         Dates = dates;
         Elapsed = elapsed;
@@ -43,12 +43,12 @@ public sealed partial record Offset
     public bool IsZero { get; }
 
     /// <summary>The offset of no days.</summary>
-    public static Offset Zero { get; } = Parse("P0D");
+    public static Distance Zero { get; } = Parse("P0D");
 
     /// <summary>Reads an ISO 8601 duration with one sign.</summary>
     /// <param name="text">For example <c>P1M</c> or <c>-P1DT12H</c>.</param>
     /// <returns>The offset, or null when the text is not one (<c>P1DT</c>, <c>P</c>, <c>1D</c>), or one of more than 200 years.</returns>
-    public static Offset? TryParse(string? text)
+    public static Distance? TryParse(string? text)
     {
         if (text is null)
         {
@@ -67,7 +67,7 @@ public sealed partial record Offset
         int Of(string group) => m.Groups[group].Success ? sign * int.Parse(m.Groups[group].Value, CultureInfo.InvariantCulture) : 0;
         var dates = new PeriodBuilder { Years = Of("y"), Months = Of("m"), Weeks = Of("w"), Days = Of("d") }.Build();
         var elapsed = Duration.FromHours(Of("h")) + Duration.FromMinutes(Of("n")) + Duration.FromSeconds(Of("c"));
-        return IsMeant(dates) ? new Offset(dates, elapsed, anyTime, text) : null;
+        return IsMeant(dates) ? new Distance(dates, elapsed, anyTime, text) : null;
     }
 
     // Nobody plans further than this; calendar arithmetic with more would leave the calendar.
@@ -77,7 +77,7 @@ public sealed partial record Offset
 
     /// <summary>As <see cref="TryParse"/>, for text known to be right.</summary>
     /// <exception cref="FormatException">The text is not an ISO 8601 duration with one sign.</exception>
-    public static Offset Parse(string text) =>
+    public static Distance Parse(string text) =>
         TryParse(text) ?? throw new FormatException($"“{text}” is not a duration; P7D, P1M or PT2H would be.");
 
     /// <summary>The date part added to a local date; a day the month does not have becomes its last day.</summary>
@@ -117,7 +117,7 @@ public sealed partial record Offset
     public int WholeDays => (Dates.Weeks * 7) + Dates.Days;
 
     /// <inheritdoc/>
-    public bool Equals(Offset? other) => other is not null && Meaning == other.Meaning;
+    public bool Equals(Distance? other) => other is not null && Meaning == other.Meaning;
 
     /// <inheritdoc/>
     public override int GetHashCode() => Meaning.GetHashCode();

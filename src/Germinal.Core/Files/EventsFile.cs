@@ -1,8 +1,11 @@
+using Germinal.Core.Contact;
+using Germinal.Core.Engine;
+using Germinal.Core.Practices;
 using Germinal.Core.Programs;
 using Germinal.Core.Time;
 using NodaTime;
 
-namespace Germinal.Core.Engine;
+namespace Germinal.Core.Files;
 
 /// <summary>
 /// The columns of the events file and what a row of it means. Splitting the file into cells is the caller's.
@@ -144,7 +147,7 @@ public sealed class EventsFile(Practice practice, IReadOnlyList<ProgramVersion> 
 
     private static Channel? ReadChannel(string word, List<string> errors)
     {
-        var channel = FileWords.ChannelOf(word);
+        var channel = ContactWords.ChannelOf(word);
         if (channel is null)
         {
             errors.Add($"“{word}” is not a channel; email, text, call and post are.");

@@ -1,7 +1,10 @@
+using Germinal.Core.Contact;
+using Germinal.Core.Practices;
+using Germinal.Core.Programs;
 using Germinal.Core.Time;
 using NodaTime;
 
-namespace Germinal.Core.Programs;
+namespace Germinal.Core.Files;
 
 /// <summary>The checker: what is wrong with a program that reads well as a file. Errors keep it from being switched on.</summary>
 public static class ProgramCheck
@@ -259,7 +262,7 @@ public static class ProgramCheck
         return [.. flow.Steps.Where(s => s.Step is HandOverStep && least[s.Index] is not null).Select(s => (s.Pointer, (HandOverStep)s.Step, arrival[s.Index]))];
     }
 
-    private static double LengthOf(Offset offset) => Period.DaysBetween(Reference, offset.AddDates(Reference)) + offset.Elapsed.TotalDays;
+    private static double LengthOf(Distance offset) => Period.DaysBetween(Reference, offset.AddDates(Reference)) + offset.Elapsed.TotalDays;
 
     private static bool Same(string a, string b) => string.Equals(a, b, StringComparison.OrdinalIgnoreCase);
 }

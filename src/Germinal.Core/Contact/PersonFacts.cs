@@ -1,9 +1,8 @@
 using System.Collections.Frozen;
-using Germinal.Core.Programs;
 using Germinal.Core.Time;
 using NodaTime;
 
-namespace Germinal.Core.People;
+namespace Germinal.Core.Contact;
 
 /// <summary>A named date of a person. A yearly one comes back each year; a single one is that day only.</summary>
 public sealed record KeyDate(string Name, YearlyDate Date, bool Yearly);

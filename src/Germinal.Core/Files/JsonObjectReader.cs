@@ -4,7 +4,7 @@ using System.Text.Json;
 using Germinal.Core.Time;
 using NodaTime;
 
-namespace Germinal.Core.Programs;
+namespace Germinal.Core.Files;
 
 /// <summary>
 /// Reads one JSON object key by key, collecting findings with their JSON pointers instead of stopping at the first.
@@ -186,14 +186,14 @@ internal sealed class JsonObjectReader
         return otherwise;
     }
 
-    public Offset? Duration(string key)
+    public Distance? Duration(string key)
     {
         var text = Text(key);
-        return text is null ? null : Offset.TryParse(text) ?? Bad<Offset>(key, $"“{text}” is not a duration; P7D, -P1D, P1M or PT2H would be.");
+        return text is null ? null : Distance.TryParse(text) ?? Bad<Distance>(key, $"“{text}” is not a duration; P7D, -P1D, P1M or PT2H would be.");
     }
 
     /// <summary>A duration that must be there; none of no length after a finding.</summary>
-    public Offset NeededDuration(string key)
+    public Distance NeededDuration(string key)
     {
         if (!Has(key))
         {
@@ -201,7 +201,7 @@ internal sealed class JsonObjectReader
             Bad<object>(key, $"“{key}” is missing; a duration like P7D or PT2H would be right.");
         }
 
-        return Duration(key) ?? Offset.Zero;
+        return Duration(key) ?? Distance.Zero;
     }
 
     public LocalTime? Time(string key)

@@ -1,0 +1,143 @@
+using System.Globalization;
+using Germinal.Service;
+using Germinal.Service.Engine;
+using Germinal.Service.Incoming;
+using Germinal.Store;
+using Germinal.Web.Endpoints;
+using Germinal.Web.Hosting;
+using Microsoft.EntityFrameworkCore;
+using Microsoft.Extensions.DependencyInjection.Extensions;
+using Microsoft.Extensions.FileProviders;
+using NodaTime;
+using NodaTime.Serialization.SystemTextJson;
+using Serilog;
+
+namespace Germinal.Web;
+
+/// <summary>The application: the web server, and with <c>--worker</c> the worker beside it.</summary>
+public static class Application
+{
+    /// <summary>Runs until it is told to end.</summary>
+    /// <param name="args">What the program was called with.</param>
+    /// <param name="more">Adds to the web server, before it is built.</param>
+    public static async Task RunAsync(string[] args, Action<WebApplicationBuilder>? more = null)
+    {
+        // What is read and written is the same whatever language the machine speaks.
+        CultureInfo.DefaultThreadCurrentCulture = CultureInfo.CurrentCulture = CultureInfo.InvariantCulture;
+
+        // One program, two roles: the web server (default), and with --worker the worker beside it.
+        if (args.Contains("--worker"))
+        {
+            var host = Host.CreateApplicationBuilder(args);
+            var own = Settings.From(host.Configuration);
+            host.Services.AddSerilog(l => Logs.Configure(l));
+            host.Services.AddGerminalStore(own.Database);
+            host.Services.AddGerminalService(own.Service);
+            host.Services.AddGerminalSeals(own);
+            host.Services.AddHostedService<Worker>();
+            Telemetry.Add(host.Services, host.Configuration);
+            Schedule.Add(host.Services);
+            await host.Build().RunAsync();
+            return;
+        }
+
+        var builder = WebApplication.CreateBuilder(args);
+        var settings = Settings.From(builder.Configuration);
+        builder.Services.AddSerilog(l => Logs.Configure(l));
+        builder.Services.AddSingleton(settings);
+        builder.Services.AddGerminalStore(settings.Database);
+        builder.Services.AddGerminalService(settings.Service);
+        builder.Services.AddGerminalSignIn(settings);
+        builder.Services.AddHostedService<InboundListener>();
+        builder.Services.AddSingleton<ChangeListener>().AddHostedService(s => s.GetRequiredService<ChangeListener>());
+        more?.Invoke(builder);
+        builder.Services.TryAddSingleton<IFirstPractice, FirstPractice>();
+        builder.Services.AddProblemDetails(Problems.InOneShape);
+        builder.Services.AddExceptionHandler<ErrorAnswers>();
+        builder.Services.AddValidation();
+        builder.Services.AddPublicBrakes(settings);
+        Proxies.Add(builder.Services, settings);
+        builder.Services.AddOpenApi("v1", ApiDescription.Configure);
+        builder.Services.AddHealthChecks().AddCheck<DatabaseHealth>("database", tags: ["ready"]).AddCheck<WorkerHealth>("workers", tags: ["workers"]);
+        Telemetry.Add(builder.Services, builder.Configuration);
+        builder.Services.ConfigureHttpJsonOptions(o =>
+        {
+            // What a body must carry and lacks is the caller's mistake (400), never ours (500).
+            o.SerializerOptions.RespectNullableAnnotations = true;
+            o.SerializerOptions.RespectRequiredConstructorParameters = true;
+            o.SerializerOptions.ConfigureForNodaTime(DateTimeZoneProviders.Tzdb);
+        });
+        builder.WebHost.ConfigureKestrel(o =>
+        {
+            o.AddServerHeader = false;
+
+            // What is typed is small; files say by themselves how large they may be.
+            o.Limits.MaxRequestBodySize = 4 * 1024 * 1024;
+        });
+
+        var app = builder.Build();
+        if (!app.Environment.IsEnvironment("Testing"))
+        {
+            await Startup.PrepareAsync(app.Services, app.Lifetime.ApplicationStopping);
+        }
+
+        app.UseForwardedHeaders();
+        if (settings.IsSecure)
+        {
+            app.UseHsts();
+        }
+
+        app.UseExceptionHandler();
+        app.UseStatusCodePages();
+        app.UseMiddleware<SecurityHeaders>();
+        app.UseMiddleware<PlainAddresses>();
+        app.UseRouting();
+        app.UseRateLimiter();
+        app.UseAuthentication();
+        app.UseAuthorization();
+        app.UseGerminalCaller();
+        app.UseAntiforgery();
+
+        app.MapOpenApi("/openapi/{documentName}.json");
+        app.MapHealthChecks("/health/live", new() { Predicate = _ => false });
+        app.MapHealthChecks("/health/ready", new() { Predicate = c => c.Tags.Contains("ready") });
+        app.MapHealthChecks("/health/workers", new() { Predicate = c => c.Tags.Contains("workers"), ResponseWriter = (http, report) => http.Response.WriteAsync(report.Entries["workers"].Description ?? "") });
+        SessionEndpoints.Map(app);
+        PeopleEndpoints.Map(app);
+        PersonEndpoints.Map(app);
+        PersonDataEndpoints.Map(app);
+        ImportEndpoints.Map(app);
+        ConsentEndpoints.Map(app);
+        ProgramEndpoints.Map(app);
+        DealingsEndpoints.Map(app);
+        NoteEndpoints.Map(app);
+        CalendarFeed.Map(app);
+        PracticeEndpoints.Map(app);
+        TodayEndpoints.Map(app);
+        WaitingEndpoints.Map(app);
+        TouchEndpoints.Map(app);
+        ClockEndpoints.Map(app);
+        ChangeEndpoints.Map(app);
+        ImageEndpoints.Map(app);
+        StandInEndpoints.Map(app, settings);
+        PublicPages.Map(app);
+        PublicCalls.Map(app);
+        PreferencePage.Map(app);
+        SchemaEndpoints.Map(app);
+
+        // Addresses under /api that there are not get a 404 of their own, never the front end's page.
+        app.Map("/api/{**rest}", () => Results.NotFound()).ExcludeFromDescription();
+        if (Directory.Exists(settings.WebFolder))
+        {
+            var files = new PhysicalFileProvider(Path.GetFullPath(settings.WebFolder));
+            app.UseStaticFiles(new StaticFileOptions
+            {
+                FileProvider = files,
+                OnPrepareResponse = c => c.Context.Response.Headers.CacheControl = c.Context.Request.Path.StartsWithSegments("/assets") ? "public, max-age=31536000, immutable" : "no-cache",
+            });
+            app.MapFallbackToFile("index.html", new StaticFileOptions { FileProvider = files, OnPrepareResponse = c => c.Context.Response.Headers.CacheControl = "no-cache" });
+        }
+
+        await app.RunAsync();
+    }
+}
