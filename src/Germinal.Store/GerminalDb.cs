@@ -125,6 +125,8 @@ public sealed class GerminalDb(DbContextOptions<GerminalDb> options) : IdentityD
             e.HasIndex(p => new { p.OtherPhone, p.PracticeId }).HasFilter("other_phone IS NOT NULL");
             e.HasIndex(p => p.ImportId);
             e.HasIndex(p => new { p.PracticeId, p.SortName }).HasFilter("do_not_contact_to_confirm").HasDatabaseName("ix_people_to_confirm");
+            e.HasIndex(p => new { p.PracticeId, p.FirstSort });
+            e.Property(p => p.FirstSort).HasDefaultValue("");
             e.HasIndex(p => p.SearchText).HasMethod("gin").HasOperators("gin_trgm_ops");
             e.HasIndex(p => p.Tags).HasMethod("gin");
             e.Property(p => p.Lists).HasDefaultValueSql("ARRAY[]::text[]");

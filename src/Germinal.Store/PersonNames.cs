@@ -41,6 +41,7 @@ public static class PersonNames
     {
         var sort = Fold($"{person.LastName} {person.FirstName}".Trim());
         person.SortName = sort.Length > 0 ? sort : Fold(person.Email ?? person.Mobile ?? "");
+        person.FirstSort = Fold(person.FirstName ?? "");
         person.SearchText = Fold($"{person.FirstName} {person.LastName} {person.Email} {person.Mobile} {person.OtherPhone}");
     }
 }

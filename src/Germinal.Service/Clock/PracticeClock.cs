@@ -16,13 +16,38 @@ public static class PracticeClock
     }
 
     /// <summary>
-    /// A program was switched on, or a setting was changed: workers read both anew, and the calendar is worked out again for
-    /// everybody of the practice.
+    /// A program was switched on, or a setting was changed: workers read both anew, and work the calendar out again for
+    /// everybody of the practice, slice by slice (<see cref="LookAgainSliceAsync"/>).
     /// </summary>
-    public static async Task LookAgainAsync(GerminalDb db, CancellationToken stop = default)
+    public static Task LookAgainAsync(GerminalDb db, CancellationToken stop = default) =>
+        db.Practices.Where(p => p.Id == db.PracticeId).ExecuteUpdateAsync(u => u.SetProperty(p => p.Edition, p => p.Edition + 1).SetProperty(p => p.LookAgainAfter, Guid.Empty), stop);
+
+    private const int Slice = 5000;
+
+    /// <summary>
+    /// Marks the next few thousand people whose calendar is to be worked out again, and notes how far it has come: no statement
+    /// holds everybody's rows, and a worker that dies is followed by one that goes on.
+    /// </summary>
+    /// <returns>False when nobody was left.</returns>
+    public static async Task<bool> LookAgainSliceAsync(GerminalDb db, Guid practice, CancellationToken stop = default)
     {
-        await db.Practices.Where(p => p.Id == db.PracticeId).ExecuteUpdateAsync(u => u.SetProperty(p => p.Edition, p => p.Edition + 1), stop);
-        await db.States.Where(s => s.NextAlarm > Instant.MinValue).ExecuteUpdateAsync(u => u.SetProperty(s => s.NextAlarm, Instant.MinValue), stop);
+        await using var transaction = await db.Database.BeginTransactionAsync(stop);
+        var after = await db.Database.SqlQuery<Guid?>($"SELECT look_again_after AS \"Value\" FROM practices WHERE id = {practice} FOR UPDATE").SingleAsync(stop);
+        if (after is null)
+        {
+            return false;
+        }
+
+        var last = await db.Database.SqlQuery<Guid?>(
+            $"""
+            WITH slice AS (SELECT person_id FROM person_states WHERE practice_id = {practice} AND person_id > {after} ORDER BY person_id LIMIT {Slice} FOR UPDATE),
+              done AS (UPDATE person_states s SET next_alarm = '-infinity' FROM slice WHERE s.person_id = slice.person_id AND s.next_alarm > '-infinity')
+            SELECT person_id AS "Value" FROM slice ORDER BY person_id DESC LIMIT 1
+            """).ToListAsync(stop);
+        Guid? next = last is [{ } at] ? at : null;
+        await db.Database.ExecuteSqlAsync($"UPDATE practices SET look_again_after = {next} WHERE id = {practice}", stop);
+        await transaction.CommitAsync(stop);
+        return next is not null;
     }
 
     /// <summary>The same for some people: one of their dates was changed.</summary>

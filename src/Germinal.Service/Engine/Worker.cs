@@ -27,7 +27,7 @@ public sealed partial class Worker(EngineRoom room, Import.ImportRunner imports,
             try
             {
                 Interlocked.Exchange(ref busySince, SystemClock.Instance.GetCurrentInstant().ToUnixTimeTicks());
-                var worked = await imports.RunNextAsync(stoppingToken) | await room.WorkAsync(stoppingToken);
+                var worked = await imports.RunNextAsync(stoppingToken, room.WorkAsync) | await room.WorkAsync(stoppingToken);
                 Interlocked.Exchange(ref busySince, 0);
                 failures = 0;
                 if (!worked)

@@ -4,6 +4,7 @@ using Germinal.Store;
 using Germinal.Store.Rows;
 using Microsoft.EntityFrameworkCore;
 using NodaTime;
+using Npgsql;
 
 namespace Germinal.Service.Import;
 
@@ -16,8 +17,10 @@ public sealed class ImportRunner(IDbContextFactory<GerminalDb> databases)
     private const int RowsAtOnce = 500;
 
     /// <summary>Runs one import that waits, if there is one.</summary>
+    /// <param name="stop">Gives up; another run goes on where it was.</param>
+    /// <param name="between">What else there is to do after each batch, so that a long file keeps nobody's touches waiting.</param>
     /// <returns>False when none waits.</returns>
-    public async Task<bool> RunNextAsync(CancellationToken stop)
+    public async Task<bool> RunNextAsync(CancellationToken stop, Func<CancellationToken, Task>? between = null)
     {
         await using var db = await databases.CreateDbContextAsync(stop);
         var waiting = await db.Imports.IgnoreQueryFilters().AsNoTracking().Where(i => i.Status == "queued" || i.Status == "running")
@@ -39,7 +42,7 @@ public sealed class ImportRunner(IDbContextFactory<GerminalDb> databases)
 
         try
         {
-            await RunAsync(db, waiting, stop);
+            await RunAsync(db, waiting, between, stop);
         }
         catch (UnreadableFileException e)
         {
@@ -53,7 +56,7 @@ public sealed class ImportRunner(IDbContextFactory<GerminalDb> databases)
         return true;
     }
 
-    private async Task RunAsync(GerminalDb db, ImportRow import, CancellationToken stop)
+    private async Task RunAsync(GerminalDb db, ImportRow import, Func<CancellationToken, Task>? between, CancellationToken stop)
     {
         var now = await PracticeClock.NowAsync(db, stop);
         var plan = await ImportPlan.MakeAsync(db, import, now, stop);
@@ -65,10 +68,15 @@ public sealed class ImportRunner(IDbContextFactory<GerminalDb> databases)
             {
                 return;
             }
+
+            await (between?.Invoke(stop) ?? Task.CompletedTask);
         }
 
         await db.Imports.Where(i => i.Id == import.Id).ExecuteUpdateAsync(u => u.SetProperty(i => i.Status, "done"), stop);
-        await PracticeClock.LookAgainAsync(db, stop);
+
+        // Whoever is new is looked at by the engine anyway; whoever was filled may have got a date.
+        await db.States.Where(s => s.NextAlarm > Instant.MinValue && db.ImportLines.Any(l => l.ImportId == import.Id && l.Result == "filled" && l.PersonId == s.PersonId))
+            .ExecuteUpdateAsync(u => u.SetProperty(s => s.NextAlarm, Instant.MinValue), stop);
     }
 
     /// <summary>Writes one batch; if a row of it cannot be written, each row by itself, and that one is left out with why.</summary>
@@ -79,7 +87,7 @@ public sealed class ImportRunner(IDbContextFactory<GerminalDb> databases)
         {
             return await WriteTogetherAsync(import, rows, now, stop);
         }
-        catch (DbUpdateException) when (rows.Count > 1)
+        catch (Exception e) when (IsOfTheRows(e) && rows.Count > 1)
         {
             foreach (var row in rows)
             {
@@ -91,12 +99,15 @@ public sealed class ImportRunner(IDbContextFactory<GerminalDb> databases)
 
             return true;
         }
-        catch (DbUpdateException e)
+        catch (Exception e) when (IsOfTheRows(e))
         {
             var why = $"The row could not be written: {e.InnerException?.Message ?? e.Message}";
             return await WriteTogetherAsync(import, [rows[0] with { Result = RowResult.LeftOut, PersonId = null, Fills = [], Row = rows[0].Row with { LeftOut = why } }], now, stop);
         }
     }
+
+    /// <summary>The database takes one of the rows for wrong; anything else is no fault of the file.</summary>
+    private static bool IsOfTheRows(Exception e) => e is DbUpdateException or PostgresException { IsTransient: false };
 
     private async Task<bool> WriteTogetherAsync(ImportRow import, IReadOnlyList<PlannedRow> rows, Instant now, CancellationToken stop)
     {
@@ -122,6 +133,12 @@ public sealed class ImportRunner(IDbContextFactory<GerminalDb> databases)
 /// <summary>Writes one batch of planned rows within the caller's transaction.</summary>
 internal sealed class ImportWriter(GerminalDb db, ImportRow import, Instant now)
 {
+    private readonly List<PersonRow> added = [];
+    private readonly List<EventRow> events = [];
+    private readonly List<KeyDateRow> newDates = [];
+    private readonly List<ConsentRow> ledger = [];
+    private readonly List<ImportLineRow> lines = [];
+
     public async Task WriteAsync(IReadOnlyList<PlannedRow> rows, CancellationToken stop)
     {
         var ids = rows.Where(r => r.Result == RowResult.Filled).Select(r => r.PersonId!.Value).Distinct().ToArray();
@@ -139,7 +156,8 @@ internal sealed class ImportWriter(GerminalDb db, ImportRow import, Instant now)
             if (planned.Result == RowResult.Added)
             {
                 var person = new PersonRow { Id = planned.PersonId!.Value, PracticeId = import.PracticeId, AddedAt = now, ImportId = import.Id };
-                people[person.Id] = db.People.Add(person).Entity;
+                people[person.Id] = person;
+                added.Add(person);
                 Fill(person, row, null);
                 Note(person.Id, row.Line, EventKinds.Imported, new() { ["file"] = import.FileName, ["line"] = row.Line.ToString(System.Globalization.CultureInfo.InvariantCulture) });
                 if (row.Note is not null)
@@ -152,7 +170,7 @@ internal sealed class ImportWriter(GerminalDb db, ImportRow import, Instant now)
                 Fill(people[planned.PersonId!.Value], row, planned.Fills);
             }
 
-            db.ImportLines.Add(new ImportLineRow
+            lines.Add(new ImportLineRow
             {
                 ImportId = import.Id,
                 Line = row.Line,
@@ -172,11 +190,18 @@ internal sealed class ImportWriter(GerminalDb db, ImportRow import, Instant now)
                 _ => import.LeftOut++,
             };
         }
+
+        // What is new goes in by COPY, people first; what was filled is written with the rest of the context.
+        await db.CopyAsync(added, stop);
+        await db.CopyAsync(newDates, stop);
+        await db.CopyAsync(ledger, stop);
+        await db.CopyAsync(events, stop);
+        await db.CopyAsync(lines, stop);
     }
 
     /// <summary>The key tells the import's own events from what members did since.</summary>
     private void Note(Guid person, int line, string kind, Dictionary<string, string> data) =>
-        db.Events.Add(new EventRow { PracticeId = import.PracticeId, PersonId = person, At = now, Kind = kind, Data = data, By = import.By, HandledAt = now, Key = KeyOf(line, kind) });
+        events.Add(new EventRow { PracticeId = import.PracticeId, PersonId = person, At = now, Kind = kind, Data = data, By = import.By, HandledAt = now, Key = KeyOf(line, kind) });
 
     private string KeyOf(int line, string kind) => $"import/{import.Id:N}/{line}/{kind}";
 
@@ -203,25 +228,25 @@ internal sealed class ImportWriter(GerminalDb db, ImportRow import, Instant now)
         p.Tags = [.. p.Tags, .. row.Tags.Where(t => Wants("tag:" + t) && !p.Tags.Contains(t, StringComparer.OrdinalIgnoreCase))];
         foreach (var (name, date) in row.Dates.Where(d => Wants("date:" + d.Key)))
         {
-            db.KeyDates.Add(new KeyDateRow { PersonId = p.Id, PracticeId = p.PracticeId, Name = name, Month = date.Month, Day = date.Day, Year = date.Year, Yearly = true });
+            newDates.Add(new KeyDateRow { PersonId = p.Id, PracticeId = p.PracticeId, Name = name, Month = date.Month, Day = date.Day, Year = date.Year, Yearly = true });
         }
 
         if (row.EmailConsent is { } consent && Wants(consent ? "consent-in" : "consent-out"))
         {
-            db.Consent.Add(new ConsentRow
+            ledger.Add(new ConsentRow
             {
                 PracticeId = p.PracticeId, PersonId = p.Id, Channel = "email", Purpose = "commercial", IsIn = consent, Basis = "express", At = now,
                 Source = $"import, {import.FileName}, row {row.Line}", By = import.By, Evidence = import.Id.ToString(),
             });
             if (only is not null && !consent)
             {
-                db.Events.Add(new EventRow { PracticeId = p.PracticeId, PersonId = p.Id, At = now, Kind = EventKinds.OptedOut, Data = new() { ["channel"] = "email" }, By = import.By, Key = KeyOf(row.Line, EventKinds.OptedOut) });
+                events.Add(new EventRow { PracticeId = p.PracticeId, PersonId = p.Id, At = now, Kind = EventKinds.OptedOut, Data = new() { ["channel"] = "email" }, By = import.By, Key = KeyOf(row.Line, EventKinds.OptedOut) });
             }
         }
 
         if (only is not null && row.DoNotContact is not null && Wants("do_not_contact"))
         {
-            db.Events.Add(new EventRow { PracticeId = p.PracticeId, PersonId = p.Id, At = now, Kind = EventKinds.DoNotContact, Data = new() { ["reason"] = row.DoNotContact }, By = import.By, Key = KeyOf(row.Line, EventKinds.DoNotContact) });
+            events.Add(new EventRow { PracticeId = p.PracticeId, PersonId = p.Id, At = now, Kind = EventKinds.DoNotContact, Data = new() { ["reason"] = row.DoNotContact }, By = import.By, Key = KeyOf(row.Line, EventKinds.DoNotContact) });
         }
 
         PersonNames.Refresh(p);

@@ -970,6 +970,13 @@ namespace Germinal.Store.Migrations
                         .HasColumnType("text")
                         .HasColumnName("first_name");
 
+                    b.Property<string>("FirstSort")
+                        .IsRequired()
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("text")
+                        .HasDefaultValue("")
+                        .HasColumnName("first_sort");
+
                     b.Property<Guid?>("ImportId")
                         .HasColumnType("uuid")
                         .HasColumnName("import_id");
@@ -1088,6 +1095,9 @@ namespace Germinal.Store.Migrations
                         .HasDatabaseName("ix_people_other_phone_practice_id")
                         .HasFilter("other_phone IS NOT NULL");
 
+                    b.HasIndex("PracticeId", "FirstSort")
+                        .HasDatabaseName("ix_people_practice_id_first_sort");
+
                     b.HasIndex("PracticeId", "SortName")
                         .HasDatabaseName("ix_people_to_confirm")
                         .HasFilter("do_not_contact_to_confirm");
@@ -1190,6 +1200,10 @@ namespace Germinal.Store.Migrations
                     b.Property<int>("Edition")
                         .HasColumnType("integer")
                         .HasColumnName("edition");
+
+                    b.Property<Guid?>("LookAgainAfter")
+                        .HasColumnType("uuid")
+                        .HasColumnName("look_again_after");
 
                     b.Property<string>("Name")
                         .IsRequired()

@@ -19,6 +19,9 @@ public sealed class PersonRow : IOwned
     /// <summary>What search looks in: names, address and number in lower case, without accents.</summary>
     public string SearchText { get; set; } = "";
 
+    /// <summary>The first name as it is searched by its beginning, like the sort name.</summary>
+    public string FirstSort { get; set; } = "";
+
     /// <summary>In lower case.</summary>
     public string? Email { get; set; }
 

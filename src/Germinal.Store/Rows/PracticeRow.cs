@@ -22,6 +22,9 @@ public sealed class PracticeRow
 
     /// <summary>Counts up with each change of settings, members or programs, so that workers know that what they keep is old.</summary>
     public int Edition { get; set; }
+
+    /// <summary>While the calendar is worked out anew for everybody: those after this person are still to come. Null: nobody is.</summary>
+    public Guid? LookAgainAfter { get; set; }
 }
 
 /// <summary>A practice's settings as they are stored. Times are <c>HH:mm</c>, dates ISO 8601.</summary>

@@ -74,13 +74,21 @@ public static class PeopleEndpoints
     internal static async Task<PeopleDesk> DeskAsync(GerminalDb db, Caller caller, CancellationToken stop) =>
         new(db, caller.Name, await PracticeClock.NowAsync(db, stop));
 
+    /// <summary>
+    /// Words of fewer letters are looked for at the beginning of names only: half the practice has them somewhere inside, and
+    /// three letters are what the index of what stands inside is made of.
+    /// </summary>
+    private const int ShortestInside = 3;
+
     private static IQueryable<PersonRow> Filtered(GerminalDb db, string? search, string? tag, string? stage, Guid? owner)
     {
         var people = db.People.AsNoTracking().Where(p => !p.Archived);
         foreach (var word in PersonNames.Fold(search ?? "").Split(' ', StringSplitOptions.RemoveEmptyEntries).Take(5))
         {
             var like = word.Replace("\\", "\\\\", StringComparison.Ordinal).Replace("%", "\\%", StringComparison.Ordinal).Replace("_", "\\_", StringComparison.Ordinal);
-            people = people.Where(p => EF.Functions.Like(p.SearchText, $"%{like}%"));
+            people = word.Length < ShortestInside
+                ? people.Where(p => EF.Functions.Like(p.SortName, $"{like}%") || EF.Functions.Like(p.FirstSort, $"{like}%"))
+                : people.Where(p => EF.Functions.Like(p.SearchText, $"%{like}%"));
         }
 
         if (!string.IsNullOrEmpty(tag))

@@ -14,7 +14,7 @@ using Npgsql.EntityFrameworkCore.PostgreSQL.Metadata;
 namespace Germinal.Store.Migrations
 {
     [DbContext(typeof(GerminalDb))]
-    [Migration("20261125021605_First")]
+    [Migration("20261126041232_First")]
     partial class First
     {
         /// <inheritdoc />
@@ -27,6 +27,54 @@ namespace Germinal.Store.Migrations
 
             NpgsqlModelBuilderExtensions.HasPostgresExtension(modelBuilder, "pg_trgm");
             NpgsqlModelBuilderExtensions.UseIdentityByDefaultColumns(modelBuilder);
+
+            modelBuilder.Entity("Germinal.Store.Rows.AppointmentRow", b =>
+                {
+                    b.Property<Guid>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("uuid")
+                        .HasColumnName("id");
+
+                    b.Property<Instant>("At")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("at");
+
+                    b.Property<Instant?>("CancelledAt")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("cancelled_at");
+
+                    b.Property<Guid>("PersonId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("person_id");
+
+                    b.Property<string>("Place")
+                        .HasColumnType("text")
+                        .HasColumnName("place");
+
+                    b.Property<Guid>("PracticeId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("practice_id");
+
+                    b.Property<string>("Type")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("type");
+
+                    b.Property<Guid?>("WithId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("with_id");
+
+                    b.HasKey("Id")
+                        .HasName("pk_appointments");
+
+                    b.HasIndex("PersonId", "At")
+                        .HasDatabaseName("ix_appointments_person_id_at");
+
+                    b.HasIndex("PracticeId", "At")
+                        .HasDatabaseName("ix_appointments_practice_id_at");
+
+                    b.ToTable("appointments", (string)null);
+                });
 
             modelBuilder.Entity("Germinal.Store.Rows.ClockRow", b =>
                 {
@@ -56,10 +104,6 @@ namespace Germinal.Store.Migrations
                     b.Property<bool>("StopAsked")
                         .HasColumnType("boolean")
                         .HasColumnName("stop_asked");
-
-                    b.Property<Instant>("SweptUntil")
-                        .HasColumnType("timestamp with time zone")
-                        .HasColumnName("swept_until");
 
                     b.HasKey("Id")
                         .HasName("pk_clock");
@@ -136,6 +180,30 @@ namespace Germinal.Store.Migrations
                     b.ToTable("consent", (string)null);
                 });
 
+            modelBuilder.Entity("Germinal.Store.Rows.CountRow", b =>
+                {
+                    b.Property<Guid>("PracticeId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("practice_id");
+
+                    b.Property<string>("What")
+                        .HasColumnType("text")
+                        .HasColumnName("what");
+
+                    b.Property<LocalDate>("Date")
+                        .HasColumnType("date")
+                        .HasColumnName("date");
+
+                    b.Property<int>("Taken")
+                        .HasColumnType("integer")
+                        .HasColumnName("taken");
+
+                    b.HasKey("PracticeId", "What", "Date")
+                        .HasName("pk_counts");
+
+                    b.ToTable("counts", (string)null);
+                });
+
             modelBuilder.Entity("Germinal.Store.Rows.EventRow", b =>
                 {
                     b.Property<long>("Id")
@@ -186,6 +254,10 @@ namespace Germinal.Store.Migrations
                         .IsUnique()
                         .HasDatabaseName("ix_events_key")
                         .HasFilter("key IS NOT NULL");
+
+                    b.HasIndex("PersonId")
+                        .HasDatabaseName("ix_events_waiting_person")
+                        .HasFilter("handled_at IS NULL");
 
                     b.HasIndex("At", "Id")
                         .HasDatabaseName("ix_events_waiting")
@@ -355,6 +427,60 @@ namespace Germinal.Store.Migrations
                     b.ToTable("imports", (string)null);
                 });
 
+            modelBuilder.Entity("Germinal.Store.Rows.InquiryRow", b =>
+                {
+                    b.Property<Guid>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("uuid")
+                        .HasColumnName("id");
+
+                    b.Property<Instant?>("AnsweredAt")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("answered_at");
+
+                    b.Property<string>("AnsweredBy")
+                        .HasColumnType("text")
+                        .HasColumnName("answered_by");
+
+                    b.Property<string>("Form")
+                        .HasColumnType("text")
+                        .HasColumnName("form");
+
+                    b.Property<string>("How")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("how");
+
+                    b.Property<Guid>("PersonId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("person_id");
+
+                    b.Property<Guid>("PracticeId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("practice_id");
+
+                    b.Property<Instant>("ReceivedAt")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("received_at");
+
+                    b.Property<string>("Text")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("text");
+
+                    b.HasKey("Id")
+                        .HasName("pk_inquiries");
+
+                    b.HasIndex("PersonId")
+                        .HasDatabaseName("ix_inquiries_person_id");
+
+                    b.HasIndex("PracticeId", "ReceivedAt")
+                        .HasDatabaseName("ix_inquiries_unanswered")
+                        .HasFilter("answered_at IS NULL");
+
+                    b.ToTable("inquiries", (string)null);
+                });
+
             modelBuilder.Entity("Germinal.Store.Rows.KeyDateRow", b =>
                 {
                     b.Property<Guid>("PersonId")
@@ -405,10 +531,25 @@ namespace Germinal.Store.Migrations
                         .HasColumnType("integer")
                         .HasColumnName("access_failed_count");
 
+                    b.Property<Instant?>("BlockedAt")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("blocked_at");
+
+                    b.Property<string>("Capacity")
+                        .IsRequired()
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("jsonb")
+                        .HasColumnName("capacity")
+                        .HasDefaultValueSql("'{}'::jsonb");
+
                     b.Property<string>("ConcurrencyStamp")
                         .IsConcurrencyToken()
                         .HasColumnType("text")
                         .HasColumnName("concurrency_stamp");
+
+                    b.Property<Guid?>("DeputyId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("deputy_id");
 
                     b.Property<string>("Email")
                         .HasMaxLength(256)
@@ -418,6 +559,10 @@ namespace Germinal.Store.Migrations
                     b.Property<bool>("EmailConfirmed")
                         .HasColumnType("boolean")
                         .HasColumnName("email_confirmed");
+
+                    b.Property<string>("FeedKey")
+                        .HasColumnType("text")
+                        .HasColumnName("feed_key");
 
                     b.Property<bool>("LockoutEnabled")
                         .HasColumnType("boolean")
@@ -479,6 +624,10 @@ namespace Germinal.Store.Migrations
                     b.HasKey("Id")
                         .HasName("pk_asp_net_users");
 
+                    b.HasIndex("FeedKey")
+                        .IsUnique()
+                        .HasDatabaseName("ix_asp_net_users_feed_key");
+
                     b.HasIndex("NormalizedEmail")
                         .HasDatabaseName("EmailIndex");
 
@@ -492,6 +641,52 @@ namespace Germinal.Store.Migrations
                     b.ToTable("AspNetUsers", (string)null);
                 });
 
+            modelBuilder.Entity("Germinal.Store.Rows.MergeRow", b =>
+                {
+                    b.Property<Guid>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("uuid")
+                        .HasColumnName("id");
+
+                    b.Property<Instant>("At")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("at");
+
+                    b.Property<string>("Before")
+                        .IsRequired()
+                        .HasColumnType("jsonb")
+                        .HasColumnName("before");
+
+                    b.Property<string>("By")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("by");
+
+                    b.Property<Guid>("KeptId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("kept_id");
+
+                    b.Property<Guid>("MergedId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("merged_id");
+
+                    b.Property<Guid>("PracticeId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("practice_id");
+
+                    b.Property<Instant?>("UndoneAt")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("undone_at");
+
+                    b.HasKey("Id")
+                        .HasName("pk_merges");
+
+                    b.HasIndex("KeptId")
+                        .HasDatabaseName("ix_merges_kept_id");
+
+                    b.ToTable("merges", (string)null);
+                });
+
             modelBuilder.Entity("Germinal.Store.Rows.MessageRow", b =>
                 {
                     b.Property<Guid>("TouchId")
@@ -503,6 +698,29 @@ namespace Germinal.Store.Migrations
                         .IsRequired()
                         .HasColumnType("text")
                         .HasColumnName("answer");
+
+                    b.Property<string>("Bounce")
+                        .HasColumnType("text")
+                        .HasColumnName("bounce");
+
+                    b.Property<Instant?>("BouncedAt")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("bounced_at");
+
+                    b.Property<string>("Channel")
+                        .IsRequired()
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("text")
+                        .HasDefaultValue("email")
+                        .HasColumnName("channel");
+
+                    b.Property<Instant?>("ConfirmedAt")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("confirmed_at");
+
+                    b.Property<Instant?>("DeliveredAt")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("delivered_at");
 
                     b.Property<string>("FromAddress")
                         .IsRequired()
@@ -519,10 +737,25 @@ namespace Germinal.Store.Migrations
                         .HasColumnType("text")
                         .HasColumnName("html");
 
+                    b.Property<string>("Links")
+                        .IsRequired()
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("jsonb")
+                        .HasColumnName("links")
+                        .HasDefaultValueSql("'[]'::jsonb");
+
                     b.Property<string>("MessageId")
                         .IsRequired()
                         .HasColumnType("text")
                         .HasColumnName("message_id");
+
+                    b.Property<Instant?>("OpenedAt")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("opened_at");
+
+                    b.Property<int>("Parts")
+                        .HasColumnType("integer")
+                        .HasColumnName("parts");
 
                     b.Property<Guid>("PersonId")
                         .HasColumnType("uuid")
@@ -560,7 +793,129 @@ namespace Germinal.Store.Migrations
                     b.HasIndex("PersonId")
                         .HasDatabaseName("ix_messages_person_id");
 
+                    b.HasIndex("Channel", "ToAddress", "SentAt")
+                        .HasDatabaseName("ix_messages_channel_to_address_sent_at");
+
                     b.ToTable("messages", (string)null);
+                });
+
+            modelBuilder.Entity("Germinal.Store.Rows.NoticeRow", b =>
+                {
+                    b.Property<long>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("bigint")
+                        .HasColumnName("id");
+
+                    NpgsqlPropertyBuilderExtensions.UseIdentityByDefaultColumn(b.Property<long>("Id"));
+
+                    b.Property<Instant>("At")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("at");
+
+                    b.Property<string>("Key")
+                        .HasColumnType("text")
+                        .HasColumnName("key");
+
+                    b.Property<string>("Kind")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("kind");
+
+                    b.Property<Guid?>("MemberId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("member_id");
+
+                    b.Property<Guid?>("PersonId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("person_id");
+
+                    b.Property<Guid>("PracticeId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("practice_id");
+
+                    b.Property<Instant?>("SeenAt")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("seen_at");
+
+                    b.Property<string>("Text")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("text");
+
+                    b.HasKey("Id")
+                        .HasName("pk_notices");
+
+                    b.HasIndex("PersonId")
+                        .HasDatabaseName("ix_notices_person_id");
+
+                    b.HasIndex("PracticeId", "At")
+                        .HasDatabaseName("ix_notices_unseen")
+                        .HasFilter("seen_at IS NULL");
+
+                    b.HasIndex("PracticeId", "Key")
+                        .IsUnique()
+                        .HasDatabaseName("ix_notices_practice_id_key")
+                        .HasFilter("key IS NOT NULL");
+
+                    b.ToTable("notices", (string)null);
+                });
+
+            modelBuilder.Entity("Germinal.Store.Rows.OpportunityRow", b =>
+                {
+                    b.Property<Guid>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("uuid")
+                        .HasColumnName("id");
+
+                    b.Property<Instant?>("ClosedAt")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("closed_at");
+
+                    b.Property<string>("LostReason")
+                        .HasColumnType("text")
+                        .HasColumnName("lost_reason");
+
+                    b.Property<Instant>("OpenedAt")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("opened_at");
+
+                    b.Property<Guid?>("OwnerId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("owner_id");
+
+                    b.Property<Guid>("PersonId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("person_id");
+
+                    b.Property<Guid>("PracticeId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("practice_id");
+
+                    b.Property<string>("Stage")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("stage");
+
+                    b.Property<string>("Status")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("status");
+
+                    b.Property<string>("Title")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("title");
+
+                    b.HasKey("Id")
+                        .HasName("pk_opportunities");
+
+                    b.HasIndex("PersonId")
+                        .HasDatabaseName("ix_opportunities_person_id");
+
+                    b.HasIndex("PracticeId", "Status", "Stage", "Id")
+                        .HasDatabaseName("ix_opportunities_practice_id_status_stage_id");
+
+                    b.ToTable("opportunities", (string)null);
                 });
 
             modelBuilder.Entity("Germinal.Store.Rows.PersonRow", b =>
@@ -581,6 +936,13 @@ namespace Germinal.Store.Migrations
                     b.Property<bool>("Archived")
                         .HasColumnType("boolean")
                         .HasColumnName("archived");
+
+                    b.Property<string>("Custom")
+                        .IsRequired()
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("jsonb")
+                        .HasColumnName("custom")
+                        .HasDefaultValueSql("'{}'::jsonb");
 
                     b.Property<bool>("Died")
                         .HasColumnType("boolean")
@@ -611,6 +973,13 @@ namespace Germinal.Store.Migrations
                         .HasColumnType("text")
                         .HasColumnName("first_name");
 
+                    b.Property<string>("FirstSort")
+                        .IsRequired()
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("text")
+                        .HasDefaultValue("")
+                        .HasColumnName("first_sort");
+
                     b.Property<Guid?>("ImportId")
                         .HasColumnType("uuid")
                         .HasColumnName("import_id");
@@ -619,9 +988,16 @@ namespace Germinal.Store.Migrations
                         .HasColumnType("text")
                         .HasColumnName("last_name");
 
-                    b.Property<Instant>("LastTouchAt")
-                        .HasColumnType("timestamp with time zone")
-                        .HasColumnName("last_touch_at");
+                    b.PrimitiveCollection<List<string>>("Lists")
+                        .IsRequired()
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("text[]")
+                        .HasColumnName("lists")
+                        .HasDefaultValueSql("ARRAY[]::text[]");
+
+                    b.Property<string>("LostReason")
+                        .HasColumnType("text")
+                        .HasColumnName("lost_reason");
 
                     b.Property<string>("Mobile")
                         .HasColumnType("text")
@@ -630,10 +1006,6 @@ namespace Germinal.Store.Migrations
                     b.Property<string>("MobileExtension")
                         .HasColumnType("text")
                         .HasColumnName("mobile_extension");
-
-                    b.Property<Instant>("NextTouchAt")
-                        .HasColumnType("timestamp with time zone")
-                        .HasColumnName("next_touch_at");
 
                     b.Property<string>("OtherEmail")
                         .HasColumnType("text")
@@ -716,11 +1088,18 @@ namespace Germinal.Store.Migrations
 
                     NpgsqlIndexBuilderExtensions.HasMethod(b.HasIndex("Tags"), "gin");
 
-                    b.HasIndex("PracticeId", "Email")
-                        .HasDatabaseName("ix_people_practice_id_email");
+                    b.HasIndex("Email", "PracticeId")
+                        .HasDatabaseName("ix_people_email_practice_id");
 
-                    b.HasIndex("PracticeId", "Mobile")
-                        .HasDatabaseName("ix_people_practice_id_mobile");
+                    b.HasIndex("Mobile", "PracticeId")
+                        .HasDatabaseName("ix_people_mobile_practice_id");
+
+                    b.HasIndex("OtherPhone", "PracticeId")
+                        .HasDatabaseName("ix_people_other_phone_practice_id")
+                        .HasFilter("other_phone IS NOT NULL");
+
+                    b.HasIndex("PracticeId", "FirstSort")
+                        .HasDatabaseName("ix_people_practice_id_first_sort");
 
                     b.HasIndex("PracticeId", "SortName")
                         .HasDatabaseName("ix_people_to_confirm")
@@ -728,12 +1107,6 @@ namespace Germinal.Store.Migrations
 
                     b.HasIndex("PracticeId", "Stage")
                         .HasDatabaseName("ix_people_practice_id_stage");
-
-                    b.HasIndex("PracticeId", "LastTouchAt", "Id")
-                        .HasDatabaseName("ix_people_practice_id_last_touch_at_id");
-
-                    b.HasIndex("PracticeId", "NextTouchAt", "Id")
-                        .HasDatabaseName("ix_people_practice_id_next_touch_at_id");
 
                     b.HasIndex("PracticeId", "OwnerSort", "Id")
                         .HasDatabaseName("ix_people_practice_id_owner_sort_id");
@@ -753,13 +1126,45 @@ namespace Germinal.Store.Migrations
                         .HasColumnType("uuid")
                         .HasColumnName("person_id");
 
+                    b.Property<Instant>("AlarmsFrom")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("alarms_from")
+                        .HasDefaultValueSql("'-infinity'");
+
+                    b.Property<Instant?>("LastReplyAt")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("last_reply_at");
+
+                    b.Property<Instant>("LastTouchAt")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("last_touch_at")
+                        .HasDefaultValueSql("'-infinity'");
+
+                    b.Property<Instant>("NextAlarm")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("next_alarm")
+                        .HasDefaultValueSql("'-infinity'");
+
                     b.Property<Instant>("NextDue")
                         .HasColumnType("timestamp with time zone")
                         .HasColumnName("next_due");
 
+                    b.Property<Instant>("NextTouchAt")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("next_touch_at")
+                        .HasDefaultValueSql("'infinity'");
+
                     b.Property<Guid>("PracticeId")
                         .HasColumnType("uuid")
                         .HasColumnName("practice_id");
+
+                    b.Property<string>("SetAside")
+                        .HasColumnType("text")
+                        .HasColumnName("set_aside");
 
                     b.Property<string>("State")
                         .IsRequired()
@@ -769,8 +1174,21 @@ namespace Germinal.Store.Migrations
                     b.HasKey("PersonId")
                         .HasName("pk_person_states");
 
-                    b.HasIndex("NextDue")
-                        .HasDatabaseName("ix_person_states_next_due");
+                    b.HasIndex("NextAlarm")
+                        .HasDatabaseName("ix_person_states_next_alarm");
+
+                    b.HasIndex("PracticeId")
+                        .HasDatabaseName("ix_person_states_set_aside")
+                        .HasFilter("set_aside IS NOT NULL");
+
+                    b.HasIndex("NextDue", "PersonId")
+                        .HasDatabaseName("ix_person_states_next_due_person_id");
+
+                    b.HasIndex("PracticeId", "LastTouchAt", "PersonId")
+                        .HasDatabaseName("ix_person_states_practice_id_last_touch_at_person_id");
+
+                    b.HasIndex("PracticeId", "NextTouchAt", "PersonId")
+                        .HasDatabaseName("ix_person_states_practice_id_next_touch_at_person_id");
 
                     b.ToTable("person_states", (string)null);
                 });
@@ -781,6 +1199,14 @@ namespace Germinal.Store.Migrations
                         .ValueGeneratedOnAdd()
                         .HasColumnType("uuid")
                         .HasColumnName("id");
+
+                    b.Property<int>("Edition")
+                        .HasColumnType("integer")
+                        .HasColumnName("edition");
+
+                    b.Property<Guid?>("LookAgainAfter")
+                        .HasColumnType("uuid")
+                        .HasColumnName("look_again_after");
 
                     b.Property<string>("Name")
                         .IsRequired()
@@ -893,6 +1319,141 @@ namespace Germinal.Store.Migrations
                     b.ToTable("program_versions", (string)null);
                 });
 
+            modelBuilder.Entity("Germinal.Store.Rows.ProviderRow", b =>
+                {
+                    b.Property<Guid>("PracticeId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("practice_id");
+
+                    b.Property<string>("Name")
+                        .HasColumnType("text")
+                        .HasColumnName("name");
+
+                    b.Property<Instant>("Since")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("since");
+
+                    b.Property<string>("Trouble")
+                        .HasColumnType("text")
+                        .HasColumnName("trouble");
+
+                    b.HasKey("PracticeId", "Name")
+                        .HasName("pk_providers");
+
+                    b.ToTable("providers", (string)null);
+                });
+
+            modelBuilder.Entity("Germinal.Store.Rows.ReceivedFileRow", b =>
+                {
+                    b.Property<long>("ReceivedId")
+                        .HasColumnType("bigint")
+                        .HasColumnName("received_id");
+
+                    b.Property<byte[]>("Content")
+                        .IsRequired()
+                        .HasColumnType("bytea")
+                        .HasColumnName("content");
+
+                    b.Property<string>("ContentType")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("content_type");
+
+                    b.Property<Guid>("PracticeId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("practice_id");
+
+                    b.HasKey("ReceivedId")
+                        .HasName("pk_received_files");
+
+                    b.ToTable("received_files", (string)null);
+                });
+
+            modelBuilder.Entity("Germinal.Store.Rows.ReceivedRow", b =>
+                {
+                    b.Property<long>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("bigint")
+                        .HasColumnName("id");
+
+                    NpgsqlPropertyBuilderExtensions.UseIdentityByDefaultColumn(b.Property<long>("Id"));
+
+                    b.Property<Instant>("At")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("at");
+
+                    b.Property<string>("Channel")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("channel");
+
+                    b.Property<string>("FromAddress")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("from_address");
+
+                    b.Property<Guid?>("GuessId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("guess_id");
+
+                    b.Property<string>("Key")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("key");
+
+                    b.Property<string>("Kind")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("kind");
+
+                    b.Property<Guid?>("PersonId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("person_id");
+
+                    b.Property<Guid>("PracticeId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("practice_id");
+
+                    b.Property<string>("Quoted")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("quoted");
+
+                    b.Property<Instant?>("SeenAt")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("seen_at");
+
+                    b.Property<string>("Subject")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("subject");
+
+                    b.Property<string>("Text")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("text");
+
+                    b.Property<Guid?>("TouchId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("touch_id");
+
+                    b.HasKey("Id")
+                        .HasName("pk_received");
+
+                    b.HasIndex("PersonId", "At")
+                        .HasDatabaseName("ix_received_person_id_at");
+
+                    b.HasIndex("PracticeId", "At")
+                        .HasDatabaseName("ix_received_unseen")
+                        .HasFilter("seen_at IS NULL");
+
+                    b.HasIndex("PracticeId", "Key")
+                        .IsUnique()
+                        .HasDatabaseName("ix_received_practice_id_key");
+
+                    b.ToTable("received", (string)null);
+                });
+
             modelBuilder.Entity("Germinal.Store.Rows.RefusalRow", b =>
                 {
                     b.Property<long>("Id")
@@ -965,6 +1526,10 @@ namespace Germinal.Store.Migrations
                         .HasColumnType("integer")
                         .HasColumnName("number");
 
+                    b.Property<Instant?>("PausedAt")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("paused_at");
+
                     b.Property<Guid>("PersonId")
                         .HasColumnType("uuid")
                         .HasColumnName("person_id");
@@ -999,6 +1564,48 @@ namespace Germinal.Store.Migrations
                         .HasDatabaseName("ix_runs_program_id_ended_at");
 
                     b.ToTable("runs", (string)null);
+                });
+
+            modelBuilder.Entity("Germinal.Store.Rows.SessionRow", b =>
+                {
+                    b.Property<string>("Id")
+                        .HasColumnType("text")
+                        .HasColumnName("id");
+
+                    b.Property<Instant>("CreatedAt")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("created_at");
+
+                    b.Property<Instant>("ExpiresAt")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("expires_at");
+
+                    b.Property<Guid>("MemberId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("member_id");
+
+                    b.Property<string>("Role")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("role");
+
+                    b.Property<string>("Stamp")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("stamp");
+
+                    b.Property<byte[]>("Ticket")
+                        .IsRequired()
+                        .HasColumnType("bytea")
+                        .HasColumnName("ticket");
+
+                    b.HasKey("Id")
+                        .HasName("pk_sessions");
+
+                    b.HasIndex("MemberId")
+                        .HasDatabaseName("ix_sessions_member_id");
+
+                    b.ToTable("sessions", (string)null);
                 });
 
             modelBuilder.Entity("Germinal.Store.Rows.SuppressionRow", b =>
@@ -1042,6 +1649,69 @@ namespace Germinal.Store.Migrations
                     b.ToTable("tags", (string)null);
                 });
 
+            modelBuilder.Entity("Germinal.Store.Rows.TaskRow", b =>
+                {
+                    b.Property<Guid>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("uuid")
+                        .HasColumnName("id");
+
+                    b.Property<Instant>("CreatedAt")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("created_at");
+
+                    b.Property<Instant?>("DoneAt")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("done_at");
+
+                    b.Property<LocalDate>("Due")
+                        .HasColumnType("date")
+                        .HasColumnName("due");
+
+                    b.Property<string>("Kind")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("kind");
+
+                    b.Property<Guid?>("MemberId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("member_id");
+
+                    b.Property<string>("Outcome")
+                        .HasColumnType("text")
+                        .HasColumnName("outcome");
+
+                    b.Property<Guid>("PersonId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("person_id");
+
+                    b.Property<Guid>("PracticeId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("practice_id");
+
+                    b.Property<string>("Source")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("source");
+
+                    b.Property<string>("Title")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("title");
+
+                    b.HasKey("Id")
+                        .HasName("pk_tasks");
+
+                    b.HasIndex("PersonId")
+                        .HasDatabaseName("ix_tasks_person_id");
+
+                    b.HasIndex("PracticeId", "Due")
+                        .HasDatabaseName("ix_tasks_open")
+                        .HasFilter("done_at IS NULL");
+
+                    b.ToTable("tasks", (string)null);
+                });
+
             modelBuilder.Entity("Germinal.Store.Rows.TouchRow", b =>
                 {
                     b.Property<Guid>("Id")
@@ -1052,6 +1722,10 @@ namespace Germinal.Store.Migrations
                     b.Property<Guid?>("AttemptId")
                         .HasColumnType("uuid")
                         .HasColumnName("attempt_id");
+
+                    b.Property<int>("Attempts")
+                        .HasColumnType("integer")
+                        .HasColumnName("attempts");
 
                     b.Property<string>("CallOutcome")
                         .HasColumnType("text")
@@ -1083,6 +1757,10 @@ namespace Germinal.Store.Migrations
                         .HasColumnType("text")
                         .HasColumnName("kind");
 
+                    b.Property<string>("LastAnswer")
+                        .HasColumnType("text")
+                        .HasColumnName("last_answer");
+
                     b.Property<Instant?>("LeasedUntil")
                         .HasColumnType("timestamp with time zone")
                         .HasColumnName("leased_until");
@@ -1098,6 +1776,16 @@ namespace Germinal.Store.Migrations
                     b.Property<Guid>("PracticeId")
                         .HasColumnType("uuid")
                         .HasColumnName("practice_id");
+
+                    b.Property<Instant?>("PrintedAt")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("printed_at");
+
+                    b.Property<int>("Priority")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("integer")
+                        .HasDefaultValue(50)
+                        .HasColumnName("priority");
 
                     b.Property<Guid>("ProgramId")
                         .HasColumnType("uuid")
@@ -1140,20 +1828,104 @@ namespace Germinal.Store.Migrations
                         .HasDatabaseName("ix_touches_handing")
                         .HasFilter("status = 'handing'");
 
-                    b.HasIndex("RunId")
-                        .HasDatabaseName("ix_touches_run_id");
-
                     b.HasIndex("PersonId", "Due")
                         .HasDatabaseName("ix_touches_person_id_due");
 
-                    b.HasIndex("ProgramId", "Status")
-                        .HasDatabaseName("ix_touches_program_id_status");
+                    b.HasIndex("PracticeId", "ClosedAt")
+                        .HasDatabaseName("ix_touches_calls_made")
+                        .HasFilter("kind = 'call' AND status = 'done'");
 
                     b.HasIndex("PracticeId", "Status", "Due", "Id")
                         .HasDatabaseName("ix_touches_unsettled")
                         .HasFilter("status IN ('planned','handing','uncertain','blocked','open')");
 
                     b.ToTable("touches", (string)null);
+                });
+
+            modelBuilder.Entity("Germinal.Store.Rows.VisitRow", b =>
+                {
+                    b.Property<long>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("bigint")
+                        .HasColumnName("id");
+
+                    NpgsqlPropertyBuilderExtensions.UseIdentityByDefaultColumn(b.Property<long>("Id"));
+
+                    b.Property<string>("Agent")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("agent");
+
+                    b.Property<Instant>("At")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("at");
+
+                    b.Property<bool>("ByMachine")
+                        .HasColumnType("boolean")
+                        .HasColumnName("by_machine");
+
+                    b.Property<int>("Count")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("integer")
+                        .HasDefaultValue(1)
+                        .HasColumnName("count");
+
+                    b.Property<Instant>("LastAt")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("last_at")
+                        .HasDefaultValueSql("'-infinity'");
+
+                    b.Property<int?>("Link")
+                        .HasColumnType("integer")
+                        .HasColumnName("link");
+
+                    b.Property<Guid>("PersonId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("person_id");
+
+                    b.Property<Guid>("PracticeId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("practice_id");
+
+                    b.Property<Guid>("TouchId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("touch_id");
+
+                    b.HasKey("Id")
+                        .HasName("pk_visits");
+
+                    b.HasIndex("PersonId", "At")
+                        .HasDatabaseName("ix_visits_person_id_at");
+
+                    b.HasIndex("TouchId", "Link", "ByMachine")
+                        .IsUnique()
+                        .HasDatabaseName("ix_visits_touch_id_link_by_machine");
+
+                    NpgsqlIndexBuilderExtensions.AreNullsDistinct(b.HasIndex("TouchId", "Link", "ByMachine"), false);
+
+                    b.ToTable("visits", (string)null);
+                });
+
+            modelBuilder.Entity("Germinal.Store.Rows.WorkerRow", b =>
+                {
+                    b.Property<Guid>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("uuid")
+                        .HasColumnName("id");
+
+                    b.Property<Instant?>("BusySince")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("busy_since");
+
+                    b.Property<Instant>("SeenAt")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("seen_at");
+
+                    b.HasKey("Id")
+                        .HasName("pk_workers");
+
+                    b.ToTable("workers", (string)null);
                 });
 
             modelBuilder.Entity("Microsoft.AspNetCore.Identity.IdentityRole<System.Guid>", b =>
@@ -1318,6 +2090,16 @@ namespace Germinal.Store.Migrations
                     b.ToTable("AspNetUserTokens", (string)null);
                 });
 
+            modelBuilder.Entity("Germinal.Store.Rows.AppointmentRow", b =>
+                {
+                    b.HasOne("Germinal.Store.Rows.PersonRow", null)
+                        .WithMany()
+                        .HasForeignKey("PersonId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired()
+                        .HasConstraintName("fk_appointments_people_person_id");
+                });
+
             modelBuilder.Entity("Germinal.Store.Rows.ConsentRow", b =>
                 {
                     b.HasOne("Germinal.Store.Rows.PersonRow", null)
@@ -1348,6 +2130,16 @@ namespace Germinal.Store.Migrations
                         .HasConstraintName("fk_import_lines_imports_import_id");
                 });
 
+            modelBuilder.Entity("Germinal.Store.Rows.InquiryRow", b =>
+                {
+                    b.HasOne("Germinal.Store.Rows.PersonRow", null)
+                        .WithMany()
+                        .HasForeignKey("PersonId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired()
+                        .HasConstraintName("fk_inquiries_people_person_id");
+                });
+
             modelBuilder.Entity("Germinal.Store.Rows.KeyDateRow", b =>
                 {
                     b.HasOne("Germinal.Store.Rows.PersonRow", null)
@@ -1356,6 +2148,16 @@ namespace Germinal.Store.Migrations
                         .OnDelete(DeleteBehavior.Cascade)
                         .IsRequired()
                         .HasConstraintName("fk_key_dates_people_person_id");
+                });
+
+            modelBuilder.Entity("Germinal.Store.Rows.MergeRow", b =>
+                {
+                    b.HasOne("Germinal.Store.Rows.PersonRow", null)
+                        .WithMany()
+                        .HasForeignKey("KeptId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired()
+                        .HasConstraintName("fk_merges_people_kept_id");
                 });
 
             modelBuilder.Entity("Germinal.Store.Rows.MessageRow", b =>
@@ -1368,14 +2170,54 @@ namespace Germinal.Store.Migrations
                         .HasConstraintName("fk_messages_people_person_id");
                 });
 
-            modelBuilder.Entity("Germinal.Store.Rows.PersonStateRow", b =>
+            modelBuilder.Entity("Germinal.Store.Rows.NoticeRow", b =>
+                {
+                    b.HasOne("Germinal.Store.Rows.PersonRow", null)
+                        .WithMany()
+                        .HasForeignKey("PersonId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .HasConstraintName("fk_notices_people_person_id");
+                });
+
+            modelBuilder.Entity("Germinal.Store.Rows.OpportunityRow", b =>
                 {
                     b.HasOne("Germinal.Store.Rows.PersonRow", null)
                         .WithMany()
                         .HasForeignKey("PersonId")
                         .OnDelete(DeleteBehavior.Cascade)
                         .IsRequired()
+                        .HasConstraintName("fk_opportunities_people_person_id");
+                });
+
+            modelBuilder.Entity("Germinal.Store.Rows.PersonStateRow", b =>
+                {
+                    b.HasOne("Germinal.Store.Rows.PersonRow", null)
+                        .WithOne("State")
+                        .HasForeignKey("Germinal.Store.Rows.PersonStateRow", "PersonId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired()
                         .HasConstraintName("fk_person_states_people_person_id");
+                });
+
+            modelBuilder.Entity("Germinal.Store.Rows.ReceivedFileRow", b =>
+                {
+                    b.HasOne("Germinal.Store.Rows.ReceivedRow", "Received")
+                        .WithOne()
+                        .HasForeignKey("Germinal.Store.Rows.ReceivedFileRow", "ReceivedId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired()
+                        .HasConstraintName("fk_received_files_received_received_id");
+
+                    b.Navigation("Received");
+                });
+
+            modelBuilder.Entity("Germinal.Store.Rows.ReceivedRow", b =>
+                {
+                    b.HasOne("Germinal.Store.Rows.PersonRow", null)
+                        .WithMany()
+                        .HasForeignKey("PersonId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .HasConstraintName("fk_received_people_person_id");
                 });
 
             modelBuilder.Entity("Germinal.Store.Rows.RefusalRow", b =>
@@ -1398,6 +2240,26 @@ namespace Germinal.Store.Migrations
                         .HasConstraintName("fk_runs_people_person_id");
                 });
 
+            modelBuilder.Entity("Germinal.Store.Rows.SessionRow", b =>
+                {
+                    b.HasOne("Germinal.Store.Rows.MemberUser", null)
+                        .WithMany()
+                        .HasForeignKey("MemberId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired()
+                        .HasConstraintName("fk_sessions_asp_net_users_member_id");
+                });
+
+            modelBuilder.Entity("Germinal.Store.Rows.TaskRow", b =>
+                {
+                    b.HasOne("Germinal.Store.Rows.PersonRow", null)
+                        .WithMany()
+                        .HasForeignKey("PersonId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired()
+                        .HasConstraintName("fk_tasks_people_person_id");
+                });
+
             modelBuilder.Entity("Germinal.Store.Rows.TouchRow", b =>
                 {
                     b.HasOne("Germinal.Store.Rows.PersonRow", null)
@@ -1406,6 +2268,16 @@ namespace Germinal.Store.Migrations
                         .OnDelete(DeleteBehavior.Cascade)
                         .IsRequired()
                         .HasConstraintName("fk_touches_people_person_id");
+                });
+
+            modelBuilder.Entity("Germinal.Store.Rows.VisitRow", b =>
+                {
+                    b.HasOne("Germinal.Store.Rows.PersonRow", null)
+                        .WithMany()
+                        .HasForeignKey("PersonId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired()
+                        .HasConstraintName("fk_visits_people_person_id");
                 });
 
             modelBuilder.Entity("Microsoft.AspNetCore.Identity.IdentityRoleClaim<System.Guid>", b =>
@@ -1463,6 +2335,11 @@ namespace Germinal.Store.Migrations
                         .OnDelete(DeleteBehavior.Cascade)
                         .IsRequired()
                         .HasConstraintName("fk_asp_net_user_tokens_asp_net_users_user_id");
+                });
+
+            modelBuilder.Entity("Germinal.Store.Rows.PersonRow", b =>
+                {
+                    b.Navigation("State");
                 });
 #pragma warning restore 612, 618
         }

@@ -39,6 +39,10 @@ namespace Germinal.Store.Migrations
                     practice_id = table.Column<Guid>(type: "uuid", nullable: false),
                     name = table.Column<string>(type: "text", nullable: false),
                     role = table.Column<string>(type: "text", nullable: false),
+                    capacity = table.Column<string>(type: "jsonb", nullable: false, defaultValueSql: "'{}'::jsonb"),
+                    deputy_id = table.Column<Guid>(type: "uuid", nullable: true),
+                    blocked_at = table.Column<Instant>(type: "timestamp with time zone", nullable: true),
+                    feed_key = table.Column<string>(type: "text", nullable: true),
                     user_name = table.Column<string>(type: "character varying(256)", maxLength: 256, nullable: true),
                     normalized_user_name = table.Column<string>(type: "character varying(256)", maxLength: 256, nullable: true),
                     email = table.Column<string>(type: "character varying(256)", maxLength: 256, nullable: true),
@@ -69,12 +73,25 @@ namespace Germinal.Store.Migrations
                     now = table.Column<Instant>(type: "timestamp with time zone", nullable: false),
                     move_from = table.Column<Instant>(type: "timestamp with time zone", nullable: true),
                     move_to = table.Column<Instant>(type: "timestamp with time zone", nullable: true),
-                    stop_asked = table.Column<bool>(type: "boolean", nullable: false),
-                    swept_until = table.Column<Instant>(type: "timestamp with time zone", nullable: false)
+                    stop_asked = table.Column<bool>(type: "boolean", nullable: false)
                 },
                 constraints: table =>
                 {
                     table.PrimaryKey("pk_clock", x => x.id);
+                });
+
+            migrationBuilder.CreateTable(
+                name: "counts",
+                columns: table => new
+                {
+                    practice_id = table.Column<Guid>(type: "uuid", nullable: false),
+                    what = table.Column<string>(type: "text", nullable: false),
+                    date = table.Column<LocalDate>(type: "date", nullable: false),
+                    taken = table.Column<int>(type: "integer", nullable: false)
+                },
+                constraints: table =>
+                {
+                    table.PrimaryKey("pk_counts", x => new { x.practice_id, x.what, x.date });
                 });
 
             migrationBuilder.CreateTable(
@@ -127,6 +144,7 @@ namespace Germinal.Store.Migrations
                     last_name = table.Column<string>(type: "text", nullable: true),
                     sort_name = table.Column<string>(type: "text", nullable: false),
                     search_text = table.Column<string>(type: "text", nullable: false),
+                    first_sort = table.Column<string>(type: "text", nullable: false, defaultValue: ""),
                     email = table.Column<string>(type: "text", nullable: true),
                     other_email = table.Column<string>(type: "text", nullable: true),
                     mobile = table.Column<string>(type: "text", nullable: true),
@@ -142,6 +160,9 @@ namespace Germinal.Store.Migrations
                     owner_sort = table.Column<Guid>(type: "uuid", nullable: false, computedColumnSql: "coalesce(owner_id, 'ffffffff-ffff-ffff-ffff-ffffffffffff'::uuid)", stored: true),
                     source = table.Column<string>(type: "text", nullable: true),
                     tags = table.Column<List<string>>(type: "text[]", nullable: false),
+                    lists = table.Column<List<string>>(type: "text[]", nullable: false, defaultValueSql: "ARRAY[]::text[]"),
+                    custom = table.Column<string>(type: "jsonb", nullable: false, defaultValueSql: "'{}'::jsonb"),
+                    lost_reason = table.Column<string>(type: "text", nullable: true),
                     added_at = table.Column<Instant>(type: "timestamp with time zone", nullable: false),
                     do_not_contact = table.Column<bool>(type: "boolean", nullable: false),
                     do_not_contact_reason = table.Column<string>(type: "text", nullable: true),
@@ -149,8 +170,6 @@ namespace Germinal.Store.Migrations
                     died = table.Column<bool>(type: "boolean", nullable: false),
                     archived = table.Column<bool>(type: "boolean", nullable: false),
                     import_id = table.Column<Guid>(type: "uuid", nullable: true),
-                    last_touch_at = table.Column<Instant>(type: "timestamp with time zone", nullable: false),
-                    next_touch_at = table.Column<Instant>(type: "timestamp with time zone", nullable: false),
                     edition = table.Column<int>(type: "integer", nullable: false)
                 },
                 constraints: table =>
@@ -165,7 +184,9 @@ namespace Germinal.Store.Migrations
                     id = table.Column<Guid>(type: "uuid", nullable: false),
                     name = table.Column<string>(type: "text", nullable: false),
                     zone_id = table.Column<string>(type: "text", nullable: false),
-                    settings = table.Column<string>(type: "jsonb", nullable: false)
+                    settings = table.Column<string>(type: "jsonb", nullable: false),
+                    edition = table.Column<int>(type: "integer", nullable: false),
+                    look_again_after = table.Column<Guid>(type: "uuid", nullable: true)
                 },
                 constraints: table =>
                 {
@@ -209,6 +230,20 @@ namespace Germinal.Store.Migrations
                 });
 
             migrationBuilder.CreateTable(
+                name: "providers",
+                columns: table => new
+                {
+                    practice_id = table.Column<Guid>(type: "uuid", nullable: false),
+                    name = table.Column<string>(type: "text", nullable: false),
+                    trouble = table.Column<string>(type: "text", nullable: true),
+                    since = table.Column<Instant>(type: "timestamp with time zone", nullable: false)
+                },
+                constraints: table =>
+                {
+                    table.PrimaryKey("pk_providers", x => new { x.practice_id, x.name });
+                });
+
+            migrationBuilder.CreateTable(
                 name: "suppressions",
                 columns: table => new
                 {
@@ -232,6 +267,19 @@ namespace Germinal.Store.Migrations
                 constraints: table =>
                 {
                     table.PrimaryKey("pk_tags", x => new { x.practice_id, x.name });
+                });
+
+            migrationBuilder.CreateTable(
+                name: "workers",
+                columns: table => new
+                {
+                    id = table.Column<Guid>(type: "uuid", nullable: false),
+                    seen_at = table.Column<Instant>(type: "timestamp with time zone", nullable: false),
+                    busy_since = table.Column<Instant>(type: "timestamp with time zone", nullable: true)
+                },
+                constraints: table =>
+                {
+                    table.PrimaryKey("pk_workers", x => x.id);
                 });
 
             migrationBuilder.CreateTable(
@@ -341,6 +389,29 @@ namespace Germinal.Store.Migrations
                 });
 
             migrationBuilder.CreateTable(
+                name: "sessions",
+                columns: table => new
+                {
+                    id = table.Column<string>(type: "text", nullable: false),
+                    member_id = table.Column<Guid>(type: "uuid", nullable: false),
+                    ticket = table.Column<byte[]>(type: "bytea", nullable: false),
+                    stamp = table.Column<string>(type: "text", nullable: false),
+                    role = table.Column<string>(type: "text", nullable: false),
+                    created_at = table.Column<Instant>(type: "timestamp with time zone", nullable: false),
+                    expires_at = table.Column<Instant>(type: "timestamp with time zone", nullable: false)
+                },
+                constraints: table =>
+                {
+                    table.PrimaryKey("pk_sessions", x => x.id);
+                    table.ForeignKey(
+                        name: "fk_sessions_asp_net_users_member_id",
+                        column: x => x.member_id,
+                        principalTable: "AspNetUsers",
+                        principalColumn: "id",
+                        onDelete: ReferentialAction.Cascade);
+                });
+
+            migrationBuilder.CreateTable(
                 name: "import_lines",
                 columns: table => new
                 {
@@ -360,6 +431,30 @@ namespace Germinal.Store.Migrations
                         name: "fk_import_lines_imports_import_id",
                         column: x => x.import_id,
                         principalTable: "imports",
+                        principalColumn: "id",
+                        onDelete: ReferentialAction.Cascade);
+                });
+
+            migrationBuilder.CreateTable(
+                name: "appointments",
+                columns: table => new
+                {
+                    id = table.Column<Guid>(type: "uuid", nullable: false),
+                    practice_id = table.Column<Guid>(type: "uuid", nullable: false),
+                    person_id = table.Column<Guid>(type: "uuid", nullable: false),
+                    type = table.Column<string>(type: "text", nullable: false),
+                    at = table.Column<Instant>(type: "timestamp with time zone", nullable: false),
+                    place = table.Column<string>(type: "text", nullable: true),
+                    with_id = table.Column<Guid>(type: "uuid", nullable: true),
+                    cancelled_at = table.Column<Instant>(type: "timestamp with time zone", nullable: true)
+                },
+                constraints: table =>
+                {
+                    table.PrimaryKey("pk_appointments", x => x.id);
+                    table.ForeignKey(
+                        name: "fk_appointments_people_person_id",
+                        column: x => x.person_id,
+                        principalTable: "people",
                         principalColumn: "id",
                         onDelete: ReferentialAction.Cascade);
                 });
@@ -421,6 +516,31 @@ namespace Germinal.Store.Migrations
                 });
 
             migrationBuilder.CreateTable(
+                name: "inquiries",
+                columns: table => new
+                {
+                    id = table.Column<Guid>(type: "uuid", nullable: false),
+                    practice_id = table.Column<Guid>(type: "uuid", nullable: false),
+                    person_id = table.Column<Guid>(type: "uuid", nullable: false),
+                    form = table.Column<string>(type: "text", nullable: true),
+                    how = table.Column<string>(type: "text", nullable: false),
+                    text = table.Column<string>(type: "text", nullable: false),
+                    received_at = table.Column<Instant>(type: "timestamp with time zone", nullable: false),
+                    answered_at = table.Column<Instant>(type: "timestamp with time zone", nullable: true),
+                    answered_by = table.Column<string>(type: "text", nullable: true)
+                },
+                constraints: table =>
+                {
+                    table.PrimaryKey("pk_inquiries", x => x.id);
+                    table.ForeignKey(
+                        name: "fk_inquiries_people_person_id",
+                        column: x => x.person_id,
+                        principalTable: "people",
+                        principalColumn: "id",
+                        onDelete: ReferentialAction.Cascade);
+                });
+
+            migrationBuilder.CreateTable(
                 name: "key_dates",
                 columns: table => new
                 {
@@ -444,12 +564,37 @@ namespace Germinal.Store.Migrations
                 });
 
             migrationBuilder.CreateTable(
+                name: "merges",
+                columns: table => new
+                {
+                    id = table.Column<Guid>(type: "uuid", nullable: false),
+                    practice_id = table.Column<Guid>(type: "uuid", nullable: false),
+                    kept_id = table.Column<Guid>(type: "uuid", nullable: false),
+                    merged_id = table.Column<Guid>(type: "uuid", nullable: false),
+                    at = table.Column<Instant>(type: "timestamp with time zone", nullable: false),
+                    by = table.Column<string>(type: "text", nullable: false),
+                    before = table.Column<string>(type: "jsonb", nullable: false),
+                    undone_at = table.Column<Instant>(type: "timestamp with time zone", nullable: true)
+                },
+                constraints: table =>
+                {
+                    table.PrimaryKey("pk_merges", x => x.id);
+                    table.ForeignKey(
+                        name: "fk_merges_people_kept_id",
+                        column: x => x.kept_id,
+                        principalTable: "people",
+                        principalColumn: "id",
+                        onDelete: ReferentialAction.Cascade);
+                });
+
+            migrationBuilder.CreateTable(
                 name: "messages",
                 columns: table => new
                 {
                     touch_id = table.Column<Guid>(type: "uuid", nullable: false),
                     practice_id = table.Column<Guid>(type: "uuid", nullable: false),
                     person_id = table.Column<Guid>(type: "uuid", nullable: false),
+                    channel = table.Column<string>(type: "text", nullable: false, defaultValue: "email"),
                     message_id = table.Column<string>(type: "text", nullable: false),
                     to_address = table.Column<string>(type: "text", nullable: false),
                     from_name = table.Column<string>(type: "text", nullable: false),
@@ -458,7 +603,14 @@ namespace Germinal.Store.Migrations
                     html = table.Column<string>(type: "text", nullable: false),
                     text = table.Column<string>(type: "text", nullable: false),
                     sent_at = table.Column<Instant>(type: "timestamp with time zone", nullable: false),
-                    answer = table.Column<string>(type: "text", nullable: false)
+                    answer = table.Column<string>(type: "text", nullable: false),
+                    parts = table.Column<int>(type: "integer", nullable: false),
+                    delivered_at = table.Column<Instant>(type: "timestamp with time zone", nullable: true),
+                    bounced_at = table.Column<Instant>(type: "timestamp with time zone", nullable: true),
+                    bounce = table.Column<string>(type: "text", nullable: true),
+                    confirmed_at = table.Column<Instant>(type: "timestamp with time zone", nullable: true),
+                    opened_at = table.Column<Instant>(type: "timestamp with time zone", nullable: true),
+                    links = table.Column<string>(type: "jsonb", nullable: false, defaultValueSql: "'[]'::jsonb")
                 },
                 constraints: table =>
                 {
@@ -472,19 +624,108 @@ namespace Germinal.Store.Migrations
                 });
 
             migrationBuilder.CreateTable(
+                name: "notices",
+                columns: table => new
+                {
+                    id = table.Column<long>(type: "bigint", nullable: false)
+                        .Annotation("Npgsql:ValueGenerationStrategy", NpgsqlValueGenerationStrategy.IdentityByDefaultColumn),
+                    practice_id = table.Column<Guid>(type: "uuid", nullable: false),
+                    kind = table.Column<string>(type: "text", nullable: false),
+                    member_id = table.Column<Guid>(type: "uuid", nullable: true),
+                    person_id = table.Column<Guid>(type: "uuid", nullable: true),
+                    text = table.Column<string>(type: "text", nullable: false),
+                    at = table.Column<Instant>(type: "timestamp with time zone", nullable: false),
+                    key = table.Column<string>(type: "text", nullable: true),
+                    seen_at = table.Column<Instant>(type: "timestamp with time zone", nullable: true)
+                },
+                constraints: table =>
+                {
+                    table.PrimaryKey("pk_notices", x => x.id);
+                    table.ForeignKey(
+                        name: "fk_notices_people_person_id",
+                        column: x => x.person_id,
+                        principalTable: "people",
+                        principalColumn: "id",
+                        onDelete: ReferentialAction.Cascade);
+                });
+
+            migrationBuilder.CreateTable(
+                name: "opportunities",
+                columns: table => new
+                {
+                    id = table.Column<Guid>(type: "uuid", nullable: false),
+                    practice_id = table.Column<Guid>(type: "uuid", nullable: false),
+                    person_id = table.Column<Guid>(type: "uuid", nullable: false),
+                    title = table.Column<string>(type: "text", nullable: false),
+                    stage = table.Column<string>(type: "text", nullable: false),
+                    owner_id = table.Column<Guid>(type: "uuid", nullable: true),
+                    status = table.Column<string>(type: "text", nullable: false),
+                    lost_reason = table.Column<string>(type: "text", nullable: true),
+                    opened_at = table.Column<Instant>(type: "timestamp with time zone", nullable: false),
+                    closed_at = table.Column<Instant>(type: "timestamp with time zone", nullable: true)
+                },
+                constraints: table =>
+                {
+                    table.PrimaryKey("pk_opportunities", x => x.id);
+                    table.ForeignKey(
+                        name: "fk_opportunities_people_person_id",
+                        column: x => x.person_id,
+                        principalTable: "people",
+                        principalColumn: "id",
+                        onDelete: ReferentialAction.Cascade);
+                });
+
+            migrationBuilder.CreateTable(
                 name: "person_states",
                 columns: table => new
                 {
                     person_id = table.Column<Guid>(type: "uuid", nullable: false),
                     practice_id = table.Column<Guid>(type: "uuid", nullable: false),
                     state = table.Column<string>(type: "jsonb", nullable: false),
-                    next_due = table.Column<Instant>(type: "timestamp with time zone", nullable: false)
+                    next_due = table.Column<Instant>(type: "timestamp with time zone", nullable: false),
+                    next_alarm = table.Column<Instant>(type: "timestamp with time zone", nullable: false, defaultValueSql: "'-infinity'"),
+                    alarms_from = table.Column<Instant>(type: "timestamp with time zone", nullable: false, defaultValueSql: "'-infinity'"),
+                    last_touch_at = table.Column<Instant>(type: "timestamp with time zone", nullable: false, defaultValueSql: "'-infinity'"),
+                    last_reply_at = table.Column<Instant>(type: "timestamp with time zone", nullable: true),
+                    next_touch_at = table.Column<Instant>(type: "timestamp with time zone", nullable: false, defaultValueSql: "'infinity'"),
+                    set_aside = table.Column<string>(type: "text", nullable: true)
                 },
                 constraints: table =>
                 {
                     table.PrimaryKey("pk_person_states", x => x.person_id);
                     table.ForeignKey(
                         name: "fk_person_states_people_person_id",
+                        column: x => x.person_id,
+                        principalTable: "people",
+                        principalColumn: "id",
+                        onDelete: ReferentialAction.Cascade);
+                });
+
+            migrationBuilder.CreateTable(
+                name: "received",
+                columns: table => new
+                {
+                    id = table.Column<long>(type: "bigint", nullable: false)
+                        .Annotation("Npgsql:ValueGenerationStrategy", NpgsqlValueGenerationStrategy.IdentityByDefaultColumn),
+                    practice_id = table.Column<Guid>(type: "uuid", nullable: false),
+                    person_id = table.Column<Guid>(type: "uuid", nullable: true),
+                    guess_id = table.Column<Guid>(type: "uuid", nullable: true),
+                    channel = table.Column<string>(type: "text", nullable: false),
+                    kind = table.Column<string>(type: "text", nullable: false),
+                    from_address = table.Column<string>(type: "text", nullable: false),
+                    subject = table.Column<string>(type: "text", nullable: false),
+                    text = table.Column<string>(type: "text", nullable: false),
+                    quoted = table.Column<string>(type: "text", nullable: false),
+                    touch_id = table.Column<Guid>(type: "uuid", nullable: true),
+                    at = table.Column<Instant>(type: "timestamp with time zone", nullable: false),
+                    key = table.Column<string>(type: "text", nullable: false),
+                    seen_at = table.Column<Instant>(type: "timestamp with time zone", nullable: true)
+                },
+                constraints: table =>
+                {
+                    table.PrimaryKey("pk_received", x => x.id);
+                    table.ForeignKey(
+                        name: "fk_received_people_person_id",
                         column: x => x.person_id,
                         principalTable: "people",
                         principalColumn: "id",
@@ -529,13 +770,41 @@ namespace Germinal.Store.Migrations
                     started_at = table.Column<Instant>(type: "timestamp with time zone", nullable: false),
                     cause = table.Column<string>(type: "jsonb", nullable: false),
                     ended_at = table.Column<Instant>(type: "timestamp with time zone", nullable: true),
-                    stop_reason = table.Column<string>(type: "text", nullable: true)
+                    stop_reason = table.Column<string>(type: "text", nullable: true),
+                    paused_at = table.Column<Instant>(type: "timestamp with time zone", nullable: true)
                 },
                 constraints: table =>
                 {
                     table.PrimaryKey("pk_runs", x => x.id);
                     table.ForeignKey(
                         name: "fk_runs_people_person_id",
+                        column: x => x.person_id,
+                        principalTable: "people",
+                        principalColumn: "id",
+                        onDelete: ReferentialAction.Cascade);
+                });
+
+            migrationBuilder.CreateTable(
+                name: "tasks",
+                columns: table => new
+                {
+                    id = table.Column<Guid>(type: "uuid", nullable: false),
+                    practice_id = table.Column<Guid>(type: "uuid", nullable: false),
+                    person_id = table.Column<Guid>(type: "uuid", nullable: false),
+                    member_id = table.Column<Guid>(type: "uuid", nullable: true),
+                    kind = table.Column<string>(type: "text", nullable: false),
+                    title = table.Column<string>(type: "text", nullable: false),
+                    due = table.Column<LocalDate>(type: "date", nullable: false),
+                    source = table.Column<string>(type: "text", nullable: false),
+                    created_at = table.Column<Instant>(type: "timestamp with time zone", nullable: false),
+                    done_at = table.Column<Instant>(type: "timestamp with time zone", nullable: true),
+                    outcome = table.Column<string>(type: "text", nullable: true)
+                },
+                constraints: table =>
+                {
+                    table.PrimaryKey("pk_tasks", x => x.id);
+                    table.ForeignKey(
+                        name: "fk_tasks_people_person_id",
                         column: x => x.person_id,
                         principalTable: "people",
                         principalColumn: "id",
@@ -555,6 +824,7 @@ namespace Germinal.Store.Migrations
                     step_id = table.Column<string>(type: "text", nullable: false),
                     kind = table.Column<string>(type: "text", nullable: false),
                     status = table.Column<string>(type: "text", nullable: false),
+                    priority = table.Column<int>(type: "integer", nullable: false, defaultValue: 50),
                     reason = table.Column<string>(type: "text", nullable: true),
                     held = table.Column<bool>(type: "boolean", nullable: false),
                     first_due = table.Column<Instant>(type: "timestamp with time zone", nullable: false),
@@ -566,7 +836,10 @@ namespace Germinal.Store.Migrations
                     plan = table.Column<string>(type: "jsonb", nullable: true),
                     checks = table.Column<string>(type: "jsonb", nullable: false),
                     attempt_id = table.Column<Guid>(type: "uuid", nullable: true),
-                    leased_until = table.Column<Instant>(type: "timestamp with time zone", nullable: true)
+                    leased_until = table.Column<Instant>(type: "timestamp with time zone", nullable: true),
+                    attempts = table.Column<int>(type: "integer", nullable: false),
+                    last_answer = table.Column<string>(type: "text", nullable: true),
+                    printed_at = table.Column<Instant>(type: "timestamp with time zone", nullable: true)
                 },
                 constraints: table =>
                 {
@@ -578,6 +851,63 @@ namespace Germinal.Store.Migrations
                         principalColumn: "id",
                         onDelete: ReferentialAction.Cascade);
                 });
+
+            migrationBuilder.CreateTable(
+                name: "visits",
+                columns: table => new
+                {
+                    id = table.Column<long>(type: "bigint", nullable: false)
+                        .Annotation("Npgsql:ValueGenerationStrategy", NpgsqlValueGenerationStrategy.IdentityByDefaultColumn),
+                    practice_id = table.Column<Guid>(type: "uuid", nullable: false),
+                    person_id = table.Column<Guid>(type: "uuid", nullable: false),
+                    touch_id = table.Column<Guid>(type: "uuid", nullable: false),
+                    at = table.Column<Instant>(type: "timestamp with time zone", nullable: false),
+                    last_at = table.Column<Instant>(type: "timestamp with time zone", nullable: false, defaultValueSql: "'-infinity'"),
+                    count = table.Column<int>(type: "integer", nullable: false, defaultValue: 1),
+                    link = table.Column<int>(type: "integer", nullable: true),
+                    by_machine = table.Column<bool>(type: "boolean", nullable: false),
+                    agent = table.Column<string>(type: "text", nullable: false)
+                },
+                constraints: table =>
+                {
+                    table.PrimaryKey("pk_visits", x => x.id);
+                    table.ForeignKey(
+                        name: "fk_visits_people_person_id",
+                        column: x => x.person_id,
+                        principalTable: "people",
+                        principalColumn: "id",
+                        onDelete: ReferentialAction.Cascade);
+                });
+
+            migrationBuilder.CreateTable(
+                name: "received_files",
+                columns: table => new
+                {
+                    received_id = table.Column<long>(type: "bigint", nullable: false),
+                    practice_id = table.Column<Guid>(type: "uuid", nullable: false),
+                    content_type = table.Column<string>(type: "text", nullable: false),
+                    content = table.Column<byte[]>(type: "bytea", nullable: false)
+                },
+                constraints: table =>
+                {
+                    table.PrimaryKey("pk_received_files", x => x.received_id);
+                    table.ForeignKey(
+                        name: "fk_received_files_received_received_id",
+                        column: x => x.received_id,
+                        principalTable: "received",
+                        principalColumn: "id",
+                        onDelete: ReferentialAction.Cascade);
+                });
+
+            migrationBuilder.CreateIndex(
+                name: "ix_appointments_person_id_at",
+                table: "appointments",
+                columns: new[] { "person_id", "at" });
+
+            migrationBuilder.CreateIndex(
+                name: "ix_appointments_practice_id_at",
+                table: "appointments",
+                columns: new[] { "practice_id", "at" });
 
             migrationBuilder.CreateIndex(
                 name: "ix_asp_net_role_claims_role_id",
@@ -609,6 +939,12 @@ namespace Germinal.Store.Migrations
                 name: "EmailIndex",
                 table: "AspNetUsers",
                 column: "normalized_email");
+
+            migrationBuilder.CreateIndex(
+                name: "ix_asp_net_users_feed_key",
+                table: "AspNetUsers",
+                column: "feed_key",
+                unique: true);
 
             migrationBuilder.CreateIndex(
                 name: "ix_asp_net_users_practice_id",
@@ -645,6 +981,12 @@ namespace Germinal.Store.Migrations
                 filter: "handled_at IS NULL");
 
             migrationBuilder.CreateIndex(
+                name: "ix_events_waiting_person",
+                table: "events",
+                column: "person_id",
+                filter: "handled_at IS NULL");
+
+            migrationBuilder.CreateIndex(
                 name: "ix_import_lines_person_id",
                 table: "import_lines",
                 column: "person_id");
@@ -660,9 +1002,30 @@ namespace Germinal.Store.Migrations
                 columns: new[] { "practice_id", "created_at" });
 
             migrationBuilder.CreateIndex(
+                name: "ix_inquiries_person_id",
+                table: "inquiries",
+                column: "person_id");
+
+            migrationBuilder.CreateIndex(
+                name: "ix_inquiries_unanswered",
+                table: "inquiries",
+                columns: new[] { "practice_id", "received_at" },
+                filter: "answered_at IS NULL");
+
+            migrationBuilder.CreateIndex(
                 name: "ix_key_dates_practice_id_name_month_day",
                 table: "key_dates",
                 columns: new[] { "practice_id", "name", "month", "day" });
+
+            migrationBuilder.CreateIndex(
+                name: "ix_merges_kept_id",
+                table: "merges",
+                column: "kept_id");
+
+            migrationBuilder.CreateIndex(
+                name: "ix_messages_channel_to_address_sent_at",
+                table: "messages",
+                columns: new[] { "channel", "to_address", "sent_at" });
 
             migrationBuilder.CreateIndex(
                 name: "ix_messages_message_id",
@@ -675,29 +1038,58 @@ namespace Germinal.Store.Migrations
                 column: "person_id");
 
             migrationBuilder.CreateIndex(
+                name: "ix_notices_person_id",
+                table: "notices",
+                column: "person_id");
+
+            migrationBuilder.CreateIndex(
+                name: "ix_notices_practice_id_key",
+                table: "notices",
+                columns: new[] { "practice_id", "key" },
+                unique: true,
+                filter: "key IS NOT NULL");
+
+            migrationBuilder.CreateIndex(
+                name: "ix_notices_unseen",
+                table: "notices",
+                columns: new[] { "practice_id", "at" },
+                filter: "seen_at IS NULL");
+
+            migrationBuilder.CreateIndex(
+                name: "ix_opportunities_person_id",
+                table: "opportunities",
+                column: "person_id");
+
+            migrationBuilder.CreateIndex(
+                name: "ix_opportunities_practice_id_status_stage_id",
+                table: "opportunities",
+                columns: new[] { "practice_id", "status", "stage", "id" });
+
+            migrationBuilder.CreateIndex(
+                name: "ix_people_email_practice_id",
+                table: "people",
+                columns: new[] { "email", "practice_id" });
+
+            migrationBuilder.CreateIndex(
                 name: "ix_people_import_id",
                 table: "people",
                 column: "import_id");
 
             migrationBuilder.CreateIndex(
-                name: "ix_people_practice_id_email",
+                name: "ix_people_mobile_practice_id",
                 table: "people",
-                columns: new[] { "practice_id", "email" });
+                columns: new[] { "mobile", "practice_id" });
 
             migrationBuilder.CreateIndex(
-                name: "ix_people_practice_id_last_touch_at_id",
+                name: "ix_people_other_phone_practice_id",
                 table: "people",
-                columns: new[] { "practice_id", "last_touch_at", "id" });
+                columns: new[] { "other_phone", "practice_id" },
+                filter: "other_phone IS NOT NULL");
 
             migrationBuilder.CreateIndex(
-                name: "ix_people_practice_id_mobile",
+                name: "ix_people_practice_id_first_sort",
                 table: "people",
-                columns: new[] { "practice_id", "mobile" });
-
-            migrationBuilder.CreateIndex(
-                name: "ix_people_practice_id_next_touch_at_id",
-                table: "people",
-                columns: new[] { "practice_id", "next_touch_at", "id" });
+                columns: new[] { "practice_id", "first_sort" });
 
             migrationBuilder.CreateIndex(
                 name: "ix_people_practice_id_owner_sort_id",
@@ -739,15 +1131,53 @@ namespace Germinal.Store.Migrations
                 filter: "do_not_contact_to_confirm");
 
             migrationBuilder.CreateIndex(
-                name: "ix_person_states_next_due",
+                name: "ix_person_states_next_alarm",
                 table: "person_states",
-                column: "next_due");
+                column: "next_alarm");
+
+            migrationBuilder.CreateIndex(
+                name: "ix_person_states_next_due_person_id",
+                table: "person_states",
+                columns: new[] { "next_due", "person_id" });
+
+            migrationBuilder.CreateIndex(
+                name: "ix_person_states_practice_id_last_touch_at_person_id",
+                table: "person_states",
+                columns: new[] { "practice_id", "last_touch_at", "person_id" });
+
+            migrationBuilder.CreateIndex(
+                name: "ix_person_states_practice_id_next_touch_at_person_id",
+                table: "person_states",
+                columns: new[] { "practice_id", "next_touch_at", "person_id" });
+
+            migrationBuilder.CreateIndex(
+                name: "ix_person_states_set_aside",
+                table: "person_states",
+                column: "practice_id",
+                filter: "set_aside IS NOT NULL");
 
             migrationBuilder.CreateIndex(
                 name: "ix_programs_practice_id_name",
                 table: "programs",
                 columns: new[] { "practice_id", "name" },
                 unique: true);
+
+            migrationBuilder.CreateIndex(
+                name: "ix_received_person_id_at",
+                table: "received",
+                columns: new[] { "person_id", "at" });
+
+            migrationBuilder.CreateIndex(
+                name: "ix_received_practice_id_key",
+                table: "received",
+                columns: new[] { "practice_id", "key" },
+                unique: true);
+
+            migrationBuilder.CreateIndex(
+                name: "ix_received_unseen",
+                table: "received",
+                columns: new[] { "practice_id", "at" },
+                filter: "seen_at IS NULL");
 
             migrationBuilder.CreateIndex(
                 name: "ix_refusals_person_id",
@@ -771,6 +1201,28 @@ namespace Germinal.Store.Migrations
                 columns: new[] { "program_id", "ended_at" });
 
             migrationBuilder.CreateIndex(
+                name: "ix_sessions_member_id",
+                table: "sessions",
+                column: "member_id");
+
+            migrationBuilder.CreateIndex(
+                name: "ix_tasks_open",
+                table: "tasks",
+                columns: new[] { "practice_id", "due" },
+                filter: "done_at IS NULL");
+
+            migrationBuilder.CreateIndex(
+                name: "ix_tasks_person_id",
+                table: "tasks",
+                column: "person_id");
+
+            migrationBuilder.CreateIndex(
+                name: "ix_touches_calls_made",
+                table: "touches",
+                columns: new[] { "practice_id", "closed_at" },
+                filter: "kind = 'call' AND status = 'done'");
+
+            migrationBuilder.CreateIndex(
                 name: "ix_touches_handing",
                 table: "touches",
                 column: "leased_until",
@@ -782,25 +1234,32 @@ namespace Germinal.Store.Migrations
                 columns: new[] { "person_id", "due" });
 
             migrationBuilder.CreateIndex(
-                name: "ix_touches_program_id_status",
-                table: "touches",
-                columns: new[] { "program_id", "status" });
-
-            migrationBuilder.CreateIndex(
-                name: "ix_touches_run_id",
-                table: "touches",
-                column: "run_id");
-
-            migrationBuilder.CreateIndex(
                 name: "ix_touches_unsettled",
                 table: "touches",
                 columns: new[] { "practice_id", "status", "due", "id" },
                 filter: "status IN ('planned','handing','uncertain','blocked','open')");
+
+            migrationBuilder.CreateIndex(
+                name: "ix_visits_person_id_at",
+                table: "visits",
+                columns: new[] { "person_id", "at" });
+
+            migrationBuilder.CreateIndex(
+                name: "ix_visits_touch_id_link_by_machine",
+                table: "visits",
+                columns: new[] { "touch_id", "link", "by_machine" },
+                unique: true)
+                .Annotation("Npgsql:NullsDistinct", false);
+            DatabaseFunctions.Create(migrationBuilder);
         }
 
         /// <inheritdoc />
         protected override void Down(MigrationBuilder migrationBuilder)
         {
+            DatabaseFunctions.Drop(migrationBuilder);
+            migrationBuilder.DropTable(
+                name: "appointments");
+
             migrationBuilder.DropTable(
                 name: "AspNetRoleClaims");
 
@@ -823,6 +1282,9 @@ namespace Germinal.Store.Migrations
                 name: "consent");
 
             migrationBuilder.DropTable(
+                name: "counts");
+
+            migrationBuilder.DropTable(
                 name: "events");
 
             migrationBuilder.DropTable(
@@ -832,10 +1294,22 @@ namespace Germinal.Store.Migrations
                 name: "import_lines");
 
             migrationBuilder.DropTable(
+                name: "inquiries");
+
+            migrationBuilder.DropTable(
                 name: "key_dates");
 
             migrationBuilder.DropTable(
+                name: "merges");
+
+            migrationBuilder.DropTable(
                 name: "messages");
+
+            migrationBuilder.DropTable(
+                name: "notices");
+
+            migrationBuilder.DropTable(
+                name: "opportunities");
 
             migrationBuilder.DropTable(
                 name: "person_states");
@@ -850,10 +1324,19 @@ namespace Germinal.Store.Migrations
                 name: "programs");
 
             migrationBuilder.DropTable(
+                name: "providers");
+
+            migrationBuilder.DropTable(
+                name: "received_files");
+
+            migrationBuilder.DropTable(
                 name: "refusals");
 
             migrationBuilder.DropTable(
                 name: "runs");
+
+            migrationBuilder.DropTable(
+                name: "sessions");
 
             migrationBuilder.DropTable(
                 name: "suppressions");
@@ -862,16 +1345,28 @@ namespace Germinal.Store.Migrations
                 name: "tags");
 
             migrationBuilder.DropTable(
+                name: "tasks");
+
+            migrationBuilder.DropTable(
                 name: "touches");
+
+            migrationBuilder.DropTable(
+                name: "visits");
+
+            migrationBuilder.DropTable(
+                name: "workers");
 
             migrationBuilder.DropTable(
                 name: "AspNetRoles");
 
             migrationBuilder.DropTable(
-                name: "AspNetUsers");
+                name: "imports");
 
             migrationBuilder.DropTable(
-                name: "imports");
+                name: "received");
+
+            migrationBuilder.DropTable(
+                name: "AspNetUsers");
 
             migrationBuilder.DropTable(
                 name: "people");
