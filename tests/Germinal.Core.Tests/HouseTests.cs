@@ -37,6 +37,19 @@ public sealed class HouseTests
     public void Imports_run_one_way(string project, string expected) =>
         Assert.Equal(expected.Split(',', StringSplitOptions.RemoveEmptyEntries), References(project, "ProjectReference"));
 
+    /// <summary>
+    /// What the engine has decided is written in one place: nobody else sets a touch's status, a run's end or what is remembered of
+    /// a person.
+    /// </summary>
+    [Fact]
+    public void Only_the_recorder_writes_what_the_engine_decided()
+    {
+        var files = new[] { "Germinal.Service", "Germinal.Web" }.SelectMany(p => Directory.GetFiles(Path.Combine(Root, "src", p), "*.cs", SearchOption.AllDirectories))
+            .Where(f => !f.Contains("/obj/", StringComparison.Ordinal)).ToList();
+        const string Writes = @"(SetProperty\((t => t\.Status|r => r\.(EndedAt|StopReason|PausedAt)|s => s\.State),|\.(EndedAt|StopReason|PausedAt|NextTouchAt) = (?!null)|\b(touch|again|t)\.Status = |\.State = (?!=)|UPDATE (runs|person_states s SET state))";
+        Assert.Equal(["Recorder.cs"], files.Where(f => Regex.IsMatch(File.ReadAllText(f), Writes)).Select(Path.GetFileName).Order());
+    }
+
     /// <summary>What runs in real use knows nothing of the demo.</summary>
     [Fact]
     public void Nothing_of_the_demo_is_in_the_application()

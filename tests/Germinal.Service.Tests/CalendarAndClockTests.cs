@@ -146,4 +146,33 @@ public sealed class CalendarAndClockTests
         Assert.Empty(facts[bo.Id].Consent);
         Assert.Contains("bo@example.com", facts[bo.Id].Suppressed.AsEnumerable());
     }
+
+    /// <summary>The calendar is worked out again in slices; a worker that dies between two is followed by one that goes on where it was.</summary>
+    [Fact]
+    public async Task Looking_again_goes_on_where_it_was_and_reaches_everybody()
+    {
+        await using var world = await World.AtAsync("2027-03-01T08:00");
+        foreach (var name in new[] { "Ida", "Bo", "Cleo" })
+        {
+            await world.PersonAsync(name, birthday: "1980-06-02");
+        }
+
+        await world.WorkAsync();
+        await using var db = world.Db();
+        var people = await db.States.OrderBy(s => s.PersonId).Select(s => s.PersonId).ToListAsync();
+        await db.States.ExecuteUpdateAsync(u => u.SetProperty(s => s.NextAlarm, World.At("2027-06-01T08:00")));
+        await PracticeClock.LookAgainAsync(db);
+
+        // As a worker leaves it that died after the first.
+        await db.Practices.ExecuteUpdateAsync(u => u.SetProperty(p => p.LookAgainAfter, people[0]));
+        Assert.True(await PracticeClock.LookAgainSliceAsync(db, world.Practice));
+        Assert.False(await PracticeClock.LookAgainSliceAsync(db, world.Practice));
+        Assert.Equal([World.At("2027-06-01T08:00"), Instant.MinValue, Instant.MinValue], await db.States.OrderBy(s => s.PersonId).Select(s => s.NextAlarm).ToListAsync());
+        Assert.Null((await db.Practices.AsNoTracking().SingleAsync(p => p.Id == world.Practice)).LookAgainAfter);
+
+        // And by itself, as often as it takes.
+        await PracticeClock.LookAgainAsync(db);
+        await world.WorkAsync();
+        Assert.DoesNotContain(World.At("2027-06-01T08:00"), await db.States.Select(s => s.NextAlarm).ToListAsync());
+    }
 }

@@ -211,4 +211,27 @@ public sealed class ImportTests
         Assert.Equal(first.Added, await db.People.CountAsync());
         Assert.Equal("done", (await db.Imports.AsNoTracking().SingleAsync()).Status);
     }
+
+    /// <summary>A long file keeps nobody waiting: between two batches of it the engine has its turn.</summary>
+    [Fact]
+    public async Task Between_two_batches_the_engine_has_its_turn()
+    {
+        await using var world = await World.AtAsync("2027-03-01T10:00");
+        var text = new StringBuilder("First name,Last name,Email\n");
+        for (var i = 0; i < 1200; i++)
+        {
+            text.Append(System.Globalization.CultureInfo.InvariantCulture, $"First{i},Last{i},p{i}@example.com\n");
+        }
+
+        await using var db = world.Db();
+        var file = Encoding.UTF8.GetBytes(text.ToString());
+        db.Imports.Add(new ImportRow { Id = Guid.NewGuid(), PracticeId = world.Practice, FileName = "many.csv", Content = file, Columns = [.. ImportField.Guess(CsvTable.Read(file))], Status = "queued", By = "Ada Quill", CreatedAt = await PracticeClock.NowAsync(db) });
+        await db.SaveChangesAsync();
+        var seen = new List<int>();
+        await new ImportRunner(world.Database).RunNextAsync(default, async stop => seen.Add(await db.People.CountAsync(stop)));
+        Assert.Equal(1200, seen[^1]);
+        Assert.True(seen.Count > 1 && seen[0] > 0 && seen[0] < 1200, string.Join(" ", seen));
+        Assert.Equal(1200, await db.States.CountAsync());
+        Assert.Equal(1200, await db.Events.CountAsync(e => e.Kind == "imported"));
+    }
 }

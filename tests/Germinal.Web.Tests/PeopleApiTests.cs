@@ -196,4 +196,22 @@ public sealed class PeopleApiTests(Site site) : IClassFixture<Site>
             Assert.Equal(HttpStatusCode.NotFound, (await nobody.SendAsync(HttpMethod.Post, forged, new FormUrlEncodedContent(new Dictionary<string, string> { ["List-Unsubscribe"] = "One-Click" }), guarded: false)).StatusCode);
         }
     }
+
+    /// <summary>Words of one or two letters are looked for where names begin, longer ones anywhere.</summary>
+    [Fact]
+    public async Task Short_words_find_the_beginnings_of_names()
+    {
+        var ada = await site.SignedInAsync("ada");
+        foreach (var (first, last) in new[] { ("Quirin", "Ashquist"), ("Ina", "Quist"), ("Maquin", "Torq") })
+        {
+            await ada.PostAsync("/api/people", new { firstName = first, lastName = last, email = $"{first.ToLowerInvariant()}@example.com" });
+        }
+
+        async Task<string> FoundAsync(string search) =>
+            string.Join(", ", (await ada.GetAsync($"/api/people?search={search}")).GetProperty("rows").EnumerateArray().Select(r => r.GetProperty("name").GetString()));
+        Assert.Equal("Quirin Ashquist, Ina Quist", await FoundAsync("qu"));
+        Assert.Equal("Quirin Ashquist, Ina Quist, Maquin Torq", await FoundAsync("qui"));
+        Assert.Equal("Ina Quist", await FoundAsync("q%20i"));
+        Assert.Equal("", await FoundAsync("%25"));
+    }
 }

@@ -306,7 +306,7 @@ public sealed partial class Dispatcher(
 
         await using var db = await databases.CreateDbContextAsync(stop);
         db.PracticeId = practiceId;
-        await StillHeld(db, touches).ExecuteUpdateAsync(u => u.SetProperty(t => t.Status, TouchStatus.Uncertain).SetProperty(t => t.LeasedUntil, (Instant?)null), stop);
+        await Recorder.NobodyKnowsAsync(StillHeld(db, touches), stop);
     }
 
     /// <summary>Judges touches anew that did not go: what has been said meanwhile, the hour and the late limit count.</summary>

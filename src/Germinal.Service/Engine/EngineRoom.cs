@@ -45,6 +45,7 @@ public sealed partial class EngineRoom(IDbContextFactory<GerminalDb> databases, 
         var answers = await db.Database.SqlQuery<bool>(
             $"""
             SELECT coalesce(c.move_to IS NOT NULL
+              OR EXISTS (SELECT 1 FROM practices WHERE look_again_after IS NOT NULL)
               OR EXISTS (SELECT 1 FROM events e WHERE e.handled_at IS NULL AND e.at <= n.now AND NOT EXISTS (SELECT 1 FROM person_states s WHERE s.person_id = e.person_id AND s.set_aside IS NOT NULL))
               OR (SELECT min(next_due) FROM person_states WHERE set_aside IS NULL) <= n.now
               OR (SELECT min(next_alarm) FROM person_states WHERE set_aside IS NULL) <= n.now

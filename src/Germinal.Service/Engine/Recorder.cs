@@ -217,6 +217,10 @@ public sealed class Recorder(GerminalDb db, TouchEngine engine)
         return [.. handed.Values.Where(t => t.Status == TouchStatus.Handing)];
     }
 
+    /// <summary>Touches that were handed over, and of which nobody can say whether they arrived, wait for a member's word.</summary>
+    public static Task NobodyKnowsAsync(IQueryable<TouchRow> touches, CancellationToken stop) =>
+        touches.ExecuteUpdateAsync(u => u.SetProperty(t => t.Status, TouchStatus.Uncertain).SetProperty(t => t.LeasedUntil, (Instant?)null), stop);
+
     /// <summary>
     /// A member says of a touch that nobody could say it of whether it arrived. It goes back to those that are on their way, where
     /// it is taken up at once: as sent, or as not taken.
