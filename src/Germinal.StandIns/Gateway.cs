@@ -39,7 +39,7 @@ internal sealed class Gateway(TextBox box, string? hook, string keyFile, HttpCli
 
     private async Task<IResult> TakeAsync(HttpRequest request)
     {
-        using var json = await JsonDocument.ParseAsync(request.Body);
+        using var json = await JsonDocument.ParseAsync(request.Body, cancellationToken: request.HttpContext.RequestAborted);
         var (to, body) = (json.RootElement.GetProperty("to").GetString() ?? "", json.RootElement.GetProperty("body").GetString() ?? "");
         var key = request.Headers["Idempotency-Key"].ToString();
         if (key.Length == 0)

@@ -63,10 +63,10 @@ internal sealed partial class Recipients(MailBox box, TextBox texts, Gateway gat
     private int lastText;
     private int number;
 
-    [GeneratedRegex("""src="([^"]+/o/[^"]+\.gif)""")]
+    [GeneratedRegex("""src="([^"]+/o/[^"]+\.gif)""", RegexOptions.None, matchTimeoutMilliseconds: 1000)]
     private static partial Regex Picture();
 
-    [GeneratedRegex("""href="([^"]+/l/[^"]+)""")]
+    [GeneratedRegex("""href="([^"]+/l/[^"]+)""", RegexOptions.None, matchTimeoutMilliseconds: 1000)]
     private static partial Regex Link();
 
     /// <summary>Does everything people do up to a moment of the practice's clock; what of each kind has been done in all comes back.</summary>

@@ -37,7 +37,7 @@ public static class Application
             host.Services.AddHostedService<Worker>();
             Telemetry.Add(host.Services, host.Configuration);
             Schedule.Add(host.Services);
-            await host.Build().RunAsync();
+            await host.Build().RunAsync(CancellationToken.None);
             return;
         }
 
@@ -101,7 +101,7 @@ public static class Application
         app.MapOpenApi("/openapi/{documentName}.json");
         app.MapHealthChecks("/health/live", new() { Predicate = _ => false });
         app.MapHealthChecks("/health/ready", new() { Predicate = c => c.Tags.Contains("ready") });
-        app.MapHealthChecks("/health/workers", new() { Predicate = c => c.Tags.Contains("workers"), ResponseWriter = (http, report) => http.Response.WriteAsync(report.Entries["workers"].Description ?? "") });
+        app.MapHealthChecks("/health/workers", new() { Predicate = c => c.Tags.Contains("workers"), ResponseWriter = (http, report) => http.Response.WriteAsync(report.Entries["workers"].Description ?? "", http.RequestAborted) });
         SessionEndpoints.Map(app);
         PeopleEndpoints.Map(app);
         PersonEndpoints.Map(app);
@@ -133,7 +133,7 @@ public static class Application
             app.UseStaticFiles(new StaticFileOptions
             {
                 FileProvider = files,
-                OnPrepareResponse = c => c.Context.Response.Headers.CacheControl = c.Context.Request.Path.StartsWithSegments("/assets") ? "public, max-age=31536000, immutable" : "no-cache",
+                OnPrepareResponse = c => c.Context.Response.Headers.CacheControl = c.Context.Request.Path.StartsWithSegments("/assets", StringComparison.Ordinal) ? "public, max-age=31536000, immutable" : "no-cache",
             });
             app.MapFallbackToFile("index.html", new StaticFileOptions { FileProvider = files, OnPrepareResponse = c => c.Context.Response.Headers.CacheControl = "no-cache" });
         }

@@ -248,7 +248,7 @@ public sealed class LiveEqualsRehearsedTests
                     // Killed in the middle of something.
                 }
             }));
-            await db.Touches.Where(t => t.Status == TouchStatus.Handing).ExecuteUpdateAsync(u => u.SetProperty(t => t.LeasedUntil, (Instant?)Instant.MinValue));
+            await db.Touches.Where(t => t.Status == TouchStatus.Handing).ExecuteUpdateAsync(u => u.SetProperty(t => t.LeasedUntil, (Instant?)Instant.MinValue), CancellationToken.None);
         }
     }
 

@@ -11,13 +11,13 @@ namespace Germinal.Channels.Letters;
 /// <summary>The HTML of letters: what is allowed in it, and its plain-text twin.</summary>
 public static partial class LetterHtml
 {
-    [GeneratedRegex(@"<(p|h[1-3]|ul|ol|li|a|strong|em|b|i|u|br|img|blockquote|div|span)\b", RegexOptions.IgnoreCase | RegexOptions.CultureInvariant)]
+    [GeneratedRegex(@"<(p|h[1-3]|ul|ol|li|a|strong|em|b|i|u|br|img|blockquote|div|span)\b", RegexOptions.ExplicitCapture | RegexOptions.IgnoreCase | RegexOptions.CultureInvariant, matchTimeoutMilliseconds: 1000)]
     private static partial Regex AnyTag();
 
     [GeneratedRegex(@"\s+", RegexOptions.NonBacktracking)]
     private static partial Regex Blanks();
 
-    [GeneratedRegex(@"\n{3,}")]
+    [GeneratedRegex(@"\n{3,}", RegexOptions.None, matchTimeoutMilliseconds: 1000)]
     private static partial Regex ManyBreaks();
 
     private static readonly HtmlSanitizer Sanitizer = MakeSanitizer();

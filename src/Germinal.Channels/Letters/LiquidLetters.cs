@@ -139,7 +139,7 @@ public sealed class LiquidLetters : ITemplates
     /// <summary>The parser's error with line and column in words.</summary>
     private static string Explain(string text, string error)
     {
-        var place = System.Text.RegularExpressions.Regex.Match(error, @"\((\d+):(\d+)\)");
+        var place = System.Text.RegularExpressions.Regex.Match(error, @"\(([0-9]+):([0-9]+)\)", System.Text.RegularExpressions.RegexOptions.NonBacktracking);
         var what = error.Split('\n')[0];
         what = place.Success ? what.Replace(" at " + place.Value, "", StringComparison.Ordinal) : what;
         var (line, column) = place.Success

@@ -5,13 +5,13 @@ namespace Germinal.Channels.Mail;
 /// <summary>Tells what is new in an answer from what it quotes. Common practice of mail programs, no source.</summary>
 public static partial class QuotedText
 {
-    [GeneratedRegex(@"^\s*on\b.{4,200}\bwrote\s*:\s*\z", RegexOptions.IgnoreCase | RegexOptions.CultureInvariant)]
+    [GeneratedRegex(@"^\s*on\b.{4,200}\bwrote\s*:\s*\z", RegexOptions.IgnoreCase | RegexOptions.CultureInvariant, matchTimeoutMilliseconds: 1000)]
     private static partial Regex Announcement();
 
-    [GeneratedRegex(@"^\s*-{2,}\s*(original message|forwarded message)\s*-{2,}\s*\z", RegexOptions.IgnoreCase | RegexOptions.CultureInvariant)]
+    [GeneratedRegex(@"^\s*-{2,}\s*(original message|forwarded message)\s*-{2,}\s*\z", RegexOptions.ExplicitCapture | RegexOptions.IgnoreCase | RegexOptions.CultureInvariant, matchTimeoutMilliseconds: 1000)]
     private static partial Regex Divider();
 
-    [GeneratedRegex(@"^\s*\*?(from|sent|to|subject|date|cc)\s*:\*?\s", RegexOptions.IgnoreCase | RegexOptions.CultureInvariant)]
+    [GeneratedRegex(@"^\s*\*?(from|sent|to|subject|date|cc)\s*:\*?\s", RegexOptions.ExplicitCapture | RegexOptions.IgnoreCase | RegexOptions.CultureInvariant, matchTimeoutMilliseconds: 1000)]
     private static partial Regex HeaderLine();
 
     /// <summary>The new part and the quoted part, each without blank lines around it.</summary>

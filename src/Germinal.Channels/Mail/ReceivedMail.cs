@@ -113,9 +113,9 @@ public sealed record ReceivedMail(
             else if (part is TextPart { ContentType.MediaSubtype: "rfc822-headers" } headers)
             {
                 using var stream = new MemoryStream();
-                headers.Content!.DecodeTo(stream);
+                headers.Content!.DecodeTo(stream, CancellationToken.None);
                 stream.Position = 0;
-                if (HeaderList.Load(stream)[HeaderId.MessageId] is { } id)
+                if (HeaderList.Load(stream, CancellationToken.None)[HeaderId.MessageId] is { } id)
                 {
                     yield return id.Trim().Trim('<', '>');
                 }

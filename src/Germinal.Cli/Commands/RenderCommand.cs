@@ -67,7 +67,7 @@ internal static class RenderCommand
 
         using var message = OutgoingMail.Build(letter, purpose, touch, sender, person.Name, person.Email ?? "nobody@example.com", at, practice.Zone, links);
         using var stream = new MemoryStream();
-        message.WriteTo(stream);
+        message.WriteTo(stream, CancellationToken.None);
         return System.Text.Encoding.UTF8.GetString(stream.ToArray());
     }
 

@@ -5,10 +5,10 @@ namespace Germinal.Core.Contact;
 /// <summary>Whether an address is well-formed (check 4 of section 8). Says nothing about whether anyone is there.</summary>
 public static partial class Addresses
 {
-    [GeneratedRegex(@"^[A-Za-z0-9.!#$%&'*+/=?^_`{|}~-]{1,64}@(?:[A-Za-z0-9](?:[A-Za-z0-9-]{0,61}[A-Za-z0-9])?\.)+[A-Za-z]{2,63}\z")]
+    [GeneratedRegex(@"^[A-Za-z0-9.!#$%&'*+/=?^_`{|}~-]{1,64}@(?:[A-Za-z0-9](?:[A-Za-z0-9-]{0,61}[A-Za-z0-9])?\.)+[A-Za-z]{2,63}\z", RegexOptions.None, matchTimeoutMilliseconds: 1000)]
     private static partial Regex EmailForm();
 
-    [GeneratedRegex(@"^\+[1-9][0-9]{6,14}\z")]
+    [GeneratedRegex(@"^\+[1-9][0-9]{6,14}\z", RegexOptions.None, matchTimeoutMilliseconds: 1000)]
     private static partial Regex E164Form();
 
     /// <summary>A mail address as mail servers accept it everywhere: a dot-atom, an @, a host name with a dot.</summary>

@@ -1,3 +1,4 @@
+using System.Globalization;
 using Germinal.Core.Contact;
 using Germinal.Core.Practices;
 using Germinal.Core.Programs;
@@ -16,7 +17,7 @@ public sealed record OccasionStart(Guid ProgramId, OccasionRef Occasion, Instant
 public static class Occasions
 {
     /// <summary>The key of rule 4.2 within one person: one run per program, occasion and occasion year.</summary>
-    public static string Key(Guid programId, string occasion, int year) => $"{programId:N}/{occasion.ToLowerInvariant()}/{year}";
+    public static string Key(Guid programId, string occasion, int year) => $"{programId:N}/{occasion.ToLowerInvariant()}/{year.ToString(CultureInfo.InvariantCulture)}";
 
     /// <summary>The key of an occasion's run; an appointment is its own key (rule 4.4).</summary>
     internal static string Key(Guid programId, OccasionRef occasion) =>

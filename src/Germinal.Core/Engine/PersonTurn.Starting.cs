@@ -1,4 +1,5 @@
 using System.Collections.Immutable;
+using System.Globalization;
 using Germinal.Core.Practices;
 using Germinal.Core.Programs;
 using Germinal.Core.Rules;
@@ -110,7 +111,7 @@ internal sealed partial class PersonTurn
         }
 
         var number = past.Started + 1;
-        var runId = StableId.Of(person.Id, $"run/{program.ProgramId:N}/{number}");
+        var runId = StableId.Of(person.Id, $"run/{program.ProgramId:N}/{number.ToString(CultureInfo.InvariantCulture)}");
         state = state with { Been = state.Been.SetItem(program.ProgramId, past with { Started = number }) };
         Effects.Add(new RunStarted(runId, program.ProgramId, program.Version, number, now, cause));
         var run = new Going(runId, program, number, now, occasion);

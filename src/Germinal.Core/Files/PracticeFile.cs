@@ -1,4 +1,5 @@
 using System.Collections.Frozen;
+using System.Globalization;
 using System.Text.Json;
 using Germinal.Core.Contact;
 using Germinal.Core.Engine;
@@ -50,7 +51,7 @@ public static class PracticeFile
         root.Done();
         foreach (var twice in members.Select((m, i) => (m, i)).GroupBy(m => m.m.Handle, StringComparer.Ordinal).Where(g => g.Count() > 1))
         {
-            errors.Add(new Finding($"/members/{twice.Last().i}/id", $"Two members have the id “{twice.Key}”; each needs its own."));
+            errors.Add(new Finding(string.Create(CultureInfo.InvariantCulture, $"/members/{twice.Last().i}/id"), $"Two members have the id “{twice.Key}”; each needs its own."));
         }
 
         return new PracticeFileReading(errors.Count == 0 ? practice : null, errors);

@@ -1,3 +1,4 @@
+using System.Globalization;
 using Germinal.Core.Contact;
 using Germinal.Core.Practices;
 using Germinal.Core.Programs;
@@ -32,7 +33,7 @@ public static class ProgramCheck
         {
             if (trigger is ProgramFinished finished && !Same(finished.Program, program.Name) && !others.Contains(finished.Program))
             {
-                findings.Add(new Finding($"/startsWhen/{i}/program", $"There is no program “{finished.Program}” to wait for."));
+                findings.Add(new Finding(string.Create(CultureInfo.InvariantCulture, $"/startsWhen/{i}/program"), $"There is no program “{finished.Program}” to wait for."));
             }
         }
 

@@ -1,3 +1,4 @@
+using System.Globalization;
 using System.Text.Json;
 using System.Text.Json.Nodes;
 using Germinal.Core.Rules;
@@ -33,7 +34,7 @@ public static class RuleReader
                 return o.Bad<Rule>(key, $"“{key}” should be a list of rules.");
             }
 
-            var parts = list.EnumerateArray().Select((part, i) => Read(part, $"{pointer}/{key}/{i}", errors)).OfType<Rule>().ToList();
+            var parts = list.EnumerateArray().Select((part, i) => Read(part, string.Create(CultureInfo.InvariantCulture, $"{pointer}/{key}/{i}"), errors)).OfType<Rule>().ToList();
             rule = key == "all" ? new AllOf(parts) : new AnyOf(parts);
         }
         else if (o.Has("not"))

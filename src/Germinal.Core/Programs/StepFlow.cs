@@ -1,4 +1,5 @@
 using System.Collections.Frozen;
+using System.Globalization;
 
 namespace Germinal.Core.Programs;
 
@@ -81,13 +82,13 @@ public sealed class StepFlow
         for (var i = 0; i < passage.Count; i++)
         {
             var next = passage[i] is EndStep ? -1 : i + 1 < passage.Count ? starts[i + 1] : after;
-            var at = $"{pointer}/{i}";
+            var at = string.Create(CultureInfo.InvariantCulture, $"{pointer}/{i}");
             var index = steps.Count;
             steps.Add(null!);
             IReadOnlyList<int> ways = passage[i] switch
             {
                 ForkStep f => [Lay(f.Then, at + "/then", next), Lay(f.Else, at + "/else", next)],
-                SplitStep s => [.. s.Passages.Select((p, n) => Lay(p.Steps, $"{at}/passages/{n}/steps", next))],
+                SplitStep s => [.. s.Passages.Select((p, n) => Lay(p.Steps, string.Create(CultureInfo.InvariantCulture, $"{at}/passages/{n}/steps"), next))],
                 _ => [],
             };
             steps[index] = new FlowStep(passage[i], index, at, next, ways);

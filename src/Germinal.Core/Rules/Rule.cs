@@ -91,6 +91,6 @@ public sealed partial record Leaf(string Field, RuleOp Op, IReadOnlyList<string>
     internal static decimal? NumberOf(string text) =>
         NumberForm().IsMatch(text) ? decimal.Parse(text, CultureInfo.InvariantCulture) : null;
 
-    [GeneratedRegex(@"^-?[0-9]{1,15}(\.[0-9]{1,9})?\z", RegexOptions.CultureInvariant)]
+    [GeneratedRegex(@"^-?[0-9]{1,15}(\.[0-9]{1,9})?\z", RegexOptions.ExplicitCapture | RegexOptions.CultureInvariant, matchTimeoutMilliseconds: 1000)]
     private static partial Regex NumberForm();
 }

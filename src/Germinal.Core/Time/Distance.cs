@@ -11,7 +11,7 @@ namespace Germinal.Core.Time;
 /// </summary>
 public sealed partial record Distance
 {
-    [GeneratedRegex(@"^(?<s>[+-])?P(?:(?<y>[0-9]{1,4})Y)?(?:(?<m>[0-9]{1,4})M)?(?:(?<w>[0-9]{1,4})W)?(?:(?<d>[0-9]{1,5})D)?(?<t>T(?:(?<h>[0-9]{1,5})H)?(?:(?<n>[0-9]{1,6})M)?(?:(?<c>[0-9]{1,6})S)?)?\z", RegexOptions.CultureInvariant)]
+    [GeneratedRegex(@"^(?<s>[+-])?P(?:(?<y>[0-9]{1,4})Y)?(?:(?<m>[0-9]{1,4})M)?(?:(?<w>[0-9]{1,4})W)?(?:(?<d>[0-9]{1,5})D)?(?<t>T(?:(?<h>[0-9]{1,5})H)?(?:(?<n>[0-9]{1,6})M)?(?:(?<c>[0-9]{1,6})S)?)?\z", RegexOptions.CultureInvariant, matchTimeoutMilliseconds: 1000)]
     private static partial Regex Form();
 
     private Distance(Period dates, Duration elapsed, bool hasTimePart, string text)

@@ -39,6 +39,9 @@ public static class Moments
         return Dates.TryParse(text) is { } date ? LocalClock.At(date.AtMidnight(), zone) : null;
     }
 
+    /// <summary>A moment to the second as programs read it, <c>2027-03-09T14:30:00Z</c>.</summary>
+    public static string Iso(this Instant moment) => InstantPattern.General.Format(moment);
+
     /// <summary>A moment with the offset of a zone, <c>2027-03-09T09:30:00-05:00</c>.</summary>
     public static string Write(Instant moment, DateTimeZone zone) => Printed.Format(moment.InZone(zone).ToOffsetDateTime());
 }

@@ -281,7 +281,7 @@ public sealed partial class Dispatcher(
     private async Task<IReadOnlyList<(ReadyMessage Ready, LookedUp LookedUp)>> LookUpAsync(Guid practiceId, EngineBatch batch, List<TouchRow> touches, CancellationToken stop)
     {
         var found = new ConcurrentQueue<(ReadyMessage, LookedUp)>();
-        await HoldingAsync(practiceId, HeldLease.Of(touches), stop, () => Parallel.ForEachAsync(touches, new ParallelOptions { MaxDegreeOfParallelism = AtOnce, CancellationToken = stop }, async (touch, s) =>
+        await HoldingAsync(practiceId, HeldLease.Of(touches), () => Parallel.ForEachAsync(touches, new ParallelOptions { MaxDegreeOfParallelism = AtOnce, CancellationToken = stop }, async (touch, s) =>
         {
             if (await PrepareAsync(batch, touch, s) is { } ready)
             {
@@ -293,7 +293,7 @@ public sealed partial class Dispatcher(
                     _ => await handing.LookUpAsync(batch, ready, s),
                 }));
             }
-        }));
+        }), stop);
         return [.. found];
     }
 
@@ -363,19 +363,19 @@ public sealed partial class Dispatcher(
         var lease = HeldLease.Of(touches);
         var held = lease.IsFresh ? [.. lease.Touches] : await RenewAsync(practiceId, lease, stop);
         var answers = new ConcurrentQueue<(ReadyMessage Ready, ProviderAnswer Answer)>();
-        await HoldingAsync(practiceId, lease, stop, () => Parallel.ForEachAsync(touches.Where(t => held.Contains(t.Id)), new ParallelOptions { MaxDegreeOfParallelism = AtOnce, CancellationToken = stop }, async (touch, s) =>
+        await HoldingAsync(practiceId, lease, () => Parallel.ForEachAsync(touches.Where(t => held.Contains(t.Id)), new ParallelOptions { MaxDegreeOfParallelism = AtOnce, CancellationToken = stop }, async (touch, s) =>
         {
             // Where the lease could not be kept the rest is not begun: another worker looks it up and sends it.
             if (MachineNow < lease.Until && await PrepareAsync(batch, touch, s) is { } ready)
             {
                 answers.Enqueue((ready, await SendAsync(practiceId, batch, ready, s)));
             }
-        }));
+        }), stop);
         return new Sent(batch, [.. answers]);
     }
 
     /// <summary>Does something while the lease on touches is renewed, so that no other worker takes them up.</summary>
-    private async Task HoldingAsync(Guid practiceId, HeldLease lease, CancellationToken stop, Func<Task> work)
+    private async Task HoldingAsync(Guid practiceId, HeldLease lease, Func<Task> work, CancellationToken stop)
     {
         using var holding = CancellationTokenSource.CreateLinkedTokenSource(stop);
         var leases = KeepLeasesAsync(practiceId, lease, holding.Token);

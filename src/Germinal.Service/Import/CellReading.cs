@@ -17,28 +17,28 @@ public static partial class CellReading
     private static readonly string[] Yes = ["yes", "y", "x", "1", "true", "ok", "in", "opted in", "opt in", "✓", "✔"];
     private static readonly string[] No = ["no", "n", "0", "false", "out", "opted out", "opt out", "unsubscribed", "do not email", "stop"];
 
-    [GeneratedRegex(@"^([0-9]{1,4})[./-]([0-9]{1,2})[./-]([0-9]{1,4})\z")]
+    [GeneratedRegex(@"^([0-9]{1,4})[./-]([0-9]{1,2})[./-]([0-9]{1,4})\z", RegexOptions.None, matchTimeoutMilliseconds: 1000)]
     private static partial Regex Numeric();
 
-    [GeneratedRegex(@"^([0-9]{1,2})\.? ([A-Za-z]{3,9})\.?,?(?: ([0-9]{2,4}))?\z")]
+    [GeneratedRegex(@"^([0-9]{1,2})\.? ([A-Za-z]{3,9})\.?,?(?: ([0-9]{2,4}))?\z", RegexOptions.None, matchTimeoutMilliseconds: 1000)]
     private static partial Regex DayMonth();
 
-    [GeneratedRegex(@"^([A-Za-z]{3,9})\.? ([0-9]{1,2})(?:st|nd|rd|th)?,?(?: ([0-9]{2,4}))?\z")]
+    [GeneratedRegex(@"^([A-Za-z]{3,9})\.? ([0-9]{1,2})(?:st|nd|rd|th)?,?(?: ([0-9]{2,4}))?\z", RegexOptions.None, matchTimeoutMilliseconds: 1000)]
     private static partial Regex MonthDay();
 
-    [GeneratedRegex(@"^[0-9]{1,2}[./-][0-9]{1,2}[./-]?\z")]
+    [GeneratedRegex(@"^[0-9]{1,2}[./-][0-9]{1,2}[./-]?\z", RegexOptions.None, matchTimeoutMilliseconds: 1000)]
     private static partial Regex NumericNoYear();
 
-    [GeneratedRegex(@"\b(deceased|died|passed away|d\.?\s*19[0-9][0-9]|d\.?\s*20[0-9][0-9])\b|†", RegexOptions.IgnoreCase | RegexOptions.CultureInvariant)]
+    [GeneratedRegex(@"\b(deceased|died|passed away|d\.?\s*19[0-9][0-9]|d\.?\s*20[0-9][0-9])\b|†", RegexOptions.ExplicitCapture | RegexOptions.IgnoreCase | RegexOptions.CultureInvariant, matchTimeoutMilliseconds: 1000)]
     private static partial Regex DeathWords();
 
-    [GeneratedRegex(@"\b(do not (contact|call|mail|email|write)|don'?t contact|no contact|wants? no (mail|contact|calls?)|never contact|leave alone)\b", RegexOptions.IgnoreCase | RegexOptions.CultureInvariant)]
+    [GeneratedRegex(@"\b(do not (contact|call|mail|email|write)|don'?t contact|no contact|wants? no (mail|contact|calls?)|never contact|leave alone)\b", RegexOptions.ExplicitCapture | RegexOptions.IgnoreCase | RegexOptions.CultureInvariant, matchTimeoutMilliseconds: 1000)]
     private static partial Regex NoContactWords();
 
-    [GeneratedRegex(@"^\s*(grand )?(sub)?totals?\b|^\s*(count|sum)\s*[:=]", RegexOptions.IgnoreCase | RegexOptions.CultureInvariant)]
+    [GeneratedRegex(@"^\s*(grand )?(sub)?totals?\b|^\s*(count|sum)\s*[:=]", RegexOptions.ExplicitCapture | RegexOptions.IgnoreCase | RegexOptions.CultureInvariant, matchTimeoutMilliseconds: 1000)]
     private static partial Regex TotalWords();
 
-    [GeneratedRegex(@"\s+(at|\(at\)|\[at\])\s+", RegexOptions.IgnoreCase | RegexOptions.CultureInvariant)]
+    [GeneratedRegex(@"\s+(at|\(at\)|\[at\])\s+", RegexOptions.ExplicitCapture | RegexOptions.IgnoreCase | RegexOptions.CultureInvariant, matchTimeoutMilliseconds: 1000)]
     private static partial Regex WrittenAt();
 
     /// <summary>A date in any usual style; a numeric one by the practice's order; without a year it stays without.</summary>

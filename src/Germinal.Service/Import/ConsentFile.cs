@@ -1,3 +1,4 @@
+using Germinal.Core.Time;
 using System.Globalization;
 using Germinal.Channels.Tables;
 using Germinal.Core.Contact;
@@ -49,7 +50,7 @@ public sealed class ConsentFile
         csv.WriteRow(Columns);
         await foreach (var c in db.Consent.AsNoTracking().Where(c => c.PersonId == person.Id).OrderBy(c => c.At).ThenBy(c => c.Id).AsAsyncEnumerable().WithCancellation(stop))
         {
-            csv.WriteRow([person.Email, person.Mobile, c.Channel, c.Purpose ?? "everything", c.Topic, c.IsIn ? "in" : "out", c.Basis, c.At.ToString(), c.Source, c.Evidence, c.Reason]);
+            csv.WriteRow([person.Email, person.Mobile, c.Channel, c.Purpose ?? "everything", c.Topic, c.IsIn ? "in" : "out", c.Basis, c.At.Iso(), c.Source, c.Evidence, c.Reason]);
         }
     }
 

@@ -34,7 +34,7 @@ public static class ClockEndpoints
         var clock = await db.Clock.AsNoTracking().SingleAsync(stop);
         var zone = await db.Practices.AsNoTracking().Where(p => p.Id == db.PracticeId).Select(p => p.ZoneId).SingleAsync(stop);
         var now = clock.Real ? SystemClock.Instance.GetCurrentInstant() : clock.Now;
-        return new ClockDto(now.ToString(), zone, clock.Real, clock.MoveFrom?.ToString(), clock.MoveTo?.ToString());
+        return new ClockDto(now.Iso(), zone, clock.Real, clock.MoveFrom?.Iso(), clock.MoveTo?.Iso());
     }
 
     /// <summary>Asks the worker to move the clock: by <c>PT1H</c>, <c>P7D</c>, to <c>tomorrow</c> morning, or to a date, 8:15.</summary>

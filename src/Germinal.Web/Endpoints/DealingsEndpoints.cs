@@ -96,9 +96,9 @@ public static class DealingsEndpoints
         var tasks = await db.Tasks.AsNoTracking().Where(t => t.PersonId == id && t.DoneAt == null).OrderBy(t => t.Due).Take(20).ToListAsync(stop);
         var members = await db.Users.AsNoTracking().Where(u => u.PracticeId == db.PracticeId).ToDictionaryAsync(u => u.Id, u => u.Name, stop);
         return TypedResults.Ok(new DealingsDto(
-            [.. opportunities.Select(o => new OpportunityDto(o.Id, o.Title, o.Stage, o.Status, o.LostReason, o.OpenedAt.ToString(), o.ClosedAt?.ToString()))],
-            [.. appointments.Select(a => new AppointmentDto(a.Id, a.Type, a.At.ToString(), a.Place, a.CancelledAt is not null))],
-            [.. inquiries.Select(i => new InquiryDto(i.Id, i.Form, i.How, i.Text, i.ReceivedAt.ToString(), i.AnsweredAt?.ToString(), i.AnsweredBy))],
+            [.. opportunities.Select(o => new OpportunityDto(o.Id, o.Title, o.Stage, o.Status, o.LostReason, o.OpenedAt.Iso(), o.ClosedAt?.Iso()))],
+            [.. appointments.Select(a => new AppointmentDto(a.Id, a.Type, a.At.Iso(), a.Place, a.CancelledAt is not null))],
+            [.. inquiries.Select(i => new InquiryDto(i.Id, i.Form, i.How, i.Text, i.ReceivedAt.Iso(), i.AnsweredAt?.Iso(), i.AnsweredBy))],
             [.. tasks.Select(t => new TaskDto(t.Id, t.Kind, t.Title, LocalDatePattern.Iso.Format(t.Due), t.Source, t.MemberId is { } m ? members.GetValueOrDefault(m) : null))]));
     }
 

@@ -1,3 +1,4 @@
+using Germinal.Core.Time;
 using System.Globalization;
 using System.Text;
 using Germinal.Channels.Tables;
@@ -65,7 +66,7 @@ public static class ImportEndpoints
     });
 
     private static ImportDto Dto(ImportRow i) =>
-        new(i.Id, i.FileName, i.Status, i.CreatedAt.ToString(), i.By, i.RowsInAll, i.RowsDone, i.Added, i.Filled, i.Unchanged, i.LeftOut, i.Error);
+        new(i.Id, i.FileName, i.Status, i.CreatedAt.Iso(), i.By, i.RowsInAll, i.RowsDone, i.Added, i.Filled, i.Unchanged, i.LeftOut, i.Error);
 
     private static async Task<Results<Ok<ImportDto>, ValidationProblem>> Upload(IFormFile file, GerminalDb db, Caller caller, CancellationToken stop)
     {

@@ -1,3 +1,4 @@
+using Germinal.Core.Time;
 using Germinal.Core.Engine;
 using Germinal.Channels.Letters;
 using Germinal.Channels.Post;
@@ -49,7 +50,7 @@ public static class NoteEndpoints
             var practice = engine.Practice.InVoiceOf(definition);
             var step = (NoteStep)definition.StepOf(t.StepId)!;
             var text = liquid.FillText(step.Body, person, practice, practice.SenderFor(person, step), now, []);
-            return (new NoteDto(t.Id, new PersonRef(person.Id, person.Name), definition.Name, t.Due.ToString(), text, person.Address, t.PrintedAt is not null), new PrintedNote(text, person.Name, person.Address ?? ""));
+            return (new NoteDto(t.Id, new PersonRef(person.Id, person.Name), definition.Name, t.Due.Iso(), text, person.Address, t.PrintedAt is not null), new PrintedNote(text, person.Name, person.Address ?? ""));
         })];
     }
 

@@ -1,3 +1,4 @@
+using Germinal.Core.Time;
 using Germinal.Core.Engine;
 using Germinal.Service;
 using Germinal.Service.Clock;
@@ -157,7 +158,7 @@ public static class PeopleEndpoints
         var (p, next, last) = listed;
         return new PersonLine(
             p.Id, NameOf(p), p.Email, p.Stage, p.OwnerId is { } o ? owners.GetValueOrDefault(o) : null,
-            next == Instant.MaxValue ? null : next.ToString(), last == Instant.MinValue ? null : last.ToString(), p.Tags, p.DoNotContact);
+            next == Instant.MaxValue ? null : next.Iso(), last == Instant.MinValue ? null : last.Iso(), p.Tags, p.DoNotContact);
     }
 
     /// <summary>A person's name, or what there is of it.</summary>

@@ -114,12 +114,12 @@ public static class PersonEndpoints
         var zone = practice.ZoneOf(facts);
         return new PersonDto(
             p.Id, p.Edition, facts.Name, p.FirstName, p.LastName, p.Email, p.OtherEmail, p.Mobile, p.MobileExtension, p.OtherPhone, p.OtherPhoneExtension,
-            p.Address, p.ZoneId, zone.Id, p.OwnerId, practice.Members.FirstOrDefault(m => m.Id == p.OwnerId)?.Name, p.Stage, p.StageSince?.ToString(), p.Source, p.Tags, p.Lists, p.AddedAt.ToString(),
+            p.Address, p.ZoneId, zone.Id, p.OwnerId, practice.Members.FirstOrDefault(m => m.Id == p.OwnerId)?.Name, p.Stage, p.StageSince?.Iso(), p.Source, p.Tags, p.Lists, p.AddedAt.Iso(),
             p.DoNotContact, p.DoNotContactReason, p.DoNotContactToConfirm, p.Died,
             [.. dates.Select(d => new KeyDateDto(d.Name, new Core.Time.YearlyDate(d.Month, d.Day, d.Year).ToString(), d.Yearly))],
             [.. new[] { Channel.Email, Channel.Text, Channel.Call, Channel.Post }.Select(c => May(facts, practice, c, now, zone))],
-            [.. ledger.Select(c => new ConsentDto(c.Channel, c.Purpose, c.Topic, c.IsIn, c.Basis, c.At.ToString(), c.Source, c.Reason, c.By))],
-            [.. runs.Select(r => new RunDto(r.Id, r.ProgramId, r.Name, r.StartedAt.ToString(), Period.DaysBetween(r.StartedAt.InZone(zone).Date, now.InZone(zone).Date), r.PausedAt is not null))]);
+            [.. ledger.Select(c => new ConsentDto(c.Channel, c.Purpose, c.Topic, c.IsIn, c.Basis, c.At.Iso(), c.Source, c.Reason, c.By))],
+            [.. runs.Select(r => new RunDto(r.Id, r.ProgramId, r.Name, r.StartedAt.Iso(), Period.DaysBetween(r.StartedAt.InZone(zone).Date, now.InZone(zone).Date), r.PausedAt is not null))]);
     }
 
     private static MayWe May(PersonFacts person, Practice practice, Channel channel, Instant now, DateTimeZone zone)
@@ -273,7 +273,7 @@ public static class PersonEndpoints
         }
 
         var coming = before is null ? await ComingAsync(db, engine, facts, now, practice, stop) : [];
-        return TypedResults.Ok(new ThreadDto(now.ToString(), zone.Id, coming, [.. page.Select(l => l.Line)], next));
+        return TypedResults.Ok(new ThreadDto(now.Iso(), zone.Id, coming, [.. page.Select(l => l.Line)], next));
     }
 
     /// <summary>A year ahead, rehearsed by the engine from the person's state.</summary>

@@ -104,7 +104,7 @@ public static class ProgramEndpoints
         {
             var definition = ProgramFile.Read(p.Draft).Program;
             var (on, through, stopped) = counts.GetValueOrDefault(p.Id);
-            return new ProgramLine(p.Id, p.Name, definition?.Description, p.Status, p.OnSince?.ToString(), p.CurrentVersion, on, through, stopped, definition is null ? [] : LineOf(definition));
+            return new ProgramLine(p.Id, p.Name, definition?.Description, p.Status, p.OnSince?.Iso(), p.CurrentVersion, on, through, stopped, definition is null ? [] : LineOf(definition));
         })];
     }
 
@@ -217,7 +217,7 @@ public static class ProgramEndpoints
         var published = await db.ProgramVersions.AsNoTracking().Where(v => v.ProgramId == id && v.Version == row.CurrentVersion).Select(v => v.Definition).FirstOrDefaultAsync(stop);
         var (on, through, stopped) = (await CountsAsync(db, id, stop)).GetValueOrDefault(id);
         return TypedResults.Ok(new ProgramDto(
-            row.Id, row.Status, row.OnSince?.ToString(), row.CurrentVersion, row.DraftNumber, row.DraftBy, published == row.Draft, JsonSerializer.Deserialize<JsonElement>(row.Draft),
+            row.Id, row.Status, row.OnSince?.Iso(), row.CurrentVersion, row.DraftNumber, row.DraftBy, published == row.Draft, JsonSerializer.Deserialize<JsonElement>(row.Draft),
             [.. findings.Select(Dto)], on, through, stopped, reading.Program is null ? [] : LineOf(reading.Program)));
     }
 
@@ -339,7 +339,7 @@ public static class ProgramEndpoints
         }
 
         var (onOlder, changing) = await desk.OlderRunsAsync(db, row, await PracticeClock.NowAsync(db, stop), stop);
-        return TypedResults.Ok(new OlderRunsDto(onOlder, changing.Count, [.. changing.Take(20).Select(c => new ChangingDate(new PersonRef(c.Id, c.Name), c.Now.ToString(), c.Then == NodaTime.Instant.MaxValue ? null : c.Then.ToString()))]));
+        return TypedResults.Ok(new OlderRunsDto(onOlder, changing.Count, [.. changing.Take(20).Select(c => new ChangingDate(new PersonRef(c.Id, c.Name), c.Now.Iso(), c.Then == NodaTime.Instant.MaxValue ? null : c.Then.Iso()))]));
     }
 
     private static async Task<Results<Ok<PeopleEndpoints.Changed>, NotFound>> ForAllRuns(Guid id, string kind, GerminalDb db, Caller caller, CancellationToken stop) =>
@@ -391,7 +391,7 @@ public static class ProgramEndpoints
 
         return TypedResults.Ok(new PreviewDto(
             new PersonRef(facts.Id, facts.Name), practice.ZoneOf(facts).Id, refusal is null ? null : Why.Reason(refusal.Reason),
-            [.. touches.Select(t => new PreviewTouch(t.Step.Id, (t.SettledAt ?? t.Due).ToString(), t.Outcome?.ToString().ToLowerInvariant(), t.Reason is null ? null : Why.Reason(t.Reason)))],
+            [.. touches.Select(t => new PreviewTouch(t.Step.Id, (t.SettledAt ?? t.Due).Iso(), t.Outcome?.ToString().ToLowerInvariant(), t.Reason is null ? null : Why.Reason(t.Reason)))],
             letter));
     }
 

@@ -1,3 +1,4 @@
+using Germinal.Core.Time;
 using Germinal.Channels.Letters;
 using Germinal.Core.Contact;
 using Germinal.Core.Engine;
@@ -25,7 +26,7 @@ internal static class ThreadLines
             TouchStatus.Open => "on the day sheet",
             _ => t.Status.Word(),
         };
-        return new ThreadLine($"t{t.Id:N}", t.SettledAt!.Value.ToString(), t.Kind, title, detail, reason.Length > 0 ? $"{status}: {reason}" : status, t.Id, names.GetValueOrDefault(t.ProgramId), null);
+        return new ThreadLine($"t{t.Id:N}", t.SettledAt!.Value.Iso(), t.Kind, title, detail, reason.Length > 0 ? $"{status}: {reason}" : status, t.Id, names.GetValueOrDefault(t.ProgramId), null);
     }
 
     public static ThreadLine Of(EventRow e, DateTimeZone zone)
@@ -73,20 +74,20 @@ internal static class ThreadLines
             EventKinds.RunStopped => ("A program was stopped by hand", null),
             _ => (e.Kind, (string?)null),
         };
-        return new ThreadLine($"e{e.Id}", e.At.ToString(), e.Kind, title, detail, null, null, null, e.By, Data("quoted") is { Length: > 0 } quoted ? quoted : null);
+        return new ThreadLine($"e{e.Id}", e.At.Iso(), e.Kind, title, detail, null, null, null, e.By, Data("quoted") is { Length: > 0 } quoted ? quoted : null);
     }
 
     private static string Moment(string instant, DateTimeZone zone) =>
         NodaTime.Text.InstantPattern.ExtendedIso.Parse(instant).TryGetValue(default, out var at) ? Phrases.Moment(at, zone) : "";
 
     public static ThreadLine Started(RunRow r, Dictionary<Guid, string> names, DateTimeZone zone) => new(
-        $"s{r.Id:N}", r.StartedAt.ToString(), "started", $"“{names.GetValueOrDefault(r.ProgramId)}” started", Why.Started(r.Cause, names.GetValueOrDefault(r.ProgramId, ""), r.StartedAt, zone).Text, null, null, names.GetValueOrDefault(r.ProgramId), null);
+        $"s{r.Id:N}", r.StartedAt.Iso(), "started", $"“{names.GetValueOrDefault(r.ProgramId)}” started", Why.Started(r.Cause, names.GetValueOrDefault(r.ProgramId, ""), r.StartedAt, zone).Text, null, null, names.GetValueOrDefault(r.ProgramId), null);
 
     public static ThreadLine Ended(RunRow r, Dictionary<Guid, string> names) => new(
-        $"f{r.Id:N}", r.EndedAt!.Value.ToString(), "ended", $"“{names.GetValueOrDefault(r.ProgramId)}” {(r.StopReason is null ? "finished" : $"stopped: {Why.Reason(r.StopReason)}")}", null, null, null, names.GetValueOrDefault(r.ProgramId), null);
+        $"f{r.Id:N}", r.EndedAt!.Value.Iso(), "ended", $"“{names.GetValueOrDefault(r.ProgramId)}” {(r.StopReason is null ? "finished" : $"stopped: {Why.Reason(r.StopReason)}")}", null, null, null, names.GetValueOrDefault(r.ProgramId), null);
 
     public static ThreadLine Refused(RefusalRow r, Dictionary<Guid, string> names) => new(
-        $"r{r.Id}", r.At.ToString(), "refused", $"“{names.GetValueOrDefault(r.ProgramId, r.Cause.Detail)}” did not start: {Why.Reason(r.Reason)}", null, null, null, names.GetValueOrDefault(r.ProgramId), null);
+        $"r{r.Id}", r.At.Iso(), "refused", $"“{names.GetValueOrDefault(r.ProgramId, r.Cause.Detail)}” did not start: {Why.Reason(r.Reason)}", null, null, null, names.GetValueOrDefault(r.ProgramId), null);
 
     public static ThreadLine Coming(RehearsedTouch t, PersonFacts person, Practice practice, PersonState state, LiquidLetters liquid)
     {
@@ -100,7 +101,7 @@ internal static class ThreadLines
             Outcome.Blocked => $"cannot go: {Why.Reason(t.Reason)}",
             _ => null,
         };
-        return new ThreadLine($"c{t.TouchId:N}", at.ToString(), t.Step.Kind, title, null, status, t.TouchId, t.Program.Definition.Name, null);
+        return new ThreadLine($"c{t.TouchId:N}", at.Iso(), t.Step.Kind, title, null, status, t.TouchId, t.Program.Definition.Name, null);
     }
 
     /// <summary>A step without a filled letter: its words as written.</summary>

@@ -94,17 +94,17 @@ public static class TodayEndpoints
             var theirs = engine.Practice.ZoneOf(person);
             var sent = last.GetValueOrDefault(t.PersonId);
             return new CallDto(
-                t.Id, t.Kind, false, Ref(t.PersonId), names.GetValueOrDefault(t.ProgramId, ""), Period.DaysBetween(starts[t.RunId].InZone(theirs).Date, t.FirstDue.InZone(theirs).Date), t.FirstDue.ToString(), person.AddressOf(Channel.Call),
+                t.Id, t.Kind, false, Ref(t.PersonId), names.GetValueOrDefault(t.ProgramId, ""), Period.DaysBetween(starts[t.RunId].InZone(theirs).Date, t.FirstDue.InZone(theirs).Date), t.FirstDue.Iso(), person.AddressOf(Channel.Call),
                 person.Mobile is not null ? rows[t.PersonId].MobileExtension : rows[t.PersonId].OtherPhoneExtension,
                 theirs.Id == zone.Id ? null : Phrases.Time(now.InZone(theirs).TimeOfDay),
-                liquid.FillText(StepOf(engine, t).Templates[0].Text, person, engine.Practice, engine.Practice.SenderFor(person), now, []), sent?.Subject, sent?.SentAt.ToString(),
+                liquid.FillText(StepOf(engine, t).Templates[0].Text, person, engine.Practice, engine.Practice.SenderFor(person), now, []), sent?.Subject, sent?.SentAt.Iso(),
                 placed.TryGetValue(t.Id, out var place) && place.OverCapacity);
         }).Concat(own.Select(t =>
         {
             var person = facts[t.PersonId];
             var theirs = engine.Practice.ZoneOf(person);
             return new CallDto(
-                t.Id, t.Kind, true, Ref(t.PersonId), t.Source, 0, t.Due.AtStartOfDayInZone(zone).ToInstant().ToString(), person.AddressOf(Channel.Call), null,
+                t.Id, t.Kind, true, Ref(t.PersonId), t.Source, 0, t.Due.AtStartOfDayInZone(zone).ToInstant().Iso(), person.AddressOf(Channel.Call), null,
                 theirs.Id == zone.Id ? null : Phrases.Time(now.InZone(theirs).TimeOfDay), t.Title, null, null, false);
         })).ToList();
 
@@ -119,20 +119,20 @@ public static class TodayEndpoints
             var missing = new List<string>();
             var subject = liquid.FillText(step.Templates[0].Text, facts[person], engine.Practice, engine.Practice.SenderFor(facts[person]), due, missing);
             missing.AddRange(engine.Templates.Missing(step, facts[person], engine.Practice, engine.Practice.SenderFor(facts[person]), due));
-            return new GoingDto(touch, step.Kind, Ref(person), program, names.GetValueOrDefault(program, ""), step.Id, due.ToString(), due < tomorrow, subject, held, missing.Count > 0 ? MergeFields.Say(missing.Distinct(StringComparer.Ordinal)) : null, isPlanned);
+            return new GoingDto(touch, step.Kind, Ref(person), program, names.GetValueOrDefault(program, ""), step.Id, due.Iso(), due < tomorrow, subject, held, missing.Count > 0 ? MergeFields.Say(missing.Distinct(StringComparer.Ordinal)) : null, isPlanned);
         }
 
         var (waiting, waitingInAll) = await WaitingEndpoints.ReadAsync(db, caller, names, stop);
         var mendings = mending.Select(t => new MendingDto(
-            t.Id, Ref(t.PersonId), t.FirstDue.ToString(), StepOf(engine, t).Templates is [var words, ..] ? liquid.FillText(words.Text, facts[t.PersonId], engine.Practice, null, now, []) : t.StepId,
+            t.Id, Ref(t.PersonId), t.FirstDue.Iso(), StepOf(engine, t).Templates is [var words, ..] ? liquid.FillText(words.Text, facts[t.PersonId], engine.Practice, null, now, []) : t.StepId,
             ProblemOf(t), t.Checks.LastOrDefault(c => c.Kind == CheckKind.CanBeFilled && !c.Passed)?.Found.ElementAtOrDefault(1), t.Status.Word()))
-            .Concat(setAside.Select(s => new MendingDto(s.PersonId, Ref(s.PersonId), now.ToString(), "", $"work on them stopped with an error: {s.SetAside}", null, "set-aside"))).ToList();
-        var providers = await db.Providers.AsNoTracking().Where(p => p.Trouble != null).OrderBy(p => p.Name).Select(p => new ProviderDto(p.Name, p.Trouble!, p.Since.ToString())).ToListAsync(stop);
+            .Concat(setAside.Select(s => new MendingDto(s.PersonId, Ref(s.PersonId), now.Iso(), "", $"work on them stopped with an error: {s.SetAside}", null, "set-aside"))).ToList();
+        var providers = await db.Providers.AsNoTracking().Where(p => p.Trouble != null).OrderBy(p => p.Name).Select(p => new ProviderDto(p.Name, p.Trouble!, p.Since.Iso())).ToListAsync(stop);
         var ordered = goingDtos.OrderBy(g => g.Due, StringComparer.Ordinal).ToList();
         var occasionsToday = ordered.Count(g => !g.Planned && g.IsToday);
         var occasionsTomorrow = ordered.Count(g => !g.Planned && !g.IsToday);
         return new TodayDto(
-            now.ToString(), zone.Id, callsInAll + own.Count, callDtos, goingToday + occasionsToday, goingInAll - goingToday + occasionsTomorrow, ordered, counts,
+            now.Iso(), zone.Id, callsInAll + own.Count, callDtos, goingToday + occasionsToday, goingInAll - goingToday + occasionsTomorrow, ordered, counts,
             waitingInAll, waiting, await stuck.CountAsync(stop) + setAside.Count, mendings, later, providers);
     }
 

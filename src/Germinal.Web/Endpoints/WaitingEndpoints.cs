@@ -1,3 +1,4 @@
+using Germinal.Core.Time;
 using Germinal.Core.Engine;
 using Germinal.Service.Clock;
 using Germinal.Service.Engine;
@@ -61,11 +62,11 @@ public static class WaitingEndpoints
         PersonRef? Ref(Guid? id) => id is { } known && names.TryGetValue(known, out var name) ? new PersonRef(known, name) : null;
         List<WaitingDto> all =
         [
-            .. inquiries.Select(i => new WaitingDto($"i{i.Id:N}", "inquiry", Ref(i.PersonId), i.ReceivedAt.ToString(), $"asked{(i.Form is null ? "" : $" by “{i.Form}”")}: {Short(i.Text)}")),
+            .. inquiries.Select(i => new WaitingDto($"i{i.Id:N}", "inquiry", Ref(i.PersonId), i.ReceivedAt.Iso(), $"asked{(i.Form is null ? "" : $" by “{i.Form}”")}: {Short(i.Text)}")),
             .. messages.Select(m => Written(m, Ref(m.PersonId ?? m.GuessId), files.Contains(m.Id))),
-            .. told.Select(n => new WaitingDto($"n{n.Id}", n.Kind, Ref(n.PersonId), n.At.ToString(), n.Text)),
-            .. refusals.Select(r => new WaitingDto($"r{r.Id}", "refused", Ref(r.PersonId), r.At.ToString(), $"“{programs.GetValueOrDefault(r.ProgramId, r.Cause.Detail)}” did not start: {Why.Reason(r.Reason)}")),
-            .. toConfirm.Select(p => new WaitingDto($"c{p.Id:N}", "confirm", new PersonRef(p.Id, PeopleEndpoints.NameOf(p)), p.AddedAt.ToString(), $"the list said “{p.DoNotContactReason}”; nothing goes to them until you say otherwise")),
+            .. told.Select(n => new WaitingDto($"n{n.Id}", n.Kind, Ref(n.PersonId), n.At.Iso(), n.Text)),
+            .. refusals.Select(r => new WaitingDto($"r{r.Id}", "refused", Ref(r.PersonId), r.At.Iso(), $"“{programs.GetValueOrDefault(r.ProgramId, r.Cause.Detail)}” did not start: {Why.Reason(r.Reason)}")),
+            .. toConfirm.Select(p => new WaitingDto($"c{p.Id:N}", "confirm", new PersonRef(p.Id, PeopleEndpoints.NameOf(p)), p.AddedAt.Iso(), $"the list said “{p.DoNotContactReason}”; nothing goes to them until you say otherwise")),
         ];
         var inAll = await inquired.CountAsync(stop) + await received.CountAsync(stop) + await notices.CountAsync(stop) + await refused.CountAsync(stop) + await confirm.CountAsync(stop);
         return (all, inAll);
@@ -74,7 +75,7 @@ public static class WaitingEndpoints
     private static WaitingDto Written(ReceivedRow m, PersonRef? person, bool hasFile)
     {
         var (kind, text) = m.PersonId is null ? ("unknown", $"{m.FromAddress} wrote: {Short(m.Text)}") : ("reply", m.Text.Length > 0 ? Short(m.Text) : m.Subject);
-        return new WaitingDto($"m{m.Id}", kind, person, m.At.ToString(), text, m.Quoted.Length > 0 ? Short(m.Quoted) : null, hasFile ? $"/api/received/{m.Id}/whole" : null);
+        return new WaitingDto($"m{m.Id}", kind, person, m.At.Iso(), text, m.Quoted.Length > 0 ? Short(m.Quoted) : null, hasFile ? $"/api/received/{m.Id}/whole" : null);
     }
 
     /// <summary>What came in as a whole, as a file to keep: it is never shown as a page of ours.</summary>

@@ -1,3 +1,4 @@
+using System.Globalization;
 using Serilog;
 using Serilog.Events;
 
@@ -17,6 +18,6 @@ internal static class Logs
 
     /// <summary>To a file that turns over by size, the last few kept; to the console where none is named.</summary>
     private static LoggerConfiguration To(this LoggerConfiguration log, string? file) => string.IsNullOrEmpty(file)
-        ? log.WriteTo.Console(outputTemplate: Line)
+        ? log.WriteTo.Console(outputTemplate: Line, formatProvider: CultureInfo.InvariantCulture)
         : log.WriteTo.File(file, outputTemplate: Line, fileSizeLimitBytes: 10_000_000, rollOnFileSizeLimit: true, retainedFileCountLimit: 5, formatProvider: System.Globalization.CultureInfo.InvariantCulture);
 }
