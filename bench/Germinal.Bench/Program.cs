@@ -24,7 +24,9 @@ if (args is [_, "only" or "paced"])
 
 Console.WriteLine($"{Environment.ProcessorCount} cores, {people:n0} people x 10 programs x 12 months");
 Console.WriteLine();
-Console.WriteLine("| work | touches | seconds | touches/s | one local moment a touch, bare, one core | ratio | the conversions a touch needs, bare, one core | ratio | the same on all cores | ratio |");
+Console.WriteLine(
+    "| work | touches | seconds | touches/s | one local moment a touch, bare, one core | ratio | the conversions a touch needs, bare, one core | ratio | the same on all cores | ratio |"
+);
 Console.WriteLine("|---|---|---|---|---|---|---|---|---|---|");
 foreach (var (name, paced) in new[] { ("rehearse, no pace", false), ("rehearse, two pace rules", true) })
 {
@@ -34,7 +36,9 @@ foreach (var (name, paced) in new[] { ("rehearse, no pace", false), ("rehearse, 
     var (one, _) = Best(() => Bare(touches, back: 0, parallel: false));
     var (four, _) = Best(() => Bare(touches, back: 3, parallel: false));
     var (all, _) = Best(() => Bare(touches, back: 3, parallel: true));
-    Console.WriteLine($"| {name} | {touches:n0} | {seconds:0.00} | {touches / seconds:n0} | {one:0.000} s | {seconds / one:0.0} | {four:0.000} s | {seconds / four:0.0} | {all:0.000} s | {seconds / all:0.0} |");
+    Console.WriteLine(
+        $"| {name} | {touches:n0} | {seconds:0.00} | {touches / seconds:n0} | {one:0.000} s | {seconds / one:0.0} | {four:0.000} s | {seconds / four:0.0} | {all:0.000} s | {seconds / all:0.0} |"
+    );
 }
 
 {
@@ -54,21 +58,41 @@ foreach (var n in new[] { people, people * 10 })
 
 Console.WriteLine();
 var rule = RuleReader.Read(
-    System.Text.Json.JsonDocument.Parse("""{"all":[{"field":"email","op":"exists"},{"field":"age","op":"more","value":40},{"any":[{"field":"tags","op":"has","value":"VIP"},{"field":"first_name","op":"starts-with","value":"name1"}]},{"not":{"field":"stage","op":"is","value":"Planning/Client"}}]}""").RootElement, "", [])!;
+    System
+        .Text.Json.JsonDocument.Parse(
+            """{"all":[{"field":"email","op":"exists"},{"field":"age","op":"more","value":40},{"any":[{"field":"tags","op":"has","value":"VIP"},{"field":"first_name","op":"starts-with","value":"name1"}]},{"not":{"field":"stage","op":"is","value":"Planning/Client"}}]}"""
+        )
+        .RootElement,
+    "",
+    []
+)!;
 var crowd = Enumerable.Range(0, 10_000).Select(World.Person).ToList();
 var moment = new RuleMoment(World.From, DateTimeZoneProviders.Tzdb["America/New_York"]);
 var (judging, held) = Best(() => Enumerable.Range(0, 50).Sum(_ => (long)crowd.Count(p => RuleJudge.Holds(rule, p, moment))));
 Console.WriteLine($"A rule of five leaves judged {50 * crowd.Count / judging:n0} times a second on one core ({held / 50:n0} of {crowd.Count:n0} hold).");
 
-var calls = Enumerable.Range(0, 10_000).Select(i => new CallToPlace(StableId.Of(Guid.Empty, $"call {i}"), new LocalDate(2027, 1, 1).PlusDays(i * 37 % 365), i % 5)).ToList();
-var capacity = System.Collections.Frozen.FrozenDictionary.ToFrozenDictionary(Enumerable.Range(1, 5).Select(d => new KeyValuePair<IsoDayOfWeek, int>((IsoDayOfWeek)d, 40)));
+var calls = Enumerable
+    .Range(0, 10_000)
+    .Select(i => new CallToPlace(StableId.Of(Guid.Empty, $"call {i}"), new LocalDate(2027, 1, 1).PlusDays(i * 37 % 365), i % 5))
+    .ToList();
+var capacity = System.Collections.Frozen.FrozenDictionary.ToFrozenDictionary(
+    Enumerable.Range(1, 5).Select(d => new KeyValuePair<IsoDayOfWeek, int>((IsoDayOfWeek)d, 40))
+);
 var (placing, over) = Best(() => CallSheet.Place(calls, capacity, WorkCalendar.MondayToFriday).Count(p => p.OverCapacity));
 Console.WriteLine($"10,000 calls placed on days in {placing * 1000:0} ms ({over:n0} over capacity).");
 
 static long Rehearse(TouchEngine engine, int people)
 {
     var touches = 0L;
-    Rehearsal.OfMany(engine, new World.People(people, engine), World.From, World.Until, (_, _, t) => Interlocked.Add(ref touches, t.Count(x => x.SettledAt is not null)), null, default);
+    Rehearsal.OfMany(
+        engine,
+        new World.People(people, engine),
+        World.From,
+        World.Until,
+        (_, _, t) => Interlocked.Add(ref touches, t.Count(x => x.SettledAt is not null)),
+        null,
+        default
+    );
     return touches;
 }
 
@@ -77,7 +101,9 @@ static long Rehearse(TouchEngine engine, int people)
 // open when it goes; a text or call twice more.
 static long Bare(long touches, int back, bool parallel)
 {
-    var zones = new[] { "America/New_York", "America/Chicago", "America/Denver", "America/Los_Angeles", "America/Phoenix" }.Select(z => DateTimeZoneProviders.Tzdb[z]).ToArray();
+    var zones = new[] { "America/New_York", "America/Chicago", "America/Denver", "America/Los_Angeles", "America/Phoenix" }
+        .Select(z => DateTimeZoneProviders.Tzdb[z])
+        .ToArray();
     var resolver = Resolvers.CreateMappingResolver(Resolvers.ReturnEarlier, Resolvers.ReturnForwardShifted);
     long Some(long from, long to)
     {

@@ -11,7 +11,12 @@ namespace Germinal.LiveBench;
 /// <summary>Takes every message and keeps none.</summary>
 internal sealed class Nowhere : MessageStore
 {
-    public override Task<SmtpResponse> SaveAsync(ISessionContext context, IMessageTransaction transaction, ReadOnlySequence<byte> buffer, CancellationToken cancellationToken) => Task.FromResult(SmtpResponse.Ok);
+    public override Task<SmtpResponse> SaveAsync(
+        ISessionContext context,
+        IMessageTransaction transaction,
+        ReadOnlySequence<byte> buffer,
+        CancellationToken cancellationToken
+    ) => Task.FromResult(SmtpResponse.Ok);
 }
 
 /// <summary>Keeps the first message that goes through it.</summary>

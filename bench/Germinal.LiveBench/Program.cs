@@ -39,43 +39,56 @@ var options = new SmtpServerOptionsBuilder().ServerName("null").Endpoint(e => e.
 var services = new SmtpServer.ComponentModel.ServiceProvider();
 services.Add(new Nowhere());
 var server = new SmtpServer.SmtpServer(options, services).StartAsync(serving.Token);
-using var transport = new KeepsOne(new SmtpTransport(new MailServer("127.0.0.1", port, Connections, null, "none", Pipelines: false), new HttpClient(), new ServerLine(true)));
+using var transport = new KeepsOne(
+    new SmtpTransport(new MailServer("127.0.0.1", port, Connections, null, "none", Pipelines: false), new HttpClient(), new ServerLine(true))
+);
 
 // A little of each first, so that neither is measured while it is compiled.
 await DispatchAsync(4000);
 await BareMailAsync(20000);
 var bare = await BareMailAsync(emails);
 var sent = await DispatchAsync(emails);
-Console.WriteLine($"| dispatch of {emails:n0} emails | {sent.Seconds:0.0} s | {emails / sent.Seconds:n0}/s | bare MailKit {bare:0.0} s | {sent.Seconds / bare:0.0} × | highest working set {sent.Megabytes} MB |");
+Console.WriteLine(
+    $"| dispatch of {emails:n0} emails | {sent.Seconds:0.0} s | {emails / sent.Seconds:n0}/s | bare MailKit {bare:0.0} s | {sent.Seconds / bare:0.0} × | highest working set {sent.Megabytes} MB |"
+);
 var written = await BareRowsAsync();
 var reacted = await ReactAsync();
-Console.WriteLine($"| {changes:n0} stage changes, each starting a run | {reacted.Seconds:0.0} s | {changes / reacted.Seconds:n0}/s | the same rows by Npgsql in batches of 500 {written:0.0} s | {reacted.Seconds / written:0.0} × | highest working set {reacted.Megabytes} MB |");
+Console.WriteLine(
+    $"| {changes:n0} stage changes, each starting a run | {reacted.Seconds:0.0} s | {changes / reacted.Seconds:n0}/s | the same rows by Npgsql in batches of 500 {written:0.0} s | {reacted.Seconds / written:0.0} × | highest working set {reacted.Megabytes} MB |"
+);
 await serving.CancelAsync();
 
 // As many messages, each as the engine built it, over as many connections.
 async Task<double> BareMailAsync(int count)
 {
     var watch = Stopwatch.StartNew();
-    await Parallel.ForAsync(0, Connections, new ParallelOptions { MaxDegreeOfParallelism = Connections }, async (lane, stop) =>
-    {
-        using var message = await MimeMessage.LoadAsync(new MemoryStream(transport.Kept), stop);
-        for (var i = lane; i < count; i += Connections)
+    await Parallel.ForAsync(
+        0,
+        Connections,
+        new ParallelOptions { MaxDegreeOfParallelism = Connections },
+        async (lane, stop) =>
         {
-            await transport.SendAsync(message, transport.ReturnPath, null, stop);
+            using var message = await MimeMessage.LoadAsync(new MemoryStream(transport.Kept), stop);
+            for (var i = lane; i < count; i += Connections)
+            {
+                await transport.SendAsync(message, transport.ReturnPath, null, stop);
+            }
         }
-    });
+    );
     return watch.Elapsed.TotalSeconds;
 }
 
 async Task<(double Seconds, long Megabytes)> DispatchAsync(int count)
 {
     using var database = new TestDatabase();
-    var (room, practice) = await PrepareAsync(database, count, """[{"id":"a","kind":"email","when":{"from":"start","offset":"PT1H"},"subject":"Hello {{ person.first_name }}","body":"<p>Dear {{ person.first_name }},</p><p>a few lines of text as they stand in a letter, with <a href=\"https://example.com/a\">a link</a>.</p>"}]""");
+    var (room, practice) = await PrepareAsync(
+        database,
+        count,
+        """[{"id":"a","kind":"email","when":{"from":"start","offset":"PT1H"},"subject":"Hello {{ person.first_name }}","body":"<p>Dear {{ person.first_name }},</p><p>a few lines of text as they stand in a letter, with <a href=\"https://example.com/a\">a link</a>.</p>"}]"""
+    );
     await using var db = database.For(practice);
     await ChangeAsync(db, practice);
-    while (await room.WorkAsync(default))
-    {
-    }
+    while (await room.WorkAsync(default)) { }
 
     // Everybody has started; an hour on, their letters are due.
     await db.Clock.ExecuteUpdateAsync(u => u.SetProperty(c => c.Now, start + Duration.FromHours(1)));
@@ -84,12 +97,12 @@ async Task<(double Seconds, long Megabytes)> DispatchAsync(int count)
     var cpu = Process.GetCurrentProcess().TotalProcessorTime;
     var pauses = GC.GetTotalPauseDuration();
     var bytes = GC.GetTotalAllocatedBytes();
-    while (await room.WorkAsync(default))
-    {
-    }
+    while (await room.WorkAsync(default)) { }
 
     var all = watch.Elapsed.TotalSeconds;
-    Console.WriteLine($"of it: own processor time {(Process.GetCurrentProcess().TotalProcessorTime - cpu).TotalSeconds:0.0} s, pauses of the garbage collector {(GC.GetTotalPauseDuration() - pauses).TotalSeconds:0.0} s, allocated {(GC.GetTotalAllocatedBytes() - bytes) / 1e9:0.0} GB");
+    Console.WriteLine(
+        $"of it: own processor time {(Process.GetCurrentProcess().TotalProcessorTime - cpu).TotalSeconds:0.0} s, pauses of the garbage collector {(GC.GetTotalPauseDuration() - pauses).TotalSeconds:0.0} s, allocated {(GC.GetTotalAllocatedBytes() - bytes) / 1e9:0.0} GB"
+    );
     if (await db.Messages.CountAsync() is var went && went != count)
     {
         throw new InvalidOperationException($"{went} of {count} letters went.");
@@ -105,9 +118,7 @@ async Task<(double Seconds, long Megabytes)> ReactAsync()
     await using var db = database.For(practice);
     await ChangeAsync(db, practice);
     var watch = Stopwatch.StartNew();
-    while (await room.WorkAsync(default))
-    {
-    }
+    while (await room.WorkAsync(default)) { }
 
     return (watch.Elapsed.TotalSeconds, Process.GetCurrentProcess().PeakWorkingSet64 / 1_000_000);
 }
@@ -119,7 +130,8 @@ async Task ChangeAsync(GerminalDb db, Guid practice)
         $"""
         WITH moved AS (UPDATE people SET stage = 'Planning/Inquiry', stage_since = {start} WHERE practice_id = {practice} RETURNING id)
         INSERT INTO events (practice_id, person_id, at, kind, data) SELECT {practice}, id, {start}::timestamptz, 'stage-entered', {data}::jsonb FROM moved
-        """);
+        """
+    );
 }
 
 async Task<(EngineRoom Room, Guid Practice)> PrepareAsync(TestDatabase database, int people, string steps)
@@ -131,28 +143,51 @@ async Task<(EngineRoom Room, Guid Practice)> PrepareAsync(TestDatabase database,
         INSERT INTO people (id, practice_id, first_name, last_name, sort_name, search_text, email, owner_id, tags, lists, custom, added_at, do_not_contact, do_not_contact_to_confirm, died, archived, edition)
         SELECT gen_random_uuid(), {practice}, 'Person' || n, 'Rowan', 'rowan person' || n, 'person' || n, 'person' || n || '@example.com', {ada}, ARRAY[]::text[], ARRAY[]::text[], jsonb_build_object(), {start}, false, false, false, false, 1
         FROM generate_series(1, {people}) n
-        """);
-    await db.Database.ExecuteSqlAsync($"INSERT INTO consent (practice_id, person_id, channel, purpose, is_in, basis, at, source) SELECT practice_id, id, 'email', 'commercial', true, 'express', {start}, 'x' FROM people");
+        """
+    );
+    await db.Database.ExecuteSqlAsync(
+        $"INSERT INTO consent (practice_id, person_id, channel, purpose, is_in, basis, at, source) SELECT practice_id, id, 'email', 'commercial', true, 'express', {start}, 'x' FROM people"
+    );
     var liquid = new LiquidLetters();
     var shelves = new ShelfReading();
     var engines = new Engines(liquid, shelves);
     var links = new PublicLinks(new byte[48], "https://germinal.example.com");
-    var handing = new Handing(liquid, new LetterWriter(liquid, links), links, new ReplyAddresses(new byte[48], "answers.example.com"), transport, new HttpTextGateway(new HttpClient()), new Secrets(new EphemeralDataProtectionProvider()));
-    var room = new EngineRoom(database, new Reactor(database, engines), new Dispatcher(database, engines, handing, NullLogger<Dispatcher>.Instance), NullLogger<EngineRoom>.Instance);
+    var handing = new Handing(
+        liquid,
+        new LetterWriter(liquid, links),
+        links,
+        new ReplyAddresses(new byte[48], "answers.example.com"),
+        transport,
+        new HttpTextGateway(new HttpClient()),
+        new Secrets(new EphemeralDataProtectionProvider())
+    );
+    var room = new EngineRoom(
+        database,
+        new Reactor(database, engines),
+        new Dispatcher(database, engines, handing, NullLogger<Dispatcher>.Instance),
+        NullLogger<EngineRoom>.Instance
+    );
 
     // Everybody has been looked at before the watch starts.
-    while (await room.WorkAsync(default))
-    {
-    }
+    while (await room.WorkAsync(default)) { }
 
-    var reading = ProgramFile.Read("{\"format\":\"germinal.program/1\",\"name\":\"P\",\"startsWhen\":[{\"kind\":\"stage-entered\",\"stage\":\"Planning/Inquiry\"}],\"steps\":" + steps + "}");
-    var row = new ProgramRow { Id = Guid.NewGuid(), PracticeId = practice, Name = "P", Draft = ProgramFile.Write(reading.Program!).ToJsonString(), CreatedAt = start };
+    var reading = ProgramFile.Read(
+        "{\"format\":\"germinal.program/1\",\"name\":\"P\",\"startsWhen\":[{\"kind\":\"stage-entered\",\"stage\":\"Planning/Inquiry\"}],\"steps\":"
+            + steps
+            + "}"
+    );
+    var row = new ProgramRow
+    {
+        Id = Guid.NewGuid(),
+        PracticeId = practice,
+        Name = "P",
+        Draft = ProgramFile.Write(reading.Program!).ToJsonString(),
+        CreatedAt = start,
+    };
     db.Programs.Add(row);
     await db.SaveChangesAsync();
     await ProgramDesk.PublishAsync(db, row, "Ada", start, default);
-    while (await room.WorkAsync(default))
-    {
-    }
+    while (await room.WorkAsync(default)) { }
 
     await db.Database.ExecuteSqlRawAsync("ANALYZE");
     return (room, practice);
@@ -170,7 +205,8 @@ async Task<double> BareRowsAsync()
             INSERT INTO people (id, practice_id, first_name, last_name, sort_name, search_text, email, owner_id, tags, lists, custom, added_at, do_not_contact, do_not_contact_to_confirm, died, archived, edition)
             SELECT gen_random_uuid(), {practice}, 'Person' || n, 'Rowan', 'rowan person' || n, 'person' || n, 'person' || n || '@example.com', {ada}, ARRAY[]::text[], ARRAY[]::text[], jsonb_build_object(), {start}, false, false, false, false, 1
             FROM generate_series(1, {changes}) n
-            """);
+            """
+        );
     }
 
     await using var connection = new NpgsqlConnection(database.ConnectionString);
@@ -204,10 +240,29 @@ async Task<double> BareRowsAsync()
         foreach (var id in chunk)
         {
             var run = Guid.NewGuid();
-            Add("INSERT INTO events (practice_id, person_id, at, kind, data, handled_at) VALUES ($1, $2, now(), 'stage-entered', '{\"stage\": \"Planning/Inquiry\"}', now())", practice, id);
-            Add("UPDATE person_states SET state = $2::jsonb, next_due = now() WHERE person_id = $1", id, $"{{\"runs\":[{{\"id\":\"{run}\",\"programId\":\"{practice}\",\"version\":1,\"number\":1,\"startedAt\":\"2027-03-01T15:00:00Z\",\"stepIndex\":0,\"previousAt\":\"2027-03-01T15:00:00Z\",\"touch\":{{\"stepId\":\"a\",\"firstDue\":\"2027-03-08T15:00:00Z\",\"due\":\"2027-03-08T15:00:00Z\",\"phase\":\"planned\"}},\"seen\":[]}}]}}");
-            Add("INSERT INTO runs (id, practice_id, person_id, program_id, version, number, started_at, cause) VALUES ($1, $2, $3, $2, 1, 1, now(), '{\"kind\":\"stage\",\"detail\":\"Planning/Inquiry\"}')", run, practice, id);
-            Add("INSERT INTO touches (id, practice_id, person_id, run_id, program_id, version, step_id, kind, status, held, first_due, due, plan, checks, priority, attempts) VALUES ($1, $2, $3, $4, $2, 1, 'a', 'call', 'planned', false, now(), now(), '{\"place\":\"start\",\"offset\":\"P7D\"}', '[]', 50, 0)", Guid.NewGuid(), practice, id, run);
+            Add(
+                "INSERT INTO events (practice_id, person_id, at, kind, data, handled_at) VALUES ($1, $2, now(), 'stage-entered', '{\"stage\": \"Planning/Inquiry\"}', now())",
+                practice,
+                id
+            );
+            Add(
+                "UPDATE person_states SET state = $2::jsonb, next_due = now() WHERE person_id = $1",
+                id,
+                $"{{\"runs\":[{{\"id\":\"{run}\",\"programId\":\"{practice}\",\"version\":1,\"number\":1,\"startedAt\":\"2027-03-01T15:00:00Z\",\"stepIndex\":0,\"previousAt\":\"2027-03-01T15:00:00Z\",\"touch\":{{\"stepId\":\"a\",\"firstDue\":\"2027-03-08T15:00:00Z\",\"due\":\"2027-03-08T15:00:00Z\",\"phase\":\"planned\"}},\"seen\":[]}}]}}"
+            );
+            Add(
+                "INSERT INTO runs (id, practice_id, person_id, program_id, version, number, started_at, cause) VALUES ($1, $2, $3, $2, 1, 1, now(), '{\"kind\":\"stage\",\"detail\":\"Planning/Inquiry\"}')",
+                run,
+                practice,
+                id
+            );
+            Add(
+                "INSERT INTO touches (id, practice_id, person_id, run_id, program_id, version, step_id, kind, status, held, first_due, due, plan, checks, priority, attempts) VALUES ($1, $2, $3, $4, $2, 1, 'a', 'call', 'planned', false, now(), now(), '{\"place\":\"start\",\"offset\":\"P7D\"}', '[]', 50, 0)",
+                Guid.NewGuid(),
+                practice,
+                id,
+                run
+            );
         }
 
         await batch.ExecuteNonQueryAsync();

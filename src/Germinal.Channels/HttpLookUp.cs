@@ -13,7 +13,12 @@ internal static class HttpLookUp
     /// <param name="address">Where to ask.</param>
     /// <param name="idOf">The provider's own id, from its answer.</param>
     /// <param name="stop">Gives up.</param>
-    public static async Task<LookedUp> AskAsync(HttpClient http, string address, Func<HttpResponseMessage, CancellationToken, Task<string>> idOf, CancellationToken stop)
+    public static async Task<LookedUp> AskAsync(
+        HttpClient http,
+        string address,
+        Func<HttpResponseMessage, CancellationToken, Task<string>> idOf,
+        CancellationToken stop
+    )
     {
         using var patience = CancellationTokenSource.CreateLinkedTokenSource(stop);
         patience.CancelAfter(Patience);

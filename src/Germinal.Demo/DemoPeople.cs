@@ -15,26 +15,160 @@ public sealed class DemoPeople(Random random, Guid practice, IReadOnlyList<Guid>
 {
     private static readonly string[] FirstNames =
     [
-        "Adela", "Aldo", "Amaia", "Anouk", "Ansel", "Astrid", "Beatrix", "Benno", "Bo", "Brigid", "Carys", "Clio", "Cosmo", "Cyrus", "Dario", "Delphine", "Dov", "Elin", "Emeka", "Esme",
-        "Ewan", "Farida", "Fergus", "Fleur", "Gideon", "Greta", "Hanneke", "Hugo", "Ida", "Idris", "Ilse", "Inez", "Jago", "Jonah", "José", "Jules", "Kaia", "Kit", "Kofi", "Leila",
-        "Linus", "Lotte", "Louisa", "Łucja", "Marcel", "Maren", "Maribel", "Mateo", "Mina", "Nell", "Nikhil", "Noor", "Odile", "Orla", "Osric", "Otto", "Petra", "Priya", "Quentin", "Ravi",
-        "Renée", "Rurik", "Saskia", "Siobhán", "Soren", "Sunniva", "Tamsin", "Teodor", "Thandi", "Tomasz", "Ulla", "Vida", "Viggo", "Wilma", "Yara", "Yuki", "Zoë", "Zora",
+        "Adela",
+        "Aldo",
+        "Amaia",
+        "Anouk",
+        "Ansel",
+        "Astrid",
+        "Beatrix",
+        "Benno",
+        "Bo",
+        "Brigid",
+        "Carys",
+        "Clio",
+        "Cosmo",
+        "Cyrus",
+        "Dario",
+        "Delphine",
+        "Dov",
+        "Elin",
+        "Emeka",
+        "Esme",
+        "Ewan",
+        "Farida",
+        "Fergus",
+        "Fleur",
+        "Gideon",
+        "Greta",
+        "Hanneke",
+        "Hugo",
+        "Ida",
+        "Idris",
+        "Ilse",
+        "Inez",
+        "Jago",
+        "Jonah",
+        "José",
+        "Jules",
+        "Kaia",
+        "Kit",
+        "Kofi",
+        "Leila",
+        "Linus",
+        "Lotte",
+        "Louisa",
+        "Łucja",
+        "Marcel",
+        "Maren",
+        "Maribel",
+        "Mateo",
+        "Mina",
+        "Nell",
+        "Nikhil",
+        "Noor",
+        "Odile",
+        "Orla",
+        "Osric",
+        "Otto",
+        "Petra",
+        "Priya",
+        "Quentin",
+        "Ravi",
+        "Renée",
+        "Rurik",
+        "Saskia",
+        "Siobhán",
+        "Soren",
+        "Sunniva",
+        "Tamsin",
+        "Teodor",
+        "Thandi",
+        "Tomasz",
+        "Ulla",
+        "Vida",
+        "Viggo",
+        "Wilma",
+        "Yara",
+        "Yuki",
+        "Zoë",
+        "Zora",
     ];
 
     private static readonly string[] LastNames =
     [
-        "Abernath", "Alderly", "Averill", "Birkby", "Blythewood", "Brockhurst", "Calloway", "Carrick", "Copperfield-Lowe", "Cresswell", "Dalgarno", "Danvers", "Ellingham", "Emberly", "Farrow", "Fennimore", "Garrow", "Glasscock",
-        "Greystone", "Halloran", "Hathersage", "Inglewood", "Jessop", "Kinsella", "Lathrop", "Lindqvist", "Maddern", "Marchbanks", "Mayhew", "Nettlefold", "Norwell", "Okafor", "Ollerton", "Pemberly", "Penhale",
-        "Quennell", "Ravensworth", "Rosewarne", "Sandringley", "Silvanus", "Tamblyn", "Thackeray-Moss", "Trelawn", "Umfreville", "Vasquez-Hart", "Wetherall", "Winstanley", "Yardley",
+        "Abernath",
+        "Alderly",
+        "Averill",
+        "Birkby",
+        "Blythewood",
+        "Brockhurst",
+        "Calloway",
+        "Carrick",
+        "Copperfield-Lowe",
+        "Cresswell",
+        "Dalgarno",
+        "Danvers",
+        "Ellingham",
+        "Emberly",
+        "Farrow",
+        "Fennimore",
+        "Garrow",
+        "Glasscock",
+        "Greystone",
+        "Halloran",
+        "Hathersage",
+        "Inglewood",
+        "Jessop",
+        "Kinsella",
+        "Lathrop",
+        "Lindqvist",
+        "Maddern",
+        "Marchbanks",
+        "Mayhew",
+        "Nettlefold",
+        "Norwell",
+        "Okafor",
+        "Ollerton",
+        "Pemberly",
+        "Penhale",
+        "Quennell",
+        "Ravensworth",
+        "Rosewarne",
+        "Sandringley",
+        "Silvanus",
+        "Tamblyn",
+        "Thackeray-Moss",
+        "Trelawn",
+        "Umfreville",
+        "Vasquez-Hart",
+        "Wetherall",
+        "Winstanley",
+        "Yardley",
     ];
 
     private static readonly (string Zone, string Town, string Area)[] Places =
     [
-        ("America/New_York", "Port Averil, ME 04999", "207"), ("America/New_York", "Saltmarsh, MA 01999", "978"), ("America/New_York", "Kettle Cove, NY 11999", "631"),
-        ("America/Chicago", "Dune Harbor, WI 53999", "414"), ("America/Denver", "Larkspur Mesa, CO 80999", "303"), ("America/Phoenix", "Red Wash, AZ 85999", "602"), ("America/Los_Angeles", "Pine Hollow, CA 95999", "530"),
+        ("America/New_York", "Port Averil, ME 04999", "207"),
+        ("America/New_York", "Saltmarsh, MA 01999", "978"),
+        ("America/New_York", "Kettle Cove, NY 11999", "631"),
+        ("America/Chicago", "Dune Harbor, WI 53999", "414"),
+        ("America/Denver", "Larkspur Mesa, CO 80999", "303"),
+        ("America/Phoenix", "Red Wash, AZ 85999", "602"),
+        ("America/Los_Angeles", "Pine Hollow, CA 95999", "530"),
     ];
 
-    private static readonly string[] Streets = ["Larch Road", "Quay Lane", "Tide Street", "Cooper Road", "Orchard Street", "Mill Lane", "Heron Row", "Chapel Rise"];
+    private static readonly string[] Streets =
+    [
+        "Larch Road",
+        "Quay Lane",
+        "Tide Street",
+        "Cooper Road",
+        "Orchard Street",
+        "Mill Lane",
+        "Heron Row",
+        "Chapel Rise",
+    ];
 
     private static readonly string[] Topics = ["Retirement", "First home", "School fees", "Protection", "Market letter"];
 
@@ -85,7 +219,18 @@ public sealed class DemoPeople(Random random, Guid practice, IReadOnlyList<Guid>
     {
         var dates = new List<KeyDateRow>();
         void Add(string name, int month, int day, int? year) =>
-            dates.Add(new KeyDateRow { PersonId = person.Id, PracticeId = practice, Name = name, Month = month, Day = day, Year = year, Yearly = true });
+            dates.Add(
+                new KeyDateRow
+                {
+                    PersonId = person.Id,
+                    PracticeId = practice,
+                    Name = name,
+                    Month = month,
+                    Day = day,
+                    Year = year,
+                    Yearly = true,
+                }
+            );
         if (Chance(78))
         {
             var year = 2027 - random.Next(24, 89);
@@ -114,13 +259,26 @@ public sealed class DemoPeople(Random random, Guid practice, IReadOnlyList<Guid>
 
     private List<ConsentRow> ConsentOf(PersonRow person, string? stage, Instant added)
     {
-        ConsentRow Entry(string channel, string basis, string source) => new()
-        {
-            PracticeId = practice, PersonId = person.Id, Channel = channel, Purpose = "commercial", IsIn = true, Basis = basis, At = added, Source = source,
-        };
+        ConsentRow Entry(string channel, string basis, string source) =>
+            new()
+            {
+                PracticeId = practice,
+                PersonId = person.Id,
+                Channel = channel,
+                Purpose = "commercial",
+                IsIn = true,
+                Basis = basis,
+                At = added,
+                Source = source,
+            };
         return stage switch
         {
-            "Planning/Client" => [Entry("email", "express", "signed with the plan"), Entry("call", "express", "signed with the plan"), Entry("text", "express", "signed with the plan")],
+            "Planning/Client" =>
+            [
+                Entry("email", "express", "signed with the plan"),
+                Entry("call", "express", "signed with the plan"),
+                Entry("text", "express", "signed with the plan"),
+            ],
             "Planning/Inquiry" => [Entry("email", "express", "ticked on the web form"), Entry("call", "inquiry", "asked on the web form")],
             null when Chance(25) => [],
             _ => [Entry("email", "express", Pick("ticked at the evening talk", "told Wren on the phone"))],

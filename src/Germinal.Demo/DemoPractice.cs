@@ -31,12 +31,23 @@ public sealed class DemoPractice(IDbContextFactory<GerminalDb> databases)
 
     private static readonly string[] Files =
     [
-        "first-eight-weeks", "year-round", "once-a-month", "birthday", "client-since", "yearly-review", "market-letter", "retirement-at-65", "nobody-answered-you", "timing-was-wrong", "welcome-aboard", "referrers",
+        "first-eight-weeks",
+        "year-round",
+        "once-a-month",
+        "birthday",
+        "client-since",
+        "yearly-review",
+        "market-letter",
+        "retirement-at-65",
+        "nobody-answered-you",
+        "timing-was-wrong",
+        "welcome-aboard",
+        "referrers",
     ];
 
     /// <summary>The members of the demo practice.</summary>
     public static IReadOnlyList<(string Name, string Email, string Role)> Members { get; } =
-        [("Ada Quill", "ada@example.com", "principal"), ("Tomas Brandt", "tomas@example.com", "adviser"), ("Wren Ekholm", "wren@example.com", "assistant")];
+    [("Ada Quill", "ada@example.com", "principal"), ("Tomas Brandt", "tomas@example.com", "adviser"), ("Wren Ekholm", "wren@example.com", "assistant")];
 
     internal static Guid Practice { get; } = StableId.Of(Guid.Empty, "demo/practice");
 
@@ -53,15 +64,40 @@ public sealed class DemoPractice(IDbContextFactory<GerminalDb> databases)
     {
         await using var db = await databases.CreateDbContextAsync(stop);
         db.PracticeId = Practice;
-        db.Practices.Add(new PracticeRow { Id = Practice, Name = "Alder Quay Planning", ZoneId = Zone.Id, Settings = Settings() });
+        db.Practices.Add(
+            new PracticeRow
+            {
+                Id = Practice,
+                Name = "Alder Quay Planning",
+                ZoneId = Zone.Id,
+                Settings = Settings(),
+            }
+        );
         db.Clock.Add(new ClockRow { Now = empty ? End : Begin });
         await db.SaveChangesAsync(stop);
         foreach (var (name, email, role) in Members)
         {
-            var capacity = role == "assistant" ? [] : new Dictionary<string, int> { ["mon"] = 6, ["tue"] = 6, ["wed"] = 6, ["thu"] = 6, ["fri"] = 4 };
+            var capacity =
+                role == "assistant"
+                    ? []
+                    : new Dictionary<string, int>
+                    {
+                        ["mon"] = 6,
+                        ["tue"] = 6,
+                        ["wed"] = 6,
+                        ["thu"] = 6,
+                        ["fri"] = 4,
+                    };
             var member = new MemberUser
             {
-                Id = MemberOf(name), PracticeId = Practice, Name = name, Email = email, UserName = email, Role = role, Capacity = capacity, DeputyId = role == "adviser" ? MemberOf("Ada Quill") : MemberOf("Tomas Brandt"),
+                Id = MemberOf(name),
+                PracticeId = Practice,
+                Name = name,
+                Email = email,
+                UserName = email,
+                Role = role,
+                Capacity = capacity,
+                DeputyId = role == "adviser" ? MemberOf("Ada Quill") : MemberOf("Tomas Brandt"),
             };
             var made = await users.CreateAsync(member, password);
             if (!made.Succeeded)
@@ -76,25 +112,44 @@ public sealed class DemoPractice(IDbContextFactory<GerminalDb> databases)
         }
 
         var random = new Random(Seed);
-        await Service.TagNames.EnsureAsync(db, ["Client", "Retirement", "First home", "School fees", "Protection", "Market letter", "Keep in touch", "Lightly", "Reader", "warm"], stop);
+        await Service.TagNames.EnsureAsync(
+            db,
+            ["Client", "Retirement", "First home", "School fees", "Protection", "Market letter", "Keep in touch", "Lightly", "Reader", "warm"],
+            stop
+        );
         AddPeople(db, new DemoPeople(random, Practice, [.. Members.Select(m => MemberOf(m.Name))]), random, 480);
         await db.SaveChangesAsync(stop);
         await AddProgramsAsync(db, stop);
     }
 
-    private static PracticeSettings Settings() => new()
-    {
-        HolidaysOf = "US",
-        PostalAddress = "12 Quay Lane\nPort Averil, ME 04999",
-        OpenChannels = ["call", "post"],
-        Pipelines = [new PipelineSettings { Name = "Planning", Stages = ["Inquiry", "First meeting", "Plan drafted", "Proposal", "Client"] }],
-        FallbackSender = MemberOf("Ada Quill"),
-        LostReasons = ["fees", "timing", "went elsewhere", "no reply"],
-        AppointmentTypes = ["first meeting", "yearly review", "signing"],
-        Topics = ["Retirement", "First home", "School fees", "Protection", "Market letter"],
-        Pace = [new PaceSettings { Max = 2, Days = 1, Channels = ["email", "text"] }, new PaceSettings { Max = 4, Days = 7, Channels = ["email", "text"] }],
-        DailyLimits = new() { ["text"] = 100 },
-    };
+    private static PracticeSettings Settings() =>
+        new()
+        {
+            HolidaysOf = "US",
+            PostalAddress = "12 Quay Lane\nPort Averil, ME 04999",
+            OpenChannels = ["call", "post"],
+            Pipelines = [new PipelineSettings { Name = "Planning", Stages = ["Inquiry", "First meeting", "Plan drafted", "Proposal", "Client"] }],
+            FallbackSender = MemberOf("Ada Quill"),
+            LostReasons = ["fees", "timing", "went elsewhere", "no reply"],
+            AppointmentTypes = ["first meeting", "yearly review", "signing"],
+            Topics = ["Retirement", "First home", "School fees", "Protection", "Market letter"],
+            Pace =
+            [
+                new PaceSettings
+                {
+                    Max = 2,
+                    Days = 1,
+                    Channels = ["email", "text"],
+                },
+                new PaceSettings
+                {
+                    Max = 4,
+                    Days = 7,
+                    Channels = ["email", "text"],
+                },
+            ],
+            DailyLimits = new() { ["text"] = 100 },
+        };
 
     private static void AddPeople(GerminalDb db, DemoPeople make, Random random, int count)
     {
@@ -130,7 +185,12 @@ public sealed class DemoPractice(IDbContextFactory<GerminalDb> databases)
             var program = reading.Program ?? throw new InvalidOperationException($"{file}: {reading.Errors[0].Pointer} {reading.Errors[0].Message}");
             var row = new ProgramRow
             {
-                Id = ProgramOf(program.Name), PracticeId = Practice, Name = program.Name, Draft = ProgramFile.Write(program).ToJsonString(), DraftBy = "Ada Quill", CreatedAt = Begin,
+                Id = ProgramOf(program.Name),
+                PracticeId = Practice,
+                Name = program.Name,
+                Draft = ProgramFile.Write(program).ToJsonString(),
+                DraftBy = "Ada Quill",
+                CreatedAt = Begin,
             };
             db.Programs.Add(row);
             await db.SaveChangesAsync(stop);

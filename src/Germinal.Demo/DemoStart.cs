@@ -65,7 +65,8 @@ internal sealed class DemoStart(Settings settings, IConfiguration configuration)
             on
                 ? "DO $$ BEGIN EXECUTE format('ALTER DATABASE %I SET synchronous_commit = off', current_database()); END $$"
                 : "DO $$ BEGIN EXECUTE format('ALTER DATABASE %I RESET synchronous_commit', current_database()); END $$",
-            stop);
+            stop
+        );
         await db.Database.CloseConnectionAsync();
         Npgsql.NpgsqlConnection.ClearAllPools();
     }

@@ -23,7 +23,12 @@ public sealed class DemoYears(IDbContextFactory<GerminalDb> databases, EngineRoo
     private static readonly LocalDate LastFriday = new(2027, 2, 26);
 
     private readonly Random random = new(DemoPractice.Seed + 1);
-    private readonly DemoPeople make = new(new Random(DemoPractice.Seed + 2), DemoPractice.Practice, [.. DemoPractice.Members.Select(m => DemoPractice.MemberOf(m.Name))], 1000);
+    private readonly DemoPeople make = new(
+        new Random(DemoPractice.Seed + 2),
+        DemoPractice.Practice,
+        [.. DemoPractice.Members.Select(m => DemoPractice.MemberOf(m.Name))],
+        1000
+    );
     private readonly List<Guid> toAnswer = [];
     private List<Guid> keepInTouch = [];
     private List<Guid> lightly = [];
@@ -38,7 +43,11 @@ public sealed class DemoYears(IDbContextFactory<GerminalDb> databases, EngineRoo
     {
         await using (var db = await OpenAsync(stop))
         {
-            var clients = await db.People.Where(p => p.Stage == "Planning/Client" && p.Email != null).OrderBy(p => p.SearchText).Select(p => p.Id).ToListAsync(stop);
+            var clients = await db
+                .People.Where(p => p.Stage == "Planning/Client" && p.Email != null)
+                .OrderBy(p => p.SearchText)
+                .Select(p => p.Id)
+                .ToListAsync(stop);
             var others = await db.People.Where(p => p.Stage == null && p.Email != null).OrderBy(p => p.SearchText).Select(p => p.Id).ToListAsync(stop);
             keepInTouch = [.. clients.Take(150)];
             readers = [.. clients.Skip(100).Take(90)];
@@ -80,7 +89,21 @@ public sealed class DemoYears(IDbContextFactory<GerminalDb> databases, EngineRoo
             await SignUpAsync(db, ten, stop);
             var friday = day == LastFriday;
             var thursday = day == LastFriday.PlusDays(-1);
-            for (var n = friday ? 2 : Math.Max(thursday ? 1 : 0, random.Next(100) switch { < 62 => 0, < 94 => 1, _ => 2 }); n > 0; n--)
+            for (
+                var n = friday
+                    ? 2
+                    : Math.Max(
+                        thursday ? 1 : 0,
+                        random.Next(100) switch
+                        {
+                            < 62 => 0,
+                            < 94 => 1,
+                            _ => 2,
+                        }
+                    );
+                n > 0;
+                n--
+            )
             {
                 // On the last Friday two leave the first box of the form empty.
                 await InquireAsync(db, ten, noName: friday, stop);
@@ -94,7 +117,8 @@ public sealed class DemoYears(IDbContextFactory<GerminalDb> databases, EngineRoo
             if (random.Next(100) < 3)
             {
                 var leaver = keepInTouch[random.Next(keepInTouch.Count)];
-                await Desk(db, "Tomas Brandt", noon).AddConsentAsync(leaver, "email", "commercial", null, false, "express", "told Tomas on the phone", "too many letters", stop);
+                await Desk(db, "Tomas Brandt", noon)
+                    .AddConsentAsync(leaver, "email", "commercial", null, false, "express", "told Tomas on the phone", "too many letters", stop);
             }
         }
 
@@ -186,7 +210,14 @@ public sealed class DemoYears(IDbContextFactory<GerminalDb> databases, EngineRoo
             {
                 case "Planning/Inquiry" when roll < 30:
                     await dealings.MoveOpportunityAsync(opportunity, "Planning/First meeting", stop);
-                    await dealings.BookAsync(opportunity.PersonId, "first meeting", LocalClock.At(day.PlusDays(random.Next(3, 12)) + new LocalTime(9 + random.Next(8), 0), DemoPractice.Zone), "the office", null, stop);
+                    await dealings.BookAsync(
+                        opportunity.PersonId,
+                        "first meeting",
+                        LocalClock.At(day.PlusDays(random.Next(3, 12)) + new LocalTime(9 + random.Next(8), 0), DemoPractice.Zone),
+                        "the office",
+                        null,
+                        stop
+                    );
                     break;
                 case "Planning/Inquiry" when roll < 36:
                     await dealings.CloseOpportunityAsync(opportunity, false, random.Next(2) == 0 ? "no reply" : "timing", stop);
@@ -195,7 +226,17 @@ public sealed class DemoYears(IDbContextFactory<GerminalDb> databases, EngineRoo
                     await dealings.MoveOpportunityAsync(opportunity, "Planning/Plan drafted", stop);
                     break;
                 case "Planning/First meeting" when roll < 58:
-                    await dealings.CloseOpportunityAsync(opportunity, false, random.Next(3) switch { 0 => "fees", 1 => "went elsewhere", _ => "timing" }, stop);
+                    await dealings.CloseOpportunityAsync(
+                        opportunity,
+                        false,
+                        random.Next(3) switch
+                        {
+                            0 => "fees",
+                            1 => "went elsewhere",
+                            _ => "timing",
+                        },
+                        stop
+                    );
                     break;
                 case "Planning/Plan drafted" when roll < 90:
                     await dealings.MoveOpportunityAsync(opportunity, "Planning/Proposal", stop);
@@ -232,10 +273,24 @@ public sealed class DemoYears(IDbContextFactory<GerminalDb> databases, EngineRoo
                 continue;
             }
 
-            var outcome = !isCall ? (touch.Kind == "note" ? "posted" : "done") : random.Next(100) switch { < 45 => "spoke", < 75 => "left word", < 95 => "no answer", _ => "not interested" };
+            var outcome = !isCall
+                ? (touch.Kind == "note" ? "posted" : "done")
+                : random.Next(100) switch
+                {
+                    < 45 => "spoke",
+                    < 75 => "left word",
+                    < 95 => "no answer",
+                    _ => "not interested",
+                };
             (touch.Status, touch.CallOutcome, touch.ClosedAt) = (TouchStatus.Done, outcome, at);
-            db.Events.Add(Desk(db, random.Next(2) == 0 ? "Ada Quill" : "Tomas Brandt", at).NewEvent(
-                touch.PersonId, isCall ? EventKinds.CallEnded : EventKinds.TaskEnded, new() { ["touch"] = touch.Id.ToString(), ["outcome"] = outcome }));
+            db.Events.Add(
+                Desk(db, random.Next(2) == 0 ? "Ada Quill" : "Tomas Brandt", at)
+                    .NewEvent(
+                        touch.PersonId,
+                        isCall ? EventKinds.CallEnded : EventKinds.TaskEnded,
+                        new() { ["touch"] = touch.Id.ToString(), ["outcome"] = outcome }
+                    )
+            );
         }
 
         foreach (var task in await db.Tasks.Where(t => t.DoneAt == null && t.Due <= day).ToListAsync(stop))
@@ -250,7 +305,13 @@ public sealed class DemoYears(IDbContextFactory<GerminalDb> databases, EngineRoo
     private static async Task LookThroughAsync(GerminalDb db, int keep, CancellationToken stop)
     {
         var now = await Service.Clock.PracticeClock.NowAsync(db, stop);
-        var kept = await db.Received.Where(r => r.Kind == "reply" && r.PersonId != null).OrderByDescending(r => r.At).ThenByDescending(r => r.Id).Select(r => r.Id).Take(keep).ToListAsync(stop);
+        var kept = await db
+            .Received.Where(r => r.Kind == "reply" && r.PersonId != null)
+            .OrderByDescending(r => r.At)
+            .ThenByDescending(r => r.Id)
+            .Select(r => r.Id)
+            .Take(keep)
+            .ToListAsync(stop);
         await db.Received.Where(r => r.SeenAt == null && !kept.Contains(r.Id)).ExecuteUpdateAsync(u => u.SetProperty(r => r.SeenAt, now), stop);
         await db.Received.Where(r => kept.Contains(r.Id)).ExecuteUpdateAsync(u => u.SetProperty(r => r.SeenAt, (Instant?)null), stop);
         await db.Notices.Where(n => n.SeenAt == null).ExecuteUpdateAsync(u => u.SetProperty(n => n.SeenAt, now), stop);
@@ -276,7 +337,11 @@ public sealed class DemoYears(IDbContextFactory<GerminalDb> databases, EngineRoo
         }
 
         await room.WorkAsync(stop);
-        using var response = await http.PostAsync(new Uri($"recipients/live?until={Uri.EscapeDataString(InstantPattern.General.Format(target))}", UriKind.Relative), null, stop);
+        using var response = await http.PostAsync(
+            new Uri($"recipients/live?until={Uri.EscapeDataString(InstantPattern.General.Format(target))}", UriKind.Relative),
+            null,
+            stop
+        );
         response.EnsureSuccessStatusCode();
         while (await room.WorkAsync(stop))
         {

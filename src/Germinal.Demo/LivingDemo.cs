@@ -6,7 +6,8 @@ namespace Germinal.Demo;
 /// Lives through the demo practice's two years once the application answers, because what recipients do comes back through
 /// it. Only scripts/make-demo.sh asks for this; everybody else gets the history as it was then dumped.
 /// </summary>
-internal sealed class LivingDemo(IServiceProvider services, IConfiguration configuration, IHttpClientFactory http, IHostApplicationLifetime life) : BackgroundService
+internal sealed class LivingDemo(IServiceProvider services, IConfiguration configuration, IHttpClientFactory http, IHostApplicationLifetime life)
+    : BackgroundService
 {
     protected override async Task ExecuteAsync(CancellationToken stoppingToken)
     {

@@ -19,7 +19,16 @@ namespace Germinal.Service;
 /// <param name="HookKey">The key that signs the gateway's news.</param>
 /// <param name="Inbound">Where mail for us is listened for.</param>
 /// <param name="PrivateServers">Whether practices may name mail servers on this machine or in private networks.</param>
-public sealed record ServiceSettings(string PublicUrl, byte[] LinkKey, MailServer Mail, string? MailDomain, Uri TextGateway, byte[] HookKey, InboundSettings Inbound, bool PrivateServers = false);
+public sealed record ServiceSettings(
+    string PublicUrl,
+    byte[] LinkKey,
+    MailServer Mail,
+    string? MailDomain,
+    Uri TextGateway,
+    byte[] HookKey,
+    InboundSettings Inbound,
+    bool PrivateServers = false
+);
 
 /// <summary>Adds the live engine.</summary>
 public static class ServiceSetup
@@ -35,7 +44,11 @@ public static class ServiceSetup
         services.AddSingleton<LetterWriter>();
         services.AddSingleton<ShelfReading>();
         services.AddSingleton<Engines>();
-        services.AddSingleton<IMailTransport>(s => new SmtpTransport(settings.Mail, s.GetRequiredService<IHttpClientFactory>().CreateClient(), s.GetRequiredService<ServerLine>()));
+        services.AddSingleton<IMailTransport>(s => new SmtpTransport(
+            settings.Mail,
+            s.GetRequiredService<IHttpClientFactory>().CreateClient(),
+            s.GetRequiredService<ServerLine>()
+        ));
         services.AddSingleton<Reactor>();
         services.AddSingleton<ActNow>();
         services.AddSingleton<Dispatcher>();

@@ -20,10 +20,19 @@ internal sealed class Gateway(TextBox box, string? hook, string keyFile, HttpCli
         app.MapPost("/texts/messages", TakeAsync);
         app.MapGet("/texts/messages/by-key/{key}", (string key) => box.Find(key) is { } t ? Results.Ok(new { id = t.Id }) : Results.NotFound());
         app.MapGet("/texts/messages", (int? most) => Results.Ok(new { total = box.Count, messages = box.List(Math.Clamp(most ?? 50, 1, 10_000)) }));
-        app.MapPost("/texts/write", async (JsonElement body) =>
-        {
-            return await WriteAsync(body.GetProperty("from").GetString()!, body.GetProperty("body").GetString()!, body.TryGetProperty("to", out var to) ? to.GetString() ?? "" : "") ? Results.NoContent() : Results.StatusCode(502);
-        });
+        app.MapPost(
+            "/texts/write",
+            async (JsonElement body) =>
+            {
+                return await WriteAsync(
+                    body.GetProperty("from").GetString()!,
+                    body.GetProperty("body").GetString()!,
+                    body.TryGetProperty("to", out var to) ? to.GetString() ?? "" : ""
+                )
+                    ? Results.NoContent()
+                    : Results.StatusCode(502);
+            }
+        );
     }
 
     /// <summary>Somebody writes to us.</summary>
@@ -34,7 +43,16 @@ internal sealed class Gateway(TextBox box, string? hook, string keyFile, HttpCli
     public Task<bool> WriteAsync(string from, string body, string to = "")
     {
         var text = box.Write(from, body, to);
-        return TellAsync(new { type = "message.received", id = text.Id, from = text.From, to = text.To.Length > 0 ? text.To : null, body = text.Body });
+        return TellAsync(
+            new
+            {
+                type = "message.received",
+                id = text.Id,
+                from = text.From,
+                to = text.To.Length > 0 ? text.To : null,
+                body = text.Body,
+            }
+        );
     }
 
     private async Task<IResult> TakeAsync(HttpRequest request)
@@ -67,9 +85,26 @@ internal sealed class Gateway(TextBox box, string? hook, string keyFile, HttpCli
     }
 
     /// <summary>Numbers that end in 0199 exist nowhere, the others get everything.</summary>
-    private Task<bool> ReportAsync(TakenText text) => text.To.EndsWith("0199", StringComparison.Ordinal)
-        ? TellAsync(new { type = "message.failed", id = text.Id, key = text.Key, permanent = true, reason = "no such number" })
-        : TellAsync(new { type = "message.delivered", id = text.Id, key = text.Key });
+    private Task<bool> ReportAsync(TakenText text) =>
+        text.To.EndsWith("0199", StringComparison.Ordinal)
+            ? TellAsync(
+                new
+                {
+                    type = "message.failed",
+                    id = text.Id,
+                    key = text.Key,
+                    permanent = true,
+                    reason = "no such number",
+                }
+            )
+            : TellAsync(
+                new
+                {
+                    type = "message.delivered",
+                    id = text.Id,
+                    key = text.Key,
+                }
+            );
 
     /// <summary>Calls the hook until it answers, a few times with growing waits.</summary>
     private async Task<bool> TellAsync(object news)
@@ -89,7 +124,10 @@ internal sealed class Gateway(TextBox box, string? hook, string keyFile, HttpCli
                 using var request = new HttpRequestMessage(HttpMethod.Post, hook) { Content = new StringContent(body, Encoding.UTF8, "application/json") };
                 request.Headers.Add("webhook-id", id);
                 request.Headers.Add("webhook-timestamp", time.ToString(System.Globalization.CultureInfo.InvariantCulture));
-                request.Headers.Add("webhook-signature", "v1," + Convert.ToBase64String(HMACSHA256.HashData(await File.ReadAllBytesAsync(keyFile), Encoding.UTF8.GetBytes($"{id}.{time}.{body}"))));
+                request.Headers.Add(
+                    "webhook-signature",
+                    "v1," + Convert.ToBase64String(HMACSHA256.HashData(await File.ReadAllBytesAsync(keyFile), Encoding.UTF8.GetBytes($"{id}.{time}.{body}")))
+                );
                 using var response = await http.SendAsync(request);
                 if (response.IsSuccessStatusCode)
                 {

@@ -8,7 +8,12 @@ namespace Germinal.StandIns;
 /// <summary>Takes every message and answers only when it is kept.</summary>
 internal sealed class KeepStore(MailBox box, int delayMilliseconds, Failing failing) : MessageStore
 {
-    public override async Task<SmtpResponse> SaveAsync(ISessionContext context, IMessageTransaction transaction, ReadOnlySequence<byte> buffer, CancellationToken cancellationToken)
+    public override async Task<SmtpResponse> SaveAsync(
+        ISessionContext context,
+        IMessageTransaction transaction,
+        ReadOnlySequence<byte> buffer,
+        CancellationToken cancellationToken
+    )
     {
         if (failing.Refuses())
         {

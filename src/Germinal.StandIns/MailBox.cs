@@ -10,7 +10,16 @@ namespace Germinal.StandIns;
 /// <param name="Date">The Date header, ISO 8601.</param>
 /// <param name="ReturnPath">The envelope sender.</param>
 /// <param name="ReplyTo">Where answers go.</param>
-public sealed record TakenMessage(int Number, string MessageId, string From, string To, string Subject, string Date, string? ReturnPath = null, string? ReplyTo = null);
+public sealed record TakenMessage(
+    int Number,
+    string MessageId,
+    string From,
+    string To,
+    string Subject,
+    string Date,
+    string? ReturnPath = null,
+    string? ReplyTo = null
+);
 
 /// <summary>A message opened: its headers in order, and both parts.</summary>
 public sealed record OpenedMessage(TakenMessage Message, IReadOnlyList<string[]> Headers, string Text, string Html);
@@ -56,7 +65,15 @@ public sealed class MailBox
         {
             var number = messages.Count + 1;
             var taken = new TakenMessage(
-                number, parsed.MessageId ?? "", parsed.From.ToString(), parsed.To.ToString(), parsed.Subject ?? "", parsed.Date.ToString("o"), returnPath, parsed.ReplyTo.Mailboxes.FirstOrDefault()?.Address);
+                number,
+                parsed.MessageId ?? "",
+                parsed.From.ToString(),
+                parsed.To.ToString(),
+                parsed.Subject ?? "",
+                parsed.Date.ToString("o"),
+                returnPath,
+                parsed.ReplyTo.Mailboxes.FirstOrDefault()?.Address
+            );
             File.WriteAllBytes(FileOf(number), raw);
             File.AppendAllText(Index, JsonSerializer.Serialize(taken) + "\n");
             messages.Add(taken);
@@ -69,8 +86,14 @@ public sealed class MailBox
     {
         lock (writing)
         {
-            return [.. Enumerable.Reverse(messages).SkipWhile(m => before is not null && m.Number >= before)
-                .Where(m => string.IsNullOrWhiteSpace(search) || $"{m.To} {m.From} {m.Subject}".Contains(search, StringComparison.OrdinalIgnoreCase)).Take(most)];
+            return
+            [
+                .. Enumerable
+                    .Reverse(messages)
+                    .SkipWhile(m => before is not null && m.Number >= before)
+                    .Where(m => string.IsNullOrWhiteSpace(search) || $"{m.To} {m.From} {m.Subject}".Contains(search, StringComparison.OrdinalIgnoreCase))
+                    .Take(most),
+            ];
         }
     }
 

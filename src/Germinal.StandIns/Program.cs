@@ -20,9 +20,15 @@ builder.Logging.SetMinimumLevel(LogLevel.Warning);
 
 var app = builder.Build();
 app.MapGet("/health", () => Results.Ok(new { messages = box.Count }));
-app.MapGet("/messages", (int? before, string? search, int? most) => Results.Ok(new { total = box.Count, messages = box.List(before, search, Math.Clamp(most ?? 50, 1, 1000)) }));
+app.MapGet(
+    "/messages",
+    (int? before, string? search, int? most) => Results.Ok(new { total = box.Count, messages = box.List(before, search, Math.Clamp(most ?? 50, 1, 1000)) })
+);
 app.MapGet("/messages/{number:int}", (int number) => box.Open(number) is { } m ? Results.Ok(m) : Results.NotFound());
-app.MapGet("/messages/{number:int}/source", (int number) => box.Source(number) is { } raw ? Results.Bytes(raw, "text/plain; charset=utf-8") : Results.NotFound());
+app.MapGet(
+    "/messages/{number:int}/source",
+    (int number) => box.Source(number) is { } raw ? Results.Bytes(raw, "text/plain; charset=utf-8") : Results.NotFound()
+);
 app.MapGet("/messages/by-id/{id}", (string id) => box.Find(id) is { } number ? Results.Ok(new { number }) : Results.NotFound());
 
 app.MapPost("/failing/{percent:int}", (int percent) => failing.Set(percent));
@@ -35,21 +41,27 @@ gateway.Map(app);
 using var following = new HttpClient(new HttpClientHandler { AllowAutoRedirect = false });
 var recipients = new Recipients(box, texts, gateway, following, int.Parse(Setting("GERMINAL_INBOUND_PORT", "0"), CultureInfo.InvariantCulture), new Rates());
 var living = new SemaphoreSlim(1);
-app.MapPost("/recipients/live", async (DateTimeOffset until) =>
-{
-    await living.WaitAsync();
-    try
+app.MapPost(
+    "/recipients/live",
+    async (DateTimeOffset until) =>
     {
-        return Results.Ok(await recipients.LiveAsync(until));
+        await living.WaitAsync();
+        try
+        {
+            return Results.Ok(await recipients.LiveAsync(until));
+        }
+        finally
+        {
+            living.Release();
+        }
     }
-    finally
-    {
-        living.Release();
-    }
-});
+);
 
-var options = new SmtpServerOptionsBuilder().ServerName("germinal-stand-in")
-    .Endpoint(e => e.Endpoint(new System.Net.IPEndPoint(System.Net.IPAddress.Loopback, smtpPort))).MaxMessageSize(25_000_000).Build();
+var options = new SmtpServerOptionsBuilder()
+    .ServerName("germinal-stand-in")
+    .Endpoint(e => e.Endpoint(new System.Net.IPEndPoint(System.Net.IPAddress.Loopback, smtpPort)))
+    .MaxMessageSize(25_000_000)
+    .Build();
 var services = new SmtpServer.ComponentModel.ServiceProvider();
 services.Add(new KeepStore(box, delay, failing));
 var smtp = new SmtpServer.SmtpServer(options, services);

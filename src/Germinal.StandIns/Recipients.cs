@@ -51,8 +51,12 @@ internal sealed partial class Recipients(MailBox box, TextBox texts, Gateway gat
 {
     private static readonly string[] Answers =
     [
-        "Thank you, that is helpful. Could we talk about it next week?", "Thursday morning would suit me. Shall I bring the papers?", "Not just now, but do keep writing.",
-        "We have talked it over at home and would like to go on.", "What would that cost us, roughly?", "Please call me in the evening, after six.",
+        "Thank you, that is helpful. Could we talk about it next week?",
+        "Thursday morning would suit me. Shall I bring the papers?",
+        "Not just now, but do keep writing.",
+        "We have talked it over at home and would like to go on.",
+        "What would that cost us, roughly?",
+        "Please call me in the evening, after six.",
     ];
 
     private static readonly string[] TextAnswers = ["Yes, thank you", "See you then", "Can we make it an hour later?", "Got it"];
@@ -94,13 +98,15 @@ internal sealed partial class Recipients(MailBox box, TextBox texts, Gateway gat
         return did;
     }
 
-    private void Plan(DateTimeOffset at, string what, Func<Task> act) => doing.Enqueue(
-        async () =>
-        {
-            await act();
-            did[what] = did.GetValueOrDefault(what) + 1;
-        },
-        (at, number++));
+    private void Plan(DateTimeOffset at, string what, Func<Task> act) =>
+        doing.Enqueue(
+            async () =>
+            {
+                await act();
+                did[what] = did.GetValueOrDefault(what) + 1;
+            },
+            (at, number++)
+        );
 
     /// <summary>A number from 0 to 1 that is the same every time for the same words.</summary>
     private static double Draw(string words)
@@ -214,7 +220,12 @@ internal sealed partial class Recipients(MailBox box, TextBox texts, Gateway gat
     private Task AnswerAsync(OpenedMessage mail, string words, bool automatic)
     {
         var quote = string.Join('\n', mail.Text.Split('\n').Take(12).Select(l => $"> {l}"));
-        var message = new MimeMessage { Subject = $"{(automatic ? "Automatic answer: " : "Re: ")}{mail.Message.Subject}", MessageId = $"a{number}.{Guid.NewGuid():N}@example.com", InReplyTo = mail.Message.MessageId };
+        var message = new MimeMessage
+        {
+            Subject = $"{(automatic ? "Automatic answer: " : "Re: ")}{mail.Message.Subject}",
+            MessageId = $"a{number}.{Guid.NewGuid():N}@example.com",
+            InReplyTo = mail.Message.MessageId,
+        };
         message.Body = new TextPart("plain") { Text = automatic ? words : $"{words}\n\nOn {mail.Message.Date[..10]} {mail.Message.From} wrote:\n{quote}\n" };
         message.From.AddRange(InternetAddressList.Parse(mail.Message.To));
         message.To.Add(MailboxAddress.Parse(mail.Message.ReplyTo!));
@@ -230,11 +241,15 @@ internal sealed partial class Recipients(MailBox box, TextBox texts, Gateway gat
     {
         var status = new MessageDeliveryStatus();
         status.StatusGroups.Add(new HeaderList { { "Reporting-MTA", "dns; mail.example.com" } });
-        status.StatusGroups.Add(new HeaderList
-        {
-            { "Final-Recipient", $"rfc822; {Address(mail.Message.To)}" }, { "Action", hard ? "failed" : "delayed" }, { "Status", hard ? "5.1.1" : "4.2.2" },
-            { "Diagnostic-Code", hard ? "smtp; 550 5.1.1 no such user" : "smtp; 452 4.2.2 mailbox full" },
-        });
+        status.StatusGroups.Add(
+            new HeaderList
+            {
+                { "Final-Recipient", $"rfc822; {Address(mail.Message.To)}" },
+                { "Action", hard ? "failed" : "delayed" },
+                { "Status", hard ? "5.1.1" : "4.2.2" },
+                { "Diagnostic-Code", hard ? "smtp; 550 5.1.1 no such user" : "smtp; 452 4.2.2 mailbox full" },
+            }
+        );
         return ReportAsync(mail, source, "delivery-status", status, hard ? "Undelivered mail returned to sender" : "Message delayed");
     }
 
@@ -254,8 +269,18 @@ internal sealed partial class Recipients(MailBox box, TextBox texts, Gateway gat
             return Task.CompletedTask;
         }
 
-        var report = new MultipartReport(type) { new TextPart("plain") { Text = subject }, part, new MessagePart { Message = MimeMessage.Load(new MemoryStream(source)) } };
-        var message = new MimeMessage { Subject = subject, MessageId = $"r{number}.{Guid.NewGuid():N}@example.com", Body = report };
+        var report = new MultipartReport(type)
+        {
+            new TextPart("plain") { Text = subject },
+            part,
+            new MessagePart { Message = MimeMessage.Load(new MemoryStream(source)) },
+        };
+        var message = new MimeMessage
+        {
+            Subject = subject,
+            MessageId = $"r{number}.{Guid.NewGuid():N}@example.com",
+            Body = report,
+        };
         message.From.Add(new MailboxAddress("Mail system", "mailer-daemon@example.com"));
         message.To.Add(MailboxAddress.Parse(to));
         message.Headers.Add(HeaderId.AutoSubmitted, "auto-generated");

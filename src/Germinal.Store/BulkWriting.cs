@@ -63,7 +63,8 @@ public static class BulkWriting
             return new Column(
                 property.GetColumnName(table)!,
                 property.GetColumnType(table)!,
-                converter is null ? getter.GetClrValue : row => converter.ConvertToProvider(getter.GetClrValue(row)));
+                converter is null ? getter.GetClrValue : row => converter.ConvertToProvider(getter.GetClrValue(row))
+            );
         }
     }
 
@@ -76,8 +77,11 @@ public static class BulkWriting
 
             // What the database works out itself is left to it: computed columns and counted keys.
             var columns = type.GetProperties()
-                .Where(p => p.GetComputedColumnSql(table) is null && !(p.IsPrimaryKey() && p.ClrType == typeof(long) && p.ValueGenerated == ValueGenerated.OnAdd))
-                .Select(p => Column.Read(p, table)).ToList();
+                .Where(p =>
+                    p.GetComputedColumnSql(table) is null && !(p.IsPrimaryKey() && p.ClrType == typeof(long) && p.ValueGenerated == ValueGenerated.OnAdd)
+                )
+                .Select(p => Column.Read(p, table))
+                .ToList();
             var names = string.Join(", ", columns.Select(c => $"\"{c.Name}\""));
             return new Target($"COPY \"{table.Name}\" ({names}) FROM STDIN (FORMAT BINARY)", columns);
         }

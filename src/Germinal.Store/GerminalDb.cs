@@ -16,10 +16,7 @@ namespace Germinal.Store;
 /// </summary>
 public sealed class GerminalDb(DbContextOptions<GerminalDb> options) : IdentityDbContext<MemberUser, IdentityRole<Guid>, Guid>(options)
 {
-    private static readonly JsonSerializerOptions Json = new(JsonSerializerDefaults.Web)
-    {
-        Converters = { new LocalDateJson() },
-    };
+    private static readonly JsonSerializerOptions Json = new(JsonSerializerDefaults.Web) { Converters = { new LocalDateJson() } };
 
     /// <summary>The practice whose rows this context sees.</summary>
     public Guid? PracticeId { get; set; }
@@ -92,18 +89,27 @@ public sealed class GerminalDb(DbContextOptions<GerminalDb> options) : IdentityD
         base.OnModelCreating(model);
         model.HasPostgresExtension("pg_trgm");
 
-        model.Entity<PracticeRow>().Property(p => p.Settings).HasColumnType("jsonb").HasConversion(
-            v => JsonSerializer.Serialize(v, Json),
-            v => JsonSerializer.Deserialize<PracticeSettings>(v, Json)!,
-            new ValueComparer<PracticeSettings>(false));
+        model
+            .Entity<PracticeRow>()
+            .Property(p => p.Settings)
+            .HasColumnType("jsonb")
+            .HasConversion(
+                v => JsonSerializer.Serialize(v, Json),
+                v => JsonSerializer.Deserialize<PracticeSettings>(v, Json)!,
+                new ValueComparer<PracticeSettings>(false)
+            );
         model.Entity<MemberUser>(e =>
         {
             e.HasIndex(m => m.PracticeId);
             e.HasIndex(m => m.FeedKey).IsUnique();
-            e.Property(m => m.Capacity).HasColumnType("jsonb").HasDefaultValueSql("'{}'::jsonb").HasConversion(
-                v => JsonSerializer.Serialize(v, Json),
-                v => JsonSerializer.Deserialize<Dictionary<string, int>>(v, Json)!,
-                new ValueComparer<Dictionary<string, int>>(false));
+            e.Property(m => m.Capacity)
+                .HasColumnType("jsonb")
+                .HasDefaultValueSql("'{}'::jsonb")
+                .HasConversion(
+                    v => JsonSerializer.Serialize(v, Json),
+                    v => JsonSerializer.Deserialize<Dictionary<string, int>>(v, Json)!,
+                    new ValueComparer<Dictionary<string, int>>(false)
+                );
         });
 
         model.Entity<SessionRow>(e =>
@@ -114,11 +120,26 @@ public sealed class GerminalDb(DbContextOptions<GerminalDb> options) : IdentityD
         model.Entity<PersonRow>(e =>
         {
             e.Property(p => p.Edition).IsConcurrencyToken();
-            e.HasIndex(p => new { p.PracticeId, p.SortName, p.Id });
+            e.HasIndex(p => new
+            {
+                p.PracticeId,
+                p.SortName,
+                p.Id,
+            });
             e.Property(p => p.StageSort).HasComputedColumnSql("coalesce(stage, '~')", stored: true);
             e.Property(p => p.OwnerSort).HasComputedColumnSql("coalesce(owner_id, 'ffffffff-ffff-ffff-ffff-ffffffffffff'::uuid)", stored: true);
-            e.HasIndex(p => new { p.PracticeId, p.StageSort, p.Id });
-            e.HasIndex(p => new { p.PracticeId, p.OwnerSort, p.Id });
+            e.HasIndex(p => new
+            {
+                p.PracticeId,
+                p.StageSort,
+                p.Id,
+            });
+            e.HasIndex(p => new
+            {
+                p.PracticeId,
+                p.OwnerSort,
+                p.Id,
+            });
             e.HasIndex(p => new { p.PracticeId, p.Stage });
             e.HasIndex(p => new { p.Email, p.PracticeId });
             e.HasIndex(p => new { p.Mobile, p.PracticeId });
@@ -130,16 +151,30 @@ public sealed class GerminalDb(DbContextOptions<GerminalDb> options) : IdentityD
             e.HasIndex(p => p.SearchText).HasMethod("gin").HasOperators("gin_trgm_ops");
             e.HasIndex(p => p.Tags).HasMethod("gin");
             e.Property(p => p.Lists).HasDefaultValueSql("ARRAY[]::text[]");
-            e.Property(p => p.Custom).HasColumnType("jsonb").HasDefaultValueSql("'{}'::jsonb").HasConversion(
-                v => JsonSerializer.Serialize(v, Json),
-                v => JsonSerializer.Deserialize<Dictionary<string, string>>(v, Json)!,
-                new ValueComparer<Dictionary<string, string>>((a, b) => a!.Count == b!.Count && !a.Except(b).Any(), v => v.Count, v => new Dictionary<string, string>(v)));
+            e.Property(p => p.Custom)
+                .HasColumnType("jsonb")
+                .HasDefaultValueSql("'{}'::jsonb")
+                .HasConversion(
+                    v => JsonSerializer.Serialize(v, Json),
+                    v => JsonSerializer.Deserialize<Dictionary<string, string>>(v, Json)!,
+                    new ValueComparer<Dictionary<string, string>>(
+                        (a, b) => a!.Count == b!.Count && !a.Except(b).Any(),
+                        v => v.Count,
+                        v => new Dictionary<string, string>(v)
+                    )
+                );
         });
         model.Entity<TagRow>().HasKey(t => new { t.PracticeId, t.Name });
         model.Entity<KeyDateRow>(e =>
         {
             e.HasKey(d => new { d.PersonId, d.Name });
-            e.HasIndex(d => new { d.PracticeId, d.Name, d.Month, d.Day });
+            e.HasIndex(d => new
+            {
+                d.PracticeId,
+                d.Name,
+                d.Month,
+                d.Day,
+            });
             e.HasOne<PersonRow>().WithMany().HasForeignKey(d => d.PersonId).OnDelete(DeleteBehavior.Cascade);
         });
         model.Entity<ConsentRow>(e =>
@@ -150,11 +185,19 @@ public sealed class GerminalDb(DbContextOptions<GerminalDb> options) : IdentityD
         model.Entity<SuppressionRow>().HasKey(s => new { s.PracticeId, s.Address });
         model.Entity<EventRow>(e =>
         {
-            e.Property(v => v.Data).HasColumnType("jsonb").HasConversion(
-                v => JsonSerializer.Serialize(v, Json),
-                v => JsonSerializer.Deserialize<Dictionary<string, string>>(v, Json)!,
-                new ValueComparer<Dictionary<string, string>>(false));
-            e.HasIndex(v => new { v.PersonId, v.At, v.Id });
+            e.Property(v => v.Data)
+                .HasColumnType("jsonb")
+                .HasConversion(
+                    v => JsonSerializer.Serialize(v, Json),
+                    v => JsonSerializer.Deserialize<Dictionary<string, string>>(v, Json)!,
+                    new ValueComparer<Dictionary<string, string>>(false)
+                );
+            e.HasIndex(v => new
+            {
+                v.PersonId,
+                v.At,
+                v.Id,
+            });
             e.HasIndex(v => new { v.At, v.Id }).HasFilter("handled_at IS NULL").HasDatabaseName("ix_events_waiting");
             e.HasIndex(v => v.PersonId).HasFilter("handled_at IS NULL").HasDatabaseName("ix_events_waiting_person");
             e.HasIndex(v => v.Key).IsUnique().HasFilter("key IS NOT NULL");
@@ -173,8 +216,18 @@ public sealed class GerminalDb(DbContextOptions<GerminalDb> options) : IdentityD
             e.HasIndex(s => s.NextAlarm);
             e.Property(s => s.LastTouchAt).HasDefaultValueSql("'-infinity'");
             e.Property(s => s.NextTouchAt).HasDefaultValueSql("'infinity'");
-            e.HasIndex(s => new { s.PracticeId, s.NextTouchAt, s.PersonId });
-            e.HasIndex(s => new { s.PracticeId, s.LastTouchAt, s.PersonId });
+            e.HasIndex(s => new
+            {
+                s.PracticeId,
+                s.NextTouchAt,
+                s.PersonId,
+            });
+            e.HasIndex(s => new
+            {
+                s.PracticeId,
+                s.LastTouchAt,
+                s.PersonId,
+            });
             e.HasIndex(s => s.PracticeId).HasFilter("set_aside IS NOT NULL").HasDatabaseName("ix_person_states_set_aside");
             e.HasOne<PersonRow>().WithOne(p => p.State).HasForeignKey<PersonStateRow>(s => s.PersonId).OnDelete(DeleteBehavior.Cascade);
         });
@@ -196,21 +249,46 @@ public sealed class GerminalDb(DbContextOptions<GerminalDb> options) : IdentityD
         {
             Jsonb(e.Property(t => t.Plan));
             e.Property(t => t.Status).HasConversion(s => s.Word(), w => TouchStatuses.Read(w));
-            e.Property(t => t.Checks).HasColumnType("jsonb").HasConversion(
-                v => JsonSerializer.Serialize(v, Json),
-                v => JsonSerializer.Deserialize<List<Check>>(v, Json)!,
-                new ValueComparer<List<Check>>(false));
+            e.Property(t => t.Checks)
+                .HasColumnType("jsonb")
+                .HasConversion(
+                    v => JsonSerializer.Serialize(v, Json),
+                    v => JsonSerializer.Deserialize<List<Check>>(v, Json)!,
+                    new ValueComparer<List<Check>>(false)
+                );
             e.HasIndex(t => new { t.PersonId, t.Due });
-            e.HasIndex(t => new { t.PracticeId, t.Status, t.Due, t.Id }).HasFilter("status IN ('planned','handing','uncertain','blocked','open')").HasDatabaseName("ix_touches_unsettled");
+            e.HasIndex(t => new
+            {
+                t.PracticeId,
+                t.Status,
+                t.Due,
+                t.Id,
+            })
+                .HasFilter("status IN ('planned','handing','uncertain','blocked','open')")
+                .HasDatabaseName("ix_touches_unsettled");
             e.HasIndex(t => new { t.PracticeId, t.ClosedAt }).HasFilter("kind = 'call' AND status = 'done'").HasDatabaseName("ix_touches_calls_made");
             e.Property(t => t.Priority).HasDefaultValue(50);
             e.HasIndex(t => t.LeasedUntil).HasFilter("status = 'handing'").HasDatabaseName("ix_touches_handing");
             e.HasOne<PersonRow>().WithMany().HasForeignKey(t => t.PersonId).OnDelete(DeleteBehavior.Cascade);
         });
-        model.Entity<CountRow>().HasKey(c => new { c.PracticeId, c.What, c.Date });
+        model
+            .Entity<CountRow>()
+            .HasKey(c => new
+            {
+                c.PracticeId,
+                c.What,
+                c.Date,
+            });
         model.Entity<VisitRow>(e =>
         {
-            e.HasIndex(v => new { v.TouchId, v.Link, v.ByMachine }).IsUnique().AreNullsDistinct(false);
+            e.HasIndex(v => new
+            {
+                v.TouchId,
+                v.Link,
+                v.ByMachine,
+            })
+                .IsUnique()
+                .AreNullsDistinct(false);
             e.HasIndex(v => new { v.PersonId, v.At });
             e.Property(v => v.Count).HasDefaultValue(1);
             e.Property(v => v.LastAt).HasDefaultValueSql("'-infinity'");
@@ -239,7 +317,13 @@ public sealed class GerminalDb(DbContextOptions<GerminalDb> options) : IdentityD
         model.Entity<OpportunityRow>(e =>
         {
             e.HasIndex(o => o.PersonId);
-            e.HasIndex(o => new { o.PracticeId, o.Status, o.Stage, o.Id });
+            e.HasIndex(o => new
+            {
+                o.PracticeId,
+                o.Status,
+                o.Stage,
+                o.Id,
+            });
             e.HasOne<PersonRow>().WithMany().HasForeignKey(o => o.PersonId).OnDelete(DeleteBehavior.Cascade);
         });
         model.Entity<AppointmentRow>(e =>
@@ -270,12 +354,21 @@ public sealed class GerminalDb(DbContextOptions<GerminalDb> options) : IdentityD
         {
             e.HasKey(m => m.TouchId);
             e.Property(m => m.Channel).HasDefaultValue("email");
-            e.Property(m => m.Links).HasColumnType("jsonb").HasDefaultValueSql("'[]'::jsonb").HasConversion(
-                v => JsonSerializer.Serialize(v, Json),
-                v => JsonSerializer.Deserialize<List<LetterLink>>(v, Json)!,
-                new ValueComparer<List<LetterLink>>(false));
+            e.Property(m => m.Links)
+                .HasColumnType("jsonb")
+                .HasDefaultValueSql("'[]'::jsonb")
+                .HasConversion(
+                    v => JsonSerializer.Serialize(v, Json),
+                    v => JsonSerializer.Deserialize<List<LetterLink>>(v, Json)!,
+                    new ValueComparer<List<LetterLink>>(false)
+                );
             e.HasIndex(m => m.MessageId);
-            e.HasIndex(m => new { m.Channel, m.ToAddress, m.SentAt });
+            e.HasIndex(m => new
+            {
+                m.Channel,
+                m.ToAddress,
+                m.SentAt,
+            });
             e.HasOne<PersonRow>().WithMany().HasForeignKey(m => m.PersonId).OnDelete(DeleteBehavior.Cascade);
         });
         model.Entity<ImportRow>().HasIndex(i => new { i.PracticeId, i.CreatedAt });
@@ -292,7 +385,8 @@ public sealed class GerminalDb(DbContextOptions<GerminalDb> options) : IdentityD
             var row = Expression.Parameter(type.ClrType, "row");
             var own = Expression.Equal(
                 Expression.Convert(Expression.Property(row, nameof(IOwned.PracticeId)), typeof(Guid?)),
-                Expression.Property(Expression.Constant(this), nameof(PracticeId)));
+                Expression.Property(Expression.Constant(this), nameof(PracticeId))
+            );
             type.SetQueryFilter(Expression.Lambda(own, row));
         }
     }
@@ -302,10 +396,9 @@ public sealed class GerminalDb(DbContextOptions<GerminalDb> options) : IdentityD
         where T : class => value is null ? null : JsonSerializer.Serialize(value, Json);
 
     private static void Jsonb<T>(Microsoft.EntityFrameworkCore.Metadata.Builders.PropertyBuilder<T> property) =>
-        property.HasColumnType("jsonb").HasConversion(
-            v => JsonSerializer.Serialize(v, Json),
-            v => JsonSerializer.Deserialize<T>(v, Json)!,
-            new ValueComparer<T>(false));
+        property
+            .HasColumnType("jsonb")
+            .HasConversion(v => JsonSerializer.Serialize(v, Json), v => JsonSerializer.Deserialize<T>(v, Json)!, new ValueComparer<T>(false));
 
     private sealed class LocalDateJson : System.Text.Json.Serialization.JsonConverter<LocalDate>
     {

@@ -9,7 +9,15 @@ public static class PersonNames
 {
     private static readonly Dictionary<char, string> Unfolded = new()
     {
-        ['ł'] = "l", ['ø'] = "o", ['þ'] = "th", ['ð'] = "d", ['æ'] = "ae", ['œ'] = "oe", ['ß'] = "ss", ['đ'] = "d", ['ı'] = "i",
+        ['ł'] = "l",
+        ['ø'] = "o",
+        ['þ'] = "th",
+        ['ð'] = "d",
+        ['æ'] = "ae",
+        ['œ'] = "oe",
+        ['ß'] = "ss",
+        ['đ'] = "d",
+        ['ı'] = "i",
     };
 
     /// <summary>“Þóra Núñez” → “thora nunez”.</summary>

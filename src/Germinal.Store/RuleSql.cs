@@ -30,17 +30,18 @@ public static class RuleSql
     {
         public List<object> Parameters { get; } = [];
 
-        public string Condition(Rule rule) => rule switch
-        {
-            AllOf { Parts.Count: 0 } => "true",
-            AllOf all => $"({string.Join(" AND ", all.Parts.Select(Condition))})",
-            AnyOf { Parts.Count: 0 } => "false",
-            AnyOf any => $"({string.Join(" OR ", any.Parts.Select(Condition))})",
-            Not not => $"(NOT {Condition(not.Part)})",
-            Leaf { Known: { } field } leaf => $"coalesce({LeafCondition(leaf, field)}, false)",
-            Leaf => "false",
-            _ => throw new ArgumentOutOfRangeException(nameof(rule)),
-        };
+        public string Condition(Rule rule) =>
+            rule switch
+            {
+                AllOf { Parts.Count: 0 } => "true",
+                AllOf all => $"({string.Join(" AND ", all.Parts.Select(Condition))})",
+                AnyOf { Parts.Count: 0 } => "false",
+                AnyOf any => $"({string.Join(" OR ", any.Parts.Select(Condition))})",
+                Not not => $"(NOT {Condition(not.Part)})",
+                Leaf { Known: { } field } leaf => $"coalesce({LeafCondition(leaf, field)}, false)",
+                Leaf => "false",
+                _ => throw new ArgumentOutOfRangeException(nameof(rule)),
+            };
 
         private string Parameter(object value)
         {
@@ -48,23 +49,24 @@ public static class RuleSql
             return $"{{{Parameters.Count - 1}}}";
         }
 
-        private string LeafCondition(Leaf leaf, RuleField field) => leaf.Op switch
-        {
-            RuleOp.Exists => Exists(field),
-            RuleOp.Missing => $"NOT {Exists(field)}",
-            RuleOp.Is or RuleOp.In or RuleOp.Has => AnyText(field, t => $"rule_fold({t}) = ANY({Folded(leaf)})"),
-            RuleOp.IsNot or RuleOp.NotIn or RuleOp.HasNot => $"NOT coalesce({AnyText(field, t => $"rule_fold({t}) = ANY({Folded(leaf)})")}, false)",
-            RuleOp.Contains => AnyText(field, t => $"position(rule_fold({Parameter(leaf.First)}) IN rule_fold({t})) > 0"),
-            RuleOp.StartsWith => AnyText(field, t => $"starts_with(rule_fold({t}), rule_fold({Parameter(leaf.First)}))"),
-            RuleOp.Before => leaf.Date is { } date ? Compare(DateOf(field), "<", date) : "false",
-            RuleOp.After => leaf.Date is { } date ? Compare(DateOf(field), ">", date) : "false",
-            RuleOp.Less => leaf.Number is { } n ? Compare(NumberOf(field), "<", n) : "false",
-            RuleOp.More => leaf.Number is { } n ? Compare(NumberOf(field), ">", n) : "false",
-            RuleOp.InLast => InLast(leaf, field),
-            RuleOp.NotInLast => $"NOT coalesce({InLast(leaf, field)}, false)",
-            RuleOp.MonthIs => leaf.Number is { } month ? Compare(MonthOf(field), "=", month) : "false",
-            _ => throw new ArgumentOutOfRangeException(nameof(leaf)),
-        };
+        private string LeafCondition(Leaf leaf, RuleField field) =>
+            leaf.Op switch
+            {
+                RuleOp.Exists => Exists(field),
+                RuleOp.Missing => $"NOT {Exists(field)}",
+                RuleOp.Is or RuleOp.In or RuleOp.Has => AnyText(field, t => $"rule_fold({t}) = ANY({Folded(leaf)})"),
+                RuleOp.IsNot or RuleOp.NotIn or RuleOp.HasNot => $"NOT coalesce({AnyText(field, t => $"rule_fold({t}) = ANY({Folded(leaf)})")}, false)",
+                RuleOp.Contains => AnyText(field, t => $"position(rule_fold({Parameter(leaf.First)}) IN rule_fold({t})) > 0"),
+                RuleOp.StartsWith => AnyText(field, t => $"starts_with(rule_fold({t}), rule_fold({Parameter(leaf.First)}))"),
+                RuleOp.Before => leaf.Date is { } date ? Compare(DateOf(field), "<", date) : "false",
+                RuleOp.After => leaf.Date is { } date ? Compare(DateOf(field), ">", date) : "false",
+                RuleOp.Less => leaf.Number is { } n ? Compare(NumberOf(field), "<", n) : "false",
+                RuleOp.More => leaf.Number is { } n ? Compare(NumberOf(field), ">", n) : "false",
+                RuleOp.InLast => InLast(leaf, field),
+                RuleOp.NotInLast => $"NOT coalesce({InLast(leaf, field)}, false)",
+                RuleOp.MonthIs => leaf.Number is { } month ? Compare(MonthOf(field), "=", month) : "false",
+                _ => throw new ArgumentOutOfRangeException(nameof(leaf)),
+            };
 
         /// <summary>The wanted values folded by the database, so that both sides are folded alike.</summary>
         private string Folded(Leaf leaf) => $"ARRAY(SELECT rule_fold(v) FROM unnest({Parameter(leaf.Values.ToArray())}::text[]) v)";
@@ -74,20 +76,22 @@ public static class RuleSql
         private string AnyText(RuleField field, Func<string, string> test) =>
             field.Kind == FieldKind.Texts ? $"EXISTS (SELECT 1 FROM {Texts(field)} AS x(v) WHERE {test("x.v")})" : test($"({TextOf(field)})");
 
-        private string Exists(RuleField field) => field.Kind switch
-        {
-            FieldKind.Texts => $"EXISTS (SELECT 1 FROM {Texts(field)} AS x(v))",
-            _ => $"({TextOf(field)}) IS NOT NULL",
-        };
+        private string Exists(RuleField field) =>
+            field.Kind switch
+            {
+                FieldKind.Texts => $"EXISTS (SELECT 1 FROM {Texts(field)} AS x(v))",
+                _ => $"({TextOf(field)}) IS NOT NULL",
+            };
 
         /// <summary>A set-returning expression of one text column.</summary>
-        private static string Texts(RuleField field) => field.Name switch
-        {
-            "tags" => "unnest(p.tags)",
-            "lists" => "unnest(p.lists)",
-            "programs" => "(SELECT DISTINCT g.name FROM runs r JOIN programs g ON g.id = r.program_id WHERE r.person_id = p.id AND r.ended_at IS NULL)",
-            _ => "(SELECT DISTINCT g.name FROM runs r JOIN programs g ON g.id = r.program_id WHERE r.person_id = p.id)",
-        };
+        private static string Texts(RuleField field) =>
+            field.Name switch
+            {
+                "tags" => "unnest(p.tags)",
+                "lists" => "unnest(p.lists)",
+                "programs" => "(SELECT DISTINCT g.name FROM runs r JOIN programs g ON g.id = r.program_id WHERE r.person_id = p.id AND r.ended_at IS NULL)",
+                _ => "(SELECT DISTINCT g.name FROM runs r JOIN programs g ON g.id = r.program_id WHERE r.person_id = p.id)",
+            };
 
         /// <summary>The one text of a field, null where it has no value; dates and moments as the rule language writes them.</summary>
         private string TextOf(RuleField field)
@@ -95,7 +99,10 @@ public static class RuleSql
             switch (field.Kind)
             {
                 case FieldKind.Date:
-                    return KeyDate(field, "CASE WHEN d.year IS NULL THEN '--' ELSE lpad(d.year::text, 4, '0') || '-' END || lpad(d.month::text, 2, '0') || '-' || lpad(d.day::text, 2, '0')");
+                    return KeyDate(
+                        field,
+                        "CASE WHEN d.year IS NULL THEN '--' ELSE lpad(d.year::text, 4, '0') || '-' END || lpad(d.month::text, 2, '0') || '-' || lpad(d.day::text, 2, '0')"
+                    );
                 case FieldKind.Moment:
                     return $"to_char({LocalDate(field)}, 'YYYY-MM-DD')";
                 case FieldKind.Number:
@@ -120,35 +127,39 @@ public static class RuleSql
             };
         }
 
-        private string KeyDate(RuleField field, string what) => $"SELECT {what} FROM key_dates d WHERE d.person_id = p.id AND rule_fold(d.name) = rule_fold({Parameter(field.Name)}) LIMIT 1";
+        private string KeyDate(RuleField field, string what) =>
+            $"SELECT {what} FROM key_dates d WHERE d.person_id = p.id AND rule_fold(d.name) = rule_fold({Parameter(field.Name)}) LIMIT 1";
 
-        private static string Moment(RuleField field) => field.Name switch
-        {
-            "added" => "p.added_at",
-            "stage-since" => "p.stage_since",
-            "last-touch" => State("nullif(s.last_touch_at, '-infinity')"),
-            "last-reply" => State("s.last_reply_at"),
-            _ => State("nullif(s.next_touch_at, 'infinity')"),
-        };
+        private static string Moment(RuleField field) =>
+            field.Name switch
+            {
+                "added" => "p.added_at",
+                "stage-since" => "p.stage_since",
+                "last-touch" => State("nullif(s.last_touch_at, '-infinity')"),
+                "last-reply" => State("s.last_reply_at"),
+                _ => State("nullif(s.next_touch_at, 'infinity')"),
+            };
 
         private static string State(string what) => $"(SELECT {what} FROM person_states s WHERE s.person_id = p.id)";
 
         private string LocalDate(RuleField field) => $"({Moment(field)} AT TIME ZONE {Parameter(moment.Zone.Id)})::date";
 
-        private string? DateOf(RuleField field) => field.Kind switch
-        {
-            FieldKind.Date => $"({KeyDate(field, "make_date(d.year, d.month, d.day)")})",
-            FieldKind.Moment => LocalDate(field),
-            FieldKind.Text => $"rule_date(({TextOf(field)}))",
-            _ => null,
-        };
+        private string? DateOf(RuleField field) =>
+            field.Kind switch
+            {
+                FieldKind.Date => $"({KeyDate(field, "make_date(d.year, d.month, d.day)")})",
+                FieldKind.Moment => LocalDate(field),
+                FieldKind.Text => $"rule_date(({TextOf(field)}))",
+                _ => null,
+            };
 
-        private string? NumberOf(RuleField field) => field.Kind switch
-        {
-            FieldKind.Number => Age(),
-            FieldKind.Text => $"rule_number(({TextOf(field)}))",
-            _ => null,
-        };
+        private string? NumberOf(RuleField field) =>
+            field.Kind switch
+            {
+                FieldKind.Number => Age(),
+                FieldKind.Text => $"rule_number(({TextOf(field)}))",
+                _ => null,
+            };
 
         /// <summary>Whole years since the birthday's year, one less before the day as it is kept this year (rule 4.1).</summary>
         private string Age()
@@ -158,13 +169,14 @@ public static class RuleSql
             return $"(SELECT {Parameter(today.Year)} - d.year - CASE WHEN (CASE WHEN d.month = 2 AND d.day = 29 THEN {Parameter((leap.Month * 100) + leap.Day)} ELSE d.month * 100 + d.day END) > {Parameter((today.Month * 100) + today.Day)} THEN 1 ELSE 0 END FROM key_dates d WHERE d.person_id = p.id AND rule_fold(d.name) = 'BIRTHDAY' LIMIT 1)";
         }
 
-        private string? MonthOf(RuleField field) => field.Kind switch
-        {
-            FieldKind.Date => $"({KeyDate(field, "d.month")})",
-            FieldKind.Moment => $"extract(month FROM {LocalDate(field)})",
-            FieldKind.Text => $"rule_month(({TextOf(field)}))",
-            _ => null,
-        };
+        private string? MonthOf(RuleField field) =>
+            field.Kind switch
+            {
+                FieldKind.Date => $"({KeyDate(field, "d.month")})",
+                FieldKind.Moment => $"extract(month FROM {LocalDate(field)})",
+                FieldKind.Text => $"rule_month(({TextOf(field)}))",
+                _ => null,
+            };
 
         private string InLast(Leaf leaf, RuleField field)
         {

@@ -101,7 +101,14 @@ public static class Application
         app.MapOpenApi("/openapi/{documentName}.json");
         app.MapHealthChecks("/health/live", new() { Predicate = _ => false });
         app.MapHealthChecks("/health/ready", new() { Predicate = c => c.Tags.Contains("ready") });
-        app.MapHealthChecks("/health/workers", new() { Predicate = c => c.Tags.Contains("workers"), ResponseWriter = (http, report) => http.Response.WriteAsync(report.Entries["workers"].Description ?? "", http.RequestAborted) });
+        app.MapHealthChecks(
+            "/health/workers",
+            new()
+            {
+                Predicate = c => c.Tags.Contains("workers"),
+                ResponseWriter = (http, report) => http.Response.WriteAsync(report.Entries["workers"].Description ?? "", http.RequestAborted),
+            }
+        );
         SessionEndpoints.Map(app);
         PeopleEndpoints.Map(app);
         PersonEndpoints.Map(app);
@@ -130,12 +137,20 @@ public static class Application
         if (Directory.Exists(settings.WebFolder))
         {
             var files = new PhysicalFileProvider(Path.GetFullPath(settings.WebFolder));
-            app.UseStaticFiles(new StaticFileOptions
-            {
-                FileProvider = files,
-                OnPrepareResponse = c => c.Context.Response.Headers.CacheControl = c.Context.Request.Path.StartsWithSegments("/assets", StringComparison.Ordinal) ? "public, max-age=31536000, immutable" : "no-cache",
-            });
-            app.MapFallbackToFile("index.html", new StaticFileOptions { FileProvider = files, OnPrepareResponse = c => c.Context.Response.Headers.CacheControl = "no-cache" });
+            app.UseStaticFiles(
+                new StaticFileOptions
+                {
+                    FileProvider = files,
+                    OnPrepareResponse = c =>
+                        c.Context.Response.Headers.CacheControl = c.Context.Request.Path.StartsWithSegments("/assets", StringComparison.Ordinal)
+                            ? "public, max-age=31536000, immutable"
+                            : "no-cache",
+                }
+            );
+            app.MapFallbackToFile(
+                "index.html",
+                new StaticFileOptions { FileProvider = files, OnPrepareResponse = c => c.Context.Response.Headers.CacheControl = "no-cache" }
+            );
         }
 
         await app.RunAsync();

@@ -10,7 +10,8 @@ public sealed class SchemaTests
     private static readonly JsonSchema Programs = JsonSchema.FromText(FileSchemas.Program);
     private static readonly JsonSchema Practices = JsonSchema.FromText(FileSchemas.Practice);
 
-    private static EvaluationResults Evaluate(JsonSchema schema, string json) => schema.Evaluate(JsonNode.Parse(json), new EvaluationOptions { OutputFormat = OutputFormat.List });
+    private static EvaluationResults Evaluate(JsonSchema schema, string json) =>
+        schema.Evaluate(JsonNode.Parse(json), new EvaluationOptions { OutputFormat = OutputFormat.List });
 
     private static string Demo
     {
@@ -53,7 +54,13 @@ public sealed class SchemaTests
     [Fact]
     public void Every_example_validates_and_is_read()
     {
-        foreach (var json in Directory.GetFiles(Demo).Select(File.ReadAllText).Append(Everything).Append(File.ReadAllText(Path.Combine(Cli.Case, "start.program.json"))))
+        foreach (
+            var json in Directory
+                .GetFiles(Demo)
+                .Select(File.ReadAllText)
+                .Append(Everything)
+                .Append(File.ReadAllText(Path.Combine(Cli.Case, "start.program.json")))
+        )
         {
             Assert.True(Evaluate(Programs, json).IsValid, json);
             var reading = ProgramFile.Read(json);
@@ -70,11 +77,13 @@ public sealed class SchemaTests
     public void Every_value_of_a_wrong_kind_and_every_unknown_key_is_refused_by_both_with_a_pointer_to_it()
     {
         var broken = 0;
-        foreach (var (json, schema, read) in new (string, JsonSchema, Func<string, IReadOnlyList<Finding>>)[]
-        {
-            (Everything, Programs, t => ProgramFile.Read(t).Errors),
-            (File.ReadAllText(Path.Combine(Cli.Case, "practice.json")), Practices, t => PracticeFile.Read(t).Errors),
-        })
+        foreach (
+            var (json, schema, read) in new (string, JsonSchema, Func<string, IReadOnlyList<Finding>>)[]
+            {
+                (Everything, Programs, t => ProgramFile.Read(t).Errors),
+                (File.ReadAllText(Path.Combine(Cli.Case, "practice.json")), Practices, t => PracticeFile.Read(t).Errors),
+            }
+        )
         {
             foreach (var pointer in PointersOf(JsonNode.Parse(json)!, ""))
             {
@@ -90,7 +99,13 @@ public sealed class SchemaTests
                     broken++;
                     var text = mutated.ToJsonString();
                     Assert.False(Evaluate(schema, text).IsValid, $"{at} ({mutation}) passes the schema");
-                    Assert.Contains(read(text), e => e.Pointer == at || e.Pointer.StartsWith(at + "/", StringComparison.Ordinal) || at.StartsWith(e.Pointer + "/", StringComparison.Ordinal));
+                    Assert.Contains(
+                        read(text),
+                        e =>
+                            e.Pointer == at
+                            || e.Pointer.StartsWith(at + "/", StringComparison.Ordinal)
+                            || at.StartsWith(e.Pointer + "/", StringComparison.Ordinal)
+                    );
                 }
             }
         }
@@ -132,7 +147,10 @@ public sealed class SchemaTests
     {
         var mutated = JsonNode.Parse(File.ReadAllText(Path.Combine(Cli.Case, "practice.json")))!;
         Set(mutated, pointer, JsonNode.Parse(value));
-        Assert.Contains(PracticeFile.Read(mutated.ToJsonString()).Errors, e => pointer.StartsWith(e.Pointer, StringComparison.Ordinal) && e.Message.Contains(says, StringComparison.Ordinal));
+        Assert.Contains(
+            PracticeFile.Read(mutated.ToJsonString()).Errors,
+            e => pointer.StartsWith(e.Pointer, StringComparison.Ordinal) && e.Message.Contains(says, StringComparison.Ordinal)
+        );
     }
 
     private static IEnumerable<string> PointersOf(JsonNode node, string at)
@@ -171,12 +189,21 @@ public sealed class SchemaTests
             return null;
         }
 
-        Set(root, pointer, node is JsonObject ? JsonValue.Create(5) : node is JsonArray ? JsonValue.Create("x") : new JsonObject { ["nobody-knows"] = 1 });
+        Set(
+            root,
+            pointer,
+            node is JsonObject ? JsonValue.Create(5)
+                : node is JsonArray ? JsonValue.Create("x")
+                : new JsonObject { ["nobody-knows"] = 1 }
+        );
         return pointer;
     }
 
     private static JsonNode Find(JsonNode root, string pointer) =>
-        pointer.Split('/').Skip(1).Aggregate(root, (at, part) => at is JsonArray a ? a[int.Parse(part, System.Globalization.CultureInfo.InvariantCulture)]! : at[part]!);
+        pointer
+            .Split('/')
+            .Skip(1)
+            .Aggregate(root, (at, part) => at is JsonArray a ? a[int.Parse(part, System.Globalization.CultureInfo.InvariantCulture)]! : at[part]!);
 
     private static void Set(JsonNode root, string pointer, JsonNode? value)
     {

@@ -18,33 +18,39 @@ internal static class Given
     public static readonly DateTimeZone Denver = DateTimeZoneProviders.Tzdb["America/Denver"];
     public static readonly Member Ada = new(Guid.Parse("aaaaaaaa-0000-0000-0000-000000000001"), "Ada Quill", "ada@example.com");
 
-    public static Practice Practice(LeapDay leapDay = LeapDay.Feb28, params LocalDate[] holidays) => new()
-    {
-        Name = "Example",
-        Zone = NewYork,
-        LeapDay = leapDay,
-        Calendar = WorkCalendar.MondayToFriday with { Holidays = holidays.ToFrozenSet() },
-        Consent = new ConsentRules(new Dictionary<Channel, ConsentPolicy> { [Channel.Call] = ConsentPolicy.Open, [Channel.Post] = ConsentPolicy.Open }.ToFrozenDictionary()),
-        Members = [Ada],
-        PostalAddress = "12 Quay Lane\nPort Averil, ME 04999",
-    };
+    public static Practice Practice(LeapDay leapDay = LeapDay.Feb28, params LocalDate[] holidays) =>
+        new()
+        {
+            Name = "Example",
+            Zone = NewYork,
+            LeapDay = leapDay,
+            Calendar = WorkCalendar.MondayToFriday with { Holidays = holidays.ToFrozenSet() },
+            Consent = new ConsentRules(
+                new Dictionary<Channel, ConsentPolicy> { [Channel.Call] = ConsentPolicy.Open, [Channel.Post] = ConsentPolicy.Open }.ToFrozenDictionary()
+            ),
+            Members = [Ada],
+            PostalAddress = "12 Quay Lane\nPort Averil, ME 04999",
+        };
 
-    public static PersonFacts Person(string name = "Ida", DateTimeZone? zone = null, string? birthday = null) => new()
-    {
-        Id = StableId.Of(Guid.Empty, name),
-        FirstName = name,
-        LastName = "Rowan",
-        Email = $"{name.ToLowerInvariant()}@example.com",
-        Mobile = "+12075550101",
-        Zone = zone,
-        OwnerId = Ada.Id,
-        Consent = [Yes(Channel.Email)],
-        KeyDates = birthday is null ? [] : [new KeyDate("birthday", YearlyDate.TryParse(birthday)!.Value, true)],
-    };
+    public static PersonFacts Person(string name = "Ida", DateTimeZone? zone = null, string? birthday = null) =>
+        new()
+        {
+            Id = StableId.Of(Guid.Empty, name),
+            FirstName = name,
+            LastName = "Rowan",
+            Email = $"{name.ToLowerInvariant()}@example.com",
+            Mobile = "+12075550101",
+            Zone = zone,
+            OwnerId = Ada.Id,
+            Consent = [Yes(Channel.Email)],
+            KeyDates = birthday is null ? [] : [new KeyDate("birthday", YearlyDate.TryParse(birthday)!.Value, true)],
+        };
 
-    public static ConsentEntry Yes(Channel channel, string? at = null) => new(channel, Purpose.Commercial, null, true, ConsentBasis.Express, At(at ?? "2020-01-01T00:00"), "said so");
+    public static ConsentEntry Yes(Channel channel, string? at = null) =>
+        new(channel, Purpose.Commercial, null, true, ConsentBasis.Express, At(at ?? "2020-01-01T00:00"), "said so");
 
-    public static ConsentEntry No(Channel channel, string? at = null) => new(channel, Purpose.Commercial, null, false, ConsentBasis.Express, At(at ?? "2020-01-01T00:00"), "said no");
+    public static ConsentEntry No(Channel channel, string? at = null) =>
+        new(channel, Purpose.Commercial, null, false, ConsentBasis.Express, At(at ?? "2020-01-01T00:00"), "said no");
 
     /// <summary>A local time of New York, or of another zone, as an instant.</summary>
     public static Instant At(string local, DateTimeZone? zone = null) =>
@@ -64,7 +70,8 @@ internal static class Given
     public static string Call(string id, string when, string more = "") =>
         $$"""{"id":"{{id}}","kind":"call","when":{{{when}}},"script":"x"{{(more.Length > 0 ? "," + more : "")}}}""";
 
-    public static string HandOver(string id, string when, string program) => $$"""{"id":"{{id}}","kind":"hand-over","when":{{{when}}},"program":"{{program}}"}""";
+    public static string HandOver(string id, string when, string program) =>
+        $$"""{"id":"{{id}}","kind":"hand-over","when":{{{when}}},"program":"{{program}}"}""";
 
     public static Guid IdOf(ProgramDefinition program) => StableId.Of(Guid.Empty, "program/" + program.Name);
 
@@ -83,8 +90,14 @@ internal static class Given
     public static IReadOnlyList<string> Rehearsed(TouchEngine engine, PersonFacts person, Happening first, string until)
     {
         var zone = engine.Practice.ZoneOf(person);
-        return [.. Rehearsal.Of(engine, person, PersonState.Empty, first.At, At(until), first).Select(t =>
-            $"{t.Step.Id} {(t.Outcome?.ToString() ?? "planned").ToLowerInvariant()}{(t.Reason is null ? "" : " " + t.Reason)} {(t.SettledAt ?? t.Due).InZone(zone).LocalDateTime.ToString("uuuu-MM-dd'T'HH:mm", System.Globalization.CultureInfo.InvariantCulture)}")];
+        return
+        [
+            .. Rehearsal
+                .Of(engine, person, PersonState.Empty, first.At, At(until), first)
+                .Select(t =>
+                    $"{t.Step.Id} {(t.Outcome?.ToString() ?? "planned").ToLowerInvariant()}{(t.Reason is null ? "" : " " + t.Reason)} {(t.SettledAt ?? t.Due).InZone(zone).LocalDateTime.ToString("uuuu-MM-dd'T'HH:mm", System.Globalization.CultureInfo.InvariantCulture)}"
+                ),
+        ];
     }
 
     /// <summary>Lives through events from a moment to a horizon and shows each touch as “step outcome reason local-time”, in order of time.</summary>
@@ -95,14 +108,30 @@ internal static class Given
     public static IReadOnlyList<RehearsedTouch> Touches(TouchEngine engine, IReadOnlyList<Actor> people, string from, string until)
     {
         var all = new System.Collections.Concurrent.ConcurrentBag<(string Person, RehearsedTouch Touch)>();
-        Rehearsal.OfMany(engine, people, At(from), At(until), (_, actor, touches) =>
-        {
-            foreach (var touch in touches)
+        Rehearsal.OfMany(
+            engine,
+            people,
+            At(from),
+            At(until),
+            (_, actor, touches) =>
             {
-                all.Add((actor.Person.Handle, touch));
-            }
-        }, null, CancellationToken.None);
-        return [.. all.OrderBy(t => t.Touch.At).ThenBy(t => t.Person, StringComparer.Ordinal).ThenBy(t => t.Touch.Program.Definition.Name).ThenBy(t => t.Touch.Run).ThenBy(t => t.Touch.Place.Index).Select(t => t.Touch)];
+                foreach (var touch in touches)
+                {
+                    all.Add((actor.Person.Handle, touch));
+                }
+            },
+            null,
+            CancellationToken.None
+        );
+        return
+        [
+            .. all.OrderBy(t => t.Touch.At)
+                .ThenBy(t => t.Person, StringComparer.Ordinal)
+                .ThenBy(t => t.Touch.Program.Definition.Name)
+                .ThenBy(t => t.Touch.Run)
+                .ThenBy(t => t.Touch.Place.Index)
+                .Select(t => t.Touch),
+        ];
     }
 
     public static string Line(TouchEngine engine, PersonFacts person, RehearsedTouch t) =>
@@ -118,9 +147,10 @@ internal static class Given
     public const string AtOnce = "\"from\":\"previous\",\"offset\":\"P0D\"";
 
     /// <summary>Starts when the tag comes on.</summary>
-    public static string OnTag(string tag) => $$"""
-        "startsWhen":[{"kind":"tag-added","tag":"{{tag}}"}]
-        """;
+    public static string OnTag(string tag) =>
+        $$"""
+            "startsWhen":[{"kind":"tag-added","tag":"{{tag}}"}]
+            """;
 
     /// <summary>One of a few values.</summary>
     public static CsCheck.Gen<T> Pick<T>(params T[] values) => CsCheck.Gen.Int[0, values.Length - 1].Select(i => values[i]);

@@ -44,9 +44,12 @@ public sealed class HouseTests
     [Fact]
     public void Only_the_recorder_writes_what_the_engine_decided()
     {
-        var files = new[] { "Germinal.Service", "Germinal.Web" }.SelectMany(p => Directory.GetFiles(Path.Combine(Root, "src", p), "*.cs", SearchOption.AllDirectories))
-            .Where(f => !f.Contains("/obj/", StringComparison.Ordinal)).ToList();
-        const string Writes = @"(SetProperty\((t => t\.Status|r => r\.(EndedAt|StopReason|PausedAt)|s => s\.State),|\.(EndedAt|StopReason|PausedAt|NextTouchAt) = (?!null)|\b(touch|again|t)\.Status = |\.State = (?!=)|UPDATE (runs|person_states s SET state))";
+        var files = new[] { "Germinal.Service", "Germinal.Web" }
+            .SelectMany(p => Directory.GetFiles(Path.Combine(Root, "src", p), "*.cs", SearchOption.AllDirectories))
+            .Where(f => !f.Contains("/obj/", StringComparison.Ordinal))
+            .ToList();
+        const string Writes =
+            @"(SetProperty\((t => t\.Status|r => r\.(EndedAt|StopReason|PausedAt)|s => s\.State),|\.(EndedAt|StopReason|PausedAt|NextTouchAt) = (?!null)|\b(touch|again|t)\.Status = |\.State = (?!=)|UPDATE (runs|person_states s SET state))";
         Assert.Equal(["Recorder.cs"], files.Where(f => Regex.IsMatch(File.ReadAllText(f), Writes)).Select(Path.GetFileName).Order());
     }
 
@@ -54,8 +57,12 @@ public sealed class HouseTests
     [Fact]
     public void Nothing_of_the_demo_is_in_the_application()
     {
-        var files = Directory.GetDirectories(Path.Combine(Root, "src"), "Germinal.*").Where(d => !d.EndsWith(".Demo", StringComparison.Ordinal) && !d.EndsWith(".StandIns", StringComparison.Ordinal))
-            .SelectMany(d => Directory.GetFiles(d, "*.cs", SearchOption.AllDirectories)).Where(f => !f.Contains("/obj/", StringComparison.Ordinal)).ToList();
+        var files = Directory
+            .GetDirectories(Path.Combine(Root, "src"), "Germinal.*")
+            .Where(d => !d.EndsWith(".Demo", StringComparison.Ordinal) && !d.EndsWith(".StandIns", StringComparison.Ordinal))
+            .SelectMany(d => Directory.GetFiles(d, "*.cs", SearchOption.AllDirectories))
+            .Where(f => !f.Contains("/obj/", StringComparison.Ordinal))
+            .ToList();
         Assert.NotEmpty(files);
         Assert.All(files, f => Assert.DoesNotMatch(@"Germinal\.Demo|\bDemo(Practice|Years|People|Start)\b|Alder Quay", File.ReadAllText(f)));
     }
@@ -71,15 +78,21 @@ public sealed class HouseTests
         foreach (var (room, place) in Rooms.Select((r, i) => (r, i)))
         {
             var after = string.Join('|', Rooms.Skip(place + 1));
-            Assert.All(Directory.GetFiles(Path.Combine(core, room), "*.cs"), file =>
-            {
-                var text = File.ReadAllText(file);
-                Assert.Contains($"namespace Germinal.Core.{room};", text, StringComparison.Ordinal);
-                if (after.Length > 0)
+            Assert.All(
+                Directory.GetFiles(Path.Combine(core, room), "*.cs"),
+                file =>
                 {
-                    Assert.DoesNotMatch($@"(Germinal\.)?Core\.({after})\b(?!.*namespace)", text.Replace($"namespace Germinal.Core.{room};", "", StringComparison.Ordinal));
+                    var text = File.ReadAllText(file);
+                    Assert.Contains($"namespace Germinal.Core.{room};", text, StringComparison.Ordinal);
+                    if (after.Length > 0)
+                    {
+                        Assert.DoesNotMatch(
+                            $@"(Germinal\.)?Core\.({after})\b(?!.*namespace)",
+                            text.Replace($"namespace Germinal.Core.{room};", "", StringComparison.Ordinal)
+                        );
+                    }
                 }
-            });
+            );
         }
     }
 
@@ -90,20 +103,46 @@ public sealed class HouseTests
     [Fact]
     public void The_core_reads_no_clock_and_no_random_source()
     {
-        string[] forbidden = ["DateTime.Now", "DateTime.UtcNow", "DateTimeOffset.Now", "SystemClock", "Stopwatch", "new Random", "Random.Shared", "Guid.NewGuid", "RandomNumberGenerator", "File.", "HttpClient", "Environment.", "Thread.", "Task."];
-        var files = Directory.GetFiles(Path.Combine(Root, "src", "Germinal.Core"), "*.cs", SearchOption.AllDirectories).Where(f => !f.Contains("/obj/", StringComparison.Ordinal)).ToList();
+        string[] forbidden =
+        [
+            "DateTime.Now",
+            "DateTime.UtcNow",
+            "DateTimeOffset.Now",
+            "SystemClock",
+            "Stopwatch",
+            "new Random",
+            "Random.Shared",
+            "Guid.NewGuid",
+            "RandomNumberGenerator",
+            "File.",
+            "HttpClient",
+            "Environment.",
+            "Thread.",
+            "Task.",
+        ];
+        var files = Directory
+            .GetFiles(Path.Combine(Root, "src", "Germinal.Core"), "*.cs", SearchOption.AllDirectories)
+            .Where(f => !f.Contains("/obj/", StringComparison.Ordinal))
+            .ToList();
         Assert.NotEmpty(files);
-        Assert.All(files, f =>
-        {
-            var text = File.ReadAllText(f);
-            Assert.All(forbidden, word => Assert.DoesNotMatch($"(?<![A-Za-z]){Regex.Escape(word)}", text));
-        });
+        Assert.All(
+            files,
+            f =>
+            {
+                var text = File.ReadAllText(f);
+                Assert.All(forbidden, word => Assert.DoesNotMatch($"(?<![A-Za-z]){Regex.Escape(word)}", text));
+            }
+        );
     }
 
     [Fact]
     public void Every_package_is_pinned_to_one_version()
     {
-        var versions = XDocument.Load(Path.Combine(Root, "Directory.Packages.props")).Descendants("PackageVersion").Select(v => (string)v.Attribute("Version")!).ToList();
+        var versions = XDocument
+            .Load(Path.Combine(Root, "Directory.Packages.props"))
+            .Descendants("PackageVersion")
+            .Select(v => (string)v.Attribute("Version")!)
+            .ToList();
         Assert.NotEmpty(versions);
         Assert.All(versions, v => Assert.Matches(@"^\[\d[\w.]*\]$", v));
     }

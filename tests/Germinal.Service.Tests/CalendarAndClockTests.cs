@@ -1,6 +1,6 @@
 using Germinal.Core.Contact;
-using Germinal.Service.Engine;
 using Germinal.Service.Clock;
+using Germinal.Service.Engine;
 using Microsoft.EntityFrameworkCore;
 using NodaTime;
 
@@ -9,7 +9,8 @@ namespace Germinal.Service.Tests;
 public sealed class CalendarAndClockTests
 {
     private const string Birthday = "\"at\":\"09:30\",\"startsWhen\":[{\"kind\":\"occasion\",\"date\":\"birthday\",\"offset\":\"P0D\"}]";
-    private const string Wish = """{"id":"wish","kind":"email","when":{"from":"occasion","offset":"P0D"},"subject":"Happy returns, {{ person.first_name }}","body":"b"}""";
+    private const string Wish =
+        """{"id":"wish","kind":"email","when":{"from":"occasion","offset":"P0D"},"subject":"Happy returns, {{ person.first_name }}","body":"b"}""";
 
     [Fact]
     public async Task An_occasion_is_written_once_at_its_moment_however_often_the_calendar_is_looked_at()
@@ -76,7 +77,16 @@ public sealed class CalendarAndClockTests
     {
         await using var world = await World.AtAsync("2027-03-01T10:00");
         var ida = await world.PersonAsync("Ida");
-        var program = await world.ProgramAsync("P", "\"at\":\"09:30\"", string.Join(",", Enumerable.Range(1, 20).Select(d => $$"""{"id":"s{{d}}","kind":"email","when":{"from":"start","offset":"P{{d}}D"},"subject":"s{{d}}","body":"b"}""")));
+        var program = await world.ProgramAsync(
+            "P",
+            "\"at\":\"09:30\"",
+            string.Join(
+                ",",
+                Enumerable
+                    .Range(1, 20)
+                    .Select(d => $$"""{"id":"s{{d}}","kind":"email","when":{"from":"start","offset":"P{{d}}D"},"subject":"s{{d}}","body":"b"}""")
+            )
+        );
         await world.DoAsync(d => d.StartProgramAsync([ida.Id], program, false, default));
         world.Mail.Answers = m =>
         {
@@ -113,7 +123,19 @@ public sealed class CalendarAndClockTests
         await using var world = await World.AtAsync("2027-03-01T10:00");
         await using var db = world.Db();
         var row = await db.Practices.SingleAsync(p => p.Id == world.Practice);
-        row.Settings = new Store.Rows.PracticeSettings { LeapDay = "mar1", WorkingDays = ["mon", "tue"], HolidaysOf = "US", Closed = [new LocalDate(2027, 12, 28)], QuietFrom = "10:00", QuietTo = "23:00", OpenChannels = ["call"], InquiryMonths = 3, ClientMonths = 18, FallbackSender = world.Ada };
+        row.Settings = new Store.Rows.PracticeSettings
+        {
+            LeapDay = "mar1",
+            WorkingDays = ["mon", "tue"],
+            HolidaysOf = "US",
+            Closed = [new LocalDate(2027, 12, 28)],
+            QuietFrom = "10:00",
+            QuietTo = "23:00",
+            OpenChannels = ["call"],
+            InquiryMonths = 3,
+            ClientMonths = 18,
+            FallbackSender = world.Ada,
+        };
         await db.SaveChangesAsync();
         db.ChangeTracker.Clear();
         var practice = await PracticeReading.LoadAsync(db, default);
@@ -135,7 +157,15 @@ public sealed class CalendarAndClockTests
         var ida = await world.PersonAsync("Ida", p => (p.Tags, p.Stage, p.ZoneId) = (["Client", "VIP"], "Planning/Client", "America/Denver"), "1975-06-14");
         var bo = await world.PersonAsync("Bo", consent: false);
         await using var db = world.Db();
-        db.Suppressions.Add(new Store.Rows.SuppressionRow { PracticeId = world.Practice, Address = "bo@example.com", Reason = "bounced", At = World.At("2027-01-01T00:00") });
+        db.Suppressions.Add(
+            new Store.Rows.SuppressionRow
+            {
+                PracticeId = world.Practice,
+                Address = "bo@example.com",
+                Reason = "bounced",
+                At = World.At("2027-01-01T00:00"),
+            }
+        );
         await db.SaveChangesAsync();
         var facts = await FactsReading.LoadAsync(db, [ida.Id, bo.Id, Guid.NewGuid()], default);
         Assert.Equal(2, facts.Count);
@@ -167,7 +197,10 @@ public sealed class CalendarAndClockTests
         await db.Practices.ExecuteUpdateAsync(u => u.SetProperty(p => p.LookAgainAfter, people[0]));
         Assert.True(await PracticeClock.LookAgainSliceAsync(db, world.Practice));
         Assert.False(await PracticeClock.LookAgainSliceAsync(db, world.Practice));
-        Assert.Equal([World.At("2027-06-01T08:00"), Instant.MinValue, Instant.MinValue], await db.States.OrderBy(s => s.PersonId).Select(s => s.NextAlarm).ToListAsync());
+        Assert.Equal(
+            [World.At("2027-06-01T08:00"), Instant.MinValue, Instant.MinValue],
+            await db.States.OrderBy(s => s.PersonId).Select(s => s.NextAlarm).ToListAsync()
+        );
         Assert.Null((await db.Practices.AsNoTracking().SingleAsync(p => p.Id == world.Practice)).LookAgainAfter);
 
         // And by itself, as often as it takes.

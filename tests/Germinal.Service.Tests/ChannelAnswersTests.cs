@@ -1,4 +1,3 @@
-using Germinal.Core.Engine;
 using System.Collections.Concurrent;
 using System.Net;
 using System.Net.Sockets;
@@ -6,6 +5,7 @@ using System.Text;
 using Germinal.Channels;
 using Germinal.Channels.Mail;
 using Germinal.Channels.Texts;
+using Germinal.Core.Engine;
 using Germinal.Service.Engine;
 using Microsoft.EntityFrameworkCore;
 using Microsoft.Extensions.Logging;
@@ -125,12 +125,21 @@ public sealed class ChannelAnswersTests
     private const string Hello = """{"id":"hello","kind":"email","when":{"from":"start","offset":"P0D"},"subject":"Hello","body":"b"}""";
 
     private static MimeMessage Message(string id = "a@example.com") =>
-        new([new MailboxAddress("Ada", "ada@example.com")], [new MailboxAddress("Ida", "ida@example.com")], "Hello", new TextPart("plain") { Text = "One." }) { MessageId = id };
+        new([new MailboxAddress("Ada", "ada@example.com")], [new MailboxAddress("Ida", "ida@example.com")], "Hello", new TextPart("plain") { Text = "One." })
+        {
+            MessageId = id,
+        };
 
-    private static SmtpTransport Transport(BreakingServer server, TimeSpan? idleFor = null) => new(new MailServer("127.0.0.1", server.Port, 1, null, "none"), new HttpClient(), new ServerLine(true), idleFor);
+    private static SmtpTransport Transport(BreakingServer server, TimeSpan? idleFor = null) =>
+        new(new MailServer("127.0.0.1", server.Port, 1, null, "none"), new HttpClient(), new ServerLine(true), idleFor);
 
     [Theory]
-    [InlineData("MAIL", ProviderResult.NotTaken), InlineData("RCPT", ProviderResult.NotTaken), InlineData("DATA", ProviderResult.NotTaken), InlineData(".", ProviderResult.Unknown)]
+    [
+        InlineData("MAIL", ProviderResult.NotTaken),
+        InlineData("RCPT", ProviderResult.NotTaken),
+        InlineData("DATA", ProviderResult.NotTaken),
+        InlineData(".", ProviderResult.Unknown)
+    ]
     public async Task A_line_that_drops_says_whether_the_message_can_have_been_taken(string cutAt, ProviderResult expected)
     {
         using var server = new BreakingServer { CutAt = cutAt };
@@ -183,28 +192,44 @@ public sealed class ChannelAnswersTests
         protected override Task<HttpResponseMessage> SendAsync(HttpRequestMessage request, CancellationToken cancellationToken) => Task.FromResult(answer());
     }
 
-    private static HttpResponseMessage Http(HttpStatusCode status, string body = "{}") => new(status) { Content = new StringContent(body, Encoding.UTF8, "application/json") };
+    private static HttpResponseMessage Http(HttpStatusCode status, string body = "{}") =>
+        new(status) { Content = new StringContent(body, Encoding.UTF8, "application/json") };
 
-    public static TheoryData<string, ProviderResult, bool> GatewayCases => new()
-    {
-        { "taken", ProviderResult.Sent, false }, { "taken without an id", ProviderResult.Unknown, false }, { "422", ProviderResult.Refused, false }, { "503", ProviderResult.NotTaken, false },
-        { "401", ProviderResult.NotTaken, true }, { "500", ProviderResult.Unknown, false }, { "502", ProviderResult.Unknown, false }, { "nobody there", ProviderResult.NotTaken, true },
-        { "no answer in time", ProviderResult.Unknown, false }, { "line lost", ProviderResult.Unknown, false },
-    };
+    public static TheoryData<string, ProviderResult, bool> GatewayCases =>
+        new()
+        {
+            { "taken", ProviderResult.Sent, false },
+            { "taken without an id", ProviderResult.Unknown, false },
+            { "422", ProviderResult.Refused, false },
+            { "503", ProviderResult.NotTaken, false },
+            { "401", ProviderResult.NotTaken, true },
+            { "500", ProviderResult.Unknown, false },
+            { "502", ProviderResult.Unknown, false },
+            { "nobody there", ProviderResult.NotTaken, true },
+            { "no answer in time", ProviderResult.Unknown, false },
+            { "line lost", ProviderResult.Unknown, false },
+        };
 
     [Theory]
     [MemberData(nameof(GatewayCases))]
     public async Task The_gateways_answers_are_told_apart(string what, ProviderResult expected, bool away)
     {
-        using var http = new HttpClient(new Answering(() => what switch
+        using var http = new HttpClient(
+            new Answering(() =>
+                what switch
+                {
+                    "taken" => Http(HttpStatusCode.Accepted, """{"id":"7"}"""),
+                    "taken without an id" => Http(HttpStatusCode.Accepted, "not JSON"),
+                    "nobody there" => throw new HttpRequestException(HttpRequestError.ConnectionError, "refused"),
+                    "no answer in time" => throw new TaskCanceledException("timeout"),
+                    "line lost" => throw new HttpRequestException(HttpRequestError.ResponseEnded, "ended"),
+                    _ => Http((HttpStatusCode)int.Parse(what, System.Globalization.CultureInfo.InvariantCulture)),
+                }
+            )
+        )
         {
-            "taken" => Http(HttpStatusCode.Accepted, """{"id":"7"}"""),
-            "taken without an id" => Http(HttpStatusCode.Accepted, "not JSON"),
-            "nobody there" => throw new HttpRequestException(HttpRequestError.ConnectionError, "refused"),
-            "no answer in time" => throw new TaskCanceledException("timeout"),
-            "line lost" => throw new HttpRequestException(HttpRequestError.ResponseEnded, "ended"),
-            _ => Http((HttpStatusCode)int.Parse(what, System.Globalization.CultureInfo.InvariantCulture)),
-        })) { BaseAddress = new Uri("http://gateway.example.com/") };
+            BaseAddress = new Uri("http://gateway.example.com/"),
+        };
         var answer = await new HttpTextGateway(http).SendAsync(new OutgoingText("key", "+12075550101", "Hello"), default);
         Assert.Equal((expected, away), (answer.Result, answer.IsAway));
     }
@@ -226,12 +251,18 @@ public sealed class ChannelAnswersTests
 
     /// <summary>The server had taken the letter when the line dropped: it used to be taken as not there, and was sent again.</summary>
     [Theory]
-    [InlineData(LookUpResult.Found, "sent", 1), InlineData(LookUpResult.NotThere, "sent", 2), InlineData(LookUpResult.CannotSay, "uncertain", 1), InlineData(LookUpResult.NotNow, "handing", 1)]
+    [
+        InlineData(LookUpResult.Found, "sent", 1),
+        InlineData(LookUpResult.NotThere, "sent", 2),
+        InlineData(LookUpResult.CannotSay, "uncertain", 1),
+        InlineData(LookUpResult.NotNow, "handing", 1)
+    ]
     public async Task What_nobody_knows_of_is_looked_up_before_anything_else(LookUpResult known, string status, int handedOver)
     {
         await using var world = await WithOneDueAsync();
         var handed = 0;
-        world.Mail.Answers = _ => ++handed == 1 ? new ProviderAnswer(ProviderResult.Unknown, "the line was lost") : new ProviderAnswer(ProviderResult.Sent, "250 ok");
+        world.Mail.Answers = _ =>
+            ++handed == 1 ? new ProviderAnswer(ProviderResult.Unknown, "the line was lost") : new ProviderAnswer(ProviderResult.Sent, "250 ok");
         world.Mail.Knows = _ => known;
         await world.WorkAsync();
         Assert.Equal("unknown", (await world.TouchesAsync()).Single().Reason);

@@ -1,6 +1,6 @@
-using Germinal.Core.Engine;
 using System.Text;
 using CsCheck;
+using Germinal.Core.Engine;
 using Germinal.Service.Import;
 using Germinal.Store;
 using Germinal.Store.Rows;
@@ -14,7 +14,8 @@ public sealed class ConsentFileTests
 {
     private const string Header = "email,channel,purpose,topic,decision,basis,at,source,evidence\n";
 
-    private static async Task<ConsentFile> ReadAsync(GerminalDb db, string text) => await ConsentFile.ReadAsync(db, Encoding.UTF8.GetBytes(text), "Ada Quill", default);
+    private static async Task<ConsentFile> ReadAsync(GerminalDb db, string text) =>
+        await ConsentFile.ReadAsync(db, Encoding.UTF8.GetBytes(text), "Ada Quill", default);
 
     private static async Task<string> OutAsync(GerminalDb db, PersonRow person)
     {
@@ -29,13 +30,20 @@ public sealed class ConsentFileTests
         await using var world = await World.AtAsync("2027-03-01T10:00");
         var ida = await world.PersonAsync("Ida", consent: false);
         await using var db = world.Db();
-        var file = await ReadAsync(db, Header + "IDA@example.com,email,,,in,client,2026-05-04,\"form, page 2\",scan 17\nida@example.com,text,everything,,out,,2026-06-01T12:00:00Z,on the phone,\n");
+        var file = await ReadAsync(
+            db,
+            Header
+                + "IDA@example.com,email,,,in,client,2026-05-04,\"form, page 2\",scan 17\nida@example.com,text,everything,,out,,2026-06-01T12:00:00Z,on the phone,\n"
+        );
         Assert.Equal(new ConsentFileReport(2, 2, 0, []), file.Report with { Problems = [] });
         Assert.Empty(file.Report.Problems);
         Assert.Empty(await db.Consent.Where(c => c.PersonId == ida.Id).ToListAsync());
         await file.AddAsync(default);
         var rows = await db.Consent.AsNoTracking().Where(c => c.PersonId == ida.Id).OrderBy(c => c.At).ToListAsync();
-        Assert.Equal(("email", "commercial", true, "client", "form, page 2", "scan 17", "Ada Quill"), (rows[0].Channel, rows[0].Purpose, rows[0].IsIn, rows[0].Basis, rows[0].Source, rows[0].Evidence, rows[0].By));
+        Assert.Equal(
+            ("email", "commercial", true, "client", "form, page 2", "scan 17", "Ada Quill"),
+            (rows[0].Channel, rows[0].Purpose, rows[0].IsIn, rows[0].Basis, rows[0].Source, rows[0].Evidence, rows[0].By)
+        );
         Assert.Equal(World.At("2026-05-04T00:00"), rows[0].At);
         Assert.Equal(("text", null, false, Instant.FromUtc(2026, 6, 1, 12, 0)), (rows[1].Channel, rows[1].Purpose, rows[1].IsIn, rows[1].At));
     }
@@ -82,9 +90,13 @@ public sealed class ConsentFileTests
     {
         await using var world = await World.AtAsync("2027-03-01T10:00");
         var ida = await world.PersonAsync("Ida");
-        await world.ProgramAsync("Eight", """
+        await world.ProgramAsync(
+            "Eight",
+            """
             "startsWhen":[{"kind":"tag-added","tag":"warm"}]
-            """, """{"id":"a","kind":"email","when":{"from":"start","offset":"P3D"},"subject":"Hello","body":"b"}""");
+            """,
+            """{"id":"a","kind":"email","when":{"from":"start","offset":"P3D"},"subject":"Hello","body":"b"}"""
+        );
         await world.DoAsync(d => d.PutTagAsync([ida.Id], "warm", default));
         await world.WorkAsync();
         await using (var db = world.Db())
@@ -115,25 +127,35 @@ public sealed class ConsentFileTests
             from evidence in word
             select new ConsentRow
             {
-                PracticeId = world.Practice, PersonId = ida.Id, Channel = channel, Purpose = purpose, Basis = basis, IsIn = isIn, At = World.At("2020-01-01T09:30") + Duration.FromDays(day),
-                Source = source, Evidence = evidence,
+                PracticeId = world.Practice,
+                PersonId = ida.Id,
+                Channel = channel,
+                Purpose = purpose,
+                Basis = basis,
+                IsIn = isIn,
+                At = World.At("2020-01-01T09:30") + Duration.FromDays(day),
+                Source = source,
+                Evidence = evidence,
             };
-        await entry.Array[1, 40].SampleAsync(
-            async rows =>
-            {
-                await db.Consent.ExecuteDeleteAsync();
-                db.ChangeTracker.Clear();
-                db.Consent.AddRange(rows.DistinctBy(r => (r.Channel, r.Purpose, r.At)));
-                await db.SaveChangesAsync();
-                var before = await db.Consent.CountAsync();
-                var file = await ReadAsync(db, await OutAsync(db, ida));
-                Assert.Empty(file.Report.Problems);
-                Assert.Equal((before, 0), (file.Report.Known, file.Report.New));
-                await file.AddAsync(default);
-                Assert.Equal(before, await db.Consent.CountAsync());
-            },
-            iter: 12,
-            threads: 1);
+        await entry
+            .Array[1, 40]
+            .SampleAsync(
+                async rows =>
+                {
+                    await db.Consent.ExecuteDeleteAsync();
+                    db.ChangeTracker.Clear();
+                    db.Consent.AddRange(rows.DistinctBy(r => (r.Channel, r.Purpose, r.At)));
+                    await db.SaveChangesAsync();
+                    var before = await db.Consent.CountAsync();
+                    var file = await ReadAsync(db, await OutAsync(db, ida));
+                    Assert.Empty(file.Report.Problems);
+                    Assert.Equal((before, 0), (file.Report.Known, file.Report.New));
+                    await file.AddAsync(default);
+                    Assert.Equal(before, await db.Consent.CountAsync());
+                },
+                iter: 12,
+                threads: 1
+            );
     }
 
     [Theory]

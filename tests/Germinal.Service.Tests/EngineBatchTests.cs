@@ -67,7 +67,8 @@ public class EngineBatchTests
             """
             "startsWhen":[{"kind":"tag-added","tag":"warm"}]
             """,
-            """{"id":"s","kind":"change","when":{"from":"start","offset":"P0D"},"set":{"field":"custom:plan","value":"oak"}},{"id":"e","kind":"email","when":{"from":"previous","offset":"P0D"},"subject":"The {{ person.custom.plan }} plan","body":"b"}""");
+            """{"id":"s","kind":"change","when":{"from":"start","offset":"P0D"},"set":{"field":"custom:plan","value":"oak"}},{"id":"e","kind":"email","when":{"from":"previous","offset":"P0D"},"subject":"The {{ person.custom.plan }} plan","body":"b"}"""
+        );
         await world.DoAsync(d => d.PutTagAsync([ida.Id], "warm", default));
         await world.WorkAsync();
         Assert.Equal(["The oak plan"], world.Mail.Sent.Select(m => m.Subject));

@@ -14,7 +14,8 @@ namespace Germinal.Service.Tests;
 /// <summary>Mail and texts that are larger, deeper or stranger than anybody writes; and whose they are.</summary>
 public sealed class HostileMailTests
 {
-    private static MimeMessage Mail(string from, string subject, TextPart body) => new([new MailboxAddress("Ida", from)], [new MailboxAddress("us", "us@example.com")], subject, body) { MessageId = $"{Guid.NewGuid():N}@example.com" };
+    private static MimeMessage Mail(string from, string subject, TextPart body) =>
+        new([new MailboxAddress("Ida", from)], [new MailboxAddress("us", "us@example.com")], subject, body) { MessageId = $"{Guid.NewGuid():N}@example.com" };
 
     [Fact]
     public async Task Long_mail_is_kept_to_a_length_with_the_whole_beside_it()
@@ -22,7 +23,12 @@ public sealed class HostileMailTests
         await using var world = await World.AtAsync("2027-03-01T10:00");
         var ida = await world.PersonAsync("Ida");
         var words = string.Concat(Enumerable.Repeat("all the words there are, ", 40_000));
-        await new MailReception(world.Database, world.Replies).TakeAsync(Mail("ida@example.com", new string('s', 9_000), new TextPart("plain") { Text = words }), [], world.Practice, default);
+        await new MailReception(world.Database, world.Replies).TakeAsync(
+            Mail("ida@example.com", new string('s', 9_000), new TextPart("plain") { Text = words }),
+            [],
+            world.Practice,
+            default
+        );
         await using var db = world.Db();
         var row = await db.Received.SingleAsync();
         Assert.Equal((ida.Id, true, true), (row.PersonId, row.Text.Length <= IncomingText.Most, row.Subject.Length <= IncomingText.Line));
@@ -32,7 +38,12 @@ public sealed class HostileMailTests
         Assert.Equal(words.Trim(), again.TextBody!.Replace("\r\n", "", StringComparison.Ordinal).Replace("\n", "", StringComparison.Ordinal).Trim());
 
         // What a person writes needs no file.
-        await new MailReception(world.Database, world.Replies).TakeAsync(Mail("ida@example.com", "Yes", new TextPart("plain") { Text = "Yes, please." }), [], world.Practice, default);
+        await new MailReception(world.Database, world.Replies).TakeAsync(
+            Mail("ida@example.com", "Yes", new TextPart("plain") { Text = "Yes, please." }),
+            [],
+            world.Practice,
+            default
+        );
         Assert.Equal(1, await db.ReceivedFiles.CountAsync());
     }
 
@@ -45,10 +56,16 @@ public sealed class HostileMailTests
         using var message = what switch
         {
             "deep" => Mail("ida@example.com", "deep", new TextPart("html") { Text = string.Concat(Enumerable.Repeat("<div>", 25_000)) + "words" }),
-            "fonts" => Mail("ida@example.com", "fonts", new TextPart("html") { Text = string.Concat(Enumerable.Range(0, 25_000).Select(i => $"<p><font size={i}>words ")) }),
+            "fonts" => Mail(
+                "ida@example.com",
+                "fonts",
+                new TextPart("html") { Text = string.Concat(Enumerable.Range(0, 25_000).Select(i => $"<p><font size={i}>words ")) }
+            ),
             "quotes" => Mail("ida@example.com", "quotes", new TextPart("plain") { Text = string.Concat(Enumerable.Repeat("> words\n\n", 11_000)) }),
             "nul" => Mail("ida@example.com", "n\0ul", new TextPart("plain") { Text = "wo\0rds" }),
-            "encoding" => Raw("From: ida@example.com\r\nMessage-ID: <e@example.com>\r\nSubject: =?utf-8?B?////?= \xff\xfe\r\nContent-Type: text/plain; charset=no-such-thing\r\n\r\nwords \xff\xfe\xed\xa0\x80\r\n"),
+            "encoding" => Raw(
+                "From: ida@example.com\r\nMessage-ID: <e@example.com>\r\nSubject: =?utf-8?B?////?= \xff\xfe\r\nContent-Type: text/plain; charset=no-such-thing\r\n\r\nwords \xff\xfe\xed\xa0\x80\r\n"
+            ),
             _ => Mail("ida@example.com", "half \ud800", new TextPart("plain") { Text = "words" }),
         };
         await new MailReception(world.Database, world.Replies).TakeAsync(message, [], world.Practice, default);
@@ -66,7 +83,17 @@ public sealed class HostileMailTests
     {
         var (other, _, _) = await world.Database.PracticeAsync(World.At("2027-03-01T10:00"), "2");
         await using var db = world.Database.For(other);
-        db.People.Add(new PersonRow { Id = Guid.NewGuid(), PracticeId = other, FirstName = "Ida", Mobile = mobile, Email = "ida@example.com", AddedAt = World.At("2027-01-01T10:00") });
+        db.People.Add(
+            new PersonRow
+            {
+                Id = Guid.NewGuid(),
+                PracticeId = other,
+                FirstName = "Ida",
+                Mobile = mobile,
+                Email = "ida@example.com",
+                AddedAt = World.At("2027-01-01T10:00"),
+            }
+        );
         await db.SaveChangesAsync();
         return other;
     }
@@ -79,7 +106,9 @@ public sealed class HostileMailTests
         var other = await OtherPracticeAsync(world, "+12075550101");
         await using (var db = world.Database.For(other))
         {
-            await db.Database.ExecuteSqlAsync($$"""UPDATE practices SET settings = settings || '{"textNumber":"+12075550199"}'::jsonb WHERE id = {{other}}""");
+            await db.Database.ExecuteSqlAsync(
+                $$"""UPDATE practices SET settings = settings || '{"textNumber":"+12075550199"}'::jsonb WHERE id = {{other}}"""
+            );
         }
 
         var reception = new TextReception(world.Database, world.Texts);
@@ -132,7 +161,11 @@ public sealed class HostileMailTests
     {
         await using var world = await World.AtAsync("2027-03-01T10:00");
         var ida = await world.PersonAsync("Ida");
-        await world.ProgramAsync("P", "\"startsWhen\":[{\"kind\":\"tag-added\",\"tag\":\"warm\"}]", """{"id":"a","kind":"email","when":{"from":"start","offset":"P0D"},"subject":"s","body":"<p><a href=\"https://example.com/\" data-call=\"Ask\">x</a></p>"}""");
+        await world.ProgramAsync(
+            "P",
+            "\"startsWhen\":[{\"kind\":\"tag-added\",\"tag\":\"warm\"}]",
+            """{"id":"a","kind":"email","when":{"from":"start","offset":"P0D"},"subject":"s","body":"<p><a href=\"https://example.com/\" data-call=\"Ask\">x</a></p>"}"""
+        );
         await world.DoAsync(d => d.PutTagAsync([ida.Id], "warm", default));
         await world.WorkAsync();
         var touch = (await world.TouchesAsync()).Single().Id;
@@ -154,9 +187,26 @@ public sealed class HostileMailTests
     }
 
     [Theory]
-    [InlineData("127.0.0.1", true), InlineData("10.1.2.3", true), InlineData("172.16.0.1", true), InlineData("192.168.1.1", true), InlineData("169.254.169.254", true), InlineData("100.64.0.1", true), InlineData("0.0.0.0", true)]
-    [InlineData("::1", true), InlineData("fe80::1", true), InlineData("fd00::1", true), InlineData("::ffff:127.0.0.1", true), InlineData("203.0.113.7", false), InlineData("2001:db8::1", false), InlineData("172.32.0.1", false)]
-    public void Addresses_inside_are_told_from_those_outside(string address, bool inside) => Assert.Equal(inside, ServerLine.IsPrivate(System.Net.IPAddress.Parse(address)));
+    [
+        InlineData("127.0.0.1", true),
+        InlineData("10.1.2.3", true),
+        InlineData("172.16.0.1", true),
+        InlineData("192.168.1.1", true),
+        InlineData("169.254.169.254", true),
+        InlineData("100.64.0.1", true),
+        InlineData("0.0.0.0", true)
+    ]
+    [
+        InlineData("::1", true),
+        InlineData("fe80::1", true),
+        InlineData("fd00::1", true),
+        InlineData("::ffff:127.0.0.1", true),
+        InlineData("203.0.113.7", false),
+        InlineData("2001:db8::1", false),
+        InlineData("172.32.0.1", false)
+    ]
+    public void Addresses_inside_are_told_from_those_outside(string address, bool inside) =>
+        Assert.Equal(inside, ServerLine.IsPrivate(System.Net.IPAddress.Parse(address)));
 
     [Fact]
     public async Task A_practices_server_on_this_machine_is_refused_and_no_banner_comes_back()

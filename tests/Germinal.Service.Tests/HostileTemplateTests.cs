@@ -15,34 +15,53 @@ public sealed class HostileTemplateTests
     private static readonly LiquidLetters Liquid = new();
     private static readonly PublicLinks Links = new([.. Enumerable.Range(0, 48).Select(i => (byte)i)], "https://germinal.example.com/");
     private static readonly Member Ada = new(Guid.NewGuid(), "Ada Quill", "ada@example.com");
-    private static readonly Practice Practice = new() { Name = "Alder Quay", Zone = World.Zone, Members = [Ada], PostalAddress = "12 Quay Lane" };
+    private static readonly Practice Practice = new()
+    {
+        Name = "Alder Quay",
+        Zone = World.Zone,
+        Members = [Ada],
+        PostalAddress = "12 Quay Lane",
+    };
     private static readonly PersonFacts Ida = new()
     {
-        Id = Guid.NewGuid(), FirstName = "<script>alert(1)</script>", LastName = "Rowan", Email = "ida@example.com", OwnerId = Ada.Id, Custom = System.Collections.Frozen.FrozenDictionary.ToFrozenDictionary(new Dictionary<string, string> { ["zero"] = "0", ["lines"] = "a\n<b onclick=x>b" }),
+        Id = Guid.NewGuid(),
+        FirstName = "<script>alert(1)</script>",
+        LastName = "Rowan",
+        Email = "ida@example.com",
+        OwnerId = Ada.Id,
+        Custom = System.Collections.Frozen.FrozenDictionary.ToFrozenDictionary(
+            new Dictionary<string, string> { ["zero"] = "0", ["lines"] = "a\n<b onclick=x>b" }
+        ),
     };
 
-    public static TheoryData<string> Greedy => new(
-        "{% for i in (1..100000000) %}{% endfor %}",
-        "{{ (1..100000000) | join: ',' }}",
-        "{{ (1..100000000) | size }}",
-        "{% assign n = 100000000 %}{% for i in (1..n) %}x{% endfor %}",
-        "{% assign a = 'xxxxxxxxxx' %}{% for i in (1..40) %}{% assign a = a | append: a %}{% endfor %}",
-        "{% assign a = 'xxxxxxxxxx' %}{% for i in (1..40) %}{% capture a %}{{ a }}{{ a }}{% endcapture %}{% endfor %}",
-        "{% assign a = 'xxxxxxxxxx' %}{% for i in (1..40) %}{% assign a = a | replace: 'x', a %}{% endfor %}",
-        "{% for i in (1..1000) %}{% for j in (1..1000) %}{% for k in (1..1000) %}{% endfor %}{% endfor %}{% endfor %}",
-        "{% for i in (1..1000) %}{% for j in (1..1000) %}x{% endfor %}{% endfor %}",
-        "{% for i in (1..900) %}{{ '%C%C%C%C%C%C%C%C%C%C' | replace: '%', 'yyyyyyyyyyyyyyyyyyyyyyyyyyyyyyyyyyyyyyyyyyyyyyyyyyyyy' }}{% endfor %}",
-        "{{ 1 | divided_by: 0 }}",
-        "{{ 79228162514264337593543950335 | times: 10 }}",
-        "{{ 'now' | date: '%999999999d' }}",
-        "{{ 1 | format_number: 'N999999999' }}",
-        "{% include 'x' %}", "{% render 'x' %}", "{% layout 'x' %}",
-        "{{ person.first_name | raw }}", "{{ '%3Cscript%3E' | url_decode }}", "{{ person.first_name | nosuch }}",
-        string.Concat(Enumerable.Repeat("{% if person.stage %}", 5000)),
-        string.Concat(Enumerable.Repeat("{% if person.stage %}", 5000)) + string.Concat(Enumerable.Repeat("{% endif %}", 5000)),
-        "{{ " + new string('(', 100_000),
-        "{{ " + string.Concat(Enumerable.Repeat("a[", 100_000)),
-        new string('x', 5_000_000) + "{{ person.first_name }}");
+    public static TheoryData<string> Greedy =>
+        new(
+            "{% for i in (1..100000000) %}{% endfor %}",
+            "{{ (1..100000000) | join: ',' }}",
+            "{{ (1..100000000) | size }}",
+            "{% assign n = 100000000 %}{% for i in (1..n) %}x{% endfor %}",
+            "{% assign a = 'xxxxxxxxxx' %}{% for i in (1..40) %}{% assign a = a | append: a %}{% endfor %}",
+            "{% assign a = 'xxxxxxxxxx' %}{% for i in (1..40) %}{% capture a %}{{ a }}{{ a }}{% endcapture %}{% endfor %}",
+            "{% assign a = 'xxxxxxxxxx' %}{% for i in (1..40) %}{% assign a = a | replace: 'x', a %}{% endfor %}",
+            "{% for i in (1..1000) %}{% for j in (1..1000) %}{% for k in (1..1000) %}{% endfor %}{% endfor %}{% endfor %}",
+            "{% for i in (1..1000) %}{% for j in (1..1000) %}x{% endfor %}{% endfor %}",
+            "{% for i in (1..900) %}{{ '%C%C%C%C%C%C%C%C%C%C' | replace: '%', 'yyyyyyyyyyyyyyyyyyyyyyyyyyyyyyyyyyyyyyyyyyyyyyyyyyyyy' }}{% endfor %}",
+            "{{ 1 | divided_by: 0 }}",
+            "{{ 79228162514264337593543950335 | times: 10 }}",
+            "{{ 'now' | date: '%999999999d' }}",
+            "{{ 1 | format_number: 'N999999999' }}",
+            "{% include 'x' %}",
+            "{% render 'x' %}",
+            "{% layout 'x' %}",
+            "{{ person.first_name | raw }}",
+            "{{ '%3Cscript%3E' | url_decode }}",
+            "{{ person.first_name | nosuch }}",
+            string.Concat(Enumerable.Repeat("{% if person.stage %}", 5000)),
+            string.Concat(Enumerable.Repeat("{% if person.stage %}", 5000)) + string.Concat(Enumerable.Repeat("{% endif %}", 5000)),
+            "{{ " + new string('(', 100_000),
+            "{{ " + string.Concat(Enumerable.Repeat("a[", 100_000)),
+            new string('x', 5_000_000) + "{{ person.first_name }}"
+        );
 
     [Theory]
     [MemberData(nameof(Greedy))]
@@ -74,8 +93,16 @@ public sealed class HostileTemplateTests
     }
 
     [Theory]
-    [InlineData("{% if person.last_name == 'Rowan' %}a{% endif %}", "a"), InlineData("{% for i in (1..3) %}{{ i }}{% endfor %}", "123"), InlineData("{% assign a = person.last_name | downcase %}{{ a }}", "rowan")]
-    [InlineData("{{ 'a,b' | split: ',' | join: ' and ' }}", "a and b"), InlineData("{{ person.last_name | truncate: 4 }}", "R..."), InlineData("{% raw %}{{ a }}{% endraw %}", "{{ a }}")]
+    [
+        InlineData("{% if person.last_name == 'Rowan' %}a{% endif %}", "a"),
+        InlineData("{% for i in (1..3) %}{{ i }}{% endfor %}", "123"),
+        InlineData("{% assign a = person.last_name | downcase %}{{ a }}", "rowan")
+    ]
+    [
+        InlineData("{{ 'a,b' | split: ',' | join: ' and ' }}", "a and b"),
+        InlineData("{{ person.last_name | truncate: 4 }}", "R..."),
+        InlineData("{% raw %}{{ a }}{% endraw %}", "{{ a }}")
+    ]
     public void What_letters_need_still_works(string template, string expected)
     {
         Assert.Empty(Liquid.Problems(template));
@@ -88,15 +115,63 @@ public sealed class HostileTemplateTests
     [Fact]
     public void What_is_filled_in_is_escaped_whatever_filters_do()
     {
-        string[] filters = ["append: '<i>'", "prepend: person.first_name", "capitalize", "downcase", "escape", "newline_to_br", "strip_html", "replace: 'a', '<b>'", "remove: 'x'", "truncate: 30", "slice: 0, 30", "split: 'a'", "join: '<u>'", "url_encode", "default: 'a'", "first", "reverse", "upcase"];
-        Gen.Int[0, filters.Length - 1].Select(i => filters[i]).List[0, 4].Sample(chain =>
-        {
-            var body = "<p>{{ person.first_name" + string.Concat(chain.Select(f => " | " + f)) + " }} {{ person.custom.lines" + string.Concat(chain.Select(f => " | " + f)) + " }}</p>";
-            var letter = new LetterWriter(Liquid, Links).Fill(new EmailStep { Id = "a", Subject = "s", Body = body }, Purpose.Commercial, Ada.Id, Ida, Practice, Ada, World.At("2027-03-01T09:30"));
-            var document = new AngleSharp.Html.Parser.HtmlParser().ParseDocument(letter.BodyHtml);
-            var unwanted = document.Body!.QuerySelectorAll("*").Where(e => e.LocalName is not ("p" or "br") || e.Attributes.Length > 0).Select(e => e.OuterHtml).ToList();
-            Assert.True(unwanted.Count == 0, $"{body}: {string.Join(" ", unwanted)}");
-        }, iter: 2000);
+        string[] filters =
+        [
+            "append: '<i>'",
+            "prepend: person.first_name",
+            "capitalize",
+            "downcase",
+            "escape",
+            "newline_to_br",
+            "strip_html",
+            "replace: 'a', '<b>'",
+            "remove: 'x'",
+            "truncate: 30",
+            "slice: 0, 30",
+            "split: 'a'",
+            "join: '<u>'",
+            "url_encode",
+            "default: 'a'",
+            "first",
+            "reverse",
+            "upcase",
+        ];
+        Gen.Int[0, filters.Length - 1]
+            .Select(i => filters[i])
+            .List[0, 4]
+            .Sample(
+                chain =>
+                {
+                    var body =
+                        "<p>{{ person.first_name"
+                        + string.Concat(chain.Select(f => " | " + f))
+                        + " }} {{ person.custom.lines"
+                        + string.Concat(chain.Select(f => " | " + f))
+                        + " }}</p>";
+                    var letter = new LetterWriter(Liquid, Links).Fill(
+                        new EmailStep
+                        {
+                            Id = "a",
+                            Subject = "s",
+                            Body = body,
+                        },
+                        Purpose.Commercial,
+                        Ada.Id,
+                        Ida,
+                        Practice,
+                        Ada,
+                        World.At("2027-03-01T09:30")
+                    );
+                    var document = new AngleSharp.Html.Parser.HtmlParser().ParseDocument(letter.BodyHtml);
+                    var unwanted = document
+                        .Body!.QuerySelectorAll("*")
+                        .Where(e => e.LocalName is not ("p" or "br") || e.Attributes.Length > 0)
+                        .Select(e => e.OuterHtml)
+                        .ToList();
+                    Assert.True(unwanted.Count == 0, $"{body}: {string.Join(" ", unwanted)}");
+                },
+                iter: 2000
+            );
     }
 
     [Fact]

@@ -29,7 +29,9 @@ public sealed class ImapTests : IAsyncLifetime
         var isRoot = Environment.UserName == "root";
         var owner = isRoot ? "nobody" : Environment.UserName;
         var config = Path.Combine(folder, "dovecot.conf");
-        await File.WriteAllTextAsync(config, $$"""
+        await File.WriteAllTextAsync(
+            config,
+            $$"""
             base_dir = {{folder}}/run
             state_dir = {{folder}}/state
             log_path = {{folder}}/log
@@ -64,14 +66,21 @@ public sealed class ImapTests : IAsyncLifetime
                 mode = 0
               }
             }
-            """);
+            """
+        );
         if (isRoot)
         {
             await Process.Start("chown", ["-R", "nobody:nogroup", Path.Combine(folder, "home")]).WaitForExitAsync();
             await Process.Start("chmod", ["755", folder]).WaitForExitAsync();
         }
 
-        dovecot = Process.Start(new ProcessStartInfo(File.Exists("/usr/sbin/dovecot") ? "/usr/sbin/dovecot" : "dovecot", ["-F", "-c", config]) { UseShellExecute = false, RedirectStandardError = true })!;
+        dovecot = Process.Start(
+            new ProcessStartInfo(File.Exists("/usr/sbin/dovecot") ? "/usr/sbin/dovecot" : "dovecot", ["-F", "-c", config])
+            {
+                UseShellExecute = false,
+                RedirectStandardError = true,
+            }
+        )!;
         for (var i = 0; ; i++)
         {
             try
@@ -115,23 +124,42 @@ public sealed class ImapTests : IAsyncLifetime
 
     private static MimeMessage Answer(string to, string id, string text)
     {
-        var message = new MimeMessage { Subject = "Re: Hello", MessageId = id, InReplyTo = to, Body = new TextPart("plain") { Text = text } };
+        var message = new MimeMessage
+        {
+            Subject = "Re: Hello",
+            MessageId = id,
+            InReplyTo = to,
+            Body = new TextPart("plain") { Text = text },
+        };
         message.From.Add(new MailboxAddress("Ida Rowan", "ida@example.com"));
         message.To.Add(new MailboxAddress("Ada Quill", "ada@example.com"));
         return message;
     }
 
-    private static MailboxReader Reader(World world) => new(world.Database, new MailReception(world.Database, world.Replies), new Engine.Secrets(new EphemeralDataProtectionProvider()), new ServerLine(true));
+    private static MailboxReader Reader(World world) =>
+        new(
+            world.Database,
+            new MailReception(world.Database, world.Replies),
+            new Engine.Secrets(new EphemeralDataProtectionProvider()),
+            new ServerLine(true)
+        );
 
     [Fact]
     public async Task Answers_in_a_mailbox_find_back_by_what_they_answer_and_are_read_once()
     {
         await using var world = await World.AtAsync("2027-03-01T10:00");
         var ida = await world.PersonAsync("Ida");
-        await world.ProgramAsync("P", "\"startsWhen\":[{\"kind\":\"tag-added\",\"tag\":\"warm\"}],\"stopsWhen\":[{\"kind\":\"replied\"}]", """{"id":"a","kind":"email","when":{"from":"start","offset":"P0D"},"subject":"Hello","body":"b"},{"id":"b","kind":"email","when":{"from":"start","offset":"P3D"},"subject":"Later","body":"b"}""");
+        await world.ProgramAsync(
+            "P",
+            "\"startsWhen\":[{\"kind\":\"tag-added\",\"tag\":\"warm\"}],\"stopsWhen\":[{\"kind\":\"replied\"}]",
+            """{"id":"a","kind":"email","when":{"from":"start","offset":"P0D"},"subject":"Hello","body":"b"},{"id":"b","kind":"email","when":{"from":"start","offset":"P3D"},"subject":"Later","body":"b"}"""
+        );
         await world.DoAsync(d => d.PutTagAsync([ida.Id], "warm", default));
         await world.WorkAsync();
-        await DeliverAsync(Answer(world.Mail.Sent.Single().MessageId!, "one@example.com", "Yes"), Answer("unknown@example.net", "two@example.com", "And one more thing"));
+        await DeliverAsync(
+            Answer(world.Mail.Sent.Single().MessageId!, "one@example.com", "Yes"),
+            Answer("unknown@example.net", "two@example.com", "And one more thing")
+        );
         for (var i = 0; i < 2; i++)
         {
             Assert.Null(await Reader(world).ReadAsync(world.Practice, Server(), default));

@@ -13,7 +13,12 @@ public sealed class ImportRulesTests
 {
     private static readonly Member Ada = new(Guid.NewGuid(), "Ada Quill", "ada@example.com");
     private static readonly Member Tomas = new(Guid.NewGuid(), "Tomas Brandt", "tomas@example.com");
-    private static readonly Practice Practice = new() { Name = "P", Zone = World.Zone, Members = [Ada, Tomas] };
+    private static readonly Practice Practice = new()
+    {
+        Name = "P",
+        Zone = World.Zone,
+        Members = [Ada, Tomas],
+    };
 
     private static ImportedRow Read(string header, string line)
     {
@@ -30,7 +35,11 @@ public sealed class ImportRulesTests
     [InlineData("Shoe size,Notes", ",notes")]
     public void Columns_are_guessed_by_their_names(string header, string expected)
     {
-        var table = CsvTable.Read(Encoding.UTF8.GetBytes($"{header}\n{string.Concat(Enumerable.Repeat(header.Contains(';', StringComparison.Ordinal) ? "a;" : header.Contains('\t', StringComparison.Ordinal) ? "a\t" : "a,", 3))}\n"));
+        var table = CsvTable.Read(
+            Encoding.UTF8.GetBytes(
+                $"{header}\n{string.Concat(Enumerable.Repeat(header.Contains(';', StringComparison.Ordinal) ? "a;" : header.Contains('\t', StringComparison.Ordinal) ? "a\t" : "a,", 3))}\n"
+            )
+        );
         Assert.Equal(expected.Split(','), ImportField.Guess(table));
     }
 
@@ -43,7 +52,8 @@ public sealed class ImportRulesTests
 
     [Theory]
     [InlineData("T. Brandt"), InlineData("Tomas Brandt"), InlineData("tomas"), InlineData("BRANDT"), InlineData("T Brandt")]
-    public void An_owner_is_known_by_any_usual_short_form(string cell) => Assert.Equal(Tomas.Id, Read("Name,Email,Advisor", $"A B,a@example.com,{cell}").OwnerId);
+    public void An_owner_is_known_by_any_usual_short_form(string cell) =>
+        Assert.Equal(Tomas.Id, Read("Name,Email,Advisor", $"A B,a@example.com,{cell}").OwnerId);
 
     [Fact]
     public void An_owner_nobody_knows_is_a_doubt()
@@ -54,7 +64,15 @@ public sealed class ImportRulesTests
     }
 
     [Theory]
-    [InlineData("DECEASED 2026"), InlineData("passed away in May"), InlineData("died 3/2026"), InlineData("Do not contact"), InlineData("please DON'T CONTACT"), InlineData("wants no calls"), InlineData("†")]
+    [
+        InlineData("DECEASED 2026"),
+        InlineData("passed away in May"),
+        InlineData("died 3/2026"),
+        InlineData("Do not contact"),
+        InlineData("please DON'T CONTACT"),
+        InlineData("wants no calls"),
+        InlineData("†")
+    ]
     public void A_remark_that_says_died_or_no_contact_makes_do_not_contact(string note)
     {
         var row = Read("Name,Email,Email OK?,Notes", $"A B,a@example.com,yes,{note}");
@@ -69,13 +87,20 @@ public sealed class ImportRulesTests
 
     [Theory]
     [InlineData(",,", "empty"), InlineData("Total: 489,,", "total"), InlineData("Grand total,,", "total"), InlineData(",,Prefers mornings", "names nobody")]
-    public void Rows_that_are_nobody_are_left_out_with_why(string line, string why) => Assert.Contains(why, Read("Name,Email,Notes", line).LeftOut, StringComparison.Ordinal);
+    public void Rows_that_are_nobody_are_left_out_with_why(string line, string why) =>
+        Assert.Contains(why, Read("Name,Email,Notes", line).LeftOut, StringComparison.Ordinal);
 
     [Fact]
     public void Everything_of_a_row_is_read()
     {
-        var row = Read("First name,Last name,Email,Mobile,Home phone,Birthday,Street,City,State,ZIP,Client since,Groups,Source", "Ida, Rowan ,IDA@example.com,(207) 555-0101 ext. 4,207.555.0102,Jul 24,12  Quay Lane,Port Averil,ME,04999,7/25/2014,Client; VIP ;client,Talk");
-        Assert.Equal(("Ida", "Rowan", "ida@example.com", "+12075550101", "4", "+12075550102"), (row.FirstName, row.LastName, row.Email, row.Mobile, row.MobileExtension, row.OtherPhone));
+        var row = Read(
+            "First name,Last name,Email,Mobile,Home phone,Birthday,Street,City,State,ZIP,Client since,Groups,Source",
+            "Ida, Rowan ,IDA@example.com,(207) 555-0101 ext. 4,207.555.0102,Jul 24,12  Quay Lane,Port Averil,ME,04999,7/25/2014,Client; VIP ;client,Talk"
+        );
+        Assert.Equal(
+            ("Ida", "Rowan", "ida@example.com", "+12075550101", "4", "+12075550102"),
+            (row.FirstName, row.LastName, row.Email, row.Mobile, row.MobileExtension, row.OtherPhone)
+        );
         Assert.Equal("12 Quay Lane\nPort Averil, ME 04999", row.Address);
         Assert.Equal(new YearlyDate(7, 24, null), row.Birthday);
         Assert.Equal(new YearlyDate(7, 25, 2014), row.Dates["client since"]);
@@ -83,11 +108,27 @@ public sealed class ImportRulesTests
         Assert.Empty(row.Doubts);
     }
 
-    private static ImportedRow Row(string first, string last, string? email = null, string? mobile = null, YearlyDate? born = null, string? phone = null, string? address = null) => new()
-    {
-        Line = 2, Fingerprint = $"{first}{last}{email}{mobile}", FirstName = first, LastName = last, Email = email, Mobile = mobile, OtherPhone = phone, Address = address,
-        Dates = born is { } b ? new Dictionary<string, YearlyDate> { ["birthday"] = b } : new(),
-    };
+    private static ImportedRow Row(
+        string first,
+        string last,
+        string? email = null,
+        string? mobile = null,
+        YearlyDate? born = null,
+        string? phone = null,
+        string? address = null
+    ) =>
+        new()
+        {
+            Line = 2,
+            Fingerprint = $"{first}{last}{email}{mobile}",
+            FirstName = first,
+            LastName = last,
+            Email = email,
+            Mobile = mobile,
+            OtherPhone = phone,
+            Address = address,
+            Dates = born is { } b ? new Dictionary<string, YearlyDate> { ["birthday"] = b } : new(),
+        };
 
     private static string? Match(MatchCandidate known, ImportedRow row)
     {
@@ -119,7 +160,17 @@ public sealed class ImportRulesTests
         await using var world = await World.AtAsync("2027-03-01T10:00");
         await using var db = world.Db();
         var lines = string.Join('\n', Enumerable.Range(0, 1200).Select(i => $"P{i},Rowan,p{i}@example.com"));
-        var row = new ImportRow { Id = Guid.NewGuid(), PracticeId = world.Practice, FileName = "x.csv", Content = Encoding.UTF8.GetBytes($"First name,Last name,Email\n{lines}\n"), Columns = ["first_name", "last_name", "email"], Status = "queued", By = "Ada", StopAsked = true };
+        var row = new ImportRow
+        {
+            Id = Guid.NewGuid(),
+            PracticeId = world.Practice,
+            FileName = "x.csv",
+            Content = Encoding.UTF8.GetBytes($"First name,Last name,Email\n{lines}\n"),
+            Columns = ["first_name", "last_name", "email"],
+            Status = "queued",
+            By = "Ada",
+            StopAsked = true,
+        };
         db.Imports.Add(row);
         await db.SaveChangesAsync();
         var runner = new ImportRunner(world.Database);
@@ -140,7 +191,16 @@ public sealed class ImportRulesTests
         // A name no index can hold: noise that does not compress.
         var random = new Random(1);
         var endless = string.Concat(Enumerable.Range(0, 30_000).Select(_ => (char)('a' + random.Next(26))));
-        var row = new ImportRow { Id = Guid.NewGuid(), PracticeId = world.Practice, FileName = "x.csv", Content = Encoding.UTF8.GetBytes($"First name,Email\nIda,ida@example.com\n{endless},long@example.com\nBo,bo@example.com\n"), Columns = ["first_name", "email"], Status = "queued", By = "Ada" };
+        var row = new ImportRow
+        {
+            Id = Guid.NewGuid(),
+            PracticeId = world.Practice,
+            FileName = "x.csv",
+            Content = Encoding.UTF8.GetBytes($"First name,Email\nIda,ida@example.com\n{endless},long@example.com\nBo,bo@example.com\n"),
+            Columns = ["first_name", "email"],
+            Status = "queued",
+            By = "Ada",
+        };
         db.Imports.Add(row);
         await db.SaveChangesAsync();
         await new ImportRunner(world.Database).RunNextAsync(default);
@@ -161,7 +221,18 @@ public sealed class ImportRulesTests
         await world.DoAsync(d => d.StartProgramAsync([ida.Id], program, false, default));
         await world.WorkAsync();
         await using var db = world.Db();
-        db.Imports.Add(new ImportRow { Id = Guid.NewGuid(), PracticeId = world.Practice, FileName = "x.csv", Content = "Email,Email OK?\nida@example.com,no\n"u8.ToArray(), Columns = ["email", "email_consent"], Status = "queued", By = "Ada" });
+        db.Imports.Add(
+            new ImportRow
+            {
+                Id = Guid.NewGuid(),
+                PracticeId = world.Practice,
+                FileName = "x.csv",
+                Content = "Email,Email OK?\nida@example.com,no\n"u8.ToArray(),
+                Columns = ["email", "email_consent"],
+                Status = "queued",
+                By = "Ada",
+            }
+        );
         await db.SaveChangesAsync();
         await new ImportRunner(world.Database).RunNextAsync(default);
         await world.MoveToAsync("2027-03-10T10:00");

@@ -12,8 +12,23 @@ public sealed class ImportTests
     private static readonly LocalDate Today = new(2027, 3, 1);
 
     [Theory]
-    [InlineData("7/25/2014", "2014-07-25"), InlineData("07/25/2014", "2014-07-25"), InlineData("1941-08-19", "1941-08-19"), InlineData("9 Apr 1986", "1986-04-09"), InlineData("13 October 1970", "1970-10-13")]
-    [InlineData("Apr 9, 1986", "1986-04-09"), InlineData("Jul 24", "--07-24"), InlineData("24 Jul", "--07-24"), InlineData("6/13/71", "1971-06-13"), InlineData("6/13/03", "2003-06-13"), InlineData("2/29/1984", "1984-02-29"), InlineData("2/29", "--02-29"), InlineData("--02-29", "--02-29")]
+    [
+        InlineData("7/25/2014", "2014-07-25"),
+        InlineData("07/25/2014", "2014-07-25"),
+        InlineData("1941-08-19", "1941-08-19"),
+        InlineData("9 Apr 1986", "1986-04-09"),
+        InlineData("13 October 1970", "1970-10-13")
+    ]
+    [
+        InlineData("Apr 9, 1986", "1986-04-09"),
+        InlineData("Jul 24", "--07-24"),
+        InlineData("24 Jul", "--07-24"),
+        InlineData("6/13/71", "1971-06-13"),
+        InlineData("6/13/03", "2003-06-13"),
+        InlineData("2/29/1984", "1984-02-29"),
+        InlineData("2/29", "--02-29"),
+        InlineData("--02-29", "--02-29")
+    ]
     public void Dates_in_any_style(string cell, string expected)
     {
         var reading = CellReading.Date(cell, dayFirst: false, Today);
@@ -40,7 +55,14 @@ public sealed class ImportTests
     }
 
     [Theory]
-    [InlineData("(978) 555-0100", "+19785550100", null), InlineData("978.555.0100", "+19785550100", null), InlineData("1-978-555-0100", "+19785550100", null), InlineData("+1 978 555 0100", "+19785550100", null), InlineData("9785550100", "+19785550100", null), InlineData("303 555 0110 ext. 9", "+13035550110", "9")]
+    [
+        InlineData("(978) 555-0100", "+19785550100", null),
+        InlineData("978.555.0100", "+19785550100", null),
+        InlineData("1-978-555-0100", "+19785550100", null),
+        InlineData("+1 978 555 0100", "+19785550100", null),
+        InlineData("9785550100", "+19785550100", null),
+        InlineData("303 555 0110 ext. 9", "+13035550110", "9")
+    ]
     public void Numbers_in_any_style_become_E164_with_their_extension(string cell, string number, string? extension) =>
         Assert.Equal((number, extension), CellReading.Phone(cell, "US").Value);
 
@@ -53,11 +75,27 @@ public sealed class ImportTests
     }
 
     [Theory]
-    [InlineData("  IDA@EXAMPLE.COM ", "ida@example.com", null), InlineData("ida@example.com,", "ida@example.com", null), InlineData("ida at example.com", "ida@example.com", null), InlineData("a@example.com; b@example.org", "a@example.com", "b@example.org"), InlineData("Ida <ida@example.com>", "ida@example.com", null)]
+    [
+        InlineData("  IDA@EXAMPLE.COM ", "ida@example.com", null),
+        InlineData("ida@example.com,", "ida@example.com", null),
+        InlineData("ida at example.com", "ida@example.com", null),
+        InlineData("a@example.com; b@example.org", "a@example.com", "b@example.org"),
+        InlineData("Ida <ida@example.com>", "ida@example.com", null)
+    ]
     public void Addresses_are_cleaned(string cell, string email, string? other) => Assert.Equal((email, other), CellReading.Emails(cell).Value);
 
     [Theory]
-    [InlineData("yes", true), InlineData("Y", true), InlineData("x", true), InlineData("1", true), InlineData("TRUE", true), InlineData("No", false), InlineData("N", false), InlineData("opted out", false), InlineData("", null)]
+    [
+        InlineData("yes", true),
+        InlineData("Y", true),
+        InlineData("x", true),
+        InlineData("1", true),
+        InlineData("TRUE", true),
+        InlineData("No", false),
+        InlineData("N", false),
+        InlineData("opted out", false),
+        InlineData("", null)
+    ]
     public void Consent_words(string cell, bool? expected)
     {
         Assert.Equal(expected, CellReading.Consent(cell).Value);
@@ -72,7 +110,13 @@ public sealed class ImportTests
     }
 
     [Theory]
-    [InlineData("", "José Eskola", "", "José", "Eskola"), InlineData("", "", "Eskola, José", "José", "Eskola"), InlineData("Ida ", "Rowan", "", "Ida", "Rowan"), InlineData("", "", "Ida Maria Rowan", "Ida Maria", "Rowan"), InlineData("Cher", "", "", "Cher", null)]
+    [
+        InlineData("", "José Eskola", "", "José", "Eskola"),
+        InlineData("", "", "Eskola, José", "José", "Eskola"),
+        InlineData("Ida ", "Rowan", "", "Ida", "Rowan"),
+        InlineData("", "", "Ida Maria Rowan", "Ida Maria", "Rowan"),
+        InlineData("Cher", "", "", "Cher", null)
+    ]
     public void Names_in_one_cell_or_two(string first, string last, string full, string? expectedFirst, string? expectedLast) =>
         Assert.Equal((expectedFirst, expectedLast), CellReading.Names(first, last, full));
 
@@ -81,7 +125,15 @@ public sealed class ImportTests
     {
         Encoding.RegisterProvider(CodePagesEncodingProvider.Instance);
         const string Text = "Name;E-mail;Notes\r\nJosé Ångström;jose@example.com;\"one\r\ntwo; \"\"three\"\"\"\r\nSecond;second@example.com;\r\n";
-        foreach (var file in new[] { Encoding.UTF8.GetBytes(Text), [.. Encoding.UTF8.Preamble, .. Encoding.UTF8.GetBytes(Text)], Encoding.GetEncoding(1252).GetBytes(Text), Encoding.UTF8.GetBytes(Text.Replace(';', '\t').Replace("two\t", "two;", StringComparison.Ordinal)) })
+        foreach (
+            var file in new[]
+            {
+                Encoding.UTF8.GetBytes(Text),
+                [.. Encoding.UTF8.Preamble, .. Encoding.UTF8.GetBytes(Text)],
+                Encoding.GetEncoding(1252).GetBytes(Text),
+                Encoding.UTF8.GetBytes(Text.Replace(';', '\t').Replace("two\t", "two;", StringComparison.Ordinal)),
+            }
+        )
         {
             var table = CsvTable.Read(file);
             Assert.Equal(["Name", "E-mail", "Notes"], table.Header);
@@ -100,12 +152,20 @@ public sealed class ImportTests
     private static async Task<ImportRow> ImportAsync(World world, byte[] file, string name = "sample.csv")
     {
         await using var db = world.Db();
-        var row = new ImportRow { Id = Guid.NewGuid(), PracticeId = world.Practice, FileName = name, Content = file, Columns = [.. ImportField.Guess(CsvTable.Read(file))], Status = "queued", By = "Ada Quill", CreatedAt = await PracticeClock.NowAsync(db) };
+        var row = new ImportRow
+        {
+            Id = Guid.NewGuid(),
+            PracticeId = world.Practice,
+            FileName = name,
+            Content = file,
+            Columns = [.. ImportField.Guess(CsvTable.Read(file))],
+            Status = "queued",
+            By = "Ada Quill",
+            CreatedAt = await PracticeClock.NowAsync(db),
+        };
         db.Imports.Add(row);
         await db.SaveChangesAsync();
-        while (await new ImportRunner(world.Database).RunNextAsync(default))
-        {
-        }
+        while (await new ImportRunner(world.Database).RunNextAsync(default)) { }
 
         return await db.Imports.AsNoTracking().SingleAsync(i => i.Id == row.Id);
     }
@@ -155,7 +215,10 @@ public sealed class ImportTests
     {
         await using var world = await World.AtAsync("2027-03-01T10:00");
         var ida = await world.PersonAsync("Ida", p => p.Mobile = null);
-        var import = await ImportAsync(world, Encoding.UTF8.GetBytes("First name,Last name,Email,Mobile,Source\nIDA,Other,IDA@example.com,(207) 555-0109,Talk\n"));
+        var import = await ImportAsync(
+            world,
+            Encoding.UTF8.GetBytes("First name,Last name,Email,Mobile,Source\nIDA,Other,IDA@example.com,(207) 555-0109,Talk\n")
+        );
         Assert.Equal(1, import.Filled);
         await using var db = world.Db();
         var after = await db.People.SingleAsync(p => p.Id == ida.Id);
@@ -167,7 +230,8 @@ public sealed class ImportTests
     {
         await using var world = await World.AtAsync("2027-03-01T10:00");
         await world.PersonAsync("Ida", birthday: "1975-06-14");
-        var file = "First name,Last name,Email,Mobile,Birthday\nI.,Rowan,ida@EXAMPLE.com,,\nIda,Rowan,,207-555-0101,\nIda,Rowan,,,6/14/1975\nIda,Rowan,other@example.com,,6/14/1975\nIda,Rowan,,,1/1/1980\n";
+        var file =
+            "First name,Last name,Email,Mobile,Birthday\nI.,Rowan,ida@EXAMPLE.com,,\nIda,Rowan,,207-555-0101,\nIda,Rowan,,,6/14/1975\nIda,Rowan,other@example.com,,6/14/1975\nIda,Rowan,,,1/1/1980\n";
         var import = await ImportAsync(world, Encoding.UTF8.GetBytes(file));
         // The fourth has another address and the fifth another birthday: other people of the same name.
         Assert.Equal((2, 3), (import.Added, import.Filled + import.Unchanged));
@@ -178,7 +242,10 @@ public sealed class ImportTests
     {
         await using var world = await World.AtAsync("2027-03-01T10:00");
         var ida = await world.PersonAsync("Ida", p => p.Source = null);
-        var import = await ImportAsync(world, Encoding.UTF8.GetBytes("First name,Last name,Email,Source\nIda,Rowan,ida@example.com,Talk\nBo,Lind,bo@example.com,Talk\n"));
+        var import = await ImportAsync(
+            world,
+            Encoding.UTF8.GetBytes("First name,Last name,Email,Source\nIda,Rowan,ida@example.com,Talk\nBo,Lind,bo@example.com,Talk\n")
+        );
         await using var db = world.Db();
         Assert.Equal(0, (await ImportUndo.WorkedWithAsync(db, import.Id, default)).Count);
         var bo = await db.People.SingleAsync(p => p.FirstName == "Bo");
@@ -203,10 +270,10 @@ public sealed class ImportTests
         var people = await db.ImportLines.Where(l => lost.Contains(l.Line) && l.Result == "added").Select(l => l.PersonId).ToListAsync();
         await db.People.Where(p => people.Contains(p.Id)).ExecuteDeleteAsync();
         await db.ImportLines.Where(l => lost.Contains(l.Line)).ExecuteDeleteAsync();
-        await db.Imports.ExecuteUpdateAsync(u => u.SetProperty(i => i.Status, "running").SetProperty(i => i.RowsDone, 100).SetProperty(i => i.Added, first.Added - people.Count));
-        while (await new ImportRunner(world.Database).RunNextAsync(default))
-        {
-        }
+        await db.Imports.ExecuteUpdateAsync(u =>
+            u.SetProperty(i => i.Status, "running").SetProperty(i => i.RowsDone, 100).SetProperty(i => i.Added, first.Added - people.Count)
+        );
+        while (await new ImportRunner(world.Database).RunNextAsync(default)) { }
 
         Assert.Equal(first.Added, await db.People.CountAsync());
         Assert.Equal("done", (await db.Imports.AsNoTracking().SingleAsync()).Status);
@@ -225,7 +292,19 @@ public sealed class ImportTests
 
         await using var db = world.Db();
         var file = Encoding.UTF8.GetBytes(text.ToString());
-        db.Imports.Add(new ImportRow { Id = Guid.NewGuid(), PracticeId = world.Practice, FileName = "many.csv", Content = file, Columns = [.. ImportField.Guess(CsvTable.Read(file))], Status = "queued", By = "Ada Quill", CreatedAt = await PracticeClock.NowAsync(db) });
+        db.Imports.Add(
+            new ImportRow
+            {
+                Id = Guid.NewGuid(),
+                PracticeId = world.Practice,
+                FileName = "many.csv",
+                Content = file,
+                Columns = [.. ImportField.Guess(CsvTable.Read(file))],
+                Status = "queued",
+                By = "Ada Quill",
+                CreatedAt = await PracticeClock.NowAsync(db),
+            }
+        );
         await db.SaveChangesAsync();
         var seen = new List<int>();
         await new ImportRunner(world.Database).RunNextAsync(default, async stop => seen.Add(await db.People.CountAsync(stop)));

@@ -12,7 +12,8 @@ namespace Germinal.Service.Tests;
 public sealed class IncomingTests
 {
     private const string OnWarm = "\"at\":\"09:30\",\"startsWhen\":[{\"kind\":\"tag-added\",\"tag\":\"warm\"}]";
-    private const string Hello = """{"id":"hello","kind":"email","when":{"from":"start","offset":"P0D"},"subject":"Hello","body":"<p>See <a href=\"https://example.com/guide\" data-name=\"guide\" data-tag=\"reader\" data-call=\"Ask how it helped\" data-call-in=\"P2D\" data-program=\"Next\" data-opportunity=\"Planning/Inquiry\">the guide</a></p>"}""";
+    private const string Hello =
+        """{"id":"hello","kind":"email","when":{"from":"start","offset":"P0D"},"subject":"Hello","body":"<p>See <a href=\"https://example.com/guide\" data-name=\"guide\" data-tag=\"reader\" data-call=\"Ask how it helped\" data-call-in=\"P2D\" data-program=\"Next\" data-opportunity=\"Planning/Inquiry\">the guide</a></p>"}""";
     private const string Later = """{"id":"later","kind":"email","when":{"from":"start","offset":"P5D"},"subject":"Later","body":"b"}""";
     private const string Text = """{"id":"text","kind":"text","when":{"from":"start","offset":"P0D"},"body":"Hello {{ person.first_name }}"}""";
 
@@ -75,7 +76,12 @@ public sealed class IncomingTests
         var (world, ida) = await WrittenToAsync(OnWarm, Hello);
         await using var _ = world;
         var sent = world.Mail.Sent.First();
-        using var answer = new MimeMessage { Subject = "About Thursday", MessageId = "x@example.net", Body = new TextPart("plain") { Text = "Yes" } };
+        using var answer = new MimeMessage
+        {
+            Subject = "About Thursday",
+            MessageId = "x@example.net",
+            Body = new TextPart("plain") { Text = "Yes" },
+        };
         answer.From.Add(new MailboxAddress("Office", "office@example.net"));
         await Reception(world).TakeAsync(answer, [sent.ReplyTo.Mailboxes.Single().Address.ToUpperInvariant()], null, default);
         await using var db = world.Db();
@@ -127,7 +133,12 @@ public sealed class IncomingTests
     {
         var (world, ida) = await WrittenToAsync(OnWarm, Hello);
         await using var _ = world;
-        using var mail = new MimeMessage { Subject = "Question", MessageId = "q@example.net", Body = new TextPart("plain") { Text = "May I ask" } };
+        using var mail = new MimeMessage
+        {
+            Subject = "Question",
+            MessageId = "q@example.net",
+            Body = new TextPart("plain") { Text = "May I ask" },
+        };
         mail.From.Add(new MailboxAddress("Ida Rowan", "ida.rowan@example.net"));
         await Reception(world).TakeAsync(mail, [], world.Practice, default);
         await using var db = world.Db();
@@ -136,10 +147,19 @@ public sealed class IncomingTests
     }
 
     [Theory]
-    [InlineData("Stop.", "opt-out", "opted-out"), InlineData(" opt out ", "opt-out", "opted-out"), InlineData("Stop by on Monday", "reply", null), InlineData("HELP", "help", null)]
+    [
+        InlineData("Stop.", "opt-out", "opted-out"),
+        InlineData(" opt out ", "opt-out", "opted-out"),
+        InlineData("Stop by on Monday", "reply", null),
+        InlineData("HELP", "help", null)
+    ]
     public async Task Rule_10_6_words_that_end_texts(string body, string kind, string? reason)
     {
-        var (world, ida) = await WrittenToAsync(OnWarm, $"{Text},{Later.Replace("\"email\"", "\"text\"", StringComparison.Ordinal).Replace("\"subject\":\"Later\",", "", StringComparison.Ordinal)},{Hello.Replace("P0D", "P9D", StringComparison.Ordinal)}", texts: true);
+        var (world, ida) = await WrittenToAsync(
+            OnWarm,
+            $"{Text},{Later.Replace("\"email\"", "\"text\"", StringComparison.Ordinal).Replace("\"subject\":\"Later\",", "", StringComparison.Ordinal)},{Hello.Replace("P0D", "P9D", StringComparison.Ordinal)}",
+            texts: true
+        );
         await using var _ = world;
         Assert.Equal("Hello Ida", Assert.Single(world.Texts.Sent).Body);
         await new TextReception(world.Database, world.Texts).TakeAsync(new GatewayNews("message.received", "in-1", null, "+12075550101", body), default);
@@ -149,7 +169,12 @@ public sealed class IncomingTests
         await using var db = world.Db();
         var received = await db.Received.SingleAsync();
         Assert.Equal((ida, kind), (received.PersonId!.Value, received.Kind));
-        Assert.Equal(kind == "help" ? 3 : reason is null ? 2 : 1, world.Texts.Sent.Count);
+        Assert.Equal(
+            kind == "help" ? 3
+                : reason is null ? 2
+                : 1,
+            world.Texts.Sent.Count
+        );
         if (kind == "help")
         {
             Assert.Contains(world.Texts.Sent, t => t.Body.Contains("Alder Quay Planning", StringComparison.Ordinal));
@@ -173,7 +198,11 @@ public sealed class IncomingTests
     [Fact]
     public async Task A_text_of_an_unknown_number_waits_with_a_guess_and_a_number_that_does_not_exist_is_left_alone()
     {
-        var (world, ida) = await WrittenToAsync(OnWarm, $"{Text},{Text.Replace("\"id\":\"text\"", "\"id\":\"again\"", StringComparison.Ordinal).Replace("P0D", "P5D", StringComparison.Ordinal)}", texts: true);
+        var (world, ida) = await WrittenToAsync(
+            OnWarm,
+            $"{Text},{Text.Replace("\"id\":\"text\"", "\"id\":\"again\"", StringComparison.Ordinal).Replace("P0D", "P5D", StringComparison.Ordinal)}",
+            texts: true
+        );
         await using var _ = world;
         var reception = new TextReception(world.Database, world.Texts);
         await reception.TakeAsync(new GatewayNews("message.received", "in-1", null, "+13125550101", "It is me"), default);
@@ -191,7 +220,10 @@ public sealed class IncomingTests
     [Fact]
     public async Task Rule_11_5_a_followed_link_sets_off_what_stands_in_it_once_and_a_machine_sets_off_nothing()
     {
-        var (world, _) = await WrittenToAsync(OnWarm, $$"""{{Hello}},{"id":"f","kind":"fork","when":{"from":"previous","offset":"P1D"},"if":{"kind":"link-followed","step":"hello","link":"guide"},"within":"P5D","then":[{"id":"yes","kind":"tell-me","body":"{{ "{{ person.first_name }}" }} has read it"}],"else":[]}""");
+        var (world, _) = await WrittenToAsync(
+            OnWarm,
+            $$"""{{Hello}},{"id":"f","kind":"fork","when":{"from":"previous","offset":"P1D"},"if":{"kind":"link-followed","step":"hello","link":"guide"},"within":"P5D","then":[{"id":"yes","kind":"tell-me","body":"{{"{{ person.first_name }}"}} has read it"}],"else":[]}"""
+        );
         await using var __ = world;
         var touch = (await world.TouchesAsync())[0].Id;
         var visits = new LinkVisits(world.Database);

@@ -16,8 +16,22 @@ public sealed class LetterTests
     private static readonly LiquidLetters Liquid = new();
     private static readonly PublicLinks Links = new([.. Enumerable.Range(0, 48).Select(i => (byte)i)], "https://germinal.example.com/");
     private static readonly Member Ada = new(Guid.NewGuid(), "Ada Quill", "ada@example.com");
-    private static readonly Practice Practice = new() { Name = "Alder Quay", Zone = World.Zone, Members = [Ada], PostalAddress = "12 Quay Lane\nPort Averil, ME 04999" };
-    private static readonly PersonFacts Ida = new() { Id = Guid.NewGuid(), FirstName = "Ida & Co", LastName = "Rowan", Email = "ida@example.com", OwnerId = Ada.Id, KeyDates = [new("birthday", new YearlyDate(6, 14, 1975), true)] };
+    private static readonly Practice Practice = new()
+    {
+        Name = "Alder Quay",
+        Zone = World.Zone,
+        Members = [Ada],
+        PostalAddress = "12 Quay Lane\nPort Averil, ME 04999",
+    };
+    private static readonly PersonFacts Ida = new()
+    {
+        Id = Guid.NewGuid(),
+        FirstName = "Ida & Co",
+        LastName = "Rowan",
+        Email = "ida@example.com",
+        OwnerId = Ada.Id,
+        KeyDates = [new("birthday", new YearlyDate(6, 14, 1975), true)],
+    };
 
     private static (string Text, List<string> Missing) Fill(string template, PersonFacts? person = null)
     {
@@ -41,8 +55,13 @@ public sealed class LetterTests
     }
 
     [Theory]
-    [InlineData("{{ person.stage }}", "person.stage"), InlineData("{{ person.stage | upcase }}", "person.stage"), InlineData("{{ person.frist_name }}", "person.frist_name")]
-    public void Rule_11_1_a_field_without_value_and_default_is_found_and_never_prints_a_blank(string template, string field) => Assert.Contains(field, Fill(template).Missing);
+    [
+        InlineData("{{ person.stage }}", "person.stage"),
+        InlineData("{{ person.stage | upcase }}", "person.stage"),
+        InlineData("{{ person.frist_name }}", "person.frist_name")
+    ]
+    public void Rule_11_1_a_field_without_value_and_default_is_found_and_never_prints_a_blank(string template, string field) =>
+        Assert.Contains(field, Fill(template).Missing);
 
     [Fact]
     public void A_broken_tag_says_line_and_column_and_an_unknown_field_its_neighbour()
@@ -53,10 +72,31 @@ public sealed class LetterTests
     }
 
     private static FilledLetter Letter(string body, Purpose purpose = Purpose.Commercial) =>
-        new LetterWriter(Liquid, Links).Fill(new EmailStep { Id = "a", Subject = "Hello\r\nBcc: x@example.com", Body = body }, purpose, Ada.Id, Ida, Practice, Ada, World.At("2027-03-01T09:30"));
+        new LetterWriter(Liquid, Links).Fill(
+            new EmailStep
+            {
+                Id = "a",
+                Subject = "Hello\r\nBcc: x@example.com",
+                Body = body,
+            },
+            purpose,
+            Ada.Id,
+            Ida,
+            Practice,
+            Ada,
+            World.At("2027-03-01T09:30")
+        );
 
     [Theory]
-    [InlineData("<script>alert(1)</script>"), InlineData("<p onclick=\"x()\">a</p>"), InlineData("<a href=\"javascript:x()\">a</a>"), InlineData("<iframe src=\"https://example.com\"></iframe>"), InlineData("<img src=x onerror=alert(1)>"), InlineData("<svg/onload=alert(1)>"), InlineData("<style>*{}</style>")]
+    [
+        InlineData("<script>alert(1)</script>"),
+        InlineData("<p onclick=\"x()\">a</p>"),
+        InlineData("<a href=\"javascript:x()\">a</a>"),
+        InlineData("<iframe src=\"https://example.com\"></iframe>"),
+        InlineData("<img src=x onerror=alert(1)>"),
+        InlineData("<svg/onload=alert(1)>"),
+        InlineData("<style>*{}</style>")
+    ]
     public void Bodies_are_sanitised(string body)
     {
         var html = Letter(body).BodyHtml;
@@ -77,23 +117,50 @@ public sealed class LetterTests
     public void Rule_11_2_a_commercial_email_carries_address_link_and_headers_and_both_parts()
     {
         var touch = Guid.NewGuid();
-        var letter = new LetterWriter(Liquid, Links).Fill(new EmailStep { Id = "a", Subject = "Hello", Body = "<p>One <a href=\"https://example.com/x\">two</a></p><ul><li>three</li></ul>" }, Purpose.Commercial, touch, Ida, Practice, Ada, World.At("2027-03-01T09:30"));
-        using var message = OutgoingMail.Build(letter, Purpose.Commercial, touch, Ada, "Ida Rowan", "ida@example.com", World.At("2027-03-01T09:30"), World.Zone, Links);
+        var letter = new LetterWriter(Liquid, Links).Fill(
+            new EmailStep
+            {
+                Id = "a",
+                Subject = "Hello",
+                Body = "<p>One <a href=\"https://example.com/x\">two</a></p><ul><li>three</li></ul>",
+            },
+            Purpose.Commercial,
+            touch,
+            Ida,
+            Practice,
+            Ada,
+            World.At("2027-03-01T09:30")
+        );
+        using var message = OutgoingMail.Build(
+            letter,
+            Purpose.Commercial,
+            touch,
+            Ada,
+            "Ida Rowan",
+            "ida@example.com",
+            World.At("2027-03-01T09:30"),
+            World.Zone,
+            Links
+        );
         Assert.Equal($"<{Links.Unsubscribe(touch)}>", message.Headers["List-Unsubscribe"]);
         Assert.Equal("List-Unsubscribe=One-Click", message.Headers["List-Unsubscribe-Post"]);
         Assert.Equal($"{touch:N}@example.com", message.MessageId);
         Assert.Equal(new DateTimeOffset(2027, 3, 1, 9, 30, 0, TimeSpan.FromHours(-5)), message.Date);
-        Assert.All(new[] { message.TextBody, message.HtmlBody }, part =>
-        {
-            Assert.Contains("12 Quay Lane", part, StringComparison.Ordinal);
-            Assert.Contains(Links.Unsubscribe(touch), part, StringComparison.Ordinal);
-        });
+        Assert.All(
+            new[] { message.TextBody, message.HtmlBody },
+            part =>
+            {
+                Assert.Contains("12 Quay Lane", part, StringComparison.Ordinal);
+                Assert.Contains(Links.Unsubscribe(touch), part, StringComparison.Ordinal);
+            }
+        );
         Assert.Contains("two (https://example.com/x)", message.TextBody, StringComparison.Ordinal);
         Assert.Contains("- three", message.TextBody, StringComparison.Ordinal);
     }
 
     [Fact]
-    public void A_transactional_email_carries_no_unsubscribe() => Assert.DoesNotContain("/u/", Letter("b", Purpose.Transactional).Html, StringComparison.Ordinal);
+    public void A_transactional_email_carries_no_unsubscribe() =>
+        Assert.DoesNotContain("/u/", Letter("b", Purpose.Transactional).Html, StringComparison.Ordinal);
 
     [Fact]
     public void Public_links_are_signed()
@@ -118,27 +185,55 @@ public sealed class LetterTests
     {
         const string Both = "{% if voice == 'we' %}We look forward{% else %}I look forward{% endif %}";
         var ours = Practice with { Voice = Voice.We };
-        string With(Practice practice, Voice? voice) => Liquid.FillText(Both, Ida, practice.InVoiceOf(new ProgramDefinition { Name = "P", Voice = voice }), Ada, World.At("2027-03-01T09:30"), []);
-        Assert.Equal(["I look forward", "We look forward", "We look forward", "I look forward"], [With(Practice, null), With(Practice, Voice.We), With(ours, null), With(ours, Voice.I)]);
+        string With(Practice practice, Voice? voice) =>
+            Liquid.FillText(Both, Ida, practice.InVoiceOf(new ProgramDefinition { Name = "P", Voice = voice }), Ada, World.At("2027-03-01T09:30"), []);
+        Assert.Equal(
+            ["I look forward", "We look forward", "We look forward", "I look forward"],
+            [With(Practice, null), With(Practice, Voice.We), With(ours, null), With(ours, Voice.I)]
+        );
     }
 
     [Fact]
     public void Rule_11_1_fields_of_the_practices_own_are_filled_and_missed_like_any_other()
     {
-        var solo = Ida with { Custom = System.Collections.Frozen.FrozenDictionary.ToFrozenDictionary([new KeyValuePair<string, string>("Plan", "solo")], StringComparer.OrdinalIgnoreCase) };
+        var solo = Ida with
+        {
+            Custom = System.Collections.Frozen.FrozenDictionary.ToFrozenDictionary(
+                [new KeyValuePair<string, string>("Plan", "solo")],
+                StringComparer.OrdinalIgnoreCase
+            ),
+        };
         Assert.Equal("solo", Fill("{{ person.custom.plan }}", solo).Text);
         Assert.Equal(["person.custom.plan"], Fill("{{ person.custom.plan }}").Missing);
         Assert.Empty(Liquid.Problems("{{ person.custom.plan }}"));
-        Assert.Equal(["person.first_name", "person.stage"], Liquid.FieldsOf(new TextStep { Id = "t", Body = "{{ person.first_name }}{% if person.stage %}x{% endif %}" }));
+        Assert.Equal(
+            ["person.first_name", "person.stage"],
+            Liquid.FieldsOf(new TextStep { Id = "t", Body = "{{ person.first_name }}{% if person.stage %}x{% endif %}" })
+        );
     }
 
     [Fact]
     public void Rule_11_5_what_a_link_sets_off_is_part_of_the_link_and_stays_with_us()
     {
-        var step = new EmailStep { Id = "a", Subject = "s", Body = "<p>See <a href=\"https://example.com/guide?a=1\" data-name=\"guide\" data-tag=\"warm\" data-call=\"Ask how it helped\">the guide</a> or <a href=\"mailto:ada@example.com\">write</a></p>" };
+        var step = new EmailStep
+        {
+            Id = "a",
+            Subject = "s",
+            Body =
+                "<p>See <a href=\"https://example.com/guide?a=1\" data-name=\"guide\" data-tag=\"warm\" data-call=\"Ask how it helped\">the guide</a> or <a href=\"mailto:ada@example.com\">write</a></p>",
+        };
         var links = new PublicLinks(new byte[48], "https://germinal.example.com");
         var touch = Guid.NewGuid();
-        var tracked = new LetterWriter(Liquid, links).Fill(step, Purpose.Commercial, touch, Ida, Practice, Ada, World.At("2027-03-01T09:30"), new LetterTracking(true, true, new Dictionary<string, string> { ["utm_source"] = "letter" }));
+        var tracked = new LetterWriter(Liquid, links).Fill(
+            step,
+            Purpose.Commercial,
+            touch,
+            Ida,
+            Practice,
+            Ada,
+            World.At("2027-03-01T09:30"),
+            new LetterTracking(true, true, new Dictionary<string, string> { ["utm_source"] = "letter" })
+        );
         var link = Assert.Single(tracked.Links);
         Assert.Equal(("https://example.com/guide?a=1&utm_source=letter", "guide"), (link.Address, link.Name));
         Assert.Equal(["call=Ask how it helped", "tag=warm"], link.Effects.Select(e => $"{e.Key}={e.Value}").Order());
@@ -156,8 +251,13 @@ public sealed class LetterTests
     }
 
     [Theory]
-    [InlineData("<a href=\"https://example.com\" data-call-in=\"soon\">x</a>", "soon"), InlineData("<a href=\"https://example.com\" data-call-to=\"boss\">x</a>", "boss"), InlineData("<a href=\"https://example.com\" data-stage=\"x\">x</a>", "stage")]
-    public void What_a_link_cannot_set_off_is_found_when_the_program_is_checked(string body, string named) => Assert.Contains(named, Assert.Single(LetterLinks.Problems(body)), StringComparison.Ordinal);
+    [
+        InlineData("<a href=\"https://example.com\" data-call-in=\"soon\">x</a>", "soon"),
+        InlineData("<a href=\"https://example.com\" data-call-to=\"boss\">x</a>", "boss"),
+        InlineData("<a href=\"https://example.com\" data-stage=\"x\">x</a>", "stage")
+    ]
+    public void What_a_link_cannot_set_off_is_found_when_the_program_is_checked(string body, string named) =>
+        Assert.Contains(named, Assert.Single(LetterLinks.Problems(body)), StringComparison.Ordinal);
 
     [Fact]
     public void Links_are_signed_for_what_they_are_for()
@@ -199,23 +299,58 @@ public sealed class LetterTests
     [Fact]
     public void Rule_11_5_a_letter_worked_out_once_is_the_same_as_one_worked_out_for_each_person()
     {
-        var words = Gen.OneOf("Hello {{ person.first_name }},", "plain words & more", "<strong>{{ sender.name }}</strong>", "{% if person.stage %}no{% else %}yes{% endif %}", "<br>", "1 < 2");
-        var link = Gen.Select(Gen.Int[0, 3], Gen.OneOf("here", "https://example.com/0", "<em>there</em>", "{{ practice.name }}"), Gen.OneOf("", " data-tag=\"warm\"", " data-call=\"Ring\" data-call-in=\"P2D\"", " data-name=\"the guide\""))
+        var words = Gen.OneOf(
+            "Hello {{ person.first_name }},",
+            "plain words & more",
+            "<strong>{{ sender.name }}</strong>",
+            "{% if person.stage %}no{% else %}yes{% endif %}",
+            "<br>",
+            "1 < 2"
+        );
+        var link = Gen.Select(
+                Gen.Int[0, 3],
+                Gen.OneOf("here", "https://example.com/0", "<em>there</em>", "{{ practice.name }}"),
+                Gen.OneOf("", " data-tag=\"warm\"", " data-call=\"Ring\" data-call-in=\"P2D\"", " data-name=\"the guide\"")
+            )
             .Select((at, text, effect) => $"<a href=\"https://example.com/{at}?a=1&amp;b={at}\"{effect}>{text}</a>");
         var other = Gen.OneOf("<a href=\"mailto:ada@example.com\">write</a>", "<a href=\"tel:+12075550142\">ring</a>", "<ul><li>one</li><li>two</li></ul>");
         var body = Gen.Frequency((4, words), (3, link), (1, other)).Array[0, 8].Select(parts => $"<p>{string.Join(" ", parts)}</p>");
-        var tracking = Gen.Select(Gen.Bool, Gen.Bool, Gen.Bool).Select((follow, opens, campaign) =>
-            new LetterTracking(follow, opens, campaign ? new Dictionary<string, string> { ["from"] = "letter & more", ["a"] = "2" } : []));
-        Gen.Select(body, tracking).Sample((html, wish) =>
-        {
-            FilledLetter Of(string title) => new LetterWriter(Liquid, Links).Fill(
-                new EmailStep { Id = "a", Subject = "Hello", Body = $"<p title=\"{title}\">x</p>{html}" }, Purpose.Commercial, Ada.Id, Ida, Practice, Ada, World.At("2027-03-01T09:30"), wish);
-            var (once, each) = (Of("Alder Quay"), Of("{{ practice.name }}"));
-            Assert.Equal(each.Html, once.Html);
-            Assert.Equal(each.BodyHtml, once.BodyHtml);
-            Assert.Equal(each.Text, once.Text);
-            Assert.Equal(each.Links.Select(l => (l.Address, l.Name, string.Join(",", l.Effects))), once.Links.Select(l => (l.Address, l.Name, string.Join(",", l.Effects))));
-            Assert.DoesNotContain(once.Html + once.Text, c => c is >= '\uE000' and <= '\uF8FF');
-        }, iter: 400);
+        var tracking = Gen.Select(Gen.Bool, Gen.Bool, Gen.Bool)
+            .Select(
+                (follow, opens, campaign) =>
+                    new LetterTracking(follow, opens, campaign ? new Dictionary<string, string> { ["from"] = "letter & more", ["a"] = "2" } : [])
+            );
+        Gen.Select(body, tracking)
+            .Sample(
+                (html, wish) =>
+                {
+                    FilledLetter Of(string title) =>
+                        new LetterWriter(Liquid, Links).Fill(
+                            new EmailStep
+                            {
+                                Id = "a",
+                                Subject = "Hello",
+                                Body = $"<p title=\"{title}\">x</p>{html}",
+                            },
+                            Purpose.Commercial,
+                            Ada.Id,
+                            Ida,
+                            Practice,
+                            Ada,
+                            World.At("2027-03-01T09:30"),
+                            wish
+                        );
+                    var (once, each) = (Of("Alder Quay"), Of("{{ practice.name }}"));
+                    Assert.Equal(each.Html, once.Html);
+                    Assert.Equal(each.BodyHtml, once.BodyHtml);
+                    Assert.Equal(each.Text, once.Text);
+                    Assert.Equal(
+                        each.Links.Select(l => (l.Address, l.Name, string.Join(",", l.Effects))),
+                        once.Links.Select(l => (l.Address, l.Name, string.Join(",", l.Effects)))
+                    );
+                    Assert.DoesNotContain(once.Html + once.Text, c => c is >= '\uE000' and <= '\uF8FF');
+                },
+                iter: 400
+            );
     }
 }

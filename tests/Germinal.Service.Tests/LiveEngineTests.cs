@@ -10,7 +10,8 @@ namespace Germinal.Service.Tests;
 /// <summary>Event log, reactor, dispatcher, sweep and clock on real PostgreSQL.</summary>
 public sealed class LiveEngineTests
 {
-    private const string Hello = """{"id":"hello","kind":"email","when":{"from":"start","offset":"P0D"},"subject":"Hello {{ person.first_name }}","body":"<p>Dear {{ person.first_name }}</p>"}""";
+    private const string Hello =
+        """{"id":"hello","kind":"email","when":{"from":"start","offset":"P0D"},"subject":"Hello {{ person.first_name }}","body":"<p>Dear {{ person.first_name }}</p>"}""";
     private const string Second = """{"id":"second","kind":"email","when":{"from":"start","offset":"P3D"},"subject":"Second","body":"b"}""";
     private const string Call = """{"id":"call","kind":"call","when":{"from":"start","offset":"P1D"},"script":"Ask"}""";
     private const string OnWarm = "\"at\":\"09:30\",\"startsWhen\":[{\"kind\":\"tag-added\",\"tag\":\"warm\"}],\"stopsWhen\":[{\"kind\":\"replied\"}]";
@@ -97,7 +98,11 @@ public sealed class LiveEngineTests
         await world.PersonAsync("Today", birthday: "1980-03-01");
         await world.PersonAsync("Leap", birthday: "--02-29");
         await world.PersonAsync("West", p => p.ZoneId = "America/Los_Angeles", "1990-03-02");
-        await world.ProgramAsync("Birthday", "\"at\":\"09:30\",\"startsWhen\":[{\"kind\":\"occasion\",\"date\":\"birthday\",\"offset\":\"P0D\"}]", """{"id":"wish","kind":"email","when":{"from":"occasion","offset":"P0D"},"subject":"Happy returns, {{ person.first_name }}","body":"b"}""");
+        await world.ProgramAsync(
+            "Birthday",
+            "\"at\":\"09:30\",\"startsWhen\":[{\"kind\":\"occasion\",\"date\":\"birthday\",\"offset\":\"P0D\"}]",
+            """{"id":"wish","kind":"email","when":{"from":"occasion","offset":"P0D"},"subject":"Happy returns, {{ person.first_name }}","body":"b"}"""
+        );
         await world.MoveToAsync("2027-03-04T08:00");
         Assert.Equal(["Happy returns, Today", "Happy returns, West"], world.Mail.Sent.Select(m => m.Subject));
         Assert.Equal([World.At("2027-03-01T09:30"), World.At("2027-03-02T12:30")], (await world.TouchesAsync()).Select(t => t.SettledAt!.Value));
@@ -139,7 +144,8 @@ public sealed class LiveEngineTests
         var ida = await world.PersonAsync("Ida");
         await world.ProgramAsync("Eight", OnWarm, $"{Hello},{Second}");
         await world.DoAsync(d => d.PutTagAsync([ida.Id], "warm", default));
-        world.Mail.Answers = m => m.Subject == "Second" ? new ProviderAnswer(ProviderResult.Sent, "ok") : new ProviderAnswer(ProviderResult.Refused, "550 no such user");
+        world.Mail.Answers = m =>
+            m.Subject == "Second" ? new ProviderAnswer(ProviderResult.Sent, "ok") : new ProviderAnswer(ProviderResult.Refused, "550 no such user");
         await world.MoveToAsync("2027-03-05T10:00");
         Assert.Equal([TouchStatus.Skipped, TouchStatus.Sent], (await world.TouchesAsync()).Select(t => t.Status));
     }
@@ -156,7 +162,9 @@ public sealed class LiveEngineTests
         await world.DoAsync(d => d.PutTagAsync([ida.Id], "warm", default));
         await world.Reactor.ReactAsync(world.Practice, await world.NowAsync(), null, default);
         world.Mail.Answers = _ => throw new InvalidOperationException("the worker dies here");
-        await Assert.ThrowsAsync<InvalidOperationException>(() => world.Dispatcher.DispatchAsync(world.Practice, World.At("2027-03-01T10:00"), null, default));
+        await Assert.ThrowsAsync<InvalidOperationException>(() =>
+            world.Dispatcher.DispatchAsync(world.Practice, World.At("2027-03-01T10:00"), null, default)
+        );
         Assert.Equal(TouchStatus.Handing, (await world.TouchesAsync())[0].Status);
         Assert.Equal(0, await world.Dispatcher.RecoverAsync(world.Practice, World.At("2027-03-01T10:00"), null, default));
         await using (var db = world.Db())
@@ -217,22 +225,52 @@ public sealed class LiveEngineTests
     {
         await using var world = await World.AtAsync("2027-03-01T10:00");
         var people = new List<Guid>();
-        foreach (var (zone, birthday, consent) in new[] { (null, "1975-03-20", true), ("America/Denver", "--04-02", true), ("Australia/Sydney", null, true), ("Europe/London", "1960-03-28", false) })
+        foreach (
+            var (zone, birthday, consent) in new[]
+            {
+                (null, "1975-03-20", true),
+                ("America/Denver", "--04-02", true),
+                ("Australia/Sydney", null, true),
+                ("Europe/London", "1960-03-28", false),
+            }
+        )
         {
             people.Add((await world.PersonAsync($"P{people.Count}", p => p.ZoneId = zone, birthday, consent)).Id);
         }
 
         var office = "\"window\":{\"days\":[\"mon\",\"tue\",\"wed\",\"thu\",\"fri\"],\"from\":\"09:00\",\"to\":\"17:30\"}";
-        var id = await world.ProgramAsync("Eight", $"{OnWarm},{office}", $"{Hello},{Call},{Second}," + """{"id":"kd","kind":"email","when":{"from":"key-date","date":"birthday","offset":"-P1D"},"subject":"s","body":"b"},{"id":"go","kind":"hand-over","when":{"from":"previous","offset":"P2D"},"program":"Next"}""");
+        var id = await world.ProgramAsync(
+            "Eight",
+            $"{OnWarm},{office}",
+            $"{Hello},{Call},{Second},"
+                + """{"id":"kd","kind":"email","when":{"from":"key-date","date":"birthday","offset":"-P1D"},"subject":"s","body":"b"},{"id":"go","kind":"hand-over","when":{"from":"previous","offset":"P2D"},"program":"Next"}"""
+        );
         await world.ProgramAsync("Next", office, """{"id":"n","kind":"email","when":{"from":"start","offset":"P3D"},"subject":"s","body":"b"}""");
         await using var db = world.Db();
         var engine = await world.Programs.EngineAsync(db, default);
         var facts = await FactsReading.LoadAsync(db, people, default);
-        var foreseen = people.SelectMany(p => Rehearsal.Of(engine, facts[p], PersonState.Empty, World.At("2027-03-01T10:00"), World.At("2027-07-01T00:00"), new StartedByHand(World.At("2027-03-01T10:00"), id, "Ada")))
-            .Where(t => t.SettledAt is not null).Select(t => (t.TouchId, t.SettledAt!.Value, TouchStatuses.Of(t.Outcome!.Value), t.Reason)).Order().ToList();
+        var foreseen = people
+            .SelectMany(p =>
+                Rehearsal.Of(
+                    engine,
+                    facts[p],
+                    PersonState.Empty,
+                    World.At("2027-03-01T10:00"),
+                    World.At("2027-07-01T00:00"),
+                    new StartedByHand(World.At("2027-03-01T10:00"), id, "Ada")
+                )
+            )
+            .Where(t => t.SettledAt is not null)
+            .Select(t => (t.TouchId, t.SettledAt!.Value, TouchStatuses.Of(t.Outcome!.Value), t.Reason))
+            .Order()
+            .ToList();
         await world.DoAsync(d => d.StartProgramAsync([.. people], id, false, default));
         await world.MoveToAsync("2027-07-01T00:00");
-        var lived = (await world.TouchesAsync()).Where(t => t.SettledAt is not null).Select(t => (t.Id, t.SettledAt!.Value, t.Status, t.Reason)).Order().ToList();
+        var lived = (await world.TouchesAsync())
+            .Where(t => t.SettledAt is not null)
+            .Select(t => (t.Id, t.SettledAt!.Value, t.Status, t.Reason))
+            .Order()
+            .ToList();
         Assert.NotEmpty(lived);
         Assert.Equal(foreseen, lived);
     }

@@ -29,7 +29,11 @@ public sealed class LiveEqualsRehearsedTests
     /// <summary>Steps ask for a first name, and no task holds its run: nobody does tasks here.</summary>
     private static ProgramDefinition ForLiving(ProgramDefinition program)
     {
-        var json = ProgramFile.Write(program).ToJsonString().Replace("\"body\":\"b\"", "\"body\":\"{{ person.first_name }}\"", StringComparison.Ordinal).Replace("\"holds\":true", "\"holds\":false", StringComparison.Ordinal);
+        var json = ProgramFile
+            .Write(program)
+            .ToJsonString()
+            .Replace("\"body\":\"b\"", "\"body\":\"{{ person.first_name }}\"", StringComparison.Ordinal)
+            .Replace("\"holds\":true", "\"holds\":false", StringComparison.Ordinal);
         return ProgramFile.Read(json).Program!;
     }
 
@@ -64,7 +68,10 @@ public sealed class LiveEqualsRehearsedTests
 
         await MoveAsync(world, Worlds.End - Duration.FromMilliseconds(1), workers, random);
         var lived = await LivedAsync(world, programs);
-        Assert.True(foreseen.SequenceEqual(lived), $"foreseen only:\n{string.Join('\n', foreseen.Except(lived))}\nlived only:\n{string.Join('\n', lived.Except(foreseen))}\nthe world:\n{string.Join('\n', programs.Select(p => ProgramFile.Write(p).ToJsonString()))}\n{string.Join('\n', people.Select(p => $"{p.Person.Id}: {string.Join("; ", p.Events)}"))}");
+        Assert.True(
+            foreseen.SequenceEqual(lived),
+            $"foreseen only:\n{string.Join('\n', foreseen.Except(lived))}\nlived only:\n{string.Join('\n', lived.Except(foreseen))}\nthe world:\n{string.Join('\n', programs.Select(p => ProgramFile.Write(p).ToJsonString()))}\n{string.Join('\n', people.Select(p => $"{p.Person.Id}: {string.Join("; ", p.Events)}"))}"
+        );
         await using var db = world.Db();
         Assert.False(await db.States.AnyAsync(s => s.SetAside != null));
         Assert.Equal(world.Mail.Sent.Count, world.Mail.Sent.Select(m => m.MessageId).Distinct().Count());
@@ -79,7 +86,9 @@ public sealed class LiveEqualsRehearsedTests
         {
             var generated = Worlds.Any.Generate(new PCG(stream, 20270201), null, out _);
             var programs = generated.Programs.Select(ForLiving).ToList();
-            var people = generated.People.Select(p => p with { Person = p.Person with { Handle = p.Person.Id.ToString() }, Events = [.. Possible(p.Events)] }).ToList();
+            var people = generated
+                .People.Select(p => p with { Person = p.Person with { Handle = p.Person.Id.ToString() }, Events = [.. Possible(p.Events)] })
+                .ToList();
             var engine = Given.EngineWith(generated.Practice, new LiquidLetters(), [.. programs]);
             var foreseen = Rehearse(engine, people);
             if (foreseen.Count >= 12)
@@ -97,7 +106,12 @@ public sealed class LiveEqualsRehearsedTests
         {
             if (booked > 0 || happening is not (AppointmentMade { Moved: true } or AppointmentCancelled))
             {
-                booked += happening switch { AppointmentMade { Moved: false } => 1, AppointmentCancelled => -1, _ => 0 };
+                booked += happening switch
+                {
+                    AppointmentMade { Moved: false } => 1,
+                    AppointmentCancelled => -1,
+                    _ => 0,
+                };
                 yield return happening;
             }
         }
@@ -106,19 +120,45 @@ public sealed class LiveEqualsRehearsedTests
     private static List<Settled> Rehearse(TouchEngine engine, IReadOnlyList<Actor> people)
     {
         var all = new List<Settled>();
-        Rehearsal.OfMany(engine, people, Worlds.Begin, Worlds.End, (_, actor, touches) =>
-        {
-            lock (all)
+        Rehearsal.OfMany(
+            engine,
+            people,
+            Worlds.Begin,
+            Worlds.End,
+            (_, actor, touches) =>
             {
-                all.AddRange(touches.Where(t => t.SettledAt is not null)
-                    .Select(t => new Settled(actor.Person.Handle, t.Program.Definition.Name, t.Run, t.Step.Id, t.SettledAt!.Value, TouchStatuses.Of(t.Outcome!.Value).Word(), t.Reason)));
-            }
-        }, null, CancellationToken.None);
+                lock (all)
+                {
+                    all.AddRange(
+                        touches
+                            .Where(t => t.SettledAt is not null)
+                            .Select(t => new Settled(
+                                actor.Person.Handle,
+                                t.Program.Definition.Name,
+                                t.Run,
+                                t.Step.Id,
+                                t.SettledAt!.Value,
+                                TouchStatuses.Of(t.Outcome!.Value).Word(),
+                                t.Reason
+                            ))
+                    );
+                }
+            },
+            null,
+            CancellationToken.None
+        );
         return Ordered(all);
     }
 
     private static List<Settled> Ordered(IEnumerable<Settled> touches) =>
-        [.. touches.OrderBy(t => t.At).ThenBy(t => t.Person, StringComparer.Ordinal).ThenBy(t => t.Program, StringComparer.Ordinal).ThenBy(t => t.Run).ThenBy(t => t.Step, StringComparer.Ordinal)];
+        [
+            .. touches
+                .OrderBy(t => t.At)
+                .ThenBy(t => t.Person, StringComparer.Ordinal)
+                .ThenBy(t => t.Program, StringComparer.Ordinal)
+                .ThenBy(t => t.Run)
+                .ThenBy(t => t.Step, StringComparer.Ordinal),
+        ];
 
     private static async Task PrepareAsync(World world, Practice practice, List<ProgramDefinition> programs, List<Actor> people)
     {
@@ -126,26 +166,76 @@ public sealed class LiveEqualsRehearsedTests
         var row = await db.Practices.SingleAsync(p => p.Id == world.Practice);
         row.Settings = new PracticeSettings
         {
-            Holidays = [.. practice.Calendar.Holidays], OpenChannels = ["call", "post"], PostalAddress = practice.PostalAddress,
-            QuietFrom = practice.QuietHours.From.ToString("HH:mm", CultureInfo.InvariantCulture), QuietTo = practice.QuietHours.To.ToString("HH:mm", CultureInfo.InvariantCulture),
-            Pace = [.. practice.Pace.Select(p => new PaceSettings { Max = p.Max, Days = p.Days, Channels = [.. p.Channels.Select(Words.Of)] })],
+            Holidays = [.. practice.Calendar.Holidays],
+            OpenChannels = ["call", "post"],
+            PostalAddress = practice.PostalAddress,
+            QuietFrom = practice.QuietHours.From.ToString("HH:mm", CultureInfo.InvariantCulture),
+            QuietTo = practice.QuietHours.To.ToString("HH:mm", CultureInfo.InvariantCulture),
+            Pace =
+            [
+                .. practice.Pace.Select(p => new PaceSettings
+                {
+                    Max = p.Max,
+                    Days = p.Days,
+                    Channels = [.. p.Channels.Select(Words.Of)],
+                }),
+            ],
             DailyLimits = practice.DailyLimits.ToDictionary(l => Words.Of(l.Key), l => l.Value),
         };
         foreach (var facts in people.Select(p => p.Person))
         {
-            db.People.Add(new PersonRow
-            {
-                Id = facts.Id, PracticeId = world.Practice, FirstName = facts.FirstName, LastName = facts.LastName, Email = facts.Email, Mobile = facts.Mobile, Address = facts.Address,
-                ZoneId = facts.Zone?.Id, OwnerId = world.Ada, AddedAt = Worlds.Begin,
-            });
-            db.KeyDates.AddRange(facts.KeyDates.Select(d => new KeyDateRow { PracticeId = world.Practice, PersonId = facts.Id, Name = d.Name, Month = d.Date.Month, Day = d.Date.Day, Year = d.Date.Year, Yearly = true }));
-            db.Consent.AddRange(facts.Consent.Select(c => new ConsentRow { PracticeId = world.Practice, PersonId = facts.Id, Channel = Words.Of(c.Channel), Purpose = "commercial", IsIn = c.In, At = c.At, Source = c.Source }));
+            db.People.Add(
+                new PersonRow
+                {
+                    Id = facts.Id,
+                    PracticeId = world.Practice,
+                    FirstName = facts.FirstName,
+                    LastName = facts.LastName,
+                    Email = facts.Email,
+                    Mobile = facts.Mobile,
+                    Address = facts.Address,
+                    ZoneId = facts.Zone?.Id,
+                    OwnerId = world.Ada,
+                    AddedAt = Worlds.Begin,
+                }
+            );
+            db.KeyDates.AddRange(
+                facts.KeyDates.Select(d => new KeyDateRow
+                {
+                    PracticeId = world.Practice,
+                    PersonId = facts.Id,
+                    Name = d.Name,
+                    Month = d.Date.Month,
+                    Day = d.Date.Day,
+                    Year = d.Date.Year,
+                    Yearly = true,
+                })
+            );
+            db.Consent.AddRange(
+                facts.Consent.Select(c => new ConsentRow
+                {
+                    PracticeId = world.Practice,
+                    PersonId = facts.Id,
+                    Channel = Words.Of(c.Channel),
+                    Purpose = "commercial",
+                    IsIn = c.In,
+                    At = c.At,
+                    Source = c.Source,
+                })
+            );
         }
 
         await db.SaveChangesAsync();
         foreach (var program in programs)
         {
-            var draft = new ProgramRow { Id = Given.IdOf(program), PracticeId = world.Practice, Name = program.Name, Draft = ProgramFile.Write(program).ToJsonString(), CreatedAt = Worlds.Begin };
+            var draft = new ProgramRow
+            {
+                Id = Given.IdOf(program),
+                PracticeId = world.Practice,
+                Name = program.Name,
+                Draft = ProgramFile.Write(program).ToJsonString(),
+                CreatedAt = Worlds.Begin,
+            };
             db.Programs.Add(draft);
             await db.SaveChangesAsync();
             await ProgramDesk.PublishAsync(db, draft, "Ada", Worlds.Begin, default);
@@ -156,7 +246,8 @@ public sealed class LiveEqualsRehearsedTests
     {
         await using var db = world.Db();
         var desk = new PeopleDesk(db, "Ada Quill", happening.At);
-        Task RecordAsync(string kind, params (string Key, string Value)[] data) => desk.RecordAsync(person, kind, data.ToDictionary(d => d.Key, d => d.Value), default);
+        Task RecordAsync(string kind, params (string Key, string Value)[] data) =>
+            desk.RecordAsync(person, kind, data.ToDictionary(d => d.Key, d => d.Value), default);
         switch (happening)
         {
             case Replied r:
@@ -182,8 +273,17 @@ public sealed class LiveEqualsRehearsedTests
                 break;
             case StepTaskEnded t:
                 var step = engine.Shelf.Find(t.ProgramId, 1).Definition.StepOf(t.StepId);
-                var open = await db.Touches.Where(x => x.PersonId == person && x.ProgramId == t.ProgramId && x.StepId == t.StepId && (x.Status == TouchStatus.Open || (x.Status == TouchStatus.Planned && step is TaskStep)))
-                    .OrderBy(x => x.Status == TouchStatus.Open ? 0 : 1).ThenBy(x => x.SettledAt).ThenBy(x => x.Due).FirstOrDefaultAsync();
+                var open = await db
+                    .Touches.Where(x =>
+                        x.PersonId == person
+                        && x.ProgramId == t.ProgramId
+                        && x.StepId == t.StepId
+                        && (x.Status == TouchStatus.Open || (x.Status == TouchStatus.Planned && step is TaskStep))
+                    )
+                    .OrderBy(x => x.Status == TouchStatus.Open ? 0 : 1)
+                    .ThenBy(x => x.SettledAt)
+                    .ThenBy(x => x.Due)
+                    .FirstOrDefaultAsync();
                 if (open is not null)
                 {
                     await RecordAsync(EventKinds.CallEnded, ("touch", open.Id.ToString()), ("outcome", t.Outcome ?? ""));
@@ -204,13 +304,18 @@ public sealed class LiveEqualsRehearsedTests
                 break;
             case AppointmentMade or AppointmentCancelled:
                 var dealings = new DealingsDesk(db, desk, happening.At);
-                var newest = await db.Appointments.Where(a => a.PersonId == person && a.CancelledAt == null).OrderByDescending(a => a.Id).FirstOrDefaultAsync();
-                await (happening switch
-                {
-                    AppointmentMade { Moved: true } moved => dealings.MoveAsync(newest!, moved.Moment, default),
-                    AppointmentMade made => dealings.BookAsync(person, made.Type!, made.Moment, null, null, default),
-                    _ => dealings.CancelAsync(newest!, default),
-                });
+                var newest = await db
+                    .Appointments.Where(a => a.PersonId == person && a.CancelledAt == null)
+                    .OrderByDescending(a => a.Id)
+                    .FirstOrDefaultAsync();
+                await (
+                    happening switch
+                    {
+                        AppointmentMade { Moved: true } moved => dealings.MoveAsync(newest!, moved.Moment, default),
+                        AppointmentMade made => dealings.BookAsync(person, made.Type!, made.Moment, null, null, default),
+                        _ => dealings.CancelAsync(newest!, default),
+                    }
+                );
                 break;
             case Won:
                 await RecordAsync(EventKinds.Won);
@@ -237,18 +342,24 @@ public sealed class LiveEqualsRehearsedTests
         while (await db.Clock.AnyAsync(c => c.MoveTo != null))
         {
             using var kill = new CancellationTokenSource(TimeSpan.FromMilliseconds(random.Next(30, 400)));
-            await Task.WhenAll(Enumerable.Range(0, workers).Select(async _ =>
-            {
-                try
-                {
-                    await Task.Run(() => world.NewRoom().WorkAsync(kill.Token));
-                }
-                catch (Exception e) when (kill.IsCancellationRequested && e is not Xunit.Sdk.XunitException)
-                {
-                    // Killed in the middle of something.
-                }
-            }));
-            await db.Touches.Where(t => t.Status == TouchStatus.Handing).ExecuteUpdateAsync(u => u.SetProperty(t => t.LeasedUntil, (Instant?)Instant.MinValue), CancellationToken.None);
+            await Task.WhenAll(
+                Enumerable
+                    .Range(0, workers)
+                    .Select(async _ =>
+                    {
+                        try
+                        {
+                            await Task.Run(() => world.NewRoom().WorkAsync(kill.Token));
+                        }
+                        catch (Exception e) when (kill.IsCancellationRequested && e is not Xunit.Sdk.XunitException)
+                        {
+                            // Killed in the middle of something.
+                        }
+                    })
+            );
+            await db
+                .Touches.Where(t => t.Status == TouchStatus.Handing)
+                .ExecuteUpdateAsync(u => u.SetProperty(t => t.LeasedUntil, (Instant?)Instant.MinValue), CancellationToken.None);
         }
     }
 
@@ -257,7 +368,16 @@ public sealed class LiveEqualsRehearsedTests
         await using var db = world.Db();
         var runs = await db.Runs.AsNoTracking().ToDictionaryAsync(r => r.Id, r => r.Number);
         var touches = await db.Touches.AsNoTracking().Where(t => t.SettledAt != null).ToListAsync();
-        return Ordered(touches.Select(t => new Settled(
-            t.PersonId.ToString(), programs.Single(p => Given.IdOf(p) == t.ProgramId).Name, runs[t.RunId], t.StepId, t.ClosedAt ?? t.SettledAt!.Value, t.Status.Word(), t.CallOutcome ?? t.Reason)));
+        return Ordered(
+            touches.Select(t => new Settled(
+                t.PersonId.ToString(),
+                programs.Single(p => Given.IdOf(p) == t.ProgramId).Name,
+                runs[t.RunId],
+                t.StepId,
+                t.ClosedAt ?? t.SettledAt!.Value,
+                t.Status.Word(),
+                t.CallOutcome ?? t.Reason
+            ))
+        );
     }
 }

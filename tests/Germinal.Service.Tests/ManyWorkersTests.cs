@@ -111,7 +111,11 @@ public sealed class ManyWorkersTests
         await using (var db = world.Db())
         {
             var practice = await db.Practices.SingleAsync(p => p.Id == world.Practice);
-            practice.Settings = new PracticeSettings { PostalAddress = "x", DailyLimits = new() { ["text"] = 10 } };
+            practice.Settings = new PracticeSettings
+            {
+                PostalAddress = "x",
+                DailyLimits = new() { ["text"] = 10 },
+            };
             await db.SaveChangesAsync();
         }
 
@@ -132,7 +136,10 @@ public sealed class ManyWorkersTests
         var sent = (await world.TouchesAsync()).OrderBy(t => t.SettledAt).ThenBy(t => t.PersonId).ToList();
         Assert.All(sent, t => Assert.Equal(TouchStatus.Sent, t.Status));
         Assert.Equal([10, 10, 10, 4], sent.GroupBy(t => t.SettledAt!.Value.InZone(World.Zone).Date).OrderBy(g => g.Key).Select(g => g.Count()));
-        Assert.Equal(people.OrderBy(p => p.ToString(), StringComparer.Ordinal), sent.OrderBy(t => t.SettledAt).ThenBy(t => t.PersonId.ToString(), StringComparer.Ordinal).Select(t => t.PersonId));
+        Assert.Equal(
+            people.OrderBy(p => p.ToString(), StringComparer.Ordinal),
+            sent.OrderBy(t => t.SettledAt).ThenBy(t => t.PersonId.ToString(), StringComparer.Ordinal).Select(t => t.PersonId)
+        );
         Assert.Equal(34, world.Texts.Sent.Count);
     }
 
@@ -203,7 +210,11 @@ public sealed class ManyWorkersTests
     public async Task The_log_says_what_happened_without_a_name_an_address_or_a_word_of_a_letter()
     {
         await using var world = await World.AtAsync("2027-03-01T10:00");
-        await world.ProgramAsync("Quietly", "\"startsWhen\":[{\"kind\":\"tag-added\",\"tag\":\"warm\"}]", """{"id":"a","kind":"email","when":{"from":"start","offset":"P0D"},"subject":"Secretly {{ person.first_name }}","body":"Confidential"}""");
+        await world.ProgramAsync(
+            "Quietly",
+            "\"startsWhen\":[{\"kind\":\"tag-added\",\"tag\":\"warm\"}]",
+            """{"id":"a","kind":"email","when":{"from":"start","offset":"P0D"},"subject":"Secretly {{ person.first_name }}","body":"Confidential"}"""
+        );
         var ida = await world.PersonAsync("Ida");
         await world.DoAsync(d => d.PutTagAsync([ida.Id], "warm", default));
         world.Mail.Answers = _ => new ProviderAnswer(ProviderResult.NotTaken, "451 busy");

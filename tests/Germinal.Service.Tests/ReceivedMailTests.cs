@@ -27,7 +27,8 @@ public sealed class ReceivedMailTests
         // RFC 5965 appendix B.1.
         var mail = Read("arf-rfc5965-b1.eml");
         Assert.Equal((ReceivedKind.Complaint, "ORIGINAL@example.com"), (mail.Kind, mail.About[0]));
-        var text = File.ReadAllText(Path.Combine(AppContext.BaseDirectory, "Mail", "arf-rfc5965-b1.eml")).Replace("Feedback-Type: abuse", "Feedback-Type: not-spam", StringComparison.Ordinal);
+        var text = File.ReadAllText(Path.Combine(AppContext.BaseDirectory, "Mail", "arf-rfc5965-b1.eml"))
+            .Replace("Feedback-Type: abuse", "Feedback-Type: not-spam", StringComparison.Ordinal);
         using var taken = MimeMessage.Load(new MemoryStream(System.Text.Encoding.UTF8.GetBytes(text)));
         Assert.Equal(ReceivedKind.Automatic, ReceivedMail.Read(taken).Kind);
     }
@@ -40,7 +41,11 @@ public sealed class ReceivedMailTests
     [InlineData("X-Anything", "else", ReceivedKind.Reply)]
     public void Rfc_3834_automatic_answers_are_told_apart(string header, string value, ReceivedKind expected)
     {
-        using var message = new MimeMessage { Subject = "Re: Hello", Body = new TextPart("plain") { Text = "Hello" } };
+        using var message = new MimeMessage
+        {
+            Subject = "Re: Hello",
+            Body = new TextPart("plain") { Text = "Hello" },
+        };
         message.From.Add(new MailboxAddress("Ida", "ida@example.com"));
         message.Headers.Add(header, value);
         Assert.Equal(expected, ReceivedMail.Read(message).Kind);
@@ -62,15 +67,24 @@ public sealed class ReceivedMailTests
     [InlineData("Yes.\n\n-----Original Message-----\nFrom: Ada\nHello", "Yes.", "-----Original Message-----\nFrom: Ada\nHello")]
     [InlineData("> Shall we?\n\nYes.", "Yes.", "> Shall we?")]
     [InlineData("Yes.\n\nAm 1. März 2027 um 09:30 schrieb Ada Quill:\n> Hallo", "Yes.", "Am 1. März 2027 um 09:30 schrieb Ada Quill:\n> Hallo")]
-    [InlineData("Yes.\n\n________________________________\nFrom: Ada Quill\nSent: Monday\nTo: Ida\nSubject: Hello\n\nText", "Yes.", "________________________________\nFrom: Ada Quill\nSent: Monday\nTo: Ida\nSubject: Hello\n\nText")]
+    [InlineData(
+        "Yes.\n\n________________________________\nFrom: Ada Quill\nSent: Monday\nTo: Ida\nSubject: Hello\n\nText",
+        "Yes.",
+        "________________________________\nFrom: Ada Quill\nSent: Monday\nTo: Ida\nSubject: Hello\n\nText"
+    )]
     [InlineData("On Monday I wrote to you: nothing came.\nIda", "On Monday I wrote to you: nothing came.\nIda", "")]
     [InlineData("", "", "")]
-    public void What_is_quoted_is_found_in_the_ways_mail_programs_quote(string text, string fresh, string quoted) => Assert.Equal((fresh, quoted), QuotedText.Split(text));
+    public void What_is_quoted_is_found_in_the_ways_mail_programs_quote(string text, string fresh, string quoted) =>
+        Assert.Equal((fresh, quoted), QuotedText.Split(text));
 
     [Fact]
     public void An_answer_in_html_alone_is_read_as_text()
     {
-        using var message = new MimeMessage { Subject = "Re", Body = new TextPart("html") { Text = "<p>Yes, <b>Thursday</b>.</p><p>Ida</p>" } };
+        using var message = new MimeMessage
+        {
+            Subject = "Re",
+            Body = new TextPart("html") { Text = "<p>Yes, <b>Thursday</b>.</p><p>Ida</p>" },
+        };
         message.From.Add(new MailboxAddress("Ida", "Ida@Example.com"));
         var mail = ReceivedMail.Read(message);
         Assert.Equal(("ida@example.com", "Yes, Thursday.\n\nIda"), (mail.From, mail.Text));

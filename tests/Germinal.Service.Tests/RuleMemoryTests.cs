@@ -19,8 +19,16 @@ public sealed class RuleMemoryTests
 
     private static readonly Leaf[] Asked =
     [
-        new("next-touch", RuleOp.Exists, []), new("next-touch", RuleOp.Missing, []), new("next-touch", RuleOp.Before, ["2027-03-06"]), new("next-touch", RuleOp.After, ["2027-03-06"]),
-        new("last-touch", RuleOp.Exists, []), new("last-touch", RuleOp.InLast, ["P2D"]), new("last-reply", RuleOp.Exists, []), new("programs", RuleOp.Has, ["Short"]), new("programs", RuleOp.HasNot, ["Long"]), new("been-in", RuleOp.Has, ["Long"]),
+        new("next-touch", RuleOp.Exists, []),
+        new("next-touch", RuleOp.Missing, []),
+        new("next-touch", RuleOp.Before, ["2027-03-06"]),
+        new("next-touch", RuleOp.After, ["2027-03-06"]),
+        new("last-touch", RuleOp.Exists, []),
+        new("last-touch", RuleOp.InLast, ["P2D"]),
+        new("last-reply", RuleOp.Exists, []),
+        new("programs", RuleOp.Has, ["Short"]),
+        new("programs", RuleOp.HasNot, ["Long"]),
+        new("been-in", RuleOp.Has, ["Long"]),
     ];
 
     private static async Task AgreeAsync(World world, string after)
@@ -35,7 +43,12 @@ public sealed class RuleMemoryTests
         foreach (var leaf in Asked)
         {
             var sql = await db.Matching(leaf, new RuleMoment(now, World.Zone)).Select(p => p.FirstName).Order().ToListAsync();
-            var judged = ids.Where(id => RuleJudge.Holds(leaf, facts[id], new RuleMoment(now, World.Zone, Core.Time.LeapDay.Feb28, () => engine.Remember(facts[id], states[id])))).Select(id => facts[id].FirstName).Order().ToList();
+            var judged = ids.Where(id =>
+                    RuleJudge.Holds(leaf, facts[id], new RuleMoment(now, World.Zone, Core.Time.LeapDay.Feb28, () => engine.Remember(facts[id], states[id])))
+                )
+                .Select(id => facts[id].FirstName)
+                .Order()
+                .ToList();
             Assert.True(sql.SequenceEqual(judged), $"{leaf.Field} {leaf.Op} {after}: in SQL {string.Join(",", sql)}, in the core {string.Join(",", judged)}");
         }
     }
@@ -50,8 +63,16 @@ public sealed class RuleMemoryTests
             people[name] = await world.PersonAsync(name, name == "Blocked" ? p => p.Stage = null : p => p.Stage = "Planning/Inquiry");
         }
 
-        await world.ProgramAsync("Short", OnWarm, """{"id":"a","kind":"email","when":{"from":"start","offset":"P0D"},"subject":"s","body":"{{ person.stage }}"}""");
-        var longer = await world.ProgramAsync("Long", OnWarm, """{"id":"a","kind":"email","when":{"from":"start","offset":"P3D"},"subject":"s","body":"b"},{"id":"b","kind":"call","when":{"from":"start","offset":"P9D"},"script":"x"}""");
+        await world.ProgramAsync(
+            "Short",
+            OnWarm,
+            """{"id":"a","kind":"email","when":{"from":"start","offset":"P0D"},"subject":"s","body":"{{ person.stage }}"}"""
+        );
+        var longer = await world.ProgramAsync(
+            "Long",
+            OnWarm,
+            """{"id":"a","kind":"email","when":{"from":"start","offset":"P3D"},"subject":"s","body":"b"},{"id":"b","kind":"call","when":{"from":"start","offset":"P9D"},"script":"x"}"""
+        );
         await AgreeAsync(world, "before anything");
         await world.DoAsync(d => d.PutTagAsync([.. people.Where(p => p.Key != "Nobody").Select(p => p.Value.Id)], "warm", default));
         await world.WorkAsync();
@@ -59,7 +80,9 @@ public sealed class RuleMemoryTests
         await using (var db = world.Db())
         {
             var held = await db.Touches.Where(t => t.PersonId == people["Held"].Id && t.Status == TouchStatus.Planned).Select(t => t.Id).SingleAsync();
-            await world.DoAsync(d => d.RecordAsync(people["Held"].Id, EventKinds.TouchMarked, new() { ["touch"] = held.ToString(), ["mark"] = "held" }, default));
+            await world.DoAsync(d =>
+                d.RecordAsync(people["Held"].Id, EventKinds.TouchMarked, new() { ["touch"] = held.ToString(), ["mark"] = "held" }, default)
+            );
             await world.DoAsync(d => d.RecordAsync(people["Paused"].Id, EventKinds.RunPaused, new() { ["program"] = longer.ToString() }, default));
             await world.DoAsync(d => d.RecordAsync(people["Replied"].Id, EventKinds.Replied, new() { ["channel"] = "email" }, default));
         }

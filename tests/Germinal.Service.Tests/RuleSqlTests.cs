@@ -17,7 +17,45 @@ namespace Germinal.Service.Tests;
 public sealed class RuleSqlTests : IDisposable
 {
     private static readonly DateTimeZone Zone = DateTimeZoneProviders.Tzdb["America/New_York"];
-    private static readonly string?[] Texts = [null, "", "Ida", "IDA", "Zoë", "zoë", "ZOË", "Zoe", "straße", "STRASSE", "ıstanbul", "Istanbul", "ſtop", "STOP", "Ωmega", "ωMEGA", "ς", "Σ", "10", "10.5", "-3", "010", "1e3", "2027-02-28", "2027-02-29", "2028-02-29", "--02-29", "--02-30", "0000-01-01", "2027-2-1", " ", "x_y%z", "🌱", "a\nb", "{0}", "it's"];
+    private static readonly string?[] Texts =
+    [
+        null,
+        "",
+        "Ida",
+        "IDA",
+        "Zoë",
+        "zoë",
+        "ZOË",
+        "Zoe",
+        "straße",
+        "STRASSE",
+        "ıstanbul",
+        "Istanbul",
+        "ſtop",
+        "STOP",
+        "Ωmega",
+        "ωMEGA",
+        "ς",
+        "Σ",
+        "10",
+        "10.5",
+        "-3",
+        "010",
+        "1e3",
+        "2027-02-28",
+        "2027-02-29",
+        "2028-02-29",
+        "--02-29",
+        "--02-30",
+        "0000-01-01",
+        "2027-2-1",
+        " ",
+        "x_y%z",
+        "🌱",
+        "a\nb",
+        "{0}",
+        "it's",
+    ];
     private readonly TestDatabase database = new();
     private readonly LocalDate[] todays = [new(2027, 2, 28), new(2027, 3, 1), new(2028, 2, 29), new(2027, 3, 31), new(2027, 11, 7)];
 
@@ -27,28 +65,39 @@ public sealed class RuleSqlTests : IDisposable
 
     private static string? Text(Random random) => Of(random, Texts);
 
-    private static Instant? Moment(Random random) => random.Next(3) == 0 ? null : Instant.FromUtc(2027, 3, 1, 4, 59) + Duration.FromMinutes(Of(random, 0, 1, 2, -1440, -43200, 1440, 60 * 24 * 30, 60 * 24 * 365, -60 * 24 * 400));
+    private static Instant? Moment(Random random) =>
+        random.Next(3) == 0
+            ? null
+            : Instant.FromUtc(2027, 3, 1, 4, 59)
+                + Duration.FromMinutes(Of(random, 0, 1, 2, -1440, -43200, 1440, 60 * 24 * 30, 60 * 24 * 365, -60 * 24 * 400));
 
-    private static PersonRow Row(Random random, Guid practice, int i) => new()
-    {
-        Id = new Guid(i, 0, 0, 0, 0, 0, 0, 0, 0, 0, 9),
-        PracticeId = practice,
-        FirstName = Text(random),
-        LastName = Text(random),
-        Email = Of(random, null, "ida@example.com", "ZOE@EXAMPLE.COM"),
-        Address = Text(random),
-        ZoneId = Of(random, null, "America/Denver", "Europe/London"),
-        OwnerId = null,
-        Stage = Of(random, null, "Planning/Inquiry", "Planning/CLIENT", "Plänung/Client"),
-        StageSince = Moment(random),
-        Source = Text(random),
-        Tags = [.. Enumerable.Range(0, random.Next(3)).Select(_ => Of(random, "Warm", "warm", "VIP", "Zoë", "ı", "10")).Distinct(StringComparer.OrdinalIgnoreCase)],
-        Lists = [.. Enumerable.Range(0, random.Next(3)).Select(_ => Of(random, "News", "März")).Distinct(StringComparer.OrdinalIgnoreCase)],
-        Custom = random.Next(2) == 0 ? [] : new() { [Of(random, "plan", "Plan", "größe")] = Text(random) ?? "" },
-        LostReason = Text(random),
-        AddedAt = Moment(random) ?? NodaConstants.UnixEpoch,
-        DoNotContact = random.Next(5) == 0,
-    };
+    private static PersonRow Row(Random random, Guid practice, int i) =>
+        new()
+        {
+            Id = new Guid(i, 0, 0, 0, 0, 0, 0, 0, 0, 0, 9),
+            PracticeId = practice,
+            FirstName = Text(random),
+            LastName = Text(random),
+            Email = Of(random, null, "ida@example.com", "ZOE@EXAMPLE.COM"),
+            Address = Text(random),
+            ZoneId = Of(random, null, "America/Denver", "Europe/London"),
+            OwnerId = null,
+            Stage = Of(random, null, "Planning/Inquiry", "Planning/CLIENT", "Plänung/Client"),
+            StageSince = Moment(random),
+            Source = Text(random),
+            Tags =
+            [
+                .. Enumerable
+                    .Range(0, random.Next(3))
+                    .Select(_ => Of(random, "Warm", "warm", "VIP", "Zoë", "ı", "10"))
+                    .Distinct(StringComparer.OrdinalIgnoreCase),
+            ],
+            Lists = [.. Enumerable.Range(0, random.Next(3)).Select(_ => Of(random, "News", "März")).Distinct(StringComparer.OrdinalIgnoreCase)],
+            Custom = random.Next(2) == 0 ? [] : new() { [Of(random, "plan", "Plan", "größe")] = Text(random) ?? "" },
+            LostReason = Text(random),
+            AddedAt = Moment(random) ?? NodaConstants.UnixEpoch,
+            DoNotContact = random.Next(5) == 0,
+        };
 
     private static IEnumerable<KeyDateRow> Dates(Random random, PersonRow person)
     {
@@ -58,19 +107,78 @@ public sealed class RuleSqlTests : IDisposable
             int? year = random.Next(3) == 0 ? null : Of(random, 1960, 1988, 2000, 2026, 2027);
             if (YearlyDate.TryCreate(month, day, year) is not null)
             {
-                yield return new KeyDateRow { PersonId = person.Id, PracticeId = person.PracticeId, Name = name, Month = month, Day = day, Year = year, Yearly = true };
+                yield return new KeyDateRow
+                {
+                    PersonId = person.Id,
+                    PracticeId = person.PracticeId,
+                    Name = name,
+                    Month = month,
+                    Day = day,
+                    Year = year,
+                    Yearly = true,
+                };
             }
         }
     }
 
     private static readonly Gen<Rule> Leaves = Gen.Select(
-        Pick([.. RuleField.Names, "custom:plan", "custom:GRÖSSE", "date:wedding", "date:birthday"]),
-        Gen.Enum<RuleOp>(),
-        Pick([.. Texts.Select(t => t ?? "none"), "warm", "planning/client", "denver", "P30D", "PT24H", "P1M", "P1Y", "2027-02-28", "2027-03-01", "60", "27", "0", "1", "2", "3", "11", "news", "MÄRZ", "yes", "in", "inquiry", "out", "First", "second", "EXAMPLE", "--", "-02-"]),
-        Pick("warm", "IDA", "27", "in")).Select((field, op, value, other) => (Rule)new Leaf(field, op, op is RuleOp.In or RuleOp.NotIn ? [value, other] : op is RuleOp.Exists or RuleOp.Missing ? [] : [value]));
+            Pick([.. RuleField.Names, "custom:plan", "custom:GRÖSSE", "date:wedding", "date:birthday"]),
+            Gen.Enum<RuleOp>(),
+            Pick([
+                .. Texts.Select(t => t ?? "none"),
+                "warm",
+                "planning/client",
+                "denver",
+                "P30D",
+                "PT24H",
+                "P1M",
+                "P1Y",
+                "2027-02-28",
+                "2027-03-01",
+                "60",
+                "27",
+                "0",
+                "1",
+                "2",
+                "3",
+                "11",
+                "news",
+                "MÄRZ",
+                "yes",
+                "in",
+                "inquiry",
+                "out",
+                "First",
+                "second",
+                "EXAMPLE",
+                "--",
+                "-02-",
+            ]),
+            Pick("warm", "IDA", "27", "in")
+        )
+        .Select(
+            (field, op, value, other) =>
+                (Rule)
+                    new Leaf(
+                        field,
+                        op,
+                        op is RuleOp.In or RuleOp.NotIn ? [value, other]
+                            : op is RuleOp.Exists or RuleOp.Missing ? []
+                            : [value]
+                    )
+        );
 
-    private static readonly Gen<Rule> Rules = Gen.Recursive<Rule>((depth, inner) => depth > 2 ? Leaves : Gen.Frequency(
-        (6, Leaves), (1, inner.Array[0, 3].Select(p => (Rule)new AllOf(p))), (1, inner.Array[0, 3].Select(p => (Rule)new AnyOf(p))), (1, inner.Select(p => (Rule)new Not(p)))));
+    private static readonly Gen<Rule> Rules = Gen.Recursive<Rule>(
+        (depth, inner) =>
+            depth > 2
+                ? Leaves
+                : Gen.Frequency(
+                    (6, Leaves),
+                    (1, inner.Array[0, 3].Select(p => (Rule)new AllOf(p))),
+                    (1, inner.Array[0, 3].Select(p => (Rule)new AnyOf(p))),
+                    (1, inner.Select(p => (Rule)new Not(p)))
+                )
+    );
 
     private static Gen<T> Pick<T>(params T[] values) => Gen.Int[0, values.Length - 1].Select(i => values[i]);
 
@@ -83,44 +191,98 @@ public sealed class RuleSqlTests : IDisposable
         var rows = Enumerable.Range(1, 250).Select(i => Row(random, practice, i)).ToList();
         db.People.AddRange(rows);
         db.KeyDates.AddRange(rows.SelectMany(r => Dates(random, r)));
-        db.Consent.AddRange(rows.SelectMany(r => Enumerable.Range(0, random.Next(4)).Select(_ => new ConsentRow
-        {
-            PracticeId = practice, PersonId = r.Id, Channel = Of(random, "email", "text", "call", "post"), Purpose = Of(random, null, "commercial", "transactional"), Topic = Of(random, null, null, "news"),
-            IsIn = random.Next(2) == 0, Basis = Of(random, "express", "inquiry", "client"), At = Moment(random) ?? NodaConstants.UnixEpoch, Source = "s",
-        })));
-        var programs = new[] { "First", "Zweites" }.Select(n => new ProgramRow { Id = Guid.NewGuid(), PracticeId = practice, Name = n, Draft = "{}" }).ToList();
+        db.Consent.AddRange(
+            rows.SelectMany(r =>
+                Enumerable
+                    .Range(0, random.Next(4))
+                    .Select(_ => new ConsentRow
+                    {
+                        PracticeId = practice,
+                        PersonId = r.Id,
+                        Channel = Of(random, "email", "text", "call", "post"),
+                        Purpose = Of(random, null, "commercial", "transactional"),
+                        Topic = Of(random, null, null, "news"),
+                        IsIn = random.Next(2) == 0,
+                        Basis = Of(random, "express", "inquiry", "client"),
+                        At = Moment(random) ?? NodaConstants.UnixEpoch,
+                        Source = "s",
+                    })
+            )
+        );
+        var programs = new[] { "First", "Zweites" }
+            .Select(n => new ProgramRow
+            {
+                Id = Guid.NewGuid(),
+                PracticeId = practice,
+                Name = n,
+                Draft = "{}",
+            })
+            .ToList();
         db.Programs.AddRange(programs);
-        var runs = rows.SelectMany(r => programs.Where(_ => random.Next(3) == 0).Select(p => new RunRow
-        {
-            Id = Guid.NewGuid(), PracticeId = practice, PersonId = r.Id, ProgramId = p.Id, Version = 1, Number = 1, StartedAt = NodaConstants.UnixEpoch, Cause = new StartCause(CauseKind.Hand, ""), EndedAt = Moment(random),
-        })).ToList();
+        var runs = rows.SelectMany(r =>
+                programs
+                    .Where(_ => random.Next(3) == 0)
+                    .Select(p => new RunRow
+                    {
+                        Id = Guid.NewGuid(),
+                        PracticeId = practice,
+                        PersonId = r.Id,
+                        ProgramId = p.Id,
+                        Version = 1,
+                        Number = 1,
+                        StartedAt = NodaConstants.UnixEpoch,
+                        Cause = new StartCause(CauseKind.Hand, ""),
+                        EndedAt = Moment(random),
+                    })
+            )
+            .ToList();
         db.Runs.AddRange(runs);
         await db.SaveChangesAsync();
         var states = await db.States.ToDictionaryAsync(s => s.PersonId);
         foreach (var r in rows)
         {
             var state = states[r.Id];
-            (state.LastTouchAt, state.LastReplyAt, state.NextTouchAt) = (Moment(random) ?? Instant.MinValue, Moment(random), Moment(random) ?? Instant.MaxValue);
+            (state.LastTouchAt, state.LastReplyAt, state.NextTouchAt) = (
+                Moment(random) ?? Instant.MinValue,
+                Moment(random),
+                Moment(random) ?? Instant.MaxValue
+            );
         }
 
         await db.SaveChangesAsync();
         var facts = await FactsReading.LoadAsync(db, [.. rows.Select(r => r.Id)], CancellationToken.None);
         string[] NamesOf(IEnumerable<RunRow> some) => [.. some.Select(r => programs.Single(p => p.Id == r.ProgramId).Name)];
-        var memory = rows.ToDictionary(r => r.Id, r => new RuleMemory(
-            NamesOf(runs.Where(x => x.PersonId == r.Id && x.EndedAt is null)), NamesOf(runs.Where(x => x.PersonId == r.Id)),
-            states[r.Id].LastTouchAt == Instant.MinValue ? null : states[r.Id].LastTouchAt, states[r.Id].LastReplyAt, states[r.Id].NextTouchAt == Instant.MaxValue ? null : states[r.Id].NextTouchAt));
+        var memory = rows.ToDictionary(
+            r => r.Id,
+            r => new RuleMemory(
+                NamesOf(runs.Where(x => x.PersonId == r.Id && x.EndedAt is null)),
+                NamesOf(runs.Where(x => x.PersonId == r.Id)),
+                states[r.Id].LastTouchAt == Instant.MinValue ? null : states[r.Id].LastTouchAt,
+                states[r.Id].LastReplyAt,
+                states[r.Id].NextTouchAt == Instant.MaxValue ? null : states[r.Id].NextTouchAt
+            )
+        );
         var found = 0;
-        Gen.Select(Rules, Pick(todays), Pick(LeapDay.Feb28, LeapDay.Mar1)).Sample(
-            (rule, today, leapDay) =>
-            {
-                var at = LocalClock.At(today + new LocalTime(23, 59), Zone);
-                using var own = database.For(practice);
-                var sql = own.Matching(rule, new RuleMoment(at, Zone, leapDay)).Select(p => p.Id).ToHashSet();
-                var judged = rows.Where(r => RuleJudge.Holds(rule, facts[r.Id], new RuleMoment(at, Zone, leapDay, () => memory[r.Id]))).Select(r => r.Id).ToHashSet();
-                var differ = sql.Except(judged).Concat(judged.Except(sql)).Take(3).Select(id => rows.Single(r => r.Id == id)).ToList();
-                Assert.True(differ.Count == 0, $"{RuleReader.Write(rule).ToJsonString()} on {today}: {string.Join("; ", differ.Select(d => $"{(sql.Contains(d.Id) ? "sql" : "memory")} finds {System.Text.Json.JsonSerializer.Serialize(new { d.FirstName, d.LastName, d.Address, d.Stage, d.Source, d.Tags, d.Lists, d.Custom, d.LostReason })}"))}");
-                Interlocked.Add(ref found, sql.Count);
-            }, iter: 4000, threads: 2);
+        Gen.Select(Rules, Pick(todays), Pick(LeapDay.Feb28, LeapDay.Mar1))
+            .Sample(
+                (rule, today, leapDay) =>
+                {
+                    var at = LocalClock.At(today + new LocalTime(23, 59), Zone);
+                    using var own = database.For(practice);
+                    var sql = own.Matching(rule, new RuleMoment(at, Zone, leapDay)).Select(p => p.Id).ToHashSet();
+                    var judged = rows.Where(r => RuleJudge.Holds(rule, facts[r.Id], new RuleMoment(at, Zone, leapDay, () => memory[r.Id])))
+                        .Select(r => r.Id)
+                        .ToHashSet();
+                    var differ = sql.Except(judged).Concat(judged.Except(sql)).Take(3).Select(id => rows.Single(r => r.Id == id)).ToList();
+                    Assert.True(
+                        differ.Count == 0,
+                        $"{RuleReader.Write(rule).ToJsonString()} on {today}: {string.Join("; ", differ.Select(d => $"{(sql.Contains(d.Id) ? "sql" : "memory")} finds {System.Text.Json.JsonSerializer.Serialize(new { d.FirstName, d.LastName, d.Address, d.Stage, d.Source, d.Tags, d.Lists, d.Custom, d.LostReason })}"))}"
+                    );
+                    Interlocked.Add(ref found, sql.Count);
+                },
+                iter: 4000,
+                threads: 2
+            );
         Assert.True(found > 10_000, "the rules found next to nobody");
     }
 
@@ -131,7 +293,15 @@ public sealed class RuleSqlTests : IDisposable
         var (two, _, _) = await database.PracticeAsync(Instant.FromUtc(2027, 1, 1, 0, 0), "2");
         await using (var db = database.For(one))
         {
-            db.People.Add(new PersonRow { Id = Guid.NewGuid(), PracticeId = one, FirstName = "'; DROP TABLE people; --", AddedAt = NodaConstants.UnixEpoch });
+            db.People.Add(
+                new PersonRow
+                {
+                    Id = Guid.NewGuid(),
+                    PracticeId = one,
+                    FirstName = "'; DROP TABLE people; --",
+                    AddedAt = NodaConstants.UnixEpoch,
+                }
+            );
             await db.SaveChangesAsync();
         }
 

@@ -55,7 +55,12 @@ public sealed class SmtpTests : IAsyncLifetime
 
         public SmtpResponse Answer { get; set; } = SmtpResponse.Ok;
 
-        public override Task<SmtpResponse> SaveAsync(ISessionContext context, IMessageTransaction transaction, ReadOnlySequence<byte> buffer, CancellationToken cancellationToken)
+        public override Task<SmtpResponse> SaveAsync(
+            ISessionContext context,
+            IMessageTransaction transaction,
+            ReadOnlySequence<byte> buffer,
+            CancellationToken cancellationToken
+        )
         {
             if (Answer.ReplyCode == SmtpReplyCode.Ok)
             {
@@ -68,8 +73,16 @@ public sealed class SmtpTests : IAsyncLifetime
 
     private SmtpTransport Transport(int? other = null) => new(new MailServer("127.0.0.1", other ?? port, 2, null), new HttpClient(), new ServerLine(true));
 
-    private static MimeMessage Message(string id = "a@example.com") => new(
-        [new MailboxAddress("Ada Quill", "ada@example.com")], [new MailboxAddress("Þóra", "thora@example.com")], "Hello Þóra", new TextPart("plain") { Text = "One.\n.\nTwo." }) { MessageId = id };
+    private static MimeMessage Message(string id = "a@example.com") =>
+        new(
+            [new MailboxAddress("Ada Quill", "ada@example.com")],
+            [new MailboxAddress("Þóra", "thora@example.com")],
+            "Hello Þóra",
+            new TextPart("plain") { Text = "One.\n.\nTwo." }
+        )
+        {
+            MessageId = id,
+        };
 
     [Fact]
     public async Task A_message_that_is_taken_is_accepted_and_arrives_byte_for_byte_sense()
@@ -84,7 +97,12 @@ public sealed class SmtpTests : IAsyncLifetime
     }
 
     [Theory]
-    [InlineData(550, ProviderResult.Refused), InlineData(554, ProviderResult.Refused), InlineData(451, ProviderResult.NotTaken), InlineData(421, ProviderResult.NotTaken)]
+    [
+        InlineData(550, ProviderResult.Refused),
+        InlineData(554, ProviderResult.Refused),
+        InlineData(451, ProviderResult.NotTaken),
+        InlineData(421, ProviderResult.NotTaken)
+    ]
     public async Task Answers_of_the_server_are_told_apart(int code, ProviderResult expected)
     {
         store.Answer = new SmtpResponse((SmtpReplyCode)code, "words of the server");
@@ -124,11 +142,15 @@ public sealed class SmtpTests : IAsyncLifetime
     public async Task Many_go_over_a_few_connections_each_once()
     {
         using var transport = Transport();
-        await Task.WhenAll(Enumerable.Range(0, 40).Select(async i =>
-        {
-            using var message = Message($"m{i}@example.com");
-            Assert.Equal(ProviderResult.Sent, (await transport.SendAsync(message, null, null, default)).Result);
-        }));
+        await Task.WhenAll(
+            Enumerable
+                .Range(0, 40)
+                .Select(async i =>
+                {
+                    using var message = Message($"m{i}@example.com");
+                    Assert.Equal(ProviderResult.Sent, (await transport.SendAsync(message, null, null, default)).Result);
+                })
+        );
         var ids = store.Kept.Select(raw => MimeMessage.Load(new MemoryStream(raw)).MessageId).ToList();
         Assert.Equal(40, ids.Count);
         Assert.Equal(40, ids.Distinct().Count());

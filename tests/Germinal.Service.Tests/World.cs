@@ -50,7 +50,10 @@ internal sealed class FakeMail : IMailTransport
 
     public Task<LookedUp> LookUpAsync(string messageId, MailServer? own, CancellationToken stop)
     {
-        var result = Knows is { } knows ? knows(messageId) : Sent.Any(m => m.MessageId == messageId) ? LookUpResult.Found : LookUpResult.NotThere;
+        var result =
+            Knows is { } knows ? knows(messageId)
+            : Sent.Any(m => m.MessageId == messageId) ? LookUpResult.Found
+            : LookUpResult.NotThere;
         return Task.FromResult(new LookedUp(result, messageId));
     }
 }
@@ -161,7 +164,14 @@ internal sealed class World : IAsyncDisposable
         await using var db = Db();
         var person = new PersonRow
         {
-            Id = Guid.NewGuid(), PracticeId = Practice, FirstName = first, LastName = "Rowan", Email = $"{first.ToLowerInvariant()}@example.com", Mobile = "+12075550101", OwnerId = Ada, AddedAt = At("2026-01-01T09:00"),
+            Id = Guid.NewGuid(),
+            PracticeId = Practice,
+            FirstName = first,
+            LastName = "Rowan",
+            Email = $"{first.ToLowerInvariant()}@example.com",
+            Mobile = "+12075550101",
+            OwnerId = Ada,
+            AddedAt = At("2026-01-01T09:00"),
         };
         more?.Invoke(person);
         PersonNames.Refresh(person);
@@ -170,12 +180,34 @@ internal sealed class World : IAsyncDisposable
         if (birthday is not null)
         {
             var date = YearlyDate.TryParse(birthday)!.Value;
-            db.KeyDates.Add(new KeyDateRow { PersonId = person.Id, PracticeId = Practice, Name = "birthday", Month = date.Month, Day = date.Day, Year = date.Year, Yearly = true });
+            db.KeyDates.Add(
+                new KeyDateRow
+                {
+                    PersonId = person.Id,
+                    PracticeId = Practice,
+                    Name = "birthday",
+                    Month = date.Month,
+                    Day = date.Day,
+                    Year = date.Year,
+                    Yearly = true,
+                }
+            );
         }
 
         if (consent)
         {
-            db.Consent.Add(new ConsentRow { PracticeId = Practice, PersonId = person.Id, Channel = "email", Purpose = "commercial", IsIn = true, At = At("2026-01-01T09:00"), Source = "said so" });
+            db.Consent.Add(
+                new ConsentRow
+                {
+                    PracticeId = Practice,
+                    PersonId = person.Id,
+                    Channel = "email",
+                    Purpose = "commercial",
+                    IsIn = true,
+                    At = At("2026-01-01T09:00"),
+                    Source = "said so",
+                }
+            );
         }
 
         await db.SaveChangesAsync();
@@ -187,7 +219,14 @@ internal sealed class World : IAsyncDisposable
         var reading = ProgramFile.Read($$"""{"format":"germinal.program/1","name":"{{name}}",{{more}}{{(more.Length > 0 ? "," : "")}}"steps":[{{steps}}]}""");
         Assert.Empty(reading.Errors);
         await using var db = Db();
-        var row = new ProgramRow { Id = Guid.NewGuid(), PracticeId = Practice, Name = name, Draft = ProgramFile.Write(reading.Program!).ToJsonString(), CreatedAt = await NowAsync() };
+        var row = new ProgramRow
+        {
+            Id = Guid.NewGuid(),
+            PracticeId = Practice,
+            Name = name,
+            Draft = ProgramFile.Write(reading.Program!).ToJsonString(),
+            CreatedAt = await NowAsync(),
+        };
         db.Programs.Add(row);
         await db.SaveChangesAsync();
         await ProgramDesk.PublishAsync(db, row, "Ada", await NowAsync(), default);
@@ -203,9 +242,7 @@ internal sealed class World : IAsyncDisposable
     /// <summary>Everything that is due now.</summary>
     public async Task WorkAsync()
     {
-        while (await Room.WorkAsync(default))
-        {
-        }
+        while (await Room.WorkAsync(default)) { }
     }
 
     /// <summary>Moves the clock on through every moment in between.</summary>

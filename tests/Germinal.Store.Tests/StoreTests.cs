@@ -26,7 +26,15 @@ public sealed class StoreTests : IDisposable
         var (two, _, _) = await database.PracticeAsync(Now, "2");
         await using (var db = database.For(one))
         {
-            db.People.Add(new PersonRow { Id = Guid.NewGuid(), PracticeId = one, FirstName = "Ida", AddedAt = Now });
+            db.People.Add(
+                new PersonRow
+                {
+                    Id = Guid.NewGuid(),
+                    PracticeId = one,
+                    FirstName = "Ida",
+                    AddedAt = Now,
+                }
+            );
             await db.SaveChangesAsync();
         }
 
@@ -38,7 +46,9 @@ public sealed class StoreTests : IDisposable
         Assert.Equal(0, await nobody.People.CountAsync());
 
         // And no owned type has been left without the filter.
-        var unfiltered = own.Model.GetEntityTypes().Where(t => typeof(IOwned).IsAssignableFrom(t.ClrType) && t.ClrType != typeof(MemberUser) && t.GetDeclaredQueryFilters().Count == 0);
+        var unfiltered = own
+            .Model.GetEntityTypes()
+            .Where(t => typeof(IOwned).IsAssignableFrom(t.ClrType) && t.ClrType != typeof(MemberUser) && t.GetDeclaredQueryFilters().Count == 0);
         Assert.Empty(unfiltered);
     }
 
@@ -51,7 +61,8 @@ public sealed class StoreTests : IDisposable
             $"""
             INSERT INTO people (id, practice_id, first_name, last_name, sort_name, search_text, tags, added_at, do_not_contact, do_not_contact_to_confirm, died, archived, edition)
             SELECT gen_random_uuid(), {practice}, 'F' || n, 'L' || n, 'l' || n || ' f' || n, 'f' || n || ' l' || n, ARRAY[]::text[], {Now}, false, false, false, false, 1 FROM generate_series(1, 20000) n
-            """);
+            """
+        );
         await db.Database.ExecuteSqlRawAsync("ANALYZE people, person_states");
 #pragma warning disable EF1002 // Text of the test itself.
         async Task<string> ExplainAsync(string sql) => string.Join('\n', await db.Database.SqlQueryRaw<string>($"EXPLAIN {sql}").ToListAsync());
@@ -59,17 +70,27 @@ public sealed class StoreTests : IDisposable
         Task<string> PlanAsync(string condition, string order) =>
             ExplainAsync($"SELECT * FROM people WHERE practice_id = '{practice}' AND NOT archived {condition} ORDER BY {order} LIMIT 61");
         Assert.Contains("Index Scan", await PlanAsync("", "sort_name, id"), StringComparison.Ordinal);
-        Assert.Contains("Index Cond: ((practice_id", await PlanAsync("AND (sort_name, id) > ('l5000 f5000', '00000000-0000-0000-0000-000000000000')", "sort_name, id"), StringComparison.Ordinal);
+        Assert.Contains(
+            "Index Cond: ((practice_id",
+            await PlanAsync("AND (sort_name, id) > ('l5000 f5000', '00000000-0000-0000-0000-000000000000')", "sort_name, id"),
+            StringComparison.Ordinal
+        );
         var byNextTouch = db.People.Where(p => !p.Archived && p.State != null).OrderBy(p => p.State!.NextTouchAt).ThenBy(p => p.Id).Take(61).ToQueryString();
         var values = Regex.Matches(byNextTouch, "^-- (@\\w+)='(.*?)'", RegexOptions.Multiline).ToDictionary(m => m.Groups[1].Value, m => m.Groups[2].Value);
-        var plan = await ExplainAsync(Regex.Replace(byNextTouch[byNextTouch.IndexOf("SELECT", StringComparison.Ordinal)..], "@\\w+", m => $"'{values[m.Value]}'"));
+        var plan = await ExplainAsync(
+            Regex.Replace(byNextTouch[byNextTouch.IndexOf("SELECT", StringComparison.Ordinal)..], "@\\w+", m => $"'{values[m.Value]}'")
+        );
         Assert.Contains("ix_person_states_practice_id_next_touch_at_person_id", plan, StringComparison.Ordinal);
         Assert.DoesNotContain("Sort", plan, StringComparison.Ordinal);
 
         // On so few rows reading them all is cheaper; what is asked here is that the index can answer.
         await using var transaction = await db.Database.BeginTransactionAsync();
         await db.Database.ExecuteSqlRawAsync("SET LOCAL enable_seqscan = off; SET LOCAL enable_indexscan = off");
-        Assert.Contains("ix_people_search_text", string.Join('\n', await db.Database.SqlQueryRaw<string>("EXPLAIN SELECT count(*) FROM people WHERE search_text LIKE '%l12345%'").ToListAsync()), StringComparison.Ordinal);
+        Assert.Contains(
+            "ix_people_search_text",
+            string.Join('\n', await db.Database.SqlQueryRaw<string>("EXPLAIN SELECT count(*) FROM people WHERE search_text LIKE '%l12345%'").ToListAsync()),
+            StringComparison.Ordinal
+        );
     }
 
     [Theory]
@@ -81,9 +102,26 @@ public sealed class StoreTests : IDisposable
     {
         var (practice, _, _) = await database.PracticeAsync(Now);
         await using var db = database.For(practice);
-        var person = db.People.Add(new PersonRow { Id = Guid.NewGuid(), PracticeId = practice, AddedAt = Now }).Entity;
+        var person = db
+            .People.Add(
+                new PersonRow
+                {
+                    Id = Guid.NewGuid(),
+                    PracticeId = practice,
+                    AddedAt = Now,
+                }
+            )
+            .Entity;
         await db.SaveChangesAsync();
-        EventRow Event() => new() { PracticeId = practice, PersonId = person.Id, At = Now, Kind = "occasion", Key = "k" };
+        EventRow Event() =>
+            new()
+            {
+                PracticeId = practice,
+                PersonId = person.Id,
+                At = Now,
+                Kind = "occasion",
+                Key = "k",
+            };
         db.Events.Add(Event());
         await db.SaveChangesAsync();
         db.Events.Add(Event());

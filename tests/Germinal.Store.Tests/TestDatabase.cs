@@ -36,7 +36,8 @@ public sealed class TestDatabase : IDbContextFactory<GerminalDb>, IDisposable
         }
     }
 
-    private static string Server => Environment.GetEnvironmentVariable("GERMINAL_TEST_DB")
+    private static string Server =>
+        Environment.GetEnvironmentVariable("GERMINAL_TEST_DB")
         ?? throw new InvalidOperationException("GERMINAL_TEST_DB is not set; run the tests with ./test, which starts PostgreSQL.");
 
     public string ConnectionString => Server + ";Maximum Pool Size=20;Database=" + name;
@@ -60,14 +61,36 @@ public sealed class TestDatabase : IDbContextFactory<GerminalDb>, IDisposable
             Id = Guid.NewGuid(),
             Name = "Alder Quay Planning" + label,
             ZoneId = "America/New_York",
-            Settings = new PracticeSettings { HolidaysOf = "US", PostalAddress = "12 Quay Lane\nPort Averil, ME 04999", OpenChannels = ["call", "post"], Pipelines = [new() { Name = "Planning", Stages = ["Inquiry", "Client"] }] },
+            Settings = new PracticeSettings
+            {
+                HolidaysOf = "US",
+                PostalAddress = "12 Quay Lane\nPort Averil, ME 04999",
+                OpenChannels = ["call", "post"],
+                Pipelines = [new() { Name = "Planning", Stages = ["Inquiry", "Client"] }],
+            },
         };
         db.Practices.Add(practice);
         var ids = new List<Guid>();
         foreach (var member in new[] { "Ada Quill", "Tomas Brandt", "Wren Ekholm" })
         {
             var email = $"{member.Split(' ')[0].ToLowerInvariant()}{label}@example.com";
-            var user = new MemberUser { Id = Guid.NewGuid(), PracticeId = practice.Id, Name = member, Role = member switch { "Ada Quill" => "principal", "Tomas Brandt" => "adviser", _ => "assistant" }, Email = email, UserName = email, NormalizedEmail = email.ToUpperInvariant(), NormalizedUserName = email.ToUpperInvariant(), SecurityStamp = Guid.NewGuid().ToString("N") };
+            var user = new MemberUser
+            {
+                Id = Guid.NewGuid(),
+                PracticeId = practice.Id,
+                Name = member,
+                Role = member switch
+                {
+                    "Ada Quill" => "principal",
+                    "Tomas Brandt" => "adviser",
+                    _ => "assistant",
+                },
+                Email = email,
+                UserName = email,
+                NormalizedEmail = email.ToUpperInvariant(),
+                NormalizedUserName = email.ToUpperInvariant(),
+                SecurityStamp = Guid.NewGuid().ToString("N"),
+            };
             db.Users.Add(user);
             ids.Add(user.Id);
         }

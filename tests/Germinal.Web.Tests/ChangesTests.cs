@@ -53,7 +53,15 @@ public sealed class ChangesTests(Site site) : IClassFixture<Site>
     private async Task ListeningAsync()
     {
         await using var db = site.Db();
-        while (!(await db.Database.SqlQuery<bool>($"""SELECT EXISTS (SELECT 1 FROM pg_stat_activity WHERE query = 'LISTEN changed' AND state = 'idle' AND datname = current_database()) AS "Value" """).ToListAsync()).Single())
+        while (
+            !(
+                await db
+                    .Database.SqlQuery<bool>(
+                        $"""SELECT EXISTS (SELECT 1 FROM pg_stat_activity WHERE query = 'LISTEN changed' AND state = 'idle' AND datname = current_database()) AS "Value" """
+                    )
+                    .ToListAsync()
+            ).Single()
+        )
         {
             await Task.Delay(20);
         }
@@ -105,7 +113,9 @@ public sealed class ChangesTests(Site site) : IClassFixture<Site>
         using var here = await Page.OpenAsync(await site.SignedInAsync("ada"));
         await ListeningAsync();
         await using var db = site.Db();
-        await db.Database.ExecuteSqlAsync($"SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE query = 'LISTEN changed' AND datname = current_database()");
+        await db.Database.ExecuteSqlAsync(
+            $"SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE query = 'LISTEN changed' AND datname = current_database()"
+        );
         await here.UntilAsync("everything");
     }
 }

@@ -11,7 +11,15 @@ public sealed class ClockAndListApiTests(Site site) : IClassFixture<Site>
     public async Task The_clock_is_moved_by_an_hour_to_tomorrow_by_a_week_and_to_a_date()
     {
         var ada = await site.SignedInAsync("ada");
-        foreach (var (to, expected) in new[] { ("PT1H", "2027-03-01T14:15:00Z"), ("tomorrow", "2027-03-02T13:15:00Z"), ("P7D", "2027-03-09T13:15:00Z"), ("2027-03-15", "2027-03-15T12:15:00Z") })
+        foreach (
+            var (to, expected) in new[]
+            {
+                ("PT1H", "2027-03-01T14:15:00Z"),
+                ("tomorrow", "2027-03-02T13:15:00Z"),
+                ("P7D", "2027-03-09T13:15:00Z"),
+                ("2027-03-15", "2027-03-15T12:15:00Z"),
+            }
+        )
         {
             var moving = await ada.DoAsync("/api/clock/move", new { to });
             Assert.Equal(expected, moving.GetProperty("moveTo").GetString());
@@ -29,7 +37,11 @@ public sealed class ClockAndListApiTests(Site site) : IClassFixture<Site>
     public async Task The_list_of_programs_has_counts_and_the_touch_line()
     {
         var ada = await site.SignedInAsync("ada");
-        var id = await PeopleApiTests.ProgramAsync(ada, "Lined", """[{"id":"a","kind":"email","when":{"from":"start","offset":"P0D"},"subject":"s","body":"b"},{"id":"c","kind":"call","when":{"from":"start","offset":"P1W"},"script":"x"},{"id":"d","kind":"email","when":{"from":"previous","offset":"P1M"},"subject":"s","body":"b"}]""");
+        var id = await PeopleApiTests.ProgramAsync(
+            ada,
+            "Lined",
+            """[{"id":"a","kind":"email","when":{"from":"start","offset":"P0D"},"subject":"s","body":"b"},{"id":"c","kind":"call","when":{"from":"start","offset":"P1W"},"script":"x"},{"id":"d","kind":"email","when":{"from":"previous","offset":"P1M"},"subject":"s","body":"b"}]"""
+        );
         var line = (await ada.GetAsync("/api/programs")).EnumerateArray().Single(p => p.GetProperty("id").GetString() == id);
         Assert.Equal("on", line.GetProperty("status").GetString());
         Assert.Equal([0, 7, 38], line.GetProperty("line").EnumerateArray().Select(m => m.GetProperty("day").GetInt32()));
@@ -42,10 +54,22 @@ public sealed class ClockAndListApiTests(Site site) : IClassFixture<Site>
         var ada = await site.SignedInAsync("ada");
         foreach (var name in new[] { "Aaron", "Abigail", "Adam" })
         {
-            await ada.DoAsync("/api/people", new { firstName = name, lastName = "Aardvark", email = $"{name}@example.com" });
+            await ada.DoAsync(
+                "/api/people",
+                new
+                {
+                    firstName = name,
+                    lastName = "Aardvark",
+                    email = $"{name}@example.com",
+                }
+            );
         }
 
-        var id = await PeopleApiTests.ProgramAsync(ada, "Margins", """[{"id":"a","kind":"email","when":{"from":"start","offset":"P1D"},"subject":"Hello {{ person.first_name }}","body":"b"}]""");
+        var id = await PeopleApiTests.ProgramAsync(
+            ada,
+            "Margins",
+            """[{"id":"a","kind":"email","when":{"from":"start","offset":"P1D"},"subject":"Hello {{ person.first_name }}","body":"b"}]"""
+        );
         var first = await ada.GetAsync($"/api/programs/{id}/preview");
         Assert.Equal("Aaron Aardvark", first.GetProperty("person").GetProperty("name").GetString());
         Assert.Equal("Hello Aaron", first.GetProperty("letter").GetProperty("subject").GetString());
@@ -60,24 +84,61 @@ public sealed class ClockAndListApiTests(Site site) : IClassFixture<Site>
     {
         var ada = await site.SignedInAsync("ada");
         var session = await ada.GetAsync("/api/session");
-        var tomas = session.GetProperty("members").EnumerateArray().Single(m => m.GetProperty("name").GetString() == "Tomas Brandt").GetProperty("id").GetString();
+        var tomas = session
+            .GetProperty("members")
+            .EnumerateArray()
+            .Single(m => m.GetProperty("name").GetString() == "Tomas Brandt")
+            .GetProperty("id")
+            .GetString();
         var id = (await ada.DoAsync("/api/people", new { firstName = "Edith", email = "EDITH@Example.com" })).GetProperty("id").GetString();
         var page = await ada.DoAsync(
             $"/api/people/{id}",
-            new { edition = 1, fields = new { lastName = " Rowan ", mobile = "(303) 555-0142 ext. 7", otherPhone = "303.555.0143", address = "1 Quay Lane\nPort Averil", zone = "America/Denver", source = "talk", ownerId = tomas, dates = new Dictionary<string, string> { ["birthday"] = "--02-29", ["client since"] = "2019-08-13" } } },
-            HttpMethod.Patch);
+            new
+            {
+                edition = 1,
+                fields = new
+                {
+                    lastName = " Rowan ",
+                    mobile = "(303) 555-0142 ext. 7",
+                    otherPhone = "303.555.0143",
+                    address = "1 Quay Lane\nPort Averil",
+                    zone = "America/Denver",
+                    source = "talk",
+                    ownerId = tomas,
+                    dates = new Dictionary<string, string> { ["birthday"] = "--02-29", ["client since"] = "2019-08-13" },
+                },
+            },
+            HttpMethod.Patch
+        );
         Assert.Equal("Edith Rowan", page.GetProperty("name").GetString());
         Assert.Equal("edith@example.com", page.GetProperty("email").GetString());
         Assert.Equal(("+13035550142", "7"), (page.GetProperty("mobile").GetString(), page.GetProperty("mobileExtension").GetString()));
         Assert.Equal("America/Denver", page.GetProperty("clockZone").GetString());
         Assert.Equal("Tomas Brandt", page.GetProperty("owner").GetString());
         Assert.Equal(["--02-29", "2019-08-13"], page.GetProperty("dates").EnumerateArray().Select(d => d.GetProperty("date").GetString()!));
-        page = await ada.DoAsync($"/api/people/{id}", new { edition = 2, fields = new { mobile = "", clearOwner = true, zone = "", dates = new Dictionary<string, string> { ["birthday"] = "" } } }, HttpMethod.Patch);
+        page = await ada.DoAsync(
+            $"/api/people/{id}",
+            new
+            {
+                edition = 2,
+                fields = new
+                {
+                    mobile = "",
+                    clearOwner = true,
+                    zone = "",
+                    dates = new Dictionary<string, string> { ["birthday"] = "" },
+                },
+            },
+            HttpMethod.Patch
+        );
         Assert.Equal(JsonValueKind.Null, page.GetProperty("mobile").ValueKind);
         Assert.Equal(JsonValueKind.Null, page.GetProperty("owner").ValueKind);
         Assert.Equal("America/New_York", page.GetProperty("clockZone").GetString());
         Assert.Equal(["client since"], page.GetProperty("dates").EnumerateArray().Select(d => d.GetProperty("name").GetString()!));
-        Assert.Equal(400, (await ada.RefusedAsync($"/api/people/{id}", new { edition = 3, fields = new { ownerId = Guid.NewGuid() } }, "ownerId", HttpMethod.Patch)).Status);
+        Assert.Equal(
+            400,
+            (await ada.RefusedAsync($"/api/people/{id}", new { edition = 3, fields = new { ownerId = Guid.NewGuid() } }, "ownerId", HttpMethod.Patch)).Status
+        );
     }
 
     [Fact]
@@ -88,7 +149,9 @@ public sealed class ClockAndListApiTests(Site site) : IClassFixture<Site>
         var url = (await ada.DoAsync("/api/images", Member.File(png, "boat.png"))).GetProperty("url").GetString()!;
         var person = (await ada.DoAsync("/api/people", new { firstName = "Pica", email = "pica@example.com" })).GetProperty("id").GetString();
         var (id, draft) = await NewAsync(ada, "Pictures");
-        draft["steps"] = JsonNode.Parse($$"""[{"id":"a","kind":"email","when":{"from":"start","offset":"P1D"},"subject":"s","body":"<p>Look</p><img src=\"{{url}}\" alt=\"a boat\">"}]""");
+        draft["steps"] = JsonNode.Parse(
+            $$"""[{"id":"a","kind":"email","when":{"from":"start","offset":"P1D"},"subject":"s","body":"<p>Look</p><img src=\"{{url}}\" alt=\"a boat\">"}]"""
+        );
         await ada.DoAsync($"/api/programs/{id}/draft", new { draftNumber = 1, draft }, HttpMethod.Put);
         var preview = await ada.GetAsync($"/api/programs/{id}/preview?person={person}&step=a");
         Assert.Contains($"src=\"{url}\"", preview.GetProperty("letter").GetProperty("html").GetString(), StringComparison.Ordinal);
@@ -105,12 +168,20 @@ public sealed class ClockAndListApiTests(Site site) : IClassFixture<Site>
     public async Task Imports_are_listed_stopped_only_while_they_run_and_undone_only_afterwards()
     {
         var ada = await site.SignedInAsync("ada");
-        var id = (await ada.DoAsync("/api/imports", Member.File("First name;Email\nLista;lista@example.com\n"u8.ToArray(), "list.csv"))).GetProperty("id").GetString()!;
-        Assert.Contains((await ada.GetAsync("/api/imports")).EnumerateArray(), i => i.GetProperty("id").GetString() == id && i.GetProperty("status").GetString() == "review");
+        var id = (await ada.DoAsync("/api/imports", Member.File("First name;Email\nLista;lista@example.com\n"u8.ToArray(), "list.csv")))
+            .GetProperty("id")
+            .GetString()!;
+        Assert.Contains(
+            (await ada.GetAsync("/api/imports")).EnumerateArray(),
+            i => i.GetProperty("id").GetString() == id && i.GetProperty("status").GetString() == "review"
+        );
         Assert.Equal(409, (await ada.RefusedAsync($"/api/imports/{id}/undo", null, "")).Status);
         await ada.DoAsync($"/api/imports/{id}/start");
         Assert.Equal(409, (await ada.RefusedAsync($"/api/imports/{id}/start", null, "")).Status);
-        Assert.Equal(409, (await ada.RefusedAsync($"/api/imports/{id}/columns", new { columns = new[] { "first_name", "email" } }, "", HttpMethod.Put)).Status);
+        Assert.Equal(
+            409,
+            (await ada.RefusedAsync($"/api/imports/{id}/columns", new { columns = new[] { "first_name", "email" } }, "", HttpMethod.Put)).Status
+        );
         Assert.Equal(HttpStatusCode.NoContent, (await ada.PostAsync($"/api/imports/{id}/stop")).StatusCode);
         await using var db = site.Db();
         Assert.True(await db.Imports.AnyAsync(i => i.Id == Guid.Parse(id) && i.StopAsked));

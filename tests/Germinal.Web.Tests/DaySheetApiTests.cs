@@ -7,14 +7,33 @@ namespace Germinal.Web.Tests;
 /// <summary>Today, touches, consent, and what a member does for one person or many.</summary>
 public sealed class DaySheetApiTests(Site site) : IClassFixture<Site>
 {
-    private const string Email = """[{"id":"a","kind":"email","when":{"from":"start","offset":"P1D"},"subject":"Hello {{ person.first_name }}","body":"<p>b</p>"},{"id":"b","kind":"email","when":{"from":"previous","offset":"P1D"},"subject":"Next","body":"<p>b</p>"}]""";
+    private const string Email =
+        """[{"id":"a","kind":"email","when":{"from":"start","offset":"P1D"},"subject":"Hello {{ person.first_name }}","body":"<p>b</p>"},{"id":"b","kind":"email","when":{"from":"previous","offset":"P1D"},"subject":"Next","body":"<p>b</p>"}]""";
 
     private static async Task<string> PersonAsync(Member ada, string? first, string email, bool consent = true)
     {
-        var id = (await ada.DoAsync("/api/people", new { firstName = first, lastName = "Sheet", email })).GetProperty("id").GetString()!;
+        var id = (
+            await ada.DoAsync(
+                "/api/people",
+                new
+                {
+                    firstName = first,
+                    lastName = "Sheet",
+                    email,
+                }
+            )
+        ).GetProperty("id").GetString()!;
         if (consent)
         {
-            await ada.DoAsync($"/api/people/{id}/consent", new { channel = "email", @in = true, reason = "told me" });
+            await ada.DoAsync(
+                $"/api/people/{id}/consent",
+                new
+                {
+                    channel = "email",
+                    @in = true,
+                    reason = "told me",
+                }
+            );
         }
 
         return id;
@@ -29,7 +48,10 @@ public sealed class DaySheetApiTests(Site site) : IClassFixture<Site>
     }
 
     private static async Task<JsonElement> GoingAsync(Member ada, string person) =>
-        (await ada.GetAsync("/api/today")).GetProperty("going").EnumerateArray().FirstOrDefault(g => g.GetProperty("person").GetProperty("id").GetString() == person);
+        (await ada.GetAsync("/api/today"))
+            .GetProperty("going")
+            .EnumerateArray()
+            .FirstOrDefault(g => g.GetProperty("person").GetProperty("id").GetString() == person);
 
     [Fact]
     public async Task A_letter_of_tomorrow_is_read_held_released_and_dropped()
@@ -80,7 +102,12 @@ public sealed class DaySheetApiTests(Site site) : IClassFixture<Site>
     {
         var ada = await site.SignedInAsync("ada");
         var person = await PersonAsync(ada, null, "nameless@example.com");
-        await StartedAsync(ada, person, "Greeting", """[{"id":"a","kind":"email","when":{"from":"start","offset":"P0D"},"subject":"Hello {{ person.first_name }}","body":"b"}]""");
+        await StartedAsync(
+            ada,
+            person,
+            "Greeting",
+            """[{"id":"a","kind":"email","when":{"from":"start","offset":"P0D"},"subject":"Hello {{ person.first_name }}","body":"b"}]"""
+        );
         // The practice writes from nine; it is a quarter past eight.
         await using (var db = site.Db())
         {
@@ -88,9 +115,16 @@ public sealed class DaySheetApiTests(Site site) : IClassFixture<Site>
         }
 
         await site.WorkAsync();
-        var mending = (await ada.GetAsync("/api/today")).GetProperty("mending").EnumerateArray().Single(m => m.GetProperty("person").GetProperty("id").GetString() == person);
+        var mending = (await ada.GetAsync("/api/today"))
+            .GetProperty("mending")
+            .EnumerateArray()
+            .Single(m => m.GetProperty("person").GetProperty("id").GetString() == person);
         Assert.Equal("person.first_name", mending.GetProperty("field").GetString());
-        var why = (await ada.GetAsync($"/api/touches/{mending.GetProperty("touchId").GetString()}")).GetProperty("why").EnumerateArray().Select(w => w.GetProperty("text").GetString()!).ToList();
+        var why = (await ada.GetAsync($"/api/touches/{mending.GetProperty("touchId").GetString()}"))
+            .GetProperty("why")
+            .EnumerateArray()
+            .Select(w => w.GetProperty("text").GetString()!)
+            .ToList();
         Assert.Contains("It cannot be filled: nothing to put for “person.first_name”.", why);
     }
 
@@ -102,7 +136,14 @@ public sealed class DaySheetApiTests(Site site) : IClassFixture<Site>
         var program = await StartedAsync(ada, person, "Only once", Email);
         await ada.DoAsync("/api/people/start", new { ids = new[] { person }, program });
         await site.WorkAsync();
-        async Task<List<string>> WaitingAsync() => [.. (await ada.GetAsync("/api/today")).GetProperty("waiting").EnumerateArray().Where(w => w.GetProperty("person").GetProperty("id").GetString() == person).Select(w => w.GetProperty("id").GetString()!)];
+        async Task<List<string>> WaitingAsync() =>
+            [
+                .. (await ada.GetAsync("/api/today"))
+                    .GetProperty("waiting")
+                    .EnumerateArray()
+                    .Where(w => w.GetProperty("person").GetProperty("id").GetString() == person)
+                    .Select(w => w.GetProperty("id").GetString()!),
+            ];
         var waiting = Assert.Single(await WaitingAsync());
         await ada.DoAsync($"/api/today/waiting/{waiting}/seen");
         Assert.Empty(await WaitingAsync());
@@ -134,13 +175,43 @@ public sealed class DaySheetApiTests(Site site) : IClassFixture<Site>
         var ada = await site.SignedInAsync("ada");
         var person = await PersonAsync(ada, "Ledger", "ledger@example.com", consent: false);
         Assert.Equal("unsaid", (await ada.GetAsync($"/api/people/{person}")).GetProperty("mayWe")[0].GetProperty("allowed").GetString());
-        await ada.DoAsync($"/api/people/{person}/consent", new { channel = "email", @in = true, reason = "signed the form" });
-        await ada.DoAsync($"/api/people/{person}/consent", new { channel = "email", @in = false, reason = "too many letters" });
+        await ada.DoAsync(
+            $"/api/people/{person}/consent",
+            new
+            {
+                channel = "email",
+                @in = true,
+                reason = "signed the form",
+            }
+        );
+        await ada.DoAsync(
+            $"/api/people/{person}/consent",
+            new
+            {
+                channel = "email",
+                @in = false,
+                reason = "too many letters",
+            }
+        );
         var page = await ada.GetAsync($"/api/people/{person}");
         Assert.Equal("no, too many letters", page.GetProperty("mayWe")[0].GetProperty("words").GetString());
         Assert.Equal(["too many letters", "signed the form"], page.GetProperty("ledger").EnumerateArray().Select(l => l.GetProperty("source").GetString()!));
         Assert.All(page.GetProperty("ledger").EnumerateArray(), l => Assert.Equal("Ada Quill", l.GetProperty("by").GetString()));
-        Assert.Equal(400, (await ada.RefusedAsync($"/api/people/{person}/consent", new { channel = "pigeon", @in = true, reason = "x" }, "channel")).Status);
+        Assert.Equal(
+            400,
+            (
+                await ada.RefusedAsync(
+                    $"/api/people/{person}/consent",
+                    new
+                    {
+                        channel = "pigeon",
+                        @in = true,
+                        reason = "x",
+                    },
+                    "channel"
+                )
+            ).Status
+        );
     }
 
     [Fact]
@@ -157,7 +228,10 @@ public sealed class DaySheetApiTests(Site site) : IClassFixture<Site>
         await ada.DoAsync($"/api/people/{person}/replies", new { channel = "email", text = "Thursday suits me" });
         await site.WorkAsync();
         await using var db = site.Db();
-        Assert.Equal(["by-hand", "replied"], await db.Runs.Where(r => r.PersonId == Guid.Parse(person)).Select(r => r.StopReason!).OrderBy(r => r).ToListAsync());
+        Assert.Equal(
+            ["by-hand", "replied"],
+            await db.Runs.Where(r => r.PersonId == Guid.Parse(person)).Select(r => r.StopReason!).OrderBy(r => r).ToListAsync()
+        );
         var past = (await ada.GetAsync($"/api/people/{person}/thread")).GetProperty("past").EnumerateArray().ToList();
         Assert.Contains(past, p => p.GetProperty("title").GetString() == "Answered by email" && p.GetProperty("detail").GetString() == "Thursday suits me");
     }
@@ -188,7 +262,17 @@ public sealed class DaySheetApiTests(Site site) : IClassFixture<Site>
             for (var i = 0; i < 130; i++)
             {
                 var at = Site.Now - NodaTime.Duration.FromHours(i / 2);
-                db.Events.Add(new Store.Rows.EventRow { PracticeId = site.Practice, PersonId = Guid.Parse(person), At = at, Kind = "remark", Data = new() { ["text"] = $"remark {i}" }, HandledAt = at });
+                db.Events.Add(
+                    new Store.Rows.EventRow
+                    {
+                        PracticeId = site.Practice,
+                        PersonId = Guid.Parse(person),
+                        At = at,
+                        Kind = "remark",
+                        Data = new() { ["text"] = $"remark {i}" },
+                        HandledAt = at,
+                    }
+                );
             }
 
             await db.SaveChangesAsync();
@@ -200,11 +284,15 @@ public sealed class DaySheetApiTests(Site site) : IClassFixture<Site>
         do
         {
             var page = await ada.GetAsync($"/api/people/{person}/thread{(before is null ? "" : $"?before={Uri.EscapeDataString(before)}")}");
-            seen.AddRange(page.GetProperty("past").EnumerateArray().Select(p => p.GetProperty("title").GetString()!).Where(t => t.StartsWith("remark", StringComparison.Ordinal)));
+            seen.AddRange(
+                page.GetProperty("past")
+                    .EnumerateArray()
+                    .Select(p => p.GetProperty("title").GetString()!)
+                    .Where(t => t.StartsWith("remark", StringComparison.Ordinal))
+            );
             before = page.GetProperty("next").GetString();
             pages++;
-        }
-        while (before is not null);
+        } while (before is not null);
         Assert.True(pages > 2);
         Assert.Equal(130, seen.Count);
         Assert.Equal(130, seen.Distinct().Count());
@@ -218,7 +306,11 @@ public sealed class DaySheetApiTests(Site site) : IClassFixture<Site>
         Assert.Equal(409, (await ada.RefusedAsync($"/api/programs/{id}/resume", null, "")).Status);
         await ada.DoAsync($"/api/programs/{id}/pause");
         Assert.Equal("paused", (await ada.GetAsync($"/api/programs/{id}")).GetProperty("status").GetString());
-        Assert.Contains("is not on", (await ada.RefusedAsync("/api/people/start", new { ids = Array.Empty<string>(), program = id }, "program")).Message, StringComparison.Ordinal);
+        Assert.Contains(
+            "is not on",
+            (await ada.RefusedAsync("/api/people/start", new { ids = Array.Empty<string>(), program = id }, "program")).Message,
+            StringComparison.Ordinal
+        );
         await ada.DoAsync($"/api/programs/{id}/resume");
         Assert.Equal("on", (await ada.GetAsync($"/api/programs/{id}")).GetProperty("status").GetString());
         Assert.Equal(400, (await ada.RefusedAsync("/api/programs", new { name = "pausable" }, "name")).Status);
@@ -229,13 +321,26 @@ public sealed class DaySheetApiTests(Site site) : IClassFixture<Site>
     public async Task What_is_not_there_is_a_404_and_a_body_that_lacks_something_a_400()
     {
         var ada = await site.SignedInAsync("ada");
-        foreach (var path in new[] { $"/api/people/{Guid.NewGuid()}", $"/api/programs/{Guid.NewGuid()}", $"/api/imports/{Guid.NewGuid()}", $"/api/touches/{Guid.NewGuid()}", "/api/nothing", $"/i/{Guid.NewGuid()}" })
+        foreach (
+            var path in new[]
+            {
+                $"/api/people/{Guid.NewGuid()}",
+                $"/api/programs/{Guid.NewGuid()}",
+                $"/api/imports/{Guid.NewGuid()}",
+                $"/api/touches/{Guid.NewGuid()}",
+                "/api/nothing",
+                $"/i/{Guid.NewGuid()}",
+            }
+        )
         {
             Assert.Equal(HttpStatusCode.NotFound, (await ada.Http.GetAsync(path)).StatusCode);
         }
 
         Assert.Equal(HttpStatusCode.BadRequest, (await ada.PostAsync("/api/people/tag", new { tag = "x" })).StatusCode);
-        Assert.Equal(HttpStatusCode.BadRequest, (await ada.PostAsync("/api/people/tag", new StringContent("{", System.Text.Encoding.UTF8, "application/json"))).StatusCode);
+        Assert.Equal(
+            HttpStatusCode.BadRequest,
+            (await ada.PostAsync("/api/people/tag", new StringContent("{", System.Text.Encoding.UTF8, "application/json"))).StatusCode
+        );
     }
 
     [Fact]

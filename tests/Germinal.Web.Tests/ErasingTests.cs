@@ -1,6 +1,6 @@
-using Germinal.Core.Engine;
 using System.IO.Compression;
 using System.Text;
+using Germinal.Core.Engine;
 using Germinal.Service.Import;
 using Germinal.Store;
 using Germinal.Store.Rows;
@@ -20,14 +20,23 @@ public sealed class ErasingTests(Site site) : IClassFixture<Site>
     private async Task<List<string>> TablesWithAsync(params string[] words)
     {
         await using var db = site.Database.CreateDbContext();
-        var tables = await db.Database.SqlQuery<string>($"SELECT table_name::text AS \"Value\" FROM information_schema.tables WHERE table_schema = 'public' AND table_type = 'BASE TABLE'").ToListAsync();
+        var tables = await db
+            .Database.SqlQuery<string>(
+                $"SELECT table_name::text AS \"Value\" FROM information_schema.tables WHERE table_schema = 'public' AND table_type = 'BASE TABLE'"
+            )
+            .ToListAsync();
         var found = new List<string>();
         foreach (var table in tables)
         {
             foreach (var word in words)
             {
 #pragma warning disable EF1002, CA2100 // Names from the catalogue.
-                var any = await db.Database.SqlQueryRaw<int>($"SELECT count(*)::int AS \"Value\" FROM \"{table}\" t WHERE t::text ILIKE {{0}} OR encode(convert_to(t::text, 'UTF8'), 'escape') ILIKE {{0}}", $"%{word}%").SingleAsync();
+                var any = await db
+                    .Database.SqlQueryRaw<int>(
+                        $"SELECT count(*)::int AS \"Value\" FROM \"{table}\" t WHERE t::text ILIKE {{0}} OR encode(convert_to(t::text, 'UTF8'), 'escape') ILIKE {{0}}",
+                        $"%{word}%"
+                    )
+                    .SingleAsync();
 #pragma warning restore EF1002, CA2100
                 if (any > 0)
                 {
@@ -45,9 +54,7 @@ public sealed class ErasingTests(Site site) : IClassFixture<Site>
         var import = (await ada.DoAsync("/api/imports", Member.File(Encoding.UTF8.GetBytes(csv), "list.csv"))).GetProperty("id").GetString();
         await ada.DoAsync($"/api/imports/{import}/start");
         var runner = site.Services.GetService(typeof(ImportRunner)) as ImportRunner;
-        while (await runner!.RunNextAsync(default))
-        {
-        }
+        while (await runner!.RunNextAsync(default)) { }
 
         await using var db = site.Db();
         var person = await db.People.Where(p => p.Email == Address).Select(p => p.Id).SingleAsync();
@@ -57,20 +64,141 @@ public sealed class ErasingTests(Site site) : IClassFixture<Site>
         await ada.DoAsync($"/api/people/{person}/opportunities", new { title = $"{Name} plan", stage = "Planning/Inquiry" });
         await ada.DoAsync($"/api/people/{person}/appointments", new { type = $"{Name} review", at = "2027-05-04T10:00" });
         await ada.DoAsync($"/api/people/{person}/inquiries", new { how = "phone", text = $"{Name} asked" });
-        await ada.DoAsync($"/api/people/{person}/tasks", new { kind = "task", title = $"{Name} task", due = "2027-05-04" });
-        await ada.DoAsync($"/api/people/{person}/consent", new { channel = "email", @in = true, reason = $"{Name} said so" });
-        var received = new ReceivedRow { PracticeId = site.Practice, PersonId = person, Channel = "email", Kind = "reply", FromAddress = Address, Text = Name, At = Site.Now, Key = "k1" };
-        db.Received.AddRange(received, new ReceivedRow { PracticeId = site.Practice, GuessId = person, Channel = "text", Kind = "reply", FromAddress = "+19995550111", Text = "who", At = Site.Now, Key = "k2" });
-        db.ReceivedFiles.Add(new ReceivedFileRow { PracticeId = site.Practice, Received = received, ContentType = "message/rfc822", Content = Encoding.UTF8.GetBytes(Name) });
-        db.Notices.Add(new NoticeRow { PracticeId = site.Practice, PersonId = person, Kind = "tell-me", Text = Name, At = Site.Now });
+        await ada.DoAsync(
+            $"/api/people/{person}/tasks",
+            new
+            {
+                kind = "task",
+                title = $"{Name} task",
+                due = "2027-05-04",
+            }
+        );
+        await ada.DoAsync(
+            $"/api/people/{person}/consent",
+            new
+            {
+                channel = "email",
+                @in = true,
+                reason = $"{Name} said so",
+            }
+        );
+        var received = new ReceivedRow
+        {
+            PracticeId = site.Practice,
+            PersonId = person,
+            Channel = "email",
+            Kind = "reply",
+            FromAddress = Address,
+            Text = Name,
+            At = Site.Now,
+            Key = "k1",
+        };
+        db.Received.AddRange(
+            received,
+            new ReceivedRow
+            {
+                PracticeId = site.Practice,
+                GuessId = person,
+                Channel = "text",
+                Kind = "reply",
+                FromAddress = "+19995550111",
+                Text = "who",
+                At = Site.Now,
+                Key = "k2",
+            }
+        );
+        db.ReceivedFiles.Add(
+            new ReceivedFileRow
+            {
+                PracticeId = site.Practice,
+                Received = received,
+                ContentType = "message/rfc822",
+                Content = Encoding.UTF8.GetBytes(Name),
+            }
+        );
+        db.Notices.Add(
+            new NoticeRow
+            {
+                PracticeId = site.Practice,
+                PersonId = person,
+                Kind = "tell-me",
+                Text = Name,
+                At = Site.Now,
+            }
+        );
         var touch = Guid.NewGuid();
         var run = Guid.NewGuid();
         var program = Guid.NewGuid();
-        db.Runs.Add(new RunRow { Id = run, PracticeId = site.Practice, PersonId = person, ProgramId = program, Version = 1, Number = 1, StartedAt = Site.Now, EndedAt = Site.Now, Cause = new(CauseKind.Hand, Name) });
-        db.Touches.Add(new TouchRow { Id = touch, PracticeId = site.Practice, PersonId = person, RunId = run, ProgramId = program, Version = 1, StepId = "a", Kind = "email", Status = TouchStatus.Sent, FirstDue = Site.Now, Due = Site.Now, SettledAt = Site.Now, Remark = Name });
-        db.Messages.Add(new MessageRow { TouchId = touch, PracticeId = site.Practice, PersonId = person, MessageId = "m@example.com", ToAddress = Address, FromName = "Ada", FromAddress = "ada@example.com", Subject = Name, Html = Name, Text = Name, SentAt = Site.Now });
-        db.Visits.Add(new VisitRow { PracticeId = site.Practice, PersonId = person, TouchId = touch, At = Site.Now, LastAt = Site.Now, Agent = Name });
-        db.Refusals.Add(new RefusalRow { PracticeId = site.Practice, PersonId = person, ProgramId = program, At = Site.Now, Reason = "not-for", Cause = new(CauseKind.Hand, Name) });
+        db.Runs.Add(
+            new RunRow
+            {
+                Id = run,
+                PracticeId = site.Practice,
+                PersonId = person,
+                ProgramId = program,
+                Version = 1,
+                Number = 1,
+                StartedAt = Site.Now,
+                EndedAt = Site.Now,
+                Cause = new(CauseKind.Hand, Name),
+            }
+        );
+        db.Touches.Add(
+            new TouchRow
+            {
+                Id = touch,
+                PracticeId = site.Practice,
+                PersonId = person,
+                RunId = run,
+                ProgramId = program,
+                Version = 1,
+                StepId = "a",
+                Kind = "email",
+                Status = TouchStatus.Sent,
+                FirstDue = Site.Now,
+                Due = Site.Now,
+                SettledAt = Site.Now,
+                Remark = Name,
+            }
+        );
+        db.Messages.Add(
+            new MessageRow
+            {
+                TouchId = touch,
+                PracticeId = site.Practice,
+                PersonId = person,
+                MessageId = "m@example.com",
+                ToAddress = Address,
+                FromName = "Ada",
+                FromAddress = "ada@example.com",
+                Subject = Name,
+                Html = Name,
+                Text = Name,
+                SentAt = Site.Now,
+            }
+        );
+        db.Visits.Add(
+            new VisitRow
+            {
+                PracticeId = site.Practice,
+                PersonId = person,
+                TouchId = touch,
+                At = Site.Now,
+                LastAt = Site.Now,
+                Agent = Name,
+            }
+        );
+        db.Refusals.Add(
+            new RefusalRow
+            {
+                PracticeId = site.Practice,
+                PersonId = person,
+                ProgramId = program,
+                At = Site.Now,
+                Reason = "not-for",
+                Cause = new(CauseKind.Hand, Name),
+            }
+        );
         await db.SaveChangesAsync();
         return person;
     }
@@ -84,7 +212,28 @@ public sealed class ErasingTests(Site site) : IClassFixture<Site>
 
         using var zip = new ZipArchive(await ada.Http.GetStreamAsync($"/api/people/{person}/export"));
         var names = zip.Entries.Select(e => e.FullName).ToList();
-        foreach (var expected in new[] { "people", "events", "consent", "runs", "touches", "messages", "visits", "refusals", "notices", "received", "opportunities", "appointments", "inquiries", "tasks", "merges", "import-lines", "person-states" })
+        foreach (
+            var expected in new[]
+            {
+                "people",
+                "events",
+                "consent",
+                "runs",
+                "touches",
+                "messages",
+                "visits",
+                "refusals",
+                "notices",
+                "received",
+                "opportunities",
+                "appointments",
+                "inquiries",
+                "tasks",
+                "merges",
+                "import-lines",
+                "person-states",
+            }
+        )
         {
             Assert.Contains($"{expected}.json", names);
         }
@@ -102,7 +251,13 @@ public sealed class ErasingTests(Site site) : IClassFixture<Site>
         // The list keeps its other rows where they were.
         await using var db = site.Db();
         var table = CsvTable.Read((await db.Imports.SingleAsync()).Content);
-        Assert.Equal([["", "", "", ""], ["Bo", "Rowan", "bo.erase@example.com", ""]], table.Records.Select(r => r.Cells));
+        Assert.Equal(
+            [
+                ["", "", "", ""],
+                ["Bo", "Rowan", "bo.erase@example.com", ""],
+            ],
+            table.Records.Select(r => r.Cells)
+        );
         Assert.Equal(1, await db.Received.CountAsync(r => r.Key == "k2" && r.GuessId == null));
     }
 
@@ -112,7 +267,13 @@ public sealed class ErasingTests(Site site) : IClassFixture<Site>
     {
         using var db = site.Database.CreateDbContext();
         var walked = PersonTables.Of(db.Model).Select(t => t.Name).ToHashSet();
-        var naming = db.Model.GetEntityTypes().Where(t => t.GetProperties().Any(p => p.Name.Contains("Person", StringComparison.Ordinal) && (p.ClrType == typeof(Guid) || p.ClrType == typeof(Guid?)))).Select(t => t.GetTableName()!).ToList();
+        var naming = db
+            .Model.GetEntityTypes()
+            .Where(t =>
+                t.GetProperties().Any(p => p.Name.Contains("Person", StringComparison.Ordinal) && (p.ClrType == typeof(Guid) || p.ClrType == typeof(Guid?)))
+            )
+            .Select(t => t.GetTableName()!)
+            .ToList();
         Assert.NotEmpty(naming);
         Assert.Empty(naming.Except(walked));
     }
@@ -121,7 +282,9 @@ public sealed class ErasingTests(Site site) : IClassFixture<Site>
     public async Task Lists_are_forgotten_after_thirty_days()
     {
         var ada = await site.SignedInAsync("ada");
-        var id = (await ada.DoAsync("/api/imports", Member.File("First name,Email\nOld,old.list@example.com\n"u8.ToArray(), "old.csv"))).GetProperty("id").GetGuid();
+        var id = (await ada.DoAsync("/api/imports", Member.File("First name,Email\nOld,old.list@example.com\n"u8.ToArray(), "old.csv")))
+            .GetProperty("id")
+            .GetGuid();
         await using var db = site.Db();
         Assert.Equal(0, await ImportedCells.ForgetOldAsync(db, Site.Now + Duration.FromDays(29), default));
         Assert.True(await ImportedCells.ForgetOldAsync(db, Site.Now + Duration.FromDays(31), default) > 0);

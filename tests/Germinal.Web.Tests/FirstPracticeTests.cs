@@ -19,16 +19,17 @@ public sealed class FirstPracticeTests : IDisposable
         Directory.Delete(data, true);
     }
 
-    private WebApplicationFactory<Program> Started(params (string Name, string Value)[] settings) => new WebApplicationFactory<Program>().WithWebHostBuilder(builder =>
-    {
-        builder.UseEnvironment("Production");
-        builder.UseSetting("GERMINAL_DB", database.ConnectionString);
-        builder.UseSetting("GERMINAL_DATA", data);
-        foreach (var (name, value) in settings)
+    private WebApplicationFactory<Program> Started(params (string Name, string Value)[] settings) =>
+        new WebApplicationFactory<Program>().WithWebHostBuilder(builder =>
         {
-            builder.UseSetting(name, value);
-        }
-    });
+            builder.UseEnvironment("Production");
+            builder.UseSetting("GERMINAL_DB", database.ConnectionString);
+            builder.UseSetting("GERMINAL_DATA", data);
+            foreach (var (name, value) in settings)
+            {
+                builder.UseSetting(name, value);
+            }
+        });
 
     [Theory]
     [InlineData("", "", "GERMINAL_PRINCIPAL")]

@@ -16,8 +16,18 @@ namespace Germinal.Web.Tests;
 /// <summary>Opportunities, appointments, inquiries, what comes in, settings, merging, handing out and erasing, through the real pipeline.</summary>
 public sealed class LiveApiTests(Site site) : IClassFixture<Site>
 {
-    private static async Task<string> PersonAsync(Member ada, string first, string? mobile = null) =>
-        (await ada.DoAsync("/api/people", new { firstName = first, lastName = "Live", email = $"{first.ToLowerInvariant()}@example.com", mobile })).GetProperty("id").GetString()!;
+    private static async Task<string> PersonAsync(Member ada, string first, string? mobile = null) => (
+            await ada.DoAsync(
+                "/api/people",
+                new
+                {
+                    firstName = first,
+                    lastName = "Live",
+                    email = $"{first.ToLowerInvariant()}@example.com",
+                    mobile,
+                }
+            )
+        ).GetProperty("id").GetString()!;
 
     private static async Task<string[]> ThreadAsync(Member ada, string person) =>
         [.. (await ada.GetAsync($"/api/people/{person}/thread")).GetProperty("past").EnumerateArray().Select(l => l.GetProperty("title").GetString()!)];
@@ -27,13 +37,20 @@ public sealed class LiveApiTests(Site site) : IClassFixture<Site>
     {
         var ada = await site.SignedInAsync("ada");
         var person = await PersonAsync(ada, "Opal");
-        Assert.Equal(400, (await ada.RefusedAsync($"/api/people/{person}/opportunities", new { title = "A plan", stage = "Planning/Nowhere" }, "stage")).Status);
+        Assert.Equal(
+            400,
+            (await ada.RefusedAsync($"/api/people/{person}/opportunities", new { title = "A plan", stage = "Planning/Nowhere" }, "stage")).Status
+        );
         await ada.DoAsync($"/api/people/{person}/opportunities", new { title = "A plan", stage = "Planning/Inquiry" });
         var opened = (await ada.GetAsync($"/api/people/{person}/dealings")).GetProperty("opportunities")[0];
         var id = opened.GetProperty("id").GetString();
         await ada.DoAsync($"/api/opportunities/{id}/stage", new { stage = "Planning/Client" });
         Assert.Equal("Planning/Client", (await ada.GetAsync($"/api/people/{person}")).GetProperty("stage").GetString());
-        Assert.Contains("why it was lost", (await ada.RefusedAsync($"/api/opportunities/{id}/close", new { won = false }, "reason")).Message, StringComparison.Ordinal);
+        Assert.Contains(
+            "why it was lost",
+            (await ada.RefusedAsync($"/api/opportunities/{id}/close", new { won = false }, "reason")).Message,
+            StringComparison.Ordinal
+        );
         await ada.DoAsync($"/api/opportunities/{id}/close", new { won = false, reason = "timing" });
         await site.WorkAsync();
         Assert.Contains("“A plan” was lost", await ThreadAsync(ada, person));
@@ -47,7 +64,12 @@ public sealed class LiveApiTests(Site site) : IClassFixture<Site>
     {
         var ada = await site.SignedInAsync("ada");
         var person = await PersonAsync(ada, "Ledger");
-        using var content = Member.File(Encoding.UTF8.GetBytes("email,channel,decision,at,source\nledger@example.com,post,in,2026-05-04,form\nnobody@example.com,post,in,2026-05-04,form\n"), "consent.csv");
+        using var content = Member.File(
+            Encoding.UTF8.GetBytes(
+                "email,channel,decision,at,source\nledger@example.com,post,in,2026-05-04,form\nnobody@example.com,post,in,2026-05-04,form\n"
+            ),
+            "consent.csv"
+        );
         async Task<JsonElement> SendAsync(string query)
         {
             using var form = Member.File(await content.First().ReadAsByteArrayAsync(), "consent.csv");
@@ -55,8 +77,15 @@ public sealed class LiveApiTests(Site site) : IClassFixture<Site>
         }
 
         var shown = await SendAsync("");
-        Assert.Equal((1, false, 3), (shown.GetProperty("new").GetInt32(), shown.GetProperty("written").GetBoolean(), shown.GetProperty("problems")[0].GetProperty("line").GetInt32()));
-        Assert.DoesNotContain("post", await (await ada.SendAsync(HttpMethod.Get, $"/api/people/{person}/consent.csv")).Content.ReadAsStringAsync(), StringComparison.Ordinal);
+        Assert.Equal(
+            (1, false, 3),
+            (shown.GetProperty("new").GetInt32(), shown.GetProperty("written").GetBoolean(), shown.GetProperty("problems")[0].GetProperty("line").GetInt32())
+        );
+        Assert.DoesNotContain(
+            "post",
+            await (await ada.SendAsync(HttpMethod.Get, $"/api/people/{person}/consent.csv")).Content.ReadAsStringAsync(),
+            StringComparison.Ordinal
+        );
         Assert.True((await SendAsync("?write=true")).GetProperty("written").GetBoolean());
         Assert.Equal(1, (await SendAsync("?write=true")).GetProperty("known").GetInt32());
         var file = await (await ada.SendAsync(HttpMethod.Get, $"/api/people/{person}/consent.csv")).Content.ReadAsStringAsync();
@@ -68,7 +97,12 @@ public sealed class LiveApiTests(Site site) : IClassFixture<Site>
     public async Task A_touch_that_lacks_consent_is_let_go_with_a_reason_and_a_no_never()
     {
         var ada = await site.SignedInAsync("ada");
-        var program = await PeopleApiTests.ProgramAsync(ada, "Overruled", """[{"id":"r","kind":"email","when":{"from":"start","offset":"P2D"},"subject":"Once","body":"b"}]""", "{}");
+        var program = await PeopleApiTests.ProgramAsync(
+            ada,
+            "Overruled",
+            """[{"id":"r","kind":"email","when":{"from":"start","offset":"P2D"},"subject":"Once","body":"b"}]""",
+            "{}"
+        );
         async Task<(string Person, string Touch)> PlannedAsync(string name)
         {
             var person = await PersonAsync(ada, name);
@@ -81,14 +115,26 @@ public sealed class LiveApiTests(Site site) : IClassFixture<Site>
         async Task<bool> CanAsync((string Person, string Touch) t) => (await ada.GetAsync($"/api/touches/{t.Touch}")).GetProperty("canOverrule").GetBoolean();
         var lacking = await PlannedAsync("Lacking");
         Assert.True(await CanAsync(lacking));
-        Assert.Contains("Write why", (await ada.RefusedAsync($"/api/touches/{lacking.Touch}/overrule", new { person = lacking.Person, reason = " " }, "reason")).Message, StringComparison.Ordinal);
+        Assert.Contains(
+            "Write why",
+            (await ada.RefusedAsync($"/api/touches/{lacking.Touch}/overrule", new { person = lacking.Person, reason = " " }, "reason")).Message,
+            StringComparison.Ordinal
+        );
         await ada.DoAsync($"/api/touches/{lacking.Touch}/overrule", new { person = lacking.Person, reason = "asked for it at the door" });
         await site.WorkAsync();
         Assert.False(await CanAsync(lacking));
         Assert.Contains("A message was let go without consent", await ThreadAsync(ada, lacking.Person));
 
         var refused = await PlannedAsync("Refuser");
-        await ada.DoAsync($"/api/people/{refused.Person}/consent", new { channel = "email", @in = false, reason = "told me" });
+        await ada.DoAsync(
+            $"/api/people/{refused.Person}/consent",
+            new
+            {
+                channel = "email",
+                @in = false,
+                reason = "told me",
+            }
+        );
         await site.WorkAsync();
         Assert.False(await CanAsync(refused));
     }
@@ -98,8 +144,21 @@ public sealed class LiveApiTests(Site site) : IClassFixture<Site>
     {
         var ada = await site.SignedInAsync("ada");
         var person = await PersonAsync(ada, "Appo");
-        await ada.DoAsync($"/api/people/{person}/consent", new { channel = "email", @in = true, reason = "told me" });
-        await PeopleApiTests.ProgramAsync(ada, "Reminder", """[{"id":"r","kind":"email","when":{"from":"occasion","offset":"-PT24H"},"subject":"Tomorrow","body":"b"}]""", """{"purpose":"transactional","startsWhen":[{"kind":"appointment","type":"review","offset":"-P7D"}]}""");
+        await ada.DoAsync(
+            $"/api/people/{person}/consent",
+            new
+            {
+                channel = "email",
+                @in = true,
+                reason = "told me",
+            }
+        );
+        await PeopleApiTests.ProgramAsync(
+            ada,
+            "Reminder",
+            """[{"id":"r","kind":"email","when":{"from":"occasion","offset":"-PT24H"},"subject":"Tomorrow","body":"b"}]""",
+            """{"purpose":"transactional","startsWhen":[{"kind":"appointment","type":"review","offset":"-P7D"}]}"""
+        );
         Assert.Equal(400, (await ada.RefusedAsync($"/api/people/{person}/appointments", new { type = "review", at = "soon" }, "at")).Status);
         await ada.DoAsync($"/api/people/{person}/appointments", new { type = "review", at = "2027-03-04T10:00" });
         await site.WorkAsync();
@@ -129,7 +188,13 @@ public sealed class LiveApiTests(Site site) : IClassFixture<Site>
         var person = await PersonAsync(ada, "Inka");
         Assert.Equal(400, (await ada.RefusedAsync($"/api/people/{person}/inquiries", new { how = "pigeon", text = "x" }, "how")).Status);
         await ada.DoAsync($"/api/people/{person}/inquiries", new { how = "phone", text = "What would a plan cost?" });
-        async Task<JsonElement[]> WaitingAsync() => [.. (await ada.GetAsync("/api/today")).GetProperty("waiting").EnumerateArray().Where(w => w.GetProperty("person").ValueKind == JsonValueKind.Object && w.GetProperty("person").GetProperty("id").GetString() == person)];
+        async Task<JsonElement[]> WaitingAsync() =>
+            [
+                .. (await ada.GetAsync("/api/today"))
+                    .GetProperty("waiting")
+                    .EnumerateArray()
+                    .Where(w => w.GetProperty("person").ValueKind == JsonValueKind.Object && w.GetProperty("person").GetProperty("id").GetString() == person),
+            ];
         var waiting = Assert.Single(await WaitingAsync());
         Assert.Equal("inquiry", waiting.GetProperty("kind").GetString());
         await ada.DoAsync($"/api/today/waiting/{waiting.GetProperty("id").GetString()}/seen");
@@ -148,7 +213,14 @@ public sealed class LiveApiTests(Site site) : IClassFixture<Site>
             Assert.Equal(HttpStatusCode.NotFound, (await nobody.Http.GetAsync(path)).StatusCode);
         }
 
-        using var request = new HttpRequestMessage(HttpMethod.Post, "/hooks/texts") { Content = new StringContent("{\"type\":\"message.received\",\"id\":\"x\",\"from\":\"+12075550101\",\"body\":\"STOP\"}", Encoding.UTF8, "application/json") };
+        using var request = new HttpRequestMessage(HttpMethod.Post, "/hooks/texts")
+        {
+            Content = new StringContent(
+                "{\"type\":\"message.received\",\"id\":\"x\",\"from\":\"+12075550101\",\"body\":\"STOP\"}",
+                Encoding.UTF8,
+                "application/json"
+            ),
+        };
         request.Headers.Add("webhook-id", "n1");
         request.Headers.Add("webhook-timestamp", DateTimeOffset.UtcNow.ToUnixTimeSeconds().ToString(System.Globalization.CultureInfo.InvariantCulture));
         request.Headers.Add("webhook-signature", "v1,AAAA");
@@ -168,7 +240,9 @@ public sealed class LiveApiTests(Site site) : IClassFixture<Site>
         var body = JsonSerializer.Serialize(new GatewayNews("message.received", "in-77", null, "+12125550177", "This is my new number", To: "+12075550100"));
         await using (var own = site.Db())
         {
-            await own.Database.ExecuteSqlAsync($$"""UPDATE practices SET settings = settings || '{"textNumber":"+12075550100"}'::jsonb WHERE id = {{site.Practice}}""");
+            await own.Database.ExecuteSqlAsync(
+                $$"""UPDATE practices SET settings = settings || '{"textNumber":"+12075550100"}'::jsonb WHERE id = {{site.Practice}}"""
+            );
         }
 
         var signer = site.Services.GetRequiredService<WebhookSigner>();
@@ -191,7 +265,15 @@ public sealed class LiveApiTests(Site site) : IClassFixture<Site>
     {
         var ada = await site.SignedInAsync("ada");
         var person = await PersonAsync(ada, "Prefa");
-        await ada.DoAsync($"/api/people/{person}/consent", new { channel = "email", @in = true, reason = "told me" });
+        await ada.DoAsync(
+            $"/api/people/{person}/consent",
+            new
+            {
+                channel = "email",
+                @in = true,
+                reason = "told me",
+            }
+        );
         await using (var db = site.Db())
         {
             var practice = await db.Practices.SingleAsync(p => p.Id == site.Practice);
@@ -220,20 +302,59 @@ public sealed class LiveApiTests(Site site) : IClassFixture<Site>
         Assert.Equal("no", (await ada.GetAsync($"/api/people/{person}")).GetProperty("mayWe")[0].GetProperty("allowed").GetString());
     }
 
-    private static PracticeSettings Copy(PracticeSettings s, List<string> topics) => new() { HolidaysOf = s.HolidaysOf, PostalAddress = s.PostalAddress, OpenChannels = s.OpenChannels, Pipelines = s.Pipelines, Topics = topics };
+    private static PracticeSettings Copy(PracticeSettings s, List<string> topics) =>
+        new()
+        {
+            HolidaysOf = s.HolidaysOf,
+            PostalAddress = s.PostalAddress,
+            OpenChannels = s.OpenChannels,
+            Pipelines = s.Pipelines,
+            Topics = topics,
+        };
 
     [Fact]
     public async Task Settings_are_the_principals_to_change_and_say_what_would_be_right()
     {
         var ada = await site.SignedInAsync("ada");
         var now = await ada.GetAsync("/api/practice");
-        object Body(string from = "09:00", int max = 1) => new
-        {
-            quietFrom = from, quietTo = "20:00", postalAddress = "12 Quay Lane", voice = "we", pace = new[] { new { max, days = 7, channels = new[] { "email" } } }, dailyLimits = new { text = 100 }, openChannels = new[] { "call", "post" },
-            lostReasons = new[] { "fees" }, appointmentTypes = new[] { "review" }, topics = Array.Empty<string>(), seeOpens = false, linkParameters = new { utm_source = "letter" }, keepEventsMonths = 0,
-            mailOut = new { host = "127.0.0.1", port = 1, security = "none", user = "ada", password = "not-to-be-seen" },
-        };
-        Assert.Contains("narrowed, not widened", (await ada.RefusedAsync("/api/practice", Body("07:00"), "quietFrom", HttpMethod.Put)).Message, StringComparison.Ordinal);
+        object Body(string from = "09:00", int max = 1) =>
+            new
+            {
+                quietFrom = from,
+                quietTo = "20:00",
+                postalAddress = "12 Quay Lane",
+                voice = "we",
+                pace = new[]
+                {
+                    new
+                    {
+                        max,
+                        days = 7,
+                        channels = new[] { "email" },
+                    },
+                },
+                dailyLimits = new { text = 100 },
+                openChannels = new[] { "call", "post" },
+                lostReasons = new[] { "fees" },
+                appointmentTypes = new[] { "review" },
+                topics = Array.Empty<string>(),
+                seeOpens = false,
+                linkParameters = new { utm_source = "letter" },
+                keepEventsMonths = 0,
+                mailOut = new
+                {
+                    host = "127.0.0.1",
+                    port = 1,
+                    security = "none",
+                    user = "ada",
+                    password = "not-to-be-seen",
+                },
+            };
+        Assert.Contains(
+            "narrowed, not widened",
+            (await ada.RefusedAsync("/api/practice", Body("07:00"), "quietFrom", HttpMethod.Put)).Message,
+            StringComparison.Ordinal
+        );
         Assert.Equal(400, (await ada.RefusedAsync("/api/practice", Body(max: 0), "pace", HttpMethod.Put)).Status);
         var tomas = await site.SignedInAsync("tomas");
         Assert.Equal(HttpStatusCode.Forbidden, (await tomas.SendAsync(HttpMethod.Put, "/api/practice", Body())).StatusCode);
@@ -263,9 +384,30 @@ public sealed class LiveApiTests(Site site) : IClassFixture<Site>
         var ada = await site.SignedInAsync("ada");
         var kept = await PersonAsync(ada, "Mergea");
         var other = await PersonAsync(ada, "Mergeb", "+12075550144");
-        await ada.DoAsync($"/api/people/{kept}/consent", new { channel = "email", @in = false, reason = "said no" });
-        await ada.DoAsync($"/api/people/{other}/consent", new { channel = "email", @in = true, reason = "said yes later" });
-        var program = await PeopleApiTests.ProgramAsync(ada, "Before merging", """[{"id":"c","kind":"call","when":{"from":"start","offset":"P9D"},"script":"x"}]""", "{}");
+        await ada.DoAsync(
+            $"/api/people/{kept}/consent",
+            new
+            {
+                channel = "email",
+                @in = false,
+                reason = "said no",
+            }
+        );
+        await ada.DoAsync(
+            $"/api/people/{other}/consent",
+            new
+            {
+                channel = "email",
+                @in = true,
+                reason = "said yes later",
+            }
+        );
+        var program = await PeopleApiTests.ProgramAsync(
+            ada,
+            "Before merging",
+            """[{"id":"c","kind":"call","when":{"from":"start","offset":"P9D"},"script":"x"}]""",
+            "{}"
+        );
         await ada.DoAsync("/api/people/start", new { ids = new[] { other }, program });
         await site.WorkAsync();
         var preview = await ada.GetAsync($"/api/people/{kept}/merge/{other}");
@@ -289,7 +431,19 @@ public sealed class LiveApiTests(Site site) : IClassFixture<Site>
 
         // Once something has happened it cannot be taken back.
         var again = (await ada.DoAsync($"/api/people/{kept}/merge", new { other })).GetProperty("merge").GetString();
-        await ada.DoAsync("/api/people/start", new { ids = new[] { kept }, program = await PeopleApiTests.ProgramAsync(ada, "After merging", """[{"id":"c","kind":"call","when":{"from":"start","offset":"P9D"},"script":"x"}]""", "{}") });
+        await ada.DoAsync(
+            "/api/people/start",
+            new
+            {
+                ids = new[] { kept },
+                program = await PeopleApiTests.ProgramAsync(
+                    ada,
+                    "After merging",
+                    """[{"id":"c","kind":"call","when":{"from":"start","offset":"P9D"},"script":"x"}]""",
+                    "{}"
+                ),
+            }
+        );
         await site.WorkAsync();
         Assert.Equal(HttpStatusCode.Conflict, (await ada.PostAsync($"/api/merges/{again}/undo")).StatusCode);
     }
@@ -299,11 +453,34 @@ public sealed class LiveApiTests(Site site) : IClassFixture<Site>
     {
         var ada = await site.SignedInAsync("ada");
         var person = await PersonAsync(ada, "Erasa");
-        await ada.DoAsync($"/api/people/{person}/consent", new { channel = "email", @in = true, reason = "told me" });
+        await ada.DoAsync(
+            $"/api/people/{person}/consent",
+            new
+            {
+                channel = "email",
+                @in = true,
+                reason = "told me",
+            }
+        );
         await using (var db = site.Db())
         {
             var id = Guid.Parse(person);
-            db.Messages.Add(new MessageRow { TouchId = Guid.NewGuid(), PracticeId = site.Practice, PersonId = id, MessageId = "m@example.com", ToAddress = "erasa@example.com", FromName = "Ada Quill", FromAddress = "ada@example.com", Subject = "Grüße", Html = "<p>x</p>", Text = "x", SentAt = Site.Now });
+            db.Messages.Add(
+                new MessageRow
+                {
+                    TouchId = Guid.NewGuid(),
+                    PracticeId = site.Practice,
+                    PersonId = id,
+                    MessageId = "m@example.com",
+                    ToAddress = "erasa@example.com",
+                    FromName = "Ada Quill",
+                    FromAddress = "ada@example.com",
+                    Subject = "Grüße",
+                    Html = "<p>x</p>",
+                    Text = "x",
+                    SentAt = Site.Now,
+                }
+            );
             await db.SaveChangesAsync();
         }
 
@@ -313,7 +490,11 @@ public sealed class LiveApiTests(Site site) : IClassFixture<Site>
         Assert.Equal("Grüße", mail.Subject);
         var tomas = await site.SignedInAsync("tomas");
         Assert.Equal(HttpStatusCode.Forbidden, (await tomas.PostAsync($"/api/people/{person}/erase", new { name = "Erasa Live" })).StatusCode);
-        Assert.Contains("Erasa Live", (await ada.RefusedAsync($"/api/people/{person}/erase", new { name = "Somebody" }, "name")).Message, StringComparison.Ordinal);
+        Assert.Contains(
+            "Erasa Live",
+            (await ada.RefusedAsync($"/api/people/{person}/erase", new { name = "Somebody" }, "name")).Message,
+            StringComparison.Ordinal
+        );
         await ada.DoAsync($"/api/people/{person}/erase", new { name = "erasa live" });
         await using var after = site.Db();
         Assert.False(await after.People.AnyAsync(p => p.Id == Guid.Parse(person)));
@@ -335,10 +516,20 @@ public sealed class LiveApiTests(Site site) : IClassFixture<Site>
         var person = await PersonAsync(ada, "Nota");
         await using (var db = site.Db())
         {
-            await db.People.Where(p => p.Id == Guid.Parse(person)).ExecuteUpdateAsync(u => u.SetProperty(p => p.Address, "1 Mill Lane\nPort Averil, ME 04999").SetProperty(p => p.OwnerId, db.Users.Single(x => x.Email == "ada@example.com").Id));
+            await db
+                .People.Where(p => p.Id == Guid.Parse(person))
+                .ExecuteUpdateAsync(u =>
+                    u.SetProperty(p => p.Address, "1 Mill Lane\nPort Averil, ME 04999")
+                        .SetProperty(p => p.OwnerId, db.Users.Single(x => x.Email == "ada@example.com").Id)
+                );
         }
 
-        var program = await PeopleApiTests.ProgramAsync(ada, "Cards", """[{"id":"n","kind":"note","when":{"from":"start","offset":"P0D"},"body":"Dear {{ person.first_name }}, ñ é ß"},{"id":"c","kind":"call","when":{"from":"start","offset":"P3D"},"script":"Ask; then, listen"}]""", """{"window":{"days":["mon","tue","wed","thu","fri"],"from":"07:00","to":"20:00"}}""");
+        var program = await PeopleApiTests.ProgramAsync(
+            ada,
+            "Cards",
+            """[{"id":"n","kind":"note","when":{"from":"start","offset":"P0D"},"body":"Dear {{ person.first_name }}, ñ é ß"},{"id":"c","kind":"call","when":{"from":"start","offset":"P3D"},"script":"Ask; then, listen"}]""",
+            """{"window":{"days":["mon","tue","wed","thu","fri"],"from":"07:00","to":"20:00"}}"""
+        );
         Assert.Equal(404, (int)(await ada.Http.GetAsync("/api/notes/print.pdf")).StatusCode);
         await ada.DoAsync("/api/people/start", new { ids = new[] { person }, program });
         await site.WorkAsync();
@@ -346,7 +537,10 @@ public sealed class LiveApiTests(Site site) : IClassFixture<Site>
         Assert.Equal("Dear Nota, ñ é ß", note.GetProperty("text").GetString());
         var pdf = await ada.Http.GetByteArrayAsync("/api/notes/print.pdf");
         Assert.Equal("%PDF-"u8.ToArray(), pdf[..5]);
-        Assert.Equal(1, (await ada.DoAsync("/api/notes/printed", new { touches = new[] { note.GetProperty("touchId").GetString() } })).GetProperty("count").GetInt32());
+        Assert.Equal(
+            1,
+            (await ada.DoAsync("/api/notes/printed", new { touches = new[] { note.GetProperty("touchId").GetString() } })).GetProperty("count").GetInt32()
+        );
         Assert.Equal(404, (int)(await ada.Http.GetAsync("/api/notes/print.pdf")).StatusCode);
 
         var address = (await ada.DoAsync("/api/calendar-feed")).GetProperty("address").GetString()!;
@@ -367,7 +561,14 @@ public sealed class LiveApiTests(Site site) : IClassFixture<Site>
         Assert.Equal(HttpStatusCode.ServiceUnavailable, answer.StatusCode);
         await using (var db = site.Database.CreateDbContext())
         {
-            db.Workers.Add(new WorkerRow { Id = Guid.NewGuid(), SeenAt = SystemClock.Instance.GetCurrentInstant(), BusySince = SystemClock.Instance.GetCurrentInstant() - Duration.FromMinutes(20) });
+            db.Workers.Add(
+                new WorkerRow
+                {
+                    Id = Guid.NewGuid(),
+                    SeenAt = SystemClock.Instance.GetCurrentInstant(),
+                    BusySince = SystemClock.Instance.GetCurrentInstant() - Duration.FromMinutes(20),
+                }
+            );
             await db.SaveChangesAsync();
         }
 

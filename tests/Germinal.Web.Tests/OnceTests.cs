@@ -1,6 +1,6 @@
-using Germinal.Core.Engine;
 using System.Net;
 using Germinal.Channels;
+using Germinal.Core.Engine;
 using Germinal.Service.Engine;
 using Germinal.Store.Rows;
 using Microsoft.EntityFrameworkCore;
@@ -21,14 +21,26 @@ public sealed class OnceTests(Site site) : IClassFixture<Site>
         return await db.Events.CountAsync(e => e.PersonId == person && kinds.Contains(e.Kind));
     }
 
-    private static async Task<Guid> PersonAsync(Member ada, string name) => (await ada.DoAsync("/api/people", new { firstName = name, lastName = "Once", email = $"{name.ToLowerInvariant()}.once@example.com" })).GetProperty("id").GetGuid();
+    private static async Task<Guid> PersonAsync(Member ada, string name) => (
+            await ada.DoAsync(
+                "/api/people",
+                new
+                {
+                    firstName = name,
+                    lastName = "Once",
+                    email = $"{name.ToLowerInvariant()}.once@example.com",
+                }
+            )
+        ).GetProperty("id").GetGuid();
 
     private async Task<(Guid Person, Guid Touch)> CalledAsync(Member ada, string name, string offset = "P0D")
     {
         var person = await PersonAsync(ada, name);
         var program = (await ada.DoAsync("/api/programs", new { name = $"Calls {name}" })).GetProperty("id").GetString();
         var draft = System.Text.Json.Nodes.JsonNode.Parse((await ada.GetAsync($"/api/programs/{program}")).GetProperty("draft").GetRawText())!;
-        draft["steps"] = System.Text.Json.Nodes.JsonNode.Parse($$"""[{"id":"c","kind":"{{(offset == "P0D" ? "task" : "email")}}","when":{"from":"start","offset":"{{offset}}"},"title":"x","subject":"s","body":"b"}]""");
+        draft["steps"] = System.Text.Json.Nodes.JsonNode.Parse(
+            $$"""[{"id":"c","kind":"{{(offset == "P0D" ? "task" : "email")}}","when":{"from":"start","offset":"{{offset}}"},"title":"x","subject":"s","body":"b"}]"""
+        );
         foreach (var extra in offset == "P0D" ? new[] { "subject", "body" } : ["title"])
         {
             draft["steps"]![0]!.AsObject().Remove(extra);
@@ -94,16 +106,38 @@ public sealed class OnceTests(Site site) : IClassFixture<Site>
         var person = await PersonAsync(ada, "Several");
         await ada.DoAsync($"/api/people/{person}/appointments", new { type = "review", at = "2027-05-04T10:00" });
         await ada.DoAsync($"/api/people/{person}/inquiries", new { how = "phone", text = "asked" });
-        await ada.DoAsync($"/api/people/{person}/tasks", new { kind = "task", title = "send it", due = "2027-05-04" });
+        await ada.DoAsync(
+            $"/api/people/{person}/tasks",
+            new
+            {
+                kind = "task",
+                title = "send it",
+                due = "2027-05-04",
+            }
+        );
         var dealings = await ada.GetAsync($"/api/people/{person}/dealings");
         string IdOf(string what) => dealings.GetProperty(what)[0].GetProperty("id").GetString()!;
         var remarks = await EventsAsync(person, EventKinds.Remark);
-        foreach (var (path, body) in new[] { ($"/api/appointments/{IdOf("appointments")}/cancel", (object?)null), ($"/api/people/{person}/inquiries/answered", null), ($"/api/tasks/{IdOf("tasks")}/done", new { outcome = "done" }) })
+        foreach (
+            var (path, body) in new[]
+            {
+                ($"/api/appointments/{IdOf("appointments")}/cancel", (object?)null),
+                ($"/api/people/{person}/inquiries/answered", null),
+                ($"/api/tasks/{IdOf("tasks")}/done", new { outcome = "done" }),
+            }
+        )
         {
             Assert.Equal(1, (await TenAsync(ada, path, body)).Count(a => a == HttpStatusCode.NoContent));
         }
 
-        Assert.Equal((1, 1, remarks + 1), (await EventsAsync(person, EventKinds.AppointmentCancelled), await EventsAsync(person, EventKinds.InquiryAnswered), await EventsAsync(person, EventKinds.Remark)));
+        Assert.Equal(
+            (1, 1, remarks + 1),
+            (
+                await EventsAsync(person, EventKinds.AppointmentCancelled),
+                await EventsAsync(person, EventKinds.InquiryAnswered),
+                await EventsAsync(person, EventKinds.Remark)
+            )
+        );
     }
 
     [Fact]
@@ -123,7 +157,15 @@ public sealed class OnceTests(Site site) : IClassFixture<Site>
         }
 
         await AllAsync(_ => ada.PostAsync($"/api/people/{kept}/contact", new { doNotContact = true, reason = "x" }), 10);
-        await AllAsync(i => ada.SendAsync(HttpMethod.Patch, $"/api/people/{other}", new { edition = 1, fields = new { dates = new Dictionary<string, string> { ["review"] = $"2027-05-{i + 10}" } } }), 1);
+        await AllAsync(
+            i =>
+                ada.SendAsync(
+                    HttpMethod.Patch,
+                    $"/api/people/{other}",
+                    new { edition = 1, fields = new { dates = new Dictionary<string, string> { ["review"] = $"2027-05-{i + 10}" } } }
+                ),
+            1
+        );
         await AllAsync(_ => ada.PostAsync($"/api/programs/{program}/switch-on", new { draftNumber = 2, alsoThese = false }), 10);
         await AllAsync(_ => ada.PostAsync($"/api/people/{kept}/merge", new { other }), 1);
         await using var db = site.Db();
@@ -140,7 +182,22 @@ public sealed class OnceTests(Site site) : IClassFixture<Site>
         {
             var (person, touch) = await CalledAsync(ada, name, "P3D");
             await using var db = site.Db();
-            db.Messages.Add(new MessageRow { TouchId = touch, PracticeId = site.Practice, PersonId = person, MessageId = $"{touch:N}@example.com", ToAddress = "x@example.com", FromName = "Ada", FromAddress = "ada@example.com", Subject = "s", Html = "", Text = "", SentAt = Site.Now - ago });
+            db.Messages.Add(
+                new MessageRow
+                {
+                    TouchId = touch,
+                    PracticeId = site.Practice,
+                    PersonId = person,
+                    MessageId = $"{touch:N}@example.com",
+                    ToAddress = "x@example.com",
+                    FromName = "Ada",
+                    FromAddress = "ada@example.com",
+                    Subject = "s",
+                    Html = "",
+                    Text = "",
+                    SentAt = Site.Now - ago,
+                }
+            );
             await db.SaveChangesAsync();
             return (person, new Uri(links.Confirmation(touch)).AbsolutePath);
         }
@@ -156,7 +213,15 @@ public sealed class OnceTests(Site site) : IClassFixture<Site>
         Assert.Equal(HttpStatusCode.Gone, (await nobody.Http.PostAsync(old, null)).StatusCode);
 
         var (left, late) = await AskedAsync("Left", Duration.FromDays(1));
-        await ada.DoAsync($"/api/people/{left}/consent", new { channel = "email", @in = false, reason = "told me" });
+        await ada.DoAsync(
+            $"/api/people/{left}/consent",
+            new
+            {
+                channel = "email",
+                @in = false,
+                reason = "told me",
+            }
+        );
         Assert.Equal(HttpStatusCode.Gone, (await nobody.Http.PostAsync(late, null)).StatusCode);
         Assert.Equal(0, await ledger.Consent.CountAsync(c => c.PersonId == left && c.IsIn));
     }

@@ -10,8 +10,17 @@ namespace Germinal.Web.Tests;
 
 public sealed class PeopleApiTests(Site site) : IClassFixture<Site>
 {
-    private static async Task<string> AddAsync(Member member, string first, string? email = null) =>
-        (await member.DoAsync("/api/people", new { firstName = first, lastName = "Rowan", email })).GetProperty("id").GetString()!;
+    private static async Task<string> AddAsync(Member member, string first, string? email = null) => (
+            await member.DoAsync(
+                "/api/people",
+                new
+                {
+                    firstName = first,
+                    lastName = "Rowan",
+                    email,
+                }
+            )
+        ).GetProperty("id").GetString()!;
 
     [Fact]
     public async Task People_are_listed_searched_and_paged_by_key()
@@ -31,13 +40,16 @@ public sealed class PeopleApiTests(Site site) : IClassFixture<Site>
                 var page = await ada.GetAsync($"/api/people?search=thora&sort={sort}&most=10{(after is null ? "" : $"&after={after}")}");
                 seen.AddRange(page.GetProperty("rows").EnumerateArray().Select(r => r.GetProperty("id").GetString()!));
                 after = page.GetProperty("next").GetString();
-            }
-            while (after is not null);
+            } while (after is not null);
             Assert.Equal(25, seen.Count);
             Assert.Equal(25, seen.Distinct().Count());
         }
 
-        var names = (await ada.GetAsync("/api/people?search=thora&sort=-name&most=30")).GetProperty("rows").EnumerateArray().Select(r => r.GetProperty("name").GetString()!).ToList();
+        var names = (await ada.GetAsync("/api/people?search=thora&sort=-name&most=30"))
+            .GetProperty("rows")
+            .EnumerateArray()
+            .Select(r => r.GetProperty("name").GetString()!)
+            .ToList();
         Assert.Equal(names.OrderDescending(StringComparer.Ordinal), names);
         Assert.Equal(0, (await ada.GetAsync("/api/people?search=100%25")).GetProperty("rows").GetArrayLength());
     }
@@ -46,14 +58,51 @@ public sealed class PeopleApiTests(Site site) : IClassFixture<Site>
     public async Task What_is_typed_wrong_is_told_at_its_field_and_changes_nothing()
     {
         var ada = await site.SignedInAsync("ada");
-        Assert.Contains("name@example.com", (await ada.RefusedAsync("/api/people", new { firstName = "Ida", email = "ida at home" }, "email")).Message, StringComparison.Ordinal);
-        Assert.Contains("555-0123", (await ada.RefusedAsync("/api/people", new { firstName = "Ida", mobile = "ring me" }, "mobile")).Message, StringComparison.Ordinal);
+        Assert.Contains(
+            "name@example.com",
+            (await ada.RefusedAsync("/api/people", new { firstName = "Ida", email = "ida at home" }, "email")).Message,
+            StringComparison.Ordinal
+        );
+        Assert.Contains(
+            "555-0123",
+            (await ada.RefusedAsync("/api/people", new { firstName = "Ida", mobile = "ring me" }, "mobile")).Message,
+            StringComparison.Ordinal
+        );
         Assert.NotEmpty((await ada.RefusedAsync("/api/people", new { }, "firstName")).Message);
         var id = await AddAsync(ada, "Ida");
         object Edit(object fields) => new { edition = 1, fields };
-        Assert.Contains("no day there is", (await ada.RefusedAsync($"/api/people/{id}", Edit(new { dates = new Dictionary<string, string> { ["birthday"] = "1980-02-30" } }), "dates.birthday", HttpMethod.Patch)).Message, StringComparison.Ordinal);
-        Assert.Contains("time zone", (await ada.RefusedAsync($"/api/people/{id}", Edit(new { zone = "Moon/Base" }), "zone", HttpMethod.Patch)).Message, StringComparison.Ordinal);
-        Assert.Equal(400, (await ada.RefusedAsync($"/api/people/{id}/consent", new { channel = "email", @in = true, reason = "" }, "reason")).Status);
+        Assert.Contains(
+            "no day there is",
+            (
+                await ada.RefusedAsync(
+                    $"/api/people/{id}",
+                    Edit(new { dates = new Dictionary<string, string> { ["birthday"] = "1980-02-30" } }),
+                    "dates.birthday",
+                    HttpMethod.Patch
+                )
+            ).Message,
+            StringComparison.Ordinal
+        );
+        Assert.Contains(
+            "time zone",
+            (await ada.RefusedAsync($"/api/people/{id}", Edit(new { zone = "Moon/Base" }), "zone", HttpMethod.Patch)).Message,
+            StringComparison.Ordinal
+        );
+        Assert.Equal(
+            400,
+            (
+                await ada.RefusedAsync(
+                    $"/api/people/{id}/consent",
+                    new
+                    {
+                        channel = "email",
+                        @in = true,
+                        reason = "",
+                    },
+                    "reason"
+                )
+            ).Status
+        );
         Assert.Equal(400, (await ada.RefusedAsync($"/api/people/{id}/contact", new { doNotContact = true }, "reason")).Status);
         Assert.Equal(400, (await ada.RefusedAsync("/api/people/stage", new { ids = new[] { id }, stage = "Planning/Nowhere" }, "stage")).Status);
         Assert.Equal(1, (await ada.GetAsync($"/api/people/{id}")).GetProperty("edition").GetInt32());
@@ -66,7 +115,12 @@ public sealed class PeopleApiTests(Site site) : IClassFixture<Site>
         var tomas = await site.SignedInAsync("tomas");
         var id = await AddAsync(ada, "Ida");
         await ada.DoAsync($"/api/people/{id}", new { edition = 1, fields = new { firstName = "Idalina" } }, HttpMethod.Patch);
-        var (status, message) = await tomas.RefusedAsync($"/api/people/{id}", new { edition = 1, fields = new { firstName = "Idabel" } }, "", HttpMethod.Patch);
+        var (status, message) = await tomas.RefusedAsync(
+            $"/api/people/{id}",
+            new { edition = 1, fields = new { firstName = "Idabel" } },
+            "",
+            HttpMethod.Patch
+        );
         Assert.Equal(409, status);
         Assert.Contains("Somebody else", message, StringComparison.Ordinal);
         Assert.Equal("Idalina", (await ada.GetAsync($"/api/people/{id}")).GetProperty("firstName").GetString());
@@ -77,9 +131,21 @@ public sealed class PeopleApiTests(Site site) : IClassFixture<Site>
     {
         var ada = await site.SignedInAsync("ada");
         var id = await AddAsync(ada, "Ida", "ida.thread@example.com");
-        await ada.DoAsync($"/api/people/{id}/consent", new { channel = "email", @in = true, reason = "told me" });
+        await ada.DoAsync(
+            $"/api/people/{id}/consent",
+            new
+            {
+                channel = "email",
+                @in = true,
+                reason = "told me",
+            }
+        );
         await ada.DoAsync($"/api/people/{id}/remarks", new { text = "Likes boats" });
-        var program = await ProgramAsync(ada, "Thread", """[{"id":"a","kind":"call","when":{"from":"start","offset":"P1D"},"script":"Hello {{ person.first_name }}"},{"id":"b","kind":"email","when":{"from":"previous","offset":"P5D"},"subject":"Hi {{ person.first_name }}","body":"<p>b</p>"}]""");
+        var program = await ProgramAsync(
+            ada,
+            "Thread",
+            """[{"id":"a","kind":"call","when":{"from":"start","offset":"P1D"},"script":"Hello {{ person.first_name }}"},{"id":"b","kind":"email","when":{"from":"previous","offset":"P5D"},"subject":"Hi {{ person.first_name }}","body":"<p>b</p>"}]"""
+        );
         await ada.DoAsync("/api/people/start", new { ids = new[] { id }, program });
         await site.WorkAsync();
         var thread = await ada.GetAsync($"/api/people/{id}/thread");
@@ -118,7 +184,14 @@ public sealed class PeopleApiTests(Site site) : IClassFixture<Site>
         var program = await ProgramAsync(ada, "Calls today", """[{"id":"a","kind":"call","when":{"from":"start","offset":"P0D"},"script":"x"}]""");
         await ada.DoAsync("/api/people/start", new { ids = new[] { id }, program });
         await site.WorkAsync();
-        async Task<List<string>> CallsAsync() => [.. (await ada.GetAsync("/api/today")).GetProperty("calls").EnumerateArray().Where(c => c.GetProperty("person").GetProperty("id").GetString() == id).Select(c => c.GetProperty("touchId").GetString()!)];
+        async Task<List<string>> CallsAsync() =>
+            [
+                .. (await ada.GetAsync("/api/today"))
+                    .GetProperty("calls")
+                    .EnumerateArray()
+                    .Where(c => c.GetProperty("person").GetProperty("id").GetString() == id)
+                    .Select(c => c.GetProperty("touchId").GetString()!),
+            ];
         var touch = Assert.Single(await CallsAsync());
         Assert.Equal(400, (await ada.RefusedAsync($"/api/touches/{touch}/done", new { outcome = "shouted" }, "outcome")).Status);
         await ada.DoAsync($"/api/touches/{touch}/done", new { outcome = "spoke", remark = "in the car" });
@@ -137,23 +210,60 @@ public sealed class PeopleApiTests(Site site) : IClassFixture<Site>
     public async Task A_file_is_reviewed_brought_in_reported_and_undone()
     {
         var ada = await site.SignedInAsync("ada");
-        Assert.Contains("no rows", (await ada.RefusedAsync("/api/imports", Member.File("Name,Email\n"u8.ToArray(), "x.csv"), "file")).Message, StringComparison.Ordinal);
-        Assert.Contains("not a text file", (await ada.RefusedAsync("/api/imports", Member.File([0x50, 0x4B, 3, 4, 0, 0, 0], "x.xlsx"), "file")).Message, StringComparison.Ordinal);
+        Assert.Contains(
+            "no rows",
+            (await ada.RefusedAsync("/api/imports", Member.File("Name,Email\n"u8.ToArray(), "x.csv"), "file")).Message,
+            StringComparison.Ordinal
+        );
+        Assert.Contains(
+            "not a text file",
+            (await ada.RefusedAsync("/api/imports", Member.File([0x50, 0x4B, 3, 4, 0, 0, 0], "x.xlsx"), "file")).Message,
+            StringComparison.Ordinal
+        );
         var sample = await File.ReadAllBytesAsync(Path.Combine(AppContext.BaseDirectory, "sample.csv"));
         var id = (await ada.DoAsync("/api/imports", Member.File(sample, "sample.csv"))).GetProperty("id").GetString()!;
         var before = await site.Db().People.CountAsync();
         var review = await ada.GetAsync($"/api/imports/{id}");
         Assert.Equal(before, await site.Db().People.CountAsync());
         var fields = review.GetProperty("columns").EnumerateArray().Select(c => c.GetProperty("field").GetString()!).ToArray();
-        Assert.Equal(["first_name", "last_name", "email", "mobile", "other_phone", "birthday", "street", "city", "state", "zip", "date:client since", "tags", "email_consent", "source", "owner", "notes"], fields);
+        Assert.Equal(
+            [
+                "first_name",
+                "last_name",
+                "email",
+                "mobile",
+                "other_phone",
+                "birthday",
+                "street",
+                "city",
+                "state",
+                "zip",
+                "date:client since",
+                "tags",
+                "email_consent",
+                "source",
+                "owner",
+                "notes",
+            ],
+            fields
+        );
         var added = review.GetProperty("review").GetProperty("added").GetInt32();
-        Assert.Contains("Two columns", (await ada.RefusedAsync($"/api/imports/{id}/columns", new { columns = fields.Select(f => f == "state" ? "zip" : f) }, "columns", HttpMethod.Put)).Message, StringComparison.Ordinal);
+        Assert.Contains(
+            "Two columns",
+            (
+                await ada.RefusedAsync(
+                    $"/api/imports/{id}/columns",
+                    new { columns = fields.Select(f => f == "state" ? "zip" : f) },
+                    "columns",
+                    HttpMethod.Put
+                )
+            ).Message,
+            StringComparison.Ordinal
+        );
         var changed = await ada.DoAsync($"/api/imports/{id}/columns", new { columns = fields.Select(f => f == "source" ? "" : f) }, HttpMethod.Put);
         Assert.Equal(added, changed.GetProperty("review").GetProperty("added").GetInt32());
         await ada.DoAsync($"/api/imports/{id}/start");
-        while (await site.Services.GetRequiredService<Service.Import.ImportRunner>().RunNextAsync(default))
-        {
-        }
+        while (await site.Services.GetRequiredService<Service.Import.ImportRunner>().RunNextAsync(default)) { }
 
         var done = await ada.GetAsync($"/api/imports/{id}/progress");
         Assert.Equal("done", done.GetProperty("status").GetString());
@@ -171,7 +281,15 @@ public sealed class PeopleApiTests(Site site) : IClassFixture<Site>
     {
         var ada = await site.SignedInAsync("ada");
         var id = await AddAsync(ada, "Leaver", "leaver@example.com");
-        await ada.DoAsync($"/api/people/{id}/consent", new { channel = "email", @in = true, reason = "told me" });
+        await ada.DoAsync(
+            $"/api/people/{id}/consent",
+            new
+            {
+                channel = "email",
+                @in = true,
+                reason = "told me",
+            }
+        );
         var program = await ProgramAsync(ada, "To leave", """[{"id":"a","kind":"email","when":{"from":"start","offset":"P3D"},"subject":"s","body":"b"}]""");
         await ada.DoAsync("/api/people/start", new { ids = new[] { id }, program });
         await site.WorkAsync();
@@ -193,7 +311,17 @@ public sealed class PeopleApiTests(Site site) : IClassFixture<Site>
         foreach (var forged in new[] { link[..^4] + "AAAA", "/u/x", "/u/" + new string('A', 43) })
         {
             Assert.Equal(HttpStatusCode.NotFound, (await nobody.Http.GetAsync(forged)).StatusCode);
-            Assert.Equal(HttpStatusCode.NotFound, (await nobody.SendAsync(HttpMethod.Post, forged, new FormUrlEncodedContent(new Dictionary<string, string> { ["List-Unsubscribe"] = "One-Click" }), guarded: false)).StatusCode);
+            Assert.Equal(
+                HttpStatusCode.NotFound,
+                (
+                    await nobody.SendAsync(
+                        HttpMethod.Post,
+                        forged,
+                        new FormUrlEncodedContent(new Dictionary<string, string> { ["List-Unsubscribe"] = "One-Click" }),
+                        guarded: false
+                    )
+                ).StatusCode
+            );
         }
     }
 
@@ -204,11 +332,22 @@ public sealed class PeopleApiTests(Site site) : IClassFixture<Site>
         var ada = await site.SignedInAsync("ada");
         foreach (var (first, last) in new[] { ("Quirin", "Ashquist"), ("Ina", "Quist"), ("Maquin", "Torq") })
         {
-            await ada.PostAsync("/api/people", new { firstName = first, lastName = last, email = $"{first.ToLowerInvariant()}@example.com" });
+            await ada.PostAsync(
+                "/api/people",
+                new
+                {
+                    firstName = first,
+                    lastName = last,
+                    email = $"{first.ToLowerInvariant()}@example.com",
+                }
+            );
         }
 
         async Task<string> FoundAsync(string search) =>
-            string.Join(", ", (await ada.GetAsync($"/api/people?search={search}")).GetProperty("rows").EnumerateArray().Select(r => r.GetProperty("name").GetString()));
+            string.Join(
+                ", ",
+                (await ada.GetAsync($"/api/people?search={search}")).GetProperty("rows").EnumerateArray().Select(r => r.GetProperty("name").GetString())
+            );
         Assert.Equal("Quirin Ashquist, Ina Quist", await FoundAsync("qu"));
         Assert.Equal("Quirin Ashquist, Ina Quist, Maquin Torq", await FoundAsync("qui"));
         Assert.Equal("Ina Quist", await FoundAsync("q%20i"));

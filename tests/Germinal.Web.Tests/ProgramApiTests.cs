@@ -16,11 +16,21 @@ public sealed class ProgramApiTests(Site site) : IClassFixture<Site>
     {
         var ada = await site.SignedInAsync("ada");
         var (id, draft) = await NewAsync(ada, "Empty");
-        Assert.Contains("no steps", (await ada.RefusedAsync($"/api/programs/{id}/switch-on", new { draftNumber = 1, alsoThese = false }, "/steps")).Message, StringComparison.Ordinal);
-        draft["steps"] = JsonNode.Parse("""[{"id":"a","kind":"email","when":{"from":"start","offset":"P0D"},"subject":"s","body":"<p>one</p>\n<p>{{ person.first_name </p>"}]""");
+        Assert.Contains(
+            "no steps",
+            (await ada.RefusedAsync($"/api/programs/{id}/switch-on", new { draftNumber = 1, alsoThese = false }, "/steps")).Message,
+            StringComparison.Ordinal
+        );
+        draft["steps"] = JsonNode.Parse(
+            """[{"id":"a","kind":"email","when":{"from":"start","offset":"P0D"},"subject":"s","body":"<p>one</p>\n<p>{{ person.first_name </p>"}]"""
+        );
         var saved = await ada.DoAsync($"/api/programs/{id}/draft", new { draftNumber = 1, draft }, HttpMethod.Put);
         Assert.Contains("Line 2, column", saved.GetProperty("findings")[0].GetProperty("message").GetString(), StringComparison.Ordinal);
-        Assert.Contains("Line 2, column", (await ada.RefusedAsync($"/api/programs/{id}/switch-on", new { draftNumber = 2, alsoThese = false }, "/steps/0/body")).Message, StringComparison.Ordinal);
+        Assert.Contains(
+            "Line 2, column",
+            (await ada.RefusedAsync($"/api/programs/{id}/switch-on", new { draftNumber = 2, alsoThese = false }, "/steps/0/body")).Message,
+            StringComparison.Ordinal
+        );
     }
 
     [Fact]
@@ -47,21 +57,38 @@ public sealed class ProgramApiTests(Site site) : IClassFixture<Site>
         draft["steps"] = JsonNode.Parse("""[{"id":"a","kind":"email","when":{"from":"on","date":"2027-02-30"},"subject":"s","body":"b"}]""");
         var body = new { draftNumber = 1, draft };
         Assert.Contains("09:30", (await ada.RefusedAsync($"/api/programs/{id}/draft", body, "/at", HttpMethod.Put)).Message, StringComparison.Ordinal);
-        Assert.Contains("not a date", (await ada.RefusedAsync($"/api/programs/{id}/draft", body, "/steps/0/when/date", HttpMethod.Put)).Message, StringComparison.Ordinal);
+        Assert.Contains(
+            "not a date",
+            (await ada.RefusedAsync($"/api/programs/{id}/draft", body, "/steps/0/when/date", HttpMethod.Put)).Message,
+            StringComparison.Ordinal
+        );
     }
 
     [Fact]
     public async Task Switching_on_shows_who_starts_and_starts_also_these()
     {
         var ada = await site.SignedInAsync("ada");
-        var person = (await ada.DoAsync("/api/people", new { firstName = "Warm", lastName = "One", email = "warm@example.com" })).GetProperty("id").GetString()!;
+        var person = (
+            await ada.DoAsync(
+                "/api/people",
+                new
+                {
+                    firstName = "Warm",
+                    lastName = "One",
+                    email = "warm@example.com",
+                }
+            )
+        ).GetProperty("id").GetString()!;
         await ada.DoAsync("/api/people/tag", new { ids = new[] { person }, tag = "toasty" });
         var (id, draft) = await NewAsync(ada, "For the toasty");
         draft["startsWhen"] = JsonNode.Parse("""[{"kind":"tag-added","tag":"Toasty"}]""");
         draft["steps"] = JsonNode.Parse("""[{"id":"a","kind":"call","when":{"from":"start","offset":"P3D"},"script":"x"}]""");
         await ada.DoAsync($"/api/programs/{id}/draft", new { draftNumber = 1, draft }, HttpMethod.Put);
         var check = await ada.GetAsync($"/api/programs/{id}/check");
-        Assert.Contains(check.GetProperty("audience").EnumerateArray(), a => a.GetProperty("text").GetString() == "No number to call" && a.GetProperty("people")[0].GetProperty("name").GetString() == "Warm One");
+        Assert.Contains(
+            check.GetProperty("audience").EnumerateArray(),
+            a => a.GetProperty("text").GetString() == "No number to call" && a.GetProperty("people")[0].GetProperty("name").GetString() == "Warm One"
+        );
         Assert.Equal("Warm One", (await ada.GetAsync($"/api/programs/{id}/who-starts")).GetProperty("first")[0].GetProperty("name").GetString());
         var on = await ada.DoAsync($"/api/programs/{id}/switch-on", new { draftNumber = 2, alsoThese = true });
         Assert.Equal(1, on.GetProperty("started").GetInt32());
@@ -75,8 +102,20 @@ public sealed class ProgramApiTests(Site site) : IClassFixture<Site>
     {
         var ada = await site.SignedInAsync("ada");
         var person = (await ada.DoAsync("/api/people", new { firstName = "Versioned", email = "v@example.com" })).GetProperty("id").GetString()!;
-        var id = await PeopleApiTests.ProgramAsync(ada, "Versions", """[{"id":"a","kind":"email","when":{"from":"start","offset":"P5D"},"subject":"Old words","body":"b"}]""");
-        await ada.DoAsync($"/api/people/{person}/consent", new { channel = "email", @in = true, reason = "told me" });
+        var id = await PeopleApiTests.ProgramAsync(
+            ada,
+            "Versions",
+            """[{"id":"a","kind":"email","when":{"from":"start","offset":"P5D"},"subject":"Old words","body":"b"}]"""
+        );
+        await ada.DoAsync(
+            $"/api/people/{person}/consent",
+            new
+            {
+                channel = "email",
+                @in = true,
+                reason = "told me",
+            }
+        );
         await ada.DoAsync("/api/people/start", new { ids = new[] { person }, program = id });
         await site.WorkAsync();
         var draft = JsonNode.Parse((await ada.GetAsync($"/api/programs/{id}")).GetProperty("draft").GetRawText())!;
@@ -91,9 +130,19 @@ public sealed class ProgramApiTests(Site site) : IClassFixture<Site>
     public async Task The_margin_shows_dates_and_the_message_for_a_real_person()
     {
         var ada = await site.SignedInAsync("ada");
-        await ada.DoAsync("/api/people", new { firstName = "Margo", lastName = "Aaa", email = "margo@example.com" });
+        await ada.DoAsync(
+            "/api/people",
+            new
+            {
+                firstName = "Margo",
+                lastName = "Aaa",
+                email = "margo@example.com",
+            }
+        );
         var (id, draft) = await NewAsync(ada, "Preview");
-        draft["steps"] = JsonNode.Parse("""[{"id":"a","kind":"email","when":{"from":"start","offset":"P1D"},"subject":"Hello {{ person.first_name }}","body":"<p>b</p><script>x</script>"}]""");
+        draft["steps"] = JsonNode.Parse(
+            """[{"id":"a","kind":"email","when":{"from":"start","offset":"P1D"},"subject":"Hello {{ person.first_name }}","body":"<p>b</p><script>x</script>"}]"""
+        );
         await ada.DoAsync($"/api/programs/{id}/draft", new { draftNumber = 1, draft }, HttpMethod.Put);
         var preview = await ada.GetAsync($"/api/programs/{id}/preview?step=a");
         Assert.StartsWith("Hello ", preview.GetProperty("letter").GetProperty("subject").GetString(), StringComparison.Ordinal);
@@ -105,8 +154,16 @@ public sealed class ProgramApiTests(Site site) : IClassFixture<Site>
     public async Task Pictures_are_told_by_their_content()
     {
         var ada = await site.SignedInAsync("ada");
-        Assert.Contains("not a picture", (await ada.RefusedAsync("/api/images", Member.File("GIF but not really"u8.ToArray(), "x.png"), "file")).Message, StringComparison.Ordinal);
-        Assert.Contains("5 MB", (await ada.RefusedAsync("/api/images", Member.File(new byte[5 * 1024 * 1024 + 1], "x.png"), "file")).Message, StringComparison.Ordinal);
+        Assert.Contains(
+            "not a picture",
+            (await ada.RefusedAsync("/api/images", Member.File("GIF but not really"u8.ToArray(), "x.png"), "file")).Message,
+            StringComparison.Ordinal
+        );
+        Assert.Contains(
+            "5 MB",
+            (await ada.RefusedAsync("/api/images", Member.File(new byte[5 * 1024 * 1024 + 1], "x.png"), "file")).Message,
+            StringComparison.Ordinal
+        );
         byte[] png = [0x89, 0x50, 0x4E, 0x47, 0x0D, 0x0A, 0x1A, 0x0A, 0, 0, 0, 0];
         var url = (await ada.DoAsync("/api/images", Member.File(png, "x.txt"))).GetProperty("url").GetString()!;
         Assert.Equal("image/png", (await (await site.NobodyAsync()).Http.GetAsync(url)).Content.Headers.ContentType?.MediaType);

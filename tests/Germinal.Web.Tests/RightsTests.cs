@@ -15,8 +15,14 @@ public sealed partial class RightsTests(Site site) : IClassFixture<Site>
     private static partial Regex Parameter();
 
     private IEnumerable<(RouteEndpoint Endpoint, string Method, string Path)> Endpoints() =>
-        site.Services.GetRequiredService<EndpointDataSource>().Endpoints.OfType<RouteEndpoint>()
-            .Where(e => e.RoutePattern.RawText?.StartsWith("/api/", StringComparison.Ordinal) == true && e.RoutePattern.RawText != "/api/{**rest}" && !e.RoutePattern.RawText.StartsWith("/api/stand-ins", StringComparison.Ordinal))
+        site
+            .Services.GetRequiredService<EndpointDataSource>()
+            .Endpoints.OfType<RouteEndpoint>()
+            .Where(e =>
+                e.RoutePattern.RawText?.StartsWith("/api/", StringComparison.Ordinal) == true
+                && e.RoutePattern.RawText != "/api/{**rest}"
+                && !e.RoutePattern.RawText.StartsWith("/api/stand-ins", StringComparison.Ordinal)
+            )
             .SelectMany(e => (e.Metadata.GetMetadata<HttpMethodMetadata>()?.HttpMethods ?? []).Select(m => (e, m, e.RoutePattern.RawText!.TrimEnd('/'))));
 
     [Fact]
@@ -43,11 +49,20 @@ public sealed partial class RightsTests(Site site) : IClassFixture<Site>
         {
             var member = await site.SignedInAsync(name);
             Assert.Equal(Rights.Of(role), (await member.GetAsync("/api/session")).GetProperty("may").EnumerateArray().Select(m => m.GetString()!));
-            foreach (var (endpoint, method, path) in Endpoints().Where(e => e.Path is not ("/api/session" or "/api/changes") && !e.Path.StartsWith("/api/clock/", StringComparison.Ordinal)))
+            foreach (
+                var (endpoint, method, path) in Endpoints()
+                    .Where(e => e.Path is not ("/api/session" or "/api/changes") && !e.Path.StartsWith("/api/clock/", StringComparison.Ordinal))
+            )
             {
                 var may = endpoint.Metadata.GetOrderedMetadata<IAuthorizeData>().All(a => Rights.Has(role, a.Policy!));
                 var url = Parameter().Replace(path, m => m.Value.Contains("long", StringComparison.Ordinal) ? "1" : Guid.Empty.ToString());
-                var answer = await member.SendAsync(new HttpMethod(method), url, method == "GET" ? null : path is "/api/imports" or "/api/images" or "/api/consent-files" ? Member.File([1], "x") : new { });
+                var answer = await member.SendAsync(
+                    new HttpMethod(method),
+                    url,
+                    method == "GET" ? null
+                        : path is "/api/imports" or "/api/images" or "/api/consent-files" ? Member.File([1], "x")
+                        : new { }
+                );
                 Assert.True(may != (answer.StatusCode == HttpStatusCode.Forbidden), $"{role}: {method} {path} {(int)answer.StatusCode}");
                 if (!may)
                 {
@@ -66,16 +81,40 @@ public sealed partial class RightsTests(Site site) : IClassFixture<Site>
     {
         var wren = await site.SignedInAsync("wren");
         var person = (await wren.DoAsync("/api/people", new { firstName = "Ida" })).GetProperty("id").GetString();
-        Task<HttpResponseMessage> Say(bool yes) => wren.PostAsync($"/api/people/{person}/consent", new { channel = "email", @in = yes, reason = "told me" });
+        Task<HttpResponseMessage> Say(bool yes) =>
+            wren.PostAsync(
+                $"/api/people/{person}/consent",
+                new
+                {
+                    channel = "email",
+                    @in = yes,
+                    reason = "told me",
+                }
+            );
         Assert.Equal(HttpStatusCode.NoContent, (await Say(true)).StatusCode);
         Assert.Equal(HttpStatusCode.NoContent, (await Say(false)).StatusCode);
         Assert.Equal(HttpStatusCode.Forbidden, (await Say(true)).StatusCode);
         var ada = await site.SignedInAsync("ada");
-        Assert.Equal(HttpStatusCode.NoContent, (await ada.PostAsync($"/api/people/{person}/consent", new { channel = "email", @in = true, reason = "told me" })).StatusCode);
+        Assert.Equal(
+            HttpStatusCode.NoContent,
+            (
+                await ada.PostAsync(
+                    $"/api/people/{person}/consent",
+                    new
+                    {
+                        channel = "email",
+                        @in = true,
+                        reason = "told me",
+                    }
+                )
+            ).StatusCode
+        );
         Assert.Equal(System.Text.Json.JsonValueKind.Null, (await wren.GetAsync("/api/practice")).GetProperty("mailOut").ValueKind);
 
         // A list that carries consent is brought in by somebody who may; without that column it is anybody's.
-        var import = (await wren.DoAsync("/api/imports", Member.File("First name,Email,Email OK?\nBo,bo@example.com,yes\n"u8.ToArray(), "l.csv"))).GetProperty("id").GetString();
+        var import = (await wren.DoAsync("/api/imports", Member.File("First name,Email,Email OK?\nBo,bo@example.com,yes\n"u8.ToArray(), "l.csv")))
+            .GetProperty("id")
+            .GetString();
         Assert.Equal(HttpStatusCode.Forbidden, (await wren.PostAsync($"/api/imports/{import}/start")).StatusCode);
         await wren.DoAsync($"/api/imports/{import}/columns", new { columns = new[] { "first_name", "email", "" } }, HttpMethod.Put);
         Assert.Equal(HttpStatusCode.NoContent, (await wren.PostAsync($"/api/imports/{import}/start")).StatusCode);
@@ -100,7 +139,10 @@ public sealed partial class RightsTests(Site site) : IClassFixture<Site>
         var page = await File.ReadAllTextAsync(Path.Combine(AppContext.BaseDirectory, "session.ts"));
         var known = page[page.IndexOf("export type Right", StringComparison.Ordinal)..];
         known = known[..known.IndexOf(';', StringComparison.Ordinal)];
-        Assert.Equal(Rights.All.Select(r => r.Name).Order(StringComparer.Ordinal), QuotedName().Matches(known).Select(m => m.Groups[1].Value).Order(StringComparer.Ordinal));
+        Assert.Equal(
+            Rights.All.Select(r => r.Name).Order(StringComparer.Ordinal),
+            QuotedName().Matches(known).Select(m => m.Groups[1].Value).Order(StringComparer.Ordinal)
+        );
     }
 
     [GeneratedRegex("'([a-z-]+)'")]
@@ -113,7 +155,10 @@ public sealed partial class RightsTests(Site site) : IClassFixture<Site>
     {
         var ada = await site.SignedInAsync("ada");
         var answer = await ada.SendAsync(HttpMethod.Post, path, new { firstName = "Unguarded" }, guarded: false);
-        Assert.True(answer.StatusCode is HttpStatusCode.BadRequest or HttpStatusCode.NotFound or HttpStatusCode.MethodNotAllowed, $"{(int)answer.StatusCode}");
+        Assert.True(
+            answer.StatusCode is HttpStatusCode.BadRequest or HttpStatusCode.NotFound or HttpStatusCode.MethodNotAllowed,
+            $"{(int)answer.StatusCode}"
+        );
         await using var db = site.Db();
         Assert.DoesNotContain(db.People.ToList(), p => p.FirstName == "Unguarded");
     }

@@ -25,10 +25,19 @@ public sealed class SecurityTests(Site site) : IClassFixture<Site>
     public async Task The_schemas_of_the_files_are_open_to_anybody()
     {
         var nobody = await site.NobodyAsync();
-        foreach (var (path, title) in new[] { ("/schemas/germinal.program-1.json", "A program, format germinal.program/1"), ("/schemas/germinal.practice-1.json", "A practice, format germinal.practice/1") })
+        foreach (
+            var (path, title) in new[]
+            {
+                ("/schemas/germinal.program-1.json", "A program, format germinal.program/1"),
+                ("/schemas/germinal.practice-1.json", "A practice, format germinal.practice/1"),
+            }
+        )
         {
             using var schema = JsonDocument.Parse(await nobody.Http.GetStringAsync(path));
-            Assert.Equal(("https://json-schema.org/draft/2020-12/schema", title), (schema.RootElement.GetProperty("$schema").GetString(), schema.RootElement.GetProperty("title").GetString()));
+            Assert.Equal(
+                ("https://json-schema.org/draft/2020-12/schema", title),
+                (schema.RootElement.GetProperty("$schema").GetString(), schema.RootElement.GetProperty("title").GetString())
+            );
         }
     }
 
@@ -83,16 +92,37 @@ public sealed class SecurityTests(Site site) : IClassFixture<Site>
     public async Task A_stranger_finds_nothing_anywhere()
     {
         var ada = await site.SignedInAsync("ada");
-        var person = (await ada.DoAsync("/api/people", new { firstName = "Secretname", lastName = "Rowan", email = "secret@example.com" })).GetProperty("id").GetString()!;
+        var person = (
+            await ada.DoAsync(
+                "/api/people",
+                new
+                {
+                    firstName = "Secretname",
+                    lastName = "Rowan",
+                    email = "secret@example.com",
+                }
+            )
+        ).GetProperty("id").GetString()!;
         var program = (await ada.DoAsync("/api/programs", new { name = "Secretname program" })).GetProperty("id").GetString()!;
-        var import = (await ada.DoAsync("/api/imports", Member.File("First name,Email\nSecretname,s2@example.com\n"u8.ToArray(), "secretname.csv"))).GetProperty("id").GetString()!;
+        var import = (await ada.DoAsync("/api/imports", Member.File("First name,Email\nSecretname,s2@example.com\n"u8.ToArray(), "secretname.csv")))
+            .GetProperty("id")
+            .GetString()!;
         await StartedAsync(ada, person);
         await ada.DoAsync($"/api/people/{person}/opportunities", new { title = "Secretname plan", stage = "Planning/Inquiry" });
         await ada.DoAsync($"/api/people/{person}/appointments", new { type = "Secretname review", at = "2027-05-04T10:00" });
-        await ada.DoAsync($"/api/people/{person}/tasks", new { kind = "task", title = "Secretname task", due = "2027-05-04" });
+        await ada.DoAsync(
+            $"/api/people/{person}/tasks",
+            new
+            {
+                kind = "task",
+                title = "Secretname task",
+                due = "2027-05-04",
+            }
+        );
         var dealings = await ada.GetAsync($"/api/people/{person}/dealings");
         string IdOf(string what) => dealings.GetProperty(what)[0].GetProperty("id").GetString()!;
-        string touch, run;
+        string touch,
+            run;
         await using (var db = site.Db())
         {
             touch = db.Touches.Single(t => t.PersonId == Guid.Parse(person)).Id.ToString();
@@ -109,17 +139,31 @@ public sealed class SecurityTests(Site site) : IClassFixture<Site>
                 var url = path.Name.Replace("{run}", run, StringComparison.Ordinal);
                 var id = url.Split('/')[2] switch
                 {
-                    "people" or "merges" => person, "programs" => program, "imports" => import, "touches" => touch, "opportunities" => IdOf("opportunities"), "appointments" => IdOf("appointments"), "tasks" => IdOf("tasks"),
+                    "people" or "merges" => person,
+                    "programs" => program,
+                    "imports" => import,
+                    "touches" => touch,
+                    "opportunities" => IdOf("opportunities"),
+                    "appointments" => IdOf("appointments"),
+                    "tasks" => IdOf("tasks"),
                     _ => path.Name.Contains("set-aside", StringComparison.Ordinal) ? person : "r1",
                 };
                 url = url.Replace("{id}", id, StringComparison.Ordinal).Replace("{other}", person, StringComparison.Ordinal);
-                if (path.Name.StartsWith("/api/stand-ins", StringComparison.Ordinal) || path.Name == "/api/session" || path.Name.StartsWith("/api/clock/", StringComparison.Ordinal))
+                if (
+                    path.Name.StartsWith("/api/stand-ins", StringComparison.Ordinal)
+                    || path.Name == "/api/session"
+                    || path.Name.StartsWith("/api/clock/", StringComparison.Ordinal)
+                )
                 {
                     continue;
                 }
 
                 var needsPerson = path.Name.StartsWith("/api/touches", StringComparison.Ordinal) ? $"?person={person}" : "";
-                var answer = await stranger.SendAsync(new HttpMethod(verb.Name.ToUpperInvariant()), url + needsPerson, verb.Name == "get" ? null : BodyFor(path.Name));
+                var answer = await stranger.SendAsync(
+                    new HttpMethod(verb.Name.ToUpperInvariant()),
+                    url + needsPerson,
+                    verb.Name == "get" ? null : BodyFor(path.Name)
+                );
                 var text = await answer.Content.ReadAsStringAsync();
                 Assert.DoesNotContain("Secretname", text, StringComparison.OrdinalIgnoreCase);
                 if (path.Name.Contains('{', StringComparison.Ordinal))
@@ -134,7 +178,10 @@ public sealed class SecurityTests(Site site) : IClassFixture<Site>
 
         // And many at once changes nobody of another practice.
         Assert.Equal(0, (await stranger.DoAsync("/api/people/tag", new { ids = new[] { person }, tag = "mine" })).GetProperty("count").GetInt32());
-        Assert.Equal(0, (await stranger.DoAsync("/api/people/stage", new { ids = new[] { person }, stage = "Planning/Client" })).GetProperty("count").GetInt32());
+        Assert.Equal(
+            0,
+            (await stranger.DoAsync("/api/people/stage", new { ids = new[] { person }, stage = "Planning/Client" })).GetProperty("count").GetInt32()
+        );
     }
 
     private async Task StartedAsync(Member ada, string person)
@@ -149,37 +196,52 @@ public sealed class SecurityTests(Site site) : IClassFixture<Site>
         await site.WorkAsync();
     }
 
-    private static object BodyFor(string path) => path switch
-    {
-        "/api/people/{id}" => new { edition = 1, fields = new { firstName = "x" } },
-        "/api/people/{id}/remarks" => new { text = "x" },
-        "/api/people/{id}/replies" => new { channel = "email" },
-        "/api/people/{id}/contact" => new { doNotContact = true, reason = "x" },
-        "/api/people/{id}/consent" => new { channel = "email", @in = true, reason = "x" },
-        "/api/programs/{id}/draft" => new { draftNumber = 1, draft = new { } },
-        "/api/programs/{id}/switch-on" => new { draftNumber = 1, alsoThese = false },
-        "/api/imports/{id}/columns" => new { columns = new[] { "first_name", "email" } },
-        "/api/touches/{id}/done" or "/api/tasks/{id}/done" => new { outcome = "spoke" },
-        "/api/touches/{id}/overrule" => new { person = Guid.NewGuid(), reason = "x" },
-        "/api/people/{id}/opportunities" => new { title = "x", stage = "Planning/Inquiry" },
-        "/api/people/{id}/appointments" => new { type = "x", at = "2027-05-05T10:00" },
-        "/api/people/{id}/inquiries" => new { how = "phone", text = "x" },
-        "/api/people/{id}/tasks" => new { kind = "task", title = "x", due = "2027-05-05" },
-        "/api/people/{id}/merge" => new { other = Guid.NewGuid() },
-        "/api/people/{id}/erase" => new { name = "x" },
-        "/api/opportunities/{id}/stage" => new { stage = "Planning/Client" },
-        "/api/opportunities/{id}/close" => new { won = true },
-        "/api/appointments/{id}/move" => new { at = "2027-05-05T10:00" },
-        "/api/today/waiting/{id}/belongs" => new { person = Guid.NewGuid() },
-        _ => new { },
-    };
+    private static object BodyFor(string path) =>
+        path switch
+        {
+            "/api/people/{id}" => new { edition = 1, fields = new { firstName = "x" } },
+            "/api/people/{id}/remarks" => new { text = "x" },
+            "/api/people/{id}/replies" => new { channel = "email" },
+            "/api/people/{id}/contact" => new { doNotContact = true, reason = "x" },
+            "/api/people/{id}/consent" => new
+            {
+                channel = "email",
+                @in = true,
+                reason = "x",
+            },
+            "/api/programs/{id}/draft" => new { draftNumber = 1, draft = new { } },
+            "/api/programs/{id}/switch-on" => new { draftNumber = 1, alsoThese = false },
+            "/api/imports/{id}/columns" => new { columns = new[] { "first_name", "email" } },
+            "/api/touches/{id}/done" or "/api/tasks/{id}/done" => new { outcome = "spoke" },
+            "/api/touches/{id}/overrule" => new { person = Guid.NewGuid(), reason = "x" },
+            "/api/people/{id}/opportunities" => new { title = "x", stage = "Planning/Inquiry" },
+            "/api/people/{id}/appointments" => new { type = "x", at = "2027-05-05T10:00" },
+            "/api/people/{id}/inquiries" => new { how = "phone", text = "x" },
+            "/api/people/{id}/tasks" => new
+            {
+                kind = "task",
+                title = "x",
+                due = "2027-05-05",
+            },
+            "/api/people/{id}/merge" => new { other = Guid.NewGuid() },
+            "/api/people/{id}/erase" => new { name = "x" },
+            "/api/opportunities/{id}/stage" => new { stage = "Planning/Client" },
+            "/api/opportunities/{id}/close" => new { won = true },
+            "/api/appointments/{id}/move" => new { at = "2027-05-05T10:00" },
+            "/api/today/waiting/{id}/belongs" => new { person = Guid.NewGuid() },
+            _ => new { },
+        };
 
     [Fact]
     public async Task Answers_carry_the_security_headers()
     {
         var answer = await (await site.NobodyAsync()).Http.GetAsync("/health/live");
         Assert.Contains("default-src 'none'", answer.Headers.GetValues("Content-Security-Policy").Single(), StringComparison.Ordinal);
-        Assert.DoesNotContain("'unsafe-inline'", answer.Headers.GetValues("Content-Security-Policy").Single().Split("script-src")[1].Split(';')[0], StringComparison.Ordinal);
+        Assert.DoesNotContain(
+            "'unsafe-inline'",
+            answer.Headers.GetValues("Content-Security-Policy").Single().Split("script-src")[1].Split(';')[0],
+            StringComparison.Ordinal
+        );
         Assert.Equal("nosniff", answer.Headers.GetValues("X-Content-Type-Options").Single());
     }
 
@@ -201,13 +263,38 @@ public sealed class SecurityTests(Site site) : IClassFixture<Site>
         var live = await (await site.NobodyAsync()).GetAsync("/openapi/v1.json");
         if (Environment.GetEnvironmentVariable("GERMINAL_WRITE_OPENAPI") is { Length: > 0 } renew)
         {
-            await File.WriteAllTextAsync(renew, JsonSerializer.Serialize(live, new JsonSerializerOptions { WriteIndented = true, IndentSize = 1, Encoder = System.Text.Encodings.Web.JavaScriptEncoder.UnsafeRelaxedJsonEscaping }) + "\n");
+            await File.WriteAllTextAsync(
+                renew,
+                JsonSerializer.Serialize(
+                    live,
+                    new JsonSerializerOptions
+                    {
+                        WriteIndented = true,
+                        IndentSize = 1,
+                        Encoder = System.Text.Encodings.Web.JavaScriptEncoder.UnsafeRelaxedJsonEscaping,
+                    }
+                ) + "\n"
+            );
             return;
         }
 
         var committed = JsonSerializer.Deserialize<JsonElement>(await File.ReadAllTextAsync(Path.Combine(AppContext.BaseDirectory, "openapi.json")));
-        static string[] Shapes(JsonElement d) => [.. d.GetProperty("components").GetProperty("schemas").EnumerateObject().Select(s => s.Name + s.Value.GetRawText().Replace(" ", "", StringComparison.Ordinal).Replace("\n", "", StringComparison.Ordinal)).Order()];
-        static string[] Calls(JsonElement d) => [.. d.GetProperty("paths").EnumerateObject().Where(p => !p.Name.Contains("stand-ins", StringComparison.Ordinal)).Select(s => s.Name + s.Value.GetRawText().Replace(" ", "", StringComparison.Ordinal).Replace("\n", "", StringComparison.Ordinal)).Order()];
+        static string[] Shapes(JsonElement d) =>
+            [
+                .. d.GetProperty("components")
+                    .GetProperty("schemas")
+                    .EnumerateObject()
+                    .Select(s => s.Name + s.Value.GetRawText().Replace(" ", "", StringComparison.Ordinal).Replace("\n", "", StringComparison.Ordinal))
+                    .Order(),
+            ];
+        static string[] Calls(JsonElement d) =>
+            [
+                .. d.GetProperty("paths")
+                    .EnumerateObject()
+                    .Where(p => !p.Name.Contains("stand-ins", StringComparison.Ordinal))
+                    .Select(s => s.Name + s.Value.GetRawText().Replace(" ", "", StringComparison.Ordinal).Replace("\n", "", StringComparison.Ordinal))
+                    .Order(),
+            ];
         Assert.Equal(Calls(committed), Calls(live));
         Assert.Empty(Shapes(live).Except(Shapes(committed)));
     }

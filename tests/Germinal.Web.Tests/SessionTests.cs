@@ -41,7 +41,10 @@ public sealed class SessionTests(Site site) : IClassFixture<Site>
         }
 
         var (guard, cookies) = await GuardAsync([]);
-        using var signIn = new HttpRequestMessage(HttpMethod.Post, "/api/session") { Content = JsonContent.Create(new { email = "tomas@example.com", password = Site.Password }) };
+        using var signIn = new HttpRequestMessage(HttpMethod.Post, "/api/session")
+        {
+            Content = JsonContent.Create(new { email = "tomas@example.com", password = Site.Password }),
+        };
         signIn.Headers.Add("Cookie", string.Join("; ", cookies));
         signIn.Headers.Add("X-Germinal-Guard", guard);
         var signed = await client.SendAsync(signIn);
@@ -70,29 +73,46 @@ public sealed class SessionTests(Site site) : IClassFixture<Site>
     public async Task A_changed_password_a_changed_role_and_a_block_end_sessions_at_once()
     {
         var first = await site.SignedInAsync("tomas2");
-        await ChangeAsync("tomas2@example.com", async (users, user) => Assert.True((await users.ChangePasswordAsync(user, Site.Password, "another-quay-heron-22")).Succeeded));
+        await ChangeAsync(
+            "tomas2@example.com",
+            async (users, user) => Assert.True((await users.ChangePasswordAsync(user, Site.Password, "another-quay-heron-22")).Succeeded)
+        );
         Assert.Equal(HttpStatusCode.Unauthorized, await StandsAsync(first));
 
         var second = await site.SignedInAsync("wren2");
         Assert.Equal(HttpStatusCode.OK, await StandsAsync(second));
-        await ChangeAsync("wren2@example.com", async (users, user) =>
-        {
-            user.Role = "adviser";
-            await users.UpdateAsync(user);
-        });
+        await ChangeAsync(
+            "wren2@example.com",
+            async (users, user) =>
+            {
+                user.Role = "adviser";
+                await users.UpdateAsync(user);
+            }
+        );
         Assert.Equal(HttpStatusCode.Unauthorized, await StandsAsync(second));
 
         var third = await site.SignedInAsync("wren2");
-        await ChangeAsync("wren2@example.com", async (users, user) =>
-        {
-            user.BlockedAt = SystemClock.Instance.GetCurrentInstant();
-            await users.UpdateAsync(user);
-        });
+        await ChangeAsync(
+            "wren2@example.com",
+            async (users, user) =>
+            {
+                user.BlockedAt = SystemClock.Instance.GetCurrentInstant();
+                await users.UpdateAsync(user);
+            }
+        );
         Assert.Equal(HttpStatusCode.Unauthorized, await StandsAsync(third));
 
         // Nor can they come in again, and the answer says no more than a wrong password does.
-        var (status, message) = await (await site.NobodyAsync()).RefusedAsync("/api/session", new { email = "wren2@example.com", password = Site.Password }, "password");
-        var unknown = await (await site.NobodyAsync()).RefusedAsync("/api/session", new { email = "nobody@example.com", password = Site.Password }, "password");
+        var (status, message) = await (await site.NobodyAsync()).RefusedAsync(
+            "/api/session",
+            new { email = "wren2@example.com", password = Site.Password },
+            "password"
+        );
+        var unknown = await (await site.NobodyAsync()).RefusedAsync(
+            "/api/session",
+            new { email = "nobody@example.com", password = Site.Password },
+            "password"
+        );
         Assert.Equal((status, message), unknown);
     }
 

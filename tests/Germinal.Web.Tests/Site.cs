@@ -70,7 +70,9 @@ public sealed class Site : WebApplicationFactory<Program>, IAsyncLifetime
     /// <summary>A client that nobody is signed in with; it keeps cookies and carries the guard.</summary>
     public async Task<Member> NobodyAsync()
     {
-        var member = new Member(CreateClient(new WebApplicationFactoryClientOptions { AllowAutoRedirect = false, BaseAddress = new Uri("https://localhost") }));
+        var member = new Member(
+            CreateClient(new WebApplicationFactoryClientOptions { AllowAutoRedirect = false, BaseAddress = new Uri("https://localhost") })
+        );
         await member.RefreshGuardAsync();
         return member;
     }
@@ -89,9 +91,7 @@ public sealed class Site : WebApplicationFactory<Program>, IAsyncLifetime
     public async Task WorkAsync()
     {
         var room = Services.GetRequiredService<EngineRoom>();
-        while (await room.WorkAsync(default))
-        {
-        }
+        while (await room.WorkAsync(default)) { }
     }
 
     public GerminalDb Db() => Database.For(Practice);
@@ -122,7 +122,10 @@ public sealed class Member(HttpClient http)
             request.Headers.Add("X-Germinal-Guard", Guard);
         }
 
-        request.Content = body is HttpContent content ? content : body is null ? null : JsonContent.Create(body);
+        request.Content =
+            body is HttpContent content ? content
+            : body is null ? null
+            : JsonContent.Create(body);
         return http.SendAsync(request);
     }
 
@@ -143,7 +146,10 @@ public sealed class Member(HttpClient http)
         var answer = await SendAsync(method ?? HttpMethod.Post, path, body);
         var json = await answer.Content.ReadFromJsonAsync<JsonElement>();
         Assert.Equal("application/problem+json", answer.Content.Headers.ContentType?.MediaType);
-        var message = json.TryGetProperty("errors", out var errors) && errors.TryGetProperty(field, out var list) ? list[0].GetString()! : json.TryGetProperty("detail", out var detail) ? detail.GetString()! : "";
+        var message =
+            json.TryGetProperty("errors", out var errors) && errors.TryGetProperty(field, out var list) ? list[0].GetString()!
+            : json.TryGetProperty("detail", out var detail) ? detail.GetString()!
+            : "";
         return ((int)answer.StatusCode, message);
     }
 

@@ -61,9 +61,7 @@ public static class HtmlDepth
             // What was never closed ends with what it stands in, as a parser would have it.
             if (open.Contains(tag.Name, StringComparer.OrdinalIgnoreCase))
             {
-                while (!string.Equals(open.Pop(), tag.Name, StringComparison.OrdinalIgnoreCase))
-                {
-                }
+                while (!string.Equals(open.Pop(), tag.Name, StringComparison.OrdinalIgnoreCase)) { }
 
                 token.WriteTo(kept);
             }
@@ -86,8 +84,23 @@ public static class HtmlDepth
         return true;
     }
 
-    private static bool EndsByItself(HtmlTagId tag) => tag is HtmlTagId.P or HtmlTagId.LI or HtmlTagId.TR or HtmlTagId.TD or HtmlTagId.TH or HtmlTagId.DT or HtmlTagId.DD or HtmlTagId.Option;
+    private static bool EndsByItself(HtmlTagId tag) =>
+        tag is HtmlTagId.P or HtmlTagId.LI or HtmlTagId.TR or HtmlTagId.TD or HtmlTagId.TH or HtmlTagId.DT or HtmlTagId.DD or HtmlTagId.Option;
 
-    private static bool IsVoid(HtmlTagId tag) => tag is HtmlTagId.Br or HtmlTagId.Image or HtmlTagId.HR or HtmlTagId.Input or HtmlTagId.Link or HtmlTagId.Meta or HtmlTagId.Area or HtmlTagId.Base or HtmlTagId.Col
-        or HtmlTagId.Embed or HtmlTagId.Param or HtmlTagId.Source or HtmlTagId.Track or HtmlTagId.Wbr;
+    private static bool IsVoid(HtmlTagId tag) =>
+        tag
+            is HtmlTagId.Br
+                or HtmlTagId.Image
+                or HtmlTagId.HR
+                or HtmlTagId.Input
+                or HtmlTagId.Link
+                or HtmlTagId.Meta
+                or HtmlTagId.Area
+                or HtmlTagId.Base
+                or HtmlTagId.Col
+                or HtmlTagId.Embed
+                or HtmlTagId.Param
+                or HtmlTagId.Source
+                or HtmlTagId.Track
+                or HtmlTagId.Wbr;
 }

@@ -11,7 +11,11 @@ namespace Germinal.Channels.Letters;
 /// <summary>The HTML of letters: what is allowed in it, and its plain-text twin.</summary>
 public static partial class LetterHtml
 {
-    [GeneratedRegex(@"<(p|h[1-3]|ul|ol|li|a|strong|em|b|i|u|br|img|blockquote|div|span)\b", RegexOptions.ExplicitCapture | RegexOptions.IgnoreCase | RegexOptions.CultureInvariant, matchTimeoutMilliseconds: 1000)]
+    [GeneratedRegex(
+        @"<(p|h[1-3]|ul|ol|li|a|strong|em|b|i|u|br|img|blockquote|div|span)\b",
+        RegexOptions.ExplicitCapture | RegexOptions.IgnoreCase | RegexOptions.CultureInvariant,
+        matchTimeoutMilliseconds: 1000
+    )]
     private static partial Regex AnyTag();
 
     [GeneratedRegex(@"\s+", RegexOptions.NonBacktracking)]
@@ -100,7 +104,27 @@ public static partial class LetterHtml
     {
         var s = new HtmlSanitizer();
         s.AllowedTags.Clear();
-        s.AllowedTags.UnionWith(["p", "h1", "h2", "h3", "ul", "ol", "li", "a", "strong", "em", "b", "i", "u", "br", "img", "blockquote", "hr", "span", "div"]);
+        s.AllowedTags.UnionWith([
+            "p",
+            "h1",
+            "h2",
+            "h3",
+            "ul",
+            "ol",
+            "li",
+            "a",
+            "strong",
+            "em",
+            "b",
+            "i",
+            "u",
+            "br",
+            "img",
+            "blockquote",
+            "hr",
+            "span",
+            "div",
+        ]);
         s.AllowedAttributes.Clear();
         s.AllowedAttributes.UnionWith(["href", "src", "alt", "title", "width", "height", "data-name", .. LetterLinks.EffectWords.Select(w => $"data-{w}")]);
         s.AllowedCssProperties.Clear();

@@ -24,7 +24,11 @@ public static class LetterLinks
     /// <param name="replace">The address for the link at a place; null leaves the letter's own.</param>
     /// <param name="parameters">Campaign parameters put on each http address that does not have them.</param>
     /// <returns>The HTML without data attributes, and the links in the order they stand in it.</returns>
-    public static (string Html, IReadOnlyList<WrittenLink> Links) Rewrite(string html, Func<int, string>? replace, IReadOnlyDictionary<string, string> parameters)
+    public static (string Html, IReadOnlyList<WrittenLink> Links) Rewrite(
+        string html,
+        Func<int, string>? replace,
+        IReadOnlyDictionary<string, string> parameters
+    )
     {
         if (!html.Contains("<a ", StringComparison.OrdinalIgnoreCase))
         {
@@ -36,7 +40,10 @@ public static class LetterLinks
         foreach (var a in document.QuerySelectorAll("a[href]"))
         {
             var address = a.GetAttribute("href")!;
-            var effects = EffectWords.Select(w => (Word: w, Value: a.GetAttribute($"data-{w}"))).Where(e => !string.IsNullOrWhiteSpace(e.Value)).ToDictionary(e => e.Word, e => e.Value!.Trim(), StringComparer.Ordinal);
+            var effects = EffectWords
+                .Select(w => (Word: w, Value: a.GetAttribute($"data-{w}")))
+                .Where(e => !string.IsNullOrWhiteSpace(e.Value))
+                .ToDictionary(e => e.Word, e => e.Value!.Trim(), StringComparer.Ordinal);
             var name = a.GetAttribute("data-name") is { Length: > 0 } given ? given : address;
             foreach (var attribute in a.Attributes.Where(x => x.Name.StartsWith("data-", StringComparison.Ordinal)).Select(x => x.Name).ToArray())
             {
@@ -78,7 +85,10 @@ public static class LetterLinks
             return address;
         }
 
-        var more = parameters.Where(p => !uri.Query.Contains(p.Key + "=", StringComparison.Ordinal)).Select(p => $"{Uri.EscapeDataString(p.Key)}={Uri.EscapeDataString(p.Value)}").ToList();
+        var more = parameters
+            .Where(p => !uri.Query.Contains(p.Key + "=", StringComparison.Ordinal))
+            .Select(p => $"{Uri.EscapeDataString(p.Key)}={Uri.EscapeDataString(p.Value)}")
+            .ToList();
         if (more.Count == 0)
         {
             return address;

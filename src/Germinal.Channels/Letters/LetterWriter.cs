@@ -52,32 +52,57 @@ public sealed partial class LetterWriter(LiquidLetters liquid, PublicLinks links
     /// <param name="sender">Who signs.</param>
     /// <param name="at">When it goes out.</param>
     /// <param name="tracking">What the practice wants to know of it; null: nothing.</param>
-    public FilledLetter Fill(EmailStep step, Purpose purpose, Guid touchId, PersonFacts person, Practice practice, Member? sender, Instant at, LetterTracking? tracking = null)
+    public FilledLetter Fill(
+        EmailStep step,
+        Purpose purpose,
+        Guid touchId,
+        PersonFacts person,
+        Practice practice,
+        Member? sender,
+        Instant at,
+        LetterTracking? tracking = null
+    )
     {
         tracking ??= LetterTracking.None;
         var missing = new List<string>();
         var subject = liquid.FillText(step.Subject, person, practice, sender, at, missing).ReplaceLineEndings(" ").Trim();
         var written = bodies.GetValue(step, Write);
         var (shown, sent, text, found) = written.Html is { } template
-            ? FillTemplate(written, liquid.FillHtml(template, person, practice, sender, at, missing), words => liquid.FillText(words, person, practice, sender, at, missing), touchId, tracking)
+            ? FillTemplate(
+                written,
+                liquid.FillHtml(template, person, practice, sender, at, missing),
+                words => liquid.FillText(words, person, practice, sender, at, missing),
+                touchId,
+                tracking
+            )
             : FillOnce(LetterHtml.Sanitize(liquid.FillHtml(LetterHtml.FromBody(step.Body), person, practice, sender, at, missing)), touchId, tracking);
         (shown, sent) = (WithPictures(shown), WithPictures(sent));
         var footer = Footer(purpose, touchId, person, practice);
         var pixel = tracking.Opens ? $"<img src=\"{links.Opening(touchId)}\" alt=\"\" width=\"1\" height=\"1\">" : "";
-        var html = $"<!doctype html><html lang=\"en\"><head><meta charset=\"utf-8\"><meta name=\"viewport\" content=\"width=device-width\"><title>{LetterHtml.Encode(subject)}</title></head>" +
-            $"<body style=\"margin:0;background:#fff;color:#1F2620;font:16px/1.5 Georgia,serif\"><div style=\"max-width:38em;margin:0 auto;padding:24px 20px\">{sent}" +
-            $"<div style=\"margin-top:32px;font:13px/1.45 Arial,sans-serif;color:#596259\">{footer.Html}</div></div>{pixel}</body></html>";
+        var html =
+            $"<!doctype html><html lang=\"en\"><head><meta charset=\"utf-8\"><meta name=\"viewport\" content=\"width=device-width\"><title>{LetterHtml.Encode(subject)}</title></head>"
+            + $"<body style=\"margin:0;background:#fff;color:#1F2620;font:16px/1.5 Georgia,serif\"><div style=\"max-width:38em;margin:0 auto;padding:24px 20px\">{sent}"
+            + $"<div style=\"margin-top:32px;font:13px/1.45 Arial,sans-serif;color:#596259\">{footer.Html}</div></div>{pixel}</body></html>";
         return new FilledLetter(subject, shown, html, text + footer.Text, [.. missing.Distinct(StringComparer.Ordinal)], found);
     }
 
-    private (string Shown, string Sent, string Text, IReadOnlyList<WrittenLink> Links) FillTemplate(Written written, string filled, Func<string, string> fillText, Guid touchId, LetterTracking tracking)
+    private (string Shown, string Sent, string Text, IReadOnlyList<WrittenLink> Links) FillTemplate(
+        Written written,
+        string filled,
+        Func<string, string> fillText,
+        Guid touchId,
+        LetterTracking tracking
+    )
     {
         if (written.Links.Count == 0)
         {
             return (filled, filled, fillText(written.Text), []);
         }
 
-        var found = tracking.Parameters.Count == 0 ? written.Links : [.. written.Links.Select(l => l with { Address = LetterLinks.WithParameters(l.Address, tracking.Parameters) })];
+        var found =
+            tracking.Parameters.Count == 0
+                ? written.Links
+                : [.. written.Links.Select(l => l with { Address = LetterLinks.WithParameters(l.Address, tracking.Parameters) })];
         var count = found.Count;
         var tracked = tracking.Links ? Enumerable.Range(0, count).Select(place => links.Link(touchId, place)).ToArray() : [.. found.Select(l => l.Address)];
         var text = tracking.Links || tracking.Parameters.Count > 0 ? written.Text : written.Straight;
@@ -85,7 +110,8 @@ public sealed partial class LetterWriter(LiquidLetters liquid, PublicLinks links
             LetterLinks.PutIn(filled, count, place => LetterHtml.Encode(found[place].Address)),
             LetterLinks.PutIn(filled, count, place => LetterHtml.Encode(tracked[place])),
             LetterLinks.PutIn(fillText(text), count, place => tracked[place]),
-            found);
+            found
+        );
     }
 
     private (string Shown, string Sent, string Text, IReadOnlyList<WrittenLink> Links) FillOnce(string filled, Guid touchId, LetterTracking tracking)
@@ -137,6 +163,7 @@ public sealed partial class LetterWriter(LiquidLetters liquid, PublicLinks links
         var (leave, choose) = (links.Unsubscribe(touchId), links.Preferences(person.Id));
         return (
             $"{who}<p>You get this because you asked for it or are a client. <a href=\"{leave}\">Stop these emails</a> · <a href=\"{choose}\">Choose what you get</a></p>",
-            $"{plain}\nYou get this because you asked for it or are a client.\nStop these emails: {leave}\nChoose what you get: {choose}\n");
+            $"{plain}\nYou get this because you asked for it or are a client.\nStop these emails: {leave}\nChoose what you get: {choose}\n"
+        );
     }
 }

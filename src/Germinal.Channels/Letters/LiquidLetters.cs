@@ -45,7 +45,10 @@ public sealed class LiquidLetters : ITemplates
             return [p.Error!];
         }
 
-        var unknown = p.Names.Where(f => !MergeFields.IsKnown(f)).Select(f => $"There is no field “{f}”. {Nearest(f, MergeFields.All.Select(k => k.Field))}").ToList();
+        var unknown = p
+            .Names.Where(f => !MergeFields.IsKnown(f))
+            .Select(f => $"There is no field “{f}”. {Nearest(f, MergeFields.All.Select(k => k.Field))}")
+            .ToList();
         var tried = new List<string>();
         Render(p.Template, _ => "1", NullEncoder.Default, tried);
         return [.. unknown, .. tried.Where(MergeFields.IsSentence)];
@@ -130,11 +133,15 @@ public sealed class LiquidLetters : ITemplates
     /// <summary>Nothing to fill in: such a text needs no template engine, which takes a while to get going.</summary>
     private static bool IsPlain(string template) => !template.Contains("{{", StringComparison.Ordinal) && !template.Contains("{%", StringComparison.Ordinal);
 
-    private Parsed Parse(string template) => parsed.GetOrAdd(template, static text =>
-        LiquidLimits.ProblemOf(text) is { } problem ? new Parsed(null, problem, true, [])
-        : !Parser.Value.TryParse(text, out var template, out var error) ? new Parsed(null, Explain(text, error), true, [])
-        : LiquidLimits.LookAt(template) is var (refused, mayFail) && refused is not null ? new Parsed(null, refused, true, [])
-        : new Parsed(LiquidLimits.Encoded(template), null, mayFail, [.. NamesIn(template)]));
+    private Parsed Parse(string template) =>
+        parsed.GetOrAdd(
+            template,
+            static text =>
+                LiquidLimits.ProblemOf(text) is { } problem ? new Parsed(null, problem, true, [])
+                : !Parser.Value.TryParse(text, out var template, out var error) ? new Parsed(null, Explain(text, error), true, [])
+                : LiquidLimits.LookAt(template) is var (refused, mayFail) && refused is not null ? new Parsed(null, refused, true, [])
+                : new Parsed(LiquidLimits.Encoded(template), null, mayFail, [.. NamesIn(template)])
+        );
 
     /// <summary>The parser's error with line and column in words.</summary>
     private static string Explain(string text, string error)
@@ -184,7 +191,9 @@ public sealed class LiquidLetters : ITemplates
                 return ValueTask.FromResult<FluidValue>(new FieldGroup(whole, valueOf, missing));
             }
 
-            return ValueTask.FromResult<FluidValue>(valueOf(whole) is { } value && !string.IsNullOrWhiteSpace(value) ? new StringValue(value) : new NoValue(whole, missing));
+            return ValueTask.FromResult<FluidValue>(
+                valueOf(whole) is { } value && !string.IsNullOrWhiteSpace(value) ? new StringValue(value) : new NoValue(whole, missing)
+            );
         }
     }
 

@@ -47,9 +47,48 @@ internal static partial class LiquidLimits
     // Those of the Liquid language that cannot undo the encoding of values and whose results have a bound.
     private static readonly string[] AllowedFilters =
     [
-        "abs", "append", "at_least", "at_most", "capitalize", "ceil", "compact", "date", "default", "divided_by", "downcase", "escape", "first", "floor", "join", "last", "lstrip", "minus", "modulo",
-        "newline_to_br", "plus", "prepend", "remove", "remove_first", "replace", "replace_first", "reverse", "round", "rstrip", "size", "slice", "sort", "split", "strip", "strip_html", "strip_newlines", "times",
-        "truncate", "truncatewords", "uniq", "upcase", "url_encode",
+        "abs",
+        "append",
+        "at_least",
+        "at_most",
+        "capitalize",
+        "ceil",
+        "compact",
+        "date",
+        "default",
+        "divided_by",
+        "downcase",
+        "escape",
+        "first",
+        "floor",
+        "join",
+        "last",
+        "lstrip",
+        "minus",
+        "modulo",
+        "newline_to_br",
+        "plus",
+        "prepend",
+        "remove",
+        "remove_first",
+        "replace",
+        "replace_first",
+        "reverse",
+        "round",
+        "rstrip",
+        "size",
+        "slice",
+        "sort",
+        "split",
+        "strip",
+        "strip_html",
+        "strip_newlines",
+        "times",
+        "truncate",
+        "truncatewords",
+        "uniq",
+        "upcase",
+        "url_encode",
     ];
 
     // What cannot fail, whatever the value is: a template of nothing else need not be tried on each person.
@@ -73,19 +112,29 @@ internal static partial class LiquidLimits
     /// <summary>Options whose filters are the allowed ones, each with a bound on what goes in and comes out.</summary>
     public static TemplateOptions Options()
     {
-        var options = new TemplateOptions { MaxSteps = Steps, MaxRecursion = Nesting, CultureInfo = CultureInfo.InvariantCulture };
+        var options = new TemplateOptions
+        {
+            MaxSteps = Steps,
+            MaxRecursion = Nesting,
+            CultureInfo = CultureInfo.InvariantCulture,
+        };
         var standard = options.Filters.ToDictionary(f => f.Key, f => f.Value, StringComparer.Ordinal);
         options.Filters.Clear();
         foreach (var name in AllowedFilters)
         {
             var filter = Own(name) ?? standard[name];
-            options.Filters.AddFilter(name, (input, arguments, context) =>
-            {
-                Spend(context);
-                HoldArguments(name, input, arguments);
-                var result = filter(input, arguments, context);
-                return result.IsCompletedSuccessfully ? ValueTask.FromResult(Held(result.Result)) : throw new LiquidLimitException($"The filter “{name}” does not come to an end.");
-            });
+            options.Filters.AddFilter(
+                name,
+                (input, arguments, context) =>
+                {
+                    Spend(context);
+                    HoldArguments(name, input, arguments);
+                    var result = filter(input, arguments, context);
+                    return result.IsCompletedSuccessfully
+                        ? ValueTask.FromResult(Held(result.Result))
+                        : throw new LiquidLimitException($"The filter “{name}” does not come to an end.");
+                }
+            );
         }
 
         options.Assigned = (_, value, context) =>
@@ -127,7 +176,10 @@ internal static partial class LiquidLimits
             if (closing == "%}" && end > 0)
             {
                 var word = template[(at + 2)..end].TrimStart('-', ' ').Split(' ', 2)[0];
-                depth += word.StartsWith("end", StringComparison.Ordinal) ? -1 : word is "if" or "unless" or "case" or "for" or "capture" or "comment" or "raw" ? 1 : 0;
+                depth +=
+                    word.StartsWith("end", StringComparison.Ordinal) ? -1
+                    : word is "if" or "unless" or "case" or "for" or "capture" or "comment" or "raw" ? 1
+                    : 0;
                 if (depth > Nesting)
                 {
                     return $"Its tags stand more than {Nesting} deep in each other.";
@@ -153,7 +205,8 @@ internal static partial class LiquidLimits
     public static IFluidTemplate Encoded(IFluidTemplate template) => new PrintingText().VisitTemplate(template);
 
     /// <summary>Notes in a context when it has to be done.</summary>
-    public static void Begin(TemplateContext context) => context.AmbientValues["until"] = Stopwatch.GetTimestamp() + (long)(Time.TotalSeconds * Stopwatch.Frequency);
+    public static void Begin(TemplateContext context) =>
+        context.AmbientValues["until"] = Stopwatch.GetTimestamp() + (long)(Time.TotalSeconds * Stopwatch.Frequency);
 
     /// <summary>Ends a template that takes too long.</summary>
     public static void Spend(TemplateContext context)
@@ -165,14 +218,15 @@ internal static partial class LiquidLimits
     }
 
     /// <summary>Why filling failed, in a sentence about the text.</summary>
-    public static string Explain(Exception error) => error switch
-    {
-        LiquidLimitException e => e.Message,
-        DivideByZeroException => "It divides by zero.",
-        OverflowException => "It works out a number that is too large.",
-        InvalidOperationException => $"It takes more than {Steps.ToString("N0", CultureInfo.InvariantCulture)} steps to work out.",
-        _ => $"It cannot be worked out: {error.Message.TrimEnd('.')}.",
-    };
+    public static string Explain(Exception error) =>
+        error switch
+        {
+            LiquidLimitException e => e.Message,
+            DivideByZeroException => "It divides by zero.",
+            OverflowException => "It works out a number that is too large.",
+            InvalidOperationException => $"It takes more than {Steps.ToString("N0", CultureInfo.InvariantCulture)} steps to work out.",
+            _ => $"It cannot be worked out: {error.Message.TrimEnd('.')}.",
+        };
 
     private static int NextTag(string template, int from)
     {
@@ -207,12 +261,13 @@ internal static partial class LiquidLimits
         }
     }
 
-    private static long LengthOf(FluidValue value) => value switch
-    {
-        StringValue s => s.ToStringValue().Length,
-        ArrayValue a => a.Values.Sum(v => v is StringValue s ? s.ToStringValue().Length : 20L),
-        _ => 20,
-    };
+    private static long LengthOf(FluidValue value) =>
+        value switch
+        {
+            StringValue s => s.ToStringValue().Length,
+            ArrayValue a => a.Values.Sum(v => v is StringValue s ? s.ToStringValue().Length : 20L),
+            _ => 20,
+        };
 
     /// <summary>The value, if it is not too long; a string always as one that is encoded when it is printed.</summary>
     private static FluidValue Held(FluidValue value)
@@ -231,17 +286,20 @@ internal static partial class LiquidLimits
     }
 
     /// <summary>Filters that do otherwise than the stock ones.</summary>
-    private static FilterDelegate? Own(string name) => name switch
-    {
-        // The stock filter compares with the one nil; ours also knows a field without a value.
-        "default" => (input, arguments, _) =>
-            ValueTask.FromResult(input.Type == FluidValues.Nil || (input.Type == FluidValues.String && input.ToStringValue().Length == 0) ? arguments.At(0) : input),
+    private static FilterDelegate? Own(string name) =>
+        name switch
+        {
+            // The stock filter compares with the one nil; ours also knows a field without a value.
+            "default" => (input, arguments, _) =>
+                ValueTask.FromResult(
+                    input.Type == FluidValues.Nil || (input.Type == FluidValues.String && input.ToStringValue().Length == 0) ? arguments.At(0) : input
+                ),
 
-        // Everything is encoded as it is printed; encoding it before would show.
-        "escape" => (input, _, _) => ValueTask.FromResult(input),
-        "newline_to_br" => (input, _, _) => ValueTask.FromResult<FluidValue>(new Broken(input.ToStringValue())),
-        _ => null,
-    };
+            // Everything is encoded as it is printed; encoding it before would show.
+            "escape" => (input, _, _) => ValueTask.FromResult(input),
+            "newline_to_br" => (input, _, _) => ValueTask.FromResult<FluidValue>(new Broken(input.ToStringValue())),
+            _ => null,
+        };
 
     /// <summary>Lines parted by breaks where HTML is made, and as they are where text is: the only value that prints a tag.</summary>
     private sealed class Broken(string text) : FluidValue
@@ -263,7 +321,11 @@ internal static partial class LiquidLimits
             var first = true;
             foreach (var line in text.ReplaceLineEndings("\n").Split('\n'))
             {
-                await writer.WriteAsync(first ? "" : encoder is HtmlEncoder ? "<br>" : "\n");
+                await writer.WriteAsync(
+                    first ? ""
+                    : encoder is HtmlEncoder ? "<br>"
+                    : "\n"
+                );
                 await writer.WriteAsync(encoder.Encode(line));
                 first = false;
             }
@@ -277,7 +339,9 @@ internal static partial class LiquidLimits
         private sealed class AsText(Expression printed) : Expression
         {
             public override async ValueTask<FluidValue> EvaluateAsync(TemplateContext context) =>
-                await printed.EvaluateAsync(context) is var value && value is ArrayValue list ? new StringValue(string.Concat(list.Values.Select(v => v.ToStringValue()))) : value;
+                await printed.EvaluateAsync(context) is var value && value is ArrayValue list
+                    ? new StringValue(string.Concat(list.Values.Select(v => v.ToStringValue())))
+                    : value;
         }
     }
 

@@ -33,16 +33,26 @@ public interface IMailTransport
 /// <param name="Password">Its password.</param>
 /// <param name="Pipelines">False: each command waits for the answer to the one before (RFC 2920 not used). A server that answers in
 /// small pieces and holds each back until the one before is acknowledged takes 40 milliseconds a message longer with it.</param>
-public sealed record MailServer(string Host, int Port, int Connections, string? LookUp, string? Security = null, string User = "", string Password = "", bool Pipelines = true)
+public sealed record MailServer(
+    string Host,
+    int Port,
+    int Connections,
+    string? LookUp,
+    string? Security = null,
+    string User = "",
+    string Password = "",
+    bool Pipelines = true
+)
 {
     /// <summary>The security as the mail library names it.</summary>
-    public SecureSocketOptions Socket => Security switch
-    {
-        "none" => SecureSocketOptions.None,
-        "starttls" => SecureSocketOptions.StartTls,
-        "tls" => SecureSocketOptions.SslOnConnect,
-        _ => SecureSocketOptions.StartTlsWhenAvailable,
-    };
+    public SecureSocketOptions Socket =>
+        Security switch
+        {
+            "none" => SecureSocketOptions.None,
+            "starttls" => SecureSocketOptions.StartTls,
+            "tls" => SecureSocketOptions.SslOnConnect,
+            _ => SecureSocketOptions.StartTlsWhenAvailable,
+        };
 }
 
 /// <summary>
@@ -162,7 +172,12 @@ public sealed class SmtpTransport : IMailTransport, IDisposable
             }
 
             keep = line.IsConnected;
-            return new ProviderAnswer(code >= 500 ? ProviderResult.Refused : code >= 400 || !line.Handed ? ProviderResult.NotTaken : ProviderResult.Unknown, $"{code} {e.Message}");
+            return new ProviderAnswer(
+                code >= 500 ? ProviderResult.Refused
+                    : code >= 400 || !line.Handed ? ProviderResult.NotTaken
+                    : ProviderResult.Unknown,
+                $"{code} {e.Message}"
+            );
         }
         catch (AuthenticationException e)
         {
@@ -172,7 +187,10 @@ public sealed class SmtpTransport : IMailTransport, IDisposable
         {
             return line switch
             {
-                { Handed: true } => new ProviderAnswer(ProviderResult.Unknown, $"The line to the mail server {to.Host}:{to.Port} was lost before it had answered: {e.Message}"),
+                { Handed: true } => new ProviderAnswer(
+                    ProviderResult.Unknown,
+                    $"The line to the mail server {to.Host}:{to.Port} was lost before it had answered: {e.Message}"
+                ),
                 { Begun: false } when waited => null,
                 _ => ProviderAnswer.Away($"The mail server {to.Host}:{to.Port} does not answer: {e.Message}"),
             };
@@ -227,8 +245,15 @@ public sealed class SmtpTransport : IMailTransport, IDisposable
 
     /// <summary>What a server or the network does; anything else is a mistake of ours and goes on its way.</summary>
     private static bool IsOfTheLine(Exception e, CancellationToken stop) =>
-        e is SmtpProtocolException or IOException or System.Net.Sockets.SocketException or ServiceNotConnectedException or TimeoutException or SslHandshakeException or NotSupportedException ||
-        (e is OperationCanceledException && !stop.IsCancellationRequested);
+        e
+            is SmtpProtocolException
+                or IOException
+                or System.Net.Sockets.SocketException
+                or ServiceNotConnectedException
+                or TimeoutException
+                or SslHandshakeException
+                or NotSupportedException
+        || (e is OperationCanceledException && !stop.IsCancellationRequested);
 
     private Line? TakeIdle(Pool pool)
     {
@@ -257,9 +282,15 @@ public sealed class SmtpTransport : IMailTransport, IDisposable
     }
 
     /// <inheritdoc/>
-    public Task<LookedUp> LookUpAsync(string messageId, MailServer? own, CancellationToken stop) => (own ?? server).LookUp is { } where
-        ? HttpLookUp.AskAsync(http, where.Replace("{id}", Uri.EscapeDataString(messageId), StringComparison.Ordinal), (_, _) => Task.FromResult(messageId), stop)
-        : Task.FromResult(new LookedUp(LookUpResult.CannotSay));
+    public Task<LookedUp> LookUpAsync(string messageId, MailServer? own, CancellationToken stop) =>
+        (own ?? server).LookUp is { } where
+            ? HttpLookUp.AskAsync(
+                http,
+                where.Replace("{id}", Uri.EscapeDataString(messageId), StringComparison.Ordinal),
+                (_, _) => Task.FromResult(messageId),
+                stop
+            )
+            : Task.FromResult(new LookedUp(LookUpResult.CannotSay));
 
     /// <inheritdoc/>
     public void Dispose()

@@ -13,7 +13,8 @@ public static class OutgoingMail
     /// <summary>
     /// The Message-ID of a touch, the same however often it is handed over: the key by which a server knows it again.
     /// </summary>
-    public static string MessageIdOf(Guid touchId, string senderAddress) => $"{touchId:N}@{senderAddress[(senderAddress.IndexOf('@', StringComparison.Ordinal) + 1)..]}";
+    public static string MessageIdOf(Guid touchId, string senderAddress) =>
+        $"{touchId:N}@{senderAddress[(senderAddress.IndexOf('@', StringComparison.Ordinal) + 1)..]}";
 
     /// <summary>The message of a filled letter.</summary>
     /// <param name="letter">The letter.</param>
@@ -26,7 +27,18 @@ public static class OutgoingMail
     /// <param name="zone">The sender's zone.</param>
     /// <param name="links">For the unsubscribe address.</param>
     /// <param name="replyTo">Where answers go; null: to the sender.</param>
-    public static MimeMessage Build(FilledLetter letter, Purpose purpose, Guid touchId, Member from, string toName, string toAddress, Instant at, DateTimeZone zone, PublicLinks links, string? replyTo = null)
+    public static MimeMessage Build(
+        FilledLetter letter,
+        Purpose purpose,
+        Guid touchId,
+        Member from,
+        string toName,
+        string toAddress,
+        Instant at,
+        DateTimeZone zone,
+        PublicLinks links,
+        string? replyTo = null
+    )
     {
         var message = new MimeMessage
         {

@@ -8,10 +8,18 @@ public static partial class QuotedText
     [GeneratedRegex(@"^\s*on\b.{4,200}\bwrote\s*:\s*\z", RegexOptions.IgnoreCase | RegexOptions.CultureInvariant, matchTimeoutMilliseconds: 1000)]
     private static partial Regex Announcement();
 
-    [GeneratedRegex(@"^\s*-{2,}\s*(original message|forwarded message)\s*-{2,}\s*\z", RegexOptions.ExplicitCapture | RegexOptions.IgnoreCase | RegexOptions.CultureInvariant, matchTimeoutMilliseconds: 1000)]
+    [GeneratedRegex(
+        @"^\s*-{2,}\s*(original message|forwarded message)\s*-{2,}\s*\z",
+        RegexOptions.ExplicitCapture | RegexOptions.IgnoreCase | RegexOptions.CultureInvariant,
+        matchTimeoutMilliseconds: 1000
+    )]
     private static partial Regex Divider();
 
-    [GeneratedRegex(@"^\s*\*?(from|sent|to|subject|date|cc)\s*:\*?\s", RegexOptions.ExplicitCapture | RegexOptions.IgnoreCase | RegexOptions.CultureInvariant, matchTimeoutMilliseconds: 1000)]
+    [GeneratedRegex(
+        @"^\s*\*?(from|sent|to|subject|date|cc)\s*:\*?\s",
+        RegexOptions.ExplicitCapture | RegexOptions.IgnoreCase | RegexOptions.CultureInvariant,
+        matchTimeoutMilliseconds: 1000
+    )]
     private static partial Regex HeaderLine();
 
     /// <summary>The new part and the quoted part, each without blank lines around it.</summary>
@@ -52,8 +60,10 @@ public static partial class QuotedText
     private static bool IsQuoted(string line) => line.TrimStart().StartsWith('>');
 
     private static bool BeginsQuote(string[] lines, int at) =>
-        IsQuoted(lines[at]) || Divider().IsMatch(lines[at]) || Announcement().IsMatch(lines[at]) ||
-        (HeaderLine().IsMatch(lines[at]) && lines.Skip(at).Take(4).Count(l => HeaderLine().IsMatch(l)) >= 3);
+        IsQuoted(lines[at])
+        || Divider().IsMatch(lines[at])
+        || Announcement().IsMatch(lines[at])
+        || (HeaderLine().IsMatch(lines[at]) && lines.Skip(at).Take(4).Count(l => HeaderLine().IsMatch(l)) >= 3);
 
     /// <summary>
     /// What leads to the quote belongs to it: “On Monday Ada wrote:” in whatever language, over one line or two, and a ruled

@@ -33,8 +33,19 @@ public enum ReceivedKind
 /// <param name="FailedAddress">Of a bounce: whose it was, as the report says.</param>
 /// <param name="IsCut">True where there was more of it than is kept as text.</param>
 public sealed record ReceivedMail(
-    ReceivedKind Kind, string From, string FromName, string Subject, string MessageId, IReadOnlyList<string> About, string Text, string Quoted, bool Hard = false, string? Status = null, string? FailedAddress = null,
-    bool IsCut = false)
+    ReceivedKind Kind,
+    string From,
+    string FromName,
+    string Subject,
+    string MessageId,
+    IReadOnlyList<string> About,
+    string Text,
+    string Quoted,
+    bool Hard = false,
+    string? Status = null,
+    string? FailedAddress = null,
+    bool IsCut = false
+)
 {
     // HTML is several times as long as its words.
     private const int MostHtml = 10 * IncomingText.Most;
@@ -47,15 +58,30 @@ public sealed record ReceivedMail(
         var (body, isCut) = BodyOf(message);
         var (text, quoted) = QuotedText.Split(body);
         var plain = new ReceivedMail(
-            ReceivedKind.Reply, IncomingText.KeepLine(from?.Address).ToLowerInvariant(), IncomingText.KeepLine(from?.Name), IncomingText.KeepLine(message.Subject), IncomingText.KeepLine(message.MessageId),
-            Threads(message), text, quoted, IsCut: isCut);
+            ReceivedKind.Reply,
+            IncomingText.KeepLine(from?.Address).ToLowerInvariant(),
+            IncomingText.KeepLine(from?.Name),
+            IncomingText.KeepLine(message.Subject),
+            IncomingText.KeepLine(message.MessageId),
+            Threads(message),
+            text,
+            quoted,
+            IsCut: isCut
+        );
         if (message.Body is MultipartReport report)
         {
             if (report.OfType<MessageFeedbackReport>().FirstOrDefault() is { } feedback)
             {
                 // “not-spam” takes a complaint back; the rest say that it was unwanted (RFC 5965 section 7.3).
-                var kind = string.Equals(feedback.Fields["Feedback-Type"]?.Trim(), "not-spam", StringComparison.OrdinalIgnoreCase) ? ReceivedKind.Automatic : ReceivedKind.Complaint;
-                return plain with { Kind = kind, About = [.. Originals(report), .. plain.About], FailedAddress = feedback.Fields["Original-Rcpt-To"]?.Trim('<', '>', ' ') };
+                var kind = string.Equals(feedback.Fields["Feedback-Type"]?.Trim(), "not-spam", StringComparison.OrdinalIgnoreCase)
+                    ? ReceivedKind.Automatic
+                    : ReceivedKind.Complaint;
+                return plain with
+                {
+                    Kind = kind,
+                    About = [.. Originals(report), .. plain.About],
+                    FailedAddress = feedback.Fields["Original-Rcpt-To"]?.Trim('<', '>', ' '),
+                };
             }
 
             if (report.OfType<MessageDeliveryStatus>().FirstOrDefault() is { } delivery)
@@ -95,11 +121,20 @@ public sealed record ReceivedMail(
         }
 
         var status = failed["Status"] is { } said ? IncomingText.KeepLine(said.Split(' ', '(')[0], 20) : null;
-        var address = (failed["Original-Recipient"] ?? failed["Final-Recipient"])is { } named ? IncomingText.KeepLine(named.Split(';')[^1].Trim().Trim('<', '>')) : null;
-        return plain with { Kind = ReceivedKind.Bounce, Hard = Is(failed, "failed") && status?.StartsWith("5.", StringComparison.Ordinal) == true, Status = status, FailedAddress = address };
+        var address = (failed["Original-Recipient"] ?? failed["Final-Recipient"]) is { } named
+            ? IncomingText.KeepLine(named.Split(';')[^1].Trim().Trim('<', '>'))
+            : null;
+        return plain with
+        {
+            Kind = ReceivedKind.Bounce,
+            Hard = Is(failed, "failed") && status?.StartsWith("5.", StringComparison.Ordinal) == true,
+            Status = status,
+            FailedAddress = address,
+        };
     }
 
-    private static bool Is(HeaderList group, string action) => string.Equals(group["Action"]?.Split(' ', '(')[0].Trim(), action, StringComparison.OrdinalIgnoreCase);
+    private static bool Is(HeaderList group, string action) =>
+        string.Equals(group["Action"]?.Split(' ', '(')[0].Trim(), action, StringComparison.OrdinalIgnoreCase);
 
     /// <summary>The Message-ID of the message a report carries, whole or as headers only.</summary>
     private static IEnumerable<string> Originals(MultipartReport report)
@@ -143,8 +178,9 @@ public sealed record ReceivedMail(
             return !submitted.TrimStart().StartsWith("no", StringComparison.OrdinalIgnoreCase);
         }
 
-        return message.Headers[HeaderId.Precedence]?.Trim().ToLowerInvariant() is "bulk" or "junk" or "auto_reply" ||
-            message.Headers.Contains("X-Autoreply") || message.Headers.Contains("X-Autorespond") ||
-            string.Equals(message.Headers[HeaderId.ReturnPath]?.Trim(), "<>", StringComparison.Ordinal);
+        return message.Headers[HeaderId.Precedence]?.Trim().ToLowerInvariant() is "bulk" or "junk" or "auto_reply"
+            || message.Headers.Contains("X-Autoreply")
+            || message.Headers.Contains("X-Autorespond")
+            || string.Equals(message.Headers[HeaderId.ReturnPath]?.Trim(), "<>", StringComparison.Ordinal);
     }
 }

@@ -24,7 +24,9 @@ public sealed class ServerLine(bool allowPrivate)
         var addresses = IPAddress.TryParse(host, out var literal) ? [literal] : await Dns.GetHostAddressesAsync(host, stop);
         if (!allowPrivate && addresses.Any(IsPrivate))
         {
-            throw new ServerRefusedException($"{host} is on this machine or in a private network. Name a server on the net; the installation's keeper can allow others.");
+            throw new ServerRefusedException(
+                $"{host} is on this machine or in a private network. Name a server on the net; the installation's keeper can allow others."
+            );
         }
 
         var socket = new Socket(SocketType.Stream, ProtocolType.Tcp) { NoDelay = true };
@@ -55,20 +57,36 @@ public sealed class ServerLine(bool allowPrivate)
 
         var bytes = address.GetAddressBytes();
         return address.AddressFamily == AddressFamily.InterNetworkV6
-            ? address.IsIPv6LinkLocal || address.IsIPv6SiteLocal || address.IsIPv6UniqueLocal || address.IsIPv6Multicast || bytes is [0x00, 0x64, 0xff, 0x9b, ..]
-            : bytes is [0, ..] or [10, ..] or [127, ..] or [100, >= 64 and <= 127, ..] or [169, 254, ..] or [172, >= 16 and <= 31, ..] or [192, 168, ..] or [192, 0, 0, _] or [198, 18 or 19, ..] or [>= 224, ..];
+            ? address.IsIPv6LinkLocal
+                || address.IsIPv6SiteLocal
+                || address.IsIPv6UniqueLocal
+                || address.IsIPv6Multicast
+                || bytes is [0x00, 0x64, 0xff, 0x9b, ..]
+            : bytes
+                is [0, ..]
+                    or [10, ..]
+                    or [127, ..]
+                    or [100, >= 64 and <= 127, ..]
+                    or [169, 254, ..]
+                    or [172, >= 16 and <= 31, ..]
+                    or [192, 168, ..]
+                    or [192, 0, 0, _]
+                    or [198, 18 or 19, ..]
+                    or [>= 224, ..];
     }
 
     /// <summary>Why a line could not be opened, in our own words: what a server says before it knows us is nobody's business.</summary>
-    public static string Explain(Exception error) => error switch
-    {
-        ServerRefusedException e => e.Message,
-        SocketException { SocketErrorCode: SocketError.ConnectionRefused } => "nothing listens there.",
-        SocketException { SocketErrorCode: SocketError.HostNotFound or SocketError.NoData or SocketError.TryAgain } => "there is no machine of that name.",
-        SocketException => "it cannot be reached.",
-        OperationCanceledException or TimeoutException => $"it did not answer within {Patience.TotalSeconds:0} seconds.",
-        MailKit.Security.SslHandshakeException => "its certificate cannot be trusted, or it speaks no TLS there.",
-        NotSupportedException => "it does not offer the security that is set.",
-        _ => "it does not speak as a mail server does.",
-    };
+    public static string Explain(Exception error) =>
+        error switch
+        {
+            ServerRefusedException e => e.Message,
+            SocketException { SocketErrorCode: SocketError.ConnectionRefused } => "nothing listens there.",
+            SocketException { SocketErrorCode: SocketError.HostNotFound or SocketError.NoData or SocketError.TryAgain } =>
+                "there is no machine of that name.",
+            SocketException => "it cannot be reached.",
+            OperationCanceledException or TimeoutException => $"it did not answer within {Patience.TotalSeconds:0} seconds.",
+            MailKit.Security.SslHandshakeException => "its certificate cannot be trusted, or it speaks no TLS there.",
+            NotSupportedException => "it does not offer the security that is set.",
+            _ => "it does not speak as a mail server does.",
+        };
 }

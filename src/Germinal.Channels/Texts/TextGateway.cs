@@ -28,8 +28,11 @@ public interface ITextGateway
 /// <param name="http">Its base address is the gateway's, with a slash at the end.</param>
 public sealed class HttpTextGateway(HttpClient http) : ITextGateway
 {
-    private sealed record Body([property: JsonPropertyName("to")] string To, [property: JsonPropertyName("body")] string Text,
-        [property: JsonPropertyName("from"), JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)] string? From);
+    private sealed record Body(
+        [property: JsonPropertyName("to")] string To,
+        [property: JsonPropertyName("body")] string Text,
+        [property: JsonPropertyName("from"), JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)] string? From
+    );
 
     private sealed record Taken([property: JsonPropertyName("id")] string Id);
 
@@ -53,7 +56,8 @@ public sealed class HttpTextGateway(HttpClient http) : ITextGateway
             var words = $"{(int)response.StatusCode} {await WordsAsync(response, stop)}";
             return AnswerOf(response.StatusCode, words);
         }
-        catch (HttpRequestException e) when (e.HttpRequestError is HttpRequestError.ConnectionError or HttpRequestError.NameResolutionError or HttpRequestError.SecureConnectionError)
+        catch (HttpRequestException e)
+            when (e.HttpRequestError is HttpRequestError.ConnectionError or HttpRequestError.NameResolutionError or HttpRequestError.SecureConnectionError)
         {
             return ProviderAnswer.Away($"The text gateway cannot be reached: {e.Message}");
         }
@@ -68,13 +72,17 @@ public sealed class HttpTextGateway(HttpClient http) : ITextGateway
         HttpLookUp.AskAsync(http, $"messages/by-key/{Uri.EscapeDataString(key)}", async (response, s) => await IdOfAsync(response, s) ?? key, stop);
 
     /// <summary>Of an error inside the gateway, or between it and us (500, 502, 504), nobody can say how far it had come.</summary>
-    private static ProviderAnswer AnswerOf(HttpStatusCode status, string words) => status switch
-    {
-        HttpStatusCode.Unauthorized or HttpStatusCode.Forbidden => ProviderAnswer.Away(words),
-        HttpStatusCode.TooManyRequests or HttpStatusCode.RequestTimeout or HttpStatusCode.Conflict or HttpStatusCode.ServiceUnavailable => new(ProviderResult.NotTaken, words),
-        >= HttpStatusCode.InternalServerError => new(ProviderResult.Unknown, words),
-        _ => new(ProviderResult.Refused, words),
-    };
+    private static ProviderAnswer AnswerOf(HttpStatusCode status, string words) =>
+        status switch
+        {
+            HttpStatusCode.Unauthorized or HttpStatusCode.Forbidden => ProviderAnswer.Away(words),
+            HttpStatusCode.TooManyRequests or HttpStatusCode.RequestTimeout or HttpStatusCode.Conflict or HttpStatusCode.ServiceUnavailable => new(
+                ProviderResult.NotTaken,
+                words
+            ),
+            >= HttpStatusCode.InternalServerError => new(ProviderResult.Unknown, words),
+            _ => new(ProviderResult.Refused, words),
+        };
 
     private static async Task<string?> IdOfAsync(HttpResponseMessage response, CancellationToken stop)
     {

@@ -25,7 +25,8 @@ public sealed record GatewayNews(
     [property: JsonPropertyName("permanent")] bool Permanent = false,
     [property: JsonPropertyName("reason")] string? Reason = null,
     [property: JsonPropertyName("at")] string? At = null,
-    [property: JsonPropertyName("to")] string? To = null);
+    [property: JsonPropertyName("to")] string? To = null
+);
 
 /// <summary>
 /// Signed webhooks: HMAC-SHA256 over <c>id.timestamp.body</c> in base64, in the headers <c>webhook-id</c>,
@@ -38,13 +39,18 @@ public sealed class WebhookSigner(byte[] key)
 
     /// <summary>The signature of a call.</summary>
     public string Sign(string id, long timestamp, string body) =>
-        "v1," + Convert.ToBase64String(HMACSHA256.HashData(key, Encoding.UTF8.GetBytes(string.Create(CultureInfo.InvariantCulture, $"{id}.{timestamp}.{body}"))));
+        "v1,"
+        + Convert.ToBase64String(HMACSHA256.HashData(key, Encoding.UTF8.GetBytes(string.Create(CultureInfo.InvariantCulture, $"{id}.{timestamp}.{body}"))));
 
     /// <summary>Whether a call is the gateway's own and fresh. Several signatures may stand side by side, parted by spaces.</summary>
     public bool IsGenuine(string? id, string? timestamp, string? signatures, string body, Instant machineNow)
     {
-        if (string.IsNullOrEmpty(id) || string.IsNullOrEmpty(signatures) || !long.TryParse(timestamp, CultureInfo.InvariantCulture, out var seconds) ||
-            Math.Abs(machineNow.ToUnixTimeSeconds() - (double)seconds) > Fresh.TotalSeconds)
+        if (
+            string.IsNullOrEmpty(id)
+            || string.IsNullOrEmpty(signatures)
+            || !long.TryParse(timestamp, CultureInfo.InvariantCulture, out var seconds)
+            || Math.Abs(machineNow.ToUnixTimeSeconds() - (double)seconds) > Fresh.TotalSeconds
+        )
         {
             return false;
         }

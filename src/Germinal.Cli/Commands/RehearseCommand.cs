@@ -18,7 +18,12 @@ internal static class RehearseCommand
     {
         var practice = new Option<string>("--practice") { Description = "the practice file", Required = true };
         var people = new Option<string>("--people") { Description = "the people file", Required = true };
-        var programs = new Option<string[]>("--program") { Description = "a program file; may be given several times", Required = true, AllowMultipleArgumentsPerToken = true };
+        var programs = new Option<string[]>("--program")
+        {
+            Description = "a program file; may be given several times",
+            Required = true,
+            AllowMultipleArgumentsPerToken = true,
+        };
         var events = new Option<string?>("--events") { Description = "the events file" };
         var from = new Option<string>("--from") { Description = "the first moment, a local time of the practice", Required = true };
         var to = new Option<string>("--to") { Description = "the horizon, a local time of the practice", Required = true };
@@ -26,14 +31,50 @@ internal static class RehearseCommand
         format.AcceptOnlyFromAmong("csv", "json", "ics");
         var why = new Option<bool>("--why") { Description = "adds the reasons" };
         var planned = new Option<bool>("--planned") { Description = "adds what is planned beyond the horizon" };
-        var command = new Command("rehearse", "runs the engine from one moment to another and prints every touch") { practice, people, programs, events, from, to, format, why, planned };
-        command.SetAction((parsed, stop) => Task.FromResult(Run(
-            parsed.GetRequiredValue(practice), parsed.GetRequiredValue(people), parsed.GetRequiredValue(programs), parsed.GetValue(events),
-            parsed.GetRequiredValue(from), parsed.GetRequiredValue(to), parsed.GetRequiredValue(format), parsed.GetValue(why), parsed.GetValue(planned), stop)));
+        var command = new Command("rehearse", "runs the engine from one moment to another and prints every touch")
+        {
+            practice,
+            people,
+            programs,
+            events,
+            from,
+            to,
+            format,
+            why,
+            planned,
+        };
+        command.SetAction(
+            (parsed, stop) =>
+                Task.FromResult(
+                    Run(
+                        parsed.GetRequiredValue(practice),
+                        parsed.GetRequiredValue(people),
+                        parsed.GetRequiredValue(programs),
+                        parsed.GetValue(events),
+                        parsed.GetRequiredValue(from),
+                        parsed.GetRequiredValue(to),
+                        parsed.GetRequiredValue(format),
+                        parsed.GetValue(why),
+                        parsed.GetValue(planned),
+                        stop
+                    )
+                )
+        );
         return command;
     }
 
-    private static int Run(string practicePath, string peoplePath, string[] programPaths, string? eventsPath, string fromText, string toText, string format, bool why, bool planned, CancellationToken stop)
+    private static int Run(
+        string practicePath,
+        string peoplePath,
+        string[] programPaths,
+        string? eventsPath,
+        string fromText,
+        string toText,
+        string format,
+        bool why,
+        bool planned,
+        CancellationToken stop
+    )
     {
         var practice = Files.Practice(practicePath);
         var letters = new LiquidLetters();
@@ -50,13 +91,21 @@ internal static class RehearseCommand
         var before = new TouchEngine(practice, new ProgramShelf([], []), letters);
         var actors = people.Select(p => ActorAt(from, p, events?[p.Handle].ToList() ?? [], before)).ToList();
         var rows = new ConcurrentBag<TouchLine>();
-        Rehearsal.OfMany(engine, actors, from, until, (_, actor, touches) =>
-        {
-            foreach (var touch in touches.Where(t => planned || t.SettledAt is not null || t.Outcome is not null))
+        Rehearsal.OfMany(
+            engine,
+            actors,
+            from,
+            until,
+            (_, actor, touches) =>
             {
-                rows.Add(new TouchLine(actor.Person, touch));
-            }
-        }, null, stop);
+                foreach (var touch in touches.Where(t => planned || t.SettledAt is not null || t.Outcome is not null))
+                {
+                    rows.Add(new TouchLine(actor.Person, touch));
+                }
+            },
+            null,
+            stop
+        );
         var lines = rows.ToList();
         lines.Sort(TouchLine.Order);
         using var output = new StreamWriter(Console.OpenStandardOutput(), new System.Text.UTF8Encoding(false)) { NewLine = "\n" };

@@ -23,13 +23,25 @@ internal static class RenderCommand
         var practice = new Option<string>("--practice") { Description = "the practice file", Required = true };
         var people = new Option<string>("--people") { Description = "the people file", Required = true };
         var person = new Option<string>("--person") { Description = "the person’s id", Required = true };
-        var at = new Option<string>("--at") { Description = "when it goes out, a local time of the practice (for ages and the date)", DefaultValueFactory = _ => "2027-01-04T09:00" };
+        var at = new Option<string>("--at")
+        {
+            Description = "when it goes out, a local time of the practice (for ages and the date)",
+            DefaultValueFactory = _ => "2027-01-04T09:00",
+        };
         var format = new Option<string>("--format") { Description = "eml, html or txt", DefaultValueFactory = _ => "eml" };
         format.AcceptOnlyFromAmong("eml", "html", "txt");
         var command = new Command("render", "prints the message as that person would get it") { program, step, practice, people, person, at, format };
-        command.SetAction(parsed => Run(
-            parsed.GetRequiredValue(program), parsed.GetRequiredValue(step), parsed.GetRequiredValue(practice), parsed.GetRequiredValue(people),
-            parsed.GetRequiredValue(person), parsed.GetRequiredValue(at), parsed.GetRequiredValue(format)));
+        command.SetAction(parsed =>
+            Run(
+                parsed.GetRequiredValue(program),
+                parsed.GetRequiredValue(step),
+                parsed.GetRequiredValue(practice),
+                parsed.GetRequiredValue(people),
+                parsed.GetRequiredValue(person),
+                parsed.GetRequiredValue(at),
+                parsed.GetRequiredValue(format)
+            )
+        );
         return command;
     }
 
@@ -39,16 +51,26 @@ internal static class RenderCommand
         var reading = ProgramFile.Read(Files.Text(programPath));
         var definition = reading.Program ?? throw new InputException([.. reading.Errors.Select(e => Files.Line(programPath, e))]);
         practice = practice.InVoiceOf(definition);
-        var step = definition.StepOf(stepId) ?? throw new InputException([$"{programPath}: there is no step “{stepId}”; {string.Join(", ", definition.AllSteps.Select(s => s.Id))} are."]);
-        var person = Files.People(peoplePath, practice).FirstOrDefault(p => p.Handle == personId) ?? throw new InputException([$"{peoplePath}: there is no person “{personId}”."]);
+        var step =
+            definition.StepOf(stepId)
+            ?? throw new InputException([$"{programPath}: there is no step “{stepId}”; {string.Join(", ", definition.AllSteps.Select(s => s.Id))} are."]);
+        var person =
+            Files.People(peoplePath, practice).FirstOrDefault(p => p.Handle == personId)
+            ?? throw new InputException([$"{peoplePath}: there is no person “{personId}”."]);
         var at = Moments.Read(moment, practice.Zone) ?? throw new InputException([$"--at: “{moment}” is not a moment; 2027-03-09T09:30 would be."]);
         if (step.Templates.Count == 0)
         {
             throw new InputException([$"{programPath}: “{stepId}” is a step of the kind {step.Kind}, which has no words."]);
         }
 
-        var sender = practice.SenderFor(person, step) ?? throw new InputException([$"{programPath}: “{step.Sender}” is no member of the practice; {string.Join(", ", practice.Members.Select(m => m.Handle))} are."]);
-        Console.Out.Write(step is EmailStep email ? Email(email, definition, person, practice, sender, at, format) : Plain(step, person, practice, sender, at, format));
+        var sender =
+            practice.SenderFor(person, step)
+            ?? throw new InputException([
+                $"{programPath}: “{step.Sender}” is no member of the practice; {string.Join(", ", practice.Members.Select(m => m.Handle))} are.",
+            ]);
+        Console.Out.Write(
+            step is EmailStep email ? Email(email, definition, person, practice, sender, at, format) : Plain(step, person, practice, sender, at, format)
+        );
         return 0;
     }
 
@@ -88,7 +110,9 @@ internal static class RenderCommand
     {
         if (missing.Count > 0)
         {
-            throw new InputException([.. missing.Distinct().Select(f => $"{step.Id}: “{f}” has no value for {person.Handle}; give it one, or a default in the message.")]);
+            throw new InputException([
+                .. missing.Distinct().Select(f => $"{step.Id}: “{f}” has no value for {person.Handle}; give it one, or a default in the message."),
+            ]);
         }
     }
 }

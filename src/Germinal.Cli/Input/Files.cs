@@ -45,9 +45,14 @@ public static class Files
     public static IReadOnlyList<ProgramVersion> Programs(IReadOnlyList<string> paths, Practice practice, LiquidLetters letters)
     {
         var checkup = ProgramCheckup.Of(paths, letters, againstSchema: false);
-        var errors = checkup.Findings.Where(f => !f.Finding.IsWarning).Select(f => Line(f.Path, f.Finding))
-            .Concat(checkup.Read.SelectMany(r => ProgramCheck.SenderFindings(r.Program, practice).Select(f => Line(r.Path, f)))).ToList();
-        return errors.Count > 0 ? throw new InputException(errors) : checkup.Read.Select(r => new ProgramVersion(ProgramId(r.Program.Name), 1, r.Program)).ToList();
+        var errors = checkup
+            .Findings.Where(f => !f.Finding.IsWarning)
+            .Select(f => Line(f.Path, f.Finding))
+            .Concat(checkup.Read.SelectMany(r => ProgramCheck.SenderFindings(r.Program, practice).Select(f => Line(r.Path, f))))
+            .ToList();
+        return errors.Count > 0
+            ? throw new InputException(errors)
+            : checkup.Read.Select(r => new ProgramVersion(ProgramId(r.Program.Name), 1, r.Program)).ToList();
     }
 
     /// <summary>A people file.</summary>
@@ -86,8 +91,15 @@ public static class Files
     {
         var errors = new List<string>();
         var file = CsvFile.Read(path, errors);
-        errors.AddRange(new[] { "at", "person", "kind" }.Where(c => !file.Header.Contains(c, StringComparer.Ordinal)).Select(c => $"{path}: line 1: The column “{c}” is missing."));
-        errors.AddRange(file.Header.Where(c => !EventsFile.Columns.Contains(c, StringComparer.Ordinal)).Select(c => $"{path}: line 1: “{c}” is not a column; {string.Join(", ", EventsFile.Columns)} are."));
+        errors.AddRange(
+            new[] { "at", "person", "kind" }
+                .Where(c => !file.Header.Contains(c, StringComparer.Ordinal))
+                .Select(c => $"{path}: line 1: The column “{c}” is missing.")
+        );
+        errors.AddRange(
+            file.Header.Where(c => !EventsFile.Columns.Contains(c, StringComparer.Ordinal))
+                .Select(c => $"{path}: line 1: “{c}” is not a column; {string.Join(", ", EventsFile.Columns)} are.")
+        );
         if (errors.Count > 0)
         {
             throw new InputException(errors);
@@ -113,7 +125,9 @@ public static class Files
             errors.AddRange(found.Select(m => $"{path}: line {row.Line}: {m}"));
         }
 
-        return errors.Count > 0 ? throw new InputException(errors) : events.OrderBy(e => e.Event.At).ToLookup(e => e.Person, e => e.Event, StringComparer.Ordinal);
+        return errors.Count > 0
+            ? throw new InputException(errors)
+            : events.OrderBy(e => e.Event.At).ToLookup(e => e.Person, e => e.Event, StringComparer.Ordinal);
     }
 
     /// <summary>A finding as one line: file, pointer, what is wrong and what would be right.</summary>

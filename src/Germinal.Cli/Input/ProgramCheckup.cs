@@ -60,10 +60,17 @@ public sealed record ProgramCheckup(IReadOnlyList<(string Path, ProgramDefinitio
     /// </summary>
     private static IReadOnlyList<Finding> SchemaFindings(string text)
     {
-        var result = Json.Schema.JsonSchema.FromText(FileSchemas.Program).Evaluate(JsonNode.Parse(text), new Json.Schema.EvaluationOptions { OutputFormat = Json.Schema.OutputFormat.List });
+        var result = Json
+            .Schema.JsonSchema.FromText(FileSchemas.Program)
+            .Evaluate(JsonNode.Parse(text), new Json.Schema.EvaluationOptions { OutputFormat = Json.Schema.OutputFormat.List });
         return result.IsValid
             ? []
-            : [.. result.Details.Where(d => d.HasErrors).SelectMany(d => d.Errors!.Select(e => new Finding(d.InstanceLocation.ToString(), $"The schema says: {e.Value}")))];
+            :
+            [
+                .. result
+                    .Details.Where(d => d.HasErrors)
+                    .SelectMany(d => d.Errors!.Select(e => new Finding(d.InstanceLocation.ToString(), $"The schema says: {e.Value}"))),
+            ];
     }
 
     private static bool Same(string a, string b) => string.Equals(a, b, StringComparison.OrdinalIgnoreCase);

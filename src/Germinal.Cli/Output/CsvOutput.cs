@@ -19,8 +19,15 @@ internal static class CsvOutput
             var zone = practice.ZoneOf(line.Person);
             string[] cells =
             [
-                line.Person.Handle, line.Touch.Program.Definition.Name, line.Touch.Run.ToString(CultureInfo.InvariantCulture), line.Touch.Step.Id, line.Touch.Step.Kind,
-                Moments.Write(line.Touch.Due, zone), line.Touch.SettledAt is { } at ? Moments.Write(at, zone) : "", line.Outcome, line.Reason,
+                line.Person.Handle,
+                line.Touch.Program.Definition.Name,
+                line.Touch.Run.ToString(CultureInfo.InvariantCulture),
+                line.Touch.Step.Id,
+                line.Touch.Step.Kind,
+                Moments.Write(line.Touch.Due, zone),
+                line.Touch.SettledAt is { } at ? Moments.Write(at, zone) : "",
+                line.Outcome,
+                line.Reason,
             ];
             csv.WriteRow(why ? [.. cells, string.Join(' ', line.Sentences(practice))] : cells);
         }

@@ -20,17 +20,21 @@ internal static class IcsOutput
         {
             var call = (CallStep)line.Touch.Step;
             var due = line.Touch.Due;
-            var last = practice.Calendar.WorkingDayAfter(due.InZone(practice.ZoneOf(line.Person)).Date, call.Slack.WholeDays) ?? due.InZone(practice.ZoneOf(line.Person)).Date;
-            calendar.Todos.Add(new Todo
-            {
-                Uid = $"{line.Touch.TouchId:D}@germinal.example.com",
-                DtStamp = Utc(line.Touch.At),
-                DtStart = Utc(due),
-                Due = Utc(Core.Time.LocalClock.At(last.At(new LocalTime(21, 0)), practice.ZoneOf(line.Person))),
-                Summary = $"Call {line.Person.Name}",
-                Description = letters.FillText(call.Script, line.Person, practice, practice.SenderFor(line.Person, call), due, []),
-                Status = line.Touch.Outcome == Core.Engine.Outcome.Done ? "COMPLETED" : "NEEDS-ACTION",
-            });
+            var last =
+                practice.Calendar.WorkingDayAfter(due.InZone(practice.ZoneOf(line.Person)).Date, call.Slack.WholeDays)
+                ?? due.InZone(practice.ZoneOf(line.Person)).Date;
+            calendar.Todos.Add(
+                new Todo
+                {
+                    Uid = $"{line.Touch.TouchId:D}@germinal.example.com",
+                    DtStamp = Utc(line.Touch.At),
+                    DtStart = Utc(due),
+                    Due = Utc(Core.Time.LocalClock.At(last.At(new LocalTime(21, 0)), practice.ZoneOf(line.Person))),
+                    Summary = $"Call {line.Person.Name}",
+                    Description = letters.FillText(call.Script, line.Person, practice, practice.SenderFor(line.Person, call), due, []),
+                    Status = line.Touch.Outcome == Core.Engine.Outcome.Done ? "COMPLETED" : "NEEDS-ACTION",
+                }
+            );
         }
 
         output.Write(new CalendarSerializer().SerializeToString(calendar));

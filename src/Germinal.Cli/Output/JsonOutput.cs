@@ -11,7 +11,10 @@ internal static class JsonOutput
     public static void Write(IEnumerable<TouchLine> lines, Practice practice, bool why, StreamWriter output)
     {
         output.Flush();
-        using var json = new Utf8JsonWriter(output.BaseStream, new JsonWriterOptions { Indented = true, Encoder = JavaScriptEncoder.UnsafeRelaxedJsonEscaping });
+        using var json = new Utf8JsonWriter(
+            output.BaseStream,
+            new JsonWriterOptions { Indented = true, Encoder = JavaScriptEncoder.UnsafeRelaxedJsonEscaping }
+        );
         json.WriteStartArray();
         foreach (var line in lines)
         {

@@ -8,25 +8,27 @@ namespace Germinal.Cli.Output;
 public sealed record TouchLine(PersonFacts Person, RehearsedTouch Touch)
 {
     /// <summary>The word of the outcome.</summary>
-    public string Outcome => Touch.Outcome switch
-    {
-        null => "planned",
-        Core.Engine.Outcome.HandedOver => "handed-over",
-        { } outcome => outcome.ToString().ToLowerInvariant(),
-    };
+    public string Outcome =>
+        Touch.Outcome switch
+        {
+            null => "planned",
+            Core.Engine.Outcome.HandedOver => "handed-over",
+            { } outcome => outcome.ToString().ToLowerInvariant(),
+        };
 
     /// <summary>The reason where the outcome has one.</summary>
     public string Reason => Touch.Outcome is null ? "" : Touch.Reason ?? "";
 
     /// <summary>The order of printing.</summary>
-    public static Comparison<TouchLine> Order { get; } = static (a, b) =>
-    {
-        var by = a.Touch.At.CompareTo(b.Touch.At);
-        by = by != 0 ? by : string.CompareOrdinal(a.Person.Handle, b.Person.Handle);
-        by = by != 0 ? by : string.CompareOrdinal(a.Touch.Program.Definition.Name, b.Touch.Program.Definition.Name);
-        by = by != 0 ? by : a.Touch.Run.CompareTo(b.Touch.Run);
-        return by != 0 ? by : a.Touch.Place.Index.CompareTo(b.Touch.Place.Index);
-    };
+    public static Comparison<TouchLine> Order { get; } =
+        static (a, b) =>
+        {
+            var by = a.Touch.At.CompareTo(b.Touch.At);
+            by = by != 0 ? by : string.CompareOrdinal(a.Person.Handle, b.Person.Handle);
+            by = by != 0 ? by : string.CompareOrdinal(a.Touch.Program.Definition.Name, b.Touch.Program.Definition.Name);
+            by = by != 0 ? by : a.Touch.Run.CompareTo(b.Touch.Run);
+            return by != 0 ? by : a.Touch.Place.Index.CompareTo(b.Touch.Place.Index);
+        };
 
     /// <summary>The reasons in sentences: how it was planned, then what each check found.</summary>
     public IEnumerable<string> Sentences(Practice practice)

@@ -41,7 +41,12 @@ public enum ConsentPolicy
 /// <param name="InquiryMonths">How long an inquiry carries consent; S.C. 2010, c. 23, s. 10(10): 6 months.</param>
 /// <param name="ClientMonths">How long a business relationship does; the same source: 24 months.</param>
 /// <param name="StrictForTransactional">True when transactional messages need an in as well.</param>
-public sealed record ConsentRules(FrozenDictionary<Channel, ConsentPolicy> PerChannel, int InquiryMonths = 6, int ClientMonths = 24, bool StrictForTransactional = false)
+public sealed record ConsentRules(
+    FrozenDictionary<Channel, ConsentPolicy> PerChannel,
+    int InquiryMonths = 6,
+    int ClientMonths = 24,
+    bool StrictForTransactional = false
+)
 {
     /// <summary>The policy of a channel.</summary>
     public ConsentPolicy For(Channel channel) => PerChannel.GetValueOrDefault(channel, ConsentPolicy.Strict);
@@ -74,7 +79,15 @@ public static class ConsentLedger
     /// <param name="topic">The touch's topic, or null.</param>
     /// <param name="at">The moment it is judged.</param>
     /// <param name="zone">The practice's zone, for adding months.</param>
-    public static ConsentReading Read(IReadOnlyList<ConsentEntry> entries, ConsentRules rules, Channel channel, Purpose purpose, string? topic, Instant at, DateTimeZone zone)
+    public static ConsentReading Read(
+        IReadOnlyList<ConsentEntry> entries,
+        ConsentRules rules,
+        Channel channel,
+        Purpose purpose,
+        string? topic,
+        Instant at,
+        DateTimeZone zone
+    )
     {
         ConsentEntry? general = null;
         ConsentEntry? ofTopic = null;

@@ -3,16 +3,31 @@ namespace Germinal.Core.Contact;
 /// <summary>The words that files, rows and pages use for channels, purposes and what consent stands on.</summary>
 public static class ContactWords
 {
-    internal static readonly (string Word, Channel Value)[] Channels = [("email", Channel.Email), ("text", Channel.Text), ("call", Channel.Call), ("post", Channel.Post)];
+    internal static readonly (string Word, Channel Value)[] Channels =
+    [
+        ("email", Channel.Email),
+        ("text", Channel.Text),
+        ("call", Channel.Call),
+        ("post", Channel.Post),
+    ];
 
     internal static readonly (string Word, Purpose Value)[] Purposes = [("commercial", Purpose.Commercial), ("transactional", Purpose.Transactional)];
 
     internal static readonly (string Word, ConsentPolicy Value)[] Policies = [("strict", ConsentPolicy.Strict), ("open", ConsentPolicy.Open)];
 
-    internal static readonly (string Word, ConsentBasis Value)[] Bases = [("express", ConsentBasis.Express), ("inquiry", ConsentBasis.Inquiry), ("client", ConsentBasis.Client)];
+    internal static readonly (string Word, ConsentBasis Value)[] Bases =
+    [
+        ("express", ConsentBasis.Express),
+        ("inquiry", ConsentBasis.Inquiry),
+        ("client", ConsentBasis.Client),
+    ];
 
     internal static readonly (string Word, ConsentVerdict Value)[] Verdicts =
-        [("allowed", ConsentVerdict.Allowed), ("missing", ConsentVerdict.Missing), ("withdrawn", ConsentVerdict.Withdrawn)];
+    [
+        ("allowed", ConsentVerdict.Allowed),
+        ("missing", ConsentVerdict.Missing),
+        ("withdrawn", ConsentVerdict.Withdrawn),
+    ];
 
     /// <summary>The word of a channel: email, text, call or post.</summary>
     public static string Of(Channel channel) => WordOf(Channels, channel);

@@ -85,7 +85,8 @@ public sealed record PersonFacts
     public FrozenSet<string> Suppressed { get; init; } = FrozenSet<string>.Empty;
 
     /// <summary>No fields of the practice's own.</summary>
-    public static FrozenDictionary<string, string> NoCustom { get; } = FrozenDictionary.ToFrozenDictionary<string, string>([], StringComparer.OrdinalIgnoreCase);
+    public static FrozenDictionary<string, string> NoCustom { get; } =
+        FrozenDictionary.ToFrozenDictionary<string, string>([], StringComparer.OrdinalIgnoreCase);
 
     /// <summary>An empty set of tags that compares without regard to case.</summary>
     public static FrozenSet<string> NoTags { get; } = FrozenSet.ToFrozenSet<string>([], StringComparer.OrdinalIgnoreCase);
@@ -101,11 +102,12 @@ public sealed record PersonFacts
     }
 
     /// <summary>The address of a channel, or null: email, mobile in E.164, any number, postal address.</summary>
-    public string? AddressOf(Channel channel) => channel switch
-    {
-        Channel.Email => Email,
-        Channel.Text => Mobile,
-        Channel.Call => Mobile ?? OtherPhone,
-        _ => Address,
-    };
+    public string? AddressOf(Channel channel) =>
+        channel switch
+        {
+            Channel.Email => Email,
+            Channel.Text => Mobile,
+            Channel.Call => Mobile ?? OtherPhone,
+            _ => Address,
+        };
 }

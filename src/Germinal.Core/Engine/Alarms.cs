@@ -23,7 +23,14 @@ public static class Alarms
         Next(engine, person, state, state.Runs.Select(r => engine.Shelf.Find(r.ProgramId, r.Version)), after, until);
 
     /// <summary>The same with the programs that run for the person at hand; the state's own runs are not looked at.</summary>
-    internal static IReadOnlyList<Happening> Next(TouchEngine engine, PersonFacts person, PersonState state, IEnumerable<ProgramVersion> running, Instant after, Instant until)
+    internal static IReadOnlyList<Happening> Next(
+        TouchEngine engine,
+        PersonFacts person,
+        PersonState state,
+        IEnumerable<ProgramVersion> running,
+        Instant after,
+        Instant until
+    )
     {
         var practice = engine.Practice;
         List<Happening>? first = null;

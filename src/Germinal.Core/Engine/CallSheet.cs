@@ -28,7 +28,11 @@ public static class CallSheet
     /// <param name="calendar">The practice's working days. A call can be made on its due date and on working days after it.</param>
     public static IReadOnlyList<PlacedCall> Place(IEnumerable<CallToPlace> calls, FrozenDictionary<IsoDayOfWeek, int>? capacity, WorkCalendar calendar)
     {
-        var jobs = calls.Select(c => (Call: c, Last: calendar.WorkingDayAfter(c.Due, c.Slack) ?? c.Due)).OrderBy(j => j.Call.Due).ThenBy(j => j.Call.TouchId).ToList();
+        var jobs = calls
+            .Select(c => (Call: c, Last: calendar.WorkingDayAfter(c.Due, c.Slack) ?? c.Due))
+            .OrderBy(j => j.Call.Due)
+            .ThenBy(j => j.Call.TouchId)
+            .ToList();
         var placed = new List<PlacedCall>(jobs.Count);
         if (capacity is null)
         {
@@ -57,7 +61,12 @@ public static class CallSheet
         return placed;
     }
 
-    private static void PlaceDay(PriorityQueue<(CallToPlace Call, LocalDate Last), (LocalDate Last, LocalDate Due, Guid Id)> waiting, LocalDate day, int room, List<PlacedCall> placed)
+    private static void PlaceDay(
+        PriorityQueue<(CallToPlace Call, LocalDate Last), (LocalDate Last, LocalDate Due, Guid Id)> waiting,
+        LocalDate day,
+        int room,
+        List<PlacedCall> placed
+    )
     {
         while (waiting.TryPeek(out var job, out _))
         {

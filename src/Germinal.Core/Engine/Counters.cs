@@ -15,7 +15,8 @@ public readonly record struct Counter(Channel? Channel, Guid ProgramId, LocalDat
 /// Where one asks in the order of everybody (rules 5.5, 9.3): the moment, then first due moment, priority, person id,
 /// program name and step order. What one person asks at one moment follows in the order it arises.
 /// </summary>
-public readonly record struct AskOrder(Instant Moment, Instant FirstDue, int Priority, string Person, string Program, int Step, int Sequence = 0) : IComparable<AskOrder>
+public readonly record struct AskOrder(Instant Moment, Instant FirstDue, int Priority, string Person, string Program, int Step, int Sequence = 0)
+    : IComparable<AskOrder>
 {
     /// <inheritdoc/>
     public int CompareTo(AskOrder other)

@@ -84,26 +84,28 @@ internal static class DueChecks
     ];
 
     /// <summary>What each kind of step needs (the last lines of section 8).</summary>
-    public static Needs NeedsOf(Step step) => step switch
-    {
-        EmailStep or TextStep => Needs.Hour | Needs.Channel | Needs.Limit | Needs.Words,
-        NoteStep => Needs.Hour | Needs.Channel | Needs.Words,
-        CallStep => Needs.Hour | Needs.Channel,
-        TaskStep => Needs.Hour,
-        _ => Needs.Every,
-    };
+    public static Needs NeedsOf(Step step) =>
+        step switch
+        {
+            EmailStep or TextStep => Needs.Hour | Needs.Channel | Needs.Limit | Needs.Words,
+            NoteStep => Needs.Hour | Needs.Channel | Needs.Words,
+            CallStep => Needs.Hour | Needs.Channel,
+            TaskStep => Needs.Hour,
+            _ => Needs.Every,
+        };
 
     /// <summary>
     /// The checks that a practice asks, by what a step needs: pace and daily limit are not asked where it has set none.
     /// </summary>
     public static ImmutableArray<DueCheck>[] AskedBy(Practice practice)
     {
-        bool IsSet(DueCheck check) => check.Kind switch
-        {
-            CheckKind.Pace => practice.Pace.Count > 0,
-            CheckKind.DailyLimit => practice.DailyLimits.Count > 0,
-            _ => true,
-        };
+        bool IsSet(DueCheck check) =>
+            check.Kind switch
+            {
+                CheckKind.Pace => practice.Pace.Count > 0,
+                CheckKind.DailyLimit => practice.DailyLimits.Count > 0,
+                _ => true,
+            };
         var all = (int)(Needs.Hour | Needs.Channel | Needs.Limit | Needs.Words);
         return [.. Enumerable.Range(0, all + 1).Select(needs => InOrder.Where(c => IsSet(c) && ((Needs)needs & c.For) == c.For).ToImmutableArray())];
     }

@@ -125,14 +125,18 @@ public abstract record TouchEffect(Guid RunId, string StepId) : Effect
 /// <param name="Since">The moment it counts from, where it counts from one.</param>
 /// <param name="SinceDate">The date it counts from, where it counts from one.</param>
 /// <param name="Moved">True when section 2 moved the moment.</param>
-public sealed record TouchPlanned(Guid RunId, string StepId, Instant FirstDue, Instant Due, When When, Instant? Since, LocalDate? SinceDate, bool Moved) : TouchEffect(RunId, StepId)
+public sealed record TouchPlanned(Guid RunId, string StepId, Instant FirstDue, Instant Due, When When, Instant? Since, LocalDate? SinceDate, bool Moved)
+    : TouchEffect(RunId, StepId)
 {
     /// <summary>How the due moment came about.</summary>
     public PlanReason Plan
     {
         get
         {
-            var since = Since is { } at ? InstantPattern.ExtendedIso.Format(at) : SinceDate is { } date ? LocalDatePattern.Iso.Format(date) : "";
+            var since =
+                Since is { } at ? InstantPattern.ExtendedIso.Format(at)
+                : SinceDate is { } date ? LocalDatePattern.Iso.Format(date)
+                : "";
             return When switch
             {
                 FromStart f => new PlanReason("start", f.Offset.Text, since, Moved),

@@ -10,34 +10,36 @@ public static class FactUpdates
     /// <summary>
     /// The facts after an event; null when it is none: a tag put on that is on already, a stage entered that one stands in.
     /// </summary>
-    public static PersonFacts? Apply(PersonFacts person, Happening happening) => happening switch
-    {
-        TagPutOn t => person.Tags.Contains(t.Tag) ? null : person with { Tags = With(person.Tags, t.Tag) },
-        TagTakenOff t => person.Tags.Contains(t.Tag) ? person with { Tags = Without(person.Tags, t.Tag) } : null,
-        JoinedList l => person.Lists.Contains(l.List) ? null : person with { Lists = With(person.Lists, l.List) },
-        LeftList l => person.Lists.Contains(l.List) ? person with { Lists = Without(person.Lists, l.List) } : null,
-        EnteredStage s => Same(person.Stage, s.Stage) ? null : person with { Stage = s.Stage, StageSince = s.At },
-        FieldSet f => WithField(person, f),
-        Lost l => person with { LostReason = l.Reason ?? person.LostReason },
-        ConsentGiven c => person with { Consent = [.. person.Consent, EntryOf(c)] },
-        Bounced { Hard: true } b => WithSuppressed(person, b.Channel),
-        LeftForGood { Reason: "died" } => person.Died ? null : person with { Died = true },
-        LeftForGood { Reason: "archived" } => person.Archived ? null : person with { Archived = true },
-        LeftForGood => person.DoNotContact ? null : person with { DoNotContact = true },
-        _ => person,
-    };
+    public static PersonFacts? Apply(PersonFacts person, Happening happening) =>
+        happening switch
+        {
+            TagPutOn t => person.Tags.Contains(t.Tag) ? null : person with { Tags = With(person.Tags, t.Tag) },
+            TagTakenOff t => person.Tags.Contains(t.Tag) ? person with { Tags = Without(person.Tags, t.Tag) } : null,
+            JoinedList l => person.Lists.Contains(l.List) ? null : person with { Lists = With(person.Lists, l.List) },
+            LeftList l => person.Lists.Contains(l.List) ? person with { Lists = Without(person.Lists, l.List) } : null,
+            EnteredStage s => Same(person.Stage, s.Stage) ? null : person with { Stage = s.Stage, StageSince = s.At },
+            FieldSet f => WithField(person, f),
+            Lost l => person with { LostReason = l.Reason ?? person.LostReason },
+            ConsentGiven c => person with { Consent = [.. person.Consent, EntryOf(c)] },
+            Bounced { Hard: true } b => WithSuppressed(person, b.Channel),
+            LeftForGood { Reason: "died" } => person.Died ? null : person with { Died = true },
+            LeftForGood { Reason: "archived" } => person.Archived ? null : person with { Archived = true },
+            LeftForGood => person.DoNotContact ? null : person with { DoNotContact = true },
+            _ => person,
+        };
 
     /// <summary>The event that a change of a program makes, with what it leaves behind.</summary>
-    internal static Happening EventOf(FactChange change, PersonFacts person, NodaTime.Instant at) => change switch
-    {
-        PutTagOn c => new TagPutOn(at, c.Tag),
-        TakeTagOff c => new TagTakenOff(at, c.Tag),
-        JoinList c => new JoinedList(at, c.List),
-        LeaveList c => new LeftList(at, c.List),
-        MoveToStage c => new EnteredStage(at, c.Stage, person.Stage),
-        SetCustom c => new FieldSet(at, c.Name, c.Value),
-        _ => throw new ArgumentOutOfRangeException(nameof(change)),
-    };
+    internal static Happening EventOf(FactChange change, PersonFacts person, NodaTime.Instant at) =>
+        change switch
+        {
+            PutTagOn c => new TagPutOn(at, c.Tag),
+            TakeTagOff c => new TagTakenOff(at, c.Tag),
+            JoinList c => new JoinedList(at, c.List),
+            LeaveList c => new LeftList(at, c.List),
+            MoveToStage c => new EnteredStage(at, c.Stage, person.Stage),
+            SetCustom c => new FieldSet(at, c.Name, c.Value),
+            _ => throw new ArgumentOutOfRangeException(nameof(change)),
+        };
 
     private static ConsentEntry EntryOf(ConsentGiven c) =>
         new(c.Channel, c.Everything ? null : Purpose.Commercial, null, c.In, ConsentBasis.Express, c.At, c.In ? "said yes" : "said no");
@@ -62,7 +64,8 @@ public static class FactUpdates
 
     private static FrozenSet<string> With(FrozenSet<string> set, string one) => set.Append(one).ToFrozenSet(StringComparer.OrdinalIgnoreCase);
 
-    private static FrozenSet<string> Without(FrozenSet<string> set, string one) => set.Where(x => !Same(x, one)).ToFrozenSet(StringComparer.OrdinalIgnoreCase);
+    private static FrozenSet<string> Without(FrozenSet<string> set, string one) =>
+        set.Where(x => !Same(x, one)).ToFrozenSet(StringComparer.OrdinalIgnoreCase);
 
     private static bool Same(string? a, string b) => string.Equals(a, b, StringComparison.OrdinalIgnoreCase);
 }

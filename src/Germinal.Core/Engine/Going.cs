@@ -119,5 +119,20 @@ internal sealed class Going : IOnItsWay
 
     /// <summary>What is saved of it.</summary>
     public RunState Saved() =>
-        new(Id, ProgramId, Program.Version, Number, StartedAt, Occasion, StepIndex, PreviousAt, new TouchState(StepId, FirstDue, Due, Phase, Waiting), StopAfterHanding, PausedAt) { Seen = Seen };
+        new(
+            Id,
+            ProgramId,
+            Program.Version,
+            Number,
+            StartedAt,
+            Occasion,
+            StepIndex,
+            PreviousAt,
+            new TouchState(StepId, FirstDue, Due, Phase, Waiting),
+            StopAfterHanding,
+            PausedAt
+        )
+        {
+            Seen = Seen,
+        };
 }

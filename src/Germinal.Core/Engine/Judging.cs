@@ -104,5 +104,8 @@ internal sealed class Judging
 
     /// <summary>Why nobody may reach the person any more (rule 6.2), or null.</summary>
     public static Reason? GoneBy(PersonFacts person) =>
-        person.Died ? Reason.Died : person.Archived ? Reason.Archived : person.DoNotContact ? Reason.DoNotContact : null;
+        person.Died ? Reason.Died
+        : person.Archived ? Reason.Archived
+        : person.DoNotContact ? Reason.DoNotContact
+        : null;
 }

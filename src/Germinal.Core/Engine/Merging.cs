@@ -44,7 +44,10 @@ public static class Merging
             {
                 Runs = runs.ToImmutable(),
                 OpenTasks = [.. kept.OpenTasks, .. merged.OpenTasks],
-                Been = merged.Been.Aggregate(kept.Been, (been, program) => been.SetItem(program.Key, Sum(been.GetValueOrDefault(program.Key, new PastRuns(0, null)), program.Value))),
+                Been = merged.Been.Aggregate(
+                    kept.Been,
+                    (been, program) => been.SetItem(program.Key, Sum(been.GetValueOrDefault(program.Key, new PastRuns(0, null)), program.Value))
+                ),
                 Occasions = kept.Occasions.Union(merged.Occasions),
                 Marks = kept.Marks.AddRange(merged.Marks),
                 Overruled = kept.Overruled.AddRange(merged.Overruled),
@@ -56,7 +59,8 @@ public static class Merging
                 LastReply = Later(kept.LastReply, merged.LastReply),
             },
             effects,
-            stopped);
+            stopped
+        );
 
         void Stop(RunState run)
         {

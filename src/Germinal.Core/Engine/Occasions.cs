@@ -17,7 +17,8 @@ public sealed record OccasionStart(Guid ProgramId, OccasionRef Occasion, Instant
 public static class Occasions
 {
     /// <summary>The key of rule 4.2 within one person: one run per program, occasion and occasion year.</summary>
-    public static string Key(Guid programId, string occasion, int year) => $"{programId:N}/{occasion.ToLowerInvariant()}/{year.ToString(CultureInfo.InvariantCulture)}";
+    public static string Key(Guid programId, string occasion, int year) =>
+        $"{programId:N}/{occasion.ToLowerInvariant()}/{year.ToString(CultureInfo.InvariantCulture)}";
 
     /// <summary>The key of an occasion's run; an appointment is its own key (rule 4.4).</summary>
     internal static string Key(Guid programId, OccasionRef occasion) =>

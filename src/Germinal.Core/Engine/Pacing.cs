@@ -162,9 +162,15 @@ internal static class Pacing
             }
 
             var step = other.Step;
-            if (step.Channel is { } channel && rule.Channels.Contains(channel) && other.Definition.PurposeOf(step) == Purpose.Commercial &&
-                other.Definition.Priority <= touch.Program.Priority && dueOf(other) is { } due &&
-                Rank(other, due, touch.Run, touch.Run.Due) < 0 && due < (midnight ??= touch.BeginningOf(today.PlusDays(1))))
+            if (
+                step.Channel is { } channel
+                && rule.Channels.Contains(channel)
+                && other.Definition.PurposeOf(step) == Purpose.Commercial
+                && other.Definition.Priority <= touch.Program.Priority
+                && dueOf(other) is { } due
+                && Rank(other, due, touch.Run, touch.Run.Due) < 0
+                && due < (midnight ??= touch.BeginningOf(today.PlusDays(1)))
+            )
             {
                 count++;
             }

@@ -101,8 +101,7 @@ internal sealed class PersonRehearsal
         {
             turn.JudgeDue();
             TakeEffects();
-        }
-        while (DoneOnTheirDay());
+        } while (DoneOnTheirDay());
     }
 
     /// <summary>What is planned, waits, or is blocked at the horizon.</summary>
@@ -162,12 +161,17 @@ internal sealed class PersonRehearsal
         return any;
     }
 
-    private bool IsClosedLater(Going run) => actor.Events.Skip(nextEvent).Any(e => e switch
-    {
-        TaskEnded t => t.TouchId == run.TouchId,
-        StepTaskEnded t => t.ProgramId == run.ProgramId && t.StepId == run.StepId,
-        _ => false,
-    });
+    private bool IsClosedLater(Going run) =>
+        actor
+            .Events.Skip(nextEvent)
+            .Any(e =>
+                e switch
+                {
+                    TaskEnded t => t.TouchId == run.TouchId,
+                    StepTaskEnded t => t.ProgramId == run.ProgramId && t.StepId == run.StepId,
+                    _ => false,
+                }
+            );
 
     private void TakeEffects()
     {

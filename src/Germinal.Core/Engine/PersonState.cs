@@ -1,7 +1,7 @@
-using Germinal.Core.Programs;
 using System.Collections.Immutable;
 using System.Text.Json.Serialization;
 using Germinal.Core.Contact;
+using Germinal.Core.Programs;
 using NodaTime;
 
 namespace Germinal.Core.Engine;
@@ -72,15 +72,34 @@ public sealed record Seen(string StepId, string What, string Detail = "");
 /// <param name="StopAfterHanding">A stop that came while the touch was being handed over; it ends the run afterwards.</param>
 /// <param name="PausedAt">Since when the run is paused by itself, or null.</param>
 public sealed record RunState(
-    Guid Id, Guid ProgramId, int Version, int Number, Instant StartedAt, OccasionRef? Occasion, int StepIndex, Instant PreviousAt, TouchState Touch, string? StopAfterHanding = null, Instant? PausedAt = null) : IOnItsWay
+    Guid Id,
+    Guid ProgramId,
+    int Version,
+    int Number,
+    Instant StartedAt,
+    OccasionRef? Occasion,
+    int StepIndex,
+    Instant PreviousAt,
+    TouchState Touch,
+    string? StopAfterHanding = null,
+    Instant? PausedAt = null
+) : IOnItsWay
 {
     /// <summary>What forks may still ask about, in the order it happened.</summary>
     public ImmutableArray<Seen> Seen { get; init; } = [];
 
     /// <inheritdoc/>
     public bool Equals(RunState? other) =>
-        other is not null && Id == other.Id && Version == other.Version && StepIndex == other.StepIndex && PreviousAt == other.PreviousAt && Touch == other.Touch &&
-        Occasion == other.Occasion && StopAfterHanding == other.StopAfterHanding && PausedAt == other.PausedAt && Seen.SequenceEqual(other.Seen);
+        other is not null
+        && Id == other.Id
+        && Version == other.Version
+        && StepIndex == other.StepIndex
+        && PreviousAt == other.PreviousAt
+        && Touch == other.Touch
+        && Occasion == other.Occasion
+        && StopAfterHanding == other.StopAfterHanding
+        && PausedAt == other.PausedAt
+        && Seen.SequenceEqual(other.Seen);
 
     /// <inheritdoc/>
     public override int GetHashCode() => HashCode.Combine(Id, Version, StepIndex, Touch);
@@ -220,8 +239,8 @@ public sealed record PersonState
 
     internal bool IsJudged<T>(T run, ProgramShelf shelf)
         where T : IOnItsWay =>
-        run.Phase is TouchPhase.Planned or TouchPhase.Blocked &&
-        !run.IsPaused &&
-        (Marks.IsEmpty || Marks.GetValueOrDefault(run.TouchId, TouchMark.Dropped) != TouchMark.Held) &&
-        !shelf.IsPaused(run.ProgramId);
+        run.Phase is TouchPhase.Planned or TouchPhase.Blocked
+        && !run.IsPaused
+        && (Marks.IsEmpty || Marks.GetValueOrDefault(run.TouchId, TouchMark.Dropped) != TouchMark.Held)
+        && !shelf.IsPaused(run.ProgramId);
 }

@@ -26,7 +26,12 @@ public static class PersonStateJson
         var state = JsonSerializer.Deserialize<PersonState>(json, Options) ?? PersonState.Empty;
         return state.Form <= PersonState.CurrentForm
             ? state
-            : throw new NotSupportedException(string.Create(CultureInfo.InvariantCulture, $"What is remembered of this person was written by a newer Germinal (form {state.Form}; this one reads up to {PersonState.CurrentForm}). Start that one, or restore a backup from before."));
+            : throw new NotSupportedException(
+                string.Create(
+                    CultureInfo.InvariantCulture,
+                    $"What is remembered of this person was written by a newer Germinal (form {state.Form}; this one reads up to {PersonState.CurrentForm}). Start that one, or restore a backup from before."
+                )
+            );
     }
 
     private sealed class InstantJson : JsonConverter<Instant>

@@ -24,9 +24,18 @@ internal sealed partial class PersonTurn
         {
             foreach (var trigger in program.Current.Definition.StartsWhen.OfType<AppointmentTrigger>())
             {
-                if (Alarms.StartOf(trigger, program.Current.Definition, appointment, Practice, person) is { } start && start <= now && Alarms.IsStillOfUse(appointment, start, now))
+                if (
+                    Alarms.StartOf(trigger, program.Current.Definition, appointment, Practice, person) is { } start
+                    && start <= now
+                    && Alarms.IsStillOfUse(appointment, start, now)
+                )
                 {
-                    Start(program.Current, new StartCause(CauseKind.Appointment, made.Key), new OccasionRef(made.Key, made.Moment.InZone(Practice.Zone).Date, made.Moment), loops: false);
+                    Start(
+                        program.Current,
+                        new StartCause(CauseKind.Appointment, made.Key),
+                        new OccasionRef(made.Key, made.Moment.InZone(Practice.Zone).Date, made.Moment),
+                        loops: false
+                    );
                 }
             }
         }

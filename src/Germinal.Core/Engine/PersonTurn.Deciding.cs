@@ -69,9 +69,8 @@ internal sealed partial class PersonTurn
     }
 
     /// <summary>Where the first touch that is due stands in the order of everybody (rule 9.3), or null.</summary>
-    public AskOrder? FirstInOrder() => NextToJudge() is { } run
-        ? new AskOrder(now, run.FirstDue, run.Definition.Priority, person.Handle, run.Definition.Name, run.StepIndex)
-        : null;
+    public AskOrder? FirstInOrder() =>
+        NextToJudge() is { } run ? new AskOrder(now, run.FirstDue, run.Definition.Priority, person.Handle, run.Definition.Name, run.StepIndex) : null;
 
     private Going? Handed(Guid touchId) => runs.Find(r => r.Phase == TouchPhase.Handing && r.TouchId == touchId);
 
@@ -314,7 +313,9 @@ internal sealed partial class PersonTurn
         }
         else
         {
-            Effects.Add(new StartRefused(Guid.Empty, now, Reason.ProgramOff.Word(), new StartCause(loops ? CauseKind.Loop : CauseKind.HandOver, step.Program)));
+            Effects.Add(
+                new StartRefused(Guid.Empty, now, Reason.ProgramOff.Word(), new StartCause(loops ? CauseKind.Loop : CauseKind.HandOver, step.Program))
+            );
         }
 
         if (!loops && runs.Contains(run))

@@ -55,17 +55,18 @@ internal sealed partial class PersonTurn
         TakePassage(run, passage, Outcome.Split, (passage + 1).ToString(System.Globalization.CultureInfo.InvariantCulture), trail);
     }
 
-    private bool IsYes(Going run, Question question) => question switch
-    {
-        AskOpened q => HasSeen(run, q.Step!, "opened"),
-        AskLinkFollowed q => HasSeen(run, q.Step!, "link", q.Link),
-        AskReplied q => HasSeen(run, q.Step ?? "", "replied"),
-        AskBounced q => HasSeen(run, q.Step!, "bounced"),
-        AskCallEnded q => HasSeen(run, q.Step!, "call", q.Outcome),
-        AskFormSent q => HasSeen(run, "", "form", q.Form),
-        AskRule q => RuleJudge.Holds(q.Rule, person, RuleNow),
-        _ => throw new ArgumentOutOfRangeException(nameof(question)),
-    };
+    private bool IsYes(Going run, Question question) =>
+        question switch
+        {
+            AskOpened q => HasSeen(run, q.Step!, "opened"),
+            AskLinkFollowed q => HasSeen(run, q.Step!, "link", q.Link),
+            AskReplied q => HasSeen(run, q.Step ?? "", "replied"),
+            AskBounced q => HasSeen(run, q.Step!, "bounced"),
+            AskCallEnded q => HasSeen(run, q.Step!, "call", q.Outcome),
+            AskFormSent q => HasSeen(run, "", "form", q.Form),
+            AskRule q => RuleJudge.Holds(q.Rule, person, RuleNow),
+            _ => throw new ArgumentOutOfRangeException(nameof(question)),
+        };
 
     private static bool HasSeen(Going run, string step, string what, string? detail = null)
     {

@@ -15,7 +15,20 @@ internal sealed partial class PersonTurn
 
     private void StartProgramsOn(Happening happening)
     {
-        if (happening is FactsChanged or ConsentOverruled or TouchMarked or TaskEnded or ConsentGiven or Opened or Bounced or NewDay or TagTakenOff or LeftList or FieldSet)
+        if (
+            happening
+            is FactsChanged
+                or ConsentOverruled
+                or TouchMarked
+                or TaskEnded
+                or ConsentGiven
+                or Opened
+                or Bounced
+                or NewDay
+                or TagTakenOff
+                or LeftList
+                or FieldSet
+        )
         {
             return;
         }
@@ -34,13 +47,17 @@ internal sealed partial class PersonTurn
         }
     }
 
-    private OccasionRef? OccasionOf(Happening happening) => happening switch
-    {
-        OccasionCame o => new OccasionRef(o.Name, o.Date),
-        AppointmentCame a when state.Appointments.FirstOrDefault(x => x.Key == a.Key) is { } appointment =>
-            new OccasionRef(appointment.Key, appointment.Moment.InZone(Practice.Zone).Date, appointment.Moment),
-        _ => null,
-    };
+    private OccasionRef? OccasionOf(Happening happening) =>
+        happening switch
+        {
+            OccasionCame o => new OccasionRef(o.Name, o.Date),
+            AppointmentCame a when state.Appointments.FirstOrDefault(x => x.Key == a.Key) is { } appointment => new OccasionRef(
+                appointment.Key,
+                appointment.Moment.InZone(Practice.Zone).Date,
+                appointment.Moment
+            ),
+            _ => null,
+        };
 
     private static StartCause? CauseOf(Happening happening, ProgramOn program)
     {
@@ -56,13 +73,21 @@ internal sealed partial class PersonTurn
             TagPutOn t => triggers.Any(x => x is TagAdded a && Same(a.Tag, t.Tag)) ? new StartCause(CauseKind.Tag, t.Tag) : null,
             JoinedList l => triggers.Any(x => x is ListJoined a && Same(a.List, l.List)) ? new StartCause(CauseKind.List, l.List) : null,
             EnteredStage s => triggers.Any(x => x is StageEntered a && Same(a.Stage, s.Stage)) ? new StartCause(CauseKind.Stage, s.Stage) : null,
-            Inquired i => triggers.Any(x => x is InquiryReceived a && (a.Form is null || Same(a.Form, i.Form ?? ""))) ? new StartCause(CauseKind.Inquiry, i.Form ?? "") : null,
+            Inquired i => triggers.Any(x => x is InquiryReceived a && (a.Form is null || Same(a.Form, i.Form ?? "")))
+                ? new StartCause(CauseKind.Inquiry, i.Form ?? "")
+                : null,
             Won => triggers.Any(x => x is OpportunityWon) ? new StartCause(CauseKind.Won, "") : null,
-            Lost l => triggers.Any(x => x is OpportunityLost a && (a.Reason is null || Same(a.Reason, l.Reason ?? ""))) ? new StartCause(CauseKind.Lost, l.Reason ?? "") : null,
+            Lost l => triggers.Any(x => x is OpportunityLost a && (a.Reason is null || Same(a.Reason, l.Reason ?? "")))
+                ? new StartCause(CauseKind.Lost, l.Reason ?? "")
+                : null,
             FollowedLink f => triggers.Any(x => x is LinkFollowed a && Same(a.Link, f.Link)) ? new StartCause(CauseKind.Link, f.Link) : null,
             TextedWord w => triggers.Any(x => x is TextKeyword a && Same(a.Word, w.Word)) ? new StartCause(CauseKind.Keyword, w.Word) : null,
-            FinishedProgram f => triggers.Any(x => x is ProgramFinished a && Same(a.Program, f.Program)) ? new StartCause(CauseKind.Finished, f.Program) : null,
-            Added n => triggers.Any(x => x is PersonAdded a && (a.Source is null || Same(a.Source, n.Source ?? ""))) ? new StartCause(CauseKind.Added, n.Source ?? "") : null,
+            FinishedProgram f => triggers.Any(x => x is ProgramFinished a && Same(a.Program, f.Program))
+                ? new StartCause(CauseKind.Finished, f.Program)
+                : null,
+            Added n => triggers.Any(x => x is PersonAdded a && (a.Source is null || Same(a.Source, n.Source ?? "")))
+                ? new StartCause(CauseKind.Added, n.Source ?? "")
+                : null,
             _ => null,
         };
     }
@@ -158,7 +183,10 @@ internal sealed partial class PersonTurn
         }
 
         // Counted in the state: however often the engine is asked at this moment, the end is the same.
-        state = state with { Starts = new StartsAtOnce(now, state.Starts is { } starts && starts.At == now ? starts.Count + 1 : 1) };
+        state = state with
+        {
+            Starts = new StartsAtOnce(now, state.Starts is { } starts && starts.At == now ? starts.Count + 1 : 1),
+        };
         if (state.Starts.Count > MostStartsAtOnce)
         {
             return Reason.TooSoon;
@@ -166,11 +194,19 @@ internal sealed partial class PersonTurn
 
         // Rule 5.3: an occasion keys its run by itself. Rule 3.5: a loop starts anew whatever `again` says, and it, too, makes no
         // second unfinished run.
-        return (occasion is null ? IsRunning(program) ? Reason.AlreadyRunning : loops ? null : AgainRefuses(program, past) : null)
-            ?? (Shares.IsHeldOut(program, person.Id) ? Reason.HeldOut : null);
+        return (
+                occasion is null
+                    ? IsRunning(program)
+                        ? Reason.AlreadyRunning
+                        : loops
+                            ? null
+                            : AgainRefuses(program, past)
+                    : null
+            ) ?? (Shares.IsHeldOut(program, person.Id) ? Reason.HeldOut : null);
     }
 
-    private bool IsRunning(ProgramVersion program) => runs.Exists(r => r.ProgramId == program.ProgramId) || state.Waiting.Any(w => w.ProgramId == program.ProgramId);
+    private bool IsRunning(ProgramVersion program) =>
+        runs.Exists(r => r.ProgramId == program.ProgramId) || state.Waiting.Any(w => w.ProgramId == program.ProgramId);
 
     private Reason? AgainRefuses(ProgramVersion program, PastRuns past)
     {

@@ -25,23 +25,24 @@ internal sealed partial class PersonTurn
     }
 
     /// <summary>The stop's reason where it answers to the event (rule 6.1), else null.</summary>
-    private Reason? ReasonOf(Stop stop, Happening happening, Going run) => (stop, happening) switch
-    {
-        (StopOnReply s, Replied r) when s.Channel is null || s.Channel == r.Channel => Reason.Replied,
-        (StopOnForm s, Inquired i) when Same(s.Form, i.Form ?? "") => Reason.FormSent,
-        (StopOnInquiry, Inquired) => Reason.Inquired,
-        (StopOnStage s, EnteredStage e) when Same(s.Stage, e.Stage) => Reason.StageEntered,
-        (StopOnStageLeft s, EnteredStage e) when Same(s.Stage, e.Left ?? "") => Reason.StageLeft,
-        (StopOnWon, Won) => Reason.OpportunityWon,
-        (StopOnLost, Lost) => Reason.OpportunityLost,
-        (StopOnTag s, TagPutOn t) when Same(s.Tag, t.Tag) => Reason.TagAdded,
-        (StopOnListLeft s, LeftList l) when Same(s.List, l.List) => Reason.ListLeft,
-        (StopOnLink s, FollowedLink f) when s.Link is null || Same(s.Link, f.Link) => Reason.LinkFollowed,
-        (StopOnCall s, TaskEnded t) when IsCall(t.TouchId) && Same(s.Outcome, t.Outcome ?? "") => Reason.CallEnded,
-        (StopOnAppointment s, AppointmentMade { Moved: false } a) when s.Type is null || Same(s.Type, a.Type ?? "") => Reason.AppointmentBooked,
-        (StopOnDate s, StopDateCame c) when c.ProgramId == run.ProgramId && HasBegun(s.Date, run.Definition) => Reason.On,
-        _ => null,
-    };
+    private Reason? ReasonOf(Stop stop, Happening happening, Going run) =>
+        (stop, happening) switch
+        {
+            (StopOnReply s, Replied r) when s.Channel is null || s.Channel == r.Channel => Reason.Replied,
+            (StopOnForm s, Inquired i) when Same(s.Form, i.Form ?? "") => Reason.FormSent,
+            (StopOnInquiry, Inquired) => Reason.Inquired,
+            (StopOnStage s, EnteredStage e) when Same(s.Stage, e.Stage) => Reason.StageEntered,
+            (StopOnStageLeft s, EnteredStage e) when Same(s.Stage, e.Left ?? "") => Reason.StageLeft,
+            (StopOnWon, Won) => Reason.OpportunityWon,
+            (StopOnLost, Lost) => Reason.OpportunityLost,
+            (StopOnTag s, TagPutOn t) when Same(s.Tag, t.Tag) => Reason.TagAdded,
+            (StopOnListLeft s, LeftList l) when Same(s.List, l.List) => Reason.ListLeft,
+            (StopOnLink s, FollowedLink f) when s.Link is null || Same(s.Link, f.Link) => Reason.LinkFollowed,
+            (StopOnCall s, TaskEnded t) when IsCall(t.TouchId) && Same(s.Outcome, t.Outcome ?? "") => Reason.CallEnded,
+            (StopOnAppointment s, AppointmentMade { Moved: false } a) when s.Type is null || Same(s.Type, a.Type ?? "") => Reason.AppointmentBooked,
+            (StopOnDate s, StopDateCame c) when c.ProgramId == run.ProgramId && HasBegun(s.Date, run.Definition) => Reason.On,
+            _ => null,
+        };
 
     /// <summary>True once the date of a program's stop has begun on its clock; from then on nothing starts either.</summary>
     private bool StopDateBegan(ProgramDefinition program)

@@ -62,9 +62,13 @@ internal sealed partial class PersonTurn
     private Guid? endedCall;
 
     private bool IsCall(Guid touchId) =>
-        endedCall == touchId ||
-        (openTasks.Find(t => t.TouchId == touchId) is { } task &&
-        engine.Shelf.Versions.Any(v => v.ProgramId == task.ProgramId && v.Flow.IndexOf(task.StepId) is >= 0 and var at && v.Flow.Steps[at].Step is CallStep));
+        endedCall == touchId
+        || (
+            openTasks.Find(t => t.TouchId == touchId) is { } task
+            && engine.Shelf.Versions.Any(v =>
+                v.ProgramId == task.ProgramId && v.Flow.IndexOf(task.StepId) is >= 0 and var at && v.Flow.Steps[at].Step is CallStep
+            )
+        );
 
     /// <summary>True while a run waits for a task on the day sheet.</summary>
     public bool HoldsOnSheet => runs.Exists(static r => r.Phase == TouchPhase.OnSheet);

@@ -1,4 +1,3 @@
-
 namespace Germinal.Core.Engine;
 
 /// <summary>Rule 13.1: those on their way may move to a newer version at the same step.</summary>

@@ -238,7 +238,13 @@ internal sealed partial class PersonTurn
     public RuleMemory Remembered()
     {
         string[] NamesOf(IEnumerable<Guid> ids) => [.. ids.Distinct().Select(NameOf).OfType<string>()];
-        return new RuleMemory(NamesOf(runs.Select(r => r.ProgramId)), NamesOf(state.Been.Keys), lastTouch, state.LastReply, state.NextTouch(CollectionsMarshal.AsSpan(runs), engine.Shelf));
+        return new RuleMemory(
+            NamesOf(runs.Select(r => r.ProgramId)),
+            NamesOf(state.Been.Keys),
+            lastTouch,
+            state.LastReply,
+            state.NextTouch(CollectionsMarshal.AsSpan(runs), engine.Shelf)
+        );
     }
 
     private string? NameOf(Guid programId) => engine.Shelf.Versions.Where(v => v.ProgramId == programId).MaxBy(v => v.Version)?.Definition.Name;

@@ -31,7 +31,16 @@ internal static class Planning
     public static Plan Of(Practice practice, PersonFacts person, Going run, Step step, Instant previousAt, Instant now)
     {
         var place = StepPlacement.Place(
-            run.Definition, step.When, run.StartedAt, previousAt, run.Occasion, person, practice.LeapDay, practice.ClockOf(run.Definition, person), now);
+            run.Definition,
+            step.When,
+            run.StartedAt,
+            previousAt,
+            run.Occasion,
+            person,
+            practice.LeapDay,
+            practice.ClockOf(run.Definition, person),
+            now
+        );
         if (place.Placed is not { } placed)
         {
             return new Plan(now, place.Skipped, true, false, null, null);

@@ -121,8 +121,8 @@ public static class Reasons
         [Reason.GivenUp] = "nobody mended it in time",
     }.ToFrozenDictionary();
 
-    private static readonly FrozenDictionary<Reason, string> Words =
-        Enum.GetValues<Reason>().ToFrozenDictionary(r => r, r => JsonNamingPolicy.KebabCaseLower.ConvertName(r.ToString()));
+    private static readonly FrozenDictionary<Reason, string> Words = Enum.GetValues<Reason>()
+        .ToFrozenDictionary(r => r, r => JsonNamingPolicy.KebabCaseLower.ConvertName(r.ToString()));
 
     private static readonly FrozenDictionary<string, Reason> ByWord = Words.ToFrozenDictionary(w => w.Value, w => w.Key, StringComparer.Ordinal);
 

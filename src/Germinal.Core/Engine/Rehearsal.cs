@@ -85,7 +85,15 @@ public static class Rehearsal
     /// <param name="until">The horizon, itself excluded.</param>
     /// <param name="first">Something that happens at the beginning, such as a start by hand; or null.</param>
     /// <param name="most">The most settled touches wanted.</param>
-    public static IReadOnlyList<RehearsedTouch> Of(TouchEngine engine, PersonFacts person, PersonState state, Instant from, Instant until, Happening? first = null, int most = 200)
+    public static IReadOnlyList<RehearsedTouch> Of(
+        TouchEngine engine,
+        PersonFacts person,
+        PersonState state,
+        Instant from,
+        Instant until,
+        Happening? first = null,
+        int most = 200
+    )
     {
         var one = new PersonRehearsal(engine, new Actor(person, state, first is null ? [] : [first]), from, until, null);
         while (one.Touches.Count < most && one.Next() is { } moment)
@@ -113,22 +121,33 @@ public static class Rehearsal
     /// <param name="stop">Stops it; what was handed out stays handed out.</param>
     /// <exception cref="OperationCanceledException">It was stopped.</exception>
     public static void OfMany(
-        TouchEngine engine, IReadOnlyList<Actor> people, Instant from, Instant until, Action<int, Actor, IReadOnlyList<RehearsedTouch>> take, IProgress<int>? progress, CancellationToken stop)
+        TouchEngine engine,
+        IReadOnlyList<Actor> people,
+        Instant from,
+        Instant until,
+        Action<int, Actor, IReadOnlyList<RehearsedTouch>> take,
+        IProgress<int>? progress,
+        CancellationToken stop
+    )
     {
         var counts = SharedCounts.Matter(engine) ? SharedCounts.Settle(engine, people, from, until, stop) : null;
         var done = 0;
-        Parallel.ForEach(Partitioner.Create(0, people.Count, ChunkOf(people.Count)), new ParallelOptions { CancellationToken = stop }, chunk =>
-        {
-            for (var i = chunk.Item1; i < chunk.Item2; i++)
+        Parallel.ForEach(
+            Partitioner.Create(0, people.Count, ChunkOf(people.Count)),
+            new ParallelOptions { CancellationToken = stop },
+            chunk =>
             {
-                stop.ThrowIfCancellationRequested();
-                var actor = people[i];
-                var one = new PersonRehearsal(engine, actor, from, until, counts?.Answers());
-                one.RunToHorizon();
-                take(i, actor, [.. one.Touches, .. one.Pending()]);
-                progress?.Report(Interlocked.Increment(ref done));
+                for (var i = chunk.Item1; i < chunk.Item2; i++)
+                {
+                    stop.ThrowIfCancellationRequested();
+                    var actor = people[i];
+                    var one = new PersonRehearsal(engine, actor, from, until, counts?.Answers());
+                    one.RunToHorizon();
+                    take(i, actor, [.. one.Touches, .. one.Pending()]);
+                    progress?.Report(Interlocked.Increment(ref done));
+                }
             }
-        });
+        );
     }
 
     internal static int ChunkOf(int people) => Math.Clamp(people / 64, 1, 64);

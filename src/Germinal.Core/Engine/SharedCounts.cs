@@ -67,20 +67,24 @@ internal sealed class SharedCounts
     private bool AnyRunsFull()
     {
         var asked = new ConcurrentDictionary<Counter, int>();
-        Parallel.ForEach(Partitioner.Create(0, people.Count, Rehearsal.ChunkOf(people.Count)), new ParallelOptions { CancellationToken = stop }, chunk =>
-        {
-            var tally = new Tally();
-            for (var i = chunk.Item1; i < chunk.Item2; i++)
+        Parallel.ForEach(
+            Partitioner.Create(0, people.Count, Rehearsal.ChunkOf(people.Count)),
+            new ParallelOptions { CancellationToken = stop },
+            chunk =>
             {
-                stop.ThrowIfCancellationRequested();
-                new PersonRehearsal(engine, people[i], from, until, tally, keeps: false).RunToHorizon();
-            }
+                var tally = new Tally();
+                for (var i = chunk.Item1; i < chunk.Item2; i++)
+                {
+                    stop.ThrowIfCancellationRequested();
+                    new PersonRehearsal(engine, people[i], from, until, tally, keeps: false).RunToHorizon();
+                }
 
-            foreach (var (counter, times) in tally.Asked)
-            {
-                asked.AddOrUpdate(counter, times, (_, before) => before + times);
+                foreach (var (counter, times) in tally.Asked)
+                {
+                    asked.AddOrUpdate(counter, times, (_, before) => before + times);
+                }
             }
-        });
+        );
         return asked.Any(a => a.Value > a.Key.Limit);
     }
 
@@ -176,17 +180,21 @@ internal sealed class SharedCounts
     private void Run(int[] who)
     {
         var bag = new ConcurrentBag<List<Asked>>();
-        Parallel.ForEach(Partitioner.Create(0, who.Length, Rehearsal.ChunkOf(who.Length)), new ParallelOptions { CancellationToken = stop }, chunk =>
-        {
-            var notes = new List<Asked>();
-            for (var i = chunk.Item1; i < chunk.Item2; i++)
+        Parallel.ForEach(
+            Partitioner.Create(0, who.Length, Rehearsal.ChunkOf(who.Length)),
+            new ParallelOptions { CancellationToken = stop },
+            chunk =>
             {
-                stop.ThrowIfCancellationRequested();
-                new PersonRehearsal(engine, people[who[i]], from, until, new Log(last, notes, who[i]), keeps: false).RunToHorizon();
-            }
+                var notes = new List<Asked>();
+                for (var i = chunk.Item1; i < chunk.Item2; i++)
+                {
+                    stop.ThrowIfCancellationRequested();
+                    new PersonRehearsal(engine, people[who[i]], from, until, new Log(last, notes, who[i]), keeps: false).RunToHorizon();
+                }
 
-            bag.Add(notes);
-        });
+                bag.Add(notes);
+            }
+        );
         foreach (var ask in bag.SelectMany(n => n).Where(a => a.Counter.Date >= again))
         {
             if (!dates.TryGetValue(ask.Counter.Date, out var counts))

@@ -67,10 +67,10 @@ internal static class Sleeping
         }
 
         var time = touch.Run.FirstDue.InZone(openings.PersonZone).TimeOfDay;
-        return time >= EveryNightIsOver &&
-            openings.Clock.Equals(openings.PersonZone) &&
-            (openings.Window is null or { Roll: Roll.Keep } || (time >= openings.Window.From && time < openings.Window.To)) &&
-            (openings.Quiet is null || openings.Quiet.Allows(time));
+        return time >= EveryNightIsOver
+            && openings.Clock.Equals(openings.PersonZone)
+            && (openings.Window is null or { Roll: Roll.Keep } || (time >= openings.Window.From && time < openings.Window.To))
+            && (openings.Quiet is null || openings.Quiet.Allows(time));
     }
 
     /// <summary>The first permitted date on or after one, at a time of day.</summary>

@@ -28,7 +28,17 @@ public static class StepPlacement
     /// <param name="leapDay">How 29 February is kept.</param>
     /// <param name="clock">The zone the program reads.</param>
     /// <param name="planning">The moment of planning.</param>
-    public static StepPlace Place(ProgramDefinition program, When when, Instant startedAt, Instant previousAt, OccasionRef? occasion, PersonFacts person, LeapDay leapDay, DateTimeZone clock, Instant planning)
+    public static StepPlace Place(
+        ProgramDefinition program,
+        When when,
+        Instant startedAt,
+        Instant previousAt,
+        OccasionRef? occasion,
+        PersonFacts person,
+        LeapDay leapDay,
+        DateTimeZone clock,
+        Instant planning
+    )
     {
         var time = program.TimeFor(when.At);
         switch (when)

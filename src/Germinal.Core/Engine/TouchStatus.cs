@@ -38,8 +38,8 @@ public enum TouchStatus
 /// <summary>The one table of statuses: the word of each.</summary>
 public static class TouchStatuses
 {
-    private static readonly FrozenDictionary<TouchStatus, string> Words =
-        Enum.GetValues<TouchStatus>().ToFrozenDictionary(s => s, s => JsonNamingPolicy.KebabCaseLower.ConvertName(s.ToString()));
+    private static readonly FrozenDictionary<TouchStatus, string> Words = Enum.GetValues<TouchStatus>()
+        .ToFrozenDictionary(s => s, s => JsonNamingPolicy.KebabCaseLower.ConvertName(s.ToString()));
 
     private static readonly FrozenDictionary<string, TouchStatus> ByWord = Words.ToFrozenDictionary(w => w.Value, w => w.Key, StringComparer.Ordinal);
 

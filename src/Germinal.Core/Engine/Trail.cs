@@ -61,9 +61,7 @@ public sealed class Trail
     private readonly ushort made;
     private readonly ushort failed;
 
-    private Trail()
-    {
-    }
+    private Trail() { }
 
     internal Trail(Judging touch)
     {
@@ -101,28 +99,29 @@ public sealed class Trail
 
     private static bool Has(ushort checks, CheckKind kind) => (checks & Bit(kind)) != 0;
 
-    private string[] Found(CheckKind kind) => kind switch
-    {
-        CheckKind.PersonReachable => [Judging.GoneBy(person!)?.Word() ?? ""],
-        CheckKind.OnlyIf => [step!.OnlyIf is null ? "none" : "rule"],
-        CheckKind.HasAddress => [Address, ContactWords.Of(Channel)],
-        CheckKind.NotSuppressed => [Address],
-        CheckKind.Consent =>
-        [
-            ContactWords.Of(Channel),
-            ContactWords.Of(consent.Verdict),
-            consent.Decided is { } decided ? ContactWords.Of(decided.Basis) : "",
-            consent.Decided?.Source ?? "",
-            consent.Decided is { } d && d.At != Instant.MinValue ? InstantPattern.ExtendedIso.Format(d.At) : "",
-            .. overruled is null ? Array.Empty<string>() : [overruled],
-        ],
-        CheckKind.InTime => lateLimit is { } limit ? [limit.Text, InstantPattern.ExtendedIso.Format(limit.AddTo(firstDue, Clock))] : ["", ""],
-        CheckKind.WindowOpen => [LocalTimePattern.ExtendedIso.Format(moment.InZone(Clock).TimeOfDay), Clock.Id],
-        CheckKind.Pace when held is HeldByPace by => [Number(by.Sent), Number(by.Rule.Max), Number(by.Rule.Days)],
-        CheckKind.DailyLimit when practice!.DailyLimits.TryGetValue(Channel, out var limit) => [Number(limit)],
-        CheckKind.CanBeFilled when held is Lack lack => [lack.Reason.Word(), .. lack.Fields],
-        _ => [],
-    };
+    private string[] Found(CheckKind kind) =>
+        kind switch
+        {
+            CheckKind.PersonReachable => [Judging.GoneBy(person!)?.Word() ?? ""],
+            CheckKind.OnlyIf => [step!.OnlyIf is null ? "none" : "rule"],
+            CheckKind.HasAddress => [Address, ContactWords.Of(Channel)],
+            CheckKind.NotSuppressed => [Address],
+            CheckKind.Consent =>
+            [
+                ContactWords.Of(Channel),
+                ContactWords.Of(consent.Verdict),
+                consent.Decided is { } decided ? ContactWords.Of(decided.Basis) : "",
+                consent.Decided?.Source ?? "",
+                consent.Decided is { } d && d.At != Instant.MinValue ? InstantPattern.ExtendedIso.Format(d.At) : "",
+                .. overruled is null ? Array.Empty<string>() : [overruled],
+            ],
+            CheckKind.InTime => lateLimit is { } limit ? [limit.Text, InstantPattern.ExtendedIso.Format(limit.AddTo(firstDue, Clock))] : ["", ""],
+            CheckKind.WindowOpen => [LocalTimePattern.ExtendedIso.Format(moment.InZone(Clock).TimeOfDay), Clock.Id],
+            CheckKind.Pace when held is HeldByPace by => [Number(by.Sent), Number(by.Rule.Max), Number(by.Rule.Days)],
+            CheckKind.DailyLimit when practice!.DailyLimits.TryGetValue(Channel, out var limit) => [Number(limit)],
+            CheckKind.CanBeFilled when held is Lack lack => [lack.Reason.Word(), .. lack.Fields],
+            _ => [],
+        };
 
     private Channel Channel => step!.Channel!.Value;
 

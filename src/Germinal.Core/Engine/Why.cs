@@ -84,18 +84,27 @@ public static class Why
             (CheckKind.OnlyIf, true) => Found(0) == "none" ? "The step is for everybody on the program." : "They match what the step asks for.",
             (CheckKind.OnlyIf, false) => "They do not match what the step asks for.",
             (CheckKind.HasAddress, true) => $"{AddressWord(Found(1))} is {Found(0)}.",
-            (CheckKind.HasAddress, false) => Found(0).Length == 0 ? $"There is no {AddressWord(Found(1)).ToLowerInvariant()[4..]} on their page." : $"“{Found(0)}” is not a well-formed {AddressWord(Found(1)).ToLowerInvariant()[4..]}.",
-            (CheckKind.NotSuppressed, true) => Found(0).Contains('@', StringComparison.Ordinal) ? "Nothing sent there has come back." : "Nothing says that the number is wrong.",
+            (CheckKind.HasAddress, false) => Found(0).Length == 0
+                ? $"There is no {AddressWord(Found(1)).ToLowerInvariant()[4..]} on their page."
+                : $"“{Found(0)}” is not a well-formed {AddressWord(Found(1)).ToLowerInvariant()[4..]}.",
+            (CheckKind.NotSuppressed, true) => Found(0).Contains('@', StringComparison.Ordinal)
+                ? "Nothing sent there has come back."
+                : "Nothing says that the number is wrong.",
             (CheckKind.NotSuppressed, false) => $"Mail to {Found(0)} came back before, so nothing is sent there.",
             (CheckKind.Consent, _) => Consent(check, zone),
-            (CheckKind.InTime, true) => Found(0).Length == 0 ? "It makes sense however late it is." : $"It was in time: it makes sense until {Phrases.MomentOf(Found(1), zone)}.",
+            (CheckKind.InTime, true) => Found(0).Length == 0
+                ? "It makes sense however late it is."
+                : $"It was in time: it makes sense until {Phrases.MomentOf(Found(1), zone)}.",
             (CheckKind.InTime, false) => $"It came too late: it makes sense only until {Phrases.MomentOf(Found(1), zone)}.",
             (CheckKind.WindowOpen, true) => $"The program may act then; it was {Clock(Found(0))} on their clock.",
             (CheckKind.WindowOpen, false) => $"The program may not act then; it was {Clock(Found(0))} on their clock.",
             (CheckKind.CanBeFilled, true) => "Every merge field has a value.",
-            (CheckKind.CanBeFilled, false) => Found(0) == "no-sender" ? "Nobody can sign it: they have no owner and the practice names nobody to stand in." : $"It cannot be filled: {MergeFields.Say(check.Found.Skip(1))}.",
+            (CheckKind.CanBeFilled, false) => Found(0) == "no-sender"
+                ? "Nobody can sign it: they have no owner and the practice names nobody to stand in."
+                : $"It cannot be filled: {MergeFields.Say(check.Found.Skip(1))}.",
             (CheckKind.Pace, true) => "They have not had too much lately.",
-            (CheckKind.Pace, false) => $"They have had as much as the practice allows: {Found(0)} in {(Found(2) == "1" ? "a day" : $"{Found(2)} days")}, at most {Found(1)}.",
+            (CheckKind.Pace, false) =>
+                $"They have had as much as the practice allows: {Found(0)} in {(Found(2) == "1" ? "a day" : $"{Found(2)} days")}, at most {Found(1)}.",
             (CheckKind.DailyLimit, true) => "The day’s limit is not reached.",
             _ => $"The day’s limit of {Found(0)} is reached.",
         };
@@ -111,7 +120,13 @@ public static class Why
     private static string Consent(Check check, DateTimeZone zone)
     {
         string Found(int i) => i < check.Found.Length ? check.Found[i] : "";
-        var verb = Found(0) switch { "email" => "emailed", "text" => "texted", "call" => "called", _ => "written to" };
+        var verb = Found(0) switch
+        {
+            "email" => "emailed",
+            "text" => "texted",
+            "call" => "called",
+            _ => "written to",
+        };
         var source = Found(3).Length == 0 ? "" : $" ({Found(3)}{(Found(4).Length == 0 ? "" : ", " + Phrases.MomentOf(Found(4), zone))})";
         return Found(1) switch
         {
@@ -124,17 +139,20 @@ public static class Why
                 _ => $"They may be {verb}: they said so{source}.",
             },
             "withdrawn" => $"They may not be {verb}: they said no{source}.",
-            _ => Found(2).Length == 0 ? $"They may not be {verb}: nobody has recorded that they said yes." : $"They may not be {verb}: what they gave has run out{source}.",
+            _ => Found(2).Length == 0
+                ? $"They may not be {verb}: nobody has recorded that they said yes."
+                : $"They may not be {verb}: what they gave has run out{source}.",
         };
     }
 
-    private static string AddressWord(string channel) => channel switch
-    {
-        "email" => "The email address",
-        "text" => "The mobile number",
-        "call" => "The number",
-        _ => "The postal address",
-    };
+    private static string AddressWord(string channel) =>
+        channel switch
+        {
+            "email" => "The email address",
+            "text" => "The mobile number",
+            "call" => "The number",
+            _ => "The postal address",
+        };
 
     private static string Clock(string time)
     {

@@ -19,9 +19,33 @@ public sealed class EventsFile(Practice practice, IReadOnlyList<ProgramVersion> 
 
     private static readonly string[] Kinds =
     [
-        "start", "stop", "pause", "resume", "tag-added", "tag-removed", "list-joined", "list-left", "stage-entered", "inquiry-received", "inquiry-answered",
-        "appointment-booked", "appointment-moved", "appointment-cancelled", "opened", "clicked", "replied", "bounced", "opted-in", "opted-out",
-        "call-done", "task-done", "won", "lost", "died", "archived", "do-not-contact",
+        "start",
+        "stop",
+        "pause",
+        "resume",
+        "tag-added",
+        "tag-removed",
+        "list-joined",
+        "list-left",
+        "stage-entered",
+        "inquiry-received",
+        "inquiry-answered",
+        "appointment-booked",
+        "appointment-moved",
+        "appointment-cancelled",
+        "opened",
+        "clicked",
+        "replied",
+        "bounced",
+        "opted-in",
+        "opted-out",
+        "call-done",
+        "task-done",
+        "won",
+        "lost",
+        "died",
+        "archived",
+        "do-not-contact",
     ];
 
     /// <summary>The event of a row; null after findings (without file and line).</summary>
@@ -115,7 +139,9 @@ public sealed class EventsFile(Practice practice, IReadOnlyList<ProgramVersion> 
                 return ReadBounce(at, value, OfStep(), errors);
             case "opted-in" or "opted-out":
                 var everything = value.EndsWith("/all", StringComparison.Ordinal);
-                return ReadChannel(everything ? value[..^4] : value, errors) is { } of ? new ConsentGiven(at, of, Cell("kind") == "opted-in", everything) : null;
+                return ReadChannel(everything ? value[..^4] : value, errors) is { } of
+                    ? new ConsentGiven(at, of, Cell("kind") == "opted-in", everything)
+                    : null;
             case "call-done" or "task-done":
                 return OfStep() is { } done ? new StepTaskEnded(at, done.Program, done.Step.Id, value.Length > 0 ? value : "done") : null;
             case "won":

@@ -47,7 +47,9 @@ internal sealed class JsonObjectReader
         }
         catch (JsonException e)
         {
-            errors.Add(new Finding("", string.Create(CultureInfo.InvariantCulture, $"This is not JSON: line {e.LineNumber + 1}, column {e.BytePositionInLine + 1}.")));
+            errors.Add(
+                new Finding("", string.Create(CultureInfo.InvariantCulture, $"This is not JSON: line {e.LineNumber + 1}, column {e.BytePositionInLine + 1}."))
+            );
             return null;
         }
     }
@@ -290,7 +292,12 @@ internal sealed class JsonObjectReader
             return Bad<T[]>(key, $"“{key}” should be a list [ … ].") ?? [];
         }
 
-        return [.. list.EnumerateArray().Select((v, i) => For(v, string.Create(CultureInfo.InvariantCulture, $"{Pointer}/{key}/{i}"), Errors) is { } o ? item(o) : null).OfType<T>()];
+        return
+        [
+            .. list.EnumerateArray()
+                .Select((v, i) => For(v, string.Create(CultureInfo.InvariantCulture, $"{Pointer}/{key}/{i}"), Errors) is { } o ? item(o) : null)
+                .OfType<T>(),
+        ];
     }
 
     /// <summary>Reports keys nobody asked for. Called last; with <paramref name="unknownKind"/> the keys cannot be judged.</summary>
@@ -303,7 +310,12 @@ internal sealed class JsonObjectReader
 
         foreach (var property in json.EnumerateObject().Where(p => !read.Contains(p.Name)))
         {
-            Errors.Add(new Finding($"{Pointer}/{property.Name.Replace("~", "~0", StringComparison.Ordinal).Replace("/", "~1", StringComparison.Ordinal)}", $"“{property.Name}” is not known here."));
+            Errors.Add(
+                new Finding(
+                    $"{Pointer}/{property.Name.Replace("~", "~0", StringComparison.Ordinal).Replace("/", "~1", StringComparison.Ordinal)}",
+                    $"“{property.Name}” is not known here."
+                )
+            );
         }
     }
 }

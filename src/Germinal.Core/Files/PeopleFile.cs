@@ -15,8 +15,24 @@ public static class PeopleFile
 {
     private static readonly string[] Columns =
     [
-        "id", "first_name", "last_name", "email", "mobile", "address", "zone", "birthday", "owner", "stage", "tags", "lists",
-        "email_consent", "text_consent", "call_consent", "post_consent", "do_not_contact", "added",
+        "id",
+        "first_name",
+        "last_name",
+        "email",
+        "mobile",
+        "address",
+        "zone",
+        "birthday",
+        "owner",
+        "stage",
+        "tags",
+        "lists",
+        "email_consent",
+        "text_consent",
+        "call_consent",
+        "post_consent",
+        "do_not_contact",
+        "added",
     ];
 
     /// <summary>The id of a person that a file names by a word.</summary>
@@ -31,7 +47,9 @@ public static class PeopleFile
             findings.Add("The column “id” is missing; every person needs one.");
         }
 
-        findings.AddRange(header.Where(c => !IsColumn(c)).Select(c => $"“{c}” is not a column; {string.Join(", ", Columns)}, date:NAME and custom:NAME are."));
+        findings.AddRange(
+            header.Where(c => !IsColumn(c)).Select(c => $"“{c}” is not a column; {string.Join(", ", Columns)}, date:NAME and custom:NAME are.")
+        );
         findings.AddRange(header.GroupBy(c => c, StringComparer.Ordinal).Where(g => g.Count() > 1).Select(g => $"The column “{g.Key}” stands there twice."));
         return findings;
     }
@@ -90,7 +108,8 @@ public static class PeopleFile
             Tags = Several(Cell("tags")),
             Lists = Several(Cell("lists")),
             KeyDates = dates,
-            Custom = cells.Keys.Where(c => c.StartsWith("custom:", StringComparison.Ordinal) && Cell(c) is not null)
+            Custom = cells
+                .Keys.Where(c => c.StartsWith("custom:", StringComparison.Ordinal) && Cell(c) is not null)
                 .ToFrozenDictionary(c => c[7..], c => Cell(c)!, StringComparer.OrdinalIgnoreCase),
             Consent = [.. ContactWords.Channels.Select(c => ReadConsent(c.Value, $"{c.Word}_consent", Cell, practice, errors)).OfType<ConsentEntry>()],
             DoNotContact = ReadFlag("do_not_contact", Cell, errors),
@@ -99,8 +118,9 @@ public static class PeopleFile
     }
 
     private static bool IsColumn(string column) =>
-        Columns.Contains(column, StringComparer.Ordinal) ||
-        (column.StartsWith("date:", StringComparison.Ordinal) && column.Length > 5) || (column.StartsWith("custom:", StringComparison.Ordinal) && column.Length > 7);
+        Columns.Contains(column, StringComparer.Ordinal)
+        || (column.StartsWith("date:", StringComparison.Ordinal) && column.Length > 5)
+        || (column.StartsWith("custom:", StringComparison.Ordinal) && column.Length > 7);
 
     private static FrozenSet<string> Several(string? cell) =>
         (cell ?? "").Split(';', StringSplitOptions.RemoveEmptyEntries | StringSplitOptions.TrimEntries).ToFrozenSet(StringComparer.OrdinalIgnoreCase);

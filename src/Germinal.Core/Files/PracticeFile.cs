@@ -38,7 +38,11 @@ public static class PracticeFile
             Name = name,
             Zone = zone,
             LeapDay = root.Choice("leapDay", LeapDay.Feb28, FileWords.LeapDays),
-            Calendar = new WorkCalendar(root.Has("workingDays") ? root.Days("workingDays") : WorkCalendar.MondayToFriday.WorkingDays, root.Dates("holidays"), root.Dates("closed")),
+            Calendar = new WorkCalendar(
+                root.Has("workingDays") ? root.Days("workingDays") : WorkCalendar.MondayToFriday.WorkingDays,
+                root.Dates("holidays"),
+                root.Dates("closed")
+            ),
             QuietHours = root.Object("quietHours") is { } quiet ? ReadQuietHours(quiet) : QuietHours.Widest,
             Consent = root.Object("consent") is { } consent ? ReadConsent(consent) : new ConsentRules(FrozenDictionary<Channel, ConsentPolicy>.Empty),
             Pace = root.List("pace", ReadPace),
@@ -51,7 +55,12 @@ public static class PracticeFile
         root.Done();
         foreach (var twice in members.Select((m, i) => (m, i)).GroupBy(m => m.m.Handle, StringComparer.Ordinal).Where(g => g.Count() > 1))
         {
-            errors.Add(new Finding(string.Create(CultureInfo.InvariantCulture, $"/members/{twice.Last().i}/id"), $"Two members have the id “{twice.Key}”; each needs its own."));
+            errors.Add(
+                new Finding(
+                    string.Create(CultureInfo.InvariantCulture, $"/members/{twice.Last().i}/id"),
+                    $"Two members have the id “{twice.Key}”; each needs its own."
+                )
+            );
         }
 
         return new PracticeFileReading(errors.Count == 0 ? practice : null, errors);
@@ -105,7 +114,12 @@ public static class PracticeFile
     private static ConsentRules ReadConsent(JsonObjectReader o)
     {
         var policies = ContactWords.Channels.ToDictionary(c => c.Value, c => o.Choice(c.Word, ConsentPolicy.Strict, ContactWords.Policies));
-        var rules = new ConsentRules(policies.ToFrozenDictionary(), o.Number("inquiryMonths", 6, 0, 1200), o.Number("clientMonths", 24, 0, 1200), o.Flag("strictForTransactional"));
+        var rules = new ConsentRules(
+            policies.ToFrozenDictionary(),
+            o.Number("inquiryMonths", 6, 0, 1200),
+            o.Number("clientMonths", 24, 0, 1200),
+            o.Flag("strictForTransactional")
+        );
         o.Done();
         return rules;
     }
@@ -134,7 +148,10 @@ public static class PracticeFile
 
         if (!o.Has("max") || channels.Count == 0)
         {
-            o.Bad<object>(o.Has("max") ? "channels" : "max", "A pace rule says how many, in how many days, over which channels: {\"max\":1,\"per\":\"P1D\",\"channels\":[\"email\",\"text\"]}.");
+            o.Bad<object>(
+                o.Has("max") ? "channels" : "max",
+                "A pace rule says how many, in how many days, over which channels: {\"max\":1,\"per\":\"P1D\",\"channels\":[\"email\",\"text\"]}."
+            );
         }
 
         o.Done();

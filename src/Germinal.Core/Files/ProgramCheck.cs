@@ -33,7 +33,12 @@ public static class ProgramCheck
         {
             if (trigger is ProgramFinished finished && !Same(finished.Program, program.Name) && !others.Contains(finished.Program))
             {
-                findings.Add(new Finding(string.Create(CultureInfo.InvariantCulture, $"/startsWhen/{i}/program"), $"There is no program “{finished.Program}” to wait for."));
+                findings.Add(
+                    new Finding(
+                        string.Create(CultureInfo.InvariantCulture, $"/startsWhen/{i}/program"),
+                        $"There is no program “{finished.Program}” to wait for."
+                    )
+                );
             }
         }
 
@@ -48,7 +53,12 @@ public static class ProgramCheck
         CheckOrder(flow, findings);
         foreach (var loop in LengthsToHandOvers(flow).Where(h => Same(h.Step.Program, program.Name) && h.Days < 1))
         {
-            findings.Add(new Finding(loop.Pointer, "This program hands over to itself with no day in between and would never end. Put at least one day before the hand-over."));
+            findings.Add(
+                new Finding(
+                    loop.Pointer,
+                    "This program hands over to itself with no day in between and would never end. Put at least one day before the hand-over."
+                )
+            );
         }
 
         return findings;
@@ -62,7 +72,10 @@ public static class ProgramCheck
         {
             if (place.Step is ForkStep { If.Step: { } asked } fork)
             {
-                findings.AddRange(QuestionFindings(fork.If, asked, seen.GetValueOrDefault(asked), flow.IndexOf(asked) >= 0).Select(m => new Finding($"{place.Pointer}/if/step", m)));
+                findings.AddRange(
+                    QuestionFindings(fork.If, asked, seen.GetValueOrDefault(asked), flow.IndexOf(asked) >= 0)
+                        .Select(m => new Finding($"{place.Pointer}/if/step", m))
+                );
             }
 
             seen.TryAdd(place.Step.Id, place.Step);
@@ -98,9 +111,13 @@ public static class ProgramCheck
     {
         var edges = programs.ToDictionary(
             p => p,
-            p => LengthsToHandOvers(new StepFlow(p)).Where(h => !Same(h.Step.Program, p.Name))
-                .Select(h => (h.Pointer, h.Days, To: programs.FirstOrDefault(q => Same(q.Name, h.Step.Program))))
-                .Where(e => e.To is not null && e.To.Again.Kind != AgainKind.Never && (e.To.Again.Gap is null || e.To.Again.Gap.IsZero)).ToList());
+            p =>
+                LengthsToHandOvers(new StepFlow(p))
+                    .Where(h => !Same(h.Step.Program, p.Name))
+                    .Select(h => (h.Pointer, h.Days, To: programs.FirstOrDefault(q => Same(q.Name, h.Step.Program))))
+                    .Where(e => e.To is not null && e.To.Again.Kind != AgainKind.Never && (e.To.Again.Gap is null || e.To.Again.Gap.IsZero))
+                    .ToList()
+        );
         var findings = new List<(ProgramDefinition, Finding)>();
         foreach (var first in programs)
         {
@@ -109,7 +126,15 @@ public static class ProgramCheck
                 var way = new List<ProgramDefinition> { first };
                 if (ComesBack(edge.To!, edge.Days))
                 {
-                    findings.Add((first, new Finding(edge.Pointer, $"{string.Join(", ", way.Select(p => $"“{p.Name}”"))} hand over to each other with no day in between and would never end. Put at least one day before a hand-over, or let one of them start only once.")));
+                    findings.Add(
+                        (
+                            first,
+                            new Finding(
+                                edge.Pointer,
+                                $"{string.Join(", ", way.Select(p => $"“{p.Name}”"))} hand over to each other with no day in between and would never end. Put at least one day before a hand-over, or let one of them start only once."
+                            )
+                        )
+                    );
                 }
 
                 bool ComesBack(ProgramDefinition at, double days)
@@ -141,10 +166,20 @@ public static class ProgramCheck
 
     /// <summary>Steps that name a sender who is no member of the practice.</summary>
     public static IEnumerable<Finding> SenderFindings(ProgramDefinition program, Practice practice) =>
-        new StepFlow(program).Steps.Where(s => s.Step.Sender is { } named && practice.Members.All(m => m.Handle != named))
-            .Select(s => new Finding($"{s.Pointer}/sender", $"“{s.Step.Sender}” is no member of the practice; owner, {string.Join(", ", practice.Members.Select(m => m.Handle))} are."));
+        new StepFlow(program)
+            .Steps.Where(s => s.Step.Sender is { } named && practice.Members.All(m => m.Handle != named))
+            .Select(s => new Finding(
+                $"{s.Pointer}/sender",
+                $"“{s.Step.Sender}” is no member of the practice; owner, {string.Join(", ", practice.Members.Select(m => m.Handle))} are."
+            ));
 
-    private static void CheckStep(ProgramDefinition program, FlowStep place, IReadOnlySet<string> others, Func<string, IReadOnlyList<string>> syntax, List<Finding> findings)
+    private static void CheckStep(
+        ProgramDefinition program,
+        FlowStep place,
+        IReadOnlySet<string> others,
+        Func<string, IReadOnlyList<string>> syntax,
+        List<Finding> findings
+    )
     {
         var step = place.Step;
         foreach (var (key, text) in step.Templates)
@@ -164,27 +199,43 @@ public static class ProgramCheck
 
         if (step.When is FromOccasion && !program.StartsWhen.Any(t => t is OccasionTrigger or AppointmentTrigger))
         {
-            findings.Add(new Finding($"{place.Pointer}/when/from", "This step is placed by the occasion, but no occasion starts the program; it would always be skipped.", IsWarning: true));
+            findings.Add(
+                new Finding(
+                    $"{place.Pointer}/when/from",
+                    "This step is placed by the occasion, but no occasion starts the program; it would always be skipped.",
+                    IsWarning: true
+                )
+            );
         }
 
         // Rule 2.4: a window wholly outside the hours of texts and calls leaves them no moment.
-        if (step.Channel is Channel.Text or Channel.Call && !program.OnPracticeClock && program.Window is { Roll: not Roll.Keep } window &&
-            (window.To <= QuietHours.Widest.From || window.From >= QuietHours.Widest.To))
+        if (
+            step.Channel is Channel.Text or Channel.Call
+            && !program.OnPracticeClock
+            && program.Window is { Roll: not Roll.Keep } window
+            && (window.To <= QuietHours.Widest.From || window.From >= QuietHours.Widest.To)
+        )
         {
-            findings.Add(new Finding("/window", $"The window never opens for “{step.Id}”: texts and calls go from 8:00 to 21:00 on the person’s clock, and it opens from {TimesOfDay.Text(window.From)} to {TimesOfDay.Text(window.To)}."));
+            findings.Add(
+                new Finding(
+                    "/window",
+                    $"The window never opens for “{step.Id}”: texts and calls go from 8:00 to 21:00 on the person’s clock, and it opens from {TimesOfDay.Text(window.From)} to {TimesOfDay.Text(window.To)}."
+                )
+            );
         }
     }
 
-    private static string? LackOf(Step step, string key) => (step, key) switch
-    {
-        (EmailStep, "subject") => "This email has no subject.",
-        (EmailStep, _) => "This email says nothing yet.",
-        (TextStep, _) => "This text says nothing yet.",
-        (NoteStep, _) => "This note says nothing yet.",
-        (DoStep, _) => "This task says nothing yet.",
-        (TellMeStep, _) => "This message says nothing yet.",
-        _ => null,
-    };
+    private static string? LackOf(Step step, string key) =>
+        (step, key) switch
+        {
+            (EmailStep, "subject") => "This email has no subject.",
+            (EmailStep, _) => "This email says nothing yet.",
+            (TextStep, _) => "This text says nothing yet.",
+            (NoteStep, _) => "This note says nothing yet.",
+            (DoStep, _) => "This task says nothing yet.",
+            (TellMeStep, _) => "This message says nothing yet.",
+            _ => null,
+        };
 
     private static void CheckReach(StepFlow flow, List<Finding> findings)
     {
@@ -207,7 +258,13 @@ public static class ProgramCheck
             passage = inside;
             if (place.Step.When is FromPrevious { Offset: var spacing } && (Reference + spacing.Dates < Reference || spacing.Elapsed < Duration.Zero))
             {
-                findings.Add(new Finding($"{place.Pointer}/when/offset", "This step is placed before the one above it; it will go right after it instead.", IsWarning: true));
+                findings.Add(
+                    new Finding(
+                        $"{place.Pointer}/when/offset",
+                        "This step is placed before the one above it; it will go right after it instead.",
+                        IsWarning: true
+                    )
+                );
             }
 
             if (place.Step.When is not FromStart start)
@@ -218,7 +275,13 @@ public static class ProgramCheck
             var day = start.Offset.AddDates(Reference);
             if (day < before)
             {
-                findings.Add(new Finding($"{place.Pointer}/when/offset", "This step is placed earlier than one above it. Steps go in the written order, so it will wait for that one.", IsWarning: true));
+                findings.Add(
+                    new Finding(
+                        $"{place.Pointer}/when/offset",
+                        "This step is placed earlier than one above it. Steps go in the written order, so it will wait for that one.",
+                        IsWarning: true
+                    )
+                );
             }
 
             before = day;
@@ -260,7 +323,10 @@ public static class ProgramCheck
             Reach(0, 0);
         }
 
-        return [.. flow.Steps.Where(s => s.Step is HandOverStep && least[s.Index] is not null).Select(s => (s.Pointer, (HandOverStep)s.Step, arrival[s.Index]))];
+        return
+        [
+            .. flow.Steps.Where(s => s.Step is HandOverStep && least[s.Index] is not null).Select(s => (s.Pointer, (HandOverStep)s.Step, arrival[s.Index])),
+        ];
     }
 
     private static double LengthOf(Distance offset) => Period.DaysBetween(Reference, offset.AddDates(Reference)) + offset.Elapsed.TotalDays;

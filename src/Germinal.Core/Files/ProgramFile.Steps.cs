@@ -26,11 +26,32 @@ public static partial class ProgramFile
 
         Step? step = kind switch
         {
-            "email" => new EmailStep { Id = id, Subject = o.Text("subject") ?? "", Body = o.Text("body") ?? "" },
+            "email" => new EmailStep
+            {
+                Id = id,
+                Subject = o.Text("subject") ?? "",
+                Body = o.Text("body") ?? "",
+            },
             "text" => new TextStep { Id = id, Body = o.Text("body") ?? "" },
-            "call" => new CallStep { Id = id, Script = o.Text("script") ?? "", Slack = ReadSlack(o), Holds = o.Flag("holds") },
-            "note" => new NoteStep { Id = id, Body = o.Text("body") ?? "", Holds = o.Flag("holds") },
-            "task" => new DoStep { Id = id, Title = o.Text("title") ?? "", Holds = o.Flag("holds") },
+            "call" => new CallStep
+            {
+                Id = id,
+                Script = o.Text("script") ?? "",
+                Slack = ReadSlack(o),
+                Holds = o.Flag("holds"),
+            },
+            "note" => new NoteStep
+            {
+                Id = id,
+                Body = o.Text("body") ?? "",
+                Holds = o.Flag("holds"),
+            },
+            "task" => new DoStep
+            {
+                Id = id,
+                Title = o.Text("title") ?? "",
+                Holds = o.Flag("holds"),
+            },
             "tell-me" => new TellMeStep { Id = id, Body = o.Text("body") ?? "" },
             "change" => new ChangeStep { Id = id, Set = ReadChanges(o) },
             "fork" => ReadFork(o, id),
@@ -41,10 +62,17 @@ public static partial class ProgramFile
             _ => o.Unknown<Step>("kind", kind, "email, text, call, note, task, tell-me, change, fork, split, hand-over, end"),
         };
         o.Done(step is null);
-        return step is null ? null : step with
-        {
-            When = when ?? FromPrevious.AtOnce, OnlyIf = onlyIf, LateLimit = late, Purpose = purpose, Topic = topic, Sender = sender is "owner" ? null : sender,
-        };
+        return step is null
+            ? null
+            : step with
+            {
+                When = when ?? FromPrevious.AtOnce,
+                OnlyIf = onlyIf,
+                LateLimit = late,
+                Purpose = purpose,
+                Topic = topic,
+                Sender = sender is "owner" ? null : sender,
+            };
     }
 
     private static Distance ReadSlack(JsonObjectReader o)
@@ -63,7 +91,10 @@ public static partial class ProgramFile
         Question? question = null;
         if (o.Object("if") is { } asked)
         {
-            question = asked.Has("kind") ? ReadQuestion(asked) : RuleReader.Read(o.Raw("if"), o.Pointer + "/if", o.Errors) is { } rule ? new AskRule(rule) : null;
+            question =
+                asked.Has("kind") ? ReadQuestion(asked)
+                : RuleReader.Read(o.Raw("if"), o.Pointer + "/if", o.Errors) is { } rule ? new AskRule(rule)
+                : null;
         }
         else if (!o.Has("if"))
         {
@@ -100,17 +131,20 @@ public static partial class ProgramFile
 
     private static SplitStep ReadSplit(JsonObjectReader o, string id)
     {
-        var passages = o.List("passages", p =>
-        {
-            var passage = new Passage(p.Number("share", 1, 1, 1000), p.List("steps", ReadStep));
-            if (!p.Has("share"))
+        var passages = o.List(
+            "passages",
+            p =>
             {
-                p.Bad<object>("share", "“share” is missing; 50 would be right.");
-            }
+                var passage = new Passage(p.Number("share", 1, 1, 1000), p.List("steps", ReadStep));
+                if (!p.Has("share"))
+                {
+                    p.Bad<object>("share", "“share” is missing; 50 would be right.");
+                }
 
-            p.Done();
-            return passage;
-        });
+                p.Done();
+                return passage;
+            }
+        );
         if (passages.Count < 2)
         {
             o.Bad<object>("passages", "A split needs at least two passages, [{ \"share\": 50, \"steps\": [] }, …].");
@@ -127,9 +161,10 @@ public static partial class ProgramFile
             return [];
         }
 
-        var changes = o.Raw("set").ValueKind == JsonValueKind.Array
-            ? o.List("set", ReadChange)
-            : o.Object("set") is { } one && ReadChange(one) is { } change ? [change] : [];
+        var changes =
+            o.Raw("set").ValueKind == JsonValueKind.Array ? o.List("set", ReadChange)
+            : o.Object("set") is { } one && ReadChange(one) is { } change ? [change]
+            : [];
         if (changes.Count == 0 && o.Raw("set").ValueKind == JsonValueKind.Array && o.Raw("set").GetArrayLength() == 0)
         {
             o.Bad<object>("set", "A change needs at least one thing to change; {\"tag\":\"warm\"} would be right.");
@@ -168,9 +203,10 @@ public static partial class ProgramFile
             default:
                 var field = o.Needed("field");
                 var value = o.Text("value", required: true) ?? "";
-                change = field.StartsWith("custom:", StringComparison.Ordinal) && field.Length > 7
-                    ? new SetCustom(field[7..], value)
-                    : o.Bad<FactChange>("field", $"“{field}” cannot be set by a program; custom:NAME can.");
+                change =
+                    field.StartsWith("custom:", StringComparison.Ordinal) && field.Length > 7
+                        ? new SetCustom(field[7..], value)
+                        : o.Bad<FactChange>("field", $"“{field}” cannot be set by a program; custom:NAME can.");
                 break;
         }
 
@@ -199,7 +235,9 @@ public static partial class ProgramFile
             "previous" => new FromPrevious(Away(), at),
             "occasion" => new FromOccasion(Away(), at),
             "on" => o.Date("date") is { } d ? new OnDate(d, at) : null,
-            "yearly" => YearlyDate.TryParse(o.Needed("date")) is { } y ? new OnYearly(y, at) : o.Bad<When?>("date", "This is not a day of the year; --12-24 would be."),
+            "yearly" => YearlyDate.TryParse(o.Needed("date")) is { } y
+                ? new OnYearly(y, at)
+                : o.Bad<When?>("date", "This is not a day of the year; --12-24 would be."),
             "key-date" => new FromKeyDate(o.Needed("date"), Away(), at),
             null => null,
             _ => o.Unknown<When>("from", from, "start, previous, occasion, on, yearly, key-date"),

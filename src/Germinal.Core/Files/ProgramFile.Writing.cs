@@ -1,5 +1,5 @@
-using Germinal.Core.Contact;
 using System.Text.Json.Nodes;
+using Germinal.Core.Contact;
 using Germinal.Core.Programs;
 using Germinal.Core.Time;
 using NodaTime;
@@ -70,29 +70,41 @@ public static partial class ProgramFile
         return o;
     }
 
-    private static JsonObject WriteTrigger(Trigger trigger) => trigger switch
-    {
-        ByHand => Kind("by-hand"),
-        TagAdded t => Kind("tag-added", ("tag", t.Tag)),
-        ListJoined t => Kind("list-joined", ("list", t.List)),
-        StageEntered t => Kind("stage-entered", ("stage", t.Stage)),
-        StageAge t => Kind("stage-age", ("stage", t.Stage), ("after", t.After.Text)),
-        InquiryReceived t => Kind("inquiry-received", ("form", t.Form)),
-        InquiryUnanswered t => new JsonObject { ["kind"] = "inquiry-unanswered", ["after"] = t.After.Text, ["workingDays"] = t.WorkingDays },
-        OpportunityWon => Kind("opportunity-won"),
-        OpportunityLost t => Kind("opportunity-lost", ("reason", t.Reason)),
-        OccasionTrigger t => WriteOccasion(t),
-        AppointmentTrigger t => Kind("appointment", ("type", t.Type), ("offset", t.Offset.Text)),
-        LinkFollowed t => Kind("link-followed", ("link", t.Link)),
-        TextKeyword t => Kind("text-keyword", ("word", t.Word)),
-        ProgramFinished t => Kind("program-finished", ("program", t.Program)),
-        PersonAdded t => Kind("person-added", ("source", t.Source)),
-        _ => throw new ArgumentOutOfRangeException(nameof(trigger)),
-    };
+    private static JsonObject WriteTrigger(Trigger trigger) =>
+        trigger switch
+        {
+            ByHand => Kind("by-hand"),
+            TagAdded t => Kind("tag-added", ("tag", t.Tag)),
+            ListJoined t => Kind("list-joined", ("list", t.List)),
+            StageEntered t => Kind("stage-entered", ("stage", t.Stage)),
+            StageAge t => Kind("stage-age", ("stage", t.Stage), ("after", t.After.Text)),
+            InquiryReceived t => Kind("inquiry-received", ("form", t.Form)),
+            InquiryUnanswered t => new JsonObject
+            {
+                ["kind"] = "inquiry-unanswered",
+                ["after"] = t.After.Text,
+                ["workingDays"] = t.WorkingDays,
+            },
+            OpportunityWon => Kind("opportunity-won"),
+            OpportunityLost t => Kind("opportunity-lost", ("reason", t.Reason)),
+            OccasionTrigger t => WriteOccasion(t),
+            AppointmentTrigger t => Kind("appointment", ("type", t.Type), ("offset", t.Offset.Text)),
+            LinkFollowed t => Kind("link-followed", ("link", t.Link)),
+            TextKeyword t => Kind("text-keyword", ("word", t.Word)),
+            ProgramFinished t => Kind("program-finished", ("program", t.Program)),
+            PersonAdded t => Kind("person-added", ("source", t.Source)),
+            _ => throw new ArgumentOutOfRangeException(nameof(trigger)),
+        };
 
     private static JsonObject WriteOccasion(OccasionTrigger trigger)
     {
-        var o = new JsonObject { ["kind"] = "occasion", ["date"] = trigger.Date, ["offset"] = trigger.Offset.Text, ["grace"] = trigger.GraceDays };
+        var o = new JsonObject
+        {
+            ["kind"] = "occasion",
+            ["date"] = trigger.Date,
+            ["offset"] = trigger.Offset.Text,
+            ["grace"] = trigger.GraceDays,
+        };
         if (trigger.Years.Count > 0)
         {
             o["years"] = new JsonArray([.. trigger.Years.Select(y => (JsonNode)y)]);
@@ -101,29 +113,35 @@ public static partial class ProgramFile
         return o;
     }
 
-    private static JsonObject WriteStop(Stop stop) => stop switch
-    {
-        StopOnReply s => Kind("replied", ("channel", s.Channel is { } c ? ContactWords.Of(c) : null)),
-        StopOnInquiry => Kind("inquired"),
-        StopOnStage s => Kind("stage-entered", ("stage", s.Stage)),
-        StopOnStageLeft s => Kind("stage-left", ("stage", s.Stage)),
-        StopOnWon => Kind("opportunity-won"),
-        StopOnLost => Kind("opportunity-lost"),
-        StopOnTag s => Kind("tag-added", ("tag", s.Tag)),
-        StopOnListLeft s => Kind("list-left", ("list", s.List)),
-        StopOnLink s => Kind("link-followed", ("link", s.Link)),
-        StopOnCall s => Kind("call-ended", ("outcome", s.Outcome)),
-        StopOnForm s => Kind("form-sent", ("form", s.Form)),
-        StopOnAppointment s => Kind("appointment-booked", ("type", s.Type)),
-        StopOnDate s => Kind("on", ("date", LocalDatePattern.Iso.Format(s.Date))),
-        _ => throw new ArgumentOutOfRangeException(nameof(stop)),
-    };
+    private static JsonObject WriteStop(Stop stop) =>
+        stop switch
+        {
+            StopOnReply s => Kind("replied", ("channel", s.Channel is { } c ? ContactWords.Of(c) : null)),
+            StopOnInquiry => Kind("inquired"),
+            StopOnStage s => Kind("stage-entered", ("stage", s.Stage)),
+            StopOnStageLeft s => Kind("stage-left", ("stage", s.Stage)),
+            StopOnWon => Kind("opportunity-won"),
+            StopOnLost => Kind("opportunity-lost"),
+            StopOnTag s => Kind("tag-added", ("tag", s.Tag)),
+            StopOnListLeft s => Kind("list-left", ("list", s.List)),
+            StopOnLink s => Kind("link-followed", ("link", s.Link)),
+            StopOnCall s => Kind("call-ended", ("outcome", s.Outcome)),
+            StopOnForm s => Kind("form-sent", ("form", s.Form)),
+            StopOnAppointment s => Kind("appointment-booked", ("type", s.Type)),
+            StopOnDate s => Kind("on", ("date", LocalDatePattern.Iso.Format(s.Date))),
+            _ => throw new ArgumentOutOfRangeException(nameof(stop)),
+        };
 
     private static JsonArray WriteSteps(IReadOnlyList<Step> steps) => new([.. steps.Select(s => (JsonNode)WriteStep(s))]);
 
     private static JsonObject WriteStep(Step step)
     {
-        var o = new JsonObject { ["id"] = step.Id, ["kind"] = step.Kind, ["when"] = WriteWhen(step.When) };
+        var o = new JsonObject
+        {
+            ["id"] = step.Id,
+            ["kind"] = step.Kind,
+            ["when"] = WriteWhen(step.When),
+        };
         foreach (var (key, text) in step.Templates)
         {
             o[key] = text;
@@ -168,28 +186,30 @@ public static partial class ProgramFile
         return o;
     }
 
-    private static JsonNode WriteQuestion(Question question) => question switch
-    {
-        AskOpened q => Kind("opened", ("step", q.Step)),
-        AskLinkFollowed q => Kind("link-followed", ("step", q.Step), ("link", q.Link)),
-        AskReplied q => Kind("replied", ("step", q.Step)),
-        AskBounced q => Kind("bounced", ("step", q.Step)),
-        AskCallEnded q => Kind("call-ended", ("step", q.Step), ("outcome", q.Outcome)),
-        AskFormSent q => Kind("form-sent", ("form", q.Form)),
-        AskRule q => RuleReader.Write(q.Rule),
-        _ => throw new ArgumentOutOfRangeException(nameof(question)),
-    };
+    private static JsonNode WriteQuestion(Question question) =>
+        question switch
+        {
+            AskOpened q => Kind("opened", ("step", q.Step)),
+            AskLinkFollowed q => Kind("link-followed", ("step", q.Step), ("link", q.Link)),
+            AskReplied q => Kind("replied", ("step", q.Step)),
+            AskBounced q => Kind("bounced", ("step", q.Step)),
+            AskCallEnded q => Kind("call-ended", ("step", q.Step), ("outcome", q.Outcome)),
+            AskFormSent q => Kind("form-sent", ("form", q.Form)),
+            AskRule q => RuleReader.Write(q.Rule),
+            _ => throw new ArgumentOutOfRangeException(nameof(question)),
+        };
 
-    private static JsonObject WriteChange(FactChange change) => change switch
-    {
-        PutTagOn c => new JsonObject { ["tag"] = c.Tag },
-        TakeTagOff c => new JsonObject { ["tagOff"] = c.Tag },
-        JoinList c => new JsonObject { ["list"] = c.List },
-        LeaveList c => new JsonObject { ["listOff"] = c.List },
-        MoveToStage c => new JsonObject { ["stage"] = c.Stage },
-        SetCustom c => new JsonObject { ["field"] = "custom:" + c.Name, ["value"] = c.Value },
-        _ => throw new ArgumentOutOfRangeException(nameof(change)),
-    };
+    private static JsonObject WriteChange(FactChange change) =>
+        change switch
+        {
+            PutTagOn c => new JsonObject { ["tag"] = c.Tag },
+            TakeTagOff c => new JsonObject { ["tagOff"] = c.Tag },
+            JoinList c => new JsonObject { ["list"] = c.List },
+            LeaveList c => new JsonObject { ["listOff"] = c.List },
+            MoveToStage c => new JsonObject { ["stage"] = c.Stage },
+            SetCustom c => new JsonObject { ["field"] = "custom:" + c.Name, ["value"] = c.Value },
+            _ => throw new ArgumentOutOfRangeException(nameof(change)),
+        };
 
     private static JsonObject WriteWhen(When when)
     {
@@ -200,7 +220,12 @@ public static partial class ProgramFile
             FromOccasion f => new JsonObject { ["from"] = "occasion", ["offset"] = f.Offset.Text },
             OnDate d => new JsonObject { ["from"] = "on", ["date"] = LocalDatePattern.Iso.Format(d.Date) },
             OnYearly y => new JsonObject { ["from"] = "yearly", ["date"] = y.Date.ToString() },
-            FromKeyDate k => new JsonObject { ["from"] = "key-date", ["date"] = k.Date, ["offset"] = k.Offset.Text },
+            FromKeyDate k => new JsonObject
+            {
+                ["from"] = "key-date",
+                ["date"] = k.Date,
+                ["offset"] = k.Offset.Text,
+            },
             _ => throw new ArgumentOutOfRangeException(nameof(when)),
         };
         Put(o, "at", when.At is { } at ? TimesOfDay.Text(at) : null);

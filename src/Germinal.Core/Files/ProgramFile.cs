@@ -91,7 +91,8 @@ public static partial class ProgramFile
             from,
             to,
             o.Choice("holidays", true, ("skip", true), ("ignore", false)),
-            o.Choice("roll", Roll.Forward, FileWords.Rolls));
+            o.Choice("roll", Roll.Forward, FileWords.Rolls)
+        );
         o.Done();
         if (window.Days.Count == 0)
         {
@@ -149,7 +150,11 @@ public static partial class ProgramFile
             "program-finished" => new ProgramFinished(o.Needed("program")),
             "person-added" => new PersonAdded(o.Text("source")),
             null => null,
-            _ => o.Unknown<Trigger>("kind", kind, "by-hand, tag-added, list-joined, stage-entered, stage-age, inquiry-received, inquiry-unanswered, opportunity-won, opportunity-lost, occasion, appointment, link-followed, text-keyword, program-finished, person-added"),
+            _ => o.Unknown<Trigger>(
+                "kind",
+                kind,
+                "by-hand, tag-added, list-joined, stage-entered, stage-age, inquiry-received, inquiry-unanswered, opportunity-won, opportunity-lost, occasion, appointment, link-followed, text-keyword, program-finished, person-added"
+            ),
         };
         o.Done(trigger is null);
         if (trigger is OccasionTrigger { Offset.HasTimePart: true })
@@ -208,7 +213,11 @@ public static partial class ProgramFile
             "appointment-booked" => new StopOnAppointment(o.Text("type")),
             "on" => o.Date("date") is { } d ? new StopOnDate(d) : null,
             null => null,
-            _ => o.Unknown<Stop>("kind", kind, "replied, inquired, stage-entered, stage-left, opportunity-won, opportunity-lost, tag-added, list-left, link-followed, call-ended, form-sent, appointment-booked, on"),
+            _ => o.Unknown<Stop>(
+                "kind",
+                kind,
+                "replied, inquired, stage-entered, stage-left, opportunity-won, opportunity-lost, tag-added, list-left, link-followed, call-ended, form-sent, appointment-booked, on"
+            ),
         };
         o.Done(stop is null);
         return stop;

@@ -10,10 +10,23 @@ public static class RuleReader
 {
     private static readonly (string Word, RuleOp Op)[] Ops =
     [
-        ("is", RuleOp.Is), ("is-not", RuleOp.IsNot), ("in", RuleOp.In), ("not-in", RuleOp.NotIn), ("has", RuleOp.Has), ("has-not", RuleOp.HasNot),
-        ("contains", RuleOp.Contains), ("starts-with", RuleOp.StartsWith), ("exists", RuleOp.Exists), ("missing", RuleOp.Missing),
-        ("before", RuleOp.Before), ("after", RuleOp.After), ("less", RuleOp.Less), ("more", RuleOp.More), ("in-last", RuleOp.InLast),
-        ("not-in-last", RuleOp.NotInLast), ("month-is", RuleOp.MonthIs),
+        ("is", RuleOp.Is),
+        ("is-not", RuleOp.IsNot),
+        ("in", RuleOp.In),
+        ("not-in", RuleOp.NotIn),
+        ("has", RuleOp.Has),
+        ("has-not", RuleOp.HasNot),
+        ("contains", RuleOp.Contains),
+        ("starts-with", RuleOp.StartsWith),
+        ("exists", RuleOp.Exists),
+        ("missing", RuleOp.Missing),
+        ("before", RuleOp.Before),
+        ("after", RuleOp.After),
+        ("less", RuleOp.Less),
+        ("more", RuleOp.More),
+        ("in-last", RuleOp.InLast),
+        ("not-in-last", RuleOp.NotInLast),
+        ("month-is", RuleOp.MonthIs),
     ];
 
     /// <summary>Reads a rule; findings go to <paramref name="errors"/> with their pointers, and null is given back.</summary>
@@ -34,7 +47,10 @@ public static class RuleReader
                 return o.Bad<Rule>(key, $"“{key}” should be a list of rules.");
             }
 
-            var parts = list.EnumerateArray().Select((part, i) => Read(part, string.Create(CultureInfo.InvariantCulture, $"{pointer}/{key}/{i}"), errors)).OfType<Rule>().ToList();
+            var parts = list.EnumerateArray()
+                .Select((part, i) => Read(part, string.Create(CultureInfo.InvariantCulture, $"{pointer}/{key}/{i}"), errors))
+                .OfType<Rule>()
+                .ToList();
             rule = key == "all" ? new AllOf(parts) : new AnyOf(parts);
         }
         else if (o.Has("not"))
@@ -51,14 +67,15 @@ public static class RuleReader
     }
 
     /// <summary>Writes a rule as <see cref="Read"/> reads it.</summary>
-    public static JsonNode Write(Rule rule) => rule switch
-    {
-        AllOf all => new JsonObject { ["all"] = new JsonArray([.. all.Parts.Select(Write)]) },
-        AnyOf any => new JsonObject { ["any"] = new JsonArray([.. any.Parts.Select(Write)]) },
-        Not not => new JsonObject { ["not"] = Write(not.Part) },
-        Leaf leaf => WriteLeaf(leaf),
-        _ => throw new ArgumentOutOfRangeException(nameof(rule)),
-    };
+    public static JsonNode Write(Rule rule) =>
+        rule switch
+        {
+            AllOf all => new JsonObject { ["all"] = new JsonArray([.. all.Parts.Select(Write)]) },
+            AnyOf any => new JsonObject { ["any"] = new JsonArray([.. any.Parts.Select(Write)]) },
+            Not not => new JsonObject { ["not"] = Write(not.Part) },
+            Leaf leaf => WriteLeaf(leaf),
+            _ => throw new ArgumentOutOfRangeException(nameof(rule)),
+        };
 
     private static JsonObject WriteLeaf(Leaf leaf)
     {
@@ -93,7 +110,10 @@ public static class RuleReader
             values.AddRange(value.ValueKind == JsonValueKind.Array ? value.EnumerateArray().Select(v => v.ToString()) : [value.ToString()]);
         }
 
-        if (known.Word is not null && ValueFinding(op, o.Has("value"), o.Has("value") && o.Raw("value").ValueKind == JsonValueKind.Array, values) is { } finding)
+        if (
+            known.Word is not null
+            && ValueFinding(op, o.Has("value"), o.Has("value") && o.Raw("value").ValueKind == JsonValueKind.Array, values) is { } finding
+        )
         {
             o.Bad<object>("value", finding);
         }
@@ -130,7 +150,8 @@ public static class RuleReader
             RuleOp.Before or RuleOp.After when leaf.Date is null => $"“{leaf.First}” is not a date; 2027-12-24 would be.",
             RuleOp.Less or RuleOp.More when leaf.Number is null => $"“{leaf.First}” is not a number; 65 would be.",
             RuleOp.InLast or RuleOp.NotInLast when leaf.Span is null || leaf.First.StartsWith('-') => $"“{leaf.First}” is not a duration; P30D would be.",
-            RuleOp.MonthIs when leaf.Number is not { } month || month is < 1 or > 12 || month != decimal.Truncate(month) => $"“{leaf.First}” is not a month; 1 to 12 are.",
+            RuleOp.MonthIs when leaf.Number is not { } month || month is < 1 or > 12 || month != decimal.Truncate(month) =>
+                $"“{leaf.First}” is not a month; 1 to 12 are.",
             _ => null,
         };
     }

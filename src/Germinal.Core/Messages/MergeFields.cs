@@ -64,26 +64,27 @@ public static class MergeFields
     /// <param name="practice">The practice.</param>
     /// <param name="sender">Who signs, or null.</param>
     /// <param name="at">When it goes out.</param>
-    public static string? ValueOf(string field, PersonFacts person, Practice practice, Member? sender, Instant at) => field switch
-    {
-        "person.first_name" => person.FirstName,
-        "person.last_name" => person.LastName,
-        "person.name" => $"{person.FirstName} {person.LastName}".Trim(),
-        "person.email" => person.Email,
-        "person.stage" => person.Stage is { } stage ? stage[(stage.IndexOf('/', StringComparison.Ordinal) + 1)..] : null,
-        "person.birthday" => BirthdayOf(person) is { } born ? DayAndMonth.Format(born.In(Today(person, practice, at).Year, practice.LeapDay)) : null,
-        "person.age" => BirthdayOf(person)?.YearsIn(Today(person, practice, at).Year)?.ToString(CultureInfo.InvariantCulture),
-        "sender.name" => sender?.Name,
-        "sender.first_name" => sender?.Name.Split(' ')[0],
-        "sender.email" => sender?.Email,
-        "practice.name" => practice.Name,
-        "practice.address" => practice.PostalAddress,
-        "voice" => practice.Voice == Voice.I ? "I" : "we",
-        "confirm_link" => ConfirmationPlace,
-        "today" => LongDate.Format(Today(person, practice, at)),
-        _ when field.StartsWith(CustomPrefix, StringComparison.Ordinal) => person.Custom.GetValueOrDefault(field[CustomPrefix.Length..]),
-        _ => null,
-    };
+    public static string? ValueOf(string field, PersonFacts person, Practice practice, Member? sender, Instant at) =>
+        field switch
+        {
+            "person.first_name" => person.FirstName,
+            "person.last_name" => person.LastName,
+            "person.name" => $"{person.FirstName} {person.LastName}".Trim(),
+            "person.email" => person.Email,
+            "person.stage" => person.Stage is { } stage ? stage[(stage.IndexOf('/', StringComparison.Ordinal) + 1)..] : null,
+            "person.birthday" => BirthdayOf(person) is { } born ? DayAndMonth.Format(born.In(Today(person, practice, at).Year, practice.LeapDay)) : null,
+            "person.age" => BirthdayOf(person)?.YearsIn(Today(person, practice, at).Year)?.ToString(CultureInfo.InvariantCulture),
+            "sender.name" => sender?.Name,
+            "sender.first_name" => sender?.Name.Split(' ')[0],
+            "sender.email" => sender?.Email,
+            "practice.name" => practice.Name,
+            "practice.address" => practice.PostalAddress,
+            "voice" => practice.Voice == Voice.I ? "I" : "we",
+            "confirm_link" => ConfirmationPlace,
+            "today" => LongDate.Format(Today(person, practice, at)),
+            _ when field.StartsWith(CustomPrefix, StringComparison.Ordinal) => person.Custom.GetValueOrDefault(field[CustomPrefix.Length..]),
+            _ => null,
+        };
 
     private static LocalDate Today(PersonFacts person, Practice practice, Instant at) => at.InZone(practice.ZoneOf(person)).Date;
 

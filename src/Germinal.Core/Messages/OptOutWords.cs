@@ -34,6 +34,8 @@ public static class OptOutWords
             return TextWish.Stop;
         }
 
-        return Starts.Contains(word, StringComparer.Ordinal) ? TextWish.Start : word == "HELP" ? TextWish.Help : TextWish.None;
+        return Starts.Contains(word, StringComparer.Ordinal) ? TextWish.Start
+            : word == "HELP" ? TextWish.Help
+            : TextWish.None;
     }
 }

@@ -77,8 +77,7 @@ public sealed record Practice
     public Member? SenderFor(PersonFacts person) => MemberOf(person.OwnerId) ?? MemberOf(FallbackSender);
 
     /// <summary>Who signs a step: the member it names, else as <see cref="SenderFor(PersonFacts)"/>; null when there is none.</summary>
-    public Member? SenderFor(PersonFacts person, Step step) =>
-        step.Sender is { } named ? Members.FirstOrDefault(m => m.Handle == named) : SenderFor(person);
+    public Member? SenderFor(PersonFacts person, Step step) => step.Sender is { } named ? Members.FirstOrDefault(m => m.Handle == named) : SenderFor(person);
 
     private Member? MemberOf(Guid? id)
     {

@@ -81,7 +81,10 @@ public sealed class StepFlow
 
         for (var i = 0; i < passage.Count; i++)
         {
-            var next = passage[i] is EndStep ? -1 : i + 1 < passage.Count ? starts[i + 1] : after;
+            var next =
+                passage[i] is EndStep ? -1
+                : i + 1 < passage.Count ? starts[i + 1]
+                : after;
             var at = string.Create(CultureInfo.InvariantCulture, $"{pointer}/{i}");
             var index = steps.Count;
             steps.Add(null!);
@@ -97,10 +100,11 @@ public sealed class StepFlow
         return first;
     }
 
-    private static int Count(Step step) => step switch
-    {
-        ForkStep f => f.Then.Concat(f.Else).Sum(s => 1 + Count(s)),
-        SplitStep s => s.Passages.SelectMany(p => p.Steps).Sum(x => 1 + Count(x)),
-        _ => 0,
-    };
+    private static int Count(Step step) =>
+        step switch
+        {
+            ForkStep f => f.Then.Concat(f.Else).Sum(s => 1 + Count(s)),
+            SplitStep s => s.Passages.SelectMany(p => p.Steps).Sum(x => 1 + Count(x)),
+            _ => 0,
+        };
 }

@@ -32,14 +32,15 @@ public enum RuleOp
 public abstract record Rule
 {
     /// <summary>True where the rule, or any part of it, asks a field.</summary>
-    public bool Asks(string field) => this switch
-    {
-        AllOf all => all.Parts.Any(p => p.Asks(field)),
-        AnyOf any => any.Parts.Any(p => p.Asks(field)),
-        Not not => not.Part.Asks(field),
-        Leaf leaf => leaf.Field == field,
-        _ => false,
-    };
+    public bool Asks(string field) =>
+        this switch
+        {
+            AllOf all => all.Parts.Any(p => p.Asks(field)),
+            AnyOf any => any.Parts.Any(p => p.Asks(field)),
+            Not not => not.Part.Asks(field),
+            Leaf leaf => leaf.Field == field,
+            _ => false,
+        };
 }
 
 /// <summary>Holds when every part holds; an empty one holds.</summary>
@@ -78,18 +79,17 @@ public sealed partial record Leaf(string Field, RuleOp Op, IReadOnlyList<string>
     public Distance? Span { get; } = Distance.TryParse(Values.Count > 0 ? Values[0] : "");
 
     /// <inheritdoc/>
-    public bool Equals(Leaf? other) => other is not null && Field == other.Field && Op == other.Op && Values.SequenceEqual(other.Values, StringComparer.Ordinal);
+    public bool Equals(Leaf? other) =>
+        other is not null && Field == other.Field && Op == other.Op && Values.SequenceEqual(other.Values, StringComparer.Ordinal);
 
     /// <inheritdoc/>
     public override int GetHashCode() => HashCode.Combine(Field, Op, Values.Count);
 
     /// <summary>A full date of text, or null: <c>--06-14</c> has no year and is none.</summary>
-    internal static LocalDate? FullDate(string text) =>
-        YearlyDate.TryParse(text) is { Year: { } year } d ? new LocalDate(year, d.Month, d.Day) : null;
+    internal static LocalDate? FullDate(string text) => YearlyDate.TryParse(text) is { Year: { } year } d ? new LocalDate(year, d.Month, d.Day) : null;
 
     /// <summary>A number written plainly, <c>-12.5</c>; null for anything else.</summary>
-    internal static decimal? NumberOf(string text) =>
-        NumberForm().IsMatch(text) ? decimal.Parse(text, CultureInfo.InvariantCulture) : null;
+    internal static decimal? NumberOf(string text) => NumberForm().IsMatch(text) ? decimal.Parse(text, CultureInfo.InvariantCulture) : null;
 
     [GeneratedRegex(@"^-?[0-9]{1,15}(\.[0-9]{1,9})?\z", RegexOptions.ExplicitCapture | RegexOptions.CultureInvariant, matchTimeoutMilliseconds: 1000)]
     private static partial Regex NumberForm();

@@ -27,7 +27,13 @@ public enum FieldKind
 }
 
 /// <summary>A field's value for one person; all parts null or empty where there is none.</summary>
-public readonly record struct FieldValue(string? Text = null, IReadOnlyCollection<string>? Texts = null, YearlyDate? Date = null, Instant? Moment = null, int? Number = null)
+public readonly record struct FieldValue(
+    string? Text = null,
+    IReadOnlyCollection<string>? Texts = null,
+    YearlyDate? Date = null,
+    Instant? Moment = null,
+    int? Number = null
+)
 {
     /// <summary>True when there is no value.</summary>
     public bool IsMissing => string.IsNullOrEmpty(Text) && Date is null && Moment is null && Number is null && (Texts is null || Texts.Count == 0);
@@ -41,12 +47,33 @@ public sealed record RuleField(string Name, FieldKind Kind, bool IsCustom = fals
 {
     private static readonly FrozenDictionary<string, FieldKind> Plain = new Dictionary<string, FieldKind>(StringComparer.Ordinal)
     {
-        ["id"] = FieldKind.Text, ["first_name"] = FieldKind.Text, ["last_name"] = FieldKind.Text, ["email"] = FieldKind.Text, ["mobile"] = FieldKind.Text,
-        ["address"] = FieldKind.Text, ["zone"] = FieldKind.Text, ["birthday"] = FieldKind.Date, ["owner"] = FieldKind.Text, ["stage"] = FieldKind.Text,
-        ["tags"] = FieldKind.Texts, ["lists"] = FieldKind.Texts, ["email_consent"] = FieldKind.Text, ["text_consent"] = FieldKind.Text,
-        ["call_consent"] = FieldKind.Text, ["post_consent"] = FieldKind.Text, ["do_not_contact"] = FieldKind.Text, ["added"] = FieldKind.Moment,
-        ["source"] = FieldKind.Text, ["age"] = FieldKind.Number, ["last-touch"] = FieldKind.Moment, ["last-reply"] = FieldKind.Moment,
-        ["next-touch"] = FieldKind.Moment, ["stage-since"] = FieldKind.Moment, ["lost-reason"] = FieldKind.Text, ["programs"] = FieldKind.Texts, ["been-in"] = FieldKind.Texts,
+        ["id"] = FieldKind.Text,
+        ["first_name"] = FieldKind.Text,
+        ["last_name"] = FieldKind.Text,
+        ["email"] = FieldKind.Text,
+        ["mobile"] = FieldKind.Text,
+        ["address"] = FieldKind.Text,
+        ["zone"] = FieldKind.Text,
+        ["birthday"] = FieldKind.Date,
+        ["owner"] = FieldKind.Text,
+        ["stage"] = FieldKind.Text,
+        ["tags"] = FieldKind.Texts,
+        ["lists"] = FieldKind.Texts,
+        ["email_consent"] = FieldKind.Text,
+        ["text_consent"] = FieldKind.Text,
+        ["call_consent"] = FieldKind.Text,
+        ["post_consent"] = FieldKind.Text,
+        ["do_not_contact"] = FieldKind.Text,
+        ["added"] = FieldKind.Moment,
+        ["source"] = FieldKind.Text,
+        ["age"] = FieldKind.Number,
+        ["last-touch"] = FieldKind.Moment,
+        ["last-reply"] = FieldKind.Moment,
+        ["next-touch"] = FieldKind.Moment,
+        ["stage-since"] = FieldKind.Moment,
+        ["lost-reason"] = FieldKind.Text,
+        ["programs"] = FieldKind.Texts,
+        ["been-in"] = FieldKind.Texts,
     }.ToFrozenDictionary(StringComparer.Ordinal);
 
     /// <summary>All fields without parameters, for error messages.</summary>

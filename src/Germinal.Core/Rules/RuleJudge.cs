@@ -44,24 +44,25 @@ public static class RuleJudge
         }
     }
 
-    private static bool Holds(Leaf leaf, FieldValue value, RuleMoment moment) => leaf.Op switch
-    {
-        RuleOp.Missing => value.IsMissing,
-        RuleOp.IsNot or RuleOp.NotIn or RuleOp.HasNot => value.IsMissing || !AnyText(value, moment.Zone, leaf, IsWanted),
-        RuleOp.NotInLast => value.IsMissing || !InLast(value, leaf.Span, moment),
-        _ when value.IsMissing => false,
-        RuleOp.Exists => true,
-        RuleOp.Is or RuleOp.In or RuleOp.Has => AnyText(value, moment.Zone, leaf, IsWanted),
-        RuleOp.Contains => AnyText(value, moment.Zone, leaf, static (text, l) => text.Contains(l.First, StringComparison.OrdinalIgnoreCase)),
-        RuleOp.StartsWith => AnyText(value, moment.Zone, leaf, static (text, l) => text.StartsWith(l.First, StringComparison.OrdinalIgnoreCase)),
-        RuleOp.Before => DateOf(value, moment.Zone) < leaf.Date,
-        RuleOp.After => DateOf(value, moment.Zone) > leaf.Date,
-        RuleOp.Less => NumberOf(value) < leaf.Number,
-        RuleOp.More => NumberOf(value) > leaf.Number,
-        RuleOp.InLast => InLast(value, leaf.Span, moment),
-        RuleOp.MonthIs => MonthOf(value, moment.Zone) is { } month && month == leaf.Number,
-        _ => false,
-    };
+    private static bool Holds(Leaf leaf, FieldValue value, RuleMoment moment) =>
+        leaf.Op switch
+        {
+            RuleOp.Missing => value.IsMissing,
+            RuleOp.IsNot or RuleOp.NotIn or RuleOp.HasNot => value.IsMissing || !AnyText(value, moment.Zone, leaf, IsWanted),
+            RuleOp.NotInLast => value.IsMissing || !InLast(value, leaf.Span, moment),
+            _ when value.IsMissing => false,
+            RuleOp.Exists => true,
+            RuleOp.Is or RuleOp.In or RuleOp.Has => AnyText(value, moment.Zone, leaf, IsWanted),
+            RuleOp.Contains => AnyText(value, moment.Zone, leaf, static (text, l) => text.Contains(l.First, StringComparison.OrdinalIgnoreCase)),
+            RuleOp.StartsWith => AnyText(value, moment.Zone, leaf, static (text, l) => text.StartsWith(l.First, StringComparison.OrdinalIgnoreCase)),
+            RuleOp.Before => DateOf(value, moment.Zone) < leaf.Date,
+            RuleOp.After => DateOf(value, moment.Zone) > leaf.Date,
+            RuleOp.Less => NumberOf(value) < leaf.Number,
+            RuleOp.More => NumberOf(value) > leaf.Number,
+            RuleOp.InLast => InLast(value, leaf.Span, moment),
+            RuleOp.MonthIs => MonthOf(value, moment.Zone) is { } month && month == leaf.Number,
+            _ => false,
+        };
 
     private static bool IsWanted(string text, Leaf leaf) => leaf.Wanted.Contains(text);
 
@@ -91,7 +92,9 @@ public static class RuleJudge
             return date.Year is { } year ? new LocalDate(year, date.Month, date.Day) : null;
         }
 
-        return value.Moment is { } at ? at.InZone(zone).Date : value.Text is { } text ? Leaf.FullDate(text) : null;
+        return value.Moment is { } at ? at.InZone(zone).Date
+            : value.Text is { } text ? Leaf.FullDate(text)
+            : null;
     }
 
     private static decimal? NumberOf(FieldValue value) => value.Number ?? (value.Text is { } text ? Leaf.NumberOf(text) : null);

@@ -20,7 +20,13 @@ public readonly record struct RuleMoment(Instant At, DateTimeZone Zone, LeapDay 
 /// <param name="LastTouch">When the last message was sent or call done.</param>
 /// <param name="LastReply">When they last replied.</param>
 /// <param name="NextTouch">When the next planned touch is due.</param>
-public sealed record RuleMemory(IReadOnlyCollection<string> Programs, IReadOnlyCollection<string> BeenIn, Instant? LastTouch, Instant? LastReply, Instant? NextTouch)
+public sealed record RuleMemory(
+    IReadOnlyCollection<string> Programs,
+    IReadOnlyCollection<string> BeenIn,
+    Instant? LastTouch,
+    Instant? LastReply,
+    Instant? NextTouch
+)
 {
     /// <summary>Somebody the engine has nothing of.</summary>
     public static RuleMemory None { get; } = new([], [], null, null, null);

@@ -22,5 +22,6 @@ public static class Dates
     public static bool IsMeant(Instant moment) => moment >= Instant.FromUtc(FirstYear, 1, 1, 0, 0) && moment < Instant.FromUtc(LastYear + 1, 1, 1, 0, 0);
 
     /// <summary>Reads <c>YYYY-MM-DD</c>; null for anything else, and for a year that nobody means.</summary>
-    public static LocalDate? TryParse(string? text) => LocalDatePattern.Iso.Parse(text ?? "").TryGetValue(default, out var date) && IsMeant(date) ? date : null;
+    public static LocalDate? TryParse(string? text) =>
+        LocalDatePattern.Iso.Parse(text ?? "").TryGetValue(default, out var date) && IsMeant(date) ? date : null;
 }

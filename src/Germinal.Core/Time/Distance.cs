@@ -11,7 +11,11 @@ namespace Germinal.Core.Time;
 /// </summary>
 public sealed partial record Distance
 {
-    [GeneratedRegex(@"^(?<s>[+-])?P(?:(?<y>[0-9]{1,4})Y)?(?:(?<m>[0-9]{1,4})M)?(?:(?<w>[0-9]{1,4})W)?(?:(?<d>[0-9]{1,5})D)?(?<t>T(?:(?<h>[0-9]{1,5})H)?(?:(?<n>[0-9]{1,6})M)?(?:(?<c>[0-9]{1,6})S)?)?\z", RegexOptions.CultureInvariant, matchTimeoutMilliseconds: 1000)]
+    [GeneratedRegex(
+        @"^(?<s>[+-])?P(?:(?<y>[0-9]{1,4})Y)?(?:(?<m>[0-9]{1,4})M)?(?:(?<w>[0-9]{1,4})W)?(?:(?<d>[0-9]{1,5})D)?(?<t>T(?:(?<h>[0-9]{1,5})H)?(?:(?<n>[0-9]{1,6})M)?(?:(?<c>[0-9]{1,6})S)?)?\z",
+        RegexOptions.CultureInvariant,
+        matchTimeoutMilliseconds: 1000
+    )]
     private static partial Regex Form();
 
     private Distance(Period dates, Duration elapsed, bool hasTimePart, string text)
@@ -65,7 +69,13 @@ public sealed partial record Distance
 
         var sign = m.Groups["s"].Value == "-" ? -1 : 1;
         int Of(string group) => m.Groups[group].Success ? sign * int.Parse(m.Groups[group].Value, CultureInfo.InvariantCulture) : 0;
-        var dates = new PeriodBuilder { Years = Of("y"), Months = Of("m"), Weeks = Of("w"), Days = Of("d") }.Build();
+        var dates = new PeriodBuilder
+        {
+            Years = Of("y"),
+            Months = Of("m"),
+            Weeks = Of("w"),
+            Days = Of("d"),
+        }.Build();
         var elapsed = Duration.FromHours(Of("h")) + Duration.FromMinutes(Of("n")) + Duration.FromSeconds(Of("c"));
         return IsMeant(dates) ? new Distance(dates, elapsed, anyTime, text) : null;
     }
@@ -73,12 +83,12 @@ public sealed partial record Distance
     // Nobody plans further than this; calendar arithmetic with more would leave the calendar.
     private const int MostYears = 200;
 
-    private static bool IsMeant(Period dates) => Math.Abs(dates.Years) <= MostYears && Math.Abs(dates.Months) <= MostYears * 12 && Math.Abs((dates.Weeks * 7L) + dates.Days) <= MostYears * 366;
+    private static bool IsMeant(Period dates) =>
+        Math.Abs(dates.Years) <= MostYears && Math.Abs(dates.Months) <= MostYears * 12 && Math.Abs((dates.Weeks * 7L) + dates.Days) <= MostYears * 366;
 
     /// <summary>As <see cref="TryParse"/>, for text known to be right.</summary>
     /// <exception cref="FormatException">The text is not an ISO 8601 duration with one sign.</exception>
-    public static Distance Parse(string text) =>
-        TryParse(text) ?? throw new FormatException($"“{text}” is not a duration; P7D, P1M or PT2H would be.");
+    public static Distance Parse(string text) => TryParse(text) ?? throw new FormatException($"“{text}” is not a duration; P7D, P1M or PT2H would be.");
 
     /// <summary>The date part added to a local date; a day the month does not have becomes its last day.</summary>
     public LocalDate AddDates(LocalDate date) => plainDays is { } days ? date.PlusDays(days) : date + Dates;

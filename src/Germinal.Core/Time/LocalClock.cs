@@ -6,8 +6,7 @@ namespace Germinal.Core.Time;
 /// <summary>Local time to instants (rule 1.2; RFC 5545 §3.3.5 says the same).</summary>
 public static class LocalClock
 {
-    private static readonly ZoneLocalMappingResolver Resolver =
-        Resolvers.CreateMappingResolver(Resolvers.ReturnEarlier, Resolvers.ReturnForwardShifted);
+    private static readonly ZoneLocalMappingResolver Resolver = Resolvers.CreateMappingResolver(Resolvers.ReturnEarlier, Resolvers.ReturnForwardShifted);
 
     /// <summary>No clock is ever set by more, nor stands further from UTC.</summary>
     private static readonly Duration FarFromAChange = Duration.FromHours(48);
@@ -28,6 +27,5 @@ public static class LocalClock
 
     /// <summary>The zone of an IANA name.</summary>
     /// <returns>The zone, or null when the tz database has none of that name.</returns>
-    public static DateTimeZone? Zone(string? name) =>
-        string.IsNullOrWhiteSpace(name) ? null : DateTimeZoneProviders.Tzdb.GetZoneOrNull(name);
+    public static DateTimeZone? Zone(string? name) => string.IsNullOrWhiteSpace(name) ? null : DateTimeZoneProviders.Tzdb.GetZoneOrNull(name);
 }

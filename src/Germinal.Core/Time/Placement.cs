@@ -46,8 +46,8 @@ public readonly record struct Openings(Window? Window, QuietHours? Quiet, WorkCa
         }
 
         var local = moment.InZone(Clock).LocalDateTime;
-        return (Window is null || Window.IsOpen(local, Calendar)) &&
-            (Quiet is null || Quiet.Allows(ReferenceEquals(Clock, PersonZone) ? local.TimeOfDay : moment.InZone(PersonZone).TimeOfDay));
+        return (Window is null || Window.IsOpen(local, Calendar))
+            && (Quiet is null || Quiet.Allows(ReferenceEquals(Clock, PersonZone) ? local.TimeOfDay : moment.InZone(PersonZone).TimeOfDay));
     }
 
     private Instant? Rolled(Placed placed, Instant planning)
@@ -65,7 +65,10 @@ public readonly record struct Openings(Window? Window, QuietHours? Quiet, WorkCa
 
         var next = window.Next(local.Date, Calendar);
         var before = placed.Exact || window.Roll == Roll.Forward ? null : window.Before(local.Date, Calendar);
-        if (before is { } back && (window.Roll == Roll.Back || next is null || Period.DaysBetween(back, local.Date) < Period.DaysBetween(local.Date, next.Value)))
+        if (
+            before is { } back
+            && (window.Roll == Roll.Back || next is null || Period.DaysBetween(back, local.Date) < Period.DaysBetween(local.Date, next.Value))
+        )
         {
             var early = InHours(back + local.TimeOfDay, null);
             if (early >= planning)

@@ -39,14 +39,12 @@ public sealed record Window(FrozenSet<IsoDayOfWeek> Days, LocalTime From, LocalT
             field = value;
             days = BitsOf(value);
         }
-    }
-    = Days;
+    } = Days;
 
     private static int BitsOf(FrozenSet<IsoDayOfWeek> days) => days.Aggregate(0, (bits, day) => bits | (1 << (int)day));
 
     /// <summary>True when something may happen on this date at all.</summary>
-    public bool Permits(LocalDate date, WorkCalendar calendar) =>
-        (days & (1 << (int)date.DayOfWeek)) != 0 && !(SkipHolidays && calendar.IsFree(date));
+    public bool Permits(LocalDate date, WorkCalendar calendar) => (days & (1 << (int)date.DayOfWeek)) != 0 && !(SkipHolidays && calendar.IsFree(date));
 
     /// <summary>True at a local date and time inside the window.</summary>
     public bool IsOpen(LocalDateTime at, WorkCalendar calendar) =>

@@ -10,10 +10,12 @@ namespace Germinal.Core.Time;
 public sealed record WorkCalendar(FrozenSet<IsoDayOfWeek> WorkingDays, FrozenSet<LocalDate> Holidays, FrozenSet<LocalDate> Closed)
 {
     /// <summary>Monday to Friday, no holidays.</summary>
-    public static WorkCalendar MondayToFriday { get; } = new(
-        new[] { IsoDayOfWeek.Monday, IsoDayOfWeek.Tuesday, IsoDayOfWeek.Wednesday, IsoDayOfWeek.Thursday, IsoDayOfWeek.Friday }.ToFrozenSet(),
-        FrozenSet<LocalDate>.Empty,
-        FrozenSet<LocalDate>.Empty);
+    public static WorkCalendar MondayToFriday { get; } =
+        new(
+            new[] { IsoDayOfWeek.Monday, IsoDayOfWeek.Tuesday, IsoDayOfWeek.Wednesday, IsoDayOfWeek.Thursday, IsoDayOfWeek.Friday }.ToFrozenSet(),
+            FrozenSet<LocalDate>.Empty,
+            FrozenSet<LocalDate>.Empty
+        );
 
     /// <summary>True on a public holiday or a closing day.</summary>
     public bool IsFree(LocalDate date) => (Holidays.Count > 0 && Holidays.Contains(date)) || (Closed.Count > 0 && Closed.Contains(date));

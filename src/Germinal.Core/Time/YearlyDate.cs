@@ -23,9 +23,13 @@ public readonly record struct YearlyDate(int Month, int Day, int? Year)
     /// <returns>The date, or null when the text is neither form or names a day that does not exist (30 February).</returns>
     public static YearlyDate? TryParse(string? text)
     {
-        if (text is { Length: 7 } && text.StartsWith("--", StringComparison.Ordinal) && text[4] == '-' &&
-            int.TryParse(text.AsSpan(2, 2), NumberStyles.None, CultureInfo.InvariantCulture, out var month) &&
-            int.TryParse(text.AsSpan(5, 2), NumberStyles.None, CultureInfo.InvariantCulture, out var day))
+        if (
+            text is { Length: 7 }
+            && text.StartsWith("--", StringComparison.Ordinal)
+            && text[4] == '-'
+            && int.TryParse(text.AsSpan(2, 2), NumberStyles.None, CultureInfo.InvariantCulture, out var month)
+            && int.TryParse(text.AsSpan(5, 2), NumberStyles.None, CultureInfo.InvariantCulture, out var day)
+        )
         {
             return TryCreate(month, day, null);
         }
@@ -59,7 +63,8 @@ public readonly record struct YearlyDate(int Month, int Day, int? Year)
     public int? YearsIn(int year) => Year is { } y ? year - y : null;
 
     /// <inheritdoc/>
-    public override string ToString() => Year is { } y
-        ? string.Create(CultureInfo.InvariantCulture, $"{y:0000}-{Month:00}-{Day:00}")
-        : string.Create(CultureInfo.InvariantCulture, $"--{Month:00}-{Day:00}");
+    public override string ToString() =>
+        Year is { } y
+            ? string.Create(CultureInfo.InvariantCulture, $"{y:0000}-{Month:00}-{Day:00}")
+            : string.Create(CultureInfo.InvariantCulture, $"--{Month:00}-{Day:00}");
 }

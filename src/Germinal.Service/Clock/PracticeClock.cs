@@ -20,7 +20,9 @@ public static class PracticeClock
     /// everybody of the practice, slice by slice (<see cref="LookAgainSliceAsync"/>).
     /// </summary>
     public static Task LookAgainAsync(GerminalDb db, CancellationToken stop = default) =>
-        db.Practices.Where(p => p.Id == db.PracticeId).ExecuteUpdateAsync(u => u.SetProperty(p => p.Edition, p => p.Edition + 1).SetProperty(p => p.LookAgainAfter, Guid.Empty), stop);
+        db
+            .Practices.Where(p => p.Id == db.PracticeId)
+            .ExecuteUpdateAsync(u => u.SetProperty(p => p.Edition, p => p.Edition + 1).SetProperty(p => p.LookAgainAfter, Guid.Empty), stop);
 
     private const int Slice = 5000;
 
@@ -32,18 +34,23 @@ public static class PracticeClock
     public static async Task<bool> LookAgainSliceAsync(GerminalDb db, Guid practice, CancellationToken stop = default)
     {
         await using var transaction = await db.Database.BeginTransactionAsync(stop);
-        var after = await db.Database.SqlQuery<Guid?>($"SELECT look_again_after AS \"Value\" FROM practices WHERE id = {practice} FOR UPDATE").SingleAsync(stop);
+        var after = await db
+            .Database.SqlQuery<Guid?>($"SELECT look_again_after AS \"Value\" FROM practices WHERE id = {practice} FOR UPDATE")
+            .SingleAsync(stop);
         if (after is null)
         {
             return false;
         }
 
-        var last = await db.Database.SqlQuery<Guid?>(
-            $"""
-            WITH slice AS (SELECT person_id FROM person_states WHERE practice_id = {practice} AND person_id > {after} ORDER BY person_id LIMIT {Slice} FOR UPDATE),
-              done AS (UPDATE person_states s SET next_alarm = '-infinity' FROM slice WHERE s.person_id = slice.person_id AND s.next_alarm > '-infinity')
-            SELECT person_id AS "Value" FROM slice ORDER BY person_id DESC LIMIT 1
-            """).ToListAsync(stop);
+        var last = await db
+            .Database.SqlQuery<Guid?>(
+                $"""
+                WITH slice AS (SELECT person_id FROM person_states WHERE practice_id = {practice} AND person_id > {after} ORDER BY person_id LIMIT {Slice} FOR UPDATE),
+                  done AS (UPDATE person_states s SET next_alarm = '-infinity' FROM slice WHERE s.person_id = slice.person_id AND s.next_alarm > '-infinity')
+                SELECT person_id AS "Value" FROM slice ORDER BY person_id DESC LIMIT 1
+                """
+            )
+            .ToListAsync(stop);
         Guid? next = last is [{ } at] ? at : null;
         await db.Database.ExecuteSqlAsync($"UPDATE practices SET look_again_after = {next} WHERE id = {practice}", stop);
         await transaction.CommitAsync(stop);

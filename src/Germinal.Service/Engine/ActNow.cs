@@ -54,8 +54,11 @@ public static class PersonLock
     /// <returns>False where one of them is not there.</returns>
     public static async Task<bool> TakeAsync(GerminalDb db, Guid[] people, CancellationToken stop)
     {
-        var locked = await db.Database.SqlQuery<Guid>(
-            $"""SELECT person_id AS "Value" FROM person_states WHERE person_id = ANY({people}) AND practice_id = {db.PracticeId} ORDER BY person_id FOR UPDATE""").ToListAsync(stop);
+        var locked = await db
+            .Database.SqlQuery<Guid>(
+                $"""SELECT person_id AS "Value" FROM person_states WHERE person_id = ANY({people}) AND practice_id = {db.PracticeId} ORDER BY person_id FOR UPDATE"""
+            )
+            .ToListAsync(stop);
         return locked.Count == people.Distinct().Count();
     }
 

@@ -16,8 +16,7 @@ namespace Germinal.Service.Engine;
 /// the channel sees it, and its outcome is committed afterwards; after a crash the provider is asked by the touch's own key.
 /// What a provider does not take for now is tried again after waits that grow, and judged anew each time.
 /// </summary>
-public sealed partial class Dispatcher(
-    IDbContextFactory<GerminalDb> databases, Engines engines, Handing handing, ILogger<Dispatcher> log)
+public sealed partial class Dispatcher(IDbContextFactory<GerminalDb> databases, Engines engines, Handing handing, ILogger<Dispatcher> log)
 {
     private const int PeopleAtOnce = 200;
 
@@ -100,7 +99,12 @@ public sealed partial class Dispatcher(
         await RecordAsync(practiceId, sent.Batch, sent.Answers, stop);
     }
 
-    private async Task<(EngineBatch? Batch, IReadOnlyList<TouchRow> Handed, int People)> JudgeAsync(Guid practiceId, Instant now, Guid? only, CancellationToken stop)
+    private async Task<(EngineBatch? Batch, IReadOnlyList<TouchRow> Handed, int People)> JudgeAsync(
+        Guid practiceId,
+        Instant now,
+        Guid? only,
+        CancellationToken stop
+    )
     {
         await using var db = await databases.CreateDbContextAsync(stop);
         db.PracticeId = practiceId;
@@ -127,23 +131,29 @@ public sealed partial class Dispatcher(
     {
         if (inOneOrder)
         {
-            return db.Database.SqlQuery<Guid>(
-                $"""
-                SELECT s.person_id AS "Value" FROM person_states s
-                LEFT JOIN LATERAL (SELECT first_due, priority FROM touches t WHERE t.person_id = s.person_id AND t.status IN ('planned', 'blocked') AND t.due <= {now} ORDER BY first_due, priority LIMIT 1) f ON true
-                WHERE s.next_due <= {now} AND s.next_alarm > {now} AND s.practice_id = {practiceId} AND s.set_aside IS NULL AND ({only}::uuid IS NULL OR s.person_id = {only}::uuid)
-                  AND NOT EXISTS (SELECT 1 FROM events e WHERE e.person_id = s.person_id AND e.handled_at IS NULL AND e.at <= {now})
-                ORDER BY f.first_due, f.priority, s.person_id LIMIT {PeopleInOneOrder} FOR UPDATE OF s SKIP LOCKED
-                """).ToListAsync(stop);
+            return db
+                .Database.SqlQuery<Guid>(
+                    $"""
+                    SELECT s.person_id AS "Value" FROM person_states s
+                    LEFT JOIN LATERAL (SELECT first_due, priority FROM touches t WHERE t.person_id = s.person_id AND t.status IN ('planned', 'blocked') AND t.due <= {now} ORDER BY first_due, priority LIMIT 1) f ON true
+                    WHERE s.next_due <= {now} AND s.next_alarm > {now} AND s.practice_id = {practiceId} AND s.set_aside IS NULL AND ({only}::uuid IS NULL OR s.person_id = {only}::uuid)
+                      AND NOT EXISTS (SELECT 1 FROM events e WHERE e.person_id = s.person_id AND e.handled_at IS NULL AND e.at <= {now})
+                    ORDER BY f.first_due, f.priority, s.person_id LIMIT {PeopleInOneOrder} FOR UPDATE OF s SKIP LOCKED
+                    """
+                )
+                .ToListAsync(stop);
         }
 
-        return db.Database.SqlQuery<Guid>(
-            $"""
-            SELECT person_id AS "Value" FROM person_states s
-            WHERE next_due <= {now} AND next_alarm > {now} AND practice_id = {practiceId} AND set_aside IS NULL AND ({only}::uuid IS NULL OR person_id = {only}::uuid)
-              AND NOT EXISTS (SELECT 1 FROM events e WHERE e.person_id = s.person_id AND e.handled_at IS NULL AND e.at <= {now})
-            ORDER BY next_due, person_id LIMIT {PeopleAtOnce} FOR UPDATE SKIP LOCKED
-            """).ToListAsync(stop);
+        return db
+            .Database.SqlQuery<Guid>(
+                $"""
+                SELECT person_id AS "Value" FROM person_states s
+                WHERE next_due <= {now} AND next_alarm > {now} AND practice_id = {practiceId} AND set_aside IS NULL AND ({only}::uuid IS NULL OR person_id = {only}::uuid)
+                  AND NOT EXISTS (SELECT 1 FROM events e WHERE e.person_id = s.person_id AND e.handled_at IS NULL AND e.at <= {now})
+                ORDER BY next_due, person_id LIMIT {PeopleAtOnce} FOR UPDATE SKIP LOCKED
+                """
+            )
+            .ToListAsync(stop);
     }
 
     private static void Judge(EngineBatch batch, Recorder recorder, List<Guid> people, Instant now, LiveCounts? counts, bool inOneOrder)
@@ -230,14 +240,17 @@ public sealed partial class Dispatcher(
         var overdue = MachineNow;
 
         // A fresh attempt id: whoever held the touch before can tell that it is no longer theirs.
-        var claimed = await db.Database.SqlQuery<Guid>(
-            $"""
-            UPDATE touches SET leased_until = {until}, attempt_id = gen_random_uuid() WHERE id IN (
-              SELECT id FROM touches t WHERE status = 'handing' AND practice_id = {practiceId} AND leased_until < {overdue} AND ({only}::uuid IS NULL OR person_id = {only}::uuid)
-                AND NOT EXISTS (SELECT 1 FROM person_states s WHERE s.person_id = t.person_id AND s.set_aside IS NOT NULL)
-              ORDER BY leased_until LIMIT {PeopleAtOnce} FOR UPDATE SKIP LOCKED)
-            RETURNING id AS "Value"
-            """).ToListAsync(stop);
+        var claimed = await db
+            .Database.SqlQuery<Guid>(
+                $"""
+                UPDATE touches SET leased_until = {until}, attempt_id = gen_random_uuid() WHERE id IN (
+                  SELECT id FROM touches t WHERE status = 'handing' AND practice_id = {practiceId} AND leased_until < {overdue} AND ({only}::uuid IS NULL OR person_id = {only}::uuid)
+                    AND NOT EXISTS (SELECT 1 FROM person_states s WHERE s.person_id = t.person_id AND s.set_aside IS NOT NULL)
+                  ORDER BY leased_until LIMIT {PeopleAtOnce} FOR UPDATE SKIP LOCKED)
+                RETURNING id AS "Value"
+                """
+            )
+            .ToListAsync(stop);
         return claimed.Count == 0 ? [] : await db.Touches.AsNoTracking().Where(t => claimed.Contains(t.Id)).ToListAsync(stop);
     }
 
@@ -259,8 +272,10 @@ public sealed partial class Dispatcher(
     {
         var batch = await LoadAsync(practiceId, touches, stop);
         var found = await LookUpAsync(practiceId, batch, touches, stop);
-        var arrived = found.Where(f => f.LookedUp.Result == LookUpResult.Found)
-            .Select(f => (f.Ready, new ProviderAnswer(ProviderResult.Sent, "found at the provider after an interruption", f.LookedUp.Id))).ToList();
+        var arrived = found
+            .Where(f => f.LookedUp.Result == LookUpResult.Found)
+            .Select(f => (f.Ready, new ProviderAnswer(ProviderResult.Sent, "found at the provider after an interruption", f.LookedUp.Id)))
+            .ToList();
         var again = found.Where(f => f.LookedUp.Result == LookUpResult.NotThere).Select(f => f.Ready.Touch).ToList();
         LogRecovered(log, arrived.Count, again.Count);
         await MarkUncertainAsync(practiceId, [.. found.Where(f => f.LookedUp.Result == LookUpResult.CannotSay).Select(f => f.Ready.Touch)], stop);
@@ -278,22 +293,42 @@ public sealed partial class Dispatcher(
     }
 
     /// <summary>What is known of touches that were taken up. While a slow provider is asked, the lease on them is kept.</summary>
-    private async Task<IReadOnlyList<(ReadyMessage Ready, LookedUp LookedUp)>> LookUpAsync(Guid practiceId, EngineBatch batch, List<TouchRow> touches, CancellationToken stop)
+    private async Task<IReadOnlyList<(ReadyMessage Ready, LookedUp LookedUp)>> LookUpAsync(
+        Guid practiceId,
+        EngineBatch batch,
+        List<TouchRow> touches,
+        CancellationToken stop
+    )
     {
         var found = new ConcurrentQueue<(ReadyMessage, LookedUp)>();
-        await HoldingAsync(practiceId, HeldLease.Of(touches), () => Parallel.ForEachAsync(touches, new ParallelOptions { MaxDegreeOfParallelism = AtOnce, CancellationToken = stop }, async (touch, s) =>
-        {
-            if (await PrepareAsync(batch, touch, s) is { } ready)
-            {
-                // Of one that was not taken nothing is to be asked; of an uncertain one a member may have said what became of it.
-                found.Enqueue((ready, touch.Reason switch
-                {
-                    NotTakenYet => new LookedUp(LookUpResult.NotThere),
-                    Arrived => new LookedUp(LookUpResult.Found, ready.Key),
-                    _ => await handing.LookUpAsync(batch, ready, s),
-                }));
-            }
-        }), stop);
+        await HoldingAsync(
+            practiceId,
+            HeldLease.Of(touches),
+            () =>
+                Parallel.ForEachAsync(
+                    touches,
+                    new ParallelOptions { MaxDegreeOfParallelism = AtOnce, CancellationToken = stop },
+                    async (touch, s) =>
+                    {
+                        if (await PrepareAsync(batch, touch, s) is { } ready)
+                        {
+                            // Of one that was not taken nothing is to be asked; of an uncertain one a member may have said what became of it.
+                            found.Enqueue(
+                                (
+                                    ready,
+                                    touch.Reason switch
+                                    {
+                                        NotTakenYet => new LookedUp(LookUpResult.NotThere),
+                                        Arrived => new LookedUp(LookUpResult.Found, ready.Key),
+                                        _ => await handing.LookUpAsync(batch, ready, s),
+                                    }
+                                )
+                            );
+                        }
+                    }
+                ),
+            stop
+        );
         return [.. found];
     }
 
@@ -310,7 +345,13 @@ public sealed partial class Dispatcher(
     }
 
     /// <summary>Judges touches anew that did not go: what has been said meanwhile, the hour and the late limit count.</summary>
-    private async Task<(EngineBatch Batch, IReadOnlyList<TouchRow> Handed)> TryAgainAsync(Guid practiceId, EngineBatch old, List<TouchRow> touches, Instant now, CancellationToken stop)
+    private async Task<(EngineBatch Batch, IReadOnlyList<TouchRow> Handed)> TryAgainAsync(
+        Guid practiceId,
+        EngineBatch old,
+        List<TouchRow> touches,
+        Instant now,
+        CancellationToken stop
+    )
     {
         if (touches.Count == 0)
         {
@@ -363,14 +404,24 @@ public sealed partial class Dispatcher(
         var lease = HeldLease.Of(touches);
         var held = lease.IsFresh ? [.. lease.Touches] : await RenewAsync(practiceId, lease, stop);
         var answers = new ConcurrentQueue<(ReadyMessage Ready, ProviderAnswer Answer)>();
-        await HoldingAsync(practiceId, lease, () => Parallel.ForEachAsync(touches.Where(t => held.Contains(t.Id)), new ParallelOptions { MaxDegreeOfParallelism = AtOnce, CancellationToken = stop }, async (touch, s) =>
-        {
-            // Where the lease could not be kept the rest is not begun: another worker looks it up and sends it.
-            if (MachineNow < lease.Until && await PrepareAsync(batch, touch, s) is { } ready)
-            {
-                answers.Enqueue((ready, await SendAsync(practiceId, batch, ready, s)));
-            }
-        }), stop);
+        await HoldingAsync(
+            practiceId,
+            lease,
+            () =>
+                Parallel.ForEachAsync(
+                    touches.Where(t => held.Contains(t.Id)),
+                    new ParallelOptions { MaxDegreeOfParallelism = AtOnce, CancellationToken = stop },
+                    async (touch, s) =>
+                    {
+                        // Where the lease could not be kept the rest is not begun: another worker looks it up and sends it.
+                        if (MachineNow < lease.Until && await PrepareAsync(batch, touch, s) is { } ready)
+                        {
+                            answers.Enqueue((ready, await SendAsync(practiceId, batch, ready, s)));
+                        }
+                    }
+                ),
+            stop
+        );
         return new Sent(batch, [.. answers]);
     }
 
@@ -430,7 +481,8 @@ public sealed partial class Dispatcher(
     /// <summary>The attempts a worker holds, and until when it may begin to hand them over.</summary>
     private sealed class HeldLease(Guid[] touches, Guid[] attempts, Instant until)
     {
-        public static HeldLease Of(IReadOnlyList<TouchRow> touches) => new([.. touches.Select(t => t.Id)], [.. touches.Select(t => t.AttemptId!.Value)], touches.Min(t => t.LeasedUntil!.Value));
+        public static HeldLease Of(IReadOnlyList<TouchRow> touches) =>
+            new([.. touches.Select(t => t.Id)], [.. touches.Select(t => t.AttemptId!.Value)], touches.Min(t => t.LeasedUntil!.Value));
 
         private long until = (until - Margin).ToUnixTimeTicks();
 
@@ -458,11 +510,14 @@ public sealed partial class Dispatcher(
         db.PracticeId = practiceId;
         var now = MachineNow;
         var until = now + Lease;
-        var held = await db.Database.SqlQuery<Guid>(
-            $"""
-            UPDATE touches SET leased_until = {until} WHERE id = ANY({lease.Touches}) AND attempt_id = ANY({lease.Attempts}) AND status = 'handing' AND practice_id = {practiceId} AND leased_until > {now}
-            RETURNING id AS "Value"
-            """).ToListAsync(stop);
+        var held = await db
+            .Database.SqlQuery<Guid>(
+                $"""
+                UPDATE touches SET leased_until = {until} WHERE id = ANY({lease.Touches}) AND attempt_id = ANY({lease.Attempts}) AND status = 'handing' AND practice_id = {practiceId} AND leased_until > {now}
+                RETURNING id AS "Value"
+                """
+            )
+            .ToListAsync(stop);
         lease.Until = until;
         return [.. held];
     }
@@ -484,7 +539,12 @@ public sealed partial class Dispatcher(
         }
     }
 
-    private async Task RecordAsync(Guid practiceId, EngineBatch decided, IReadOnlyList<(ReadyMessage Ready, ProviderAnswer Answer)> answers, CancellationToken stop)
+    private async Task RecordAsync(
+        Guid practiceId,
+        EngineBatch decided,
+        IReadOnlyList<(ReadyMessage Ready, ProviderAnswer Answer)> answers,
+        CancellationToken stop
+    )
     {
         if (answers.Count == 0)
         {
@@ -507,7 +567,10 @@ public sealed partial class Dispatcher(
                 continue;
             }
 
-            var failure = answer.Result == ProviderResult.Sent ? null : answer.Words == "cannot-fill" ? "cannot-fill" : "refused-by-server";
+            var failure =
+                answer.Result == ProviderResult.Sent ? null
+                : answer.Words == "cannot-fill" ? "cannot-fill"
+                : "refused-by-server";
             var advance = batch.Engine.Settle(batch.Facts[touch.PersonId], state, touch.Id, touch.Due, failure);
             recorder.Take(batch.States[touch.PersonId], advance);
             batch.Keep(touch.PersonId, advance);
@@ -545,8 +608,14 @@ public sealed partial class Dispatcher(
 
             var retry = (Instant?)RetryAt(db.PracticeId!.Value, group.Key.Kind, group.Key.IsAway, group.Key.Attempts);
             var reason = group.Key.Result == ProviderResult.NotTaken ? NotTakenYet : AnswerUnknown;
-            await StillHeld(db, [.. group.Select(f => f.Ready.Touch)]).ExecuteUpdateAsync(
-                u => u.SetProperty(t => t.LeasedUntil, retry).SetProperty(t => t.Reason, reason).SetProperty(t => t.LastAnswer, t => group.Key.Words == "" ? t.LastAnswer : group.Key.Words), stop);
+            await StillHeld(db, [.. group.Select(f => f.Ready.Touch)])
+                .ExecuteUpdateAsync(
+                    u =>
+                        u.SetProperty(t => t.LeasedUntil, retry)
+                            .SetProperty(t => t.Reason, reason)
+                            .SetProperty(t => t.LastAnswer, t => group.Key.Words == "" ? t.LastAnswer : group.Key.Words),
+                    stop
+                );
         }
     }
 
@@ -561,7 +630,12 @@ public sealed partial class Dispatcher(
     }
 
     /// <summary>Keeps the one line that says how each provider stands.</summary>
-    private async Task NoteProvidersAsync(GerminalDb db, Guid practice, IReadOnlyList<(ReadyMessage Ready, ProviderAnswer Answer)> answers, CancellationToken stop)
+    private async Task NoteProvidersAsync(
+        GerminalDb db,
+        Guid practice,
+        IReadOnlyList<(ReadyMessage Ready, ProviderAnswer Answer)> answers,
+        CancellationToken stop
+    )
     {
         foreach (var group in answers.GroupBy(a => a.Ready.Touch.Kind))
         {

@@ -42,7 +42,13 @@ public sealed class EngineBatch
     }
 
     /// <summary>As above with an engine that is known already: the outcome of a touch is taken in by the engine that decided it.</summary>
-    public static async Task<EngineBatch> LoadAsync(GerminalDb db, IReadOnlyCollection<Guid> people, TouchEngine engine, PracticeSettings settings, CancellationToken stop)
+    public static async Task<EngineBatch> LoadAsync(
+        GerminalDb db,
+        IReadOnlyCollection<Guid> people,
+        TouchEngine engine,
+        PracticeSettings settings,
+        CancellationToken stop
+    )
     {
         if (people.Count == 0)
         {
@@ -82,12 +88,18 @@ public sealed class EngineBatch
         var ids = people.Distinct().Order().ToArray();
 
         // NOT IN: what waits is looked up once for the batch, not once for each of them.
-        var unchanged = (await db.Database.SqlQuery<Guid>(
-            $"""
-            SELECT s.person_id AS "Value"
-            FROM (SELECT person_id, xmin FROM person_states WHERE person_id = ANY({ids}) ORDER BY person_id FOR UPDATE) s
-            WHERE s.xmin::text = {WrittenBy ?? ""} AND s.person_id NOT IN (SELECT e.person_id FROM events e WHERE e.handled_at IS NULL AND e.person_id = ANY({ids}))
-            """).ToListAsync(stop)).ToHashSet();
+        var unchanged = (
+            await db
+                .Database.SqlQuery<Guid>(
+                    $"""
+                    SELECT s.person_id AS "Value"
+                    FROM (SELECT person_id, xmin FROM person_states WHERE person_id = ANY({ids}) ORDER BY person_id FOR UPDATE) s
+                    WHERE s.xmin::text = {WrittenBy
+                        ?? ""} AND s.person_id NOT IN (SELECT e.person_id FROM events e WHERE e.handled_at IS NULL AND e.person_id = ANY({ids}))
+                    """
+                )
+                .ToListAsync(stop)
+        ).ToHashSet();
         var again = await LoadAsync(db, [.. ids.Where(id => !unchanged.Contains(id))], Engine, Settings, stop);
         foreach (var id in unchanged)
         {

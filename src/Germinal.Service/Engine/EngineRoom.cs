@@ -1,5 +1,5 @@
-using Germinal.Core.Engine;
 using System.Data.Common;
+using Germinal.Core.Engine;
 using Germinal.Service.Clock;
 using Germinal.Store;
 using Germinal.Store.Rows;
@@ -42,16 +42,19 @@ public sealed partial class EngineRoom(IDbContextFactory<GerminalDb> databases, 
     private static async Task<bool> AnythingToDoAsync(GerminalDb db, CancellationToken stop)
     {
         var machine = SystemClock.Instance.GetCurrentInstant();
-        var answers = await db.Database.SqlQuery<bool>(
-            $"""
-            SELECT coalesce(c.move_to IS NOT NULL
-              OR EXISTS (SELECT 1 FROM practices WHERE look_again_after IS NOT NULL)
-              OR EXISTS (SELECT 1 FROM events e WHERE e.handled_at IS NULL AND e.at <= n.now AND NOT EXISTS (SELECT 1 FROM person_states s WHERE s.person_id = e.person_id AND s.set_aside IS NOT NULL))
-              OR (SELECT min(next_due) FROM person_states WHERE set_aside IS NULL) <= n.now
-              OR (SELECT min(next_alarm) FROM person_states WHERE set_aside IS NULL) <= n.now
-              OR EXISTS (SELECT 1 FROM touches t WHERE status = 'handing' AND leased_until < {machine} AND NOT EXISTS (SELECT 1 FROM person_states s WHERE s.person_id = t.person_id AND s.set_aside IS NOT NULL)), false) AS "Value"
-            FROM clock c, LATERAL (SELECT CASE WHEN c.real THEN {machine} ELSE c.now END AS now) n
-            """).ToListAsync(stop);
+        var answers = await db
+            .Database.SqlQuery<bool>(
+                $"""
+                SELECT coalesce(c.move_to IS NOT NULL
+                  OR EXISTS (SELECT 1 FROM practices WHERE look_again_after IS NOT NULL)
+                  OR EXISTS (SELECT 1 FROM events e WHERE e.handled_at IS NULL AND e.at <= n.now AND NOT EXISTS (SELECT 1 FROM person_states s WHERE s.person_id = e.person_id AND s.set_aside IS NOT NULL))
+                  OR (SELECT min(next_due) FROM person_states WHERE set_aside IS NULL) <= n.now
+                  OR (SELECT min(next_alarm) FROM person_states WHERE set_aside IS NULL) <= n.now
+                  OR EXISTS (SELECT 1 FROM touches t WHERE status = 'handing' AND leased_until < {machine} AND NOT EXISTS (SELECT 1 FROM person_states s WHERE s.person_id = t.person_id AND s.set_aside IS NOT NULL)), false) AS "Value"
+                FROM clock c, LATERAL (SELECT CASE WHEN c.real THEN {machine} ELSE c.now END AS now) n
+                """
+            )
+            .ToListAsync(stop);
         return answers is [true];
     }
 
@@ -64,8 +67,12 @@ public sealed partial class EngineRoom(IDbContextFactory<GerminalDb> databases, 
             var did = await DoMomentAsync(clock.Now, stop);
             if (clock.StopAsked || clock.Now >= target)
             {
-                await db.Clock.Where(c => c.Now == clock.Now).ExecuteUpdateAsync(
-                    u => u.SetProperty(c => c.MoveFrom, (Instant?)null).SetProperty(c => c.MoveTo, (Instant?)null).SetProperty(c => c.StopAsked, false), stop);
+                await db
+                    .Clock.Where(c => c.Now == clock.Now)
+                    .ExecuteUpdateAsync(
+                        u => u.SetProperty(c => c.MoveFrom, (Instant?)null).SetProperty(c => c.MoveTo, (Instant?)null).SetProperty(c => c.StopAsked, false),
+                        stop
+                    );
                 return;
             }
 
@@ -86,13 +93,16 @@ public sealed partial class EngineRoom(IDbContextFactory<GerminalDb> databases, 
     /// <summary>The next moment after one at which anything happens; the end of time when nothing does; null while this one is not over.</summary>
     private static async Task<Instant?> NextMomentAsync(GerminalDb db, Instant now, CancellationToken stop)
     {
-        var moments = await db.Database.SqlQuery<Instant?>(
-            $"""
-            SELECT CASE WHEN EXISTS (SELECT 1 FROM practices WHERE look_again_after IS NOT NULL) OR EXISTS (SELECT 1 FROM touches t WHERE status = 'handing' AND NOT EXISTS (SELECT 1 FROM person_states s WHERE s.person_id = t.person_id AND s.set_aside IS NOT NULL)) THEN NULL ELSE coalesce(least(
-              (SELECT min(at) FROM events e WHERE handled_at IS NULL AND NOT EXISTS (SELECT 1 FROM person_states s WHERE s.person_id = e.person_id AND s.set_aside IS NOT NULL)),
-              (SELECT min(next_due) FROM person_states WHERE set_aside IS NULL),
-              (SELECT min(next_alarm) FROM person_states WHERE set_aside IS NULL)), 'infinity') END AS "Value"
-            """).ToListAsync(stop);
+        var moments = await db
+            .Database.SqlQuery<Instant?>(
+                $"""
+                SELECT CASE WHEN EXISTS (SELECT 1 FROM practices WHERE look_again_after IS NOT NULL) OR EXISTS (SELECT 1 FROM touches t WHERE status = 'handing' AND NOT EXISTS (SELECT 1 FROM person_states s WHERE s.person_id = t.person_id AND s.set_aside IS NOT NULL)) THEN NULL ELSE coalesce(least(
+                  (SELECT min(at) FROM events e WHERE handled_at IS NULL AND NOT EXISTS (SELECT 1 FROM person_states s WHERE s.person_id = e.person_id AND s.set_aside IS NOT NULL)),
+                  (SELECT min(next_due) FROM person_states WHERE set_aside IS NULL),
+                  (SELECT min(next_alarm) FROM person_states WHERE set_aside IS NULL)), 'infinity') END AS "Value"
+                """
+            )
+            .ToListAsync(stop);
         return moments[0] is { } at && at > now ? at : null;
     }
 
@@ -108,9 +118,10 @@ public sealed partial class EngineRoom(IDbContextFactory<GerminalDb> databases, 
             {
                 round |= due.LookAgain && await PracticeClock.LookAgainSliceAsync(db, due.Id, stop);
                 // Touches are judged when nothing is left to react to, so that all that are due together stand in one order.
-                round |= (due.Recover && await DoAsync(due.Id, now, dispatcher.RecoverAsync, DuePeople.Recovering, stop)) ||
-                    (due.React && await DoAsync(due.Id, now, reactor.ReactAsync, DuePeople.Reacting, stop)) ||
-                    (due.Dispatch && await DoAsync(due.Id, now, dispatcher.DispatchAsync, DuePeople.Dispatching, stop));
+                round |=
+                    (due.Recover && await DoAsync(due.Id, now, dispatcher.RecoverAsync, DuePeople.Recovering, stop))
+                    || (due.React && await DoAsync(due.Id, now, reactor.ReactAsync, DuePeople.Reacting, stop))
+                    || (due.Dispatch && await DoAsync(due.Id, now, dispatcher.DispatchAsync, DuePeople.Dispatching, stop));
             }
 
             if (!round)
@@ -128,23 +139,32 @@ public sealed partial class EngineRoom(IDbContextFactory<GerminalDb> databases, 
     private static Task<List<DuePractice>> DuePracticesAsync(GerminalDb db, Instant now, CancellationToken stop)
     {
         var machine = SystemClock.Instance.GetCurrentInstant();
-        return db.Database.SqlQuery<DuePractice>(
-            $"""
-            SELECT * FROM (
-              SELECT p.id, p.look_again_after IS NOT NULL AS look_again,
-                EXISTS (SELECT 1 FROM touches t WHERE t.status = 'handing' AND t.leased_until < {machine} AND t.practice_id = p.id AND NOT EXISTS (SELECT 1 FROM person_states s WHERE s.person_id = t.person_id AND s.set_aside IS NOT NULL)) AS recover,
-                EXISTS (SELECT 1 FROM events e WHERE e.handled_at IS NULL AND e.at <= {now} AND e.practice_id = p.id AND NOT EXISTS (SELECT 1 FROM person_states s WHERE s.person_id = e.person_id AND s.set_aside IS NOT NULL))
-                  OR EXISTS (SELECT 1 FROM person_states s WHERE s.next_alarm <= {now} AND s.practice_id = p.id AND s.set_aside IS NULL) AS react,
-                EXISTS (SELECT 1 FROM person_states s WHERE s.next_due <= {now} AND s.practice_id = p.id AND s.set_aside IS NULL) AS dispatch
-              FROM practices p) d WHERE look_again OR recover OR react OR dispatch ORDER BY id
-            """).ToListAsync(stop);
+        return db
+            .Database.SqlQuery<DuePractice>(
+                $"""
+                SELECT * FROM (
+                  SELECT p.id, p.look_again_after IS NOT NULL AS look_again,
+                    EXISTS (SELECT 1 FROM touches t WHERE t.status = 'handing' AND t.leased_until < {machine} AND t.practice_id = p.id AND NOT EXISTS (SELECT 1 FROM person_states s WHERE s.person_id = t.person_id AND s.set_aside IS NOT NULL)) AS recover,
+                    EXISTS (SELECT 1 FROM events e WHERE e.handled_at IS NULL AND e.at <= {now} AND e.practice_id = p.id AND NOT EXISTS (SELECT 1 FROM person_states s WHERE s.person_id = e.person_id AND s.set_aside IS NOT NULL))
+                      OR EXISTS (SELECT 1 FROM person_states s WHERE s.next_alarm <= {now} AND s.practice_id = p.id AND s.set_aside IS NULL) AS react,
+                    EXISTS (SELECT 1 FROM person_states s WHERE s.next_due <= {now} AND s.practice_id = p.id AND s.set_aside IS NULL) AS dispatch
+                  FROM practices p) d WHERE look_again OR recover OR react OR dispatch ORDER BY id
+                """
+            )
+            .ToListAsync(stop);
     }
 
     /// <summary>
     /// One batch of work. Where it fails for a reason of its own, its people are taken one by one, and whoever makes it fail
     /// is set aside with the error, so that nobody else waits for them.
     /// </summary>
-    private async Task<bool> DoAsync(Guid practice, Instant now, Func<Guid, Instant, Guid?, CancellationToken, Task<int>> work, string due, CancellationToken stop)
+    private async Task<bool> DoAsync(
+        Guid practice,
+        Instant now,
+        Func<Guid, Instant, Guid?, CancellationToken, Task<int>> work,
+        string due,
+        CancellationToken stop
+    )
     {
         try
         {
@@ -159,7 +179,13 @@ public sealed partial class EngineRoom(IDbContextFactory<GerminalDb> databases, 
         }
     }
 
-    private async Task<bool> OneByOneAsync(Guid practice, Instant now, Func<Guid, Instant, Guid?, CancellationToken, Task<int>> work, string due, CancellationToken stop)
+    private async Task<bool> OneByOneAsync(
+        Guid practice,
+        Instant now,
+        Func<Guid, Instant, Guid?, CancellationToken, Task<int>> work,
+        string due,
+        CancellationToken stop
+    )
     {
         await using var db = await databases.CreateDbContextAsync(stop);
         db.PracticeId = practice;
@@ -183,8 +209,9 @@ public sealed partial class EngineRoom(IDbContextFactory<GerminalDb> databases, 
 
     /// <summary>Not the work's own fault: the database is away, two workers met, or the worker ends.</summary>
     private static bool IsPassing(Exception e, CancellationToken stop) =>
-        stop.IsCancellationRequested || e.GetBaseException() is DbException { IsTransient: true } or System.Net.Sockets.SocketException or OperationCanceledException ||
-        e is DbUpdateConcurrencyException;
+        stop.IsCancellationRequested
+        || e.GetBaseException() is DbException { IsTransient: true } or System.Net.Sockets.SocketException or OperationCanceledException
+        || e is DbUpdateConcurrencyException;
 
     [LoggerMessage(Level = LogLevel.Warning, Message = "A batch failed; its people are taken one by one")]
     private static partial void LogBatchFailed(ILogger logger, Exception error);
@@ -208,11 +235,29 @@ internal static class DuePeople
         return db.States.Where(s => s.PersonId == person).ExecuteUpdateAsync(u => u.SetProperty(s => s.SetAside, words), stop);
     }
 
-    public static async Task<List<Guid>> FindAsync(GerminalDb db, string due, Instant now, CancellationToken stop) => due switch
-    {
-        Recovering => await db.Touches.AsNoTracking().Where(t => t.Status == TouchStatus.Handing).Select(t => t.PersonId).Distinct().Take(AtOnce).ToListAsync(stop),
-        Reacting => await db.States.AsNoTracking().Where(s => s.SetAside == null && (s.NextAlarm <= now || db.Events.Any(e => e.PersonId == s.PersonId && e.HandledAt == null && e.At <= now)))
-            .OrderBy(s => s.NextAlarm).Select(s => s.PersonId).Take(AtOnce).ToListAsync(stop),
-        _ => await db.States.AsNoTracking().Where(s => s.SetAside == null && s.NextDue <= now).OrderBy(s => s.NextDue).Select(s => s.PersonId).Take(AtOnce).ToListAsync(stop),
-    };
+    public static async Task<List<Guid>> FindAsync(GerminalDb db, string due, Instant now, CancellationToken stop) =>
+        due switch
+        {
+            Recovering => await db
+                .Touches.AsNoTracking()
+                .Where(t => t.Status == TouchStatus.Handing)
+                .Select(t => t.PersonId)
+                .Distinct()
+                .Take(AtOnce)
+                .ToListAsync(stop),
+            Reacting => await db
+                .States.AsNoTracking()
+                .Where(s => s.SetAside == null && (s.NextAlarm <= now || db.Events.Any(e => e.PersonId == s.PersonId && e.HandledAt == null && e.At <= now)))
+                .OrderBy(s => s.NextAlarm)
+                .Select(s => s.PersonId)
+                .Take(AtOnce)
+                .ToListAsync(stop),
+            _ => await db
+                .States.AsNoTracking()
+                .Where(s => s.SetAside == null && s.NextDue <= now)
+                .OrderBy(s => s.NextDue)
+                .Select(s => s.PersonId)
+                .Take(AtOnce)
+                .ToListAsync(stop),
+        };
 }

@@ -82,8 +82,13 @@ public static class EventKinds
             InquiryAnswered => new InquiriesAnswered(at),
             Won => new Won(at),
             Lost => new Lost(at, Maybe("reason")),
-            AppointmentBooked or AppointmentMoved =>
-                new AppointmentMade(at, Text("appointment"), Maybe("type"), InstantPattern.ExtendedIso.Parse(Text("moment")).Value, row.Kind == AppointmentMoved),
+            AppointmentBooked or AppointmentMoved => new AppointmentMade(
+                at,
+                Text("appointment"),
+                Maybe("type"),
+                InstantPattern.ExtendedIso.Parse(Text("moment")).Value,
+                row.Kind == AppointmentMoved
+            ),
             AppointmentCancelled => new AppointmentCancelled(at, Text("appointment"), Maybe("type")),
             Opened => new Opened(at, Id("program"), Text("step")),
             LinkFollowed => new FollowedLink(at, Id("program"), Text("step"), Text("link")),
@@ -96,7 +101,16 @@ public static class EventKinds
             Archived => new LeftForGood(at, Maybe("into") is null ? "archived" : "merged"),
             CallEnded or TaskEnded => new TaskEnded(at, Id("touch"), Maybe("outcome"), Maybe("remark")),
             TaskReopened => new TaskReopened(at, Id("run"), Id("program"), Text("step")),
-            TouchMarked => new TouchMarked(at, Id("touch"), Text("mark") switch { "held" => TouchMark.Held, "dropped" => TouchMark.Dropped, _ => null }),
+            TouchMarked => new TouchMarked(
+                at,
+                Id("touch"),
+                Text("mark") switch
+                {
+                    "held" => TouchMark.Held,
+                    "dropped" => TouchMark.Dropped,
+                    _ => null,
+                }
+            ),
             Overruled => new ConsentOverruled(at, Id("touch"), row.By ?? "", Text("reason")),
             RunStopped => new RunStoppedByHand(at, Id("run"), row.By ?? ""),
             RunPaused => new ProgramPaused(at, Id("program")),
@@ -109,25 +123,35 @@ public static class EventKinds
     }
 
     /// <summary>The log's line of what the calendar brought; null for what is no news to anybody.</summary>
-    public static (string Kind, Dictionary<string, string> Data)? OfAlarm(Happening alarm) => alarm switch
-    {
-        OccasionCame o => (Occasion, new() { ["program"] = o.ProgramId.ToString(), ["name"] = o.Name, ["date"] = LocalDatePattern.Iso.Format(o.Date) }),
-        StoodInStage s => (StageAge, new() { ["program"] = s.ProgramId.ToString(), ["stage"] = s.Stage }),
-        InquiryStoodUnanswered u => (Unanswered, new() { ["program"] = u.ProgramId.ToString() }),
-        AppointmentCame a => (AppointmentNear, new() { ["program"] = a.ProgramId.ToString(), ["appointment"] = a.Key }),
-        StopDateCame s => (StopDate, new() { ["program"] = s.ProgramId.ToString() }),
-        _ => null,
-    };
+    public static (string Kind, Dictionary<string, string> Data)? OfAlarm(Happening alarm) =>
+        alarm switch
+        {
+            OccasionCame o => (
+                Occasion,
+                new()
+                {
+                    ["program"] = o.ProgramId.ToString(),
+                    ["name"] = o.Name,
+                    ["date"] = LocalDatePattern.Iso.Format(o.Date),
+                }
+            ),
+            StoodInStage s => (StageAge, new() { ["program"] = s.ProgramId.ToString(), ["stage"] = s.Stage }),
+            InquiryStoodUnanswered u => (Unanswered, new() { ["program"] = u.ProgramId.ToString() }),
+            AppointmentCame a => (AppointmentNear, new() { ["program"] = a.ProgramId.ToString(), ["appointment"] = a.Key }),
+            StopDateCame s => (StopDate, new() { ["program"] = s.ProgramId.ToString() }),
+            _ => null,
+        };
 
     /// <summary>The log's line of a program's own change.</summary>
-    public static (string Kind, Dictionary<string, string> Data) OfChange(Happening change) => change switch
-    {
-        TagPutOn t => (TagAdded, new() { ["tag"] = t.Tag }),
-        TagTakenOff t => (TagRemoved, new() { ["tag"] = t.Tag }),
-        JoinedList l => (ListJoined, new() { ["list"] = l.List }),
-        LeftList l => (ListLeft, new() { ["list"] = l.List }),
-        EnteredStage s => (StageEntered, new() { ["stage"] = s.Stage, ["left"] = s.Left ?? "" }),
-        Core.Engine.FieldSet f => (FieldSet, new() { ["field"] = f.Name, ["value"] = f.Value }),
-        _ => throw new InvalidOperationException($"A program makes no change of the kind {change.GetType().Name}."),
-    };
+    public static (string Kind, Dictionary<string, string> Data) OfChange(Happening change) =>
+        change switch
+        {
+            TagPutOn t => (TagAdded, new() { ["tag"] = t.Tag }),
+            TagTakenOff t => (TagRemoved, new() { ["tag"] = t.Tag }),
+            JoinedList l => (ListJoined, new() { ["list"] = l.List }),
+            LeftList l => (ListLeft, new() { ["list"] = l.List }),
+            EnteredStage s => (StageEntered, new() { ["stage"] = s.Stage, ["left"] = s.Left ?? "" }),
+            Core.Engine.FieldSet f => (FieldSet, new() { ["field"] = f.Name, ["value"] = f.Value }),
+            _ => throw new InvalidOperationException($"A program makes no change of the kind {change.GetType().Name}."),
+        };
 }

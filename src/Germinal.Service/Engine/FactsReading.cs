@@ -24,39 +24,54 @@ public static class FactsReading
     {
         var ids = people.Select(p => p.Id).ToList();
         var dates = (await db.KeyDates.AsNoTracking().Where(d => ids.Contains(d.PersonId)).ToListAsync(stop)).ToLookup(d => d.PersonId);
-        var consent = (await db.Consent.AsNoTracking().Where(c => ids.Contains(c.PersonId)).OrderBy(c => c.At).ThenBy(c => c.Id).ToListAsync(stop)).ToLookup(c => c.PersonId);
+        var consent = (await db.Consent.AsNoTracking().Where(c => ids.Contains(c.PersonId)).OrderBy(c => c.At).ThenBy(c => c.Id).ToListAsync(stop)).ToLookup(
+            c => c.PersonId
+        );
         // An address that was erased is kept as its hash only.
         var hashes = people.SelectMany(p => new[] { p.Email, p.Mobile, p.OtherPhone }).OfType<string>().Distinct().ToDictionary(PersonData.HashOf, a => a);
         var looked = hashes.Keys.Concat(hashes.Values).ToList();
-        var suppressed = (await db.Suppressions.AsNoTracking().Where(s => looked.Contains(s.Address)).Select(s => s.Address).ToListAsync(stop)).Select(s => hashes.GetValueOrDefault(s, s)).ToFrozenSet();
+        var suppressed = (await db.Suppressions.AsNoTracking().Where(s => looked.Contains(s.Address)).Select(s => s.Address).ToListAsync(stop))
+            .Select(s => hashes.GetValueOrDefault(s, s))
+            .ToFrozenSet();
         return people.ToDictionary(p => p.Id, p => Read(p, dates[p.Id], consent[p.Id], suppressed));
     }
 
-    private static PersonFacts Read(PersonRow p, IEnumerable<KeyDateRow> dates, IEnumerable<ConsentRow> consent, FrozenSet<string> suppressed) => new()
-    {
-        Id = p.Id,
-        FirstName = p.FirstName,
-        LastName = p.LastName,
-        Email = p.Email,
-        Mobile = p.Mobile,
-        OtherPhone = p.OtherPhone,
-        Address = p.Address,
-        Zone = LocalClock.Zone(p.ZoneId),
-        OwnerId = p.OwnerId,
-        Stage = p.Stage,
-        StageSince = p.StageSince,
-        Source = p.Source,
-        Added = p.AddedAt,
-        Tags = p.Tags.ToFrozenSet(StringComparer.OrdinalIgnoreCase),
-        Lists = p.Lists.ToFrozenSet(StringComparer.OrdinalIgnoreCase),
-        Custom = p.Custom.Count == 0 ? PersonFacts.NoCustom : p.Custom.ToFrozenDictionary(StringComparer.OrdinalIgnoreCase),
-        LostReason = p.LostReason,
-        KeyDates = [.. dates.Select(d => new KeyDate(d.Name, new YearlyDate(d.Month, d.Day, d.Year), d.Yearly))],
-        Consent = [.. consent.Select(c => new ConsentEntry(
-            Words.ChannelOf(c.Channel), c.Purpose is null ? null : Words.PurposeOf(c.Purpose), c.Topic, c.IsIn, Words.BasisOf(c.Basis), c.At, c.Source))],
-        DoNotContact = p.DoNotContact,
-        Died = p.Died,
-        Archived = p.Archived,
-        Suppressed = suppressed,
-    };
+    private static PersonFacts Read(PersonRow p, IEnumerable<KeyDateRow> dates, IEnumerable<ConsentRow> consent, FrozenSet<string> suppressed) =>
+        new()
+        {
+            Id = p.Id,
+            FirstName = p.FirstName,
+            LastName = p.LastName,
+            Email = p.Email,
+            Mobile = p.Mobile,
+            OtherPhone = p.OtherPhone,
+            Address = p.Address,
+            Zone = LocalClock.Zone(p.ZoneId),
+            OwnerId = p.OwnerId,
+            Stage = p.Stage,
+            StageSince = p.StageSince,
+            Source = p.Source,
+            Added = p.AddedAt,
+            Tags = p.Tags.ToFrozenSet(StringComparer.OrdinalIgnoreCase),
+            Lists = p.Lists.ToFrozenSet(StringComparer.OrdinalIgnoreCase),
+            Custom = p.Custom.Count == 0 ? PersonFacts.NoCustom : p.Custom.ToFrozenDictionary(StringComparer.OrdinalIgnoreCase),
+            LostReason = p.LostReason,
+            KeyDates = [.. dates.Select(d => new KeyDate(d.Name, new YearlyDate(d.Month, d.Day, d.Year), d.Yearly))],
+            Consent =
+            [
+                .. consent.Select(c => new ConsentEntry(
+                    Words.ChannelOf(c.Channel),
+                    c.Purpose is null ? null : Words.PurposeOf(c.Purpose),
+                    c.Topic,
+                    c.IsIn,
+                    Words.BasisOf(c.Basis),
+                    c.At,
+                    c.Source
+                )),
+            ],
+            DoNotContact = p.DoNotContact,
+            Died = p.Died,
+            Archived = p.Archived,
+            Suppressed = suppressed,
+        };
 }

@@ -59,7 +59,12 @@ public sealed class LiveCounts : ICounters
     {
         if (!known.TryGetValue((what, date), out var row))
         {
-            row = new CountRow { PracticeId = db.PracticeId!.Value, What = what, Date = date };
+            row = new CountRow
+            {
+                PracticeId = db.PracticeId!.Value,
+                What = what,
+                Date = date,
+            };
             known[(what, date)] = db.Counts.Add(row).Entity;
         }
 

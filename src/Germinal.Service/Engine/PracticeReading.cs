@@ -22,8 +22,18 @@ public static class PracticeReading
     public static async Task<(Practice Practice, PracticeSettings Settings)> LoadWithSettingsAsync(GerminalDb db, CancellationToken stop)
     {
         var row = await db.Practices.AsNoTracking().SingleAsync(p => p.Id == db.PracticeId, stop);
-        var members = await db.Users.AsNoTracking().Where(m => m.PracticeId == db.PracticeId).OrderBy(m => m.Name)
-            .Select(m => new { m.Id, m.Name, m.Email, m.Capacity }).ToListAsync(stop);
+        var members = await db
+            .Users.AsNoTracking()
+            .Where(m => m.PracticeId == db.PracticeId)
+            .OrderBy(m => m.Name)
+            .Select(m => new
+            {
+                m.Id,
+                m.Name,
+                m.Email,
+                m.Capacity,
+            })
+            .ToListAsync(stop);
         return (Read(row, [.. members.Select(m => new Member(m.Id, m.Name, m.Email!) { Capacity = CapacityOf(m.Capacity) })]), row.Settings);
     }
 
@@ -44,7 +54,12 @@ public static class PracticeReading
             LeapDay = s.LeapDay == "mar1" ? LeapDay.Mar1 : LeapDay.Feb28,
             Calendar = new WorkCalendar(days, s.Holidays.Concat(PublicHolidays.Of(s.HolidaysOf)).ToFrozenSet(), s.Closed.ToFrozenSet()),
             QuietHours = new QuietHours(TimesOfDay.Form.Parse(s.QuietFrom).Value, TimesOfDay.Form.Parse(s.QuietTo).Value),
-            Consent = new ConsentRules(s.OpenChannels.ToFrozenDictionary(Words.ChannelOf, _ => ConsentPolicy.Open), s.InquiryMonths, s.ClientMonths, s.StrictForTransactional),
+            Consent = new ConsentRules(
+                s.OpenChannels.ToFrozenDictionary(Words.ChannelOf, _ => ConsentPolicy.Open),
+                s.InquiryMonths,
+                s.ClientMonths,
+                s.StrictForTransactional
+            ),
             Pace = [.. s.Pace.Select(p => new PaceRule(p.Max, p.Days, p.Channels.Select(Words.ChannelOf).ToFrozenSet()))],
             DailyLimits = s.DailyLimits.ToFrozenDictionary(l => Words.ChannelOf(l.Key), l => l.Value),
             Pipelines = [.. s.Pipelines.Select(p => new Pipeline(p.Name, p.Stages))],

@@ -27,6 +27,7 @@ public static class ProviderStates
             INSERT INTO providers (practice_id, name, trouble, since) VALUES ({practice}, {name}, {trouble}, {now})
             ON CONFLICT (practice_id, name) DO UPDATE SET trouble = excluded.trouble, since = CASE WHEN providers.trouble IS NULL THEN excluded.since ELSE providers.since END
             """,
-            stop);
+            stop
+        );
     }
 }

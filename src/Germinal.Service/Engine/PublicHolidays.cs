@@ -9,17 +9,19 @@ public static class PublicHolidays
     private static readonly ConcurrentDictionary<string, IReadOnlyList<LocalDate>> Known = new(StringComparer.Ordinal);
 
     /// <summary>The days off of a country from 2000 to 2079, observed days included; none for a country it does not know.</summary>
-    public static IReadOnlyList<LocalDate> Of(string country) => Known.GetOrAdd(country, c =>
-    {
-        PublicHoliday.IPublicHolidays? calendar = c switch
-        {
-            "US" => new PublicHoliday.USAPublicHoliday(),
-            "GB" => new PublicHoliday.UKBankHoliday(),
-            "CA" => new PublicHoliday.CanadaPublicHoliday(),
-            _ => null,
-        };
-        return calendar is null
-            ? []
-            : [.. Enumerable.Range(2000, 80).SelectMany(y => calendar.PublicHolidays(y)).Select(LocalDate.FromDateTime)];
-    });
+    public static IReadOnlyList<LocalDate> Of(string country) =>
+        Known.GetOrAdd(
+            country,
+            c =>
+            {
+                PublicHoliday.IPublicHolidays? calendar = c switch
+                {
+                    "US" => new PublicHoliday.USAPublicHoliday(),
+                    "GB" => new PublicHoliday.UKBankHoliday(),
+                    "CA" => new PublicHoliday.CanadaPublicHoliday(),
+                    _ => null,
+                };
+                return calendar is null ? [] : [.. Enumerable.Range(2000, 80).SelectMany(y => calendar.PublicHolidays(y)).Select(LocalDate.FromDateTime)];
+            }
+        );
 }

@@ -35,11 +35,14 @@ public sealed class Reactor(IDbContextFactory<GerminalDb> databases, Engines eng
             return 0;
         }
 
-        var claimed = await db.Database.SqlQuery<Guid>(
-            $"""
-            SELECT person_id AS "Value" FROM person_states WHERE person_id = ANY({candidates.ToArray()}) AND set_aside IS NULL
-            ORDER BY person_id FOR UPDATE SKIP LOCKED
-            """).ToListAsync(stop);
+        var claimed = await db
+            .Database.SqlQuery<Guid>(
+                $"""
+                SELECT person_id AS "Value" FROM person_states WHERE person_id = ANY({candidates.ToArray()}) AND set_aside IS NULL
+                ORDER BY person_id FOR UPDATE SKIP LOCKED
+                """
+            )
+            .ToListAsync(stop);
         if (claimed.Count == 0)
         {
             return 0;
@@ -59,8 +62,14 @@ public sealed class Reactor(IDbContextFactory<GerminalDb> databases, Engines eng
     {
         var batch = await EngineBatch.LoadAsync(db, claimed, engines, stop);
         var counts = await LiveCounts.LockAsync(db, batch.Engine, now, stop);
-        var events = (await db.Events.AsNoTracking().Where(e => claimed.Contains(e.PersonId) && e.HandledAt == null && e.At <= now)
-            .OrderBy(e => e.At).ThenBy(e => e.Id).ToListAsync(stop)).ToLookup(e => e.PersonId);
+        var events = (
+            await db
+                .Events.AsNoTracking()
+                .Where(e => claimed.Contains(e.PersonId) && e.HandledAt == null && e.At <= now)
+                .OrderBy(e => e.At)
+                .ThenBy(e => e.Id)
+                .ToListAsync(stop)
+        ).ToLookup(e => e.PersonId);
         var recorder = new Recorder(db, batch.Engine);
         var turned = counts is null ? [] : TurnTheDay(batch, recorder, [.. claimed.Where(id => !events[id].Any())], now, counts);
         foreach (var id in claimed)
@@ -74,22 +83,31 @@ public sealed class Reactor(IDbContextFactory<GerminalDb> databases, Engines eng
     }
 
     private static Task<List<Guid>> CandidatesAsync(GerminalDb db, Guid practiceId, Instant now, CancellationToken stop) =>
-        db.Database.SqlQuery<Guid>(
-            $"""
-            SELECT person_id AS "Value" FROM (
-              SELECT person_id, min(at) AS first FROM (
-                (SELECT person_id, at FROM events WHERE handled_at IS NULL AND at <= {now} AND practice_id = {practiceId} ORDER BY at, id LIMIT 2000)
-                UNION ALL
-                (SELECT person_id, next_alarm FROM person_states WHERE next_alarm <= {now} AND practice_id = {practiceId} AND set_aside IS NULL ORDER BY next_alarm LIMIT {PeopleAtOnce})
-              ) w GROUP BY person_id ORDER BY 2, 1 LIMIT {PeopleAtOnce}
-            ) c
-            """).ToListAsync(stop);
+        db
+            .Database.SqlQuery<Guid>(
+                $"""
+                SELECT person_id AS "Value" FROM (
+                  SELECT person_id, min(at) AS first FROM (
+                    (SELECT person_id, at FROM events WHERE handled_at IS NULL AND at <= {now} AND practice_id = {practiceId} ORDER BY at, id LIMIT 2000)
+                    UNION ALL
+                    (SELECT person_id, next_alarm FROM person_states WHERE next_alarm <= {now} AND practice_id = {practiceId} AND set_aside IS NULL ORDER BY next_alarm LIMIT {PeopleAtOnce})
+                  ) w GROUP BY person_id ORDER BY 2, 1 LIMIT {PeopleAtOnce}
+                ) c
+                """
+            )
+            .ToListAsync(stop);
 
     /// <summary>
     /// Rule 5.5: at the turn of the day those that wait ask again, first come first served over everybody. Gives back how each
     /// of them stands afterwards.
     /// </summary>
-    private static Dictionary<Guid, (Advance Advance, Instant At)> TurnTheDay(EngineBatch batch, Recorder recorder, List<Guid> people, Instant now, LiveCounts counts)
+    private static Dictionary<Guid, (Advance Advance, Instant At)> TurnTheDay(
+        EngineBatch batch,
+        Recorder recorder,
+        List<Guid> people,
+        Instant now,
+        LiveCounts counts
+    )
     {
         var engine = batch.Engine;
         var standing = new Dictionary<Guid, (Advance Advance, Instant At)>();
@@ -97,7 +115,10 @@ public sealed class Reactor(IDbContextFactory<GerminalDb> databases, Engines eng
         foreach (var id in people)
         {
             var advance = new Advance(batch.StateOf(id), batch.Facts[id], []);
-            if (advance.State.Waiting.IsEmpty || Alarms.Next(engine, advance.Person, advance.State, batch.States[id].AlarmsFrom, now).OfType<NewDay>().FirstOrDefault() is not { } day)
+            if (
+                advance.State.Waiting.IsEmpty
+                || Alarms.Next(engine, advance.Person, advance.State, batch.States[id].AlarmsFrom, now).OfType<NewDay>().FirstOrDefault() is not { } day
+            )
             {
                 continue;
             }
@@ -106,7 +127,9 @@ public sealed class Reactor(IDbContextFactory<GerminalDb> databases, Engines eng
             foreach (var start in advance.State.Waiting.DistinctBy(w => w.ProgramId))
             {
                 var definition = engine.Shelf.On.FirstOrDefault(p => p.Current.ProgramId == start.ProgramId)?.Current.Definition;
-                asking.Add((new AskOrder(day.At, start.Came, definition?.Priority ?? 0, advance.Person.Handle, definition?.Name ?? "", -1), id, start.ProgramId));
+                asking.Add(
+                    (new AskOrder(day.At, start.Came, definition?.Priority ?? 0, advance.Person.Handle, definition?.Name ?? "", -1), id, start.ProgramId)
+                );
             }
         }
 
@@ -122,7 +145,15 @@ public sealed class Reactor(IDbContextFactory<GerminalDb> databases, Engines eng
     }
 
     /// <summary>Everything that has come to one person, moment by moment.</summary>
-    private static void TakeIn(EngineBatch batch, Recorder recorder, Guid id, (Advance Advance, Instant At) turned, Queue<EventRow> events, Instant now, LiveCounts? counts)
+    private static void TakeIn(
+        EngineBatch batch,
+        Recorder recorder,
+        Guid id,
+        (Advance Advance, Instant At) turned,
+        Queue<EventRow> events,
+        Instant now,
+        LiveCounts? counts
+    )
     {
         var row = batch.States[id];
         var engine = batch.Engine;
@@ -188,10 +219,16 @@ public sealed class Reactor(IDbContextFactory<GerminalDb> databases, Engines eng
     }
 
     private static Duration? GraceOf(TouchEngine engine, OccasionCame occasion) =>
-        engine.Shelf.On.FirstOrDefault(p => p.Current.ProgramId == occasion.ProgramId)?.Current.Definition.StartsWhen.OfType<OccasionTrigger>()
-            .Where(t => string.Equals(t.Date, occasion.Name, StringComparison.OrdinalIgnoreCase)).Select(t => (Duration?)Duration.FromDays(t.GraceDays)).Max();
+        engine
+            .Shelf.On.FirstOrDefault(p => p.Current.ProgramId == occasion.ProgramId)
+            ?.Current.Definition.StartsWhen.OfType<OccasionTrigger>()
+            .Where(t => string.Equals(t.Date, occasion.Name, StringComparison.OrdinalIgnoreCase))
+            .Select(t => (Duration?)Duration.FromDays(t.GraceDays))
+            .Max();
 
     /// <summary>How far back the calendar is looked at for somebody new: as far as any program forgives (rule 4.3).</summary>
     private static Duration LongestGrace(TouchEngine engine) =>
-        Duration.FromDays(engine.Shelf.On.SelectMany(p => p.Current.Definition.StartsWhen.OfType<OccasionTrigger>()).Select(t => t.GraceDays).DefaultIfEmpty(0).Max());
+        Duration.FromDays(
+            engine.Shelf.On.SelectMany(p => p.Current.Definition.StartsWhen.OfType<OccasionTrigger>()).Select(t => t.GraceDays).DefaultIfEmpty(0).Max()
+        );
 }

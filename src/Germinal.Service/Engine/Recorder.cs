@@ -79,7 +79,17 @@ public sealed class Recorder(GerminalDb db, TouchEngine engine)
     {
         if (EventKinds.OfAlarm(alarm) is { } line)
         {
-            log.Add(new EventRow { PracticeId = Practice, PersonId = person, At = alarm.At, Kind = line.Kind, Data = line.Data, HandledAt = alarm.At });
+            log.Add(
+                new EventRow
+                {
+                    PracticeId = Practice,
+                    PersonId = person,
+                    At = alarm.At,
+                    Kind = line.Kind,
+                    Data = line.Data,
+                    HandledAt = alarm.At,
+                }
+            );
         }
     }
 
@@ -96,7 +106,8 @@ public sealed class Recorder(GerminalDb db, TouchEngine engine)
     public void Keep(MessageRow message) => messages.Add(message);
 
     /// <summary>Notes a start that came too late to happen (rule 4.3), so that it is counted.</summary>
-    public void Missed(Guid person, Guid programId, Instant at, StartCause cause) => effects.Add((person, new StartRefused(programId, at, Reason.TooLate.Word(), cause)));
+    public void Missed(Guid person, Guid programId, Instant at, StartCause cause) =>
+        effects.Add((person, new StartRefused(programId, at, Reason.TooLate.Word(), cause)));
 
     /// <summary>Takes in the answer to a move of runs to another version (rule 13.1): their rows follow.</summary>
     public void TakeMoved(PersonStateRow row, Advance advance, Guid programId)
@@ -141,12 +152,32 @@ public sealed class Recorder(GerminalDb db, TouchEngine engine)
             switch (effect)
             {
                 case RunStarted e:
-                    var run = new RunRow { Id = e.RunId, PracticeId = Practice, PersonId = person, ProgramId = e.ProgramId, Version = e.Version, Number = e.Number, StartedAt = e.At, Cause = e.Cause };
+                    var run = new RunRow
+                    {
+                        Id = e.RunId,
+                        PracticeId = Practice,
+                        PersonId = person,
+                        ProgramId = e.ProgramId,
+                        Version = e.Version,
+                        Number = e.Number,
+                        StartedAt = e.At,
+                        Cause = e.Cause,
+                    };
                     runs[e.RunId] = run;
                     newRuns.Add(run);
                     break;
                 case StartRefused e:
-                    refusals.Add(new RefusalRow { PracticeId = Practice, PersonId = person, ProgramId = e.ProgramId, At = e.At, Reason = e.Reason, Cause = e.Cause });
+                    refusals.Add(
+                        new RefusalRow
+                        {
+                            PracticeId = Practice,
+                            PersonId = person,
+                            ProgramId = e.ProgramId,
+                            At = e.At,
+                            Reason = e.Reason,
+                            Cause = e.Cause,
+                        }
+                    );
                     break;
                 case RunEnded e:
                     runs[e.RunId].EndedAt = e.At;
@@ -156,8 +187,17 @@ public sealed class Recorder(GerminalDb db, TouchEngine engine)
                     (runs[e.Run.Id].EndedAt, runs[e.Run.Id].StopReason) = (null, null);
                     if (touches.TryGetValue(e.Run.TouchId, out var standing))
                     {
-                        (standing.Status, standing.Reason, standing.SettledAt, standing.Due) =
-                            (e.Run.Touch.Phase switch { TouchPhase.Blocked => TouchStatus.Blocked, TouchPhase.OnSheet => TouchStatus.Open, _ => TouchStatus.Planned }, e.Run.Touch.Waiting, null, e.Run.Touch.Due);
+                        (standing.Status, standing.Reason, standing.SettledAt, standing.Due) = (
+                            e.Run.Touch.Phase switch
+                            {
+                                TouchPhase.Blocked => TouchStatus.Blocked,
+                                TouchPhase.OnSheet => TouchStatus.Open,
+                                _ => TouchStatus.Planned,
+                            },
+                            e.Run.Touch.Waiting,
+                            null,
+                            e.Run.Touch.Due
+                        );
                     }
 
                     break;
@@ -229,8 +269,15 @@ public sealed class Recorder(GerminalDb db, TouchEngine engine)
     public static async Task<bool> SayWhetherItArrivedAsync(GerminalDb db, Guid touch, bool arrived, CancellationToken stop)
     {
         var reason = arrived ? Dispatcher.Arrived : Dispatcher.NotTakenYet;
-        return await db.Touches.Where(t => t.Id == touch && t.Status == TouchStatus.Uncertain).ExecuteUpdateAsync(
-            u => u.SetProperty(t => t.Status, TouchStatus.Handing).SetProperty(t => t.Reason, reason).SetProperty(t => t.LeasedUntil, (Instant?)Instant.MinValue), stop) == 1;
+        return await db
+                .Touches.Where(t => t.Id == touch && t.Status == TouchStatus.Uncertain)
+                .ExecuteUpdateAsync(
+                    u =>
+                        u.SetProperty(t => t.Status, TouchStatus.Handing)
+                            .SetProperty(t => t.Reason, reason)
+                            .SetProperty(t => t.LeasedUntil, (Instant?)Instant.MinValue),
+                    stop
+                ) == 1;
     }
 
     private TouchRow Planned(Guid person, RunRow run, TouchPlanned e)
@@ -238,8 +285,19 @@ public sealed class Recorder(GerminalDb db, TouchEngine engine)
         var definition = engine.Shelf.Find(run.ProgramId, run.Version).Definition;
         return new TouchRow
         {
-            Id = e.TouchId, PracticeId = Practice, PersonId = person, RunId = e.RunId, ProgramId = run.ProgramId, Version = run.Version, StepId = e.StepId,
-            Kind = definition.StepOf(e.StepId)!.Kind, Priority = definition.Priority, Status = TouchStatus.Planned, FirstDue = e.FirstDue, Due = e.Due, Plan = e.Plan,
+            Id = e.TouchId,
+            PracticeId = Practice,
+            PersonId = person,
+            RunId = e.RunId,
+            ProgramId = run.ProgramId,
+            Version = run.Version,
+            StepId = e.StepId,
+            Kind = definition.StepOf(e.StepId)!.Kind,
+            Priority = definition.Priority,
+            Status = TouchStatus.Planned,
+            FirstDue = e.FirstDue,
+            Due = e.Due,
+            Plan = e.Plan,
         };
     }
 
@@ -299,23 +357,25 @@ public sealed class Recorder(GerminalDb db, TouchEngine engine)
         }
     }
 
-    private static Guid? TouchOf(Effect effect) => effect switch
-    {
-        TouchEffect e => e.TouchId,
-        TouchHoldChanged e => e.TouchId,
-        OwnerToTell e => e.TouchId,
-        RunGoesOn e => e.Run.TouchId,
-        _ => null,
-    };
+    private static Guid? TouchOf(Effect effect) =>
+        effect switch
+        {
+            TouchEffect e => e.TouchId,
+            TouchHoldChanged e => e.TouchId,
+            OwnerToTell e => e.TouchId,
+            RunGoesOn e => e.Run.TouchId,
+            _ => null,
+        };
 
-    private static Guid? RunOf(Effect effect) => effect switch
-    {
-        RunEnded e => e.RunId,
-        RunPaused e => e.RunId,
-        RunGoesOn e => e.Run.Id,
-        TouchPlanned e => e.RunId,
-        _ => null,
-    };
+    private static Guid? RunOf(Effect effect) =>
+        effect switch
+        {
+            RunEnded e => e.RunId,
+            RunPaused e => e.RunId,
+            RunGoesOn e => e.Run.Id,
+            TouchPlanned e => e.RunId,
+            _ => null,
+        };
 
     /// <summary>A program's own change: the person's row, and the event that says so, which the core has dealt with already.</summary>
     private async Task ChangeFactAsync(Guid person, FactToChange effect, CancellationToken stop)
@@ -351,7 +411,17 @@ public sealed class Recorder(GerminalDb db, TouchEngine engine)
         }
 
         var (kind, data) = EventKinds.OfChange(effect.Change);
-        log.Add(new EventRow { PracticeId = Practice, PersonId = person, At = effect.Change.At, Kind = kind, HandledAt = effect.Change.At, Data = data });
+        log.Add(
+            new EventRow
+            {
+                PracticeId = Practice,
+                PersonId = person,
+                At = effect.Change.At,
+                Kind = kind,
+                HandledAt = effect.Change.At,
+                Data = data,
+            }
+        );
     }
 
     /// <summary>A program's message to the owner stands under <i>Waiting for you</i> until it is seen.</summary>
@@ -363,7 +433,18 @@ public sealed class Recorder(GerminalDb db, TouchEngine engine)
         var practice = engine.Practice.InVoiceOf(definition);
         var owner = practice.SenderFor(facts, step);
         var text = ((Channels.Letters.LiquidLetters)engine.Templates).FillText(step.Body, facts, practice, owner, at, []);
-        db.Notices.Add(new NoticeRow { PracticeId = Practice, Kind = "tell-me", MemberId = owner?.Id, PersonId = person, Text = text, At = at, Key = $"tell/{touch.Id:N}" });
+        db.Notices.Add(
+            new NoticeRow
+            {
+                PracticeId = Practice,
+                Kind = "tell-me",
+                MemberId = owner?.Id,
+                PersonId = person,
+                Text = text,
+                At = at,
+                Key = $"tell/{touch.Id:N}",
+            }
+        );
     }
 
     private async Task WriteRunsAsync(List<RunRow> rows, CancellationToken stop)
@@ -376,11 +457,15 @@ public sealed class Recorder(GerminalDb db, TouchEngine engine)
         await db.Database.ExecuteSqlAsync(
             $"""
             UPDATE runs r SET version = v.version, ended_at = v.ended_at, stop_reason = v.stop_reason, paused_at = v.paused_at
-            FROM unnest({ColumnOf(rows, r => r.Id)}, {ColumnOf(rows, r => r.Version)}, {ColumnOf(rows, r => r.EndedAt)}, {ColumnOf(rows, r => r.StopReason)}, {ColumnOf(rows, r => r.PausedAt)})
+            FROM unnest({ColumnOf(rows, r => r.Id)}, {ColumnOf(rows, r => r.Version)}, {ColumnOf(rows, r => r.EndedAt)}, {ColumnOf(
+                rows,
+                r => r.StopReason
+            )}, {ColumnOf(rows, r => r.PausedAt)})
               AS v(id, version, ended_at, stop_reason, paused_at)
             WHERE r.id = v.id AND (r.version, r.ended_at, r.stop_reason, r.paused_at) IS DISTINCT FROM (v.version, v.ended_at, v.stop_reason, v.paused_at)
             """,
-            stop);
+            stop
+        );
     }
 
     private static T[] ColumnOf<TRow, T>(List<TRow> rows, Func<TRow, T> of) => [.. rows.Select(of)];
@@ -401,13 +486,18 @@ public sealed class Recorder(GerminalDb db, TouchEngine engine)
             $"""
             UPDATE touches t SET status = v.status, reason = v.reason, held = v.held, version = v.version, first_due = v.first_due, due = v.due, plan = coalesce(v.plan::jsonb, t.plan), checks = coalesce(v.checks::jsonb, t.checks),
               attempt_id = v.attempt_id, attempts = v.attempts, leased_until = v.leased_until, settled_at = v.settled_at, closed_at = v.closed_at, call_outcome = v.call_outcome, remark = v.remark
-            FROM unnest({Column(t => t.Id)}, {Column(t => t.Status.Word())}, {Column(t => t.Reason)}, {Column(t => t.Held)}, {Column(t => t.Version)}, {Column(t => t.FirstDue)}, {Column(t => t.Due)},
-              {Column(t => replanned.Contains(t.Id) ? GerminalDb.ToJson(t.Plan) : null)}, {Column(t => checkedAnew.Contains(t.Id) ? GerminalDb.ToJson(t.Checks) : null)}, {Column(t => t.AttemptId)}, {Column(t => t.Attempts)}, {Column(t => t.LeasedUntil)},
+            FROM unnest({Column(t => t.Id)}, {Column(t => t.Status.Word())}, {Column(t => t.Reason)}, {Column(t => t.Held)}, {Column(t =>
+                t.Version
+            )}, {Column(t => t.FirstDue)}, {Column(t => t.Due)},
+              {Column(t => replanned.Contains(t.Id) ? GerminalDb.ToJson(t.Plan) : null)}, {Column(t =>
+                checkedAnew.Contains(t.Id) ? GerminalDb.ToJson(t.Checks) : null
+            )}, {Column(t => t.AttemptId)}, {Column(t => t.Attempts)}, {Column(t => t.LeasedUntil)},
               {Column(t => t.SettledAt)}, {Column(t => t.ClosedAt)}, {Column(t => t.CallOutcome)}, {Column(t => t.Remark)})
               AS v(id, status, reason, held, version, first_due, due, plan, checks, attempt_id, attempts, leased_until, settled_at, closed_at, call_outcome, remark)
             WHERE t.id = v.id
             """,
-            stop);
+            stop
+        );
     }
 
     /// <summary>The states of the whole batch in one statement; their rows are locked, so nobody has changed them meanwhile.</summary>
@@ -418,10 +508,13 @@ public sealed class Recorder(GerminalDb db, TouchEngine engine)
         await db.Database.ExecuteSqlAsync(
             $"""
             UPDATE person_states s SET state = v.state::jsonb, next_due = v.due, next_alarm = v.alarm, alarms_from = v."from", next_touch_at = v.next, last_touch_at = v.last, last_reply_at = v.reply
-            FROM unnest({Column(s => s.PersonId)}, {Column(s => s.State)}, {Column(s => s.NextDue)}, {Column(s => s.NextAlarm)}, {Column(s => s.AlarmsFrom)}, {Column(s => s.NextTouchAt)}, {Column(s => s.LastTouchAt)}, {Column(s => s.LastReplyAt)})
+            FROM unnest({Column(s => s.PersonId)}, {Column(s => s.State)}, {Column(s => s.NextDue)}, {Column(s => s.NextAlarm)}, {Column(s =>
+                s.AlarmsFrom
+            )}, {Column(s => s.NextTouchAt)}, {Column(s => s.LastTouchAt)}, {Column(s => s.LastReplyAt)})
               AS v(id, state, due, alarm, "from", next, last, reply)
             WHERE s.person_id = v.id
             """,
-            stop);
+            stop
+        );
     }
 }

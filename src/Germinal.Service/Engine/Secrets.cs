@@ -14,7 +14,16 @@ public sealed class Secrets(IDataProtectionProvider protection)
     public string Seal(string password) => protector.Protect(password);
 
     /// <summary>A practice's own server ready for use; null for none.</summary>
-    public MailServer? Open(MailServerSettings? settings) => settings is null || settings.Host.Length == 0
-        ? null
-        : new MailServer(settings.Host, settings.Port, Connections, null, settings.Security, settings.User, settings.SealedPassword.Length == 0 ? "" : protector.Unprotect(settings.SealedPassword));
+    public MailServer? Open(MailServerSettings? settings) =>
+        settings is null || settings.Host.Length == 0
+            ? null
+            : new MailServer(
+                settings.Host,
+                settings.Port,
+                Connections,
+                null,
+                settings.Security,
+                settings.User,
+                settings.SealedPassword.Length == 0 ? "" : protector.Unprotect(settings.SealedPassword)
+            );
 }

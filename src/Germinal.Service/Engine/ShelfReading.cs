@@ -16,8 +16,17 @@ public sealed class ShelfReading
     /// <summary>The shelf of the context's practice.</summary>
     public async Task<ProgramShelf> LoadAsync(GerminalDb db, CancellationToken stop)
     {
-        var programs = await db.Programs.AsNoTracking().Where(p => p.CurrentVersion > 0)
-            .Select(p => new { p.Id, p.CurrentVersion, p.Status, p.OnSince }).ToListAsync(stop);
+        var programs = await db
+            .Programs.AsNoTracking()
+            .Where(p => p.CurrentVersion > 0)
+            .Select(p => new
+            {
+                p.Id,
+                p.CurrentVersion,
+                p.Status,
+                p.OnSince,
+            })
+            .ToListAsync(stop);
         var keys = await db.ProgramVersions.AsNoTracking().Select(v => new { v.ProgramId, v.Version }).ToListAsync(stop);
         if (keys.Any(k => !parsed.ContainsKey((k.ProgramId, k.Version))))
         {
@@ -30,13 +39,15 @@ public sealed class ShelfReading
         return new ProgramShelf(
             keys.Select(k => parsed[(k.ProgramId, k.Version)]),
             programs.Where(p => p.Status == "on").Select(p => new ProgramOn(parsed[(p.Id, p.CurrentVersion)], p.OnSince ?? Instant.MinValue)),
-            programs.Where(p => p.Status == "paused").Select(p => p.Id));
+            programs.Where(p => p.Status == "paused").Select(p => p.Id)
+        );
     }
 
     /// <summary>A stored definition. Only programs that read without error are ever published.</summary>
     public static ProgramDefinition Definition(string json)
     {
         var reading = ProgramFile.Read(json);
-        return reading.Program ?? throw new InvalidOperationException($"A stored program does not read: {reading.Errors[0].Pointer} {reading.Errors[0].Message}");
+        return reading.Program
+            ?? throw new InvalidOperationException($"A stored program does not read: {reading.Errors[0].Pointer} {reading.Errors[0].Message}");
     }
 }

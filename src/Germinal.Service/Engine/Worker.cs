@@ -7,7 +7,8 @@ using NodaTime;
 namespace Germinal.Service.Engine;
 
 /// <summary>The worker process: looks for work a few times a second, goes on after any error, and gives a sign of life.</summary>
-public sealed partial class Worker(EngineRoom room, Import.ImportRunner imports, IDbContextFactory<GerminalDb> databases, ILogger<Worker> log) : BackgroundService
+public sealed partial class Worker(EngineRoom room, Import.ImportRunner imports, IDbContextFactory<GerminalDb> databases, ILogger<Worker> log)
+    : BackgroundService
 {
     private static readonly TimeSpan Pause = TimeSpan.FromMilliseconds(200);
     private static readonly TimeSpan BetweenSigns = TimeSpan.FromSeconds(5);
@@ -66,7 +67,8 @@ public sealed partial class Worker(EngineRoom room, Import.ImportRunner imports,
                     INSERT INTO workers (id, seen_at, busy_since) VALUES ({id}, {now}, {since})
                     ON CONFLICT (id) DO UPDATE SET seen_at = excluded.seen_at, busy_since = excluded.busy_since
                     """,
-                    stop);
+                    stop
+                );
                 await db.Workers.Where(w => w.SeenAt < now - Duration.FromHours(1)).ExecuteDeleteAsync(stop);
                 await Task.Delay(BetweenSigns, stop);
             }

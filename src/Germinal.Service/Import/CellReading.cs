@@ -29,16 +29,32 @@ public static partial class CellReading
     [GeneratedRegex(@"^[0-9]{1,2}[./-][0-9]{1,2}[./-]?\z", RegexOptions.None, matchTimeoutMilliseconds: 1000)]
     private static partial Regex NumericNoYear();
 
-    [GeneratedRegex(@"\b(deceased|died|passed away|d\.?\s*19[0-9][0-9]|d\.?\s*20[0-9][0-9])\b|†", RegexOptions.ExplicitCapture | RegexOptions.IgnoreCase | RegexOptions.CultureInvariant, matchTimeoutMilliseconds: 1000)]
+    [GeneratedRegex(
+        @"\b(deceased|died|passed away|d\.?\s*19[0-9][0-9]|d\.?\s*20[0-9][0-9])\b|†",
+        RegexOptions.ExplicitCapture | RegexOptions.IgnoreCase | RegexOptions.CultureInvariant,
+        matchTimeoutMilliseconds: 1000
+    )]
     private static partial Regex DeathWords();
 
-    [GeneratedRegex(@"\b(do not (contact|call|mail|email|write)|don'?t contact|no contact|wants? no (mail|contact|calls?)|never contact|leave alone)\b", RegexOptions.ExplicitCapture | RegexOptions.IgnoreCase | RegexOptions.CultureInvariant, matchTimeoutMilliseconds: 1000)]
+    [GeneratedRegex(
+        @"\b(do not (contact|call|mail|email|write)|don'?t contact|no contact|wants? no (mail|contact|calls?)|never contact|leave alone)\b",
+        RegexOptions.ExplicitCapture | RegexOptions.IgnoreCase | RegexOptions.CultureInvariant,
+        matchTimeoutMilliseconds: 1000
+    )]
     private static partial Regex NoContactWords();
 
-    [GeneratedRegex(@"^\s*(grand )?(sub)?totals?\b|^\s*(count|sum)\s*[:=]", RegexOptions.ExplicitCapture | RegexOptions.IgnoreCase | RegexOptions.CultureInvariant, matchTimeoutMilliseconds: 1000)]
+    [GeneratedRegex(
+        @"^\s*(grand )?(sub)?totals?\b|^\s*(count|sum)\s*[:=]",
+        RegexOptions.ExplicitCapture | RegexOptions.IgnoreCase | RegexOptions.CultureInvariant,
+        matchTimeoutMilliseconds: 1000
+    )]
     private static partial Regex TotalWords();
 
-    [GeneratedRegex(@"\s+(at|\(at\)|\[at\])\s+", RegexOptions.ExplicitCapture | RegexOptions.IgnoreCase | RegexOptions.CultureInvariant, matchTimeoutMilliseconds: 1000)]
+    [GeneratedRegex(
+        @"\s+(at|\(at\)|\[at\])\s+",
+        RegexOptions.ExplicitCapture | RegexOptions.IgnoreCase | RegexOptions.CultureInvariant,
+        matchTimeoutMilliseconds: 1000
+    )]
     private static partial Regex WrittenAt();
 
     /// <summary>A date in any usual style; a numeric one by the practice's order; without a year it stays without.</summary>
@@ -61,18 +77,33 @@ public static partial class CellReading
         var m = Numeric().Match(text);
         if (m.Success)
         {
-            var (a, b, c) = (int.Parse(m.Groups[1].Value, CultureInfo.InvariantCulture), int.Parse(m.Groups[2].Value, CultureInfo.InvariantCulture), int.Parse(m.Groups[3].Value, CultureInfo.InvariantCulture));
-            var (year, month, day) = m.Groups[1].Length == 4 ? (a, b, c) : dayFirst ? (Year(c, m.Groups[3].Length, today), b, a) : (Year(c, m.Groups[3].Length, today), a, b);
+            var (a, b, c) = (
+                int.Parse(m.Groups[1].Value, CultureInfo.InvariantCulture),
+                int.Parse(m.Groups[2].Value, CultureInfo.InvariantCulture),
+                int.Parse(m.Groups[3].Value, CultureInfo.InvariantCulture)
+            );
+            var (year, month, day) =
+                m.Groups[1].Length == 4 ? (a, b, c)
+                : dayFirst ? (Year(c, m.Groups[3].Length, today), b, a)
+                : (Year(c, m.Groups[3].Length, today), a, b);
             return Checked(month, day, year, text, today, dayFirst);
         }
 
-        var named = DayMonth().Match(text) is { Success: true } dm ? (dm.Groups[1].Value, dm.Groups[2].Value, dm.Groups[3].Value)
+        var named =
+            DayMonth().Match(text) is { Success: true } dm ? (dm.Groups[1].Value, dm.Groups[2].Value, dm.Groups[3].Value)
             : MonthDay().Match(text) is { Success: true } md ? (md.Groups[2].Value, md.Groups[1].Value, md.Groups[3].Value)
             : default;
         if (named.Item2 is { } name)
         {
             var month = Array.FindIndex(Months, n => name.StartsWith(n, StringComparison.OrdinalIgnoreCase)) + 1;
-            return Checked(month, int.Parse(named.Item1, CultureInfo.InvariantCulture), named.Item3.Length == 0 ? null : Year(int.Parse(named.Item3, CultureInfo.InvariantCulture), named.Item3.Length, today), text, today, dayFirst);
+            return Checked(
+                month,
+                int.Parse(named.Item1, CultureInfo.InvariantCulture),
+                named.Item3.Length == 0 ? null : Year(int.Parse(named.Item3, CultureInfo.InvariantCulture), named.Item3.Length, today),
+                text,
+                today,
+                dayFirst
+            );
         }
 
         if (NumericNoYear().IsMatch(text))
@@ -86,7 +117,10 @@ public static partial class CellReading
         if (int.TryParse(text, NumberStyles.None, CultureInfo.InvariantCulture, out var serial) && serial is > 1000 and < 60000)
         {
             var date = new LocalDate(1899, 12, 30).PlusDays(serial);
-            return new(new YearlyDate(date.Month, date.Day, date.Year), $"“{text}” is a spreadsheet’s number for a date; read as {Written(date)}, which is a guess.");
+            return new(
+                new YearlyDate(date.Month, date.Day, date.Year),
+                $"“{text}” is a spreadsheet’s number for a date; read as {Written(date)}, which is a guess."
+            );
         }
 
         return new(null, $"“{text}” is not a date. 4/27/1975, 1975-04-27 or 27 Apr would be.");
@@ -95,7 +129,9 @@ public static partial class CellReading
     private static string Written(LocalDate date) => date.ToString("d MMMM uuuu", CultureInfo.InvariantCulture);
 
     private static int Year(int year, int digits, LocalDate today) =>
-        digits > 2 ? year : year + (today.Year / 100 * 100) > today.Year ? year + (today.Year / 100 * 100) - 100 : year + (today.Year / 100 * 100);
+        digits > 2 ? year
+        : year + (today.Year / 100 * 100) > today.Year ? year + (today.Year / 100 * 100) - 100
+        : year + (today.Year / 100 * 100);
 
     private static Reading<YearlyDate?> Checked(int month, int day, int? year, string text, LocalDate today, bool dayFirst)
     {
@@ -144,7 +180,9 @@ public static partial class CellReading
     {
         var text = WrittenAt().Replace(cell.Trim(), "@").ToLowerInvariant();
         var parts = text.Split([',', ';', ' ', '/', '|', '\n', '\t'], StringSplitOptions.RemoveEmptyEntries)
-            .Select(p => p.Trim('<', '>', '(', ')', '"', '.')).Where(p => p.Contains('@', StringComparison.Ordinal)).ToList();
+            .Select(p => p.Trim('<', '>', '(', ')', '"', '.'))
+            .Where(p => p.Contains('@', StringComparison.Ordinal))
+            .ToList();
         if (text.Length == 0)
         {
             return new((null, null));

@@ -1,9 +1,9 @@
-using Germinal.Core.Time;
 using System.Globalization;
 using Germinal.Channels.Tables;
 using Germinal.Core.Contact;
 using Germinal.Core.Engine;
 using Germinal.Core.Files;
+using Germinal.Core.Time;
 using Germinal.Service.Engine;
 using Germinal.Store;
 using Germinal.Store.Rows;
@@ -48,9 +48,29 @@ public sealed class ConsentFile
     {
         await using var csv = CsvText.Writer(output);
         csv.WriteRow(Columns);
-        await foreach (var c in db.Consent.AsNoTracking().Where(c => c.PersonId == person.Id).OrderBy(c => c.At).ThenBy(c => c.Id).AsAsyncEnumerable().WithCancellation(stop))
+        await foreach (
+            var c in db
+                .Consent.AsNoTracking()
+                .Where(c => c.PersonId == person.Id)
+                .OrderBy(c => c.At)
+                .ThenBy(c => c.Id)
+                .AsAsyncEnumerable()
+                .WithCancellation(stop)
+        )
         {
-            csv.WriteRow([person.Email, person.Mobile, c.Channel, c.Purpose ?? "everything", c.Topic, c.IsIn ? "in" : "out", c.Basis, c.At.Iso(), c.Source, c.Evidence, c.Reason]);
+            csv.WriteRow([
+                person.Email,
+                person.Mobile,
+                c.Channel,
+                c.Purpose ?? "everything",
+                c.Topic,
+                c.IsIn ? "in" : "out",
+                c.Basis,
+                c.At.Iso(),
+                c.Source,
+                c.Evidence,
+                c.Reason,
+            ]);
         }
     }
 
@@ -68,7 +88,8 @@ public sealed class ConsentFile
         if (missing.Count > 0 || (places["email"] < 0 && places["mobile"] < 0))
         {
             throw new UnreadableFileException(
-                $"The file has no column {string.Join(", ", missing.DefaultIfEmpty("email or mobile"))}. Columns of a consent file: {string.Join(", ", Columns)}; purpose, topic, basis, evidence and reason may be missing.");
+                $"The file has no column {string.Join(", ", missing.DefaultIfEmpty("email or mobile"))}. Columns of a consent file: {string.Join(", ", Columns)}; purpose, topic, basis, evidence and reason may be missing."
+            );
         }
 
         var reading = new ConsentFile(db) { rows = table.Records.Count };
@@ -89,13 +110,31 @@ public sealed class ConsentFile
         return reading;
     }
 
-    private static ConsentRow EntryOf(ConsentRow form, Guid person, string by) => new()
-    {
-        PracticeId = form.PracticeId, PersonId = person, Channel = form.Channel, Purpose = form.Purpose, Topic = form.Topic, IsIn = form.IsIn, Basis = form.Basis, At = form.At,
-        Source = form.Source, Reason = form.Reason, Evidence = form.Evidence, By = by,
-    };
+    private static ConsentRow EntryOf(ConsentRow form, Guid person, string by) =>
+        new()
+        {
+            PracticeId = form.PracticeId,
+            PersonId = person,
+            Channel = form.Channel,
+            Purpose = form.Purpose,
+            Topic = form.Topic,
+            IsIn = form.IsIn,
+            Basis = form.Basis,
+            At = form.At,
+            Source = form.Source,
+            Reason = form.Reason,
+            Evidence = form.Evidence,
+            By = by,
+        };
 
-    private (ConsentRow Entry, IReadOnlyList<Guid> People)? ReadRow(int line, Func<string, string> cell, AddressBook book, PracticeSettings settings, DateTimeZone zone, Instant now)
+    private (ConsentRow Entry, IReadOnlyList<Guid> People)? ReadRow(
+        int line,
+        Func<string, string> cell,
+        AddressBook book,
+        PracticeSettings settings,
+        DateTimeZone zone,
+        Instant now
+    )
     {
         (ConsentRow, IReadOnlyList<Guid>)? Wrong(string text)
         {
@@ -114,13 +153,21 @@ public sealed class ConsentFile
             return Wrong($"“{cell("decision")}” is no decision; in or out is.");
         }
 
-        var purpose = cell("purpose").ToLowerInvariant() switch { "" => "commercial", var given => given };
+        var purpose = cell("purpose").ToLowerInvariant() switch
+        {
+            "" => "commercial",
+            var given => given,
+        };
         if (purpose is not ("commercial" or "transactional" or "everything"))
         {
             return Wrong($"“{cell("purpose")}” is no purpose; commercial, transactional or everything is.");
         }
 
-        var basis = cell("basis").ToLowerInvariant() switch { "" => "express", var given => given };
+        var basis = cell("basis").ToLowerInvariant() switch
+        {
+            "" => "express",
+            var given => given,
+        };
         if (basis is not ("express" or "inquiry" or "client"))
         {
             return Wrong($"“{cell("basis")}” is nothing a consent can stand on; express, inquiry or client is.");
@@ -129,9 +176,11 @@ public sealed class ConsentFile
         var topic = cell("topic") is { Length: > 0 } word ? settings.Topics.Find(t => t.Equals(word, StringComparison.OrdinalIgnoreCase)) : null;
         if (topic is null && cell("topic").Length > 0)
         {
-            return Wrong(settings.Topics.Count == 0
-                ? $"There is no topic “{cell("topic")}”; the practice has none. A principal adds topics under The practice."
-                : $"There is no topic “{cell("topic")}”; the practice’s topics are {string.Join(", ", settings.Topics)}.");
+            return Wrong(
+                settings.Topics.Count == 0
+                    ? $"There is no topic “{cell("topic")}”; the practice has none. A principal adds topics under The practice."
+                    : $"There is no topic “{cell("topic")}”; the practice’s topics are {string.Join(", ", settings.Topics)}."
+            );
         }
 
         if (InstantOf(cell("at"), settings.DateOrder == "dmy", zone, now) is not { } at)
@@ -147,29 +196,44 @@ public sealed class ConsentFile
         var people = book.Find(cell("email"), CellReading.Phone(cell("mobile"), settings.PhoneRegion).Value.Number);
         if (people.Count == 0)
         {
-            return Wrong($"Nobody here has {(cell("email").Length > 0 ? cell("email") : cell("mobile") is { Length: > 0 } number ? number : "no address and no number")}. Bring the person in first, or mend the address.");
+            return Wrong(
+                $"Nobody here has {(cell("email").Length > 0 ? cell("email") : cell("mobile") is { Length: > 0 } number ? number : "no address and no number")}. Bring the person in first, or mend the address."
+            );
         }
 
         if (people.Count > 1 && isIn)
         {
-            return Wrong($"{people.Count} people share {(cell("email").Length > 0 ? cell("email") : cell("mobile"))}; who of them agreed cannot be told. Enter it on the person’s own page.");
+            return Wrong(
+                $"{people.Count} people share {(cell("email").Length > 0 ? cell("email") : cell("mobile"))}; who of them agreed cannot be told. Enter it on the person’s own page."
+            );
         }
 
         string? Optional(string column) => cell(column) is { Length: > 0 } given ? given : null;
         return (
             new ConsentRow
             {
-                PracticeId = db.PracticeId!.Value, Channel = channel, Purpose = purpose == "everything" ? null : purpose, Topic = topic, IsIn = isIn, Basis = basis, At = at,
-                Source = cell("source"), Evidence = Optional("evidence"), Reason = Optional("reason"),
+                PracticeId = db.PracticeId!.Value,
+                Channel = channel,
+                Purpose = purpose == "everything" ? null : purpose,
+                Topic = topic,
+                IsIn = isIn,
+                Basis = basis,
+                At = at,
+                Source = cell("source"),
+                Evidence = Optional("evidence"),
+                Reason = Optional("reason"),
             },
-            people);
+            people
+        );
     }
 
     /// <summary>A moment as ISO 8601, or the beginning of a day in the practice's zone; null for what is neither or lies in the future.</summary>
     private static Instant? InstantOf(string text, bool dayFirst, DateTimeZone zone, Instant now)
     {
-        var at = InstantPattern.ExtendedIso.Parse(text) is { Success: true, Value: var moment } ? moment
-            : CellReading.Date(text, dayFirst, now.InZone(zone).Date).Value is { Year: { } year } day ? zone.AtStartOfDay(new LocalDate(year, day.Month, day.Day)).ToInstant()
+        var at =
+            InstantPattern.ExtendedIso.Parse(text) is { Success: true, Value: var moment } ? moment
+            : CellReading.Date(text, dayFirst, now.InZone(zone).Date).Value is { Year: { } year } day
+                ? zone.AtStartOfDay(new LocalDate(year, day.Month, day.Day)).ToInstant()
             : (Instant?)null;
         return at <= now ? at : null;
     }
@@ -186,15 +250,30 @@ public sealed class ConsentFile
     public async Task AddAsync(CancellationToken stop)
     {
         var ids = entries.Select(e => e.PersonId).Distinct().ToArray();
-        var latest = (await db.Consent.AsNoTracking().Where(c => ids.Contains(c.PersonId)).ToListAsync(stop)).Concat(entries)
-            .GroupBy(c => (c.PersonId, c.Channel)).ToDictionary(g => g.Key, g => g.Max(c => c.At));
+        var latest = (await db.Consent.AsNoTracking().Where(c => ids.Contains(c.PersonId)).ToListAsync(stop))
+            .Concat(entries)
+            .GroupBy(c => (c.PersonId, c.Channel))
+            .ToDictionary(g => g.Key, g => g.Max(c => c.At));
         var now = await Clock.PracticeClock.NowAsync(db, stop);
         db.Consent.AddRange(entries.OrderBy(e => e.At));
-        db.Events.AddRange(entries.Where(e => !e.IsIn && e.At >= latest[(e.PersonId, e.Channel)]).Select(e => new EventRow
-        {
-            PracticeId = e.PracticeId, PersonId = e.PersonId, At = now, Kind = EventKinds.OptedOut, By = e.By,
-            Data = new() { ["channel"] = e.Channel, ["source"] = e.Source, ["everything"] = e.Purpose is null ? "yes" : "" },
-        }));
+        db.Events.AddRange(
+            entries
+                .Where(e => !e.IsIn && e.At >= latest[(e.PersonId, e.Channel)])
+                .Select(e => new EventRow
+                {
+                    PracticeId = e.PracticeId,
+                    PersonId = e.PersonId,
+                    At = now,
+                    Kind = EventKinds.OptedOut,
+                    By = e.By,
+                    Data = new()
+                    {
+                        ["channel"] = e.Channel,
+                        ["source"] = e.Source,
+                        ["everything"] = e.Purpose is null ? "yes" : "",
+                    },
+                })
+        );
         await db.SaveChangesAsync(stop);
     }
 
@@ -205,10 +284,25 @@ public sealed class ConsentFile
 
         public static async Task<AddressBook> OfAsync(GerminalDb db, CancellationToken stop)
         {
-            var people = await db.People.AsNoTracking().Where(p => !p.Archived).Select(p => new { p.Id, p.Email, p.OtherEmail, p.Mobile, p.OtherPhone }).ToListAsync(stop);
+            var people = await db
+                .People.AsNoTracking()
+                .Where(p => !p.Archived)
+                .Select(p => new
+                {
+                    p.Id,
+                    p.Email,
+                    p.OtherEmail,
+                    p.Mobile,
+                    p.OtherPhone,
+                })
+                .ToListAsync(stop);
             return new AddressBook
             {
-                ids = people.SelectMany(p => new[] { p.Email, p.OtherEmail, p.Mobile, p.OtherPhone }.OfType<string>().Distinct().Select(a => (Address: a.ToLowerInvariant(), p.Id))).ToLookup(a => a.Address, a => a.Id),
+                ids = people
+                    .SelectMany(p =>
+                        new[] { p.Email, p.OtherEmail, p.Mobile, p.OtherPhone }.OfType<string>().Distinct().Select(a => (Address: a.ToLowerInvariant(), p.Id))
+                    )
+                    .ToLookup(a => a.Address, a => a.Id),
             };
         }
 

@@ -27,10 +27,27 @@ public static class ImportField
     /// <summary>Every choice with its name for people. A key date is <c>date:NAME</c>.</summary>
     public static IReadOnlyList<(string Field, string Label)> All { get; } =
     [
-        (None, "leave out"), (FirstName, "first name"), (LastName, "last name"), (FullName, "whole name"), (Email, "email"), (Mobile, "mobile"),
-        (OtherPhone, "other number"), (Birthday, "birthday"), (Street, "street"), (City, "city"), (State, "state"), (Zip, "postal code"),
-        (DatePrefix + "client since", "client since"), (DatePrefix + "yearly review", "yearly review"), (DatePrefix + "policy renewal", "policy renewal"),
-        (DatePrefix + "mortgage fixed until", "mortgage fixed until"), (Tags, "tags"), (EmailConsent, "may we email"), (Source, "source"), (Owner, "owner"), (Notes, "remark"),
+        (None, "leave out"),
+        (FirstName, "first name"),
+        (LastName, "last name"),
+        (FullName, "whole name"),
+        (Email, "email"),
+        (Mobile, "mobile"),
+        (OtherPhone, "other number"),
+        (Birthday, "birthday"),
+        (Street, "street"),
+        (City, "city"),
+        (State, "state"),
+        (Zip, "postal code"),
+        (DatePrefix + "client since", "client since"),
+        (DatePrefix + "yearly review", "yearly review"),
+        (DatePrefix + "policy renewal", "policy renewal"),
+        (DatePrefix + "mortgage fixed until", "mortgage fixed until"),
+        (Tags, "tags"),
+        (EmailConsent, "may we email"),
+        (Source, "source"),
+        (Owner, "owner"),
+        (Notes, "remark"),
     ];
 
     private static readonly (string Field, string[] Names)[] Known =
@@ -87,7 +104,10 @@ public static class ImportField
 
     private static string ByName(string header)
     {
-        var name = string.Join(' ', new string([.. PersonNames.Fold(header).Select(c => char.IsLetterOrDigit(c) ? c : ' ')]).Split(' ', StringSplitOptions.RemoveEmptyEntries));
+        var name = string.Join(
+            ' ',
+            new string([.. PersonNames.Fold(header).Select(c => char.IsLetterOrDigit(c) ? c : ' ')]).Split(' ', StringSplitOptions.RemoveEmptyEntries)
+        );
         foreach (var (field, names) in Known)
         {
             if (names.Contains(name, StringComparer.Ordinal))

@@ -83,21 +83,43 @@ internal sealed class KnownPeople
         var mobiles = rows.Select(r => r.Mobile).OfType<string>().Distinct().ToArray();
         var names = rows.Select(r => r.FoldedName).Where(n => n.Length > 0).Distinct().ToArray();
         var prints = rows.Select(r => r.Fingerprint).Distinct().ToArray();
-        var lines = await db.ImportLines.AsNoTracking().Where(l => l.PersonId != null && prints.Contains(l.Fingerprint))
-            .Select(l => new { l.Fingerprint, l.PersonId }).ToListAsync(stop);
+        var lines = await db
+            .ImportLines.AsNoTracking()
+            .Where(l => l.PersonId != null && prints.Contains(l.Fingerprint))
+            .Select(l => new { l.Fingerprint, l.PersonId })
+            .ToListAsync(stop);
         var before = lines.Select(l => l.PersonId!.Value).Distinct().ToArray();
-        var people = await db.People.AsNoTracking()
+        var people = await db
+            .People.AsNoTracking()
             .Where(p => emails.Contains(p.Email) || mobiles.Contains(p.Mobile) || names.Contains(p.SortName) || before.Contains(p.Id))
-            .OrderBy(p => p.AddedAt).ThenBy(p => p.Id).ToListAsync(stop);
+            .OrderBy(p => p.AddedAt)
+            .ThenBy(p => p.Id)
+            .ToListAsync(stop);
         var ids = people.Select(p => p.Id).ToArray();
         var dates = (await db.KeyDates.AsNoTracking().Where(d => ids.Contains(d.PersonId)).ToListAsync(stop)).ToLookup(d => d.PersonId);
-        var consent = (await db.Consent.AsNoTracking().Where(c => ids.Contains(c.PersonId) && c.Channel == "email" && c.Topic == null).OrderBy(c => c.At).ThenBy(c => c.Id)
-            .Select(c => new { c.PersonId, c.IsIn }).ToListAsync(stop)).ToLookup(c => c.PersonId);
+        var consent = (
+            await db
+                .Consent.AsNoTracking()
+                .Where(c => ids.Contains(c.PersonId) && c.Channel == "email" && c.Topic == null)
+                .OrderBy(c => c.At)
+                .ThenBy(c => c.Id)
+                .Select(c => new { c.PersonId, c.IsIn })
+                .ToListAsync(stop)
+        ).ToLookup(c => c.PersonId);
         var candidates = new Dictionary<Guid, MatchCandidate>();
         foreach (var p in people)
         {
             var born = dates[p.Id].FirstOrDefault(d => d.Name == "birthday");
-            var candidate = new MatchCandidate(p.Id, null, p.Email, p.Mobile, p.OtherPhone, p.Address, p.SortName, born is null ? null : new YearlyDate(born.Month, born.Day, born.Year));
+            var candidate = new MatchCandidate(
+                p.Id,
+                null,
+                p.Email,
+                p.Mobile,
+                p.OtherPhone,
+                p.Address,
+                p.SortName,
+                born is null ? null : new YearlyDate(born.Month, born.Day, born.Year)
+            );
             candidates[p.Id] = candidate;
             known.Matching.Add(candidate);
             var has = new HashSet<string>(StringComparer.OrdinalIgnoreCase);

@@ -23,8 +23,12 @@ public sealed class ImportRunner(IDbContextFactory<GerminalDb> databases)
     public async Task<bool> RunNextAsync(CancellationToken stop, Func<CancellationToken, Task>? between = null)
     {
         await using var db = await databases.CreateDbContextAsync(stop);
-        var waiting = await db.Imports.IgnoreQueryFilters().AsNoTracking().Where(i => i.Status == "queued" || i.Status == "running")
-            .OrderBy(i => i.CreatedAt).FirstOrDefaultAsync(stop);
+        var waiting = await db
+            .Imports.IgnoreQueryFilters()
+            .AsNoTracking()
+            .Where(i => i.Status == "queued" || i.Status == "running")
+            .OrderBy(i => i.CreatedAt)
+            .FirstOrDefaultAsync(stop);
         if (waiting is null)
         {
             return false;
@@ -46,7 +50,9 @@ public sealed class ImportRunner(IDbContextFactory<GerminalDb> databases)
         }
         catch (UnreadableFileException e)
         {
-            await db.Imports.Where(i => i.Id == waiting.Id).ExecuteUpdateAsync(u => u.SetProperty(i => i.Status, "failed").SetProperty(i => i.Error, e.Message), stop);
+            await db
+                .Imports.Where(i => i.Id == waiting.Id)
+                .ExecuteUpdateAsync(u => u.SetProperty(i => i.Status, "failed").SetProperty(i => i.Error, e.Message), stop);
         }
         finally
         {
@@ -61,7 +67,9 @@ public sealed class ImportRunner(IDbContextFactory<GerminalDb> databases)
         var now = await PracticeClock.NowAsync(db, stop);
         var plan = await ImportPlan.MakeAsync(db, import, now, stop);
         var done = (await db.ImportLines.Where(l => l.ImportId == import.Id).Select(l => l.Line).ToListAsync(stop)).ToHashSet();
-        await db.Imports.Where(i => i.Id == import.Id).ExecuteUpdateAsync(u => u.SetProperty(i => i.Status, "running").SetProperty(i => i.RowsInAll, plan.Rows.Count), stop);
+        await db
+            .Imports.Where(i => i.Id == import.Id)
+            .ExecuteUpdateAsync(u => u.SetProperty(i => i.Status, "running").SetProperty(i => i.RowsInAll, plan.Rows.Count), stop);
         foreach (var chunk in plan.Rows.Where(r => !done.Contains(r.Row.Line)).Chunk(RowsAtOnce))
         {
             if (!await WriteAsync(import, chunk, now, stop))
@@ -75,7 +83,10 @@ public sealed class ImportRunner(IDbContextFactory<GerminalDb> databases)
         await db.Imports.Where(i => i.Id == import.Id).ExecuteUpdateAsync(u => u.SetProperty(i => i.Status, "done"), stop);
 
         // Whoever is new is looked at by the engine anyway; whoever was filled may have got a date.
-        await db.States.Where(s => s.NextAlarm > Instant.MinValue && db.ImportLines.Any(l => l.ImportId == import.Id && l.Result == "filled" && l.PersonId == s.PersonId))
+        await db
+            .States.Where(s =>
+                s.NextAlarm > Instant.MinValue && db.ImportLines.Any(l => l.ImportId == import.Id && l.Result == "filled" && l.PersonId == s.PersonId)
+            )
             .ExecuteUpdateAsync(u => u.SetProperty(s => s.NextAlarm, Instant.MinValue), stop);
     }
 
@@ -102,7 +113,12 @@ public sealed class ImportRunner(IDbContextFactory<GerminalDb> databases)
         catch (Exception e) when (IsOfTheRows(e))
         {
             var why = $"The row could not be written: {e.InnerException?.Message ?? e.Message}";
-            return await WriteTogetherAsync(import, [rows[0] with { Result = RowResult.LeftOut, PersonId = null, Fills = [], Row = rows[0].Row with { LeftOut = why } }], now, stop);
+            return await WriteTogetherAsync(
+                import,
+                [rows[0] with { Result = RowResult.LeftOut, PersonId = null, Fills = [], Row = rows[0].Row with { LeftOut = why } }],
+                now,
+                stop
+            );
         }
     }
 
@@ -150,16 +166,33 @@ internal sealed class ImportWriter(GerminalDb db, ImportRow import, Instant now)
             // The person may have been on a row that could not be written.
             var orphan = given.Result == RowResult.Filled && !people.ContainsKey(given.PersonId!.Value);
             var planned = orphan
-                ? given with { Result = RowResult.LeftOut, PersonId = null, Fills = [], Row = given.Row with { LeftOut = "The row it belongs with could not be written." } }
+                ? given with
+                {
+                    Result = RowResult.LeftOut,
+                    PersonId = null,
+                    Fills = [],
+                    Row = given.Row with { LeftOut = "The row it belongs with could not be written." },
+                }
                 : given;
             var row = planned.Row;
             if (planned.Result == RowResult.Added)
             {
-                var person = new PersonRow { Id = planned.PersonId!.Value, PracticeId = import.PracticeId, AddedAt = now, ImportId = import.Id };
+                var person = new PersonRow
+                {
+                    Id = planned.PersonId!.Value,
+                    PracticeId = import.PracticeId,
+                    AddedAt = now,
+                    ImportId = import.Id,
+                };
                 people[person.Id] = person;
                 added.Add(person);
                 Fill(person, row, null);
-                Note(person.Id, row.Line, EventKinds.Imported, new() { ["file"] = import.FileName, ["line"] = row.Line.ToString(System.Globalization.CultureInfo.InvariantCulture) });
+                Note(
+                    person.Id,
+                    row.Line,
+                    EventKinds.Imported,
+                    new() { ["file"] = import.FileName, ["line"] = row.Line.ToString(System.Globalization.CultureInfo.InvariantCulture) }
+                );
                 if (row.Note is not null)
                 {
                     Note(person.Id, row.Line, EventKinds.Remark, new() { ["text"] = row.Note });
@@ -170,17 +203,25 @@ internal sealed class ImportWriter(GerminalDb db, ImportRow import, Instant now)
                 Fill(people[planned.PersonId!.Value], row, planned.Fills);
             }
 
-            lines.Add(new ImportLineRow
-            {
-                ImportId = import.Id,
-                Line = row.Line,
-                PracticeId = import.PracticeId,
-                Fingerprint = row.Fingerprint,
-                Result = planned.Result switch { RowResult.Added => "added", RowResult.Filled => "filled", RowResult.Unchanged => "unchanged", _ => "left-out" },
-                PersonId = planned.PersonId,
-                Doubts = [.. row.Doubts.Select(d => d.Text), .. row.LeftOut is { } why ? new[] { why } : []],
-                FilledFields = [.. planned.Fills],
-            });
+            lines.Add(
+                new ImportLineRow
+                {
+                    ImportId = import.Id,
+                    Line = row.Line,
+                    PracticeId = import.PracticeId,
+                    Fingerprint = row.Fingerprint,
+                    Result = planned.Result switch
+                    {
+                        RowResult.Added => "added",
+                        RowResult.Filled => "filled",
+                        RowResult.Unchanged => "unchanged",
+                        _ => "left-out",
+                    },
+                    PersonId = planned.PersonId,
+                    Doubts = [.. row.Doubts.Select(d => d.Text), .. row.LeftOut is { } why ? new[] { why } : []],
+                    FilledFields = [.. planned.Fills],
+                }
+            );
             import.RowsDone++;
             _ = planned.Result switch
             {
@@ -201,7 +242,19 @@ internal sealed class ImportWriter(GerminalDb db, ImportRow import, Instant now)
 
     /// <summary>The key tells the import's own events from what members did since.</summary>
     private void Note(Guid person, int line, string kind, Dictionary<string, string> data) =>
-        events.Add(new EventRow { PracticeId = import.PracticeId, PersonId = person, At = now, Kind = kind, Data = data, By = import.By, HandledAt = now, Key = KeyOf(line, kind) });
+        events.Add(
+            new EventRow
+            {
+                PracticeId = import.PracticeId,
+                PersonId = person,
+                At = now,
+                Kind = kind,
+                Data = data,
+                By = import.By,
+                HandledAt = now,
+                Key = KeyOf(line, kind),
+            }
+        );
 
     private string KeyOf(int line, string kind) => $"import/{import.Id:N}/{line}/{kind}";
 
@@ -228,25 +281,68 @@ internal sealed class ImportWriter(GerminalDb db, ImportRow import, Instant now)
         p.Tags = [.. p.Tags, .. row.Tags.Where(t => Wants("tag:" + t) && !p.Tags.Contains(t, StringComparer.OrdinalIgnoreCase))];
         foreach (var (name, date) in row.Dates.Where(d => Wants("date:" + d.Key)))
         {
-            newDates.Add(new KeyDateRow { PersonId = p.Id, PracticeId = p.PracticeId, Name = name, Month = date.Month, Day = date.Day, Year = date.Year, Yearly = true });
+            newDates.Add(
+                new KeyDateRow
+                {
+                    PersonId = p.Id,
+                    PracticeId = p.PracticeId,
+                    Name = name,
+                    Month = date.Month,
+                    Day = date.Day,
+                    Year = date.Year,
+                    Yearly = true,
+                }
+            );
         }
 
         if (row.EmailConsent is { } consent && Wants(consent ? "consent-in" : "consent-out"))
         {
-            ledger.Add(new ConsentRow
-            {
-                PracticeId = p.PracticeId, PersonId = p.Id, Channel = "email", Purpose = "commercial", IsIn = consent, Basis = "express", At = now,
-                Source = $"import, {import.FileName}, row {row.Line}", By = import.By, Evidence = import.Id.ToString(),
-            });
+            ledger.Add(
+                new ConsentRow
+                {
+                    PracticeId = p.PracticeId,
+                    PersonId = p.Id,
+                    Channel = "email",
+                    Purpose = "commercial",
+                    IsIn = consent,
+                    Basis = "express",
+                    At = now,
+                    Source = $"import, {import.FileName}, row {row.Line}",
+                    By = import.By,
+                    Evidence = import.Id.ToString(),
+                }
+            );
             if (only is not null && !consent)
             {
-                events.Add(new EventRow { PracticeId = p.PracticeId, PersonId = p.Id, At = now, Kind = EventKinds.OptedOut, Data = new() { ["channel"] = "email" }, By = import.By, Key = KeyOf(row.Line, EventKinds.OptedOut) });
+                events.Add(
+                    new EventRow
+                    {
+                        PracticeId = p.PracticeId,
+                        PersonId = p.Id,
+                        At = now,
+                        Kind = EventKinds.OptedOut,
+                        Data = new() { ["channel"] = "email" },
+                        By = import.By,
+                        Key = KeyOf(row.Line, EventKinds.OptedOut),
+                    }
+                );
             }
         }
 
         if (only is not null && row.DoNotContact is not null && Wants("do_not_contact"))
         {
-            events.Add(new EventRow { PracticeId = p.PracticeId, PersonId = p.Id, At = now, Kind = EventKinds.DoNotContact, Data = new() { ["reason"] = row.DoNotContact }, By = import.By, Key = KeyOf(row.Line, EventKinds.DoNotContact) });
+            events.Add(
+                new EventRow
+                {
+                    PracticeId = p.PracticeId,
+                    PersonId = p.Id,
+                    At = now,
+                    Kind = EventKinds.DoNotContact,
+                    Data = new() { ["reason"] = row.DoNotContact },
+                    By = import.By,
+                    Key = KeyOf(row.Line, EventKinds.DoNotContact),
+                }
+            );
         }
 
         PersonNames.Refresh(p);

@@ -12,10 +12,14 @@ public static class ImportUndo
     {
         var touched = db.ImportLines.Where(l => l.ImportId == importId && (l.Result == "added" || l.Result == "filled")).Select(l => l.PersonId!.Value);
         var at = (await db.Imports.AsNoTracking().SingleAsync(i => i.Id == importId, stop)).CreatedAt;
-        var worked = db.People.Where(p => touched.Contains(p.Id) && (
-            db.Runs.Any(r => r.PersonId == p.Id && r.StartedAt >= at) ||
-            (p.ImportId == importId && p.Edition > 1) ||
-            db.Events.Any(e => e.PersonId == p.Id && e.At >= at && e.Key == null)));
+        var worked = db.People.Where(p =>
+            touched.Contains(p.Id)
+            && (
+                db.Runs.Any(r => r.PersonId == p.Id && r.StartedAt >= at)
+                || (p.ImportId == importId && p.Edition > 1)
+                || db.Events.Any(e => e.PersonId == p.Id && e.At >= at && e.Key == null)
+            )
+        );
         var names = await worked.OrderBy(p => p.SortName).Take(5).Select(p => (p.FirstName + " " + p.LastName).Trim()).ToListAsync(stop);
         return (names.Count == 0 ? 0 : await worked.CountAsync(stop), names);
     }
@@ -37,16 +41,36 @@ public static class ImportUndo
             {
                 switch (field)
                 {
-                    case "first_name": p.FirstName = null; break;
-                    case "last_name": p.LastName = null; break;
-                    case "email": p.Email = null; break;
-                    case "other_email": p.OtherEmail = null; break;
-                    case "mobile": (p.Mobile, p.MobileExtension) = (null, null); break;
-                    case "other_phone": (p.OtherPhone, p.OtherPhoneExtension) = (null, null); break;
-                    case "address": p.Address = null; break;
-                    case "source": p.Source = null; break;
-                    case "owner": p.OwnerId = null; break;
-                    case "do_not_contact": (p.DoNotContact, p.DoNotContactReason, p.DoNotContactToConfirm) = (false, null, false); break;
+                    case "first_name":
+                        p.FirstName = null;
+                        break;
+                    case "last_name":
+                        p.LastName = null;
+                        break;
+                    case "email":
+                        p.Email = null;
+                        break;
+                    case "other_email":
+                        p.OtherEmail = null;
+                        break;
+                    case "mobile":
+                        (p.Mobile, p.MobileExtension) = (null, null);
+                        break;
+                    case "other_phone":
+                        (p.OtherPhone, p.OtherPhoneExtension) = (null, null);
+                        break;
+                    case "address":
+                        p.Address = null;
+                        break;
+                    case "source":
+                        p.Source = null;
+                        break;
+                    case "owner":
+                        p.OwnerId = null;
+                        break;
+                    case "do_not_contact":
+                        (p.DoNotContact, p.DoNotContactReason, p.DoNotContactToConfirm) = (false, null, false);
+                        break;
                     case var tag when tag.StartsWith("tag:", StringComparison.Ordinal):
                         p.Tags = [.. p.Tags.Where(t => !string.Equals(t, tag[4..], StringComparison.OrdinalIgnoreCase))];
                         break;

@@ -60,13 +60,18 @@ public static class ImportedCells
     {
         var before = now - KeptFor;
         var none = Array.Empty<byte>();
-        return db.Imports.IgnoreQueryFilters().Where(i => i.CreatedAt < before && i.Status != "queued" && i.Status != "running" && i.Content != none)
+        return db
+            .Imports.IgnoreQueryFilters()
+            .Where(i => i.CreatedAt < before && i.Status != "queued" && i.Status != "running" && i.Content != none)
             .ExecuteUpdateAsync(u => u.SetProperty(i => i.Content, none), stop);
     }
 
     private static async Task<IReadOnlyList<(ImportRow Import, HashSet<int> Lines)>> ImportsAsync(GerminalDb db, Guid person, CancellationToken stop)
     {
-        var lines = (await db.ImportLines.AsNoTracking().Where(l => l.PersonId == person).Select(l => new { l.ImportId, l.Line }).ToListAsync(stop)).ToLookup(l => l.ImportId, l => l.Line);
+        var lines = (await db.ImportLines.AsNoTracking().Where(l => l.PersonId == person).Select(l => new { l.ImportId, l.Line }).ToListAsync(stop)).ToLookup(
+            l => l.ImportId,
+            l => l.Line
+        );
         var found = new List<(ImportRow, HashSet<int>)>();
         foreach (var id in lines.Select(l => l.Key))
         {

@@ -112,15 +112,27 @@ public sealed class RowReader(string[] columns, Practice practice, bool dayFirst
             Source = CellReading.Clean(Cell(ImportField.Source)) is { Length: > 0 } source ? source : null,
             OwnerId = Take(ImportField.Owner, OwnerOf(Cell(ImportField.Owner))),
             Dates = dates,
-            Tags = [.. Cell(ImportField.Tags).Split([';', ',', '|'], StringSplitOptions.RemoveEmptyEntries).Select(CellReading.Clean).Where(t => t.Length > 0).Distinct(StringComparer.OrdinalIgnoreCase)],
+            Tags =
+            [
+                .. Cell(ImportField.Tags)
+                    .Split([';', ',', '|'], StringSplitOptions.RemoveEmptyEntries)
+                    .Select(CellReading.Clean)
+                    .Where(t => t.Length > 0)
+                    .Distinct(StringComparer.OrdinalIgnoreCase),
+            ],
             EmailConsent = Take(ImportField.EmailConsent, CellReading.Consent(Cell(ImportField.EmailConsent))),
             Note = note.Length == 0 ? null : note,
         };
 
         var nobody = row.FirstName is null && row.LastName is null && row.Email is null && row.Mobile is null && row.OtherPhone is null;
-        var leftOut = record.Cells.All(string.IsNullOrWhiteSpace) ? "The row is empty."
+        var leftOut =
+            record.Cells.All(string.IsNullOrWhiteSpace) ? "The row is empty."
             : nobody && record.Cells.Any(CellReading.SaysTotal) ? "The row is a total, not a person."
-            : new[] { ImportField.FirstName, ImportField.LastName, ImportField.FullName }.Any(f => CellReading.SaysTotal(Cell(f))) && row.Email is null && row.Mobile is null && row.OtherPhone is null ? "The row is a total, not a person."
+            : new[] { ImportField.FirstName, ImportField.LastName, ImportField.FullName }.Any(f => CellReading.SaysTotal(Cell(f)))
+            && row.Email is null
+            && row.Mobile is null
+            && row.OtherPhone is null
+                ? "The row is a total, not a person."
             : nobody ? "The row names nobody: no name, no email, no number."
             : null;
         var doNotContact = CellReading.SaysDied(note) || CellReading.SaysNoContact(note) ? note : null;
@@ -129,7 +141,12 @@ public sealed class RowReader(string[] columns, Practice practice, bool dayFirst
             doubts.Add(new ImportDoubt(ImportField.Notes, $"The remark says “{Short(note)}”: brought in as do not contact, to be confirmed."));
         }
 
-        return row with { Doubts = doubts, LeftOut = leftOut, DoNotContact = doNotContact };
+        return row with
+        {
+            Doubts = doubts,
+            LeftOut = leftOut,
+            DoNotContact = doNotContact,
+        };
     }
 
     private static string Short(string text) => text.Length <= 60 ? text : text[..57] + "…";
@@ -150,12 +167,18 @@ public sealed class RowReader(string[] columns, Practice practice, bool dayFirst
             return new(null);
         }
 
-        var fits = practice.Members.Where(m =>
-        {
-            var name = PersonNames.Fold(m.Name);
-            var parts = name.Split(' ');
-            return name == wanted || $"{parts[0][0]}. {parts[^1]}" == wanted || $"{parts[0][0]} {parts[^1]}" == wanted || parts[0] == wanted || parts[^1] == wanted;
-        }).ToList();
+        var fits = practice
+            .Members.Where(m =>
+            {
+                var name = PersonNames.Fold(m.Name);
+                var parts = name.Split(' ');
+                return name == wanted
+                    || $"{parts[0][0]}. {parts[^1]}" == wanted
+                    || $"{parts[0][0]} {parts[^1]}" == wanted
+                    || parts[0] == wanted
+                    || parts[^1] == wanted;
+            })
+            .ToList();
         return fits.Count == 1 ? new(fits[0].Id) : new(null, $"Nobody here is called “{cell.Trim()}”; the owner is left open.");
     }
 }

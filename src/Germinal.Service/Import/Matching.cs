@@ -6,7 +6,16 @@ namespace Germinal.Service.Import;
 /// <summary>Somebody a row may be: already there, or from an earlier row of the file.</summary>
 /// <param name="Id">The person.</param>
 /// <param name="Line">The earlier row's line; null for somebody already there.</param>
-public sealed record MatchCandidate(Guid Id, int? Line, string? Email, string? Mobile, string? OtherPhone, string? Address, string FoldedName, YearlyDate? Birthday);
+public sealed record MatchCandidate(
+    Guid Id,
+    int? Line,
+    string? Email,
+    string? Mobile,
+    string? OtherPhone,
+    string? Address,
+    string FoldedName,
+    YearlyDate? Birthday
+);
 
 /// <summary>
 /// Who a row is the same as: same address regardless of case; else same mobile and similar name; else same name and
@@ -61,8 +70,17 @@ public sealed class Matching
                 return (birthday, "the same name and birthday");
             }
 
-            if (named.Find(p => NoOther(p.Email, row.Email) && NoOther(p.Mobile, row.Mobile) &&
-                    ((row.OtherPhone is not null && p.OtherPhone == row.OtherPhone) || (row.Address is not null && row.Address.Contains('\n', StringComparison.Ordinal) && p.Address == row.Address))) is { } near)
+            if (
+                named.Find(p =>
+                    NoOther(p.Email, row.Email)
+                    && NoOther(p.Mobile, row.Mobile)
+                    && (
+                        (row.OtherPhone is not null && p.OtherPhone == row.OtherPhone)
+                        || (row.Address is not null && row.Address.Contains('\n', StringComparison.Ordinal) && p.Address == row.Address)
+                    )
+                ) is
+                { } near
+            )
             {
                 return (near, "the same name and number or address");
             }

@@ -23,14 +23,22 @@ public static class Bounces
         var now = await PracticeClock.NowAsync(db, stop);
         await using var transaction = db.Database.CurrentTransaction is null ? await db.Database.BeginTransactionAsync(stop) : null;
         var how = hard ? "hard" : "soft";
-        await db.Messages.Where(m => m.TouchId == touch.TouchId).ExecuteUpdateAsync(u => u.SetProperty(m => m.BouncedAt, now).SetProperty(m => m.Bounce, how), stop);
+        await db
+            .Messages.Where(m => m.TouchId == touch.TouchId)
+            .ExecuteUpdateAsync(u => u.SetProperty(m => m.BouncedAt, now).SetProperty(m => m.Bounce, how), stop);
         if (hard)
         {
             await SuppressAsync(db, touch.Message.ToAddress, reason, now, stop);
         }
 
         var desk = new PeopleDesk(db, "the provider", now);
-        db.Events.Add(desk.NewEvent(touch.PersonId, EventKinds.Bounced, touch.Data(("hard", hard ? "yes" : "no"), ("channel", touch.Message.Channel), ("words", words), ("address", touch.Message.ToAddress))));
+        db.Events.Add(
+            desk.NewEvent(
+                touch.PersonId,
+                EventKinds.Bounced,
+                touch.Data(("hard", hard ? "yes" : "no"), ("channel", touch.Message.Channel), ("words", words), ("address", touch.Message.ToAddress))
+            )
+        );
         await db.SaveChangesAsync(stop);
         if (transaction is not null)
         {
@@ -43,6 +51,8 @@ public static class Bounces
     {
         var low = address.ToLowerInvariant();
         return db.Database.ExecuteSqlAsync(
-            $"INSERT INTO suppressions (practice_id, address, reason, at) VALUES ({db.PracticeId!.Value}, {low}, {reason}, {now}) ON CONFLICT DO NOTHING", stop);
+            $"INSERT INTO suppressions (practice_id, address, reason, at) VALUES ({db.PracticeId!.Value}, {low}, {reason}, {now}) ON CONFLICT DO NOTHING",
+            stop
+        );
     }
 }

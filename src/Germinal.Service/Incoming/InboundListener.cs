@@ -20,7 +20,8 @@ public sealed record InboundSettings(IPAddress Address, int Port);
 /// A mail server of our own that takes in answers and reports: only for addresses that were given out with a touch, so that
 /// it is of no use to anybody else. A message is acknowledged once it is in the database.
 /// </summary>
-public sealed partial class InboundListener(InboundSettings settings, MailReception reception, ReplyAddresses replies, ILogger<InboundListener> log) : BackgroundService
+public sealed partial class InboundListener(InboundSettings settings, MailReception reception, ReplyAddresses replies, ILogger<InboundListener> log)
+    : BackgroundService
 {
     private const int LargestMessage = 25_000_000;
 
@@ -32,8 +33,11 @@ public sealed partial class InboundListener(InboundSettings settings, MailRecept
             return;
         }
 
-        var options = new SmtpServerOptionsBuilder().ServerName("germinal").MaxMessageSize(LargestMessage)
-            .Endpoint(e => e.Endpoint(new IPEndPoint(settings.Address, settings.Port))).Build();
+        var options = new SmtpServerOptionsBuilder()
+            .ServerName("germinal")
+            .MaxMessageSize(LargestMessage)
+            .Endpoint(e => e.Endpoint(new IPEndPoint(settings.Address, settings.Port)))
+            .Build();
         var services = new SmtpServer.ComponentModel.ServiceProvider();
         services.Add(new Taking(reception, log));
         services.Add((IMailboxFilter)new OursOnly(replies));
@@ -42,7 +46,8 @@ public sealed partial class InboundListener(InboundSettings settings, MailRecept
 
     private sealed class OursOnly(ReplyAddresses replies) : IMailboxFilter
     {
-        public Task<bool> CanAcceptFromAsync(ISessionContext context, IMailbox from, int size, CancellationToken cancellationToken) => Task.FromResult(size <= LargestMessage);
+        public Task<bool> CanAcceptFromAsync(ISessionContext context, IMailbox from, int size, CancellationToken cancellationToken) =>
+            Task.FromResult(size <= LargestMessage);
 
         public Task<bool> CanDeliverToAsync(ISessionContext context, IMailbox to, IMailbox from, CancellationToken cancellationToken) =>
             Task.FromResult(replies.TryRead($"{to.User}@{to.Host}") is not null);
@@ -50,7 +55,12 @@ public sealed partial class InboundListener(InboundSettings settings, MailRecept
 
     private sealed class Taking(MailReception reception, ILogger log) : MessageStore
     {
-        public override async Task<SmtpResponse> SaveAsync(ISessionContext context, IMessageTransaction transaction, ReadOnlySequence<byte> buffer, CancellationToken cancellationToken)
+        public override async Task<SmtpResponse> SaveAsync(
+            ISessionContext context,
+            IMessageTransaction transaction,
+            ReadOnlySequence<byte> buffer,
+            CancellationToken cancellationToken
+        )
         {
             try
             {

@@ -78,7 +78,10 @@ public sealed class LinkVisits(IDbContextFactory<GerminalDb> databases)
     /// <summary>A person has opened the letter; only the first time is news.</summary>
     private static async Task OpenAsync(GerminalDb db, PeopleDesk desk, TouchOf touch, Instant now, CancellationToken stop)
     {
-        if (await db.Messages.Where(m => m.TouchId == touch.TouchId && m.OpenedAt == null).ExecuteUpdateAsync(u => u.SetProperty(m => m.OpenedAt, now), stop) == 1)
+        if (
+            await db.Messages.Where(m => m.TouchId == touch.TouchId && m.OpenedAt == null).ExecuteUpdateAsync(u => u.SetProperty(m => m.OpenedAt, now), stop)
+            == 1
+        )
         {
             db.Events.Add(desk.NewEvent(touch.PersonId, EventKinds.Opened, touch.Data()));
         }
@@ -102,18 +105,24 @@ public sealed class LinkVisits(IDbContextFactory<GerminalDb> databases)
             INSERT INTO visits (practice_id, person_id, touch_id, at, last_at, count, link, by_machine, agent)
             VALUES ({touch.PracticeId}, {touch.PersonId}, {touch.TouchId}, {now}, {now}, 1, {link}, {machine}, {program}) ON CONFLICT (touch_id, link, by_machine) DO NOTHING
             """,
-            stop);
+            stop
+        );
         if (inserted == 1)
         {
             return new Visit(1, true, machine);
         }
 
-        var counted = (await db.Database.SqlQuery<Counted>(
-            $"""
-            UPDATE visits v SET count = v.count + 1, last_at = CASE WHEN o.last_at < {hourAgo} THEN {now} ELSE o.last_at END
-            FROM (SELECT id, last_at FROM visits WHERE touch_id = {touch.TouchId} AND link IS NOT DISTINCT FROM {link}::int AND by_machine = {machine} FOR UPDATE) o
-            WHERE v.id = o.id RETURNING v.count, o.last_at < {hourAgo} AS is_news
-            """).ToListAsync(stop)).Single();
+        var counted = (
+            await db
+                .Database.SqlQuery<Counted>(
+                    $"""
+                    UPDATE visits v SET count = v.count + 1, last_at = CASE WHEN o.last_at < {hourAgo} THEN {now} ELSE o.last_at END
+                    FROM (SELECT id, last_at FROM visits WHERE touch_id = {touch.TouchId} AND link IS NOT DISTINCT FROM {link}::int AND by_machine = {machine} FOR UPDATE) o
+                    WHERE v.id = o.id RETURNING v.count, o.last_at < {hourAgo} AS is_news
+                    """
+                )
+                .ToListAsync(stop)
+        ).Single();
         return new Visit(counted.Count, counted.IsNews, machine);
     }
 
@@ -131,19 +140,37 @@ public sealed class LinkVisits(IDbContextFactory<GerminalDb> databases)
         {
             var practice = await PracticeReading.LoadAsync(db, stop);
             var owner = await db.People.Where(p => p.Id == touch.PersonId).Select(p => p.OwnerId).SingleAsync(stop) ?? practice.FallbackSender;
-            var deputy = Effect("call-to") == "deputy" ? await db.Users.Where(u => u.Id == owner && u.PracticeId == db.PracticeId).Select(u => u.DeputyId).FirstOrDefaultAsync(stop) : null;
+            var deputy =
+                Effect("call-to") == "deputy"
+                    ? await db.Users.Where(u => u.Id == owner && u.PracticeId == db.PracticeId).Select(u => u.DeputyId).FirstOrDefaultAsync(stop)
+                    : null;
             var days = Distance.TryParse(Effect("call-in") ?? "P0D")?.WholeDays ?? 0;
             var today = now.InZone(practice.Zone).Date;
-            db.Tasks.Add(new TaskRow
-            {
-                Id = Guid.CreateVersion7(), PracticeId = touch.PracticeId, PersonId = touch.PersonId, MemberId = deputy ?? owner, Kind = "call", Title = words,
-                Due = practice.Calendar.WorkingDayAfter(today, days) ?? today, Source = $"followed “{link.Name}” in “{touch.Message.Subject}”", CreatedAt = now,
-            });
+            db.Tasks.Add(
+                new TaskRow
+                {
+                    Id = Guid.CreateVersion7(),
+                    PracticeId = touch.PracticeId,
+                    PersonId = touch.PersonId,
+                    MemberId = deputy ?? owner,
+                    Kind = "call",
+                    Title = words,
+                    Due = practice.Calendar.WorkingDayAfter(today, days) ?? today,
+                    Source = $"followed “{link.Name}” in “{touch.Message.Subject}”",
+                    CreatedAt = now,
+                }
+            );
         }
 
         if (Effect("opportunity") is { } stage)
         {
-            await new DealingsDesk(db, desk, now).OpenOpportunityAsync(touch.PersonId, string.Create(CultureInfo.InvariantCulture, $"After “{touch.Message.Subject}”"), stage, null, stop);
+            await new DealingsDesk(db, desk, now).OpenOpportunityAsync(
+                touch.PersonId,
+                string.Create(CultureInfo.InvariantCulture, $"After “{touch.Message.Subject}”"),
+                stage,
+                null,
+                stop
+            );
         }
 
         if (Effect("program") is { } name && await db.Programs.Where(p => p.Name == name).Select(p => (Guid?)p.Id).FirstOrDefaultAsync(stop) is { } program)

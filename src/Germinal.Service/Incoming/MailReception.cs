@@ -41,7 +41,9 @@ public sealed class MailReception(IDbContextFactory<GerminalDb> databases, Reply
 
         db.PracticeId = at;
         var now = await PracticeClock.NowAsync(db, stop);
-        var person = touch?.PersonId ?? await db.People.Where(p => p.Email == mail.From && !p.Archived).OrderBy(p => p.Id).Select(p => (Guid?)p.Id).FirstOrDefaultAsync(stop);
+        var person =
+            touch?.PersonId
+            ?? await db.People.Where(p => p.Email == mail.From && !p.Archived).OrderBy(p => p.Id).Select(p => (Guid?)p.Id).FirstOrDefaultAsync(stop);
         var key = $"mail/{(mail.MessageId.Length > 0 ? mail.MessageId : $"{mail.From}/{message.Date:o}/{mail.Subject}")}";
         if (await db.Received.AnyAsync(r => r.Key == key, stop))
         {
@@ -51,8 +53,19 @@ public sealed class MailReception(IDbContextFactory<GerminalDb> databases, Reply
         await using var transaction = await db.Database.BeginTransactionAsync(stop);
         var row = new ReceivedRow
         {
-            PracticeId = at, PersonId = person, GuessId = person is null ? await GuessAsync(db, mail, stop) : null, Channel = "email", FromAddress = mail.From, Subject = mail.Subject, Text = mail.Text, Quoted = mail.Quoted,
-            TouchId = touch?.TouchId, At = now, Key = key, Kind = mail.Kind.ToString().ToLowerInvariant(), SeenAt = mail.Kind == ReceivedKind.Reply ? null : now,
+            PracticeId = at,
+            PersonId = person,
+            GuessId = person is null ? await GuessAsync(db, mail, stop) : null,
+            Channel = "email",
+            FromAddress = mail.From,
+            Subject = mail.Subject,
+            Text = mail.Text,
+            Quoted = mail.Quoted,
+            TouchId = touch?.TouchId,
+            At = now,
+            Key = key,
+            Kind = mail.Kind.ToString().ToLowerInvariant(),
+            SeenAt = mail.Kind == ReceivedKind.Reply ? null : now,
         };
         db.Received.Add(row);
         if (mail.IsCut)
@@ -74,7 +87,13 @@ public sealed class MailReception(IDbContextFactory<GerminalDb> databases, Reply
     {
         using var memory = new MemoryStream();
         await message.WriteToAsync(memory, stop);
-        return new ReceivedFileRow { PracticeId = received.PracticeId, Received = received, ContentType = "message/rfc822", Content = memory.ToArray() };
+        return new ReceivedFileRow
+        {
+            PracticeId = received.PracticeId,
+            Received = received,
+            ContentType = "message/rfc822",
+            Content = memory.ToArray(),
+        };
     }
 
     private static async Task TakeInAsync(GerminalDb db, ReceivedMail mail, Guid person, TouchOf? touch, Instant now, CancellationToken stop)
@@ -84,7 +103,13 @@ public sealed class MailReception(IDbContextFactory<GerminalDb> databases, Reply
         switch (mail.Kind)
         {
             case ReceivedKind.Reply:
-                db.Events.Add(desk.NewEvent(person, EventKinds.Replied, Data(("channel", "email"), ("text", mail.Text), ("quoted", mail.Quoted), ("subject", mail.Subject))));
+                db.Events.Add(
+                    desk.NewEvent(
+                        person,
+                        EventKinds.Replied,
+                        Data(("channel", "email"), ("text", mail.Text), ("quoted", mail.Quoted), ("subject", mail.Subject))
+                    )
+                );
                 break;
             case ReceivedKind.Automatic:
                 db.Events.Add(desk.NewEvent(person, EventKinds.AutoReplied, Data(("channel", "email"), ("text", mail.Text))));
@@ -104,7 +129,11 @@ public sealed class MailReception(IDbContextFactory<GerminalDb> databases, Reply
     private static Task<Guid?> GuessAsync(GerminalDb db, ReceivedMail mail, CancellationToken stop)
     {
         var name = PersonNames.Fold(mail.FromName);
-        return db.People.Where(p => p.OtherEmail == mail.From || (name != "" && p.SearchText.Contains(name)))
-            .OrderByDescending(p => p.OtherEmail == mail.From).ThenByDescending(p => p.State!.LastTouchAt).Select(p => (Guid?)p.Id).FirstOrDefaultAsync(stop);
+        return db
+            .People.Where(p => p.OtherEmail == mail.From || (name != "" && p.SearchText.Contains(name)))
+            .OrderByDescending(p => p.OtherEmail == mail.From)
+            .ThenByDescending(p => p.State!.LastTouchAt)
+            .Select(p => (Guid?)p.Id)
+            .FirstOrDefaultAsync(stop);
     }
 }

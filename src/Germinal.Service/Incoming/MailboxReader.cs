@@ -68,7 +68,17 @@ public sealed class MailboxReader(IDbContextFactory<GerminalDb> databases, MailR
         {
             return $"The mailbox at {server.Host}:{server.Port} does not let “{server.User}” in: {e.Message}";
         }
-        catch (Exception e) when (e is ImapCommandException or ImapProtocolException or IOException or System.Net.Sockets.SocketException or SslHandshakeException or NotSupportedException or InvalidOperationException or TimeoutException)
+        catch (Exception e)
+            when (e
+                    is ImapCommandException
+                        or ImapProtocolException
+                        or IOException
+                        or System.Net.Sockets.SocketException
+                        or SslHandshakeException
+                        or NotSupportedException
+                        or InvalidOperationException
+                        or TimeoutException
+            )
         {
             return $"The mailbox at {server.Host}:{server.Port} cannot be read: {e.Message}";
         }
@@ -80,10 +90,28 @@ public sealed class MailboxReader(IDbContextFactory<GerminalDb> databases, MailR
         patience.CancelAfter(ServerLine.Patience);
         try
         {
-            await client.ConnectAsync(await line.ConnectAsync(server.Host, server.Port, patience.Token), server.Host, server.Port, server.Socket, patience.Token);
+            await client.ConnectAsync(
+                await line.ConnectAsync(server.Host, server.Port, patience.Token),
+                server.Host,
+                server.Port,
+                server.Socket,
+                patience.Token
+            );
             return null;
         }
-        catch (Exception e) when (!stop.IsCancellationRequested && e is ImapCommandException or ImapProtocolException or IOException or System.Net.Sockets.SocketException or SslHandshakeException or NotSupportedException or ServerRefusedException or TimeoutException or OperationCanceledException)
+        catch (Exception e)
+            when (!stop.IsCancellationRequested
+                && e
+                    is ImapCommandException
+                        or ImapProtocolException
+                        or IOException
+                        or System.Net.Sockets.SocketException
+                        or SslHandshakeException
+                        or NotSupportedException
+                        or ServerRefusedException
+                        or TimeoutException
+                        or OperationCanceledException
+            )
         {
             return ServerLine.Explain(e);
         }

@@ -27,6 +27,8 @@ public static class Notices
         var key = $"forgery/{what}/{now.InUtc().Date:uuuu-MM-dd}";
         var text = $"Somebody called {what} with a signature that is not ours. Nothing was changed by it.";
         await db.Database.ExecuteSqlAsync(
-            $"INSERT INTO notices (practice_id, kind, text, at, key) VALUES ({practice}, 'forgery', {text}, {now}, {key}) ON CONFLICT (practice_id, key) WHERE key IS NOT NULL DO NOTHING", stop);
+            $"INSERT INTO notices (practice_id, kind, text, at, key) VALUES ({practice}, 'forgery', {text}, {now}, {key}) ON CONFLICT (practice_id, key) WHERE key IS NOT NULL DO NOTHING",
+            stop
+        );
     }
 }

@@ -36,7 +36,10 @@ public sealed class TextReception(IDbContextFactory<GerminalDb> databases, IText
     private static async Task DeliveredAsync(GerminalDb db, GatewayNews news, CancellationToken stop)
     {
         var now = await PracticeClock.NowAsync(db, stop);
-        await db.Messages.IgnoreQueryFilters().Where(m => m.MessageId == news.Id && m.Channel == "text" && m.DeliveredAt == null).ExecuteUpdateAsync(u => u.SetProperty(m => m.DeliveredAt, now), stop);
+        await db
+            .Messages.IgnoreQueryFilters()
+            .Where(m => m.MessageId == news.Id && m.Channel == "text" && m.DeliveredAt == null)
+            .ExecuteUpdateAsync(u => u.SetProperty(m => m.DeliveredAt, now), stop);
     }
 
     private static async Task FailedAsync(GerminalDb db, GatewayNews news, CancellationToken stop)
@@ -66,13 +69,29 @@ public sealed class TextReception(IDbContextFactory<GerminalDb> databases, IText
 
         db.PracticeId = practice.Id;
         var last = practice.Last?.PracticeId == practice.Id ? practice.Last : null;
-        var person = last?.PersonId ?? await db.People.Where(p => p.Mobile == from && !p.Archived).OrderBy(p => p.Id).Select(p => (Guid?)p.Id).FirstOrDefaultAsync(stop);
+        var person =
+            last?.PersonId
+            ?? await db.People.Where(p => p.Mobile == from && !p.Archived).OrderBy(p => p.Id).Select(p => (Guid?)p.Id).FirstOrDefaultAsync(stop);
         var now = await PracticeClock.NowAsync(db, stop);
         var row = new ReceivedRow
         {
-            PracticeId = practice.Id, PersonId = person, GuessId = person is null ? await GuessAsync(db, from, stop) : null, Channel = "text", FromAddress = from, Text = body, At = now,
-            Key = $"text/{IncomingText.KeepLine(news.Id, 200)}", TouchId = last?.TouchId,
-            Kind = wish switch { TextWish.Stop => "opt-out", TextWish.Start => "opt-in", TextWish.Help => "help", _ => "reply" }, SeenAt = wish == TextWish.None ? null : now,
+            PracticeId = practice.Id,
+            PersonId = person,
+            GuessId = person is null ? await GuessAsync(db, from, stop) : null,
+            Channel = "text",
+            FromAddress = from,
+            Text = body,
+            At = now,
+            Key = $"text/{IncomingText.KeepLine(news.Id, 200)}",
+            TouchId = last?.TouchId,
+            Kind = wish switch
+            {
+                TextWish.Stop => "opt-out",
+                TextWish.Start => "opt-in",
+                TextWish.Help => "help",
+                _ => "reply",
+            },
+            SeenAt = wish == TextWish.None ? null : now,
         };
         if (await db.Received.AnyAsync(r => r.Key == row.Key, stop))
         {
@@ -92,7 +111,10 @@ public sealed class TextReception(IDbContextFactory<GerminalDb> databases, IText
         {
             var us = await db.Practices.AsNoTracking().SingleAsync(p => p.Id == practice.Id, stop);
             var number = us.Settings.TextNumber is { Length: > 0 } own ? own : null;
-            await gateway.SendAsync(new OutgoingText($"help-{news.Id}", from, $"This is {us.Name}. Answer STOP and you get no more texts from us.", number), stop);
+            await gateway.SendAsync(
+                new OutgoingText($"help-{news.Id}", from, $"This is {us.Name}. Answer STOP and you get no more texts from us.", number),
+                stop
+            );
         }
     }
 
@@ -115,8 +137,22 @@ public sealed class TextReception(IDbContextFactory<GerminalDb> databases, IText
             return new Practice(last.PracticeId, last);
         }
 
-        var knowing = await db.People.IgnoreQueryFilters().Where(p => p.Mobile == from && !p.Archived).Select(p => p.PracticeId).Distinct().Take(2).ToListAsync(stop);
-        return (knowing.Count == 1 ? knowing[0] : knowing.Count == 0 ? await TheOnlyPractice.OfAsync(db, stop) : null) is { } only ? new Practice(only, null) : null;
+        var knowing = await db
+            .People.IgnoreQueryFilters()
+            .Where(p => p.Mobile == from && !p.Archived)
+            .Select(p => p.PracticeId)
+            .Distinct()
+            .Take(2)
+            .ToListAsync(stop);
+        return
+            (
+                knowing.Count == 1 ? knowing[0]
+                : knowing.Count == 0 ? await TheOnlyPractice.OfAsync(db, stop)
+                : null
+            )
+                is { } only
+            ? new Practice(only, null)
+            : null;
     }
 
     /// <summary>
@@ -133,7 +169,17 @@ public sealed class TextReception(IDbContextFactory<GerminalDb> databases, IText
             await using var transaction = await db.Database.BeginTransactionAsync(stop);
             foreach (var person in of.Where(o => !AlreadyOut(db, o.Id)))
             {
-                await new PeopleDesk(db, "the recipient", now).AddConsentAsync(person.Id, "text", null, null, false, "express", $"answered “{body}”", null, stop);
+                await new PeopleDesk(db, "the recipient", now).AddConsentAsync(
+                    person.Id,
+                    "text",
+                    null,
+                    null,
+                    false,
+                    "express",
+                    $"answered “{body}”",
+                    null,
+                    stop
+                );
             }
 
             await transaction.CommitAsync(stop);
@@ -154,7 +200,12 @@ public sealed class TextReception(IDbContextFactory<GerminalDb> databases, IText
 
     /// <summary>Whether the newest word on texts is a no to everything already; news that comes twice is written once.</summary>
     private static bool AlreadyOut(GerminalDb db, Guid person) =>
-        db.Consent.Where(c => c.PersonId == person && c.Channel == "text" && c.Topic == null).OrderByDescending(c => c.At).ThenByDescending(c => c.Id).Take(1).Any(c => !c.IsIn && c.Purpose == null);
+        db
+            .Consent.Where(c => c.PersonId == person && c.Channel == "text" && c.Topic == null)
+            .OrderByDescending(c => c.At)
+            .ThenByDescending(c => c.Id)
+            .Take(1)
+            .Any(c => !c.IsIn && c.Purpose == null);
 
     private static async Task TakeWishAsync(GerminalDb db, Guid person, TextWish wish, string body, TouchOf? last, CancellationToken stop)
     {
@@ -170,7 +221,13 @@ public sealed class TextReception(IDbContextFactory<GerminalDb> databases, IText
             case TextWish.None:
                 db.Events.Add(desk.NewEvent(person, EventKinds.TextedWord, new() { ["word"] = string.Concat(body.Where(char.IsLetterOrDigit)) }));
                 var said = ("text", body.Trim());
-                db.Events.Add(desk.NewEvent(person, EventKinds.Replied, last is null ? new() { ["channel"] = "text", ["text"] = body.Trim() } : last.Data(("channel", "text"), said)));
+                db.Events.Add(
+                    desk.NewEvent(
+                        person,
+                        EventKinds.Replied,
+                        last is null ? new() { ["channel"] = "text", ["text"] = body.Trim() } : last.Data(("channel", "text"), said)
+                    )
+                );
                 break;
         }
     }
@@ -179,7 +236,13 @@ public sealed class TextReception(IDbContextFactory<GerminalDb> databases, IText
     private static Task<Guid?> GuessAsync(GerminalDb db, string number, CancellationToken stop)
     {
         var tail = number.Length > 7 ? number[^7..] : number;
-        return db.People.Where(p => p.OtherPhone == number || (p.Mobile != null && p.Mobile.EndsWith(tail)) || (p.OtherPhone != null && p.OtherPhone.EndsWith(tail)))
-            .OrderByDescending(p => p.OtherPhone == number).ThenByDescending(p => p.State!.LastTouchAt).Select(p => (Guid?)p.Id).FirstOrDefaultAsync(stop);
+        return db
+            .People.Where(p =>
+                p.OtherPhone == number || (p.Mobile != null && p.Mobile.EndsWith(tail)) || (p.OtherPhone != null && p.OtherPhone.EndsWith(tail))
+            )
+            .OrderByDescending(p => p.OtherPhone == number)
+            .ThenByDescending(p => p.State!.LastTouchAt)
+            .Select(p => (Guid?)p.Id)
+            .FirstOrDefaultAsync(stop);
     }
 }

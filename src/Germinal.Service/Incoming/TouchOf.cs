@@ -8,7 +8,8 @@ namespace Germinal.Service.Incoming;
 public sealed record TouchOf(Guid PracticeId, Guid PersonId, Guid TouchId, Guid ProgramId, string StepId, MessageRow Message)
 {
     /// <summary>The touch of an id, if its message went out; null else. Looks over all practices.</summary>
-    public static Task<TouchOf?> FindAsync(GerminalDb db, Guid touchId, CancellationToken stop) => FirstAsync(db, db.Messages.IgnoreQueryFilters().Where(m => m.TouchId == touchId), stop);
+    public static Task<TouchOf?> FindAsync(GerminalDb db, Guid touchId, CancellationToken stop) =>
+        FirstAsync(db, db.Messages.IgnoreQueryFilters().Where(m => m.TouchId == touchId), stop);
 
     /// <summary>The touch whose message has one of these ids, the first of them first; null for none.</summary>
     public static async Task<TouchOf?> FindAsync(GerminalDb db, IReadOnlyList<string> messageIds, CancellationToken stop)
@@ -30,14 +31,34 @@ public sealed record TouchOf(Guid PracticeId, Guid PersonId, Guid TouchId, Guid 
 
     private static async Task<TouchOf?> FirstAsync(GerminalDb db, IQueryable<MessageRow> messages, CancellationToken stop)
     {
-        var found = await messages.Join(db.Touches.IgnoreQueryFilters(), m => m.TouchId, t => t.Id, (m, t) => new { Message = m, t.ProgramId, t.StepId }).FirstOrDefaultAsync(stop);
-        return found is null ? null : new TouchOf(found.Message.PracticeId, found.Message.PersonId, found.Message.TouchId, found.ProgramId, found.StepId, found.Message);
+        var found = await messages
+            .Join(
+                db.Touches.IgnoreQueryFilters(),
+                m => m.TouchId,
+                t => t.Id,
+                (m, t) =>
+                    new
+                    {
+                        Message = m,
+                        t.ProgramId,
+                        t.StepId,
+                    }
+            )
+            .FirstOrDefaultAsync(stop);
+        return found is null
+            ? null
+            : new TouchOf(found.Message.PracticeId, found.Message.PersonId, found.Message.TouchId, found.ProgramId, found.StepId, found.Message);
     }
 
     /// <summary>What an event says of the touch.</summary>
     public Dictionary<string, string> Data(params (string Key, string Value)[] more)
     {
-        var data = new Dictionary<string, string> { ["touch"] = TouchId.ToString(), ["program"] = ProgramId.ToString(), ["step"] = StepId };
+        var data = new Dictionary<string, string>
+        {
+            ["touch"] = TouchId.ToString(),
+            ["program"] = ProgramId.ToString(),
+            ["step"] = StepId,
+        };
         foreach (var (key, value) in more)
         {
             data[key] = value;

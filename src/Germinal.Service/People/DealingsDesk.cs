@@ -16,9 +16,29 @@ public sealed class DealingsDesk(GerminalDb db, PeopleDesk desk, Instant now)
     /// <summary>Opens an opportunity; the person enters its stage.</summary>
     public async Task<OpportunityRow> OpenOpportunityAsync(Guid person, string title, string stage, Guid? owner, CancellationToken stop)
     {
-        var row = new OpportunityRow { Id = Guid.CreateVersion7(), PracticeId = db.PracticeId!.Value, PersonId = person, Title = title, Stage = stage, OwnerId = owner, OpenedAt = now };
+        var row = new OpportunityRow
+        {
+            Id = Guid.CreateVersion7(),
+            PracticeId = db.PracticeId!.Value,
+            PersonId = person,
+            Title = title,
+            Stage = stage,
+            OwnerId = owner,
+            OpenedAt = now,
+        };
         db.Opportunities.Add(row);
-        db.Events.Add(desk.NewEvent(person, EventKinds.OpportunityOpened, new() { ["opportunity"] = row.Id.ToString(), ["title"] = title, ["stage"] = stage }));
+        db.Events.Add(
+            desk.NewEvent(
+                person,
+                EventKinds.OpportunityOpened,
+                new()
+                {
+                    ["opportunity"] = row.Id.ToString(),
+                    ["title"] = title,
+                    ["stage"] = stage,
+                }
+            )
+        );
         await db.SaveChangesAsync(stop);
         await desk.MoveStageAsync([person], stage, stop);
         return row;
@@ -37,8 +57,12 @@ public sealed class DealingsDesk(GerminalDb db, PeopleDesk desk, Instant now)
     public async Task<bool> CloseOpportunityAsync(OpportunityRow row, bool won, string? reason, CancellationToken stop)
     {
         var (status, lost) = (won ? "won" : "lost", won ? null : reason);
-        if (await db.Opportunities.Where(o => o.Id == row.Id && o.Status == "open").ExecuteUpdateAsync(
-            u => u.SetProperty(o => o.Status, status).SetProperty(o => o.LostReason, lost).SetProperty(o => o.ClosedAt, now), stop) == 0)
+        if (
+            await db
+                .Opportunities.Where(o => o.Id == row.Id && o.Status == "open")
+                .ExecuteUpdateAsync(u => u.SetProperty(o => o.Status, status).SetProperty(o => o.LostReason, lost).SetProperty(o => o.ClosedAt, now), stop)
+            == 0
+        )
         {
             return false;
         }
@@ -48,7 +72,18 @@ public sealed class DealingsDesk(GerminalDb db, PeopleDesk desk, Instant now)
             await db.People.Where(p => p.Id == row.PersonId).ExecuteUpdateAsync(u => u.SetProperty(p => p.LostReason, lost), stop);
         }
 
-        db.Events.Add(desk.NewEvent(row.PersonId, won ? EventKinds.Won : EventKinds.Lost, new() { ["opportunity"] = row.Id.ToString(), ["title"] = row.Title, ["reason"] = reason ?? "" }));
+        db.Events.Add(
+            desk.NewEvent(
+                row.PersonId,
+                won ? EventKinds.Won : EventKinds.Lost,
+                new()
+                {
+                    ["opportunity"] = row.Id.ToString(),
+                    ["title"] = row.Title,
+                    ["reason"] = reason ?? "",
+                }
+            )
+        );
         await db.SaveChangesAsync(stop);
         return true;
     }
@@ -56,7 +91,16 @@ public sealed class DealingsDesk(GerminalDb db, PeopleDesk desk, Instant now)
     /// <summary>Books an appointment.</summary>
     public async Task<AppointmentRow> BookAsync(Guid person, string type, Instant at, string? place, Guid? with, CancellationToken stop)
     {
-        var row = new AppointmentRow { Id = Guid.CreateVersion7(), PracticeId = db.PracticeId!.Value, PersonId = person, Type = type, At = at, Place = place, WithId = with };
+        var row = new AppointmentRow
+        {
+            Id = Guid.CreateVersion7(),
+            PracticeId = db.PracticeId!.Value,
+            PersonId = person,
+            Type = type,
+            At = at,
+            Place = place,
+            WithId = with,
+        };
         db.Appointments.Add(row);
         Note(row, EventKinds.AppointmentBooked);
         await db.SaveChangesAsync(stop);
@@ -75,7 +119,10 @@ public sealed class DealingsDesk(GerminalDb db, PeopleDesk desk, Instant now)
     /// <returns>False where it was cancelled already.</returns>
     public async Task<bool> CancelAsync(AppointmentRow row, CancellationToken stop)
     {
-        if (await db.Appointments.Where(a => a.Id == row.Id && a.CancelledAt == null).ExecuteUpdateAsync(u => u.SetProperty(a => a.CancelledAt, now), stop) == 0)
+        if (
+            await db.Appointments.Where(a => a.Id == row.Id && a.CancelledAt == null).ExecuteUpdateAsync(u => u.SetProperty(a => a.CancelledAt, now), stop)
+            == 0
+        )
         {
             return false;
         }
@@ -85,10 +132,19 @@ public sealed class DealingsDesk(GerminalDb db, PeopleDesk desk, Instant now)
         return true;
     }
 
-    private void Note(AppointmentRow row, string kind) => db.Events.Add(desk.NewEvent(row.PersonId, kind, new()
-    {
-        ["appointment"] = row.Id.ToString(), ["type"] = row.Type, ["moment"] = InstantPattern.ExtendedIso.Format(row.At),
-    }));
+    private void Note(AppointmentRow row, string kind) =>
+        db.Events.Add(
+            desk.NewEvent(
+                row.PersonId,
+                kind,
+                new()
+                {
+                    ["appointment"] = row.Id.ToString(),
+                    ["type"] = row.Type,
+                    ["moment"] = InstantPattern.ExtendedIso.Format(row.At),
+                }
+            )
+        );
 
     /// <summary>Somebody asked for something.</summary>
     /// <param name="person">Who.</param>
@@ -98,9 +154,30 @@ public sealed class DealingsDesk(GerminalDb db, PeopleDesk desk, Instant now)
     /// <param name="stop">Gives up.</param>
     public async Task<InquiryRow> InquireAsync(Guid person, string? form, string how, string text, CancellationToken stop)
     {
-        var row = new InquiryRow { Id = Guid.CreateVersion7(), PracticeId = db.PracticeId!.Value, PersonId = person, Form = form, How = how, Text = text, ReceivedAt = now };
+        var row = new InquiryRow
+        {
+            Id = Guid.CreateVersion7(),
+            PracticeId = db.PracticeId!.Value,
+            PersonId = person,
+            Form = form,
+            How = how,
+            Text = text,
+            ReceivedAt = now,
+        };
         db.Inquiries.Add(row);
-        db.Events.Add(desk.NewEvent(person, EventKinds.InquiryReceived, new() { ["inquiry"] = row.Id.ToString(), ["form"] = form ?? "", ["how"] = how, ["text"] = text }));
+        db.Events.Add(
+            desk.NewEvent(
+                person,
+                EventKinds.InquiryReceived,
+                new()
+                {
+                    ["inquiry"] = row.Id.ToString(),
+                    ["form"] = form ?? "",
+                    ["how"] = how,
+                    ["text"] = text,
+                }
+            )
+        );
         await db.SaveChangesAsync(stop);
         return row;
     }
@@ -109,7 +186,9 @@ public sealed class DealingsDesk(GerminalDb db, PeopleDesk desk, Instant now)
     /// <returns>How many there were.</returns>
     public async Task<int> AnswerAsync(Guid person, string by, CancellationToken stop)
     {
-        var answered = await db.Inquiries.Where(i => i.PersonId == person && i.AnsweredAt == null).ExecuteUpdateAsync(u => u.SetProperty(i => i.AnsweredAt, now).SetProperty(i => i.AnsweredBy, by), stop);
+        var answered = await db
+            .Inquiries.Where(i => i.PersonId == person && i.AnsweredAt == null)
+            .ExecuteUpdateAsync(u => u.SetProperty(i => i.AnsweredAt, now).SetProperty(i => i.AnsweredBy, by), stop);
         if (answered > 0)
         {
             db.Events.Add(desk.NewEvent(person, EventKinds.InquiryAnswered, []));

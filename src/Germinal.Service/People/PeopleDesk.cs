@@ -25,42 +25,65 @@ public sealed class PeopleDesk(GerminalDb db, string by, Instant now)
         var name = await TagNames.SpellingAsync(db, tag, stop);
         return await ChangeAsync(
             $"UPDATE people SET tags = array_append(tags, {name}) WHERE practice_id = {Practice} AND id = ANY({people}) AND NOT tags @> ARRAY[{name}] RETURNING id, NULL::jsonb",
-            EventKinds.TagAdded, new() { ["tag"] = name }, stop);
+            EventKinds.TagAdded,
+            new() { ["tag"] = name },
+            stop
+        );
     }
 
     /// <summary>Takes a tag off.</summary>
-    public Task<int> TakeTagAsync(Guid[] people, string tag, CancellationToken stop) => ChangeAsync(
-        $"UPDATE people SET tags = array_remove(tags, {tag}) WHERE practice_id = {Practice} AND id = ANY({people}) AND tags @> ARRAY[{tag}] RETURNING id, NULL::jsonb",
-        EventKinds.TagRemoved, new() { ["tag"] = tag }, stop);
+    public Task<int> TakeTagAsync(Guid[] people, string tag, CancellationToken stop) =>
+        ChangeAsync(
+            $"UPDATE people SET tags = array_remove(tags, {tag}) WHERE practice_id = {Practice} AND id = ANY({people}) AND tags @> ARRAY[{tag}] RETURNING id, NULL::jsonb",
+            EventKinds.TagRemoved,
+            new() { ["tag"] = tag },
+            stop
+        );
 
     /// <summary>Moves people to a stage; those who stand in it already are no event (rule 5.1). What they left stands in the event.</summary>
-    public Task<int> MoveStageAsync(Guid[] people, string stage, CancellationToken stop) => ChangeAsync(
-        $"""
-        UPDATE people p SET stage = {stage}, stage_since = {now} FROM (SELECT id, stage FROM people WHERE practice_id = {Practice} AND id = ANY({people}) FOR UPDATE) o
-        WHERE p.id = o.id AND o.stage IS DISTINCT FROM {stage} RETURNING p.id, jsonb_build_object('left', coalesce(o.stage, ''))
-        """,
-        EventKinds.StageEntered, new() { ["stage"] = stage }, stop);
+    public Task<int> MoveStageAsync(Guid[] people, string stage, CancellationToken stop) =>
+        ChangeAsync(
+            $"""
+            UPDATE people p SET stage = {stage}, stage_since = {now} FROM (SELECT id, stage FROM people WHERE practice_id = {Practice} AND id = ANY({people}) FOR UPDATE) o
+            WHERE p.id = o.id AND o.stage IS DISTINCT FROM {stage} RETURNING p.id, jsonb_build_object('left', coalesce(o.stage, ''))
+            """,
+            EventKinds.StageEntered,
+            new() { ["stage"] = stage },
+            stop
+        );
 
     /// <summary>Puts people on a list; those who are on it already are no event.</summary>
-    public Task<int> JoinListAsync(Guid[] people, string list, CancellationToken stop) => ChangeAsync(
-        $"""
-        UPDATE people SET lists = array_append(lists, {list}) WHERE practice_id = {Practice} AND id = ANY({people})
-        AND NOT EXISTS (SELECT 1 FROM unnest(lists) l WHERE lower(l) = lower({list})) RETURNING id, NULL::jsonb
-        """,
-        EventKinds.ListJoined, new() { ["list"] = list }, stop);
+    public Task<int> JoinListAsync(Guid[] people, string list, CancellationToken stop) =>
+        ChangeAsync(
+            $"""
+            UPDATE people SET lists = array_append(lists, {list}) WHERE practice_id = {Practice} AND id = ANY({people})
+            AND NOT EXISTS (SELECT 1 FROM unnest(lists) l WHERE lower(l) = lower({list})) RETURNING id, NULL::jsonb
+            """,
+            EventKinds.ListJoined,
+            new() { ["list"] = list },
+            stop
+        );
 
     /// <summary>Takes people off a list.</summary>
-    public Task<int> LeaveListAsync(Guid[] people, string list, CancellationToken stop) => ChangeAsync(
-        $"""
-        UPDATE people SET lists = (SELECT coalesce(array_agg(l), ARRAY[]::text[]) FROM unnest(lists) l WHERE lower(l) <> lower({list})) WHERE practice_id = {Practice} AND id = ANY({people})
-        AND EXISTS (SELECT 1 FROM unnest(lists) l WHERE lower(l) = lower({list})) RETURNING id, NULL::jsonb
-        """,
-        EventKinds.ListLeft, new() { ["list"] = list }, stop);
+    public Task<int> LeaveListAsync(Guid[] people, string list, CancellationToken stop) =>
+        ChangeAsync(
+            $"""
+            UPDATE people SET lists = (SELECT coalesce(array_agg(l), ARRAY[]::text[]) FROM unnest(lists) l WHERE lower(l) <> lower({list})) WHERE practice_id = {Practice} AND id = ANY({people})
+            AND EXISTS (SELECT 1 FROM unnest(lists) l WHERE lower(l) = lower({list})) RETURNING id, NULL::jsonb
+            """,
+            EventKinds.ListLeft,
+            new() { ["list"] = list },
+            stop
+        );
 
     /// <summary>Asks for a program to be started; whether it starts is the engine's to say.</summary>
-    public Task<int> StartProgramAsync(Guid[] people, Guid program, bool bySwitchingOn, CancellationToken stop) => ChangeAsync(
-        $"SELECT id, NULL::jsonb FROM people WHERE practice_id = {Practice} AND id = ANY({people})",
-        EventKinds.Start, new() { ["program"] = program.ToString(), ["how"] = bySwitchingOn ? "switched-on" : "hand" }, stop);
+    public Task<int> StartProgramAsync(Guid[] people, Guid program, bool bySwitchingOn, CancellationToken stop) =>
+        ChangeAsync(
+            $"SELECT id, NULL::jsonb FROM people WHERE practice_id = {Practice} AND id = ANY({people})",
+            EventKinds.Start,
+            new() { ["program"] = program.ToString(), ["how"] = bySwitchingOn ? "switched-on" : "hand" },
+            stop
+        );
 
     /// <summary>Writes an event about one person.</summary>
     public async Task RecordAsync(Guid person, string kind, Dictionary<string, string> data, CancellationToken stop)
@@ -70,16 +93,59 @@ public sealed class PeopleDesk(GerminalDb db, string by, Instant now)
     }
 
     /// <summary>An event that is saved together with the caller's other changes.</summary>
-    public EventRow NewEvent(Guid person, string kind, Dictionary<string, string> data) => new()
-    {
-        PracticeId = Practice, PersonId = person, At = now, Kind = kind, Data = data, By = by, HandledAt = EventKinds.IsForReadingOnly(kind) ? now : null,
-    };
+    public EventRow NewEvent(Guid person, string kind, Dictionary<string, string> data) =>
+        new()
+        {
+            PracticeId = Practice,
+            PersonId = person,
+            At = now,
+            Kind = kind,
+            Data = data,
+            By = by,
+            HandledAt = EventKinds.IsForReadingOnly(kind) ? now : null,
+        };
 
     /// <summary>Adds an entry to the ledger, with its event.</summary>
-    public async Task AddConsentAsync(Guid person, string channel, string? purpose, string? topic, bool isIn, string basis, string source, string? reason, CancellationToken stop)
+    public async Task AddConsentAsync(
+        Guid person,
+        string channel,
+        string? purpose,
+        string? topic,
+        bool isIn,
+        string basis,
+        string source,
+        string? reason,
+        CancellationToken stop
+    )
     {
-        db.Consent.Add(new ConsentRow { PracticeId = Practice, PersonId = person, Channel = channel, Purpose = purpose, Topic = topic, IsIn = isIn, Basis = basis, At = now, Source = source, Reason = reason, By = by });
-        db.Events.Add(NewEvent(person, isIn ? EventKinds.OptedIn : EventKinds.OptedOut, new() { ["channel"] = channel, ["source"] = source, ["everything"] = purpose is null ? "yes" : "" }));
+        db.Consent.Add(
+            new ConsentRow
+            {
+                PracticeId = Practice,
+                PersonId = person,
+                Channel = channel,
+                Purpose = purpose,
+                Topic = topic,
+                IsIn = isIn,
+                Basis = basis,
+                At = now,
+                Source = source,
+                Reason = reason,
+                By = by,
+            }
+        );
+        db.Events.Add(
+            NewEvent(
+                person,
+                isIn ? EventKinds.OptedIn : EventKinds.OptedOut,
+                new()
+                {
+                    ["channel"] = channel,
+                    ["source"] = source,
+                    ["everything"] = purpose is null ? "yes" : "",
+                }
+            )
+        );
         await db.SaveChangesAsync(stop);
     }
 
@@ -100,7 +166,9 @@ public sealed class PeopleDesk(GerminalDb db, string by, Instant now)
         var sql = $"""
             WITH changed(id, more) AS ({change.Format})
             INSERT INTO events (practice_id, person_id, at, kind, data, by)
-            SELECT {Place(Practice)}, id, {Place(now)}, {Place(kind)}, {Place(JsonSerializer.Serialize(data))}::jsonb || coalesce(more, {Place("{}")}::jsonb), {Place(by)} FROM changed
+            SELECT {Place(Practice)}, id, {Place(now)}, {Place(kind)}, {Place(JsonSerializer.Serialize(data))}::jsonb || coalesce(more, {Place(
+                "{}"
+            )}::jsonb), {Place(by)} FROM changed
             """;
         return await db.Database.ExecuteSqlRawAsync(sql, arguments.Select(a => a!), stop);
     }

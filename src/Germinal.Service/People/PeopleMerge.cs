@@ -17,7 +17,12 @@ namespace Germinal.Service.People;
 /// <param name="Fills">Fields that are blank at the one kept and are filled.</param>
 /// <param name="Stops">Programs both are in: the run of the one that goes is stopped.</param>
 /// <param name="Warnings">What a member should know.</param>
-public sealed record MergePreview(IReadOnlyDictionary<string, int> Moves, IReadOnlyList<string> Fills, IReadOnlyList<string> Stops, IReadOnlyList<string> Warnings);
+public sealed record MergePreview(
+    IReadOnlyDictionary<string, int> Moves,
+    IReadOnlyList<string> Fills,
+    IReadOnlyList<string> Stops,
+    IReadOnlyList<string> Warnings
+);
 
 /// <summary>
 /// Two people that are one (rule 6.2): runs, history and consent move to the one that is kept, the stricter consent wins, and
@@ -28,25 +33,56 @@ public sealed class PeopleMerge(GerminalDb db, TouchEngine engine, PeopleDesk de
     // What moves, and the column that names each row.
     private static readonly (string Table, string Id)[] Tables =
     [
-        ("touches", "id"), ("runs", "id"), ("messages", "touch_id"), ("events", "id"), ("visits", "id"), ("received", "id"), ("notices", "id"), ("consent", "id"), ("refusals", "id"), ("opportunities", "id"),
-        ("appointments", "id"), ("inquiries", "id"), ("tasks", "id"),
+        ("touches", "id"),
+        ("runs", "id"),
+        ("messages", "touch_id"),
+        ("events", "id"),
+        ("visits", "id"),
+        ("received", "id"),
+        ("notices", "id"),
+        ("consent", "id"),
+        ("refusals", "id"),
+        ("opportunities", "id"),
+        ("appointments", "id"),
+        ("inquiries", "id"),
+        ("tasks", "id"),
     ];
 
-    private static readonly JsonSerializerOptions Json = new JsonSerializerOptions(JsonSerializerDefaults.Web) { Converters = { new JsonStringEnumConverter() } }.ConfigureForNodaTime(DateTimeZoneProviders.Tzdb);
+    private static readonly JsonSerializerOptions Json = new JsonSerializerOptions(JsonSerializerDefaults.Web)
+    {
+        Converters = { new JsonStringEnumConverter() },
+    }.ConfigureForNodaTime(DateTimeZoneProviders.Tzdb);
 
-    private sealed record Before(PersonRow Kept, PersonRow Merged, string KeptState, string MergedState, string StateAfter, Dictionary<string, string[]> Moved, string[] MovedDates, long[] AddedConsent, RunState[] StoppedRuns);
+    private sealed record Before(
+        PersonRow Kept,
+        PersonRow Merged,
+        string KeptState,
+        string MergedState,
+        string StateAfter,
+        Dictionary<string, string[]> Moved,
+        string[] MovedDates,
+        long[] AddedConsent,
+        RunState[] StoppedRuns
+    );
 
     /// <summary>What merging would do; nothing is changed.</summary>
     public async Task<MergePreview> PreviewAsync(PersonRow kept, PersonRow merged, CancellationToken stop)
     {
         var moves = new Dictionary<string, int>
         {
-            ["messages"] = await db.Messages.CountAsync(m => m.PersonId == merged.Id, stop), ["programs under way"] = await db.Runs.CountAsync(r => r.PersonId == merged.Id && r.EndedAt == null, stop),
-            ["touches"] = await db.Touches.CountAsync(t => t.PersonId == merged.Id, stop), ["consent entries"] = await db.Consent.CountAsync(c => c.PersonId == merged.Id, stop),
+            ["messages"] = await db.Messages.CountAsync(m => m.PersonId == merged.Id, stop),
+            ["programs under way"] = await db.Runs.CountAsync(r => r.PersonId == merged.Id && r.EndedAt == null, stop),
+            ["touches"] = await db.Touches.CountAsync(t => t.PersonId == merged.Id, stop),
+            ["consent entries"] = await db.Consent.CountAsync(c => c.PersonId == merged.Id, stop),
             ["opportunities"] = await db.Opportunities.CountAsync(o => o.PersonId == merged.Id, stop),
         };
-        var both = await db.Runs.Where(r => r.PersonId == merged.Id && r.EndedAt == null && db.Runs.Any(k => k.PersonId == kept.Id && k.ProgramId == r.ProgramId && k.EndedAt == null))
-            .Join(db.Programs, r => r.ProgramId, p => p.Id, (r, p) => p.Name).Distinct().ToListAsync(stop);
+        var both = await db
+            .Runs.Where(r =>
+                r.PersonId == merged.Id && r.EndedAt == null && db.Runs.Any(k => k.PersonId == kept.Id && k.ProgramId == r.ProgramId && k.EndedAt == null)
+            )
+            .Join(db.Programs, r => r.ProgramId, p => p.Id, (r, p) => p.Name)
+            .Distinct()
+            .ToListAsync(stop);
         var warnings = new List<string>();
         if (kept.Email is not null && merged.Email is not null && kept.Email != merged.Email)
         {
@@ -118,15 +154,27 @@ public sealed class PeopleMerge(GerminalDb db, TouchEngine engine, PeopleDesk de
         foreach (var (table, id) in Tables)
         {
 #pragma warning disable EF1002 // Table and column names are the constants above.
-            moved[table] = [.. await db.Database.SqlQueryRaw<string>($"UPDATE {table} SET person_id = {{0}} WHERE person_id = {{1}} RETURNING {id}::text AS \"Value\"", kept.Id, merged.Id).ToListAsync(stop)];
+            moved[table] =
+            [
+                .. await db
+                    .Database.SqlQueryRaw<string>(
+                        $"UPDATE {table} SET person_id = {{0}} WHERE person_id = {{1}} RETURNING {id}::text AS \"Value\"",
+                        kept.Id,
+                        merged.Id
+                    )
+                    .ToListAsync(stop),
+            ];
 #pragma warning restore EF1002
         }
 
-        var dates = await db.Database.SqlQuery<string>(
-            $"""
-            UPDATE key_dates d SET person_id = {kept.Id} WHERE person_id = {merged.Id} AND NOT EXISTS (SELECT 1 FROM key_dates k WHERE k.person_id = {kept.Id} AND k.name = d.name)
-            RETURNING d.name AS "Value"
-            """).ToListAsync(stop);
+        var dates = await db
+            .Database.SqlQuery<string>(
+                $"""
+                UPDATE key_dates d SET person_id = {kept.Id} WHERE person_id = {merged.Id} AND NOT EXISTS (SELECT 1 FROM key_dates k WHERE k.person_id = {kept.Id} AND k.name = d.name)
+                RETURNING d.name AS "Value"
+                """
+            )
+            .ToListAsync(stop);
         var added = await KeepStricterAsync(kept.Id, facts[kept.Id], facts[merged.Id], stop);
         var joined = Merging.Join(PersonStateJson.Read(keptState), PersonStateJson.Read(mergedState), now);
         Fill(kept, merged);
@@ -138,9 +186,26 @@ public sealed class PeopleMerge(GerminalDb db, TouchEngine engine, PeopleDesk de
         recorder.TakeWhole(states[kept.Id], joined.Kept, joined.Effects, now);
         recorder.TakeWhole(states[merged.Id], PersonState.Empty, [], Instant.MaxValue);
         var before = new Before(
-            JsonSerializer.Deserialize<PersonRow>(keptJson, Json)!, JsonSerializer.Deserialize<PersonRow>(mergedJson, Json)!, keptState, mergedState, states[kept.Id].State, moved, [.. dates], added,
-            [.. joined.Stopped]);
-        var row = new MergeRow { Id = Guid.CreateVersion7(), PracticeId = db.PracticeId!.Value, KeptId = kept.Id, MergedId = merged.Id, At = now, By = by, Before = JsonSerializer.Serialize(before, Json) };
+            JsonSerializer.Deserialize<PersonRow>(keptJson, Json)!,
+            JsonSerializer.Deserialize<PersonRow>(mergedJson, Json)!,
+            keptState,
+            mergedState,
+            states[kept.Id].State,
+            moved,
+            [.. dates],
+            added,
+            [.. joined.Stopped]
+        );
+        var row = new MergeRow
+        {
+            Id = Guid.CreateVersion7(),
+            PracticeId = db.PracticeId!.Value,
+            KeptId = kept.Id,
+            MergedId = merged.Id,
+            At = now,
+            By = by,
+            Before = JsonSerializer.Serialize(before, Json),
+        };
         db.Merges.Add(row);
         await recorder.WriteAsync(Instant.MinValue, stop);
         return row;
@@ -177,10 +242,25 @@ public sealed class PeopleMerge(GerminalDb db, TouchEngine engine, PeopleDesk de
             {
                 foreach (var purpose in new[] { Purpose.Commercial, Purpose.Transactional })
                 {
-                    bool SaidNo(PersonFacts p) => ConsentLedger.Read(p.Consent, engine.Practice.Consent, channel, purpose, topic, now, engine.Practice.Zone).Verdict == ConsentVerdict.Withdrawn;
+                    bool SaidNo(PersonFacts p) =>
+                        ConsentLedger.Read(p.Consent, engine.Practice.Consent, channel, purpose, topic, now, engine.Practice.Zone).Verdict
+                        == ConsentVerdict.Withdrawn;
                     if (SaidNo(a) != SaidNo(b))
                     {
-                        rows.Add(new ConsentRow { PracticeId = db.PracticeId!.Value, PersonId = kept, Channel = Words.Of(channel), Purpose = Words.Of(purpose), Topic = topic, IsIn = false, At = now, Source = "one of two people that were merged had said no", By = by });
+                        rows.Add(
+                            new ConsentRow
+                            {
+                                PracticeId = db.PracticeId!.Value,
+                                PersonId = kept,
+                                Channel = Words.Of(channel),
+                                Purpose = Words.Of(purpose),
+                                Topic = topic,
+                                IsIn = false,
+                                At = now,
+                                Source = "one of two people that were merged had said no",
+                                By = by,
+                            }
+                        );
                     }
                 }
             }
@@ -199,7 +279,10 @@ public sealed class PeopleMerge(GerminalDb db, TouchEngine engine, PeopleDesk de
         var pair = new[] { merge.KeptId, merge.MergedId };
         await db.Database.ExecuteSqlAsync($"SELECT 1 FROM person_states WHERE person_id = ANY({pair}) ORDER BY person_id FOR UPDATE", stop);
         var states = await db.States.AsNoTracking().Where(s => pair.Contains(s.PersonId)).ToDictionaryAsync(s => s.PersonId, stop);
-        if (PersonStateJson.Read(states[merge.KeptId].State) is var standing && PersonStateJson.Write(standing) != PersonStateJson.Write(PersonStateJson.Read(before.StateAfter)))
+        if (
+            PersonStateJson.Read(states[merge.KeptId].State) is var standing
+            && PersonStateJson.Write(standing) != PersonStateJson.Write(PersonStateJson.Read(before.StateAfter))
+        )
         {
             return "Since then something has happened to this person: a message went, a program started or stopped. Taking the merge back could send things twice, so it stays.";
         }
@@ -207,20 +290,43 @@ public sealed class PeopleMerge(GerminalDb db, TouchEngine engine, PeopleDesk de
         foreach (var (table, id) in Tables)
         {
 #pragma warning disable EF1002
-            await db.Database.ExecuteSqlRawAsync($"UPDATE {table} SET person_id = {{0}} WHERE person_id = {{1}} AND {id}::text = ANY({{2}})", [merge.MergedId, merge.KeptId, before.Moved[table]], stop);
+            await db.Database.ExecuteSqlRawAsync(
+                $"UPDATE {table} SET person_id = {{0}} WHERE person_id = {{1}} AND {id}::text = ANY({{2}})",
+                [merge.MergedId, merge.KeptId, before.Moved[table]],
+                stop
+            );
 #pragma warning restore EF1002
         }
 
-        await db.KeyDates.Where(d => d.PersonId == merge.KeptId && before.MovedDates.Contains(d.Name)).ExecuteUpdateAsync(u => u.SetProperty(d => d.PersonId, merge.MergedId), stop);
+        await db
+            .KeyDates.Where(d => d.PersonId == merge.KeptId && before.MovedDates.Contains(d.Name))
+            .ExecuteUpdateAsync(u => u.SetProperty(d => d.PersonId, merge.MergedId), stop);
         await db.Consent.Where(c => before.AddedConsent.Contains(c.Id)).ExecuteDeleteAsync(stop);
         var recorder = new Recorder(db, engine);
         foreach (var (old, state) in new[] { (before.Kept, before.KeptState), (before.Merged, before.MergedState) })
         {
             var row = await db.People.SingleAsync(p => p.Id == old.Id, stop);
-            (row.FirstName, row.LastName, row.Email, row.OtherEmail, row.Mobile, row.OtherPhone, row.Address, row.ZoneId, row.OwnerId) =
-                (old.FirstName, old.LastName, old.Email, old.OtherEmail, old.Mobile, old.OtherPhone, old.Address, old.ZoneId, old.OwnerId);
-            (row.Tags, row.Lists, row.Custom, row.DoNotContact, row.DoNotContactReason, row.Died, row.Archived, row.AddedAt) =
-                (old.Tags, old.Lists, old.Custom, old.DoNotContact, old.DoNotContactReason, old.Died, old.Archived, old.AddedAt);
+            (row.FirstName, row.LastName, row.Email, row.OtherEmail, row.Mobile, row.OtherPhone, row.Address, row.ZoneId, row.OwnerId) = (
+                old.FirstName,
+                old.LastName,
+                old.Email,
+                old.OtherEmail,
+                old.Mobile,
+                old.OtherPhone,
+                old.Address,
+                old.ZoneId,
+                old.OwnerId
+            );
+            (row.Tags, row.Lists, row.Custom, row.DoNotContact, row.DoNotContactReason, row.Died, row.Archived, row.AddedAt) = (
+                old.Tags,
+                old.Lists,
+                old.Custom,
+                old.DoNotContact,
+                old.DoNotContactReason,
+                old.Died,
+                old.Archived,
+                old.AddedAt
+            );
             row.Edition++;
             PersonNames.Refresh(row);
             recorder.TakeWhole(states[old.Id], PersonStateJson.Read(state), old.Id == merge.MergedId ? Merging.Part(before.StoppedRuns) : [], now);

@@ -34,7 +34,9 @@ public sealed class PersonData(GerminalDb db)
             await WriteTableAsync(zip, table, person, stop);
         }
 
-        await foreach (var message in db.Messages.AsNoTracking().Where(m => m.PersonId == person).OrderBy(m => m.SentAt).AsAsyncEnumerable().WithCancellation(stop))
+        await foreach (
+            var message in db.Messages.AsNoTracking().Where(m => m.PersonId == person).OrderBy(m => m.SentAt).AsAsyncEnumerable().WithCancellation(stop)
+        )
         {
             await using var entry = await zip.CreateEntry($"messages/{message.SentAt.InUtc().Date:uuuu-MM-dd}-{message.TouchId:N}.eml").OpenAsync(stop);
             using var mail = ToMail(message);
@@ -55,7 +57,13 @@ public sealed class PersonData(GerminalDb db)
         var files = new List<(string Name, byte[] Content)>();
         var without = table.Files.Count == 0 ? "" : $" - ARRAY[{string.Join(", ", table.Files.Select(f => $"'{f}'"))}]";
         var columns = string.Concat(table.Files.Select(f => $", t.{f}"));
-        await using (var command = await CommandAsync($"SELECT (to_jsonb(t){without})::text, concat_ws('-', {string.Join(", ", table.Key.Select(k => $"t.{k}"))}){columns} FROM {table.Name} t WHERE {table.Owner}", person, stop))
+        await using (
+            var command = await CommandAsync(
+                $"SELECT (to_jsonb(t){without})::text, concat_ws('-', {string.Join(", ", table.Key.Select(k => $"t.{k}"))}){columns} FROM {table.Name} t WHERE {table.Owner}",
+                person,
+                stop
+            )
+        )
         {
             await using var reader = await command.ExecuteReaderAsync(stop);
             while (await reader.ReadAsync(stop))
@@ -83,7 +91,12 @@ public sealed class PersonData(GerminalDb db)
 
     private static MimeMessage ToMail(MessageRow row)
     {
-        var mail = new MimeMessage { Subject = row.Channel == "text" ? "(text message)" : row.Subject, Date = row.SentAt.ToDateTimeOffset(), Body = new BodyBuilder { TextBody = row.Text, HtmlBody = row.Html.Length > 0 ? row.Html : null }.ToMessageBody() };
+        var mail = new MimeMessage
+        {
+            Subject = row.Channel == "text" ? "(text message)" : row.Subject,
+            Date = row.SentAt.ToDateTimeOffset(),
+            Body = new BodyBuilder { TextBody = row.Text, HtmlBody = row.Html.Length > 0 ? row.Html : null }.ToMessageBody(),
+        };
         if (row.Channel == "email")
         {
             mail.MessageId = row.MessageId;
@@ -115,7 +128,10 @@ public sealed class PersonData(GerminalDb db)
         foreach (var address in new[] { person.Email, person.OtherEmail, person.Mobile, person.OtherPhone }.OfType<string>().Distinct())
         {
             var hash = HashOf(address);
-            await db.Database.ExecuteSqlAsync($"INSERT INTO suppressions (practice_id, address, reason, at) VALUES ({person.PracticeId}, {hash}, 'erased', {now}) ON CONFLICT DO NOTHING", stop);
+            await db.Database.ExecuteSqlAsync(
+                $"INSERT INTO suppressions (practice_id, address, reason, at) VALUES ({person.PracticeId}, {hash}, 'erased', {now}) ON CONFLICT DO NOTHING",
+                stop
+            );
             await db.Suppressions.Where(s => s.Address == address).ExecuteDeleteAsync(stop);
         }
 
@@ -150,7 +166,12 @@ public sealed class PersonData(GerminalDb db)
         }
 
 #pragma warning disable CA2100 // Names of tables and columns come from the model, never from anybody.
-        var command = new NpgsqlCommand(sql, connection, (NpgsqlTransaction?)(db.Database.CurrentTransaction as Microsoft.EntityFrameworkCore.Infrastructure.IInfrastructure<System.Data.Common.DbTransaction>)?.Instance);
+        var command = new NpgsqlCommand(
+            sql,
+            connection,
+            (NpgsqlTransaction?)
+                (db.Database.CurrentTransaction as Microsoft.EntityFrameworkCore.Infrastructure.IInfrastructure<System.Data.Common.DbTransaction>)?.Instance
+        );
 #pragma warning restore CA2100
         command.Parameters.AddWithValue("person", person);
         return command;

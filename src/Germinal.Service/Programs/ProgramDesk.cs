@@ -34,19 +34,34 @@ public sealed class ProgramDesk(LiquidLetters letters, Engines engines)
     /// <summary>Findings about the program itself, broken templates with line and column included.</summary>
     public async Task<IReadOnlyList<Finding>> FindingsAsync(GerminalDb db, Guid programId, ProgramDefinition program, CancellationToken stop)
     {
-        var others = (await db.Programs.AsNoTracking().Where(p => p.Id != programId).Select(p => p.Name).ToListAsync(stop)).ToHashSet(StringComparer.OrdinalIgnoreCase);
-        return [.. ProgramCheck.Findings(program, others, letters.Problems), .. ProgramCheck.SenderFindings(program, await PracticeReading.LoadAsync(db, stop)), .. LinkFindings(program)];
+        var others = (await db.Programs.AsNoTracking().Where(p => p.Id != programId).Select(p => p.Name).ToListAsync(stop)).ToHashSet(
+            StringComparer.OrdinalIgnoreCase
+        );
+        return
+        [
+            .. ProgramCheck.Findings(program, others, letters.Problems),
+            .. ProgramCheck.SenderFindings(program, await PracticeReading.LoadAsync(db, stop)),
+            .. LinkFindings(program),
+        ];
     }
 
     /// <summary>What is wrong with what links of letters are to set off.</summary>
     private static IEnumerable<Finding> LinkFindings(ProgramDefinition program) =>
-        from place in new StepFlow(program).Steps where place.Step is EmailStep from problem in LetterLinks.Problems(((EmailStep)place.Step).Body) select new Finding($"{place.Pointer}/body", problem);
+        from place in new StepFlow(program).Steps
+        where place.Step is EmailStep
+        from problem in LetterLinks.Problems(((EmailStep)place.Step).Body)
+        select new Finding($"{place.Pointer}/body", problem);
 
     /// <summary>
     /// What would hold people back: no address, no consent, a merge field without a value. Looks at those who would start
     /// now; where nobody does, at everybody the program could be started for, up to 2,000.
     /// </summary>
-    public async Task<(int LookedAt, IReadOnlyList<AudienceFinding> Findings)> AudienceAsync(GerminalDb db, ProgramDefinition program, Instant now, CancellationToken stop)
+    public async Task<(int LookedAt, IReadOnlyList<AudienceFinding> Findings)> AudienceAsync(
+        GerminalDb db,
+        ProgramDefinition program,
+        Instant now,
+        CancellationToken stop
+    )
     {
         var practice = await PracticeReading.LoadAsync(db, stop);
         var ids = await (await CandidatesAsync(db, program, stop)).OrderBy(p => p.SortName).Select(p => p.Id).Take(AudienceLooked).ToListAsync(stop);
@@ -60,8 +75,12 @@ public sealed class ProgramDesk(LiquidLetters letters, Engines engines)
         var looked = 0;
         foreach (var person in ids.Where(facts.ContainsKey).Select(id => facts[id]))
         {
-            if (person.DoNotContact || person.Died || person.Archived ||
-                (program.OnlyIf is { } rule && !Core.Rules.RuleJudge.Holds(rule, person, new Core.Rules.RuleMoment(now, practice.Zone))))
+            if (
+                person.DoNotContact
+                || person.Died
+                || person.Archived
+                || (program.OnlyIf is { } rule && !Core.Rules.RuleJudge.Holds(rule, person, new Core.Rules.RuleMoment(now, practice.Zone)))
+            )
             {
                 continue;
             }
@@ -78,8 +97,11 @@ public sealed class ProgramDesk(LiquidLetters letters, Engines engines)
             }
         }
 
-        var findings = found.OrderBy(f => f.Key.Pointer, StringComparer.Ordinal).ThenByDescending(f => f.Value.Count)
-            .Select(f => new AudienceFinding(f.Key.Text, f.Value.Count, [.. f.Value.Take(8).Select(p => (p.Id, p.Name))], f.Key.Pointer)).ToList();
+        var findings = found
+            .OrderBy(f => f.Key.Pointer, StringComparer.Ordinal)
+            .ThenByDescending(f => f.Value.Count)
+            .Select(f => new AudienceFinding(f.Key.Text, f.Value.Count, [.. f.Value.Take(8).Select(p => (p.Id, p.Name))], f.Key.Pointer))
+            .ToList();
         return (looked, findings);
     }
 
@@ -87,7 +109,9 @@ public sealed class ProgramDesk(LiquidLetters letters, Engines engines)
     {
         // One line for each channel, not for each step of it.
         var places = new StepFlow(program).Steps;
-        foreach (var (channel, place) in places.Where(p => p.Step.Channel is not null).DistinctBy(p => p.Step.Channel).Select(p => (p.Step.Channel!.Value, p)))
+        foreach (
+            var (channel, place) in places.Where(p => p.Step.Channel is not null).DistinctBy(p => p.Step.Channel).Select(p => (p.Step.Channel!.Value, p))
+        )
         {
             var (step, pointer) = (place.Step, place.Pointer);
             if (!Addresses.IsWellFormed(channel, person.AddressOf(channel)))
@@ -103,7 +127,10 @@ public sealed class ProgramDesk(LiquidLetters letters, Engines engines)
             }
             else if (consent.Verdict == ConsentVerdict.Missing)
             {
-                yield return (pointer, channel == Channel.Email ? "Nobody has recorded that they may be emailed" : "Nobody has recorded that they may be called");
+                yield return (
+                    pointer,
+                    channel == Channel.Email ? "Nobody has recorded that they may be emailed" : "Nobody has recorded that they may be called"
+                );
             }
         }
 
@@ -186,8 +213,10 @@ public sealed class ProgramDesk(LiquidLetters letters, Engines engines)
             practice,
             new ProgramShelf(
                 [.. versions.Select(v => shelf.Find(v.ProgramId, v.Version)), draft],
-                [.. shelf.On.Where(p => p.Current.ProgramId != programId), new ProgramOn(draft, now)]),
-            letters);
+                [.. shelf.On.Where(p => p.Current.ProgramId != programId), new ProgramOn(draft, now)]
+            ),
+            letters
+        );
     }
 
     /// <summary>The practice's engine as it is.</summary>
@@ -202,23 +231,38 @@ public sealed class ProgramDesk(LiquidLetters letters, Engines engines)
         program.CurrentVersion++;
         program.OnSince = program.Status == "on" ? program.OnSince : now;
         program.Status = "on";
-        db.ProgramVersions.Add(new ProgramVersionRow
-        {
-            ProgramId = program.Id, Version = program.CurrentVersion, PracticeId = program.PracticeId, Definition = program.Draft, PublishedAt = now, By = by,
-        });
+        db.ProgramVersions.Add(
+            new ProgramVersionRow
+            {
+                ProgramId = program.Id,
+                Version = program.CurrentVersion,
+                PracticeId = program.PracticeId,
+                Definition = program.Draft,
+                PublishedAt = now,
+                By = by,
+            }
+        );
         await db.SaveChangesAsync(stop);
         await PracticeClock.LookAgainAsync(db, stop);
         return program.CurrentVersion;
     }
 
     /// <summary>Those on their way on an older version, and whose next date changes if they move to the newest (rule 13.1).</summary>
-    public async Task<(int OnOlder, IReadOnlyList<(Guid Id, string Name, Instant Now, Instant Then)> Changing)> OlderRunsAsync(GerminalDb db, ProgramRow program, Instant now, CancellationToken stop)
+    public async Task<(int OnOlder, IReadOnlyList<(Guid Id, string Name, Instant Now, Instant Then)> Changing)> OlderRunsAsync(
+        GerminalDb db,
+        ProgramRow program,
+        Instant now,
+        CancellationToken stop
+    )
     {
         var older = db.Runs.Where(r => r.ProgramId == program.Id && r.EndedAt == null && r.Version < program.CurrentVersion);
         var ids = await older.OrderBy(r => r.StartedAt).Select(r => r.PersonId).Distinct().Take(AudienceLooked).ToListAsync(stop);
         var engine = await EngineAsync(db, stop);
         var facts = await FactsReading.LoadAsync(db, ids, stop);
-        var states = await db.States.AsNoTracking().Where(s => ids.Contains(s.PersonId)).ToDictionaryAsync(s => s.PersonId, s => PersonStateJson.Read(s.State), stop);
+        var states = await db
+            .States.AsNoTracking()
+            .Where(s => ids.Contains(s.PersonId))
+            .ToDictionaryAsync(s => s.PersonId, s => PersonStateJson.Read(s.State), stop);
         var changing = new List<(Guid, string, Instant, Instant)>();
         foreach (var id in ids)
         {
@@ -240,13 +284,20 @@ public sealed class ProgramDesk(LiquidLetters letters, Engines engines)
     /// <returns>For how many.</returns>
     public static Task<int> ForAllRunsAsync(GerminalDb db, ProgramRow program, string kind, string by, Instant now, CancellationToken stop)
     {
-        var data = System.Text.Json.JsonSerializer.Serialize(new Dictionary<string, string> { ["program"] = program.Id.ToString(), ["version"] = program.CurrentVersion.ToString(System.Globalization.CultureInfo.InvariantCulture) });
+        var data = System.Text.Json.JsonSerializer.Serialize(
+            new Dictionary<string, string>
+            {
+                ["program"] = program.Id.ToString(),
+                ["version"] = program.CurrentVersion.ToString(System.Globalization.CultureInfo.InvariantCulture),
+            }
+        );
         return db.Database.ExecuteSqlAsync(
             $"""
             INSERT INTO events (practice_id, person_id, at, kind, data, by)
             SELECT DISTINCT practice_id, person_id, {now}::timestamptz, {kind}, {data}::jsonb, {by} FROM runs WHERE program_id = {program.Id} AND practice_id = {program.PracticeId} AND ended_at IS NULL
             """,
-            stop);
+            stop
+        );
     }
 
     /// <summary>Freezes or resumes a program's runs (rule 13.2). What fell due meanwhile is judged at the moment of resuming.</summary>
@@ -258,7 +309,8 @@ public sealed class ProgramDesk(LiquidLetters letters, Engines engines)
         if (!paused)
         {
             // The states do not count paused runs; asking for a judgement now works their next moment out again.
-            await db.States.Where(s => db.Runs.Any(r => r.PersonId == s.PersonId && r.ProgramId == program.Id && r.EndedAt == null))
+            await db
+                .States.Where(s => db.Runs.Any(r => r.PersonId == s.PersonId && r.ProgramId == program.Id && r.EndedAt == null))
                 .ExecuteUpdateAsync(u => u.SetProperty(s => s.NextDue, s => s.NextDue > now ? now : s.NextDue), stop);
         }
     }

@@ -7,8 +7,25 @@ internal static class DatabaseFunctions
 {
     /// <summary>The tables whose changes a page may show (<c>src/web/src/app/changes.ts</c> says what each means for it).</summary>
     private static readonly string[] Told =
-        ["appointments", "consent", "events", "imports", "inquiries", "messages",
-        "notices", "opportunities", "people", "programs", "providers", "received", "refusals", "runs", "tags", "tasks", "touches"];
+    [
+        "appointments",
+        "consent",
+        "events",
+        "imports",
+        "inquiries",
+        "messages",
+        "notices",
+        "opportunities",
+        "people",
+        "programs",
+        "providers",
+        "received",
+        "refusals",
+        "runs",
+        "tags",
+        "tasks",
+        "touches",
+    ];
 
     private static readonly (string When, string Rows)[] Changes = [("insert", "NEW"), ("update", "NEW"), ("delete", "OLD")];
 
@@ -34,7 +51,8 @@ internal static class DatabaseFunctions
             $$ SELECT CASE WHEN t ~ '^--(0[1-9]|1[0-2])-(0[1-9]|[12][0-9]|3[01])$' THEN
                  CASE WHEN right(t, 2)::int <= rule_days_in_month(2000, substr(t, 3, 2)::int) THEN substr(t, 3, 2)::int END
                ELSE extract(month FROM rule_date(t))::int END $$;
-            """);
+            """
+        );
 
         // Everybody has a state from the first moment, however they came in, so that the calendar is worked out for them.
         migration.Sql(
@@ -46,7 +64,8 @@ internal static class DatabaseFunctions
               RETURN NULL;
             END $$;
             CREATE TRIGGER people_get_a_state AFTER INSERT ON people REFERENCING NEW TABLE AS added FOR EACH STATEMENT EXECUTE FUNCTION person_gets_a_state();
-            """);
+            """
+        );
 
         // Once a statement, however many rows; equal notices of a transaction are one, and none leaves before it is committed.
         migration.Sql(
@@ -62,13 +81,15 @@ internal static class DatabaseFunctions
               RETURN NULL;
             END $$;
             CREATE TRIGGER tell_update AFTER UPDATE ON clock FOR EACH STATEMENT EXECUTE FUNCTION tell_all();
-            """);
+            """
+        );
         foreach (var table in Told)
         {
             foreach (var (when, rows) in Changes)
             {
                 migration.Sql(
-                    $"CREATE TRIGGER tell_{when} AFTER {when} ON {table} REFERENCING {rows} TABLE AS changed FOR EACH STATEMENT EXECUTE FUNCTION tell_practices();");
+                    $"CREATE TRIGGER tell_{when} AFTER {when} ON {table} REFERENCING {rows} TABLE AS changed FOR EACH STATEMENT EXECUTE FUNCTION tell_practices();"
+                );
             }
         }
     }
@@ -84,5 +105,6 @@ internal static class DatabaseFunctions
             DROP FUNCTION rule_days_in_month(int, int);
             DROP FUNCTION rule_number(text);
             DROP FUNCTION rule_fold(text);
-            """);
+            """
+        );
 }

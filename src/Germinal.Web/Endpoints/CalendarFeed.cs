@@ -1,7 +1,7 @@
-using Germinal.Core.Engine;
 using System.Security.Cryptography;
 using Germinal.Channels.Letters;
 using Germinal.Core.Contact;
+using Germinal.Core.Engine;
 using Germinal.Service.Clock;
 using Germinal.Service.Engine;
 using Germinal.Service.Programs;
@@ -32,17 +32,22 @@ public static class CalendarFeed
 
     public static void Map(IEndpointRouteBuilder app)
     {
-        app.MapPost("/api/calendar-feed", async (GerminalDb db, Caller caller, Channels.PublicLinks links, bool? renew, CancellationToken stop) =>
-        {
-            var member = await db.Users.SingleAsync(u => u.Id == caller.Id && u.PracticeId == caller.PracticeId, stop);
-            if (member.FeedKey is null || renew == true)
-            {
-                member.FeedKey = Convert.ToHexStringLower(RandomNumberGenerator.GetBytes(16));
-                await db.SaveChangesAsync(stop);
-            }
+        app.MapPost(
+                "/api/calendar-feed",
+                async (GerminalDb db, Caller caller, Channels.PublicLinks links, bool? renew, CancellationToken stop) =>
+                {
+                    var member = await db.Users.SingleAsync(u => u.Id == caller.Id && u.PracticeId == caller.PracticeId, stop);
+                    if (member.FeedKey is null || renew == true)
+                    {
+                        member.FeedKey = Convert.ToHexStringLower(RandomNumberGenerator.GetBytes(16));
+                        await db.SaveChangesAsync(stop);
+                    }
 
-            return new FeedDto($"{links.BaseUrl}/calendars/{member.FeedKey}.ics");
-        }).WithTags("calendar").RequireAuthorization(Rights.Work);
+                    return new FeedDto($"{links.BaseUrl}/calendars/{member.FeedKey}.ics");
+                }
+            )
+            .WithTags("calendar")
+            .RequireAuthorization(Rights.Work);
         app.MapGet("/calendars/{key}.ics", Read).ExcludeFromDescription().RequireRateLimiting(PublicBrake.Pages);
     }
 
@@ -64,11 +69,30 @@ public static class CalendarFeed
         var now = await PracticeClock.NowAsync(db, stop);
         var (from, until) = (now - Behind, now + Ahead);
         var own = db.People.Where(p => p.OwnerId == member.Id || (p.OwnerId == null && engine.Practice.FallbackSender == member.Id));
-        var touches = await db.Touches.AsNoTracking().Where(t => (t.Kind == "call" || t.Kind == "task" || t.Kind == "note") && (t.Status == TouchStatus.Open || t.Status == TouchStatus.Planned) && t.Due < until && own.Any(p => p.Id == t.PersonId))
-            .OrderBy(t => t.Due).ThenBy(t => t.Id).Take(1000).ToListAsync(stop);
+        var touches = await db
+            .Touches.AsNoTracking()
+            .Where(t =>
+                (t.Kind == "call" || t.Kind == "task" || t.Kind == "note")
+                && (t.Status == TouchStatus.Open || t.Status == TouchStatus.Planned)
+                && t.Due < until
+                && own.Any(p => p.Id == t.PersonId)
+            )
+            .OrderBy(t => t.Due)
+            .ThenBy(t => t.Id)
+            .Take(1000)
+            .ToListAsync(stop);
         var tasks = await db.Tasks.AsNoTracking().Where(t => t.MemberId == member.Id && t.DoneAt == null).OrderBy(t => t.Due).Take(500).ToListAsync(stop);
-        var appointments = await db.Appointments.AsNoTracking().Where(a => a.At > from && a.At < until && (a.WithId == member.Id || own.Any(p => p.Id == a.PersonId))).OrderBy(a => a.At).Take(500).ToListAsync(stop);
-        var facts = await FactsReading.LoadAsync(db, [.. touches.Select(t => t.PersonId).Concat(tasks.Select(t => t.PersonId)).Concat(appointments.Select(a => a.PersonId)).Distinct()], stop);
+        var appointments = await db
+            .Appointments.AsNoTracking()
+            .Where(a => a.At > from && a.At < until && (a.WithId == member.Id || own.Any(p => p.Id == a.PersonId)))
+            .OrderBy(a => a.At)
+            .Take(500)
+            .ToListAsync(stop);
+        var facts = await FactsReading.LoadAsync(
+            db,
+            [.. touches.Select(t => t.PersonId).Concat(tasks.Select(t => t.PersonId)).Concat(appointments.Select(a => a.PersonId)).Distinct()],
+            stop
+        );
         var liquid = (LiquidLetters)engine.Templates;
         var calendar = new Calendar { ProductId = "-//Germinal//Calls and appointments//EN" };
         calendar.AddProperty("X-WR-CALNAME", $"{member.Name}: calls and appointments");
@@ -77,34 +101,63 @@ public static class CalendarFeed
             var person = facts[touch.PersonId];
             var step = engine.Shelf.Find(touch.ProgramId, touch.Version).Definition.StepOf(touch.StepId)!;
             var day = touch.Due.InZone(engine.Practice.Zone).Date;
-            calendar.Events.Add(AllDay(
-                touch.Id, day, now, $"{Verb(touch.Kind)} {person.Name}", liquid.FillText(step.Templates[0].Text, person, engine.Practice, engine.Practice.SenderFor(person), now, []), person.AddressOf(Channel.Call)));
+            calendar.Events.Add(
+                AllDay(
+                    touch.Id,
+                    day,
+                    now,
+                    $"{Verb(touch.Kind)} {person.Name}",
+                    liquid.FillText(step.Templates[0].Text, person, engine.Practice, engine.Practice.SenderFor(person), now, []),
+                    person.AddressOf(Channel.Call)
+                )
+            );
         }
 
         foreach (var task in tasks)
         {
-            calendar.Events.Add(AllDay(task.Id, task.Due, now, $"{Verb(task.Kind)} {facts[task.PersonId].Name}", task.Title, facts[task.PersonId].AddressOf(Channel.Call)));
+            calendar.Events.Add(
+                AllDay(task.Id, task.Due, now, $"{Verb(task.Kind)} {facts[task.PersonId].Name}", task.Title, facts[task.PersonId].AddressOf(Channel.Call))
+            );
         }
 
         foreach (var appointment in appointments)
         {
-            calendar.Events.Add(new CalendarEvent
-            {
-                Uid = $"{appointment.Id}@germinal", DtStamp = At(now), Start = At(appointment.At), End = At(appointment.At + Duration.FromHours(1)), Summary = $"{appointment.Type}: {facts[appointment.PersonId].Name}",
-                Location = appointment.Place, Status = appointment.CancelledAt is null ? "CONFIRMED" : "CANCELLED",
-            });
+            calendar.Events.Add(
+                new CalendarEvent
+                {
+                    Uid = $"{appointment.Id}@germinal",
+                    DtStamp = At(now),
+                    Start = At(appointment.At),
+                    End = At(appointment.At + Duration.FromHours(1)),
+                    Summary = $"{appointment.Type}: {facts[appointment.PersonId].Name}",
+                    Location = appointment.Place,
+                    Status = appointment.CancelledAt is null ? "CONFIRMED" : "CANCELLED",
+                }
+            );
         }
 
         return new CalendarSerializer().SerializeToString(calendar)!;
     }
 
-    private static string Verb(string kind) => kind switch { "call" => "Call", "note" => "Write to", _ => "For" };
+    private static string Verb(string kind) =>
+        kind switch
+        {
+            "call" => "Call",
+            "note" => "Write to",
+            _ => "For",
+        };
 
     private static CalDateTime At(Instant instant) => new(instant.ToDateTimeUtc());
 
-    private static CalendarEvent AllDay(Guid id, LocalDate day, Instant now, string summary, string words, string? number) => new()
-    {
-        Uid = $"{id}@germinal", DtStamp = At(now), Start = new CalDateTime(day.Year, day.Month, day.Day), End = new CalDateTime(day.PlusDays(1).Year, day.PlusDays(1).Month, day.PlusDays(1).Day),
-        Summary = summary, Description = number is null ? words : $"{words}\n{number}", Transparency = "TRANSPARENT",
-    };
+    private static CalendarEvent AllDay(Guid id, LocalDate day, Instant now, string summary, string words, string? number) =>
+        new()
+        {
+            Uid = $"{id}@germinal",
+            DtStamp = At(now),
+            Start = new CalDateTime(day.Year, day.Month, day.Day),
+            End = new CalDateTime(day.PlusDays(1).Year, day.PlusDays(1).Month, day.PlusDays(1).Day),
+            Summary = summary,
+            Description = number is null ? words : $"{words}\n{number}",
+            Transparency = "TRANSPARENT",
+        };
 }

@@ -13,12 +13,21 @@ public static class ChangeEndpoints
     private static readonly TimeSpan Longest = TimeSpan.FromMinutes(10);
 
     public static void Map(IEndpointRouteBuilder app) =>
-        app.MapGet("/api/changes", (ChangeListener listener, Caller caller, IHostApplicationLifetime life, CancellationToken stop) =>
-            TypedResults.ServerSentEvents(ToldAsync(listener, caller.PracticeId, life.ApplicationStopping, stop)))
-            .RequireAuthorization(Rights.Work).ExcludeFromDescription();
+        app.MapGet(
+                "/api/changes",
+                (ChangeListener listener, Caller caller, IHostApplicationLifetime life, CancellationToken stop) =>
+                    TypedResults.ServerSentEvents(ToldAsync(listener, caller.PracticeId, life.ApplicationStopping, stop))
+            )
+            .RequireAuthorization(Rights.Work)
+            .ExcludeFromDescription();
 
     /// <summary>First that it listens, then lists of tables as they change.</summary>
-    private static async IAsyncEnumerable<IReadOnlyList<string>> ToldAsync(ChangeListener listener, Guid practice, CancellationToken ending, [EnumeratorCancellation] CancellationToken stop)
+    private static async IAsyncEnumerable<IReadOnlyList<string>> ToldAsync(
+        ChangeListener listener,
+        Guid practice,
+        CancellationToken ending,
+        [EnumeratorCancellation] CancellationToken stop
+    )
     {
         using var ear = listener.Listen(practice);
         using var over = CancellationTokenSource.CreateLinkedTokenSource(ending, stop);

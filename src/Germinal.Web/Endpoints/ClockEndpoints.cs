@@ -22,11 +22,14 @@ public static class ClockEndpoints
         var clock = app.MapGroup("/api/clock").WithTags("clock").RequireAuthorization(Rights.Work);
         clock.MapGet("", (GerminalDb db, CancellationToken stop) => ReadAsync(db, stop));
         clock.MapPost("/move", Move);
-        clock.MapPost("/stop", async Task<NoContent> (GerminalDb db, CancellationToken stop) =>
-        {
-            await db.Clock.Where(c => c.MoveTo != null).ExecuteUpdateAsync(u => u.SetProperty(c => c.StopAsked, true), stop);
-            return TypedResults.NoContent();
-        });
+        clock.MapPost(
+            "/stop",
+            async Task<NoContent> (GerminalDb db, CancellationToken stop) =>
+            {
+                await db.Clock.Where(c => c.MoveTo != null).ExecuteUpdateAsync(u => u.SetProperty(c => c.StopAsked, true), stop);
+                return TypedResults.NoContent();
+            }
+        );
     }
 
     private static async Task<ClockDto> ReadAsync(GerminalDb db, CancellationToken stop)

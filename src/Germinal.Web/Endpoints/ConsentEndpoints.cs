@@ -22,12 +22,21 @@ public static class ConsentEndpoints
 
     public static void Map(IEndpointRouteBuilder app)
     {
-        app.MapPost("/api/consent-files", Take).WithTags("consent").RequireAuthorization(Rights.BringConsentIn).WithMetadata(new Microsoft.AspNetCore.Mvc.RequestSizeLimitAttribute(Uploads.RequestBytes(MostMegabytes)));
+        app.MapPost("/api/consent-files", Take)
+            .WithTags("consent")
+            .RequireAuthorization(Rights.BringConsentIn)
+            .WithMetadata(new Microsoft.AspNetCore.Mvc.RequestSizeLimitAttribute(Uploads.RequestBytes(MostMegabytes)));
         app.MapGet("/api/people/{id:guid}/consent.csv", Give).ExcludeFromDescription().RequireAuthorization(Rights.ExportPeople);
     }
 
     /// <summary>Says what a file brings; with <paramref name="write"/> it is added to the ledger as well.</summary>
-    private static async Task<Results<Ok<ConsentFileDto>, ValidationProblem>> Take(IFormFile file, bool? write, GerminalDb db, Caller caller, CancellationToken stop)
+    private static async Task<Results<Ok<ConsentFileDto>, ValidationProblem>> Take(
+        IFormFile file,
+        bool? write,
+        GerminalDb db,
+        Caller caller,
+        CancellationToken stop
+    )
     {
         var (bytes, problem) = await Uploads.ReadAsync(file, MostMegabytes, stop);
         if (problem is not null)
@@ -44,8 +53,16 @@ public static class ConsentEndpoints
             }
 
             var report = read.Report;
-            return TypedResults.Ok(new ConsentFileDto(
-                report.Rows, report.New, report.Known, write == true, report.Problems.Count, [.. report.Problems.Take(ProblemsShown).Select(p => new ConsentProblemDto(p.Line, p.Text))]));
+            return TypedResults.Ok(
+                new ConsentFileDto(
+                    report.Rows,
+                    report.New,
+                    report.Known,
+                    write == true,
+                    report.Problems.Count,
+                    [.. report.Problems.Take(ProblemsShown).Select(p => new ConsentProblemDto(p.Line, p.Text))]
+                )
+            );
         }
         catch (UnreadableFileException e)
         {
@@ -62,6 +79,10 @@ public static class ConsentEndpoints
 
         await using var words = new StringWriter();
         await ConsentFile.WriteAsync(db, person, words, stop);
-        return Results.File(Encoding.UTF8.GetBytes(words.ToString()), "text/csv; charset=utf-8", $"consent-{PersonNames.Fold(PeopleEndpoints.NameOf(person)).Replace(' ', '-')}.csv");
+        return Results.File(
+            Encoding.UTF8.GetBytes(words.ToString()),
+            "text/csv; charset=utf-8",
+            $"consent-{PersonNames.Fold(PeopleEndpoints.NameOf(person)).Replace(' ', '-')}.csv"
+        );
     }
 }

@@ -26,7 +26,12 @@ public sealed record InquiryDto(Guid Id, string? Form, string How, string Text, 
 public sealed record TaskDto(Guid Id, string Kind, string Title, string Due, string Source, string? Owner);
 
 /// <summary>What goes on between a person and the practice.</summary>
-public sealed record DealingsDto(IReadOnlyList<OpportunityDto> Opportunities, IReadOnlyList<AppointmentDto> Appointments, IReadOnlyList<InquiryDto> Inquiries, IReadOnlyList<TaskDto> Tasks);
+public sealed record DealingsDto(
+    IReadOnlyList<OpportunityDto> Opportunities,
+    IReadOnlyList<AppointmentDto> Appointments,
+    IReadOnlyList<InquiryDto> Inquiries,
+    IReadOnlyList<TaskDto> Tasks
+);
 
 /// <summary>Opportunities, appointments, inquiries and tasks of a person, as a member keeps them by hand.</summary>
 public static class DealingsEndpoints
@@ -78,7 +83,9 @@ public static class DealingsEndpoints
 
     private static async Task<string?> StageProblemAsync(GerminalDb db, string stage, CancellationToken stop)
     {
-        var stages = (await db.Practices.AsNoTracking().SingleAsync(p => p.Id == db.PracticeId, stop)).Settings.Pipelines.SelectMany(p => p.Stages.Select(s => $"{p.Name}/{s}")).ToList();
+        var stages = (await db.Practices.AsNoTracking().SingleAsync(p => p.Id == db.PracticeId, stop))
+            .Settings.Pipelines.SelectMany(p => p.Stages.Select(s => $"{p.Name}/{s}"))
+            .ToList();
         return stages.Contains(stage, StringComparer.Ordinal) ? null : $"There is no stage “{stage}”; {string.Join(", ", stages)} are.";
     }
 
@@ -95,14 +102,32 @@ public static class DealingsEndpoints
         var inquiries = await db.Inquiries.AsNoTracking().Where(i => i.PersonId == id).OrderByDescending(i => i.ReceivedAt).Take(20).ToListAsync(stop);
         var tasks = await db.Tasks.AsNoTracking().Where(t => t.PersonId == id && t.DoneAt == null).OrderBy(t => t.Due).Take(20).ToListAsync(stop);
         var members = await db.Users.AsNoTracking().Where(u => u.PracticeId == db.PracticeId).ToDictionaryAsync(u => u.Id, u => u.Name, stop);
-        return TypedResults.Ok(new DealingsDto(
-            [.. opportunities.Select(o => new OpportunityDto(o.Id, o.Title, o.Stage, o.Status, o.LostReason, o.OpenedAt.Iso(), o.ClosedAt?.Iso()))],
-            [.. appointments.Select(a => new AppointmentDto(a.Id, a.Type, a.At.Iso(), a.Place, a.CancelledAt is not null))],
-            [.. inquiries.Select(i => new InquiryDto(i.Id, i.Form, i.How, i.Text, i.ReceivedAt.Iso(), i.AnsweredAt?.Iso(), i.AnsweredBy))],
-            [.. tasks.Select(t => new TaskDto(t.Id, t.Kind, t.Title, LocalDatePattern.Iso.Format(t.Due), t.Source, t.MemberId is { } m ? members.GetValueOrDefault(m) : null))]));
+        return TypedResults.Ok(
+            new DealingsDto(
+                [.. opportunities.Select(o => new OpportunityDto(o.Id, o.Title, o.Stage, o.Status, o.LostReason, o.OpenedAt.Iso(), o.ClosedAt?.Iso()))],
+                [.. appointments.Select(a => new AppointmentDto(a.Id, a.Type, a.At.Iso(), a.Place, a.CancelledAt is not null))],
+                [.. inquiries.Select(i => new InquiryDto(i.Id, i.Form, i.How, i.Text, i.ReceivedAt.Iso(), i.AnsweredAt?.Iso(), i.AnsweredBy))],
+                [
+                    .. tasks.Select(t => new TaskDto(
+                        t.Id,
+                        t.Kind,
+                        t.Title,
+                        LocalDatePattern.Iso.Format(t.Due),
+                        t.Source,
+                        t.MemberId is { } m ? members.GetValueOrDefault(m) : null
+                    )),
+                ]
+            )
+        );
     }
 
-    private static async Task<Results<NoContent, NotFound, ValidationProblem>> Open(Guid id, OpenOpportunityBody body, GerminalDb db, Caller caller, CancellationToken stop)
+    private static async Task<Results<NoContent, NotFound, ValidationProblem>> Open(
+        Guid id,
+        OpenOpportunityBody body,
+        GerminalDb db,
+        Caller caller,
+        CancellationToken stop
+    )
     {
         if (!await KnownAsync(db, id, stop))
         {
@@ -125,7 +150,13 @@ public static class DealingsEndpoints
         return TypedResults.NoContent();
     }
 
-    private static async Task<Results<NoContent, NotFound, ValidationProblem>> MoveOpportunity(Guid id, OpportunityStageBody body, GerminalDb db, Caller caller, CancellationToken stop)
+    private static async Task<Results<NoContent, NotFound, ValidationProblem>> MoveOpportunity(
+        Guid id,
+        OpportunityStageBody body,
+        GerminalDb db,
+        Caller caller,
+        CancellationToken stop
+    )
     {
         if (await db.Opportunities.FirstOrDefaultAsync(o => o.Id == id && o.Status == "open", stop) is not { } row)
         {
@@ -143,7 +174,13 @@ public static class DealingsEndpoints
         return TypedResults.NoContent();
     }
 
-    private static async Task<Results<NoContent, NotFound, ValidationProblem>> CloseOpportunity(Guid id, CloseOpportunityBody body, GerminalDb db, Caller caller, CancellationToken stop)
+    private static async Task<Results<NoContent, NotFound, ValidationProblem>> CloseOpportunity(
+        Guid id,
+        CloseOpportunityBody body,
+        GerminalDb db,
+        Caller caller,
+        CancellationToken stop
+    )
     {
         if (await db.Opportunities.FirstOrDefaultAsync(o => o.Id == id && o.Status == "open", stop) is not { } row)
         {
@@ -168,7 +205,10 @@ public static class DealingsEndpoints
     private static async Task<Results<NoContent, NotFound>> Cancel(Guid id, GerminalDb db, Caller caller, CancellationToken stop)
     {
         await using var transaction = await db.Database.BeginTransactionAsync(stop);
-        if (await db.Appointments.FirstOrDefaultAsync(a => a.Id == id && a.CancelledAt == null, stop) is not { } row || !await (await DeskAsync(db, caller, stop)).CancelAsync(row, stop))
+        if (
+            await db.Appointments.FirstOrDefaultAsync(a => a.Id == id && a.CancelledAt == null, stop) is not { } row
+            || !await (await DeskAsync(db, caller, stop)).CancelAsync(row, stop)
+        )
         {
             return TypedResults.NotFound();
         }
@@ -189,10 +229,18 @@ public static class DealingsEndpoints
     {
         var zone = (await PracticeReading.LoadAsync(db, stop)).Zone;
         var form = LocalDateTimePattern.CreateWithInvariantCulture("uuuu-MM-dd'T'HH:mm");
-        return form.Parse(local).TryGetValue(default, out var time) && Dates.IsMeant(time.Date) ? (LocalClock.At(time, zone), null) : (null, $"“{local}” is no date and time; 2027-03-09T09:30 would be.");
+        return form.Parse(local).TryGetValue(default, out var time) && Dates.IsMeant(time.Date)
+            ? (LocalClock.At(time, zone), null)
+            : (null, $"“{local}” is no date and time; 2027-03-09T09:30 would be.");
     }
 
-    private static async Task<Results<NoContent, NotFound, ValidationProblem>> Book(Guid id, BookBody body, GerminalDb db, Caller caller, CancellationToken stop)
+    private static async Task<Results<NoContent, NotFound, ValidationProblem>> Book(
+        Guid id,
+        BookBody body,
+        GerminalDb db,
+        Caller caller,
+        CancellationToken stop
+    )
     {
         if (!await KnownAsync(db, id, stop))
         {
@@ -210,11 +258,24 @@ public static class DealingsEndpoints
             return Problems.Field("at", problem!);
         }
 
-        await (await DeskAsync(db, caller, stop)).BookAsync(id, body.Type.Trim(), moment, string.IsNullOrWhiteSpace(body.Place) ? null : body.Place.Trim(), caller.Id, stop);
+        await (await DeskAsync(db, caller, stop)).BookAsync(
+            id,
+            body.Type.Trim(),
+            moment,
+            string.IsNullOrWhiteSpace(body.Place) ? null : body.Place.Trim(),
+            caller.Id,
+            stop
+        );
         return TypedResults.NoContent();
     }
 
-    private static async Task<Results<NoContent, NotFound, ValidationProblem>> MoveAppointment(Guid id, MoveAppointmentBody body, GerminalDb db, Caller caller, CancellationToken stop)
+    private static async Task<Results<NoContent, NotFound, ValidationProblem>> MoveAppointment(
+        Guid id,
+        MoveAppointmentBody body,
+        GerminalDb db,
+        Caller caller,
+        CancellationToken stop
+    )
     {
         if (await db.Appointments.FirstOrDefaultAsync(a => a.Id == id && a.CancelledAt == null, stop) is not { } row)
         {
@@ -231,7 +292,13 @@ public static class DealingsEndpoints
         return TypedResults.NoContent();
     }
 
-    private static async Task<Results<NoContent, NotFound, ValidationProblem>> Inquire(Guid id, InquiryBody body, GerminalDb db, Caller caller, CancellationToken stop)
+    private static async Task<Results<NoContent, NotFound, ValidationProblem>> Inquire(
+        Guid id,
+        InquiryBody body,
+        GerminalDb db,
+        Caller caller,
+        CancellationToken stop
+    )
     {
         if (!await KnownAsync(db, id, stop))
         {
@@ -248,11 +315,23 @@ public static class DealingsEndpoints
             return Problems.Field("text", "Say what they asked for, at most 20,000 letters.");
         }
 
-        await (await DeskAsync(db, caller, stop)).InquireAsync(id, string.IsNullOrWhiteSpace(body.Form) ? null : body.Form.Trim(), body.How, body.Text.Trim(), stop);
+        await (await DeskAsync(db, caller, stop)).InquireAsync(
+            id,
+            string.IsNullOrWhiteSpace(body.Form) ? null : body.Form.Trim(),
+            body.How,
+            body.Text.Trim(),
+            stop
+        );
         return TypedResults.NoContent();
     }
 
-    private static async Task<Results<NoContent, NotFound, ValidationProblem>> AddTask(Guid id, TaskBody body, GerminalDb db, Caller caller, CancellationToken stop)
+    private static async Task<Results<NoContent, NotFound, ValidationProblem>> AddTask(
+        Guid id,
+        TaskBody body,
+        GerminalDb db,
+        Caller caller,
+        CancellationToken stop
+    )
     {
         if (!await KnownAsync(db, id, stop))
         {
@@ -269,11 +348,20 @@ public static class DealingsEndpoints
             return Problems.Field("due", $"“{body.Due}” is not a date there is; 2027-03-09 would be.");
         }
 
-        db.Tasks.Add(new TaskRow
-        {
-            Id = Guid.CreateVersion7(), PracticeId = caller.PracticeId, PersonId = id, MemberId = caller.Id, Kind = body.Kind, Title = body.Title.Trim(), Due = due, Source = "written by hand",
-            CreatedAt = await PracticeClock.NowAsync(db, stop),
-        });
+        db.Tasks.Add(
+            new TaskRow
+            {
+                Id = Guid.CreateVersion7(),
+                PracticeId = caller.PracticeId,
+                PersonId = id,
+                MemberId = caller.Id,
+                Kind = body.Kind,
+                Title = body.Title.Trim(),
+                Due = due,
+                Source = "written by hand",
+                CreatedAt = await PracticeClock.NowAsync(db, stop),
+            }
+        );
         await db.SaveChangesAsync(stop);
         return TypedResults.NoContent();
     }
@@ -282,13 +370,23 @@ public static class DealingsEndpoints
     {
         await using var transaction = await db.Database.BeginTransactionAsync(stop);
         var now = await PracticeClock.NowAsync(db, stop);
-        if (await db.Tasks.AsNoTracking().FirstOrDefaultAsync(t => t.Id == id, stop) is not { } row ||
-            await db.Tasks.Where(t => t.Id == id && t.DoneAt == null).ExecuteUpdateAsync(u => u.SetProperty(t => t.DoneAt, now).SetProperty(t => t.Outcome, body.Outcome), stop) == 0)
+        if (
+            await db.Tasks.AsNoTracking().FirstOrDefaultAsync(t => t.Id == id, stop) is not { } row
+            || await db
+                .Tasks.Where(t => t.Id == id && t.DoneAt == null)
+                .ExecuteUpdateAsync(u => u.SetProperty(t => t.DoneAt, now).SetProperty(t => t.Outcome, body.Outcome), stop) == 0
+        )
         {
             return TypedResults.NotFound();
         }
 
-        db.Events.Add(new PeopleDesk(db, caller.Name, now).NewEvent(row.PersonId, EventKinds.Remark, new() { ["text"] = $"{(row.Kind == "call" ? "Called" : "Done")}: {row.Title} ({body.Outcome})" }));
+        db.Events.Add(
+            new PeopleDesk(db, caller.Name, now).NewEvent(
+                row.PersonId,
+                EventKinds.Remark,
+                new() { ["text"] = $"{(row.Kind == "call" ? "Called" : "Done")}: {row.Title} ({body.Outcome})" }
+            )
+        );
         await db.SaveChangesAsync(stop);
         await transaction.CommitAsync(stop);
         return TypedResults.NoContent();

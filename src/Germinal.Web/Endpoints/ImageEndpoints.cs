@@ -13,8 +13,7 @@ public static class ImageEndpoints
 {
     private const int MostBytes = 5 * 1024 * 1024;
 
-    public static void Map(IEndpointRouteBuilder app) =>
-        app.MapPost("/api/images", Upload).WithTags("images").RequireAuthorization(Rights.WritePrograms);
+    public static void Map(IEndpointRouteBuilder app) => app.MapPost("/api/images", Upload).WithTags("images").RequireAuthorization(Rights.WritePrograms);
 
     private static async Task<Results<Ok<ImageDto>, ValidationProblem>> Upload(IFormFile file, GerminalDb db, Caller caller, CancellationToken stop)
     {
@@ -31,7 +30,13 @@ public static class ImageEndpoints
             return Problems.Field("file", "This is not a picture that mail programs show. PNG, JPEG, GIF and WebP are.");
         }
 
-        var row = new ImageRow { Id = Guid.NewGuid(), PracticeId = caller.PracticeId, ContentType = type, Content = content };
+        var row = new ImageRow
+        {
+            Id = Guid.NewGuid(),
+            PracticeId = caller.PracticeId,
+            ContentType = type,
+            Content = content,
+        };
         db.Images.Add(row);
         await db.SaveChangesAsync(stop);
         return TypedResults.Ok(new ImageDto($"/i/{row.Id}"));

@@ -1,7 +1,7 @@
-using Germinal.Core.Time;
 using System.Globalization;
 using System.Text;
 using Germinal.Channels.Tables;
+using Germinal.Core.Time;
 using Germinal.Service.Clock;
 using Germinal.Service.Import;
 using Germinal.Store;
@@ -25,10 +25,33 @@ public sealed record DoubtDto(int Line, string Name, string Field, string Text);
 public sealed record SameDto(int Line, string Name, string As, string By, IReadOnlyList<string> Fills);
 
 /// <summary>What the import would do: shown before anything is written.</summary>
-public sealed record ReviewDto(int Rows, int Added, int SameAsSomebodyHere, int SameInFile, int Filled, int LeftOut, int DoubtsInAll, IReadOnlyList<DoubtDto> Doubts, IReadOnlyList<SameDto> Same);
+public sealed record ReviewDto(
+    int Rows,
+    int Added,
+    int SameAsSomebodyHere,
+    int SameInFile,
+    int Filled,
+    int LeftOut,
+    int DoubtsInAll,
+    IReadOnlyList<DoubtDto> Doubts,
+    IReadOnlyList<SameDto> Same
+);
 
 /// <summary>An import and how far it is.</summary>
-public sealed record ImportDto(Guid Id, string FileName, string Status, string CreatedAt, string By, int RowsInAll, int RowsDone, int Added, int Filled, int Unchanged, int LeftOut, string? Error);
+public sealed record ImportDto(
+    Guid Id,
+    string FileName,
+    string Status,
+    string CreatedAt,
+    string By,
+    int RowsInAll,
+    int RowsDone,
+    int Added,
+    int Filled,
+    int Unchanged,
+    int LeftOut,
+    string? Error
+);
 
 /// <summary>An import under review.</summary>
 public sealed record ImportReviewDto(ImportDto Import, IReadOnlyList<ColumnDto> Columns, IReadOnlyList<FieldChoice> Choices, ReviewDto? Review);
@@ -44,26 +67,52 @@ public static class ImportEndpoints
     public static void Map(IEndpointRouteBuilder app)
     {
         var imports = app.MapGroup("/api/imports").WithTags("imports").RequireAuthorization(Rights.BringPeopleIn);
-        imports.MapGet("", async (GerminalDb db, CancellationToken stop) =>
-            (await Lean(db).OrderByDescending(i => i.CreatedAt).Take(50).ToListAsync(stop)).Select(Dto).ToList());
+        imports.MapGet(
+            "",
+            async (GerminalDb db, CancellationToken stop) =>
+                (await Lean(db).OrderByDescending(i => i.CreatedAt).Take(50).ToListAsync(stop)).Select(Dto).ToList()
+        );
         imports.MapPost("", Upload).WithMetadata(new Microsoft.AspNetCore.Mvc.RequestSizeLimitAttribute(Uploads.RequestBytes(MostMegabytes)));
         imports.MapGet("/{id:guid}", Read);
-        imports.MapGet("/{id:guid}/progress", async Task<Results<Ok<ImportDto>, NotFound>> (Guid id, GerminalDb db, CancellationToken stop) =>
-            await Lean(db).FirstOrDefaultAsync(i => i.Id == id, stop) is { } row ? TypedResults.Ok(Dto(row)) : TypedResults.NotFound());
+        imports.MapGet(
+            "/{id:guid}/progress",
+            async Task<Results<Ok<ImportDto>, NotFound>> (Guid id, GerminalDb db, CancellationToken stop) =>
+                await Lean(db).FirstOrDefaultAsync(i => i.Id == id, stop) is { } row ? TypedResults.Ok(Dto(row)) : TypedResults.NotFound()
+        );
         imports.MapPut("/{id:guid}/columns", SetColumns);
         imports.MapPost("/{id:guid}/start", Start);
-        imports.MapPost("/{id:guid}/stop", async Task<Results<NoContent, NotFound>> (Guid id, GerminalDb db, CancellationToken stop) =>
-            await db.Imports.Where(i => i.Id == id).ExecuteUpdateAsync(u => u.SetProperty(i => i.StopAsked, true), stop) == 1 ? TypedResults.NoContent() : TypedResults.NotFound());
+        imports.MapPost(
+            "/{id:guid}/stop",
+            async Task<Results<NoContent, NotFound>> (Guid id, GerminalDb db, CancellationToken stop) =>
+                await db.Imports.Where(i => i.Id == id).ExecuteUpdateAsync(u => u.SetProperty(i => i.StopAsked, true), stop) == 1
+                    ? TypedResults.NoContent()
+                    : TypedResults.NotFound()
+        );
         imports.MapPost("/{id:guid}/undo", Undo);
         imports.MapGet("/{id:guid}/report.csv", Report);
     }
 
     // Without the file itself, which may be large.
-    private static IQueryable<ImportRow> Lean(GerminalDb db) => db.Imports.AsNoTracking().Select(i => new ImportRow
-    {
-        Id = i.Id, PracticeId = i.PracticeId, FileName = i.FileName, Content = Array.Empty<byte>(), Status = i.Status, CreatedAt = i.CreatedAt, By = i.By,
-        RowsInAll = i.RowsInAll, RowsDone = i.RowsDone, Added = i.Added, Filled = i.Filled, Unchanged = i.Unchanged, LeftOut = i.LeftOut, Error = i.Error,
-    });
+    private static IQueryable<ImportRow> Lean(GerminalDb db) =>
+        db
+            .Imports.AsNoTracking()
+            .Select(i => new ImportRow
+            {
+                Id = i.Id,
+                PracticeId = i.PracticeId,
+                FileName = i.FileName,
+                Content = Array.Empty<byte>(),
+                Status = i.Status,
+                CreatedAt = i.CreatedAt,
+                By = i.By,
+                RowsInAll = i.RowsInAll,
+                RowsDone = i.RowsDone,
+                Added = i.Added,
+                Filled = i.Filled,
+                Unchanged = i.Unchanged,
+                LeftOut = i.LeftOut,
+                Error = i.Error,
+            });
 
     private static ImportDto Dto(ImportRow i) =>
         new(i.Id, i.FileName, i.Status, i.CreatedAt.Iso(), i.By, i.RowsInAll, i.RowsDone, i.Added, i.Filled, i.Unchanged, i.LeftOut, i.Error);
@@ -88,8 +137,14 @@ public static class ImportEndpoints
 
         var row = new ImportRow
         {
-            Id = Guid.CreateVersion7(), PracticeId = caller.PracticeId, FileName = Path.GetFileName(file.FileName), Content = bytes,
-            Columns = [.. ImportField.Guess(table)], CreatedAt = await PracticeClock.NowAsync(db, stop), By = caller.Name, RowsInAll = table.Records.Count,
+            Id = Guid.CreateVersion7(),
+            PracticeId = caller.PracticeId,
+            FileName = Path.GetFileName(file.FileName),
+            Content = bytes,
+            Columns = [.. ImportField.Guess(table)],
+            CreatedAt = await PracticeClock.NowAsync(db, stop),
+            By = caller.Name,
+            RowsInAll = table.Records.Count,
         };
         db.Imports.Add(row);
         await db.SaveChangesAsync(stop);
@@ -111,9 +166,17 @@ public static class ImportEndpoints
         }
 
         var table = CsvTable.Read(row.Content);
-        var columns = table.Header.Select((h, i) => new ColumnDto(
-            i, h, i < row.Columns.Count ? row.Columns[i] : "",
-            [.. table.Records.Select(r => r.Cells[i].Trim()).Where(c => c.Length > 0).Distinct(StringComparer.Ordinal).Take(3)])).ToList();
+        var columns = table
+            .Header.Select(
+                (h, i) =>
+                    new ColumnDto(
+                        i,
+                        h,
+                        i < row.Columns.Count ? row.Columns[i] : "",
+                        [.. table.Records.Select(r => r.Cells[i].Trim()).Where(c => c.Length > 0).Distinct(StringComparer.Ordinal).Take(3)]
+                    )
+            )
+            .ToList();
         var choices = ImportField.All.Select(f => new FieldChoice(f.Field, f.Label)).ToList();
         return new ImportReviewDto(Dto(row), columns, choices, row.Status == "review" ? await PlanAsync(db, row, stop) : null);
     }
@@ -123,16 +186,42 @@ public static class ImportEndpoints
         var plan = await ImportPlan.MakeAsync(db, row, await PracticeClock.NowAsync(db, stop), stop);
         var here = plan.Rows.Where(r => r.SameAs is { Line: null }).Select(r => r.PersonId!.Value).Distinct().ToList();
         var names = await db.People.AsNoTracking().Where(p => here.Contains(p.Id)).ToDictionaryAsync(p => p.Id, PeopleEndpoints.NameOf, stop);
-        var doubts = plan.Rows.SelectMany(r => r.Row.Doubts.Select(d => new DoubtDto(r.Row.Line, r.Row.Name, d.Field, d.Text))
-            .Concat(r.Row.LeftOut is { } why ? [new DoubtDto(r.Row.Line, r.Row.Name, "", $"Left out. {why}")] : [])).ToList();
-        var same = plan.Rows.Where(r => r.SameAs is not null).Take(DoubtsShown).Select(r => new SameDto(
-            r.Row.Line, r.Row.Name, r.SameAs!.Line is { } line ? $"row {line}" : names.GetValueOrDefault(r.SameAs.Id, "somebody here"), r.SameBy!, r.Fills)).ToList();
+        var doubts = plan
+            .Rows.SelectMany(r =>
+                r.Row.Doubts.Select(d => new DoubtDto(r.Row.Line, r.Row.Name, d.Field, d.Text))
+                    .Concat(r.Row.LeftOut is { } why ? [new DoubtDto(r.Row.Line, r.Row.Name, "", $"Left out. {why}")] : [])
+            )
+            .ToList();
+        var same = plan
+            .Rows.Where(r => r.SameAs is not null)
+            .Take(DoubtsShown)
+            .Select(r => new SameDto(
+                r.Row.Line,
+                r.Row.Name,
+                r.SameAs!.Line is { } line ? $"row {line}" : names.GetValueOrDefault(r.SameAs.Id, "somebody here"),
+                r.SameBy!,
+                r.Fills
+            ))
+            .ToList();
         return new ReviewDto(
-            plan.Rows.Count, plan.Rows.Count(r => r.Result == RowResult.Added), plan.Rows.Count(r => r.SameAs is { Line: null }), plan.Rows.Count(r => r.SameAs is { Line: not null }),
-            plan.Rows.Count(r => r.Result == RowResult.Filled), plan.Rows.Count(r => r.Result == RowResult.LeftOut), doubts.Count, [.. doubts.Take(DoubtsShown)], same);
+            plan.Rows.Count,
+            plan.Rows.Count(r => r.Result == RowResult.Added),
+            plan.Rows.Count(r => r.SameAs is { Line: null }),
+            plan.Rows.Count(r => r.SameAs is { Line: not null }),
+            plan.Rows.Count(r => r.Result == RowResult.Filled),
+            plan.Rows.Count(r => r.Result == RowResult.LeftOut),
+            doubts.Count,
+            [.. doubts.Take(DoubtsShown)],
+            same
+        );
     }
 
-    private static async Task<Results<Ok<ImportReviewDto>, NotFound, ValidationProblem, ProblemHttpResult>> SetColumns(Guid id, ColumnsBody body, GerminalDb db, CancellationToken stop)
+    private static async Task<Results<Ok<ImportReviewDto>, NotFound, ValidationProblem, ProblemHttpResult>> SetColumns(
+        Guid id,
+        ColumnsBody body,
+        GerminalDb db,
+        CancellationToken stop
+    )
     {
         var row = await db.Imports.FirstOrDefaultAsync(i => i.Id == id, stop);
         if (row is null)
@@ -174,7 +263,8 @@ public static class ImportEndpoints
             return Problems.NotYours(Rights.BringConsentIn);
         }
 
-        var started = await db.Imports.Where(i => i.Id == id && (i.Status == "review" || i.Status == "stopped"))
+        var started = await db
+            .Imports.Where(i => i.Id == id && (i.Status == "review" || i.Status == "stopped"))
             .ExecuteUpdateAsync(u => u.SetProperty(i => i.Status, "queued").SetProperty(i => i.StopAsked, false), stop);
         return started == 1 ? TypedResults.NoContent() : Problems.Conflict("This import has begun already.");
     }
@@ -198,7 +288,9 @@ public static class ImportEndpoints
         var (count, names) = await ImportUndo.WorkedWithAsync(db, id, stop);
         if (count > 0)
         {
-            return Problems.Conflict($"Somebody has worked with {count} of these people already ({string.Join(", ", names)}{(count > names.Count ? " …" : "")}), so the import can no longer be undone as a whole.");
+            return Problems.Conflict(
+                $"Somebody has worked with {count} of these people already ({string.Join(", ", names)}{(count > names.Count ? " …" : "")}), so the import can no longer be undone as a whole."
+            );
         }
 
         await ImportUndo.UndoAsync(db, id, stop);
@@ -215,7 +307,11 @@ public static class ImportEndpoints
         }
 
         var table = row.Content.Length == 0 ? null : CsvTable.Read(row.Content);
-        var lines = await db.ImportLines.AsNoTracking().Where(l => l.ImportId == id && (l.Result == "left-out" || l.Doubts.Count > 0)).OrderBy(l => l.Line).ToListAsync(stop);
+        var lines = await db
+            .ImportLines.AsNoTracking()
+            .Where(l => l.ImportId == id && (l.Result == "left-out" || l.Doubts.Count > 0))
+            .OrderBy(l => l.Line)
+            .ToListAsync(stop);
         var records = table?.Records.ToDictionary(r => r.Line) ?? [];
         await using var text = new StringWriter(CultureInfo.InvariantCulture);
         await using (var csv = CsvText.Writer(text))
@@ -223,14 +319,19 @@ public static class ImportEndpoints
             csv.WriteRow(["row", "result", "why", .. table?.Header ?? []]);
             foreach (var line in lines)
             {
-                csv.WriteRow(
-                [
-                    line.Line.ToString(CultureInfo.InvariantCulture), line.Result == "left-out" ? "left out" : "brought in with a doubt", string.Join(" ", line.Doubts),
+                csv.WriteRow([
+                    line.Line.ToString(CultureInfo.InvariantCulture),
+                    line.Result == "left-out" ? "left out" : "brought in with a doubt",
+                    string.Join(" ", line.Doubts),
                     .. records.GetValueOrDefault(line.Line)?.Cells ?? [],
                 ]);
             }
         }
 
-        return TypedResults.File(Encoding.UTF8.GetPreamble().Concat(Encoding.UTF8.GetBytes(text.ToString())).ToArray(), "text/csv; charset=utf-8", $"report-{row.FileName}");
+        return TypedResults.File(
+            Encoding.UTF8.GetPreamble().Concat(Encoding.UTF8.GetBytes(text.ToString())).ToArray(),
+            "text/csv; charset=utf-8",
+            $"report-{row.FileName}"
+        );
     }
 }

@@ -1,8 +1,8 @@
-using Germinal.Core.Time;
-using Germinal.Core.Engine;
 using Germinal.Channels.Letters;
 using Germinal.Channels.Post;
+using Germinal.Core.Engine;
 using Germinal.Core.Programs;
+using Germinal.Core.Time;
 using Germinal.Service.Clock;
 using Germinal.Service.Engine;
 using Germinal.Service.Programs;
@@ -26,32 +26,56 @@ public static class NoteEndpoints
     public static void Map(IEndpointRouteBuilder app)
     {
         var notes = app.MapGroup("/api/notes").WithTags("notes").RequireAuthorization(Rights.Work);
-        notes.MapGet("", async (GerminalDb db, ProgramDesk programs, CancellationToken stop) => (await ReadAsync(db, programs, stop)).Select(n => n.Dto).ToList());
+        notes.MapGet(
+            "",
+            async (GerminalDb db, ProgramDesk programs, CancellationToken stop) => (await ReadAsync(db, programs, stop)).Select(n => n.Dto).ToList()
+        );
         notes.MapGet("/print.pdf", Print).ExcludeFromDescription();
-        notes.MapPost("/printed", async Task<Ok<PeopleEndpoints.Changed>> (PrintedBody body, GerminalDb db, CancellationToken stop) =>
-        {
-            var now = await PracticeClock.NowAsync(db, stop);
-            var ids = body.Touches.ToArray();
-            return TypedResults.Ok(new PeopleEndpoints.Changed(await db.Touches.Where(t => ids.Contains(t.Id) && t.Kind == "note" && t.Status == TouchStatus.Open).ExecuteUpdateAsync(u => u.SetProperty(t => t.PrintedAt, now), stop)));
-        });
+        notes.MapPost(
+            "/printed",
+            async Task<Ok<PeopleEndpoints.Changed>> (PrintedBody body, GerminalDb db, CancellationToken stop) =>
+            {
+                var now = await PracticeClock.NowAsync(db, stop);
+                var ids = body.Touches.ToArray();
+                return TypedResults.Ok(
+                    new PeopleEndpoints.Changed(
+                        await db
+                            .Touches.Where(t => ids.Contains(t.Id) && t.Kind == "note" && t.Status == TouchStatus.Open)
+                            .ExecuteUpdateAsync(u => u.SetProperty(t => t.PrintedAt, now), stop)
+                    )
+                );
+            }
+        );
     }
 
     private static async Task<List<(NoteDto Dto, PrintedNote Note)>> ReadAsync(GerminalDb db, ProgramDesk programs, CancellationToken stop)
     {
         var engine = await programs.EngineAsync(db, stop);
         var now = await PracticeClock.NowAsync(db, stop);
-        var touches = await db.Touches.AsNoTracking().Where(t => t.Kind == "note" && t.Status == TouchStatus.Open).OrderBy(t => t.Due).ThenBy(t => t.Id).Take(MostAtOnce).ToListAsync(stop);
+        var touches = await db
+            .Touches.AsNoTracking()
+            .Where(t => t.Kind == "note" && t.Status == TouchStatus.Open)
+            .OrderBy(t => t.Due)
+            .ThenBy(t => t.Id)
+            .Take(MostAtOnce)
+            .ToListAsync(stop);
         var facts = await FactsReading.LoadAsync(db, [.. touches.Select(t => t.PersonId).Distinct()], stop);
         var liquid = (LiquidLetters)engine.Templates;
-        return [.. touches.Select(t =>
-        {
-            var person = facts[t.PersonId];
-            var definition = engine.Shelf.Find(t.ProgramId, t.Version).Definition;
-            var practice = engine.Practice.InVoiceOf(definition);
-            var step = (NoteStep)definition.StepOf(t.StepId)!;
-            var text = liquid.FillText(step.Body, person, practice, practice.SenderFor(person, step), now, []);
-            return (new NoteDto(t.Id, new PersonRef(person.Id, person.Name), definition.Name, t.Due.Iso(), text, person.Address, t.PrintedAt is not null), new PrintedNote(text, person.Name, person.Address ?? ""));
-        })];
+        return
+        [
+            .. touches.Select(t =>
+            {
+                var person = facts[t.PersonId];
+                var definition = engine.Shelf.Find(t.ProgramId, t.Version).Definition;
+                var practice = engine.Practice.InVoiceOf(definition);
+                var step = (NoteStep)definition.StepOf(t.StepId)!;
+                var text = liquid.FillText(step.Body, person, practice, practice.SenderFor(person, step), now, []);
+                return (
+                    new NoteDto(t.Id, new PersonRef(person.Id, person.Name), definition.Name, t.Due.Iso(), text, person.Address, t.PrintedAt is not null),
+                    new PrintedNote(text, person.Name, person.Address ?? "")
+                );
+            }),
+        ];
     }
 
     private static async Task<IResult> Print(GerminalDb db, ProgramDesk programs, bool? all, CancellationToken stop)

@@ -1,5 +1,5 @@
-using Germinal.Core.Time;
 using Germinal.Core.Engine;
+using Germinal.Core.Time;
 using Germinal.Service;
 using Germinal.Service.Clock;
 using Germinal.Service.Engine;
@@ -15,18 +15,37 @@ using NodaTime;
 namespace Germinal.Web.Endpoints;
 
 /// <summary>A line of the people list. Moments are ISO 8601 instants; null for never and none.</summary>
-public sealed record PersonLine(Guid Id, string Name, string? Email, string? Stage, string? Owner, string? NextTouch, string? LastTouch, IReadOnlyList<string> Tags, bool DoNotContact);
+public sealed record PersonLine(
+    Guid Id,
+    string Name,
+    string? Email,
+    string? Stage,
+    string? Owner,
+    string? NextTouch,
+    string? LastTouch,
+    IReadOnlyList<string> Tags,
+    bool DoNotContact
+);
 
 /// <summary>The people list and what is done to many at once.</summary>
 public static class PeopleEndpoints
 {
     public sealed record NewPerson(
-        [AtMost(Lengths.Name)] string? FirstName = null, [AtMost(Lengths.Name)] string? LastName = null, [AtMost(500)] string? Email = null, [AtMost(Lengths.Name)] string? Mobile = null);
+        [AtMost(Lengths.Name)] string? FirstName = null,
+        [AtMost(Lengths.Name)] string? LastName = null,
+        [AtMost(500)] string? Email = null,
+        [AtMost(Lengths.Name)] string? Mobile = null
+    );
 
     public sealed record Added(Guid Id);
 
     /// <summary>The people, and what is done to them.</summary>
-    public sealed record Selection([AtMost(40, Items = 10_000)] IReadOnlyList<Guid> Ids, [AtMost(Lengths.Name)] string? Tag = null, [AtMost(Lengths.Name)] string? Stage = null, Guid? Program = null);
+    public sealed record Selection(
+        [AtMost(40, Items = 10_000)] IReadOnlyList<Guid> Ids,
+        [AtMost(Lengths.Name)] string? Tag = null,
+        [AtMost(Lengths.Name)] string? Stage = null,
+        Guid? Program = null
+    );
 
     public sealed record Changed(int Count);
 
@@ -36,39 +55,60 @@ public static class PeopleEndpoints
     {
         var people = app.MapGroup("/api/people").WithTags("people").RequireAuthorization(Rights.Work);
         people.MapGet("", List);
-        people.MapGet("/count", async (GerminalDb db, string? search, string? tag, string? stage, Guid? owner, CancellationToken stop) =>
-            new Changed(await Filtered(db, search, tag, stage, owner).Take(10_001).CountAsync(stop)));
+        people.MapGet(
+            "/count",
+            async (GerminalDb db, string? search, string? tag, string? stage, Guid? owner, CancellationToken stop) =>
+                new Changed(await Filtered(db, search, tag, stage, owner).Take(10_001).CountAsync(stop))
+        );
         people.MapPost("", Add);
-        people.MapPost("/tag", async Task<Results<Ok<Changed>, ValidationProblem>> (Selection body, GerminalDb db, Caller caller, CancellationToken stop) =>
-        {
-            var tag = CellReading.Clean(body.Tag ?? "");
-            return tag.Length is 0 or > 60 || tag.Contains(';', StringComparison.Ordinal)
-                ? Problems.Field("tag", "A tag is a word or a few, up to 60 letters, without a semicolon.")
-                : TypedResults.Ok(new Changed(await (await DeskAsync(db, caller, stop)).PutTagAsync([.. body.Ids], tag, stop)));
-        });
-        people.MapPost("/untag", async (Selection body, GerminalDb db, Caller caller, CancellationToken stop) =>
-            new Changed(await (await DeskAsync(db, caller, stop)).TakeTagAsync([.. body.Ids], body.Tag ?? "", stop)));
-        people.MapPost("/stage", async Task<Results<Ok<Changed>, ValidationProblem>> (Selection body, GerminalDb db, Caller caller, CancellationToken stop) =>
-        {
-            var practice = await db.Practices.AsNoTracking().SingleAsync(p => p.Id == db.PracticeId, stop);
-            var known = practice.Settings.Pipelines.Any(p => p.Stages.Any(s => $"{p.Name}/{s}" == body.Stage));
-            return known
-                ? TypedResults.Ok(new Changed(await (await DeskAsync(db, caller, stop)).MoveStageAsync([.. body.Ids], body.Stage!, stop)))
-                : Problems.Field("stage", $"There is no stage “{body.Stage}”. Choose one from the list.");
-        });
-        people.MapPost("/join", async Task<Results<Ok<Changed>, ValidationProblem>> (ListBody body, GerminalDb db, Caller caller, CancellationToken stop) =>
-            string.IsNullOrWhiteSpace(body.List) || body.List.Length > 80
-                ? Problems.Field("list", "A list needs a name, at most 80 letters.")
-                : TypedResults.Ok(new Changed(await (await DeskAsync(db, caller, stop)).JoinListAsync([.. body.Ids], body.List.Trim(), stop))));
-        people.MapPost("/leave", async (ListBody body, GerminalDb db, Caller caller, CancellationToken stop) =>
-            new Changed(await (await DeskAsync(db, caller, stop)).LeaveListAsync([.. body.Ids], body.List, stop)));
-        people.MapPost("/start", async Task<Results<Ok<Changed>, ValidationProblem>> (Selection body, GerminalDb db, Caller caller, CancellationToken stop) =>
-        {
-            var program = await db.Programs.AsNoTracking().FirstOrDefaultAsync(p => p.Id == body.Program, stop);
-            return program is null ? Problems.Field("program", "There is no such program.")
-                : program.Status != "on" ? Problems.Field("program", $"“{program.Name}” is not on. Switch it on first.")
-                : TypedResults.Ok(new Changed(await (await DeskAsync(db, caller, stop)).StartProgramAsync([.. body.Ids], program.Id, false, stop)));
-        });
+        people.MapPost(
+            "/tag",
+            async Task<Results<Ok<Changed>, ValidationProblem>> (Selection body, GerminalDb db, Caller caller, CancellationToken stop) =>
+            {
+                var tag = CellReading.Clean(body.Tag ?? "");
+                return tag.Length is 0 or > 60 || tag.Contains(';', StringComparison.Ordinal)
+                    ? Problems.Field("tag", "A tag is a word or a few, up to 60 letters, without a semicolon.")
+                    : TypedResults.Ok(new Changed(await (await DeskAsync(db, caller, stop)).PutTagAsync([.. body.Ids], tag, stop)));
+            }
+        );
+        people.MapPost(
+            "/untag",
+            async (Selection body, GerminalDb db, Caller caller, CancellationToken stop) =>
+                new Changed(await (await DeskAsync(db, caller, stop)).TakeTagAsync([.. body.Ids], body.Tag ?? "", stop))
+        );
+        people.MapPost(
+            "/stage",
+            async Task<Results<Ok<Changed>, ValidationProblem>> (Selection body, GerminalDb db, Caller caller, CancellationToken stop) =>
+            {
+                var practice = await db.Practices.AsNoTracking().SingleAsync(p => p.Id == db.PracticeId, stop);
+                var known = practice.Settings.Pipelines.Any(p => p.Stages.Any(s => $"{p.Name}/{s}" == body.Stage));
+                return known
+                    ? TypedResults.Ok(new Changed(await (await DeskAsync(db, caller, stop)).MoveStageAsync([.. body.Ids], body.Stage!, stop)))
+                    : Problems.Field("stage", $"There is no stage “{body.Stage}”. Choose one from the list.");
+            }
+        );
+        people.MapPost(
+            "/join",
+            async Task<Results<Ok<Changed>, ValidationProblem>> (ListBody body, GerminalDb db, Caller caller, CancellationToken stop) =>
+                string.IsNullOrWhiteSpace(body.List) || body.List.Length > 80
+                    ? Problems.Field("list", "A list needs a name, at most 80 letters.")
+                    : TypedResults.Ok(new Changed(await (await DeskAsync(db, caller, stop)).JoinListAsync([.. body.Ids], body.List.Trim(), stop)))
+        );
+        people.MapPost(
+            "/leave",
+            async (ListBody body, GerminalDb db, Caller caller, CancellationToken stop) =>
+                new Changed(await (await DeskAsync(db, caller, stop)).LeaveListAsync([.. body.Ids], body.List, stop))
+        );
+        people.MapPost(
+            "/start",
+            async Task<Results<Ok<Changed>, ValidationProblem>> (Selection body, GerminalDb db, Caller caller, CancellationToken stop) =>
+            {
+                var program = await db.Programs.AsNoTracking().FirstOrDefaultAsync(p => p.Id == body.Program, stop);
+                return program is null ? Problems.Field("program", "There is no such program.")
+                    : program.Status != "on" ? Problems.Field("program", $"“{program.Name}” is not on. Switch it on first.")
+                    : TypedResults.Ok(new Changed(await (await DeskAsync(db, caller, stop)).StartProgramAsync([.. body.Ids], program.Id, false, stop)));
+            }
+        );
     }
 
     /// <summary>What a caller does to people, at the practice's moment.</summary>
@@ -86,10 +126,13 @@ public static class PeopleEndpoints
         var people = db.People.AsNoTracking().Where(p => !p.Archived);
         foreach (var word in PersonNames.Fold(search ?? "").Split(' ', StringSplitOptions.RemoveEmptyEntries).Take(5))
         {
-            var like = word.Replace("\\", "\\\\", StringComparison.Ordinal).Replace("%", "\\%", StringComparison.Ordinal).Replace("_", "\\_", StringComparison.Ordinal);
-            people = word.Length < ShortestInside
-                ? people.Where(p => EF.Functions.Like(p.SortName, $"{like}%") || EF.Functions.Like(p.FirstSort, $"{like}%"))
-                : people.Where(p => EF.Functions.Like(p.SearchText, $"%{like}%"));
+            var like = word.Replace("\\", "\\\\", StringComparison.Ordinal)
+                .Replace("%", "\\%", StringComparison.Ordinal)
+                .Replace("_", "\\_", StringComparison.Ordinal);
+            people =
+                word.Length < ShortestInside
+                    ? people.Where(p => EF.Functions.Like(p.SortName, $"{like}%") || EF.Functions.Like(p.FirstSort, $"{like}%"))
+                    : people.Where(p => EF.Functions.Like(p.SearchText, $"%{like}%"));
         }
 
         if (!string.IsNullOrEmpty(tag))
@@ -103,7 +146,17 @@ public static class PeopleEndpoints
     }
 
     /// <summary>A page of people. Sort: name, stage, owner, next, last; a minus in front turns it round.</summary>
-    private static async Task<Page<PersonLine>> List(GerminalDb db, string? search, string? sort, string? tag, string? stage, Guid? owner, string? after, int? most, CancellationToken stop)
+    private static async Task<Page<PersonLine>> List(
+        GerminalDb db,
+        string? search,
+        string? sort,
+        string? tag,
+        string? stage,
+        Guid? owner,
+        string? after,
+        int? most,
+        CancellationToken stop
+    )
     {
         var take = Math.Clamp(most ?? 50, 1, 200);
         var people = Filtered(db, search, tag, stage, owner);
@@ -124,21 +177,27 @@ public static class PeopleEndpoints
         var rows = await people.Take(take + 1).Select(p => new ListedPerson(p, p.State!.NextTouchAt, p.State.LastTouchAt)).ToListAsync(stop);
         var owners = await db.Users.AsNoTracking().Where(m => m.PracticeId == db.PracticeId).ToDictionaryAsync(m => m.Id, m => m.Name, stop);
         var last = rows.Count > take ? rows[take - 1] : null;
-        var next = last is null ? null : new PageKey(
-            by switch
-            {
-                "stage" => last.Person.StageSort,
-                "owner" => last.Person.OwnerSort.ToString(),
-                "next" => NodaTime.Text.InstantPattern.ExtendedIso.Format(Bounded(last.NextTouchAt)),
-                "last" => NodaTime.Text.InstantPattern.ExtendedIso.Format(Bounded(last.LastTouchAt)),
-                _ => last.Person.SortName,
-            },
-            last.Person.Id).ToString();
+        var next = last is null
+            ? null
+            : new PageKey(
+                by switch
+                {
+                    "stage" => last.Person.StageSort,
+                    "owner" => last.Person.OwnerSort.ToString(),
+                    "next" => NodaTime.Text.InstantPattern.ExtendedIso.Format(Bounded(last.NextTouchAt)),
+                    "last" => NodaTime.Text.InstantPattern.ExtendedIso.Format(Bounded(last.LastTouchAt)),
+                    _ => last.Person.SortName,
+                },
+                last.Person.Id
+            ).ToString();
         return new Page<PersonLine>([.. rows.Take(take).Select(p => Line(p, owners))], next);
     }
 
     // The beginning and the end of time have no ISO form; far enough away stands for them in a page key.
-    private static Instant Bounded(Instant at) => at == Instant.MaxValue ? Instant.FromUtc(9998, 1, 1, 0, 0) : at == Instant.MinValue ? Instant.FromUtc(1, 1, 1, 0, 0) : at;
+    private static Instant Bounded(Instant at) =>
+        at == Instant.MaxValue ? Instant.FromUtc(9998, 1, 1, 0, 0)
+        : at == Instant.MinValue ? Instant.FromUtc(1, 1, 1, 0, 0)
+        : at;
 
     private static (Instant Value, Guid Id)? InstantOf(PageKey? key)
     {
@@ -147,7 +206,12 @@ public static class PeopleEndpoints
             return null;
         }
 
-        return (at == Instant.FromUtc(9998, 1, 1, 0, 0) ? Instant.MaxValue : at == Instant.FromUtc(1, 1, 1, 0, 0) ? Instant.MinValue : at, key.Id);
+        return (
+            at == Instant.FromUtc(9998, 1, 1, 0, 0) ? Instant.MaxValue
+            : at == Instant.FromUtc(1, 1, 1, 0, 0) ? Instant.MinValue
+            : at,
+            key.Id
+        );
     }
 
     /// <summary>A person of a page with what the engine's row says of them; the rest of that row, which is long, stays where it is.</summary>
@@ -157,16 +221,30 @@ public static class PeopleEndpoints
     {
         var (p, next, last) = listed;
         return new PersonLine(
-            p.Id, NameOf(p), p.Email, p.Stage, p.OwnerId is { } o ? owners.GetValueOrDefault(o) : null,
-            next == Instant.MaxValue ? null : next.Iso(), last == Instant.MinValue ? null : last.Iso(), p.Tags, p.DoNotContact);
+            p.Id,
+            NameOf(p),
+            p.Email,
+            p.Stage,
+            p.OwnerId is { } o ? owners.GetValueOrDefault(o) : null,
+            next == Instant.MaxValue ? null : next.Iso(),
+            last == Instant.MinValue ? null : last.Iso(),
+            p.Tags,
+            p.DoNotContact
+        );
     }
 
     /// <summary>A person's name, or what there is of it.</summary>
-    internal static string NameOf(PersonRow p) => $"{p.FirstName} {p.LastName}".Trim() is { Length: > 0 } name ? name : p.Email ?? p.Mobile ?? "Somebody without a name";
+    internal static string NameOf(PersonRow p) =>
+        $"{p.FirstName} {p.LastName}".Trim() is { Length: > 0 } name ? name : p.Email ?? p.Mobile ?? "Somebody without a name";
 
     private static async Task<Results<Ok<Added>, ValidationProblem>> Add(NewPerson body, GerminalDb db, Caller caller, CancellationToken stop)
     {
-        var person = new PersonRow { Id = Guid.CreateVersion7(), PracticeId = caller.PracticeId, OwnerId = caller.Id };
+        var person = new PersonRow
+        {
+            Id = Guid.CreateVersion7(),
+            PracticeId = caller.PracticeId,
+            OwnerId = caller.Id,
+        };
         var problems = await PersonEdit.ApplyAsync(db, person, new PersonFields(body.FirstName, body.LastName, body.Email, body.Mobile), stop);
         if (person.FirstName is null && person.LastName is null && person.Email is null && person.Mobile is null && problems.Count == 0)
         {

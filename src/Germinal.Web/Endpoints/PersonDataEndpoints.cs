@@ -10,7 +10,14 @@ using Microsoft.EntityFrameworkCore;
 namespace Germinal.Web.Endpoints;
 
 /// <summary>What a merge would do.</summary>
-public sealed record MergePreviewDto(string Kept, string Merged, IReadOnlyDictionary<string, int> Moves, IReadOnlyList<string> Fills, IReadOnlyList<string> Stops, IReadOnlyList<string> Warnings);
+public sealed record MergePreviewDto(
+    string Kept,
+    string Merged,
+    IReadOnlyDictionary<string, int> Moves,
+    IReadOnlyList<string> Fills,
+    IReadOnlyList<string> Stops,
+    IReadOnlyList<string> Warnings
+);
 
 /// <summary>A merge that was made.</summary>
 public sealed record MergedDto(Guid Merge);
@@ -46,7 +53,14 @@ public static class PersonDataEndpoints
         return new PeopleMerge(db, engine, new PeopleDesk(db, caller.Name, now), now, caller.Name);
     }
 
-    private static async Task<Results<Ok<MergePreviewDto>, NotFound>> Preview(Guid id, Guid other, GerminalDb db, Engines engines, Caller caller, CancellationToken stop)
+    private static async Task<Results<Ok<MergePreviewDto>, NotFound>> Preview(
+        Guid id,
+        Guid other,
+        GerminalDb db,
+        Engines engines,
+        Caller caller,
+        CancellationToken stop
+    )
     {
         if (await BothAsync(db, id, other, stop) is not { } both)
         {
@@ -54,10 +68,26 @@ public static class PersonDataEndpoints
         }
 
         var preview = await (await MergeOfAsync(db, engines, caller, stop)).PreviewAsync(both.Kept, both.Merged, stop);
-        return TypedResults.Ok(new MergePreviewDto(PeopleEndpoints.NameOf(both.Kept), PeopleEndpoints.NameOf(both.Merged), preview.Moves, preview.Fills, preview.Stops, preview.Warnings));
+        return TypedResults.Ok(
+            new MergePreviewDto(
+                PeopleEndpoints.NameOf(both.Kept),
+                PeopleEndpoints.NameOf(both.Merged),
+                preview.Moves,
+                preview.Fills,
+                preview.Stops,
+                preview.Warnings
+            )
+        );
     }
 
-    private static async Task<Results<Ok<MergedDto>, NotFound, ProblemHttpResult>> Merge(Guid id, MergeBody body, GerminalDb db, Engines engines, Caller caller, CancellationToken stop)
+    private static async Task<Results<Ok<MergedDto>, NotFound, ProblemHttpResult>> Merge(
+        Guid id,
+        MergeBody body,
+        GerminalDb db,
+        Engines engines,
+        Caller caller,
+        CancellationToken stop
+    )
     {
         await using var transaction = await db.Database.BeginTransactionAsync(stop);
         var known = await db.People.CountAsync(p => p.Id == id || p.Id == body.Other, stop);
@@ -77,7 +107,13 @@ public static class PersonDataEndpoints
         return TypedResults.Ok(new MergedDto(row.Id));
     }
 
-    private static async Task<Results<NoContent, NotFound, ProblemHttpResult>> Undo(Guid id, GerminalDb db, Engines engines, Caller caller, CancellationToken stop)
+    private static async Task<Results<NoContent, NotFound, ProblemHttpResult>> Undo(
+        Guid id,
+        GerminalDb db,
+        Engines engines,
+        Caller caller,
+        CancellationToken stop
+    )
     {
         await using var transaction = await db.Database.BeginTransactionAsync(stop);
         var pair = await db.Merges.AsNoTracking().Where(m => m.Id == id).Select(m => new[] { m.KeptId, m.MergedId }).FirstOrDefaultAsync(stop) ?? [];

@@ -9,9 +9,18 @@ namespace Germinal.Web.Endpoints;
 
 /// <summary>Fields of a person as a member types them. Null leaves a field alone, an empty text empties it.</summary>
 public sealed record PersonFields(
-    [AtMost(Lengths.Name)] string? FirstName = null, [AtMost(Lengths.Name)] string? LastName = null, [AtMost(500)] string? Email = null, [AtMost(Lengths.Name)] string? Mobile = null,
-    [AtMost(Lengths.Name)] string? OtherPhone = null, [AtMost(1000)] string? Address = null, [AtMost(Lengths.Name)] string? Zone = null, [AtMost(Lengths.Name)] string? Source = null,
-    Guid? OwnerId = null, bool? ClearOwner = null, [AtMost(Lengths.Name, Items = 50)] IReadOnlyDictionary<string, string>? Dates = null);
+    [AtMost(Lengths.Name)] string? FirstName = null,
+    [AtMost(Lengths.Name)] string? LastName = null,
+    [AtMost(500)] string? Email = null,
+    [AtMost(Lengths.Name)] string? Mobile = null,
+    [AtMost(Lengths.Name)] string? OtherPhone = null,
+    [AtMost(1000)] string? Address = null,
+    [AtMost(Lengths.Name)] string? Zone = null,
+    [AtMost(Lengths.Name)] string? Source = null,
+    Guid? OwnerId = null,
+    bool? ClearOwner = null,
+    [AtMost(Lengths.Name, Items = 50)] IReadOnlyDictionary<string, string>? Dates = null
+);
 
 /// <summary>Checks what was typed and puts it into the row; every problem names its field and what would be right.</summary>
 public static class PersonEdit
@@ -20,11 +29,17 @@ public static class PersonEdit
     public static async Task<List<(string Field, string Message)>> ApplyAsync(GerminalDb db, PersonRow person, PersonFields fields, CancellationToken stop)
     {
         var problems = new List<(string, string)>();
-        static string? Text(string? typed, string? now) => typed is null ? now : CellReading.Clean(typed) is { Length: > 0 } text ? text : null;
+        static string? Text(string? typed, string? now) =>
+            typed is null ? now
+            : CellReading.Clean(typed) is { Length: > 0 } text ? text
+            : null;
         person.FirstName = Text(fields.FirstName, person.FirstName);
         person.LastName = Text(fields.LastName, person.LastName);
         person.Source = Text(fields.Source, person.Source);
-        person.Address = fields.Address is null ? person.Address : fields.Address.Trim() is { Length: > 0 } address ? address : null;
+        person.Address =
+            fields.Address is null ? person.Address
+            : fields.Address.Trim() is { Length: > 0 } address ? address
+            : null;
         if (fields.Email is not null)
         {
             var reading = CellReading.Emails(fields.Email);
@@ -87,7 +102,14 @@ public static class PersonEdit
         return problems;
     }
 
-    private static async Task ApplyDateAsync(GerminalDb db, PersonRow person, string name, string typed, List<(string, string)> problems, CancellationToken stop)
+    private static async Task ApplyDateAsync(
+        GerminalDb db,
+        PersonRow person,
+        string name,
+        string typed,
+        List<(string, string)> problems,
+        CancellationToken stop
+    )
     {
         if (name.Length is 0 or > 40)
         {
@@ -112,7 +134,17 @@ public static class PersonEdit
             return;
         }
 
-        row ??= db.KeyDates.Add(new KeyDateRow { PersonId = person.Id, PracticeId = person.PracticeId, Name = name, Yearly = true }).Entity;
+        row ??= db
+            .KeyDates.Add(
+                new KeyDateRow
+                {
+                    PersonId = person.Id,
+                    PracticeId = person.PracticeId,
+                    Name = name,
+                    Yearly = true,
+                }
+            )
+            .Entity;
         (row.Month, row.Day, row.Year) = (date.Month, date.Day, date.Year);
     }
 }

@@ -30,12 +30,51 @@ public sealed record RunDto(Guid Id, Guid ProgramId, string Program, string Star
 
 /// <summary>A person's page.</summary>
 public sealed record PersonDto(
-    Guid Id, int Edition, string Name, string? FirstName, string? LastName, string? Email, string? OtherEmail, string? Mobile, string? MobileExtension, string? OtherPhone, string? OtherPhoneExtension,
-    string? Address, string? Zone, string ClockZone, Guid? OwnerId, string? Owner, string? Stage, string? StageSince, string? Source, IReadOnlyList<string> Tags, IReadOnlyList<string> Lists, string AddedAt,
-    bool DoNotContact, string? DoNotContactReason, bool DoNotContactToConfirm, bool Died, IReadOnlyList<KeyDateDto> Dates, IReadOnlyList<MayWe> MayWe, IReadOnlyList<ConsentDto> Ledger, IReadOnlyList<RunDto> Runs);
+    Guid Id,
+    int Edition,
+    string Name,
+    string? FirstName,
+    string? LastName,
+    string? Email,
+    string? OtherEmail,
+    string? Mobile,
+    string? MobileExtension,
+    string? OtherPhone,
+    string? OtherPhoneExtension,
+    string? Address,
+    string? Zone,
+    string ClockZone,
+    Guid? OwnerId,
+    string? Owner,
+    string? Stage,
+    string? StageSince,
+    string? Source,
+    IReadOnlyList<string> Tags,
+    IReadOnlyList<string> Lists,
+    string AddedAt,
+    bool DoNotContact,
+    string? DoNotContactReason,
+    bool DoNotContactToConfirm,
+    bool Died,
+    IReadOnlyList<KeyDateDto> Dates,
+    IReadOnlyList<MayWe> MayWe,
+    IReadOnlyList<ConsentDto> Ledger,
+    IReadOnlyList<RunDto> Runs
+);
 
 /// <summary>A line of a thread, past or coming. Kind: email, call, hand-over, or an event's word.</summary>
-public sealed record ThreadLine(string Id, string At, string Kind, string Title, string? Detail, string? Status, Guid? TouchId, string? Program, string? By, string? Quoted = null);
+public sealed record ThreadLine(
+    string Id,
+    string At,
+    string Kind,
+    string Title,
+    string? Detail,
+    string? Status,
+    Guid? TouchId,
+    string? Program,
+    string? By,
+    string? Quoted = null
+);
 
 /// <summary>Coming touches, soonest first, and a page of what was, newest first.</summary>
 public sealed record ThreadDto(string Now, string Zone, IReadOnlyList<ThreadLine> Coming, IReadOnlyList<ThreadLine> Past, string? Next);
@@ -58,34 +97,67 @@ public static class PersonEndpoints
     public static void Map(IEndpointRouteBuilder app)
     {
         var person = app.MapGroup("/api/people/{id:guid}").WithTags("person").RequireAuthorization(Rights.Work);
-        person.MapGet("", async Task<Results<Ok<PersonDto>, NotFound>> (Guid id, GerminalDb db, CancellationToken stop) =>
-            await ReadAsync(db, id, stop) is { } dto ? TypedResults.Ok(dto) : TypedResults.NotFound());
+        person.MapGet(
+            "",
+            async Task<Results<Ok<PersonDto>, NotFound>> (Guid id, GerminalDb db, CancellationToken stop) =>
+                await ReadAsync(db, id, stop) is { } dto ? TypedResults.Ok(dto) : TypedResults.NotFound()
+        );
         person.MapGet("/thread", Thread);
         person.MapPatch("", Edit);
-        person.MapPost("/remarks", async Task<Results<NoContent, NotFound, ValidationProblem>> (Guid id, RemarkBody body, GerminalDb db, Caller caller, CancellationToken stop) =>
-            string.IsNullOrWhiteSpace(body.Text) || body.Text.Length > Lengths.Remark
-                ? Problems.Field("text", "A remark needs some words, at most 20,000 letters.")
-                : await RecordAsync(db, caller, id, EventKinds.Remark, new() { ["text"] = body.Text.Trim() }, stop));
-        person.MapPost("/replies", async Task<Results<NoContent, NotFound, ValidationProblem>> (Guid id, ReplyBody body, GerminalDb db, Caller caller, CancellationToken stop) =>
-            body.Channel is not ("email" or "text" or "call" or "post")
-                ? Problems.Field("channel", "Say how they answered: email, text, call or post.")
-                : await RecordAsync(db, caller, id, EventKinds.Replied, new() { ["channel"] = body.Channel, ["text"] = body.Text?.Trim() ?? "" }, stop));
+        person.MapPost(
+            "/remarks",
+            async Task<Results<NoContent, NotFound, ValidationProblem>> (Guid id, RemarkBody body, GerminalDb db, Caller caller, CancellationToken stop) =>
+                string.IsNullOrWhiteSpace(body.Text) || body.Text.Length > Lengths.Remark
+                    ? Problems.Field("text", "A remark needs some words, at most 20,000 letters.")
+                    : await RecordAsync(db, caller, id, EventKinds.Remark, new() { ["text"] = body.Text.Trim() }, stop)
+        );
+        person.MapPost(
+            "/replies",
+            async Task<Results<NoContent, NotFound, ValidationProblem>> (Guid id, ReplyBody body, GerminalDb db, Caller caller, CancellationToken stop) =>
+                body.Channel is not ("email" or "text" or "call" or "post")
+                    ? Problems.Field("channel", "Say how they answered: email, text, call or post.")
+                    : await RecordAsync(db, caller, id, EventKinds.Replied, new() { ["channel"] = body.Channel, ["text"] = body.Text?.Trim() ?? "" }, stop)
+        );
         person.MapPost("/contact", SetContact);
         person.MapPost("/consent", SetConsent);
-        person.MapPost("/runs/{run:guid}/pause", (Guid id, Guid run, GerminalDb db, Caller caller, CancellationToken stop) => PauseAsync(db, caller, id, run, EventKinds.RunPaused, stop));
-        person.MapPost("/runs/{run:guid}/resume", (Guid id, Guid run, GerminalDb db, Caller caller, CancellationToken stop) => PauseAsync(db, caller, id, run, EventKinds.RunResumed, stop));
-        person.MapPost("/runs/{run:guid}/stop", async Task<Results<NoContent, NotFound, ValidationProblem>> (Guid id, Guid run, GerminalDb db, Caller caller, CancellationToken stop) =>
-            await db.Runs.AnyAsync(r => r.Id == run && r.PersonId == id && r.EndedAt == null, stop)
-                ? await RecordAsync(db, caller, id, EventKinds.RunStopped, new() { ["run"] = run.ToString() }, stop)
-                : TypedResults.NotFound());
+        person.MapPost(
+            "/runs/{run:guid}/pause",
+            (Guid id, Guid run, GerminalDb db, Caller caller, CancellationToken stop) => PauseAsync(db, caller, id, run, EventKinds.RunPaused, stop)
+        );
+        person.MapPost(
+            "/runs/{run:guid}/resume",
+            (Guid id, Guid run, GerminalDb db, Caller caller, CancellationToken stop) => PauseAsync(db, caller, id, run, EventKinds.RunResumed, stop)
+        );
+        person.MapPost(
+            "/runs/{run:guid}/stop",
+            async Task<Results<NoContent, NotFound, ValidationProblem>> (Guid id, Guid run, GerminalDb db, Caller caller, CancellationToken stop) =>
+                await db.Runs.AnyAsync(r => r.Id == run && r.PersonId == id && r.EndedAt == null, stop)
+                    ? await RecordAsync(db, caller, id, EventKinds.RunStopped, new() { ["run"] = run.ToString() }, stop)
+                    : TypedResults.NotFound()
+        );
     }
 
-    private static async Task<Results<NoContent, NotFound, ValidationProblem>> PauseAsync(GerminalDb db, Caller caller, Guid person, Guid run, string kind, CancellationToken stop) =>
-        await db.Runs.Where(r => r.Id == run && r.PersonId == person && r.EndedAt == null).Select(r => (Guid?)r.ProgramId).FirstOrDefaultAsync(stop) is { } program
+    private static async Task<Results<NoContent, NotFound, ValidationProblem>> PauseAsync(
+        GerminalDb db,
+        Caller caller,
+        Guid person,
+        Guid run,
+        string kind,
+        CancellationToken stop
+    ) =>
+        await db.Runs.Where(r => r.Id == run && r.PersonId == person && r.EndedAt == null).Select(r => (Guid?)r.ProgramId).FirstOrDefaultAsync(stop)
+            is { } program
             ? await RecordAsync(db, caller, person, kind, new() { ["program"] = program.ToString() }, stop)
             : TypedResults.NotFound();
 
-    private static async Task<Results<NoContent, NotFound, ValidationProblem>> RecordAsync(GerminalDb db, Caller caller, Guid id, string kind, Dictionary<string, string> data, CancellationToken stop)
+    private static async Task<Results<NoContent, NotFound, ValidationProblem>> RecordAsync(
+        GerminalDb db,
+        Caller caller,
+        Guid id,
+        string kind,
+        Dictionary<string, string> data,
+        CancellationToken stop
+    )
     {
         if (!await db.People.AnyAsync(p => p.Id == id, stop))
         {
@@ -109,17 +181,66 @@ public static class PersonEndpoints
         var facts = (await FactsReading.WithDetailsAsync(db, [p], stop))[id];
         var dates = await db.KeyDates.AsNoTracking().Where(d => d.PersonId == id).OrderBy(d => d.Name).ToListAsync(stop);
         var ledger = await db.Consent.AsNoTracking().Where(c => c.PersonId == id).OrderByDescending(c => c.At).ThenByDescending(c => c.Id).ToListAsync(stop);
-        var runs = await db.Runs.AsNoTracking().Where(r => r.PersonId == id && r.EndedAt == null)
-            .Join(db.Programs, r => r.ProgramId, g => g.Id, (r, g) => new { r.Id, r.ProgramId, g.Name, r.StartedAt, r.PausedAt }).ToListAsync(stop);
+        var runs = await db
+            .Runs.AsNoTracking()
+            .Where(r => r.PersonId == id && r.EndedAt == null)
+            .Join(
+                db.Programs,
+                r => r.ProgramId,
+                g => g.Id,
+                (r, g) =>
+                    new
+                    {
+                        r.Id,
+                        r.ProgramId,
+                        g.Name,
+                        r.StartedAt,
+                        r.PausedAt,
+                    }
+            )
+            .ToListAsync(stop);
         var zone = practice.ZoneOf(facts);
         return new PersonDto(
-            p.Id, p.Edition, facts.Name, p.FirstName, p.LastName, p.Email, p.OtherEmail, p.Mobile, p.MobileExtension, p.OtherPhone, p.OtherPhoneExtension,
-            p.Address, p.ZoneId, zone.Id, p.OwnerId, practice.Members.FirstOrDefault(m => m.Id == p.OwnerId)?.Name, p.Stage, p.StageSince?.Iso(), p.Source, p.Tags, p.Lists, p.AddedAt.Iso(),
-            p.DoNotContact, p.DoNotContactReason, p.DoNotContactToConfirm, p.Died,
+            p.Id,
+            p.Edition,
+            facts.Name,
+            p.FirstName,
+            p.LastName,
+            p.Email,
+            p.OtherEmail,
+            p.Mobile,
+            p.MobileExtension,
+            p.OtherPhone,
+            p.OtherPhoneExtension,
+            p.Address,
+            p.ZoneId,
+            zone.Id,
+            p.OwnerId,
+            practice.Members.FirstOrDefault(m => m.Id == p.OwnerId)?.Name,
+            p.Stage,
+            p.StageSince?.Iso(),
+            p.Source,
+            p.Tags,
+            p.Lists,
+            p.AddedAt.Iso(),
+            p.DoNotContact,
+            p.DoNotContactReason,
+            p.DoNotContactToConfirm,
+            p.Died,
             [.. dates.Select(d => new KeyDateDto(d.Name, new Core.Time.YearlyDate(d.Month, d.Day, d.Year).ToString(), d.Yearly))],
             [.. new[] { Channel.Email, Channel.Text, Channel.Call, Channel.Post }.Select(c => May(facts, practice, c, now, zone))],
             [.. ledger.Select(c => new ConsentDto(c.Channel, c.Purpose, c.Topic, c.IsIn, c.Basis, c.At.Iso(), c.Source, c.Reason, c.By))],
-            [.. runs.Select(r => new RunDto(r.Id, r.ProgramId, r.Name, r.StartedAt.Iso(), Period.DaysBetween(r.StartedAt.InZone(zone).Date, now.InZone(zone).Date), r.PausedAt is not null))]);
+            [
+                .. runs.Select(r => new RunDto(
+                    r.Id,
+                    r.ProgramId,
+                    r.Name,
+                    r.StartedAt.Iso(),
+                    Period.DaysBetween(r.StartedAt.InZone(zone).Date, now.InZone(zone).Date),
+                    r.PausedAt is not null
+                )),
+            ]
+        );
     }
 
     private static MayWe May(PersonFacts person, Practice practice, Channel channel, Instant now, DateTimeZone zone)
@@ -141,7 +262,13 @@ public static class PersonEndpoints
         };
     }
 
-    private static async Task<Results<Ok<PersonDto>, NotFound, ValidationProblem, ProblemHttpResult>> Edit(Guid id, EditBody body, GerminalDb db, Caller caller, CancellationToken stop)
+    private static async Task<Results<Ok<PersonDto>, NotFound, ValidationProblem, ProblemHttpResult>> Edit(
+        Guid id,
+        EditBody body,
+        GerminalDb db,
+        Caller caller,
+        CancellationToken stop
+    )
     {
         var person = await db.People.FirstOrDefaultAsync(p => p.Id == id, stop);
         if (person is null)
@@ -151,7 +278,9 @@ public static class PersonEndpoints
 
         if (person.Edition != body.Edition)
         {
-            return Problems.Conflict("Somebody else has changed this person since you opened the page. What you typed is still here; look at their change, then save again.");
+            return Problems.Conflict(
+                "Somebody else has changed this person since you opened the page. What you typed is still here; look at their change, then save again."
+            );
         }
 
         var problems = await PersonEdit.ApplyAsync(db, person, body.Fields, stop);
@@ -174,7 +303,13 @@ public static class PersonEndpoints
         return TypedResults.Ok((await ReadAsync(db, id, stop))!);
     }
 
-    private static async Task<Results<NoContent, NotFound, ValidationProblem>> SetContact(Guid id, ContactBody body, GerminalDb db, Caller caller, CancellationToken stop)
+    private static async Task<Results<NoContent, NotFound, ValidationProblem>> SetContact(
+        Guid id,
+        ContactBody body,
+        GerminalDb db,
+        Caller caller,
+        CancellationToken stop
+    )
     {
         var person = await db.People.FirstOrDefaultAsync(p => p.Id == id, stop);
         if (person is null)
@@ -189,19 +324,40 @@ public static class PersonEndpoints
         }
 
         person.DoNotContact = body.DoNotContact;
-        person.DoNotContactReason = body.DoNotContact ? reason is { Length: > 0 } ? reason : person.DoNotContactReason : null;
+        person.DoNotContactReason = body.DoNotContact
+            ? reason is { Length: > 0 }
+                ? reason
+                : person.DoNotContactReason
+            : null;
         person.DoNotContactToConfirm = false;
         person.Edition++;
-        db.Events.Add((await PeopleEndpoints.DeskAsync(db, caller, stop)).NewEvent(id, body.DoNotContact ? EventKinds.DoNotContact : EventKinds.MayContact, new() { ["reason"] = person.DoNotContactReason ?? "" }));
+        db.Events.Add(
+            (await PeopleEndpoints.DeskAsync(db, caller, stop)).NewEvent(
+                id,
+                body.DoNotContact ? EventKinds.DoNotContact : EventKinds.MayContact,
+                new() { ["reason"] = person.DoNotContactReason ?? "" }
+            )
+        );
         await db.SaveChangesAsync(stop);
         return TypedResults.NoContent();
     }
 
     private static Task<bool> NewestIsNoAsync(GerminalDb db, Guid person, string channel, CancellationToken stop) =>
-        db.Consent.AsNoTracking().Where(c => c.PersonId == person && c.Channel == channel && c.Topic == null && c.Purpose != "transactional")
-            .OrderByDescending(c => c.At).ThenByDescending(c => c.Id).Take(1).AnyAsync(c => !c.IsIn, stop);
+        db
+            .Consent.AsNoTracking()
+            .Where(c => c.PersonId == person && c.Channel == channel && c.Topic == null && c.Purpose != "transactional")
+            .OrderByDescending(c => c.At)
+            .ThenByDescending(c => c.Id)
+            .Take(1)
+            .AnyAsync(c => !c.IsIn, stop);
 
-    private static async Task<Results<NoContent, NotFound, ValidationProblem, ProblemHttpResult>> SetConsent(Guid id, ConsentBody body, GerminalDb db, Caller caller, CancellationToken stop)
+    private static async Task<Results<NoContent, NotFound, ValidationProblem, ProblemHttpResult>> SetConsent(
+        Guid id,
+        ConsentBody body,
+        GerminalDb db,
+        Caller caller,
+        CancellationToken stop
+    )
     {
         if (body.Channel is not ("email" or "text" or "call" or "post"))
         {
@@ -223,7 +379,17 @@ public static class PersonEndpoints
             return Problems.NotYours(Rights.YesOverNo);
         }
 
-        await (await PeopleEndpoints.DeskAsync(db, caller, stop)).AddConsentAsync(id, body.Channel, "commercial", null, body.In, "express", body.Reason.Trim(), body.Reason.Trim(), stop);
+        await (await PeopleEndpoints.DeskAsync(db, caller, stop)).AddConsentAsync(
+            id,
+            body.Channel,
+            "commercial",
+            null,
+            body.In,
+            "express",
+            body.Reason.Trim(),
+            body.Reason.Trim(),
+            stop
+        );
         return TypedResults.NoContent();
     }
 
@@ -239,28 +405,64 @@ public static class PersonEndpoints
         var practice = await PracticeReading.LoadAsync(db, stop);
         var now = await PracticeClock.NowAsync(db, stop);
         var zone = Core.Time.LocalClock.Zone(row.ZoneId) ?? practice.Zone;
-        var until = before is not null && NodaTime.Text.InstantPattern.ExtendedIso.Parse(before).TryGetValue(default, out var at) && Core.Time.Dates.IsMeant(at) ? at : Instant.MaxValue;
+        var until =
+            before is not null && NodaTime.Text.InstantPattern.ExtendedIso.Parse(before).TryGetValue(default, out var at) && Core.Time.Dates.IsMeant(at)
+                ? at
+                : Instant.MaxValue;
         var names = await db.Programs.AsNoTracking().ToDictionaryAsync(p => p.Id, p => p.Name, stop);
         var engine = await programs.EngineAsync(db, stop);
 
-        var touches = await db.Touches.AsNoTracking().Where(t => t.PersonId == id && t.SettledAt != null && t.SettledAt < until)
-            .OrderByDescending(t => t.SettledAt).Take(PastAtOnce + 1).ToListAsync(stop);
+        var touches = await db
+            .Touches.AsNoTracking()
+            .Where(t => t.PersonId == id && t.SettledAt != null && t.SettledAt < until)
+            .OrderByDescending(t => t.SettledAt)
+            .Take(PastAtOnce + 1)
+            .ToListAsync(stop);
         var ids = touches.Select(t => t.Id).ToList();
         var messages = await db.Messages.AsNoTracking().Where(m => ids.Contains(m.TouchId)).ToDictionaryAsync(m => m.TouchId, stop);
-        var events = await db.Events.AsNoTracking().Where(e => e.PersonId == id && e.At < until && e.At <= now && e.Kind != EventKinds.Edited && e.Kind != EventKinds.TouchMarked && e.Kind != EventKinds.CallEnded && e.Kind != EventKinds.TaskEnded && e.Kind != EventKinds.Occasion && e.Kind != EventKinds.Start && e.Kind != EventKinds.TextedWord && e.Kind != EventKinds.Delivered)
-            .OrderByDescending(e => e.At).ThenByDescending(e => e.Id).Take(PastAtOnce + 1).ToListAsync(stop);
-        var runs = await db.Runs.AsNoTracking().Where(r => r.PersonId == id && (r.StartedAt < until || r.EndedAt < until))
-            .OrderByDescending(r => r.StartedAt).Take(PastAtOnce + 1).ToListAsync(stop);
-        var refusals = await db.Refusals.AsNoTracking().Where(r => r.PersonId == id && r.At < until).OrderByDescending(r => r.At).Take(PastAtOnce + 1).ToListAsync(stop);
+        var events = await db
+            .Events.AsNoTracking()
+            .Where(e =>
+                e.PersonId == id
+                && e.At < until
+                && e.At <= now
+                && e.Kind != EventKinds.Edited
+                && e.Kind != EventKinds.TouchMarked
+                && e.Kind != EventKinds.CallEnded
+                && e.Kind != EventKinds.TaskEnded
+                && e.Kind != EventKinds.Occasion
+                && e.Kind != EventKinds.Start
+                && e.Kind != EventKinds.TextedWord
+                && e.Kind != EventKinds.Delivered
+            )
+            .OrderByDescending(e => e.At)
+            .ThenByDescending(e => e.Id)
+            .Take(PastAtOnce + 1)
+            .ToListAsync(stop);
+        var runs = await db
+            .Runs.AsNoTracking()
+            .Where(r => r.PersonId == id && (r.StartedAt < until || r.EndedAt < until))
+            .OrderByDescending(r => r.StartedAt)
+            .Take(PastAtOnce + 1)
+            .ToListAsync(stop);
+        var refusals = await db
+            .Refusals.AsNoTracking()
+            .Where(r => r.PersonId == id && r.At < until)
+            .OrderByDescending(r => r.At)
+            .Take(PastAtOnce + 1)
+            .ToListAsync(stop);
 
         var facts = (await FactsReading.WithDetailsAsync(db, [row], stop))[id];
         string Fill(string title) => ((Channels.Letters.LiquidLetters)engine.Templates).FillText(title, facts, practice, practice.SenderFor(facts), now, []);
-        var lines = touches.Select(t => (At: t.SettledAt!.Value, Rank: 3, Line: ThreadLines.Of(t, messages.GetValueOrDefault(t.Id), engine.Shelf, names, Fill)))
+        var lines = touches
+            .Select(t => (At: t.SettledAt!.Value, Rank: 3, Line: ThreadLines.Of(t, messages.GetValueOrDefault(t.Id), engine.Shelf, names, Fill)))
             .Concat(events.Select(e => (e.At, Rank: 1, Line: ThreadLines.Of(e, zone))))
             .Concat(runs.Where(r => r.StartedAt < until).Select(r => (At: r.StartedAt, Rank: 2, Line: ThreadLines.Started(r, names, zone))))
             .Concat(runs.Where(r => r.EndedAt is { } end && end < until).Select(r => (At: r.EndedAt!.Value, Rank: 4, Line: ThreadLines.Ended(r, names))))
             .Concat(refusals.Select(r => (r.At, Rank: 2, Line: ThreadLines.Refused(r, names))))
-            .OrderByDescending(l => l.At).ThenByDescending(l => l.Rank).ToList();
+            .OrderByDescending(l => l.At)
+            .ThenByDescending(l => l.Rank)
+            .ToList();
 
         // A page ends between two moments, never within one, so that the next begins cleanly.
         var page = lines;
@@ -277,7 +479,14 @@ public static class PersonEndpoints
     }
 
     /// <summary>A year ahead, rehearsed by the engine from the person's state.</summary>
-    private static async Task<IReadOnlyList<ThreadLine>> ComingAsync(GerminalDb db, TouchEngine engine, PersonFacts facts, Instant now, Practice practice, CancellationToken stop)
+    private static async Task<IReadOnlyList<ThreadLine>> ComingAsync(
+        GerminalDb db,
+        TouchEngine engine,
+        PersonFacts facts,
+        Instant now,
+        Practice practice,
+        CancellationToken stop
+    )
     {
         var json = await db.States.AsNoTracking().Where(s => s.PersonId == facts.Id).Select(s => s.State).FirstOrDefaultAsync(stop);
         var state = json is null ? PersonState.Empty : PersonStateJson.Read(json);
@@ -288,6 +497,12 @@ public static class PersonEndpoints
 
         var touches = Rehearsal.Of(engine, facts, state, now, now + Duration.FromDays(366), null, 40);
         var liquid = (Channels.Letters.LiquidLetters)engine.Templates;
-        return [.. touches.Where(t => t.Step is not (HandOverStep or ForkStep or SplitStep or ChangeStep or EndStep)).OrderBy(t => t.SettledAt ?? t.Due).Select(t => ThreadLines.Coming(t, facts, practice, state, liquid))];
+        return
+        [
+            .. touches
+                .Where(t => t.Step is not (HandOverStep or ForkStep or SplitStep or ChangeStep or EndStep))
+                .OrderBy(t => t.SettledAt ?? t.Due)
+                .Select(t => ThreadLines.Coming(t, facts, practice, state, liquid)),
+        ];
     }
 }

@@ -1,5 +1,4 @@
 using Germinal.Channels.Mail;
-
 using Germinal.Service.Clock;
 using Germinal.Service.Engine;
 using Germinal.Store;
@@ -20,9 +19,26 @@ public sealed record MailServerDto(string Host, int Port, string Security, strin
 
 /// <summary>The practice's settings as its page shows them.</summary>
 public sealed record PracticeDto(
-    string Name, string Zone, string QuietFrom, string QuietTo, string PostalAddress, string Voice, IReadOnlyList<PaceDto> Pace, IReadOnlyDictionary<string, int> DailyLimits, IReadOnlyList<string> OpenChannels,
-    IReadOnlyList<string> LostReasons, IReadOnlyList<string> AppointmentTypes, IReadOnlyList<string> Topics, bool SeeOpens, IReadOnlyDictionary<string, string> LinkParameters, int KeepEventsMonths,
-    bool StrictForTransactional, string TextNumber, MailServerDto? MailOut, MailServerDto? MailIn);
+    string Name,
+    string Zone,
+    string QuietFrom,
+    string QuietTo,
+    string PostalAddress,
+    string Voice,
+    IReadOnlyList<PaceDto> Pace,
+    IReadOnlyDictionary<string, int> DailyLimits,
+    IReadOnlyList<string> OpenChannels,
+    IReadOnlyList<string> LostReasons,
+    IReadOnlyList<string> AppointmentTypes,
+    IReadOnlyList<string> Topics,
+    bool SeeOpens,
+    IReadOnlyDictionary<string, string> LinkParameters,
+    int KeepEventsMonths,
+    bool StrictForTransactional,
+    string TextNumber,
+    MailServerDto? MailOut,
+    MailServerDto? MailIn
+);
 
 /// <summary>What a server answered to a test.</summary>
 public sealed record TestAnswer(bool Worked, string Words);
@@ -33,19 +49,42 @@ public static class PracticeEndpoints
     private static readonly string[] Channels = ["email", "text", "call", "post"];
     private static readonly string[] Securities = ["none", "starttls", "tls"];
 
-    public sealed record ServerBody([AtMost(253)] string Host, int Port, [AtMost(40)] string Security, [AtMost(Lengths.Name)] string User, [AtMost(1000)] string? Password = null);
+    public sealed record ServerBody(
+        [AtMost(253)] string Host,
+        int Port,
+        [AtMost(40)] string Security,
+        [AtMost(Lengths.Name)] string User,
+        [AtMost(1000)] string? Password = null
+    );
 
     public sealed record SettingsBody(
-        [AtMost(40)] string QuietFrom, [AtMost(40)] string QuietTo, [AtMost(1000)] string PostalAddress, [AtMost(40)] string Voice, [AtMost(40, Items = 20)] IReadOnlyList<PaceDto> Pace,
-        [AtMost(40, Items = 10)] IReadOnlyDictionary<string, int> DailyLimits, [AtMost(40, Items = 10)] IReadOnlyList<string> OpenChannels, [AtMost(Lengths.Name, Items = 100)] IReadOnlyList<string> LostReasons,
-        [AtMost(Lengths.Name, Items = 100)] IReadOnlyList<string> AppointmentTypes, [AtMost(Lengths.Name, Items = 100)] IReadOnlyList<string> Topics, bool SeeOpens,
-        [AtMost(Lengths.Name, Items = 20)] IReadOnlyDictionary<string, string> LinkParameters, int KeepEventsMonths,
-        bool StrictForTransactional = false, [AtMost(40)] string TextNumber = "", ServerBody? MailOut = null, ServerBody? MailIn = null);
+        [AtMost(40)] string QuietFrom,
+        [AtMost(40)] string QuietTo,
+        [AtMost(1000)] string PostalAddress,
+        [AtMost(40)] string Voice,
+        [AtMost(40, Items = 20)] IReadOnlyList<PaceDto> Pace,
+        [AtMost(40, Items = 10)] IReadOnlyDictionary<string, int> DailyLimits,
+        [AtMost(40, Items = 10)] IReadOnlyList<string> OpenChannels,
+        [AtMost(Lengths.Name, Items = 100)] IReadOnlyList<string> LostReasons,
+        [AtMost(Lengths.Name, Items = 100)] IReadOnlyList<string> AppointmentTypes,
+        [AtMost(Lengths.Name, Items = 100)] IReadOnlyList<string> Topics,
+        bool SeeOpens,
+        [AtMost(Lengths.Name, Items = 20)] IReadOnlyDictionary<string, string> LinkParameters,
+        int KeepEventsMonths,
+        bool StrictForTransactional = false,
+        [AtMost(40)] string TextNumber = "",
+        ServerBody? MailOut = null,
+        ServerBody? MailIn = null
+    );
 
     public static void Map(IEndpointRouteBuilder app)
     {
         var practice = app.MapGroup("/api/practice").WithTags("practice").RequireAuthorization(Rights.Work);
-        practice.MapGet("", async (GerminalDb db, Caller caller, CancellationToken stop) => Dto(await db.Practices.AsNoTracking().SingleAsync(p => p.Id == db.PracticeId, stop), caller.May(Rights.SeeServers)));
+        practice.MapGet(
+            "",
+            async (GerminalDb db, Caller caller, CancellationToken stop) =>
+                Dto(await db.Practices.AsNoTracking().SingleAsync(p => p.Id == db.PracticeId, stop), caller.May(Rights.SeeServers))
+        );
         practice.MapPut("", Save).RequireAuthorization(Rights.ChangeSettings);
         practice.MapPost("/mail-test", TestMail).RequireAuthorization(Rights.SeeServers);
         practice.MapPost("/mailbox-test", TestMailbox).RequireAuthorization(Rights.SeeServers);
@@ -57,11 +96,35 @@ public static class PracticeEndpoints
         var s = row.Settings;
         MailServerDto? Server(MailServerSettings? m) => m is null ? null : new MailServerDto(m.Host, m.Port, m.Security, m.User, m.SealedPassword.Length > 0);
         return new PracticeDto(
-            row.Name, row.ZoneId, s.QuietFrom, s.QuietTo, s.PostalAddress, s.Voice, [.. s.Pace.Select(p => new PaceDto(p.Max, p.Days, p.Channels))], s.DailyLimits, s.OpenChannels,
-            s.LostReasons, s.AppointmentTypes, s.Topics, s.SeeOpens, s.LinkParameters, s.KeepEventsMonths, s.StrictForTransactional, s.TextNumber, seesServers ? Server(s.MailOut) : null, seesServers ? Server(s.MailIn) : null);
+            row.Name,
+            row.ZoneId,
+            s.QuietFrom,
+            s.QuietTo,
+            s.PostalAddress,
+            s.Voice,
+            [.. s.Pace.Select(p => new PaceDto(p.Max, p.Days, p.Channels))],
+            s.DailyLimits,
+            s.OpenChannels,
+            s.LostReasons,
+            s.AppointmentTypes,
+            s.Topics,
+            s.SeeOpens,
+            s.LinkParameters,
+            s.KeepEventsMonths,
+            s.StrictForTransactional,
+            s.TextNumber,
+            seesServers ? Server(s.MailOut) : null,
+            seesServers ? Server(s.MailIn) : null
+        );
     }
 
-    private static async Task<Results<Ok<PracticeDto>, ValidationProblem, ProblemHttpResult>> Save(SettingsBody body, GerminalDb db, Caller caller, Secrets secrets, CancellationToken stop)
+    private static async Task<Results<Ok<PracticeDto>, ValidationProblem, ProblemHttpResult>> Save(
+        SettingsBody body,
+        GerminalDb db,
+        Caller caller,
+        Secrets secrets,
+        CancellationToken stop
+    )
     {
         var problems = ProblemsOf(body).ToList();
         if (problems.Count > 0)
@@ -73,12 +136,42 @@ public static class PracticeEndpoints
         var old = row.Settings;
         row.Settings = new PracticeSettings
         {
-            LeapDay = old.LeapDay, WorkingDays = old.WorkingDays, HolidaysOf = old.HolidaysOf, Holidays = old.Holidays, Closed = old.Closed, InquiryMonths = old.InquiryMonths, ClientMonths = old.ClientMonths,
-            FallbackSender = old.FallbackSender, Pipelines = old.Pipelines, DateOrder = old.DateOrder, PhoneRegion = old.PhoneRegion,
-            QuietFrom = body.QuietFrom, QuietTo = body.QuietTo, PostalAddress = body.PostalAddress.Trim(), Voice = body.Voice, OpenChannels = [.. body.OpenChannels],
-            Pace = [.. body.Pace.Select(p => new PaceSettings { Max = p.Max, Days = p.Days, Channels = [.. p.Channels] })], DailyLimits = body.DailyLimits.ToDictionary(),
-            LostReasons = [.. body.LostReasons], AppointmentTypes = [.. body.AppointmentTypes], Topics = [.. body.Topics], SeeOpens = body.SeeOpens, LinkParameters = body.LinkParameters.ToDictionary(),
-            KeepEventsMonths = body.KeepEventsMonths, StrictForTransactional = body.StrictForTransactional, TextNumber = body.TextNumber.Trim(), MailOut = Server(body.MailOut, old.MailOut, secrets), MailIn = Server(body.MailIn, old.MailIn, secrets),
+            LeapDay = old.LeapDay,
+            WorkingDays = old.WorkingDays,
+            HolidaysOf = old.HolidaysOf,
+            Holidays = old.Holidays,
+            Closed = old.Closed,
+            InquiryMonths = old.InquiryMonths,
+            ClientMonths = old.ClientMonths,
+            FallbackSender = old.FallbackSender,
+            Pipelines = old.Pipelines,
+            DateOrder = old.DateOrder,
+            PhoneRegion = old.PhoneRegion,
+            QuietFrom = body.QuietFrom,
+            QuietTo = body.QuietTo,
+            PostalAddress = body.PostalAddress.Trim(),
+            Voice = body.Voice,
+            OpenChannels = [.. body.OpenChannels],
+            Pace =
+            [
+                .. body.Pace.Select(p => new PaceSettings
+                {
+                    Max = p.Max,
+                    Days = p.Days,
+                    Channels = [.. p.Channels],
+                }),
+            ],
+            DailyLimits = body.DailyLimits.ToDictionary(),
+            LostReasons = [.. body.LostReasons],
+            AppointmentTypes = [.. body.AppointmentTypes],
+            Topics = [.. body.Topics],
+            SeeOpens = body.SeeOpens,
+            LinkParameters = body.LinkParameters.ToDictionary(),
+            KeepEventsMonths = body.KeepEventsMonths,
+            StrictForTransactional = body.StrictForTransactional,
+            TextNumber = body.TextNumber.Trim(),
+            MailOut = Server(body.MailOut, old.MailOut, secrets),
+            MailIn = Server(body.MailIn, old.MailIn, secrets),
         };
         var missing = MissingPasswords(row.Settings).ToList();
         if (missing.Count > 0)
@@ -102,9 +195,21 @@ public static class PracticeEndpoints
             return null;
         }
 
-        var made = new MailServerSettings { Host = body.Host.Trim(), Port = body.Port, Security = body.Security, User = body.User.Trim() };
-        var same = old is not null && string.Equals(old.Host, made.Host, StringComparison.OrdinalIgnoreCase) && (old.Port, old.Security, old.User) == (made.Port, made.Security, made.User);
-        made.SealedPassword = body.Password is { Length: > 0 } given ? secrets.Seal(given) : same ? old!.SealedPassword : "";
+        var made = new MailServerSettings
+        {
+            Host = body.Host.Trim(),
+            Port = body.Port,
+            Security = body.Security,
+            User = body.User.Trim(),
+        };
+        var same =
+            old is not null
+            && string.Equals(old.Host, made.Host, StringComparison.OrdinalIgnoreCase)
+            && (old.Port, old.Security, old.User) == (made.Port, made.Security, made.User);
+        made.SealedPassword =
+            body.Password is { Length: > 0 } given ? secrets.Seal(given)
+            : same ? old!.SealedPassword
+            : "";
         return made;
     }
 
@@ -115,7 +220,10 @@ public static class PracticeEndpoints
         {
             if (server is { User.Length: > 0, SealedPassword.Length: 0 })
             {
-                yield return (field, $"Give the password of “{server.User}” at {server.Host} anew: the one that is kept was given for another server, user or security.");
+                yield return (
+                    field,
+                    $"Give the password of “{server.User}” at {server.Host} anew: the one that is kept was given for another server, user or security."
+                );
             }
         }
     }
@@ -156,7 +264,11 @@ public static class PracticeEndpoints
             yield return ("keepEventsMonths", "Say after how many months, at most 1,200; 0 keeps everything.");
         }
 
-        if (body.Pace.Any(p => p.Max is < 1 or > 1000 || p.Days is < 1 or > 366 || p.Channels.Count == 0 || p.Channels.Except(Channels, StringComparer.Ordinal).Any()))
+        if (
+            body.Pace.Any(p =>
+                p.Max is < 1 or > 1000 || p.Days is < 1 or > 366 || p.Channels.Count == 0 || p.Channels.Except(Channels, StringComparer.Ordinal).Any()
+            )
+        )
         {
             yield return ("pace", "A pace rule is at least 1 message in 1 to 366 days over email, text, call or post.");
         }
@@ -173,7 +285,11 @@ public static class PracticeEndpoints
 
         foreach (var (field, server) in new[] { ("mailOut", body.MailOut), ("mailIn", body.MailIn) })
         {
-            if (server is not null && server.Host.Length > 0 && (server.Port is < 1 or > 65535 || !Securities.Contains(server.Security, StringComparer.Ordinal)))
+            if (
+                server is not null
+                && server.Host.Length > 0
+                && (server.Port is < 1 or > 65535 || !Securities.Contains(server.Security, StringComparer.Ordinal))
+            )
             {
                 yield return (field, "A server needs a port from 1 to 65535 and a security of none, starttls or tls.");
             }
@@ -181,18 +297,34 @@ public static class PracticeEndpoints
     }
 
     /// <summary>Sends one message to the caller through the server as it is set, and says what the server answered.</summary>
-    private static async Task<Results<Ok<TestAnswer>, ProblemHttpResult>> TestMail(GerminalDb db, Caller caller, IMailTransport mail, Secrets secrets, CancellationToken stop)
+    private static async Task<Results<Ok<TestAnswer>, ProblemHttpResult>> TestMail(
+        GerminalDb db,
+        Caller caller,
+        IMailTransport mail,
+        Secrets secrets,
+        CancellationToken stop
+    )
     {
         var practice = await db.Practices.AsNoTracking().SingleAsync(p => p.Id == db.PracticeId, stop);
         var address = await db.Users.Where(u => u.Id == caller.Id).Select(u => u.Email!).SingleAsync(stop);
-        using var message = new MimeMessage { Subject = $"A test from {practice.Name}", Body = new TextPart("plain") { Text = "Mail goes out. Nothing else is to be done.\n" } };
+        using var message = new MimeMessage
+        {
+            Subject = $"A test from {practice.Name}",
+            Body = new TextPart("plain") { Text = "Mail goes out. Nothing else is to be done.\n" },
+        };
         message.From.Add(new MailboxAddress(caller.Name, address));
         message.To.Add(new MailboxAddress(caller.Name, address));
         var answer = await mail.SendAsync(message, null, secrets.Open(practice.Settings.MailOut), stop);
         return TypedResults.Ok(new TestAnswer(answer.Result == Germinal.Channels.ProviderResult.Sent, answer.Words));
     }
 
-    private static async Task<Results<Ok<TestAnswer>, ProblemHttpResult>> TestMailbox(GerminalDb db, Caller caller, Service.Incoming.MailboxReader reader, Secrets secrets, CancellationToken stop)
+    private static async Task<Results<Ok<TestAnswer>, ProblemHttpResult>> TestMailbox(
+        GerminalDb db,
+        Caller caller,
+        Service.Incoming.MailboxReader reader,
+        Secrets secrets,
+        CancellationToken stop
+    )
     {
         var practice = await db.Practices.AsNoTracking().SingleAsync(p => p.Id == db.PracticeId, stop);
         if (secrets.Open(practice.Settings.MailIn) is not { } server)

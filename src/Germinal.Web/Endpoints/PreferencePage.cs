@@ -36,7 +36,11 @@ public static class PreferencePage
 
     private static async Task<Found?> FindAsync(Guid? id, GerminalDb db, CancellationToken stop)
     {
-        if (id is null || await db.People.IgnoreQueryFilters().AsNoTracking().Where(p => p.Id == id).Select(p => (Guid?)p.PracticeId).FirstOrDefaultAsync(stop) is not { } practiceId)
+        if (
+            id is null
+            || await db.People.IgnoreQueryFilters().AsNoTracking().Where(p => p.Id == id).Select(p => (Guid?)p.PracticeId).FirstOrDefaultAsync(stop)
+                is not { } practiceId
+        )
         {
             return null;
         }
@@ -50,7 +54,8 @@ public static class PreferencePage
     private static async Task<bool> TakesAsync(GerminalDb db, Found found, Channel channel, string? topic, CancellationToken stop)
     {
         var now = await PracticeClock.NowAsync(db, stop);
-        return ConsentLedger.Read(found.Person.Consent, found.Practice.Consent, channel, Purpose.Commercial, topic, now, found.Practice.Zone).Verdict == ConsentVerdict.Allowed;
+        return ConsentLedger.Read(found.Person.Consent, found.Practice.Consent, channel, Purpose.Commercial, topic, now, found.Practice.Zone).Verdict
+            == ConsentVerdict.Allowed;
     }
 
     private static async Task<IResult> Show(string token, PublicLinks links, GerminalDb db, CancellationToken stop)
@@ -72,7 +77,9 @@ public static class PreferencePage
             body.Append("<p role=\"status\"><b>").Append(PublicPages.Encode(note)).Append("</b></p>");
         }
 
-        body.Append("<p>What ").Append(PublicPages.Encode(found.Practice.Name)).Append(" may write to you. It takes effect as soon as you press the button.</p><form method=\"post\">");
+        body.Append("<p>What ")
+            .Append(PublicPages.Encode(found.Practice.Name))
+            .Append(" may write to you. It takes effect as soon as you press the button.</p><form method=\"post\">");
         foreach (var channel in Offered.Where(c => found.Person.AddressOf(c) is not null))
         {
             var word = Words.Of(channel);
@@ -147,29 +154,39 @@ public static class PreferencePage
     /// <summary>What a confirmation's link is about; Over says why it does nothing any more.</summary>
     private static async Task<Asked?> AskedAsync(string token, PublicLinks links, GerminalDb db, CancellationToken stop)
     {
-        if (links.TryReadConfirmation(token) is not { } id || await TouchOf.FindAsync(db, id, stop) is not { } touch || await FindAsync(touch.PersonId, db, stop) is not { } found)
+        if (
+            links.TryReadConfirmation(token) is not { } id
+            || await TouchOf.FindAsync(db, id, stop) is not { } touch
+            || await FindAsync(touch.PersonId, db, stop) is not { } found
+        )
         {
             return null;
         }
 
         var sent = touch.Message.SentAt;
-        var over = touch.Message.ConfirmedAt is not null ? "This link has been used already; nothing is left to be done."
-            : await PracticeClock.NowAsync(db, stop) - sent > ConfirmWithin ? "This link worked for seven days. Ask for a new one if you still want our emails."
-            : await db.Consent.AnyAsync(c => c.PersonId == touch.PersonId && c.Channel == "email" && !c.IsIn && c.At >= sent, stop) ? "You have said no since this link was sent, and that holds. Tell us if you have changed your mind."
+        var over =
+            touch.Message.ConfirmedAt is not null ? "This link has been used already; nothing is left to be done."
+            : await PracticeClock.NowAsync(db, stop) - sent > ConfirmWithin
+                ? "This link worked for seven days. Ask for a new one if you still want our emails."
+            : await db.Consent.AnyAsync(c => c.PersonId == touch.PersonId && c.Channel == "email" && !c.IsIn && c.At >= sent, stop)
+                ? "You have said no since this link was sent, and that holds. Tell us if you have changed your mind."
             : null;
         return new Asked(found, touch, over);
     }
 
-    private static IResult IsOver(Asked asked) => PublicPages.Html($"Emails from {asked.Who.Practice.Name}", $"<p>{PublicPages.Encode(asked.Over!)}</p>", StatusCodes.Status410Gone);
+    private static IResult IsOver(Asked asked) =>
+        PublicPages.Html($"Emails from {asked.Who.Practice.Name}", $"<p>{PublicPages.Encode(asked.Over!)}</p>", StatusCodes.Status410Gone);
 
-    private static async Task<IResult> ShowConfirmation(string token, PublicLinks links, GerminalDb db, CancellationToken stop) => await AskedAsync(token, links, db, stop) switch
-    {
-        null => PublicPages.NotOurs(),
-        { Over: not null } asked => IsOver(asked),
-        var asked => PublicPages.Html(
-            $"Emails from {asked.Who.Practice.Name}",
-            $"<p>Was it you who asked for emails from {PublicPages.Encode(asked.Who.Practice.Name)}?</p><form method=\"post\"><button type=\"submit\">Yes, send them</button></form>"),
-    };
+    private static async Task<IResult> ShowConfirmation(string token, PublicLinks links, GerminalDb db, CancellationToken stop) =>
+        await AskedAsync(token, links, db, stop) switch
+        {
+            null => PublicPages.NotOurs(),
+            { Over: not null } asked => IsOver(asked),
+            var asked => PublicPages.Html(
+                $"Emails from {asked.Who.Practice.Name}",
+                $"<p>Was it you who asked for emails from {PublicPages.Encode(asked.Who.Practice.Name)}?</p><form method=\"post\"><button type=\"submit\">Yes, send them</button></form>"
+            ),
+        };
 
     private static async Task<IResult> Confirm(string token, PublicLinks links, GerminalDb db, CancellationToken stop)
     {
@@ -187,12 +204,29 @@ public static class PreferencePage
         // Pressed twice at one moment is pressed once.
         await using var transaction = await db.Database.BeginTransactionAsync(stop);
         var now = await PracticeClock.NowAsync(db, stop);
-        if (await db.Messages.Where(m => m.TouchId == asked.Touch.TouchId && m.ConfirmedAt == null).ExecuteUpdateAsync(u => u.SetProperty(m => m.ConfirmedAt, now), stop) == 1)
+        if (
+            await db
+                .Messages.Where(m => m.TouchId == asked.Touch.TouchId && m.ConfirmedAt == null)
+                .ExecuteUpdateAsync(u => u.SetProperty(m => m.ConfirmedAt, now), stop) == 1
+        )
         {
-            await new PeopleDesk(db, "the recipient", now).AddConsentAsync(asked.Touch.PersonId, "email", "commercial", null, true, "express", "confirmed by the link in their mailbox", null, stop);
+            await new PeopleDesk(db, "the recipient", now).AddConsentAsync(
+                asked.Touch.PersonId,
+                "email",
+                "commercial",
+                null,
+                true,
+                "express",
+                "confirmed by the link in their mailbox",
+                null,
+                stop
+            );
         }
 
         await transaction.CommitAsync(stop);
-        return PublicPages.Html("Thank you", $"<p>{PublicPages.Encode(asked.Who.Practice.Name)} may write to you from now on. Every email says how to stop them.</p>");
+        return PublicPages.Html(
+            "Thank you",
+            $"<p>{PublicPages.Encode(asked.Who.Practice.Name)} may write to you from now on. Every email says how to stop them.</p>"
+        );
     }
 }

@@ -23,10 +23,35 @@ namespace Germinal.Web.Endpoints;
 public sealed record TouchMarkDto(int Day, string Kind, string StepId);
 
 /// <summary>A line of the list of programs.</summary>
-public sealed record ProgramLine(Guid Id, string Name, string? Description, string Status, string? OnSince, int Version, int OnIt, int Through, int Stopped, IReadOnlyList<TouchMarkDto> Line);
+public sealed record ProgramLine(
+    Guid Id,
+    string Name,
+    string? Description,
+    string Status,
+    string? OnSince,
+    int Version,
+    int OnIt,
+    int Through,
+    int Stopped,
+    IReadOnlyList<TouchMarkDto> Line
+);
 
 /// <summary>A program's page. Draft is a program file.</summary>
-public sealed record ProgramDto(Guid Id, string Status, string? OnSince, int Version, int DraftNumber, string? DraftBy, bool DraftIsPublished, JsonElement Draft, IReadOnlyList<FindingDto> Findings, int OnIt, int Through, int Stopped, IReadOnlyList<TouchMarkDto> Line);
+public sealed record ProgramDto(
+    Guid Id,
+    string Status,
+    string? OnSince,
+    int Version,
+    int DraftNumber,
+    string? DraftBy,
+    bool DraftIsPublished,
+    JsonElement Draft,
+    IReadOnlyList<FindingDto> Findings,
+    int OnIt,
+    int Through,
+    int Stopped,
+    IReadOnlyList<TouchMarkDto> Line
+);
 
 /// <summary>Something wrong with a program, at a JSON pointer.</summary>
 public sealed record FindingDto(string Pointer, string Message, bool IsWarning);
@@ -91,8 +116,14 @@ public static class ProgramEndpoints
         switching.MapPost("/pause", (Guid id, GerminalDb db, CancellationToken stop) => SetPaused(id, true, db, stop));
         switching.MapPost("/resume", (Guid id, GerminalDb db, CancellationToken stop) => SetPaused(id, false, db, stop));
         programs.MapGet("/{id:guid}/older-runs", OlderRuns);
-        switching.MapPost("/move-runs", (Guid id, GerminalDb db, Caller caller, CancellationToken stop) => ForAllRuns(id, EventKinds.MovedToVersion, db, caller, stop));
-        switching.MapPost("/stop-runs", (Guid id, GerminalDb db, Caller caller, CancellationToken stop) => ForAllRuns(id, EventKinds.ProgramStopped, db, caller, stop));
+        switching.MapPost(
+            "/move-runs",
+            (Guid id, GerminalDb db, Caller caller, CancellationToken stop) => ForAllRuns(id, EventKinds.MovedToVersion, db, caller, stop)
+        );
+        switching.MapPost(
+            "/stop-runs",
+            (Guid id, GerminalDb db, Caller caller, CancellationToken stop) => ForAllRuns(id, EventKinds.ProgramStopped, db, caller, stop)
+        );
         programs.MapGet("/{id:guid}/preview", Preview);
     }
 
@@ -100,22 +131,43 @@ public static class ProgramEndpoints
     {
         var rows = await db.Programs.AsNoTracking().OrderBy(p => p.Name).ToListAsync(stop);
         var counts = await CountsAsync(db, null, stop);
-        return [.. rows.Select(p =>
-        {
-            var definition = ProgramFile.Read(p.Draft).Program;
-            var (on, through, stopped) = counts.GetValueOrDefault(p.Id);
-            return new ProgramLine(p.Id, p.Name, definition?.Description, p.Status, p.OnSince?.Iso(), p.CurrentVersion, on, through, stopped, definition is null ? [] : LineOf(definition));
-        })];
+        return
+        [
+            .. rows.Select(p =>
+            {
+                var definition = ProgramFile.Read(p.Draft).Program;
+                var (on, through, stopped) = counts.GetValueOrDefault(p.Id);
+                return new ProgramLine(
+                    p.Id,
+                    p.Name,
+                    definition?.Description,
+                    p.Status,
+                    p.OnSince?.Iso(),
+                    p.CurrentVersion,
+                    on,
+                    through,
+                    stopped,
+                    definition is null ? [] : LineOf(definition)
+                );
+            }),
+        ];
     }
 
     private static async Task<Dictionary<Guid, (int On, int Through, int Stopped)>> CountsAsync(GerminalDb db, Guid? only, CancellationToken stop) =>
-        (await db.Runs.AsNoTracking().Where(r => only == null || r.ProgramId == only).GroupBy(r => r.ProgramId).Select(g => new
-        {
-            g.Key,
-            On = g.Count(r => r.EndedAt == null),
-            Through = g.Count(r => r.EndedAt != null && r.StopReason == null),
-            Stopped = g.Count(r => r.StopReason != null),
-        }).ToListAsync(stop)).ToDictionary(g => g.Key, g => (g.On, g.Through, g.Stopped));
+        (
+            await db
+                .Runs.AsNoTracking()
+                .Where(r => only == null || r.ProgramId == only)
+                .GroupBy(r => r.ProgramId)
+                .Select(g => new
+                {
+                    g.Key,
+                    On = g.Count(r => r.EndedAt == null),
+                    Through = g.Count(r => r.EndedAt != null && r.StopReason == null),
+                    Stopped = g.Count(r => r.StopReason != null),
+                })
+                .ToListAsync(stop)
+        ).ToDictionary(g => g.Key, g => (g.On, g.Through, g.Stopped));
 
     /// <summary>
     /// The days of the steps, those in passages too, for the touch line; dates of the calendar count from 1 January. What
@@ -163,7 +215,12 @@ public static class ProgramEndpoints
 
     private static FindingDto Dto(Finding f) => new(f.Pointer, f.Message, f.IsWarning);
 
-    private static async Task<Results<Ok<PeopleEndpoints.Added>, ValidationProblem>> Create(NewProgram body, GerminalDb db, Caller caller, CancellationToken stop)
+    private static async Task<Results<Ok<PeopleEndpoints.Added>, ValidationProblem>> Create(
+        NewProgram body,
+        GerminalDb db,
+        Caller caller,
+        CancellationToken stop
+    )
     {
         var name = body.Name.Trim();
         if (await NameProblemAsync(db, Guid.Empty, name, stop) is { } problem)
@@ -176,14 +233,28 @@ public static class ProgramEndpoints
             Name = name,
             At = new LocalTime(9, 30),
             Window = new Core.Time.Window(
-                System.Collections.Frozen.FrozenSet.ToFrozenSet([IsoDayOfWeek.Monday, IsoDayOfWeek.Tuesday, IsoDayOfWeek.Wednesday, IsoDayOfWeek.Thursday, IsoDayOfWeek.Friday]),
-                new LocalTime(9, 0), new LocalTime(17, 30), true, Core.Time.Roll.Forward),
+                System.Collections.Frozen.FrozenSet.ToFrozenSet([
+                    IsoDayOfWeek.Monday,
+                    IsoDayOfWeek.Tuesday,
+                    IsoDayOfWeek.Wednesday,
+                    IsoDayOfWeek.Thursday,
+                    IsoDayOfWeek.Friday,
+                ]),
+                new LocalTime(9, 0),
+                new LocalTime(17, 30),
+                true,
+                Core.Time.Roll.Forward
+            ),
             StartsWhen = [new ByHand()],
             StopsWhen = [new StopOnReply(null)],
         };
         var row = new ProgramRow
         {
-            Id = Guid.CreateVersion7(), PracticeId = caller.PracticeId, Name = name, Draft = ProgramFile.Write(draft).ToJsonString(), DraftBy = caller.Name,
+            Id = Guid.CreateVersion7(),
+            PracticeId = caller.PracticeId,
+            Name = name,
+            Draft = ProgramFile.Write(draft).ToJsonString(),
+            DraftBy = caller.Name,
             CreatedAt = await PracticeClock.NowAsync(db, stop),
         };
         db.Programs.Add(row);
@@ -200,7 +271,9 @@ public static class ProgramEndpoints
 
 #pragma warning disable CA1862, CA1311, CA1304, MA0011 // Translated to SQL's lower().
         var lower = name.ToLowerInvariant();
-        return await db.Programs.AnyAsync(p => p.Id != self && p.Name.ToLower() == lower, stop) ? $"There is a program “{name}” already. Give this one another name." : null;
+        return await db.Programs.AnyAsync(p => p.Id != self && p.Name.ToLower() == lower, stop)
+            ? $"There is a program “{name}” already. Give this one another name."
+            : null;
 #pragma warning restore CA1862, CA1311, CA1304, MA0011
     }
 
@@ -214,14 +287,39 @@ public static class ProgramEndpoints
 
         var reading = ProgramFile.Read(row.Draft);
         var findings = reading.Program is null ? reading.Errors : await desk.FindingsAsync(db, id, reading.Program, stop);
-        var published = await db.ProgramVersions.AsNoTracking().Where(v => v.ProgramId == id && v.Version == row.CurrentVersion).Select(v => v.Definition).FirstOrDefaultAsync(stop);
+        var published = await db
+            .ProgramVersions.AsNoTracking()
+            .Where(v => v.ProgramId == id && v.Version == row.CurrentVersion)
+            .Select(v => v.Definition)
+            .FirstOrDefaultAsync(stop);
         var (on, through, stopped) = (await CountsAsync(db, id, stop)).GetValueOrDefault(id);
-        return TypedResults.Ok(new ProgramDto(
-            row.Id, row.Status, row.OnSince?.Iso(), row.CurrentVersion, row.DraftNumber, row.DraftBy, published == row.Draft, JsonSerializer.Deserialize<JsonElement>(row.Draft),
-            [.. findings.Select(Dto)], on, through, stopped, reading.Program is null ? [] : LineOf(reading.Program)));
+        return TypedResults.Ok(
+            new ProgramDto(
+                row.Id,
+                row.Status,
+                row.OnSince?.Iso(),
+                row.CurrentVersion,
+                row.DraftNumber,
+                row.DraftBy,
+                published == row.Draft,
+                JsonSerializer.Deserialize<JsonElement>(row.Draft),
+                [.. findings.Select(Dto)],
+                on,
+                through,
+                stopped,
+                reading.Program is null ? [] : LineOf(reading.Program)
+            )
+        );
     }
 
-    private static async Task<Results<Ok<DraftSaved>, NotFound, ValidationProblem, ProblemHttpResult>> Save(Guid id, DraftBody body, GerminalDb db, ProgramDesk desk, Caller caller, CancellationToken stop)
+    private static async Task<Results<Ok<DraftSaved>, NotFound, ValidationProblem, ProblemHttpResult>> Save(
+        Guid id,
+        DraftBody body,
+        GerminalDb db,
+        ProgramDesk desk,
+        Caller caller,
+        CancellationToken stop
+    )
     {
         var row = await db.Programs.FirstOrDefaultAsync(p => p.Id == id, stop);
         if (row is null)
@@ -231,7 +329,9 @@ public static class ProgramEndpoints
 
         if (row.DraftNumber != body.DraftNumber)
         {
-            return Problems.Conflict($"{row.DraftBy ?? "Somebody"} has changed this program since you opened it. What you wrote is still here; load the page again to see their version.");
+            return Problems.Conflict(
+                $"{row.DraftBy ?? "Somebody"} has changed this program since you opened it. What you wrote is still here; load the page again to see their version."
+            );
         }
 
         var reading = ProgramFile.Read(body.Draft);
@@ -247,11 +347,21 @@ public static class ProgramEndpoints
 
         var draft = ProgramFile.Write(program).ToJsonString();
         // The number in the condition, not only in the check above: of two saves at one moment one is refused.
-        var saved = await db.Programs.Where(p => p.Id == id && p.DraftNumber == body.DraftNumber).ExecuteUpdateAsync(
-            u => u.SetProperty(p => p.Draft, draft).SetProperty(p => p.Name, program.Name).SetProperty(p => p.DraftNumber, body.DraftNumber + 1).SetProperty(p => p.DraftBy, caller.Name), stop);
+        var saved = await db
+            .Programs.Where(p => p.Id == id && p.DraftNumber == body.DraftNumber)
+            .ExecuteUpdateAsync(
+                u =>
+                    u.SetProperty(p => p.Draft, draft)
+                        .SetProperty(p => p.Name, program.Name)
+                        .SetProperty(p => p.DraftNumber, body.DraftNumber + 1)
+                        .SetProperty(p => p.DraftBy, caller.Name),
+                stop
+            );
         if (saved == 0)
         {
-            return Problems.Conflict("Somebody else saved this program at the same moment. What you wrote is still here; load the page again to see their version.");
+            return Problems.Conflict(
+                "Somebody else saved this program at the same moment. What you wrote is still here; load the page again to see their version."
+            );
         }
 
         var findings = await desk.FindingsAsync(db, id, program, stop);
@@ -271,8 +381,13 @@ public static class ProgramEndpoints
         var now = await PracticeClock.NowAsync(db, stop);
         var findings = await desk.FindingsAsync(db, id, draft.Program, stop);
         var (looked, audience) = await desk.AudienceAsync(db, draft.Program, now, stop);
-        return TypedResults.Ok(new CheckDto(
-            [.. findings.Select(Dto)], looked, [.. audience.Select(a => new AudienceDto(a.Text, a.Count, [.. a.People.Select(p => new PersonRef(p.Id, p.Name))], a.Pointer))]));
+        return TypedResults.Ok(
+            new CheckDto(
+                [.. findings.Select(Dto)],
+                looked,
+                [.. audience.Select(a => new AudienceDto(a.Text, a.Count, [.. a.People.Select(p => new PersonRef(p.Id, p.Name))], a.Pointer))]
+            )
+        );
     }
 
     private static async Task<Results<Ok<WhoDto>, NotFound>> Who(Guid id, GerminalDb db, ProgramDesk desk, CancellationToken stop)
@@ -283,11 +398,23 @@ public static class ProgramEndpoints
         }
 
         var who = await desk.WhoStartsAsync(db, id, draft.Program, await PracticeClock.NowAsync(db, stop), stop);
-        return TypedResults.Ok(new WhoDto(
-            who.Starting.Count, [.. who.Starting.Take(60).Select(p => new PersonRef(p.Id, p.Name))], [.. who.Refused.OrderByDescending(r => r.Value).Select(r => new ReasonCount(Why.Reason(r.Key), r.Value))]));
+        return TypedResults.Ok(
+            new WhoDto(
+                who.Starting.Count,
+                [.. who.Starting.Take(60).Select(p => new PersonRef(p.Id, p.Name))],
+                [.. who.Refused.OrderByDescending(r => r.Value).Select(r => new ReasonCount(Why.Reason(r.Key), r.Value))]
+            )
+        );
     }
 
-    private static async Task<Results<Ok<Switched>, NotFound, ValidationProblem, ProblemHttpResult>> SwitchOn(Guid id, SwitchBody body, GerminalDb db, ProgramDesk desk, Caller caller, CancellationToken stop)
+    private static async Task<Results<Ok<Switched>, NotFound, ValidationProblem, ProblemHttpResult>> SwitchOn(
+        Guid id,
+        SwitchBody body,
+        GerminalDb db,
+        ProgramDesk desk,
+        Caller caller,
+        CancellationToken stop
+    )
     {
         if (await DraftAsync(db, id, stop) is not { } draft)
         {
@@ -339,16 +466,43 @@ public static class ProgramEndpoints
         }
 
         var (onOlder, changing) = await desk.OlderRunsAsync(db, row, await PracticeClock.NowAsync(db, stop), stop);
-        return TypedResults.Ok(new OlderRunsDto(onOlder, changing.Count, [.. changing.Take(20).Select(c => new ChangingDate(new PersonRef(c.Id, c.Name), c.Now.Iso(), c.Then == NodaTime.Instant.MaxValue ? null : c.Then.Iso()))]));
+        return TypedResults.Ok(
+            new OlderRunsDto(
+                onOlder,
+                changing.Count,
+                [
+                    .. changing
+                        .Take(20)
+                        .Select(c => new ChangingDate(new PersonRef(c.Id, c.Name), c.Now.Iso(), c.Then == NodaTime.Instant.MaxValue ? null : c.Then.Iso())),
+                ]
+            )
+        );
     }
 
-    private static async Task<Results<Ok<PeopleEndpoints.Changed>, NotFound>> ForAllRuns(Guid id, string kind, GerminalDb db, Caller caller, CancellationToken stop) =>
+    private static async Task<Results<Ok<PeopleEndpoints.Changed>, NotFound>> ForAllRuns(
+        Guid id,
+        string kind,
+        GerminalDb db,
+        Caller caller,
+        CancellationToken stop
+    ) =>
         await db.Programs.AsNoTracking().FirstOrDefaultAsync(p => p.Id == id, stop) is { } row
-            ? TypedResults.Ok(new PeopleEndpoints.Changed(await ProgramDesk.ForAllRunsAsync(db, row, kind, caller.Name, await PracticeClock.NowAsync(db, stop), stop)))
+            ? TypedResults.Ok(
+                new PeopleEndpoints.Changed(await ProgramDesk.ForAllRunsAsync(db, row, kind, caller.Name, await PracticeClock.NowAsync(db, stop), stop))
+            )
             : TypedResults.NotFound();
 
     /// <summary>The draft tried on a person: the given one, or the one after or before them in the list, or somebody it suits.</summary>
-    private static async Task<Results<Ok<PreviewDto>, NotFound>> Preview(Guid id, Guid? person, int? move, string? step, GerminalDb db, ProgramDesk desk, LetterWriter writer, CancellationToken stop)
+    private static async Task<Results<Ok<PreviewDto>, NotFound>> Preview(
+        Guid id,
+        Guid? person,
+        int? move,
+        string? step,
+        GerminalDb db,
+        ProgramDesk desk,
+        LetterWriter writer,
+        CancellationToken stop
+    )
     {
         if (await DraftAsync(db, id, stop) is not { } draft)
         {
@@ -366,33 +520,65 @@ public static class ProgramEndpoints
         var practice = engine.Practice.InVoiceOf(draft.Program);
         Happening first = new StartedByHand(now, id, "");
         var from = now;
-        if (draft.Program.StartsWhen.OfType<OccasionTrigger>().Any() && engine.Shelf.On.First(p => p.Current.ProgramId == id) is { } on &&
-            Occasions.Between(on.Current, practice, facts, now, now + Duration.FromDays(400)).MinBy(o => o.At) is { } occasion)
+        if (
+            draft.Program.StartsWhen.OfType<OccasionTrigger>().Any()
+            && engine.Shelf.On.First(p => p.Current.ProgramId == id) is { } on
+            && Occasions.Between(on.Current, practice, facts, now, now + Duration.FromDays(400)).MinBy(o => o.At) is { } occasion
+        )
         {
             first = new OccasionCame(occasion.At, id, occasion.Occasion.Name, occasion.Occasion.Date);
             from = occasion.At;
         }
 
         // Tried on a shelf of its own, so that other programs do not speak in.
-        var alone = new TouchEngine(practice, new ProgramShelf([engine.Shelf.Find(id, int.MaxValue)], [engine.Shelf.On.First(p => p.Current.ProgramId == id)]), engine.Templates);
+        var alone = new TouchEngine(
+            practice,
+            new ProgramShelf([engine.Shelf.Find(id, int.MaxValue)], [engine.Shelf.On.First(p => p.Current.ProgramId == id)]),
+            engine.Templates
+        );
         var begun = alone.React(facts, PersonState.Empty, first);
         var refusal = begun.Effects.OfType<StartRefused>().FirstOrDefault();
         var run = begun.Effects.OfType<RunStarted>().FirstOrDefault()?.RunId;
-        var touches = refusal is not null ? [] : Rehearsal.Of(alone, facts, PersonState.Empty, from, from + Duration.FromDays(1200), first, draft.Program.AllSteps.Count() + 2).Where(t => t.RunId == run).ToList();
-        var letterStep = draft.Program.AllSteps.OfType<EmailStep>().FirstOrDefault(s => s.Id == step) ?? (step is null ? draft.Program.AllSteps.OfType<EmailStep>().FirstOrDefault() : null);
+        var touches = refusal is not null
+            ? []
+            : Rehearsal
+                .Of(alone, facts, PersonState.Empty, from, from + Duration.FromDays(1200), first, draft.Program.AllSteps.Count() + 2)
+                .Where(t => t.RunId == run)
+                .ToList();
+        var letterStep =
+            draft.Program.AllSteps.OfType<EmailStep>().FirstOrDefault(s => s.Id == step)
+            ?? (step is null ? draft.Program.AllSteps.OfType<EmailStep>().FirstOrDefault() : null);
         PreviewLetter? letter = null;
         if (letterStep is not null)
         {
             var at = touches.FirstOrDefault(t => t.Step.Id == letterStep.Id) is { } t ? t.SettledAt ?? t.Due : now;
             var sender = practice.SenderFor(facts);
             var filled = writer.Fill(letterStep, draft.Program.PurposeOf(letterStep), Guid.Empty, facts, practice, sender, at);
-            letter = new PreviewLetter(letterStep.Id, sender?.Name ?? "nobody", filled.Subject, filled.BodyHtml.Replace(writer.BaseUrl + "/i/", "/i/", StringComparison.Ordinal), filled.Missing.Count > 0 ? MergeFields.Say(filled.Missing) : null);
+            letter = new PreviewLetter(
+                letterStep.Id,
+                sender?.Name ?? "nobody",
+                filled.Subject,
+                filled.BodyHtml.Replace(writer.BaseUrl + "/i/", "/i/", StringComparison.Ordinal),
+                filled.Missing.Count > 0 ? MergeFields.Say(filled.Missing) : null
+            );
         }
 
-        return TypedResults.Ok(new PreviewDto(
-            new PersonRef(facts.Id, facts.Name), practice.ZoneOf(facts).Id, refusal is null ? null : Why.Reason(refusal.Reason),
-            [.. touches.Select(t => new PreviewTouch(t.Step.Id, (t.SettledAt ?? t.Due).Iso(), t.Outcome?.ToString().ToLowerInvariant(), t.Reason is null ? null : Why.Reason(t.Reason)))],
-            letter));
+        return TypedResults.Ok(
+            new PreviewDto(
+                new PersonRef(facts.Id, facts.Name),
+                practice.ZoneOf(facts).Id,
+                refusal is null ? null : Why.Reason(refusal.Reason),
+                [
+                    .. touches.Select(t => new PreviewTouch(
+                        t.Step.Id,
+                        (t.SettledAt ?? t.Due).Iso(),
+                        t.Outcome?.ToString().ToLowerInvariant(),
+                        t.Reason is null ? null : Why.Reason(t.Reason)
+                    )),
+                ],
+                letter
+            )
+        );
     }
 
     private static async Task<Guid?> SomebodyAsync(GerminalDb db, ProgramDefinition program, Guid id, Guid? person, int move, CancellationToken stop)
@@ -406,14 +592,28 @@ public static class ProgramEndpoints
         var tags = program.StartsWhen.OfType<TagAdded>().Select(t => t.Tag).ToList();
         var dates = program.StartsWhen.OfType<OccasionTrigger>().Select(o => o.Date).ToList();
         var suited = db.People.AsNoTracking().Where(p => !p.DoNotContact && p.Email != null && p.FirstName != null);
-        var fitting = suited.Where(p => db.Runs.Any(r => r.PersonId == p.Id && r.ProgramId == id && r.EndedAt == null) || (p.Stage != null && stages.Contains(p.Stage)) || p.Tags.Any(t => tags.Contains(t)) || db.KeyDates.Any(d => d.PersonId == p.Id && dates.Contains(d.Name)));
+        var fitting = suited.Where(p =>
+            db.Runs.Any(r => r.PersonId == p.Id && r.ProgramId == id && r.EndedAt == null)
+            || (p.Stage != null && stages.Contains(p.Stage))
+            || p.Tags.Any(t => tags.Contains(t))
+            || db.KeyDates.Any(d => d.PersonId == p.Id && dates.Contains(d.Name))
+        );
         var pool = await fitting.AnyAsync(stop) ? fitting : suited;
         if (person is { } from)
         {
             var name = await db.People.Where(p => p.Id == from).Select(p => p.SortName).FirstOrDefaultAsync(stop) ?? "";
-            var next = move > 0
-                ? await pool.Where(p => EF.Functions.GreaterThan(ValueTuple.Create(p.SortName, p.Id), ValueTuple.Create(name, from))).OrderBy(p => p.SortName).ThenBy(p => p.Id).Select(p => (Guid?)p.Id).FirstOrDefaultAsync(stop)
-                : await pool.Where(p => EF.Functions.LessThan(ValueTuple.Create(p.SortName, p.Id), ValueTuple.Create(name, from))).OrderByDescending(p => p.SortName).ThenByDescending(p => p.Id).Select(p => (Guid?)p.Id).FirstOrDefaultAsync(stop);
+            var next =
+                move > 0
+                    ? await pool.Where(p => EF.Functions.GreaterThan(ValueTuple.Create(p.SortName, p.Id), ValueTuple.Create(name, from)))
+                        .OrderBy(p => p.SortName)
+                        .ThenBy(p => p.Id)
+                        .Select(p => (Guid?)p.Id)
+                        .FirstOrDefaultAsync(stop)
+                    : await pool.Where(p => EF.Functions.LessThan(ValueTuple.Create(p.SortName, p.Id), ValueTuple.Create(name, from)))
+                        .OrderByDescending(p => p.SortName)
+                        .ThenByDescending(p => p.Id)
+                        .Select(p => (Guid?)p.Id)
+                        .FirstOrDefaultAsync(stop);
             return next ?? from;
         }
 

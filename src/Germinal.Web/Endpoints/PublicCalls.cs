@@ -27,7 +27,14 @@ public static class PublicCalls
         app.MapPost("/hooks/texts", TakeNewsAsync).ExcludeFromDescription().DisableAntiforgery().RequireRateLimiting(PublicBrake.Hooks);
     }
 
-    private static async Task<IResult> FollowAsync(string token, HttpRequest request, PublicLinks links, LinkVisits visits, GerminalDb db, CancellationToken stop)
+    private static async Task<IResult> FollowAsync(
+        string token,
+        HttpRequest request,
+        PublicLinks links,
+        LinkVisits visits,
+        GerminalDb db,
+        CancellationToken stop
+    )
     {
         if (links.TryReadLink(token) is not { } link)
         {
@@ -52,7 +59,13 @@ public static class PublicCalls
         return Results.Bytes(Point, "image/gif");
     }
 
-    private static async Task<IResult> TakeNewsAsync(HttpRequest request, WebhookSigner signer, TextReception reception, GerminalDb db, CancellationToken stop)
+    private static async Task<IResult> TakeNewsAsync(
+        HttpRequest request,
+        WebhookSigner signer,
+        TextReception reception,
+        GerminalDb db,
+        CancellationToken stop
+    )
     {
         if (request.ContentLength is null or > LargestNews)
         {
@@ -61,10 +74,22 @@ public static class PublicCalls
 
         using var reader = new StreamReader(request.Body);
         var body = await reader.ReadToEndAsync(stop);
-        if (!signer.IsGenuine(request.Headers["webhook-id"], request.Headers["webhook-timestamp"], request.Headers["webhook-signature"], body, SystemClock.Instance.GetCurrentInstant()))
+        if (
+            !signer.IsGenuine(
+                request.Headers["webhook-id"],
+                request.Headers["webhook-timestamp"],
+                request.Headers["webhook-signature"],
+                body,
+                SystemClock.Instance.GetCurrentInstant()
+            )
+        )
         {
             await Notices.ForgeryAsync(db, null, "the address for texts", stop);
-            return Results.Problem("The signature is not the gateway's, or older than five minutes.", statusCode: StatusCodes.Status401Unauthorized, title: "Not signed");
+            return Results.Problem(
+                "The signature is not the gateway's, or older than five minutes.",
+                statusCode: StatusCodes.Status401Unauthorized,
+                title: "Not signed"
+            );
         }
 
         GatewayNews? news;
@@ -74,7 +99,10 @@ public static class PublicCalls
         }
         catch (System.Text.Json.JsonException e)
         {
-            return Results.Problem(string.Create(CultureInfo.InvariantCulture, $"The news is not JSON: {e.Message}"), statusCode: StatusCodes.Status400BadRequest);
+            return Results.Problem(
+                string.Create(CultureInfo.InvariantCulture, $"The news is not JSON: {e.Message}"),
+                statusCode: StatusCodes.Status400BadRequest
+            );
         }
 
         if (news is not { Type: not null, Id.Length: > 0 })
@@ -90,5 +118,7 @@ public static class PublicCalls
 
     /// <summary>Programs that look ahead say so (Sec-Purpose, Fetch specification), or leave everything out that a browser says.</summary>
     private static bool IsPrefetch(HttpRequest request) =>
-        request.Headers["Sec-Purpose"].ToString().Contains("prefetch", StringComparison.OrdinalIgnoreCase) || request.Headers["Purpose"] == "prefetch" || Agent(request).Length == 0;
+        request.Headers["Sec-Purpose"].ToString().Contains("prefetch", StringComparison.OrdinalIgnoreCase)
+        || request.Headers["Purpose"] == "prefetch"
+        || Agent(request).Length == 0;
 }

@@ -20,20 +20,30 @@ public static class PublicPages
     {
         app.MapGet("/u/{token}", Show).ExcludeFromDescription().RequireRateLimiting(PublicBrake.Pages);
         app.MapPost("/u/{token}", Leave).ExcludeFromDescription().DisableAntiforgery().RequireRateLimiting(PublicBrake.Pages);
-        app.MapGet("/i/{id:guid}", async (Guid id, GerminalDb db, HttpContext http, CancellationToken stop) =>
-        {
-            var image = await db.Images.IgnoreQueryFilters().AsNoTracking().FirstOrDefaultAsync(i => i.Id == id, stop);
-            if (image is null)
-            {
-                return Results.NotFound();
-            }
+        app.MapGet(
+                "/i/{id:guid}",
+                async (Guid id, GerminalDb db, HttpContext http, CancellationToken stop) =>
+                {
+                    var image = await db.Images.IgnoreQueryFilters().AsNoTracking().FirstOrDefaultAsync(i => i.Id == id, stop);
+                    if (image is null)
+                    {
+                        return Results.NotFound();
+                    }
 
-            http.Response.Headers.CacheControl = "public, max-age=31536000, immutable";
-            return Results.Bytes(image.Content, image.ContentType);
-        }).ExcludeFromDescription().RequireRateLimiting(PublicBrake.Letters);
+                    http.Response.Headers.CacheControl = "public, max-age=31536000, immutable";
+                    return Results.Bytes(image.Content, image.ContentType);
+                }
+            )
+            .ExcludeFromDescription()
+            .RequireRateLimiting(PublicBrake.Letters);
     }
 
-    private static async Task<(TouchRow Touch, PersonRow Person, PracticeRow Practice)?> FindAsync(string token, PublicLinks links, GerminalDb db, CancellationToken stop)
+    private static async Task<(TouchRow Touch, PersonRow Person, PracticeRow Practice)?> FindAsync(
+        string token,
+        PublicLinks links,
+        GerminalDb db,
+        CancellationToken stop
+    )
     {
         if (links.TryRead(token) is not { } id)
         {
@@ -61,8 +71,14 @@ public static class PublicPages
 
         var latest = await LatestAsync(db, found.Person.Id, stop);
         return latest == false
-            ? Html("You get no more of these emails", $"<p>{Encode(found.Practice.Name)} will not write to <b>{Encode(Masked(found.Person.Email))}</b> any more. If you change your mind, just tell them.</p>")
-            : Html($"Emails from {found.Practice.Name}", $"<p>Stop emails to <b>{Encode(Masked(found.Person.Email))}</b>? It takes effect at once.</p><form method=\"post\"><input type=\"hidden\" name=\"from\" value=\"page\"><button type=\"submit\">Stop these emails</button></form>");
+            ? Html(
+                "You get no more of these emails",
+                $"<p>{Encode(found.Practice.Name)} will not write to <b>{Encode(Masked(found.Person.Email))}</b> any more. If you change your mind, just tell them.</p>"
+            )
+            : Html(
+                $"Emails from {found.Practice.Name}",
+                $"<p>Stop emails to <b>{Encode(Masked(found.Person.Email))}</b>? It takes effect at once.</p><form method=\"post\"><input type=\"hidden\" name=\"from\" value=\"page\"><button type=\"submit\">Stop these emails</button></form>"
+            );
     }
 
     private static async Task<IResult> Leave(string token, HttpRequest request, PublicLinks links, GerminalDb db, CancellationToken stop)
@@ -86,17 +102,36 @@ public static class PublicPages
         {
             var desk = new PeopleDesk(db, "the recipient", await PracticeClock.NowAsync(db, stop));
             await desk.AddConsentAsync(
-                found.Person.Id, "email", "commercial", null, false, "express", oneClick ? "one-click in their mail program" : "the unsubscribe page", $"touch {found.Touch.Id}", stop);
+                found.Person.Id,
+                "email",
+                "commercial",
+                null,
+                false,
+                "express",
+                oneClick ? "one-click in their mail program" : "the unsubscribe page",
+                $"touch {found.Touch.Id}",
+                stop
+            );
         }
 
         await transaction.CommitAsync(stop);
-        return oneClick ? Results.Text("Unsubscribed.") : Html("You get no more of these emails", $"<p>{Encode(found.Practice.Name)} will not write to <b>{Encode(Masked(found.Person.Email))}</b> any more.</p>");
+        return oneClick
+            ? Results.Text("Unsubscribed.")
+            : Html(
+                "You get no more of these emails",
+                $"<p>{Encode(found.Practice.Name)} will not write to <b>{Encode(Masked(found.Person.Email))}</b> any more.</p>"
+            );
     }
 
     /// <summary>The newest word on commercial email over all topics: true in, false out, null none.</summary>
     private static Task<bool?> LatestAsync(GerminalDb db, Guid person, CancellationToken stop) =>
-        db.Consent.AsNoTracking().Where(c => c.PersonId == person && c.Channel == "email" && c.Topic == null && c.Purpose != "transactional")
-            .OrderByDescending(c => c.At).ThenByDescending(c => c.Id).Select(c => (bool?)c.IsIn).FirstOrDefaultAsync(stop);
+        db
+            .Consent.AsNoTracking()
+            .Where(c => c.PersonId == person && c.Channel == "email" && c.Topic == null && c.Purpose != "transactional")
+            .OrderByDescending(c => c.At)
+            .ThenByDescending(c => c.Id)
+            .Select(c => (bool?)c.IsIn)
+            .FirstOrDefaultAsync(stop);
 
     private static string Masked(string? email) =>
         email is null || email.IndexOf('@', StringComparison.Ordinal) is not (> 0 and var at) ? "you" : $"{email[0]}…{email[at..]}";
@@ -105,10 +140,18 @@ public static class PublicPages
     internal static string Encode(string text) => WebUtility.HtmlEncode(text);
 
     /// <summary>The page of a link that is forged, altered or cut short.</summary>
-    internal static IResult NotOurs() => Html("This link is not one of ours", "<p>It may have been cut short. Use the link in the email as it is, or answer the email and say that you want no more.</p>", 404);
+    internal static IResult NotOurs() =>
+        Html(
+            "This link is not one of ours",
+            "<p>It may have been cut short. Use the link in the email as it is, or answer the email and say that you want no more.</p>",
+            404
+        );
 
     /// <summary>A page in the plain dress of the public ones.</summary>
-    internal static IResult Html(string title, string body, int status = 200) => Results.Content(
-        $"<!doctype html><html lang=\"en\"><head><meta charset=\"utf-8\"><meta name=\"viewport\" content=\"width=device-width\"><meta name=\"robots\" content=\"noindex\"><title>{Encode(title)}</title><link rel=\"stylesheet\" href=\"/public.css\"></head><body><main><h1>{Encode(title)}</h1>{body}</main></body></html>",
-        "text/html; charset=utf-8", statusCode: status);
+    internal static IResult Html(string title, string body, int status = 200) =>
+        Results.Content(
+            $"<!doctype html><html lang=\"en\"><head><meta charset=\"utf-8\"><meta name=\"viewport\" content=\"width=device-width\"><meta name=\"robots\" content=\"noindex\"><title>{Encode(title)}</title><link rel=\"stylesheet\" href=\"/public.css\"></head><body><main><h1>{Encode(title)}</h1>{body}</main></body></html>",
+            "text/html; charset=utf-8",
+            statusCode: status
+        );
 }

@@ -7,7 +7,11 @@ public static class SchemaEndpoints
 {
     public static void Map(IEndpointRouteBuilder app)
     {
-        app.MapGet("/schemas/germinal.program-1.json", () => TypedResults.Text(FileSchemas.Program, "application/schema+json")).AllowAnonymous().ExcludeFromDescription();
-        app.MapGet("/schemas/germinal.practice-1.json", () => TypedResults.Text(FileSchemas.Practice, "application/schema+json")).AllowAnonymous().ExcludeFromDescription();
+        app.MapGet("/schemas/germinal.program-1.json", () => TypedResults.Text(FileSchemas.Program, "application/schema+json"))
+            .AllowAnonymous()
+            .ExcludeFromDescription();
+        app.MapGet("/schemas/germinal.practice-1.json", () => TypedResults.Text(FileSchemas.Practice, "application/schema+json"))
+            .AllowAnonymous()
+            .ExcludeFromDescription();
     }
 }

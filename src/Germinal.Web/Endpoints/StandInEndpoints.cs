@@ -32,36 +32,72 @@ public static class StandInEndpoints
         }
 
         var mail = app.MapGroup("/api/stand-ins/mail").WithTags("stand-ins").RequireAuthorization(Rights.Work);
-        mail.MapGet("", async (int? before, string? search, IHttpClientFactory http, CancellationToken stop) =>
-            await http.CreateClient().GetFromJsonAsync<MailPage>($"{address}/messages?search={Uri.EscapeDataString(search ?? "")}{(before is null ? "" : $"&before={before}")}", stop));
-        mail.MapGet("/{number:int}", async Task<Results<Ok<MailOpened>, NotFound>> (int number, IHttpClientFactory http, CancellationToken stop) =>
-        {
-            using var response = await http.CreateClient().GetAsync($"{address}/messages/{number}", stop);
-            return response.IsSuccessStatusCode ? TypedResults.Ok((await response.Content.ReadFromJsonAsync<MailOpened>(stop))!) : TypedResults.NotFound();
-        });
-        mail.MapGet("/{number:int}/source", async Task<IResult> (int number, IHttpClientFactory http, CancellationToken stop) =>
-        {
-            using var response = await http.CreateClient().GetAsync($"{address}/messages/{number}/source", stop);
-            return response.IsSuccessStatusCode ? Results.Bytes(await response.Content.ReadAsByteArrayAsync(stop), "text/plain; charset=utf-8") : Results.NotFound();
-        }).ExcludeFromDescription();
+        mail.MapGet(
+            "",
+            async (int? before, string? search, IHttpClientFactory http, CancellationToken stop) =>
+                await http.CreateClient()
+                    .GetFromJsonAsync<MailPage>(
+                        $"{address}/messages?search={Uri.EscapeDataString(search ?? "")}{(before is null ? "" : $"&before={before}")}",
+                        stop
+                    )
+        );
+        mail.MapGet(
+            "/{number:int}",
+            async Task<Results<Ok<MailOpened>, NotFound>> (int number, IHttpClientFactory http, CancellationToken stop) =>
+            {
+                using var response = await http.CreateClient().GetAsync($"{address}/messages/{number}", stop);
+                return response.IsSuccessStatusCode
+                    ? TypedResults.Ok((await response.Content.ReadFromJsonAsync<MailOpened>(stop))!)
+                    : TypedResults.NotFound();
+            }
+        );
+        mail.MapGet(
+                "/{number:int}/source",
+                async Task<IResult> (int number, IHttpClientFactory http, CancellationToken stop) =>
+                {
+                    using var response = await http.CreateClient().GetAsync($"{address}/messages/{number}/source", stop);
+                    return response.IsSuccessStatusCode
+                        ? Results.Bytes(await response.Content.ReadAsByteArrayAsync(stop), "text/plain; charset=utf-8")
+                        : Results.NotFound();
+                }
+            )
+            .ExcludeFromDescription();
 
         var texts = app.MapGroup("/api/stand-ins/texts").WithTags("stand-ins").RequireAuthorization(Rights.Work);
-        texts.MapGet("", async (int? most, IHttpClientFactory http, CancellationToken stop) =>
-            await http.CreateClient().GetFromJsonAsync<TextPage>($"{address}/texts/messages?most={Math.Clamp(most ?? 100, 1, 1000)}", stop));
-        texts.MapPost("", async Task<Results<NoContent, ValidationProblem, ProblemHttpResult>> (TextBody body, IHttpClientFactory http, CancellationToken stop) =>
-        {
-            if (CellReading.Phone(body.From, "US").Value.Number is not { } number)
+        texts.MapGet(
+            "",
+            async (int? most, IHttpClientFactory http, CancellationToken stop) =>
+                await http.CreateClient().GetFromJsonAsync<TextPage>($"{address}/texts/messages?most={Math.Clamp(most ?? 100, 1, 1000)}", stop)
+        );
+        texts.MapPost(
+            "",
+            async Task<Results<NoContent, ValidationProblem, ProblemHttpResult>> (TextBody body, IHttpClientFactory http, CancellationToken stop) =>
             {
-                return Problems.Field("from", $"“{body.From}” is no number; +1 207 555 0142 would be.");
-            }
+                if (CellReading.Phone(body.From, "US").Value.Number is not { } number)
+                {
+                    return Problems.Field("from", $"“{body.From}” is no number; +1 207 555 0142 would be.");
+                }
 
-            if (string.IsNullOrWhiteSpace(body.Body))
-            {
-                return Problems.Field("body", "Write what they say.");
-            }
+                if (string.IsNullOrWhiteSpace(body.Body))
+                {
+                    return Problems.Field("body", "Write what they say.");
+                }
 
-            using var response = await http.CreateClient().PostAsJsonAsync($"{address}/texts/write", new { from = number, body = body.Body.Trim(), to = body.To ?? "" }, stop);
-            return response.IsSuccessStatusCode ? TypedResults.NoContent() : TypedResults.Problem("The stand-in could not hand the text in.", statusCode: StatusCodes.Status502BadGateway, title: "Not taken in");
-        });
+                using var response = await http.CreateClient()
+                    .PostAsJsonAsync(
+                        $"{address}/texts/write",
+                        new
+                        {
+                            from = number,
+                            body = body.Body.Trim(),
+                            to = body.To ?? "",
+                        },
+                        stop
+                    );
+                return response.IsSuccessStatusCode
+                    ? TypedResults.NoContent()
+                    : TypedResults.Problem("The stand-in could not hand the text in.", statusCode: StatusCodes.Status502BadGateway, title: "Not taken in");
+            }
+        );
     }
 }

@@ -1,9 +1,9 @@
-using Germinal.Core.Time;
 using Germinal.Channels.Letters;
 using Germinal.Core.Contact;
 using Germinal.Core.Engine;
 using Germinal.Core.Practices;
 using Germinal.Core.Programs;
+using Germinal.Core.Time;
 using Germinal.Service.Engine;
 using Germinal.Store.Rows;
 using NodaTime;
@@ -16,8 +16,16 @@ internal static class ThreadLines
     public static ThreadLine Of(TouchRow t, MessageRow? message, ProgramShelf shelf, Dictionary<Guid, string> names, Func<string, string> fill)
     {
         var step = shelf.Find(t.ProgramId, t.Version).Definition.StepOf(t.StepId)!;
-        var title = message switch { null => FirstLine(fill(TitleOf(step))), { Channel: "text" } => message.Text, _ => message.Subject };
-        var detail = message is { Channel: "email" } ? Short(message.Text) : t.CallOutcome is { } outcome ? $"{outcome}{(t.Remark is null ? "" : $": {t.Remark}")}" : null;
+        var title = message switch
+        {
+            null => FirstLine(fill(TitleOf(step))),
+            { Channel: "text" } => message.Text,
+            _ => message.Subject,
+        };
+        var detail =
+            message is { Channel: "email" } ? Short(message.Text)
+            : t.CallOutcome is { } outcome ? $"{outcome}{(t.Remark is null ? "" : $": {t.Remark}")}"
+            : null;
         var reason = Why.Reason(t.Reason);
         var status = t.Status switch
         {
@@ -26,7 +34,17 @@ internal static class ThreadLines
             TouchStatus.Open => "on the day sheet",
             _ => t.Status.Word(),
         };
-        return new ThreadLine($"t{t.Id:N}", t.SettledAt!.Value.Iso(), t.Kind, title, detail, reason.Length > 0 ? $"{status}: {reason}" : status, t.Id, names.GetValueOrDefault(t.ProgramId), null);
+        return new ThreadLine(
+            $"t{t.Id:N}",
+            t.SettledAt!.Value.Iso(),
+            t.Kind,
+            title,
+            detail,
+            reason.Length > 0 ? $"{status}: {reason}" : status,
+            t.Id,
+            names.GetValueOrDefault(t.ProgramId),
+            null
+        );
     }
 
     public static ThreadLine Of(EventRow e, DateTimeZone zone)
@@ -53,7 +71,10 @@ internal static class ThreadLines
             EventKinds.Opened => ("Opened a letter", null),
             EventKinds.LinkFollowed => ($"Followed “{Data("link")}”", null),
             EventKinds.TextedWord => ($"Texted “{Data("word")}”", null),
-            EventKinds.Bounced => ($"{(Data("channel") == "text" ? "A text" : "A letter")} came back", Data("hard") == "yes" ? $"{Data("address")} does not exist; nothing more goes there" : "for now; the next one is tried"),
+            EventKinds.Bounced => (
+                $"{(Data("channel") == "text" ? "A text" : "A letter")} came back",
+                Data("hard") == "yes" ? $"{Data("address")} does not exist; nothing more goes there" : "for now; the next one is tried"
+            ),
             EventKinds.Complained => ("Told their mail provider that a letter was unwanted", null),
             EventKinds.Archived => (Data("into").Length > 0 ? "Merged into another person" : "Archived", null),
             EventKinds.Merged => ($"{Data("name")} was found to be the same person", null),
@@ -74,49 +95,94 @@ internal static class ThreadLines
             EventKinds.RunStopped => ("A program was stopped by hand", null),
             _ => (e.Kind, (string?)null),
         };
-        return new ThreadLine($"e{e.Id}", e.At.Iso(), e.Kind, title, detail, null, null, null, e.By, Data("quoted") is { Length: > 0 } quoted ? quoted : null);
+        return new ThreadLine(
+            $"e{e.Id}",
+            e.At.Iso(),
+            e.Kind,
+            title,
+            detail,
+            null,
+            null,
+            null,
+            e.By,
+            Data("quoted") is { Length: > 0 } quoted ? quoted : null
+        );
     }
 
     private static string Moment(string instant, DateTimeZone zone) =>
         NodaTime.Text.InstantPattern.ExtendedIso.Parse(instant).TryGetValue(default, out var at) ? Phrases.Moment(at, zone) : "";
 
-    public static ThreadLine Started(RunRow r, Dictionary<Guid, string> names, DateTimeZone zone) => new(
-        $"s{r.Id:N}", r.StartedAt.Iso(), "started", $"“{names.GetValueOrDefault(r.ProgramId)}” started", Why.Started(r.Cause, names.GetValueOrDefault(r.ProgramId, ""), r.StartedAt, zone).Text, null, null, names.GetValueOrDefault(r.ProgramId), null);
+    public static ThreadLine Started(RunRow r, Dictionary<Guid, string> names, DateTimeZone zone) =>
+        new(
+            $"s{r.Id:N}",
+            r.StartedAt.Iso(),
+            "started",
+            $"“{names.GetValueOrDefault(r.ProgramId)}” started",
+            Why.Started(r.Cause, names.GetValueOrDefault(r.ProgramId, ""), r.StartedAt, zone).Text,
+            null,
+            null,
+            names.GetValueOrDefault(r.ProgramId),
+            null
+        );
 
-    public static ThreadLine Ended(RunRow r, Dictionary<Guid, string> names) => new(
-        $"f{r.Id:N}", r.EndedAt!.Value.Iso(), "ended", $"“{names.GetValueOrDefault(r.ProgramId)}” {(r.StopReason is null ? "finished" : $"stopped: {Why.Reason(r.StopReason)}")}", null, null, null, names.GetValueOrDefault(r.ProgramId), null);
+    public static ThreadLine Ended(RunRow r, Dictionary<Guid, string> names) =>
+        new(
+            $"f{r.Id:N}",
+            r.EndedAt!.Value.Iso(),
+            "ended",
+            $"“{names.GetValueOrDefault(r.ProgramId)}” {(r.StopReason is null ? "finished" : $"stopped: {Why.Reason(r.StopReason)}")}",
+            null,
+            null,
+            null,
+            names.GetValueOrDefault(r.ProgramId),
+            null
+        );
 
-    public static ThreadLine Refused(RefusalRow r, Dictionary<Guid, string> names) => new(
-        $"r{r.Id}", r.At.Iso(), "refused", $"“{names.GetValueOrDefault(r.ProgramId, r.Cause.Detail)}” did not start: {Why.Reason(r.Reason)}", null, null, null, names.GetValueOrDefault(r.ProgramId), null);
+    public static ThreadLine Refused(RefusalRow r, Dictionary<Guid, string> names) =>
+        new(
+            $"r{r.Id}",
+            r.At.Iso(),
+            "refused",
+            $"“{names.GetValueOrDefault(r.ProgramId, r.Cause.Detail)}” did not start: {Why.Reason(r.Reason)}",
+            null,
+            null,
+            null,
+            names.GetValueOrDefault(r.ProgramId),
+            null
+        );
 
     public static ThreadLine Coming(RehearsedTouch t, PersonFacts person, Practice practice, PersonState state, LiquidLetters liquid)
     {
         var at = t.SettledAt ?? t.Due;
         var title = FirstLine(liquid.FillText(TitleOf(t.Step), person, practice, practice.SenderFor(person), at, []));
         var mark = state.Marks.TryGetValue(t.TouchId, out var m) ? m : (TouchMark?)null;
-        var status = mark == TouchMark.Held ? "held" : t.Outcome switch
-        {
-            Outcome.Skipped or Outcome.Cancelled => $"will not go: {Why.Reason(t.Reason)}",
-            Outcome.Blocked when t.SettledAt is null => "needs mending",
-            Outcome.Blocked => $"cannot go: {Why.Reason(t.Reason)}",
-            _ => null,
-        };
+        var status =
+            mark == TouchMark.Held
+                ? "held"
+                : t.Outcome switch
+                {
+                    Outcome.Skipped or Outcome.Cancelled => $"will not go: {Why.Reason(t.Reason)}",
+                    Outcome.Blocked when t.SettledAt is null => "needs mending",
+                    Outcome.Blocked => $"cannot go: {Why.Reason(t.Reason)}",
+                    _ => null,
+                };
         return new ThreadLine($"c{t.TouchId:N}", at.Iso(), t.Step.Kind, title, null, status, t.TouchId, t.Program.Definition.Name, null);
     }
 
     /// <summary>A step without a filled letter: its words as written.</summary>
-    public static string TitleOf(Step step) => step switch
-    {
-        EmailStep e => e.Subject,
-        CallStep c => $"Call: {c.Script}",
-        TextStep t => t.Body,
-        NoteStep n => $"Note: {n.Body}",
-        DoStep d => d.Title,
-        TellMeStep m => $"To the owner: {m.Body}",
-        HandOverStep h => $"Goes on with “{h.Program}”",
-        EndStep => "The program ends",
-        _ => step.Kind,
-    };
+    public static string TitleOf(Step step) =>
+        step switch
+        {
+            EmailStep e => e.Subject,
+            CallStep c => $"Call: {c.Script}",
+            TextStep t => t.Body,
+            NoteStep n => $"Note: {n.Body}",
+            DoStep d => d.Title,
+            TellMeStep m => $"To the owner: {m.Body}",
+            HandOverStep h => $"Goes on with “{h.Program}”",
+            EndStep => "The program ends",
+            _ => step.Kind,
+        };
 
     private static string FirstLine(string text) => text.Split('\n')[0] is { Length: > 90 } line ? line[..87] + "…" : text.Split('\n')[0];
 
@@ -126,5 +192,12 @@ internal static class ThreadLines
         return flat.Length <= 180 ? flat : flat[..177] + "…";
     }
 
-    private static string ChannelName(string channel) => channel switch { "email" => "email", "text" => "texts", "call" => "calls", _ => "post" };
+    private static string ChannelName(string channel) =>
+        channel switch
+        {
+            "email" => "email",
+            "text" => "texts",
+            "call" => "calls",
+            _ => "post",
+        };
 }

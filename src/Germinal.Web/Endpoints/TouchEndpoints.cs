@@ -20,7 +20,22 @@ namespace Germinal.Web.Endpoints;
 public sealed record SentenceDto(string Tone, string Text);
 
 /// <summary>A touch picked: what it says, and why it went, waits, or did not.</summary>
-public sealed record TouchDto(Guid Id, PersonRef Person, string Program, string Kind, string Status, string Heading, string? Subject, string? Html, string? From, string? To, IReadOnlyList<SentenceDto> Why, bool CanHold, bool Held, bool CanOverrule);
+public sealed record TouchDto(
+    Guid Id,
+    PersonRef Person,
+    string Program,
+    string Kind,
+    string Status,
+    string Heading,
+    string? Subject,
+    string? Html,
+    string? From,
+    string? To,
+    IReadOnlyList<SentenceDto> Why,
+    bool CanHold,
+    bool Held,
+    bool CanOverrule
+);
 
 /// <summary>One touch: its why and its message; holding, dropping, and how a call ended.</summary>
 public static class TouchEndpoints
@@ -43,13 +58,29 @@ public static class TouchEndpoints
         touches.MapPost("/overrule", Overrule).RequireAuthorization(Rights.OverruleConsent);
         touches.MapPost("/arrived", (Guid id, GerminalDb db, CancellationToken stop) => Decide(id, true, db, stop));
         touches.MapPost("/not-arrived", (Guid id, GerminalDb db, CancellationToken stop) => Decide(id, false, db, stop));
-        touches.MapPost("/hold", (Guid id, Guid person, GerminalDb db, ActNow acts, Caller caller, CancellationToken stop) => Mark(id, person, "held", db, acts, caller, stop));
-        touches.MapPost("/release", (Guid id, Guid person, GerminalDb db, ActNow acts, Caller caller, CancellationToken stop) => Mark(id, person, "", db, acts, caller, stop));
-        touches.MapPost("/drop", (Guid id, Guid person, GerminalDb db, ActNow acts, Caller caller, CancellationToken stop) => Mark(id, person, "dropped", db, acts, caller, stop));
+        touches.MapPost(
+            "/hold",
+            (Guid id, Guid person, GerminalDb db, ActNow acts, Caller caller, CancellationToken stop) => Mark(id, person, "held", db, acts, caller, stop)
+        );
+        touches.MapPost(
+            "/release",
+            (Guid id, Guid person, GerminalDb db, ActNow acts, Caller caller, CancellationToken stop) => Mark(id, person, "", db, acts, caller, stop)
+        );
+        touches.MapPost(
+            "/drop",
+            (Guid id, Guid person, GerminalDb db, ActNow acts, Caller caller, CancellationToken stop) => Mark(id, person, "dropped", db, acts, caller, stop)
+        );
     }
 
     /// <summary>A touch by its id; one that is only foreseen is rehearsed for its person.</summary>
-    private static async Task<Results<Ok<TouchDto>, NotFound>> Read(Guid id, Guid? person, GerminalDb db, ProgramDesk programs, LetterWriter writer, CancellationToken stop)
+    private static async Task<Results<Ok<TouchDto>, NotFound>> Read(
+        Guid id,
+        Guid? person,
+        GerminalDb db,
+        ProgramDesk programs,
+        LetterWriter writer,
+        CancellationToken stop
+    )
     {
         var touch = await db.Touches.AsNoTracking().FirstOrDefaultAsync(t => t.Id == id, stop);
         var personId = touch?.PersonId ?? person;
@@ -61,10 +92,20 @@ public static class TouchEndpoints
         var engine = await programs.EngineAsync(db, stop);
         var facts = (await FactsReading.LoadAsync(db, [personId.Value], stop))[personId.Value];
         var now = await PracticeClock.NowAsync(db, stop);
-        return touch is null ? await ForeseenAsync(db, engine, writer, facts, id, now, stop) : TypedResults.Ok(await RecordedAsync(db, engine, writer, facts, touch, now, stop));
+        return touch is null
+            ? await ForeseenAsync(db, engine, writer, facts, id, now, stop)
+            : TypedResults.Ok(await RecordedAsync(db, engine, writer, facts, touch, now, stop));
     }
 
-    private static async Task<TouchDto> RecordedAsync(GerminalDb db, TouchEngine engine, LetterWriter writer, Core.Contact.PersonFacts facts, TouchRow touch, Instant now, CancellationToken stop)
+    private static async Task<TouchDto> RecordedAsync(
+        GerminalDb db,
+        TouchEngine engine,
+        LetterWriter writer,
+        Core.Contact.PersonFacts facts,
+        TouchRow touch,
+        Instant now,
+        CancellationToken stop
+    )
     {
         var practice = engine.Practice;
         var zone = practice.ZoneOf(facts);
@@ -94,11 +135,28 @@ public static class TouchEndpoints
         }
         else if (message is null && step.Templates is [var words, ..])
         {
-            html = LetterHtml.FromBody(LetterHtml.Encode(((LiquidLetters)engine.Templates).FillText(words.Text, facts, practice, practice.SenderFor(facts), now, [])));
+            html = LetterHtml.FromBody(
+                LetterHtml.Encode(((LiquidLetters)engine.Templates).FillText(words.Text, facts, practice, practice.SenderFor(facts), now, []))
+            );
         }
 
         var canHold = touch.Status is TouchStatus.Planned or TouchStatus.Blocked;
-        return new TouchDto(touch.Id, new PersonRef(facts.Id, facts.Name), definition.Name, touch.Kind, status, Heading(touch.Kind, status), subject, html?.Replace(writer.BaseUrl + "/i/", "/i/", StringComparison.Ordinal), practice.SenderFor(facts)?.Name, facts.Email, [.. why.Select(w => new SentenceDto(w.Tone, w.Text))], canHold, touch.Held, canHold && LacksConsent(practice, facts, definition, step, now) && !(await StateOfAsync(db, touch.PersonId, stop)).Overruled.ContainsKey(touch.Id));
+        return new TouchDto(
+            touch.Id,
+            new PersonRef(facts.Id, facts.Name),
+            definition.Name,
+            touch.Kind,
+            status,
+            Heading(touch.Kind, status),
+            subject,
+            html?.Replace(writer.BaseUrl + "/i/", "/i/", StringComparison.Ordinal),
+            practice.SenderFor(facts)?.Name,
+            facts.Email,
+            [.. why.Select(w => new SentenceDto(w.Tone, w.Text))],
+            canHold,
+            touch.Held,
+            canHold && LacksConsent(practice, facts, definition, step, now) && !(await StateOfAsync(db, touch.PersonId, stop)).Overruled.ContainsKey(touch.Id)
+        );
     }
 
     /// <summary>Nobody said it may go; a no is another matter, and never overruled (rule 10.5).</summary>
@@ -106,17 +164,20 @@ public static class TouchEndpoints
         step.Channel is { } channel && TouchEngine.ConsentFor(practice, facts, definition, step, channel, now).Verdict == Core.Contact.ConsentVerdict.Missing;
 
     private static async Task<PersonState> StateOfAsync(GerminalDb db, Guid person, CancellationToken stop) =>
-        await db.States.AsNoTracking().Where(s => s.PersonId == person).Select(s => s.State).FirstOrDefaultAsync(stop) is { } json ? PersonStateJson.Read(json) : PersonState.Empty;
+        await db.States.AsNoTracking().Where(s => s.PersonId == person).Select(s => s.State).FirstOrDefaultAsync(stop) is { } json
+            ? PersonStateJson.Read(json)
+            : PersonState.Empty;
 
-    private static string Heading(string kind, string status) => (kind, status) switch
-    {
-        ("call" or "note" or "task", _) => $"Why this {kind}",
-        (_, "sent") => "Why it went",
-        (_, "planned" or "handing") => "Why it is coming",
-        (_, "held") => "Why it waits",
-        (_, "handed-over") => "Why it was handed over",
-        _ => "Why it did not go",
-    };
+    private static string Heading(string kind, string status) =>
+        (kind, status) switch
+        {
+            ("call" or "note" or "task", _) => $"Why this {kind}",
+            (_, "sent") => "Why it went",
+            (_, "planned" or "handing") => "Why it is coming",
+            (_, "held") => "Why it waits",
+            (_, "handed-over") => "Why it was handed over",
+            _ => "Why it did not go",
+        };
 
     private static WhySentence Ending(TouchRow t, string status, DateTimeZone zone)
     {
@@ -128,7 +189,10 @@ public static class TouchEndpoints
             "planned" => new("told", $"It will be judged again when it is due, {Phrases.Moment(t.Due, zone)}."),
             "handing" => new("told", "It is being handed to the mail server."),
             "held" => new("failed", "A member holds it; it goes when it is released."),
-            "uncertain" => new("failed", "It was handed over when the work was interrupted, and the provider cannot say whether it arrived. It is not sent again by itself."),
+            "uncertain" => new(
+                "failed",
+                "It was handed over when the work was interrupted, and the provider cannot say whether it arrived. It is not sent again by itself."
+            ),
             "blocked" => new("failed", $"It waits to be mended until {Phrases.Moment(t.Due, zone)}; then it is given up and the program goes on."),
             "open" => new("told", $"It was put on the day sheet {when}."),
             "done" => new("passed", $"It was done{(t.CallOutcome is null ? "" : $": {t.CallOutcome}")}."),
@@ -137,7 +201,15 @@ public static class TouchEndpoints
         };
     }
 
-    private static async Task<Results<Ok<TouchDto>, NotFound>> ForeseenAsync(GerminalDb db, TouchEngine engine, LetterWriter writer, Core.Contact.PersonFacts facts, Guid id, Instant now, CancellationToken stop)
+    private static async Task<Results<Ok<TouchDto>, NotFound>> ForeseenAsync(
+        GerminalDb db,
+        TouchEngine engine,
+        LetterWriter writer,
+        Core.Contact.PersonFacts facts,
+        Guid id,
+        Instant now,
+        CancellationToken stop
+    )
     {
         var state = await StateOfAsync(db, facts.Id, stop);
         var found = Rehearsal.Of(engine, facts, state, now, now + Duration.FromDays(366), null, 60).FirstOrDefault(t => t.TouchId == id);
@@ -162,7 +234,8 @@ public static class TouchEndpoints
             why.Add(new("failed", "A member holds it; it goes when it is released."));
         }
 
-        string? subject = null, html = null;
+        string? subject = null,
+            html = null;
         if (found.Step is EmailStep email)
         {
             var letter = writer.Fill(email, definition.PurposeOf(email), id, facts, practice, practice.SenderFor(facts), found.SettledAt ?? found.Due);
@@ -170,13 +243,39 @@ public static class TouchEndpoints
         }
         else if (found.Step.Templates is [var words, ..])
         {
-            html = LetterHtml.FromBody(LetterHtml.Encode(((LiquidLetters)engine.Templates).FillText(words.Text, facts, practice, practice.SenderFor(facts), found.Due, [])));
+            html = LetterHtml.FromBody(
+                LetterHtml.Encode(((LiquidLetters)engine.Templates).FillText(words.Text, facts, practice, practice.SenderFor(facts), found.Due, []))
+            );
         }
 
-        return TypedResults.Ok(new TouchDto(id, new PersonRef(facts.Id, facts.Name), definition.Name, found.Step.Kind, held ? "held" : "coming", found.Step is CallStep ? "Why this call" : "Why it is coming", subject, html, practice.SenderFor(facts)?.Name, facts.Email, [.. why.Select(w => new SentenceDto(w.Tone, w.Text))], found.Step is EmailStep, held, LacksConsent(practice, facts, definition, found.Step, now) && !state.Overruled.ContainsKey(id)));
+        return TypedResults.Ok(
+            new TouchDto(
+                id,
+                new PersonRef(facts.Id, facts.Name),
+                definition.Name,
+                found.Step.Kind,
+                held ? "held" : "coming",
+                found.Step is CallStep ? "Why this call" : "Why it is coming",
+                subject,
+                html,
+                practice.SenderFor(facts)?.Name,
+                facts.Email,
+                [.. why.Select(w => new SentenceDto(w.Tone, w.Text))],
+                found.Step is EmailStep,
+                held,
+                LacksConsent(practice, facts, definition, found.Step, now) && !state.Overruled.ContainsKey(id)
+            )
+        );
     }
 
-    private static async Task<Results<NoContent, NotFound, ValidationProblem, ProblemHttpResult>> Done(Guid id, DoneBody body, GerminalDb db, ActNow acts, Caller caller, CancellationToken stop)
+    private static async Task<Results<NoContent, NotFound, ValidationProblem, ProblemHttpResult>> Done(
+        Guid id,
+        DoneBody body,
+        GerminalDb db,
+        ActNow acts,
+        Caller caller,
+        CancellationToken stop
+    )
     {
         var touch = await db.Touches.AsNoTracking().FirstOrDefaultAsync(t => t.Id == id && TaskKinds.Contains(t.Kind), stop);
         if (touch is null)
@@ -184,26 +283,54 @@ public static class TouchEndpoints
             return TypedResults.NotFound();
         }
 
-        var outcomes = touch.Kind switch { "call" => CallOutcomes, "note" => NoteOutcomes, _ => TaskOutcomes };
+        var outcomes = touch.Kind switch
+        {
+            "call" => CallOutcomes,
+            "note" => NoteOutcomes,
+            _ => TaskOutcomes,
+        };
         if (!outcomes.Contains(body.Outcome, StringComparer.Ordinal))
         {
             return Problems.Field("outcome", $"A {touch.Kind} ends with one of: {string.Join(", ", outcomes)}.");
         }
 
-        var done = await acts.TakeAsync(db, touch.PersonId, async now =>
-        {
-            touch = await db.Touches.AsNoTracking().SingleAsync(t => t.Id == id, stop);
-            var data = new Dictionary<string, string> { ["touch"] = id.ToString(), ["outcome"] = body.Outcome, ["remark"] = body.Remark?.Trim() ?? "" };
-            return touch.Status is TouchStatus.Open or TouchStatus.Planned ? new PeopleDesk(db, caller.Name, now).NewEvent(touch.PersonId, touch.Kind == "call" ? EventKinds.CallEnded : EventKinds.TaskEnded, data) : null;
-        }, stop);
+        var done = await acts.TakeAsync(
+            db,
+            touch.PersonId,
+            async now =>
+            {
+                touch = await db.Touches.AsNoTracking().SingleAsync(t => t.Id == id, stop);
+                var data = new Dictionary<string, string>
+                {
+                    ["touch"] = id.ToString(),
+                    ["outcome"] = body.Outcome,
+                    ["remark"] = body.Remark?.Trim() ?? "",
+                };
+                return touch.Status is TouchStatus.Open or TouchStatus.Planned
+                    ? new PeopleDesk(db, caller.Name, now).NewEvent(touch.PersonId, touch.Kind == "call" ? EventKinds.CallEnded : EventKinds.TaskEnded, data)
+                    : null;
+            },
+            stop
+        );
 
         // A second press of the same key says what is so already.
-        return done || (touch.Status == TouchStatus.Done && touch.CallOutcome == body.Outcome) ? TypedResults.NoContent()
-            : Problems.Conflict(touch.Status == TouchStatus.Done ? $"This {touch.Kind} is done already: {touch.CallOutcome}." : $"This {touch.Kind} is no longer on the day sheet.");
+        return done || (touch.Status == TouchStatus.Done && touch.CallOutcome == body.Outcome)
+            ? TypedResults.NoContent()
+            : Problems.Conflict(
+                touch.Status == TouchStatus.Done
+                    ? $"This {touch.Kind} is done already: {touch.CallOutcome}."
+                    : $"This {touch.Kind} is no longer on the day sheet."
+            );
     }
 
     /// <summary>Puts a call back on the sheet. What the run did since (it may have gone on) stays.</summary>
-    private static async Task<Results<NoContent, NotFound, ProblemHttpResult>> Undo(Guid id, GerminalDb db, ActNow acts, Caller caller, CancellationToken stop)
+    private static async Task<Results<NoContent, NotFound, ProblemHttpResult>> Undo(
+        Guid id,
+        GerminalDb db,
+        ActNow acts,
+        Caller caller,
+        CancellationToken stop
+    )
     {
         var touch = await db.Touches.AsNoTracking().FirstOrDefaultAsync(t => t.Id == id && TaskKinds.Contains(t.Kind), stop);
         if (touch is null)
@@ -211,29 +338,54 @@ public static class TouchEndpoints
             return TypedResults.NotFound();
         }
 
-        await acts.TakeAsync(db, touch.PersonId, async now =>
-        {
-            touch = await db.Touches.AsNoTracking().SingleAsync(t => t.Id == id, stop);
-            var data = new Dictionary<string, string> { ["run"] = touch.RunId.ToString(), ["program"] = touch.ProgramId.ToString(), ["step"] = touch.StepId };
-            return touch.Status == TouchStatus.Done ? new PeopleDesk(db, caller.Name, now).NewEvent(touch.PersonId, EventKinds.TaskReopened, data) : null;
-        }, stop);
+        await acts.TakeAsync(
+            db,
+            touch.PersonId,
+            async now =>
+            {
+                touch = await db.Touches.AsNoTracking().SingleAsync(t => t.Id == id, stop);
+                var data = new Dictionary<string, string>
+                {
+                    ["run"] = touch.RunId.ToString(),
+                    ["program"] = touch.ProgramId.ToString(),
+                    ["step"] = touch.StepId,
+                };
+                return touch.Status == TouchStatus.Done ? new PeopleDesk(db, caller.Name, now).NewEvent(touch.PersonId, EventKinds.TaskReopened, data) : null;
+            },
+            stop
+        );
         return touch.Status is TouchStatus.Done or TouchStatus.Open ? TypedResults.NoContent() : Problems.Conflict($"This {touch.Kind} was not done.");
     }
 
     /// <summary>Rule 10.5: lets one touch go in spite of missing consent. An out is never overruled; the engine holds that.</summary>
-    private static async Task<Results<NoContent, NotFound, ValidationProblem, ProblemHttpResult>> Overrule(Guid id, OverruleBody body, GerminalDb db, Caller caller, CancellationToken stop)
+    private static async Task<Results<NoContent, NotFound, ValidationProblem, ProblemHttpResult>> Overrule(
+        Guid id,
+        OverruleBody body,
+        GerminalDb db,
+        Caller caller,
+        CancellationToken stop
+    )
     {
         if (string.IsNullOrWhiteSpace(body.Reason) || body.Reason.Length > 400)
         {
             return Problems.Field("reason", "Write why, at most 400 letters; it is kept with the touch.");
         }
 
-        if (!await db.People.AnyAsync(p => p.Id == body.Person, stop) || await db.Touches.AnyAsync(t => t.Id == id && (t.PersonId != body.Person || t.SettledAt != null), stop))
+        if (
+            !await db.People.AnyAsync(p => p.Id == body.Person, stop)
+            || await db.Touches.AnyAsync(t => t.Id == id && (t.PersonId != body.Person || t.SettledAt != null), stop)
+        )
         {
             return TypedResults.NotFound();
         }
 
-        db.Events.Add((await PeopleEndpoints.DeskAsync(db, caller, stop)).NewEvent(body.Person, EventKinds.Overruled, new() { ["touch"] = id.ToString(), ["reason"] = body.Reason.Trim() }));
+        db.Events.Add(
+            (await PeopleEndpoints.DeskAsync(db, caller, stop)).NewEvent(
+                body.Person,
+                EventKinds.Overruled,
+                new() { ["touch"] = id.ToString(), ["reason"] = body.Reason.Trim() }
+            )
+        );
         await db.SaveChangesAsync(stop);
         return TypedResults.NoContent();
     }
@@ -244,7 +396,15 @@ public static class TouchEndpoints
     private static async Task<Results<NoContent, NotFound>> Decide(Guid id, bool arrived, GerminalDb db, CancellationToken stop) =>
         await Recorder.SayWhetherItArrivedAsync(db, id, arrived, stop) ? TypedResults.NoContent() : TypedResults.NotFound();
 
-    private static async Task<Results<NoContent, NotFound, ProblemHttpResult>> Mark(Guid id, Guid person, string mark, GerminalDb db, ActNow acts, Caller caller, CancellationToken stop)
+    private static async Task<Results<NoContent, NotFound, ProblemHttpResult>> Mark(
+        Guid id,
+        Guid person,
+        string mark,
+        GerminalDb db,
+        ActNow acts,
+        Caller caller,
+        CancellationToken stop
+    )
     {
         var touch = await db.Touches.AsNoTracking().FirstOrDefaultAsync(t => t.Id == id, stop);
         if ((touch is not null && touch.PersonId != person) || !await db.People.AnyAsync(p => p.Id == person, stop))
@@ -252,12 +412,20 @@ public static class TouchEndpoints
             return TypedResults.NotFound();
         }
 
-        var marked = await acts.TakeAsync(db, person, async now =>
-        {
-            touch = await db.Touches.AsNoTracking().FirstOrDefaultAsync(t => t.Id == id, stop);
-            return touch is null or { Status: TouchStatus.Planned or TouchStatus.Blocked } ? new PeopleDesk(db, caller.Name, now).NewEvent(person, EventKinds.TouchMarked, new() { ["touch"] = id.ToString(), ["mark"] = mark }) : null;
-        }, stop);
-        return marked || (mark == "dropped" && touch is { Status: TouchStatus.Cancelled, Reason: "dropped" }) ? TypedResults.NoContent()
+        var marked = await acts.TakeAsync(
+            db,
+            person,
+            async now =>
+            {
+                touch = await db.Touches.AsNoTracking().FirstOrDefaultAsync(t => t.Id == id, stop);
+                return touch is null or { Status: TouchStatus.Planned or TouchStatus.Blocked }
+                    ? new PeopleDesk(db, caller.Name, now).NewEvent(person, EventKinds.TouchMarked, new() { ["touch"] = id.ToString(), ["mark"] = mark })
+                    : null;
+            },
+            stop
+        );
+        return marked || (mark == "dropped" && touch is { Status: TouchStatus.Cancelled, Reason: "dropped" })
+            ? TypedResults.NoContent()
             : Problems.Conflict("It has gone, or is on its way, already.");
     }
 }

@@ -1,5 +1,5 @@
-using Germinal.Core.Time;
 using Germinal.Core.Engine;
+using Germinal.Core.Time;
 using Germinal.Service.Clock;
 using Germinal.Service.Engine;
 using Germinal.Store;
@@ -35,47 +35,103 @@ public static class WaitingEndpoints
         waiting.MapPost("/seen", Seen);
         waiting.MapPost("/belongs", Belongs);
         app.MapGet("/api/received/{id:long}/whole", Whole).WithTags("today").RequireAuthorization(Rights.Work).ExcludeFromDescription();
-        app.MapPost("/api/today/set-aside/{id:guid}/again", async Task<Results<NoContent, NotFound>> (Guid id, GerminalDb db, CancellationToken stop) =>
-            await db.States.Where(s => s.PersonId == id && s.SetAside != null).ExecuteUpdateAsync(u => u.SetProperty(s => s.SetAside, (string?)null), stop) == 1 ? TypedResults.NoContent() : TypedResults.NotFound())
-            .WithTags("today").RequireAuthorization(Rights.Work);
+        app.MapPost(
+                "/api/today/set-aside/{id:guid}/again",
+                async Task<Results<NoContent, NotFound>> (Guid id, GerminalDb db, CancellationToken stop) =>
+                    await db
+                        .States.Where(s => s.PersonId == id && s.SetAside != null)
+                        .ExecuteUpdateAsync(u => u.SetProperty(s => s.SetAside, (string?)null), stop) == 1
+                        ? TypedResults.NoContent()
+                        : TypedResults.NotFound()
+            )
+            .WithTags("today")
+            .RequireAuthorization(Rights.Work);
     }
 
     private static string Short(string text) => text.Length <= Excerpt ? text : Channels.IncomingText.Keep(text, Excerpt) + " …";
 
     /// <summary>Everything that waits for a member, oldest question first within its kind, and how much it is.</summary>
-    internal static async Task<(IReadOnlyList<WaitingDto> Shown, int InAll)> ReadAsync(GerminalDb db, Caller caller, IReadOnlyDictionary<Guid, string> programs, CancellationToken stop)
+    internal static async Task<(IReadOnlyList<WaitingDto> Shown, int InAll)> ReadAsync(
+        GerminalDb db,
+        Caller caller,
+        IReadOnlyDictionary<Guid, string> programs,
+        CancellationToken stop
+    )
     {
         var inquired = db.Inquiries.AsNoTracking().Where(i => i.AnsweredAt == null);
         var received = db.Received.AsNoTracking().Where(r => r.SeenAt == null);
-        var notices = db.Notices.AsNoTracking().Where(n => n.SeenAt == null && (n.MemberId == caller.Id || (n.MemberId == null && caller.Role == "principal")));
+        var notices = db
+            .Notices.AsNoTracking()
+            .Where(n => n.SeenAt == null && (n.MemberId == caller.Id || (n.MemberId == null && caller.Role == "principal")));
         var refused = db.Refusals.AsNoTracking().Where(r => r.DismissedAt == null);
         var confirm = db.People.AsNoTracking().Where(p => p.DoNotContactToConfirm);
         var inquiries = await inquired.OrderBy(i => i.ReceivedAt).Take(Shown).ToListAsync(stop);
         var messages = await received.OrderBy(r => r.At).Take(Shown).ToListAsync(stop);
         var written = messages.Select(m => m.Id).ToList();
-        var files = (await db.ReceivedFiles.AsNoTracking().Where(f => written.Contains(f.ReceivedId)).Select(f => f.ReceivedId).ToListAsync(stop)).ToHashSet();
+        var files = (
+            await db.ReceivedFiles.AsNoTracking().Where(f => written.Contains(f.ReceivedId)).Select(f => f.ReceivedId).ToListAsync(stop)
+        ).ToHashSet();
         var told = await notices.OrderBy(n => n.At).Take(Shown).ToListAsync(stop);
         var refusals = await refused.OrderByDescending(r => r.At).Take(Shown).ToListAsync(stop);
         var toConfirm = await confirm.OrderBy(p => p.SortName).Take(Shown).ToListAsync(stop);
-        var ids = inquiries.Select(i => i.PersonId).Concat(messages.Select(m => m.PersonId ?? m.GuessId).OfType<Guid>()).Concat(told.Select(n => n.PersonId).OfType<Guid>()).Concat(refusals.Select(r => r.PersonId)).Distinct().ToList();
+        var ids = inquiries
+            .Select(i => i.PersonId)
+            .Concat(messages.Select(m => m.PersonId ?? m.GuessId).OfType<Guid>())
+            .Concat(told.Select(n => n.PersonId).OfType<Guid>())
+            .Concat(refusals.Select(r => r.PersonId))
+            .Distinct()
+            .ToList();
         var names = await db.People.AsNoTracking().Where(p => ids.Contains(p.Id)).ToDictionaryAsync(p => p.Id, PeopleEndpoints.NameOf, stop);
         PersonRef? Ref(Guid? id) => id is { } known && names.TryGetValue(known, out var name) ? new PersonRef(known, name) : null;
         List<WaitingDto> all =
         [
-            .. inquiries.Select(i => new WaitingDto($"i{i.Id:N}", "inquiry", Ref(i.PersonId), i.ReceivedAt.Iso(), $"asked{(i.Form is null ? "" : $" by “{i.Form}”")}: {Short(i.Text)}")),
+            .. inquiries.Select(i => new WaitingDto(
+                $"i{i.Id:N}",
+                "inquiry",
+                Ref(i.PersonId),
+                i.ReceivedAt.Iso(),
+                $"asked{(i.Form is null ? "" : $" by “{i.Form}”")}: {Short(i.Text)}"
+            )),
             .. messages.Select(m => Written(m, Ref(m.PersonId ?? m.GuessId), files.Contains(m.Id))),
             .. told.Select(n => new WaitingDto($"n{n.Id}", n.Kind, Ref(n.PersonId), n.At.Iso(), n.Text)),
-            .. refusals.Select(r => new WaitingDto($"r{r.Id}", "refused", Ref(r.PersonId), r.At.Iso(), $"“{programs.GetValueOrDefault(r.ProgramId, r.Cause.Detail)}” did not start: {Why.Reason(r.Reason)}")),
-            .. toConfirm.Select(p => new WaitingDto($"c{p.Id:N}", "confirm", new PersonRef(p.Id, PeopleEndpoints.NameOf(p)), p.AddedAt.Iso(), $"the list said “{p.DoNotContactReason}”; nothing goes to them until you say otherwise")),
+            .. refusals.Select(r => new WaitingDto(
+                $"r{r.Id}",
+                "refused",
+                Ref(r.PersonId),
+                r.At.Iso(),
+                $"“{programs.GetValueOrDefault(r.ProgramId, r.Cause.Detail)}” did not start: {Why.Reason(r.Reason)}"
+            )),
+            .. toConfirm.Select(p => new WaitingDto(
+                $"c{p.Id:N}",
+                "confirm",
+                new PersonRef(p.Id, PeopleEndpoints.NameOf(p)),
+                p.AddedAt.Iso(),
+                $"the list said “{p.DoNotContactReason}”; nothing goes to them until you say otherwise"
+            )),
         ];
-        var inAll = await inquired.CountAsync(stop) + await received.CountAsync(stop) + await notices.CountAsync(stop) + await refused.CountAsync(stop) + await confirm.CountAsync(stop);
+        var inAll =
+            await inquired.CountAsync(stop)
+            + await received.CountAsync(stop)
+            + await notices.CountAsync(stop)
+            + await refused.CountAsync(stop)
+            + await confirm.CountAsync(stop);
         return (all, inAll);
     }
 
     private static WaitingDto Written(ReceivedRow m, PersonRef? person, bool hasFile)
     {
-        var (kind, text) = m.PersonId is null ? ("unknown", $"{m.FromAddress} wrote: {Short(m.Text)}") : ("reply", m.Text.Length > 0 ? Short(m.Text) : m.Subject);
-        return new WaitingDto($"m{m.Id}", kind, person, m.At.Iso(), text, m.Quoted.Length > 0 ? Short(m.Quoted) : null, hasFile ? $"/api/received/{m.Id}/whole" : null);
+        var (kind, text) = m.PersonId is null
+            ? ("unknown", $"{m.FromAddress} wrote: {Short(m.Text)}")
+            : ("reply", m.Text.Length > 0 ? Short(m.Text) : m.Subject);
+        return new WaitingDto(
+            $"m{m.Id}",
+            kind,
+            person,
+            m.At.Iso(),
+            text,
+            m.Quoted.Length > 0 ? Short(m.Quoted) : null,
+            hasFile ? $"/api/received/{m.Id}/whole" : null
+        );
     }
 
     /// <summary>What came in as a whole, as a file to keep: it is never shown as a page of ours.</summary>
@@ -92,11 +148,15 @@ public static class WaitingEndpoints
         var number = long.TryParse(rest, System.Globalization.CultureInfo.InvariantCulture, out var parsed) ? parsed : -1;
         var changed = id.FirstOrDefault() switch
         {
-            'r' => await db.Refusals.Where(r => r.Id == number && r.DismissedAt == null).ExecuteUpdateAsync(u => u.SetProperty(r => r.DismissedAt, now), stop),
+            'r' => await db
+                .Refusals.Where(r => r.Id == number && r.DismissedAt == null)
+                .ExecuteUpdateAsync(u => u.SetProperty(r => r.DismissedAt, now), stop),
             'm' => await db.Received.Where(r => r.Id == number && r.SeenAt == null).ExecuteUpdateAsync(u => u.SetProperty(r => r.SeenAt, now), stop),
             'n' => await db.Notices.Where(n => n.Id == number && n.SeenAt == null).ExecuteUpdateAsync(u => u.SetProperty(n => n.SeenAt, now), stop),
-            'i' when Guid.TryParse(rest, out var inquiry) && await db.Inquiries.Where(i => i.Id == inquiry && i.AnsweredAt == null).Select(i => (Guid?)i.PersonId).FirstOrDefaultAsync(stop) is { } person =>
-                await (await DealingsEndpoints.DeskAsync(db, caller, stop)).AnswerAsync(person, caller.Name, stop),
+            'i'
+                when Guid.TryParse(rest, out var inquiry)
+                    && await db.Inquiries.Where(i => i.Id == inquiry && i.AnsweredAt == null).Select(i => (Guid?)i.PersonId).FirstOrDefaultAsync(stop)
+                        is { } person => await (await DealingsEndpoints.DeskAsync(db, caller, stop)).AnswerAsync(person, caller.Name, stop),
             _ => 0,
         };
         await transaction.CommitAsync(stop);
@@ -107,20 +167,39 @@ public static class WaitingEndpoints
     private static async Task<Results<NoContent, NotFound>> Belongs(string id, BelongsBody body, GerminalDb db, Caller caller, CancellationToken stop)
     {
         await using var transaction = await db.Database.BeginTransactionAsync(stop);
-        if (id is not ['m', ..] || !long.TryParse(id[1..], System.Globalization.CultureInfo.InvariantCulture, out var number) ||
-            await db.Received.FirstOrDefaultAsync(r => r.Id == number && r.PersonId == null, stop) is not { } row || !await db.People.AnyAsync(p => p.Id == body.Person, stop))
+        if (
+            id is not ['m', ..]
+            || !long.TryParse(id[1..], System.Globalization.CultureInfo.InvariantCulture, out var number)
+            || await db.Received.FirstOrDefaultAsync(r => r.Id == number && r.PersonId == null, stop) is not { } row
+            || !await db.People.AnyAsync(p => p.Id == body.Person, stop)
+        )
         {
             return TypedResults.NotFound();
         }
 
         var now = await PracticeClock.NowAsync(db, stop);
-        if (await db.Received.Where(r => r.Id == number && r.PersonId == null).ExecuteUpdateAsync(u => u.SetProperty(r => r.PersonId, body.Person).SetProperty(r => r.SeenAt, now), stop) == 0)
+        if (
+            await db
+                .Received.Where(r => r.Id == number && r.PersonId == null)
+                .ExecuteUpdateAsync(u => u.SetProperty(r => r.PersonId, body.Person).SetProperty(r => r.SeenAt, now), stop) == 0
+        )
         {
             return TypedResults.NotFound();
         }
 
         var desk = await PeopleEndpoints.DeskAsync(db, caller, stop);
-        db.Events.Add(desk.NewEvent(body.Person, EventKinds.Replied, new() { ["channel"] = row.Channel, ["text"] = row.Text, ["quoted"] = row.Quoted }));
+        db.Events.Add(
+            desk.NewEvent(
+                body.Person,
+                EventKinds.Replied,
+                new()
+                {
+                    ["channel"] = row.Channel,
+                    ["text"] = row.Text,
+                    ["quoted"] = row.Quoted,
+                }
+            )
+        );
         await db.SaveChangesAsync(stop);
         await transaction.CommitAsync(stop);
         return TypedResults.NoContent();

@@ -9,29 +9,37 @@ internal static class ApiDescription
 {
     public static void Configure(OpenApiOptions options)
     {
-        options.AddDocumentTransformer((document, _, _) =>
-        {
-            document.Info.Title = "Germinal";
-            document.Info.Version = "1";
-            document.Servers = [];
-            return Task.CompletedTask;
-        });
+        options.AddDocumentTransformer(
+            (document, _, _) =>
+            {
+                document.Info.Title = "Germinal";
+                document.Info.Version = "1";
+                document.Servers = [];
+                return Task.CompletedTask;
+            }
+        );
 
         // Numbers are numbers: the web defaults would also allow them as text, and the client would have to doubt each one.
-        options.AddSchemaTransformer((schema, context, _) =>
-        {
-            if (schema.Type is { } type && type.HasFlag(JsonSchemaType.String) && (type.HasFlag(JsonSchemaType.Integer) || type.HasFlag(JsonSchemaType.Number)))
+        options.AddSchemaTransformer(
+            (schema, context, _) =>
             {
-                schema.Type = type & ~JsonSchemaType.String;
-                schema.Pattern = null;
-            }
+                if (
+                    schema.Type is { } type
+                    && type.HasFlag(JsonSchemaType.String)
+                    && (type.HasFlag(JsonSchemaType.Integer) || type.HasFlag(JsonSchemaType.Number))
+                )
+                {
+                    schema.Type = type & ~JsonSchemaType.String;
+                    schema.Pattern = null;
+                }
 
-            if (context.JsonTypeInfo.Type == typeof(JsonElement))
-            {
-                schema.Type = JsonSchemaType.Object;
-            }
+                if (context.JsonTypeInfo.Type == typeof(JsonElement))
+                {
+                    schema.Type = JsonSchemaType.Object;
+                }
 
-            return Task.CompletedTask;
-        });
+                return Task.CompletedTask;
+            }
+        );
     }
 }

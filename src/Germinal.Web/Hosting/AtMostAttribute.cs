@@ -33,16 +33,21 @@ public sealed class AtMostAttribute(int letters) : ValidationAttribute
     protected override ValidationResult? IsValid(object? value, ValidationContext validationContext) =>
         ProblemOf(value) is { } problem ? new ValidationResult(problem, [validationContext.MemberName ?? ""]) : ValidationResult.Success;
 
-    private string? ProblemOf(object? value) => value switch
-    {
-        null => null,
-        string text => ProblemOf(text),
-        IDictionary entries => entries.Count > Items ? TooMany() : entries.Keys.Cast<object?>().Concat(entries.Values.Cast<object?>()).OfType<string>().Select(ProblemOf).FirstOrDefault(p => p is not null),
-        ICollection list when list.Count > Items => TooMany(),
-        IEnumerable list => list.OfType<string?>().Select(t => t is null ? "An entry is empty (null); leave it out." : ProblemOf(t)).FirstOrDefault(p => p is not null)
-            ?? (list.Cast<object?>().Any(o => o is null) ? "An entry is empty (null); leave it out." : null),
-        _ => null,
-    };
+    private string? ProblemOf(object? value) =>
+        value switch
+        {
+            null => null,
+            string text => ProblemOf(text),
+            IDictionary entries => entries.Count > Items
+                ? TooMany()
+                : entries.Keys.Cast<object?>().Concat(entries.Values.Cast<object?>()).OfType<string>().Select(ProblemOf).FirstOrDefault(p => p is not null),
+            ICollection list when list.Count > Items => TooMany(),
+            IEnumerable list => list.OfType<string?>()
+                .Select(t => t is null ? "An entry is empty (null); leave it out." : ProblemOf(t))
+                .FirstOrDefault(p => p is not null)
+                ?? (list.Cast<object?>().Any(o => o is null) ? "An entry is empty (null); leave it out." : null),
+            _ => null,
+        };
 
     private string? ProblemOf(string text)
     {

@@ -34,7 +34,9 @@ public sealed partial class ChangeListener(Settings settings, ILogger<ChangeList
             try
             {
                 // Not of the pool: it listens as long as the application lives, and notices a line that died.
-                await using var line = new NpgsqlConnection(new NpgsqlConnectionStringBuilder(settings.Database) { Pooling = false, KeepAlive = 30 }.ConnectionString);
+                await using var line = new NpgsqlConnection(
+                    new NpgsqlConnectionStringBuilder(settings.Database) { Pooling = false, KeepAlive = 30 }.ConnectionString
+                );
                 await line.OpenAsync(stoppingToken);
                 line.Notification += (_, told) => Hand(told.Payload);
                 await using (var listen = new NpgsqlCommand("LISTEN changed", line))

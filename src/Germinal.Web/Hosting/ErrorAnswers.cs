@@ -14,7 +14,9 @@ internal sealed class ErrorAnswers : IExceptionHandler
     {
         var answer = exception switch
         {
-            OperationCanceledException when httpContext.RequestAborted.IsCancellationRequested => TypedResults.Problem(statusCode: StatusCodes.Status499ClientClosedRequest),
+            OperationCanceledException when httpContext.RequestAborted.IsCancellationRequested => TypedResults.Problem(
+                statusCode: StatusCodes.Status499ClientClosedRequest
+            ),
             DbUpdateConcurrencyException => Problems.Conflict("Somebody else has changed this at the same moment. Load it again and repeat what you did."),
             _ when (exception as PostgresException ?? exception.InnerException as PostgresException) is { } refused => Of(refused),
             _ => null,
@@ -28,12 +30,24 @@ internal sealed class ErrorAnswers : IExceptionHandler
         return true;
     }
 
-    private static Microsoft.AspNetCore.Http.HttpResults.ProblemHttpResult? Of(PostgresException refused) => refused.SqlState switch
-    {
-        PostgresErrorCodes.UniqueViolation or PostgresErrorCodes.SerializationFailure or PostgresErrorCodes.DeadlockDetected or PostgresErrorCodes.ForeignKeyViolation =>
-            Problems.Conflict("Somebody else has done this, or changed it, at the same moment. Load the page again and look before you repeat it."),
-        PostgresErrorCodes.CharacterNotInRepertoire or PostgresErrorCodes.UntranslatableCharacter or PostgresErrorCodes.NumericValueOutOfRange or PostgresErrorCodes.DatetimeFieldOverflow or PostgresErrorCodes.ProgramLimitExceeded =>
-            TypedResults.Problem("Something in it is too long, too large, or no text.", statusCode: StatusCodes.Status400BadRequest, title: "Something has to be put right"),
-        _ => null,
-    };
+    private static Microsoft.AspNetCore.Http.HttpResults.ProblemHttpResult? Of(PostgresException refused) =>
+        refused.SqlState switch
+        {
+            PostgresErrorCodes.UniqueViolation
+            or PostgresErrorCodes.SerializationFailure
+            or PostgresErrorCodes.DeadlockDetected
+            or PostgresErrorCodes.ForeignKeyViolation => Problems.Conflict(
+                "Somebody else has done this, or changed it, at the same moment. Load the page again and look before you repeat it."
+            ),
+            PostgresErrorCodes.CharacterNotInRepertoire
+            or PostgresErrorCodes.UntranslatableCharacter
+            or PostgresErrorCodes.NumericValueOutOfRange
+            or PostgresErrorCodes.DatetimeFieldOverflow
+            or PostgresErrorCodes.ProgramLimitExceeded => TypedResults.Problem(
+                "Something in it is too long, too large, or no text.",
+                statusCode: StatusCodes.Status400BadRequest,
+                title: "Something has to be put right"
+            ),
+            _ => null,
+        };
 }

@@ -32,7 +32,9 @@ internal sealed class FirstPractice(Settings settings, IConfiguration configurat
 
         if (configuration["GERMINAL_PRINCIPAL"] is not { } email || !Addresses.IsWellFormed(Channel.Email, email))
         {
-            throw new InvalidOperationException("The database is new and has no practice. Set GERMINAL_PRINCIPAL to the email address of the principal, such as ada@example.com, and start again.");
+            throw new InvalidOperationException(
+                "The database is new and has no practice. Set GERMINAL_PRINCIPAL to the email address of the principal, such as ada@example.com, and start again."
+            );
         }
 
         var zone = configuration["GERMINAL_ZONE"] is { Length: > 0 } named ? named : "UTC";
@@ -41,11 +43,25 @@ internal sealed class FirstPractice(Settings settings, IConfiguration configurat
             throw new InvalidOperationException($"GERMINAL_ZONE is “{zone}”, which is no time zone; America/New_York would be.");
         }
 
-        var practice = new PracticeRow { Id = Guid.CreateVersion7(), Name = "Our practice", ZoneId = zone, Settings = new PracticeSettings() };
+        var practice = new PracticeRow
+        {
+            Id = Guid.CreateVersion7(),
+            Name = "Our practice",
+            ZoneId = zone,
+            Settings = new PracticeSettings(),
+        };
         db.Practices.Add(practice);
         await db.SaveChangesAsync(stop);
         var password = Passphrase.New();
-        var principal = new MemberUser { Id = Guid.CreateVersion7(), PracticeId = practice.Id, Name = email[..email.IndexOf('@', StringComparison.Ordinal)], Email = email, UserName = email, Role = "principal" };
+        var principal = new MemberUser
+        {
+            Id = Guid.CreateVersion7(),
+            PracticeId = practice.Id,
+            Name = email[..email.IndexOf('@', StringComparison.Ordinal)],
+            Email = email,
+            UserName = email,
+            Role = "principal",
+        };
         var made = await services.GetRequiredService<UserManager<MemberUser>>().CreateAsync(principal, password);
         if (!made.Succeeded)
         {
@@ -62,9 +78,7 @@ public static class SignIns
     /// <summary>Writes it, for the eyes of the process's own user only.</summary>
     public static async Task WriteAsync(string file, IEnumerable<(string Email, string Password)> members, CancellationToken stop)
     {
-        await using (File.Create(file))
-        {
-        }
+        await using (File.Create(file)) { }
 
         File.SetUnixFileMode(file, UnixFileMode.UserRead | UnixFileMode.UserWrite);
         await File.WriteAllLinesAsync(file, members.Select(m => $"{m.Email} {m.Password}"), stop);
@@ -75,7 +89,28 @@ public static class SignIns
 public static class Passphrase
 {
     private static readonly string[] Words =
-        ["larch", "quay", "heron", "tide", "cooper", "orchard", "mill", "chapel", "harbor", "saltmarsh", "kettle", "dune", "pine", "alder", "rowan", "amber", "copper", "willow", "sparrow", "meadow"];
+    [
+        "larch",
+        "quay",
+        "heron",
+        "tide",
+        "cooper",
+        "orchard",
+        "mill",
+        "chapel",
+        "harbor",
+        "saltmarsh",
+        "kettle",
+        "dune",
+        "pine",
+        "alder",
+        "rowan",
+        "amber",
+        "copper",
+        "willow",
+        "sparrow",
+        "meadow",
+    ];
 
     /// <summary>Three words and a number, made anew for each database.</summary>
     public static string New() => $"{string.Join('-', RandomNumberGenerator.GetItems<string>(Words, 3))}-{RandomNumberGenerator.GetInt32(10, 100)}";

@@ -24,15 +24,22 @@ public static class KeySorting
 
     private static Expression<Func<PersonRow, bool>> Beyond<T>(Expression<Func<PersonRow, T>> by, T value, Guid id, bool down)
     {
-        var create = typeof(ValueTuple).GetMethods().First(m => m.Name == nameof(ValueTuple.Create) && m.GetGenericArguments().Length == 2).MakeGenericMethod(typeof(T), typeof(Guid));
+        var create = typeof(ValueTuple)
+            .GetMethods()
+            .First(m => m.Name == nameof(ValueTuple.Create) && m.GetGenericArguments().Length == 2)
+            .MakeGenericMethod(typeof(T), typeof(Guid));
         Expression Tuple(Expression first, Expression second) => Expression.Convert(Expression.Call(create, first, second), typeof(ITuple));
         var holder = Expression.Constant(new Key<T>(value, id));
         var row = Tuple(by.Body, Expression.Property(by.Parameters[0], nameof(PersonRow.Id)));
         var wanted = Tuple(Expression.Property(holder, nameof(Key<T>.Value)), Expression.Property(holder, nameof(Key<T>.Id)));
         var compare = typeof(NpgsqlDbFunctionsExtensions).GetMethod(
-            down ? nameof(NpgsqlDbFunctionsExtensions.LessThan) : nameof(NpgsqlDbFunctionsExtensions.GreaterThan), [typeof(DbFunctions), typeof(ITuple), typeof(ITuple)])!;
+            down ? nameof(NpgsqlDbFunctionsExtensions.LessThan) : nameof(NpgsqlDbFunctionsExtensions.GreaterThan),
+            [typeof(DbFunctions), typeof(ITuple), typeof(ITuple)]
+        )!;
         return Expression.Lambda<Func<PersonRow, bool>>(
-            Expression.Call(compare, Expression.Property(null, typeof(EF), nameof(EF.Functions)), row, wanted), by.Parameters);
+            Expression.Call(compare, Expression.Property(null, typeof(EF), nameof(EF.Functions)), row, wanted),
+            by.Parameters
+        );
     }
 
     private sealed record Key<T>(T Value, Guid Id);

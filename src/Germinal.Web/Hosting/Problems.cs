@@ -8,14 +8,19 @@ public static class Problems
     private const string Title = "Something has to be put right";
 
     /// <summary>What the framework finds wrong with a body looks like what we find: fields by the names they were sent with.</summary>
-    public static void InOneShape(ProblemDetailsOptions options) => options.CustomizeProblemDetails = context =>
-    {
-        if (context.ProblemDetails is HttpValidationProblemDetails { Errors.Count: > 0 } found && found.Title != Title)
+    public static void InOneShape(ProblemDetailsOptions options) =>
+        options.CustomizeProblemDetails = context =>
         {
-            var errors = found.Errors.ToDictionary(e => string.Join('.', e.Key.Split('.').Select(System.Text.Json.JsonNamingPolicy.CamelCase.ConvertName)), e => e.Value, StringComparer.Ordinal);
-            (found.Title, found.Detail, found.Errors) = (Title, errors.First().Value[0], errors);
-        }
-    };
+            if (context.ProblemDetails is HttpValidationProblemDetails { Errors.Count: > 0 } found && found.Title != Title)
+            {
+                var errors = found.Errors.ToDictionary(
+                    e => string.Join('.', e.Key.Split('.').Select(System.Text.Json.JsonNamingPolicy.CamelCase.ConvertName)),
+                    e => e.Value,
+                    StringComparer.Ordinal
+                );
+                (found.Title, found.Detail, found.Errors) = (Title, errors.First().Value[0], errors);
+            }
+        };
 
     /// <summary>One field is wrong.</summary>
     public static ValidationProblem Field(string field, string message) =>
@@ -25,12 +30,18 @@ public static class Problems
     public static ValidationProblem Fields(IEnumerable<(string Field, string Message)> problems) =>
         TypedResults.ValidationProblem(
             problems.GroupBy(p => p.Field, StringComparer.Ordinal).ToDictionary(g => g.Key, g => g.Select(p => p.Message).ToArray(), StringComparer.Ordinal),
-            title: Title);
+            title: Title
+        );
 
     /// <summary>A member's role does not go so far.</summary>
-    public static ProblemHttpResult NotYours(Right? missing) => TypedResults.Problem(
-        missing is null ? "Your role does not go so far." : $"To {missing.What} one has to be {string.Join(" or ", missing.Roles)} of the practice. Ask somebody who is.",
-        statusCode: StatusCodes.Status403Forbidden, title: "Not yours to do");
+    public static ProblemHttpResult NotYours(Right? missing) =>
+        TypedResults.Problem(
+            missing is null
+                ? "Your role does not go so far."
+                : $"To {missing.What} one has to be {string.Join(" or ", missing.Roles)} of the practice. Ask somebody who is.",
+            statusCode: StatusCodes.Status403Forbidden,
+            title: "Not yours to do"
+        );
 
     /// <summary>As above, by the right's name.</summary>
     public static ProblemHttpResult NotYours(string right) => NotYours(Rights.All.First(r => r.Name == right));

@@ -94,7 +94,12 @@ public static class Rights
     {
         private readonly Microsoft.AspNetCore.Authorization.Policy.AuthorizationMiddlewareResultHandler standard = new();
 
-        public async Task HandleAsync(RequestDelegate next, HttpContext context, AuthorizationPolicy policy, Microsoft.AspNetCore.Authorization.Policy.PolicyAuthorizationResult authorizeResult)
+        public async Task HandleAsync(
+            RequestDelegate next,
+            HttpContext context,
+            AuthorizationPolicy policy,
+            Microsoft.AspNetCore.Authorization.Policy.PolicyAuthorizationResult authorizeResult
+        )
         {
             if (authorizeResult.Forbidden)
             {

@@ -30,10 +30,18 @@ public sealed class SessionStore(IDbContextFactory<GerminalDb> databases, IDataP
         var caller = Caller.Of(ticket.Principal);
         await using var db = await databases.CreateDbContextAsync();
         var stamp = await db.Users.Where(u => u.Id == caller.Id).Select(u => u.SecurityStamp).SingleAsync();
-        db.Sessions.Add(new SessionRow
-        {
-            Id = IdOf(key), MemberId = caller.Id, Ticket = Sealed(ticket), Stamp = stamp ?? "", Role = caller.Role, CreatedAt = Now, ExpiresAt = EndOf(ticket),
-        });
+        db.Sessions.Add(
+            new SessionRow
+            {
+                Id = IdOf(key),
+                MemberId = caller.Id,
+                Ticket = Sealed(ticket),
+                Stamp = stamp ?? "",
+                Role = caller.Role,
+                CreatedAt = Now,
+                ExpiresAt = EndOf(ticket),
+            }
+        );
         await db.SaveChangesAsync();
 
         // Whoever signs in tidies up after those that ran out.
@@ -55,8 +63,16 @@ public sealed class SessionStore(IDbContextFactory<GerminalDb> databases, IDataP
     {
         await using var db = await databases.CreateDbContextAsync();
         var (id, now) = (IdOf(key), Now);
-        var found = await db.Sessions.AsNoTracking().Where(s => s.Id == id && s.ExpiresAt > now)
-            .Join(db.Users, s => s.MemberId, u => u.Id, (s, u) => new { s.Ticket, Good = s.Stamp == u.SecurityStamp && s.Role == u.Role && u.BlockedAt == null }).FirstOrDefaultAsync();
+        var found = await db
+            .Sessions.AsNoTracking()
+            .Where(s => s.Id == id && s.ExpiresAt > now)
+            .Join(
+                db.Users,
+                s => s.MemberId,
+                u => u.Id,
+                (s, u) => new { s.Ticket, Good = s.Stamp == u.SecurityStamp && s.Role == u.Role && u.BlockedAt == null }
+            )
+            .FirstOrDefaultAsync();
         if (found is not { Good: true })
         {
             await RemoveAsync(key);
@@ -74,7 +90,8 @@ public sealed class SessionStore(IDbContextFactory<GerminalDb> databases, IDataP
         await db.Sessions.Where(s => s.Id == id).ExecuteDeleteAsync();
     }
 
-    private static Instant EndOf(AuthenticationTicket ticket) => ticket.Properties.ExpiresUtc is { } end ? Instant.FromDateTimeOffset(end) : Now + DefaultLife;
+    private static Instant EndOf(AuthenticationTicket ticket) =>
+        ticket.Properties.ExpiresUtc is { } end ? Instant.FromDateTimeOffset(end) : Now + DefaultLife;
 
     private static string IdOf(string key) => Convert.ToHexStringLower(SHA256.HashData(Encoding.UTF8.GetBytes(key)));
 

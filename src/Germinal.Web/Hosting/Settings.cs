@@ -12,7 +12,14 @@ namespace Germinal.Web.Hosting;
 /// <param name="StandIns">Address of the stand-ins, or null in real use.</param>
 /// <param name="Service">The live engine's settings.</param>
 /// <param name="Proxies">Reverse proxies whose word on callers is believed.</param>
-public sealed record Settings(string Database, string DataFolder, string WebFolder, string? StandIns, ServiceSettings Service, IReadOnlyList<System.Net.IPAddress> Proxies)
+public sealed record Settings(
+    string Database,
+    string DataFolder,
+    string WebFolder,
+    string? StandIns,
+    ServiceSettings Service,
+    IReadOnlyList<System.Net.IPAddress> Proxies
+)
 {
     /// <summary>Whether recipients and members reach the application by HTTPS; then cookies go by nothing else.</summary>
     public bool IsSecure => Service.PublicUrl.StartsWith("https://", StringComparison.OrdinalIgnoreCase);
@@ -21,7 +28,10 @@ public sealed record Settings(string Database, string DataFolder, string WebFold
     /// <exception cref="InvalidOperationException">One that is needed is missing; the message names it.</exception>
     public static Settings From(IConfiguration configuration)
     {
-        string Needed(string name) => configuration[name] is { Length: > 0 } value ? value : throw new InvalidOperationException($"{name} is not set. ./run sets it; see docs/operations.md.");
+        string Needed(string name) =>
+            configuration[name] is { Length: > 0 } value
+                ? value
+                : throw new InvalidOperationException($"{name} is not set. ./run sets it; see docs/operations.md.");
         var data = Needed("GERMINAL_DATA");
         Directory.CreateDirectory(data);
         var standIns = configuration["GERMINAL_STANDINS"];
@@ -30,18 +40,28 @@ public sealed record Settings(string Database, string DataFolder, string WebFold
             int.Parse(configuration["GERMINAL_SMTP_PORT"] ?? "25", System.Globalization.CultureInfo.InvariantCulture),
             4,
             standIns is null ? null : $"{standIns}/messages/by-id/{{id}}",
-            Pipelines: standIns is null);
+            Pipelines: standIns is null
+        );
         return new Settings(
-            Needed("GERMINAL_DB"), data, configuration["GERMINAL_WWW"] ?? "", standIns,
-            new ServiceSettings(configuration["GERMINAL_URL"] ?? "http://127.0.0.1:5080", Secret(Path.Combine(data, "link-key")), server,
+            Needed("GERMINAL_DB"),
+            data,
+            configuration["GERMINAL_WWW"] ?? "",
+            standIns,
+            new ServiceSettings(
+                configuration["GERMINAL_URL"] ?? "http://127.0.0.1:5080",
+                Secret(Path.Combine(data, "link-key")),
+                server,
                 configuration["GERMINAL_MAIL_DOMAIN"] is { Length: > 0 } domain ? domain : null,
                 new Uri((configuration["GERMINAL_TEXT_GATEWAY"] ?? $"{standIns ?? "http://127.0.0.1:5083"}/texts").TrimEnd('/') + "/"),
                 Secret(Path.Combine(data, "hook-key")),
                 new InboundSettings(
                     System.Net.IPAddress.Parse(configuration["GERMINAL_INBOUND_ADDRESS"] ?? "127.0.0.1"),
-                    int.Parse(configuration["GERMINAL_INBOUND_PORT"] ?? "0", System.Globalization.CultureInfo.InvariantCulture)),
-                configuration["GERMINAL_PRIVATE_SERVERS"] == "1"),
-            Hosting.Proxies.Read(configuration["GERMINAL_PROXIES"]));
+                    int.Parse(configuration["GERMINAL_INBOUND_PORT"] ?? "0", System.Globalization.CultureInfo.InvariantCulture)
+                ),
+                configuration["GERMINAL_PRIVATE_SERVERS"] == "1"
+            ),
+            Hosting.Proxies.Read(configuration["GERMINAL_PROXIES"])
+        );
     }
 
     private const int SecretBytes = 48;
@@ -58,7 +78,10 @@ public sealed record Settings(string Database, string DataFolder, string WebFold
         }
 
         var bytes = File.ReadAllBytes(file);
-        return bytes.Length == SecretBytes ? bytes : throw new InvalidOperationException(
-            $"The key file {file} holds {bytes.Length} bytes instead of {SecretBytes}: it is empty or damaged. Put it back from your backup; or move it away, and a new one is made: then links in letters that went out before no longer work.");
+        return bytes.Length == SecretBytes
+            ? bytes
+            : throw new InvalidOperationException(
+                $"The key file {file} holds {bytes.Length} bytes instead of {SecretBytes}: it is empty or damaged. Put it back from your backup; or move it away, and a new one is made: then links in letters that went out before no longer work."
+            );
     }
 }

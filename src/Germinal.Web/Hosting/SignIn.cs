@@ -21,9 +21,13 @@ public sealed record Caller(Guid Id, Guid PracticeId, string Name, string Role)
     public const string NameClaim = "germinal:name";
 
     /// <summary>The caller of a request that has passed authorization.</summary>
-    public static Caller Of(ClaimsPrincipal user) => new(
-        Guid.Parse(user.FindFirstValue(ClaimTypes.NameIdentifier)!), Guid.Parse(user.FindFirstValue(PracticeClaim)!),
-        user.FindFirstValue(NameClaim)!, user.FindFirstValue(ClaimTypes.Role)!);
+    public static Caller Of(ClaimsPrincipal user) =>
+        new(
+            Guid.Parse(user.FindFirstValue(ClaimTypes.NameIdentifier)!),
+            Guid.Parse(user.FindFirstValue(PracticeClaim)!),
+            user.FindFirstValue(NameClaim)!,
+            user.FindFirstValue(ClaimTypes.Role)!
+        );
 
     /// <summary>Lets endpoints take a <see cref="Caller"/> as a parameter.</summary>
     public static ValueTask<Caller?> BindAsync(HttpContext context) => ValueTask.FromResult<Caller?>(Of(context.User));
@@ -41,14 +45,18 @@ public static class SignInSetup
     {
         services.AddGerminalSeals(settings);
         services.AddAuthentication(IdentityConstants.ApplicationScheme).AddIdentityCookies();
-        services.AddIdentityCore<MemberUser>(o =>
-        {
-            o.Password.RequiredLength = 10;
-            o.Password.RequireNonAlphanumeric = false;
-            o.Password.RequireUppercase = false;
-            o.Password.RequireDigit = false;
-            o.User.RequireUniqueEmail = true;
-        }).AddEntityFrameworkStores<GerminalDb>().AddSignInManager().AddClaimsPrincipalFactory<CallerClaims>();
+        services
+            .AddIdentityCore<MemberUser>(o =>
+            {
+                o.Password.RequiredLength = 10;
+                o.Password.RequireNonAlphanumeric = false;
+                o.Password.RequireUppercase = false;
+                o.Password.RequireDigit = false;
+                o.User.RequireUniqueEmail = true;
+            })
+            .AddEntityFrameworkStores<GerminalDb>()
+            .AddSignInManager()
+            .AddClaimsPrincipalFactory<CallerClaims>();
         services.AddSingleton(_ => new SignInBrake());
         services.AddSingleton<SessionStore>();
         services.AddSingleton<IPostConfigureOptions<Microsoft.AspNetCore.Authentication.Cookies.CookieAuthenticationOptions>, UseSessionStore>();
@@ -82,32 +90,44 @@ public static class SignInSetup
     /// <summary>Every writing call carries the guard; every call sees the caller's practice only.</summary>
     public static void UseGerminalCaller(this IApplicationBuilder app)
     {
-        app.Use(async (context, next) =>
-        {
-            if (context.User.FindFirstValue(Caller.PracticeClaim) is { } practice)
+        app.Use(
+            async (context, next) =>
             {
-                context.RequestServices.GetRequiredService<GerminalDb>().PracticeId = Guid.Parse(practice);
-            }
-
-            // Matched by the endpoint that will answer, not by how its address is written; whatever does not say that it needs no
-            // guard (signed links, hooks) has one.
-            var unsafeMethod = !HttpMethods.IsGet(context.Request.Method) && !HttpMethods.IsHead(context.Request.Method) && !HttpMethods.IsOptions(context.Request.Method);
-            var excused = context.GetEndpoint()?.Metadata.GetMetadata<IAntiforgeryMetadata>() is { RequiresValidation: false };
-            if (unsafeMethod && context.GetEndpoint() is not null && !excused)
-            {
-                var guard = context.RequestServices.GetRequiredService<IAntiforgery>();
-                if (!await guard.IsRequestValidAsync(context))
+                if (context.User.FindFirstValue(Caller.PracticeClaim) is { } practice)
                 {
-                    await TypedResults.Problem("The page is out of date. Load it again and repeat what you did.", statusCode: StatusCodes.Status400BadRequest, title: "Guard missing").ExecuteAsync(context);
-                    return;
+                    context.RequestServices.GetRequiredService<GerminalDb>().PracticeId = Guid.Parse(practice);
                 }
-            }
 
-            await next();
-        });
+                // Matched by the endpoint that will answer, not by how its address is written; whatever does not say that it needs no
+                // guard (signed links, hooks) has one.
+                var unsafeMethod =
+                    !HttpMethods.IsGet(context.Request.Method)
+                    && !HttpMethods.IsHead(context.Request.Method)
+                    && !HttpMethods.IsOptions(context.Request.Method);
+                var excused = context.GetEndpoint()?.Metadata.GetMetadata<IAntiforgeryMetadata>() is { RequiresValidation: false };
+                if (unsafeMethod && context.GetEndpoint() is not null && !excused)
+                {
+                    var guard = context.RequestServices.GetRequiredService<IAntiforgery>();
+                    if (!await guard.IsRequestValidAsync(context))
+                    {
+                        await TypedResults
+                            .Problem(
+                                "The page is out of date. Load it again and repeat what you did.",
+                                statusCode: StatusCodes.Status400BadRequest,
+                                title: "Guard missing"
+                            )
+                            .ExecuteAsync(context);
+                        return;
+                    }
+                }
+
+                await next();
+            }
+        );
     }
 
-    private sealed class CallerClaims(UserManager<MemberUser> users, IOptions<IdentityOptions> options) : UserClaimsPrincipalFactory<MemberUser>(users, options)
+    private sealed class CallerClaims(UserManager<MemberUser> users, IOptions<IdentityOptions> options)
+        : UserClaimsPrincipalFactory<MemberUser>(users, options)
     {
         protected override async Task<ClaimsIdentity> GenerateClaimsAsync(MemberUser user)
         {

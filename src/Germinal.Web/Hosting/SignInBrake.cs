@@ -18,13 +18,12 @@ public sealed class SignInBrake(int wrongOfPair, int wrongOfAddress, int triesOf
 
     /// <summary>Brakes of the usual strength.</summary>
     public SignInBrake()
-        : this(8, 30, 120)
-    {
-    }
+        : this(8, 30, 120) { }
 
     /// <summary>Counts a try.</summary>
     /// <returns>How long to wait where there have been too many; null where it may be made.</returns>
-    public TimeSpan? Try(string client, string address) => Wait(clients, client, 1) ?? Wait(pairs, Pair(client, address), 0) ?? Wait(addresses, Folded(address), 0);
+    public TimeSpan? Try(string client, string address) =>
+        Wait(clients, client, 1) ?? Wait(pairs, Pair(client, address), 0) ?? Wait(addresses, Folded(address), 0);
 
     /// <summary>Counts a try that was wrong.</summary>
     public void Wrong(string client, string address)
@@ -48,11 +47,23 @@ public sealed class SignInBrake(int wrongOfPair, int wrongOfAddress, int triesOf
     private static TimeSpan? Wait(PartitionedRateLimiter<string> limiter, string key, int count)
     {
         using var lease = limiter.AttemptAcquire(key, count);
-        return lease.IsAcquired ? null : lease.TryGetMetadata(MetadataName.RetryAfter, out var wait) ? wait : TimeSpan.FromMinutes(1);
+        return lease.IsAcquired ? null
+            : lease.TryGetMetadata(MetadataName.RetryAfter, out var wait) ? wait
+            : TimeSpan.FromMinutes(1);
     }
 
-    private static PartitionedRateLimiter<string> Limiter(int tries, TimeSpan window) => PartitionedRateLimiter.Create<string, string>(
-        key => RateLimitPartition.GetFixedWindowLimiter(key, _ => new FixedWindowRateLimiterOptions { PermitLimit = tries, Window = window, QueueLimit = 0 }));
+    private static PartitionedRateLimiter<string> Limiter(int tries, TimeSpan window) =>
+        PartitionedRateLimiter.Create<string, string>(key =>
+            RateLimitPartition.GetFixedWindowLimiter(
+                key,
+                _ => new FixedWindowRateLimiterOptions
+                {
+                    PermitLimit = tries,
+                    Window = window,
+                    QueueLimit = 0,
+                }
+            )
+        );
 }
 
 /// <summary>Brakes on what anybody can call: public pages, letters' links and pictures, and hooks, by client.</summary>
@@ -70,21 +81,40 @@ public static class PublicBrake
     /// <summary>Adds them.</summary>
     /// <param name="services">The application's.</param>
     /// <param name="settings">Where there are stand-ins, all recipients and the gateway are this one machine, which is not braked.</param>
-    public static void AddPublicBrakes(this IServiceCollection services, Settings settings) => services.AddRateLimiter(o =>
-    {
-        o.RejectionStatusCode = StatusCodes.Status429TooManyRequests;
-        o.OnRejected = async (context, _) =>
+    public static void AddPublicBrakes(this IServiceCollection services, Settings settings) =>
+        services.AddRateLimiter(o =>
         {
-            context.HttpContext.Response.Headers.RetryAfter = "60";
-            await TypedResults.Problem("There have been too many calls from where you are. Wait a minute and try again.", statusCode: StatusCodes.Status429TooManyRequests, title: "Too many calls").ExecuteAsync(context.HttpContext);
-        };
-        foreach (var (name, calls) in new[] { (Pages, 120), (Letters, 1200), (Hooks, 6000) })
-        {
-            o.AddPolicy(name, http => settings.StandIns is not null && http.Connection.RemoteIpAddress is { } from && System.Net.IPAddress.IsLoopback(from)
-                ? RateLimitPartition.GetNoLimiter("stand-ins")
-                : RateLimitPartition.GetFixedWindowLimiter(Client.Of(http), _ => new FixedWindowRateLimiterOptions { PermitLimit = calls, Window = TimeSpan.FromMinutes(1), QueueLimit = 0 }));
-        }
-    });
+            o.RejectionStatusCode = StatusCodes.Status429TooManyRequests;
+            o.OnRejected = async (context, _) =>
+            {
+                context.HttpContext.Response.Headers.RetryAfter = "60";
+                await TypedResults
+                    .Problem(
+                        "There have been too many calls from where you are. Wait a minute and try again.",
+                        statusCode: StatusCodes.Status429TooManyRequests,
+                        title: "Too many calls"
+                    )
+                    .ExecuteAsync(context.HttpContext);
+            };
+            foreach (var (name, calls) in new[] { (Pages, 120), (Letters, 1200), (Hooks, 6000) })
+            {
+                o.AddPolicy(
+                    name,
+                    http =>
+                        settings.StandIns is not null && http.Connection.RemoteIpAddress is { } from && System.Net.IPAddress.IsLoopback(from)
+                            ? RateLimitPartition.GetNoLimiter("stand-ins")
+                            : RateLimitPartition.GetFixedWindowLimiter(
+                                Client.Of(http),
+                                _ => new FixedWindowRateLimiterOptions
+                                {
+                                    PermitLimit = calls,
+                                    Window = TimeSpan.FromMinutes(1),
+                                    QueueLimit = 0,
+                                }
+                            )
+                );
+            }
+        });
 }
 
 /// <summary>Where a call comes from, for brakes: the address of the machine, or of the network where that is IPv6.</summary>

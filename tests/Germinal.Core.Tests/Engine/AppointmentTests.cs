@@ -10,9 +10,13 @@ namespace Germinal.Core.Tests.Engine;
 public sealed class AppointmentTests
 {
     // A reminder 24 hours before: common practice, no source.
-    private static readonly ProgramDefinition Reminder = Program("Reminder", """
+    private static readonly ProgramDefinition Reminder = Program(
+        "Reminder",
+        """
         "purpose":"transactional","startsWhen":[{"kind":"appointment","offset":"-P7D"}],"at":"08:00"
-        """, Email("remind", "\"from\":\"occasion\",\"offset\":\"-PT24H\"") + "," + Email("thanks", "\"from\":\"occasion\",\"offset\":\"P7D\""));
+        """,
+        Email("remind", "\"from\":\"occasion\",\"offset\":\"-PT24H\"") + "," + Email("thanks", "\"from\":\"occasion\",\"offset\":\"P7D\"")
+    );
 
     private static readonly TouchEngine Engine = EngineWith(Practice(), Reminder);
 
@@ -30,19 +34,24 @@ public sealed class AppointmentTests
         // Moved onto the day after clocks go forward (14 March 2027, IANA tz): 24 hours before 14:00 EDT on Sunday is 13:00 EST on Saturday.
         Assert.Equal(
             ["remind sent 2027-03-13T13:00", "thanks sent 2027-03-21T08:00"],
-            Lived(Made("2027-03-01T10:00", "2027-03-10T14:00"), Made("2027-03-04T10:00", "2027-03-14T14:00", moved: true)));
+            Lived(Made("2027-03-01T10:00", "2027-03-10T14:00"), Made("2027-03-04T10:00", "2027-03-14T14:00", moved: true))
+        );
     }
 
     [Fact]
     public void Rule_4_4_what_has_settled_never_changes() =>
         Assert.Equal(
             ["remind sent 2027-03-09T14:00", "thanks sent 2027-03-27T08:00"],
-            Lived(Made("2027-03-01T10:00", "2027-03-10T14:00"), Made("2027-03-10T09:00", "2027-03-20T14:00", moved: true)));
+            Lived(Made("2027-03-01T10:00", "2027-03-10T14:00"), Made("2027-03-10T09:00", "2027-03-20T14:00", moved: true))
+        );
 
     [Fact]
     public void Rule_4_4_cancelling_stops_the_run_and_one_not_begun_never_begins()
     {
-        Assert.Equal(["remind cancelled appointment-cancelled 2027-03-05T10:00"], Lived(Made("2027-03-01T10:00", "2027-03-10T14:00"), new AppointmentCancelled(At("2027-03-05T10:00"), "viewing@1")));
+        Assert.Equal(
+            ["remind cancelled appointment-cancelled 2027-03-05T10:00"],
+            Lived(Made("2027-03-01T10:00", "2027-03-10T14:00"), new AppointmentCancelled(At("2027-03-05T10:00"), "viewing@1"))
+        );
         Assert.Empty(Lived(Made("2027-03-01T10:00", "2027-05-10T14:00"), new AppointmentCancelled(At("2027-03-05T10:00"), "", "viewing")));
     }
 
@@ -58,10 +67,28 @@ public sealed class AppointmentTests
     [Fact]
     public void Rule_4_4_each_appointment_has_a_run_of_its_own_and_one_of_another_type_has_none()
     {
-        Assert.Equal(4, Lived(new AppointmentMade(At("2027-03-01T10:00"), "a", "viewing", At("2027-03-20T14:00")), new AppointmentMade(At("2027-03-01T10:00"), "b", "viewing", At("2027-03-22T14:00"))).Count);
-        var viewings = Program("Viewings", """
+        Assert.Equal(
+            4,
+            Lived(
+                new AppointmentMade(At("2027-03-01T10:00"), "a", "viewing", At("2027-03-20T14:00")),
+                new AppointmentMade(At("2027-03-01T10:00"), "b", "viewing", At("2027-03-22T14:00"))
+            ).Count
+        );
+        var viewings = Program(
+            "Viewings",
+            """
             "startsWhen":[{"kind":"appointment","type":"viewing","offset":"-P1D"}]
-            """, Email("a", AtOnce));
-        Assert.Empty(Given.Lived(EngineWith(Practice(), viewings), Person(), "2027-02-01T00:00", "2027-06-01T00:00", new AppointmentMade(At("2027-03-01T10:00"), "a", "signing", At("2027-03-20T14:00"))));
+            """,
+            Email("a", AtOnce)
+        );
+        Assert.Empty(
+            Given.Lived(
+                EngineWith(Practice(), viewings),
+                Person(),
+                "2027-02-01T00:00",
+                "2027-06-01T00:00",
+                new AppointmentMade(At("2027-03-01T10:00"), "a", "signing", At("2027-03-20T14:00"))
+            )
+        );
     }
 }

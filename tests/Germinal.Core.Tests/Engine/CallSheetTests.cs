@@ -42,52 +42,62 @@ public sealed class CallSheetTests
     private static readonly Gen<(CallToPlace[] Calls, FrozenDictionary<IsoDayOfWeek, int> Capacity, WorkCalendar Calendar)> Cases = Gen.Select(
         Gen.Select(Gen.Int[0, 9], Gen.Int[0, 3]).Array[1, 8].Select(c => c.Select((x, i) => Call(i, x.Item1, x.Item2)).ToArray()),
         Gen.Int[0, 2].Array[7].Select(c => Capacity(c)),
-        Gen.Int[0, 12].Select(d => WorkCalendar.MondayToFriday with { Holidays = new[] { Monday.PlusDays(d) }.ToFrozenSet() }));
+        Gen.Int[0, 12].Select(d => WorkCalendar.MondayToFriday with { Holidays = new[] { Monday.PlusDays(d) }.ToFrozenSet() })
+    );
 
     [Fact]
-    public void Rule_9_4_no_day_is_over_capacity_wherever_any_assignment_exists() => Cases.Sample(
-        c =>
-        {
-            var placed = CallSheet.Place(c.Calls, c.Capacity, c.Calendar);
-            Assert.Equal(c.Calls.Select(x => x.TouchId).Order(), placed.Select(p => p.TouchId).Order());
-            var room = new Dictionary<LocalDate, int>();
-            int RoomOn(LocalDate day) => room.TryGetValue(day, out var n) ? n : c.Calendar.IsFree(day) ? 0 : c.Capacity.GetValueOrDefault(day.DayOfWeek);
-            LocalDate Last(CallToPlace call) => c.Calendar.WorkingDayAfter(call.Due, call.Slack)!.Value;
-            Assert.All(placed, p => Assert.InRange(p.Day, c.Calls.Single(x => x.TouchId == p.TouchId).Due, Last(c.Calls.Single(x => x.TouchId == p.TouchId))));
-            foreach (var day in placed.Where(p => !p.OverCapacity).GroupBy(p => p.Day))
+    public void Rule_9_4_no_day_is_over_capacity_wherever_any_assignment_exists() =>
+        Cases.Sample(
+            c =>
             {
-                Assert.True(day.Count() <= RoomOn(day.Key));
-            }
-
-            // By trying everything: the most calls that find a place.
-            int Most(int i)
-            {
-                if (i == c.Calls.Length)
+                var placed = CallSheet.Place(c.Calls, c.Capacity, c.Calendar);
+                Assert.Equal(c.Calls.Select(x => x.TouchId).Order(), placed.Select(p => p.TouchId).Order());
+                var room = new Dictionary<LocalDate, int>();
+                int RoomOn(LocalDate day) =>
+                    room.TryGetValue(day, out var n) ? n
+                    : c.Calendar.IsFree(day) ? 0
+                    : c.Capacity.GetValueOrDefault(day.DayOfWeek);
+                LocalDate Last(CallToPlace call) => c.Calendar.WorkingDayAfter(call.Due, call.Slack)!.Value;
+                Assert.All(
+                    placed,
+                    p => Assert.InRange(p.Day, c.Calls.Single(x => x.TouchId == p.TouchId).Due, Last(c.Calls.Single(x => x.TouchId == p.TouchId)))
+                );
+                foreach (var day in placed.Where(p => !p.OverCapacity).GroupBy(p => p.Day))
                 {
-                    return 0;
+                    Assert.True(day.Count() <= RoomOn(day.Key));
                 }
 
-                var best = Most(i + 1);
-                for (var day = c.Calls[i].Due; day <= Last(c.Calls[i]); day = day.PlusDays(1))
+                // By trying everything: the most calls that find a place.
+                int Most(int i)
                 {
-                    if (RoomOn(day) is var left and > 0)
+                    if (i == c.Calls.Length)
                     {
-                        room[day] = left - 1;
-                        best = Math.Max(best, 1 + Most(i + 1));
-                        room[day] = left;
+                        return 0;
                     }
+
+                    var best = Most(i + 1);
+                    for (var day = c.Calls[i].Due; day <= Last(c.Calls[i]); day = day.PlusDays(1))
+                    {
+                        if (RoomOn(day) is var left and > 0)
+                        {
+                            room[day] = left - 1;
+                            best = Math.Max(best, 1 + Most(i + 1));
+                            room[day] = left;
+                        }
+                    }
+
+                    return best;
                 }
 
-                return best;
-            }
-
-            var most = Most(0);
-            var found = placed.Count(p => !p.OverCapacity);
-            Assert.True(found <= most);
-            Assert.Equal(most == c.Calls.Length, found == c.Calls.Length);
-            // The order the calls come in does not matter.
-            Assert.Equal(placed.ToHashSet(), CallSheet.Place(c.Calls.Reverse(), c.Capacity, c.Calendar).ToHashSet());
-        }, iter: 1500);
+                var most = Most(0);
+                var found = placed.Count(p => !p.OverCapacity);
+                Assert.True(found <= most);
+                Assert.Equal(most == c.Calls.Length, found == c.Calls.Length);
+                // The order the calls come in does not matter.
+                Assert.Equal(placed.ToHashSet(), CallSheet.Place(c.Calls.Reverse(), c.Capacity, c.Calendar).ToHashSet());
+            },
+            iter: 1500
+        );
 
     [Fact]
     public void Rule_9_4_ten_thousand_calls_keep_every_capacity()

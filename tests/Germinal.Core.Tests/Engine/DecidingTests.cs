@@ -37,7 +37,10 @@ public sealed class DecidingTests
         Assert.Equal("not-for", ReasonOf(Judged(Person() with { Email = null }, Email("a", AtOnce, stepRule))));
         Assert.Equal("no-address", ReasonOf(Judged(Person() with { Email = null, Consent = [] }, Email("a", AtOnce))));
         Assert.Equal("no-address", ReasonOf(Judged(Person() with { Email = "ida@@example.com" }, Email("a", AtOnce))));
-        Assert.Equal("suppressed", ReasonOf(Judged(Person() with { Suppressed = FrozenSet.ToFrozenSet(["ida@example.com"]), Consent = [] }, Email("a", AtOnce))));
+        Assert.Equal(
+            "suppressed",
+            ReasonOf(Judged(Person() with { Suppressed = FrozenSet.ToFrozenSet(["ida@example.com"]), Consent = [] }, Email("a", AtOnce)))
+        );
         Assert.Equal("no-consent", ReasonOf(Judged(Person() with { Consent = [] }, Email("a", AtOnce))));
         Assert.Equal("opted-out", ReasonOf(Judged(Person() with { Consent = [No(Channel.Email)] }, Email("a", AtOnce))));
     }
@@ -47,7 +50,10 @@ public sealed class DecidingTests
     {
         Assert.Equal("no-address", ReasonOf(Judged(Person() with { Mobile = null }, Call("c", AtOnce))));
         Assert.Equal("opted-out", ReasonOf(Judged(Person() with { Consent = [No(Channel.Call)] }, Call("c", AtOnce))));
-        Assert.Contains(Judged(Person() with { Mobile = null, OtherPhone = "+12075550102" }, Call("c", AtOnce)).Effects, e => e is TouchSettled { Outcome: Outcome.Open });
+        Assert.Contains(
+            Judged(Person() with { Mobile = null, OtherPhone = "+12075550102" }, Call("c", AtOnce)).Effects,
+            e => e is TouchSettled { Outcome: Outcome.Open }
+        );
     }
 
     [Fact]
@@ -58,7 +64,10 @@ public sealed class DecidingTests
         var state = engine.React(Person(), PersonState.Empty, Start(program, "2027-03-01T10:00")).State;
         // The service was off until evening.
         var judged = engine.Judge(Person(), state, At("2027-03-01T20:00"));
-        Assert.Contains(judged.Effects, e => e is TouchWaits w && w.Due == At("2027-03-02T09:00") && w.Checks[^1] is { Kind: CheckKind.WindowOpen, Passed: false });
+        Assert.Contains(
+            judged.Effects,
+            e => e is TouchWaits w && w.Due == At("2027-03-02T09:00") && w.Checks[^1] is { Kind: CheckKind.WindowOpen, Passed: false }
+        );
         Assert.Contains(engine.Judge(Person(), judged.State, At("2027-03-02T09:00")).Effects, e => e is TouchHanded);
     }
 
@@ -67,7 +76,13 @@ public sealed class DecidingTests
     {
         var nameless = Person() with { FirstName = null };
         var blocked = Judged(nameless, Email("a", AtOnce), templates: new NeedsFirstName());
-        Assert.Contains(blocked.Effects, e => e is TouchBlocked { Reason: "cannot-fill" } b && b.GivenUpAt == At("2027-03-08T10:00") && b.Checks[^1].Found.SequenceEqual(["cannot-fill", "person.first_name"]));
+        Assert.Contains(
+            blocked.Effects,
+            e =>
+                e is TouchBlocked { Reason: "cannot-fill" } b
+                && b.GivenUpAt == At("2027-03-08T10:00")
+                && b.Checks[^1].Found.SequenceEqual(["cannot-fill", "person.first_name"])
+        );
         var program = Program("P", "", Email("a", AtOnce));
         var engine = EngineWith(Practice(), new NeedsFirstName(), program);
         Assert.Empty(engine.React(nameless, blocked.State, new FactsChanged(At("2027-03-02T10:00"))).Effects);
@@ -102,8 +117,19 @@ public sealed class DecidingTests
     {
         var handed = Judged(Person(), Email("a", AtOnce)).Effects.OfType<TouchHanded>().Single();
         Assert.Equal(
-            [CheckKind.RunGoing, CheckKind.PersonReachable, CheckKind.OnlyIf, CheckKind.HasAddress, CheckKind.NotSuppressed, CheckKind.Consent, CheckKind.InTime, CheckKind.WindowOpen, CheckKind.CanBeFilled],
-            handed.Checks.Select(c => c.Kind));
+            [
+                CheckKind.RunGoing,
+                CheckKind.PersonReachable,
+                CheckKind.OnlyIf,
+                CheckKind.HasAddress,
+                CheckKind.NotSuppressed,
+                CheckKind.Consent,
+                CheckKind.InTime,
+                CheckKind.WindowOpen,
+                CheckKind.CanBeFilled,
+            ],
+            handed.Checks.Select(c => c.Kind)
+        );
         Assert.All(handed.Checks, c => Assert.EndsWith(".", Why.Of(c, "Ida Rowan", NewYork).Text, StringComparison.Ordinal));
     }
 
@@ -145,7 +171,10 @@ public sealed class DecidingTests
     {
         var program = Program("P", "", $"{Email("a", AtOnce)},{Email("b", AtOnce, "\"lateLimit\":\"PT2H\"")}");
         var engine = EngineWith(Practice() with { Pace = [new PaceRule(1, 1, new[] { Channel.Email }.ToFrozenSet())] }, program);
-        var late = Assert.Single(Touches(engine, [new Actor(Person(), PersonState.Empty, [Start(program, "2027-03-01T10:00")])], "2027-03-01T00:00", "2027-03-05T00:00"), t => t.Reason == "late");
+        var late = Assert.Single(
+            Touches(engine, [new Actor(Person(), PersonState.Empty, [Start(program, "2027-03-01T10:00")])], "2027-03-01T00:00", "2027-03-05T00:00"),
+            t => t.Reason == "late"
+        );
         Assert.Equal([CheckKind.InTime, CheckKind.Pace], late.Trail.ToChecks().Where(c => !c.Passed).Select(c => c.Kind));
     }
 
@@ -160,7 +189,14 @@ public sealed class DecidingTests
     [InlineData("end", "1 2 3")]
     public void Section_8_each_kind_of_step_needs_its_checks(string kind, string checks)
     {
-        var words = kind switch { "email" => "\"subject\":\"s\",\"body\":\"b\"", "call" => "\"script\":\"s\"", "task" => "\"title\":\"t\"", "end" => "\"lateLimit\":\"P1D\"", _ => "\"body\":\"b\"" };
+        var words = kind switch
+        {
+            "email" => "\"subject\":\"s\",\"body\":\"b\"",
+            "call" => "\"script\":\"s\"",
+            "task" => "\"title\":\"t\"",
+            "end" => "\"lateLimit\":\"P1D\"",
+            _ => "\"body\":\"b\"",
+        };
         var program = Program("P", "", $"{{\"id\":\"a\",\"kind\":\"{kind}\",\"when\":{{\"from\":\"start\",\"offset\":\"P0D\"}},{words}}}");
         var practice = Practice() with
         {
@@ -169,7 +205,14 @@ public sealed class DecidingTests
             Consent = new ConsentRules(Enum.GetValues<Channel>().ToFrozenDictionary(c => c, _ => ConsentPolicy.Open)),
         };
         var person = Person() with { Mobile = "+12075550123", Address = "1 Heron Row" };
-        var touch = Assert.Single(Touches(EngineWith(practice, program), [new Actor(person, PersonState.Empty, [Start(program, "2027-03-01T10:00")])], "2027-03-01T00:00", "2027-03-05T00:00"));
+        var touch = Assert.Single(
+            Touches(
+                EngineWith(practice, program),
+                [new Actor(person, PersonState.Empty, [Start(program, "2027-03-01T10:00")])],
+                "2027-03-01T00:00",
+                "2027-03-05T00:00"
+            )
+        );
         Assert.Equal(checks, string.Join(' ', touch.Trail.ToChecks().Select(c => (int)c.Kind)));
     }
 
@@ -178,6 +221,10 @@ public sealed class DecidingTests
     {
         Assert.Contains($"\"form\":{PersonState.CurrentForm}", PersonStateJson.Write(PersonState.Empty), StringComparison.Ordinal);
         Assert.Equal(PersonState.CurrentForm, PersonStateJson.Read("{}").Form);
-        Assert.Contains("newer Germinal", Assert.Throws<NotSupportedException>(() => PersonStateJson.Read("{\"form\":99}")).Message, StringComparison.Ordinal);
+        Assert.Contains(
+            "newer Germinal",
+            Assert.Throws<NotSupportedException>(() => PersonStateJson.Read("{\"form\":99}")).Message,
+            StringComparison.Ordinal
+        );
     }
 }

@@ -12,17 +12,32 @@ public sealed class ForkingTests
 {
     private static readonly PersonFacts Ida = Person();
 
-    private static ProgramDefinition Forked(string question, string more = "", string first = "") => Program(
-        "P",
-        "\"at\":\"09:00\"",
-        (first.Length > 0 ? first : Email("hello", AtOnce)) + "," +
-        Step("f", "fork", "\"from\":\"previous\",\"offset\":\"P2D\"", $"\"if\":{question}{more},\"then\":[{Email("yes", AtOnce)}],\"else\":[{Email("no", AtOnce)}]") + "," +
-        Email("after", Daily));
+    private static ProgramDefinition Forked(string question, string more = "", string first = "") =>
+        Program(
+            "P",
+            "\"at\":\"09:00\"",
+            (first.Length > 0 ? first : Email("hello", AtOnce))
+                + ","
+                + Step(
+                    "f",
+                    "fork",
+                    "\"from\":\"previous\",\"offset\":\"P2D\"",
+                    $"\"if\":{question}{more},\"then\":[{Email("yes", AtOnce)}],\"else\":[{Email("no", AtOnce)}]"
+                )
+                + ","
+                + Email("after", Daily)
+        );
 
     private static IReadOnlyList<string> Lived(ProgramDefinition program, params Happening[] events) =>
         Given.Lived(EngineWith(Practice(), program), Ida, "2027-03-01T00:00", "2027-04-01T00:00", [Start(program, "2027-03-01T10:00"), .. events]);
 
-    private static readonly string[] No = ["hello sent 2027-03-01T10:00", "f forked no 2027-03-03T09:00", "no sent 2027-03-03T09:00", "after sent 2027-03-04T09:00"];
+    private static readonly string[] No =
+    [
+        "hello sent 2027-03-01T10:00",
+        "f forked no 2027-03-03T09:00",
+        "no sent 2027-03-03T09:00",
+        "after sent 2027-03-04T09:00",
+    ];
 
     [Fact]
     public void Rule_7_1_without_within_a_fork_is_judged_at_its_due_moment()
@@ -39,10 +54,14 @@ public sealed class ForkingTests
     public void Rule_7_1_within_waits_for_a_yes_and_takes_the_other_way_when_the_span_ends()
     {
         var program = Forked("""{"kind":"opened","step":"hello"}""", ",\"within\":\"P4D\"");
-        Assert.Equal(["hello sent 2027-03-01T10:00", "f forked no 2027-03-07T09:00", "no sent 2027-03-07T09:00", "after sent 2027-03-08T09:00"], Lived(program));
+        Assert.Equal(
+            ["hello sent 2027-03-01T10:00", "f forked no 2027-03-07T09:00", "no sent 2027-03-07T09:00", "after sent 2027-03-08T09:00"],
+            Lived(program)
+        );
         Assert.Equal(
             ["hello sent 2027-03-01T10:00", "f forked yes 2027-03-05T17:20", "yes sent 2027-03-05T17:20", "after sent 2027-03-06T09:00"],
-            Lived(program, new Opened(At("2027-03-05T17:20"), IdOf(program), "hello")));
+            Lived(program, new Opened(At("2027-03-05T17:20"), IdOf(program), "hello"))
+        );
         Assert.Equal("f forked yes 2027-03-03T09:00", Lived(program, new Opened(At("2027-03-02T17:20"), IdOf(program), "hello"))[1]);
         Assert.Equal("f forked no 2027-03-07T09:00", Lived(program, new Opened(At("2027-03-07T09:01"), IdOf(program), "hello"))[1]);
     }
@@ -50,9 +69,17 @@ public sealed class ForkingTests
     [Fact]
     public void Rule_7_1_a_step_that_was_not_sent_answers_no_at_once()
     {
-        var program = Forked("""{"kind":"opened","step":"hello"}""", ",\"within\":\"P4D\"", Email("hello", AtOnce, """
-            "onlyIf":{"field":"tags","op":"has","value":"vip"}
-            """));
+        var program = Forked(
+            """{"kind":"opened","step":"hello"}""",
+            ",\"within\":\"P4D\"",
+            Email(
+                "hello",
+                AtOnce,
+                """
+                "onlyIf":{"field":"tags","op":"has","value":"vip"}
+                """
+            )
+        );
         Assert.Equal("f forked no 2027-03-03T09:00", Lived(program)[1]);
     }
 
@@ -94,17 +121,43 @@ public sealed class ForkingTests
     [Fact]
     public void Rule_7_1_a_passage_may_end_the_run()
     {
-        var program = Program("P", "", Step("f", "fork", AtOnce, """
-            "if":{"field":"tags","op":"has","value":"x"},"then":[],"else":[{"id":"stop","kind":"end"}]
-            """) + "," + Email("after", AtOnce));
+        var program = Program(
+            "P",
+            "",
+            Step(
+                "f",
+                "fork",
+                AtOnce,
+                """
+                "if":{"field":"tags","op":"has","value":"x"},"then":[],"else":[{"id":"stop","kind":"end"}]
+                """
+            )
+                + ","
+                + Email("after", AtOnce)
+        );
         Assert.Equal(["f forked no 2027-03-01T10:00", "stop done 2027-03-01T10:00"], Lived(program));
-        Assert.Equal(["f forked yes 2027-03-01T10:00", "after sent 2027-03-01T10:00"], Given.Lived(
-            EngineWith(Practice(), program), Ida with { Tags = System.Collections.Frozen.FrozenSet.ToFrozenSet(["X"], StringComparer.OrdinalIgnoreCase) }, "2027-03-01T00:00", "2027-04-01T00:00", Start(program, "2027-03-01T10:00")));
+        Assert.Equal(
+            ["f forked yes 2027-03-01T10:00", "after sent 2027-03-01T10:00"],
+            Given.Lived(
+                EngineWith(Practice(), program),
+                Ida with
+                {
+                    Tags = System.Collections.Frozen.FrozenSet.ToFrozenSet(["X"], StringComparer.OrdinalIgnoreCase),
+                },
+                "2027-03-01T00:00",
+                "2027-04-01T00:00",
+                Start(program, "2027-03-01T10:00")
+            )
+        );
     }
 
-    private static readonly ProgramDefinition Halves = Program("P", "", """
+    private static readonly ProgramDefinition Halves = Program(
+        "P",
+        "",
+        """
         {"id":"s","kind":"split","passages":[{"share":70,"steps":[{"id":"a","kind":"tell-me","body":"a"}]},{"share":30,"steps":[{"id":"b","kind":"tell-me","body":"b"},{"id":"b2","kind":"tell-me","body":"b"}]}]},{"id":"after","kind":"tell-me","body":"c"}
-        """);
+        """
+    );
 
     [Fact]
     public void Rule_7_2_a_split_keeps_its_shares_and_everybody_their_side()
@@ -115,14 +168,29 @@ public sealed class ForkingTests
         Assert.InRange(sides.Count(s => s == 0), 14_000 - 325, 14_000 + 325);
         // The same person on the same side, however many others there are; another split falls another way.
         Assert.Equal(sides.Take(100), Enumerable.Range(0, 100).Select(i => Shares.PassageOf(IdOf(Halves), split, StableId.Of(Guid.Empty, $"person {i}"))));
-        Assert.NotEqual(sides, Enumerable.Range(0, 20_000).Select(i => Shares.PassageOf(IdOf(Halves), split with { Id = "other" }, StableId.Of(Guid.Empty, $"person {i}"))));
+        Assert.NotEqual(
+            sides,
+            Enumerable.Range(0, 20_000).Select(i => Shares.PassageOf(IdOf(Halves), split with { Id = "other" }, StableId.Of(Guid.Empty, $"person {i}")))
+        );
     }
 
     [Fact]
     public void Rule_7_2_a_split_says_its_passage_and_joins_again()
     {
         var engine = EngineWith(Practice(), Halves);
-        var ways = Enumerable.Range(0, 40).Select(i => string.Join(" ", Given.Lived(engine, Person($"P{i}"), "2027-03-01T00:00", "2027-03-02T00:00", Start(Halves, "2027-03-01T10:00")).Select(l => string.Join('/', l.Split(' ')[..^1])))).Distinct().Order().ToList();
+        var ways = Enumerable
+            .Range(0, 40)
+            .Select(i =>
+                string.Join(
+                    " ",
+                    Given
+                        .Lived(engine, Person($"P{i}"), "2027-03-01T00:00", "2027-03-02T00:00", Start(Halves, "2027-03-01T10:00"))
+                        .Select(l => string.Join('/', l.Split(' ')[..^1]))
+                )
+            )
+            .Distinct()
+            .Order()
+            .ToList();
         Assert.Equal(["s/split/1 a/sent after/sent", "s/split/2 b/sent b2/sent after/sent"], ways);
     }
 

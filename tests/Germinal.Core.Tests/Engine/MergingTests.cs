@@ -15,7 +15,8 @@ public sealed class MergingTests
     {
         var (both, alone) = (Program("Both", "", Email("a", Later)), Program("Alone", "", Email("a", Later)));
         var engine = EngineWith(Practice(), both, alone);
-        PersonState Started(string name, params Happening[] starts) => starts.Aggregate(PersonState.Empty, (state, start) => engine.React(Person(name), state, start).State);
+        PersonState Started(string name, params Happening[] starts) =>
+            starts.Aggregate(PersonState.Empty, (state, start) => engine.React(Person(name), state, start).State);
         var kept = Started("Ida", Start(both, "2027-03-01T10:00"));
         var merged = Started("Bo", Start(both, "2027-03-01T11:00"), Start(alone, "2027-03-01T11:00"));
         var joined = Merging.Join(kept, merged, At("2027-03-02T10:00"));
@@ -26,7 +27,8 @@ public sealed class MergingTests
         Assert.Collection(
             joined.Effects,
             e => Assert.Equal((stopped.TouchId, Outcome.Cancelled, "merged"), e is TouchSettled t ? (t.TouchId, t.Outcome, t.Reason) : default),
-            e => Assert.Equal((stopped.Id, "merged"), e is RunEnded r ? (r.RunId, r.StopReason) : default));
+            e => Assert.Equal((stopped.Id, "merged"), e is RunEnded r ? (r.RunId, r.StopReason) : default)
+        );
         Assert.Equal(new PastRuns(2, null), joined.Kept.Been[IdOf(both)]);
         Assert.Equal(stopped, Assert.IsType<RunGoesOn>(Assert.Single(Merging.Part(joined.Stopped))).Run);
     }

@@ -11,7 +11,8 @@ public sealed class PlanningTests
 {
     private const string Office = "\"at\":\"09:30\",\"window\":{\"days\":[\"mon\",\"tue\",\"wed\",\"thu\",\"fri\"],\"from\":\"09:00\",\"to\":\"17:30\"}";
 
-    private static string From(string from, string offset, string? at = null) => $"\"from\":\"{from}\",\"offset\":\"{offset}\"{(at is null ? "" : $",\"at\":\"{at}\"")}";
+    private static string From(string from, string offset, string? at = null) =>
+        $"\"from\":\"{from}\",\"offset\":\"{offset}\"{(at is null ? "" : $",\"at\":\"{at}\"")}";
 
     [Fact]
     public void Rule_1_4_a_date_part_falls_at_the_steps_time_else_the_programs_else_the_windows_else_nine()
@@ -20,17 +21,23 @@ public sealed class PlanningTests
         var programs = Program("B", Office, Email("a", From("start", "P1D")));
         var windows = Program("C", "\"window\":{\"from\":\"10:00\",\"to\":\"12:00\"}", Email("a", From("start", "P1D")));
         var nine = Program("D", "", Email("a", From("start", "P1D")));
-        string Time(Core.Programs.ProgramDefinition p) => Rehearsed(EngineWith(Practice(), p), Person(), Start(p, "2027-03-01T16:00"), "2027-03-10T00:00")[0][^5..];
+        string Time(Core.Programs.ProgramDefinition p) =>
+            Rehearsed(EngineWith(Practice(), p), Person(), Start(p, "2027-03-01T16:00"), "2027-03-10T00:00")[0][^5..];
         Assert.Equal(["11:00", "09:30", "10:00", "09:00"], new[] { own, programs, windows, nine }.Select(Time));
     }
 
     [Fact]
     public void Rule_1_4_a_time_part_and_P0D_keep_the_exact_moment()
     {
-        var program = Program("P", Office, Email("now", From("start", "P0D")) + "," + Email("soon", From("start", "PT2H")) + "," + Email("later", From("start", "P1DT2H")));
+        var program = Program(
+            "P",
+            Office,
+            Email("now", From("start", "P0D")) + "," + Email("soon", From("start", "PT2H")) + "," + Email("later", From("start", "P1DT2H"))
+        );
         Assert.Equal(
             ["now sent 2027-03-01T10:04", "soon sent 2027-03-01T12:04", "later sent 2027-03-02T12:04"],
-            Rehearsed(EngineWith(Practice(), program), Person(), Start(program, "2027-03-01T10:04"), "2027-03-10T00:00"));
+            Rehearsed(EngineWith(Practice(), program), Person(), Start(program, "2027-03-01T10:04"), "2027-03-10T00:00")
+        );
     }
 
     [Fact]
@@ -49,7 +56,8 @@ public sealed class PlanningTests
         var program = Program("P", "\"at\":\"09:30\"", Email("late", From("start", "P5D")) + "," + Email("early", From("start", "P1D")));
         Assert.Equal(
             ["late sent 2027-03-06T09:30", "early sent 2027-03-06T09:30"],
-            Rehearsed(EngineWith(Practice(), program), Person(), Start(program, "2027-03-01T10:00"), "2027-04-01T00:00"));
+            Rehearsed(EngineWith(Practice(), program), Person(), Start(program, "2027-03-01T10:00"), "2027-04-01T00:00")
+        );
     }
 
     [Fact]
@@ -73,7 +81,8 @@ public sealed class PlanningTests
         // Monday 1 March + 5 days is a Saturday, rolled to Monday 8; three days on is Thursday 11.
         Assert.Equal(
             ["a sent 2027-03-08T09:30", "b sent 2027-03-11T09:30"],
-            Rehearsed(EngineWith(Practice(), program), Person(), Start(program, "2027-03-01T10:00"), "2027-04-01T00:00"));
+            Rehearsed(EngineWith(Practice(), program), Person(), Start(program, "2027-03-01T10:00"), "2027-04-01T00:00")
+        );
     }
 
     [Theory]
@@ -87,7 +96,10 @@ public sealed class PlanningTests
     public void Rule_3_2_places_by_dates(string when, string expected)
     {
         var program = Program("P", "\"at\":\"09:30\"", Email("a", when));
-        Assert.Equal([expected], Rehearsed(EngineWith(Practice(), program), Person(birthday: "1975-06-14"), Start(program, "2027-03-01T10:00"), "2029-01-01T00:00"));
+        Assert.Equal(
+            [expected],
+            Rehearsed(EngineWith(Practice(), program), Person(birthday: "1975-06-14"), Start(program, "2027-03-01T10:00"), "2029-01-01T00:00")
+        );
     }
 
     [Fact]
@@ -95,7 +107,10 @@ public sealed class PlanningTests
     {
         var program = Program("P", "\"at\":\"09:30\"", Email("a", "\"from\":\"key-date\",\"date\":\"birthday\",\"offset\":\"-P1D\""));
         // The day before the birthday was yesterday.
-        Assert.Equal(["a sent 2028-02-29T09:30"], Rehearsed(EngineWith(Practice(), program), Person(birthday: "1975-03-01"), Start(program, "2027-03-01T10:00"), "2029-01-01T00:00"));
+        Assert.Equal(
+            ["a sent 2028-02-29T09:30"],
+            Rehearsed(EngineWith(Practice(), program), Person(birthday: "1975-03-01"), Start(program, "2027-03-01T10:00"), "2029-01-01T00:00")
+        );
     }
 
     [Fact]
@@ -127,16 +142,31 @@ public sealed class PlanningTests
         var first = Program("First", "\"at\":\"09:30\"", HandOver("h", From("start", "P1D"), "Second") + "," + Email("after", From("previous", "P0D")));
         Assert.Equal(
             ["h handedover 2027-03-02T09:30", "after sent 2027-03-02T09:30", "b sent 2027-03-04T09:30"],
-            Rehearsed(EngineWith(Practice(), first, second), Person(), Start(first, "2027-03-01T10:00"), "2027-04-01T00:00"));
+            Rehearsed(EngineWith(Practice(), first, second), Person(), Start(first, "2027-03-01T10:00"), "2027-04-01T00:00")
+        );
     }
 
     /// <summary>Common practice, no source: a letter every 29 days falls one week day later each time.</summary>
     [Fact]
     public void Rule_3_5_a_loop_starts_anew_whatever_again_says_and_29_days_walk_through_the_week()
     {
-        var program = Program("Market letter", "\"at\":\"09:30\"", Email("a", From("start", "P0D")) + "," + HandOver("loop", From("previous", "P29D"), "Market letter"));
-        var sent = Rehearsal.Of(EngineWith(Practice(), program), Person(), PersonState.Empty, At("2027-03-01T09:30"), At("2029-03-01T00:00"), Start(program, "2027-03-01T09:30"))
-            .Where(t => t.Outcome == Outcome.Sent).Select(t => t.SettledAt!.Value.InZone(NewYork).Date).ToList();
+        var program = Program(
+            "Market letter",
+            "\"at\":\"09:30\"",
+            Email("a", From("start", "P0D")) + "," + HandOver("loop", From("previous", "P29D"), "Market letter")
+        );
+        var sent = Rehearsal
+            .Of(
+                EngineWith(Practice(), program),
+                Person(),
+                PersonState.Empty,
+                At("2027-03-01T09:30"),
+                At("2029-03-01T00:00"),
+                Start(program, "2027-03-01T09:30")
+            )
+            .Where(t => t.Outcome == Outcome.Sent)
+            .Select(t => t.SettledAt!.Value.InZone(NewYork).Date)
+            .ToList();
         Assert.Equal(26, sent.Count);
         Assert.All(sent.Zip(sent.Skip(1)), p => Assert.Equal(29, NodaTime.Period.DaysBetween(p.First, p.Second)));
         Assert.All(sent.Zip(sent.Skip(1)), p => Assert.Equal((int)p.First.DayOfWeek % 7 + 1, (int)p.Second.DayOfWeek));
@@ -146,16 +176,23 @@ public sealed class PlanningTests
     public void Rule_3_5_a_loop_makes_no_second_unfinished_run()
     {
         // Two runs side by side, each begun by a birthday and a name day; both come to their loop on the way.
-        var program = Program("Twice", "\"at\":\"09:30\",\"startsWhen\":[{\"kind\":\"occasion\",\"date\":\"birthday\",\"offset\":\"P0D\"},{\"kind\":\"occasion\",\"date\":\"name day\",\"offset\":\"P0D\"}]",
-            Email("a", From("start", "P0D")) + "," + HandOver("loop", From("previous", "P10D"), "Twice"));
+        var program = Program(
+            "Twice",
+            "\"at\":\"09:30\",\"startsWhen\":[{\"kind\":\"occasion\",\"date\":\"birthday\",\"offset\":\"P0D\"},{\"kind\":\"occasion\",\"date\":\"name day\",\"offset\":\"P0D\"}]",
+            Email("a", From("start", "P0D")) + "," + HandOver("loop", From("previous", "P10D"), "Twice")
+        );
         var engine = EngineWith(Practice(), program);
-        var person = Person(birthday: "1975-03-02") with { KeyDates = [new("birthday", YearlyDate.TryParse("1975-03-02")!.Value, true), new("name day", YearlyDate.TryParse("--03-04")!.Value, true)] };
+        var person = Person(birthday: "1975-03-02") with
+        {
+            KeyDates = [new("birthday", YearlyDate.TryParse("1975-03-02")!.Value, true), new("name day", YearlyDate.TryParse("--03-04")!.Value, true)],
+        };
         var touches = Touches(engine, [new Actor(person, PersonState.Empty, [])], "2027-03-01T00:00", "2027-06-01T00:00");
 
         // The first run's loop is refused while the second still goes; from the second's on there is one run after the other.
         Assert.Equal(
             ["03-02", "03-04", "03-14", "03-24", "04-03", "04-13"],
-            touches.Where(t => t.Step.Id == "a" && t.Outcome == Outcome.Sent).Select(t => t.At.InZone(NewYork).Date.ToString("MM-dd", null)).Take(6));
+            touches.Where(t => t.Step.Id == "a" && t.Outcome == Outcome.Sent).Select(t => t.At.InZone(NewYork).Date.ToString("MM-dd", null)).Take(6)
+        );
     }
 
     /// <summary>Section 8: what would not go anyway is said with its own reason, and only what would is blocked for its window.</summary>
@@ -166,8 +203,16 @@ public sealed class PlanningTests
     [InlineData("no-address", "", "a skipped no-address")]
     public void Section_8_a_window_that_never_opens_is_judged_by_the_first_six_checks(string person, string more, string expected)
     {
-        var program = Program("Never", "\"window\":{\"days\":[\"mon\"],\"from\":\"06:00\",\"to\":\"07:00\"}", Text("a", From("start", "P0D"), more) + "," + Email("b", From("previous", "P0D")));
-        var ida = Person() with { Mobile = person == "no-address" ? null : "+12075550101", Consent = [Yes(Channel.Email), person == "out" ? No(Channel.Text) : Yes(Channel.Text)] };
+        var program = Program(
+            "Never",
+            "\"window\":{\"days\":[\"mon\"],\"from\":\"06:00\",\"to\":\"07:00\"}",
+            Text("a", From("start", "P0D"), more) + "," + Email("b", From("previous", "P0D"))
+        );
+        var ida = Person() with
+        {
+            Mobile = person == "no-address" ? null : "+12075550101",
+            Consent = [Yes(Channel.Email), person == "out" ? No(Channel.Text) : Yes(Channel.Text)],
+        };
         var touches = Rehearsed(EngineWith(Practice(), program), ida, Start(program, "2027-03-01T10:00"), "2027-04-01T00:00");
         Assert.StartsWith(expected, touches[0], StringComparison.Ordinal);
         Assert.Equal(expected.Contains("blocked", StringComparison.Ordinal) ? "2027-03-08T10:00" : "2027-03-01T10:00", touches[0].Split(' ')[^1]);

@@ -16,14 +16,26 @@ public sealed class RehearsalTests
     [Fact]
     public void Eight_weeks_with_a_touch_a_week_keep_to_working_days_and_the_clock_change()
     {
-        var program = Program("Eight", Office, string.Join(",", Enumerable.Range(0, 9).Select(w => w == 4 ? Call("call", Days(28)) : Email($"week{w}", Days(w * 7)))));
+        var program = Program(
+            "Eight",
+            Office,
+            string.Join(",", Enumerable.Range(0, 9).Select(w => w == 4 ? Call("call", Days(28)) : Email($"week{w}", Days(w * 7))))
+        );
         // Begun on a Saturday: the first letter at once rolls to Monday; New York changes its clock on 14 March 2027.
         Assert.Equal(
             [
-                "week0 sent 2027-02-22T09:00", "week1 sent 2027-03-01T09:30", "week2 sent 2027-03-08T09:30", "week3 sent 2027-03-15T09:30", "call open 2027-03-22T09:30",
-                "week5 sent 2027-03-29T09:30", "week6 sent 2027-04-05T09:30", "week7 sent 2027-04-12T09:30", "week8 sent 2027-04-19T09:30",
+                "week0 sent 2027-02-22T09:00",
+                "week1 sent 2027-03-01T09:30",
+                "week2 sent 2027-03-08T09:30",
+                "week3 sent 2027-03-15T09:30",
+                "call open 2027-03-22T09:30",
+                "week5 sent 2027-03-29T09:30",
+                "week6 sent 2027-04-05T09:30",
+                "week7 sent 2027-04-12T09:30",
+                "week8 sent 2027-04-19T09:30",
             ],
-            Rehearsed(EngineWith(Practice(), program), Person(), Start(program, "2027-02-20T15:00"), "2027-06-01T00:00"));
+            Rehearsed(EngineWith(Practice(), program), Person(), Start(program, "2027-02-20T15:00"), "2027-06-01T00:00")
+        );
     }
 
     [Fact]
@@ -32,46 +44,93 @@ public sealed class RehearsalTests
         var program = Program("Sign-up", "\"at\":\"10:00\"", string.Join(",", new[] { 1, 3, 7 }.Select(d => Email($"d{d}", Days(d)))));
         Assert.Equal(
             ["d1 sent 2027-03-02T10:00", "d3 sent 2027-03-04T10:00", "d7 sent 2027-03-08T10:00"],
-            Rehearsed(EngineWith(Practice(), program), Person(), Start(program, "2027-03-01T16:45"), "2027-06-01T00:00"));
+            Rehearsed(EngineWith(Practice(), program), Person(), Start(program, "2027-03-01T16:45"), "2027-06-01T00:00")
+        );
     }
 
     [Fact]
     public void A_greeting_the_day_before_and_the_day_itself_each_year()
     {
-        var program = Program("Birthday", "\"at\":\"09:00\",\"startsWhen\":[{\"kind\":\"occasion\",\"date\":\"birthday\",\"offset\":\"-P1D\"}]", Call("remind", "\"from\":\"start\",\"offset\":\"P0D\"") + "," + Email("wish", "\"from\":\"occasion\",\"offset\":\"P0D\""));
-        var touches = Rehearsal.Of(EngineWith(Practice(), program), Person(birthday: "--02-29"), PersonState.Empty, At("2027-01-01T00:00"), At("2029-01-01T00:00"));
+        var program = Program(
+            "Birthday",
+            "\"at\":\"09:00\",\"startsWhen\":[{\"kind\":\"occasion\",\"date\":\"birthday\",\"offset\":\"-P1D\"}]",
+            Call("remind", "\"from\":\"start\",\"offset\":\"P0D\"") + "," + Email("wish", "\"from\":\"occasion\",\"offset\":\"P0D\"")
+        );
+        var touches = Rehearsal.Of(
+            EngineWith(Practice(), program),
+            Person(birthday: "--02-29"),
+            PersonState.Empty,
+            At("2027-01-01T00:00"),
+            At("2029-01-01T00:00")
+        );
         Assert.Equal(
             ["remind 2027-02-27", "wish 2027-02-28", "remind 2028-02-28", "wish 2028-02-29"],
-            touches.Select(t => $"{t.Step.Id} {t.SettledAt!.Value.InZone(NewYork).Date.ToString("uuuu-MM-dd", System.Globalization.CultureInfo.InvariantCulture)}"));
+            touches.Select(t =>
+                $"{t.Step.Id} {t.SettledAt!.Value.InZone(NewYork).Date.ToString("uuuu-MM-dd", System.Globalization.CultureInfo.InvariantCulture)}"
+            )
+        );
     }
 
     [Fact]
     public void Rule_2_1_closing_days_and_holidays_move_a_touch_to_the_next_working_day()
     {
         var program = Program("P", Office, Email("a", "\"from\":\"on\",\"date\":\"2027-05-31\""));
-        Assert.Equal(["a sent 2027-06-01T09:30"], Rehearsed(EngineWith(Practice(holidays: new LocalDate(2027, 5, 31)), program), Person(), Start(program, "2027-05-01T10:00"), "2027-07-01T00:00"));
+        Assert.Equal(
+            ["a sent 2027-06-01T09:30"],
+            Rehearsed(EngineWith(Practice(holidays: new LocalDate(2027, 5, 31)), program), Person(), Start(program, "2027-05-01T10:00"), "2027-07-01T00:00")
+        );
     }
 
     [Fact]
     public void Rule_12_1_nobody_reacts_and_every_call_that_is_waited_for_is_made_on_its_day()
     {
-        var program = Program("P", Office + ",\"stopsWhen\":[{\"kind\":\"replied\"}]", Call("c", Days(1), "\"holds\":true") + "," + Email("after", "\"from\":\"previous\",\"offset\":\"P1D\""));
-        Assert.Equal(["c open 2027-03-02T09:30", "after sent 2027-03-03T09:30"], Rehearsed(EngineWith(Practice(), program), Person(), Start(program, "2027-03-01T10:00"), "2027-04-01T00:00"));
+        var program = Program(
+            "P",
+            Office + ",\"stopsWhen\":[{\"kind\":\"replied\"}]",
+            Call("c", Days(1), "\"holds\":true") + "," + Email("after", "\"from\":\"previous\",\"offset\":\"P1D\"")
+        );
+        Assert.Equal(
+            ["c open 2027-03-02T09:30", "after sent 2027-03-03T09:30"],
+            Rehearsed(EngineWith(Practice(), program), Person(), Start(program, "2027-03-01T10:00"), "2027-04-01T00:00")
+        );
     }
 
     [Fact]
     public void What_is_due_after_the_horizon_is_planned_and_not_told()
     {
         var program = Program("P", Office, Email("a", Days(1)) + "," + Email("b", Days(60)));
-        Assert.Equal(["a sent 2027-03-02T09:30"], Rehearsed(EngineWith(Practice(), program), Person(), Start(program, "2027-03-01T10:00"), "2027-04-01T00:00"));
+        Assert.Equal(
+            ["a sent 2027-03-02T09:30"],
+            Rehearsed(EngineWith(Practice(), program), Person(), Start(program, "2027-03-01T10:00"), "2027-04-01T00:00")
+        );
     }
 
     [Fact]
     public void Permuting_the_programs_changes_nothing()
     {
-        var programs = Enumerable.Range(0, 5).Select(i => Program($"P{i}", $"{Office},\"priority\":{10 * (i % 3) + 1},\"startsWhen\":[{{\"kind\":\"tag-added\",\"tag\":\"x\"}}]", Email("a", Days(i)) + "," + Call("c", Days(i + 3)))).ToArray();
+        var programs = Enumerable
+            .Range(0, 5)
+            .Select(i =>
+                Program(
+                    $"P{i}",
+                    $"{Office},\"priority\":{10 * (i % 3) + 1},\"startsWhen\":[{{\"kind\":\"tag-added\",\"tag\":\"x\"}}]",
+                    Email("a", Days(i)) + "," + Call("c", Days(i + 3))
+                )
+            )
+            .ToArray();
         IReadOnlyList<Guid> Order(ProgramDefinition[] list) =>
-            [.. Rehearsal.Of(EngineWith(Practice(), list), Person(), PersonState.Empty, At("2027-03-01T10:00"), At("2027-06-01T00:00"), new TagPutOn(At("2027-03-01T10:00"), "x")).Select(t => t.TouchId)];
+            [
+                .. Rehearsal
+                    .Of(
+                        EngineWith(Practice(), list),
+                        Person(),
+                        PersonState.Empty,
+                        At("2027-03-01T10:00"),
+                        At("2027-06-01T00:00"),
+                        new TagPutOn(At("2027-03-01T10:00"), "x")
+                    )
+                    .Select(t => t.TouchId),
+            ];
         var expected = Order(programs);
         Assert.Equal(10, expected.Count);
         Assert.Equal(expected, Order([.. programs.Reverse()]));
@@ -134,20 +193,41 @@ public sealed class RehearsalTests
     {
         var program = Program("P", OnTag("x"), Email("a", AtOnce) + "," + Email("b", Daily));
         var engine = EngineWith(Practice(), program);
-        var people = Enumerable.Range(0, 500).Select(i => new Actor(Person($"P{i}"), PersonState.Empty, [new TagPutOn(At("2027-03-01T10:00"), "x")])).ToList();
+        var people = Enumerable
+            .Range(0, 500)
+            .Select(i => new Actor(Person($"P{i}"), PersonState.Empty, [new TagPutOn(At("2027-03-01T10:00"), "x")]))
+            .ToList();
         var progress = new Counted();
         var touches = 0;
-        Rehearsal.OfMany(engine, people, At("2027-03-01T00:00"), At("2027-03-10T00:00"), (_, _, t) => Interlocked.Add(ref touches, t.Count), progress, CancellationToken.None);
+        Rehearsal.OfMany(
+            engine,
+            people,
+            At("2027-03-01T00:00"),
+            At("2027-03-10T00:00"),
+            (_, _, t) => Interlocked.Add(ref touches, t.Count),
+            progress,
+            CancellationToken.None
+        );
         Assert.Equal((1000, 500), (touches, progress.Most));
         using var stop = new CancellationTokenSource();
         var taken = 0;
-        Assert.Throws<OperationCanceledException>(() => Rehearsal.OfMany(engine, people, At("2027-03-01T00:00"), At("2027-03-10T00:00"), (_, _, _) =>
-        {
-            if (Interlocked.Increment(ref taken) == 10)
-            {
-                stop.Cancel();
-            }
-        }, null, stop.Token));
+        Assert.Throws<OperationCanceledException>(() =>
+            Rehearsal.OfMany(
+                engine,
+                people,
+                At("2027-03-01T00:00"),
+                At("2027-03-10T00:00"),
+                (_, _, _) =>
+                {
+                    if (Interlocked.Increment(ref taken) == 10)
+                    {
+                        stop.Cancel();
+                    }
+                },
+                null,
+                stop.Token
+            )
+        );
         Assert.InRange(taken, 10, 100);
     }
 }

@@ -91,13 +91,20 @@ public sealed class StartingTests
     public void Rule_5_3_nobody_who_wants_no_contact_is_started()
     {
         var program = Program("P", "", Email("a", Soon));
-        Assert.Equal("do-not-contact", RefusalOf(EngineWith(Practice(), program).React(Person() with { DoNotContact = true }, PersonState.Empty, Start(program, "2027-03-01T10:00"))));
+        Assert.Equal(
+            "do-not-contact",
+            RefusalOf(EngineWith(Practice(), program).React(Person() with { DoNotContact = true }, PersonState.Empty, Start(program, "2027-03-01T10:00")))
+        );
     }
 
     [Fact]
     public void Rule_4_2_one_run_per_occasion_year_whatever_happens()
     {
-        var program = Program("B", "\"at\":\"08:00\",\"startsWhen\":[{\"kind\":\"occasion\",\"date\":\"birthday\",\"offset\":\"P0D\"}]", Email("a", "\"from\":\"occasion\",\"offset\":\"P0D\""));
+        var program = Program(
+            "B",
+            "\"at\":\"08:00\",\"startsWhen\":[{\"kind\":\"occasion\",\"date\":\"birthday\",\"offset\":\"P0D\"}]",
+            Email("a", "\"from\":\"occasion\",\"offset\":\"P0D\"")
+        );
         var engine = EngineWith(Practice(), program);
         var came = new OccasionCame(At("2027-06-14T08:00"), IdOf(program), "birthday", new LocalDate(2027, 6, 14));
         var first = engine.React(Person(birthday: "1975-06-14"), PersonState.Empty, came);
@@ -113,7 +120,11 @@ public sealed class StartingTests
     [Fact]
     public void Rule_4_3_the_start_is_on_the_date_with_its_offset_at_the_programs_time()
     {
-        var program = Program("B", "\"at\":\"08:00\",\"startsWhen\":[{\"kind\":\"occasion\",\"date\":\"birthday\",\"offset\":\"-P7D\"}]", Email("a", "\"from\":\"occasion\",\"offset\":\"P0D\""));
+        var program = Program(
+            "B",
+            "\"at\":\"08:00\",\"startsWhen\":[{\"kind\":\"occasion\",\"date\":\"birthday\",\"offset\":\"-P7D\"}]",
+            Email("a", "\"from\":\"occasion\",\"offset\":\"P0D\"")
+        );
         var version = new ProgramVersion(IdOf(program), 1, program);
         var starts = Occasions.Between(version, Practice(), Person("Bo", Denver, "1990-01-03"), At("2026-12-01T00:00"), At("2028-02-01T00:00")).ToList();
         Assert.Equal([At("2026-12-27T08:00", Denver), At("2027-12-27T08:00", Denver)], starts.Select(s => s.At));
@@ -123,9 +134,14 @@ public sealed class StartingTests
     [Fact]
     public void Rule_4_2_the_years_that_count_need_a_known_year()
     {
-        var program = Program("R", "\"startsWhen\":[{\"kind\":\"occasion\",\"date\":\"birthday\",\"offset\":\"P6M\",\"years\":[60,65]}]", Email("a", "\"from\":\"occasion\",\"offset\":\"P0D\""));
+        var program = Program(
+            "R",
+            "\"startsWhen\":[{\"kind\":\"occasion\",\"date\":\"birthday\",\"offset\":\"P6M\",\"years\":[60,65]}]",
+            Email("a", "\"from\":\"occasion\",\"offset\":\"P0D\"")
+        );
         var version = new ProgramVersion(IdOf(program), 1, program);
-        int Count(string birthday) => Occasions.Between(version, Practice(), Person(birthday: birthday), At("2020-01-01T00:00"), At("2060-01-01T00:00")).Count();
+        int Count(string birthday) =>
+            Occasions.Between(version, Practice(), Person(birthday: birthday), At("2020-01-01T00:00"), At("2060-01-01T00:00")).Count();
         Assert.Equal(2, Count("1975-06-14"));
         Assert.Equal(0, Count("--06-14"));
         Assert.Equal(1, Count("1958-06-14"));
@@ -136,8 +152,18 @@ public sealed class StartingTests
     [InlineData(LeapDay.Mar1, "2027-03-01T09:00")]
     public void Rule_4_1_a_birthday_on_29_February_is_kept_in_a_common_year(LeapDay leapDay, string expected)
     {
-        var program = Program("B", "\"startsWhen\":[{\"kind\":\"occasion\",\"date\":\"birthday\",\"offset\":\"P0D\"}]", Email("a", "\"from\":\"occasion\",\"offset\":\"P0D\""));
-        var starts = Occasions.Between(new ProgramVersion(IdOf(program), 1, program), Practice(leapDay), Person(birthday: "--02-29"), At("2027-01-01T00:00"), At("2027-12-01T00:00"));
+        var program = Program(
+            "B",
+            "\"startsWhen\":[{\"kind\":\"occasion\",\"date\":\"birthday\",\"offset\":\"P0D\"}]",
+            Email("a", "\"from\":\"occasion\",\"offset\":\"P0D\"")
+        );
+        var starts = Occasions.Between(
+            new ProgramVersion(IdOf(program), 1, program),
+            Practice(leapDay),
+            Person(birthday: "--02-29"),
+            At("2027-01-01T00:00"),
+            At("2027-12-01T00:00")
+        );
         Assert.Equal(At(expected), starts.Single().At);
     }
 }

@@ -58,7 +58,10 @@ public sealed class StoppingTests
     {
         var no = Person() with { Consent = [Yes(Channel.Email), No(Channel.Email, "2027-03-02T09:00")] };
         var (engine, state) = Running("", Email("a", Later));
-        Assert.Contains(engine.React(no, state, new ConsentGiven(Tuesday, Channel.Email, false)).Effects, e => e is RunEnded { StopReason: "nothing-left-to-send" });
+        Assert.Contains(
+            engine.React(no, state, new ConsentGiven(Tuesday, Channel.Email, false)).Effects,
+            e => e is RunEnded { StopReason: "nothing-left-to-send" }
+        );
         var (withCall, other) = Running("", Email("a", Later) + "," + Call("c", Later));
         var after = withCall.React(no, other, new ConsentGiven(Tuesday, Channel.Email, false));
         Assert.Single(after.State.Runs);
@@ -68,7 +71,10 @@ public sealed class StoppingTests
     [Fact]
     public void Rule_6_5_an_answer_while_the_message_is_on_its_way_ends_the_run_afterwards()
     {
-        var (engine, state) = Running("\"stopsWhen\":[{\"kind\":\"replied\"}]", Email("a", "\"from\":\"start\",\"offset\":\"P0D\"") + "," + Email("b", Later));
+        var (engine, state) = Running(
+            "\"stopsWhen\":[{\"kind\":\"replied\"}]",
+            Email("a", "\"from\":\"start\",\"offset\":\"P0D\"") + "," + Email("b", Later)
+        );
         Assert.Equal(TouchPhase.Handing, state.Runs[0].Touch.Phase);
         var answered = engine.React(Person(), state, new Replied(Tuesday, Channel.Email));
         Assert.Single(answered.State.Runs);

@@ -15,75 +15,147 @@ namespace Germinal.Core.Tests.Engine;
 /// </summary>
 public sealed class WorldProperties
 {
-    private sealed record Row(string Person, string Program, int Run, int Step, string StepId, Instant Due, Instant? Settled, Outcome? Outcome, string? Reason);
+    private sealed record Row(
+        string Person,
+        string Program,
+        int Run,
+        int Step,
+        string StepId,
+        Instant Due,
+        Instant? Settled,
+        Outcome? Outcome,
+        string? Reason
+    );
 
     private static List<(Row Row, Actor Actor, Step Step, ProgramDefinition Program)> Rehearse(World world, Instant? until = null, bool reversed = false)
     {
         var all = new List<(Row, Actor, Step, ProgramDefinition)>();
         IReadOnlyList<Actor> people = reversed ? [.. world.People.Reverse()] : world.People;
-        Rehearsal.OfMany(world.Engine, people, Worlds.Begin, until ?? Worlds.End, (_, actor, touches) =>
-        {
-            lock (all)
+        Rehearsal.OfMany(
+            world.Engine,
+            people,
+            Worlds.Begin,
+            until ?? Worlds.End,
+            (_, actor, touches) =>
             {
-                all.AddRange(touches.Select(t => (new Row(actor.Person.Handle, t.Program.Definition.Name, t.Run, t.Place.Index, t.Step.Id, t.Due, t.SettledAt, t.Outcome, t.Reason), actor, t.Step, t.Program.Definition)));
-            }
-        }, null, CancellationToken.None);
-        return [.. all.OrderBy(r => r.Item1.Settled ?? r.Item1.Due).ThenBy(r => r.Item1.Person, StringComparer.Ordinal).ThenBy(r => r.Item1.Program, StringComparer.Ordinal).ThenBy(r => r.Item1.Run).ThenBy(r => r.Item1.Step)];
+                lock (all)
+                {
+                    all.AddRange(
+                        touches.Select(t =>
+                            (
+                                new Row(
+                                    actor.Person.Handle,
+                                    t.Program.Definition.Name,
+                                    t.Run,
+                                    t.Place.Index,
+                                    t.Step.Id,
+                                    t.Due,
+                                    t.SettledAt,
+                                    t.Outcome,
+                                    t.Reason
+                                ),
+                                actor,
+                                t.Step,
+                                t.Program.Definition
+                            )
+                        )
+                    );
+                }
+            },
+            null,
+            CancellationToken.None
+        );
+        return
+        [
+            .. all.OrderBy(r => r.Item1.Settled ?? r.Item1.Due)
+                .ThenBy(r => r.Item1.Person, StringComparer.Ordinal)
+                .ThenBy(r => r.Item1.Program, StringComparer.Ordinal)
+                .ThenBy(r => r.Item1.Run)
+                .ThenBy(r => r.Item1.Step),
+        ];
     }
 
     private static DateTimeZone ZoneOf(World world, Actor actor) => actor.Person.Zone ?? world.Practice.Zone;
 
     [Fact]
-    public void Sections_2_6_8_9_and_10_hold_of_everything_that_goes() => Worlds.Any.Sample(
-        world =>
-        {
-            var rows = Rehearse(world);
-            foreach (var (row, actor, step, program) in rows.Where(r => r.Row.Outcome is Outcome.Sent or Outcome.Open or Outcome.Done && r.Step is not (TellMeStep or EndStep)))
+    public void Sections_2_6_8_9_and_10_hold_of_everything_that_goes() =>
+        Worlds.Any.Sample(
+            world =>
             {
-                var at = row.Settled!.Value;
-                var zone = ZoneOf(world, actor);
-                if (row.Outcome != Outcome.Done)
+                var rows = Rehearse(world);
+                foreach (
+                    var (row, actor, step, program) in rows.Where(r =>
+                        r.Row.Outcome is Outcome.Sent or Outcome.Open or Outcome.Done && r.Step is not (TellMeStep or EndStep)
+                    )
+                )
                 {
-                    // Window (2.1 to 2.3) on the program's clock, quiet hours (2.4) on the person's.
-                    var local = at.InZone(program.OnPracticeClock ? world.Practice.Zone : zone).LocalDateTime;
-                    if (program.Window is { Roll: not Roll.Keep } window)
+                    var at = row.Settled!.Value;
+                    var zone = ZoneOf(world, actor);
+                    if (row.Outcome != Outcome.Done)
                     {
-                        Assert.True(window.Days.Contains(local.DayOfWeek) && local.Date != new LocalDate(2027, 3, 15) && local.TimeOfDay >= window.From && local.TimeOfDay < window.To, row.ToString());
+                        // Window (2.1 to 2.3) on the program's clock, quiet hours (2.4) on the person's.
+                        var local = at.InZone(program.OnPracticeClock ? world.Practice.Zone : zone).LocalDateTime;
+                        if (program.Window is { Roll: not Roll.Keep } window)
+                        {
+                            Assert.True(
+                                window.Days.Contains(local.DayOfWeek)
+                                    && local.Date != new LocalDate(2027, 3, 15)
+                                    && local.TimeOfDay >= window.From
+                                    && local.TimeOfDay < window.To,
+                                row.ToString()
+                            );
+                        }
+
+                        if (step is TextStep or CallStep)
+                        {
+                            var time = at.InZone(zone).TimeOfDay;
+                            Assert.True(time >= world.Practice.QuietHours.From && time < world.Practice.QuietHours.To, row.ToString());
+                        }
                     }
 
-                    if (step is TextStep or CallStep)
+                    // Consent (10): the newest word of the ledger and of the events before it.
+                    if (step.Channel is Channel.Email or Channel.Text)
                     {
-                        var time = at.InZone(zone).TimeOfDay;
-                        Assert.True(time >= world.Practice.QuietHours.From && time < world.Practice.QuietHours.To, row.ToString());
+                        var said = actor
+                            .Events.OfType<ConsentGiven>()
+                            .LastOrDefault(c => c.Channel == step.Channel && c.At <= at && (step.Purpose ?? program.Purpose) == Purpose.Commercial)
+                            ?.In;
+                        Assert.NotEqual(false, said);
+                        Assert.True(
+                            said == true
+                                || (step.Purpose ?? program.Purpose) == Purpose.Transactional
+                                || actor.Person.Consent.Any(c => c.Channel == step.Channel),
+                            row.ToString()
+                        );
+                        Assert.NotNull(actor.Person.FirstName);
                     }
                 }
 
-                // Consent (10): the newest word of the ledger and of the events before it.
-                if (step.Channel is Channel.Email or Channel.Text)
+                // Pace (9.1) over each person's dates, limits (9.3) over the practice's, starts (5.5) over the practice's.
+                var sent = rows.Where(r => r.Row.Outcome == Outcome.Sent && r.Step is EmailStep or TextStep).ToList();
+                foreach (var person in sent.Where(r => (r.Step.Purpose ?? r.Program.Purpose) == Purpose.Commercial).GroupBy(r => r.Actor))
                 {
-                    var said = actor.Events.OfType<ConsentGiven>().LastOrDefault(c => c.Channel == step.Channel && c.At <= at && (step.Purpose ?? program.Purpose) == Purpose.Commercial)?.In;
-                    Assert.NotEqual(false, said);
-                    Assert.True(said == true || (step.Purpose ?? program.Purpose) == Purpose.Transactional || actor.Person.Consent.Any(c => c.Channel == step.Channel), row.ToString());
-                    Assert.NotNull(actor.Person.FirstName);
+                    foreach (var rule in world.Practice.Pace)
+                    {
+                        var dates = person
+                            .Where(r => rule.Channels.Contains(r.Step.Channel!.Value))
+                            .Select(r => r.Row.Settled!.Value.InZone(ZoneOf(world, person.Key)).Date)
+                            .ToList();
+                        Assert.All(dates, d => Assert.True(dates.Count(x => x <= d && x > d.PlusDays(-rule.Days)) <= rule.Max));
+                    }
                 }
-            }
 
-            // Pace (9.1) over each person's dates, limits (9.3) over the practice's, starts (5.5) over the practice's.
-            var sent = rows.Where(r => r.Row.Outcome == Outcome.Sent && r.Step is EmailStep or TextStep).ToList();
-            foreach (var person in sent.Where(r => (r.Step.Purpose ?? r.Program.Purpose) == Purpose.Commercial).GroupBy(r => r.Actor))
-            {
-                foreach (var rule in world.Practice.Pace)
+                foreach (var (channel, limit) in world.Practice.DailyLimits)
                 {
-                    var dates = person.Where(r => rule.Channels.Contains(r.Step.Channel!.Value)).Select(r => r.Row.Settled!.Value.InZone(ZoneOf(world, person.Key)).Date).ToList();
-                    Assert.All(dates, d => Assert.True(dates.Count(x => x <= d && x > d.PlusDays(-rule.Days)) <= rule.Max));
+                    Assert.All(
+                        sent.Where(r => r.Step.Channel == channel).GroupBy(r => r.Row.Settled!.Value.InZone(world.Practice.Zone).Date),
+                        d => Assert.True(d.Count() <= limit)
+                    );
                 }
-            }
-
-            foreach (var (channel, limit) in world.Practice.DailyLimits)
-            {
-                Assert.All(sent.Where(r => r.Step.Channel == channel).GroupBy(r => r.Row.Settled!.Value.InZone(world.Practice.Zone).Date), d => Assert.True(d.Count() <= limit));
-            }
-        }, iter: 4000, print: w => w.ToString());
+            },
+            iter: 4000,
+            print: w => w.ToString()
+        );
 
     /// <summary>The properties are worth what the worlds meet: every outcome and reason comes up in them.</summary>
     [Fact]
@@ -92,75 +164,129 @@ public sealed class WorldProperties
         var met = new System.Collections.Concurrent.ConcurrentDictionary<string, int>(StringComparer.Ordinal);
         string[] wanted =
         [
-            "Sent", "Open", "Done spoke", "Changed", "Forked yes", "Forked no", "Split 1", "Split 2", "Blocked cannot-fill", "Cancelled replied", "Cancelled tag-added", "Cancelled nothing-left-to-send",
-            "Skipped not-for", "Skipped no-consent", "Skipped opted-out", "Skipped late", "Skipped no-occasion", "Skipped date-passed", "held by pace", "held by a limit", "answered later",
+            "Sent",
+            "Open",
+            "Done spoke",
+            "Changed",
+            "Forked yes",
+            "Forked no",
+            "Split 1",
+            "Split 2",
+            "Blocked cannot-fill",
+            "Cancelled replied",
+            "Cancelled tag-added",
+            "Cancelled nothing-left-to-send",
+            "Skipped not-for",
+            "Skipped no-consent",
+            "Skipped opted-out",
+            "Skipped late",
+            "Skipped no-occasion",
+            "Skipped date-passed",
+            "held by pace",
+            "held by a limit",
+            "answered later",
         ];
 
         // Some meet seldom: looked for until all have come up.
         for (var i = 0; i < 20 && wanted.Except(met.Keys).Any(); i++)
         {
-            Worlds.Any.Sample(world => Rehearse(world).ForEach(r =>
-            {
-                met[$"{r.Row.Outcome} {r.Row.Reason}".Trim()] = 1;
-                if (r.Row is { Outcome: Outcome.Forked, Reason: "yes" } && r.Row.Settled > r.Row.Due)
-                {
-                    met["answered later"] = 1;
-                }
+            Worlds.Any.Sample(
+                world =>
+                    Rehearse(world)
+                        .ForEach(r =>
+                        {
+                            met[$"{r.Row.Outcome} {r.Row.Reason}".Trim()] = 1;
+                            if (r.Row is { Outcome: Outcome.Forked, Reason: "yes" } && r.Row.Settled > r.Row.Due)
+                            {
+                                met["answered later"] = 1;
+                            }
 
-                if (r.Row.Outcome == Outcome.Sent && r.Row.Settled > r.Row.Due && world.Practice.Pace.Count > 0 != world.Practice.DailyLimits.Count > 0)
-                {
-                    met[world.Practice.Pace.Count > 0 ? "held by pace" : "held by a limit"] = 1;
-                }
-            }), iter: 1000);
+                            if (
+                                r.Row.Outcome == Outcome.Sent
+                                && r.Row.Settled > r.Row.Due
+                                && world.Practice.Pace.Count > 0 != world.Practice.DailyLimits.Count > 0
+                            )
+                            {
+                                met[world.Practice.Pace.Count > 0 ? "held by pace" : "held by a limit"] = 1;
+                            }
+                        }),
+                iter: 1000
+            );
         }
 
         Assert.Empty(wanted.Except(met.Keys));
     }
 
     [Fact]
-    public void Rule_3_1_every_touch_has_one_outcome_and_a_run_settles_in_the_written_order_and_not_after_its_stop() => Worlds.Any.Sample(
-        world =>
-        {
-            foreach (var run in Rehearse(world).GroupBy(r => (r.Row.Person, r.Row.Program, r.Row.Run)))
+    public void Rule_3_1_every_touch_has_one_outcome_and_a_run_settles_in_the_written_order_and_not_after_its_stop() =>
+        Worlds.Any.Sample(
+            world =>
             {
-                Assert.Equal(run.Count(), run.Select(r => r.Row.StepId).Distinct().Count());
-                // A task settles for this purpose when it is put on the day sheet, so only messages and the rest are compared.
-                var settled = run.Where(r => r.Row.Settled is not null && r.Step is not TaskStep).OrderBy(r => r.Row.Step).ToList();
-                Assert.Equal(settled.Select(r => r.Row.Settled).Order(), settled.Select(r => r.Row.Settled));
-                var stop = run.Where(r => r.Row is { Outcome: Outcome.Cancelled, Reason: not null }).Select(r => r.Row.Settled).Min();
-                Assert.All(run.Where(r => stop is not null && r.Row.Settled is not null), r => Assert.True(r.Row.Settled <= stop));
-                Assert.All(run.Where(r => r.Row.Settled is not null), r => Assert.True(r.Row.Outcome is not null));
-            }
-        }, iter: 2500, print: w => w.ToString());
+                foreach (var run in Rehearse(world).GroupBy(r => (r.Row.Person, r.Row.Program, r.Row.Run)))
+                {
+                    Assert.Equal(run.Count(), run.Select(r => r.Row.StepId).Distinct().Count());
+                    // A task settles for this purpose when it is put on the day sheet, so only messages and the rest are compared.
+                    var settled = run.Where(r => r.Row.Settled is not null && r.Step is not TaskStep).OrderBy(r => r.Row.Step).ToList();
+                    Assert.Equal(settled.Select(r => r.Row.Settled).Order(), settled.Select(r => r.Row.Settled));
+                    var stop = run.Where(r => r.Row is { Outcome: Outcome.Cancelled, Reason: not null }).Select(r => r.Row.Settled).Min();
+                    Assert.All(run.Where(r => stop is not null && r.Row.Settled is not null), r => Assert.True(r.Row.Settled <= stop));
+                    Assert.All(run.Where(r => r.Row.Settled is not null), r => Assert.True(r.Row.Outcome is not null));
+                }
+            },
+            iter: 2500,
+            print: w => w.ToString()
+        );
 
     [Fact]
-    public void Rule_9_3_permuting_people_changes_nothing() => Worlds.Any.Sample(
-        world => Assert.Equal(Rehearse(world).Select(r => r.Row), Rehearse(world, reversed: true).Select(r => r.Row)), iter: 1200, print: w => w.ToString());
+    public void Rule_9_3_permuting_people_changes_nothing() =>
+        Worlds.Any.Sample(
+            world => Assert.Equal(Rehearse(world).Select(r => r.Row), Rehearse(world, reversed: true).Select(r => r.Row)),
+            iter: 1200,
+            print: w => w.ToString()
+        );
 
     [Fact]
-    public void A_history_is_a_prefix_of_its_later_history() => Gen.Select(Worlds.Any, Gen.Int[1, 170]).Sample(
-        (world, day) =>
-        {
-            var until = Worlds.Begin + Duration.FromDays(day);
-            // A task on the sheet at the earlier horizon may be closed later; a task that holds may wait for such an event.
-            static IEnumerable<Row> Settled(IEnumerable<(Row Row, Actor, Step Step, ProgramDefinition)> rows, Instant until) =>
-                rows.Where(r => r.Row.Settled < until && r.Step is not TaskStep).Select(r => r.Row);
-            Assert.Equal(Settled(Rehearse(world, until), until), Settled(Rehearse(world), until));
-        }, iter: 1200, print: w => w.Item1.ToString());
+    public void A_history_is_a_prefix_of_its_later_history() =>
+        Gen.Select(Worlds.Any, Gen.Int[1, 170])
+            .Sample(
+                (world, day) =>
+                {
+                    var until = Worlds.Begin + Duration.FromDays(day);
+                    // A task on the sheet at the earlier horizon may be closed later; a task that holds may wait for such an event.
+                    static IEnumerable<Row> Settled(IEnumerable<(Row Row, Actor, Step Step, ProgramDefinition)> rows, Instant until) =>
+                        rows.Where(r => r.Row.Settled < until && r.Step is not TaskStep).Select(r => r.Row);
+                    Assert.Equal(Settled(Rehearse(world, until), until), Settled(Rehearse(world), until));
+                },
+                iter: 1200,
+                print: w => w.Item1.ToString()
+            );
 
     /// <summary>
     /// Rule 12.2, with the live service's own calls: events, alarms and due moments one by one through the public engine, the
     /// state saved and loaded after each, and looked at in between when nothing is due.
     /// </summary>
     [Fact]
-    public void Rule_12_2_one_leap_or_many_small_ones_saved_and_loaded_at_every_point_give_the_same() => Worlds.Any.Where(w => !Limited(w)).Sample(
-        world =>
-        {
-            var leap = Rehearse(world).Where(r => r.Row.Settled is not null && r.Step is not TaskStep).Select(r => r.Row).ToList();
-            var small = world.People.SelectMany(p => Live(world, p)).Where(r => world.Programs.Single(d => d.Name == r.Program).StepOf(r.StepId) is not TaskStep)
-                .OrderBy(r => r.Settled).ThenBy(r => r.Person, StringComparer.Ordinal).ThenBy(r => r.Program, StringComparer.Ordinal).ThenBy(r => r.Run).ThenBy(r => r.Step).ToList();
-            Assert.Equal(leap, small);
-        }, iter: 1500, print: w => w.ToString());
+    public void Rule_12_2_one_leap_or_many_small_ones_saved_and_loaded_at_every_point_give_the_same() =>
+        Worlds
+            .Any.Where(w => !Limited(w))
+            .Sample(
+                world =>
+                {
+                    var leap = Rehearse(world).Where(r => r.Row.Settled is not null && r.Step is not TaskStep).Select(r => r.Row).ToList();
+                    var small = world
+                        .People.SelectMany(p => Live(world, p))
+                        .Where(r => world.Programs.Single(d => d.Name == r.Program).StepOf(r.StepId) is not TaskStep)
+                        .OrderBy(r => r.Settled)
+                        .ThenBy(r => r.Person, StringComparer.Ordinal)
+                        .ThenBy(r => r.Program, StringComparer.Ordinal)
+                        .ThenBy(r => r.Run)
+                        .ThenBy(r => r.Step)
+                        .ToList();
+                    Assert.Equal(leap, small);
+                },
+                iter: 1500,
+                print: w => w.ToString()
+            );
 
     /// <summary>
     /// What made the property above fail once in many thousand worlds: while one letter was on its way, another of the same moment
@@ -169,10 +295,18 @@ public sealed class WorldProperties
     [Fact]
     public void Rule_12_2_a_letter_on_its_way_holds_back_what_ranks_after_what_follows_it()
     {
-        var first = Given.Program("A", $"\"priority\":1,{Given.OnTag("warm")}", $"{Given.Email("s0", Given.AtOnce, "\"purpose\":\"transactional\"")},{Given.Email("s1", Given.AtOnce)}");
+        var first = Given.Program(
+            "A",
+            $"\"priority\":1,{Given.OnTag("warm")}",
+            $"{Given.Email("s0", Given.AtOnce, "\"purpose\":\"transactional\"")},{Given.Email("s1", Given.AtOnce)}"
+        );
         var second = Given.Program("B", $"\"priority\":2,{Given.OnTag("warm")}", Given.Email("s0", Given.AtOnce));
         var practice = Given.Practice() with { Pace = [new PaceRule(1, 1, new[] { Channel.Email }.ToFrozenSet())] };
-        var world = new World(practice, [first, second], [new Actor(Given.Person() with { Handle = "p0" }, PersonState.Empty, [new TagPutOn(Given.At("2027-03-01T10:17"), "warm")])]);
+        var world = new World(
+            practice,
+            [first, second],
+            [new Actor(Given.Person() with { Handle = "p0" }, PersonState.Empty, [new TagPutOn(Given.At("2027-03-01T10:17"), "warm")])]
+        );
         var leap = Rehearse(world).Where(r => r.Row.Settled is not null).Select(r => $"{r.Row.Program} {r.Row.StepId} {r.Row.Settled}").ToList();
         Assert.Equal(leap, Live(world, world.People[0]).OrderBy(r => r.Settled).Select(r => $"{r.Program} {r.StepId} {r.Settled}"));
         Assert.Equal(["A s0", "A s1", "B s0"], leap.Select(l => l[..4]));
@@ -193,14 +327,32 @@ public sealed class WorldProperties
     [Fact]
     public void Rule_12_2_programs_that_start_each_other_without_end_stop_at_the_same_start()
     {
-        var a = Given.Program("A", $"\"again\":\"each-time\",{Given.OnTag("x")}", Given.Step("s0", "change", Given.AtOnce, "\"set\":[{\"tagOff\":\"x\"},{\"tag\":\"y\"}]"));
-        var b = Given.Program("B", $"\"again\":\"each-time\",{Given.OnTag("y")}", Given.Step("s0", "change", Given.AtOnce, "\"set\":[{\"tagOff\":\"y\"},{\"tag\":\"x\"}]"));
+        var a = Given.Program(
+            "A",
+            $"\"again\":\"each-time\",{Given.OnTag("x")}",
+            Given.Step("s0", "change", Given.AtOnce, "\"set\":[{\"tagOff\":\"x\"},{\"tag\":\"y\"}]")
+        );
+        var b = Given.Program(
+            "B",
+            $"\"again\":\"each-time\",{Given.OnTag("y")}",
+            Given.Step("s0", "change", Given.AtOnce, "\"set\":[{\"tagOff\":\"y\"},{\"tag\":\"x\"}]")
+        );
         var at = Given.At("2027-03-01T10:17");
-        var world = new World(Given.Practice(), [a, b], [new Actor(Given.Person() with { Handle = "p0" }, PersonState.Empty, [new TagPutOn(at, "x"), new TagPutOn(at, "warm"), new TagPutOn(at, "y")])]);
-        Assert.Equal(Rehearse(world).Select(r => r.Row), Live(world, world.People[0]).OrderBy(r => r.Settled).ThenBy(r => r.Program, StringComparer.Ordinal).ThenBy(r => r.Run));
+        var world = new World(
+            Given.Practice(),
+            [a, b],
+            [new Actor(Given.Person() with { Handle = "p0" }, PersonState.Empty, [new TagPutOn(at, "x"), new TagPutOn(at, "warm"), new TagPutOn(at, "y")])]
+        );
+        Assert.Equal(
+            Rehearse(world).Select(r => r.Row),
+            Live(world, world.People[0]).OrderBy(r => r.Settled).ThenBy(r => r.Program, StringComparer.Ordinal).ThenBy(r => r.Run)
+        );
     }
 
-    private static bool Limited(World world) => world.Practice.DailyLimits.Count > 0 || world.Programs.Any(p => p.StartLimit is not null) || world.Programs.Any(p => p.AllSteps.OfType<TaskStep>().Any(t => t.Holds));
+    private static bool Limited(World world) =>
+        world.Practice.DailyLimits.Count > 0
+        || world.Programs.Any(p => p.StartLimit is not null)
+        || world.Programs.Any(p => p.AllSteps.OfType<TaskStep>().Any(t => t.Holds));
 
     private static List<Row> Live(World world, Actor actor)
     {
@@ -225,7 +377,19 @@ public sealed class WorldProperties
                         break;
                     case TouchSettled t:
                         var (program, number) = runs[t.RunId];
-                        rows.Add(new Row(actor.Person.Handle, program.Definition.Name, number, program.Flow.IndexOf(t.StepId), t.StepId, due[(t.RunId, t.StepId)], t.At, t.Outcome, t.Reason));
+                        rows.Add(
+                            new Row(
+                                actor.Person.Handle,
+                                program.Definition.Name,
+                                number,
+                                program.Flow.IndexOf(t.StepId),
+                                t.StepId,
+                                due[(t.RunId, t.StepId)],
+                                t.At,
+                                t.Outcome,
+                                t.Reason
+                            )
+                        );
                         break;
                 }
             }
@@ -243,7 +407,9 @@ public sealed class WorldProperties
             if (happening is StepTaskEnded t)
             {
                 var open = state.OpenTasks.FirstOrDefault(o => o.ProgramId == t.ProgramId && o.StepId == t.StepId)?.TouchId;
-                var early = state.Runs.FirstOrDefault(r => r.ProgramId == t.ProgramId && r.Touch.Phase == TouchPhase.Planned && r.Touch.StepId == t.StepId)?.TouchId;
+                var early = state
+                    .Runs.FirstOrDefault(r => r.ProgramId == t.ProgramId && r.Touch.Phase == TouchPhase.Planned && r.Touch.StepId == t.StepId)
+                    ?.TouchId;
                 if ((open ?? early) is not { } touch)
                 {
                     return;

@@ -17,7 +17,11 @@ internal sealed record World(Practice Practice, IReadOnlyList<ProgramDefinition>
 {
     public TouchEngine Engine { get; } = EngineWith(Practice, new NeedsFirstName(), [.. Programs]);
 
-    public override string ToString() => string.Join('\n', Programs.Select(p => ProgramFile.Write(p).ToJsonString()).Concat(People.Select(p => $"{p.Person.Handle}: {string.Join("; ", p.Events)}")));
+    public override string ToString() =>
+        string.Join(
+            '\n',
+            Programs.Select(p => ProgramFile.Write(p).ToJsonString()).Concat(People.Select(p => $"{p.Person.Handle}: {string.Join("; ", p.Events)}"))
+        );
 }
 
 /// <summary>Generators of worlds: small enough to shrink, mixed enough to meet every rule.</summary>
@@ -27,53 +31,151 @@ internal static class Worlds
     public static readonly Instant End = At("2027-08-01T00:00");
 
     private static readonly Gen<string> When = Gen.OneOf(
-        Gen.Select(Pick("start", "previous", "previous", "occasion"), Gen.Int[0, 12], Pick("", ",\"at\":\"07:10\"", ",\"at\":\"16:20\"")).Select((from, days, at) => $"\"from\":\"{from}\",\"offset\":\"P{days}D\"{at}"),
+        Gen.Select(Pick("start", "previous", "previous", "occasion"), Gen.Int[0, 12], Pick("", ",\"at\":\"07:10\"", ",\"at\":\"16:20\""))
+            .Select((from, days, at) => $"\"from\":\"{from}\",\"offset\":\"P{days}D\"{at}"),
         Gen.Int[0, 60].Select(h => $"\"from\":\"previous\",\"offset\":\"PT{h}H\""),
-        Pick("\"from\":\"yearly\",\"date\":\"--03-14\"", "\"from\":\"on\",\"date\":\"2027-04-04\"", "\"from\":\"key-date\",\"date\":\"birthday\",\"offset\":\"-P3D\""));
+        Pick(
+            "\"from\":\"yearly\",\"date\":\"--03-14\"",
+            "\"from\":\"on\",\"date\":\"2027-04-04\"",
+            "\"from\":\"key-date\",\"date\":\"birthday\",\"offset\":\"-P3D\""
+        )
+    );
 
-    private static readonly Gen<string> Extras = Pick("", "", "\"lateLimit\":\"P2D\"", "\"purpose\":\"transactional\"", "\"topic\":\"news\"", "\"onlyIf\":{\"field\":\"tags\",\"op\":\"has\",\"value\":\"warm\"}");
+    private static readonly Gen<string> Extras = Pick(
+        "",
+        "",
+        "\"lateLimit\":\"P2D\"",
+        "\"purpose\":\"transactional\"",
+        "\"topic\":\"news\"",
+        "\"onlyIf\":{\"field\":\"tags\",\"op\":\"has\",\"value\":\"warm\"}"
+    );
 
-    private static readonly Gen<Func<string, string, string>> Leaf = Gen.Select(Pick("email", "email", "text", "call", "note", "task", "tell-me", "tag", "untag", "stage"), When, Extras, Gen.Bool).Select((kind, when, more, holds) =>
-        new Func<string, string, string>((id, _) => Given.Step(id, kind switch { "tag" or "untag" or "stage" => "change", _ => kind }, when, (kind switch
-        {
-            "email" => "\"subject\":\"s\",\"body\":\"b\"",
-            "call" => $"\"script\":\"x\",\"holds\":{(holds ? "true" : "false")}",
-            "task" => "\"title\":\"t\"",
-            "tag" => "\"set\":{\"tag\":\"warm\"}",
-            "untag" => "\"set\":{\"tagOff\":\"warm\"}",
-            "stage" => "\"set\":{\"stage\":\"Planning/Plan\"}",
-            _ => "\"body\":\"b\"",
-        }) + (more.Length > 0 ? "," + more : ""))));
+    private static readonly Gen<Func<string, string, string>> Leaf = Gen.Select(
+            Pick("email", "email", "text", "call", "note", "task", "tell-me", "tag", "untag", "stage"),
+            When,
+            Extras,
+            Gen.Bool
+        )
+        .Select(
+            (kind, when, more, holds) =>
+                new Func<string, string, string>(
+                    (id, _) =>
+                        Given.Step(
+                            id,
+                            kind switch
+                            {
+                                "tag" or "untag" or "stage" => "change",
+                                _ => kind,
+                            },
+                            when,
+                            (
+                                kind switch
+                                {
+                                    "email" => "\"subject\":\"s\",\"body\":\"b\"",
+                                    "call" => $"\"script\":\"x\",\"holds\":{(holds ? "true" : "false")}",
+                                    "task" => "\"title\":\"t\"",
+                                    "tag" => "\"set\":{\"tag\":\"warm\"}",
+                                    "untag" => "\"set\":{\"tagOff\":\"warm\"}",
+                                    "stage" => "\"set\":{\"stage\":\"Planning/Plan\"}",
+                                    _ => "\"body\":\"b\"",
+                                }
+                            ) + (more.Length > 0 ? "," + more : "")
+                        )
+                )
+        );
 
-    private static readonly Gen<Func<string, string, string>> Branch = Gen.Select(Leaf, Leaf, When, Pick("", ",\"within\":\"P3D\"", ",\"within\":\"PT30H\""), Gen.Int[0, 3]).Select((yes, no, when, within, question) =>
-        new Func<string, string, string>((id, before) => question == 0
-            ? Given.Step(id, "split", when, $"\"passages\":[{{\"share\":50,\"steps\":[{yes(id + "y", before)}]}},{{\"share\":50,\"steps\":[]}}]")
-            : Given.Step(id, "fork", when, $"\"if\":{(question == 1 || before.Length == 0 ? "{\"kind\":\"replied\"}" : question == 2 ? "{\"field\":\"tags\",\"op\":\"has\",\"value\":\"warm\"}" : $"{{\"kind\":\"opened\",\"step\":\"{before}\"}}")}{within},\"then\":[{yes(id + "y", before)}],\"else\":[{no(id + "n", before)}]")));
+    private static readonly Gen<Func<string, string, string>> Branch = Gen.Select(
+            Leaf,
+            Leaf,
+            When,
+            Pick("", ",\"within\":\"P3D\"", ",\"within\":\"PT30H\""),
+            Gen.Int[0, 3]
+        )
+        .Select(
+            (yes, no, when, within, question) =>
+                new Func<string, string, string>(
+                    (id, before) =>
+                        question == 0
+                            ? Given.Step(
+                                id,
+                                "split",
+                                when,
+                                $"\"passages\":[{{\"share\":50,\"steps\":[{yes(id + "y", before)}]}},{{\"share\":50,\"steps\":[]}}]"
+                            )
+                            : Given.Step(
+                                id,
+                                "fork",
+                                when,
+                                $"\"if\":{(question == 1 || before.Length == 0 ? "{\"kind\":\"replied\"}" : question == 2 ? "{\"field\":\"tags\",\"op\":\"has\",\"value\":\"warm\"}" : $"{{\"kind\":\"opened\",\"step\":\"{before}\"}}")}{within},\"then\":[{yes(id + "y", before)}],\"else\":[{no(id + "n", before)}]"
+                            )
+                )
+        );
 
     private static readonly Gen<string> Settings = Gen.Select(
-        Pick("forward", "back", "nearest", "keep"), Pick("person", "practice"), Gen.Bool, Gen.Int[7, 12], Pick("never", "each-time", "after-finished"), Pick(0, 0, 30),
-        Pick("\"kind\":\"tag-added\",\"tag\":\"warm\"", "\"kind\":\"occasion\",\"date\":\"birthday\",\"offset\":\"-P2D\"", "\"kind\":\"stage-entered\",\"stage\":\"Planning/Plan\"", "\"kind\":\"stage-age\",\"stage\":\"Planning/Plan\",\"after\":\"P9D\"",
-            "\"kind\":\"inquiry-received\",\"form\":\"contact\"", "\"kind\":\"inquiry-unanswered\",\"after\":\"P2D\"", "\"kind\":\"appointment\",\"type\":\"review\",\"offset\":\"-P2D\"", "\"kind\":\"opportunity-lost\",\"reason\":\"timing\""),
-        Pick("", "{\"kind\":\"replied\"}", "{\"kind\":\"tag-added\",\"tag\":\"cold\"}", "{\"kind\":\"appointment-booked\",\"type\":\"review\"}", "{\"kind\":\"opportunity-won\"}"))
-        .Select((roll, clock, window, from, again, holdOut, start, stop) =>
-            $"\"at\":\"09:30\",\"clock\":\"{clock}\",\"again\":\"{again}\",\"holdOut\":{holdOut},\"startsWhen\":[{{{start}}},{{\"kind\":\"by-hand\"}}],\"stopsWhen\":[{stop}]" +
-            (window ? $",\"window\":{{\"days\":[\"mon\",\"wed\",\"fri\"],\"from\":\"{from:00}:00\",\"to\":\"{from + 6:00}:00\",\"roll\":\"{roll}\"}}" : ""));
+            Pick("forward", "back", "nearest", "keep"),
+            Pick("person", "practice"),
+            Gen.Bool,
+            Gen.Int[7, 12],
+            Pick("never", "each-time", "after-finished"),
+            Pick(0, 0, 30),
+            Pick(
+                "\"kind\":\"tag-added\",\"tag\":\"warm\"",
+                "\"kind\":\"occasion\",\"date\":\"birthday\",\"offset\":\"-P2D\"",
+                "\"kind\":\"stage-entered\",\"stage\":\"Planning/Plan\"",
+                "\"kind\":\"stage-age\",\"stage\":\"Planning/Plan\",\"after\":\"P9D\"",
+                "\"kind\":\"inquiry-received\",\"form\":\"contact\"",
+                "\"kind\":\"inquiry-unanswered\",\"after\":\"P2D\"",
+                "\"kind\":\"appointment\",\"type\":\"review\",\"offset\":\"-P2D\"",
+                "\"kind\":\"opportunity-lost\",\"reason\":\"timing\""
+            ),
+            Pick(
+                "",
+                "{\"kind\":\"replied\"}",
+                "{\"kind\":\"tag-added\",\"tag\":\"cold\"}",
+                "{\"kind\":\"appointment-booked\",\"type\":\"review\"}",
+                "{\"kind\":\"opportunity-won\"}"
+            )
+        )
+        .Select(
+            (roll, clock, window, from, again, holdOut, start, stop) =>
+                $"\"at\":\"09:30\",\"clock\":\"{clock}\",\"again\":\"{again}\",\"holdOut\":{holdOut},\"startsWhen\":[{{{start}}},{{\"kind\":\"by-hand\"}}],\"stopsWhen\":[{stop}]"
+                + (
+                    window
+                        ? $",\"window\":{{\"days\":[\"mon\",\"wed\",\"fri\"],\"from\":\"{from:00}:00\",\"to\":\"{from + 6:00}:00\",\"roll\":\"{roll}\"}}"
+                        : ""
+                )
+        );
 
-    private static readonly Gen<Func<string, ProgramDefinition>> OneProgram = Gen.Select(Settings, Gen.Frequency((4, Leaf), (1, Branch)).Array[1, 5], Gen.Int[1, 3], Gen.Int[0, 3]).Select((settings, steps, priority, limit) =>
-        new Func<string, ProgramDefinition>(name =>
-        {
-            var emails = "";
-            var written = new List<string>();
-            foreach (var (step, i) in steps.Select((s, i) => (s, i)))
-            {
-                written.Add(step($"s{i}", emails));
-                emails = written[^1].Contains("\"kind\":\"email\"", StringComparison.Ordinal) && !written[^1].Contains("\"passages\"", StringComparison.Ordinal) && !written[^1].Contains("\"else\"", StringComparison.Ordinal) ? $"s{i}" : emails;
-            }
+    private static readonly Gen<Func<string, ProgramDefinition>> OneProgram = Gen.Select(
+            Settings,
+            Gen.Frequency((4, Leaf), (1, Branch)).Array[1, 5],
+            Gen.Int[1, 3],
+            Gen.Int[0, 3]
+        )
+        .Select(
+            (settings, steps, priority, limit) =>
+                new Func<string, ProgramDefinition>(name =>
+                {
+                    var emails = "";
+                    var written = new List<string>();
+                    foreach (var (step, i) in steps.Select((s, i) => (s, i)))
+                    {
+                        written.Add(step($"s{i}", emails));
+                        emails =
+                            written[^1].Contains("\"kind\":\"email\"", StringComparison.Ordinal)
+                            && !written[^1].Contains("\"passages\"", StringComparison.Ordinal)
+                            && !written[^1].Contains("\"else\"", StringComparison.Ordinal)
+                                ? $"s{i}"
+                                : emails;
+                    }
 
-            return Program(name, $"\"priority\":{priority},{(limit == 0 ? "\"startLimit\":1," : "")}{settings}", string.Join(",", written));
-        }));
+                    return Program(name, $"\"priority\":{priority},{(limit == 0 ? "\"startLimit\":1," : "")}{settings}", string.Join(",", written));
+                })
+        );
 
-    private static readonly Gen<(int Hour, int What)[]> Events = Gen.Select(Gen.Int[0, 150 * 24], Gen.Int[0, 19]).Array[0, 10].Select(e => e.OrderBy(x => x.Item1).ToArray());
+    private static readonly Gen<(int Hour, int What)[]> Events = Gen.Select(Gen.Int[0, 150 * 24], Gen.Int[0, 19])
+        .Array[0, 10]
+        .Select(e => e.OrderBy(x => x.Item1).ToArray());
 
     private static Happening EventOf(int hour, int what, IReadOnlyList<ProgramDefinition> programs)
     {
@@ -105,26 +207,78 @@ internal static class Worlds
     }
 
     private static readonly Gen<(PersonFacts Person, (int Hour, int What)[] Events)> OnePerson = Gen.Select(
-        Pick(NewYork, Denver, DateTimeZoneProviders.Tzdb["Australia/Sydney"], DateTimeZoneProviders.Tzdb["Europe/London"]), Gen.Int[0, 4], Gen.Bool, Pick("1975-03-14", "--02-28", "1960-06-02"), Events)
-        .Select((zone, consent, named, born, events) => (Person("X", zone, born) with
-        {
-            FirstName = named ? "Ida" : null,
-            Address = "12 Quay Lane",
-            Consent = [.. new[] { consent > 0 ? Yes(Channel.Email) : null, consent > 1 ? Yes(Channel.Text) : null, consent > 2 ? Yes(Channel.Post) : null }.OfType<ConsentEntry>()],
-        }, events));
+            Pick(NewYork, Denver, DateTimeZoneProviders.Tzdb["Australia/Sydney"], DateTimeZoneProviders.Tzdb["Europe/London"]),
+            Gen.Int[0, 4],
+            Gen.Bool,
+            Pick("1975-03-14", "--02-28", "1960-06-02"),
+            Events
+        )
+        .Select(
+            (zone, consent, named, born, events) =>
+                (
+                    Person("X", zone, born) with
+                    {
+                        FirstName = named ? "Ida" : null,
+                        Address = "12 Quay Lane",
+                        Consent =
+                        [
+                            .. new[]
+                            {
+                                consent > 0 ? Yes(Channel.Email) : null,
+                                consent > 1 ? Yes(Channel.Text) : null,
+                                consent > 2 ? Yes(Channel.Post) : null,
+                            }.OfType<ConsentEntry>(),
+                        ],
+                    },
+                    events
+                )
+        );
 
-    private static readonly Gen<Practice> Practices = Gen.Select(Gen.Int[0, 3], Gen.Int[0, 2], Gen.Bool).Select((pace, texts, narrow) => Practice(holidays: new LocalDate(2027, 3, 15)) with
-    {
-        Pace = pace < 2 ? [] : [new PaceRule(1, 1, new[] { Channel.Email, Channel.Text }.ToFrozenSet()), new PaceRule(pace, 7, new[] { Channel.Email }.ToFrozenSet())],
-        DailyLimits = texts == 0 ? FrozenDictionary<Channel, int>.Empty : new Dictionary<Channel, int> { [Channel.Text] = texts, [Channel.Email] = texts }.ToFrozenDictionary(),
-        QuietHours = narrow ? new QuietHours(new LocalTime(9, 0), new LocalTime(18, 0)) : QuietHours.Widest,
-    });
+    private static readonly Gen<Practice> Practices = Gen.Select(Gen.Int[0, 3], Gen.Int[0, 2], Gen.Bool)
+        .Select(
+            (pace, texts, narrow) =>
+                Practice(holidays: new LocalDate(2027, 3, 15)) with
+                {
+                    Pace =
+                        pace < 2
+                            ? []
+                            :
+                            [
+                                new PaceRule(1, 1, new[] { Channel.Email, Channel.Text }.ToFrozenSet()),
+                                new PaceRule(pace, 7, new[] { Channel.Email }.ToFrozenSet()),
+                            ],
+                    DailyLimits =
+                        texts == 0
+                            ? FrozenDictionary<Channel, int>.Empty
+                            : new Dictionary<Channel, int> { [Channel.Text] = texts, [Channel.Email] = texts }.ToFrozenDictionary(),
+                    QuietHours = narrow ? new QuietHours(new LocalTime(9, 0), new LocalTime(18, 0)) : QuietHours.Widest,
+                }
+        );
 
     /// <summary>One to three programs and one to four people in a practice.</summary>
-    public static readonly Gen<World> Any = Gen.Select(Practices, OneProgram.Array[1, 3], OnePerson.Array[1, 4]).Select((practice, programs, people) =>
-    {
-        var definitions = programs.Select((p, i) => p($"P{i}")).ToList();
-        return new World(practice, definitions, [.. people.Select((p, i) => new Actor(
-            p.Person with { Id = StableId.Of(Guid.Empty, $"p{i}"), Handle = $"p{i}" }, PersonState.Empty, [.. p.Events.Select(e => EventOf(e.Hour, e.What, definitions))]))]);
-    });
+    public static readonly Gen<World> Any = Gen.Select(Practices, OneProgram.Array[1, 3], OnePerson.Array[1, 4])
+        .Select(
+            (practice, programs, people) =>
+            {
+                var definitions = programs.Select((p, i) => p($"P{i}")).ToList();
+                return new World(
+                    practice,
+                    definitions,
+                    [
+                        .. people.Select(
+                            (p, i) =>
+                                new Actor(
+                                    p.Person with
+                                    {
+                                        Id = StableId.Of(Guid.Empty, $"p{i}"),
+                                        Handle = $"p{i}",
+                                    },
+                                    PersonState.Empty,
+                                    [.. p.Events.Select(e => EventOf(e.Hour, e.What, definitions))]
+                                )
+                        ),
+                    ]
+                );
+            }
+        );
 }

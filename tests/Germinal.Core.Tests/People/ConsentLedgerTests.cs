@@ -11,8 +11,14 @@ public sealed class ConsentLedgerTests
     private static readonly ConsentRules Open = new(new Dictionary<Channel, ConsentPolicy> { [Channel.Email] = ConsentPolicy.Open }.ToFrozenDictionary());
     private static readonly Instant Now = Given.At("2027-03-01T08:15");
 
-    private static ConsentEntry Entry(string at, bool isIn, Purpose? purpose = Purpose.Commercial, string? topic = null, ConsentBasis basis = ConsentBasis.Express, Channel channel = Channel.Email) =>
-        new(channel, purpose, topic, isIn, basis, Given.At(at), "test");
+    private static ConsentEntry Entry(
+        string at,
+        bool isIn,
+        Purpose? purpose = Purpose.Commercial,
+        string? topic = null,
+        ConsentBasis basis = ConsentBasis.Express,
+        Channel channel = Channel.Email
+    ) => new(channel, purpose, topic, isIn, basis, Given.At(at), "test");
 
     private static ConsentVerdict Read(ConsentRules rules, Purpose purpose, string? topic, params ConsentEntry[] entries) =>
         ConsentLedger.Read(entries, rules, Channel.Email, purpose, topic, Now, Given.NewYork).Verdict;
@@ -48,7 +54,10 @@ public sealed class ConsentLedgerTests
     [Fact]
     public void Rule_10_2_an_in_for_commercial_says_nothing_about_transactional_and_everything_counts_for_both()
     {
-        Assert.Equal(ConsentVerdict.Missing, Read(Strict with { StrictForTransactional = true }, Purpose.Transactional, null, Entry("2027-01-01T10:00", true)));
+        Assert.Equal(
+            ConsentVerdict.Missing,
+            Read(Strict with { StrictForTransactional = true }, Purpose.Transactional, null, Entry("2027-01-01T10:00", true))
+        );
         Assert.Equal(ConsentVerdict.Withdrawn, Read(Strict, Purpose.Transactional, null, Entry("2027-01-01T10:00", false, purpose: null)));
         Assert.Equal(ConsentVerdict.Allowed, Read(Strict, Purpose.Transactional, null, Entry("2027-01-01T10:00", false)));
     }
@@ -72,11 +81,24 @@ public sealed class ConsentLedgerTests
 
     [Theory]
     [InlineData("ida@example.com", true), InlineData("i.d-a+x@mail.example.org", true)]
-    [InlineData("ida@example", false), InlineData("ida at example.com", false), InlineData("ida@@example.com", false), InlineData(".ida@example.com", false), InlineData("i..da@example.com", false), InlineData("ida@-example.com", false)]
+    [
+        InlineData("ida@example", false),
+        InlineData("ida at example.com", false),
+        InlineData("ida@@example.com", false),
+        InlineData(".ida@example.com", false),
+        InlineData("i..da@example.com", false),
+        InlineData("ida@-example.com", false)
+    ]
     public void Check_4_an_address_is_well_formed(string address, bool expected) => Assert.Equal(expected, Addresses.IsEmail(address));
 
     // ITU-T E.164: at most fifteen digits.
     [Theory]
-    [InlineData("+12075550101", true), InlineData("+123456789012345", true), InlineData("+1234567890123456", false), InlineData("2075550101", false), InlineData("+02075550101", false)]
+    [
+        InlineData("+12075550101", true),
+        InlineData("+123456789012345", true),
+        InlineData("+1234567890123456", false),
+        InlineData("2075550101", false),
+        InlineData("+02075550101", false)
+    ]
     public void Check_4_a_number_is_in_E164(string number, bool expected) => Assert.Equal(expected, Addresses.IsE164(number));
 }

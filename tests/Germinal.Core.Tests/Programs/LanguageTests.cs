@@ -6,8 +6,7 @@ namespace Germinal.Core.Tests.Programs;
 /// <summary>A file is the same whatever language the machine that writes it speaks.</summary>
 public sealed class LanguageTests
 {
-    private const string File =
-        """
+    private const string File = """
         {"format":"germinal.program/1","name":"I","purpose":"commercial","priority":3,"at":"09:30","window":{"days":["mon"],"from":"08:00","to":"18:30"},
          "startsWhen":[{"kind":"by-hand"}],
          "steps":[{"id":"a","kind":"email","when":{"from":"start","offset":"P1D","at":"07:05"},"subject":"s","body":"b"}]}

@@ -43,10 +43,17 @@ public sealed class ProgramFileTests
         Assert.Equal(4, year.Steps.Count(s => s is CallStep));
     }
 
-    private static JsonObject Valid() => (JsonObject)JsonNode.Parse($$"""
-        {"format":"germinal.program/1","name":"Eight","at":"09:30","window":{"days":["mon"],"from":"09:00","to":"17:30"},
-         "startsWhen":[{"kind":"tag-added","tag":"warm"}],"stopsWhen":[{"kind":"replied"}],"steps":[{{Email("a", "\"from\":\"start\",\"offset\":\"P0D\"")}}]}
-        """)!;
+    private static JsonObject Valid() =>
+        (JsonObject)
+            JsonNode.Parse(
+                $$"""
+                {"format":"germinal.program/1","name":"Eight","at":"09:30","window":{"days":["mon"],"from":"09:00","to":"17:30"},
+                 "startsWhen":[{"kind":"tag-added","tag":"warm"}],"stopsWhen":[{"kind":"replied"}],"steps":[{{Email(
+                    "a",
+                    "\"from\":\"start\",\"offset\":\"P0D\""
+                )}}]}
+                """
+            )!;
 
     [Theory]
     [InlineData("/format", "\"germinal.program/9\"", "/format")]
@@ -99,7 +106,8 @@ public sealed class ProgramFileTests
     }
 
     [Fact]
-    public void Broken_JSON_is_told_with_line_and_column() => Assert.Contains("line 2", ProgramFile.Read("{\n\"name\": }").Errors[0].Message, StringComparison.Ordinal);
+    public void Broken_JSON_is_told_with_line_and_column() =>
+        Assert.Contains("line 2", ProgramFile.Read("{\n\"name\": }").Errors[0].Message, StringComparison.Ordinal);
 
     [Fact]
     public void Two_steps_of_one_id_are_refused()
@@ -122,7 +130,11 @@ public sealed class ProgramFileTests
     [Fact]
     public void Rule_3_1_a_step_placed_before_one_above_it_is_a_warning()
     {
-        var program = Program("P", "\"startsWhen\":[{\"kind\":\"by-hand\"}]", Email("a", "\"from\":\"start\",\"offset\":\"P9D\"") + "," + Email("b", "\"from\":\"start\",\"offset\":\"P3D\""));
+        var program = Program(
+            "P",
+            "\"startsWhen\":[{\"kind\":\"by-hand\"}]",
+            Email("a", "\"from\":\"start\",\"offset\":\"P9D\"") + "," + Email("b", "\"from\":\"start\",\"offset\":\"P3D\"")
+        );
         Assert.Contains(ProgramCheck.Findings(program, new HashSet<string>(), _ => []), f => f.Pointer == "/steps/1/when/offset" && f.IsWarning);
     }
 

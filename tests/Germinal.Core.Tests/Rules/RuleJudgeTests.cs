@@ -12,7 +12,12 @@ public sealed class RuleJudgeTests
         var errors = new List<Finding>();
         var rule = RuleReader.Read(JsonDocument.Parse(json).RootElement, "", errors);
         Assert.True(errors.Count == 0, string.Join("; ", errors.Select(e => e.Message)));
-        var person = Given.Person("Ida", birthday: "1975-06-14") with { Tags = FrozenSet.ToFrozenSet(["Client", "Retirement"], StringComparer.OrdinalIgnoreCase), Stage = "Planning/Inquiry", LastName = null };
+        var person = Given.Person("Ida", birthday: "1975-06-14") with
+        {
+            Tags = FrozenSet.ToFrozenSet(["Client", "Retirement"], StringComparer.OrdinalIgnoreCase),
+            Stage = "Planning/Inquiry",
+            LastName = null,
+        };
         return RuleJudge.Holds(rule!, person, new RuleMoment(Given.At("2027-03-01T08:15"), Given.NewYork));
     }
 

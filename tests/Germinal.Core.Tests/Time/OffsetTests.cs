@@ -10,7 +10,18 @@ public sealed class OffsetTests
     public void Rule_1_3_reads_durations_with_one_sign(string text) => Assert.NotNull(Distance.TryParse(text));
 
     [Theory]
-    [InlineData("P1DT"), InlineData("P"), InlineData("PT"), InlineData("1D"), InlineData("P-1D"), InlineData("P1D-T2H"), InlineData("P1.5D"), InlineData("p1d"), InlineData(""), InlineData("P1H")]
+    [
+        InlineData("P1DT"),
+        InlineData("P"),
+        InlineData("PT"),
+        InlineData("1D"),
+        InlineData("P-1D"),
+        InlineData("P1D-T2H"),
+        InlineData("P1.5D"),
+        InlineData("p1d"),
+        InlineData(""),
+        InlineData("P1H")
+    ]
     public void Rule_1_3_refuses_what_is_not_one(string text) => Assert.Null(Distance.TryParse(text));
 
     [Theory]

@@ -34,7 +34,10 @@ public sealed class OpeningsTests
     public void Rule_2_2_a_tie_of_nearest_goes_forward()
     {
         // Only Monday and Friday: Wednesday is two days from either.
-        var window = Window(Roll.Nearest) with { Days = new[] { IsoDayOfWeek.Monday, IsoDayOfWeek.Friday }.ToFrozenSet() };
+        var window = Window(Roll.Nearest) with
+        {
+            Days = new[] { IsoDayOfWeek.Monday, IsoDayOfWeek.Friday }.ToFrozenSet(),
+        };
         Assert.Equal("Fri 05T10:00", Apply(Openings(window), "2027-03-03T10:00"));
     }
 
@@ -96,24 +99,41 @@ public sealed class OpeningsTests
     public void Rule_2_4_a_window_and_quiet_hours_that_never_meet_never_open()
     {
         // Nine to ten in New York is ten to eleven at night in Tokyo.
-        var window = Window() with { From = new LocalTime(9, 0), To = new LocalTime(10, 0) };
+        var window = Window() with
+        {
+            From = new LocalTime(9, 0),
+            To = new LocalTime(10, 0),
+        };
         Assert.Equal("never", Apply(Openings(window, QuietHours.Widest, DateTimeZoneProviders.Tzdb["Asia/Tokyo"]), "2027-03-08T09:30"));
     }
 
     [Fact]
     public void Section_2_holds_for_any_moment()
     {
-        var zones = new[] { "America/New_York", "America/Phoenix", "Australia/Sydney", "Europe/London", "America/Los_Angeles" }.Select(z => DateTimeZoneProviders.Tzdb[z]).ToArray();
+        var zones = new[] { "America/New_York", "America/Phoenix", "Australia/Sydney", "Europe/London", "America/Los_Angeles" }
+            .Select(z => DateTimeZoneProviders.Tzdb[z])
+            .ToArray();
         var year = (long)Duration.FromDays(800).TotalMinutes;
-        Gen.Select(Gen.Long[0, year], Gen.Bool, Given.Pick(zones), Given.Pick(Roll.Forward, Roll.Back, Roll.Nearest), Gen.Int[6, 14], Gen.Int[1, 8], Gen.Int[-600, 600])
-            .Sample((minute, exact, zone, roll, from, hours, ahead) =>
-            {
-                var window = new Window(Week, new LocalTime(from, 0), new LocalTime(from + hours, 0), true, roll);
-                var openings = Openings(window, QuietHours.Widest, zone, new LocalDate(2027, 5, 31), new LocalDate(2027, 7, 5));
-                var moment = Instant.FromUtc(2027, 1, 1, 0, 0) + Duration.FromMinutes(minute);
-                var planning = moment - Duration.FromMinutes(ahead);
-                var due = openings.Apply(new Placed(moment, exact), planning);
-                return due is not { } at || (openings.IsOpen(at) && at >= planning && QuietHours.Widest.Allows(at.InZone(zone).TimeOfDay));
-            }, iter: 5000);
+        Gen.Select(
+                Gen.Long[0, year],
+                Gen.Bool,
+                Given.Pick(zones),
+                Given.Pick(Roll.Forward, Roll.Back, Roll.Nearest),
+                Gen.Int[6, 14],
+                Gen.Int[1, 8],
+                Gen.Int[-600, 600]
+            )
+            .Sample(
+                (minute, exact, zone, roll, from, hours, ahead) =>
+                {
+                    var window = new Window(Week, new LocalTime(from, 0), new LocalTime(from + hours, 0), true, roll);
+                    var openings = Openings(window, QuietHours.Widest, zone, new LocalDate(2027, 5, 31), new LocalDate(2027, 7, 5));
+                    var moment = Instant.FromUtc(2027, 1, 1, 0, 0) + Duration.FromMinutes(minute);
+                    var planning = moment - Duration.FromMinutes(ahead);
+                    var due = openings.Apply(new Placed(moment, exact), planning);
+                    return due is not { } at || (openings.IsOpen(at) && at >= planning && QuietHours.Widest.Allows(at.InZone(zone).TimeOfDay));
+                },
+                iter: 5000
+            );
     }
 }
