@@ -52,7 +52,7 @@ expression; the licences' texts come with the packages.
 |---|---|---|
 ${table(dotnet())}
 
-The programs also need the .NET runtime and ASP.NET Core (MIT) and PostgreSQL (PostgreSQL licence), which are installed beside them.
+The face that notes are printed in, Literata (\`src/Germinal.Channels/Post/Fonts\`), is under OFL-1.1. The programs also need the .NET runtime and ASP.NET Core (MIT) and PostgreSQL (PostgreSQL licence), which are installed beside them.
 
 ## The pages (JavaScript, styles, fonts)
 

@@ -32,7 +32,8 @@ internal static class HttpLookUp
                 _ => new LookedUp(LookUpResult.NotNow),
             };
         }
-        catch (Exception e) when (e is HttpRequestException or IOException || (e is OperationCanceledException && !stop.IsCancellationRequested))
+        catch (Exception e)
+            when (e is HttpRequestException or IOException || Texts.TextGatewayLine.IsOverTime(e) || (e is OperationCanceledException && !stop.IsCancellationRequested))
         {
             return new LookedUp(LookUpResult.NotNow);
         }

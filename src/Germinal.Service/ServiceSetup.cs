@@ -55,11 +55,7 @@ public static class ServiceSetup
         services.AddSingleton<Handing>();
         services.AddSingleton<Secrets>();
         services.AddSingleton(new ReplyAddresses(settings.LinkKey, settings.MailDomain));
-        services.AddHttpClient<ITextGateway, HttpTextGateway>(c =>
-        {
-            c.BaseAddress = settings.TextGateway;
-            c.Timeout = TimeSpan.FromSeconds(15);
-        });
+        services.AddTextGateway(settings.TextGateway);
         services.AddSingleton(new WebhookSigner(settings.HookKey));
         services.AddSingleton(settings.Inbound);
         services.AddSingleton<TextReception>();

@@ -8,6 +8,7 @@ using Germinal.Channels.Texts;
 using Germinal.Core.Engine;
 using Germinal.Service.Engine;
 using Microsoft.EntityFrameworkCore;
+using Microsoft.Extensions.DependencyInjection;
 using Microsoft.Extensions.Logging;
 using MimeKit;
 using NodaTime;
@@ -331,5 +332,35 @@ public sealed class ChannelAnswersTests
         Assert.Single(world.Mail.Sent);
         await using var after = world.Db();
         Assert.Equal(bo.Id, (await after.States.SingleAsync(s => s.SetAside != null)).PersonId);
+    }
+
+    /// <summary>Fails to connect so many times, then answers with one status.</summary>
+    private sealed class Failing(int failures, HttpStatusCode then) : HttpMessageHandler
+    {
+        public int Asked { get; private set; }
+
+        protected override Task<HttpResponseMessage> SendAsync(HttpRequestMessage request, CancellationToken cancellationToken) =>
+            ++Asked <= failures
+                ? throw new HttpRequestException(HttpRequestError.ConnectionError, "refused")
+                : Task.FromResult(new HttpResponseMessage(then) { Content = new StringContent("""{"id":"t1"}""", Encoding.UTF8, "application/json") });
+    }
+
+    /// <summary>
+    /// A text whose connection could not be made never left, and is tried once more at once; what the gateway has heard of is
+    /// never sent a second time without being judged anew.
+    /// </summary>
+    [Theory]
+    [InlineData(1, HttpStatusCode.Accepted, ProviderResult.Sent, 2)]
+    [InlineData(2, HttpStatusCode.Accepted, ProviderResult.NotTaken, 2)]
+    [InlineData(0, HttpStatusCode.InternalServerError, ProviderResult.Unknown, 1)]
+    [InlineData(0, HttpStatusCode.ServiceUnavailable, ProviderResult.NotTaken, 1)]
+    public async Task A_text_is_tried_again_at_once_only_where_it_never_left(int failures, HttpStatusCode then, ProviderResult expected, int asked)
+    {
+        using var gateway = new Failing(failures, then);
+        var services = new ServiceCollection();
+        services.AddTextGateway(new Uri("http://gateway.example.com/")).ConfigurePrimaryHttpMessageHandler(() => gateway);
+        await using var provider = services.BuildServiceProvider();
+        var answer = await provider.GetRequiredService<ITextGateway>().SendAsync(new OutgoingText("key", "+12075550101", "Hello"), default);
+        Assert.Equal((expected, asked), (answer.Result, gateway.Asked));
     }
 }

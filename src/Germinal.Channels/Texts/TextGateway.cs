@@ -61,7 +61,8 @@ public sealed class HttpTextGateway(HttpClient http) : ITextGateway
         {
             return ProviderAnswer.Away($"The text gateway cannot be reached: {e.Message}");
         }
-        catch (Exception e) when (e is HttpRequestException or IOException || (e is OperationCanceledException && !stop.IsCancellationRequested))
+        catch (Exception e)
+            when (e is HttpRequestException or IOException || TextGatewayLine.IsOverTime(e) || (e is OperationCanceledException && !stop.IsCancellationRequested))
         {
             return new ProviderAnswer(ProviderResult.Unknown, $"The text gateway did not answer: {e.Message}");
         }

@@ -105,7 +105,7 @@ public sealed class Trail
             CheckKind.PersonReachable => [Judging.GoneBy(person!)?.Word() ?? ""],
             CheckKind.OnlyIf => [step!.OnlyIf is null ? "none" : "rule"],
             CheckKind.HasAddress => [Address, ContactWords.Of(Channel)],
-            CheckKind.NotSuppressed => [Address],
+            CheckKind.NotSuppressed => [Address, ContactWords.Of(Channel)],
             CheckKind.Consent =>
             [
                 ContactWords.Of(Channel),

@@ -26,6 +26,7 @@ public sealed class WhyTests
     [InlineData(CheckKind.HasAddress, false, "|call", "There is no number on their page.")]
     [InlineData(CheckKind.NotSuppressed, true, "ida@example.com", "Nothing sent there has come back.")]
     [InlineData(CheckKind.NotSuppressed, true, "+12075550101", "Nothing says that the number is wrong.")]
+    [InlineData(CheckKind.NotSuppressed, true, "12 Quay Lane|post", "Nothing posted there has come back.")]
     [InlineData(CheckKind.NotSuppressed, false, "ida@example.com", "Mail to ida@example.com came back before, so nothing is sent there.")]
     [InlineData(CheckKind.Consent, true, "email|allowed||", "They may be emailed: the practice needs no consent for this and they have not said no.")]
     [InlineData(
