@@ -1,6 +1,8 @@
 using System.Globalization;
 using System.Text;
+using Germinal.Core.Contact;
 using Germinal.Store.Rows;
+using Microsoft.EntityFrameworkCore;
 
 namespace Germinal.Store;
 
@@ -42,6 +44,24 @@ public static class PersonNames
         }
 
         return folded.ToString();
+    }
+
+    /// <summary>What people are called; of their rows nothing else is read.</summary>
+    public static async Task<Dictionary<Guid, string>> NamesAsync(this GerminalDb db, IReadOnlyCollection<Guid> people, CancellationToken stop)
+    {
+        var rows = await db
+            .People.AsNoTracking()
+            .Where(p => people.Contains(p.Id))
+            .Select(p => new
+            {
+                p.Id,
+                p.FirstName,
+                p.LastName,
+                p.Email,
+                p.Mobile,
+            })
+            .ToListAsync(stop);
+        return rows.ToDictionary(p => p.Id, p => PersonName.Of(p.FirstName, p.LastName, p.Email, p.Mobile));
     }
 
     /// <summary>Sets the columns that sorting and search read; called whenever a name, address or number changes.</summary>

@@ -92,14 +92,7 @@ public sealed record PersonFacts
     public static FrozenSet<string> NoTags { get; } = FrozenSet.ToFrozenSet<string>([], StringComparer.OrdinalIgnoreCase);
 
     /// <summary>“Leila Okafor”, or what there is of it, or “Somebody without a name”.</summary>
-    public string Name
-    {
-        get
-        {
-            var name = $"{FirstName} {LastName}".Trim();
-            return name.Length > 0 ? name : Email ?? Mobile ?? "Somebody without a name";
-        }
-    }
+    public string Name => PersonName.Of(FirstName, LastName, Email, Mobile);
 
     /// <summary>The address of a channel, or null: email, mobile in E.164, any number, postal address.</summary>
     public string? AddressOf(Channel channel) =>

@@ -24,54 +24,32 @@ public static class ImportField
     public const string Notes = "notes";
     public const string DatePrefix = "date:";
 
-    /// <summary>Every choice with its name for people. A key date is <c>date:NAME</c>.</summary>
-    public static IReadOnlyList<(string Field, string Label)> All { get; } =
+    /// <summary>
+    /// The one table: every choice, its name for people, and the column names it goes by, folded. A key date is <c>date:NAME</c>.
+    /// </summary>
+    public static IReadOnlyList<(string Field, string Label, string[] Names)> All { get; } =
     [
-        (None, "leave out"),
-        (FirstName, "first name"),
-        (LastName, "last name"),
-        (FullName, "whole name"),
-        (Email, "email"),
-        (Mobile, "mobile"),
-        (OtherPhone, "other number"),
-        (Birthday, "birthday"),
-        (Street, "street"),
-        (City, "city"),
-        (State, "state"),
-        (Zip, "postal code"),
-        (DatePrefix + "client since", "client since"),
-        (DatePrefix + "yearly review", "yearly review"),
-        (DatePrefix + "policy renewal", "policy renewal"),
-        (DatePrefix + "mortgage fixed until", "mortgage fixed until"),
-        (Tags, "tags"),
-        (EmailConsent, "may we email"),
-        (Source, "source"),
-        (Owner, "owner"),
-        (Notes, "remark"),
-    ];
-
-    private static readonly (string Field, string[] Names)[] Known =
-    [
-        (EmailConsent, ["email ok", "email consent", "may email", "opt in", "optin", "subscribed", "newsletter ok", "mail ok", "may we email"]),
-        (FirstName, ["first name", "firstname", "given name", "forename", "first", "vorname"]),
-        (LastName, ["last name", "lastname", "surname", "family name", "last", "nachname"]),
-        (FullName, ["name", "full name", "fullname", "contact", "contact name", "client name"]),
-        (Email, ["e mail address", "email address", "email", "e mail", "mail"]),
-        (Mobile, ["mobile phone", "mobile", "cell", "cell phone", "mobile number"]),
-        (OtherPhone, ["home phone", "phone", "telephone", "home", "work phone", "business phone", "tel", "phone number"]),
-        (Birthday, ["birthday", "birth date", "date of birth", "dob", "born", "birthdate"]),
-        (Street, ["street", "address", "street address", "address 1", "home street"]),
-        (City, ["city", "town"]),
-        (State, ["state", "province", "region", "county"]),
-        (Zip, ["zip", "zip code", "postcode", "postal code"]),
-        (DatePrefix + "client since", ["client since", "customer since", "since"]),
-        (DatePrefix + "yearly review", ["review", "review date", "yearly review", "annual review"]),
-        (DatePrefix + "policy renewal", ["renewal", "renewal date", "policy renewal"]),
-        (DatePrefix + "mortgage fixed until", ["fixed until", "mortgage fixed until"]),
-        (Tags, ["groups", "group", "tags", "tag", "categories", "category", "labels"]),
-        (Source, ["source", "lead source", "referred by", "how heard"]),
-        (Owner, ["advisor", "adviser", "owner", "agent", "assigned to", "account manager"]),
-        (Notes, ["notes", "note", "comments", "comment", "remarks", "remark"]),
+        (None, "leave out", []),
+        (FirstName, "first name", ["first name", "firstname", "given name", "forename", "first", "vorname"]),
+        (LastName, "last name", ["last name", "lastname", "surname", "family name", "last", "nachname"]),
+        (FullName, "whole name", ["name", "full name", "fullname", "contact", "contact name", "client name"]),
+        (Email, "email", ["e mail address", "email address", "email", "e mail", "mail"]),
+        (Mobile, "mobile", ["mobile phone", "mobile", "cell", "cell phone", "mobile number"]),
+        (OtherPhone, "other number", ["home phone", "phone", "telephone", "home", "work phone", "business phone", "tel", "phone number"]),
+        (Birthday, "birthday", ["birthday", "birth date", "date of birth", "dob", "born", "birthdate"]),
+        (Street, "street", ["street", "address", "street address", "address 1", "home street"]),
+        (City, "city", ["city", "town"]),
+        (State, "state", ["state", "province", "region", "county"]),
+        (Zip, "postal code", ["zip", "zip code", "postcode", "postal code"]),
+        (DatePrefix + "client since", "client since", ["client since", "customer since", "since"]),
+        (DatePrefix + "yearly review", "yearly review", ["review", "review date", "yearly review", "annual review"]),
+        (DatePrefix + "policy renewal", "policy renewal", ["renewal", "renewal date", "policy renewal"]),
+        (DatePrefix + "mortgage fixed until", "mortgage fixed until", ["fixed until", "mortgage fixed until"]),
+        (Tags, "tags", ["groups", "group", "tags", "tag", "categories", "category", "labels"]),
+        (EmailConsent, "may we email", ["email ok", "email consent", "may email", "opt in", "optin", "subscribed", "newsletter ok", "mail ok", "may we email"]),
+        (Source, "source", ["source", "lead source", "referred by", "how heard"]),
+        (Owner, "owner", ["advisor", "adviser", "owner", "agent", "assigned to", "account manager"]),
+        (Notes, "remark", ["notes", "note", "comments", "comment", "remarks", "remark"]),
     ];
 
     /// <summary>True for a field there is, key dates of any name included.</summary>
@@ -108,7 +86,7 @@ public static class ImportField
             ' ',
             new string([.. PersonNames.Fold(header).Select(c => char.IsLetterOrDigit(c) ? c : ' ')]).Split(' ', StringSplitOptions.RemoveEmptyEntries)
         );
-        foreach (var (field, names) in Known)
+        foreach (var (field, _, names) in All)
         {
             if (names.Contains(name, StringComparer.Ordinal))
             {

@@ -1,3 +1,4 @@
+using Germinal.Core.Contact;
 using System.Security.Cryptography;
 using System.Text;
 using Germinal.Core.Practices;
@@ -56,7 +57,7 @@ public sealed record ImportedRow
     public string? LeftOut { get; init; }
 
     /// <summary>The name for lists of doubts.</summary>
-    public string Name => $"{FirstName} {LastName}".Trim() is { Length: > 0 } n ? n : Email ?? "—";
+    public string Name => PersonName.Of(FirstName, LastName, Email, Mobile);
 
     /// <summary>First and last name, folded for comparing.</summary>
     public string FoldedName => PersonNames.Fold($"{LastName} {FirstName}".Trim());

@@ -1,3 +1,4 @@
+using Germinal.Core.Contact;
 using NodaTime;
 
 namespace Germinal.Store.Rows;
@@ -18,6 +19,9 @@ public sealed class PersonRow : IOwned
 
     /// <summary>What search looks in: names, address and number in lower case, without accents.</summary>
     public string SearchText { get; set; } = "";
+
+    /// <summary>What they are called; worked out, not stored.</summary>
+    public string Name => PersonName.Of(FirstName, LastName, Email, Mobile);
 
     /// <summary>The first name as it is searched by its beginning, like the sort name.</summary>
     public string FirstSort { get; set; } = "";

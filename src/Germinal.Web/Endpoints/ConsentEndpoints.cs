@@ -82,7 +82,7 @@ public static class ConsentEndpoints
         return Results.File(
             Encoding.UTF8.GetBytes(words.ToString()),
             "text/csv; charset=utf-8",
-            $"consent-{PersonNames.Fold(PeopleEndpoints.NameOf(person)).Replace(' ', '-')}.csv"
+            $"consent-{PersonNames.Fold(person.Name).Replace(' ', '-')}.csv"
         );
     }
 }

@@ -185,7 +185,7 @@ public static class ImportEndpoints
     {
         var plan = await ImportPlan.MakeAsync(db, row, await PracticeClock.NowAsync(db, stop), stop);
         var here = plan.Rows.Where(r => r.SameAs is { Line: null }).Select(r => r.PersonId!.Value).Distinct().ToList();
-        var names = await db.People.AsNoTracking().Where(p => here.Contains(p.Id)).ToDictionaryAsync(p => p.Id, PeopleEndpoints.NameOf, stop);
+        var names = await db.NamesAsync(here, stop);
         var doubts = plan
             .Rows.SelectMany(r =>
                 r.Row.Doubts.Select(d => new DoubtDto(r.Row.Line, r.Row.Name, d.Field, d.Text))

@@ -222,7 +222,7 @@ public static class PeopleEndpoints
         var (p, next, last) = listed;
         return new PersonLine(
             p.Id,
-            NameOf(p),
+            p.Name,
             p.Email,
             p.Stage,
             p.OwnerId is { } o ? owners.GetValueOrDefault(o) : null,
@@ -234,9 +234,6 @@ public static class PeopleEndpoints
     }
 
     /// <summary>A person's name, or what there is of it.</summary>
-    internal static string NameOf(PersonRow p) =>
-        $"{p.FirstName} {p.LastName}".Trim() is { Length: > 0 } name ? name : p.Email ?? p.Mobile ?? "Somebody without a name";
-
     private static async Task<Results<Ok<Added>, ValidationProblem>> Add(NewPerson body, GerminalDb db, Caller caller, CancellationToken stop)
     {
         var person = new PersonRow

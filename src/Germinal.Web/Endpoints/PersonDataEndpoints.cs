@@ -70,8 +70,8 @@ public static class PersonDataEndpoints
         var preview = await (await MergeOfAsync(db, engines, caller, stop)).PreviewAsync(both.Kept, both.Merged, stop);
         return TypedResults.Ok(
             new MergePreviewDto(
-                PeopleEndpoints.NameOf(both.Kept),
-                PeopleEndpoints.NameOf(both.Merged),
+                both.Kept.Name,
+                both.Merged.Name,
                 preview.Moves,
                 preview.Fills,
                 preview.Stops,
@@ -141,7 +141,7 @@ public static class PersonDataEndpoints
         var memory = new MemoryStream();
         await new PersonData(db).WriteAsync(id, memory, stop);
         memory.Position = 0;
-        return Results.File(memory, "application/zip", $"{PersonNames.Fold(PeopleEndpoints.NameOf(person)).Replace(' ', '-')}.zip");
+        return Results.File(memory, "application/zip", $"{PersonNames.Fold(person.Name).Replace(' ', '-')}.zip");
     }
 
     /// <summary>Erasing cannot be undone, so the caller names whom.</summary>
@@ -153,9 +153,9 @@ public static class PersonDataEndpoints
             return TypedResults.NotFound();
         }
 
-        if (!string.Equals(body.Name.Trim(), PeopleEndpoints.NameOf(person), StringComparison.OrdinalIgnoreCase))
+        if (!string.Equals(body.Name.Trim(), person.Name, StringComparison.OrdinalIgnoreCase))
         {
-            return Problems.Field("name", $"Write “{PeopleEndpoints.NameOf(person)}” to erase them; this cannot be undone.");
+            return Problems.Field("name", $"Write “{person.Name}” to erase them; this cannot be undone.");
         }
 
         await new PersonData(db).EraseAsync(person, await PracticeClock.NowAsync(db, stop), stop);

@@ -81,7 +81,7 @@ public static class WaitingEndpoints
             .Concat(refusals.Select(r => r.PersonId))
             .Distinct()
             .ToList();
-        var names = await db.People.AsNoTracking().Where(p => ids.Contains(p.Id)).ToDictionaryAsync(p => p.Id, PeopleEndpoints.NameOf, stop);
+        var names = await db.NamesAsync(ids, stop);
         PersonRef? Ref(Guid? id) => id is { } known && names.TryGetValue(known, out var name) ? new PersonRef(known, name) : null;
         List<WaitingDto> all =
         [
@@ -104,7 +104,7 @@ public static class WaitingEndpoints
             .. toConfirm.Select(p => new WaitingDto(
                 $"c{p.Id:N}",
                 "confirm",
-                new PersonRef(p.Id, PeopleEndpoints.NameOf(p)),
+                new PersonRef(p.Id, p.Name),
                 p.AddedAt.Iso(),
                 $"the list said “{p.DoNotContactReason}”; nothing goes to them until you say otherwise"
             )),
