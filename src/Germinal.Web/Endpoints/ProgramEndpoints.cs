@@ -62,9 +62,6 @@ public sealed record ChangingDate(PersonRef Person, string Now, string? Then);
 /// <summary>Those on their way on an older version, and whose next date changes if they move.</summary>
 public sealed record OlderRunsDto(int OnOlder, int Changing, IReadOnlyList<ChangingDate> First);
 
-/// <summary>Somebody, for a link.</summary>
-public sealed record PersonRef(Guid Id, string Name);
-
 /// <summary>People a program would meet trouble with.</summary>
 public sealed record AudienceDto(string Text, int Count, IReadOnlyList<PersonRef> People, string Pointer);
 

@@ -1,0 +1,416 @@
+using Germinal.Channels.Letters;
+using Germinal.Core.Contact;
+using Germinal.Core.Engine;
+using Germinal.Core.Messages;
+using Germinal.Core.Programs;
+using Germinal.Core.Time;
+using Germinal.Service.Engine;
+using Germinal.Service.People;
+using Germinal.Store;
+using Germinal.Store.Rows;
+using Microsoft.EntityFrameworkCore;
+using NodaTime;
+
+namespace Germinal.Service.Today;
+
+/// <summary>A call, note or task to do. Number as dialled; their time of day where it differs.</summary>
+/// <param name="Kind">call, note or task.</param>
+/// <param name="OwnTask">True for a member's own task, that no program planned; TouchId is the task's.</param>
+/// <param name="Program">The program, or where an own task came from.</param>
+/// <param name="OverCapacity">True where it fits on none of the days it may move to (rule 9.4).</param>
+public sealed record CallDto(
+    Guid TouchId,
+    string Kind,
+    bool OwnTask,
+    PersonRef Person,
+    string Program,
+    int Day,
+    string Due,
+    string? Number,
+    string? Extension,
+    string? TheirTime,
+    string Script,
+    string? LastSent,
+    string? LastSentAt,
+    bool OverCapacity
+);
+
+/// <summary>A message that goes out today or tomorrow. Status: planned, held, or skipped by what is known now.</summary>
+/// <param name="Kind">email or text.</param>
+public sealed record GoingDto(
+    Guid TouchId,
+    string Kind,
+    PersonRef Person,
+    Guid ProgramId,
+    string Program,
+    string StepId,
+    string Due,
+    bool IsToday,
+    string Subject,
+    bool Held,
+    string? Problem,
+    bool Planned
+);
+
+/// <summary>A provider in trouble: mail-out, mail-in or texts, with its own words.</summary>
+public sealed record ProviderDto(string Name, string Trouble, string Since);
+
+/// <summary>How many letters of one step go on one of the two days.</summary>
+public sealed record GoingCount(Guid ProgramId, string StepId, bool IsToday, int Count);
+
+/// <summary>A touch that could not go.</summary>
+public sealed record MendingDto(Guid TouchId, PersonRef Person, string Due, string Subject, string Problem, string? Field, string Status);
+
+/// <summary>The day sheet.</summary>
+public sealed record TodayDto(
+    string Now,
+    string Zone,
+    int CallsInAll,
+    IReadOnlyList<CallDto> Calls,
+    int GoingToday,
+    int GoingTomorrow,
+    IReadOnlyList<GoingDto> Going,
+    IReadOnlyList<GoingCount> GoingCounts,
+    int WaitingInAll,
+    IReadOnlyList<WaitingDto> Waiting,
+    int MendingInAll,
+    IReadOnlyList<MendingDto> Mending,
+    int CallsLater,
+    IReadOnlyList<ProviderDto> Providers
+);
+
+/// <summary>The day sheet: what to do now.</summary>
+public static class DaySheet
+{
+    private const int Shown = 60;
+    private const int MostPlaced = 5000;
+    private const int LettersShown = 240;
+
+    /// <summary>Today and tomorrow as they stand.</summary>
+    /// <param name="db">The practice's data.</param>
+    /// <param name="engine">The practice's engine.</param>
+    /// <param name="reader">Who reads it: what is told to somebody else is left out.</param>
+    /// <param name="now">The practice's moment.</param>
+    /// <param name="stop">Gives up.</param>
+    public static async Task<TodayDto> ReadAsync(GerminalDb db, TouchEngine engine, Reader reader, Instant now, CancellationToken stop)
+    {
+        var zone = engine.Practice.Zone;
+        var today = now.InZone(zone).Date;
+        var tomorrow = today.PlusDays(1).AtStartOfDayInZone(zone).ToInstant();
+        var after = today.PlusDays(2).AtStartOfDayInZone(zone).ToInstant();
+
+        // On the sheet, or due in the course of the day.
+        var open = db
+            .Touches.AsNoTracking()
+            .Where(t =>
+                (t.Kind == "call" || t.Kind == "note" || t.Kind == "task")
+                && (t.Status == TouchStatus.Open || (t.Status == TouchStatus.Planned && t.Due < tomorrow && !t.Held))
+            );
+        var (calls, placed, later) = await PlaceCallsAsync(
+            db,
+            engine,
+            await open.OrderBy(t => t.Due).ThenBy(t => t.Id).Take(MostPlaced).ToListAsync(stop),
+            today,
+            stop
+        );
+        var callsInAll = calls.Count;
+        calls = [.. calls.Take(Shown)];
+        var own = await db
+            .Tasks.AsNoTracking()
+            .Where(t => t.DoneAt == null && t.Due <= today)
+            .OrderBy(t => t.Due)
+            .ThenBy(t => t.Id)
+            .Take(Shown)
+            .ToListAsync(stop);
+        var planned = db.Touches.AsNoTracking().Where(t => t.Status == TouchStatus.Planned && (t.Kind == "email" || t.Kind == "text") && t.Due < after);
+        var going = await planned.OrderBy(t => t.Due).ThenBy(t => t.Id).Take(LettersShown).ToListAsync(stop);
+        var counts = await planned
+            .GroupBy(t => new
+            {
+                t.ProgramId,
+                t.StepId,
+                IsToday = t.Due < tomorrow,
+            })
+            .Select(g => new GoingCount(g.Key.ProgramId, g.Key.StepId, g.Key.IsToday, g.Count()))
+            .ToListAsync(stop);
+        var goingToday = counts.Where(c => c.IsToday).Sum(c => c.Count);
+        var goingInAll = counts.Sum(c => c.Count);
+        var stuck = db.Touches.AsNoTracking().Where(t => t.Status == TouchStatus.Blocked || t.Status == TouchStatus.Uncertain);
+        var mending = await stuck.OrderBy(t => t.FirstDue).ThenBy(t => t.Id).Take(Shown).ToListAsync(stop);
+        var setAside = await db.States.AsNoTracking().Where(s => s.SetAside != null).Take(Shown).ToListAsync(stop);
+        var alarmed = await db
+            .States.AsNoTracking()
+            .Where(s => s.NextAlarm > now && s.NextAlarm < after)
+            .OrderBy(s => s.NextAlarm)
+            .Take(Shown)
+            .ToListAsync(stop);
+
+        var ids = calls
+            .Concat(going)
+            .Concat(mending)
+            .Select(t => t.PersonId)
+            .Concat(own.Select(t => t.PersonId))
+            .Concat(setAside.Select(s => s.PersonId))
+            .Concat(alarmed.Select(o => o.PersonId))
+            .Distinct()
+            .ToList();
+        var rows = await db.People.AsNoTracking().Where(p => ids.Contains(p.Id)).ToDictionaryAsync(p => p.Id, stop);
+        var facts = await FactsReading.WithDetailsAsync(db, [.. rows.Values], stop);
+        var names = await db.Programs.AsNoTracking().ToDictionaryAsync(p => p.Id, p => p.Name, stop);
+        var callees = calls.Select(c => c.PersonId).Distinct().ToList();
+        var last = (
+            await db
+                .Messages.AsNoTracking()
+                .Where(m => callees.Contains(m.PersonId))
+                .GroupBy(m => m.PersonId)
+                .Select(g =>
+                    g.OrderByDescending(m => m.SentAt)
+                        .Select(m => new
+                        {
+                            m.PersonId,
+                            m.Subject,
+                            m.SentAt,
+                        })
+                        .First()
+                )
+                .ToListAsync(stop)
+        ).ToDictionary(m => m.PersonId);
+        var runIds = calls.Select(c => c.RunId).ToList();
+        var starts = await db.Runs.AsNoTracking().Where(r => runIds.Contains(r.Id)).ToDictionaryAsync(r => r.Id, r => r.StartedAt, stop);
+        var liquid = (LiquidLetters)engine.Templates;
+        PersonRef Ref(Guid id) => new(id, facts[id].Name);
+
+        var callDtos = calls
+            .Select(t =>
+            {
+                var person = facts[t.PersonId];
+                var theirs = engine.Practice.ZoneOf(person);
+                var sent = last.GetValueOrDefault(t.PersonId);
+                return new CallDto(
+                    t.Id,
+                    t.Kind,
+                    false,
+                    Ref(t.PersonId),
+                    names.GetValueOrDefault(t.ProgramId, ""),
+                    Period.DaysBetween(starts[t.RunId].InZone(theirs).Date, t.FirstDue.InZone(theirs).Date),
+                    t.FirstDue.Iso(),
+                    person.AddressOf(Channel.Call),
+                    person.Mobile is not null ? rows[t.PersonId].MobileExtension : rows[t.PersonId].OtherPhoneExtension,
+                    theirs.Id == zone.Id ? null : Phrases.Time(now.InZone(theirs).TimeOfDay),
+                    liquid.FillText(StepOf(engine, t).Templates[0].Text, person, engine.Practice, engine.Practice.SenderFor(person), now, []),
+                    sent?.Subject,
+                    sent?.SentAt.Iso(),
+                    placed.TryGetValue(t.Id, out var place) && place.OverCapacity
+                );
+            })
+            .Concat(
+                own.Select(t =>
+                {
+                    var person = facts[t.PersonId];
+                    var theirs = engine.Practice.ZoneOf(person);
+                    return new CallDto(
+                        t.Id,
+                        t.Kind,
+                        true,
+                        Ref(t.PersonId),
+                        t.Source,
+                        0,
+                        t.Due.AtStartOfDayInZone(zone).ToInstant().Iso(),
+                        person.AddressOf(Channel.Call),
+                        null,
+                        theirs.Id == zone.Id ? null : Phrases.Time(now.InZone(theirs).TimeOfDay),
+                        t.Title,
+                        null,
+                        null,
+                        false
+                    );
+                })
+            )
+            .ToList();
+
+        var goingDtos = going.Select(t => Going(t.Id, t.PersonId, t.ProgramId, StepOf(engine, t), t.Due, t.Held, true)).ToList();
+        var states = alarmed.ToDictionary(s => s.PersonId, s => PersonStateJson.Read(s.State));
+        goingDtos.AddRange(
+            FromCalendar(engine, alarmed, facts, states, now, after)
+                .Select(t =>
+                    Going(
+                        t.Touch.TouchId,
+                        t.Person,
+                        t.Touch.Program.ProgramId,
+                        t.Touch.Step,
+                        t.Touch.Due,
+                        states[t.Person].Marks.GetValueOrDefault(t.Touch.TouchId, TouchMark.Dropped) == TouchMark.Held,
+                        false
+                    )
+                )
+        );
+
+        GoingDto Going(Guid touch, Guid person, Guid program, Step step, Instant due, bool held, bool isPlanned)
+        {
+            var missing = new List<string>();
+            var subject = liquid.FillText(step.Templates[0].Text, facts[person], engine.Practice, engine.Practice.SenderFor(facts[person]), due, missing);
+            missing.AddRange(engine.Templates.Missing(step, facts[person], engine.Practice, engine.Practice.SenderFor(facts[person]), due));
+            return new GoingDto(
+                touch,
+                step.Kind,
+                Ref(person),
+                program,
+                names.GetValueOrDefault(program, ""),
+                step.Id,
+                due.Iso(),
+                due < tomorrow,
+                subject,
+                held,
+                missing.Count > 0 ? MergeFields.Say(missing.Distinct(StringComparer.Ordinal)) : null,
+                isPlanned
+            );
+        }
+
+        var (waiting, waitingInAll) = await WaitingForMember.ReadAsync(db, reader, names, stop);
+        var mendings = mending
+            .Select(t => new MendingDto(
+                t.Id,
+                Ref(t.PersonId),
+                t.FirstDue.Iso(),
+                StepOf(engine, t).Templates is [var words, ..] ? liquid.FillText(words.Text, facts[t.PersonId], engine.Practice, null, now, []) : t.StepId,
+                ProblemOf(t),
+                t.Checks.LastOrDefault(c => c.Kind == CheckKind.CanBeFilled && !c.Passed)?.Found.ElementAtOrDefault(1),
+                t.Status.Word()
+            ))
+            .Concat(
+                setAside.Select(s => new MendingDto(
+                    s.PersonId,
+                    Ref(s.PersonId),
+                    now.Iso(),
+                    "",
+                    $"work on them stopped with an error: {s.SetAside}",
+                    null,
+                    "set-aside"
+                ))
+            )
+            .ToList();
+        var providers = await db
+            .Providers.AsNoTracking()
+            .Where(p => p.Trouble != null)
+            .OrderBy(p => p.Name)
+            .Select(p => new ProviderDto(p.Name, p.Trouble!, p.Since.Iso()))
+            .ToListAsync(stop);
+        var ordered = goingDtos.OrderBy(g => g.Due, StringComparer.Ordinal).ToList();
+        var occasionsToday = ordered.Count(g => !g.Planned && g.IsToday);
+        var occasionsTomorrow = ordered.Count(g => !g.Planned && !g.IsToday);
+        return new TodayDto(
+            now.Iso(),
+            zone.Id,
+            callsInAll + own.Count,
+            callDtos,
+            goingToday + occasionsToday,
+            goingInAll - goingToday + occasionsTomorrow,
+            ordered,
+            counts,
+            waitingInAll,
+            waiting,
+            (mending.Count < Shown ? mending.Count : await stuck.CountAsync(stop)) + setAside.Count,
+            mendings,
+            later,
+            providers
+        );
+    }
+
+    /// <summary>
+    /// Rule 9.4: calls of each member on days, so that today holds no more than they can make wherever that is possible. Notes
+    /// and tasks stand on their day.
+    /// </summary>
+    /// <returns>What stands on today's sheet, where each call was placed, and how many calls moved to a later day.</returns>
+    private static async Task<(List<TouchRow> Today, Dictionary<Guid, PlacedCall> Placed, int Later)> PlaceCallsAsync(
+        GerminalDb db,
+        TouchEngine engine,
+        List<TouchRow> open,
+        LocalDate today,
+        CancellationToken stop
+    )
+    {
+        var practice = engine.Practice;
+        var people = open.Select(t => t.PersonId).Distinct().ToList();
+        var owners = await db.People.AsNoTracking().Where(p => people.Contains(p.Id)).ToDictionaryAsync(p => p.Id, p => p.OwnerId, stop);
+        var placed = new Dictionary<Guid, PlacedCall>();
+
+        // What has been called today took its place of the day.
+        var midnight = today.AtStartOfDayInZone(practice.Zone).ToInstant();
+        var made = (
+            await db
+                .Touches.AsNoTracking()
+                .Where(t => t.Kind == "call" && t.Status == TouchStatus.Done && t.ClosedAt >= midnight)
+                .Join(db.People, t => t.PersonId, p => p.Id, (t, p) => new { t.Id, p.OwnerId })
+                .ToListAsync(stop)
+        ).ToLookup(t => t.OwnerId ?? practice.FallbackSender, t => new CallToPlace(t.Id, today, 0));
+        foreach (var group in open.Where(t => t.Kind == "call").GroupBy(t => owners[t.PersonId] ?? practice.FallbackSender))
+        {
+            var capacity = practice.Members.FirstOrDefault(m => m.Id == group.Key)?.Capacity;
+            foreach (var call in CallSheet.Place(group.Select(t => ToPlace(engine, t, today)).Concat(made[group.Key]), capacity, practice.Calendar))
+            {
+                placed[call.TouchId] = call;
+            }
+        }
+
+        var sheet = open.Where(t => t.Kind != "call" || placed[t.Id].Day <= today).ToList();
+        return (sheet, placed, open.Count - sheet.Count);
+    }
+
+    /// <summary>A call that is due already can be made from today on, up to the same last day.</summary>
+    private static CallToPlace ToPlace(TouchEngine engine, TouchRow touch, LocalDate today)
+    {
+        var calendar = engine.Practice.Calendar;
+        var due = touch.FirstDue.InZone(engine.Practice.Zone).Date;
+        var slack = (StepOf(engine, touch) as CallStep)?.Slack.WholeDays ?? 0;
+        var last = calendar.WorkingDayAfter(due, slack) ?? due;
+        if (due >= today)
+        {
+            return new CallToPlace(touch.Id, due, slack);
+        }
+
+        var left = 0;
+        while (left < slack && calendar.WorkingDayAfter(today, left + 1) is { } next && next <= last)
+        {
+            left++;
+        }
+
+        return new CallToPlace(touch.Id, today, left);
+    }
+
+    private static Step StepOf(TouchEngine engine, TouchRow t) => engine.Shelf.Find(t.ProgramId, t.Version).Definition.StepOf(t.StepId)!;
+
+    /// <summary>What the calendar will start in these two days: its first letters belong on the sheet already.</summary>
+    private static IEnumerable<(Guid Person, RehearsedTouch Touch)> FromCalendar(
+        TouchEngine engine,
+        IReadOnlyList<PersonStateRow> alarmed,
+        Dictionary<Guid, Core.Contact.PersonFacts> facts,
+        Dictionary<Guid, PersonState> states,
+        Instant now,
+        Instant until
+    )
+    {
+        foreach (var row in alarmed)
+        {
+            var state = states[row.PersonId];
+            foreach (
+                var touch in Rehearsal
+                    .Of(engine, facts[row.PersonId], state, now, until, null, 20)
+                    .Where(t => t.Step is EmailStep or TextStep && t.Outcome is Outcome.Sent or null && state.Runs.All(r => r.Id != t.RunId))
+            )
+            {
+                yield return (row.PersonId, touch);
+            }
+        }
+    }
+
+    private static string ProblemOf(TouchRow t)
+    {
+        if (t.Status == TouchStatus.Uncertain)
+        {
+            return "nobody can say whether it arrived; it is not sent again by itself";
+        }
+
+        var fields = t.Checks.LastOrDefault(c => c.Kind == CheckKind.CanBeFilled && !c.Passed)?.Found.Skip(1).ToList() ?? [];
+        return fields.Count > 0 ? MergeFields.Say(fields) : Why.Reason(t.Reason);
+    }
+}
