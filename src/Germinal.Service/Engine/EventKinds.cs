@@ -1,3 +1,4 @@
+using System.Globalization;
 using Germinal.Core.Engine;
 using Germinal.Core.Programs;
 using Germinal.Store.Rows;
@@ -116,42 +117,87 @@ public static class EventKinds
             RunPaused => new ProgramPaused(at, Id("program")),
             RunResumed => new ProgramResumed(at, Id("program")),
             ProgramStopped => new ProgramStoppedByHand(at, Id("program")),
-            MovedToVersion => new MovedToVersion(at, Id("program"), int.Parse(Text("version"), System.Globalization.CultureInfo.InvariantCulture)),
+            MovedToVersion => new MovedToVersion(at, Id("program"), int.Parse(Text("version"), CultureInfo.InvariantCulture)),
             Added => new Added(at, Maybe("source")),
             _ => new FactsChanged(at),
         };
     }
 
-    /// <summary>The log's line of what the calendar brought; null for what is no news to anybody.</summary>
-    public static (string Kind, Dictionary<string, string> Data)? OfAlarm(Happening alarm) =>
-        alarm switch
+    /// <summary>
+    /// The log's line of something that happened: its kind and what it carries. What <see cref="ToHappening"/> reads is written here,
+    /// and only here; people's own words may be added to it.
+    /// </summary>
+    /// <exception cref="InvalidOperationException">It never stands in the log by itself.</exception>
+    public static (string Kind, Dictionary<string, string> Data) Of(Happening happening) =>
+        happening switch
         {
-            OccasionCame o => (
+            StartedByHand h => (Start, new() { ["program"] = h.ProgramId.ToString(), ["how"] = h.BySwitchingOn ? "switched-on" : "hand" }),
+            TagPutOn h => (TagAdded, new() { ["tag"] = h.Tag }),
+            TagTakenOff h => (TagRemoved, new() { ["tag"] = h.Tag }),
+            Core.Engine.JoinedList h => (ListJoined, new() { ["list"] = h.List }),
+            LeftList h => (ListLeft, new() { ["list"] = h.List }),
+            EnteredStage h => (StageEntered, new() { ["stage"] = h.Stage, ["left"] = h.Left ?? "" }),
+            Core.Engine.FieldSet h => (FieldSet, new() { ["field"] = h.Name, ["value"] = h.Value }),
+            Inquired h => (InquiryReceived, new() { ["form"] = h.Form ?? "" }),
+            InquiriesAnswered => (InquiryAnswered, []),
+            Core.Engine.Won => (Won, []),
+            Core.Engine.Lost h => (Lost, new() { ["reason"] = h.Reason ?? "" }),
+            AppointmentMade h => (
+                h.Moved ? AppointmentMoved : AppointmentBooked,
+                new()
+                {
+                    ["appointment"] = h.Key,
+                    ["type"] = h.Type ?? "",
+                    ["moment"] = InstantPattern.ExtendedIso.Format(h.Moment),
+                }
+            ),
+            Core.Engine.AppointmentCancelled h => (AppointmentCancelled, new() { ["appointment"] = h.Key, ["type"] = h.Type ?? "" }),
+            Core.Engine.Opened h => (Opened, OfStep(h.ProgramId, h.StepId)),
+            FollowedLink h => (LinkFollowed, new(OfStep(h.ProgramId, h.StepId)) { ["link"] = h.Link }),
+            Core.Engine.Replied h => (Replied, new(OfStep(h.ProgramId, h.StepId)) { ["channel"] = Words.Of(h.Channel) }),
+            Core.Engine.TextedWord h => (TextedWord, new() { ["word"] = h.Word }),
+            Core.Engine.Bounced h => (
+                Bounced,
+                new(OfStep(h.ProgramId, h.StepId)) { ["hard"] = h.Hard ? "yes" : "no", ["channel"] = Words.Of(h.Channel) }
+            ),
+            ConsentGiven h => (h.In ? OptedIn : OptedOut, new() { ["channel"] = Words.Of(h.Channel), ["everything"] = h.Everything ? "yes" : "" }),
+            TaskEnded h => (
+                TaskEnded,
+                new()
+                {
+                    ["touch"] = h.TouchId.ToString(),
+                    ["outcome"] = h.Outcome ?? "",
+                    ["remark"] = h.Remark ?? "",
+                }
+            ),
+            Core.Engine.TaskReopened h => (TaskReopened, new(OfStep(h.ProgramId, h.StepId)) { ["run"] = h.RunId.ToString() }),
+            Core.Engine.TouchMarked h => (
+                TouchMarked,
+                new() { ["touch"] = h.TouchId.ToString(), ["mark"] = h.Mark switch { TouchMark.Held => "held", TouchMark.Dropped => "dropped", _ => "" } }
+            ),
+            ConsentOverruled h => (Overruled, new() { ["touch"] = h.TouchId.ToString(), ["reason"] = h.Reason }),
+            RunStoppedByHand h => (RunStopped, new() { ["run"] = h.RunId.ToString() }),
+            Core.Engine.ProgramPaused h => (RunPaused, new() { ["program"] = h.ProgramId.ToString() }),
+            ProgramResumed h => (RunResumed, new() { ["program"] = h.ProgramId.ToString() }),
+            ProgramStoppedByHand h => (ProgramStopped, new() { ["program"] = h.ProgramId.ToString() }),
+            Core.Engine.MovedToVersion h => (MovedToVersion, new() { ["program"] = h.ProgramId.ToString(), ["version"] = h.Version.ToString(CultureInfo.InvariantCulture) }),
+            Core.Engine.Added h => (Added, new() { ["source"] = h.Source ?? "" }),
+            FactsChanged => (Edited, []),
+            OccasionCame h => (
                 Occasion,
                 new()
                 {
-                    ["program"] = o.ProgramId.ToString(),
-                    ["name"] = o.Name,
-                    ["date"] = LocalDatePattern.Iso.Format(o.Date),
+                    ["program"] = h.ProgramId.ToString(),
+                    ["name"] = h.Name,
+                    ["date"] = LocalDatePattern.Iso.Format(h.Date),
                 }
             ),
-            StoodInStage s => (StageAge, new() { ["program"] = s.ProgramId.ToString(), ["stage"] = s.Stage }),
-            InquiryStoodUnanswered u => (Unanswered, new() { ["program"] = u.ProgramId.ToString() }),
-            AppointmentCame a => (AppointmentNear, new() { ["program"] = a.ProgramId.ToString(), ["appointment"] = a.Key }),
-            StopDateCame s => (StopDate, new() { ["program"] = s.ProgramId.ToString() }),
-            _ => null,
+            StoodInStage h => (StageAge, new() { ["program"] = h.ProgramId.ToString(), ["stage"] = h.Stage }),
+            InquiryStoodUnanswered h => (Unanswered, new() { ["program"] = h.ProgramId.ToString() }),
+            AppointmentCame h => (AppointmentNear, new() { ["program"] = h.ProgramId.ToString(), ["appointment"] = h.Key }),
+            StopDateCame h => (StopDate, new() { ["program"] = h.ProgramId.ToString() }),
+            _ => throw new InvalidOperationException($"{happening.GetType().Name} never stands in the log by itself."),
         };
 
-    /// <summary>The log's line of a program's own change.</summary>
-    public static (string Kind, Dictionary<string, string> Data) OfChange(Happening change) =>
-        change switch
-        {
-            TagPutOn t => (TagAdded, new() { ["tag"] = t.Tag }),
-            TagTakenOff t => (TagRemoved, new() { ["tag"] = t.Tag }),
-            JoinedList l => (ListJoined, new() { ["list"] = l.List }),
-            LeftList l => (ListLeft, new() { ["list"] = l.List }),
-            EnteredStage s => (StageEntered, new() { ["stage"] = s.Stage, ["left"] = s.Left ?? "" }),
-            Core.Engine.FieldSet f => (FieldSet, new() { ["field"] = f.Name, ["value"] = f.Value }),
-            _ => throw new InvalidOperationException($"A program makes no change of the kind {change.GetType().Name}."),
-        };
+    private static Dictionary<string, string> OfStep(Guid? program, string? step) => new() { ["program"] = program?.ToString() ?? "", ["step"] = step ?? "" };
 }

@@ -77,16 +77,18 @@ public sealed class Recorder(GerminalDb db, TouchEngine engine)
     /// <summary>Writes what the calendar brought into the log, handled already.</summary>
     public void Log(Guid person, Happening alarm)
     {
-        if (EventKinds.OfAlarm(alarm) is { } line)
+        // That a new day began is no news to anybody.
+        if (alarm is not NewDay)
         {
+            var (kind, data) = EventKinds.Of(alarm);
             log.Add(
                 new EventRow
                 {
                     PracticeId = Practice,
                     PersonId = person,
                     At = alarm.At,
-                    Kind = line.Kind,
-                    Data = line.Data,
+                    Kind = kind,
+                    Data = data,
                     HandledAt = alarm.At,
                 }
             );
@@ -410,7 +412,7 @@ public sealed class Recorder(GerminalDb db, TouchEngine engine)
                 break;
         }
 
-        var (kind, data) = EventKinds.OfChange(effect.Change);
+        var (kind, data) = EventKinds.Of(effect.Change);
         log.Add(
             new EventRow
             {

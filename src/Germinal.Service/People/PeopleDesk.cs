@@ -1,4 +1,5 @@
 using System.Text.Json;
+using Germinal.Core.Engine;
 using Germinal.Service.Engine;
 using Germinal.Store;
 using Germinal.Store.Rows;
@@ -25,8 +26,7 @@ public sealed class PeopleDesk(GerminalDb db, string by, Instant now)
         var name = await TagNames.SpellingAsync(db, tag, stop);
         return await ChangeAsync(
             $"UPDATE people SET tags = array_append(tags, {name}) WHERE practice_id = {Practice} AND id = ANY({people}) AND NOT tags @> ARRAY[{name}] RETURNING id, NULL::jsonb",
-            EventKinds.TagAdded,
-            new() { ["tag"] = name },
+            new TagPutOn(now, name),
             stop
         );
     }
@@ -35,8 +35,7 @@ public sealed class PeopleDesk(GerminalDb db, string by, Instant now)
     public Task<int> TakeTagAsync(Guid[] people, string tag, CancellationToken stop) =>
         ChangeAsync(
             $"UPDATE people SET tags = array_remove(tags, {tag}) WHERE practice_id = {Practice} AND id = ANY({people}) AND tags @> ARRAY[{tag}] RETURNING id, NULL::jsonb",
-            EventKinds.TagRemoved,
-            new() { ["tag"] = tag },
+            new TagTakenOff(now, tag),
             stop
         );
 
@@ -47,8 +46,7 @@ public sealed class PeopleDesk(GerminalDb db, string by, Instant now)
             UPDATE people p SET stage = {stage}, stage_since = {now} FROM (SELECT id, stage FROM people WHERE practice_id = {Practice} AND id = ANY({people}) FOR UPDATE) o
             WHERE p.id = o.id AND o.stage IS DISTINCT FROM {stage} RETURNING p.id, jsonb_build_object('left', coalesce(o.stage, ''))
             """,
-            EventKinds.StageEntered,
-            new() { ["stage"] = stage },
+            new EnteredStage(now, stage),
             stop
         );
 
@@ -59,8 +57,7 @@ public sealed class PeopleDesk(GerminalDb db, string by, Instant now)
             UPDATE people SET lists = array_append(lists, {list}) WHERE practice_id = {Practice} AND id = ANY({people})
             AND NOT EXISTS (SELECT 1 FROM unnest(lists) l WHERE lower(l) = lower({list})) RETURNING id, NULL::jsonb
             """,
-            EventKinds.ListJoined,
-            new() { ["list"] = list },
+            new JoinedList(now, list),
             stop
         );
 
@@ -71,8 +68,7 @@ public sealed class PeopleDesk(GerminalDb db, string by, Instant now)
             UPDATE people SET lists = (SELECT coalesce(array_agg(l), ARRAY[]::text[]) FROM unnest(lists) l WHERE lower(l) <> lower({list})) WHERE practice_id = {Practice} AND id = ANY({people})
             AND EXISTS (SELECT 1 FROM unnest(lists) l WHERE lower(l) = lower({list})) RETURNING id, NULL::jsonb
             """,
-            EventKinds.ListLeft,
-            new() { ["list"] = list },
+            new LeftList(now, list),
             stop
         );
 
@@ -80,10 +76,28 @@ public sealed class PeopleDesk(GerminalDb db, string by, Instant now)
     public Task<int> StartProgramAsync(Guid[] people, Guid program, bool bySwitchingOn, CancellationToken stop) =>
         ChangeAsync(
             $"SELECT id, NULL::jsonb FROM people WHERE practice_id = {Practice} AND id = ANY({people})",
-            EventKinds.Start,
-            new() { ["program"] = program.ToString(), ["how"] = bySwitchingOn ? "switched-on" : "hand" },
+            new StartedByHand(now, program, by, bySwitchingOn),
             stop
         );
+
+    /// <summary>Writes that something happened to one person.</summary>
+    public async Task RecordAsync(Guid person, Happening happening, CancellationToken stop)
+    {
+        db.Events.Add(NewEvent(person, happening));
+        await db.SaveChangesAsync(stop);
+    }
+
+    /// <summary>An event of something that happened, saved together with the caller's other changes; with words for people beside it.</summary>
+    public EventRow NewEvent(Guid person, Happening happening, params (string Key, string Value)[] words)
+    {
+        var (kind, data) = EventKinds.Of(happening);
+        foreach (var (key, value) in words)
+        {
+            data[key] = value;
+        }
+
+        return NewEvent(person, kind, data);
+    }
 
     /// <summary>Writes an event about one person.</summary>
     public async Task RecordAsync(Guid person, string kind, Dictionary<string, string> data, CancellationToken stop)
@@ -151,11 +165,11 @@ public sealed class PeopleDesk(GerminalDb db, string by, Instant now)
 
     /// <summary>Runs a set-based change and writes an event for each person it gave back, in one statement.</summary>
     /// <param name="change">SQL that gives back each person's id and what else their event says (jsonb, or null).</param>
-    /// <param name="kind">The event's kind.</param>
-    /// <param name="data">What the event of each of them says.</param>
+    /// <param name="happened">What happened to each of them.</param>
     /// <param name="stop">Gives up.</param>
-    private async Task<int> ChangeAsync(FormattableString change, string kind, Dictionary<string, string> data, CancellationToken stop)
+    private async Task<int> ChangeAsync(FormattableString change, Happening happened, CancellationToken stop)
     {
+        var (kind, data) = EventKinds.Of(happened);
         var arguments = change.GetArguments().ToList();
         string Place(object? value)
         {
