@@ -147,7 +147,7 @@ describe('choosing anew', () => {
 
   test('every kind of the schema can be chosen', () => {
     const schema = JSON.parse(
-      fs.readFileSync(path.resolve(import.meta.dirname, '../../../../Germinal.Core/Programs/Schemas/program.schema.json'), 'utf8'),
+      fs.readFileSync(path.resolve(import.meta.dirname, '../../../../Germinal.Core/Files/Schemas/program.schema.json'), 'utf8'),
     );
     expect(Object.keys(triggers).sort()).toEqual([...schema.$defs.trigger.properties.kind.enum].sort());
     expect(Object.keys(stops).sort()).toEqual([...schema.$defs.stop.properties.kind.enum].sort());
