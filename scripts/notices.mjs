@@ -63,7 +63,7 @@ ${table(npm())}
 const unknown = text.match(/^\|.*\| \? \|$/gm);
 if (unknown) throw new Error(`No licence is known of: ${unknown.join(' ')}`);
 if (process.argv.includes('--check')) {
-  if (!existsSync(file) || readFileSync(file, 'utf8') !== text) throw new Error('THIRD-PARTY-NOTICES.md is not what ships; run scripts/notices.sh.');
+  if (!existsSync(file) || readFileSync(file, 'utf8') !== text) throw new Error('THIRD-PARTY-NOTICES.md is not what ships; run node scripts/notices.mjs.');
 } else {
   writeFileSync(file, text);
 }

@@ -32,8 +32,7 @@ internal static class HttpLookUp
                 _ => new LookedUp(LookUpResult.NotNow),
             };
         }
-        catch (Exception e)
-            when (e is HttpRequestException or IOException || Texts.TextGatewayLine.IsOverTime(e) || (e is OperationCanceledException && !stop.IsCancellationRequested))
+        catch (Exception e) when (NoAnswer.Is(e, stop))
         {
             return new LookedUp(LookUpResult.NotNow);
         }

@@ -1,6 +1,4 @@
-using Germinal.Core.Contact;
 using Germinal.Core.Engine;
-using Germinal.Core.Time;
 using Germinal.Store;
 using Germinal.Store.Rows;
 using NodaTime;

@@ -1,9 +1,7 @@
 using System.Text;
 using Germinal.Core.Engine;
 using Germinal.Core.Files;
-using Germinal.Core.Practices;
 using Germinal.Core.Time;
-using Germinal.Service.People;
 using Germinal.Service.Programs;
 using Germinal.Store;
 using Germinal.Store.Rows;

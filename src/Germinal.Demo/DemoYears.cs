@@ -3,7 +3,6 @@ using Germinal.Core.Time;
 using Germinal.Service.Engine;
 using Germinal.Service.People;
 using Germinal.Store;
-using Germinal.Store.Rows;
 using Microsoft.EntityFrameworkCore;
 using NodaTime;
 using NodaTime.Text;

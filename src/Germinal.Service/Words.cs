@@ -1,18 +1,15 @@
 using Germinal.Core.Contact;
-using Germinal.Core.Engine;
 
 namespace Germinal.Service;
 
-/// <summary>The stored words of closed sets, and back.</summary>
+/// <summary>Stored words of closed sets, read back (<see cref="ContactWords"/> writes them); one that is none is our own mistake.</summary>
 public static class Words
 {
-    public static string Of(Channel channel) => channel.ToString().ToLowerInvariant();
+    public static Channel ChannelOf(string word) => ContactWords.ChannelOf(word.ToLowerInvariant()) ?? throw NoWord(word);
 
-    public static Channel ChannelOf(string word) => Enum.Parse<Channel>(word, ignoreCase: true);
+    public static Purpose PurposeOf(string word) => ContactWords.PurposeOf(word.ToLowerInvariant()) ?? throw NoWord(word);
 
-    public static string Of(Purpose purpose) => purpose.ToString().ToLowerInvariant();
+    public static ConsentBasis BasisOf(string word) => ContactWords.BasisOf(word.ToLowerInvariant()) ?? throw NoWord(word);
 
-    public static Purpose PurposeOf(string word) => Enum.Parse<Purpose>(word, ignoreCase: true);
-
-    public static ConsentBasis BasisOf(string word) => Enum.Parse<ConsentBasis>(word, ignoreCase: true);
+    private static ArgumentException NoWord(string word) => new($"“{word}” is no stored word.", nameof(word));
 }

@@ -1,9 +1,7 @@
-using Germinal.Core.Contact;
 using Germinal.Core.Rules;
 using Germinal.Core.Time;
 using Germinal.Store.Rows;
 using Microsoft.EntityFrameworkCore;
-using NodaTime;
 
 namespace Germinal.Store;
 

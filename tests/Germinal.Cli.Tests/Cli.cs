@@ -23,21 +23,29 @@ internal static class Cli
         return (process.ExitCode, output, error.Result);
     }
 
-    public static (int Code, string Output, string Error) Rehearse(params string[] more) =>
+    public static (int Code, string Output, string Error) Rehearse(params string[] more) => RehearseOf(more: more);
+
+    /// <summary>The case rehearsed, with other files or between other moments where a test names them.</summary>
+    public static (int Code, string Output, string Error) RehearseOf(
+        string people = "people.csv",
+        string? events = "events.csv",
+        string from = "2027-03-29T00:00",
+        string to = "2027-06-01T00:00",
+        params string[] more
+    ) =>
         Run([
             "rehearse",
             "--practice",
             "practice.json",
             "--people",
-            "people.csv",
+            people,
             "--program",
             "start.program.json",
-            "--events",
-            "events.csv",
+            .. events is null ? Array.Empty<string>() : ["--events", events],
             "--from",
-            "2027-03-29T00:00",
+            from,
             "--to",
-            "2027-06-01T00:00",
+            to,
             .. more,
         ]);
 

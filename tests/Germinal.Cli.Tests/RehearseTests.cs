@@ -78,19 +78,7 @@ public sealed class RehearseTests
             "events.csv",
             "at,person,kind,program,step,value\nyesterday,p1,start,Start,,\n2027-03-30T16:00,p9,strat,Start,,\n2027-03-30T16:00,p1,opened,Start,nothing,\n2027-03-30T16:00,p1,bounced,Start,hello,medium\n"
         );
-        var (code, output, error) = Cli.Run(
-            "rehearse",
-            "--practice",
-            "practice.json",
-            "--people",
-            people,
-            "--program",
-            "start.program.json",
-            "--from",
-            "2027-03-29T00:00",
-            "--to",
-            "2027-06-01T00:00"
-        );
+        var (code, output, error) = Cli.RehearseOf(people, events: null);
         Assert.Equal((2, ""), (code, output));
         Assert.Equal(
             [
@@ -103,21 +91,7 @@ public sealed class RehearseTests
             ],
             error.TrimEnd().Split('\n').Select(l => l[(people.Length + 2)..]).Select(l => l.Split([" is not", ";", " should"], StringSplitOptions.None)[0])
         );
-        (code, _, error) = Cli.Run(
-            "rehearse",
-            "--practice",
-            "practice.json",
-            "--people",
-            "people.csv",
-            "--program",
-            "start.program.json",
-            "--events",
-            events,
-            "--from",
-            "2027-03-29T00:00",
-            "--to",
-            "2027-06-01T00:00"
-        );
+        (code, _, error) = Cli.RehearseOf(events: events);
         Assert.Equal(2, code);
         Assert.Equal(["line 2", "line 3", "line 3", "line 4", "line 5"], error.TrimEnd().Split('\n').Select(l => l.Split(": ")[1]));
     }
@@ -129,21 +103,7 @@ public sealed class RehearseTests
             "events.csv",
             "at,person,kind,program,step,value\n2027-03-28T16:00,p1,start,Start,,\n2027-03-28T16:00,p1,opted-out,,,text\n2027-03-30T16:00,p1,start,Start,,\n"
         );
-        var rows = Cli.Run(
-                "rehearse",
-                "--practice",
-                "practice.json",
-                "--people",
-                "people.csv",
-                "--program",
-                "start.program.json",
-                "--events",
-                events,
-                "--from",
-                "2027-03-29T00:00",
-                "--to",
-                "2027-04-05T00:00"
-            )
+        var rows = Cli.RehearseOf(events: events, to: "2027-04-05T00:00")
             .Output.TrimEnd()
             .Split('\n')
             .Skip(1);
@@ -167,21 +127,7 @@ public sealed class RehearseTests
             "at,person,kind,program,step,value\n"
                 + string.Concat(Enumerable.Range(0, 1000).Select(i => $"2027-03-01T{9 + (i % 8):00}:{i % 60:00},p{i:0000},start,Start,,\n"))
         );
-        var (code, output, _) = Cli.Run(
-            "rehearse",
-            "--practice",
-            "practice.json",
-            "--people",
-            people,
-            "--program",
-            "start.program.json",
-            "--events",
-            events,
-            "--from",
-            "2027-03-01T00:00",
-            "--to",
-            "2027-04-01T00:00"
-        );
+        var (code, output, _) = Cli.RehearseOf(people, events: events, from: "2027-03-01T00:00", to: "2027-04-01T00:00");
         Assert.Equal(0, code);
         var rows = output.TrimEnd().Split('\n').Skip(1).Select(r => r.Split(',')).ToList();
         // hello, a call without a number, a text without one.

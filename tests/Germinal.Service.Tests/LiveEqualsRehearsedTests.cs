@@ -177,10 +177,10 @@ public sealed class LiveEqualsRehearsedTests
                 {
                     Max = p.Max,
                     Days = p.Days,
-                    Channels = [.. p.Channels.Select(Words.Of)],
+                    Channels = [.. p.Channels.Select(ContactWords.Of)],
                 }),
             ],
-            DailyLimits = practice.DailyLimits.ToDictionary(l => Words.Of(l.Key), l => l.Value),
+            DailyLimits = practice.DailyLimits.ToDictionary(l => ContactWords.Of(l.Key), l => l.Value),
         };
         foreach (var facts in people.Select(p => p.Person))
         {
@@ -216,7 +216,7 @@ public sealed class LiveEqualsRehearsedTests
                 {
                     PracticeId = world.Practice,
                     PersonId = facts.Id,
-                    Channel = Words.Of(c.Channel),
+                    Channel = ContactWords.Of(c.Channel),
                     Purpose = "commercial",
                     IsIn = c.In,
                     At = c.At,
@@ -251,7 +251,7 @@ public sealed class LiveEqualsRehearsedTests
         switch (happening)
         {
             case Replied r:
-                await RecordAsync(EventKinds.Replied, ("channel", Words.Of(r.Channel)));
+                await RecordAsync(EventKinds.Replied, ("channel", ContactWords.Of(r.Channel)));
                 break;
             case StartedByHand s:
                 await desk.StartProgramAsync([person], s.ProgramId, false, default);
@@ -266,7 +266,7 @@ public sealed class LiveEqualsRehearsedTests
                 await desk.MoveStageAsync([person], e.Stage, default);
                 break;
             case ConsentGiven c:
-                await desk.AddConsentAsync(person, Words.Of(c.Channel), "commercial", null, c.In, "express", "said so", null, default);
+                await desk.AddConsentAsync(person, ContactWords.Of(c.Channel), "commercial", null, c.In, "express", "said so", null, default);
                 break;
             case Opened o:
                 await RecordAsync(EventKinds.Opened, ("program", o.ProgramId.ToString()), ("step", o.StepId));

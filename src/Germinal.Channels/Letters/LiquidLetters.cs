@@ -9,7 +9,6 @@ using Germinal.Core.Engine;
 using Germinal.Core.Messages;
 using Germinal.Core.Practices;
 using Germinal.Core.Programs;
-using Germinal.Core.Time;
 using NodaTime;
 
 namespace Germinal.Channels.Letters;

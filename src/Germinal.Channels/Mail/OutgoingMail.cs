@@ -2,7 +2,6 @@ using Germinal.Channels.Letters;
 using Germinal.Core.Contact;
 using Germinal.Core.Practices;
 using MimeKit;
-using MimeKit.Utils;
 using NodaTime;
 
 namespace Germinal.Channels.Mail;

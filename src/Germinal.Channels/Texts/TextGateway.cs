@@ -61,8 +61,7 @@ public sealed class HttpTextGateway(HttpClient http) : ITextGateway
         {
             return ProviderAnswer.Away($"The text gateway cannot be reached: {e.Message}");
         }
-        catch (Exception e)
-            when (e is HttpRequestException or IOException || TextGatewayLine.IsOverTime(e) || (e is OperationCanceledException && !stop.IsCancellationRequested))
+        catch (Exception e) when (NoAnswer.Is(e, stop))
         {
             return new ProviderAnswer(ProviderResult.Unknown, $"The text gateway did not answer: {e.Message}");
         }

@@ -1,8 +1,6 @@
-using System.Net.Http;
 using Microsoft.Extensions.DependencyInjection;
 using Microsoft.Extensions.Http.Resilience;
 using Polly;
-using Polly.Timeout;
 
 namespace Germinal.Channels.Texts;
 
@@ -47,7 +45,4 @@ public static class TextGatewayLine
         );
         return client;
     }
-
-    /// <summary>True where the time of a try or of all was over before an answer came.</summary>
-    internal static bool IsOverTime(Exception error) => error is TimeoutRejectedException;
 }

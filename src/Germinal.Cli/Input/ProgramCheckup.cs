@@ -1,4 +1,3 @@
-using System.Text.Json;
 using System.Text.Json.Nodes;
 using Germinal.Channels.Letters;
 using Germinal.Core.Files;

@@ -1,5 +1,4 @@
 using Germinal.Core.Contact;
-using Germinal.Core.Programs;
 using NodaTime;
 
 namespace Germinal.Core.Engine;

@@ -1,8 +1,6 @@
 using System.Collections.Immutable;
-using Germinal.Core.Contact;
 using Germinal.Core.Practices;
 using Germinal.Core.Programs;
-using Germinal.Core.Rules;
 using NodaTime;
 
 namespace Germinal.Core.Engine;

@@ -18,7 +18,6 @@ internal sealed class Judging
     // The last few midnights that were asked for: those of one date are asked for again and again.
     private readonly (LocalDate Date, DateTimeZone? Zone, Instant At)[] midnights = new (LocalDate, DateTimeZone?, Instant)[16];
     private bool looked;
-    private Lack? lacking;
 
     public Practice Practice { get; private set; } = null!;
 
@@ -46,7 +45,7 @@ internal sealed class Judging
     public HeldByPace? HeldBack { get; set; }
 
     /// <summary>What is lacking to fill it, once <see cref="Looked"/> at.</summary>
-    public Lack? Lacking => lacking;
+    public Lack? Lacking { get; private set; }
 
     /// <summary>Rule 3.3: the step's own limit; for runs started by an occasion a day; else none.</summary>
     public Distance? LateLimit => Step.LateLimit ?? (Run.Occasion is null ? null : OccasionLateLimit);
@@ -58,7 +57,7 @@ internal sealed class Judging
         (Program, Step) = (run.Definition, run.Step);
         (Made, Failed) = (0, 0);
         (Consent, Overruled, HeldBack) = (default, null, null);
-        (looked, lacking) = (false, null);
+        (looked, Lacking) = (false, null);
         return this;
     }
 
@@ -79,11 +78,11 @@ internal sealed class Judging
     {
         if (!looked)
         {
-            lacking = engine.LackOf(Step, Person, Program, Now);
+            Lacking = engine.LackOf(Step, Person, Program, Now);
             looked = true;
         }
 
-        return lacking;
+        return Lacking;
     }
 
     /// <summary>The beginning of a date on the person's clock.</summary>

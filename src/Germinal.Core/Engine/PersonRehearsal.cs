@@ -32,7 +32,7 @@ internal sealed class PersonRehearsal
 
         // An alarm at the very beginning counts, so the clock begins the smallest step before it.
         clock = from - Duration.Epsilon;
-        turn = new PersonTurn(engine, actor.Person, actor.State, from, counters) { Rehearsed = touches, KeepsWhy = keeps };
+        turn = new PersonTurn(engine, actor.Person, actor.State, from, counters) { Rehearses = true, Rehearsed = keeps ? touches : null };
     }
 
     /// <summary>The touches that have settled, in the order they did; tasks where they were put on the sheet.</summary>

@@ -1,7 +1,5 @@
-using System.Collections.Immutable;
 using Germinal.Core.Practices;
 using Germinal.Core.Programs;
-using NodaTime;
 
 namespace Germinal.Core.Engine;
 

@@ -1,6 +1,5 @@
 using System.Runtime.InteropServices;
 using Germinal.Core.Contact;
-using Germinal.Core.Practices;
 using Germinal.Core.Programs;
 using NodaTime;
 

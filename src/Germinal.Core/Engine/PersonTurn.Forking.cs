@@ -1,7 +1,6 @@
 using Germinal.Core.Practices;
 using Germinal.Core.Programs;
 using Germinal.Core.Rules;
-using NodaTime;
 
 namespace Germinal.Core.Engine;
 
@@ -9,7 +8,7 @@ namespace Germinal.Core.Engine;
 internal sealed partial class PersonTurn
 {
     /// <summary>What a fork waits for (<see cref="Reason.Answer"/>).</summary>
-    private const string Answer = "answer";
+    private static readonly string Answer = Reason.Answer.Word();
 
     /// <summary>Rule 7.1 at the fork's due moment, when an answer arrives, and when its span ends.</summary>
     private void JudgeFork(Going run, ForkStep fork, Trail trail)
@@ -36,7 +35,7 @@ internal sealed partial class PersonTurn
     {
         foreach (var run in runs.ToArray())
         {
-            if (run is { Phase: TouchPhase.Planned, Waiting: Answer, Step: ForkStep fork } && IsJudged(run) && IsYes(run, fork.If))
+            if (run is { Phase: TouchPhase.Planned, Step: ForkStep fork } && run.Waiting == Answer && IsJudged(run) && IsYes(run, fork.If))
             {
                 TakePassage(run, 0, Outcome.Forked, "yes", Trail.None);
             }

@@ -1,4 +1,3 @@
-using Germinal.Core.Practices;
 using NodaTime;
 
 namespace Germinal.Core.Engine;

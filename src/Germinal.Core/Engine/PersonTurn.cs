@@ -64,16 +64,14 @@ internal sealed partial class PersonTurn
     /// <summary>The unfinished runs as they stand.</summary>
     public IReadOnlyList<Going> Runs => runs;
 
-    /// <summary>
-    /// Where touches that settle go in a rehearsal: nobody has to be asked whether a message went, and what waits is told to
-    /// nobody. Null for the live engine, which gets effects.
-    /// </summary>
+    /// <summary>True in a rehearsal: nobody has to be asked whether a message went, and what waits is told to nobody.</summary>
+    public bool Rehearses { get; init; }
+
+    /// <summary>Where touches that settle in a rehearsal go, in the place of effects; null where nobody looks at them.</summary>
     public List<RehearsedTouch>? Rehearsed { get; init; }
 
-    /// <summary>False in a rehearsal whose touches nobody looks at: what they were planned by and judged by is not kept.</summary>
-    public bool KeepsWhy { get; init; } = true;
-
-    private bool Rehearses => Rehearsed is not null;
+    /// <summary>Whether anybody asks afterwards what touches were planned by and judged by.</summary>
+    private bool KeepsWhy => !Rehearses || Rehearsed is not null;
 
     private Practice Practice => engine.Practice;
 
@@ -224,9 +222,9 @@ internal sealed partial class PersonTurn
     /// <summary>Records what became of a run's touch.</summary>
     private void Settled(Going run, Outcome outcome, string? reason, Trail trail)
     {
-        if (Rehearsed is { } touches)
+        if (Rehearses)
         {
-            touches.Add(new RehearsedTouch(run, now, outcome, reason, trail));
+            Rehearsed?.Add(new RehearsedTouch(run, now, outcome, reason, trail));
         }
         else
         {

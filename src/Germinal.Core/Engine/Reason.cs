@@ -1,7 +1,5 @@
 using System.Collections.Frozen;
 using System.Text.Json;
-using Germinal.Core.Programs;
-using Germinal.Core.Time;
 
 namespace Germinal.Core.Engine;
 

@@ -132,23 +132,42 @@ public static class Rehearsal
     {
         var counts = SharedCounts.Matter(engine) ? SharedCounts.Settle(engine, people, from, until, stop) : null;
         var done = 0;
-        Parallel.ForEach(
-            Partitioner.Create(0, people.Count, ChunkOf(people.Count)),
-            new ParallelOptions { CancellationToken = stop },
-            chunk =>
+        OnAllCores(
+            people.Count,
+            () => counts?.Answers(),
+            (i, answers) =>
             {
-                for (var i = chunk.Item1; i < chunk.Item2; i++)
-                {
-                    stop.ThrowIfCancellationRequested();
-                    var actor = people[i];
-                    var one = new PersonRehearsal(engine, actor, from, until, counts?.Answers());
-                    one.RunToHorizon();
-                    take(i, actor, [.. one.Touches, .. one.Pending()]);
-                    progress?.Report(Interlocked.Increment(ref done));
-                }
-            }
+                var actor = people[i];
+                var one = new PersonRehearsal(engine, actor, from, until, answers);
+                one.RunToHorizon();
+                take(i, actor, [.. one.Touches, .. one.Pending()]);
+                progress?.Report(Interlocked.Increment(ref done));
+            },
+            static _ => { },
+            stop
         );
     }
 
-    internal static int ChunkOf(int people) => Math.Clamp(people / 64, 1, 64);
+    /// <summary>Goes through people on all cores, some at a time.</summary>
+    /// <param name="people">How many there are.</param>
+    /// <param name="begin">Makes what the people of one chunk share.</param>
+    /// <param name="one">Called for each person by their place.</param>
+    /// <param name="end">Called after each chunk.</param>
+    /// <param name="stop">Stops between two people.</param>
+    internal static void OnAllCores<T>(int people, Func<T> begin, Action<int, T> one, Action<T> end, CancellationToken stop) =>
+        Parallel.ForEach(
+            Partitioner.Create(0, people, Math.Clamp(people / 64, 1, 64)),
+            new ParallelOptions { CancellationToken = stop },
+            chunk =>
+            {
+                var shared = begin();
+                for (var i = chunk.Item1; i < chunk.Item2; i++)
+                {
+                    stop.ThrowIfCancellationRequested();
+                    one(i, shared);
+                }
+
+                end(shared);
+            }
+        );
 }

@@ -67,23 +67,18 @@ internal sealed class SharedCounts
     private bool AnyRunsFull()
     {
         var asked = new ConcurrentDictionary<Counter, int>();
-        Parallel.ForEach(
-            Partitioner.Create(0, people.Count, Rehearsal.ChunkOf(people.Count)),
-            new ParallelOptions { CancellationToken = stop },
-            chunk =>
+        Rehearsal.OnAllCores(
+            people.Count,
+            () => new Tally(),
+            (i, tally) => new PersonRehearsal(engine, people[i], from, until, tally, keeps: false).RunToHorizon(),
+            tally =>
             {
-                var tally = new Tally();
-                for (var i = chunk.Item1; i < chunk.Item2; i++)
-                {
-                    stop.ThrowIfCancellationRequested();
-                    new PersonRehearsal(engine, people[i], from, until, tally, keeps: false).RunToHorizon();
-                }
-
                 foreach (var (counter, times) in tally.Asked)
                 {
                     asked.AddOrUpdate(counter, times, (_, before) => before + times);
                 }
-            }
+            },
+            stop
         );
         return asked.Any(a => a.Value > a.Key.Limit);
     }
@@ -180,20 +175,12 @@ internal sealed class SharedCounts
     private void Run(int[] who)
     {
         var bag = new ConcurrentBag<List<Asked>>();
-        Parallel.ForEach(
-            Partitioner.Create(0, who.Length, Rehearsal.ChunkOf(who.Length)),
-            new ParallelOptions { CancellationToken = stop },
-            chunk =>
-            {
-                var notes = new List<Asked>();
-                for (var i = chunk.Item1; i < chunk.Item2; i++)
-                {
-                    stop.ThrowIfCancellationRequested();
-                    new PersonRehearsal(engine, people[who[i]], from, until, new Log(last, notes, who[i]), keeps: false).RunToHorizon();
-                }
-
-                bag.Add(notes);
-            }
+        Rehearsal.OnAllCores(
+            who.Length,
+            () => new List<Asked>(),
+            (i, notes) => new PersonRehearsal(engine, people[who[i]], from, until, new Log(last, notes, who[i]), keeps: false).RunToHorizon(),
+            bag.Add,
+            stop
         );
         foreach (var ask in bag.SelectMany(n => n).Where(a => a.Counter.Date >= again))
         {

@@ -26,13 +26,7 @@ internal static class Sleeping
         }
 
         var zone = openings.PersonZone;
-        var tomorrow = touch.Now.InZone(zone).Date.PlusDays(1);
-        if (free <= tomorrow)
-        {
-            return null;
-        }
-
-        return On(LocalDate.Max(free, tomorrow), touch.Run.FirstDue.InZone(zone).TimeOfDay, openings);
+        return free > touch.Now.InZone(zone).Date.PlusDays(1) ? On(free, touch.Run.FirstDue.InZone(zone).TimeOfDay, openings) : null;
     }
 
     /// <summary>When a sleeping touch would be judged next, were it judged date by date.</summary>

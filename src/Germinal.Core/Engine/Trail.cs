@@ -2,7 +2,6 @@ using System.Globalization;
 using Germinal.Core.Contact;
 using Germinal.Core.Practices;
 using Germinal.Core.Programs;
-using Germinal.Core.Rules;
 using Germinal.Core.Time;
 using NodaTime;
 using NodaTime.Text;
@@ -105,7 +104,7 @@ public sealed class Trail
             CheckKind.PersonReachable => [Judging.GoneBy(person!)?.Word() ?? ""],
             CheckKind.OnlyIf => [step!.OnlyIf is null ? "none" : "rule"],
             CheckKind.HasAddress => [Address, ContactWords.Of(Channel)],
-            CheckKind.NotSuppressed => [Address, ContactWords.Of(Channel)],
+            CheckKind.NotSuppressed => [Address],
             CheckKind.Consent =>
             [
                 ContactWords.Of(Channel),

@@ -87,10 +87,9 @@ public static class Why
             (CheckKind.HasAddress, false) => Found(0).Length == 0
                 ? $"There is no {AddressWord(Found(1)).ToLowerInvariant()[4..]} on their page."
                 : $"“{Found(0)}” is not a well-formed {AddressWord(Found(1)).ToLowerInvariant()[4..]}.",
-            (CheckKind.NotSuppressed, true) when Found(1) == "post" => "Nothing posted there has come back.",
-            (CheckKind.NotSuppressed, true) => Found(0).Contains('@', StringComparison.Ordinal)
-                ? "Nothing sent there has come back."
-                : "Nothing says that the number is wrong.",
+            (CheckKind.NotSuppressed, true) => Found(0).Contains('@', StringComparison.Ordinal) ? "Nothing sent there has come back."
+            : Found(0).Any(char.IsLetter) ? "Nothing posted there has come back."
+            : "Nothing says that the number is wrong.",
             (CheckKind.NotSuppressed, false) => $"Mail to {Found(0)} came back before, so nothing is sent there.",
             (CheckKind.Consent, _) => Consent(check, zone),
             (CheckKind.InTime, true) => Found(0).Length == 0

@@ -1,5 +1,3 @@
-using Germinal.Core.Practices;
-
 namespace Germinal.Core.Files;
 
 /// <summary>The published JSON Schemas (draft 2020-12) of the files, as text.</summary>

@@ -1,4 +1,3 @@
-using Germinal.Core.Contact;
 using Germinal.Core.Programs;
 using Germinal.Core.Time;
 using NodaTime;

@@ -4,7 +4,6 @@ using Germinal.Core.Engine;
 using Germinal.Core.Practices;
 using Germinal.Core.Time;
 using NodaTime;
-using NodaTime.Text;
 
 namespace Germinal.Core.Files;
 

@@ -1,6 +1,5 @@
 using System.Collections.Frozen;
 using System.Globalization;
-using System.Text.Json;
 using Germinal.Core.Contact;
 using Germinal.Core.Engine;
 using Germinal.Core.Practices;

@@ -2,7 +2,6 @@ using System.Text.Json.Nodes;
 using Germinal.Core.Contact;
 using Germinal.Core.Programs;
 using Germinal.Core.Time;
-using NodaTime;
 using NodaTime.Text;
 
 namespace Germinal.Core.Files;

@@ -1,5 +1,3 @@
-using Germinal.Core.Programs;
-
 namespace Germinal.Core.Messages;
 
 /// <summary>What a whole text message says about further texts (rule 10.6).</summary>

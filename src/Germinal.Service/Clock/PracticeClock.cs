@@ -1,5 +1,4 @@
 using Germinal.Store;
-using Germinal.Store.Rows;
 using Microsoft.EntityFrameworkCore;
 using NodaTime;
 

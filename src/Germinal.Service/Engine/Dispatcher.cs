@@ -1,8 +1,6 @@
 using System.Collections.Concurrent;
 using Germinal.Channels;
-using Germinal.Core.Contact;
 using Germinal.Core.Engine;
-using Germinal.Core.Practices;
 using Germinal.Store;
 using Germinal.Store.Rows;
 using Microsoft.EntityFrameworkCore;

@@ -2,7 +2,6 @@ using System.Data.Common;
 using Germinal.Core.Engine;
 using Germinal.Service.Clock;
 using Germinal.Store;
-using Germinal.Store.Rows;
 using Microsoft.EntityFrameworkCore;
 using Microsoft.Extensions.Logging;
 using NodaTime;

@@ -1,8 +1,7 @@
+using Germinal.Core.Contact;
 using System.Globalization;
 using Germinal.Core.Engine;
-using Germinal.Core.Programs;
 using Germinal.Store.Rows;
-using NodaTime;
 using NodaTime.Text;
 
 namespace Germinal.Service.Engine;
@@ -154,13 +153,13 @@ public static class EventKinds
             Core.Engine.AppointmentCancelled h => (AppointmentCancelled, new() { ["appointment"] = h.Key, ["type"] = h.Type ?? "" }),
             Core.Engine.Opened h => (Opened, OfStep(h.ProgramId, h.StepId)),
             FollowedLink h => (LinkFollowed, new(OfStep(h.ProgramId, h.StepId)) { ["link"] = h.Link }),
-            Core.Engine.Replied h => (Replied, new(OfStep(h.ProgramId, h.StepId)) { ["channel"] = Words.Of(h.Channel) }),
+            Core.Engine.Replied h => (Replied, new(OfStep(h.ProgramId, h.StepId)) { ["channel"] = ContactWords.Of(h.Channel) }),
             Core.Engine.TextedWord h => (TextedWord, new() { ["word"] = h.Word }),
             Core.Engine.Bounced h => (
                 Bounced,
-                new(OfStep(h.ProgramId, h.StepId)) { ["hard"] = h.Hard ? "yes" : "no", ["channel"] = Words.Of(h.Channel) }
+                new(OfStep(h.ProgramId, h.StepId)) { ["hard"] = h.Hard ? "yes" : "no", ["channel"] = ContactWords.Of(h.Channel) }
             ),
-            ConsentGiven h => (h.In ? OptedIn : OptedOut, new() { ["channel"] = Words.Of(h.Channel), ["everything"] = h.Everything ? "yes" : "" }),
+            ConsentGiven h => (h.In ? OptedIn : OptedOut, new() { ["channel"] = ContactWords.Of(h.Channel), ["everything"] = h.Everything ? "yes" : "" }),
             TaskEnded h => (
                 TaskEnded,
                 new()

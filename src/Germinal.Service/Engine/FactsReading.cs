@@ -1,6 +1,5 @@
 using System.Collections.Frozen;
 using Germinal.Core.Contact;
-using Germinal.Core.Engine;
 using Germinal.Core.Time;
 using Germinal.Service.People;
 using Germinal.Store;

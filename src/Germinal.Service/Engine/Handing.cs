@@ -7,7 +7,6 @@ using Germinal.Core.Messages;
 using Germinal.Core.Practices;
 using Germinal.Core.Programs;
 using Germinal.Store.Rows;
-using NodaTime;
 
 namespace Germinal.Service.Engine;
 

@@ -1,3 +1,4 @@
+using Germinal.Core.Contact;
 using Germinal.Core.Engine;
 using Germinal.Store;
 using Germinal.Store.Rows;
@@ -38,7 +39,7 @@ public sealed class LiveCounts : ICounters
     /// <inheritdoc/>
     public bool Ask(Counter counter, AskOrder order, bool takes)
     {
-        var row = RowOf(counter.Channel is { } channel ? Words.Of(channel) : counter.ProgramId.ToString(), counter.Date);
+        var row = RowOf(counter.Channel is { } channel ? ContactWords.Of(channel) : counter.ProgramId.ToString(), counter.Date);
         if (row.Taken >= counter.Limit)
         {
             return false;

@@ -1,7 +1,5 @@
 using Germinal.Core.Engine;
-using Germinal.Core.Practices;
 using Germinal.Core.Programs;
-using Germinal.Service.People;
 using Germinal.Store;
 using Germinal.Store.Rows;
 using Microsoft.EntityFrameworkCore;
@@ -35,20 +33,16 @@ public sealed class Recorder(GerminalDb db, TouchEngine engine)
     /// <summary>Takes in one answer of the engine for a person whose state row is locked.</summary>
     public void Take(PersonStateRow row, Advance advance)
     {
-        row.State = PersonStateJson.Write(advance.State);
+        Remember(row, advance.State, advance.Effects);
         row.NextDue = advance.State.NextDue(engine.Shelf) ?? Instant.MaxValue;
-        effects.AddRange(advance.Effects.Select(e => (row.PersonId, e)));
         SetAlarm(row, advance);
-        (row.LastTouchAt, row.LastReplyAt) = (advance.State.LastTouch ?? Instant.MinValue, advance.State.LastReply);
     }
 
     /// <summary>When the calendar brings something next for the person as they stand now.</summary>
     public void SetAlarm(PersonStateRow row, Advance advance)
     {
-        states[row.PersonId] = row;
-
         // Here, because everybody comes by here when a program is paused or resumed, which their state says nothing of.
-        row.NextTouchAt = advance.State.NextTouch(engine.Shelf) ?? Instant.MaxValue;
+        SetNextTouch(row, advance.State);
         if (row.AlarmsFrom == Instant.MinValue)
         {
             // Nobody has taken in the calendar for this person yet; the reactor will.
@@ -66,30 +60,40 @@ public sealed class Recorder(GerminalDb db, TouchEngine engine)
     /// </summary>
     public void TakeWhole(PersonStateRow row, PersonState state, IEnumerable<Effect> done, Instant now)
     {
-        row.State = PersonStateJson.Write(state);
-        row.NextTouchAt = state.NextTouch(engine.Shelf) ?? Instant.MaxValue;
+        Remember(row, state, done);
+        SetNextTouch(row, state);
         (row.NextDue, row.NextAlarm) = (now, Instant.MinValue);
+    }
+
+    private void Remember(PersonStateRow row, PersonState state, IEnumerable<Effect> done)
+    {
+        row.State = PersonStateJson.Write(state);
         (row.LastTouchAt, row.LastReplyAt) = (state.LastTouch ?? Instant.MinValue, state.LastReply);
-        states[row.PersonId] = row;
         effects.AddRange(done.Select(e => (row.PersonId, e)));
     }
 
-    /// <summary>Writes what the calendar brought into the log, handled already.</summary>
-    public void Log(Guid person, Happening alarm)
+    private void SetNextTouch(PersonStateRow row, PersonState state)
+    {
+        states[row.PersonId] = row;
+        row.NextTouchAt = state.NextTouch(engine.Shelf) ?? Instant.MaxValue;
+    }
+
+    /// <summary>Writes what the calendar brought, or a program changed, into the log, handled already.</summary>
+    public void Log(Guid person, Happening happening)
     {
         // That a new day began is no news to anybody.
-        if (alarm is not NewDay)
+        if (happening is not NewDay)
         {
-            var (kind, data) = EventKinds.Of(alarm);
+            var (kind, data) = EventKinds.Of(happening);
             log.Add(
                 new EventRow
                 {
                     PracticeId = Practice,
                     PersonId = person,
-                    At = alarm.At,
+                    At = happening.At,
                     Kind = kind,
                     Data = data,
-                    HandledAt = alarm.At,
+                    HandledAt = happening.At,
                 }
             );
         }
@@ -340,9 +344,9 @@ public sealed class Recorder(GerminalDb db, TouchEngine engine)
                 touch.Reason = e.Reason;
                 touch.SettledAt = e.At;
                 touch.LeasedUntil = null;
-                if (e.Checks.Count > 0)
+                if (e.Checks is { Count: > 0 } checks)
                 {
-                    SetChecks(touch, e.Checks);
+                    SetChecks(touch, checks);
                 }
 
                 break;
@@ -412,18 +416,7 @@ public sealed class Recorder(GerminalDb db, TouchEngine engine)
                 break;
         }
 
-        var (kind, data) = EventKinds.Of(effect.Change);
-        log.Add(
-            new EventRow
-            {
-                PracticeId = Practice,
-                PersonId = person,
-                At = effect.Change.At,
-                Kind = kind,
-                HandledAt = effect.Change.At,
-                Data = data,
-            }
-        );
+        Log(person, effect.Change);
     }
 
     /// <summary>A program's message to the owner stands under <i>Waiting for you</i> until it is seen.</summary>
@@ -459,10 +452,8 @@ public sealed class Recorder(GerminalDb db, TouchEngine engine)
         await db.Database.ExecuteSqlAsync(
             $"""
             UPDATE runs r SET version = v.version, ended_at = v.ended_at, stop_reason = v.stop_reason, paused_at = v.paused_at
-            FROM unnest({ColumnOf(rows, r => r.Id)}, {ColumnOf(rows, r => r.Version)}, {ColumnOf(rows, r => r.EndedAt)}, {ColumnOf(
-                rows,
-                r => r.StopReason
-            )}, {ColumnOf(rows, r => r.PausedAt)})
+            FROM unnest({ColumnOf(rows, r => r.Id)}, {ColumnOf(rows, r => r.Version)}, {ColumnOf(rows, r => r.EndedAt)},
+              {ColumnOf(rows, r => r.StopReason)}, {ColumnOf(rows, r => r.PausedAt)})
               AS v(id, version, ended_at, stop_reason, paused_at)
             WHERE r.id = v.id AND (r.version, r.ended_at, r.stop_reason, r.paused_at) IS DISTINCT FROM (v.version, v.ended_at, v.stop_reason, v.paused_at)
             """,
@@ -484,16 +475,15 @@ public sealed class Recorder(GerminalDb db, TouchEngine engine)
         }
 
         T[] Column<T>(Func<TouchRow, T> of) => ColumnOf(rows, of);
+        string? NewPlan(TouchRow t) => replanned.Contains(t.Id) ? GerminalDb.ToJson(t.Plan) : null;
+        string? NewChecks(TouchRow t) => checkedAnew.Contains(t.Id) ? GerminalDb.ToJson(t.Checks) : null;
         await db.Database.ExecuteSqlAsync(
             $"""
             UPDATE touches t SET status = v.status, reason = v.reason, held = v.held, version = v.version, first_due = v.first_due, due = v.due, plan = coalesce(v.plan::jsonb, t.plan), checks = coalesce(v.checks::jsonb, t.checks),
               attempt_id = v.attempt_id, attempts = v.attempts, leased_until = v.leased_until, settled_at = v.settled_at, closed_at = v.closed_at, call_outcome = v.call_outcome, remark = v.remark
-            FROM unnest({Column(t => t.Id)}, {Column(t => t.Status.Word())}, {Column(t => t.Reason)}, {Column(t => t.Held)}, {Column(t =>
-                t.Version
-            )}, {Column(t => t.FirstDue)}, {Column(t => t.Due)},
-              {Column(t => replanned.Contains(t.Id) ? GerminalDb.ToJson(t.Plan) : null)}, {Column(t =>
-                checkedAnew.Contains(t.Id) ? GerminalDb.ToJson(t.Checks) : null
-            )}, {Column(t => t.AttemptId)}, {Column(t => t.Attempts)}, {Column(t => t.LeasedUntil)},
+            FROM unnest({Column(t => t.Id)}, {Column(t => t.Status.Word())}, {Column(t => t.Reason)}, {Column(t => t.Held)}, {Column(t => t.Version)},
+              {Column(t => t.FirstDue)}, {Column(t => t.Due)},
+              {Column(NewPlan)}, {Column(NewChecks)}, {Column(t => t.AttemptId)}, {Column(t => t.Attempts)}, {Column(t => t.LeasedUntil)},
               {Column(t => t.SettledAt)}, {Column(t => t.ClosedAt)}, {Column(t => t.CallOutcome)}, {Column(t => t.Remark)})
               AS v(id, status, reason, held, version, first_due, due, plan, checks, attempt_id, attempts, leased_until, settled_at, closed_at, call_outcome, remark)
             WHERE t.id = v.id
@@ -510,9 +500,8 @@ public sealed class Recorder(GerminalDb db, TouchEngine engine)
         await db.Database.ExecuteSqlAsync(
             $"""
             UPDATE person_states s SET state = v.state::jsonb, next_due = v.due, next_alarm = v.alarm, alarms_from = v."from", next_touch_at = v.next, last_touch_at = v.last, last_reply_at = v.reply
-            FROM unnest({Column(s => s.PersonId)}, {Column(s => s.State)}, {Column(s => s.NextDue)}, {Column(s => s.NextAlarm)}, {Column(s =>
-                s.AlarmsFrom
-            )}, {Column(s => s.NextTouchAt)}, {Column(s => s.LastTouchAt)}, {Column(s => s.LastReplyAt)})
+            FROM unnest({Column(s => s.PersonId)}, {Column(s => s.State)}, {Column(s => s.NextDue)}, {Column(s => s.NextAlarm)},
+              {Column(s => s.AlarmsFrom)}, {Column(s => s.NextTouchAt)}, {Column(s => s.LastTouchAt)}, {Column(s => s.LastReplyAt)})
               AS v(id, state, due, alarm, "from", next, last, reply)
             WHERE s.person_id = v.id
             """,

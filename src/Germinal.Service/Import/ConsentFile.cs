@@ -1,8 +1,5 @@
-using System.Globalization;
 using Germinal.Channels.Tables;
 using Germinal.Core.Contact;
-using Germinal.Core.Engine;
-using Germinal.Core.Files;
 using Germinal.Core.Time;
 using Germinal.Service.Engine;
 using Germinal.Store;

@@ -241,7 +241,8 @@ internal sealed class ImportWriter(GerminalDb db, ImportRow import, Instant now)
     }
 
     /// <summary>The key tells the import's own events from what members did since.</summary>
-    private void Note(Guid person, int line, string kind, Dictionary<string, string> data) =>
+    /// <param name="handled">False for what the engine is to take in.</param>
+    private void Note(Guid person, int line, string kind, Dictionary<string, string> data, bool handled = true) =>
         events.Add(
             new EventRow
             {
@@ -251,12 +252,10 @@ internal sealed class ImportWriter(GerminalDb db, ImportRow import, Instant now)
                 Kind = kind,
                 Data = data,
                 By = import.By,
-                HandledAt = now,
-                Key = KeyOf(line, kind),
+                HandledAt = handled ? now : null,
+                Key = $"import/{import.Id:N}/{line}/{kind}",
             }
         );
-
-    private string KeyOf(int line, string kind) => $"import/{import.Id:N}/{line}/{kind}";
 
     /// <summary>Fills the named blanks, or with null all of them.</summary>
     private void Fill(PersonRow p, ImportedRow row, IReadOnlyList<string>? only)
@@ -314,35 +313,13 @@ internal sealed class ImportWriter(GerminalDb db, ImportRow import, Instant now)
             );
             if (only is not null && !consent)
             {
-                events.Add(
-                    new EventRow
-                    {
-                        PracticeId = p.PracticeId,
-                        PersonId = p.Id,
-                        At = now,
-                        Kind = EventKinds.OptedOut,
-                        Data = new() { ["channel"] = "email" },
-                        By = import.By,
-                        Key = KeyOf(row.Line, EventKinds.OptedOut),
-                    }
-                );
+                Note(p.Id, row.Line, EventKinds.OptedOut, new() { ["channel"] = "email" }, handled: false);
             }
         }
 
         if (only is not null && row.DoNotContact is not null && Wants("do_not_contact"))
         {
-            events.Add(
-                new EventRow
-                {
-                    PracticeId = p.PracticeId,
-                    PersonId = p.Id,
-                    At = now,
-                    Kind = EventKinds.DoNotContact,
-                    Data = new() { ["reason"] = row.DoNotContact },
-                    By = import.By,
-                    Key = KeyOf(row.Line, EventKinds.DoNotContact),
-                }
-            );
+            Note(p.Id, row.Line, EventKinds.DoNotContact, new() { ["reason"] = row.DoNotContact }, handled: false);
         }
 
         PersonNames.Refresh(p);

@@ -1,4 +1,3 @@
-using Germinal.Service.Engine;
 using Germinal.Store;
 using Microsoft.EntityFrameworkCore;
 

@@ -1,5 +1,4 @@
 using Germinal.Core.Time;
-using Germinal.Store;
 
 namespace Germinal.Service.Import;
 

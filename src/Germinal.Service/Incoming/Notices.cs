@@ -1,6 +1,5 @@
 using Germinal.Service.Clock;
 using Germinal.Store;
-using Germinal.Store.Rows;
 using Microsoft.EntityFrameworkCore;
 
 namespace Germinal.Service.Incoming;

@@ -1,8 +1,6 @@
 using Germinal.Channels;
 using Germinal.Channels.Texts;
-using Germinal.Core.Contact;
 using Germinal.Core.Messages;
-using Germinal.Core.Practices;
 using Germinal.Service.Clock;
 using Germinal.Service.Engine;
 using Germinal.Service.People;

@@ -180,9 +180,7 @@ public sealed class PeopleDesk(GerminalDb db, string by, Instant now)
         var sql = $"""
             WITH changed(id, more) AS ({change.Format})
             INSERT INTO events (practice_id, person_id, at, kind, data, by)
-            SELECT {Place(Practice)}, id, {Place(now)}, {Place(kind)}, {Place(JsonSerializer.Serialize(data))}::jsonb || coalesce(more, {Place(
-                "{}"
-            )}::jsonb), {Place(by)} FROM changed
+            SELECT {Place(Practice)}, id, {Place(now)}, {Place(kind)}, {Place(JsonSerializer.Serialize(data))}::jsonb || coalesce(more, {Place("{}")}::jsonb), {Place(by)} FROM changed
             """;
         return await db.Database.ExecuteSqlRawAsync(sql, arguments.Select(a => a!), stop);
     }

@@ -2,7 +2,6 @@ using System.Text.Json;
 using System.Text.Json.Serialization;
 using Germinal.Core.Contact;
 using Germinal.Core.Engine;
-using Germinal.Core.Practices;
 using Germinal.Service.Engine;
 using Germinal.Store;
 using Germinal.Store.Rows;
@@ -252,8 +251,8 @@ public sealed class PeopleMerge(GerminalDb db, TouchEngine engine, PeopleDesk de
                             {
                                 PracticeId = db.PracticeId!.Value,
                                 PersonId = kept,
-                                Channel = Words.Of(channel),
-                                Purpose = Words.Of(purpose),
+                                Channel = ContactWords.Of(channel),
+                                Purpose = ContactWords.Of(purpose),
                                 Topic = topic,
                                 IsIn = false,
                                 At = now,

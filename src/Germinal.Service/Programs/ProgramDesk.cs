@@ -206,14 +206,12 @@ public sealed class ProgramDesk(LiquidLetters letters, Engines engines)
     public async Task<TouchEngine> EngineWithAsync(GerminalDb db, Guid programId, ProgramDefinition program, Instant now, CancellationToken stop)
     {
         var (known, _) = await engines.OfAsync(db, stop);
-        var (practice, shelf) = (known.Practice, known.Shelf);
         var draft = new ProgramVersion(programId, int.MaxValue, program);
-        var versions = await db.ProgramVersions.AsNoTracking().Select(v => new { v.ProgramId, v.Version }).ToListAsync(stop);
         return new TouchEngine(
-            practice,
+            known.Practice,
             new ProgramShelf(
-                [.. versions.Select(v => shelf.Find(v.ProgramId, v.Version)), draft],
-                [.. shelf.On.Where(p => p.Current.ProgramId != programId), new ProgramOn(draft, now)]
+                [.. known.Shelf.Versions, draft],
+                [.. known.Shelf.On.Where(p => p.Current.ProgramId != programId), new ProgramOn(draft, now)]
             ),
             letters
         );

@@ -82,7 +82,7 @@ public sealed record TodayDto(
 /// <summary>The day sheet: what to do now.</summary>
 public static class DaySheet
 {
-    private const int Shown = 60;
+    private const int Shown = WaitingForMember.Shown;
     private const int MostPlaced = 5000;
     private const int LettersShown = 240;
 
@@ -309,7 +309,7 @@ public static class DaySheet
             counts,
             waitingInAll,
             waiting,
-            (mending.Count < Shown ? mending.Count : await stuck.CountAsync(stop)) + setAside.Count,
+            await WaitingForMember.InAllAsync(stuck, mending.Count, stop) + setAside.Count,
             mendings,
             later,
             providers

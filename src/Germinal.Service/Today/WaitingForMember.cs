@@ -23,7 +23,8 @@ public sealed record WaitingDto(string Id, string Kind, PersonRef? Person, strin
 /// <summary>What waits for a member.</summary>
 public static class WaitingForMember
 {
-    private const int Shown = 60;
+    /// <summary>How much of each kind is read; the rest is only counted.</summary>
+    internal const int Shown = 60;
 
     /// <summary>Letters of a long message that stand in a list; the rest is in the thread, or in the file.</summary>
     private const int Excerpt = 4_000;
@@ -99,7 +100,7 @@ public static class WaitingForMember
     }
 
     /// <summary>They are counted only where not all of them have been read already.</summary>
-    private static async Task<int> InAllAsync<T>(IQueryable<T> all, int read, CancellationToken stop) => read < Shown ? read : await all.CountAsync(stop);
+    internal static async Task<int> InAllAsync<T>(IQueryable<T> all, int read, CancellationToken stop) => read < Shown ? read : await all.CountAsync(stop);
 
     private static WaitingDto Written(ReceivedRow m, PersonRef? person, bool hasFile)
     {

@@ -1,4 +1,3 @@
-using Germinal.Core.Contact;
 using Germinal.Core.Engine;
 using NodaTime;
 

@@ -5,7 +5,6 @@ using Germinal.Web.Hosting;
 using Microsoft.AspNetCore.Http.HttpResults;
 using Microsoft.EntityFrameworkCore;
 using NodaTime;
-using NodaTime.Text;
 
 namespace Germinal.Web.Endpoints;
 

@@ -1,6 +1,5 @@
 using System.Text;
 using Germinal.Service.Import;
-using Germinal.Service.People;
 using Germinal.Store;
 using Germinal.Web.Hosting;
 using Microsoft.AspNetCore.Http.HttpResults;

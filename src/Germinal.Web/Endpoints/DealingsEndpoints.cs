@@ -1,4 +1,3 @@
-using Germinal.Core.Engine;
 using Germinal.Core.Time;
 using Germinal.Service.Clock;
 using Germinal.Service.Engine;

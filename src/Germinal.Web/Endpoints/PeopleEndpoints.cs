@@ -1,6 +1,4 @@
-using Germinal.Core.Engine;
 using Germinal.Core.Time;
-using Germinal.Service;
 using Germinal.Service.Clock;
 using Germinal.Service.Engine;
 using Germinal.Service.Import;

@@ -1,6 +1,7 @@
 using Germinal.Service.Clock;
 using Germinal.Service.Engine;
 using Germinal.Service.People;
+using Germinal.Service.Programs;
 using Germinal.Store;
 using Germinal.Store.Rows;
 using Germinal.Web.Hosting;
@@ -46,18 +47,17 @@ public static class PersonDataEndpoints
         return kept is null || merged is null || id == other ? null : (kept, merged);
     }
 
-    private static async Task<PeopleMerge> MergeOfAsync(GerminalDb db, Engines engines, Caller caller, CancellationToken stop)
+    private static async Task<PeopleMerge> MergeOfAsync(GerminalDb db, ProgramDesk programs, Caller caller, CancellationToken stop)
     {
         var now = await PracticeClock.NowAsync(db, stop);
-        var (engine, _) = await engines.OfAsync(db, stop);
-        return new PeopleMerge(db, engine, new PeopleDesk(db, caller.Name, now), now, caller.Name);
+        return new PeopleMerge(db, await programs.EngineAsync(db, stop), new PeopleDesk(db, caller.Name, now), now, caller.Name);
     }
 
     private static async Task<Results<Ok<MergePreviewDto>, NotFound>> Preview(
         Guid id,
         Guid other,
         GerminalDb db,
-        Engines engines,
+        ProgramDesk programs,
         Caller caller,
         CancellationToken stop
     )
@@ -67,7 +67,7 @@ public static class PersonDataEndpoints
             return TypedResults.NotFound();
         }
 
-        var preview = await (await MergeOfAsync(db, engines, caller, stop)).PreviewAsync(both.Kept, both.Merged, stop);
+        var preview = await (await MergeOfAsync(db, programs, caller, stop)).PreviewAsync(both.Kept, both.Merged, stop);
         return TypedResults.Ok(
             new MergePreviewDto(
                 both.Kept.Name,
@@ -84,7 +84,7 @@ public static class PersonDataEndpoints
         Guid id,
         MergeBody body,
         GerminalDb db,
-        Engines engines,
+        ProgramDesk programs,
         Caller caller,
         CancellationToken stop
     )
@@ -102,7 +102,7 @@ public static class PersonDataEndpoints
             return Problems.Conflict("One of the two has been merged or archived meanwhile. Load the page again.");
         }
 
-        var row = await (await MergeOfAsync(db, engines, caller, stop)).MergeAsync(both.Kept, both.Merged, stop);
+        var row = await (await MergeOfAsync(db, programs, caller, stop)).MergeAsync(both.Kept, both.Merged, stop);
         await transaction.CommitAsync(stop);
         return TypedResults.Ok(new MergedDto(row.Id));
     }
@@ -110,7 +110,7 @@ public static class PersonDataEndpoints
     private static async Task<Results<NoContent, NotFound, ProblemHttpResult>> Undo(
         Guid id,
         GerminalDb db,
-        Engines engines,
+        ProgramDesk programs,
         Caller caller,
         CancellationToken stop
     )
@@ -122,7 +122,7 @@ public static class PersonDataEndpoints
             return TypedResults.NotFound();
         }
 
-        if (await (await MergeOfAsync(db, engines, caller, stop)).UndoAsync(merge, stop) is { } problem)
+        if (await (await MergeOfAsync(db, programs, caller, stop)).UndoAsync(merge, stop) is { } problem)
         {
             return Problems.Conflict(problem);
         }

@@ -3,12 +3,10 @@ using Germinal.Core.Engine;
 using Germinal.Core.Practices;
 using Germinal.Core.Programs;
 using Germinal.Core.Time;
-using Germinal.Service;
 using Germinal.Service.Clock;
 using Germinal.Service.Engine;
 using Germinal.Service.Programs;
 using Germinal.Store;
-using Germinal.Store.Rows;
 using Germinal.Web.Hosting;
 using Microsoft.AspNetCore.Http.HttpResults;
 using Microsoft.EntityFrameworkCore;
@@ -245,7 +243,7 @@ public static class PersonEndpoints
 
     private static MayWe May(PersonFacts person, Practice practice, Channel channel, Instant now, DateTimeZone zone)
     {
-        var word = Words.Of(channel);
+        var word = ContactWords.Of(channel);
         if (person.DoNotContact || person.Died)
         {
             return new MayWe(word, "no", "no, marked “do not contact”");

@@ -2,13 +2,11 @@ using System.Text;
 using Germinal.Channels;
 using Germinal.Core.Contact;
 using Germinal.Core.Practices;
-using Germinal.Service;
 using Germinal.Service.Clock;
 using Germinal.Service.Engine;
 using Germinal.Service.Incoming;
 using Germinal.Service.People;
 using Germinal.Store;
-using Germinal.Store.Rows;
 using Germinal.Web.Hosting;
 using Microsoft.EntityFrameworkCore;
 using NodaTime;
@@ -82,7 +80,7 @@ public static class PreferencePage
             .Append(" may write to you. It takes effect as soon as you press the button.</p><form method=\"post\">");
         foreach (var channel in Offered.Where(c => found.Person.AddressOf(c) is not null))
         {
-            var word = Words.Of(channel);
+            var word = ContactWords.Of(channel);
             body.Append("<fieldset><legend>").Append(channel == Channel.Email ? "By email" : "By text").Append("</legend>");
             body.Append(Box($"{word}", "yes, in general", await TakesAsync(db, found, channel, null, stop)));
             foreach (var (topic, n) in found.Topics.Select((t, n) => (t, n)))
@@ -116,7 +114,7 @@ public static class PreferencePage
         var changed = 0;
         foreach (var channel in Offered.Where(c => found.Person.AddressOf(c) is not null))
         {
-            var word = Words.Of(channel);
+            var word = ContactWords.Of(channel);
             var general = form[word] == "yes";
             if (general != await TakesAsync(db, found, channel, null, stop))
             {

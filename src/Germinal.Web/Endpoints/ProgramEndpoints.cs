@@ -1,5 +1,4 @@
 using System.Text.Json;
-using System.Text.Json.Nodes;
 using Germinal.Channels.Letters;
 using Germinal.Core.Engine;
 using Germinal.Core.Files;

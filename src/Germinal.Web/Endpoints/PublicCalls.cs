@@ -4,7 +4,6 @@ using Germinal.Channels.Texts;
 using Germinal.Service.Incoming;
 using Germinal.Store;
 using Germinal.Web.Hosting;
-using Microsoft.EntityFrameworkCore;
 using NodaTime;
 
 namespace Germinal.Web.Endpoints;

@@ -1,5 +1,4 @@
 using Germinal.Channels.Letters;
-using Germinal.Core.Contact;
 using Germinal.Core.Engine;
 using Germinal.Core.Practices;
 using Germinal.Core.Programs;

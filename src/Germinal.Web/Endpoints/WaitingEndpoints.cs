@@ -1,13 +1,9 @@
-using Germinal.Core.Engine;
-using Germinal.Core.Time;
 using Germinal.Service.Clock;
 using Germinal.Service.Engine;
 using Germinal.Store;
-using Germinal.Store.Rows;
 using Germinal.Web.Hosting;
 using Microsoft.AspNetCore.Http.HttpResults;
 using Microsoft.EntityFrameworkCore;
-using NodaTime;
 
 namespace Germinal.Web.Endpoints;
 

@@ -3,7 +3,7 @@ using NodaTime;
 
 namespace Germinal.Core.Tests.Time;
 
-public sealed class OffsetTests
+public sealed class DistanceTests
 {
     [Theory]
     [InlineData("P8D"), InlineData("P1M"), InlineData("-P1D"), InlineData("PT2H"), InlineData("P1DT2H"), InlineData("P1Y2M3W4DT5H6M7S"), InlineData("+P1D")]
