@@ -49,7 +49,7 @@ await BareMailAsync(20000);
 var bare = await BareMailAsync(emails);
 var sent = await DispatchAsync(emails);
 Console.WriteLine(
-    $"| dispatch of {emails:n0} emails | {sent.Seconds:0.0} s | {emails / sent.Seconds:n0}/s | bare MailKit {bare:0.0} s | {sent.Seconds / bare:0.0} × | highest working set {sent.Megabytes} MB |"
+    $"| dispatch of {emails:n0} emails | {sent.Seconds:0.0} s | {emails / sent.Seconds:n0}/s | bare MailKit {bare:0.0} s and the same rows by COPY {sent.Copied:0.0} s | {sent.Seconds / (bare + sent.Copied):0.0} × | highest working set {sent.Megabytes} MB |"
 );
 var written = await BareRowsAsync();
 var reacted = await ReactAsync();
@@ -78,7 +78,7 @@ async Task<double> BareMailAsync(int count)
     return watch.Elapsed.TotalSeconds;
 }
 
-async Task<(double Seconds, long Megabytes)> DispatchAsync(int count)
+async Task<(double Seconds, double Copied, long Megabytes)> DispatchAsync(int count)
 {
     using var database = new TestDatabase();
     var (room, practice) = await PrepareAsync(
@@ -108,7 +108,52 @@ async Task<(double Seconds, long Megabytes)> DispatchAsync(int count)
         throw new InvalidOperationException($"{went} of {count} letters went.");
     }
 
-    return (all, Process.GetCurrentProcess().PeakWorkingSet64 / 1_000_000);
+    return (all, await CopyAgainAsync(db, "messages", "touches", "person_states", "runs"), Process.GetCurrentProcess().PeakWorkingSet64 / 1_000_000);
+}
+
+// The rows that dispatching left, written once more by COPY into tables with the same indexes, two hundred at a time as the engine does.
+async Task<double> CopyAgainAsync(GerminalDb db, params string[] tables)
+{
+    await db.Database.OpenConnectionAsync();
+    var connection = (NpgsqlConnection)db.Database.GetDbConnection();
+    var seconds = 0.0;
+    foreach (var table in tables)
+    {
+        await using (var command = new NpgsqlCommand($"CREATE TABLE again_{table} (LIKE {table} INCLUDING ALL)", connection))
+        {
+            await command.ExecuteNonQueryAsync();
+        }
+
+        var columns = await db
+            .Database.SqlQueryRaw<string>(
+                "SELECT string_agg(quote_ident(column_name), ',' ORDER BY ordinal_position) AS \"Value\" FROM information_schema.columns WHERE table_name = {0} AND is_generated = 'NEVER'",
+                table
+            )
+            .SingleAsync();
+        List<string> rows = [];
+        using (var reader = await connection.BeginTextExportAsync($"COPY {table} ({columns}) TO STDOUT"))
+        {
+            while (await reader.ReadLineAsync() is { } line)
+            {
+                rows.Add(line);
+            }
+        }
+
+        var watch = Stopwatch.StartNew();
+        foreach (var batch in rows.Chunk(200))
+        {
+            await using var writer = await connection.BeginTextImportAsync($"COPY again_{table} ({columns}) FROM STDIN");
+            foreach (var line in batch)
+            {
+                await writer.WriteAsync(line);
+                await writer.WriteAsync('\n');
+            }
+        }
+
+        seconds += watch.Elapsed.TotalSeconds;
+    }
+
+    return seconds;
 }
 
 async Task<(double Seconds, long Megabytes)> ReactAsync()

@@ -284,11 +284,7 @@ public sealed class DemoYears(IDbContextFactory<GerminalDb> databases, EngineRoo
             (touch.Status, touch.CallOutcome, touch.ClosedAt) = (TouchStatus.Done, outcome, at);
             db.Events.Add(
                 Desk(db, random.Next(2) == 0 ? "Ada Quill" : "Tomas Brandt", at)
-                    .NewEvent(
-                        touch.PersonId,
-                        isCall ? EventKinds.CallEnded : EventKinds.TaskEnded,
-                        new() { ["touch"] = touch.Id.ToString(), ["outcome"] = outcome }
-                    )
+                    .NewEvent(touch.PersonId, new TaskEnded(at, touch.Id, outcome))
             );
         }
 

@@ -65,6 +65,7 @@ public static class ServiceSetup
         services.AddSingleton<EngineRoom>();
         services.AddSingleton<ImportRunner>();
         services.AddSingleton<ProgramDesk>();
+        services.AddSingleton<ProgramPreview>();
         return services;
     }
 }

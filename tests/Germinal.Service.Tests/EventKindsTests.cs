@@ -54,6 +54,11 @@ public sealed class EventKindsTests
         new MovedToVersion(At, Program, 12),
         new Added(At, "fair"),
         new FactsChanged(At),
+        new LeftForGood(At, "do-not-contact"),
+        new LeftForGood(At, "died"),
+        new LeftForGood(At, "archived"),
+        new LeftForGood(At, "merged"),
+        new MayBeContacted(At),
     ];
 
     public static TheoryData<int> Everything { get; } = [.. Enumerable.Range(0, Known.Length)];

@@ -1,3 +1,4 @@
+using Germinal.Core.Engine;
 using System.Text;
 using Germinal.Service.Clock;
 using Germinal.Service.Import;
@@ -249,7 +250,7 @@ public sealed class ImportTests
         await using var db = world.Db();
         Assert.Equal(0, (await ImportUndo.WorkedWithAsync(db, import.Id, default)).Count);
         var bo = await db.People.SingleAsync(p => p.FirstName == "Bo");
-        await world.DoAsync(d => d.RecordAsync(bo.Id, "remark", new() { ["text"] = "called" }, default));
+        await world.DoAsync(d => d.RecordAsync(bo.Id, new TextedWord(d.Now, "called"), default));
         Assert.Equal(["Bo Lind"], (await ImportUndo.WorkedWithAsync(db, import.Id, default)).Names);
         await db.Events.Where(e => e.Key == null).ExecuteDeleteAsync();
         await ImportUndo.UndoAsync(db, import.Id, default);

@@ -1,3 +1,4 @@
+using Germinal.Core.Contact;
 using Germinal.Channels;
 using Germinal.Core.Engine;
 using Germinal.Service.Engine;
@@ -62,7 +63,7 @@ public sealed class LiveEngineTests
         await world.WorkAsync();
         await world.DoAsync(async d =>
         {
-            await d.RecordAsync(ida.Id, EventKinds.Replied, new() { ["channel"] = "email" }, default);
+            await d.RecordAsync(ida.Id, new Replied(d.Now, Channel.Email), default);
             await d.AddConsentAsync(bo.Id, "email", "commercial", null, false, "express", "the unsubscribe page", null, default);
         });
         await world.MoveToAsync("2027-03-10T09:00");
@@ -86,7 +87,7 @@ public sealed class LiveEngineTests
             await db.People.ExecuteUpdateAsync(u => u.SetProperty(p => p.FirstName, "Ida"));
         }
 
-        await world.DoAsync(d => d.RecordAsync(nameless.Id, EventKinds.Edited, [], default));
+        await world.DoAsync(d => d.RecordAsync(nameless.Id, new FactsChanged(d.Now), default));
         await world.WorkAsync();
         Assert.Equal(["Hello Ida"], world.Mail.Sent.Select(m => m.Subject));
     }

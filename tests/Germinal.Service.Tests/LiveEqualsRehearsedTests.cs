@@ -246,12 +246,10 @@ public sealed class LiveEqualsRehearsedTests
     {
         await using var db = world.Db();
         var desk = new PeopleDesk(db, "Ada Quill", happening.At);
-        Task RecordAsync(string kind, params (string Key, string Value)[] data) =>
-            desk.RecordAsync(person, kind, data.ToDictionary(d => d.Key, d => d.Value), default);
         switch (happening)
         {
-            case Replied r:
-                await RecordAsync(EventKinds.Replied, ("channel", ContactWords.Of(r.Channel)));
+            case Replied or Opened or ProgramPaused or ProgramResumed or Won or Lost:
+                await desk.RecordAsync(person, happening, default);
                 break;
             case StartedByHand s:
                 await desk.StartProgramAsync([person], s.ProgramId, false, default);
@@ -268,9 +266,6 @@ public sealed class LiveEqualsRehearsedTests
             case ConsentGiven c:
                 await desk.AddConsentAsync(person, ContactWords.Of(c.Channel), "commercial", null, c.In, "express", "said so", null, default);
                 break;
-            case Opened o:
-                await RecordAsync(EventKinds.Opened, ("program", o.ProgramId.ToString()), ("step", o.StepId));
-                break;
             case StepTaskEnded t:
                 var step = engine.Shelf.Find(t.ProgramId, 1).Definition.StepOf(t.StepId);
                 var open = await db
@@ -286,15 +281,9 @@ public sealed class LiveEqualsRehearsedTests
                     .FirstOrDefaultAsync();
                 if (open is not null)
                 {
-                    await RecordAsync(EventKinds.CallEnded, ("touch", open.Id.ToString()), ("outcome", t.Outcome ?? ""));
+                    await desk.RecordAsync(person, new TaskEnded(happening.At, open.Id, t.Outcome), default);
                 }
 
-                break;
-            case ProgramPaused p:
-                await RecordAsync(EventKinds.RunPaused, ("program", p.ProgramId.ToString()));
-                break;
-            case ProgramResumed p:
-                await RecordAsync(EventKinds.RunResumed, ("program", p.ProgramId.ToString()));
                 break;
             case Inquired i:
                 await new DealingsDesk(db, desk, happening.At).InquireAsync(person, i.Form, "form", "x", default);
@@ -316,12 +305,6 @@ public sealed class LiveEqualsRehearsedTests
                         _ => dealings.CancelAsync(newest!, default),
                     }
                 );
-                break;
-            case Won:
-                await RecordAsync(EventKinds.Won);
-                break;
-            case Lost l:
-                await RecordAsync(EventKinds.Lost, ("reason", l.Reason!));
                 break;
             default:
                 throw new InvalidOperationException($"Nothing here does {happening}.");

@@ -1,3 +1,4 @@
+using Germinal.Service.People;
 using Germinal.Channels;
 using Germinal.Core.Engine;
 using Germinal.Service.Engine;
@@ -184,7 +185,7 @@ public sealed class ManyWorkersTests
             await Programs.ProgramDesk.PublishAsync(db, program, "Ada", await world.NowAsync(), default);
         }
 
-        await world.DoAsync(d => d.RecordAsync(ida.Id, EventKinds.MovedToVersion, new() { ["program"] = id.ToString(), ["version"] = "2" }, default));
+        await world.DoAsync(d => d.RecordAsync(ida.Id, new MovedToVersion(d.Now, id, 2), default));
         await world.MoveToAsync("2027-03-10T10:00");
         Assert.Equal(["New"], world.Mail.Sent.Select(m => m.Subject));
         await using var after = world.Db();
@@ -196,8 +197,9 @@ public sealed class ManyWorkersTests
     {
         await using var world = await World.AtAsync("2027-03-01T10:00");
         var ida = await world.PersonAsync("Ida");
-        await world.DoAsync(d => d.RecordAsync(ida.Id, EventKinds.Remark, new() { ["text"] = "x" }, default));
         await using var db = world.Db();
+        db.Events.Add(new PeopleDesk(db, "Ada", await world.NowAsync()).NewNote(ida.Id, EventKinds.Remark, ("text", "x")));
+        await db.SaveChangesAsync();
         Assert.Equal(0, await EventRetention.ForgetAsync(db, World.At("2037-03-01T10:00"), default));
         var practice = await db.Practices.SingleAsync(p => p.Id == world.Practice);
         practice.Settings = new PracticeSettings { KeepEventsMonths = 12 };

@@ -1,3 +1,4 @@
+using Germinal.Core.Contact;
 using Germinal.Core.Engine;
 using Germinal.Core.Rules;
 using Germinal.Service.Engine;
@@ -81,10 +82,10 @@ public sealed class RuleMemoryTests
         {
             var held = await db.Touches.Where(t => t.PersonId == people["Held"].Id && t.Status == TouchStatus.Planned).Select(t => t.Id).SingleAsync();
             await world.DoAsync(d =>
-                d.RecordAsync(people["Held"].Id, EventKinds.TouchMarked, new() { ["touch"] = held.ToString(), ["mark"] = "held" }, default)
+                d.RecordAsync(people["Held"].Id, new TouchMarked(d.Now, held, TouchMark.Held), default)
             );
-            await world.DoAsync(d => d.RecordAsync(people["Paused"].Id, EventKinds.RunPaused, new() { ["program"] = longer.ToString() }, default));
-            await world.DoAsync(d => d.RecordAsync(people["Replied"].Id, EventKinds.Replied, new() { ["channel"] = "email" }, default));
+            await world.DoAsync(d => d.RecordAsync(people["Paused"].Id, new ProgramPaused(d.Now, longer), default));
+            await world.DoAsync(d => d.RecordAsync(people["Replied"].Id, new Replied(d.Now, Channel.Email), default));
         }
 
         await world.WorkAsync();

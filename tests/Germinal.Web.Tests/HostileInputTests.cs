@@ -1,3 +1,4 @@
+using Germinal.Service;
 using System.Net;
 using System.Net.Http.Json;
 using System.Reflection;

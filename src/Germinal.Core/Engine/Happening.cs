@@ -93,6 +93,9 @@ public sealed record FactsChanged(Instant At) : Happening(At);
 /// <summary>They died, want no contact, or were archived (rule 6.2).</summary>
 public sealed record LeftForGood(Instant At, string Reason) : Happening(At);
 
+/// <summary>A member took back that they want no contact.</summary>
+public sealed record MayBeContacted(Instant At) : Happening(At);
+
 /// <summary>The person came into the contact database.</summary>
 public sealed record Added(Instant At, string? Source) : Happening(At);
 

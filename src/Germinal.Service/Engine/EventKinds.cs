@@ -39,6 +39,8 @@ public static class EventKinds
     public const string DoNotContact = "do-not-contact";
     public const string MayContact = "may-contact";
     public const string Archived = "archived";
+
+    /// <summary>What a call's end was called at first; logs of then still say so.</summary>
     public const string CallEnded = "call-ended";
     public const string TaskEnded = "task-ended";
     public const string TaskReopened = "task-reopened";
@@ -98,6 +100,7 @@ public static class EventKinds
             OptedIn => new ConsentGiven(at, Words.ChannelOf(Text("channel")), true, Text("everything") == "yes"),
             OptedOut => new ConsentGiven(at, Words.ChannelOf(Text("channel")), false, Text("everything") == "yes"),
             DoNotContact => new LeftForGood(at, Text("reason") == "died" ? "died" : "do-not-contact"),
+            MayContact => new MayBeContacted(at),
             Archived => new LeftForGood(at, Maybe("into") is null ? "archived" : "merged"),
             CallEnded or TaskEnded => new TaskEnded(at, Id("touch"), Maybe("outcome"), Maybe("remark")),
             TaskReopened => new TaskReopened(at, Id("run"), Id("program"), Text("step")),
@@ -124,7 +127,7 @@ public static class EventKinds
 
     /// <summary>
     /// The log's line of something that happened: its kind and what it carries. What <see cref="ToHappening"/> reads is written here,
-    /// and only here; people's own words may be added to it.
+    /// and only here; words for people may be added to it (<see cref="With"/>).
     /// </summary>
     /// <exception cref="InvalidOperationException">It never stands in the log by itself.</exception>
     public static (string Kind, Dictionary<string, string> Data) Of(Happening happening) =>
@@ -182,6 +185,9 @@ public static class EventKinds
             Core.Engine.MovedToVersion h => (MovedToVersion, new() { ["program"] = h.ProgramId.ToString(), ["version"] = h.Version.ToString(CultureInfo.InvariantCulture) }),
             Core.Engine.Added h => (Added, new() { ["source"] = h.Source ?? "" }),
             FactsChanged => (Edited, []),
+            LeftForGood { Reason: "archived" or "merged" } h => (Archived, new() { ["into"] = h.Reason == "merged" ? "another person" : "" }),
+            LeftForGood h => (DoNotContact, new() { ["reason"] = h.Reason == "died" ? h.Reason : "" }),
+            MayBeContacted => (MayContact, []),
             OccasionCame h => (
                 Occasion,
                 new()
@@ -197,6 +203,17 @@ public static class EventKinds
             StopDateCame h => (StopDate, new() { ["program"] = h.ProgramId.ToString() }),
             _ => throw new InvalidOperationException($"{happening.GetType().Name} never stands in the log by itself."),
         };
+
+    /// <summary>A line of the log with words for people beside what the engine reads, or in the place of a word it only looks for.</summary>
+    public static (string Kind, Dictionary<string, string> Data) With(this (string Kind, Dictionary<string, string> Data) line, params (string Key, string Value)[] words)
+    {
+        foreach (var (key, value) in words)
+        {
+            line.Data[key] = value;
+        }
+
+        return line;
+    }
 
     private static Dictionary<string, string> OfStep(Guid? program, string? step) => new() { ["program"] = program?.ToString() ?? "", ["step"] = step ?? "" };
 }

@@ -1,7 +1,8 @@
+using Germinal.Core.Engine;
+using Germinal.Service.People;
 using Germinal.Channels.Tables;
 using Germinal.Core.Contact;
 using Germinal.Core.Time;
-using Germinal.Service.Engine;
 using Germinal.Store;
 using Germinal.Store.Rows;
 using Microsoft.EntityFrameworkCore;
@@ -256,20 +257,13 @@ public sealed class ConsentFile
         db.Events.AddRange(
             entries
                 .Where(e => !e.IsIn && e.At >= latest[(e.PersonId, e.Channel)])
-                .Select(e => new EventRow
-                {
-                    PracticeId = e.PracticeId,
-                    PersonId = e.PersonId,
-                    At = now,
-                    Kind = EventKinds.OptedOut,
-                    By = e.By,
-                    Data = new()
-                    {
-                        ["channel"] = e.Channel,
-                        ["source"] = e.Source,
-                        ["everything"] = e.Purpose is null ? "yes" : "",
-                    },
-                })
+                .Select(e =>
+                    new PeopleDesk(db, e.By ?? "", now).NewEvent(
+                        e.PersonId,
+                        new ConsentGiven(now, Words.ChannelOf(e.Channel), In: false, Everything: e.Purpose is null),
+                        ("source", e.Source)
+                    )
+                )
         );
         await db.SaveChangesAsync(stop);
     }

@@ -1,3 +1,5 @@
+using Germinal.Core.Contact;
+using Germinal.Core.Engine;
 using Germinal.Service.Clock;
 using Germinal.Service.Engine;
 using Germinal.Store;
@@ -240,20 +242,26 @@ internal sealed class ImportWriter(GerminalDb db, ImportRow import, Instant now)
         await db.CopyAsync(lines, stop);
     }
 
+    /// <summary>A line of the log that only people read.</summary>
+    private void Note(Guid person, int line, string kind, Dictionary<string, string> data) => Write(person, line, (kind, data), now);
+
+    /// <summary>What the engine is to take in.</summary>
+    private void Happened(Guid person, int line, Happening happening, params (string Key, string Value)[] words) =>
+        Write(person, line, EventKinds.Of(happening).With(words), handledAt: null);
+
     /// <summary>The key tells the import's own events from what members did since.</summary>
-    /// <param name="handled">False for what the engine is to take in.</param>
-    private void Note(Guid person, int line, string kind, Dictionary<string, string> data, bool handled = true) =>
+    private void Write(Guid person, int line, (string Kind, Dictionary<string, string> Data) said, Instant? handledAt) =>
         events.Add(
             new EventRow
             {
                 PracticeId = import.PracticeId,
                 PersonId = person,
                 At = now,
-                Kind = kind,
-                Data = data,
+                Kind = said.Kind,
+                Data = said.Data,
                 By = import.By,
-                HandledAt = handled ? now : null,
-                Key = $"import/{import.Id:N}/{line}/{kind}",
+                HandledAt = handledAt,
+                Key = $"import/{import.Id:N}/{line}/{said.Kind}",
             }
         );
 
@@ -313,13 +321,13 @@ internal sealed class ImportWriter(GerminalDb db, ImportRow import, Instant now)
             );
             if (only is not null && !consent)
             {
-                Note(p.Id, row.Line, EventKinds.OptedOut, new() { ["channel"] = "email" }, handled: false);
+                Happened(p.Id, row.Line, new ConsentGiven(now, Channel.Email, In: false));
             }
         }
 
         if (only is not null && row.DoNotContact is not null && Wants("do_not_contact"))
         {
-            Note(p.Id, row.Line, EventKinds.DoNotContact, new() { ["reason"] = row.DoNotContact }, handled: false);
+            Happened(p.Id, row.Line, new LeftForGood(now, "do-not-contact"), ("reason", row.DoNotContact));
         }
 
         PersonNames.Refresh(p);

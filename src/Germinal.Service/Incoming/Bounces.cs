@@ -1,5 +1,5 @@
+using Germinal.Core.Engine;
 using Germinal.Service.Clock;
-using Germinal.Service.Engine;
 using Germinal.Service.People;
 using Germinal.Store;
 using Microsoft.EntityFrameworkCore;
@@ -35,8 +35,10 @@ public static class Bounces
         db.Events.Add(
             desk.NewEvent(
                 touch.PersonId,
-                EventKinds.Bounced,
-                touch.Data(("hard", hard ? "yes" : "no"), ("channel", touch.Message.Channel), ("words", words), ("address", touch.Message.ToAddress))
+                new Bounced(now, touch.ProgramId, touch.StepId, hard, Words.ChannelOf(touch.Message.Channel)),
+                touch.Word,
+                ("words", words),
+                ("address", touch.Message.ToAddress)
             )
         );
         await db.SaveChangesAsync(stop);

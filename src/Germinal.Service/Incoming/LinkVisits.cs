@@ -1,3 +1,4 @@
+using Germinal.Core.Engine;
 using System.Globalization;
 using Germinal.Core.Time;
 using Germinal.Service.Clock;
@@ -62,7 +63,7 @@ public sealed class LinkVisits(IDbContextFactory<GerminalDb> databases)
             // Who follows a link has opened the letter, whether or not its picture was fetched.
             var desk = new PeopleDesk(db, "the recipient", now);
             await OpenAsync(db, desk, touch, now, stop);
-            db.Events.Add(desk.NewEvent(touch.PersonId, EventKinds.LinkFollowed, touch.Data(("link", link.Name), ("address", link.Address))));
+            db.Events.Add(desk.NewEvent(touch.PersonId, new FollowedLink(now, touch.ProgramId, touch.StepId, link.Name), touch.Word, ("address", link.Address)));
             if (visit.Count == 1)
             {
                 await SetOffAsync(db, desk, touch, link, now, stop);
@@ -82,7 +83,7 @@ public sealed class LinkVisits(IDbContextFactory<GerminalDb> databases)
             == 1
         )
         {
-            db.Events.Add(desk.NewEvent(touch.PersonId, EventKinds.Opened, touch.Data()));
+            db.Events.Add(desk.NewEvent(touch.PersonId, new Opened(now, touch.ProgramId, touch.StepId), touch.Word));
         }
     }
 

@@ -1,3 +1,5 @@
+using Germinal.Core.Contact;
+using Germinal.Core.Engine;
 using Germinal.Channels.Mail;
 using Germinal.Service.Clock;
 using Germinal.Service.Engine;
@@ -99,27 +101,27 @@ public sealed class MailReception(IDbContextFactory<GerminalDb> databases, Reply
     private static async Task TakeInAsync(GerminalDb db, ReceivedMail mail, Guid person, TouchOf? touch, Instant now, CancellationToken stop)
     {
         var desk = new PeopleDesk(db, "the recipient", now);
-        Dictionary<string, string> Data(params (string Key, string Value)[] more) => touch?.Data(more) ?? more.ToDictionary(m => m.Key, m => m.Value);
+        (string, string)[] which = touch is null ? [] : [touch.Word];
         switch (mail.Kind)
         {
             case ReceivedKind.Reply:
                 db.Events.Add(
                     desk.NewEvent(
                         person,
-                        EventKinds.Replied,
-                        Data(("channel", "email"), ("text", mail.Text), ("quoted", mail.Quoted), ("subject", mail.Subject))
+                        new Replied(now, Channel.Email, touch?.ProgramId, touch?.StepId),
+                        [.. which, ("text", mail.Text), ("quoted", mail.Quoted), ("subject", mail.Subject)]
                     )
                 );
                 break;
             case ReceivedKind.Automatic:
-                db.Events.Add(desk.NewEvent(person, EventKinds.AutoReplied, Data(("channel", "email"), ("text", mail.Text))));
+                db.Events.Add(desk.NewNote(person, EventKinds.AutoReplied, [.. which, ("channel", "email"), ("text", mail.Text)]));
                 break;
             case ReceivedKind.Bounce when touch is { Message.BouncedAt: null }:
                 await Bounces.TakeAsync(db, touch, mail.Hard, "bounced", mail.Status ?? "", stop);
                 break;
             case ReceivedKind.Complaint when touch is not null:
                 await Bounces.SuppressAsync(db, touch.Message.ToAddress, "complained", now, stop);
-                db.Events.Add(desk.NewEvent(person, EventKinds.Complained, Data(("channel", "email"))));
+                db.Events.Add(desk.NewNote(person, EventKinds.Complained, [.. which, ("channel", "email")]));
                 await desk.AddConsentAsync(person, "email", null, null, false, "express", "told their mail provider that it was unwanted", null, stop);
                 break;
         }

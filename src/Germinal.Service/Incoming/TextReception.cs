@@ -1,8 +1,9 @@
+using Germinal.Core.Contact;
+using Germinal.Core.Engine;
 using Germinal.Channels;
 using Germinal.Channels.Texts;
 using Germinal.Core.Messages;
 using Germinal.Service.Clock;
-using Germinal.Service.Engine;
 using Germinal.Service.People;
 using Germinal.Store;
 using Germinal.Store.Rows;
@@ -207,7 +208,8 @@ public sealed class TextReception(IDbContextFactory<GerminalDb> databases, IText
 
     private static async Task TakeWishAsync(GerminalDb db, Guid person, TextWish wish, string body, TouchOf? last, CancellationToken stop)
     {
-        var desk = new PeopleDesk(db, "the recipient", await PracticeClock.NowAsync(db, stop));
+        var now = await PracticeClock.NowAsync(db, stop);
+        var desk = new PeopleDesk(db, "the recipient", now);
         switch (wish)
         {
             case TextWish.Stop:
@@ -217,14 +219,10 @@ public sealed class TextReception(IDbContextFactory<GerminalDb> databases, IText
                 await desk.AddConsentAsync(person, "text", null, null, true, "express", $"answered “{body.Trim()}”", null, stop);
                 break;
             case TextWish.None:
-                db.Events.Add(desk.NewEvent(person, EventKinds.TextedWord, new() { ["word"] = string.Concat(body.Where(char.IsLetterOrDigit)) }));
-                var said = ("text", body.Trim());
+                db.Events.Add(desk.NewEvent(person, new TextedWord(now, string.Concat(body.Where(char.IsLetterOrDigit)))));
+                (string, string)[] which = last is null ? [] : [last.Word];
                 db.Events.Add(
-                    desk.NewEvent(
-                        person,
-                        EventKinds.Replied,
-                        last is null ? new() { ["channel"] = "text", ["text"] = body.Trim() } : last.Data(("channel", "text"), said)
-                    )
+                    desk.NewEvent(person, new Replied(now, Channel.Text, last?.ProgramId, last?.StepId), [.. which, ("text", body.Trim())])
                 );
                 break;
         }

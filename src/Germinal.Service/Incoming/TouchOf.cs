@@ -50,20 +50,6 @@ public sealed record TouchOf(Guid PracticeId, Guid PersonId, Guid TouchId, Guid 
             : new TouchOf(found.Message.PracticeId, found.Message.PersonId, found.Message.TouchId, found.ProgramId, found.StepId, found.Message);
     }
 
-    /// <summary>What an event says of the touch.</summary>
-    public Dictionary<string, string> Data(params (string Key, string Value)[] more)
-    {
-        var data = new Dictionary<string, string>
-        {
-            ["touch"] = TouchId.ToString(),
-            ["program"] = ProgramId.ToString(),
-            ["step"] = StepId,
-        };
-        foreach (var (key, value) in more)
-        {
-            data[key] = value;
-        }
-
-        return data;
-    }
+    /// <summary>Names the touch in an event's words.</summary>
+    public (string Key, string Value) Word => ("touch", TouchId.ToString());
 }

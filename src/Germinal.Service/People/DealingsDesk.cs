@@ -1,3 +1,4 @@
+using Germinal.Core.Engine;
 using Germinal.Service.Engine;
 using Germinal.Store;
 using Germinal.Store.Rows;
@@ -28,16 +29,7 @@ public sealed class DealingsDesk(GerminalDb db, PeopleDesk desk, Instant now)
         };
         db.Opportunities.Add(row);
         db.Events.Add(
-            desk.NewEvent(
-                person,
-                EventKinds.OpportunityOpened,
-                new()
-                {
-                    ["opportunity"] = row.Id.ToString(),
-                    ["title"] = title,
-                    ["stage"] = stage,
-                }
-            )
+            desk.NewNote(person, EventKinds.OpportunityOpened, ("opportunity", row.Id.ToString()), ("title", title), ("stage", stage))
         );
         await db.SaveChangesAsync(stop);
         await desk.MoveStageAsync([person], stage, stop);
@@ -73,16 +65,7 @@ public sealed class DealingsDesk(GerminalDb db, PeopleDesk desk, Instant now)
         }
 
         db.Events.Add(
-            desk.NewEvent(
-                row.PersonId,
-                won ? EventKinds.Won : EventKinds.Lost,
-                new()
-                {
-                    ["opportunity"] = row.Id.ToString(),
-                    ["title"] = row.Title,
-                    ["reason"] = reason ?? "",
-                }
-            )
+            desk.NewEvent(row.PersonId, won ? new Won(now) : new Lost(now, reason), ("opportunity", row.Id.ToString()), ("title", row.Title))
         );
         await db.SaveChangesAsync(stop);
         return true;
@@ -102,7 +85,7 @@ public sealed class DealingsDesk(GerminalDb db, PeopleDesk desk, Instant now)
             WithId = with,
         };
         db.Appointments.Add(row);
-        Note(row, EventKinds.AppointmentBooked);
+        db.Events.Add(desk.NewEvent(person, new AppointmentMade(now, row.Id.ToString(), type, at)));
         await db.SaveChangesAsync(stop);
         return row;
     }
@@ -111,7 +94,7 @@ public sealed class DealingsDesk(GerminalDb db, PeopleDesk desk, Instant now)
     public async Task MoveAsync(AppointmentRow row, Instant at, CancellationToken stop)
     {
         row.At = at;
-        Note(row, EventKinds.AppointmentMoved);
+        db.Events.Add(desk.NewEvent(row.PersonId, new AppointmentMade(now, row.Id.ToString(), row.Type, at, Moved: true)));
         await db.SaveChangesAsync(stop);
     }
 
@@ -127,24 +110,16 @@ public sealed class DealingsDesk(GerminalDb db, PeopleDesk desk, Instant now)
             return false;
         }
 
-        Note(row, EventKinds.AppointmentCancelled);
-        await db.SaveChangesAsync(stop);
-        return true;
-    }
-
-    private void Note(AppointmentRow row, string kind) =>
         db.Events.Add(
             desk.NewEvent(
                 row.PersonId,
-                kind,
-                new()
-                {
-                    ["appointment"] = row.Id.ToString(),
-                    ["type"] = row.Type,
-                    ["moment"] = InstantPattern.ExtendedIso.Format(row.At),
-                }
+                new AppointmentCancelled(now, row.Id.ToString(), row.Type),
+                ("moment", InstantPattern.ExtendedIso.Format(row.At))
             )
         );
+        await db.SaveChangesAsync(stop);
+        return true;
+    }
 
     /// <summary>Somebody asked for something.</summary>
     /// <param name="person">Who.</param>
@@ -166,17 +141,7 @@ public sealed class DealingsDesk(GerminalDb db, PeopleDesk desk, Instant now)
         };
         db.Inquiries.Add(row);
         db.Events.Add(
-            desk.NewEvent(
-                person,
-                EventKinds.InquiryReceived,
-                new()
-                {
-                    ["inquiry"] = row.Id.ToString(),
-                    ["form"] = form ?? "",
-                    ["how"] = how,
-                    ["text"] = text,
-                }
-            )
+            desk.NewEvent(person, new Inquired(now, form), ("inquiry", row.Id.ToString()), ("how", how), ("text", text))
         );
         await db.SaveChangesAsync(stop);
         return row;
@@ -191,7 +156,7 @@ public sealed class DealingsDesk(GerminalDb db, PeopleDesk desk, Instant now)
             .ExecuteUpdateAsync(u => u.SetProperty(i => i.AnsweredAt, now).SetProperty(i => i.AnsweredBy, by), stop);
         if (answered > 0)
         {
-            db.Events.Add(desk.NewEvent(person, EventKinds.InquiryAnswered, []));
+            db.Events.Add(desk.NewEvent(person, new InquiriesAnswered(now)));
             await db.SaveChangesAsync(stop);
         }
 

@@ -17,6 +17,9 @@ namespace Germinal.Service.People;
 /// <param name="now">Practice time.</param>
 public sealed class PeopleDesk(GerminalDb db, string by, Instant now)
 {
+    /// <summary>Practice time, the moment of what this desk does.</summary>
+    public Instant Now => now;
+
     private Guid Practice => db.PracticeId!.Value;
 
     /// <summary>Puts a tag on those who do not have it; for them it is an event (rule 5.1).</summary>
@@ -80,43 +83,34 @@ public sealed class PeopleDesk(GerminalDb db, string by, Instant now)
             stop
         );
 
-    /// <summary>Writes that something happened to one person.</summary>
-    public async Task RecordAsync(Guid person, Happening happening, CancellationToken stop)
+    /// <summary>Writes that something happened to one person, with words for people beside it.</summary>
+    public async Task RecordAsync(Guid person, Happening happening, CancellationToken stop, params (string Key, string Value)[] words)
     {
-        db.Events.Add(NewEvent(person, happening));
+        db.Events.Add(NewEvent(person, happening, words));
         await db.SaveChangesAsync(stop);
     }
 
     /// <summary>An event of something that happened, saved together with the caller's other changes; with words for people beside it.</summary>
-    public EventRow NewEvent(Guid person, Happening happening, params (string Key, string Value)[] words)
-    {
-        var (kind, data) = EventKinds.Of(happening);
-        foreach (var (key, value) in words)
-        {
-            data[key] = value;
-        }
+    public EventRow NewEvent(Guid person, Happening happening, params (string Key, string Value)[] words) =>
+        Row(person, happening.At, EventKinds.Of(happening).With(words), handledAt: null);
 
-        return NewEvent(person, kind, data);
-    }
+    /// <summary>A line of the log that only people read, saved together with the caller's other changes.</summary>
+    /// <exception cref="ArgumentException">The engine reads events of this kind.</exception>
+    public EventRow NewNote(Guid person, string kind, params (string Key, string Value)[] words) =>
+        EventKinds.IsForReadingOnly(kind)
+            ? Row(person, now, (kind, words.ToDictionary(w => w.Key, w => w.Value)), now)
+            : throw new ArgumentException($"The engine reads “{kind}”: it is written from what happened.", nameof(kind));
 
-    /// <summary>Writes an event about one person.</summary>
-    public async Task RecordAsync(Guid person, string kind, Dictionary<string, string> data, CancellationToken stop)
-    {
-        db.Events.Add(NewEvent(person, kind, data));
-        await db.SaveChangesAsync(stop);
-    }
-
-    /// <summary>An event that is saved together with the caller's other changes.</summary>
-    public EventRow NewEvent(Guid person, string kind, Dictionary<string, string> data) =>
+    private EventRow Row(Guid person, Instant at, (string Kind, Dictionary<string, string> Data) line, Instant? handledAt) =>
         new()
         {
             PracticeId = Practice,
             PersonId = person,
-            At = now,
-            Kind = kind,
-            Data = data,
+            At = at,
+            Kind = line.Kind,
+            Data = line.Data,
             By = by,
-            HandledAt = EventKinds.IsForReadingOnly(kind) ? now : null,
+            HandledAt = handledAt,
         };
 
     /// <summary>Adds an entry to the ledger, with its event.</summary>
@@ -149,16 +143,7 @@ public sealed class PeopleDesk(GerminalDb db, string by, Instant now)
             }
         );
         db.Events.Add(
-            NewEvent(
-                person,
-                isIn ? EventKinds.OptedIn : EventKinds.OptedOut,
-                new()
-                {
-                    ["channel"] = channel,
-                    ["source"] = source,
-                    ["everything"] = purpose is null ? "yes" : "",
-                }
-            )
+            NewEvent(person, new ConsentGiven(now, Words.ChannelOf(channel), isIn, Everything: purpose is null), ("source", source))
         );
         await db.SaveChangesAsync(stop);
     }

@@ -178,9 +178,9 @@ public sealed class PeopleMerge(GerminalDb db, TouchEngine engine, PeopleDesk de
         var joined = Merging.Join(PersonStateJson.Read(keptState), PersonStateJson.Read(mergedState), now);
         Fill(kept, merged);
         merged.Archived = true;
-        db.Events.Add(desk.NewEvent(kept.Id, EventKinds.Edited, []));
-        db.Events.Add(desk.NewEvent(kept.Id, EventKinds.Merged, new() { ["name"] = facts[merged.Id].Name }));
-        db.Events.Add(desk.NewEvent(merged.Id, EventKinds.Archived, new() { ["into"] = kept.Id.ToString() }));
+        db.Events.Add(desk.NewEvent(kept.Id, new FactsChanged(now)));
+        db.Events.Add(desk.NewNote(kept.Id, EventKinds.Merged, ("name", facts[merged.Id].Name)));
+        db.Events.Add(desk.NewEvent(merged.Id, new LeftForGood(now, "merged"), ("into", kept.Id.ToString())));
         var recorder = new Recorder(db, engine);
         recorder.TakeWhole(states[kept.Id], joined.Kept, joined.Effects, now);
         recorder.TakeWhole(states[merged.Id], PersonState.Empty, [], Instant.MaxValue);
@@ -329,7 +329,7 @@ public sealed class PeopleMerge(GerminalDb db, TouchEngine engine, PeopleDesk de
             row.Edition++;
             PersonNames.Refresh(row);
             recorder.TakeWhole(states[old.Id], PersonStateJson.Read(state), old.Id == merge.MergedId ? Merging.Part(before.StoppedRuns) : [], now);
-            db.Events.Add(desk.NewEvent(old.Id, EventKinds.Edited, []));
+            db.Events.Add(desk.NewEvent(old.Id, new FactsChanged(now)));
         }
 
         merge.UndoneAt = now;

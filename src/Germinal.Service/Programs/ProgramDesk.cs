@@ -278,17 +278,12 @@ public sealed class ProgramDesk(LiquidLetters letters, Engines engines)
         return (await older.CountAsync(stop), changing);
     }
 
-    /// <summary>Writes the same event for everybody who is on a program: they are moved to its newest version, or taken off.</summary>
-    /// <returns>For how many.</returns>
-    public static Task<int> ForAllRunsAsync(GerminalDb db, ProgramRow program, string kind, string by, Instant now, CancellationToken stop)
+    /// <summary>Writes that something happened to everybody who is on a program: they are moved to its newest version, or taken off.</summary>
+    /// <returns>To how many.</returns>
+    public static Task<int> ForAllRunsAsync(GerminalDb db, ProgramRow program, Happening happening, string by, CancellationToken stop)
     {
-        var data = System.Text.Json.JsonSerializer.Serialize(
-            new Dictionary<string, string>
-            {
-                ["program"] = program.Id.ToString(),
-                ["version"] = program.CurrentVersion.ToString(System.Globalization.CultureInfo.InvariantCulture),
-            }
-        );
+        var (kind, said) = EventKinds.Of(happening);
+        var (now, data) = (happening.At, System.Text.Json.JsonSerializer.Serialize(said));
         return db.Database.ExecuteSqlAsync(
             $"""
             INSERT INTO events (practice_id, person_id, at, kind, data, by)

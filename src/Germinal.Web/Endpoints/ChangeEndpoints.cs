@@ -1,3 +1,4 @@
+using System.Net.ServerSentEvents;
 using System.Runtime.CompilerServices;
 using Germinal.Web.Hosting;
 
@@ -12,6 +13,12 @@ public static class ChangeEndpoints
     /// <summary>After so long the page connects again, with the session it then has.</summary>
     private static readonly TimeSpan Longest = TimeSpan.FromMinutes(10);
 
+    /// <summary>Where nothing changes something is said all the same, so that no proxy takes the line for dead.</summary>
+    private static readonly TimeSpan Quiet = TimeSpan.FromSeconds(20);
+
+    /// <summary>The kind of what is said then; pages pass over it.</summary>
+    private const string StillHere = "still-here";
+
     public static void Map(IEndpointRouteBuilder app) =>
         app.MapGet(
                 "/api/changes",
@@ -22,7 +29,7 @@ public static class ChangeEndpoints
             .ExcludeFromDescription();
 
     /// <summary>First that it listens, then lists of tables as they change.</summary>
-    private static async IAsyncEnumerable<IReadOnlyList<string>> ToldAsync(
+    private static async IAsyncEnumerable<SseItem<IReadOnlyList<string>>> ToldAsync(
         ChangeListener listener,
         Guid practice,
         CancellationToken ending,
@@ -32,20 +39,28 @@ public static class ChangeEndpoints
         using var ear = listener.Listen(practice);
         using var over = CancellationTokenSource.CreateLinkedTokenSource(ending, stop);
         over.CancelAfter(Longest);
-        yield return [];
+        yield return new SseItem<IReadOnlyList<string>>([]);
+        Task<IReadOnlyList<string>>? next = null;
         while (true)
         {
-            IReadOnlyList<string> tables;
+            var said = new SseItem<IReadOnlyList<string>>([], StillHere);
             try
             {
-                tables = await ear.NextAsync(over.Token);
+                next ??= ear.NextAsync(over.Token);
+                if (await Task.WhenAny(next, Task.Delay(Quiet, over.Token)) == next)
+                {
+                    said = new SseItem<IReadOnlyList<string>>(await next);
+                    next = null;
+                }
+
+                over.Token.ThrowIfCancellationRequested();
             }
             catch (OperationCanceledException)
             {
                 yield break;
             }
 
-            yield return tables;
+            yield return said;
             await Task.Delay(Together, stop);
         }
     }

@@ -1,3 +1,4 @@
+using Germinal.Service;
 using Germinal.Core.Time;
 using Germinal.Service.Engine;
 using Germinal.Store;

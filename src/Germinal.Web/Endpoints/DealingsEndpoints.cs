@@ -1,3 +1,4 @@
+using Germinal.Service;
 using Germinal.Core.Time;
 using Germinal.Service.Clock;
 using Germinal.Service.Engine;
@@ -380,10 +381,10 @@ public static class DealingsEndpoints
         }
 
         db.Events.Add(
-            new PeopleDesk(db, caller.Name, now).NewEvent(
+            new PeopleDesk(db, caller.Name, now).NewNote(
                 row.PersonId,
                 EventKinds.Remark,
-                new() { ["text"] = $"{(row.Kind == "call" ? "Called" : "Done")}: {row.Title} ({body.Outcome})" }
+                ("text", $"{(row.Kind == "call" ? "Called" : "Done")}: {row.Title} ({body.Outcome})")
             )
         );
         await db.SaveChangesAsync(stop);

@@ -1,3 +1,4 @@
+using Germinal.Service;
 using System.Globalization;
 using System.Text;
 using Germinal.Channels.Tables;

@@ -1,3 +1,4 @@
+using Germinal.Service;
 using Germinal.Service.People;
 using Germinal.Channels.Letters;
 using Germinal.Channels.Post;

@@ -1,6 +1,6 @@
+using Germinal.Service;
 using Germinal.Core.Time;
 using Germinal.Service.Clock;
-using Germinal.Service.Engine;
 using Germinal.Service.Import;
 using Germinal.Service.People;
 using Germinal.Store;
@@ -254,7 +254,7 @@ public static class PeopleEndpoints
         var desk = await DeskAsync(db, caller, stop);
         person.AddedAt = await PracticeClock.NowAsync(db, stop);
         db.People.Add(person);
-        db.Events.Add(desk.NewEvent(person.Id, EventKinds.Added, []));
+        db.Events.Add(desk.NewEvent(person.Id, new Core.Engine.Added(person.AddedAt, person.Source)));
         await db.SaveChangesAsync(stop);
         return TypedResults.Ok(new Added(person.Id));
     }

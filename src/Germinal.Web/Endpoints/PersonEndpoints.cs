@@ -1,3 +1,6 @@
+using Germinal.Service;
+using Germinal.Service.People;
+using Germinal.Store.Rows;
 using Germinal.Core.Contact;
 using Germinal.Core.Engine;
 using Germinal.Core.Practices;
@@ -107,30 +110,36 @@ public static class PersonEndpoints
             async Task<Results<NoContent, NotFound, ValidationProblem>> (Guid id, RemarkBody body, GerminalDb db, Caller caller, CancellationToken stop) =>
                 string.IsNullOrWhiteSpace(body.Text) || body.Text.Length > Lengths.Remark
                     ? Problems.Field("text", "A remark needs some words, at most 20,000 letters.")
-                    : await RecordAsync(db, caller, id, EventKinds.Remark, new() { ["text"] = body.Text.Trim() }, stop)
+                    : await WriteAsync(db, caller, id, desk => desk.NewNote(id, EventKinds.Remark, ("text", body.Text.Trim())), stop)
         );
         person.MapPost(
             "/replies",
             async Task<Results<NoContent, NotFound, ValidationProblem>> (Guid id, ReplyBody body, GerminalDb db, Caller caller, CancellationToken stop) =>
                 body.Channel is not ("email" or "text" or "call" or "post")
                     ? Problems.Field("channel", "Say how they answered: email, text, call or post.")
-                    : await RecordAsync(db, caller, id, EventKinds.Replied, new() { ["channel"] = body.Channel, ["text"] = body.Text?.Trim() ?? "" }, stop)
+                    : await WriteAsync(
+                        db,
+                        caller,
+                        id,
+                        desk => desk.NewEvent(id, new Replied(desk.Now, Words.ChannelOf(body.Channel)), ("text", body.Text?.Trim() ?? "")),
+                        stop
+                    )
         );
         person.MapPost("/contact", SetContact);
         person.MapPost("/consent", SetConsent);
         person.MapPost(
             "/runs/{run:guid}/pause",
-            (Guid id, Guid run, GerminalDb db, Caller caller, CancellationToken stop) => PauseAsync(db, caller, id, run, EventKinds.RunPaused, stop)
+            (Guid id, Guid run, GerminalDb db, Caller caller, CancellationToken stop) => PauseAsync(db, caller, id, run, (now, program) => new ProgramPaused(now, program), stop)
         );
         person.MapPost(
             "/runs/{run:guid}/resume",
-            (Guid id, Guid run, GerminalDb db, Caller caller, CancellationToken stop) => PauseAsync(db, caller, id, run, EventKinds.RunResumed, stop)
+            (Guid id, Guid run, GerminalDb db, Caller caller, CancellationToken stop) => PauseAsync(db, caller, id, run, (now, program) => new ProgramResumed(now, program), stop)
         );
         person.MapPost(
             "/runs/{run:guid}/stop",
             async Task<Results<NoContent, NotFound, ValidationProblem>> (Guid id, Guid run, GerminalDb db, Caller caller, CancellationToken stop) =>
                 await db.Runs.AnyAsync(r => r.Id == run && r.PersonId == id && r.EndedAt == null, stop)
-                    ? await RecordAsync(db, caller, id, EventKinds.RunStopped, new() { ["run"] = run.ToString() }, stop)
+                    ? await WriteAsync(db, caller, id, desk => desk.NewEvent(id, new RunStoppedByHand(desk.Now, run, caller.Name)), stop)
                     : TypedResults.NotFound()
         );
     }
@@ -140,20 +149,19 @@ public static class PersonEndpoints
         Caller caller,
         Guid person,
         Guid run,
-        string kind,
+        Func<Instant, Guid, Happening> happened,
         CancellationToken stop
     ) =>
         await db.Runs.Where(r => r.Id == run && r.PersonId == person && r.EndedAt == null).Select(r => (Guid?)r.ProgramId).FirstOrDefaultAsync(stop)
             is { } program
-            ? await RecordAsync(db, caller, person, kind, new() { ["program"] = program.ToString() }, stop)
+            ? await WriteAsync(db, caller, person, desk => desk.NewEvent(person, happened(desk.Now, program)), stop)
             : TypedResults.NotFound();
 
-    private static async Task<Results<NoContent, NotFound, ValidationProblem>> RecordAsync(
+    private static async Task<Results<NoContent, NotFound, ValidationProblem>> WriteAsync(
         GerminalDb db,
         Caller caller,
         Guid id,
-        string kind,
-        Dictionary<string, string> data,
+        Func<PeopleDesk, EventRow> line,
         CancellationToken stop
     )
     {
@@ -162,7 +170,8 @@ public static class PersonEndpoints
             return TypedResults.NotFound();
         }
 
-        await (await PeopleEndpoints.DeskAsync(db, caller, stop)).RecordAsync(id, kind, data, stop);
+        db.Events.Add(line(await PeopleEndpoints.DeskAsync(db, caller, stop)));
+        await db.SaveChangesAsync(stop);
         return TypedResults.NoContent();
     }
 
@@ -288,7 +297,8 @@ public static class PersonEndpoints
         }
 
         person.Edition++;
-        db.Events.Add((await PeopleEndpoints.DeskAsync(db, caller, stop)).NewEvent(id, EventKinds.Edited, []));
+        var desk = await PeopleEndpoints.DeskAsync(db, caller, stop);
+        db.Events.Add(desk.NewEvent(id, new FactsChanged(desk.Now)));
         try
         {
             await db.SaveChangesAsync(stop);
@@ -329,11 +339,12 @@ public static class PersonEndpoints
             : null;
         person.DoNotContactToConfirm = false;
         person.Edition++;
+        var desk = await PeopleEndpoints.DeskAsync(db, caller, stop);
         db.Events.Add(
-            (await PeopleEndpoints.DeskAsync(db, caller, stop)).NewEvent(
+            desk.NewEvent(
                 id,
-                body.DoNotContact ? EventKinds.DoNotContact : EventKinds.MayContact,
-                new() { ["reason"] = person.DoNotContactReason ?? "" }
+                body.DoNotContact ? new LeftForGood(desk.Now, "do-not-contact") : new MayBeContacted(desk.Now),
+                ("reason", person.DoNotContactReason ?? "")
             )
         );
         await db.SaveChangesAsync(stop);

@@ -1,3 +1,4 @@
+using Germinal.Service;
 using Germinal.Channels.Mail;
 using Germinal.Service.Clock;
 using Germinal.Service.Engine;

@@ -1,12 +1,10 @@
+using Germinal.Service;
 using System.Text.Json;
-using Germinal.Channels.Letters;
 using Germinal.Core.Engine;
 using Germinal.Core.Files;
-using Germinal.Core.Messages;
 using Germinal.Core.Programs;
 using Germinal.Core.Time;
 using Germinal.Service.Clock;
-using Germinal.Service.Engine;
 using Germinal.Service.People;
 using Germinal.Service.Programs;
 using Germinal.Store;
@@ -73,15 +71,6 @@ public sealed record ReasonCount(string Reason, int Count);
 /// <summary>Who would start if the program were switched on now.</summary>
 public sealed record WhoDto(int Count, IReadOnlyList<PersonRef> First, IReadOnlyList<ReasonCount> Refused);
 
-/// <summary>A step as one person would get it.</summary>
-public sealed record PreviewTouch(string StepId, string At, string? Outcome, string? Reason);
-
-/// <summary>A program tried on one person: the dates, and one message filled in.</summary>
-public sealed record PreviewDto(PersonRef Person, string Zone, string? NotStarting, IReadOnlyList<PreviewTouch> Touches, PreviewLetter? Letter);
-
-/// <summary>A message filled in.</summary>
-public sealed record PreviewLetter(string StepId, string From, string Subject, string Html, string? Lack);
-
 /// <summary>Programs: writing, checking, switching on.</summary>
 public static class ProgramEndpoints
 {
@@ -114,11 +103,12 @@ public static class ProgramEndpoints
         programs.MapGet("/{id:guid}/older-runs", OlderRuns);
         switching.MapPost(
             "/move-runs",
-            (Guid id, GerminalDb db, Caller caller, CancellationToken stop) => ForAllRuns(id, EventKinds.MovedToVersion, db, caller, stop)
+            (Guid id, GerminalDb db, Caller caller, CancellationToken stop) =>
+                ForAllRuns(id, (row, now) => new MovedToVersion(now, id, row.CurrentVersion), db, caller, stop)
         );
         switching.MapPost(
             "/stop-runs",
-            (Guid id, GerminalDb db, Caller caller, CancellationToken stop) => ForAllRuns(id, EventKinds.ProgramStopped, db, caller, stop)
+            (Guid id, GerminalDb db, Caller caller, CancellationToken stop) => ForAllRuns(id, (_, now) => new ProgramStoppedByHand(now, id), db, caller, stop)
         );
         programs.MapGet("/{id:guid}/preview", Preview);
     }
@@ -477,14 +467,16 @@ public static class ProgramEndpoints
 
     private static async Task<Results<Ok<PeopleEndpoints.Changed>, NotFound>> ForAllRuns(
         Guid id,
-        string kind,
+        Func<ProgramRow, Instant, Happening> happened,
         GerminalDb db,
         Caller caller,
         CancellationToken stop
     ) =>
         await db.Programs.AsNoTracking().FirstOrDefaultAsync(p => p.Id == id, stop) is { } row
             ? TypedResults.Ok(
-                new PeopleEndpoints.Changed(await ProgramDesk.ForAllRunsAsync(db, row, kind, caller.Name, await PracticeClock.NowAsync(db, stop), stop))
+                new PeopleEndpoints.Changed(
+                    await ProgramDesk.ForAllRunsAsync(db, row, happened(row, await PracticeClock.NowAsync(db, stop)), caller.Name, stop)
+                )
             )
             : TypedResults.NotFound();
 
@@ -495,125 +487,10 @@ public static class ProgramEndpoints
         int? move,
         string? step,
         GerminalDb db,
-        ProgramDesk desk,
-        LetterWriter writer,
+        ProgramPreview previews,
         CancellationToken stop
-    )
-    {
-        if (await DraftAsync(db, id, stop) is not { } draft)
-        {
-            return TypedResults.NotFound();
-        }
-
-        if (await SomebodyAsync(db, draft.Program, id, person, move ?? 0, stop) is not { } chosen)
-        {
-            return TypedResults.NotFound();
-        }
-
-        var now = await PracticeClock.NowAsync(db, stop);
-        var engine = await desk.EngineWithAsync(db, id, draft.Program, now, stop);
-        var facts = (await FactsReading.LoadAsync(db, [chosen], stop))[chosen];
-        var practice = engine.Practice.InVoiceOf(draft.Program);
-        Happening first = new StartedByHand(now, id, "");
-        var from = now;
-        if (
-            draft.Program.StartsWhen.OfType<OccasionTrigger>().Any()
-            && engine.Shelf.On.First(p => p.Current.ProgramId == id) is { } on
-            && Occasions.Between(on.Current, practice, facts, now, now + Duration.FromDays(400)).MinBy(o => o.At) is { } occasion
-        )
-        {
-            first = new OccasionCame(occasion.At, id, occasion.Occasion.Name, occasion.Occasion.Date);
-            from = occasion.At;
-        }
-
-        // Tried on a shelf of its own, so that other programs do not speak in.
-        var alone = new TouchEngine(
-            practice,
-            new ProgramShelf([engine.Shelf.Find(id, int.MaxValue)], [engine.Shelf.On.First(p => p.Current.ProgramId == id)]),
-            engine.Templates
-        );
-        var begun = alone.React(facts, PersonState.Empty, first);
-        var refusal = begun.Effects.OfType<StartRefused>().FirstOrDefault();
-        var run = begun.Effects.OfType<RunStarted>().FirstOrDefault()?.RunId;
-        var touches = refusal is not null
-            ? []
-            : Rehearsal
-                .Of(alone, facts, PersonState.Empty, from, from + Duration.FromDays(1200), first, draft.Program.AllSteps.Count() + 2)
-                .Where(t => t.RunId == run)
-                .ToList();
-        var letterStep =
-            draft.Program.AllSteps.OfType<EmailStep>().FirstOrDefault(s => s.Id == step)
-            ?? (step is null ? draft.Program.AllSteps.OfType<EmailStep>().FirstOrDefault() : null);
-        PreviewLetter? letter = null;
-        if (letterStep is not null)
-        {
-            var at = touches.FirstOrDefault(t => t.Step.Id == letterStep.Id) is { } t ? t.SettledAt ?? t.Due : now;
-            var sender = practice.SenderFor(facts);
-            var filled = writer.Fill(letterStep, draft.Program.PurposeOf(letterStep), Guid.Empty, facts, practice, sender, at);
-            letter = new PreviewLetter(
-                letterStep.Id,
-                sender?.Name ?? "nobody",
-                filled.Subject,
-                filled.BodyHtml.Replace(writer.BaseUrl + "/i/", "/i/", StringComparison.Ordinal),
-                filled.Missing.Count > 0 ? MergeFields.Say(filled.Missing) : null
-            );
-        }
-
-        return TypedResults.Ok(
-            new PreviewDto(
-                new PersonRef(facts.Id, facts.Name),
-                practice.ZoneOf(facts).Id,
-                refusal is null ? null : Why.Reason(refusal.Reason),
-                [
-                    .. touches.Select(t => new PreviewTouch(
-                        t.Step.Id,
-                        (t.SettledAt ?? t.Due).Iso(),
-                        t.Outcome?.ToString().ToLowerInvariant(),
-                        t.Reason is null ? null : Why.Reason(t.Reason)
-                    )),
-                ],
-                letter
-            )
-        );
-    }
-
-    private static async Task<Guid?> SomebodyAsync(GerminalDb db, ProgramDefinition program, Guid id, Guid? person, int move, CancellationToken stop)
-    {
-        if (person is { } given && move == 0)
-        {
-            return await db.People.Where(p => p.Id == given).Select(p => (Guid?)p.Id).FirstOrDefaultAsync(stop);
-        }
-
-        var stages = program.StartsWhen.OfType<StageEntered>().Select(s => s.Stage).ToList();
-        var tags = program.StartsWhen.OfType<TagAdded>().Select(t => t.Tag).ToList();
-        var dates = program.StartsWhen.OfType<OccasionTrigger>().Select(o => o.Date).ToList();
-        var suited = db.People.AsNoTracking().Where(p => !p.DoNotContact && p.Email != null && p.FirstName != null);
-        var fitting = suited.Where(p =>
-            db.Runs.Any(r => r.PersonId == p.Id && r.ProgramId == id && r.EndedAt == null)
-            || (p.Stage != null && stages.Contains(p.Stage))
-            || p.Tags.Any(t => tags.Contains(t))
-            || db.KeyDates.Any(d => d.PersonId == p.Id && dates.Contains(d.Name))
-        );
-        var pool = await fitting.AnyAsync(stop) ? fitting : suited;
-        if (person is { } from)
-        {
-            var name = await db.People.Where(p => p.Id == from).Select(p => p.SortName).FirstOrDefaultAsync(stop) ?? "";
-            var next =
-                move > 0
-                    ? await pool.Where(p => EF.Functions.GreaterThan(ValueTuple.Create(p.SortName, p.Id), ValueTuple.Create(name, from)))
-                        .OrderBy(p => p.SortName)
-                        .ThenBy(p => p.Id)
-                        .Select(p => (Guid?)p.Id)
-                        .FirstOrDefaultAsync(stop)
-                    : await pool.Where(p => EF.Functions.LessThan(ValueTuple.Create(p.SortName, p.Id), ValueTuple.Create(name, from)))
-                        .OrderByDescending(p => p.SortName)
-                        .ThenByDescending(p => p.Id)
-                        .Select(p => (Guid?)p.Id)
-                        .FirstOrDefaultAsync(stop);
-            return next ?? from;
-        }
-
-        return await pool.OrderBy(p => p.SortName).ThenBy(p => p.Id).Select(p => (Guid?)p.Id).FirstOrDefaultAsync(stop)
-            ?? await db.People.OrderBy(p => p.SortName).Select(p => (Guid?)p.Id).FirstOrDefaultAsync(stop);
-    }
+    ) =>
+        await DraftAsync(db, id, stop) is { } draft && await previews.OfAsync(db, id, draft.Program, person, move ?? 0, step, stop) is { } preview
+            ? TypedResults.Ok(preview)
+            : TypedResults.NotFound();
 }

@@ -1,3 +1,4 @@
+using Germinal.Service;
 using Germinal.Store;
 using Germinal.Store.Rows;
 using Germinal.Web.Hosting;

@@ -1,3 +1,4 @@
+using Germinal.Service;
 using Germinal.Channels.Letters;
 using Germinal.Core.Engine;
 using Germinal.Core.Practices;
@@ -59,15 +60,15 @@ public static class TouchEndpoints
         touches.MapPost("/not-arrived", (Guid id, GerminalDb db, CancellationToken stop) => Decide(id, false, db, stop));
         touches.MapPost(
             "/hold",
-            (Guid id, Guid person, GerminalDb db, ActNow acts, Caller caller, CancellationToken stop) => Mark(id, person, "held", db, acts, caller, stop)
+            (Guid id, Guid person, GerminalDb db, ActNow acts, Caller caller, CancellationToken stop) => Mark(id, person, TouchMark.Held, db, acts, caller, stop)
         );
         touches.MapPost(
             "/release",
-            (Guid id, Guid person, GerminalDb db, ActNow acts, Caller caller, CancellationToken stop) => Mark(id, person, "", db, acts, caller, stop)
+            (Guid id, Guid person, GerminalDb db, ActNow acts, Caller caller, CancellationToken stop) => Mark(id, person, null, db, acts, caller, stop)
         );
         touches.MapPost(
             "/drop",
-            (Guid id, Guid person, GerminalDb db, ActNow acts, Caller caller, CancellationToken stop) => Mark(id, person, "dropped", db, acts, caller, stop)
+            (Guid id, Guid person, GerminalDb db, ActNow acts, Caller caller, CancellationToken stop) => Mark(id, person, TouchMark.Dropped, db, acts, caller, stop)
         );
     }
 
@@ -299,14 +300,8 @@ public static class TouchEndpoints
             async now =>
             {
                 touch = await db.Touches.AsNoTracking().SingleAsync(t => t.Id == id, stop);
-                var data = new Dictionary<string, string>
-                {
-                    ["touch"] = id.ToString(),
-                    ["outcome"] = body.Outcome,
-                    ["remark"] = body.Remark?.Trim() ?? "",
-                };
                 return touch.Status is TouchStatus.Open or TouchStatus.Planned
-                    ? new PeopleDesk(db, caller.Name, now).NewEvent(touch.PersonId, touch.Kind == "call" ? EventKinds.CallEnded : EventKinds.TaskEnded, data)
+                    ? new PeopleDesk(db, caller.Name, now).NewEvent(touch.PersonId, new TaskEnded(now, id, body.Outcome, body.Remark?.Trim()))
                     : null;
             },
             stop
@@ -343,13 +338,9 @@ public static class TouchEndpoints
             async now =>
             {
                 touch = await db.Touches.AsNoTracking().SingleAsync(t => t.Id == id, stop);
-                var data = new Dictionary<string, string>
-                {
-                    ["run"] = touch.RunId.ToString(),
-                    ["program"] = touch.ProgramId.ToString(),
-                    ["step"] = touch.StepId,
-                };
-                return touch.Status == TouchStatus.Done ? new PeopleDesk(db, caller.Name, now).NewEvent(touch.PersonId, EventKinds.TaskReopened, data) : null;
+                return touch.Status == TouchStatus.Done
+                    ? new PeopleDesk(db, caller.Name, now).NewEvent(touch.PersonId, new TaskReopened(now, touch.RunId, touch.ProgramId, touch.StepId))
+                    : null;
             },
             stop
         );
@@ -378,14 +369,8 @@ public static class TouchEndpoints
             return TypedResults.NotFound();
         }
 
-        db.Events.Add(
-            (await PeopleEndpoints.DeskAsync(db, caller, stop)).NewEvent(
-                body.Person,
-                EventKinds.Overruled,
-                new() { ["touch"] = id.ToString(), ["reason"] = body.Reason.Trim() }
-            )
-        );
-        await db.SaveChangesAsync(stop);
+        var now = await PracticeClock.NowAsync(db, stop);
+        await new PeopleDesk(db, caller.Name, now).RecordAsync(body.Person, new ConsentOverruled(now, id, caller.Name, body.Reason.Trim()), stop);
         return TypedResults.NoContent();
     }
 
@@ -398,7 +383,7 @@ public static class TouchEndpoints
     private static async Task<Results<NoContent, NotFound, ProblemHttpResult>> Mark(
         Guid id,
         Guid person,
-        string mark,
+        TouchMark? mark,
         GerminalDb db,
         ActNow acts,
         Caller caller,
@@ -418,12 +403,12 @@ public static class TouchEndpoints
             {
                 touch = await db.Touches.AsNoTracking().FirstOrDefaultAsync(t => t.Id == id, stop);
                 return touch is null or { Status: TouchStatus.Planned or TouchStatus.Blocked }
-                    ? new PeopleDesk(db, caller.Name, now).NewEvent(person, EventKinds.TouchMarked, new() { ["touch"] = id.ToString(), ["mark"] = mark })
+                    ? new PeopleDesk(db, caller.Name, now).NewEvent(person, new TouchMarked(now, id, mark))
                     : null;
             },
             stop
         );
-        return marked || (mark == "dropped" && touch is { Status: TouchStatus.Cancelled, Reason: "dropped" })
+        return marked || (mark == TouchMark.Dropped && touch is { Status: TouchStatus.Cancelled, Reason: "dropped" })
             ? TypedResults.NoContent()
             : Problems.Conflict("It has gone, or is on its way, already.");
     }

@@ -1,5 +1,7 @@
+using Germinal.Core.Engine;
+using Germinal.Service;
+using Germinal.Service.People;
 using Germinal.Service.Clock;
-using Germinal.Service.Engine;
 using Germinal.Store;
 using Germinal.Web.Hosting;
 using Microsoft.AspNetCore.Http.HttpResults;
@@ -84,20 +86,13 @@ public static class WaitingEndpoints
             return TypedResults.NotFound();
         }
 
-        var desk = await PeopleEndpoints.DeskAsync(db, caller, stop);
-        db.Events.Add(
-            desk.NewEvent(
-                body.Person,
-                EventKinds.Replied,
-                new()
-                {
-                    ["channel"] = row.Channel,
-                    ["text"] = row.Text,
-                    ["quoted"] = row.Quoted,
-                }
-            )
+        await new PeopleDesk(db, caller.Name, now).RecordAsync(
+            body.Person,
+            new Replied(now, Words.ChannelOf(row.Channel)),
+            stop,
+            ("text", row.Text),
+            ("quoted", row.Quoted)
         );
-        await db.SaveChangesAsync(stop);
         await transaction.CommitAsync(stop);
         return TypedResults.NoContent();
     }

@@ -2,10 +2,9 @@ using Germinal.Core.Time;
 using Germinal.Service.Import;
 using Germinal.Store;
 using Germinal.Store.Rows;
-using Germinal.Web.Hosting;
 using Microsoft.EntityFrameworkCore;
 
-namespace Germinal.Web.Endpoints;
+namespace Germinal.Service.People;
 
 /// <summary>Fields of a person as a member types them. Null leaves a field alone, an empty text empties it.</summary>
 public sealed record PersonFields(

@@ -2,7 +2,7 @@ using System.Collections;
 using System.ComponentModel.DataAnnotations;
 using System.Globalization;
 
-namespace Germinal.Web.Hosting;
+namespace Germinal.Service;
 
 /// <summary>Lengths that are the same everywhere, in characters (UTF-16).</summary>
 public static class Lengths

@@ -1,0 +1,171 @@
+using Germinal.Channels.Letters;
+using Germinal.Core.Contact;
+using Germinal.Core.Engine;
+using Germinal.Core.Messages;
+using Germinal.Core.Practices;
+using Germinal.Core.Programs;
+using Germinal.Core.Time;
+using Germinal.Service.Engine;
+using Germinal.Service.People;
+using Germinal.Store;
+using Microsoft.EntityFrameworkCore;
+using NodaTime;
+using Germinal.Service.Clock;
+
+namespace Germinal.Service.Programs;
+
+/// <summary>A step as one person would get it.</summary>
+public sealed record PreviewTouch(string StepId, string At, string? Outcome, string? Reason);
+
+/// <summary>A program tried on one person: the dates, and one message filled in.</summary>
+public sealed record PreviewDto(PersonRef Person, string Zone, string? NotStarting, IReadOnlyList<PreviewTouch> Touches, PreviewLetter? Letter);
+
+/// <summary>A message filled in.</summary>
+public sealed record PreviewLetter(string StepId, string From, string Subject, string Html, string? Lack);
+
+/// <summary>A program's draft tried on one person: what would come when, and one of its letters filled in. Nothing is saved.</summary>
+public sealed class ProgramPreview(ProgramDesk desk, LetterWriter writer)
+{
+    private static readonly Duration NextOccasionWithin = Duration.FromDays(400);
+    private static readonly Duration LookedAhead = Duration.FromDays(1200);
+
+    /// <summary>Tries a program on somebody.</summary>
+    /// <param name="db">A context of the practice.</param>
+    /// <param name="id">The program.</param>
+    /// <param name="program">Its wording.</param>
+    /// <param name="person">Who; null for somebody it suits.</param>
+    /// <param name="move">With a person: above 0 the next of the list, below the one before, 0 they themselves.</param>
+    /// <param name="step">Whose letter is filled in; null for the first.</param>
+    /// <param name="stop">Gives up.</param>
+    /// <returns>Null where there is no such person, or nobody at all.</returns>
+    public async Task<PreviewDto?> OfAsync(
+        GerminalDb db,
+        Guid id,
+        ProgramDefinition program,
+        Guid? person,
+        int move,
+        string? step,
+        CancellationToken stop
+    )
+    {
+        if (await SomebodyAsync(db, program, id, person, move, stop) is not { } chosen)
+        {
+            return null;
+        }
+
+        var now = await PracticeClock.NowAsync(db, stop);
+        var engine = await desk.EngineWithAsync(db, id, program, now, stop);
+        var facts = (await FactsReading.LoadAsync(db, [chosen], stop))[chosen];
+        var practice = engine.Practice.InVoiceOf(program);
+        Happening first = new StartedByHand(now, id, "");
+        var from = now;
+        if (
+            program.StartsWhen.OfType<OccasionTrigger>().Any()
+            && engine.Shelf.On.First(p => p.Current.ProgramId == id) is { } on
+            && Occasions.Between(on.Current, practice, facts, now, now + NextOccasionWithin).MinBy(o => o.At) is { } occasion
+        )
+        {
+            first = new OccasionCame(occasion.At, id, occasion.Occasion.Name, occasion.Occasion.Date);
+            from = occasion.At;
+        }
+
+        // Tried on a shelf of its own, so that other programs do not speak in.
+        var alone = new TouchEngine(
+            practice,
+            new ProgramShelf([engine.Shelf.Find(id, int.MaxValue)], [engine.Shelf.On.First(p => p.Current.ProgramId == id)]),
+            engine.Templates
+        );
+        var begun = alone.React(facts, PersonState.Empty, first);
+        var refusal = begun.Effects.OfType<StartRefused>().FirstOrDefault();
+        var run = begun.Effects.OfType<RunStarted>().FirstOrDefault()?.RunId;
+        var touches = refusal is not null
+            ? []
+            : Rehearsal
+                .Of(alone, facts, PersonState.Empty, from, from + LookedAhead, first, program.AllSteps.Count() + 2)
+                .Where(t => t.RunId == run)
+                .ToList();
+        return new PreviewDto(
+                new PersonRef(facts.Id, facts.Name),
+                practice.ZoneOf(facts).Id,
+                refusal is null ? null : Why.Reason(refusal.Reason),
+                [
+                    .. touches.Select(t => new PreviewTouch(
+                        t.Step.Id,
+                        (t.SettledAt ?? t.Due).Iso(),
+                        t.Outcome?.ToString().ToLowerInvariant(),
+                        t.Reason is null ? null : Why.Reason(t.Reason)
+                    )),
+                ],
+                LetterOf(program, step, facts, practice, touches, now)
+            );
+    }
+
+    private PreviewLetter? LetterOf(
+        ProgramDefinition program,
+        string? step,
+        PersonFacts facts,
+        Practice practice,
+        IReadOnlyList<RehearsedTouch> touches,
+        Instant now
+    )
+    {
+        var letterStep =
+            program.AllSteps.OfType<EmailStep>().FirstOrDefault(s => s.Id == step)
+            ?? (step is null ? program.AllSteps.OfType<EmailStep>().FirstOrDefault() : null);
+        if (letterStep is null)
+        {
+            return null;
+        }
+
+        var at = touches.FirstOrDefault(t => t.Step.Id == letterStep.Id) is { } t ? t.SettledAt ?? t.Due : now;
+        var sender = practice.SenderFor(facts);
+        var filled = writer.Fill(letterStep, program.PurposeOf(letterStep), Guid.Empty, facts, practice, sender, at);
+        return new PreviewLetter(
+            letterStep.Id,
+            sender?.Name ?? "nobody",
+            filled.Subject,
+            filled.BodyHtml.Replace(writer.BaseUrl + "/i/", "/i/", StringComparison.Ordinal),
+            filled.Missing.Count > 0 ? MergeFields.Say(filled.Missing) : null
+        );
+    }
+
+    private static async Task<Guid?> SomebodyAsync(GerminalDb db, ProgramDefinition program, Guid id, Guid? person, int move, CancellationToken stop)
+    {
+        if (person is { } given && move == 0)
+        {
+            return await db.People.Where(p => p.Id == given).Select(p => (Guid?)p.Id).FirstOrDefaultAsync(stop);
+        }
+
+        var stages = program.StartsWhen.OfType<StageEntered>().Select(s => s.Stage).ToList();
+        var tags = program.StartsWhen.OfType<TagAdded>().Select(t => t.Tag).ToList();
+        var dates = program.StartsWhen.OfType<OccasionTrigger>().Select(o => o.Date).ToList();
+        var suited = db.People.AsNoTracking().Where(p => !p.DoNotContact && p.Email != null && p.FirstName != null);
+        var fitting = suited.Where(p =>
+            db.Runs.Any(r => r.PersonId == p.Id && r.ProgramId == id && r.EndedAt == null)
+            || (p.Stage != null && stages.Contains(p.Stage))
+            || p.Tags.Any(t => tags.Contains(t))
+            || db.KeyDates.Any(d => d.PersonId == p.Id && dates.Contains(d.Name))
+        );
+        var pool = await fitting.AnyAsync(stop) ? fitting : suited;
+        if (person is { } from)
+        {
+            var name = await db.People.Where(p => p.Id == from).Select(p => p.SortName).FirstOrDefaultAsync(stop) ?? "";
+            var next =
+                move > 0
+                    ? await pool.Where(p => EF.Functions.GreaterThan(ValueTuple.Create(p.SortName, p.Id), ValueTuple.Create(name, from)))
+                        .OrderBy(p => p.SortName)
+                        .ThenBy(p => p.Id)
+                        .Select(p => (Guid?)p.Id)
+                        .FirstOrDefaultAsync(stop)
+                    : await pool.Where(p => EF.Functions.LessThan(ValueTuple.Create(p.SortName, p.Id), ValueTuple.Create(name, from)))
+                        .OrderByDescending(p => p.SortName)
+                        .ThenByDescending(p => p.Id)
+                        .Select(p => (Guid?)p.Id)
+                        .FirstOrDefaultAsync(stop);
+            return next ?? from;
+        }
+
+        return await pool.OrderBy(p => p.SortName).ThenBy(p => p.Id).Select(p => (Guid?)p.Id).FirstOrDefaultAsync(stop)
+            ?? await db.People.OrderBy(p => p.SortName).Select(p => (Guid?)p.Id).FirstOrDefaultAsync(stop);
+    }
+}
