@@ -1,3 +1,4 @@
+using Germinal.Service.People;
 using Germinal.Channels;
 using Germinal.Channels.Letters;
 using Germinal.Channels.Mail;
@@ -66,6 +67,7 @@ public static class ServiceSetup
         services.AddSingleton<ImportRunner>();
         services.AddSingleton<ProgramDesk>();
         services.AddSingleton<ProgramPreview>();
+        services.AddSingleton<ManyPreview>();
         return services;
     }
 }

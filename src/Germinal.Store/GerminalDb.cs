@@ -39,6 +39,8 @@ public sealed class GerminalDb(DbContextOptions<GerminalDb> options) : IdentityD
 
     public DbSet<EventRow> Events => Set<EventRow>();
 
+    public DbSet<ActRow> Acts => Set<ActRow>();
+
     public DbSet<ProgramRow> Programs => Set<ProgramRow>();
 
     public DbSet<ProgramVersionRow> ProgramVersions => Set<ProgramVersionRow>();
@@ -201,8 +203,10 @@ public sealed class GerminalDb(DbContextOptions<GerminalDb> options) : IdentityD
             e.HasIndex(v => new { v.At, v.Id }).HasFilter("handled_at IS NULL").HasDatabaseName("ix_events_waiting");
             e.HasIndex(v => v.PersonId).HasFilter("handled_at IS NULL").HasDatabaseName("ix_events_waiting_person");
             e.HasIndex(v => v.Key).IsUnique().HasFilter("key IS NOT NULL");
+            e.HasIndex(v => v.ActId).HasFilter("act_id IS NOT NULL");
             e.HasOne<PersonRow>().WithMany().HasForeignKey(v => v.PersonId).OnDelete(DeleteBehavior.Cascade);
         });
+        model.Entity<ActRow>().HasIndex(a => new { a.PracticeId, a.At });
         model.Entity<ProgramRow>().HasIndex(p => new { p.PracticeId, p.Name }).IsUnique();
         model.Entity<ProgramVersionRow>().HasKey(v => new { v.ProgramId, v.Version });
         model.Entity<PersonStateRow>(e =>

@@ -111,6 +111,7 @@ public static class Application
         );
         SessionEndpoints.Map(app);
         PeopleEndpoints.Map(app);
+        ActEndpoints.Map(app);
         PersonEndpoints.Map(app);
         PersonDataEndpoints.Map(app);
         ImportEndpoints.Map(app);

@@ -48,6 +48,7 @@ public sealed class EventKindsTests
         new TouchMarked(At, Touch, null),
         new ConsentOverruled(At, Touch, "Ada", "they asked by telephone"),
         new RunStoppedByHand(At, Touch, "Ada"),
+        new StartTakenBack(At, Touch, "Ada"),
         new ProgramPaused(At, Program),
         new ProgramResumed(At, Program),
         new ProgramStoppedByHand(At, Program),

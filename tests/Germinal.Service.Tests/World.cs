@@ -114,6 +114,9 @@ internal sealed class World : IAsyncDisposable
 
     private Dispatcher NewDispatcher() => new(Database, new Engines(liquid, shelves), Handing, new Noted<Dispatcher>(Logs));
 
+    /// <summary>Engines that nobody has asked yet.</summary>
+    public Engines Engines() => new(liquid, shelves);
+
     /// <summary>Another worker on the same database and providers.</summary>
     public EngineRoom NewRoom() => new(Database, new Reactor(Database, new Engines(liquid, shelves)), NewDispatcher(), new Noted<EngineRoom>(Logs));
 

@@ -121,6 +121,12 @@ public sealed record ConsentOverruled(Instant At, Guid TouchId, string By, strin
 /// <summary>A member stops one run.</summary>
 public sealed record RunStoppedByHand(Instant At, Guid RunId, string By) : Happening(At);
 
+/// <summary>
+/// The start of a run is taken back before anything of it has reached the person: the run stops, and counts as if it had never
+/// been (rule 5.3). A letter that is on its way makes it a stop by hand.
+/// </summary>
+public sealed record StartTakenBack(Instant At, Guid RunId, string By) : Happening(At);
+
 /// <summary>A member stops a program for the person.</summary>
 public sealed record ProgramStoppedByHand(Instant At, Guid ProgramId) : Happening(At);
 

@@ -80,7 +80,7 @@ public static class Merging
     /// <param name="stopped">What <see cref="Join"/> stopped.</param>
     public static IReadOnlyList<Effect> Part(IEnumerable<RunState> stopped) => [.. stopped.Select(run => new RunGoesOn(run))];
 
-    private static PastRuns Sum(PastRuns a, PastRuns b) => new(a.Started + b.Started, Later(a.LastEnded, b.LastEnded));
+    private static PastRuns Sum(PastRuns a, PastRuns b) => new(a.Started + b.Started, Later(a.LastEnded, b.LastEnded), a.TakenBack + b.TakenBack);
 
     private static Instant? Later(Instant? a, Instant? b) => a is null || b > a ? b : a;
 }

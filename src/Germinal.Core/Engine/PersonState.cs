@@ -115,8 +115,16 @@ public sealed record RunState(
     bool IOnItsWay.IsPaused => PausedAt is not null;
 }
 
-/// <summary>What is remembered of a program's ended runs for one person.</summary>
-public sealed record PastRuns(int Started, Instant? LastEnded);
+/// <summary>What is remembered of a program's runs for one person.</summary>
+/// <param name="Started">How many were ever started; the next one's number follows it.</param>
+/// <param name="LastEnded">When the last one ended that counts.</param>
+/// <param name="TakenBack">How many of them were taken back and do not count.</param>
+public sealed record PastRuns(int Started, Instant? LastEnded, int TakenBack = 0)
+{
+    /// <summary>How many count as having been.</summary>
+    [JsonIgnore]
+    public int Counted => Started - TakenBack;
+}
 
 /// <summary>A task that stands on the day sheet.</summary>
 public sealed record OpenTask(Guid RunId, Guid ProgramId, string StepId)

@@ -211,7 +211,7 @@ internal sealed partial class PersonTurn
     private Reason? AgainRefuses(ProgramVersion program, PastRuns past)
     {
         var again = program.Definition.Again;
-        if (past.Started == 0 || again.Kind == AgainKind.EachTime)
+        if (past.Counted == 0 || again.Kind == AgainKind.EachTime)
         {
             return null;
         }

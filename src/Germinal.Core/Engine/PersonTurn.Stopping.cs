@@ -112,6 +112,18 @@ internal sealed partial class PersonTurn
         EndStopped(run, reason);
     }
 
+    /// <summary>Stops a run that nobody has noticed yet, and forgets that it was.</summary>
+    private void TakeBackStart(Going run)
+    {
+        var onItsWay = run.Phase == TouchPhase.Handing;
+        var past = state.Been.GetValueOrDefault(run.ProgramId);
+        StopRun(run, (onItsWay ? Reason.ByHand : Reason.TakenBack).Word());
+        if (!onItsWay && past is not null)
+        {
+            state = state with { Been = state.Been.SetItem(run.ProgramId, past with { TakenBack = past.TakenBack + 1 }) };
+        }
+    }
+
     private void EndStopped(Going run, string reason)
     {
         EndRun(run, reason);

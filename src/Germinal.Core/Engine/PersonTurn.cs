@@ -131,6 +131,9 @@ internal sealed partial class PersonTurn
             case RunStoppedByHand byHand when Find(byHand.RunId) is { } run:
                 StopRun(run, Reason.ByHand.Word());
                 break;
+            case StartTakenBack back when Find(back.RunId) is { } run:
+                TakeBackStart(run);
+                break;
             case ProgramStoppedByHand byHand:
                 foreach (var run in RunsOf(byHand.ProgramId))
                 {
@@ -238,7 +241,7 @@ internal sealed partial class PersonTurn
         string[] NamesOf(IEnumerable<Guid> ids) => [.. ids.Distinct().Select(NameOf).OfType<string>()];
         return new RuleMemory(
             NamesOf(runs.Select(r => r.ProgramId)),
-            NamesOf(state.Been.Keys),
+            NamesOf(state.Been.Where(b => b.Value.Counted > 0).Select(b => b.Key)),
             lastTouch,
             state.LastReply,
             state.NextTouch(CollectionsMarshal.AsSpan(runs), engine.Shelf)

@@ -47,6 +47,7 @@ public static class EventKinds
     public const string TouchMarked = "touch-marked";
     public const string Overruled = "consent-overruled";
     public const string RunStopped = "run-stopped";
+    public const string StartTakenBack = "start-taken-back";
     public const string RunPaused = "run-paused";
     public const string RunResumed = "run-resumed";
     public const string ProgramStopped = "program-stopped";
@@ -54,6 +55,9 @@ public static class EventKinds
     public const string Merged = "merged";
     public const string Imported = "imported";
     public const string Added = "added";
+
+    /// <summary>An act was taken back: the facts are as they were, and the engine looks again.</summary>
+    public const string Undone = "undone";
 
     /// <summary>What the calendar brought; written when it is taken in.</summary>
     public const string Occasion = "occasion";
@@ -116,6 +120,7 @@ public static class EventKinds
             ),
             Overruled => new ConsentOverruled(at, Id("touch"), row.By ?? "", Text("reason")),
             RunStopped => new RunStoppedByHand(at, Id("run"), row.By ?? ""),
+            StartTakenBack => new StartTakenBack(at, Id("run"), row.By ?? ""),
             RunPaused => new ProgramPaused(at, Id("program")),
             RunResumed => new ProgramResumed(at, Id("program")),
             ProgramStopped => new ProgramStoppedByHand(at, Id("program")),
@@ -179,6 +184,7 @@ public static class EventKinds
             ),
             ConsentOverruled h => (Overruled, new() { ["touch"] = h.TouchId.ToString(), ["reason"] = h.Reason }),
             RunStoppedByHand h => (RunStopped, new() { ["run"] = h.RunId.ToString() }),
+            Core.Engine.StartTakenBack h => (StartTakenBack, new() { ["run"] = h.RunId.ToString() }),
             Core.Engine.ProgramPaused h => (RunPaused, new() { ["program"] = h.ProgramId.ToString() }),
             ProgramResumed h => (RunResumed, new() { ["program"] = h.ProgramId.ToString() }),
             ProgramStoppedByHand h => (ProgramStopped, new() { ["program"] = h.ProgramId.ToString() }),

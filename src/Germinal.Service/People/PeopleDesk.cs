@@ -15,7 +15,8 @@ namespace Germinal.Service.People;
 /// <param name="db">A context of the member's practice.</param>
 /// <param name="by">The member's name.</param>
 /// <param name="now">Practice time.</param>
-public sealed class PeopleDesk(GerminalDb db, string by, Instant now)
+/// <param name="act">The act that events of many are part of; null for none.</param>
+public sealed class PeopleDesk(GerminalDb db, string by, Instant now, Guid? act = null)
 {
     /// <summary>Practice time, the moment of what this desk does.</summary>
     public Instant Now => now;
@@ -46,8 +47,8 @@ public sealed class PeopleDesk(GerminalDb db, string by, Instant now)
     public Task<int> MoveStageAsync(Guid[] people, string stage, CancellationToken stop) =>
         ChangeAsync(
             $"""
-            UPDATE people p SET stage = {stage}, stage_since = {now} FROM (SELECT id, stage FROM people WHERE practice_id = {Practice} AND id = ANY({people}) FOR UPDATE) o
-            WHERE p.id = o.id AND o.stage IS DISTINCT FROM {stage} RETURNING p.id, jsonb_build_object('left', coalesce(o.stage, ''))
+            UPDATE people p SET stage = {stage}, stage_since = {now} FROM (SELECT id, stage, stage_since FROM people WHERE practice_id = {Practice} AND id = ANY({people}) FOR UPDATE) o
+            WHERE p.id = o.id AND o.stage IS DISTINCT FROM {stage} RETURNING p.id, jsonb_build_object('left', coalesce(o.stage, ''), 'since', coalesce(o.stage_since::text, ''))
             """,
             new EnteredStage(now, stage),
             stop
@@ -152,9 +153,20 @@ public sealed class PeopleDesk(GerminalDb db, string by, Instant now)
     /// <param name="change">SQL that gives back each person's id and what else their event says (jsonb, or null).</param>
     /// <param name="happened">What happened to each of them.</param>
     /// <param name="stop">Gives up.</param>
-    private async Task<int> ChangeAsync(FormattableString change, Happening happened, CancellationToken stop)
+    private Task<int> ChangeAsync(FormattableString change, Happening happened, CancellationToken stop) =>
+        ChangeAsync(change, EventKinds.Of(happened), stop);
+
+    /// <summary>Sets facts back where an act is taken back; for the engine they have changed, and a thread says how.</summary>
+    /// <param name="change">SQL that gives back each person's id and null.</param>
+    /// <param name="kind">What the act was.</param>
+    /// <param name="what">The tag, the stage, the list, or the program's id.</param>
+    /// <param name="stop">Gives up.</param>
+    internal Task<int> UndoneAsync(FormattableString change, string kind, string what, CancellationToken stop) =>
+        ChangeAsync(change, (EventKinds.Undone, new() { ["act"] = kind, ["what"] = what }), stop);
+
+    private async Task<int> ChangeAsync(FormattableString change, (string Kind, Dictionary<string, string> Data) line, CancellationToken stop)
     {
-        var (kind, data) = EventKinds.Of(happened);
+        var (kind, data) = line;
         var arguments = change.GetArguments().ToList();
         string Place(object? value)
         {
@@ -164,8 +176,8 @@ public sealed class PeopleDesk(GerminalDb db, string by, Instant now)
 
         var sql = $"""
             WITH changed(id, more) AS ({change.Format})
-            INSERT INTO events (practice_id, person_id, at, kind, data, by)
-            SELECT {Place(Practice)}, id, {Place(now)}, {Place(kind)}, {Place(JsonSerializer.Serialize(data))}::jsonb || coalesce(more, {Place("{}")}::jsonb), {Place(by)} FROM changed
+            INSERT INTO events (practice_id, person_id, at, act_id, kind, data, by)
+            SELECT {Place(Practice)}, id, {Place(now)}, {Place(act)}::uuid, {Place(kind)}, {Place(JsonSerializer.Serialize(data))}::jsonb || coalesce(more, {Place("{}")}::jsonb), {Place(by)} FROM changed
             """;
         return await db.Database.ExecuteSqlRawAsync(sql, arguments.Select(a => a!), stop);
     }

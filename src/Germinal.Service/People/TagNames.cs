@@ -19,16 +19,21 @@ public static class TagNames
     /// <summary>The practice's spelling of a tag; the given one when it is new.</summary>
     public static async Task<string> SpellingAsync(GerminalDb db, string name, CancellationToken stop)
     {
-        var lower = name.ToLowerInvariant();
-#pragma warning disable CA1862, CA1311, CA1304, MA0011 // Translated to SQL's lower().
-        var known = await db.Tags.Where(t => t.Name.ToLower() == lower).Select(t => t.Name).FirstOrDefaultAsync(stop);
-#pragma warning restore CA1862, CA1311, CA1304, MA0011
-        if (known is not null)
+        if (await KnownAsync(db, name, stop) is { } known)
         {
             return known;
         }
 
         await EnsureAsync(db, [name], stop);
         return name;
+    }
+
+    /// <summary>The practice's spelling of a tag; null where it has none such.</summary>
+    public static async Task<string?> KnownAsync(GerminalDb db, string name, CancellationToken stop)
+    {
+        var lower = name.ToLowerInvariant();
+#pragma warning disable CA1862, CA1311, CA1304, MA0011 // Translated to SQL's lower().
+        return await db.Tags.Where(t => t.Name.ToLower() == lower).Select(t => t.Name).FirstOrDefaultAsync(stop);
+#pragma warning restore CA1862, CA1311, CA1304, MA0011
     }
 }

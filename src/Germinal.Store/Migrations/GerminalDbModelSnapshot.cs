@@ -25,6 +25,49 @@ namespace Germinal.Store.Migrations
             NpgsqlModelBuilderExtensions.HasPostgresExtension(modelBuilder, "pg_trgm");
             NpgsqlModelBuilderExtensions.UseIdentityByDefaultColumns(modelBuilder);
 
+            modelBuilder.Entity("Germinal.Store.Rows.ActRow", b =>
+                {
+                    b.Property<Guid>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("uuid")
+                        .HasColumnName("id");
+
+                    b.Property<Instant>("At")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("at");
+
+                    b.Property<string>("By")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("by");
+
+                    b.Property<string>("Kind")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("kind");
+
+                    b.Property<Guid>("PracticeId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("practice_id");
+
+                    b.Property<Instant?>("UndoneAt")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("undone_at");
+
+                    b.Property<string>("What")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("what");
+
+                    b.HasKey("Id")
+                        .HasName("pk_acts");
+
+                    b.HasIndex("PracticeId", "At")
+                        .HasDatabaseName("ix_acts_practice_id_at");
+
+                    b.ToTable("acts", (string)null);
+                });
+
             modelBuilder.Entity("Germinal.Store.Rows.AppointmentRow", b =>
                 {
                     b.Property<Guid>("Id")
@@ -210,6 +253,10 @@ namespace Germinal.Store.Migrations
 
                     NpgsqlPropertyBuilderExtensions.UseIdentityByDefaultColumn(b.Property<long>("Id"));
 
+                    b.Property<Guid?>("ActId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("act_id");
+
                     b.Property<Instant>("At")
                         .HasColumnType("timestamp with time zone")
                         .HasColumnName("at");
@@ -246,6 +293,10 @@ namespace Germinal.Store.Migrations
 
                     b.HasKey("Id")
                         .HasName("pk_events");
+
+                    b.HasIndex("ActId")
+                        .HasDatabaseName("ix_events_act_id")
+                        .HasFilter("act_id IS NOT NULL");
 
                     b.HasIndex("Key")
                         .IsUnique()

@@ -26,6 +26,9 @@ public sealed class EventRow : IOwned
     /// <summary>Unique where set, so that a sweep that runs twice writes once.</summary>
     public string? Key { get; set; }
 
+    /// <summary>The act it is part of, by which it can be taken back; null for what belongs to none.</summary>
+    public Guid? ActId { get; set; }
+
     /// <summary>The member's name, or where it came from.</summary>
     public string? By { get; set; }
 

@@ -35,12 +35,12 @@ public static class NoteEndpoints
         notes.MapGet("/print.pdf", Print).ExcludeFromDescription();
         notes.MapPost(
             "/printed",
-            async Task<Ok<PeopleEndpoints.Changed>> (PrintedBody body, GerminalDb db, CancellationToken stop) =>
+            async Task<Ok<PeopleEndpoints.Counted>> (PrintedBody body, GerminalDb db, CancellationToken stop) =>
             {
                 var now = await PracticeClock.NowAsync(db, stop);
                 var ids = body.Touches.ToArray();
                 return TypedResults.Ok(
-                    new PeopleEndpoints.Changed(
+                    new PeopleEndpoints.Counted(
                         await db
                             .Touches.Where(t => ids.Contains(t.Id) && t.Kind == "note" && t.Status == TouchStatus.Open)
                             .ExecuteUpdateAsync(u => u.SetProperty(t => t.PrintedAt, now), stop)

@@ -1,7 +1,6 @@
 using Germinal.Service;
 using Germinal.Core.Time;
 using Germinal.Service.Clock;
-using Germinal.Service.Import;
 using Germinal.Service.People;
 using Germinal.Store;
 using Germinal.Store.Rows;
@@ -37,17 +36,7 @@ public static class PeopleEndpoints
 
     public sealed record Added(Guid Id);
 
-    /// <summary>The people, and what is done to them.</summary>
-    public sealed record Selection(
-        [AtMost(40, Items = 10_000)] IReadOnlyList<Guid> Ids,
-        [AtMost(Lengths.Name)] string? Tag = null,
-        [AtMost(Lengths.Name)] string? Stage = null,
-        Guid? Program = null
-    );
-
-    public sealed record Changed(int Count);
-
-    public sealed record ListBody([AtMost(40, Items = 10_000)] IReadOnlyList<Guid> Ids, [AtMost(Lengths.Name)] string List);
+    public sealed record Counted(int Count);
 
     public static void Map(IEndpointRouteBuilder app)
     {
@@ -56,57 +45,9 @@ public static class PeopleEndpoints
         people.MapGet(
             "/count",
             async (GerminalDb db, string? search, string? tag, string? stage, Guid? owner, CancellationToken stop) =>
-                new Changed(await Filtered(db, search, tag, stage, owner).Take(10_001).CountAsync(stop))
+                new Counted(await Filtered(db, search, tag, stage, owner).Take(10_001).CountAsync(stop))
         );
         people.MapPost("", Add);
-        people.MapPost(
-            "/tag",
-            async Task<Results<Ok<Changed>, ValidationProblem>> (Selection body, GerminalDb db, Caller caller, CancellationToken stop) =>
-            {
-                var tag = CellReading.Clean(body.Tag ?? "");
-                return tag.Length is 0 or > 60 || tag.Contains(';', StringComparison.Ordinal)
-                    ? Problems.Field("tag", "A tag is a word or a few, up to 60 letters, without a semicolon.")
-                    : TypedResults.Ok(new Changed(await (await DeskAsync(db, caller, stop)).PutTagAsync([.. body.Ids], tag, stop)));
-            }
-        );
-        people.MapPost(
-            "/untag",
-            async (Selection body, GerminalDb db, Caller caller, CancellationToken stop) =>
-                new Changed(await (await DeskAsync(db, caller, stop)).TakeTagAsync([.. body.Ids], body.Tag ?? "", stop))
-        );
-        people.MapPost(
-            "/stage",
-            async Task<Results<Ok<Changed>, ValidationProblem>> (Selection body, GerminalDb db, Caller caller, CancellationToken stop) =>
-            {
-                var practice = await db.Practices.AsNoTracking().SingleAsync(p => p.Id == db.PracticeId, stop);
-                var known = practice.Settings.Pipelines.Any(p => p.Stages.Any(s => $"{p.Name}/{s}" == body.Stage));
-                return known
-                    ? TypedResults.Ok(new Changed(await (await DeskAsync(db, caller, stop)).MoveStageAsync([.. body.Ids], body.Stage!, stop)))
-                    : Problems.Field("stage", $"There is no stage “{body.Stage}”. Choose one from the list.");
-            }
-        );
-        people.MapPost(
-            "/join",
-            async Task<Results<Ok<Changed>, ValidationProblem>> (ListBody body, GerminalDb db, Caller caller, CancellationToken stop) =>
-                string.IsNullOrWhiteSpace(body.List) || body.List.Length > 80
-                    ? Problems.Field("list", "A list needs a name, at most 80 letters.")
-                    : TypedResults.Ok(new Changed(await (await DeskAsync(db, caller, stop)).JoinListAsync([.. body.Ids], body.List.Trim(), stop)))
-        );
-        people.MapPost(
-            "/leave",
-            async (ListBody body, GerminalDb db, Caller caller, CancellationToken stop) =>
-                new Changed(await (await DeskAsync(db, caller, stop)).LeaveListAsync([.. body.Ids], body.List, stop))
-        );
-        people.MapPost(
-            "/start",
-            async Task<Results<Ok<Changed>, ValidationProblem>> (Selection body, GerminalDb db, Caller caller, CancellationToken stop) =>
-            {
-                var program = await db.Programs.AsNoTracking().FirstOrDefaultAsync(p => p.Id == body.Program, stop);
-                return program is null ? Problems.Field("program", "There is no such program.")
-                    : program.Status != "on" ? Problems.Field("program", $"“{program.Name}” is not on. Switch it on first.")
-                    : TypedResults.Ok(new Changed(await (await DeskAsync(db, caller, stop)).StartProgramAsync([.. body.Ids], program.Id, false, stop)));
-            }
-        );
     }
 
     /// <summary>What a caller does to people, at the practice's moment.</summary>
@@ -119,7 +60,7 @@ public static class PeopleEndpoints
     /// </summary>
     private const int ShortestInside = 3;
 
-    private static IQueryable<PersonRow> Filtered(GerminalDb db, string? search, string? tag, string? stage, Guid? owner)
+    internal static IQueryable<PersonRow> Filtered(GerminalDb db, string? search, string? tag, string? stage, Guid? owner)
     {
         var people = db.People.AsNoTracking().Where(p => !p.Archived);
         foreach (var word in PersonNames.Fold(search ?? "").Split(' ', StringSplitOptions.RemoveEmptyEntries).Take(5))

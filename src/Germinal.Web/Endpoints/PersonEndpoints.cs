@@ -63,7 +63,7 @@ public sealed record PersonDto(
     IReadOnlyList<RunDto> Runs
 );
 
-/// <summary>A line of a thread, past or coming. Kind: email, call, hand-over, or an event's word.</summary>
+/// <summary>A line of a thread, past or coming. Kind: email, call, hand-over, or an event's word. Act: what it is part of, where that can be taken back.</summary>
 public sealed record ThreadLine(
     string Id,
     string At,
@@ -74,7 +74,8 @@ public sealed record ThreadLine(
     Guid? TouchId,
     string? Program,
     string? By,
-    string? Quoted = null
+    string? Quoted = null,
+    Guid? Act = null
 );
 
 /// <summary>Coming touches, soonest first, and a page of what was, newest first.</summary>
@@ -463,10 +464,19 @@ public static class PersonEndpoints
 
         var facts = (await FactsReading.WithDetailsAsync(db, [row], stop))[id];
         string Fill(string title) => ((Channels.Letters.LiquidLetters)engine.Templates).FillText(title, facts, practice, practice.SenderFor(facts), now, []);
+        var mine = await db
+            .Events.AsNoTracking()
+            .Where(e => e.PersonId == id && e.ActId != null && db.Acts.Any(a => a.Id == e.ActId && a.UndoneAt == null))
+            .OrderByDescending(e => e.At)
+            .Take(PastAtOnce + 1)
+            .Select(e => new { e.Id, e.At, e.Kind, Act = e.ActId!.Value })
+            .ToListAsync(stop);
+        var starts = mine.Where(e => e.Kind == EventKinds.Start).ToLookup(e => e.At, e => e.Act);
+        var undoable = mine.Select(e => e.Id).ToHashSet();
         var lines = touches
             .Select(t => (At: t.SettledAt!.Value, Rank: 3, Line: ThreadLines.Of(t, messages.GetValueOrDefault(t.Id), engine.Shelf, names, Fill)))
-            .Concat(events.Select(e => (e.At, Rank: 1, Line: ThreadLines.Of(e, zone))))
-            .Concat(runs.Where(r => r.StartedAt < until).Select(r => (At: r.StartedAt, Rank: 2, Line: ThreadLines.Started(r, names, zone))))
+            .Concat(events.Select(e => (e.At, Rank: 1, Line: ThreadLines.Of(e, zone, undoable.Contains(e.Id)))))
+            .Concat(runs.Where(r => r.StartedAt < until).Select(r => (At: r.StartedAt, Rank: 2, Line: ThreadLines.Started(r, names, zone, starts[r.StartedAt].Select(a => (Guid?)a).FirstOrDefault()))))
             .Concat(runs.Where(r => r.EndedAt is { } end && end < until).Select(r => (At: r.EndedAt!.Value, Rank: 4, Line: ThreadLines.Ended(r, names))))
             .Concat(refusals.Select(r => (r.At, Rank: 2, Line: ThreadLines.Refused(r, names))))
             .OrderByDescending(l => l.At)

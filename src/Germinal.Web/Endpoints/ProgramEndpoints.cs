@@ -465,7 +465,7 @@ public static class ProgramEndpoints
         );
     }
 
-    private static async Task<Results<Ok<PeopleEndpoints.Changed>, NotFound>> ForAllRuns(
+    private static async Task<Results<Ok<PeopleEndpoints.Counted>, NotFound>> ForAllRuns(
         Guid id,
         Func<ProgramRow, Instant, Happening> happened,
         GerminalDb db,
@@ -474,7 +474,7 @@ public static class ProgramEndpoints
     ) =>
         await db.Programs.AsNoTracking().FirstOrDefaultAsync(p => p.Id == id, stop) is { } row
             ? TypedResults.Ok(
-                new PeopleEndpoints.Changed(
+                new PeopleEndpoints.Counted(
                     await ProgramDesk.ForAllRunsAsync(db, row, happened(row, await PracticeClock.NowAsync(db, stop)), caller.Name, stop)
                 )
             )

@@ -5,6 +5,7 @@ using Germinal.Core.Practices;
 using Germinal.Core.Programs;
 using Germinal.Core.Time;
 using Germinal.Service.Engine;
+using Germinal.Service.People;
 using Germinal.Store.Rows;
 using NodaTime;
 
@@ -47,7 +48,10 @@ internal static class ThreadLines
         );
     }
 
-    public static ThreadLine Of(EventRow e, DateTimeZone zone)
+    /// <param name="e">The event.</param>
+    /// <param name="zone">The person's.</param>
+    /// <param name="undoable">Whether the act it is part of can be taken back.</param>
+    public static ThreadLine Of(EventRow e, DateTimeZone zone, bool undoable)
     {
         string Data(string key) => e.Data.GetValueOrDefault(key, "");
         var (title, detail) = e.Kind switch
@@ -93,6 +97,8 @@ internal static class ThreadLines
             EventKinds.Imported => ($"Brought in from {Data("file")}, row {Data("line")}", null),
             EventKinds.Added => ("Added by hand", null),
             EventKinds.RunStopped => ("A program was stopped by hand", null),
+            EventKinds.StartTakenBack => ("The start of a program was taken back", null),
+            EventKinds.Undone => (Undone(Data("act"), Data("what")), null),
             _ => (e.Kind, (string?)null),
         };
         return new ThreadLine(
@@ -105,14 +111,28 @@ internal static class ThreadLines
             null,
             null,
             e.By,
-            Data("quoted") is { Length: > 0 } quoted ? quoted : null
+            Data("quoted") is { Length: > 0 } quoted ? quoted : null,
+            undoable ? e.ActId : null
         );
     }
+
+    private static string Undone(string act, string what) =>
+        Enum.TryParse<ActKind>(act, out var kind)
+            ? kind switch
+            {
+                ActKind.Tag => $"Taken back: the tag “{what}” is off again",
+                ActKind.Untag => $"Taken back: the tag “{what}” is on again",
+                ActKind.Stage => $"Taken back: no longer moved to {Why.StageName(what)}",
+                ActKind.List => $"Taken back: off the list “{what}” again",
+                ActKind.Unlist => $"Taken back: on the list “{what}” again",
+                _ => "Taken back",
+            }
+            : "Taken back";
 
     private static string Moment(string instant, DateTimeZone zone) =>
         NodaTime.Text.InstantPattern.ExtendedIso.Parse(instant).TryGetValue(default, out var at) ? Phrases.Moment(at, zone) : "";
 
-    public static ThreadLine Started(RunRow r, Dictionary<Guid, string> names, DateTimeZone zone) =>
+    public static ThreadLine Started(RunRow r, Dictionary<Guid, string> names, DateTimeZone zone, Guid? act) =>
         new(
             $"s{r.Id:N}",
             r.StartedAt.Iso(),
@@ -122,7 +142,9 @@ internal static class ThreadLines
             null,
             null,
             names.GetValueOrDefault(r.ProgramId),
-            null
+            r.Cause.Kind == CauseKind.Hand ? r.Cause.Detail : null,
+            null,
+            r.EndedAt is null ? act : null
         );
 
     public static ThreadLine Ended(RunRow r, Dictionary<Guid, string> names) =>

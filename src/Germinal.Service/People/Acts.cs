@@ -1,0 +1,206 @@
+using Germinal.Core.Engine;
+using Germinal.Service.Engine;
+using Germinal.Store;
+using Germinal.Store.Rows;
+using Microsoft.EntityFrameworkCore;
+using NodaTime;
+
+namespace Germinal.Service.People;
+
+/// <summary>What can be done to people as one act. Closed; stored as its word.</summary>
+public enum ActKind
+{
+    Tag,
+    Untag,
+    Stage,
+    List,
+    Unlist,
+    Start,
+}
+
+/// <summary>How far an act is.</summary>
+/// <param name="Id">The act.</param>
+/// <param name="Kind">What was done.</param>
+/// <param name="What">The tag, the stage, the list; of a start the program's name.</param>
+/// <param name="By">The member.</param>
+/// <param name="At">When.</param>
+/// <param name="People">For how many it was something new.</param>
+/// <param name="Done">For how many of them the engine has taken it in.</param>
+/// <param name="Started">Runs it has started.</param>
+/// <param name="Undone">Whether it was taken back.</param>
+public sealed record ActState(Guid Id, ActKind Kind, string What, string By, Instant At, int People, int Done, int Started, bool Undone);
+
+/// <summary>What taking an act back came to.</summary>
+/// <param name="People">For how many it was taken back.</param>
+/// <param name="TakenBack">Runs that are as if they had never been.</param>
+/// <param name="Stopped">Runs that were stopped, because something of them had reached the person.</param>
+/// <param name="Changed">People for whom somebody has changed the same thing since; it is left as it is.</param>
+/// <param name="StaysStopped">Runs that the act stopped, and that stay stopped.</param>
+public sealed record ActUndone(int People, int TakenBack, int Stopped, int Changed, int StaysStopped);
+
+/// <summary>
+/// What a member does to one person or many at once, in one transaction, and takes back as one. Taking it back sets the facts
+/// right and takes back the runs it started, as far as nothing of them has gone out.
+/// </summary>
+/// <param name="db">A context of the member's practice.</param>
+/// <param name="by">The member's name.</param>
+/// <param name="now">Practice time.</param>
+public sealed class Acts(GerminalDb db, string by, Instant now)
+{
+    private Guid Practice => db.PracticeId!.Value;
+
+    /// <summary>What an act is to one person, for the engine.</summary>
+    /// <param name="kind">What is done.</param>
+    /// <param name="what">The tag, the stage, the list, or the program's id.</param>
+    /// <param name="at">When.</param>
+    /// <param name="by">Who does it.</param>
+    public static Happening HappeningOf(ActKind kind, string what, Instant at, string by) =>
+        kind switch
+        {
+            ActKind.Tag => new TagPutOn(at, what),
+            ActKind.Untag => new TagTakenOff(at, what),
+            ActKind.Stage => new EnteredStage(at, what),
+            ActKind.List => new JoinedList(at, what),
+            ActKind.Unlist => new LeftList(at, what),
+            ActKind.Start => new StartedByHand(at, Guid.Parse(what), by),
+            _ => throw new ArgumentOutOfRangeException(nameof(kind)),
+        };
+
+    /// <summary>Does it to everybody; those for whom it is nothing new are passed over.</summary>
+    /// <returns>The act, and for how many it was something new; no act is kept where that is nobody.</returns>
+    public async Task<(Guid? Act, int Count)> DoAsync(ActKind kind, string what, Guid[] people, CancellationToken stop)
+    {
+        await using var transaction = await db.Database.BeginTransactionAsync(stop);
+        var act = new ActRow
+        {
+            Id = Guid.CreateVersion7(),
+            PracticeId = Practice,
+            At = now,
+            By = by,
+            Kind = kind.ToString(),
+            What = what,
+        };
+        db.Acts.Add(act);
+        await db.SaveChangesAsync(stop);
+        var desk = new PeopleDesk(db, by, now, act.Id);
+        var count = await (
+            kind switch
+            {
+                ActKind.Tag => desk.PutTagAsync(people, what, stop),
+                ActKind.Untag => desk.TakeTagAsync(people, what, stop),
+                ActKind.Stage => desk.MoveStageAsync(people, what, stop),
+                ActKind.List => desk.JoinListAsync(people, what, stop),
+                ActKind.Unlist => desk.LeaveListAsync(people, what, stop),
+                ActKind.Start => desk.StartProgramAsync(people, Guid.Parse(what), bySwitchingOn: false, stop),
+                _ => throw new ArgumentOutOfRangeException(nameof(kind)),
+            }
+        );
+        if (count == 0)
+        {
+            return (null, 0);
+        }
+
+        await transaction.CommitAsync(stop);
+        return (act.Id, count);
+    }
+
+    /// <summary>How far an act is; null where there is none such.</summary>
+    public async Task<ActState?> ReadAsync(Guid id, CancellationToken stop)
+    {
+        if (await db.Acts.AsNoTracking().FirstOrDefaultAsync(a => a.Id == id, stop) is not { } act)
+        {
+            return null;
+        }
+
+        var events = db.Events.Where(e => e.ActId == id);
+        var (people, done) = (await events.CountAsync(stop), await events.CountAsync(e => e.HandledAt != null, stop));
+        var kind = Enum.Parse<ActKind>(act.Kind);
+        var what = act.What;
+        if (kind == ActKind.Start)
+        {
+            var program = Guid.Parse(what);
+            what = await db.Programs.Where(p => p.Id == program).Select(p => p.Name).FirstOrDefaultAsync(stop) ?? "";
+        }
+
+        return new ActState(id, kind, what, act.By, act.At, people, done, await StartedBy(act).CountAsync(stop), act.UndoneAt is not null);
+    }
+
+    /// <summary>Takes an act back. Of several who do so at one moment one does, the others find it done.</summary>
+    /// <returns>Null where there is none such, or it was taken back already.</returns>
+    public async Task<ActUndone?> UndoAsync(Guid id, CancellationToken stop)
+    {
+        await using var transaction = await db.Database.BeginTransactionAsync(stop);
+        if (
+            await db.Acts.Where(a => a.Id == id && a.UndoneAt == null).ExecuteUpdateAsync(u => u.SetProperty(a => a.UndoneAt, now), stop) == 0
+            || await db.Acts.AsNoTracking().FirstOrDefaultAsync(a => a.Id == id, stop) is not { } act
+        )
+        {
+            return null;
+        }
+
+        var people = await db.Events.Where(e => e.ActId == id).OrderBy(e => e.PersonId).Select(e => e.PersonId).ToArrayAsync(stop);
+        await PersonLock.TakeAsync(db, people, stop);
+
+        // What the engine has not taken in yet it never will.
+        await db.Events.Where(e => e.ActId == id && e.HandledAt == null).ExecuteUpdateAsync(u => u.SetProperty(e => e.HandledAt, now), stop);
+        var runs = await StartedBy(act)
+            .Select(r => new
+            {
+                r.Id,
+                r.PersonId,
+                Out = db.Touches.Any(t =>
+                    t.RunId == r.Id && (t.Status == TouchStatus.Sent || t.Status == TouchStatus.Handing || t.Status == TouchStatus.Done)
+                ),
+            })
+            .ToListAsync(stop);
+        var desk = new PeopleDesk(db, by, now);
+        foreach (var run in runs)
+        {
+            db.Events.Add(desk.NewEvent(run.PersonId, run.Out ? new RunStoppedByHand(now, run.Id, by) : new StartTakenBack(now, run.Id, by)));
+        }
+
+        var stays = await db
+            .Runs.Where(r => r.StopReason != null && db.Events.Any(e => e.ActId == id && e.PersonId == r.PersonId && e.At == r.EndedAt))
+            .CountAsync(stop);
+        await db.SaveChangesAsync(stop);
+        var reverted = await RevertAsync(act, people, stop);
+        await transaction.CommitAsync(stop);
+        return new ActUndone(reverted, runs.Count(r => !r.Out), runs.Count(r => r.Out), people.Length - reverted, stays);
+    }
+
+    /// <summary>The unfinished runs that the act started: they begin at its moment.</summary>
+    private IQueryable<RunRow> StartedBy(ActRow act)
+    {
+        var runs = db.Runs.Where(r => r.EndedAt == null && db.Events.Any(e => e.ActId == act.Id && e.PersonId == r.PersonId && e.At == r.StartedAt));
+        if (Enum.Parse<ActKind>(act.Kind) == ActKind.Start)
+        {
+            var program = Guid.Parse(act.What);
+            return runs.Where(r => r.ProgramId == program);
+        }
+
+        return runs;
+    }
+
+    /// <summary>Sets the facts right where they are still as the act left them; each of these people's threads says so.</summary>
+    /// <returns>For how many.</returns>
+    private async Task<int> RevertAsync(ActRow act, Guid[] people, CancellationToken stop)
+    {
+        var what = act.What;
+        FormattableString change = Enum.Parse<ActKind>(act.Kind) switch
+        {
+            ActKind.Tag => $"UPDATE people SET tags = array_remove(tags, {what}) WHERE id = ANY({people}) AND tags @> ARRAY[{what}] RETURNING id, NULL::jsonb",
+            ActKind.Untag => $"UPDATE people SET tags = array_append(tags, {what}) WHERE id = ANY({people}) AND NOT tags @> ARRAY[{what}] RETURNING id, NULL::jsonb",
+            ActKind.List =>
+                $"UPDATE people SET lists = array_remove(lists, {what}) WHERE id = ANY({people}) AND lists @> ARRAY[{what}] RETURNING id, NULL::jsonb",
+            ActKind.Unlist =>
+                $"UPDATE people SET lists = array_append(lists, {what}) WHERE id = ANY({people}) AND NOT lists @> ARRAY[{what}] RETURNING id, NULL::jsonb",
+            ActKind.Stage =>
+                $"""
+                UPDATE people p SET stage = nullif(e.data ->> 'left', ''), stage_since = (nullif(e.data ->> 'since', ''))::timestamptz FROM events e
+                WHERE e.act_id = {act.Id} AND e.person_id = p.id AND p.stage = {what} RETURNING p.id, NULL::jsonb
+                """,
+            _ => $"SELECT id, NULL::jsonb FROM people WHERE id = ANY({people})",
+        };
+        return await new PeopleDesk(db, by, now).UndoneAsync(change, act.Kind, what, stop);
+    }
+}

@@ -1,0 +1,25 @@
+using NodaTime;
+
+namespace Germinal.Store.Rows;
+
+/// <summary>Something a member did to one person or many at once, to be taken back as one.</summary>
+public sealed class ActRow : IOwned
+{
+    public Guid Id { get; set; }
+
+    public Guid PracticeId { get; set; }
+
+    /// <summary>Practice time.</summary>
+    public Instant At { get; set; }
+
+    /// <summary>The member's name.</summary>
+    public required string By { get; set; }
+
+    /// <summary>A word of <c>ActKinds</c>.</summary>
+    public required string Kind { get; set; }
+
+    /// <summary>The tag, the stage, the list, or a program's id.</summary>
+    public required string What { get; set; }
+
+    public Instant? UndoneAt { get; set; }
+}

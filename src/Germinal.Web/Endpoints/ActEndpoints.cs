@@ -1,0 +1,145 @@
+using Germinal.Service;
+using Germinal.Service.Clock;
+using Germinal.Service.Import;
+using Germinal.Service.People;
+using Germinal.Store;
+using Germinal.Web.Hosting;
+using Microsoft.AspNetCore.Http.HttpResults;
+using Microsoft.EntityFrameworkCore;
+
+namespace Germinal.Web.Endpoints;
+
+/// <summary>What is done to one person or many as one act, looked at before, and taken back as one.</summary>
+public static class ActEndpoints
+{
+    /// <summary>Everybody who fits, as the list of people filters them.</summary>
+    public sealed record Matching(
+        [AtMost(Lengths.Name)] string? Search = null,
+        [AtMost(Lengths.Name)] string? Tag = null,
+        [AtMost(Lengths.Name)] string? Stage = null,
+        Guid? Owner = null
+    );
+
+    /// <summary>The people, each named or all that fit, and what is done to them.</summary>
+    public sealed record ActBody(
+        [AtMost(40, Items = 10_000)] IReadOnlyList<Guid>? Ids = null,
+        Matching? Matching = null,
+        [AtMost(Lengths.Name)] string? Tag = null,
+        [AtMost(Lengths.Name)] string? Stage = null,
+        [AtMost(Lengths.Name)] string? List = null,
+        Guid? Program = null
+    );
+
+    /// <summary>For how many it was something new, and the act by which it is taken back; none where that is nobody.</summary>
+    public sealed record Done(int Count, Guid? Act);
+
+    public static void Map(IEndpointRouteBuilder app)
+    {
+        var people = app.MapGroup("/api/people").WithTags("acts").RequireAuthorization(Rights.Work);
+        foreach (
+            var (path, kind) in new[]
+            {
+                ("tag", ActKind.Tag),
+                ("untag", ActKind.Untag),
+                ("stage", ActKind.Stage),
+                ("join", ActKind.List),
+                ("leave", ActKind.Unlist),
+                ("start", ActKind.Start),
+            }
+        )
+        {
+            people.MapPost(
+                $"/{path}",
+                async Task<Results<Ok<Done>, ValidationProblem>> (ActBody body, GerminalDb db, Caller caller, CancellationToken stop) =>
+                {
+                    var (what, problem) = await WhatAsync(kind, body, db, stop);
+                    if (problem is not null)
+                    {
+                        return problem;
+                    }
+
+                    var acts = new Acts(db, caller.Name, await PracticeClock.NowAsync(db, stop));
+                    var (act, count) = await acts.DoAsync(kind, what, await PickedAsync(body, db, stop), stop);
+                    return TypedResults.Ok(new Done(count, act));
+                }
+            );
+            people.MapPost(
+                $"/{path}/preview",
+                async Task<Results<Ok<ActPreview>, ValidationProblem>> (
+                    ActBody body,
+                    GerminalDb db,
+                    ManyPreview previews,
+                    CancellationToken stop
+                ) =>
+                {
+                    var (what, problem) = await WhatAsync(kind, body, db, stop);
+                    return problem is not null
+                        ? problem
+                        : TypedResults.Ok(
+                            await previews.OfAsync(db, kind, what, await PickedAsync(body, db, stop), await PracticeClock.NowAsync(db, stop), stop)
+                        );
+                }
+            );
+        }
+
+        var acts = app.MapGroup("/api/acts/{id:guid}").WithTags("acts").RequireAuthorization(Rights.Work);
+        acts.MapGet(
+            "",
+            async Task<Results<Ok<ActState>, NotFound>> (Guid id, GerminalDb db, Caller caller, CancellationToken stop) =>
+                await new Acts(db, caller.Name, await PracticeClock.NowAsync(db, stop)).ReadAsync(id, stop) is { } act
+                    ? TypedResults.Ok(act)
+                    : TypedResults.NotFound()
+        );
+        acts.MapPost("/undo", Undo);
+    }
+
+    private static async Task<Results<Ok<ActUndone>, NotFound, ProblemHttpResult>> Undo(Guid id, GerminalDb db, Caller caller, CancellationToken stop)
+    {
+        var acts = new Acts(db, caller.Name, await PracticeClock.NowAsync(db, stop));
+        return await acts.UndoAsync(id, stop) is { } undone ? TypedResults.Ok(undone)
+            : await db.Acts.AnyAsync(a => a.Id == id, stop) ? Problems.Conflict("It was taken back already.")
+            : TypedResults.NotFound();
+    }
+
+    /// <summary>Those who are meant; who belongs to another practice is nobody.</summary>
+    private static async Task<Guid[]> PickedAsync(ActBody body, GerminalDb db, CancellationToken stop)
+    {
+        var ids = body.Ids ?? [];
+        var people = body.Matching is { } m
+            ? PeopleEndpoints.Filtered(db, m.Search, m.Tag, m.Stage, m.Owner)
+            : db.People.AsNoTracking().Where(p => ids.Contains(p.Id));
+        return await people.OrderBy(p => p.Id).Select(p => p.Id).ToArrayAsync(stop);
+    }
+
+    private static async Task<(string What, ValidationProblem? Problem)> WhatAsync(ActKind kind, ActBody body, GerminalDb db, CancellationToken stop)
+    {
+        switch (kind)
+        {
+            case ActKind.Tag:
+                var tag = CellReading.Clean(body.Tag ?? "");
+                return tag.Length is 0 or > 60 || tag.Contains(';', StringComparison.Ordinal)
+                    ? ("", Problems.Field("tag", "A tag is a word or a few, up to 60 letters, without a semicolon."))
+                    : (await TagNames.KnownAsync(db, tag, stop) ?? tag, null);
+            case ActKind.Untag:
+                var taken = CellReading.Clean(body.Tag ?? "");
+                return (await TagNames.KnownAsync(db, taken, stop) ?? taken, null);
+            case ActKind.Stage:
+                var practice = await db.Practices.AsNoTracking().SingleAsync(p => p.Id == db.PracticeId, stop);
+                return practice.Settings.Pipelines.Any(p => p.Stages.Any(s => $"{p.Name}/{s}" == body.Stage))
+                    ? (body.Stage!, null)
+                    : ("", Problems.Field("stage", $"There is no stage “{body.Stage}”. Choose one from the list."));
+            case ActKind.List:
+            case ActKind.Unlist:
+                return string.IsNullOrWhiteSpace(body.List) || body.List.Trim().Length > 80
+                    ? ("", Problems.Field("list", "A list needs a name, at most 80 letters."))
+                    : (body.List.Trim(), null);
+            case ActKind.Start:
+                var program = await db.Programs.AsNoTracking().FirstOrDefaultAsync(p => p.Id == body.Program, stop);
+                return program is null ? ("", Problems.Field("program", "There is no such program."))
+                    : program.Status != "on" ? ("", Problems.Field("program", $"“{program.Name}” is not on. Switch it on first."))
+                    : (program.Id.ToString(), null);
+            default:
+                throw new ArgumentOutOfRangeException(nameof(kind));
+        }
+    }
+}
