@@ -20,7 +20,7 @@ public enum ActKind
 
 /// <summary>How far an act is.</summary>
 /// <param name="Id">The act.</param>
-/// <param name="Kind">What was done.</param>
+/// <param name="Kind">What was done: tag, untag, stage, list, unlist, start.</param>
 /// <param name="What">The tag, the stage, the list; of a start the program's name.</param>
 /// <param name="By">The member.</param>
 /// <param name="At">When.</param>
@@ -28,7 +28,7 @@ public enum ActKind
 /// <param name="Done">For how many of them the engine has taken it in.</param>
 /// <param name="Started">Runs it has started.</param>
 /// <param name="Undone">Whether it was taken back.</param>
-public sealed record ActState(Guid Id, ActKind Kind, string What, string By, Instant At, int People, int Done, int Started, bool Undone);
+public sealed record ActState(Guid Id, string Kind, string What, string By, Instant At, int People, int Done, int Started, bool Undone);
 
 /// <summary>What taking an act back came to.</summary>
 /// <param name="People">For how many it was taken back.</param>
@@ -47,6 +47,8 @@ public sealed record ActUndone(int People, int TakenBack, int Stopped, int Chang
 /// <param name="now">Practice time.</param>
 public sealed class Acts(GerminalDb db, string by, Instant now)
 {
+    private static ActKind KindOf(ActRow act) => Enum.Parse<ActKind>(act.Kind, ignoreCase: true);
+
     private Guid Practice => db.PracticeId!.Value;
 
     /// <summary>What an act is to one person, for the engine.</summary>
@@ -77,7 +79,7 @@ public sealed class Acts(GerminalDb db, string by, Instant now)
             PracticeId = Practice,
             At = now,
             By = by,
-            Kind = kind.ToString(),
+            Kind = kind.ToString().ToLowerInvariant(),
             What = what,
         };
         db.Acts.Add(act);
@@ -114,7 +116,7 @@ public sealed class Acts(GerminalDb db, string by, Instant now)
 
         var events = db.Events.Where(e => e.ActId == id);
         var (people, done) = (await events.CountAsync(stop), await events.CountAsync(e => e.HandledAt != null, stop));
-        var kind = Enum.Parse<ActKind>(act.Kind);
+        var kind = KindOf(act);
         var what = act.What;
         if (kind == ActKind.Start)
         {
@@ -122,7 +124,7 @@ public sealed class Acts(GerminalDb db, string by, Instant now)
             what = await db.Programs.Where(p => p.Id == program).Select(p => p.Name).FirstOrDefaultAsync(stop) ?? "";
         }
 
-        return new ActState(id, kind, what, act.By, act.At, people, done, await StartedBy(act).CountAsync(stop), act.UndoneAt is not null);
+        return new ActState(id, act.Kind, what, act.By, act.At, people, done, await StartedBy(act).CountAsync(stop), act.UndoneAt is not null);
     }
 
     /// <summary>Takes an act back. Of several who do so at one moment one does, the others find it done.</summary>
@@ -172,7 +174,7 @@ public sealed class Acts(GerminalDb db, string by, Instant now)
     private IQueryable<RunRow> StartedBy(ActRow act)
     {
         var runs = db.Runs.Where(r => r.EndedAt == null && db.Events.Any(e => e.ActId == act.Id && e.PersonId == r.PersonId && e.At == r.StartedAt));
-        if (Enum.Parse<ActKind>(act.Kind) == ActKind.Start)
+        if (KindOf(act) == ActKind.Start)
         {
             var program = Guid.Parse(act.What);
             return runs.Where(r => r.ProgramId == program);
@@ -186,7 +188,7 @@ public sealed class Acts(GerminalDb db, string by, Instant now)
     private async Task<int> RevertAsync(ActRow act, Guid[] people, CancellationToken stop)
     {
         var what = act.What;
-        FormattableString change = Enum.Parse<ActKind>(act.Kind) switch
+        FormattableString change = KindOf(act) switch
         {
             ActKind.Tag => $"UPDATE people SET tags = array_remove(tags, {what}) WHERE id = ANY({people}) AND tags @> ARRAY[{what}] RETURNING id, NULL::jsonb",
             ActKind.Untag => $"UPDATE people SET tags = array_append(tags, {what}) WHERE id = ANY({people}) AND NOT tags @> ARRAY[{what}] RETURNING id, NULL::jsonb",

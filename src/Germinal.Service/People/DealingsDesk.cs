@@ -1,4 +1,5 @@
 using Germinal.Core.Engine;
+using Germinal.Core.Practices;
 using Germinal.Service.Engine;
 using Germinal.Store;
 using Germinal.Store.Rows;
@@ -14,7 +15,7 @@ namespace Germinal.Service.People;
 /// </summary>
 public sealed class DealingsDesk(GerminalDb db, PeopleDesk desk, Instant now)
 {
-    /// <summary>Opens an opportunity; the person enters its stage.</summary>
+    /// <summary>Opens an opportunity; the person's stage follows it forward (rule 5.8). The caller has a transaction open.</summary>
     public async Task<OpportunityRow> OpenOpportunityAsync(Guid person, string title, string stage, Guid? owner, CancellationToken stop)
     {
         var row = new OpportunityRow
@@ -24,6 +25,7 @@ public sealed class DealingsDesk(GerminalDb db, PeopleDesk desk, Instant now)
             PersonId = person,
             Title = title,
             Stage = stage,
+            StageBefore = await StageOfAsync(person, stop),
             OwnerId = owner,
             OpenedAt = now,
         };
@@ -31,20 +33,37 @@ public sealed class DealingsDesk(GerminalDb db, PeopleDesk desk, Instant now)
         db.Events.Add(
             desk.NewNote(person, EventKinds.OpportunityOpened, ("opportunity", row.Id.ToString()), ("title", title), ("stage", stage))
         );
+        await FollowAsync(row, row.StageBefore, stop);
         await db.SaveChangesAsync(stop);
-        await desk.MoveStageAsync([person], stage, stop);
         return row;
     }
 
-    /// <summary>Moves an opportunity to another stage, and the person with it.</summary>
+    /// <summary>Moves an opportunity to another stage; the person's stage follows it forward (rule 5.8). The caller has a transaction open.</summary>
     public async Task MoveOpportunityAsync(OpportunityRow row, string stage, CancellationToken stop)
     {
         row.Stage = stage;
+        await FollowAsync(row, await StageOfAsync(row.PersonId, stop), stop);
         await db.SaveChangesAsync(stop);
-        await desk.MoveStageAsync([row.PersonId], stage, stop);
     }
 
-    /// <summary>Closes an opportunity as won or lost; the reason of a loss is kept at the person, where rules read it. The caller has a transaction open.</summary>
+    private Task<string?> StageOfAsync(Guid person, CancellationToken stop) =>
+        db.People.Where(p => p.Id == person).Select(p => p.Stage).FirstOrDefaultAsync(stop);
+
+    private async Task<IReadOnlyList<Pipeline>> PipelinesAsync(CancellationToken stop) => (await PracticeReading.LoadAsync(db, stop)).Pipelines;
+
+    private async Task FollowAsync(OpportunityRow row, string? standing, CancellationToken stop)
+    {
+        if (StageFollowing.Entering(await PipelinesAsync(stop), standing, row.Stage) is { } stage)
+        {
+            await desk.MoveStageAsync([row.PersonId], stage, stop);
+            row.MovedTo = stage;
+        }
+    }
+
+    /// <summary>
+    /// Closes an opportunity as won or lost: won moves the person to the pipeline's last stage, lost puts them back where they stood when it was
+    /// opened (rule 5.8). The reason of a loss is kept at the person, where rules read it. The caller has a transaction open.
+    /// </summary>
     /// <returns>False where it was closed already.</returns>
     public async Task<bool> CloseOpportunityAsync(OpportunityRow row, bool won, string? reason, CancellationToken stop)
     {
@@ -64,10 +83,20 @@ public sealed class DealingsDesk(GerminalDb db, PeopleDesk desk, Instant now)
             await db.People.Where(p => p.Id == row.PersonId).ExecuteUpdateAsync(u => u.SetProperty(p => p.LostReason, lost), stop);
         }
 
+        var standing = await StageOfAsync(row.PersonId, stop);
         db.Events.Add(
             desk.NewEvent(row.PersonId, won ? new Won(now) : new Lost(now, reason), ("opportunity", row.Id.ToString()), ("title", row.Title))
         );
         await db.SaveChangesAsync(stop);
+        if (won && StageFollowing.Won(await PipelinesAsync(stop), standing, row.Stage) is { } last)
+        {
+            await desk.MoveStageAsync([row.PersonId], last, stop);
+        }
+        else if (!won && StageFollowing.LostPutsBack(standing, row.MovedTo))
+        {
+            await desk.MoveStageAsync([row.PersonId], row.StageBefore, stop);
+        }
+
         return true;
     }
 

@@ -44,13 +44,16 @@ public sealed class PeopleDesk(GerminalDb db, string by, Instant now, Guid? act 
         );
 
     /// <summary>Moves people to a stage; those who stand in it already are no event (rule 5.1). What they left stands in the event.</summary>
-    public Task<int> MoveStageAsync(Guid[] people, string stage, CancellationToken stop) =>
+    /// <param name="people">The people.</param>
+    /// <param name="stage">The stage; null to leave the one they stand in for none.</param>
+    /// <param name="stop">Gives up.</param>
+    public Task<int> MoveStageAsync(Guid[] people, string? stage, CancellationToken stop) =>
         ChangeAsync(
             $"""
-            UPDATE people p SET stage = {stage}, stage_since = {now} FROM (SELECT id, stage, stage_since FROM people WHERE practice_id = {Practice} AND id = ANY({people}) FOR UPDATE) o
-            WHERE p.id = o.id AND o.stage IS DISTINCT FROM {stage} RETURNING p.id, jsonb_build_object('left', coalesce(o.stage, ''), 'since', coalesce(o.stage_since::text, ''))
+            UPDATE people p SET stage = {stage}::text, stage_since = CASE WHEN {stage}::text IS NULL THEN NULL ELSE {now} END FROM (SELECT id, stage, stage_since FROM people WHERE practice_id = {Practice} AND id = ANY({people}) FOR UPDATE) o
+            WHERE p.id = o.id AND o.stage IS DISTINCT FROM {stage}::text RETURNING p.id, jsonb_build_object('left', coalesce(o.stage, ''), 'since', coalesce(o.stage_since::text, ''))
             """,
-            new EnteredStage(now, stage),
+            new EnteredStage(now, stage ?? ""),
             stop
         );
 

@@ -923,6 +923,10 @@ namespace Germinal.Store.Migrations
                         .HasColumnType("text")
                         .HasColumnName("lost_reason");
 
+                    b.Property<string>("MovedTo")
+                        .HasColumnType("text")
+                        .HasColumnName("moved_to");
+
                     b.Property<Instant>("OpenedAt")
                         .HasColumnType("timestamp with time zone")
                         .HasColumnName("opened_at");
@@ -943,6 +947,10 @@ namespace Germinal.Store.Migrations
                         .IsRequired()
                         .HasColumnType("text")
                         .HasColumnName("stage");
+
+                    b.Property<string>("StageBefore")
+                        .HasColumnType("text")
+                        .HasColumnName("stage_before");
 
                     b.Property<string>("Status")
                         .IsRequired()

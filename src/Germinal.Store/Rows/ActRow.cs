@@ -15,7 +15,7 @@ public sealed class ActRow : IOwned
     /// <summary>The member's name.</summary>
     public required string By { get; set; }
 
-    /// <summary>A word of <c>ActKinds</c>.</summary>
+    /// <summary>An <c>ActKind</c> in small letters.</summary>
     public required string Kind { get; set; }
 
     /// <summary>The tag, the stage, the list, or a program's id.</summary>

@@ -16,6 +16,12 @@ public sealed class OpportunityRow : IOwned
     /// <summary><c>Pipeline/Stage</c>.</summary>
     public required string Stage { get; set; }
 
+    /// <summary>Where the person stood when it was opened (rule 5.8); null for in no stage.</summary>
+    public string? StageBefore { get; set; }
+
+    /// <summary>Where it moved the person last; null while it has moved them nowhere.</summary>
+    public string? MovedTo { get; set; }
+
     public Guid? OwnerId { get; set; }
 
     /// <summary>open, won or lost.</summary>

@@ -58,6 +58,7 @@ internal static class ThreadLines
         {
             EventKinds.TagAdded => ($"The tag “{Data("tag")}” was put on", null),
             EventKinds.TagRemoved => ($"The tag “{Data("tag")}” was taken off", null),
+            EventKinds.StageEntered when Data("stage").Length == 0 => ($"Left {Why.StageName(Data("left"))}", null),
             EventKinds.StageEntered => ($"Reached {Why.StageName(Data("stage"))}", null),
             EventKinds.Replied => ($"Answered by {Data("channel")}", Data("text") is { Length: > 0 } said ? said : null),
             EventKinds.AutoReplied => ("Answered automatically", Data("text") is { Length: > 0 } auto ? Short(auto) : null),
@@ -117,7 +118,7 @@ internal static class ThreadLines
     }
 
     private static string Undone(string act, string what) =>
-        Enum.TryParse<ActKind>(act, out var kind)
+        Enum.TryParse<ActKind>(act, ignoreCase: true, out var kind)
             ? kind switch
             {
                 ActKind.Tag => $"Taken back: the tag “{what}” is off again",

@@ -7,6 +7,7 @@ import { SignIn } from '../features/session/SignIn';
 import { Today } from '../features/today/Today';
 import { Button, Empty, Loading, Trouble } from '../ui/bits';
 import { DayPage, PageHead } from '../ui/DayPage';
+import { useUndoKey } from '../ui/keys';
 import { useChanges } from './changes';
 import { type Session, useSession } from './session';
 import { TopLine } from './TopLine';
@@ -64,6 +65,7 @@ function Gate() {
 function Inside({ session }: { session: Session }) {
   const place = useLocation();
   useChanges();
+  useUndoKey();
   return (
     <>
       <a href="#main" className="float sr-only focus:not-sr-only focus:fixed focus:top-2 focus:left-2 focus:px-3 focus:py-2">

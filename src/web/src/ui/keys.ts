@@ -1,4 +1,5 @@
 import { useEffect, useRef } from 'react';
+import { undoLast } from './undo';
 
 function typing(target: EventTarget | null) {
   return (
@@ -25,6 +26,20 @@ export function useKeys(keys: Record<string, (event: KeyboardEvent) => void>) {
         event.preventDefault();
         action(event);
       }
+    }
+    window.addEventListener('keydown', press);
+    return () => window.removeEventListener('keydown', press);
+  }, []);
+}
+
+/** Ctrl+Z (or its like on a Mac) takes back what was done last; in a field it stays the field's own. */
+export function useUndoKey() {
+  useEffect(() => {
+    function press(event: KeyboardEvent) {
+      if (event.key !== 'z' || !(event.ctrlKey || event.metaKey) || event.shiftKey || event.defaultPrevented || typing(event.target))
+        return;
+      event.preventDefault();
+      undoLast();
     }
     window.addEventListener('keydown', press);
     return () => window.removeEventListener('keydown', press);

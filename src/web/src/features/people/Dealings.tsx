@@ -4,7 +4,9 @@ import { toast } from 'sonner';
 import { api, type Schemas, take } from '../../api/client';
 import { useNow, useSession } from '../../app/session';
 import { Button, Field, fieldError, Trouble } from '../../ui/bits';
+import { said } from '../../ui/undo';
 import { day, moment } from '../../ui/when';
+import { actOn, doAct, undoAct } from './acts';
 import { usePersonChange } from './usePersonChange';
 
 type Dealings = Schemas['DealingsDto'];
@@ -384,13 +386,13 @@ function Tasks({ of, run }: { of: Dealings; run: PartProps['run'] }) {
 
 /** Lists the person is on, and putting them on another. */
 export function ListsPart({ personId, lists }: { personId: string; lists: string[] }) {
+  const queries = useQueryClient();
   const [name, setName] = useState('');
   const change = usePersonChange(personId, ({ list, join }: { list: string; join: boolean }) =>
-    take(
-      join
-        ? api.POST('/api/people/join', { body: { ids: [personId], list } })
-        : api.POST('/api/people/leave', { body: { ids: [personId], list } }),
-    ).then(() => setName('')),
+    doAct(join ? 'join' : 'leave', actOn({ ids: [personId] }, join ? 'join' : 'leave', list)).then(({ act: id }) => {
+      setName('');
+      if (id) said(join ? `On the list “${list.trim()}”` : `Off the list “${list}”`, () => undoAct(id, queries));
+    }),
   );
   return (
     <form

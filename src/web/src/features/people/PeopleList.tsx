@@ -1,13 +1,13 @@
-import { useInfiniteQuery, useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { useInfiniteQuery, useMutation, useQuery } from '@tanstack/react-query';
 import { Popover } from 'radix-ui';
-import { type ReactNode, useEffect, useRef, useState } from 'react';
+import { useEffect, useRef, useState } from 'react';
 import { Link, useNavigate, useSearchParams } from 'react-router';
-import { toast } from 'sonner';
 import { api, take } from '../../api/client';
 import { useNow, useSession } from '../../app/session';
 import { Button, Empty, Field, fieldError, Loading, Trouble } from '../../ui/bits';
 import { DayPage, PageHead } from '../../ui/DayPage';
 import { count, moment, nearDay } from '../../ui/when';
+import { Many } from './Many';
 
 const columns = [
   { key: 'name', label: 'name' },
@@ -24,6 +24,8 @@ export default function PeopleList() {
   const [query, setQuery] = useSearchParams();
   const [typed, setTyped] = useState(query.get('search') ?? '');
   const [picked, setPicked] = useState<Set<string>>(new Set());
+  // Everybody who fits, those too that are not on the page.
+  const [everybody, setEverybody] = useState(false);
   const search = query.get('search') ?? '';
   const sort = query.get('sort') ?? 'name';
   const filters = {
@@ -76,16 +78,45 @@ export default function PeopleList() {
 
   const filtered = Object.values(filters).some(Boolean);
   const all = rows.length > 0 && rows.every((r) => picked.has(r.id));
+  const fitting = total.data?.count ?? 0;
+  function pick(who: Set<string>, allThatFit = false) {
+    setPicked(who);
+    setEverybody(allThatFit);
+  }
+
+  // Others fit now.
+  const fits = JSON.stringify(filters);
+  useEffect(() => setEverybody(false), [fits]);
 
   return (
-    <DayPage marginTitle="With those picked" margin={<Picked ids={[...picked]} clear={() => setPicked(new Set())} />}>
+    <DayPage
+      marginTitle="With those picked"
+      margin={
+        <Many
+          picked={
+            everybody
+              ? {
+                  people: {
+                    matching: {
+                      search: search || null,
+                      tag: filters.tag ?? null,
+                      stage: filters.stage ?? null,
+                      owner: filters.owner ?? null,
+                    },
+                  },
+                  count: fitting,
+                }
+              : { people: { ids: [...picked] }, count: picked.size }
+          }
+          clear={() => pick(new Set())}
+        />
+      }
+    >
       <PageHead
         title="People"
         aside={
           <span className="flex gap-5">
-            <span aria-live="polite">
-              {total.data && (total.data.count > 10_000 ? 'over 10,000' : count(total.data.count, 'person', 'people'))}
-            </span>
+            <span aria-live="polite">{total.data && (fitting > 10_000 ? 'over 10,000' : count(fitting, 'person', 'people'))}</span>
             <AddPerson />
             <Link to="/people/bring-in" className="no-underline hover:underline">
               Bring people in
@@ -135,6 +166,23 @@ export default function PeopleList() {
         </Empty>
       ) : (
         <div className="overflow-x-auto">
+          {all && fitting > rows.length && (
+            <p className="m-0 border-t border-rule bg-picked px-7 py-2 text-small" role="status">
+              {everybody ? (
+                <>
+                  All {fitting > 10_000 ? '' : `${fitting.toLocaleString('en')} `}who fit are picked.{' '}
+                  <Button onClick={() => pick(picked)}>Only the {picked.size} shown</Button>
+                </>
+              ) : (
+                <>
+                  The {picked.size} shown are picked.{' '}
+                  <Button onClick={() => pick(picked, true)}>
+                    Pick all {fitting > 10_000 ? '' : `${fitting.toLocaleString('en')} `}who fit
+                  </Button>
+                </>
+              )}
+            </p>
+          )}
           <table className="w-full border-collapse text-small">
             <thead>
               <tr className="border-t border-ink text-left text-soft">
@@ -143,7 +191,7 @@ export default function PeopleList() {
                     type="checkbox"
                     aria-label="Pick all shown"
                     checked={all}
-                    onChange={() => setPicked(all ? new Set() : new Set(rows.map((r) => r.id)))}
+                    onChange={() => pick(all ? new Set() : new Set(rows.map((r) => r.id)))}
                   />
                 </th>
                 {columns.map((c) => {
@@ -179,7 +227,7 @@ export default function PeopleList() {
                       onChange={() => {
                         const next = new Set(picked);
                         if (!next.delete(p.id)) next.add(p.id);
-                        setPicked(next);
+                        pick(next);
                       }}
                     />
                   </td>
@@ -227,158 +275,6 @@ function Choice({ label, value, set, options }: { label: string; value: string; 
         </option>
       ))}
     </select>
-  );
-}
-
-/** What can be done to those who are picked. */
-function Picked({ ids, clear }: { ids: string[]; clear: () => void }) {
-  const session = useSession().data;
-  const queries = useQueryClient();
-  const programs = useQuery({ queryKey: ['programs'], queryFn: () => take(api.GET('/api/programs')) });
-  const [tag, setTag] = useState('');
-  const [stage, setStage] = useState('');
-  const [program, setProgram] = useState('');
-  const body = { ids, tag: null, stage: null, program: null };
-  const act = useMutation({
-    mutationFn: (what: 'tag' | 'stage' | 'start') =>
-      take(
-        what === 'tag'
-          ? api.POST('/api/people/tag', { body: { ...body, tag } })
-          : what === 'stage'
-            ? api.POST('/api/people/stage', { body: { ...body, stage } })
-            : api.POST('/api/people/start', { body: { ...body, program } }),
-      ),
-    onSuccess: (answer, what) => {
-      const n = count(answer.count, 'person', 'people');
-      toast(
-        what === 'tag'
-          ? `“${tag}” put on ${n}`
-          : what === 'stage'
-            ? `${n} moved to ${stage.split('/')[1]}`
-            : `The program was asked to start for ${n}; Today shows any it refused`,
-      );
-      if (what === 'tag') queries.invalidateQueries({ queryKey: ['session'] });
-      queries.invalidateQueries({ queryKey: ['people'] });
-      clear();
-      setTag('');
-    },
-  });
-  if (ids.length === 0) {
-    return (
-      <>
-        <h3>With those picked</h3>
-        <p className="mt-1">
-          Pick people by the boxes at the left, then put a tag on them, move their stage, or start a program for them here.
-        </p>
-      </>
-    );
-  }
-  const on = programs.data?.filter((p) => p.status === 'on') ?? [];
-  return (
-    <>
-      <h2>{count(ids.length, 'person', 'people')}</h2>
-      <Button look="plain" className="mb-4" onClick={clear}>
-        pick nobody
-      </Button>
-      <Doing
-        label="Put on a tag"
-        error={fieldError(act.error, 'tag')}
-        disabled={!tag.trim() || act.isPending}
-        go={() => act.mutate('tag')}
-        word="Put on"
-      >
-        {(id, by) => (
-          <>
-            <input
-              id={id}
-              aria-describedby={by}
-              list="tags-known"
-              value={tag}
-              onChange={(e) => setTag(e.target.value)}
-              className="min-w-0 flex-1"
-            />
-            <datalist id="tags-known">
-              {session?.tags.map((t) => (
-                <option key={t} value={t} />
-              ))}
-            </datalist>
-          </>
-        )}
-      </Doing>
-      <Doing
-        label="Change the stage"
-        error={fieldError(act.error, 'stage')}
-        disabled={!stage || act.isPending}
-        go={() => act.mutate('stage')}
-        word="Move"
-      >
-        {(id, by) => (
-          <select id={id} aria-describedby={by} value={stage} onChange={(e) => setStage(e.target.value)} className="min-w-0 flex-1">
-            <option value="">choose</option>
-            {session?.stages.map((s) => (
-              <option key={s} value={s}>
-                {s.split('/')[1]}
-              </option>
-            ))}
-          </select>
-        )}
-      </Doing>
-      <Doing
-        label="Start a program"
-        error={fieldError(act.error, 'program')}
-        disabled={!program || act.isPending}
-        go={() => act.mutate('start')}
-        word="Start"
-      >
-        {(id, by) => (
-          <select id={id} aria-describedby={by} value={program} onChange={(e) => setProgram(e.target.value)} className="min-w-0 flex-1">
-            <option value="">choose</option>
-            {on.map((p) => (
-              <option key={p.id} value={p.id}>
-                {p.name}
-              </option>
-            ))}
-          </select>
-        )}
-      </Doing>
-      <Trouble error={act.error} />
-    </>
-  );
-}
-
-function Doing({
-  label,
-  error,
-  disabled,
-  go,
-  word,
-  children,
-}: {
-  label: string;
-  error?: string;
-  disabled: boolean;
-  go: () => void;
-  word: string;
-  children: (id: string, by: string | undefined) => ReactNode;
-}) {
-  return (
-    <form
-      onSubmit={(e) => {
-        e.preventDefault();
-        go();
-      }}
-    >
-      <Field label={label} error={error}>
-        {(id, by) => (
-          <span className="flex gap-2 text-ink">
-            {children(id, by)}
-            <Button type="submit" disabled={disabled}>
-              {word}
-            </Button>
-          </span>
-        )}
-      </Field>
-    </form>
   );
 }
 

@@ -1,4 +1,4 @@
-import { useInfiniteQuery, useQuery } from '@tanstack/react-query';
+import { useInfiniteQuery, useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { type ReactNode, useEffect, useMemo, useState } from 'react';
 import { useParams, useSearchParams } from 'react-router';
 import { toast } from 'sonner';
@@ -8,8 +8,10 @@ import { Button, Dial, Field, fieldError, Loading, Trouble } from '../../ui/bits
 import { DayPage, PageHead } from '../../ui/DayPage';
 import { useKeys } from '../../ui/keys';
 import { type Mark, StepMark, TouchLine } from '../../ui/TouchLine';
+import { said } from '../../ui/undo';
 import { count, day, daysBetween, keyDate, moment, nearDay, time } from '../../ui/when';
 import { TouchMargin } from '../touches/TouchMargin';
+import { type ActKind, actOn, doAct, undoAct } from './acts';
 import { DealingsPart, ListsPart } from './Dealings';
 import { EditPerson } from './EditPerson';
 import { usePersonChange } from './usePersonChange';
@@ -228,6 +230,7 @@ function Touch({
         )}
       </span>
       <span className={`text-small ${trouble ? 'text-ember' : 'text-soft'}`}>
+        {line.act && <TakeBack act={line.act} what={line.title} />}
         {(line.status === 'sent' ? `sent ${time(line.at, zone)}` : line.status) ??
           (line.touchId ? line.program : (line.by ?? (line.kind === 'started' ? 'by itself' : '')))}
       </span>
@@ -247,6 +250,21 @@ function Touch({
         body
       )}
     </li>
+  );
+}
+
+/** The way back of what a member did, on its own line. */
+function TakeBack({ act, what }: { act: string; what: string }) {
+  const queries = useQueryClient();
+  const undo = useMutation({
+    mutationFn: () => undoAct(act, queries),
+    onSuccess: (words) => toast(words),
+    onError: (e) => toast.error(e.message),
+  });
+  return (
+    <Button look="plain" className="mr-2" disabled={undo.isPending} onClick={() => undo.mutate()} aria-label={`Take back: ${what}`}>
+      undo
+    </Button>
   );
 }
 
@@ -283,14 +301,19 @@ function Actions({ person, doing, setDoing, edit }: { person: Person; doing: Doi
   const [text, setText] = useState('');
   const [channel, setChannel] = useState('email');
   useEffect(() => setText(''), [doing]);
-  const many = { ids: [person.id], tag: null, stage: null, program: null };
+  const queries = useQueryClient();
+  const whom = { ids: [person.id] };
   const path = { params: { path: { id: person.id } } };
   const act = usePersonChange(person.id, async (what: NonNullable<Doing>) => {
     if (what === 'remark') await take(api.POST('/api/people/{id}/remarks', { ...path, body: { text } }));
     if (what === 'answer') await take(api.POST('/api/people/{id}/replies', { ...path, body: { channel, text } }));
-    if (what === 'stage') await take(api.POST('/api/people/stage', { body: { ...many, stage: text } }));
-    if (what === 'tag') await take(api.POST('/api/people/tag', { body: { ...many, tag: text } }));
-    if (what === 'program') await take(api.POST('/api/people/start', { body: { ...many, program: text } }));
+    const one = async (kind: ActKind, words: string) => {
+      const { act: id } = await doAct(kind, actOn(whom, kind, text));
+      if (id) said(words, () => undoAct(id, queries));
+    };
+    if (what === 'stage') await one('stage', `${person.name} moved to ${text.split('/')[1]}`);
+    if (what === 'tag') await one('tag', `“${text.trim()}” put on ${person.name}`);
+    if (what === 'program') await one('start', `“${programs.data?.find((p) => p.id === text)?.name}” asked to start for ${person.name}`);
     setDoing(undefined);
   });
   const words: [NonNullable<Doing>, string, string][] = [
@@ -415,8 +438,11 @@ function Actions({ person, doing, setDoing, edit }: { person: Person; doing: Doi
 function About({ person: p, edit }: { person: Person; edit: () => void }) {
   const { now } = useNow();
   const theirClock = new Date(now);
+  const queries = useQueryClient();
   const untag = usePersonChange(p.id, (tag: string) =>
-    take(api.POST('/api/people/untag', { body: { ids: [p.id], tag, stage: null, program: null } })),
+    doAct('untag', actOn({ ids: [p.id] }, 'untag', tag)).then(({ act: id }) => {
+      if (id) said(`“${tag}” taken off ${p.name}`, () => undoAct(id, queries));
+    }),
   );
   const stopRun = usePersonChange(p.id, (run: string) =>
     take(api.POST('/api/people/{id}/runs/{run}/stop', { params: { path: { id: p.id, run } } })).then(() => toast('Stopped for them.')),

@@ -7,11 +7,23 @@ using NodaTime;
 namespace Germinal.Store.Migrations
 {
     /// <inheritdoc />
-    public partial class Acts : Migration
+    public partial class InTheHand : Migration
     {
         /// <inheritdoc />
         protected override void Up(MigrationBuilder migrationBuilder)
         {
+            migrationBuilder.AddColumn<string>(
+                name: "moved_to",
+                table: "opportunities",
+                type: "text",
+                nullable: true);
+
+            migrationBuilder.AddColumn<string>(
+                name: "stage_before",
+                table: "opportunities",
+                type: "text",
+                nullable: true);
+
             migrationBuilder.AddColumn<Guid>(
                 name: "act_id",
                 table: "events",
@@ -56,6 +68,14 @@ namespace Germinal.Store.Migrations
             migrationBuilder.DropIndex(
                 name: "ix_events_act_id",
                 table: "events");
+
+            migrationBuilder.DropColumn(
+                name: "moved_to",
+                table: "opportunities");
+
+            migrationBuilder.DropColumn(
+                name: "stage_before",
+                table: "opportunities");
 
             migrationBuilder.DropColumn(
                 name: "act_id",

@@ -14,8 +14,8 @@ using Npgsql.EntityFrameworkCore.PostgreSQL.Metadata;
 namespace Germinal.Store.Migrations
 {
     [DbContext(typeof(GerminalDb))]
-    [Migration("20261126073101_Acts")]
-    partial class Acts
+    [Migration("20261126075625_InTheHand")]
+    partial class InTheHand
     {
         /// <inheritdoc />
         protected override void BuildTargetModel(ModelBuilder modelBuilder)
@@ -926,6 +926,10 @@ namespace Germinal.Store.Migrations
                         .HasColumnType("text")
                         .HasColumnName("lost_reason");
 
+                    b.Property<string>("MovedTo")
+                        .HasColumnType("text")
+                        .HasColumnName("moved_to");
+
                     b.Property<Instant>("OpenedAt")
                         .HasColumnType("timestamp with time zone")
                         .HasColumnName("opened_at");
@@ -946,6 +950,10 @@ namespace Germinal.Store.Migrations
                         .IsRequired()
                         .HasColumnType("text")
                         .HasColumnName("stage");
+
+                    b.Property<string>("StageBefore")
+                        .HasColumnType("text")
+                        .HasColumnName("stage_before");
 
                     b.Property<string>("Status")
                         .IsRequired()

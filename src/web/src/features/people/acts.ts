@@ -1,0 +1,43 @@
+import type { QueryClient } from '@tanstack/react-query';
+import { api, type Schemas, take } from '../../api/client';
+import { count } from '../../ui/when';
+
+/** What can be done to one person or many as one act; the last part of the address it is sent to. */
+export type ActKind = 'tag' | 'untag' | 'stage' | 'join' | 'leave' | 'start';
+
+/** The people and what is done: `ids` or `matching`, and the tag, stage, list or program. */
+export type ActBody = Schemas['ActBody'];
+
+const nothing: ActBody = { ids: null, matching: null, tag: null, stage: null, list: null, program: null };
+
+/** A body for one kind of act. */
+export function actOn(people: Pick<ActBody, 'ids' | 'matching'>, kind: ActKind, what: string): ActBody {
+  const key = { tag: 'tag', untag: 'tag', stage: 'stage', join: 'list', leave: 'list', start: 'program' } as const;
+  return { ...nothing, ...people, [key[kind]]: what };
+}
+
+export const doAct = (kind: ActKind, body: ActBody) => take(api.POST(`/api/people/${kind}`, { body }));
+
+export const previewAct = (kind: ActKind, body: ActBody) => take(api.POST(`/api/people/${kind}/preview`, { body }));
+
+/** Takes an act back, and says what that came to. */
+export async function undoAct(id: string, queries: QueryClient) {
+  const back = await take(api.POST('/api/acts/{id}/undo', { params: { path: { id } } }));
+  queries.invalidateQueries();
+  return undoneWords(back);
+}
+
+/** What taking back came to, in sentences. */
+export function undoneWords(back: Schemas['ActUndone']) {
+  const words = [`Taken back for ${count(back.people, 'person', 'people')}.`];
+  if (back.stopped > 0)
+    words.push(
+      back.stopped === 1
+        ? 'For one of them something had gone out already: the program is stopped there.'
+        : `For ${back.stopped} of them something had gone out already: the program is stopped there.`,
+    );
+  if (back.changed > 0) words.push(`For ${count(back.changed, 'person', 'people')} it has been changed since, and was left as it is.`);
+  if (back.staysStopped > 0)
+    words.push(`${count(back.staysStopped, 'program', 'programs')} that it stopped ${back.staysStopped === 1 ? 'stays' : 'stay'} stopped.`);
+  return words.join(' ');
+}

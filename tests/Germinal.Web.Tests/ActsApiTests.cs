@@ -1,0 +1,60 @@
+using System.Net;
+using System.Text.Json;
+
+namespace Germinal.Web.Tests;
+
+/// <summary>Acts on many over the API: all that fit, looked at before, taken back once, and nobody else's.</summary>
+public sealed class ActsApiTests(Site site) : IClassFixture<Site>
+{
+    private static async Task<Guid> PersonAsync(Member member, string first, string last) =>
+        (await member.DoAsync("/api/people", new { firstName = first, lastName = last })).GetProperty("id").GetGuid();
+
+    [Fact]
+    public async Task Everybody_who_fits_is_meant_and_nobody_else()
+    {
+        var ada = await site.SignedInAsync("ada");
+        var ids = new List<Guid>();
+        for (var i = 0; i < 5; i++)
+        {
+            ids.Add(await PersonAsync(ada, $"Fit{i}", "Fitsalot"));
+        }
+
+        await PersonAsync(ada, "Other", "Person");
+        var body = new { matching = new { search = "fitsalot" }, tag = "<b>fits</b>" };
+        var preview = await ada.DoAsync("/api/people/tag/preview", body);
+        Assert.Equal((5, 0), (preview.GetProperty("people").GetInt32(), preview.GetProperty("unchanged").GetInt32()));
+        Assert.DoesNotContain("<b>fits</b>", (await ada.GetAsync("/api/session")).GetProperty("tags").EnumerateArray().Select(t => t.GetString()));
+        var done = await ada.DoAsync("/api/people/tag", body);
+        Assert.Equal(5, done.GetProperty("count").GetInt32());
+        Assert.Equal(5, (await ada.DoAsync("/api/people/tag/preview", body)).GetProperty("unchanged").GetInt32());
+        await site.WorkAsync();
+
+        var act = done.GetProperty("act").GetString();
+        var state = await ada.GetAsync($"/api/acts/{act}");
+        Assert.Equal(("tag", 5, 5), (state.GetProperty("kind").GetString(), state.GetProperty("people").GetInt32(), state.GetProperty("done").GetInt32()));
+        var thread = await ada.GetAsync($"/api/people/{ids[0]}/thread");
+        Assert.Contains(thread.GetProperty("past").EnumerateArray(), l => l.GetProperty("act").GetString() == act);
+        Assert.Equal(5, (await ada.DoAsync($"/api/acts/{act}/undo", null)).GetProperty("people").GetInt32());
+        Assert.Equal(HttpStatusCode.Conflict, (await ada.PostAsync($"/api/acts/{act}/undo")).StatusCode);
+        thread = await ada.GetAsync($"/api/people/{ids[0]}/thread");
+        Assert.DoesNotContain(thread.GetProperty("past").EnumerateArray(), l => l.GetProperty("act").ValueKind == JsonValueKind.String);
+        Assert.Contains(
+            thread.GetProperty("past").EnumerateArray(),
+            l => l.GetProperty("title").GetString() == "Taken back: the tag “<b>fits</b>” is off again"
+        );
+    }
+
+    [Fact]
+    public async Task Another_practice_sees_no_act_and_moves_nobody()
+    {
+        var ada = await site.SignedInAsync("ada");
+        var stranger = await site.SignedInAsync("ada2");
+        var person = await PersonAsync(ada, "Mine", "Mineonly");
+        var act = (await ada.DoAsync("/api/people/join", new { ids = new[] { person }, list = "Mine" })).GetProperty("act").GetString();
+        Assert.Equal(HttpStatusCode.NotFound, (await stranger.SendAsync(HttpMethod.Get, $"/api/acts/{act}", null)).StatusCode);
+        Assert.Equal(HttpStatusCode.NotFound, (await stranger.PostAsync($"/api/acts/{act}/undo")).StatusCode);
+        var theirs = await stranger.DoAsync("/api/people/join", new { matching = new { search = "mineonly" }, list = "Theirs" });
+        Assert.Equal(0, theirs.GetProperty("count").GetInt32());
+        Assert.Equal(["Mine"], (await ada.GetAsync($"/api/people/{person}")).GetProperty("lists").EnumerateArray().Select(l => l.GetString()));
+    }
+}
