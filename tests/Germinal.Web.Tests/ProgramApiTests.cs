@@ -173,4 +173,26 @@ public sealed class ProgramApiTests(Site site) : IClassFixture<Site>
     [InlineData("2027-02-30", "to"), InlineData("2027-01-01", "to"), InlineData("P9Y", "to"), InlineData("sometime", "to")]
     public async Task The_clock_moves_forward_to_dates_there_are(string to, string field) =>
         Assert.Equal(400, (await (await site.SignedInAsync("ada")).RefusedAsync("/api/clock/move", new { to }, field)).Status);
+
+    [Fact]
+    public async Task A_link_that_leads_nowhere_and_a_question_about_a_link_no_letter_holds_are_found()
+    {
+        var ada = await site.SignedInAsync("ada");
+        var id = (await ada.DoAsync("/api/programs", new { name = "Links" })).GetProperty("id").GetString();
+        var draft = System.Text.Json.Nodes.JsonNode.Parse((await ada.GetAsync($"/api/programs/{id}")).GetProperty("draft").GetRawText())!;
+        draft["steps"] = System.Text.Json.Nodes.JsonNode.Parse(
+            """
+            [{"id":"a","kind":"email","when":{"from":"start","offset":"P1D"},"subject":"Hello","body":"<p><a href=\"example.com/plan\" data-name=\"plan\">x</a> <a href=\"our page\">y</a></p>"},
+             {"id":"f","kind":"fork","when":{"from":"previous","offset":"P1D"},"if":{"kind":"link-followed","step":"a","link":"plans"},"then":[],"else":[]}]
+            """
+        );
+        draft["startsWhen"] = System.Text.Json.Nodes.JsonNode.Parse("""[{"kind":"link-followed","link":"nothing like it"}]""");
+        var saved = await ada.DoAsync($"/api/programs/{id}/draft", new { draftNumber = 1, draft }, HttpMethod.Put);
+        var found = saved.GetProperty("findings").EnumerateArray().ToDictionary(f => f.GetProperty("pointer").GetString()!, f => f.GetProperty("message").GetString());
+        Assert.Contains("“our page” leads nowhere", found["/steps/0/body"], StringComparison.Ordinal);
+        Assert.Equal("No link of “Hello” is called “plans”. It has: plan.", found["/steps/1/if"]);
+        Assert.Contains("“nothing like it”", found["/startsWhen/0"], StringComparison.Ordinal);
+        Assert.Contains("plan", (await ada.GetAsync("/api/programs/links")).EnumerateArray().Select(l => l.GetString()));
+        Assert.Equal("https://example.com/x", (await ada.GetAsync("/api/programs/link-address?written=example.com%2Fx")).GetProperty("address").GetString());
+    }
 }

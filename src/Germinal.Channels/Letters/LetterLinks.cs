@@ -39,7 +39,9 @@ public static class LetterLinks
         var links = new List<WrittenLink>();
         foreach (var a in document.QuerySelectorAll("a[href]"))
         {
-            var address = a.GetAttribute("href")!;
+            var written = a.GetAttribute("href")!;
+            var address = LinkAddress.Complete(written) ?? written;
+            a.SetAttribute("href", address);
             var effects = EffectWords
                 .Select(w => (Word: w, Value: a.GetAttribute($"data-{w}")))
                 .Where(e => !string.IsNullOrWhiteSpace(e.Value))
@@ -50,7 +52,7 @@ public static class LetterLinks
                 a.RemoveAttribute(attribute);
             }
 
-            if (!address.StartsWith("http://", StringComparison.OrdinalIgnoreCase) && !address.StartsWith("https://", StringComparison.OrdinalIgnoreCase))
+            if (!IsFollowed(address))
             {
                 continue;
             }
@@ -62,6 +64,16 @@ public static class LetterLinks
 
         return (document.Body!.InnerHtml, links);
     }
+
+    /// <summary>What the links of a body are called whose following is noticed, as they stand in it.</summary>
+    public static IReadOnlyList<string> Names(string body) =>
+        body.Contains("<a ", StringComparison.OrdinalIgnoreCase)
+            ? [.. Rewrite(body, null, System.Collections.Frozen.FrozenDictionary<string, string>.Empty).Links.Select(l => l.Name)]
+            : [];
+
+    /// <summary>Only what is asked for over the web passes the installation, and is noticed.</summary>
+    private static bool IsFollowed(string address) =>
+        address.StartsWith("http://", StringComparison.OrdinalIgnoreCase) || address.StartsWith("https://", StringComparison.OrdinalIgnoreCase);
 
     /// <summary>Stands in a body for the address of the link at a place until the address is known; private-use characters, which no address has.</summary>
     internal static string Place(int place) => string.Create(CultureInfo.InvariantCulture, $"\uE000{place}\uE001");
@@ -99,12 +111,17 @@ public static class LetterLinks
         return builder.Uri.AbsoluteUri;
     }
 
-    /// <summary>What is wrong with the effects written on a body's links; empty when nothing is.</summary>
+    /// <summary>What is wrong with a body's links, where they lead and what they set off; empty when nothing is.</summary>
     public static IEnumerable<string> Problems(string body)
     {
         var document = LetterHtml.Parse(body);
         foreach (var a in document.QuerySelectorAll("a[href]"))
         {
+            if (LinkAddress.Problem(a.GetAttribute("href")!) is { } nowhere)
+            {
+                yield return nowhere;
+            }
+
             foreach (var attribute in a.Attributes.Where(x => x.Name.StartsWith("data-", StringComparison.Ordinal)))
             {
                 var word = attribute.Name["data-".Length..];

@@ -42,6 +42,7 @@ public sealed class ProgramDesk(LiquidLetters letters, Engines engines)
             .. ProgramCheck.Findings(program, others, letters.Problems),
             .. ProgramCheck.SenderFindings(program, await PracticeReading.LoadAsync(db, stop)),
             .. LinkFindings(program),
+            .. await FollowFindingsAsync(db, programId, program, stop),
         ];
     }
 
@@ -51,6 +52,58 @@ public sealed class ProgramDesk(LiquidLetters letters, Engines engines)
         where place.Step is EmailStep
         from problem in LetterLinks.Problems(((EmailStep)place.Step).Body)
         select new Finding($"{place.Pointer}/body", problem);
+
+    /// <summary>Questions, starts and stops about a link that no letter holds: they could never come true.</summary>
+    private static async Task<IEnumerable<Finding>> FollowFindingsAsync(GerminalDb db, Guid programId, ProgramDefinition program, CancellationToken stop)
+    {
+        var findings = new List<Finding>();
+        foreach (var place in new StepFlow(program).Steps)
+        {
+            if (place.Step is not ForkStep { If: AskLinkFollowed asked } || program.StepOf(asked.Step!) is not EmailStep letter)
+            {
+                continue;
+            }
+
+            var names = LetterLinks.Names(letter.Body);
+            if (names.Count == 0)
+            {
+                findings.Add(new Finding($"{place.Pointer}/if", $"“{letter.Subject}” holds no link that could be followed. Put one in, or ask something else."));
+            }
+            else if (asked.Link is { } link && !names.Contains(link, StringComparer.OrdinalIgnoreCase))
+            {
+                findings.Add(new Finding($"{place.Pointer}/if", $"No link of “{letter.Subject}” is called “{link}”. It has: {string.Join(", ", names)}."));
+            }
+        }
+
+        var wanted = program
+            .StartsWhen.Select((t, i) => (Pointer: $"/startsWhen/{i}", (t as LinkFollowed)?.Link))
+            .Concat(program.StopsWhen.Select((s, i) => (Pointer: $"/stopsWhen/{i}", (s as StopOnLink)?.Link)))
+            .Where(w => w.Link is not null)
+            .ToList();
+        if (wanted.Count > 0)
+        {
+            var known = (await LinkNamesAsync(db, programId, stop)).Concat(LinkNames(program)).ToHashSet(StringComparer.OrdinalIgnoreCase);
+            findings.AddRange(
+                wanted
+                    .Where(w => !known.Contains(w.Link!))
+                    .Select(w => new Finding(w.Pointer, $"No letter holds a link called “{w.Link}”; nobody can follow it. Choose one from the list."))
+            );
+        }
+
+        return findings;
+    }
+
+    /// <summary>What the links in letters of the practice's programs, drafts included, are called.</summary>
+    /// <param name="db">A context of the practice.</param>
+    /// <param name="without">A program that is left out; null for none.</param>
+    /// <param name="stop">Gives up.</param>
+    public static async Task<IReadOnlyList<string>> LinkNamesAsync(GerminalDb db, Guid? without, CancellationToken stop)
+    {
+        var drafts = await db.Programs.AsNoTracking().Where(p => p.Id != without).Select(p => p.Draft).ToListAsync(stop);
+        return [.. drafts.Select(d => ProgramFile.Read(d).Program).OfType<ProgramDefinition>().SelectMany(LinkNames).Distinct().Order()];
+    }
+
+    private static IEnumerable<string> LinkNames(ProgramDefinition program) => program.AllSteps.OfType<EmailStep>().SelectMany(s => LetterLinks.Names(s.Body));
 
     /// <summary>
     /// What would hold people back: no address, no consent, a merge field without a value. Looks at those who would start

@@ -1,3 +1,4 @@
+using Germinal.Channels.Letters;
 using Germinal.Service;
 using System.Text.Json;
 using Germinal.Core.Engine;
@@ -84,6 +85,9 @@ public static class ProgramEndpoints
 
     public sealed record Switched(int Version, int Started);
 
+    /// <summary>Where a link leads, with its scheme.</summary>
+    public sealed record LinkDto(string Address);
+
     public sealed record FieldDto(string Field, string Meaning);
 
     public static void Map(IEndpointRouteBuilder app)
@@ -91,6 +95,12 @@ public static class ProgramEndpoints
         var programs = app.MapGroup("/api/programs").WithTags("programs").RequireAuthorization(Rights.WritePrograms);
         programs.MapGet("", List);
         programs.MapGet("/fields", () => Core.Messages.MergeFields.All.Select(f => new FieldDto(f.Field, f.Meaning)).ToList());
+        programs.MapGet("/links", (GerminalDb db, CancellationToken stop) => ProgramDesk.LinkNamesAsync(db, null, stop));
+        programs.MapGet(
+            "/link-address",
+            Results<Ok<LinkDto>, ValidationProblem> (string written) =>
+                LinkAddress.Complete(written) is { } address ? TypedResults.Ok(new LinkDto(address)) : Problems.Field("written", LinkAddress.Problem(written)!)
+        );
         programs.MapPost("", Create);
         programs.MapGet("/{id:guid}", Read);
         programs.MapPut("/{id:guid}/draft", Save);

@@ -1,9 +1,9 @@
-import { useQuery } from '@tanstack/react-query';
+import { useMutation, useQuery } from '@tanstack/react-query';
 import { Popover } from 'radix-ui';
 import { useId, useState } from 'react';
 import { api, take } from '../../api/client';
 import { useSession } from '../../app/session';
-import { Button, Field } from '../../ui/bits';
+import { Button, Field, fieldError } from '../../ui/bits';
 import { type Effects, sayEffects } from './letterLink';
 
 /** Where picked words of a letter lead, and what following them sets off. */
@@ -13,6 +13,17 @@ export function LinkTool({ href, effects, set }: { href?: string; effects: Effec
   const [draft, setDraft] = useState<Effects>({});
   const [more, setMore] = useState(false);
   const said = sayEffects(draft);
+  // The server says where it leads: what is written without a scheme is completed, what leads nowhere comes back.
+  const use = useMutation({
+    mutationFn: async () =>
+      text.trim() === '' || text === 'https://'
+        ? ''
+        : (await take(api.GET('/api/programs/link-address', { params: { query: { written: text } } }))).address,
+    onSuccess: (address) => {
+      set(address, draft);
+      setOpen(false);
+    },
+  });
   return (
     <Popover.Root
       open={open}
@@ -20,6 +31,7 @@ export function LinkTool({ href, effects, set }: { href?: string; effects: Effec
         setText(href ?? 'https://');
         setDraft(effects);
         setMore(false);
+        use.reset();
         setOpen(o);
       }}
     >
@@ -33,11 +45,10 @@ export function LinkTool({ href, effects, set }: { href?: string; effects: Effec
               e.preventDefault();
               // The popover is a child of the letter's page in the tree of components, and its form none of the page's.
               e.stopPropagation();
-              set(text === 'https://' ? '' : text, draft);
-              setOpen(false);
+              use.mutate();
             }}
           >
-            <Field label="Where the picked words lead" hint="empty: no link">
+            <Field label="Where the picked words lead" hint="empty: no link" error={fieldError(use.error, 'written')}>
               {(id, by) => (
                 <input id={id} aria-describedby={by} className="w-full" value={text} onChange={(e) => setText(e.target.value)} />
               )}

@@ -1,6 +1,8 @@
+import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { type FieldValues, useForm } from 'react-hook-form';
 import type { z } from 'zod';
+import { api, take } from '../../api/client';
 import { stop, trigger, when } from '../../api/program';
 import { useSession } from '../../app/session';
 import { Button, Field } from '../../ui/bits';
@@ -38,6 +40,43 @@ export function StageSelect({ value, set }: { value: string; set: (stage: string
       )}
     </Field>
   );
+}
+
+/** A link by its name, picked from those the letters hold; one that none holds any more stays to be seen. */
+export function LinkSelect({
+  label,
+  value,
+  links,
+  optional = false,
+  set,
+}: {
+  label: string;
+  value: string;
+  links: readonly string[];
+  optional?: boolean;
+  set: (link: string) => void;
+}) {
+  return (
+    <Field label={label} hint={links.length === 0 ? 'No letter holds a link yet.' : undefined}>
+      {(id, by) => (
+        <select id={id} aria-describedby={by} required={!optional} className="w-full" value={value} onChange={(e) => set(e.target.value)}>
+          <option value="">{optional ? 'any' : 'choose'}</option>
+          {[...new Set([...links, ...(value ? [value] : [])])].map((l) => (
+            <option key={l} value={l}>
+              {l}
+              {links.includes(l) ? '' : ' (no letter holds it)'}
+            </option>
+          ))}
+        </select>
+      )}
+    </Field>
+  );
+}
+
+/** Every link of the practice's letters. */
+function AnyLink(props: { label: string; value: string; optional?: boolean; set: (link: string) => void }) {
+  const links = useQuery({ queryKey: ['programs', 'links'], queryFn: () => take(api.GET('/api/programs/links')) });
+  return <LinkSelect {...props} links={links.data ?? []} />;
 }
 
 export function TagInput({ value, set }: { value: string; set: (tag: string) => void }) {
@@ -207,6 +246,8 @@ function NeededField({ need, value, set }: { need: Needed; value: unknown; set: 
           )}
         </Field>
       );
+    case 'link':
+      return <AnyLink label={label} optional={need.optional} value={words} set={set} />;
     default:
       return (
         <Field label={label}>

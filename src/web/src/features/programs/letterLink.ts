@@ -37,6 +37,15 @@ export function attributesOf(effects: Effects): Record<string, string | null> {
   );
 }
 
+/** What the links of a letter are called that are noticed when followed: their own names, else their addresses. */
+export function linksOf(step: unknown): string[] {
+  const body = typeof step === 'object' && step && 'body' in step && typeof step.body === 'string' ? step.body : '';
+  const page = new DOMParser().parseFromString(body, 'text/html');
+  return [...page.querySelectorAll('a[href]')]
+    .filter((a) => /^https?:/i.test(a.getAttribute('href') ?? ''))
+    .map((a) => a.getAttribute('data-name') || (a.getAttribute('href') ?? ''));
+}
+
 /** What following the link does, in words, for those who read the letter's page. */
 export function sayEffects(e: Effects): string[] {
   const days = /^P(\d+)D$/.exec(e['call-in'] ?? '')?.[1];

@@ -18,7 +18,7 @@ export type Needed = {
   placeholder?: string;
   optional?: boolean;
   /** What is asked for, where it is not a few words. */
-  as?: 'stage' | 'tag' | 'span' | 'distance' | 'dates' | 'channel' | 'unless' | 'numbers' | 'number' | 'date';
+  as?: 'stage' | 'tag' | 'span' | 'distance' | 'dates' | 'channel' | 'unless' | 'numbers' | 'number' | 'date' | 'link';
   /** Words to choose from; others may be written. */
   offer?: string[];
 };
@@ -65,7 +65,7 @@ export const triggers: Record<Trigger['kind'], { label: string; needs: Needed[] 
       { key: 'offset', label: 'How long from it', as: 'distance' },
     ],
   },
-  'link-followed': { label: 'follows a link', needs: [{ key: 'link', label: 'Which' }] },
+  'link-followed': { label: 'follows a link', needs: [{ key: 'link', label: 'Which', as: 'link' }] },
   'text-keyword': { label: 'texts a word', needs: [{ key: 'word', label: 'Word' }] },
   'program-finished': { label: 'has been through a program', needs: [{ key: 'program', label: 'Program' }] },
   'person-added': { label: 'is new in the database', needs: [{ key: 'source', label: 'From which source', optional: true }] },
@@ -81,7 +81,7 @@ export const stops: Record<Stop['kind'], { label: string; needs: Needed[] }> = {
   'opportunity-won': { label: 'are won', needs: [] },
   'opportunity-lost': { label: 'are lost', needs: [] },
   'list-left': { label: 'leave a list', needs: [{ key: 'list', label: 'List' }] },
-  'link-followed': { label: 'follow a link', needs: [{ key: 'link', label: 'Which', optional: true }] },
+  'link-followed': { label: 'follow a link', needs: [{ key: 'link', label: 'Which', as: 'link', optional: true }] },
   'call-ended': {
     label: 'are called, and it ends a certain way',
     needs: [{ key: 'outcome', label: 'How it ends', placeholder: 'not interested' }],

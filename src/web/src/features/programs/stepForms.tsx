@@ -1,6 +1,7 @@
 import { useState } from 'react';
 import { Field } from '../../ui/bits';
-import { ConditionFields, StageSelect, TagInput, Take } from './forms';
+import { ConditionFields, LinkSelect, StageSelect, TagInput, Take } from './forms';
+import { linksOf } from './letterLink';
 import { type Change, type Condition, conditionsOf, type Question, type Rule, ruleOf, type Step, stepName } from './programFile';
 
 /** The small forms behind the words of forks, splits and changes. */
@@ -14,7 +15,7 @@ type Asked = {
 
 const questions: Record<string, Asked> = {
   opened: { label: 'opened an email', of: ['email'] },
-  'link-followed': { label: 'followed a link', of: ['email'], word: { key: 'link', label: 'Which link (any, if empty)', optional: true } },
+  'link-followed': { label: 'followed a link', of: ['email'], word: { key: 'link', label: 'Which link', optional: true } },
   replied: { label: 'answered', of: ['email', 'text'], anyStep: true },
   bounced: { label: 'could not be reached: it came back', of: ['email'] },
   'call-ended': { label: 'were called, and it ended a certain way', of: ['call'], word: { key: 'outcome', label: 'How it ended' } },
@@ -81,7 +82,10 @@ export function QuestionForm({ question, before, done }: { question: Question; b
           )}
         </Field>
       )}
-      {asked?.word && (
+      {asked?.word?.key === 'link' && (
+        <LinkSelect label={asked.word.label} optional value={word} links={linksOf(steps.find((s) => s.id === chosen))} set={setWord} />
+      )}
+      {asked?.word && asked.word.key !== 'link' && (
         <Field label={asked.word.label}>
           {(id) => (
             <input id={id} className="w-full" required={!asked.word?.optional} value={word} onChange={(e) => setWord(e.target.value)} />
