@@ -367,9 +367,34 @@ public sealed class LiveApiTests(Site site) : IClassFixture<Site>
             Assert.DoesNotContain("not-to-be-seen", stored.SealedPassword, StringComparison.Ordinal);
         }
 
-        var test = await ada.DoAsync("/api/practice/mail-test");
-        Assert.False(test.GetProperty("worked").GetBoolean());
-        Assert.Contains("127.0.0.1:1", test.GetProperty("words").GetString(), StringComparison.Ordinal);
+        // What stands on the page is tried, not what is kept.
+        object Server(int port, string? password = null) =>
+            new
+            {
+                host = "127.0.0.1",
+                port,
+                security = "none",
+                user = "ada",
+                password,
+            };
+        async Task<(bool Worked, string Words)> TryAsync(object server)
+        {
+            var test = await ada.DoAsync("/api/practice/mail-test", server);
+            return (test.GetProperty("worked").GetBoolean(), test.GetProperty("words").GetString()!);
+        }
+
+        var (worked, words) = await TryAsync(Server(1));
+        Assert.False(worked);
+        Assert.Contains("127.0.0.1:1", words, StringComparison.Ordinal);
+        Assert.Contains("127.0.0.1:2", (await TryAsync(Server(2, "another"))).Words, StringComparison.Ordinal);
+        Assert.Contains("anew", (await ada.RefusedAsync("/api/practice/mail-test", Server(2), "mailOut")).Message, StringComparison.Ordinal);
+        Assert.Contains("port from 1", (await ada.RefusedAsync("/api/practice/mail-test", Server(0, "x"), "mailOut")).Message, StringComparison.Ordinal);
+        Assert.Contains("anew", (await ada.RefusedAsync("/api/practice/mailbox-test", Server(3), "mailIn")).Message, StringComparison.Ordinal);
+        await using (var untouched = site.Db())
+        {
+            Assert.Equal(1, (await untouched.Practices.SingleAsync(p => p.Id == site.Practice)).Settings.MailOut!.Port);
+        }
+
         _ = now;
         await using var clean = site.Db();
         var row = await clean.Practices.SingleAsync(p => p.Id == site.Practice);

@@ -219,15 +219,22 @@ public static class PracticeEndpoints
     {
         foreach (var (field, server) in new[] { ("mailOut", now.MailOut), ("mailIn", now.MailIn) })
         {
-            if (server is { User.Length: > 0, SealedPassword.Length: 0 })
+            if (MissingPassword(server) is { } missing)
             {
-                yield return (
-                    field,
-                    $"Give the password of “{server.User}” at {server.Host} anew: the one that is kept was given for another server, user or security."
-                );
+                yield return (field, missing);
             }
         }
     }
+
+    private static string? MissingPassword(MailServerSettings? server) =>
+        server is { User.Length: > 0, SealedPassword.Length: 0 }
+            ? $"Give the password of “{server.User}” at {server.Host} anew: the one that is kept was given for another server, user or security."
+            : null;
+
+    private static string? ServerProblem(ServerBody? server) =>
+        server is { Host.Length: > 0 } && (server.Port is < 1 or > 65535 || !Securities.Contains(server.Security, StringComparer.Ordinal))
+            ? "A server needs a port from 1 to 65535 and a security of none, starttls or tls."
+            : null;
 
     private static IEnumerable<(string Field, string Message)> ProblemsOf(SettingsBody body)
     {
@@ -286,19 +293,29 @@ public static class PracticeEndpoints
 
         foreach (var (field, server) in new[] { ("mailOut", body.MailOut), ("mailIn", body.MailIn) })
         {
-            if (
-                server is not null
-                && server.Host.Length > 0
-                && (server.Port is < 1 or > 65535 || !Securities.Contains(server.Security, StringComparer.Ordinal))
-            )
+            if (ServerProblem(server) is { } problem)
             {
-                yield return (field, "A server needs a port from 1 to 65535 and a security of none, starttls or tls.");
+                yield return (field, problem);
             }
         }
     }
 
-    /// <summary>Sends one message to the caller through the server as it is set, and says what the server answered.</summary>
-    private static async Task<Results<Ok<TestAnswer>, ProblemHttpResult>> TestMail(
+    /// <summary>The server that stands on the page, saved or not, with what is wrong with it.</summary>
+    private static (MailServerSettings? Server, ValidationProblem? Problem) OnThePage(
+        string field,
+        ServerBody body,
+        MailServerSettings? kept,
+        Secrets secrets
+    )
+    {
+        var server = Server(body, kept, secrets);
+        var problem = ServerProblem(body) ?? MissingPassword(server);
+        return (server, problem is null ? null : Problems.Field(field, problem));
+    }
+
+    /// <summary>Sends one message to the caller through the server that stands on the page, and says what it answered. Nothing is saved.</summary>
+    private static async Task<Results<Ok<TestAnswer>, ValidationProblem, ProblemHttpResult>> TestMail(
+        ServerBody body,
         GerminalDb db,
         Caller caller,
         IMailTransport mail,
@@ -307,6 +324,12 @@ public static class PracticeEndpoints
     )
     {
         var practice = await db.Practices.AsNoTracking().SingleAsync(p => p.Id == db.PracticeId, stop);
+        var (server, problem) = OnThePage("mailOut", body, practice.Settings.MailOut, secrets);
+        if (problem is not null)
+        {
+            return problem;
+        }
+
         var address = await db.Users.Where(u => u.Id == caller.Id).Select(u => u.Email!).SingleAsync(stop);
         using var message = new MimeMessage
         {
@@ -315,25 +338,34 @@ public static class PracticeEndpoints
         };
         message.From.Add(new MailboxAddress(caller.Name, address));
         message.To.Add(new MailboxAddress(caller.Name, address));
-        var answer = await mail.SendAsync(message, null, secrets.Open(practice.Settings.MailOut), stop);
-        return TypedResults.Ok(new TestAnswer(answer.Result == Germinal.Channels.ProviderResult.Sent, answer.Words));
+        var answer = await mail.SendAsync(message, null, secrets.Open(server), stop);
+        var worked = answer.Result == Germinal.Channels.ProviderResult.Sent;
+        var by = server is null ? "the installation's own server" : $"{server.Host}, port {server.Port}";
+        return TypedResults.Ok(new TestAnswer(worked, worked ? $"sent to {address} by {by}: {answer.Words}" : answer.Words));
     }
 
-    private static async Task<Results<Ok<TestAnswer>, ProblemHttpResult>> TestMailbox(
+    /// <summary>Reads the mailbox that stands on the page. Nothing is saved but the answers that lie in it.</summary>
+    private static async Task<Results<Ok<TestAnswer>, ValidationProblem, ProblemHttpResult>> TestMailbox(
+        ServerBody body,
         GerminalDb db,
-        Caller caller,
         Service.Incoming.MailboxReader reader,
         Secrets secrets,
         CancellationToken stop
     )
     {
         var practice = await db.Practices.AsNoTracking().SingleAsync(p => p.Id == db.PracticeId, stop);
-        if (secrets.Open(practice.Settings.MailIn) is not { } server)
+        var (mailbox, problem) = OnThePage("mailIn", body, practice.Settings.MailIn, secrets);
+        if (problem is not null)
+        {
+            return problem;
+        }
+
+        if (secrets.Open(mailbox) is not { } server)
         {
             return TypedResults.Ok(new TestAnswer(false, "No mailbox is set."));
         }
 
         var trouble = await reader.ReadAsync(practice.Id, server, stop);
-        return TypedResults.Ok(new TestAnswer(trouble is null, trouble ?? "The mailbox was read."));
+        return TypedResults.Ok(new TestAnswer(trouble is null, trouble ?? $"the mailbox of {server.User} at {server.Host} was read."));
     }
 }

@@ -41,6 +41,7 @@ function Settings({ practice }: { practice: Practice }) {
   const mayChange = useMay('change-settings');
   const seesServers = useMay('see-servers');
   const [draft, setDraft] = useState<Draft>(() => draftOf(practice));
+  const kept = draftOf(practice);
   const set = (change: Partial<Draft>) => setDraft({ ...draft, ...change });
   const save = useMutation({
     mutationFn: () => take(api.PUT('/api/practice', { body: draft })),
@@ -203,7 +204,12 @@ function Settings({ practice }: { practice: Practice }) {
                   error={fieldError(save.error, 'mailOut')}
                   kept={practice.mailOut?.hasPassword}
                 />
-                <Test label="Send me a test" call={() => take(api.POST('/api/practice/mail-test'))} />
+                <Test
+                  label="Send me a test"
+                  server={draft.mailOut ?? noServer}
+                  kept={kept.mailOut ?? noServer}
+                  call={(body) => take(api.POST('/api/practice/mail-test', { body }))}
+                />
                 <ServerFields
                   title="Answers are read from the mailbox at"
                   server={draft.mailIn ?? noServer}
@@ -211,7 +217,12 @@ function Settings({ practice }: { practice: Practice }) {
                   error={fieldError(save.error, 'mailIn')}
                   kept={practice.mailIn?.hasPassword}
                 />
-                <Test label="Read it now" call={() => take(api.POST('/api/practice/mailbox-test'))} />
+                <Test
+                  label="Read it now"
+                  server={draft.mailIn ?? noServer}
+                  kept={kept.mailIn ?? noServer}
+                  call={(body) => take(api.POST('/api/practice/mailbox-test', { body }))}
+                />
               </div>
             </>
           )}
@@ -351,16 +362,30 @@ function ServerFields({
   );
 }
 
-function Test({ label, call }: { label: string; call: () => Promise<Schemas['TestAnswer']> }) {
+/** Tries what stands on the page, and says so where that is not kept yet. What is changed afterwards has not been tried. */
+function Test({
+  label,
+  server,
+  kept,
+  call,
+}: {
+  label: string;
+  server: Server;
+  kept: Server;
+  call: (server: Server) => Promise<Schemas['TestAnswer']>;
+}) {
   const test = useMutation({ mutationFn: call });
+  const tried = test.data && JSON.stringify(test.variables) === JSON.stringify(server);
+  const saved = JSON.stringify(server) === JSON.stringify(kept);
   return (
     <p className="mt-0 mb-5 text-small">
-      <Button onClick={() => test.mutate()} disabled={test.isPending}>
+      <Button onClick={() => test.mutate(server)} disabled={test.isPending}>
         {label}
       </Button>{' '}
-      {test.data && (
+      {tried && test.data && (
         <span role="status" className={test.data.worked ? 'text-leaf' : 'text-ember'}>
           {test.data.worked ? 'It worked' : 'It did not work'}: {test.data.words}
+          {!saved && ' These settings are not kept yet.'}
         </span>
       )}
       <Trouble error={test.error} />
