@@ -404,6 +404,47 @@ public sealed class LiveApiTests(Site site) : IClassFixture<Site>
     }
 
     [Fact]
+    public async Task What_two_people_differ_in_is_shown_and_chosen_and_goes_back()
+    {
+        var ada = await site.SignedInAsync("ada");
+        var kept = await PersonAsync(ada, "Differa", "+12075550171");
+        var other = await PersonAsync(ada, "Differb", "+12075550172");
+        await ada.DoAsync("/api/people/stage", new { ids = new[] { other }, stage = "Planning/Client" });
+        await ada.DoAsync("/api/people/stage", new { ids = new[] { kept }, stage = "Planning/Inquiry" });
+        async Task SetAsync(string id, object fields) =>
+            await ada.DoAsync(
+                $"/api/people/{id}",
+                new { edition = (await ada.GetAsync($"/api/people/{id}")).GetProperty("edition").GetInt32(), fields },
+                HttpMethod.Patch
+            );
+        await SetAsync(kept, new { dates = new { birthday = "--06-14" } });
+        await SetAsync(other, new { clearOwner = true, dates = new { birthday = "1975-06-15" } });
+        await site.WorkAsync();
+        var choices = (await ada.GetAsync($"/api/people/{kept}/merge/{other}"))
+            .GetProperty("choices")
+            .EnumerateArray()
+            .ToDictionary(c => c.GetProperty("key").GetString()!, c => (c.GetProperty("takesOther").GetBoolean(), c.GetProperty("why").GetString()));
+        Assert.Equal((true, "the further stage"), choices["stage"]);
+        Assert.Equal((false, "the only one there is"), choices["owner"]);
+        Assert.Equal((false, "of the one that is kept"), choices["mobile"]);
+        Assert.Equal((true, "its year is known"), choices["date:birthday"]);
+
+        var merge = (await ada.DoAsync($"/api/people/{kept}/merge", new { other, take = new[] { "stage", "date:birthday" } })).GetProperty("merge").GetString();
+        var one = await ada.GetAsync($"/api/people/{kept}");
+        Assert.Equal("Planning/Client", one.GetProperty("stage").GetString());
+        Assert.Equal(("+12075550171", "+12075550172"), (one.GetProperty("mobile").GetString(), one.GetProperty("otherPhone").GetString()));
+        Assert.Equal("Ada Quill", one.GetProperty("owner").GetString());
+        Assert.Equal("1975-06-15", one.GetProperty("dates")[0].GetProperty("date").GetString());
+
+        await ada.DoAsync($"/api/merges/{merge}/undo");
+        one = await ada.GetAsync($"/api/people/{kept}");
+        Assert.Equal(("Planning/Inquiry", JsonValueKind.Null), (one.GetProperty("stage").GetString(), one.GetProperty("otherPhone").ValueKind));
+        Assert.Equal("--06-14", one.GetProperty("dates")[0].GetProperty("date").GetString());
+        var two = await ada.GetAsync($"/api/people/{other}");
+        Assert.Equal(("Planning/Client", "1975-06-15"), (two.GetProperty("stage").GetString(), two.GetProperty("dates")[0].GetProperty("date").GetString()));
+    }
+
+    [Fact]
     public async Task Two_people_become_one_and_two_again()
     {
         var ada = await site.SignedInAsync("ada");
@@ -437,7 +478,9 @@ public sealed class LiveApiTests(Site site) : IClassFixture<Site>
         await site.WorkAsync();
         var preview = await ada.GetAsync($"/api/people/{kept}/merge/{other}");
         Assert.Equal(1, preview.GetProperty("moves").GetProperty("programs under way").GetInt32());
-        Assert.Equal(["mobile"], preview.GetProperty("fills").EnumerateArray().Select(f => f.GetString()));
+        var choice = preview.GetProperty("choices").EnumerateArray().Single(c => c.GetProperty("key").GetString() == "mobile");
+        Assert.True(choice.GetProperty("takesOther").GetBoolean());
+        Assert.Equal("the only one there is", choice.GetProperty("why").GetString());
         var merge = (await ada.DoAsync($"/api/people/{kept}/merge", new { other })).GetProperty("merge").GetString();
         await site.WorkAsync();
         var one = await ada.GetAsync($"/api/people/{kept}");
@@ -447,6 +490,11 @@ public sealed class LiveApiTests(Site site) : IClassFixture<Site>
         Assert.Contains("Mergeb Live was found to be the same person", await ThreadAsync(ada, kept));
         Assert.Equal(409, (int)(await ada.PostAsync($"/api/people/{kept}/merge", new { other })).StatusCode);
 
+        var line = (await ada.GetAsync($"/api/people/{kept}/thread"))
+            .GetProperty("past")
+            .EnumerateArray()
+            .Single(l => l.GetProperty("kind").GetString() == "merged");
+        Assert.Equal(merge, line.GetProperty("merge").GetString());
         await ada.DoAsync($"/api/merges/{merge}/undo");
         await site.WorkAsync();
         Assert.Equal(0, (await ada.GetAsync($"/api/people/{kept}")).GetProperty("runs").GetArrayLength());

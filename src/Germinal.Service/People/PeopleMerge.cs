@@ -13,12 +13,12 @@ namespace Germinal.Service.People;
 
 /// <summary>What a merge would do, in figures and words.</summary>
 /// <param name="Moves">How many of each thing move, by name.</param>
-/// <param name="Fills">Fields that are blank at the one kept and are filled.</param>
+/// <param name="Choices">What they differ in, with a choice made already.</param>
 /// <param name="Stops">Programs both are in: the run of the one that goes is stopped.</param>
 /// <param name="Warnings">What a member should know.</param>
 public sealed record MergePreview(
     IReadOnlyDictionary<string, int> Moves,
-    IReadOnlyList<string> Fills,
+    IReadOnlyList<MergeChoice> Choices,
     IReadOnlyList<string> Stops,
     IReadOnlyList<string> Warnings
 );
@@ -61,7 +61,8 @@ public sealed class PeopleMerge(GerminalDb db, TouchEngine engine, PeopleDesk de
         Dictionary<string, string[]> Moved,
         string[] MovedDates,
         long[] AddedConsent,
-        RunState[] StoppedRuns
+        RunState[] StoppedRuns,
+        KeyDateRow[]? ReplacedDates = null
     );
 
     /// <summary>What merging would do; nothing is changed.</summary>
@@ -85,12 +86,12 @@ public sealed class PeopleMerge(GerminalDb db, TouchEngine engine, PeopleDesk de
         var warnings = new List<string>();
         if (kept.Email is not null && merged.Email is not null && kept.Email != merged.Email)
         {
-            warnings.Add($"{merged.Email} is kept as their other address.");
+            warnings.Add("The address that is not taken is kept as their other one.");
         }
 
         if (kept.Mobile is not null && merged.Mobile is not null && kept.Mobile != merged.Mobile)
         {
-            warnings.Add($"{merged.Mobile} is kept as their other number.");
+            warnings.Add("The number that is not taken is kept as their other one.");
         }
 
         if (merged.DoNotContact && !kept.DoNotContact)
@@ -98,50 +99,59 @@ public sealed class PeopleMerge(GerminalDb db, TouchEngine engine, PeopleDesk de
             warnings.Add("The other is marked “do not contact”; so will this person be.");
         }
 
-        return new MergePreview(moves, [.. Fillings(kept, merged).Select(f => f.Name)], both, warnings);
+        return new MergePreview(moves, await ChoicesAsync(kept, merged, stop), both, warnings);
     }
 
-    private static IEnumerable<(string Name, Action Fill)> Fillings(PersonRow kept, PersonRow merged)
+    private async Task<List<MergeChoice>> ChoicesAsync(PersonRow kept, PersonRow merged, CancellationToken stop)
     {
-        if (kept.FirstName is null && merged.FirstName is not null)
+        var members = engine.Practice.Members.ToDictionary(m => m.Id.ToString(), m => m.Name);
+        string? Shown(MergedField field, PersonRow p) =>
+            field.Value(p) is not { Length: > 0 } value ? null
+            : field.Key == "owner" ? members.GetValueOrDefault(value, "somebody who has left")
+            : field.Key == "stage" ? Why.StageName(value)
+            : value;
+        var choices = new List<MergeChoice>();
+        foreach (var field in MergedField.All)
         {
-            yield return ("first name", () => kept.FirstName = merged.FirstName);
+            if (field.Choose(kept, merged, engine.Practice.Pipelines) is { } choice)
+            {
+                choices.Add(new MergeChoice(field.Key, field.Label, Shown(field, kept), Shown(field, merged), choice.TakesOther, choice.Why));
+            }
         }
 
-        if (kept.LastName is null && merged.LastName is not null)
+        foreach (var (mine, theirs) in await DatesOfBothAsync(kept.Id, merged.Id, stop))
         {
-            yield return ("last name", () => kept.LastName = merged.LastName);
+            var (takesOther, why) = MergedDates.Choose(mine, theirs);
+            choices.Add(
+                new MergeChoice(MergedDates.Prefix + mine.Name, mine.Name, MergedDates.Words(mine), MergedDates.Words(theirs), takesOther, why)
+            );
         }
 
-        if (kept.Email is null && merged.Email is not null)
-        {
-            yield return ("email", () => kept.Email = merged.Email);
-        }
+        return choices;
+    }
 
-        if (kept.Mobile is null && merged.Mobile is not null)
-        {
-            yield return ("mobile", () => kept.Mobile = merged.Mobile);
-        }
-
-        if (kept.Address is null && merged.Address is not null)
-        {
-            yield return ("address", () => kept.Address = merged.Address);
-        }
-
-        if (kept.ZoneId is null && merged.ZoneId is not null)
-        {
-            yield return ("zone", () => kept.ZoneId = merged.ZoneId);
-        }
-
-        if (kept.OwnerId is null && merged.OwnerId is not null)
-        {
-            yield return ("owner", () => kept.OwnerId = merged.OwnerId);
-        }
+    /// <summary>Key dates both have by the same name, with different days.</summary>
+    private async Task<List<(KeyDateRow Mine, KeyDateRow Theirs)>> DatesOfBothAsync(Guid kept, Guid merged, CancellationToken stop)
+    {
+        var dates = await db.KeyDates.AsNoTracking().Where(d => d.PersonId == kept || d.PersonId == merged).OrderBy(d => d.Name).ToListAsync(stop);
+        return
+        [
+            .. dates
+                .Where(d => d.PersonId == kept)
+                .Join(dates.Where(d => d.PersonId == merged), d => d.Name, d => d.Name, (mine, theirs) => (mine, theirs))
+                .Where(d => MergedDates.Words(d.mine) != MergedDates.Words(d.theirs)),
+        ];
     }
 
     /// <summary>Merges. The caller has begun a transaction and commits it.</summary>
-    public async Task<MergeRow> MergeAsync(PersonRow kept, PersonRow merged, CancellationToken stop)
+    /// <param name="kept">The one that is kept.</param>
+    /// <param name="merged">The one that goes.</param>
+    /// <param name="fromOther">Keys of the fields whose value is taken from the one that goes; null for the choices already made.</param>
+    /// <param name="stop">Gives up.</param>
+    public async Task<MergeRow> MergeAsync(PersonRow kept, PersonRow merged, IReadOnlySet<string>? fromOther, CancellationToken stop)
     {
+        fromOther ??= (await ChoicesAsync(kept, merged, stop)).Where(c => c.TakesOther).Select(c => c.Key).ToHashSet(StringComparer.Ordinal);
+        var mergeId = Guid.CreateVersion7();
         var pair = new[] { kept.Id, merged.Id };
         await db.Database.ExecuteSqlAsync($"SELECT 1 FROM person_states WHERE person_id = ANY({pair}) ORDER BY person_id FOR UPDATE", stop);
         var states = await db.States.AsNoTracking().Where(s => pair.Contains(s.PersonId)).ToDictionaryAsync(s => s.PersonId, stop);
@@ -166,6 +176,15 @@ public sealed class PeopleMerge(GerminalDb db, TouchEngine engine, PeopleDesk de
 #pragma warning restore EF1002
         }
 
+        var replaced = (await DatesOfBothAsync(kept.Id, merged.Id, stop))
+            .Select(d => d.Mine)
+            .Where(d => fromOther.Contains(MergedDates.Prefix + d.Name))
+            .ToArray();
+        foreach (var date in replaced)
+        {
+            await db.KeyDates.Where(d => d.PersonId == kept.Id && d.Name == date.Name).ExecuteDeleteAsync(stop);
+        }
+
         var dates = await db
             .Database.SqlQuery<string>(
                 $"""
@@ -176,10 +195,10 @@ public sealed class PeopleMerge(GerminalDb db, TouchEngine engine, PeopleDesk de
             .ToListAsync(stop);
         var added = await KeepStricterAsync(kept.Id, facts[kept.Id], facts[merged.Id], stop);
         var joined = Merging.Join(PersonStateJson.Read(keptState), PersonStateJson.Read(mergedState), now);
-        Fill(kept, merged);
+        Join(kept, merged, fromOther);
         merged.Archived = true;
         db.Events.Add(desk.NewEvent(kept.Id, new FactsChanged(now)));
-        db.Events.Add(desk.NewNote(kept.Id, EventKinds.Merged, ("name", facts[merged.Id].Name)));
+        db.Events.Add(desk.NewNote(kept.Id, EventKinds.Merged, ("name", facts[merged.Id].Name), ("merge", mergeId.ToString())));
         db.Events.Add(desk.NewEvent(merged.Id, new LeftForGood(now, "merged"), ("into", kept.Id.ToString())));
         var recorder = new Recorder(db, engine);
         recorder.TakeWhole(states[kept.Id], joined.Kept, joined.Effects, now);
@@ -193,11 +212,12 @@ public sealed class PeopleMerge(GerminalDb db, TouchEngine engine, PeopleDesk de
             moved,
             [.. dates],
             added,
-            [.. joined.Stopped]
+            [.. joined.Stopped],
+            replaced
         );
         var row = new MergeRow
         {
-            Id = Guid.CreateVersion7(),
+            Id = mergeId,
             PracticeId = db.PracticeId!.Value,
             KeptId = kept.Id,
             MergedId = merged.Id,
@@ -210,15 +230,24 @@ public sealed class PeopleMerge(GerminalDb db, TouchEngine engine, PeopleDesk de
         return row;
     }
 
-    private static void Fill(PersonRow kept, PersonRow merged)
+    private static void Join(PersonRow kept, PersonRow merged, IReadOnlySet<string> fromOther)
     {
-        foreach (var (_, fill) in Fillings(kept, merged).ToList())
+        string?[] emails = [kept.Email, merged.Email, kept.OtherEmail, merged.OtherEmail];
+        (string? Number, string? Extension)[] phones =
+        [
+            (kept.Mobile, kept.MobileExtension),
+            (merged.Mobile, merged.MobileExtension),
+            (kept.OtherPhone, kept.OtherPhoneExtension),
+            (merged.OtherPhone, merged.OtherPhoneExtension),
+        ];
+        foreach (var field in MergedField.All.Where(f => fromOther.Contains(f.Key)))
         {
-            fill();
+            field.Copy(merged, kept);
         }
 
-        kept.OtherEmail ??= merged.Email != kept.Email ? merged.Email : merged.OtherEmail;
-        kept.OtherPhone ??= merged.Mobile != kept.Mobile ? merged.Mobile : merged.OtherPhone;
+        // What was not chosen stays their other address and number.
+        kept.OtherEmail = emails.FirstOrDefault(e => e is not null && !string.Equals(e, kept.Email, StringComparison.OrdinalIgnoreCase));
+        (kept.OtherPhone, kept.OtherPhoneExtension) = phones.FirstOrDefault(p => p.Number is not null && p.Number != kept.Mobile);
         kept.Tags = [.. kept.Tags.Union(merged.Tags, StringComparer.OrdinalIgnoreCase)];
         kept.Lists = [.. kept.Lists.Union(merged.Lists, StringComparer.OrdinalIgnoreCase)];
         kept.Custom = merged.Custom.Concat(kept.Custom).GroupBy(c => c.Key, StringComparer.OrdinalIgnoreCase).ToDictionary(g => g.Key, g => g.Last().Value);
@@ -300,22 +329,18 @@ public sealed class PeopleMerge(GerminalDb db, TouchEngine engine, PeopleDesk de
         await db
             .KeyDates.Where(d => d.PersonId == merge.KeptId && before.MovedDates.Contains(d.Name))
             .ExecuteUpdateAsync(u => u.SetProperty(d => d.PersonId, merge.MergedId), stop);
+        db.KeyDates.AddRange(before.ReplacedDates ?? []);
         await db.Consent.Where(c => before.AddedConsent.Contains(c.Id)).ExecuteDeleteAsync(stop);
         var recorder = new Recorder(db, engine);
         foreach (var (old, state) in new[] { (before.Kept, before.KeptState), (before.Merged, before.MergedState) })
         {
             var row = await db.People.SingleAsync(p => p.Id == old.Id, stop);
-            (row.FirstName, row.LastName, row.Email, row.OtherEmail, row.Mobile, row.OtherPhone, row.Address, row.ZoneId, row.OwnerId) = (
-                old.FirstName,
-                old.LastName,
-                old.Email,
-                old.OtherEmail,
-                old.Mobile,
-                old.OtherPhone,
-                old.Address,
-                old.ZoneId,
-                old.OwnerId
-            );
+            foreach (var field in MergedField.All)
+            {
+                field.Copy(old, row);
+            }
+
+            (row.OtherEmail, row.OtherPhone, row.OtherPhoneExtension) = (old.OtherEmail, old.OtherPhone, old.OtherPhoneExtension);
             (row.Tags, row.Lists, row.Custom, row.DoNotContact, row.DoNotContactReason, row.Died, row.Archived, row.AddedAt) = (
                 old.Tags,
                 old.Lists,

@@ -21,7 +21,9 @@ public sealed record PersonLine(
     string? NextTouch,
     string? LastTouch,
     IReadOnlyList<string> Tags,
-    bool DoNotContact
+    bool DoNotContact,
+    string? Mobile = null,
+    string? Added = null
 );
 
 /// <summary>The people list and what is done to many at once.</summary>
@@ -168,7 +170,9 @@ public static class PeopleEndpoints
             next == Instant.MaxValue ? null : next.Iso(),
             last == Instant.MinValue ? null : last.Iso(),
             p.Tags,
-            p.DoNotContact
+            p.DoNotContact,
+            p.Mobile,
+            p.AddedAt.Iso()
         );
     }
 

@@ -16,7 +16,7 @@ public sealed record MergePreviewDto(
     string Kept,
     string Merged,
     IReadOnlyDictionary<string, int> Moves,
-    IReadOnlyList<string> Fills,
+    IReadOnlyList<MergeChoice> Choices,
     IReadOnlyList<string> Stops,
     IReadOnlyList<string> Warnings
 );
@@ -27,7 +27,8 @@ public sealed record MergedDto(Guid Merge);
 /// <summary>A person's data as a whole: merging two people, handing everything out, erasing.</summary>
 public static class PersonDataEndpoints
 {
-    public sealed record MergeBody(Guid Other);
+    /// <summary>The one that goes, and the fields whose value is taken from them; null for the choices already made.</summary>
+    public sealed record MergeBody(Guid Other, [AtMost(100, Items = 40)] IReadOnlyList<string>? Take = null);
 
     public sealed record EraseBody([AtMost(2 * Lengths.Name)] string Name);
 
@@ -74,7 +75,7 @@ public static class PersonDataEndpoints
                 both.Kept.Name,
                 both.Merged.Name,
                 preview.Moves,
-                preview.Fills,
+                preview.Choices,
                 preview.Stops,
                 preview.Warnings
             )
@@ -103,7 +104,7 @@ public static class PersonDataEndpoints
             return Problems.Conflict("One of the two has been merged or archived meanwhile. Load the page again.");
         }
 
-        var row = await (await MergeOfAsync(db, programs, caller, stop)).MergeAsync(both.Kept, both.Merged, stop);
+        var row = await (await MergeOfAsync(db, programs, caller, stop)).MergeAsync(both.Kept, both.Merged, body.Take?.ToHashSet(StringComparer.Ordinal), stop);
         await transaction.CommitAsync(stop);
         return TypedResults.Ok(new MergedDto(row.Id));
     }

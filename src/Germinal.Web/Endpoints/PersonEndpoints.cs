@@ -63,7 +63,7 @@ public sealed record PersonDto(
     IReadOnlyList<RunDto> Runs
 );
 
-/// <summary>A line of a thread, past or coming. Kind: email, call, hand-over, or an event's word. Act: what it is part of, where that can be taken back.</summary>
+/// <summary>A line of a thread, past or coming. Kind: email, call, hand-over, or an event's word. Act and Merge: what it is part of, where that can be taken back.</summary>
 public sealed record ThreadLine(
     string Id,
     string At,
@@ -75,7 +75,8 @@ public sealed record ThreadLine(
     string? Program,
     string? By,
     string? Quoted = null,
-    Guid? Act = null
+    Guid? Act = null,
+    Guid? Merge = null
 );
 
 /// <summary>Coming touches, soonest first, and a page of what was, newest first.</summary>
@@ -473,9 +474,10 @@ public static class PersonEndpoints
             .ToListAsync(stop);
         var starts = mine.Where(e => e.Kind == EventKinds.Start).ToLookup(e => e.At, e => e.Act);
         var undoable = mine.Select(e => e.Id).ToHashSet();
+        var merges = await db.Merges.AsNoTracking().Where(m => m.KeptId == id && m.UndoneAt == null).Select(m => m.Id).ToListAsync(stop);
         var lines = touches
             .Select(t => (At: t.SettledAt!.Value, Rank: 3, Line: ThreadLines.Of(t, messages.GetValueOrDefault(t.Id), engine.Shelf, names, Fill)))
-            .Concat(events.Select(e => (e.At, Rank: 1, Line: ThreadLines.Of(e, zone, undoable.Contains(e.Id)))))
+            .Concat(events.Select(e => (e.At, Rank: 1, Line: ThreadLines.Of(e, zone, undoable.Contains(e.Id), merges))))
             .Concat(runs.Where(r => r.StartedAt < until).Select(r => (At: r.StartedAt, Rank: 2, Line: ThreadLines.Started(r, names, zone, starts[r.StartedAt].Select(a => (Guid?)a).FirstOrDefault()))))
             .Concat(runs.Where(r => r.EndedAt is { } end && end < until).Select(r => (At: r.EndedAt!.Value, Rank: 4, Line: ThreadLines.Ended(r, names))))
             .Concat(refusals.Select(r => (r.At, Rank: 2, Line: ThreadLines.Refused(r, names))))

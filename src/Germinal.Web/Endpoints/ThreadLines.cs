@@ -51,7 +51,8 @@ internal static class ThreadLines
     /// <param name="e">The event.</param>
     /// <param name="zone">The person's.</param>
     /// <param name="undoable">Whether the act it is part of can be taken back.</param>
-    public static ThreadLine Of(EventRow e, DateTimeZone zone, bool undoable)
+    /// <param name="merges">The merges that stand.</param>
+    public static ThreadLine Of(EventRow e, DateTimeZone zone, bool undoable, IReadOnlyCollection<Guid> merges)
     {
         string Data(string key) => e.Data.GetValueOrDefault(key, "");
         var (title, detail) = e.Kind switch
@@ -113,7 +114,8 @@ internal static class ThreadLines
             null,
             e.By,
             Data("quoted") is { Length: > 0 } quoted ? quoted : null,
-            undoable ? e.ActId : null
+            undoable ? e.ActId : null,
+            Guid.TryParse(Data("merge"), out var merge) && merges.Contains(merge) ? merge : null
         );
     }
 

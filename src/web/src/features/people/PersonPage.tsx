@@ -1,4 +1,4 @@
-import { useInfiniteQuery, useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { type QueryClient, useInfiniteQuery, useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { type ReactNode, useEffect, useMemo, useState } from 'react';
 import { useParams, useSearchParams } from 'react-router';
 import { toast } from 'sonner';
@@ -11,7 +11,7 @@ import { type Mark, StepMark, TouchLine } from '../../ui/TouchLine';
 import { said } from '../../ui/undo';
 import { count, day, daysBetween, keyDate, moment, nearDay, time } from '../../ui/when';
 import { TouchMargin } from '../touches/TouchMargin';
-import { type ActKind, actOn, doAct, undoAct } from './acts';
+import { type ActKind, actOn, doAct, undoAct, undoMerge } from './acts';
 import { DealingsPart, ListsPart } from './Dealings';
 import { EditPerson } from './EditPerson';
 import { usePersonChange } from './usePersonChange';
@@ -230,7 +230,8 @@ function Touch({
         )}
       </span>
       <span className={`text-small ${trouble ? 'text-ember' : 'text-soft'}`}>
-        {line.act && <TakeBack act={line.act} what={line.title} />}
+        {line.act && <TakeBack what={line.title} back={(q) => undoAct(line.act ?? '', q)} />}
+        {line.merge && <TakeBack what={line.title} back={(q) => undoMerge(line.merge ?? '', q)} />}
         {(line.status === 'sent' ? `sent ${time(line.at, zone)}` : line.status) ??
           (line.touchId ? line.program : (line.by ?? (line.kind === 'started' ? 'by itself' : '')))}
       </span>
@@ -254,10 +255,10 @@ function Touch({
 }
 
 /** The way back of what a member did, on its own line. */
-function TakeBack({ act, what }: { act: string; what: string }) {
+function TakeBack({ what, back }: { what: string; back: (queries: QueryClient) => Promise<string> }) {
   const queries = useQueryClient();
   const undo = useMutation({
-    mutationFn: () => undoAct(act, queries),
+    mutationFn: () => back(queries),
     onSuccess: (words) => toast(words),
     onError: (e) => toast.error(e.message),
   });

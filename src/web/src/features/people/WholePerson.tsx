@@ -3,8 +3,11 @@ import { useState } from 'react';
 import { useNavigate } from 'react-router';
 import { toast } from 'sonner';
 import { api, type Schemas, take } from '../../api/client';
-import { useMay } from '../../app/session';
+import { useMay, useNow } from '../../app/session';
 import { Button, Field, fieldError, Trouble } from '../../ui/bits';
+import { said } from '../../ui/undo';
+import { day, phone } from '../../ui/when';
+import { undoMerge } from './acts';
 
 /** The person as a whole: merging them with another, handing their data out, erasing them. */
 export function WholePerson({ personId, name }: { personId: string; name: string }) {
@@ -41,8 +44,11 @@ export function WholePerson({ personId, name }: { personId: string; name: string
 
 function Merge({ personId, name, close }: { personId: string; name: string; close: () => void }) {
   const queries = useQueryClient();
+  const { now, zone } = useNow();
   const [search, setSearch] = useState(name.split(' ').at(-1) ?? '');
   const [other, setOther] = useState<string>();
+  // What the member chose otherwise than proposed, by field.
+  const [chosen, setChosen] = useState<Record<string, boolean>>({});
   const found = useQuery({
     queryKey: ['merge-search', search],
     enabled: search.trim().length > 1,
@@ -53,70 +59,105 @@ function Merge({ personId, name, close }: { personId: string; name: string; clos
     enabled: Boolean(other),
     queryFn: () => take(api.GET('/api/people/{id}/merge/{other}', { params: { path: { id: personId, other: other ?? '' } } })),
   });
-  const refresh = () => queries.invalidateQueries();
+  const takes = (c: Schemas['MergeChoice']) => chosen[c.key] ?? c.takesOther;
   const merge = useMutation({
-    mutationFn: () => take(api.POST('/api/people/{id}/merge', { params: { path: { id: personId } }, body: { other: other ?? '' } })),
+    mutationFn: () =>
+      take(
+        api.POST('/api/people/{id}/merge', {
+          params: { path: { id: personId } },
+          body: { other: other ?? '', take: preview.data?.choices.filter(takes).map((c) => c.key) ?? null },
+        }),
+      ),
     onSuccess: ({ merge: id }: Schemas['MergedDto']) => {
       close();
-      refresh();
-      toast(`${preview.data?.merged} and ${name} are one person now.`, {
-        action: {
-          label: 'Undo',
-          onClick: () =>
-            take(api.POST('/api/merges/{id}/undo', { params: { path: { id } } }))
-              .then(refresh)
-              .catch((e: Error) => toast.error(e.message)),
-        },
-      });
+      queries.invalidateQueries();
+      said(`${preview.data?.merged} and ${name} are one person now.`, () => undoMerge(id, queries));
     },
   });
   const others = (found.data?.rows ?? []).filter((p) => p.id !== personId);
+  const p = preview.data;
   return (
     <div className="mb-4">
       <input
-        aria-label="The other, by name or address"
+        aria-label="The other, by name, address or number"
         className="w-full"
         autoFocus
         value={search}
         onChange={(e) => setSearch(e.target.value)}
       />
       <ul className="m-0 list-none p-0">
-        {others.map((p) => (
-          <li key={p.id} className="border-t border-dotted border-rule py-1">
+        {others.map((o) => (
+          <li key={o.id} className="border-t border-dotted border-rule py-1">
             <button
               type="button"
-              aria-pressed={other === p.id}
-              className={other === p.id ? 'font-semibold' : ''}
-              onClick={() => setOther(p.id)}
+              aria-pressed={other === o.id}
+              className={`block w-full text-left ${other === o.id ? 'font-semibold' : ''}`}
+              onClick={() => {
+                setOther(o.id);
+                setChosen({});
+              }}
             >
-              {p.name} <span className="text-soft">{p.email}</span>
+              {o.name}
+              <span className="block font-normal text-soft">
+                {[
+                  o.email,
+                  o.mobile && phone(o.mobile),
+                  o.stage?.split('/')[1],
+                  o.owner && `owner ${o.owner}`,
+                  o.added && `here since ${day(o.added, zone, now)}`,
+                ]
+                  .filter(Boolean)
+                  .join(' · ')}
+              </span>
             </button>
           </li>
         ))}
         {found.data && others.length === 0 && <li className="py-1 text-soft">nobody else like that</li>}
       </ul>
-      {preview.data && (
+      {p && (
         <>
+          {p.choices.length > 0 && (
+            <fieldset className="m-0 mt-3 border-0 p-0">
+              <legend className="font-semibold text-ink">What stays</legend>
+              {p.choices.map((c) => (
+                <div key={c.key} role="radiogroup" aria-label={c.label} className="border-t border-dotted border-rule py-1">
+                  <span className="text-soft">
+                    {c.label} · {takes(c) === c.takesOther ? c.why : 'as you chose'}
+                  </span>
+                  {[false, true].map((fromOther) => (
+                    <label key={String(fromOther)} className="block text-ink">
+                      <input
+                        type="radio"
+                        className="mr-2"
+                        name={`${personId}-${c.key}`}
+                        checked={takes(c) === fromOther}
+                        onChange={() => setChosen({ ...chosen, [c.key]: fromOther })}
+                      />
+                      <span className="break-words">{(fromOther ? c.other : c.kept) ?? 'none'}</span>
+                      <span className="text-soft"> · {fromOther ? 'the other' : 'this page'}</span>
+                    </label>
+                  ))}
+                </div>
+              ))}
+            </fieldset>
+          )}
           <p className="mt-2">
-            {preview.data.kept} is kept.{' '}
-            {Object.entries(preview.data.moves)
+            This page is kept.{' '}
+            {Object.entries(p.moves)
               .filter(([, n]) => n > 0)
               .map(([what, n]) => `${n} ${what}`)
               .join(', ') || 'Nothing'}{' '}
-            of {preview.data.merged} move over
-            {preview.data.fills.length > 0
-              ? `; ${preview.data.fills.join(', ')} ${preview.data.fills.length === 1 ? 'is' : 'are'} filled in`
-              : ''}
-            .{preview.data.stops.length > 0 && ` Both are in ${preview.data.stops.join(', ')}; the other run stops.`} The stricter consent
-            counts.
+            of the other move over; tags and lists are put together.
+            {p.stops.length > 0 && ` Both are in ${p.stops.join(', ')}; the other’s stops there.`} Where one of them said no, a no it stays.
+            It can be taken back from the thread until something has happened to them.
           </p>
-          {preview.data.warnings.map((w) => (
+          {p.warnings.map((w) => (
             <p key={w} className="text-straw">
               {w}
             </p>
           ))}
           <Button look="main" className="mt-2" disabled={merge.isPending} onClick={() => merge.mutate()}>
-            Merge
+            Make one of the two
           </Button>
         </>
       )}

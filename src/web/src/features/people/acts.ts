@@ -41,3 +41,10 @@ export function undoneWords(back: Schemas['ActUndone']) {
     words.push(`${count(back.staysStopped, 'program', 'programs')} that it stopped ${back.staysStopped === 1 ? 'stays' : 'stay'} stopped.`);
   return words.join(' ');
 }
+
+/** Makes two people of one again. */
+export async function undoMerge(id: string, queries: QueryClient) {
+  await take(api.POST('/api/merges/{id}/undo', { params: { path: { id } } }));
+  queries.invalidateQueries();
+  return 'Taken back: they are two people again.';
+}
