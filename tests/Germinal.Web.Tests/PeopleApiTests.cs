@@ -18,6 +18,7 @@ public sealed class PeopleApiTests(Site site) : IClassFixture<Site>
                     firstName = first,
                     lastName = "Rowan",
                     email,
+                    anyway = true,
                 }
             )
         ).GetProperty("id").GetString()!;
@@ -352,5 +353,37 @@ public sealed class PeopleApiTests(Site site) : IClassFixture<Site>
         Assert.Equal("Quirin Ashquist, Ina Quist, Maquin Torq", await FoundAsync("qui"));
         Assert.Equal("Ina Quist", await FoundAsync("q%20i"));
         Assert.Equal("", await FoundAsync("%25"));
+    }
+
+    [Fact]
+    public async Task Who_is_there_already_is_named_at_the_field_and_may_be_meant()
+    {
+        var ada = await site.SignedInAsync("ada");
+        var first = new
+        {
+            firstName = "Twin",
+            lastName = "Samename",
+            email = "twin@example.com",
+            mobile = "(207) 555-0181",
+        };
+        var id = (await ada.DoAsync("/api/people", first)).GetProperty("id").GetString();
+        var answer = await ada.PostAsync("/api/people", first with { email = "TWIN@example.com" });
+        Assert.Equal(HttpStatusCode.BadRequest, answer.StatusCode);
+        var problem = System.Text.Json.JsonDocument.Parse(await answer.Content.ReadAsStringAsync()).RootElement;
+        Assert.Equal("Twin Samename has this address already.", problem.GetProperty("errors").GetProperty("email")[0].GetString());
+        Assert.Equal("Twin Samename has this number already.", problem.GetProperty("errors").GetProperty("mobile")[0].GetString());
+        Assert.Equal("Somebody called Twin Samename is here already.", problem.GetProperty("errors").GetProperty("lastName")[0].GetString());
+        Assert.Equal(id, problem.GetProperty("others").GetProperty("email").GetProperty("id").GetString());
+        await ada.DoAsync("/api/people", new { firstName = "Twin", lastName = "Samename", mobile = "(207) 555-0181", anyway = true });
+
+        var other = (await ada.DoAsync("/api/people", new { firstName = "Else", lastName = "Whoever" })).GetProperty("id").GetString();
+        var edition = (await ada.GetAsync($"/api/people/{other}")).GetProperty("edition").GetInt32();
+        var body = new { edition, fields = new { email = "twin@example.com" } };
+        Assert.Contains("has this address already", (await ada.RefusedAsync($"/api/people/{other}", body, "email", HttpMethod.Patch)).Message, StringComparison.Ordinal);
+        await ada.DoAsync($"/api/people/{other}", new { edition, body.fields, anyway = true }, HttpMethod.Patch);
+
+        // Another practice's people are nobody's business here.
+        var stranger = await site.SignedInAsync("ada2");
+        await stranger.DoAsync("/api/people", first);
     }
 }

@@ -113,6 +113,11 @@ public static class ActEndpoints
 
     private static async Task<(string What, ValidationProblem? Problem)> WhatAsync(ActKind kind, ActBody body, GerminalDb db, CancellationToken stop)
     {
+        if (body.Ids is null && body.Matching is null)
+        {
+            return ("", Problems.Field("ids", "Say whom it is for: people by their ids, or everybody who matches."));
+        }
+
         switch (kind)
         {
             case ActKind.Tag:

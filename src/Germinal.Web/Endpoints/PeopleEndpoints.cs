@@ -33,7 +33,8 @@ public static class PeopleEndpoints
         [AtMost(Lengths.Name)] string? FirstName = null,
         [AtMost(Lengths.Name)] string? LastName = null,
         [AtMost(500)] string? Email = null,
-        [AtMost(Lengths.Name)] string? Mobile = null
+        [AtMost(Lengths.Name)] string? Mobile = null,
+        bool Anyway = false
     );
 
     public sealed record Added(Guid Id);
@@ -194,6 +195,11 @@ public static class PeopleEndpoints
         if (problems.Count > 0)
         {
             return Problems.Fields(problems);
+        }
+
+        if (!body.Anyway && await SamePerson.FindAsync(db, person, ["email", "mobile", "lastName"], stop) is { Count: > 0 } same)
+        {
+            return Problems.There(same);
         }
 
         var desk = await DeskAsync(db, caller, stop);

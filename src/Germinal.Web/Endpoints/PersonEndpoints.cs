@@ -87,7 +87,7 @@ public static class PersonEndpoints
 {
     private const int PastAtOnce = 40;
 
-    public sealed record EditBody(int Edition, PersonFields Fields);
+    public sealed record EditBody(int Edition, PersonFields Fields, bool Anyway = false);
 
     public sealed record RemarkBody([AtMost(Lengths.Remark)] string Text);
 
@@ -296,6 +296,12 @@ public static class PersonEndpoints
         if (problems.Count > 0)
         {
             return Problems.Fields(problems);
+        }
+
+        string[] given = [.. new[] { ("email", body.Fields.Email), ("mobile", body.Fields.Mobile) }.Where(f => f.Item2 is not null).Select(f => f.Item1)];
+        if (!body.Anyway && await SamePerson.FindAsync(db, person, given, stop) is { Count: > 0 } same)
+        {
+            return Problems.There(same);
         }
 
         person.Edition++;

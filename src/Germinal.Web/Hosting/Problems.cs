@@ -1,3 +1,4 @@
+using Germinal.Service.People;
 using Microsoft.AspNetCore.Http.HttpResults;
 
 namespace Germinal.Web.Hosting;
@@ -31,6 +32,21 @@ public static class Problems
         TypedResults.ValidationProblem(
             problems.GroupBy(p => p.Field, StringComparer.Ordinal).ToDictionary(g => g.Key, g => g.Select(p => p.Message).ToArray(), StringComparer.Ordinal),
             title: Title
+        );
+
+    /// <summary>
+    /// Somebody has the same already. It may be meant: the answer names them by field under <c>others</c>, and the call says
+    /// <c>anyway</c> when it is.
+    /// </summary>
+    public static ValidationProblem There(IReadOnlyList<SameAs> same) =>
+        TypedResults.ValidationProblem(
+            same.ToDictionary(s => s.Field, s => new[] { s.Message }, StringComparer.Ordinal),
+            detail: same[0].Message,
+            title: Title,
+            extensions: new Dictionary<string, object?>(StringComparer.Ordinal)
+            {
+                ["others"] = same.ToDictionary(s => s.Field, s => s.Person, StringComparer.Ordinal),
+            }
         );
 
     /// <summary>A member's role does not go so far.</summary>

@@ -38,6 +38,8 @@ export class ApiError extends Error {
     message: string,
     readonly status: number,
     readonly fields: Record<string, string[]> = {},
+    /** Who has the same already, by field; the call may say that it is meant anyway. */
+    readonly others: Record<string, { id: string; name: string }> = {},
   ) {
     super(message);
   }
@@ -62,13 +64,14 @@ export function problem(error: unknown, status: number): ApiError {
     detail?: string;
     title?: string;
     errors?: Record<string, string[]>;
+    others?: Record<string, { id: string; name: string }>;
   };
   const first = Object.values(details.errors ?? {})[0]?.[0];
   const words =
     details.detail ??
     first ??
     (status === 404 ? 'That is not here any more.' : (details.title ?? 'Something went wrong; nothing was changed.'));
-  return new ApiError(words, status, details.errors);
+  return new ApiError(words, status, details.errors, details.others);
 }
 
 /** Sends a file as multipart form data. */

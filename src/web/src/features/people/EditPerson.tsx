@@ -1,8 +1,9 @@
 import { useMutation, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
-import { api, type Schemas, take } from '../../api/client';
+import { ApiError, api, type Schemas, take } from '../../api/client';
 import { useSession } from '../../app/session';
 import { Button, Field, fieldError, Trouble } from '../../ui/bits';
+import { There } from './There';
 
 type Person = Schemas['PersonDto'];
 
@@ -27,9 +28,11 @@ export function EditPerson({ person: p, focus, close }: { person: Person; focus:
   const [owner, setOwner] = useState(p.ownerId ?? '');
   const [dates, setDates] = useState<Record<string, string>>(Object.fromEntries(p.dates.map((d) => [d.name, d.date])));
   const [newDate, setNewDate] = useState('');
+  const [typed, setTyped] = useState(false);
+  const [asking, setAsking] = useState(false);
 
   const save = useMutation({
-    mutationFn: () => {
+    mutationFn: (anyway: boolean) => {
       const changed = Object.fromEntries(Object.entries(fields).filter(([k, v]) => v !== start[k as keyof typeof start]));
       const before = Object.fromEntries(p.dates.map((d) => [d.name, d.date]));
       const changedDates = Object.fromEntries(Object.entries(dates).filter(([k, v]) => v !== (before[k] ?? '')));
@@ -38,6 +41,7 @@ export function EditPerson({ person: p, focus, close }: { person: Person; focus:
           params: { path: { id: p.id } },
           body: {
             edition,
+            anyway,
             fields: {
               ...changed,
               ownerId: owner || null,
@@ -80,22 +84,30 @@ export function EditPerson({ person: p, focus, close }: { person: Person; focus:
       aria-label={`Edit ${p.name}`}
       onSubmit={(e) => {
         e.preventDefault();
-        save.mutate();
+        save.mutate(false);
       }}
-      onKeyDown={(e) => e.key === 'Escape' && close()}
+      onInput={() => setTyped(true)}
+      onKeyDown={(e) => {
+        if (e.key !== 'Escape') return;
+        if (typed && !asking) setAsking(true);
+        else close();
+      }}
     >
       <div className="grid grid-cols-2 gap-x-6 max-[699px]:grid-cols-1">
         {inputs.map(([key, label, word], i) => (
           <Field key={key} label={label} error={fieldError(save.error, key)}>
             {(id, by) => (
-              <input
-                id={id}
-                aria-describedby={by}
-                autoFocus={focus ? focus === word : i === 0}
-                className="w-full"
-                value={fields[key]}
-                onChange={(e) => setFields({ ...fields, [key]: e.target.value })}
-              />
+              <>
+                <input
+                  id={id}
+                  aria-describedby={by}
+                  autoFocus={focus ? focus === word : i === 0}
+                  className="w-full"
+                  value={fields[key]}
+                  onChange={(e) => setFields({ ...fields, [key]: e.target.value })}
+                />
+                <There error={save.error} field={key} />
+              </>
             )}
           </Field>
         ))}
@@ -178,6 +190,11 @@ export function EditPerson({ person: p, focus, close }: { person: Person; focus:
         </div>
       </fieldset>
       <Trouble error={save.error} />
+      {asking && (
+        <p role="alert" className="text-small">
+          What you have written is not saved yet. Escape once more throws it away.
+        </p>
+      )}
       <div className="flex gap-4">
         <Button type="submit" look="main" disabled={save.isPending}>
           Save
@@ -185,6 +202,11 @@ export function EditPerson({ person: p, focus, close }: { person: Person; focus:
         <Button look="plain" onClick={close}>
           leave it as it was
         </Button>
+        {save.error instanceof ApiError && Object.keys(save.error.others).length > 0 && (
+          <Button disabled={save.isPending} onClick={() => save.mutate(true)}>
+            That is right: save it all the same
+          </Button>
+        )}
       </div>
     </form>
   );

@@ -1,12 +1,12 @@
-import { useInfiniteQuery, useMutation, useQuery } from '@tanstack/react-query';
-import { Popover } from 'radix-ui';
+import { useInfiniteQuery, useQuery } from '@tanstack/react-query';
 import { useEffect, useRef, useState } from 'react';
-import { Link, useNavigate, useSearchParams } from 'react-router';
+import { Link, useSearchParams } from 'react-router';
 import { api, take } from '../../api/client';
 import { useNow, useSession } from '../../app/session';
-import { Button, Empty, Field, fieldError, Loading, Trouble } from '../../ui/bits';
+import { Button, Empty, Loading, Trouble } from '../../ui/bits';
 import { DayPage, PageHead } from '../../ui/DayPage';
 import { count, moment, nearDay } from '../../ui/when';
+import { AddPerson } from './AddPerson';
 import { Many } from './Many';
 
 const columns = [
@@ -275,54 +275,5 @@ function Choice({ label, value, set, options }: { label: string; value: string; 
         </option>
       ))}
     </select>
-  );
-}
-
-/** One person by hand. */
-function AddPerson() {
-  const go = useNavigate();
-  const [open, setOpen] = useState(false);
-  const [fields, setFields] = useState({ firstName: '', lastName: '', email: '', mobile: '' });
-  const add = useMutation({
-    mutationFn: () => take(api.POST('/api/people', { body: fields })),
-    onSuccess: (p) => go(`/people/${p.id}`),
-  });
-  const inputs: [keyof typeof fields, string][] = [
-    ['firstName', 'First name'],
-    ['lastName', 'Last name'],
-    ['email', 'Email'],
-    ['mobile', 'Mobile'],
-  ];
-  return (
-    <Popover.Root open={open} onOpenChange={setOpen}>
-      <Popover.Trigger className="text-leaf hover:underline">Add somebody</Popover.Trigger>
-      <Popover.Portal>
-        <Popover.Content className="float w-72 p-4" align="end" sideOffset={6} aria-label="Add somebody">
-          <form
-            onSubmit={(e) => {
-              e.preventDefault();
-              add.mutate();
-            }}
-          >
-            {inputs.map(([key, label]) => (
-              <Field key={key} label={label} error={fieldError(add.error, key)}>
-                {(id, by) => (
-                  <input
-                    id={id}
-                    aria-describedby={by}
-                    className="w-full"
-                    value={fields[key]}
-                    onChange={(e) => setFields({ ...fields, [key]: e.target.value })}
-                  />
-                )}
-              </Field>
-            ))}
-            <Button type="submit" look="main" disabled={add.isPending}>
-              Add
-            </Button>
-          </form>
-        </Popover.Content>
-      </Popover.Portal>
-    </Popover.Root>
   );
 }

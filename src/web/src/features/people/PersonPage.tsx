@@ -1,5 +1,5 @@
 import { type QueryClient, useInfiniteQuery, useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
-import { type ReactNode, useEffect, useMemo, useState } from 'react';
+import { type ReactNode, useMemo, useState } from 'react';
 import { useParams, useSearchParams } from 'react-router';
 import { toast } from 'sonner';
 import { api, type Schemas, take } from '../../api/client';
@@ -299,9 +299,11 @@ function Stopped({ person }: { person: Person }) {
 function Actions({ person, doing, setDoing, edit }: { person: Person; doing: Doing; setDoing: (doing: Doing) => void; edit: () => void }) {
   const session = useSession().data;
   const programs = useQuery({ queryKey: ['programs'], queryFn: () => take(api.GET('/api/programs')) });
-  const [text, setText] = useState('');
+  // What is written stays where it was written, whatever else is looked at meanwhile.
+  const [texts, setTexts] = useState<Partial<Record<NonNullable<Doing>, string>>>({});
+  const text = (doing && texts[doing]) ?? '';
+  const setText = (words: string) => doing && setTexts({ ...texts, [doing]: words });
   const [channel, setChannel] = useState('email');
-  useEffect(() => setText(''), [doing]);
   const queries = useQueryClient();
   const whom = { ids: [person.id] };
   const path = { params: { path: { id: person.id } } };
@@ -315,6 +317,7 @@ function Actions({ person, doing, setDoing, edit }: { person: Person; doing: Doi
     if (what === 'stage') await one('stage', `${person.name} moved to ${text.split('/')[1]}`);
     if (what === 'tag') await one('tag', `“${text.trim()}” put on ${person.name}`);
     if (what === 'program') await one('start', `“${programs.data?.find((p) => p.id === text)?.name}” asked to start for ${person.name}`);
+    setTexts({ ...texts, [what]: '' });
     setDoing(undefined);
   });
   const words: [NonNullable<Doing>, string, string][] = [

@@ -4,6 +4,7 @@ import { useId, useState } from 'react';
 import { api, take } from '../../api/client';
 import { useSession } from '../../app/session';
 import { Button, Field, fieldError } from '../../ui/bits';
+import { Float } from '../../ui/Float';
 import { type Effects, sayEffects } from './letterLink';
 
 /** Where picked words of a letter lead, and what following them sets off. */
@@ -39,7 +40,12 @@ export function LinkTool({ href, effects, set }: { href?: string; effects: Effec
         Link
       </Popover.Trigger>
       <Popover.Portal>
-        <Popover.Content className="float max-h-(--radix-popover-content-available-height) w-96 overflow-y-auto p-4" aria-label="Link">
+        <Float
+          open={open}
+          close={() => setOpen(false)}
+          className="max-h-(--radix-popover-content-available-height) w-96 overflow-y-auto p-4"
+          aria-label="Link"
+        >
           <form
             onSubmit={(e) => {
               e.preventDefault();
@@ -66,7 +72,7 @@ export function LinkTool({ href, effects, set }: { href?: string; effects: Effec
               Use this
             </Button>
           </form>
-        </Popover.Content>
+        </Float>
       </Popover.Portal>
     </Popover.Root>
   );

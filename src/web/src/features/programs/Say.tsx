@@ -1,6 +1,7 @@
 import { Popover } from 'radix-ui';
 import { type HTMLAttributes, type ReactNode, type Ref, useState } from 'react';
 import { Button } from '../../ui/bits';
+import { Float } from '../../ui/Float';
 
 /** A button that breaks across lines like the words around it, which a button element cannot. */
 export function Words({ ref, ...rest }: HTMLAttributes<HTMLSpanElement> & { ref?: Ref<HTMLSpanElement> }) {
@@ -42,9 +43,16 @@ export function Say({
         </Words>
       </Popover.Trigger>
       <Popover.Portal>
-        <Popover.Content className="float w-80 p-4 font-sans text-base" align="start" sideOffset={6} aria-label={label}>
+        <Float
+          open={open}
+          close={() => setOpen(false)}
+          className="w-80 p-4 font-sans text-base"
+          align="start"
+          sideOffset={6}
+          aria-label={label}
+        >
           {children(() => setOpen(false))}
-        </Popover.Content>
+        </Float>
       </Popover.Portal>
     </Popover.Root>
   );

@@ -1,0 +1,73 @@
+import { useMutation } from '@tanstack/react-query';
+import { Popover } from 'radix-ui';
+import { useState } from 'react';
+import { useNavigate } from 'react-router';
+import { ApiError, api, take } from '../../api/client';
+import { Button, Field, fieldError } from '../../ui/bits';
+import { Float } from '../../ui/Float';
+import { There } from './There';
+
+const blank = { firstName: '', lastName: '', email: '', mobile: '' };
+const inputs: [keyof typeof blank, string][] = [
+  ['firstName', 'First name'],
+  ['lastName', 'Last name'],
+  ['email', 'Email'],
+  ['mobile', 'Mobile'],
+];
+
+/** One person by hand. Who is there already is shown at the field, a press away. */
+export function AddPerson() {
+  const go = useNavigate();
+  const [open, setOpen] = useState(false);
+  const [fields, setFields] = useState(blank);
+  const add = useMutation({
+    mutationFn: (anyway: boolean) => take(api.POST('/api/people', { body: { ...fields, anyway } })),
+    onSuccess: (p) => go(`/people/${p.id}`),
+  });
+  const close = () => {
+    setOpen(false);
+    setFields(blank);
+    add.reset();
+  };
+  const there = add.error instanceof ApiError && Object.keys(add.error.others).length > 0;
+  return (
+    <Popover.Root open={open} onOpenChange={(o) => (o ? setOpen(true) : close())}>
+      <Popover.Trigger className="text-leaf hover:underline">Add somebody</Popover.Trigger>
+      <Popover.Portal>
+        <Float open={open} close={close} className="w-80 p-4" align="end" sideOffset={6} aria-label="Add somebody">
+          <form
+            onSubmit={(e) => {
+              e.preventDefault();
+              add.mutate(false);
+            }}
+          >
+            {inputs.map(([key, label]) => (
+              <Field key={key} label={label} error={fieldError(add.error, key)}>
+                {(id, by) => (
+                  <>
+                    <input
+                      id={id}
+                      aria-describedby={by}
+                      className="w-full"
+                      value={fields[key]}
+                      onChange={(e) => setFields({ ...fields, [key]: e.target.value })}
+                    />
+                    <There error={add.error} field={key} />
+                  </>
+                )}
+              </Field>
+            ))}
+            <Button type="submit" look="main" disabled={add.isPending}>
+              Add
+            </Button>
+            {there && (
+              <Button className="ml-4" disabled={add.isPending} onClick={() => add.mutate(true)}>
+                It is somebody else: add them
+              </Button>
+            )}
+          </form>
+        </Float>
+      </Popover.Portal>
+    </Popover.Root>
+  );
+}

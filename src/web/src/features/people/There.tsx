@@ -1,0 +1,13 @@
+import { Link } from 'react-router';
+import { ApiError } from '../../api/client';
+
+/** The way to the person who has the same already, at the field that says so. */
+export function There({ error, field }: { error: unknown; field: string }) {
+  const other = error instanceof ApiError ? error.others[field] : undefined;
+  if (!other) return null;
+  return (
+    <Link className="mt-1 block text-small" to={`/people/${other.id}`}>
+      Open {other.name}
+    </Link>
+  );
+}

@@ -1,0 +1,47 @@
+import { Popover } from 'radix-ui';
+import { type ComponentProps, useEffect, useState } from 'react';
+import { Button } from './bits';
+
+/**
+ * What floats in a popover and is written in. Once something was typed, Escape or a press outside asks before it is thrown
+ * away; a second Escape says yes.
+ */
+export function Float({
+  open,
+  close,
+  className = '',
+  children,
+  ...rest
+}: ComponentProps<typeof Popover.Content> & { open: boolean; close: () => void }) {
+  const [typed, setTyped] = useState(false);
+  const [asking, setAsking] = useState(false);
+  useEffect(() => {
+    setTyped(false);
+    setAsking(false);
+  }, [open]);
+  const ask = (event: Event) => {
+    if (!typed || (asking && event instanceof KeyboardEvent)) return;
+    event.preventDefault();
+    setAsking(true);
+  };
+  return (
+    <Popover.Content
+      className={`float ${className}`}
+      onInput={() => setTyped(true)}
+      onEscapeKeyDown={ask}
+      onInteractOutside={ask}
+      {...rest}
+    >
+      {children}
+      {asking && (
+        <div role="alert" className="mt-3 border-t border-rule pt-2 text-small">
+          What you have written here is not used yet.{' '}
+          <Button look="danger" className="mr-3" onClick={close}>
+            Throw it away
+          </Button>
+          <Button onClick={() => setAsking(false)}>Go on writing</Button>
+        </div>
+      )}
+    </Popover.Content>
+  );
+}
