@@ -239,6 +239,53 @@ public sealed class ImportTests
     }
 
     [Fact]
+    public async Task Dates_of_a_list_say_what_they_will_start_and_undoing_takes_that_back()
+    {
+        await using var world = await World.AtAsync("2027-03-01T10:00");
+        await world.ProgramAsync(
+            "Birthday",
+            "\"startsWhen\":[{\"kind\":\"occasion\",\"date\":\"birthday\",\"offset\":\"-P7D\"}]",
+            """{"id":"a","kind":"email","when":{"from":"occasion","offset":"P0D"},"subject":"For you","body":"b"}"""
+        );
+        var ida = await world.PersonAsync("Ida");
+        var file = Encoding.UTF8.GetBytes(
+            "First name,Last name,Email,Birthday\nIda,Rowan,ida@example.com,3/9/1975\nBo,Lind,bo@example.com,3/10/1980\nCy,Ash,cy@example.com,\nDo,Elm,do@example.com,6/1/1970\n"
+        );
+        await using (var looking = world.Db())
+        {
+            var (engine, _) = await world.Engines().OfAsync(looking, default);
+            var row = new ImportRow
+            {
+                Id = Guid.NewGuid(),
+                PracticeId = world.Practice,
+                FileName = "sample.csv",
+                Content = file,
+                Columns = [.. ImportField.Guess(CsvTable.Read(file))],
+                By = "Ada Quill",
+            };
+            var plan = await ImportPlan.MakeAsync(looking, row, await world.NowAsync(), default);
+            var starts = await ImportStarts.OfAsync(looking, engine, plan, await world.NowAsync(), default);
+            Assert.Equal(("Birthday", 3), (Assert.Single(starts).Program, starts[0].Count));
+            Assert.Equal("2027-03-02", starts[0].First.InUtc().Date.ToString("uuuu-MM-dd", System.Globalization.CultureInfo.InvariantCulture));
+        }
+
+        var import = await ImportAsync(world, file);
+        await world.MoveToAsync("2027-03-04T12:00");
+        await using (var db = world.Db())
+        {
+            Assert.Equal(2, await db.Runs.CountAsync(r => r.EndedAt == null));
+            Assert.Equal(0, (await ImportUndo.WorkedWithAsync(db, import.Id, default)).Count);
+            await ImportUndo.UndoAsync(db, import.Id, "Ada", default);
+        }
+
+        await world.MoveToAsync("2027-03-20T12:00");
+        Assert.Empty(world.Mail.Sent);
+        await using var after = world.Db();
+        Assert.Equal(Reason.TakenBack.Word(), (await after.Runs.SingleAsync()).StopReason);
+        Assert.Equal(ida.Id, (await after.People.SingleAsync()).Id);
+    }
+
+    [Fact]
     public async Task An_import_is_undone_as_a_whole_until_somebody_has_worked_with_its_people()
     {
         await using var world = await World.AtAsync("2027-03-01T10:00");
@@ -253,7 +300,7 @@ public sealed class ImportTests
         await world.DoAsync(d => d.RecordAsync(bo.Id, new TextedWord(d.Now, "called"), default));
         Assert.Equal(["Bo Lind"], (await ImportUndo.WorkedWithAsync(db, import.Id, default)).Names);
         await db.Events.Where(e => e.Key == null).ExecuteDeleteAsync();
-        await ImportUndo.UndoAsync(db, import.Id, default);
+        await ImportUndo.UndoAsync(db, import.Id, "Ada", default);
         await using var after = world.Db();
         Assert.Equal(["Ida"], await after.People.Select(p => p.FirstName).ToListAsync());
         Assert.Null((await after.People.SingleAsync(p => p.Id == ida.Id)).Source);

@@ -117,9 +117,22 @@ test('a program is written, checked, and switched on with those who qualify', as
   await page.getByRole('link', { name: /Wray/ }).first().waitFor();
   await page.waitForTimeout(400);
   await page.getByLabel('Pick all shown').check();
-  await page.getByLabel('Put on a tag').fill('harbour fair');
-  await page.getByRole('button', { name: 'Put on' }).click();
-  await page.getByText(/“harbour fair” put on \d+ people/).waitFor();
+  const tagThem = async () => {
+    await page.getByLabel('Put on a tag').fill('harbour fair');
+    await page.getByRole('button', { name: 'Put on …' }).click();
+    await page.getByRole('heading', { name: 'What it would do' }).waitFor();
+    await accessible('what it would do');
+    await page.getByRole('button', { name: /^Put “harbour fair” on \d+ people/ }).click();
+    await page.getByText(/“harbour fair” put on: \d+ people\./).waitFor();
+  };
+
+  // Nothing is done before it was looked at; as a whole it is taken back, and done again.
+  await tagThem();
+  await page.getByRole('button', { name: /^Undo for all/ }).click();
+  await page.getByText(/^Taken back for \d+ people/).waitFor();
+  await page.getByRole('button', { name: 'close' }).click();
+  await page.getByLabel('Pick all shown').check();
+  await tagThem();
 
   await page.goto(`${stack.url}/programs`);
   await page.getByLabel('What is it called').fill('After the fair');
@@ -156,7 +169,10 @@ test('a program is written, checked, and switched on with those who qualify', as
   // What following a link sets off is said with the link, and the letter keeps it.
   await page.getByRole('button', { name: 'Link', exact: true }).click();
   const link = page.getByRole('dialog', { name: 'Link' });
-  await link.getByLabel('Where the picked words lead').fill('https://example.com/guide');
+  await link.getByLabel('Where the picked words lead').fill('our guide');
+  await link.getByRole('button', { name: 'Use this' }).click();
+  await link.getByText(/leads nowhere/).waitFor();
+  await link.getByLabel('Where the picked words lead').fill('example.com/guide');
   await link.getByRole('button', { name: /what following it sets off/ }).click();
   await link.getByLabel('puts on the tag').fill('guide reader');
   await link.getByLabel('asks for a call, with these words').fill('Ask about the guide');

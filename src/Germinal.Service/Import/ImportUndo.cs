@@ -1,3 +1,6 @@
+using Germinal.Core.Engine;
+using Germinal.Service.Engine;
+using Germinal.Service.People;
 using Germinal.Store;
 using Microsoft.EntityFrameworkCore;
 
@@ -6,7 +9,10 @@ namespace Germinal.Service.Import;
 /// <summary>Takes a whole import back, as long as nobody has worked with its people.</summary>
 public static class ImportUndo
 {
-    /// <summary>The names of up to five people that somebody has worked with since, and how many there are.</summary>
+    /// <summary>
+    /// The names of up to five people that somebody has worked with since, and how many there are. A run that a date of theirs has
+    /// started counts only once something of it has gone out.
+    /// </summary>
     public static async Task<(int Count, IReadOnlyList<string> Names)> WorkedWithAsync(GerminalDb db, Guid importId, CancellationToken stop)
     {
         var touched = db.ImportLines.Where(l => l.ImportId == importId && (l.Result == "added" || l.Result == "filled")).Select(l => l.PersonId!.Value);
@@ -14,19 +20,40 @@ public static class ImportUndo
         var worked = db.People.Where(p =>
             touched.Contains(p.Id)
             && (
-                db.Runs.Any(r => r.PersonId == p.Id && r.StartedAt >= at)
+                db.Touches.Any(t =>
+                    t.PersonId == p.Id
+                    && db.Runs.Any(r => r.Id == t.RunId && r.StartedAt >= at)
+                    && (t.Status == TouchStatus.Sent || t.Status == TouchStatus.Handing || t.Status == TouchStatus.Done)
+                )
                 || (p.ImportId == importId && p.Edition > 1)
-                || db.Events.Any(e => e.PersonId == p.Id && e.At >= at && e.Key == null)
+                || db.Events.Any(e => e.PersonId == p.Id && e.At >= at && e.Key == null && e.Kind != EventKinds.Occasion)
             )
         );
         var names = await worked.OrderBy(p => p.SortName).Take(5).Select(p => (p.FirstName + " " + p.LastName).Trim()).ToListAsync(stop);
         return (names.Count == 0 ? 0 : await worked.CountAsync(stop), names);
     }
 
-    /// <summary>Removes who was added, empties what was filled, and takes the file's consent entries out. The caller has checked.</summary>
-    public static async Task UndoAsync(GerminalDb db, Guid importId, CancellationToken stop)
+    /// <summary>
+    /// Removes who was added, empties what was filled, takes the file's consent entries out, and takes back the runs that dates have
+    /// started since. The caller has checked.
+    /// </summary>
+    public static async Task UndoAsync(GerminalDb db, Guid importId, string by, CancellationToken stop)
     {
         await using var transaction = await db.Database.BeginTransactionAsync(stop);
+        var now = await Clock.PracticeClock.NowAsync(db, stop);
+        var began = await db.Imports.Where(i => i.Id == importId).Select(i => i.CreatedAt).SingleAsync(stop);
+        var desk = new PeopleDesk(db, by, now);
+        var started = await db
+            .Runs.AsNoTracking()
+            .Where(r =>
+                r.EndedAt == null
+                && r.StartedAt >= began
+                && db.ImportLines.Any(l => l.ImportId == importId && l.Result == "filled" && l.PersonId == r.PersonId)
+            )
+            .ToListAsync(stop);
+        db.Events.AddRange(
+            started.Where(r => r.Cause.Kind == CauseKind.Occasion).Select(r => desk.NewEvent(r.PersonId, new StartTakenBack(now, r.Id, by)))
+        );
         var filled = await db.ImportLines.Where(l => l.ImportId == importId && l.Result == "filled").ToListAsync(stop);
         var evidence = importId.ToString();
         await db.Consent.Where(c => c.Evidence == evidence).ExecuteDeleteAsync(stop);

@@ -1,3 +1,5 @@
+using Germinal.Service.Programs;
+using Germinal.Core.Engine;
 using Germinal.Service;
 using System.Globalization;
 using System.Text;
@@ -35,8 +37,12 @@ public sealed record ReviewDto(
     int LeftOut,
     int DoubtsInAll,
     IReadOnlyList<DoubtDto> Doubts,
-    IReadOnlyList<SameDto> Same
+    IReadOnlyList<SameDto> Same,
+    IReadOnlyList<StartsDto> Starts
 );
+
+/// <summary>A program that dates of the list will start within a year, for how many, and when the first time.</summary>
+public sealed record StartsDto(string Program, int Count, string First);
 
 /// <summary>An import and how far it is.</summary>
 public sealed record ImportDto(
@@ -152,13 +158,13 @@ public static class ImportEndpoints
         return TypedResults.Ok(Dto(row));
     }
 
-    private static async Task<Results<Ok<ImportReviewDto>, NotFound>> Read(Guid id, GerminalDb db, CancellationToken stop)
+    private static async Task<Results<Ok<ImportReviewDto>, NotFound>> Read(Guid id, GerminalDb db, ProgramDesk programs, CancellationToken stop)
     {
         var row = await db.Imports.AsNoTracking().FirstOrDefaultAsync(i => i.Id == id, stop);
-        return row is null ? TypedResults.NotFound() : TypedResults.Ok(await ReviewAsync(db, row, stop));
+        return row is null ? TypedResults.NotFound() : TypedResults.Ok(await ReviewAsync(db, programs, row, stop));
     }
 
-    private static async Task<ImportReviewDto> ReviewAsync(GerminalDb db, ImportRow row, CancellationToken stop)
+    private static async Task<ImportReviewDto> ReviewAsync(GerminalDb db, ProgramDesk programs, ImportRow row, CancellationToken stop)
     {
         if (row.Content.Length == 0)
         {
@@ -179,12 +185,13 @@ public static class ImportEndpoints
             )
             .ToList();
         var choices = ImportField.All.Select(f => new FieldChoice(f.Field, f.Label)).ToList();
-        return new ImportReviewDto(Dto(row), columns, choices, row.Status == "review" ? await PlanAsync(db, row, stop) : null);
+        return new ImportReviewDto(Dto(row), columns, choices, row.Status == "review" ? await PlanAsync(db, await programs.EngineAsync(db, stop), row, stop) : null);
     }
 
-    private static async Task<ReviewDto> PlanAsync(GerminalDb db, ImportRow row, CancellationToken stop)
+    private static async Task<ReviewDto> PlanAsync(GerminalDb db, TouchEngine engine, ImportRow row, CancellationToken stop)
     {
-        var plan = await ImportPlan.MakeAsync(db, row, await PracticeClock.NowAsync(db, stop), stop);
+        var now = await PracticeClock.NowAsync(db, stop);
+        var plan = await ImportPlan.MakeAsync(db, row, now, stop);
         var here = plan.Rows.Where(r => r.SameAs is { Line: null }).Select(r => r.PersonId!.Value).Distinct().ToList();
         var names = await db.NamesAsync(here, stop);
         var doubts = plan
@@ -213,7 +220,8 @@ public static class ImportEndpoints
             plan.Rows.Count(r => r.Result == RowResult.LeftOut),
             doubts.Count,
             [.. doubts.Take(DoubtsShown)],
-            same
+            same,
+            [.. (await ImportStarts.OfAsync(db, engine, plan, now, stop)).Select(s => new StartsDto(s.Program, s.Count, s.First.Iso()))]
         );
     }
 
@@ -221,6 +229,7 @@ public static class ImportEndpoints
         Guid id,
         ColumnsBody body,
         GerminalDb db,
+        ProgramDesk programs,
         CancellationToken stop
     )
     {
@@ -249,7 +258,7 @@ public static class ImportEndpoints
 
         row.Columns = [.. body.Columns];
         await db.SaveChangesAsync(stop);
-        return TypedResults.Ok(await ReviewAsync(db, row, stop));
+        return TypedResults.Ok(await ReviewAsync(db, programs, row, stop));
     }
 
     private static async Task<Results<NoContent, NotFound, ProblemHttpResult>> Start(Guid id, GerminalDb db, Caller caller, CancellationToken stop)
@@ -273,7 +282,7 @@ public static class ImportEndpoints
     private static async Task<bool> BringsConsentAsync(GerminalDb db, Guid import, CancellationToken stop) =>
         (await db.Imports.AsNoTracking().Where(i => i.Id == import).Select(i => i.Columns).SingleAsync(stop)).Exists(ImportField.IsConsent);
 
-    private static async Task<Results<NoContent, NotFound, ProblemHttpResult>> Undo(Guid id, GerminalDb db, CancellationToken stop)
+    private static async Task<Results<NoContent, NotFound, ProblemHttpResult>> Undo(Guid id, GerminalDb db, Caller caller, CancellationToken stop)
     {
         var row = await Lean(db).FirstOrDefaultAsync(i => i.Id == id, stop);
         if (row is null)
@@ -294,7 +303,7 @@ public static class ImportEndpoints
             );
         }
 
-        await ImportUndo.UndoAsync(db, id, stop);
+        await ImportUndo.UndoAsync(db, id, caller.Name, stop);
         return TypedResults.NoContent();
     }
 

@@ -2,9 +2,10 @@ import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import { Link, useParams } from 'react-router';
 import { api, type Schemas, take } from '../../api/client';
+import { useNow } from '../../app/session';
 import { Button, Loading, ProgressBar, Trouble } from '../../ui/bits';
 import { DayPage, PageHead, Stretch } from '../../ui/DayPage';
-import { count } from '../../ui/when';
+import { count, day } from '../../ui/when';
 
 type Reading = Schemas['ImportReviewDto'];
 
@@ -32,6 +33,7 @@ export default function ImportPage() {
 
 function Review({ reading }: { reading: Reading }) {
   const queries = useQueryClient();
+  const { now, zone } = useNow();
   const id = reading.import.id;
   const path = { params: { path: { id } } };
   const [columns, setColumns] = useState(reading.columns.map((c) => c.field));
@@ -78,9 +80,24 @@ function Review({ reading }: { reading: Reading }) {
             </div>
             <Trouble error={start.error} />
             <p className="mt-4">
-              Blanks are filled and nothing is overwritten. It can be undone as a whole until somebody has worked with these people. No
-              program starts by it.
+              Blanks are filled and nothing is overwritten. It can be undone as a whole until somebody has worked with these people, or
+              something has gone out to them.
             </p>
+            {r.starts.length === 0 ? (
+              <p>No program starts by it.</p>
+            ) : (
+              <>
+                <h3>Programs that will start by their dates</h3>
+                <ul className="m-0 list-none p-0">
+                  {r.starts.map((s) => (
+                    <li key={s.program} className="py-0.5 text-straw">
+                      “{s.program}” for {count(s.count, 'person', 'people')} within a year, the first on {day(s.first, zone, now)}
+                    </li>
+                  ))}
+                </ul>
+                <p className="mt-1">Nothing else starts by it. Undoing takes these starts back too.</p>
+              </>
+            )}
           </>
         )
       }
