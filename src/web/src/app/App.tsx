@@ -8,6 +8,7 @@ import { Today } from '../features/today/Today';
 import { Button, Empty, Loading, Trouble } from '../ui/bits';
 import { DayPage, PageHead } from '../ui/DayPage';
 import { useUndoKey } from '../ui/keys';
+import { Connection } from './Connection';
 import { useChanges } from './changes';
 import { type Session, useSession } from './session';
 import { TopLine } from './TopLine';
@@ -72,6 +73,7 @@ function Inside({ session }: { session: Session }) {
         To the page
       </a>
       <TopLine session={session} />
+      <Connection />
       <ErrorBoundary FallbackComponent={Broken} resetKeys={[place.key]}>
         <Suspense fallback={<Loading />}>
           <Routes>

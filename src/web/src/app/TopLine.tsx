@@ -2,6 +2,7 @@ import { useQueryClient } from '@tanstack/react-query';
 import { DropdownMenu } from 'radix-ui';
 import { NavLink, useNavigate } from 'react-router';
 import { api, take } from '../api/client';
+import { forgetAll } from '../ui/kept';
 import { ClockMenu } from './ClockMenu';
 import { FindBox } from './FindBox';
 import { KeySheet } from './KeySheet';
@@ -53,6 +54,8 @@ function MemberMenu({ session }: { session: Session }) {
 
   async function signOut() {
     await take(api.DELETE('/api/session'));
+    // Nothing of anybody stays on the machine.
+    forgetAll();
     queries.clear();
     go('/sign-in');
   }

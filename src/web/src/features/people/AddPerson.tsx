@@ -5,6 +5,7 @@ import { useNavigate } from 'react-router';
 import { ApiError, api, take } from '../../api/client';
 import { Button, Field, fieldError } from '../../ui/bits';
 import { Float } from '../../ui/Float';
+import { useKept } from '../../ui/kept';
 import { There } from './There';
 
 const blank = { firstName: '', lastName: '', email: '', mobile: '' };
@@ -19,14 +20,17 @@ const inputs: [keyof typeof blank, string][] = [
 export function AddPerson() {
   const go = useNavigate();
   const [open, setOpen] = useState(false);
-  const [fields, setFields] = useState(blank);
+  const [fields, setFields, forget] = useKept('new-person', blank);
   const add = useMutation({
     mutationFn: (anyway: boolean) => take(api.POST('/api/people', { body: { ...fields, anyway } })),
-    onSuccess: (p) => go(`/people/${p.id}`),
+    onSuccess: (p) => {
+      forget();
+      go(`/people/${p.id}`);
+    },
   });
   const close = () => {
     setOpen(false);
-    setFields(blank);
+    forget();
     add.reset();
   };
   const there = add.error instanceof ApiError && Object.keys(add.error.others).length > 0;

@@ -6,6 +6,7 @@ import { api, type Schemas, take } from '../../api/client';
 import { useNow, useSession } from '../../app/session';
 import { Button, Dial, Field, fieldError, Loading, Trouble } from '../../ui/bits';
 import { DayPage, PageHead } from '../../ui/DayPage';
+import { useKept } from '../../ui/kept';
 import { useKeys } from '../../ui/keys';
 import { type Mark, StepMark, TouchLine } from '../../ui/TouchLine';
 import { said } from '../../ui/undo';
@@ -300,7 +301,7 @@ function Actions({ person, doing, setDoing, edit }: { person: Person; doing: Doi
   const session = useSession().data;
   const programs = useQuery({ queryKey: ['programs'], queryFn: () => take(api.GET('/api/programs')) });
   // What is written stays where it was written, whatever else is looked at meanwhile.
-  const [texts, setTexts] = useState<Partial<Record<NonNullable<Doing>, string>>>({});
+  const [texts, setTexts] = useKept<Partial<Record<NonNullable<Doing>, string>>>(`words.${person.id}`, {});
   const text = (doing && texts[doing]) ?? '';
   const setText = (words: string) => doing && setTexts({ ...texts, [doing]: words });
   const [channel, setChannel] = useState('email');

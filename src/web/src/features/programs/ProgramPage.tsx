@@ -58,7 +58,7 @@ export default function ProgramPage() {
 
 function Page({ id, loaded, reload }: { id: string; loaded: Schemas['ProgramDto']; reload: () => void }) {
   const { now, zone } = useNow();
-  const { draft, change, findings, line, saved, error, changed, number, ready } = useDraft(id, loaded);
+  const { draft, change, findings, line, saved, error, changed, number, ready, unsaved, settleUnsaved } = useDraft(id, loaded);
   const queries = useQueryClient();
   const [picked, setPicked] = useState<string | undefined>(draft.steps[0]?.id);
   const [writing, setWriting] = useState<string>();
@@ -191,6 +191,17 @@ function Page({ id, loaded, reload }: { id: string; loaded: Schemas['ProgramDto'
           <p className="text-small text-ember" role="alert">
             {fieldTrouble}
           </p>
+        )}
+        {unsaved && (
+          <div role="alert" className="my-2 border-l-[3px] border-straw bg-straw-pale px-3 py-2 text-small text-ink">
+            You wrote something here that was never saved, and the program has been changed since.{' '}
+            <Button className="mx-3" onClick={() => settleUnsaved(true)}>
+              Use what I wrote
+            </Button>
+            <Button look="danger" onClick={() => settleUnsaved(false)}>
+              Throw it away
+            </Button>
+          </div>
         )}
         {error && !fieldTrouble && (
           <Trouble error={error}>

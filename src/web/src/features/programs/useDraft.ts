@@ -1,15 +1,25 @@
 import { useCallback, useEffect, useRef, useState } from 'react';
 import { ApiError, api, type Schemas, take } from '../../api/client';
+import { keep, keptUnder } from '../../ui/kept';
 import type { ProgramFile } from './programFile';
 
 const restBeforeSaving = 500;
+const beforeAgain = 4_000;
+
+/** A draft on this machine, and the number of the one it was made from. */
+type Kept = { draft: ProgramFile; number: number };
+const nameOf = (id: string) => `program.${id}`;
 
 /**
  * The draft as it is written: every change is kept at once on the page and saved shortly after. A refused save keeps what
  * was written; a conflict with another member is told, never overwritten.
  */
 export function useDraft(id: string, loaded: Schemas['ProgramDto']) {
-  const [draft, setDraft] = useState(loaded.draft as unknown as ProgramFile);
+  // What was written and could not be saved before the page was left: taken up where nobody has changed the program since.
+  const [left] = useState(() => keptUnder<Kept>(nameOf(id)));
+  const [unsaved, setUnsaved] = useState(left && left.number !== loaded.draftNumber ? left.draft : undefined);
+  const takenUp = left && left.number === loaded.draftNumber ? left.draft : undefined;
+  const [draft, setDraft] = useState(takenUp ?? (loaded.draft as unknown as ProgramFile));
   const [findings, setFindings] = useState(loaded.findings);
   const [line, setLine] = useState(loaded.line);
   const [saved, setSaved] = useState<'saved' | 'writing' | 'saving'>('saved');
@@ -42,10 +52,14 @@ export function useDraft(id: string, loaded: Schemas['ProgramDto']) {
         setLine(answer.line);
         setError(undefined);
         setSaved(dirty.current ? 'writing' : 'saved');
+        if (!dirty.current) keep(nameOf(id), undefined);
       } catch (e) {
         dirty.current = true;
         setSaved('writing');
-        setError(e instanceof ApiError ? e : new ApiError(String(e), 0));
+        const problem = e instanceof ApiError ? e : new ApiError(String(e), 0);
+        setError(problem);
+        // Nobody answered: it is tried again by itself.
+        if (problem.status === 0) timer.current = setTimeout(() => again.current(), beforeAgain);
       }
     })();
     running.current = work;
@@ -59,11 +73,12 @@ export function useDraft(id: string, loaded: Schemas['ProgramDto']) {
       setDraft(latest.current);
       setChanged(true);
       dirty.current = true;
+      keep(nameOf(id), { draft: latest.current, number: number.current } satisfies Kept);
       setSaved('writing');
       clearTimeout(timer.current);
       timer.current = setTimeout(save, restBeforeSaving);
     },
-    [save],
+    [id, save],
   );
 
   // What is not saved yet is saved when the page is left.
@@ -74,11 +89,44 @@ export function useDraft(id: string, loaded: Schemas['ProgramDto']) {
     [save],
   );
 
+  const again = useRef(save);
+  again.current = save;
+  useEffect(() => {
+    const retry = () => again.current();
+    window.addEventListener('online', retry);
+    return () => window.removeEventListener('online', retry);
+  }, []);
+  useEffect(() => {
+    if (takenUp) change(takenUp);
+  }, []);
+
+  /** What was written here before and never saved, where the program has been changed since: to be used, or thrown away. */
+  const settleUnsaved = useCallback(
+    (use: boolean) => {
+      if (use && unsaved) change(unsaved);
+      else keep(nameOf(id), undefined);
+      setUnsaved(undefined);
+    },
+    [change, id, unsaved],
+  );
+
   /** Saves what is not saved and gives the draft's number. */
   const ready = useCallback(async () => {
     await save();
     return number.current;
   }, [save]);
 
-  return { draft, change, findings, line, saved, error, changed, number: shownNumber, ready };
+  return {
+    draft,
+    change,
+    findings,
+    line,
+    saved,
+    error,
+    changed,
+    number: shownNumber,
+    ready,
+    unsaved: unsaved !== undefined,
+    settleUnsaved,
+  };
 }

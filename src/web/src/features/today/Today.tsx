@@ -95,6 +95,7 @@ function Sheet({ day }: { day: Day }) {
     refresh();
   };
   const done = useMutation({
+    meta: { says: ({ call, outcome }: { call: Call; outcome: string }) => `${call.person.name}: ${outcome}` },
     mutationFn: ({ call, outcome }: { call: Call; outcome: string }) =>
       call.ownTask
         ? take(api.POST('/api/tasks/{id}/done', { params: { path: { id: call.touchId } }, body: { outcome } }))
@@ -123,6 +124,7 @@ function Sheet({ day }: { day: Day }) {
     onError: failed,
   });
   const mark = useMutation({
+    meta: { says: ({ how }: { how: string }) => `a message to ${how}` },
     mutationFn: ({ row, how }: { row: { touchId: string; personId: string }; how: 'hold' | 'release' | 'drop' }) => {
       const params = { params: { path: { id: row.touchId }, query: { person: row.personId } } };
       return take(
