@@ -214,6 +214,18 @@ test('a fork and a split are written on the page, passage by passage', async () 
   const more = page.getByRole('button', { name: /^\+ a step (here|after)/ });
   await add(more, 'an email');
   await page.getByLabel('Subject').fill('The two papers');
+
+  // A question can only be about a link that the letter holds: it is picked, never typed.
+  await page.getByLabel('Body of the letter').click();
+  await page.keyboard.type('Here they are');
+  await page.keyboard.press('Control+a');
+  await page.getByRole('button', { name: 'Link', exact: true }).click();
+  const link = page.getByRole('dialog', { name: 'Link' });
+  await link.getByLabel('Where the picked words lead').fill('example.com/papers');
+  await link.getByRole('button', { name: /what following it sets off/ }).click();
+  await link.getByLabel('Its name in rules and forks').fill('papers');
+  await link.getByRole('button', { name: 'Use this' }).click();
+  await link.waitFor({ state: 'detached' });
   await page.getByRole('button', { name: 'close the letter' }).click();
 
   // A question is first about the letter before it; it is made another one, of a call in one of its own passages' company.
@@ -221,7 +233,7 @@ test('a fork and a split are written on the page, passage by passage', async () 
   await page.getByRole('button', { name: 'What it asks: they opened “The two papers”' }).click();
   const asks = page.getByRole('dialog', { name: /^What it asks/ });
   await asks.getByLabel('If they').selectOption('link-followed');
-  await asks.getByLabel(/^Which link/).fill('papers');
+  await asks.getByLabel(/^Which link/).selectOption('papers');
   await accessible('question');
   await asks.getByRole('button', { name: 'Use this' }).click();
   await add(page.getByRole('button', { name: 'If so: one more step' }), 'a call');
@@ -435,6 +447,30 @@ test('two members who write one program are told, and a session that ran out lea
   await page.keyboard.press('Enter');
   await page.getByLabel('Name of the program').waitFor();
   assert.equal(page.url(), place);
+});
+
+test('offline: a call that is done waits and says so, and goes by itself; what is written outlives a reload', async () => {
+  await page.goto(`${stack.url}/`);
+  await page.getByRole('heading', { name: 'Calls' }).waitFor();
+  const first = page.locator('[id^=item-]').first();
+  await first.click();
+  await page.context().setOffline(true);
+  await page.keyboard.press('1');
+  const gone = page.getByText('The connection is gone.').locator('..');
+  await gone.getByText(/1 thing waits/).waitFor();
+  await page.context().setOffline(false);
+  await gone.waitFor({ state: 'detached' });
+  await page.getByText(/: (spoke|posted|done)$/).first().waitFor();
+
+  await page.goto(`${stack.url}/people`);
+  await page.getByRole('link', { name: 'Rowan' }).first().click();
+  await page.getByRole('button', { name: /write a remark/ }).click();
+  await page.getByLabel('Remark').fill('They move in May');
+  await page.reload();
+  await page.getByRole('button', { name: /write a remark/ }).click();
+  assert.equal(await page.getByLabel('Remark').inputValue(), 'They move in May');
+  await page.getByRole('button', { name: 'Write', exact: true }).click();
+  await page.getByText('They move in May').waitFor();
 });
 
 test('with the keyboard alone: the sheet, finding somebody, a tag, a step', async () => {

@@ -157,7 +157,7 @@ public sealed record WaitingStart(Guid ProgramId, Instant Came, StartCause Cause
 public sealed record PersonState
 {
     /// <summary>The form in which states are written now; it goes up when an older Germinal could not read them whole.</summary>
-    public const int CurrentForm = 1;
+    public const int CurrentForm = 2;
 
     /// <summary>The form this state was written in; those from before there were forms count as the first.</summary>
     public int Form { get; init; } = CurrentForm;

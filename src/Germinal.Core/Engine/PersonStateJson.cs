@@ -24,8 +24,10 @@ public static class PersonStateJson
     public static PersonState Read(string json)
     {
         var state = JsonSerializer.Deserialize<PersonState>(json, Options) ?? PersonState.Empty;
-        return state.Form <= PersonState.CurrentForm
-            ? state
+
+        // What an earlier form has not said is as it is at first: read whole, it is in the form of now.
+        return state.Form == PersonState.CurrentForm ? state
+            : state.Form < PersonState.CurrentForm ? state with { Form = PersonState.CurrentForm }
             : throw new NotSupportedException(
                 string.Create(
                     CultureInfo.InvariantCulture,

@@ -221,6 +221,7 @@ public sealed class DecidingTests
     {
         Assert.Contains($"\"form\":{PersonState.CurrentForm}", PersonStateJson.Write(PersonState.Empty), StringComparison.Ordinal);
         Assert.Equal(PersonState.CurrentForm, PersonStateJson.Read("{}").Form);
+        Assert.Equal(PersonState.CurrentForm, PersonStateJson.Read("{\"form\":1}").Form);
         Assert.Contains(
             "newer Germinal",
             Assert.Throws<NotSupportedException>(() => PersonStateJson.Read("{\"form\":99}")).Message,

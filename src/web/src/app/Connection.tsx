@@ -25,7 +25,7 @@ export function Connection() {
       <b className="font-semibold">The connection is gone.</b>{' '}
       {waiting.length === 0
         ? 'What you write is kept on this machine, and goes when it is back.'
-        : `${count(waiting.length, 'thing waits', 'things wait')} and go by themselves when it is back: ${waiting.join(' · ')}.`}
+        : `${count(waiting.length, 'thing waits and goes by itself', 'things wait and go by themselves')} when it is back: ${waiting.join(' · ')}.`}
     </p>
   );
 }
