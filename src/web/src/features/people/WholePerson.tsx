@@ -45,7 +45,7 @@ export function WholePerson({ personId, name }: { personId: string; name: string
 function Merge({ personId, name, close }: { personId: string; name: string; close: () => void }) {
   const queries = useQueryClient();
   const { now, zone } = useNow();
-  const [search, setSearch] = useState(name.split(' ').at(-1) ?? '');
+  const [search, setSearch] = useState(name);
   const [other, setOther] = useState<string>();
   // What the member chose otherwise than proposed, by field.
   const [chosen, setChosen] = useState<Record<string, boolean>>({});
@@ -74,7 +74,8 @@ function Merge({ personId, name, close }: { personId: string; name: string; clos
       said(`${preview.data?.merged} and ${name} are one person now.`, () => undoMerge(id, queries));
     },
   });
-  const others = (found.data?.rows ?? []).filter((p) => p.id !== personId);
+  // Once one is picked the others are out of the way; picked again, they are back.
+  const others = (found.data?.rows ?? []).filter((p) => p.id !== personId && (!other || p.id === other));
   const p = preview.data;
   return (
     <div className="mb-4">
@@ -93,7 +94,7 @@ function Merge({ personId, name, close }: { personId: string; name: string; clos
               aria-pressed={other === o.id}
               className={`block w-full text-left ${other === o.id ? 'font-semibold' : ''}`}
               onClick={() => {
-                setOther(o.id);
+                setOther(other === o.id ? undefined : o.id);
                 setChosen({});
               }}
             >
@@ -114,7 +115,7 @@ function Merge({ personId, name, close }: { personId: string; name: string; clos
         ))}
         {found.data && others.length === 0 && <li className="py-1 text-soft">nobody else like that</li>}
       </ul>
-      {p && (
+      {other && p && (
         <>
           {p.choices.length > 0 && (
             <fieldset className="m-0 mt-3 border-0 p-0">
