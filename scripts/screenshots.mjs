@@ -21,6 +21,12 @@ const someone = (await (await page.request.get(`${url}/api/today`)).json()).call
 await page.goto(`${url}/people`);
 await page.getByRole('link', { name: 'Bring people in' }).waitFor();
 await shot('people');
+await page.getByLabel('Pick all shown').check();
+await page.getByRole('button', { name: /^Pick all .* who fit/ }).click();
+await page.getByLabel('Start a program').selectOption({ label: 'First eight weeks' });
+await page.getByRole('button', { name: 'Start …' }).click();
+await page.getByRole('heading', { name: 'What it would do' }).waitFor();
+await shot('many');
 await page.goto(`${url}/people/${someone}`);
 await page.locator('#now').waitFor();
 await shot('person');

@@ -1,4 +1,3 @@
-using Germinal.Service.People;
 using Germinal.Channels;
 using Germinal.Channels.Letters;
 using Germinal.Channels.Mail;
@@ -6,6 +5,7 @@ using Germinal.Channels.Texts;
 using Germinal.Service.Engine;
 using Germinal.Service.Import;
 using Germinal.Service.Incoming;
+using Germinal.Service.People;
 using Germinal.Service.Programs;
 using Microsoft.Extensions.DependencyInjection;
 

@@ -94,7 +94,7 @@ public sealed class ActsTests
         await world.MoveToAsync("2027-03-05T10:00");
         var (tag, tagged) = await DoAsync(world, ActKind.Tag, "Warm", ida.Id, bo.Id);
         var (stage, _) = await DoAsync(world, ActKind.Stage, "Planning/Inquiry", ida.Id, bo.Id);
-        var (list, _) = await DoAsync(world, ActKind.List, "Evening", ida.Id);
+        var (list, _) = await DoAsync(world, ActKind.Join, "Evening", ida.Id);
         Assert.Equal(2, tagged);
         await world.WorkAsync();
         await using (var db = world.Db())

@@ -1,5 +1,5 @@
-using Germinal.Core.Engine;
 using System.Text;
+using Germinal.Core.Engine;
 using Germinal.Service.Clock;
 using Germinal.Service.Import;
 using Germinal.Store.Rows;

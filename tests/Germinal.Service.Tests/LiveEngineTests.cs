@@ -1,5 +1,5 @@
-using Germinal.Core.Contact;
 using Germinal.Channels;
+using Germinal.Core.Contact;
 using Germinal.Core.Engine;
 using Germinal.Service.Engine;
 using Germinal.Service.Programs;

@@ -1,7 +1,7 @@
-using Germinal.Service.People;
 using Germinal.Channels;
 using Germinal.Core.Engine;
 using Germinal.Service.Engine;
+using Germinal.Service.People;
 using Germinal.Store.Rows;
 using Microsoft.EntityFrameworkCore;
 using Microsoft.Extensions.Logging;

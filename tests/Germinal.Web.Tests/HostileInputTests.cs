@@ -1,10 +1,10 @@
-using Germinal.Service;
 using System.Net;
 using System.Net.Http.Json;
 using System.Reflection;
 using System.Text;
 using System.Text.Json;
 using System.Text.Json.Nodes;
+using Germinal.Service;
 using Germinal.Store.Rows;
 using Germinal.Web.Hosting;
 using Microsoft.EntityFrameworkCore;

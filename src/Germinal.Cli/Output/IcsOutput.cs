@@ -9,7 +9,7 @@ using NodaTime;
 
 namespace Germinal.Cli.Output;
 
-/// <summary>The calls on the day sheets as to-dos of a calendar (RFC 5545, VTODO).</summary>
+/// <summary>The calls on the day sheets for a calendar, each a VTODO of RFC 5545.</summary>
 internal static class IcsOutput
 {
     public static void Write(IEnumerable<TouchLine> lines, Practice practice, LiquidLetters letters, TextWriter output)

@@ -1,5 +1,5 @@
-using Germinal.Core.Contact;
 using System.Globalization;
+using Germinal.Core.Contact;
 using Germinal.Core.Engine;
 using Germinal.Store.Rows;
 using NodaTime.Text;

@@ -1,8 +1,8 @@
-using Germinal.Core.Engine;
-using Germinal.Service.People;
 using Germinal.Channels.Tables;
 using Germinal.Core.Contact;
+using Germinal.Core.Engine;
 using Germinal.Core.Time;
+using Germinal.Service.People;
 using Germinal.Store;
 using Germinal.Store.Rows;
 using Microsoft.EntityFrameworkCore;

@@ -1,3 +1,4 @@
+using Germinal.Service.People;
 using Germinal.Core.Contact;
 using Germinal.Core.Engine;
 using Germinal.Service.Clock;
@@ -151,6 +152,7 @@ public sealed class ImportRunner(IDbContextFactory<GerminalDb> databases)
 /// <summary>Writes one batch of planned rows within the caller's transaction.</summary>
 internal sealed class ImportWriter(GerminalDb db, ImportRow import, Instant now)
 {
+    private readonly PeopleDesk desk = new(db, import.By, now);
     private readonly List<PersonRow> added = [];
     private readonly List<EventRow> events = [];
     private readonly List<KeyDateRow> newDates = [];
@@ -189,15 +191,11 @@ internal sealed class ImportWriter(GerminalDb db, ImportRow import, Instant now)
                 people[person.Id] = person;
                 added.Add(person);
                 Fill(person, row, null);
-                Note(
-                    person.Id,
-                    row.Line,
-                    EventKinds.Imported,
-                    new() { ["file"] = import.FileName, ["line"] = row.Line.ToString(System.Globalization.CultureInfo.InvariantCulture) }
-                );
+                var line = row.Line.ToString(System.Globalization.CultureInfo.InvariantCulture);
+                Write(row.Line, desk.NewNote(person.Id, EventKinds.Imported, ("file", import.FileName), ("line", line)));
                 if (row.Note is not null)
                 {
-                    Note(person.Id, row.Line, EventKinds.Remark, new() { ["text"] = row.Note });
+                    Write(row.Line, desk.NewNote(person.Id, EventKinds.Remark, ("text", row.Note)));
                 }
             }
             else if (planned.Result == RowResult.Filled)
@@ -242,28 +240,12 @@ internal sealed class ImportWriter(GerminalDb db, ImportRow import, Instant now)
         await db.CopyAsync(lines, stop);
     }
 
-    /// <summary>A line of the log that only people read.</summary>
-    private void Note(Guid person, int line, string kind, Dictionary<string, string> data) => Write(person, line, (kind, data), now);
-
-    /// <summary>What the engine is to take in.</summary>
-    private void Happened(Guid person, int line, Happening happening, params (string Key, string Value)[] words) =>
-        Write(person, line, EventKinds.Of(happening).With(words), handledAt: null);
-
-    /// <summary>The key tells the import's own events from what members did since.</summary>
-    private void Write(Guid person, int line, (string Kind, Dictionary<string, string> Data) said, Instant? handledAt) =>
-        events.Add(
-            new EventRow
-            {
-                PracticeId = import.PracticeId,
-                PersonId = person,
-                At = now,
-                Kind = said.Kind,
-                Data = said.Data,
-                By = import.By,
-                HandledAt = handledAt,
-                Key = $"import/{import.Id:N}/{line}/{said.Kind}",
-            }
-        );
+    /// <summary>The key tells the import's own lines of the log from what members did since.</summary>
+    private void Write(int line, EventRow said)
+    {
+        said.Key = $"import/{import.Id:N}/{line}/{said.Kind}";
+        events.Add(said);
+    }
 
     /// <summary>Fills the named blanks, or with null all of them.</summary>
     private void Fill(PersonRow p, ImportedRow row, IReadOnlyList<string>? only)
@@ -321,13 +303,13 @@ internal sealed class ImportWriter(GerminalDb db, ImportRow import, Instant now)
             );
             if (only is not null && !consent)
             {
-                Happened(p.Id, row.Line, new ConsentGiven(now, Channel.Email, In: false));
+                Write(row.Line, desk.NewEvent(p.Id, new ConsentGiven(now, Channel.Email, In: false)));
             }
         }
 
         if (only is not null && row.DoNotContact is not null && Wants("do_not_contact"))
         {
-            Happened(p.Id, row.Line, new LeftForGood(now, "do-not-contact"), ("reason", row.DoNotContact));
+            Write(row.Line, desk.NewEvent(p.Id, new LeftForGood(now, "do-not-contact"), ("reason", row.DoNotContact)));
         }
 
         PersonNames.Refresh(p);

@@ -60,8 +60,8 @@ public static class ImportStarts
                     continue;
                 }
 
-                var so = starts.GetValueOrDefault(program.Current.ProgramId, (definition.Name, 0, Instant.MaxValue));
-                starts[program.Current.ProgramId] = (definition.Name, so.Item2 + 1, Instant.Min(so.Item3, first));
+                var (_, before, earliest) = starts.GetValueOrDefault(program.Current.ProgramId, (definition.Name, 0, Instant.MaxValue));
+                starts[program.Current.ProgramId] = (definition.Name, before + 1, Instant.Min(earliest, first));
             }
         }
 

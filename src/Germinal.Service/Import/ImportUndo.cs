@@ -17,14 +17,11 @@ public static class ImportUndo
     {
         var touched = db.ImportLines.Where(l => l.ImportId == importId && (l.Result == "added" || l.Result == "filled")).Select(l => l.PersonId!.Value);
         var at = (await db.Imports.AsNoTracking().SingleAsync(i => i.Id == importId, stop)).CreatedAt;
+        var gone = GoneOut.Of(db);
         var worked = db.People.Where(p =>
             touched.Contains(p.Id)
             && (
-                db.Touches.Any(t =>
-                    t.PersonId == p.Id
-                    && db.Runs.Any(r => r.Id == t.RunId && r.StartedAt >= at)
-                    && (t.Status == TouchStatus.Sent || t.Status == TouchStatus.Handing || t.Status == TouchStatus.Done)
-                )
+                gone.Any(t => t.PersonId == p.Id && db.Runs.Any(r => r.Id == t.RunId && r.StartedAt >= at))
                 || (p.ImportId == importId && p.Edition > 1)
                 || db.Events.Any(e => e.PersonId == p.Id && e.At >= at && e.Key == null && e.Kind != EventKinds.Occasion)
             )

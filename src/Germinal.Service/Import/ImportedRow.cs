@@ -1,6 +1,6 @@
-using Germinal.Core.Contact;
 using System.Security.Cryptography;
 using System.Text;
+using Germinal.Core.Contact;
 using Germinal.Core.Practices;
 using Germinal.Core.Time;
 using Germinal.Store;

@@ -1,5 +1,5 @@
-using Germinal.Core.Engine;
 using System.Globalization;
+using Germinal.Core.Engine;
 using Germinal.Core.Time;
 using Germinal.Service.Clock;
 using Germinal.Service.Engine;

@@ -1,6 +1,6 @@
+using Germinal.Channels.Mail;
 using Germinal.Core.Contact;
 using Germinal.Core.Engine;
-using Germinal.Channels.Mail;
 using Germinal.Service.Clock;
 using Germinal.Service.Engine;
 using Germinal.Service.People;
@@ -101,7 +101,7 @@ public sealed class MailReception(IDbContextFactory<GerminalDb> databases, Reply
     private static async Task TakeInAsync(GerminalDb db, ReceivedMail mail, Guid person, TouchOf? touch, Instant now, CancellationToken stop)
     {
         var desk = new PeopleDesk(db, "the recipient", now);
-        (string, string)[] which = touch is null ? [] : [touch.Word];
+        var which = TouchOf.WordsOf(touch);
         switch (mail.Kind)
         {
             case ReceivedKind.Reply:

@@ -1,7 +1,7 @@
-using Germinal.Core.Contact;
-using Germinal.Core.Engine;
 using Germinal.Channels;
 using Germinal.Channels.Texts;
+using Germinal.Core.Contact;
+using Germinal.Core.Engine;
 using Germinal.Core.Messages;
 using Germinal.Service.Clock;
 using Germinal.Service.People;
@@ -220,9 +220,12 @@ public sealed class TextReception(IDbContextFactory<GerminalDb> databases, IText
                 break;
             case TextWish.None:
                 db.Events.Add(desk.NewEvent(person, new TextedWord(now, string.Concat(body.Where(char.IsLetterOrDigit)))));
-                (string, string)[] which = last is null ? [] : [last.Word];
                 db.Events.Add(
-                    desk.NewEvent(person, new Replied(now, Channel.Text, last?.ProgramId, last?.StepId), [.. which, ("text", body.Trim())])
+                    desk.NewEvent(
+                        person,
+                        new Replied(now, Channel.Text, last?.ProgramId, last?.StepId),
+                        [.. TouchOf.WordsOf(last), ("text", body.Trim())]
+                    )
                 );
                 break;
         }

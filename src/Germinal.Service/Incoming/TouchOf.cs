@@ -52,4 +52,7 @@ public sealed record TouchOf(Guid PracticeId, Guid PersonId, Guid TouchId, Guid 
 
     /// <summary>Names the touch in an event's words.</summary>
     public (string Key, string Value) Word => ("touch", TouchId.ToString());
+
+    /// <summary>The same of a touch that may not be known; then no word.</summary>
+    public static (string Key, string Value)[] WordsOf(TouchOf? touch) => touch is null ? [] : [touch.Word];
 }

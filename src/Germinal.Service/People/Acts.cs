@@ -13,14 +13,14 @@ public enum ActKind
     Tag,
     Untag,
     Stage,
-    List,
-    Unlist,
+    Join,
+    Leave,
     Start,
 }
 
 /// <summary>How far an act is.</summary>
 /// <param name="Id">The act.</param>
-/// <param name="Kind">What was done: tag, untag, stage, list, unlist, start.</param>
+/// <param name="Kind">What was done: tag, untag, stage, join, leave, start.</param>
 /// <param name="What">The tag, the stage, the list; of a start the program's name.</param>
 /// <param name="By">The member.</param>
 /// <param name="At">When.</param>
@@ -47,7 +47,11 @@ public sealed record ActUndone(int People, int TakenBack, int Stopped, int Chang
 /// <param name="now">Practice time.</param>
 public sealed class Acts(GerminalDb db, string by, Instant now)
 {
-    private static ActKind KindOf(ActRow act) => Enum.Parse<ActKind>(act.Kind, ignoreCase: true);
+    /// <summary>What an act was, from its stored word.</summary>
+    internal static ActKind KindOf(ActRow act) => Enum.Parse<ActKind>(act.Kind, ignoreCase: true);
+
+    /// <summary>The word of a kind, as rows and addresses have it.</summary>
+    public static string WordOf(ActKind kind) => kind.ToString().ToLowerInvariant();
 
     private Guid Practice => db.PracticeId!.Value;
 
@@ -62,8 +66,8 @@ public sealed class Acts(GerminalDb db, string by, Instant now)
             ActKind.Tag => new TagPutOn(at, what),
             ActKind.Untag => new TagTakenOff(at, what),
             ActKind.Stage => new EnteredStage(at, what),
-            ActKind.List => new JoinedList(at, what),
-            ActKind.Unlist => new LeftList(at, what),
+            ActKind.Join => new JoinedList(at, what),
+            ActKind.Leave => new LeftList(at, what),
             ActKind.Start => new StartedByHand(at, Guid.Parse(what), by),
             _ => throw new ArgumentOutOfRangeException(nameof(kind)),
         };
@@ -79,7 +83,7 @@ public sealed class Acts(GerminalDb db, string by, Instant now)
             PracticeId = Practice,
             At = now,
             By = by,
-            Kind = kind.ToString().ToLowerInvariant(),
+            Kind = WordOf(kind),
             What = what,
         };
         db.Acts.Add(act);
@@ -91,8 +95,8 @@ public sealed class Acts(GerminalDb db, string by, Instant now)
                 ActKind.Tag => desk.PutTagAsync(people, what, stop),
                 ActKind.Untag => desk.TakeTagAsync(people, what, stop),
                 ActKind.Stage => desk.MoveStageAsync(people, what, stop),
-                ActKind.List => desk.JoinListAsync(people, what, stop),
-                ActKind.Unlist => desk.LeaveListAsync(people, what, stop),
+                ActKind.Join => desk.JoinListAsync(people, what, stop),
+                ActKind.Leave => desk.LeaveListAsync(people, what, stop),
                 ActKind.Start => desk.StartProgramAsync(people, Guid.Parse(what), bySwitchingOn: false, stop),
                 _ => throw new ArgumentOutOfRangeException(nameof(kind)),
             }
@@ -145,14 +149,13 @@ public sealed class Acts(GerminalDb db, string by, Instant now)
 
         // What the engine has not taken in yet it never will.
         await db.Events.Where(e => e.ActId == id && e.HandledAt == null).ExecuteUpdateAsync(u => u.SetProperty(e => e.HandledAt, now), stop);
+        var gone = GoneOut.Of(db);
         var runs = await StartedBy(act)
             .Select(r => new
             {
                 r.Id,
                 r.PersonId,
-                Out = db.Touches.Any(t =>
-                    t.RunId == r.Id && (t.Status == TouchStatus.Sent || t.Status == TouchStatus.Handing || t.Status == TouchStatus.Done)
-                ),
+                Out = gone.Any(t => t.RunId == r.Id),
             })
             .ToListAsync(stop);
         var desk = new PeopleDesk(db, by, now);
@@ -165,7 +168,7 @@ public sealed class Acts(GerminalDb db, string by, Instant now)
             .Runs.Where(r => r.StopReason != null && db.Events.Any(e => e.ActId == id && e.PersonId == r.PersonId && e.At == r.EndedAt))
             .CountAsync(stop);
         await db.SaveChangesAsync(stop);
-        var reverted = await RevertAsync(act, people, stop);
+        var reverted = await desk.TakeBackAsync(act, people, stop);
         await transaction.CommitAsync(stop);
         return new ActUndone(reverted, runs.Count(r => !r.Out), runs.Count(r => r.Out), people.Length - reverted, stays);
     }
@@ -181,28 +184,5 @@ public sealed class Acts(GerminalDb db, string by, Instant now)
         }
 
         return runs;
-    }
-
-    /// <summary>Sets the facts right where they are still as the act left them; each of these people's threads says so.</summary>
-    /// <returns>For how many.</returns>
-    private async Task<int> RevertAsync(ActRow act, Guid[] people, CancellationToken stop)
-    {
-        var what = act.What;
-        FormattableString change = KindOf(act) switch
-        {
-            ActKind.Tag => $"UPDATE people SET tags = array_remove(tags, {what}) WHERE id = ANY({people}) AND tags @> ARRAY[{what}] RETURNING id, NULL::jsonb",
-            ActKind.Untag => $"UPDATE people SET tags = array_append(tags, {what}) WHERE id = ANY({people}) AND NOT tags @> ARRAY[{what}] RETURNING id, NULL::jsonb",
-            ActKind.List =>
-                $"UPDATE people SET lists = array_remove(lists, {what}) WHERE id = ANY({people}) AND lists @> ARRAY[{what}] RETURNING id, NULL::jsonb",
-            ActKind.Unlist =>
-                $"UPDATE people SET lists = array_append(lists, {what}) WHERE id = ANY({people}) AND NOT lists @> ARRAY[{what}] RETURNING id, NULL::jsonb",
-            ActKind.Stage =>
-                $"""
-                UPDATE people p SET stage = nullif(e.data ->> 'left', ''), stage_since = (nullif(e.data ->> 'since', ''))::timestamptz FROM events e
-                WHERE e.act_id = {act.Id} AND e.person_id = p.id AND p.stage = {what} RETURNING p.id, NULL::jsonb
-                """,
-            _ => $"SELECT id, NULL::jsonb FROM people WHERE id = ANY({people})",
-        };
-        return await new PeopleDesk(db, by, now).UndoneAsync(change, act.Kind, what, stop);
     }
 }

@@ -21,6 +21,9 @@ public sealed record MergeChoice(string Key, string Label, string? Kept, string?
 /// <param name="Newer">Whether the newer of two values is the better guess; else what the kept one has.</param>
 internal sealed record MergedField(string Key, string Label, Func<PersonRow, string?> Value, Action<PersonRow, PersonRow> Copy, bool Newer = false)
 {
+    public const string Owner = "owner";
+    public const string Stage = "stage";
+
     public static IReadOnlyList<MergedField> All { get; } =
     [
         new("firstName", "first name", p => p.FirstName, (from, to) => to.FirstName = from.FirstName),
@@ -29,12 +32,11 @@ internal sealed record MergedField(string Key, string Label, Func<PersonRow, str
         new("mobile", "mobile", p => p.Mobile, (from, to) => (to.Mobile, to.MobileExtension) = (from.Mobile, from.MobileExtension), Newer: true),
         new("address", "address", p => p.Address, (from, to) => to.Address = from.Address, Newer: true),
         new("zone", "time zone", p => p.ZoneId, (from, to) => to.ZoneId = from.ZoneId, Newer: true),
-        new("owner", "owner", p => p.OwnerId?.ToString(), (from, to) => to.OwnerId = from.OwnerId),
-        new(StageKey, "stage", p => p.Stage, (from, to) => (to.Stage, to.StageSince) = (from.Stage, from.StageSince)),
+        new(Owner, "owner", p => p.OwnerId?.ToString(), (from, to) => to.OwnerId = from.OwnerId),
+        new(Stage, "stage", p => p.Stage, (from, to) => (to.Stage, to.StageSince) = (from.Stage, from.StageSince)),
         new("source", "source", p => p.Source, (from, to) => to.Source = from.Source),
     ];
 
-    private const string StageKey = "stage";
 
     /// <summary>Which value is taken where nobody says otherwise, and why; null where there is nothing to choose.</summary>
     public (bool TakesOther, string Why)? Choose(PersonRow kept, PersonRow other, IReadOnlyList<Pipeline> pipelines)
@@ -50,7 +52,7 @@ internal sealed record MergedField(string Key, string Label, Func<PersonRow, str
             return (string.IsNullOrEmpty(a), "the only one there is");
         }
 
-        if (Key == StageKey)
+        if (Key == Stage)
         {
             return StageFollowing.Entering(pipelines, a, b) is not null ? (true, "the further stage")
                 : StageFollowing.Entering(pipelines, b, a) is not null ? (false, "the further stage")

@@ -28,20 +28,12 @@ public sealed class PeopleDesk(GerminalDb db, string by, Instant now, Guid? act 
     public async Task<int> PutTagAsync(Guid[] people, string tag, CancellationToken stop)
     {
         var name = await TagNames.SpellingAsync(db, tag, stop);
-        return await ChangeAsync(
-            $"UPDATE people SET tags = array_append(tags, {name}) WHERE practice_id = {Practice} AND id = ANY({people}) AND NOT tags @> ARRAY[{name}] RETURNING id, NULL::jsonb",
-            new TagPutOn(now, name),
-            stop
-        );
+        return await ChangeAsync(TagOn(people, name), new TagPutOn(now, name), stop);
     }
 
     /// <summary>Takes a tag off.</summary>
     public Task<int> TakeTagAsync(Guid[] people, string tag, CancellationToken stop) =>
-        ChangeAsync(
-            $"UPDATE people SET tags = array_remove(tags, {tag}) WHERE practice_id = {Practice} AND id = ANY({people}) AND tags @> ARRAY[{tag}] RETURNING id, NULL::jsonb",
-            new TagTakenOff(now, tag),
-            stop
-        );
+        ChangeAsync(TagOff(people, tag), new TagTakenOff(now, tag), stop);
 
     /// <summary>Moves people to a stage; those who stand in it already are no event (rule 5.1). What they left stands in the event.</summary>
     /// <param name="people">The people.</param>
@@ -59,33 +51,59 @@ public sealed class PeopleDesk(GerminalDb db, string by, Instant now, Guid? act 
 
     /// <summary>Puts people on a list; those who are on it already are no event.</summary>
     public Task<int> JoinListAsync(Guid[] people, string list, CancellationToken stop) =>
-        ChangeAsync(
-            $"""
-            UPDATE people SET lists = array_append(lists, {list}) WHERE practice_id = {Practice} AND id = ANY({people})
-            AND NOT EXISTS (SELECT 1 FROM unnest(lists) l WHERE lower(l) = lower({list})) RETURNING id, NULL::jsonb
-            """,
-            new JoinedList(now, list),
-            stop
-        );
+        ChangeAsync(ListOn(people, list), new JoinedList(now, list), stop);
 
     /// <summary>Takes people off a list.</summary>
     public Task<int> LeaveListAsync(Guid[] people, string list, CancellationToken stop) =>
-        ChangeAsync(
-            $"""
-            UPDATE people SET lists = (SELECT coalesce(array_agg(l), ARRAY[]::text[]) FROM unnest(lists) l WHERE lower(l) <> lower({list})) WHERE practice_id = {Practice} AND id = ANY({people})
-            AND EXISTS (SELECT 1 FROM unnest(lists) l WHERE lower(l) = lower({list})) RETURNING id, NULL::jsonb
-            """,
-            new LeftList(now, list),
-            stop
-        );
+        ChangeAsync(ListOff(people, list), new LeftList(now, list), stop);
 
     /// <summary>Asks for a program to be started; whether it starts is the engine's to say.</summary>
     public Task<int> StartProgramAsync(Guid[] people, Guid program, bool bySwitchingOn, CancellationToken stop) =>
+        ChangeAsync(Everybody(people), new StartedByHand(now, program, by, bySwitchingOn), stop);
+
+    /// <summary>
+    /// Sets the facts back where they are still as an act left them. For the engine they have changed, and each of these people's
+    /// threads says how.
+    /// </summary>
+    /// <returns>For how many.</returns>
+    internal Task<int> TakeBackAsync(ActRow act, Guid[] people, CancellationToken stop) =>
         ChangeAsync(
-            $"SELECT id, NULL::jsonb FROM people WHERE practice_id = {Practice} AND id = ANY({people})",
-            new StartedByHand(now, program, by, bySwitchingOn),
+            Acts.KindOf(act) switch
+            {
+                ActKind.Tag => TagOff(people, act.What),
+                ActKind.Untag => TagOn(people, act.What),
+                ActKind.Join => ListOff(people, act.What),
+                ActKind.Leave => ListOn(people, act.What),
+                ActKind.Stage => $"""
+                    UPDATE people p SET stage = nullif(e.data ->> 'left', ''), stage_since = (nullif(e.data ->> 'since', ''))::timestamptz FROM events e
+                    WHERE e.act_id = {act.Id} AND e.person_id = p.id AND p.stage = {act.What} RETURNING p.id, NULL::jsonb
+                    """,
+                _ => Everybody(people),
+            },
+            (EventKinds.Undone, new() { ["act"] = act.Kind, ["what"] = act.What }),
             stop
         );
+
+    // The changes themselves, each giving back those it was something new for, whoever makes them and why.
+    private FormattableString TagOn(Guid[] people, string tag) =>
+        $"UPDATE people SET tags = array_append(tags, {tag}) WHERE practice_id = {Practice} AND id = ANY({people}) AND NOT tags @> ARRAY[{tag}] RETURNING id, NULL::jsonb";
+
+    private FormattableString TagOff(Guid[] people, string tag) =>
+        $"UPDATE people SET tags = array_remove(tags, {tag}) WHERE practice_id = {Practice} AND id = ANY({people}) AND tags @> ARRAY[{tag}] RETURNING id, NULL::jsonb";
+
+    private FormattableString ListOn(Guid[] people, string list) =>
+        $"""
+        UPDATE people SET lists = array_append(lists, {list}) WHERE practice_id = {Practice} AND id = ANY({people})
+        AND NOT EXISTS (SELECT 1 FROM unnest(lists) l WHERE lower(l) = lower({list})) RETURNING id, NULL::jsonb
+        """;
+
+    private FormattableString ListOff(Guid[] people, string list) =>
+        $"""
+        UPDATE people SET lists = (SELECT coalesce(array_agg(l), ARRAY[]::text[]) FROM unnest(lists) l WHERE lower(l) <> lower({list})) WHERE practice_id = {Practice} AND id = ANY({people})
+        AND EXISTS (SELECT 1 FROM unnest(lists) l WHERE lower(l) = lower({list})) RETURNING id, NULL::jsonb
+        """;
+
+    private FormattableString Everybody(Guid[] people) => $"SELECT id, NULL::jsonb FROM people WHERE practice_id = {Practice} AND id = ANY({people})";
 
     /// <summary>Writes that something happened to one person, with words for people beside it.</summary>
     public async Task RecordAsync(Guid person, Happening happening, CancellationToken stop, params (string Key, string Value)[] words)
@@ -158,14 +176,6 @@ public sealed class PeopleDesk(GerminalDb db, string by, Instant now, Guid? act 
     /// <param name="stop">Gives up.</param>
     private Task<int> ChangeAsync(FormattableString change, Happening happened, CancellationToken stop) =>
         ChangeAsync(change, EventKinds.Of(happened), stop);
-
-    /// <summary>Sets facts back where an act is taken back; for the engine they have changed, and a thread says how.</summary>
-    /// <param name="change">SQL that gives back each person's id and null.</param>
-    /// <param name="kind">What the act was.</param>
-    /// <param name="what">The tag, the stage, the list, or the program's id.</param>
-    /// <param name="stop">Gives up.</param>
-    internal Task<int> UndoneAsync(FormattableString change, string kind, string what, CancellationToken stop) =>
-        ChangeAsync(change, (EventKinds.Undone, new() { ["act"] = kind, ["what"] = what }), stop);
 
     private async Task<int> ChangeAsync(FormattableString change, (string Kind, Dictionary<string, string> Data) line, CancellationToken stop)
     {

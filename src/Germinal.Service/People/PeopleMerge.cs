@@ -107,8 +107,8 @@ public sealed class PeopleMerge(GerminalDb db, TouchEngine engine, PeopleDesk de
         var members = engine.Practice.Members.ToDictionary(m => m.Id.ToString(), m => m.Name);
         string? Shown(MergedField field, PersonRow p) =>
             field.Value(p) is not { Length: > 0 } value ? null
-            : field.Key == "owner" ? members.GetValueOrDefault(value, "somebody who has left")
-            : field.Key == "stage" ? Why.StageName(value)
+            : field.Key == MergedField.Owner ? members.GetValueOrDefault(value, "somebody who has left")
+            : field.Key == MergedField.Stage ? Why.StageName(value)
             : value;
         var choices = new List<MergeChoice>();
         foreach (var field in MergedField.All)
@@ -180,10 +180,8 @@ public sealed class PeopleMerge(GerminalDb db, TouchEngine engine, PeopleDesk de
             .Select(d => d.Mine)
             .Where(d => fromOther.Contains(MergedDates.Prefix + d.Name))
             .ToArray();
-        foreach (var date in replaced)
-        {
-            await db.KeyDates.Where(d => d.PersonId == kept.Id && d.Name == date.Name).ExecuteDeleteAsync(stop);
-        }
+        var given = replaced.Select(d => d.Name).ToArray();
+        await db.KeyDates.Where(d => d.PersonId == kept.Id && given.Contains(d.Name)).ExecuteDeleteAsync(stop);
 
         var dates = await db
             .Database.SqlQuery<string>(

@@ -24,10 +24,9 @@ public static class SamePerson
         var others = db.People.AsNoTracking().Where(p => p.Id != person.Id && !p.Archived);
         async Task LookAsync(string field, IQueryable<PersonRow> same, Func<string, string> say)
         {
-            if (await same.OrderBy(p => p.AddedAt).Select(p => new { p.Id, p.FirstName, p.LastName, p.Email }).FirstOrDefaultAsync(stop) is { } other)
+            if (await same.OrderBy(p => p.AddedAt).FirstOrDefaultAsync(stop) is { } other)
             {
-                var name = $"{other.FirstName} {other.LastName}".Trim() is { Length: > 0 } given ? given : other.Email ?? "somebody";
-                found.Add(new SameAs(field, new PersonRef(other.Id, name), say(name)));
+                found.Add(new SameAs(field, new PersonRef(other.Id, other.Name), say(other.Name)));
             }
         }
 

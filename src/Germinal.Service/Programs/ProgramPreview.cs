@@ -5,12 +5,12 @@ using Germinal.Core.Messages;
 using Germinal.Core.Practices;
 using Germinal.Core.Programs;
 using Germinal.Core.Time;
+using Germinal.Service.Clock;
 using Germinal.Service.Engine;
 using Germinal.Service.People;
 using Germinal.Store;
 using Microsoft.EntityFrameworkCore;
 using NodaTime;
-using Germinal.Service.Clock;
 
 namespace Germinal.Service.Programs;
 
@@ -59,22 +59,15 @@ public sealed class ProgramPreview(ProgramDesk desk, LetterWriter writer)
         var practice = engine.Practice.InVoiceOf(program);
         Happening first = new StartedByHand(now, id, "");
         var from = now;
-        if (
-            program.StartsWhen.OfType<OccasionTrigger>().Any()
-            && engine.Shelf.On.First(p => p.Current.ProgramId == id) is { } on
-            && Occasions.Between(on.Current, practice, facts, now, now + NextOccasionWithin).MinBy(o => o.At) is { } occasion
-        )
+        var on = engine.Shelf.On.First(p => p.Current.ProgramId == id);
+        if (Occasions.Between(on.Current, practice, facts, now, now + NextOccasionWithin).MinBy(o => o.At) is { } occasion)
         {
             first = new OccasionCame(occasion.At, id, occasion.Occasion.Name, occasion.Occasion.Date);
             from = occasion.At;
         }
 
         // Tried on a shelf of its own, so that other programs do not speak in.
-        var alone = new TouchEngine(
-            practice,
-            new ProgramShelf([engine.Shelf.Find(id, int.MaxValue)], [engine.Shelf.On.First(p => p.Current.ProgramId == id)]),
-            engine.Templates
-        );
+        var alone = new TouchEngine(practice, new ProgramShelf([on.Current], [on]), engine.Templates);
         var begun = alone.React(facts, PersonState.Empty, first);
         var refusal = begun.Effects.OfType<StartRefused>().FirstOrDefault();
         var run = begun.Effects.OfType<RunStarted>().FirstOrDefault()?.RunId;
@@ -85,19 +78,19 @@ public sealed class ProgramPreview(ProgramDesk desk, LetterWriter writer)
                 .Where(t => t.RunId == run)
                 .ToList();
         return new PreviewDto(
-                new PersonRef(facts.Id, facts.Name),
-                practice.ZoneOf(facts).Id,
-                refusal is null ? null : Why.Reason(refusal.Reason),
-                [
-                    .. touches.Select(t => new PreviewTouch(
-                        t.Step.Id,
-                        (t.SettledAt ?? t.Due).Iso(),
-                        t.Outcome?.ToString().ToLowerInvariant(),
-                        t.Reason is null ? null : Why.Reason(t.Reason)
-                    )),
-                ],
-                LetterOf(program, step, facts, practice, touches, now)
-            );
+            new PersonRef(facts.Id, facts.Name),
+            practice.ZoneOf(facts).Id,
+            refusal is null ? null : Why.Reason(refusal.Reason),
+            [
+                .. touches.Select(t => new PreviewTouch(
+                    t.Step.Id,
+                    (t.SettledAt ?? t.Due).Iso(),
+                    t.Outcome?.ToString().ToLowerInvariant(),
+                    t.Reason is null ? null : Why.Reason(t.Reason)
+                )),
+            ],
+            LetterOf(program, step, facts, practice, touches, now)
+        );
     }
 
     private PreviewLetter? LetterOf(

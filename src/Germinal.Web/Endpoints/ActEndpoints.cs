@@ -36,20 +36,10 @@ public static class ActEndpoints
     public static void Map(IEndpointRouteBuilder app)
     {
         var people = app.MapGroup("/api/people").WithTags("acts").RequireAuthorization(Rights.Work);
-        foreach (
-            var (path, kind) in new[]
-            {
-                ("tag", ActKind.Tag),
-                ("untag", ActKind.Untag),
-                ("stage", ActKind.Stage),
-                ("join", ActKind.List),
-                ("leave", ActKind.Unlist),
-                ("start", ActKind.Start),
-            }
-        )
+        foreach (var kind in Enum.GetValues<ActKind>())
         {
             people.MapPost(
-                $"/{path}",
+                $"/{Acts.WordOf(kind)}",
                 async Task<Results<Ok<Done>, ValidationProblem>> (ActBody body, GerminalDb db, Caller caller, CancellationToken stop) =>
                 {
                     var (what, problem) = await WhatAsync(kind, body, db, stop);
@@ -58,13 +48,12 @@ public static class ActEndpoints
                         return problem;
                     }
 
-                    var acts = new Acts(db, caller.Name, await PracticeClock.NowAsync(db, stop));
-                    var (act, count) = await acts.DoAsync(kind, what, await PickedAsync(body, db, stop), stop);
+                    var (act, count) = await (await ActsOfAsync(db, caller, stop)).DoAsync(kind, what, await PickedAsync(body, db, stop), stop);
                     return TypedResults.Ok(new Done(count, act));
                 }
             );
             people.MapPost(
-                $"/{path}/preview",
+                $"/{Acts.WordOf(kind)}/preview",
                 async Task<Results<Ok<ActPreview>, ValidationProblem>> (
                     ActBody body,
                     GerminalDb db,
@@ -86,20 +75,20 @@ public static class ActEndpoints
         acts.MapGet(
             "",
             async Task<Results<Ok<ActState>, NotFound>> (Guid id, GerminalDb db, Caller caller, CancellationToken stop) =>
-                await new Acts(db, caller.Name, await PracticeClock.NowAsync(db, stop)).ReadAsync(id, stop) is { } act
+                await (await ActsOfAsync(db, caller, stop)).ReadAsync(id, stop) is { } act
                     ? TypedResults.Ok(act)
                     : TypedResults.NotFound()
         );
         acts.MapPost("/undo", Undo);
     }
 
-    private static async Task<Results<Ok<ActUndone>, NotFound, ProblemHttpResult>> Undo(Guid id, GerminalDb db, Caller caller, CancellationToken stop)
-    {
-        var acts = new Acts(db, caller.Name, await PracticeClock.NowAsync(db, stop));
-        return await acts.UndoAsync(id, stop) is { } undone ? TypedResults.Ok(undone)
-            : await db.Acts.AnyAsync(a => a.Id == id, stop) ? Problems.Conflict("It was taken back already.")
-            : TypedResults.NotFound();
-    }
+    private static async Task<Acts> ActsOfAsync(GerminalDb db, Caller caller, CancellationToken stop) =>
+        new(db, caller.Name, await PracticeClock.NowAsync(db, stop));
+
+    private static async Task<Results<Ok<ActUndone>, NotFound, ProblemHttpResult>> Undo(Guid id, GerminalDb db, Caller caller, CancellationToken stop) =>
+        await (await ActsOfAsync(db, caller, stop)).UndoAsync(id, stop) is { } undone ? TypedResults.Ok(undone)
+        : await db.Acts.AnyAsync(a => a.Id == id, stop) ? Problems.Conflict("It was taken back already.")
+        : TypedResults.NotFound();
 
     /// <summary>Those who are meant; who belongs to another practice is nobody.</summary>
     private static async Task<Guid[]> PickedAsync(ActBody body, GerminalDb db, CancellationToken stop)
@@ -133,8 +122,8 @@ public static class ActEndpoints
                 return practice.Settings.Pipelines.Any(p => p.Stages.Any(s => $"{p.Name}/{s}" == body.Stage))
                     ? (body.Stage!, null)
                     : ("", Problems.Field("stage", $"There is no stage “{body.Stage}”. Choose one from the list."));
-            case ActKind.List:
-            case ActKind.Unlist:
+            case ActKind.Join:
+            case ActKind.Leave:
                 return string.IsNullOrWhiteSpace(body.List) || body.List.Trim().Length > 80
                     ? ("", Problems.Field("list", "A list needs a name, at most 80 letters."))
                     : (body.List.Trim(), null);

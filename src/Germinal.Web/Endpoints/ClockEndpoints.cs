@@ -1,5 +1,5 @@
-using Germinal.Service;
 using Germinal.Core.Time;
+using Germinal.Service;
 using Germinal.Service.Engine;
 using Germinal.Store;
 using Germinal.Web.Hosting;

@@ -1,12 +1,12 @@
-using Germinal.Service.Programs;
-using Germinal.Core.Engine;
-using Germinal.Service;
 using System.Globalization;
 using System.Text;
 using Germinal.Channels.Tables;
+using Germinal.Core.Engine;
 using Germinal.Core.Time;
+using Germinal.Service;
 using Germinal.Service.Clock;
 using Germinal.Service.Import;
+using Germinal.Service.Programs;
 using Germinal.Store;
 using Germinal.Store.Rows;
 using Germinal.Web.Hosting;

@@ -1,12 +1,12 @@
-using Germinal.Service;
-using Germinal.Service.People;
 using Germinal.Channels.Letters;
 using Germinal.Channels.Post;
 using Germinal.Core.Engine;
 using Germinal.Core.Programs;
 using Germinal.Core.Time;
+using Germinal.Service;
 using Germinal.Service.Clock;
 using Germinal.Service.Engine;
+using Germinal.Service.People;
 using Germinal.Service.Programs;
 using Germinal.Store;
 using Germinal.Web.Hosting;

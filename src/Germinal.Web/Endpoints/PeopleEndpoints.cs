@@ -1,5 +1,5 @@
-using Germinal.Service;
 using Germinal.Core.Time;
+using Germinal.Service;
 using Germinal.Service.Clock;
 using Germinal.Service.People;
 using Germinal.Store;
@@ -203,7 +203,7 @@ public static class PeopleEndpoints
         }
 
         var desk = await DeskAsync(db, caller, stop);
-        person.AddedAt = await PracticeClock.NowAsync(db, stop);
+        person.AddedAt = desk.Now;
         db.People.Add(person);
         db.Events.Add(desk.NewEvent(person.Id, new Core.Engine.Added(person.AddedAt, person.Source)));
         await db.SaveChangesAsync(stop);

@@ -1,15 +1,15 @@
-using Germinal.Service;
-using Germinal.Service.People;
-using Germinal.Store.Rows;
 using Germinal.Core.Contact;
 using Germinal.Core.Engine;
 using Germinal.Core.Practices;
 using Germinal.Core.Programs;
 using Germinal.Core.Time;
+using Germinal.Service;
 using Germinal.Service.Clock;
 using Germinal.Service.Engine;
+using Germinal.Service.People;
 using Germinal.Service.Programs;
 using Germinal.Store;
+using Germinal.Store.Rows;
 using Germinal.Web.Hosting;
 using Microsoft.AspNetCore.Http.HttpResults;
 using Microsoft.EntityFrameworkCore;
@@ -298,7 +298,7 @@ public static class PersonEndpoints
             return Problems.Fields(problems);
         }
 
-        string[] given = [.. new[] { ("email", body.Fields.Email), ("mobile", body.Fields.Mobile) }.Where(f => f.Item2 is not null).Select(f => f.Item1)];
+        string[] given = [.. body.Fields.Email is null ? [] : new[] { "email" }, .. body.Fields.Mobile is null ? [] : new[] { "mobile" }];
         if (!body.Anyway && await SamePerson.FindAsync(db, person, given, stop) is { Count: > 0 } same)
         {
             return Problems.There(same);
@@ -473,10 +473,10 @@ public static class PersonEndpoints
         string Fill(string title) => ((Channels.Letters.LiquidLetters)engine.Templates).FillText(title, facts, practice, practice.SenderFor(facts), now, []);
         var mine = await db
             .Events.AsNoTracking()
-            .Where(e => e.PersonId == id && e.ActId != null && db.Acts.Any(a => a.Id == e.ActId && a.UndoneAt == null))
+            .Where(e => e.PersonId == id && e.At < until && e.ActId != null && db.Acts.Any(a => a.Id == e.ActId && a.UndoneAt == null))
             .OrderByDescending(e => e.At)
             .Take(PastAtOnce + 1)
-            .Select(e => new { e.Id, e.At, e.Kind, Act = e.ActId!.Value })
+            .Select(e => new { e.Id, e.At, e.Kind, Act = e.ActId })
             .ToListAsync(stop);
         var starts = mine.Where(e => e.Kind == EventKinds.Start).ToLookup(e => e.At, e => e.Act);
         var undoable = mine.Select(e => e.Id).ToHashSet();
@@ -484,7 +484,7 @@ public static class PersonEndpoints
         var lines = touches
             .Select(t => (At: t.SettledAt!.Value, Rank: 3, Line: ThreadLines.Of(t, messages.GetValueOrDefault(t.Id), engine.Shelf, names, Fill)))
             .Concat(events.Select(e => (e.At, Rank: 1, Line: ThreadLines.Of(e, zone, undoable.Contains(e.Id), merges))))
-            .Concat(runs.Where(r => r.StartedAt < until).Select(r => (At: r.StartedAt, Rank: 2, Line: ThreadLines.Started(r, names, zone, starts[r.StartedAt].Select(a => (Guid?)a).FirstOrDefault()))))
+            .Concat(runs.Where(r => r.StartedAt < until).Select(r => (At: r.StartedAt, Rank: 2, Line: ThreadLines.Started(r, names, zone, starts[r.StartedAt].FirstOrDefault()))))
             .Concat(runs.Where(r => r.EndedAt is { } end && end < until).Select(r => (At: r.EndedAt!.Value, Rank: 4, Line: ThreadLines.Ended(r, names))))
             .Concat(refusals.Select(r => (r.At, Rank: 2, Line: ThreadLines.Refused(r, names))))
             .OrderByDescending(l => l.At)

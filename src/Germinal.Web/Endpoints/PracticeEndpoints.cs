@@ -1,5 +1,5 @@
-using Germinal.Service;
 using Germinal.Channels.Mail;
+using Germinal.Service;
 using Germinal.Service.Clock;
 using Germinal.Service.Engine;
 using Germinal.Store;

@@ -1,10 +1,10 @@
-using Germinal.Channels.Letters;
-using Germinal.Service;
 using System.Text.Json;
+using Germinal.Channels.Letters;
 using Germinal.Core.Engine;
 using Germinal.Core.Files;
 using Germinal.Core.Programs;
 using Germinal.Core.Time;
+using Germinal.Service;
 using Germinal.Service.Clock;
 using Germinal.Service.People;
 using Germinal.Service.Programs;

@@ -98,7 +98,9 @@ internal static class ThreadLines
             EventKinds.MayContact => ("May be contacted again", null),
             EventKinds.Imported => ($"Brought in from {Data("file")}, row {Data("line")}", null),
             EventKinds.Added => ("Added by hand", null),
-            EventKinds.RunStopped => ("A program was stopped by hand", null),
+            EventKinds.RunStopped or EventKinds.ProgramStopped => ("A program was stopped by hand", null),
+            EventKinds.MovedToVersion => ("Moved to a newer version of a program", null),
+            EventKinds.TaskReopened => ("A task was put back on the day sheet", null),
             EventKinds.StartTakenBack => ("The start of a program was taken back", null),
             EventKinds.Undone => (Undone(Data("act"), Data("what")), null),
             _ => (e.Kind, (string?)null),
@@ -126,8 +128,8 @@ internal static class ThreadLines
                 ActKind.Tag => $"Taken back: the tag “{what}” is off again",
                 ActKind.Untag => $"Taken back: the tag “{what}” is on again",
                 ActKind.Stage => $"Taken back: no longer moved to {Why.StageName(what)}",
-                ActKind.List => $"Taken back: off the list “{what}” again",
-                ActKind.Unlist => $"Taken back: on the list “{what}” again",
+                ActKind.Join => $"Taken back: off the list “{what}” again",
+                ActKind.Leave => $"Taken back: on the list “{what}” again",
                 _ => "Taken back",
             }
             : "Taken back";

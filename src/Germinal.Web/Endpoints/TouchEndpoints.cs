@@ -1,8 +1,8 @@
-using Germinal.Service;
 using Germinal.Channels.Letters;
 using Germinal.Core.Engine;
 using Germinal.Core.Practices;
 using Germinal.Core.Programs;
+using Germinal.Service;
 using Germinal.Service.Clock;
 using Germinal.Service.Engine;
 using Germinal.Service.People;

@@ -1,7 +1,7 @@
 using Germinal.Core.Engine;
 using Germinal.Service;
-using Germinal.Service.People;
 using Germinal.Service.Clock;
+using Germinal.Service.People;
 using Germinal.Store;
 using Germinal.Web.Hosting;
 using Microsoft.AspNetCore.Http.HttpResults;

@@ -7,6 +7,7 @@ const groups: [string, [string, string][]][] = [
     'Everywhere',
     [
       ['Ctrl K', 'find anyone'],
+      ['Ctrl Z', 'take back what was done last'],
       ['?', 'this sheet'],
       ['g then t, p, r', 'Today, People, Programs'],
       ['Esc', 'close what floats'],

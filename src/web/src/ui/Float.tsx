@@ -1,5 +1,6 @@
 import { Popover } from 'radix-ui';
-import { type ComponentProps, useEffect, useState } from 'react';
+import { type ComponentProps, useEffect } from 'react';
+import { useAsking } from './asking';
 import { Button } from './bits';
 
 /**
@@ -13,25 +14,13 @@ export function Float({
   children,
   ...rest
 }: ComponentProps<typeof Popover.Content> & { open: boolean; close: () => void }) {
-  const [typed, setTyped] = useState(false);
-  const [asking, setAsking] = useState(false);
-  useEffect(() => {
-    setTyped(false);
-    setAsking(false);
-  }, [open]);
+  const { asking, typed, goOn, afresh, mayLeave } = useAsking();
+  useEffect(afresh, [open]);
   const ask = (event: Event) => {
-    if (!typed || (asking && event instanceof KeyboardEvent)) return;
-    event.preventDefault();
-    setAsking(true);
+    if (!mayLeave(event instanceof KeyboardEvent)) event.preventDefault();
   };
   return (
-    <Popover.Content
-      className={`float ${className}`}
-      onInput={() => setTyped(true)}
-      onEscapeKeyDown={ask}
-      onInteractOutside={ask}
-      {...rest}
-    >
+    <Popover.Content className={`float ${className}`} onInput={typed} onEscapeKeyDown={ask} onInteractOutside={ask} {...rest}>
       {children}
       {asking && (
         <div role="alert" className="mt-3 border-t border-rule pt-2 text-small">
@@ -39,7 +28,7 @@ export function Float({
           <Button look="danger" className="mr-3" onClick={close}>
             Throw it away
           </Button>
-          <Button onClick={() => setAsking(false)}>Go on writing</Button>
+          <Button onClick={goOn}>Go on writing</Button>
         </div>
       )}
     </Popover.Content>

@@ -84,10 +84,10 @@ function Review({ reading }: { reading: Reading }) {
               something has gone out to them.
             </p>
             {r.starts.length === 0 ? (
-              <p>No program starts by it.</p>
+              <p className="mt-4">No program starts by it.</p>
             ) : (
               <>
-                <h3>Programs that will start by their dates</h3>
+                <h3 className="mt-4">Programs that will start by their dates</h3>
                 <ul className="m-0 list-none p-0">
                   {r.starts.map((s) => (
                     <li key={s.program} className="py-0.5 text-straw">

@@ -2,11 +2,11 @@ import { useMutation } from '@tanstack/react-query';
 import { Popover } from 'radix-ui';
 import { useState } from 'react';
 import { useNavigate } from 'react-router';
-import { ApiError, api, take } from '../../api/client';
+import { api, take } from '../../api/client';
 import { Button, Field, fieldError } from '../../ui/bits';
 import { Float } from '../../ui/Float';
 import { useKept } from '../../ui/kept';
-import { There } from './There';
+import { isThere, There } from './There';
 
 const blank = { firstName: '', lastName: '', email: '', mobile: '' };
 const inputs: [keyof typeof blank, string][] = [
@@ -33,7 +33,6 @@ export function AddPerson() {
     forget();
     add.reset();
   };
-  const there = add.error instanceof ApiError && Object.keys(add.error.others).length > 0;
   return (
     <Popover.Root open={open} onOpenChange={(o) => (o ? setOpen(true) : close())}>
       <Popover.Trigger className="text-leaf hover:underline">Add somebody</Popover.Trigger>
@@ -64,7 +63,7 @@ export function AddPerson() {
             <Button type="submit" look="main" disabled={add.isPending}>
               Add
             </Button>
-            {there && (
+            {isThere(add.error) && (
               <Button className="ml-4" disabled={add.isPending} onClick={() => add.mutate(true)}>
                 It is somebody else: add them
               </Button>

@@ -1,9 +1,10 @@
 import { useMutation, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
-import { ApiError, api, type Schemas, take } from '../../api/client';
+import { api, type Schemas, take } from '../../api/client';
 import { useSession } from '../../app/session';
+import { useAsking } from '../../ui/asking';
 import { Button, Field, fieldError, Trouble } from '../../ui/bits';
-import { There } from './There';
+import { isThere, There } from './There';
 
 type Person = Schemas['PersonDto'];
 
@@ -28,8 +29,7 @@ export function EditPerson({ person: p, focus, close }: { person: Person; focus:
   const [owner, setOwner] = useState(p.ownerId ?? '');
   const [dates, setDates] = useState<Record<string, string>>(Object.fromEntries(p.dates.map((d) => [d.name, d.date])));
   const [newDate, setNewDate] = useState('');
-  const [typed, setTyped] = useState(false);
-  const [asking, setAsking] = useState(false);
+  const { asking, typed, mayLeave } = useAsking();
 
   const save = useMutation({
     mutationFn: (anyway: boolean) => {
@@ -86,12 +86,8 @@ export function EditPerson({ person: p, focus, close }: { person: Person; focus:
         e.preventDefault();
         save.mutate(false);
       }}
-      onInput={() => setTyped(true)}
-      onKeyDown={(e) => {
-        if (e.key !== 'Escape') return;
-        if (typed && !asking) setAsking(true);
-        else close();
-      }}
+      onInput={typed}
+      onKeyDown={(e) => e.key === 'Escape' && mayLeave(true) && close()}
     >
       <div className="grid grid-cols-2 gap-x-6 max-[699px]:grid-cols-1">
         {inputs.map(([key, label, word], i) => (
@@ -202,7 +198,7 @@ export function EditPerson({ person: p, focus, close }: { person: Person; focus:
         <Button look="plain" onClick={close}>
           leave it as it was
         </Button>
-        {save.error instanceof ApiError && Object.keys(save.error.others).length > 0 && (
+        {isThere(save.error) && (
           <Button disabled={save.isPending} onClick={() => save.mutate(true)}>
             That is right: save it all the same
           </Button>

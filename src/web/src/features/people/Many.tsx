@@ -10,7 +10,10 @@ import { type ActBody, type ActKind, actOn, doAct, previewAct, undoAct } from '.
 /** Who is picked: people by name, or everybody who fits the filters. */
 export type Picked = { people: Pick<ActBody, 'ids' | 'matching'>; count: number };
 
-const kinds: { kind: ActKind; label: string; word: string }[] = [
+/** What is offered here; lists are joined and left on a person's page. */
+type Offered = Extract<ActKind, 'tag' | 'stage' | 'start'>;
+
+const kinds: { kind: Offered; label: string; word: string }[] = [
   { kind: 'tag', label: 'Put on a tag', word: 'Put on' },
   { kind: 'stage', label: 'Change the stage', word: 'Move' },
   { kind: 'start', label: 'Start a program', word: 'Start' },
@@ -18,7 +21,7 @@ const kinds: { kind: ActKind; label: string; word: string }[] = [
 
 /** What can be done to those who are picked: chosen, looked at, done, and taken back as a whole. */
 export function Many({ picked, clear }: { picked: Picked; clear: () => void }) {
-  const [asked, setAsked] = useState<{ kind: ActKind; what: string }>();
+  const [asked, setAsked] = useState<{ kind: Offered; what: string }>();
   const [act, setAct] = useState<string>();
   const [nobody, setNobody] = useState(false);
   // Other people picked, another question.
@@ -68,11 +71,11 @@ export function Many({ picked, clear }: { picked: Picked; clear: () => void }) {
   );
 }
 
-function Choose({ ask }: { ask: (kind: ActKind, what: string) => void }) {
+function Choose({ ask }: { ask: (kind: Offered, what: string) => void }) {
   const session = useSession().data;
   const programs = useQuery({ queryKey: ['programs'], queryFn: () => take(api.GET('/api/programs')) });
-  const [what, setWhat] = useState<Partial<Record<ActKind, string>>>({});
-  const options: Partial<Record<ActKind, [string, string][]>> = {
+  const [what, setWhat] = useState<Partial<Record<Offered, string>>>({});
+  const options: Partial<Record<Offered, [string, string][]>> = {
     stage: session?.stages.map((s) => [s, s.split('/')[1] ?? s]) ?? [],
     start: programs.data?.filter((p) => p.status === 'on').map((p) => [p.id, p.name]) ?? [],
   };
@@ -139,7 +142,7 @@ function Preview({
   done,
 }: {
   picked: Picked;
-  kind: ActKind;
+  kind: Offered;
   what: string;
   leave: () => void;
   done: (answer: Schemas['Done']) => void;
@@ -178,10 +181,7 @@ function Preview({
   const others = p.starts.filter((s) => kind !== 'start' || s.program !== name);
   const verb = {
     tag: `Put “${name}” on`,
-    untag: `Take “${name}” off`,
     stage: `Move to ${name}:`,
-    join: `Put on “${name}”:`,
-    leave: `Take off “${name}”:`,
     start: `Start “${name}” for`,
   }[kind];
   return (
@@ -223,12 +223,14 @@ function Preview({
           </li>
         ))}
       </ul>
-      <Button look="main" disabled={own === 0 || act.isPending} onClick={() => act.mutate()} autoFocus>
-        {own === 0 ? 'Nobody is left for it' : `${verb} ${count(own, 'person', 'people')}`}
-      </Button>{' '}
-      <Button look="plain" className="ml-3" onClick={leave}>
-        leave it
-      </Button>
+      <div className="flex flex-wrap items-center gap-x-4 gap-y-2">
+        <Button look="main" disabled={own === 0 || act.isPending} onClick={() => act.mutate()} autoFocus>
+          {own === 0 ? 'Nobody is left for it' : `${verb} ${count(own, 'person', 'people')}`}
+        </Button>
+        <Button look="plain" onClick={leave}>
+          leave it
+        </Button>
+      </div>
       <Trouble error={act.error} />
     </section>
   );
@@ -243,10 +245,7 @@ function Progress({ id, close }: { id: string; close: () => void }) {
   if (!a) return null;
   const word = {
     tag: `“${a.what}” put on`,
-    untag: `“${a.what}” taken off`,
     stage: `Moved to ${a.what.split('/').at(-1)}`,
-    list: `On the list “${a.what}”`,
-    unlist: `Off the list “${a.what}”`,
     start: `“${a.what}” asked to start`,
   }[a.kind];
   return (

@@ -7,6 +7,7 @@ import { Button, Dial, Empty, Loading, Trouble } from '../../ui/bits';
 import { DayPage, PageHead, Stretch } from '../../ui/DayPage';
 import { useKeys } from '../../ui/keys';
 import { StepMark } from '../../ui/TouchLine';
+import { said } from '../../ui/undo';
 import { count, daysBetween, longDay, moment, nearDay, sinceDay, time } from '../../ui/when';
 import { TouchMargin } from '../touches/TouchMargin';
 
@@ -107,19 +108,8 @@ function Sheet({ day }: { day: Day }) {
     },
     onSuccess: (_, { call, outcome }) => {
       refresh();
-      if (call.ownTask) {
-        toast(`${call.person.name}: ${outcome}`);
-        return;
-      }
-      toast(`${call.person.name}: ${outcome}`, {
-        action: {
-          label: 'Undo',
-          onClick: () =>
-            take(api.POST('/api/touches/{id}/undo', { params: { path: { id: call.touchId } } }))
-              .then(refresh)
-              .catch((e: Error) => toast.error(e.message)),
-        },
-      });
+      const undo = () => take(api.POST('/api/touches/{id}/undo', { params: { path: { id: call.touchId } } })).then(refresh);
+      said(`${call.person.name}: ${outcome}`, call.ownTask ? undefined : undo);
     },
     onError: failed,
   });

@@ -14,7 +14,7 @@ using Npgsql.EntityFrameworkCore.PostgreSQL.Metadata;
 namespace Germinal.Store.Migrations
 {
     [DbContext(typeof(GerminalDb))]
-    [Migration("20261126041232_First")]
+    [Migration("20261126094845_First")]
     partial class First
     {
         /// <inheritdoc />
@@ -27,6 +27,49 @@ namespace Germinal.Store.Migrations
 
             NpgsqlModelBuilderExtensions.HasPostgresExtension(modelBuilder, "pg_trgm");
             NpgsqlModelBuilderExtensions.UseIdentityByDefaultColumns(modelBuilder);
+
+            modelBuilder.Entity("Germinal.Store.Rows.ActRow", b =>
+                {
+                    b.Property<Guid>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("uuid")
+                        .HasColumnName("id");
+
+                    b.Property<Instant>("At")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("at");
+
+                    b.Property<string>("By")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("by");
+
+                    b.Property<string>("Kind")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("kind");
+
+                    b.Property<Guid>("PracticeId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("practice_id");
+
+                    b.Property<Instant?>("UndoneAt")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("undone_at");
+
+                    b.Property<string>("What")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("what");
+
+                    b.HasKey("Id")
+                        .HasName("pk_acts");
+
+                    b.HasIndex("PracticeId", "At")
+                        .HasDatabaseName("ix_acts_practice_id_at");
+
+                    b.ToTable("acts", (string)null);
+                });
 
             modelBuilder.Entity("Germinal.Store.Rows.AppointmentRow", b =>
                 {
@@ -213,6 +256,10 @@ namespace Germinal.Store.Migrations
 
                     NpgsqlPropertyBuilderExtensions.UseIdentityByDefaultColumn(b.Property<long>("Id"));
 
+                    b.Property<Guid?>("ActId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("act_id");
+
                     b.Property<Instant>("At")
                         .HasColumnType("timestamp with time zone")
                         .HasColumnName("at");
@@ -249,6 +296,10 @@ namespace Germinal.Store.Migrations
 
                     b.HasKey("Id")
                         .HasName("pk_events");
+
+                    b.HasIndex("ActId")
+                        .HasDatabaseName("ix_events_act_id")
+                        .HasFilter("act_id IS NOT NULL");
 
                     b.HasIndex("Key")
                         .IsUnique()
@@ -875,6 +926,10 @@ namespace Germinal.Store.Migrations
                         .HasColumnType("text")
                         .HasColumnName("lost_reason");
 
+                    b.Property<string>("MovedTo")
+                        .HasColumnType("text")
+                        .HasColumnName("moved_to");
+
                     b.Property<Instant>("OpenedAt")
                         .HasColumnType("timestamp with time zone")
                         .HasColumnName("opened_at");
@@ -895,6 +950,10 @@ namespace Germinal.Store.Migrations
                         .IsRequired()
                         .HasColumnType("text")
                         .HasColumnName("stage");
+
+                    b.Property<string>("StageBefore")
+                        .HasColumnType("text")
+                        .HasColumnName("stage_before");
 
                     b.Property<string>("Status")
                         .IsRequired()

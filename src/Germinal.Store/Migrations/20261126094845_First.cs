@@ -18,6 +18,23 @@ namespace Germinal.Store.Migrations
                 .Annotation("Npgsql:PostgresExtension:pg_trgm", ",,");
 
             migrationBuilder.CreateTable(
+                name: "acts",
+                columns: table => new
+                {
+                    id = table.Column<Guid>(type: "uuid", nullable: false),
+                    practice_id = table.Column<Guid>(type: "uuid", nullable: false),
+                    at = table.Column<Instant>(type: "timestamp with time zone", nullable: false),
+                    by = table.Column<string>(type: "text", nullable: false),
+                    kind = table.Column<string>(type: "text", nullable: false),
+                    what = table.Column<string>(type: "text", nullable: false),
+                    undone_at = table.Column<Instant>(type: "timestamp with time zone", nullable: true)
+                },
+                constraints: table =>
+                {
+                    table.PrimaryKey("pk_acts", x => x.id);
+                });
+
+            migrationBuilder.CreateTable(
                 name: "AspNetRoles",
                 columns: table => new
                 {
@@ -501,6 +518,7 @@ namespace Germinal.Store.Migrations
                     kind = table.Column<string>(type: "text", nullable: false),
                     data = table.Column<string>(type: "jsonb", nullable: false),
                     key = table.Column<string>(type: "text", nullable: true),
+                    act_id = table.Column<Guid>(type: "uuid", nullable: true),
                     by = table.Column<string>(type: "text", nullable: true),
                     handled_at = table.Column<Instant>(type: "timestamp with time zone", nullable: true)
                 },
@@ -658,6 +676,8 @@ namespace Germinal.Store.Migrations
                     person_id = table.Column<Guid>(type: "uuid", nullable: false),
                     title = table.Column<string>(type: "text", nullable: false),
                     stage = table.Column<string>(type: "text", nullable: false),
+                    stage_before = table.Column<string>(type: "text", nullable: true),
+                    moved_to = table.Column<string>(type: "text", nullable: true),
                     owner_id = table.Column<Guid>(type: "uuid", nullable: true),
                     status = table.Column<string>(type: "text", nullable: false),
                     lost_reason = table.Column<string>(type: "text", nullable: true),
@@ -900,6 +920,11 @@ namespace Germinal.Store.Migrations
                 });
 
             migrationBuilder.CreateIndex(
+                name: "ix_acts_practice_id_at",
+                table: "acts",
+                columns: new[] { "practice_id", "at" });
+
+            migrationBuilder.CreateIndex(
                 name: "ix_appointments_person_id_at",
                 table: "appointments",
                 columns: new[] { "person_id", "at" });
@@ -961,6 +986,12 @@ namespace Germinal.Store.Migrations
                 name: "ix_consent_person_id_at",
                 table: "consent",
                 columns: new[] { "person_id", "at" });
+
+            migrationBuilder.CreateIndex(
+                name: "ix_events_act_id",
+                table: "events",
+                column: "act_id",
+                filter: "act_id IS NOT NULL");
 
             migrationBuilder.CreateIndex(
                 name: "ix_events_key",
@@ -1250,6 +1281,7 @@ namespace Germinal.Store.Migrations
                 columns: new[] { "touch_id", "link", "by_machine" },
                 unique: true)
                 .Annotation("Npgsql:NullsDistinct", false);
+
             DatabaseFunctions.Create(migrationBuilder);
         }
 
@@ -1257,6 +1289,10 @@ namespace Germinal.Store.Migrations
         protected override void Down(MigrationBuilder migrationBuilder)
         {
             DatabaseFunctions.Drop(migrationBuilder);
+
+            migrationBuilder.DropTable(
+                name: "acts");
+
             migrationBuilder.DropTable(
                 name: "appointments");
 
