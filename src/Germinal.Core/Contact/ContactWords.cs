@@ -32,6 +32,26 @@ public static class ContactWords
     /// <summary>The word of a channel: email, text, call or post.</summary>
     public static string Of(Channel channel) => WordOf(Channels, channel);
 
+    /// <summary>What people say no to: email, texts, calls, post.</summary>
+    public static string Many(Channel channel) =>
+        channel switch
+        {
+            Channel.Email => "email",
+            Channel.Text => "texts",
+            Channel.Call => "calls",
+            _ => "post",
+        };
+
+    /// <summary>How somebody is reached, to follow “may be”: emailed, texted, called, written to.</summary>
+    public static string Reached(Channel channel) =>
+        channel switch
+        {
+            Channel.Email => "emailed",
+            Channel.Text => "texted",
+            Channel.Call => "called",
+            _ => "written to",
+        };
+
     /// <summary>The word of a purpose: commercial or transactional.</summary>
     public static string Of(Purpose purpose) => WordOf(Purposes, purpose);
 

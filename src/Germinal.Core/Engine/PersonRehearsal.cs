@@ -109,7 +109,10 @@ internal sealed class PersonRehearsal
     {
         foreach (var run in turn.Runs.Where(r => r.Phase is TouchPhase.Planned or TouchPhase.Blocked))
         {
-            yield return new RehearsedTouch(run, null, run.Phase == TouchPhase.Blocked ? Outcome.Blocked : null, run.Waiting, Trail.None);
+            yield return new RehearsedTouch(run, null, run.Phase == TouchPhase.Blocked ? Outcome.Blocked : null, run.Waiting, Trail.None)
+            {
+                IsPaused = run.IsPaused || engine.Shelf.IsPaused(run.ProgramId),
+            };
         }
     }
 

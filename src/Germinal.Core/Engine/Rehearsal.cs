@@ -60,6 +60,15 @@ public sealed record RehearsedTouch
     /// <summary>What the decision looked at.</summary>
     public Trail Trail { get; }
 
+    /// <summary>True of one that stands planned at the horizon because its run or its program is paused (rule 13.2).</summary>
+    public bool IsPaused { get; init; }
+
+    /// <summary>Why it does not go as things stand, to be shown; null where it goes, or is a task that will stand on the sheet.</summary>
+    public string? WillNot =>
+        IsPaused ? "it is paused"
+        : Outcome is Engine.Outcome.Skipped or Engine.Outcome.Cancelled or Engine.Outcome.Blocked ? Why.Reason(Reason)
+        : null;
+
     /// <summary>When it stands in the order of time: settled, else due.</summary>
     public Instant At => SettledAt ?? Due;
 }

@@ -1,3 +1,4 @@
+using Germinal.Core.Contact;
 using Germinal.Core.Messages;
 using Germinal.Core.Time;
 using NodaTime;
@@ -93,9 +94,9 @@ public static class Why
             (CheckKind.NotSuppressed, false) => $"Mail to {Found(0)} came back before, so nothing is sent there.",
             (CheckKind.Consent, _) => Consent(check, zone),
             (CheckKind.InTime, true) => Found(0).Length == 0
-                ? "It makes sense however late it is."
-                : $"It was in time: it makes sense until {Phrases.MomentOf(Found(1), zone)}.",
-            (CheckKind.InTime, false) => $"It came too late: it makes sense only until {Phrases.MomentOf(Found(1), zone)}.",
+                ? "It may come however late."
+                : $"It came in time: it had until {Phrases.MomentOf(Found(1), zone)}.",
+            (CheckKind.InTime, false) => $"It came too late: it had until {Phrases.MomentOf(Found(1), zone)}.",
             (CheckKind.WindowOpen, true) => $"The program may act then; it was {Clock(Found(0))} on their clock.",
             (CheckKind.WindowOpen, false) => $"The program may not act then; it was {Clock(Found(0))} on their clock.",
             (CheckKind.CanBeFilled, true) => "Every merge field has a value.",
@@ -120,13 +121,7 @@ public static class Why
     private static string Consent(Check check, DateTimeZone zone)
     {
         string Found(int i) => i < check.Found.Length ? check.Found[i] : "";
-        var verb = Found(0) switch
-        {
-            "email" => "emailed",
-            "text" => "texted",
-            "call" => "called",
-            _ => "written to",
-        };
+        var verb = ContactWords.ChannelOf(Found(0)) is { } channel ? ContactWords.Reached(channel) : "reached";
         var source = Found(3).Length == 0 ? "" : $" ({Found(3)}{(Found(4).Length == 0 ? "" : ", " + Phrases.MomentOf(Found(4), zone))})";
         return Found(1) switch
         {

@@ -169,21 +169,18 @@ public sealed class ProgramDesk(LiquidLetters letters, Engines engines)
             var (step, pointer) = (place.Step, place.Pointer);
             if (!Addresses.IsWellFormed(channel, person.AddressOf(channel)))
             {
-                yield return (pointer, channel == Channel.Email ? "No email address" : "No number to call");
+                yield return (pointer, NoAddress(channel));
                 continue;
             }
 
             var consent = ConsentLedger.Read(person.Consent, practice.Consent, channel, program.PurposeOf(step), program.TopicOf(step), now, practice.Zone);
             if (consent.Verdict == ConsentVerdict.Withdrawn)
             {
-                yield return (pointer, channel == Channel.Email ? "Said no to email" : "Said no to calls");
+                yield return (pointer, $"Said no to {ContactWords.Many(channel)}");
             }
             else if (consent.Verdict == ConsentVerdict.Missing)
             {
-                yield return (
-                    pointer,
-                    channel == Channel.Email ? "Nobody has recorded that they may be emailed" : "Nobody has recorded that they may be called"
-                );
+                yield return (pointer, $"Nobody has recorded that they may be {ContactWords.Reached(channel)}");
             }
         }
 
@@ -207,6 +204,15 @@ public sealed class ProgramDesk(LiquidLetters letters, Engines engines)
             }
         }
     }
+
+    private static string NoAddress(Channel channel) =>
+        channel switch
+        {
+            Channel.Email => "No email address",
+            Channel.Text => "No mobile number",
+            Channel.Call => "No number to call",
+            _ => "No postal address",
+        };
 
     /// <summary>Those for whom the program's trigger has come true already.</summary>
     private static async Task<IQueryable<PersonRow>> CandidatesAsync(GerminalDb db, ProgramDefinition program, CancellationToken stop)

@@ -37,6 +37,7 @@ public sealed record CallDto(
 
 /// <summary>A message that goes out today or tomorrow. Status: planned, held, or skipped by what is known now.</summary>
 /// <param name="Kind">email or text.</param>
+/// <param name="WillNot">Why it does not go as things stand, as the rehearsal says now; null where it goes.</param>
 public sealed record GoingDto(
     Guid TouchId,
     string Kind,
@@ -49,7 +50,8 @@ public sealed record GoingDto(
     string Subject,
     bool Held,
     string? Problem,
-    bool Planned
+    bool Planned,
+    string? WillNot
 );
 
 /// <summary>A provider in trouble: mail-out, mail-in or texts, with its own words.</summary>
@@ -193,7 +195,8 @@ public static class DaySheet
                     Ref(t.PersonId),
                     names.GetValueOrDefault(t.ProgramId, ""),
                     Period.DaysBetween(starts[t.RunId].InZone(theirs).Date, t.FirstDue.InZone(theirs).Date),
-                    t.FirstDue.Iso(),
+                    // Since when it stands on the sheet; of one that comes today, when it does.
+                    (t.SettledAt ?? t.Due).Iso(),
                     person.AddressOf(Channel.Call),
                     person.Mobile is not null ? rows[t.PersonId].MobileExtension : rows[t.PersonId].OtherPhoneExtension,
                     theirs.Id == zone.Id ? null : Phrases.Time(now.InZone(theirs).TimeOfDay),
@@ -228,7 +231,10 @@ public static class DaySheet
             )
             .ToList();
 
-        var goingDtos = going.Select(t => Going(t.Id, t.PersonId, t.ProgramId, StepOf(engine, t), t.Due, t.Held, true)).ToList();
+        var foreseen = await ForeseenAsync(db, engine, going, facts, now, after, stop);
+        var goingDtos = going
+            .Select(t => Going(t.Id, t.PersonId, t.ProgramId, StepOf(engine, t), t.Due, t.Held, true, foreseen.GetValueOrDefault(t.Id)?.WillNot))
+            .ToList();
         var states = alarmed.ToDictionary(s => s.PersonId, s => PersonStateJson.Read(s.State));
         goingDtos.AddRange(
             FromCalendar(engine, alarmed, facts, states, now, after)
@@ -240,12 +246,13 @@ public static class DaySheet
                         t.Touch.Step,
                         t.Touch.Due,
                         states[t.Person].Marks.GetValueOrDefault(t.Touch.TouchId, TouchMark.Dropped) == TouchMark.Held,
-                        false
+                        false,
+                        t.Touch.WillNot
                     )
                 )
         );
 
-        GoingDto Going(Guid touch, Guid person, Guid program, Step step, Instant due, bool held, bool isPlanned)
+        GoingDto Going(Guid touch, Guid person, Guid program, Step step, Instant due, bool held, bool isPlanned, string? willNot)
         {
             var missing = new List<string>();
             var subject = liquid.FillText(step.Templates[0].Text, facts[person], engine.Practice, engine.Practice.SenderFor(facts[person]), due, missing);
@@ -262,7 +269,8 @@ public static class DaySheet
                 subject,
                 held,
                 missing.Count > 0 ? MergeFields.Say(missing.Distinct(StringComparer.Ordinal)) : null,
-                isPlanned
+                isPlanned,
+                willNot
             );
         }
 
@@ -380,6 +388,35 @@ public static class DaySheet
     private static Step StepOf(TouchEngine engine, TouchRow t) => engine.Shelf.Find(t.ProgramId, t.Version).Definition.StepOf(t.StepId)!;
 
     /// <summary>What the calendar will start in these two days: its first letters belong on the sheet already.</summary>
+    /// <summary>What the rehearsal says now of the messages that are planned, by touch.</summary>
+    private static async Task<Dictionary<Guid, RehearsedTouch>> ForeseenAsync(
+        GerminalDb db,
+        TouchEngine engine,
+        IReadOnlyCollection<TouchRow> planned,
+        Dictionary<Guid, Core.Contact.PersonFacts> facts,
+        Instant now,
+        Instant until,
+        CancellationToken stop
+    )
+    {
+        var people = planned.Select(t => t.PersonId).Distinct().ToArray();
+        var states = await db.States.AsNoTracking().Where(s => people.Contains(s.PersonId)).Select(s => new { s.PersonId, s.State }).ToListAsync(stop);
+        var wanted = planned.Select(t => t.Id).ToHashSet();
+        var found = new Dictionary<Guid, RehearsedTouch>();
+        foreach (var state in states)
+        {
+            foreach (var touch in Rehearsal.Of(engine, facts[state.PersonId], PersonStateJson.Read(state.State), now, until, null, 20))
+            {
+                if (wanted.Contains(touch.TouchId))
+                {
+                    found[touch.TouchId] = touch;
+                }
+            }
+        }
+
+        return found;
+    }
+
     private static IEnumerable<(Guid Person, RehearsedTouch Touch)> FromCalendar(
         TouchEngine engine,
         IReadOnlyList<PersonStateRow> alarmed,

@@ -431,8 +431,8 @@ public static class PersonEndpoints
 
         var touches = await db
             .Touches.AsNoTracking()
-            .Where(t => t.PersonId == id && t.SettledAt != null && t.SettledAt < until)
-            .OrderByDescending(t => t.SettledAt)
+            .Where(t => t.PersonId == id && t.SettledAt != null && (t.ClosedAt ?? t.SettledAt) < until)
+            .OrderByDescending(t => t.ClosedAt ?? t.SettledAt)
             .Take(PastAtOnce + 1)
             .ToListAsync(stop);
         var ids = touches.Select(t => t.Id).ToList();
@@ -482,7 +482,7 @@ public static class PersonEndpoints
         var undoable = mine.Select(e => e.Id).ToHashSet();
         var merges = await db.Merges.AsNoTracking().Where(m => m.KeptId == id && m.UndoneAt == null).Select(m => m.Id).ToListAsync(stop);
         var lines = touches
-            .Select(t => (At: t.SettledAt!.Value, Rank: 3, Line: ThreadLines.Of(t, messages.GetValueOrDefault(t.Id), engine.Shelf, names, Fill)))
+            .Select(t => (At: t.ClosedAt ?? t.SettledAt!.Value, Rank: 3, Line: ThreadLines.Of(t, messages.GetValueOrDefault(t.Id), engine.Shelf, names, Fill)))
             .Concat(events.Select(e => (e.At, Rank: 1, Line: ThreadLines.Of(e, zone, undoable.Contains(e.Id), merges))))
             .Concat(runs.Where(r => r.StartedAt < until).Select(r => (At: r.StartedAt, Rank: 2, Line: ThreadLines.Started(r, names, zone, starts[r.StartedAt].FirstOrDefault()))))
             .Concat(runs.Where(r => r.EndedAt is { } end && end < until).Select(r => (At: r.EndedAt!.Value, Rank: 4, Line: ThreadLines.Ended(r, names))))

@@ -37,7 +37,8 @@ internal static class ThreadLines
         };
         return new ThreadLine(
             $"t{t.Id:N}",
-            t.SettledAt!.Value.Iso(),
+            // A call that was made stands where it was made, not where it was put on the sheet.
+            (t.ClosedAt ?? t.SettledAt!.Value).Iso(),
             t.Kind,
             title,
             detail,
@@ -191,7 +192,7 @@ internal static class ThreadLines
                     Outcome.Skipped or Outcome.Cancelled => $"will not go: {Why.Reason(t.Reason)}",
                     Outcome.Blocked when t.SettledAt is null => "needs mending",
                     Outcome.Blocked => $"cannot go: {Why.Reason(t.Reason)}",
-                    _ => null,
+                    _ => t.IsPaused ? "will not go while it is paused" : null,
                 };
         return new ThreadLine($"c{t.TouchId:N}", at.Iso(), t.Step.Kind, title, null, status, t.TouchId, t.Program.Definition.Name, null);
     }
@@ -219,12 +220,5 @@ internal static class ThreadLines
         return flat.Length <= 180 ? flat : flat[..177] + "…";
     }
 
-    private static string ChannelName(string channel) =>
-        channel switch
-        {
-            "email" => "email",
-            "text" => "texts",
-            "call" => "calls",
-            _ => "post",
-        };
+    private static string ChannelName(string channel) => ContactWords.ChannelOf(channel) is { } known ? ContactWords.Many(known) : channel;
 }

@@ -122,6 +122,16 @@ public static class TouchEndpoints
         why.AddRange(touch.Checks.Where(c => !c.Passed || c.Kind > CheckKind.OnlyIf).Select(c => Why.Of(c, facts.Name, zone)));
         var status = touch.Held ? "held" : touch.Status.Word();
         why.Add(Ending(touch, status, zone));
+        if (
+            status == "planned"
+            && Rehearsal
+                .Of(engine, facts, await StateOfAsync(db, touch.PersonId, stop), now, Instant.Max(touch.Due, now) + Duration.FromDays(1), null, 60)
+                .FirstOrDefault(t => t.TouchId == touch.Id) is { } foreseen
+        )
+        {
+            why.Add(AsThingsStand(foreseen));
+        }
+
         var message = await db.Messages.AsNoTracking().FirstOrDefaultAsync(m => m.TouchId == touch.Id, stop);
         var (subject, html) = (message?.Subject, message?.Html);
         if (message is null && step is EmailStep email)
@@ -179,6 +189,12 @@ public static class TouchEndpoints
             _ => "Why it did not go",
         };
 
+    /// <summary>What the rehearsal says now of a touch that is to come.</summary>
+    private static WhySentence AsThingsStand(RehearsedTouch touch) =>
+        touch.WillNot is { } why
+            ? new WhySentence("failed", $"As things stand it will not go: {why}.")
+            : new WhySentence("passed", "As things stand it will go.");
+
     private static WhySentence Ending(TouchRow t, string status, DateTimeZone zone)
     {
         var when = t.SettledAt is { } at ? Phrases.Moment(at, zone) : Phrases.Moment(t.Due, zone);
@@ -225,9 +241,7 @@ public static class TouchEndpoints
         var why = new List<WhySentence>
         {
             new("told", $"It is a step of “{definition.Name}”, and falls due {Phrases.Moment(found.Due, zone)} if nothing changes."),
-            found.Outcome is Outcome.Skipped or Outcome.Cancelled or Outcome.Blocked
-                ? new("failed", $"As things stand it will not go: {Why.Reason(found.Reason)}.")
-                : new("passed", "As things stand it will go."),
+            AsThingsStand(found),
         };
         if (held)
         {

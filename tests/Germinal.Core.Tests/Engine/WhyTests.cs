@@ -60,9 +60,9 @@ public sealed class WhyTests
         "email|missing|inquiry|web form|2027-02-01T15:00:00Z",
         "They may not be emailed: what they gave has run out (web form, Mon 1 February, 10:00)."
     )]
-    [InlineData(CheckKind.InTime, true, "|", "It makes sense however late it is.")]
-    [InlineData(CheckKind.InTime, true, "P3D|2027-03-04T15:04:00Z", "It was in time: it makes sense until Thu 4 March, 10:04.")]
-    [InlineData(CheckKind.InTime, false, "P3D|2027-03-04T15:04:00Z", "It came too late: it makes sense only until Thu 4 March, 10:04.")]
+    [InlineData(CheckKind.InTime, true, "|", "It may come however late.")]
+    [InlineData(CheckKind.InTime, true, "P3D|2027-03-04T15:04:00Z", "It came in time: it had until Thu 4 March, 10:04.")]
+    [InlineData(CheckKind.InTime, false, "P3D|2027-03-04T15:04:00Z", "It came too late: it had until Thu 4 March, 10:04.")]
     [InlineData(CheckKind.WindowOpen, true, "09:30:00|America/New_York", "The program may act then; it was 9:30 on their clock.")]
     [InlineData(CheckKind.WindowOpen, false, "22:00:00|America/New_York", "The program may not act then; it was 22:00 on their clock.")]
     [InlineData(CheckKind.CanBeFilled, true, "", "Every merge field has a value.")]

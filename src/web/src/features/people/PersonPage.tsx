@@ -10,7 +10,7 @@ import { useKept } from '../../ui/kept';
 import { useKeys } from '../../ui/keys';
 import { type Mark, StepMark, TouchLine } from '../../ui/TouchLine';
 import { said } from '../../ui/undo';
-import { count, day, daysBetween, keyDate, moment, nearDay, time } from '../../ui/when';
+import { day, daysBetween, keyDate, moment, nearDay, time } from '../../ui/when';
 import { TouchMargin } from '../touches/TouchMargin';
 import { type ActKind, actOn, doAct, undoAct, undoMerge } from './acts';
 import { DealingsPart, ListsPart } from './Dealings';
@@ -157,10 +157,7 @@ export default function PersonPage() {
 
 function asideOf(p: Person, now: string) {
   const words = [];
-  if (p.stage)
-    words.push(
-      `${p.stage.split('/')[1]}${p.stageSince ? ` for ${count(Math.max(0, daysBetween(p.stageSince, now, p.clockZone)), 'day', 'days')}` : ''}`,
-    );
+  if (p.stage) words.push(`${p.stage.split('/')[1]}${p.stageSince ? ` since ${nearDay(p.stageSince, p.clockZone, now)}` : ''}`);
   if (p.tags.length > 0) words.push(p.tags.join(', '));
   if (p.source) words.push(`from ${/^(a|the|an) /i.test(p.source) ? '' : 'the '}${p.source}`);
   return words.join(' · ');
@@ -217,7 +214,17 @@ function Touch({
         <StepMark kind={line.kind} color={trouble ? 'var(--ember)' : coming ? 'var(--ink-faint)' : 'var(--ink)'} />
       </span>
       <span className="min-w-0">
-        <span className={line.touchId ? `font-serif ${coming ? 'text-soft' : ''}` : remark ? 'font-serif italic' : ''}>{line.title}</span>
+        <span
+          className={
+            line.touchId
+              ? `font-serif ${coming ? 'text-soft' : ''} ${coming && /will not|cannot/.test(line.status ?? '') ? 'line-through' : ''}`
+              : remark
+                ? 'font-serif italic'
+                : ''
+          }
+        >
+          {line.title}
+        </span>
         {said ? (
           <span className="block font-serif italic">“{line.detail}”</span>
         ) : (

@@ -511,13 +511,14 @@ function GoingRow({
       </span>
       <button type="button" data-pick className="flex min-w-0 flex-1 items-baseline gap-2.5" onClick={pick}>
         <span className="self-center">
-          <StepMark kind={row.kind} color={row.problem || row.held ? 'var(--ember)' : 'var(--ink-faint)'} />
+          <StepMark kind={row.kind} color={row.problem || row.held || row.willNot ? 'var(--ember)' : 'var(--ink-faint)'} />
         </span>
         <span className="min-w-0">
-          <span className="font-serif">{row.subject}</span>
+          <span className={`font-serif ${row.willNot ? 'text-soft line-through' : ''}`}>{row.subject}</span>
           <span className="block text-small text-soft">
             {row.held ? <span className="text-straw">held · </span> : null}
             {row.problem ? <span className="text-ember">{row.problem} · </span> : null}
+            {row.willNot && !row.held ? <span className="text-ember">will not go: {row.willNot} · </span> : null}
             {row.program}, to {row.person.name}
           </span>
         </span>
