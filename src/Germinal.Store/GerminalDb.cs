@@ -33,6 +33,12 @@ public sealed class GerminalDb(DbContextOptions<GerminalDb> options) : IdentityD
 
     public DbSet<KeyDateRow> KeyDates => Set<KeyDateRow>();
 
+    /// <summary>The filter that keeps a context to its practice's rows.</summary>
+    public const string Owned = "owned";
+
+    /// <summary>The filter that leaves out entries of the ledger that were taken back.</summary>
+    public const string Standing = "standing";
+
     public DbSet<ConsentRow> Consent => Set<ConsentRow>();
 
     public DbSet<SuppressionRow> Suppressions => Set<SuppressionRow>();
@@ -181,6 +187,7 @@ public sealed class GerminalDb(DbContextOptions<GerminalDb> options) : IdentityD
         });
         model.Entity<ConsentRow>(e =>
         {
+            e.HasQueryFilter(Standing, c => c.TakenBackAt == null);
             e.HasIndex(c => new { c.PersonId, c.At });
             e.HasOne<PersonRow>().WithMany().HasForeignKey(c => c.PersonId).OnDelete(DeleteBehavior.Cascade);
         });
@@ -391,7 +398,7 @@ public sealed class GerminalDb(DbContextOptions<GerminalDb> options) : IdentityD
                 Expression.Convert(Expression.Property(row, nameof(IOwned.PracticeId)), typeof(Guid?)),
                 Expression.Property(Expression.Constant(this), nameof(PracticeId))
             );
-            type.SetQueryFilter(Expression.Lambda(own, row));
+            type.SetQueryFilter(Owned, Expression.Lambda(own, row));
         }
     }
 

@@ -120,7 +120,7 @@ public static class RuleSql
                 "do_not_contact" => "CASE WHEN p.do_not_contact THEN 'yes' END",
                 "lost-reason" => "nullif(p.lost_reason, '')",
                 "email_consent" or "text_consent" or "call_consent" or "post_consent" =>
-                    $"SELECT CASE WHEN NOT c.is_in THEN 'out' WHEN c.basis = 'express' THEN 'in' ELSE c.basis END FROM consent c WHERE c.person_id = p.id AND c.channel = {Parameter(field.Name[..^8])} AND c.topic IS NULL AND coalesce(c.purpose, 'commercial') = 'commercial' ORDER BY c.at DESC, c.id DESC LIMIT 1",
+                    $"SELECT CASE WHEN NOT c.is_in THEN 'out' WHEN c.basis = 'express' THEN 'in' ELSE c.basis END FROM consent c WHERE c.person_id = p.id AND c.channel = {Parameter(field.Name[..^8])} AND c.topic IS NULL AND c.taken_back_at IS NULL AND coalesce(c.purpose, 'commercial') = 'commercial' ORDER BY c.at DESC, c.id DESC LIMIT 1",
                 _ => $"nullif(p.{field.Name}, '')",
             };
         }

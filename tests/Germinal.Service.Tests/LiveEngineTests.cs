@@ -209,7 +209,7 @@ public sealed class LiveEngineTests
         async Task PausedAsync(bool paused)
         {
             await using var db = world.Db();
-            await ProgramDesk.SetPausedAsync(db, await db.Programs.SingleAsync(p => p.Id == id), paused, await world.NowAsync(), default);
+            await ProgramDesk.SetPausedAsync(db, await db.Programs.SingleAsync(p => p.Id == id), paused, null, await world.NowAsync(), default);
         }
 
         await PausedAsync(true);

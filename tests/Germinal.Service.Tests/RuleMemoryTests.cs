@@ -95,7 +95,7 @@ public sealed class RuleMemoryTests
         foreach (var paused in new[] { true, false })
         {
             await using var db = world.Db();
-            await ProgramDesk.SetPausedAsync(db, await db.Programs.SingleAsync(p => p.Id == longer), paused, await world.NowAsync(), default);
+            await ProgramDesk.SetPausedAsync(db, await db.Programs.SingleAsync(p => p.Id == longer), paused, null, await world.NowAsync(), default);
             await world.WorkAsync();
             await AgreeAsync(world, paused ? "the program paused" : "the program goes on");
         }

@@ -77,6 +77,12 @@ public sealed record PersonFacts
 
     public bool DoNotContact { get; init; }
 
+    /// <summary>
+    /// The date at whose beginning, on the practice's clock, they may be contacted again (rule 6.2); null for good, and of no weight
+    /// where <see cref="DoNotContact"/> is not set.
+    /// </summary>
+    public LocalDate? DoNotContactUntil { get; init; }
+
     public bool Died { get; init; }
 
     public bool Archived { get; init; }

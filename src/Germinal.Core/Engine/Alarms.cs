@@ -8,7 +8,8 @@ namespace Germinal.Core.Engine;
 
 /// <summary>
 /// The moments at which something starts or stops for a person without anybody doing anything: occasions, appointments,
-/// time in a stage, unanswered inquiries, stop dates, and the turn of the day for those that wait for their start.
+/// time in a stage, unanswered inquiries, stop dates, the ends of pauses, tasks that are missed, and the turn of the day for those
+/// that wait for their start.
 /// </summary>
 public static class Alarms
 {
@@ -20,14 +21,27 @@ public static class Alarms
     /// and name. Empty when there is none.
     /// </summary>
     public static IReadOnlyList<Happening> Next(TouchEngine engine, PersonFacts person, PersonState state, Instant after, Instant until) =>
-        Next(engine, person, state, state.Runs.Select(r => engine.Shelf.Find(r.ProgramId, r.Version)), after, until);
+        Next(
+            engine,
+            engine.Shelf.On,
+            person,
+            state,
+            state.Runs.Select(r => engine.Shelf.Find(r.ProgramId, r.Version)),
+            state.Runs.Where(r => r.PausedUntil is not null).Select(r => (r.ProgramId, r.PausedUntil!.Value)),
+            state.OpenTasks,
+            after,
+            until
+        );
 
-    /// <summary>The same with the programs that run for the person at hand; the state's own runs are not looked at.</summary>
+    /// <summary>The same with what runs for the person and stands on the sheet at hand; the state's own runs and tasks are not looked at.</summary>
     internal static IReadOnlyList<Happening> Next(
         TouchEngine engine,
+        IReadOnlyList<ProgramOn> starting,
         PersonFacts person,
         PersonState state,
         IEnumerable<ProgramVersion> running,
+        IEnumerable<(Guid ProgramId, Instant End)> pauses,
+        IEnumerable<OpenTask> tasks,
         Instant after,
         Instant until
     )
@@ -49,6 +63,24 @@ public static class Alarms
             first.Add(happening);
         }
 
+        if (person is { DoNotContact: true, DoNotContactUntil: { } date })
+        {
+            Offer(new MayBeContacted(LocalClock.At(date.AtMidnight(), practice.Zone)));
+        }
+
+        foreach (var (programId, end) in pauses)
+        {
+            Offer(new ProgramResumed(end, programId));
+        }
+
+        foreach (var task in tasks)
+        {
+            if (task.MissedAt is { } missed)
+            {
+                Offer(new TaskMissed(missed, task.TouchId));
+            }
+        }
+
         if (!state.Waiting.IsEmpty)
         {
             Offer(new NewDay(LocalClock.At(after.InZone(practice.Zone).Date.PlusDays(1).AtMidnight(), practice.Zone)));
@@ -59,14 +91,14 @@ public static class Alarms
             var definition = program.Definition;
             foreach (var stop in definition.StopsWhen)
             {
-                if (stop is StopOnDate date)
+                if (stop is StopOnDate last)
                 {
-                    Offer(new StopDateCame(LocalClock.At(date.Date.AtMidnight(), practice.ClockOf(definition, person)), program.ProgramId));
+                    Offer(new StopDateCame(LocalClock.At(last.Date.AtMidnight(), practice.ClockOf(definition, person)), program.ProgramId));
                 }
             }
         }
 
-        foreach (var on in engine.Shelf.On)
+        foreach (var on in starting)
         {
             var program = on.Current;
 

@@ -100,8 +100,11 @@ public sealed record RunEnded(Guid RunId, Instant At, string? StopReason) : Effe
 /// <summary>A run that had been stopped by mistake goes on as it stood, its touch with it.</summary>
 public sealed record RunGoesOn(RunState Run) : Effect;
 
-/// <summary>A run was paused or goes on.</summary>
-public sealed record RunPaused(Guid RunId, Instant At, bool Paused) : Effect;
+/// <summary>A run was paused, without an end or until a moment, or goes on.</summary>
+public sealed record RunPaused(Guid RunId, Instant At, bool Paused, Instant? Until = null) : Effect;
+
+/// <summary>The date came until which a person was not to be contacted (rule 6.2); the mark is to be taken off.</summary>
+public sealed record ContactAllowed(Instant At) : Effect;
 
 /// <summary>A fact of the person is to be changed, and the change written to the event log as dealt with.</summary>
 public sealed record FactToChange(Guid RunId, string StepId, Happening Change) : Effect;
@@ -172,6 +175,9 @@ public sealed record TouchHanded(Guid RunId, string StepId, Instant At, Trail Tr
 
 /// <summary>A touch settled. For a task, <see cref="Outcome.Open"/> puts it on the day sheet.</summary>
 public sealed record TouchSettled(Guid RunId, string StepId, Instant At, Outcome Outcome, string? Reason, Trail Trail) : TouchDecision(RunId, StepId, Trail);
+
+/// <summary>A touch is not to come after all: what planned it was taken back. If it is reached again it is planned anew.</summary>
+public sealed record TouchUnplanned(Guid RunId, string StepId) : TouchEffect(RunId, StepId);
 
 /// <summary>A task left the day sheet: done with an outcome, or withdrawn with a reason.</summary>
 public sealed record TaskClosed(Guid RunId, string StepId, Instant At, Outcome Outcome, string? Reason, string? Remark = null) : TouchEffect(RunId, StepId);

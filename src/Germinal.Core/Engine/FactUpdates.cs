@@ -24,7 +24,14 @@ public static class FactUpdates
             Bounced { Hard: true } b => WithSuppressed(person, b.Channel),
             LeftForGood { Reason: "died" } => person.Died ? null : person with { Died = true },
             LeftForGood { Reason: "archived" } => person.Archived ? null : person with { Archived = true },
-            LeftForGood => person.DoNotContact ? null : person with { DoNotContact = true },
+            LeftForGood l => person.DoNotContact && person.DoNotContactUntil == l.Until
+                ? null
+                : person with
+                {
+                    DoNotContact = true,
+                    DoNotContactUntil = l.Until,
+                },
+            MayBeContacted => person with { DoNotContact = false, DoNotContactUntil = null },
             _ => person,
         };
 

@@ -16,7 +16,8 @@ internal interface IOnItsWay
 
     TouchPhase Phase { get; }
 
-    bool IsPaused { get; }
+    /// <summary>True while the run, or its whole program, is frozen (rule 13.2).</summary>
+    bool IsPausedOn(ProgramShelf shelf);
 }
 
 /// <summary>
@@ -56,6 +57,7 @@ internal sealed class Going : IOnItsWay
         Waiting = saved.Touch.Waiting;
         StopAfterHanding = saved.StopAfterHanding;
         PausedAt = saved.PausedAt;
+        PausedUntil = saved.PausedUntil;
         Seen = saved.Seen;
     }
 
@@ -95,6 +97,9 @@ internal sealed class Going : IOnItsWay
 
     public Instant? PausedAt { get; set; }
 
+    /// <summary>When it goes on by itself; null for a pause without an end.</summary>
+    public Instant? PausedUntil { get; set; }
+
     public ImmutableArray<Seen> Seen { get; set; } = [];
 
     /// <summary>True while a touch that pace holds back is passed over (<see cref="Sleeping"/>).</summary>
@@ -115,7 +120,20 @@ internal sealed class Going : IOnItsWay
     public Guid TouchId => TouchState.IdOf(Id, StepId);
 
     /// <inheritdoc/>
-    public bool IsPaused => PausedAt is not null;
+    public bool IsPausedOn(ProgramShelf shelf) => PausedAt is not null || (!LivesThroughPause && shelf.IsPaused(ProgramId));
+
+    /// <summary>True in a rehearsal where the pause of the whole program has an end: only a pause of the run's own counts.</summary>
+    public bool LivesThroughPause { get; set; }
+
+    /// <summary>In a rehearsal, the pause of the whole program ends when it says: the run has it as its own.</summary>
+    public void TakeOver(Instant pauseEnd, Instant now)
+    {
+        LivesThroughPause = true;
+        if (PausedAt is null || PausedUntil < pauseEnd)
+        {
+            (PausedAt, PausedUntil) = (PausedAt ?? now, pauseEnd);
+        }
+    }
 
     /// <summary>What is saved of it.</summary>
     public RunState Saved() =>
@@ -130,7 +148,8 @@ internal sealed class Going : IOnItsWay
             PreviousAt,
             new TouchState(StepId, FirstDue, Due, Phase, Waiting),
             StopAfterHanding,
-            PausedAt
+            PausedAt,
+            PausedUntil
         )
         {
             Seen = Seen,

@@ -91,7 +91,10 @@ public sealed record ConsentGiven(Instant At, Channel Channel, bool In, bool Eve
 public sealed record FactsChanged(Instant At) : Happening(At);
 
 /// <summary>They died, want no contact, or were archived (rule 6.2).</summary>
-public sealed record LeftForGood(Instant At, string Reason) : Happening(At);
+/// <param name="At">When.</param>
+/// <param name="Reason">died, archived, merged or do-not-contact.</param>
+/// <param name="Until">Of <c>do-not-contact</c>: the date at whose beginning they may be contacted again; null for good.</param>
+public sealed record LeftForGood(Instant At, string Reason, LocalDate? Until = null) : Happening(At);
 
 /// <summary>A member took back that they want no contact.</summary>
 public sealed record MayBeContacted(Instant At) : Happening(At);
@@ -105,6 +108,9 @@ public sealed record Added(Instant At, string? Source) : Happening(At);
 /// <param name="Outcome">How it ended; null where it was dropped.</param>
 /// <param name="Remark">What the member noted with it.</param>
 public sealed record TaskEnded(Instant At, Guid TouchId, string? Outcome, string? Remark = null) : Happening(At);
+
+/// <summary>A task has stood on the day sheet as long as its step allows (rule 3.8). Worked out by <see cref="Alarms"/>.</summary>
+public sealed record TaskMissed(Instant At, Guid TouchId) : Happening(At);
 
 /// <summary>A member took back that a task was done: it stands on the day sheet again. What its run did since stays.</summary>
 public sealed record TaskReopened(Instant At, Guid RunId, Guid ProgramId, string StepId) : Happening(At);
@@ -131,7 +137,10 @@ public sealed record StartTakenBack(Instant At, Guid RunId, string By) : Happeni
 public sealed record ProgramStoppedByHand(Instant At, Guid ProgramId) : Happening(At);
 
 /// <summary>A member pauses a program for the person (rule 13.2).</summary>
-public sealed record ProgramPaused(Instant At, Guid ProgramId) : Happening(At);
+/// <param name="At">When.</param>
+/// <param name="ProgramId">The program.</param>
+/// <param name="Until">The date at whose beginning, on the practice's clock, it goes on by itself; null for no end.</param>
+public sealed record ProgramPaused(Instant At, Guid ProgramId, LocalDate? Until = null) : Happening(At);
 
 /// <summary>A member lets a program go on for the person.</summary>
 public sealed record ProgramResumed(Instant At, Guid ProgramId) : Happening(At);

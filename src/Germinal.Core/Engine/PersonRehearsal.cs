@@ -33,6 +33,13 @@ internal sealed class PersonRehearsal
         // An alarm at the very beginning counts, so the clock begins the smallest step before it.
         clock = from - Duration.Epsilon;
         turn = new PersonTurn(engine, actor.Person, actor.State, from, counters) { Rehearses = true, Rehearsed = keeps ? touches : null };
+        foreach (var run in turn.Runs)
+        {
+            if (engine.Shelf.PauseEnd(run.ProgramId) is { } end)
+            {
+                run.TakeOver(end, from);
+            }
+        }
     }
 
     /// <summary>The touches that have settled, in the order they did; tasks where they were put on the sheet.</summary>
@@ -52,7 +59,7 @@ internal sealed class PersonRehearsal
     {
         if (alarmsAreStale)
         {
-            alarms = Alarms.Next(engine, turn.Person, turn.Remembers, Running, clock, until);
+            alarms = AlarmsBetween(clock, until);
             alarmsAreStale = false;
         }
 
@@ -84,7 +91,7 @@ internal sealed class PersonRehearsal
         // An event of this moment comes before what the calendar brings, and may have changed that.
         if (alarmsAreStale && alarms.Count > 0 && alarms[0].At == now)
         {
-            alarms = Alarms.Next(engine, turn.Person, turn.Remembers, Running, now - Duration.Epsilon, now);
+            alarms = AlarmsBetween(now - Duration.Epsilon, now);
         }
 
         if (alarms.Count > 0 && alarms[0].At == now)
@@ -111,12 +118,23 @@ internal sealed class PersonRehearsal
         {
             yield return new RehearsedTouch(run, null, run.Phase == TouchPhase.Blocked ? Outcome.Blocked : null, run.Waiting, Trail.None)
             {
-                IsPaused = run.IsPaused || engine.Shelf.IsPaused(run.ProgramId),
+                IsPaused = run.IsPausedOn(engine.Shelf),
             };
         }
     }
 
-    private IEnumerable<ProgramVersion> Running => turn.Runs.Select(r => r.Program);
+    private IReadOnlyList<Happening> AlarmsBetween(Instant after, Instant last) =>
+        Alarms.Next(
+            engine,
+            engine.Shelf.OnOnceResumed,
+            turn.Person,
+            turn.Remembers,
+            turn.Runs.Select(r => r.Program),
+            turn.Runs.Where(r => r.PausedUntil is not null).Select(r => (r.ProgramId, r.PausedUntil!.Value)),
+            turn.OpenTasks.Where(t => t.MissedAt is not null && IsClosedLater(t.TouchId, t.ProgramId, t.StepId)),
+            after,
+            last
+        );
 
     private void Happen(Happening happening)
     {
@@ -155,7 +173,7 @@ internal sealed class PersonRehearsal
         }
 
         var any = false;
-        foreach (var run in turn.Runs.Where(r => r.Phase == TouchPhase.OnSheet && !IsClosedLater(r)).ToList())
+        foreach (var run in turn.Runs.Where(r => r.Phase == TouchPhase.OnSheet && !IsClosedLater(r.TouchId, r.ProgramId, r.StepId)).ToList())
         {
             turn.GoOnAfterTask(run.TouchId);
             any = true;
@@ -164,14 +182,14 @@ internal sealed class PersonRehearsal
         return any;
     }
 
-    private bool IsClosedLater(Going run) =>
+    private bool IsClosedLater(Guid touchId, Guid programId, string stepId) =>
         actor
             .Events.Skip(nextEvent)
             .Any(e =>
                 e switch
                 {
-                    TaskEnded t => t.TouchId == run.TouchId,
-                    StepTaskEnded t => t.ProgramId == run.ProgramId && t.StepId == run.StepId,
+                    TaskEnded t => t.TouchId == touchId,
+                    StepTaskEnded t => t.ProgramId == programId && t.StepId == stepId,
                     _ => false,
                 }
             );
@@ -183,6 +201,7 @@ internal sealed class PersonRehearsal
             if (touches[taken] is { Outcome: Outcome.Open } open)
             {
                 onSheet[(open.RunId, open.Step.Id)] = taken;
+                alarmsAreStale |= open.Step is TaskStep { MissedAfter: not null };
             }
         }
 

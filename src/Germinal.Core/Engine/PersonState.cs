@@ -71,6 +71,7 @@ public sealed record Seen(string StepId, string What, string Detail = "");
 /// <param name="Touch">The touch that has not settled.</param>
 /// <param name="StopAfterHanding">A stop that came while the touch was being handed over; it ends the run afterwards.</param>
 /// <param name="PausedAt">Since when the run is paused by itself, or null.</param>
+/// <param name="PausedUntil">When it goes on by itself (rule 13.2); null for a pause without an end.</param>
 public sealed record RunState(
     Guid Id,
     Guid ProgramId,
@@ -82,7 +83,8 @@ public sealed record RunState(
     Instant PreviousAt,
     TouchState Touch,
     string? StopAfterHanding = null,
-    Instant? PausedAt = null
+    Instant? PausedAt = null,
+    Instant? PausedUntil = null
 ) : IOnItsWay
 {
     /// <summary>What forks may still ask about, in the order it happened.</summary>
@@ -99,6 +101,7 @@ public sealed record RunState(
         && Occasion == other.Occasion
         && StopAfterHanding == other.StopAfterHanding
         && PausedAt == other.PausedAt
+        && PausedUntil == other.PausedUntil
         && Seen.SequenceEqual(other.Seen);
 
     /// <inheritdoc/>
@@ -112,7 +115,7 @@ public sealed record RunState(
 
     TouchPhase IOnItsWay.Phase => Touch.Phase;
 
-    bool IOnItsWay.IsPaused => PausedAt is not null;
+    bool IOnItsWay.IsPausedOn(ProgramShelf shelf) => PausedAt is not null || shelf.IsPaused(ProgramId);
 }
 
 /// <summary>What is remembered of a program's runs for one person.</summary>
@@ -127,7 +130,11 @@ public sealed record PastRuns(int Started, Instant? LastEnded, int TakenBack = 0
 }
 
 /// <summary>A task that stands on the day sheet.</summary>
-public sealed record OpenTask(Guid RunId, Guid ProgramId, string StepId)
+/// <param name="RunId">Its run.</param>
+/// <param name="ProgramId">The run's program.</param>
+/// <param name="StepId">The step.</param>
+/// <param name="MissedAt">When it is closed as missed if it still stands there (rule 3.8); null: it stays.</param>
+public sealed record OpenTask(Guid RunId, Guid ProgramId, string StepId, Instant? MissedAt = null)
 {
     /// <summary>The stable id of its touch.</summary>
     [JsonIgnore]
@@ -157,7 +164,7 @@ public sealed record WaitingStart(Guid ProgramId, Instant Came, StartCause Cause
 public sealed record PersonState
 {
     /// <summary>The form in which states are written now; it goes up when an older Germinal could not read them whole.</summary>
-    public const int CurrentForm = 2;
+    public const int CurrentForm = 3;
 
     /// <summary>The form this state was written in; those from before there were forms count as the first.</summary>
     public int Form { get; init; } = CurrentForm;
@@ -248,7 +255,6 @@ public sealed record PersonState
     internal bool IsJudged<T>(T run, ProgramShelf shelf)
         where T : IOnItsWay =>
         run.Phase is TouchPhase.Planned or TouchPhase.Blocked
-        && !run.IsPaused
-        && (Marks.IsEmpty || Marks.GetValueOrDefault(run.TouchId, TouchMark.Dropped) != TouchMark.Held)
-        && !shelf.IsPaused(run.ProgramId);
+        && !run.IsPausedOn(shelf)
+        && (Marks.IsEmpty || Marks.GetValueOrDefault(run.TouchId, TouchMark.Dropped) != TouchMark.Held);
 }

@@ -33,8 +33,13 @@ internal sealed partial class PersonTurn
             return;
         }
 
-        foreach (var program in engine.Shelf.On)
+        foreach (var program in Rehearses ? engine.Shelf.OnOnceResumed : engine.Shelf.On)
         {
+            if (program.Since > now && engine.Shelf.IsPaused(program.Current.ProgramId))
+            {
+                continue;
+            }
+
             if (CauseOf(happening, program) is { } cause)
             {
                 Start(program.Current, cause, OccasionOf(happening), loops: false);
@@ -139,7 +144,7 @@ internal sealed partial class PersonTurn
         var runId = StableId.Of(person.Id, $"run/{program.ProgramId:N}/{number.ToString(CultureInfo.InvariantCulture)}");
         state = state with { Been = state.Been.SetItem(program.ProgramId, past with { Started = number }) };
         Effects.Add(new RunStarted(runId, program.ProgramId, program.Version, number, now, cause));
-        var run = new Going(runId, program, number, now, occasion);
+        var run = new Going(runId, program, number, now, occasion) { LivesThroughPause = Rehearses && engine.Shelf.PauseEnd(program.ProgramId) is not null };
         runs.Add(run);
         PlanFrom(run, program.Flow.Steps.Count > 0 ? 0 : -1);
         return true;

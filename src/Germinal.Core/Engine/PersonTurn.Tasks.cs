@@ -1,4 +1,5 @@
 using Germinal.Core.Programs;
+using NodaTime;
 
 namespace Germinal.Core.Engine;
 
@@ -7,7 +8,7 @@ internal sealed partial class PersonTurn
 {
     private void PutOnSheet(Going run, TaskStep step, Trail trail)
     {
-        openTasks.Add(new OpenTask(run.Id, run.ProgramId, step.Id));
+        openTasks.Add(new OpenTask(run.Id, run.ProgramId, step.Id, MissedAt(step, run.Definition)));
         Settled(run, Outcome.Open, null, trail);
         SeeSent(run);
         if (step.Channel is { } channel)
@@ -47,10 +48,24 @@ internal sealed partial class PersonTurn
         CloseTask(task, ended.Outcome is null ? Outcome.Cancelled : Outcome.Done, ended.Outcome ?? Reason.Dropped.Word(), ended.Remark);
     }
 
+    /// <summary>Rule 3.8: when a task that comes onto the sheet now is closed as missed; null where its step says nothing.</summary>
+    private Instant? MissedAt(TaskStep step, ProgramDefinition program) => step.MissedAfter?.AddTo(now, Practice.ClockOf(program, person));
+
+    private void Miss(Guid touchId)
+    {
+        if (openTasks.Find(t => t.TouchId == touchId) is { } task)
+        {
+            CloseTask(task, Outcome.Skipped, Reason.Missed.Word());
+        }
+    }
+
     /// <summary>Done by mistake: the task stands on the sheet again. A run that went on because of it has gone on.</summary>
     private void PutBack(TaskReopened again)
     {
-        var task = new OpenTask(again.RunId, again.ProgramId, again.StepId);
+        var of = engine.Shelf.Versions.Where(v => v.ProgramId == again.ProgramId).OrderByDescending(v => v.Version);
+        var version = of.FirstOrDefault(v => v.Definition.StepOf(again.StepId) is TaskStep);
+        var missed = version is null ? null : MissedAt((TaskStep)version.Definition.StepOf(again.StepId)!, version.Definition);
+        var task = new OpenTask(again.RunId, again.ProgramId, again.StepId, missed);
         if (!openTasks.Exists(t => t.TouchId == task.TouchId))
         {
             openTasks.Add(task);

@@ -64,6 +64,9 @@ internal sealed partial class PersonTurn
     /// <summary>The unfinished runs as they stand.</summary>
     public IReadOnlyList<Going> Runs => runs;
 
+    /// <summary>What stands on the day sheet.</summary>
+    public IReadOnlyList<OpenTask> OpenTasks => openTasks;
+
     /// <summary>True in a rehearsal: nobody has to be asked whether a message went, and what waits is told to nobody.</summary>
     public bool Rehearses { get; init; }
 
@@ -96,9 +99,9 @@ internal sealed partial class PersonTurn
         TakeIn(happening);
         StopRunsOn(happening);
         StartProgramsOn(happening);
-        if (happening is TaskEnded ended)
+        if (((happening as TaskEnded)?.TouchId ?? (happening as TaskMissed)?.TouchId) is { } closed)
         {
-            GoOnAfterTask(ended.TouchId);
+            GoOnAfterTask(closed);
         }
 
         AnswerForks();
@@ -110,6 +113,13 @@ internal sealed partial class PersonTurn
     {
         switch (happening)
         {
+            case TaskMissed missed:
+                Miss(missed.TouchId);
+                break;
+            case MayBeContacted when person.DoNotContact:
+                person = person with { DoNotContact = false, DoNotContactUntil = null };
+                Effects.Add(new ContactAllowed(now));
+                break;
             case LeftForGood left:
                 LeaveForGood(left.Reason);
                 break;
@@ -142,7 +152,7 @@ internal sealed partial class PersonTurn
 
                 break;
             case ProgramPaused paused:
-                Pause(paused.ProgramId, now);
+                Pause(paused.ProgramId, now, paused.Until);
                 break;
             case ProgramResumed resumed:
                 Pause(resumed.ProgramId, null);
@@ -286,12 +296,19 @@ internal sealed partial class PersonTurn
     }
 
     /// <summary>Rule 13.2 for one person: a paused run is frozen; what fell due meanwhile is judged when it goes on.</summary>
-    private void Pause(Guid programId, Instant? since)
+    private void Pause(Guid programId, Instant? since, LocalDate? until = null)
     {
-        foreach (var run in RunsOf(programId).Where(r => r.PausedAt is null != since is null))
+        var end = until is { } date ? LocalClock.At(date.AtMidnight(), Practice.Zone) : (Instant?)null;
+        if (end <= now)
         {
-            run.PausedAt = since;
-            Effects.Add(new RunPaused(run.Id, now, since is not null));
+            return;
+        }
+
+        foreach (var run in RunsOf(programId).Where(r => r.PausedAt is null != since is null || (since is not null && r.PausedUntil != end)))
+        {
+            run.PausedAt = since is null ? null : run.PausedAt ?? since;
+            run.PausedUntil = end;
+            Effects.Add(new RunPaused(run.Id, now, since is not null, end));
         }
     }
 }

@@ -14,24 +14,35 @@ public sealed record ProgramVersion(Guid ProgramId, int Version, ProgramDefiniti
 /// <summary>A program that is on: the version new runs start with, and since when it is on.</summary>
 public sealed record ProgramOn(ProgramVersion Current, Instant Since);
 
+/// <summary>A program that is paused: its published version, and when it goes on by itself, or null.</summary>
+public sealed record PausedProgram(ProgramVersion Current, Instant? Until);
+
 /// <summary>All programs of a practice as the engine needs them.</summary>
 public sealed class ProgramShelf
 {
     private readonly FrozenDictionary<(Guid, int), ProgramVersion> versions;
-    private readonly FrozenSet<Guid> paused;
+    private readonly FrozenDictionary<Guid, Instant?> paused;
 
     /// <param name="versions">Every version that a run may still be on.</param>
     /// <param name="on">The programs that are on.</param>
     /// <param name="paused">Programs whose runs are frozen (rule 13.2); they are not in <paramref name="on"/>.</param>
-    public ProgramShelf(IEnumerable<ProgramVersion> versions, IEnumerable<ProgramOn> on, IEnumerable<Guid>? paused = null)
+    public ProgramShelf(IEnumerable<ProgramVersion> versions, IEnumerable<ProgramOn> on, IEnumerable<PausedProgram>? paused = null)
     {
         this.versions = versions.ToFrozenDictionary(v => (v.ProgramId, v.Version));
-        this.paused = (paused ?? []).ToFrozenSet();
-        On = [.. on.OrderBy(p => p.Current.Definition.Priority).ThenBy(p => p.Current.Definition.Name, StringComparer.OrdinalIgnoreCase)];
+        var resting = (paused ?? []).ToList();
+        this.paused = resting.ToFrozenDictionary(p => p.Current.ProgramId, p => p.Until);
+        On = InOrder(on);
+        OnOnceResumed = InOrder(On.Concat(resting.Where(p => p.Until is not null).Select(p => new ProgramOn(p.Current, p.Until!.Value))));
     }
 
     /// <summary>The programs that are on, by priority and name: the order in which they start (rule 5.1).</summary>
     public IReadOnlyList<ProgramOn> On { get; }
+
+    /// <summary>
+    /// The programs that are on and those whose pause has an end, on since then: what a rehearsal counts with, which lives
+    /// through the end.
+    /// </summary>
+    internal IReadOnlyList<ProgramOn> OnOnceResumed { get; }
 
     /// <summary>Every version there is, in no order.</summary>
     public IEnumerable<ProgramVersion> Versions => versions.Values;
@@ -55,5 +66,11 @@ public sealed class ProgramShelf
     }
 
     /// <summary>True while a program's runs are frozen.</summary>
-    public bool IsPaused(Guid programId) => paused.Count > 0 && paused.Contains(programId);
+    public bool IsPaused(Guid programId) => paused.Count > 0 && paused.ContainsKey(programId);
+
+    /// <summary>When a program that is paused goes on by itself; null for one that does not, or is not paused.</summary>
+    internal Instant? PauseEnd(Guid programId) => paused.GetValueOrDefault(programId);
+
+    private static IReadOnlyList<ProgramOn> InOrder(IEnumerable<ProgramOn> programs) =>
+        [.. programs.OrderBy(p => p.Current.Definition.Priority).ThenBy(p => p.Current.Definition.Name, StringComparer.OrdinalIgnoreCase)];
 }

@@ -20,6 +20,7 @@ public enum Reason
     NoSender,
     WindowNeverOpens,
     DatePassed,
+    Missed,
     NoOccasion,
     NoKeyDate,
 
@@ -82,6 +83,7 @@ public static class Reasons
         [Reason.NoSender] = "nobody to sign it",
         [Reason.WindowNeverOpens] = "the program’s hours never come",
         [Reason.DatePassed] = "the date had passed",
+        [Reason.Missed] = "it stood on the day sheet too long",
         [Reason.NoOccasion] = "no occasion started it",
         [Reason.NoKeyDate] = "they have no such date",
         [Reason.Window] = "the program may not act at that hour",

@@ -4,6 +4,7 @@ using Germinal.Core.Practices;
 using Germinal.Core.Programs;
 using Germinal.Core.Time;
 using NodaTime;
+using NodaTime.Text;
 
 namespace Germinal.Core.Files;
 
@@ -108,7 +109,7 @@ public sealed class EventsFile(Practice practice, IReadOnlyList<ProgramVersion> 
             case "stop":
                 return Program() is { } stopped ? new ProgramStoppedByHand(at, stopped) : null;
             case "pause":
-                return Program() is { } paused ? new ProgramPaused(at, paused) : null;
+                return Program() is { } paused && ReadUntil(value, at, errors, out var end) ? new ProgramPaused(at, paused, end) : null;
             case "resume":
                 return Program() is { } resumed ? new ProgramResumed(at, resumed) : null;
             case "tag-added":
@@ -148,12 +149,39 @@ public sealed class EventsFile(Practice practice, IReadOnlyList<ProgramVersion> 
                 return new Won(at);
             case "lost":
                 return new Lost(at, value.Length > 0 ? value : null);
-            case "died" or "archived" or "do-not-contact":
+            case "do-not-contact":
+                return ReadUntil(value, at, errors, out var until) ? new LeftForGood(at, "do-not-contact", until) : null;
+            case "died" or "archived":
                 return new LeftForGood(at, Cell("kind"));
             default:
                 errors.Add($"“{Cell("kind")}” is not a kind of event; {string.Join(", ", Kinds)} are.");
                 return null;
         }
+    }
+
+    /// <summary>A date until which something holds; an empty value is none.</summary>
+    private bool ReadUntil(string value, Instant at, List<string> errors, out LocalDate? until)
+    {
+        until = null;
+        if (value.Length == 0)
+        {
+            return true;
+        }
+
+        if (LocalDatePattern.Iso.Parse(value) is not { Success: true, Value: var date })
+        {
+            errors.Add($"“{value}” is not a date; 2027-06-01 would be, or an empty value for no end.");
+            return false;
+        }
+
+        if (date <= at.InZone(practice.Zone).Date)
+        {
+            errors.Add($"{value} does not lie after the event; it holds until the beginning of that date.");
+            return false;
+        }
+
+        until = date;
+        return true;
     }
 
     /// <summary>

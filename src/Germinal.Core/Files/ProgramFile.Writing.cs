@@ -171,6 +171,7 @@ public static partial class ProgramFile
         if (step is TaskStep task)
         {
             o["holds"] = task.Holds;
+            Put(o, "missedAfter", task.MissedAfter?.Text);
         }
 
         if (step.OnlyIf is { } rule)

@@ -38,6 +38,9 @@ public abstract record TaskStep : Step
 {
     /// <summary>Whether the next step waits until the task is done or dropped.</summary>
     public bool Holds { get; init; }
+
+    /// <summary>How long it may stand on the day sheet before it is closed as missed (rule 3.8); null: it stays.</summary>
+    public Distance? MissedAfter { get; init; }
 }
 
 /// <summary>An email.</summary>

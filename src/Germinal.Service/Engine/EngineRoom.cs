@@ -1,3 +1,4 @@
+using Germinal.Service.Programs;
 using System.Data.Common;
 using Germinal.Core.Engine;
 using Germinal.Service.Clock;
@@ -46,6 +47,7 @@ public sealed partial class EngineRoom(IDbContextFactory<GerminalDb> databases, 
                 $"""
                 SELECT coalesce(c.move_to IS NOT NULL
                   OR EXISTS (SELECT 1 FROM practices WHERE look_again_after IS NOT NULL)
+                  OR EXISTS (SELECT 1 FROM programs WHERE paused_until <= n.now)
                   OR EXISTS (SELECT 1 FROM events e WHERE e.handled_at IS NULL AND e.at <= n.now AND NOT EXISTS (SELECT 1 FROM person_states s WHERE s.person_id = e.person_id AND s.set_aside IS NOT NULL))
                   OR (SELECT min(next_due) FROM person_states WHERE set_aside IS NULL) <= n.now
                   OR (SELECT min(next_alarm) FROM person_states WHERE set_aside IS NULL) <= n.now
@@ -97,6 +99,7 @@ public sealed partial class EngineRoom(IDbContextFactory<GerminalDb> databases, 
                 $"""
                 SELECT CASE WHEN EXISTS (SELECT 1 FROM practices WHERE look_again_after IS NOT NULL) OR EXISTS (SELECT 1 FROM touches t WHERE status = 'handing' AND NOT EXISTS (SELECT 1 FROM person_states s WHERE s.person_id = t.person_id AND s.set_aside IS NOT NULL)) THEN NULL ELSE coalesce(least(
                   (SELECT min(at) FROM events e WHERE handled_at IS NULL AND NOT EXISTS (SELECT 1 FROM person_states s WHERE s.person_id = e.person_id AND s.set_aside IS NOT NULL)),
+                  (SELECT min(paused_until) FROM programs),
                   (SELECT min(next_due) FROM person_states WHERE set_aside IS NULL),
                   (SELECT min(next_alarm) FROM person_states WHERE set_aside IS NULL)), 'infinity') END AS "Value"
                 """
@@ -115,6 +118,7 @@ public sealed partial class EngineRoom(IDbContextFactory<GerminalDb> databases, 
             var round = false;
             foreach (var due in await DuePracticesAsync(db, now, stop))
             {
+                round |= due.Resume && await ResumeAsync(due.Id, now, stop);
                 round |= due.LookAgain && await PracticeClock.LookAgainSliceAsync(db, due.Id, stop);
                 // Touches are judged when nothing is left to react to, so that all that are due together stand in one order.
                 round |=
@@ -132,7 +136,14 @@ public sealed partial class EngineRoom(IDbContextFactory<GerminalDb> databases, 
         }
     }
 
-    private sealed record DuePractice(Guid Id, bool LookAgain, bool Recover, bool React, bool Dispatch);
+    private async Task<bool> ResumeAsync(Guid practice, Instant now, CancellationToken stop)
+    {
+        await using var db = await databases.CreateDbContextAsync(stop);
+        db.PracticeId = practice;
+        return await ProgramDesk.ResumeWhatIsOverAsync(db, now, stop);
+    }
+
+    private sealed record DuePractice(Guid Id, bool Resume, bool LookAgain, bool Recover, bool React, bool Dispatch);
 
     /// <summary>The practices with something due, and what; one look, answered from indexes.</summary>
     private static Task<List<DuePractice>> DuePracticesAsync(GerminalDb db, Instant now, CancellationToken stop)
@@ -142,12 +153,12 @@ public sealed partial class EngineRoom(IDbContextFactory<GerminalDb> databases, 
             .Database.SqlQuery<DuePractice>(
                 $"""
                 SELECT * FROM (
-                  SELECT p.id, p.look_again_after IS NOT NULL AS look_again,
+                  SELECT p.id, EXISTS (SELECT 1 FROM programs g WHERE g.paused_until <= {now} AND g.practice_id = p.id) AS resume, p.look_again_after IS NOT NULL AS look_again,
                     EXISTS (SELECT 1 FROM touches t WHERE t.status = 'handing' AND t.leased_until < {machine} AND t.practice_id = p.id AND NOT EXISTS (SELECT 1 FROM person_states s WHERE s.person_id = t.person_id AND s.set_aside IS NOT NULL)) AS recover,
                     EXISTS (SELECT 1 FROM events e WHERE e.handled_at IS NULL AND e.at <= {now} AND e.practice_id = p.id AND NOT EXISTS (SELECT 1 FROM person_states s WHERE s.person_id = e.person_id AND s.set_aside IS NOT NULL))
                       OR EXISTS (SELECT 1 FROM person_states s WHERE s.next_alarm <= {now} AND s.practice_id = p.id AND s.set_aside IS NULL) AS react,
                     EXISTS (SELECT 1 FROM person_states s WHERE s.next_due <= {now} AND s.practice_id = p.id AND s.set_aside IS NULL) AS dispatch
-                  FROM practices p) d WHERE look_again OR recover OR react OR dispatch ORDER BY id
+                  FROM practices p) d WHERE resume OR look_again OR recover OR react OR dispatch ORDER BY id
                 """
             )
             .ToListAsync(stop);

@@ -2,6 +2,7 @@ using System.Globalization;
 using Germinal.Core.Contact;
 using Germinal.Core.Engine;
 using Germinal.Store.Rows;
+using NodaTime;
 using NodaTime.Text;
 
 namespace Germinal.Service.Engine;
@@ -56,7 +57,7 @@ public static class EventKinds
     public const string Imported = "imported";
     public const string Added = "added";
 
-    /// <summary>An act was taken back: the facts are as they were, and the engine looks again.</summary>
+    /// <summary>Something was taken back: the facts are as they were, and the engine looks again.</summary>
     public const string Undone = "undone";
 
     /// <summary>What the calendar brought; written when it is taken in.</summary>
@@ -65,6 +66,7 @@ public static class EventKinds
     public const string Unanswered = "inquiry-unanswered";
     public const string AppointmentNear = "appointment-near";
     public const string StopDate = "stop-date";
+    public const string TaskMissed = "task-missed";
 
     /// <summary>Kinds that only people read; they are written as handled.</summary>
     public static bool IsForReadingOnly(string kind) => kind is Remark or Imported or OpportunityOpened or AutoReplied or Delivered or Complained or Merged;
@@ -76,6 +78,7 @@ public static class EventKinds
         string Text(string key) => row.Data.GetValueOrDefault(key, "");
         string? Maybe(string key) => Text(key) is { Length: > 0 } value ? value : null;
         Guid Id(string key) => Guid.Parse(Text(key));
+        LocalDate? Until() => Maybe("until") is { } date ? LocalDatePattern.Iso.Parse(date).Value : null;
         return row.Kind switch
         {
             Start => new StartedByHand(at, Id("program"), row.By ?? "", Text("how") == "switched-on"),
@@ -103,7 +106,7 @@ public static class EventKinds
             Bounced => new Bounced(at, Id("program"), Text("step"), Text("hard") == "yes", Words.ChannelOf(Text("channel"))),
             OptedIn => new ConsentGiven(at, Words.ChannelOf(Text("channel")), true, Text("everything") == "yes"),
             OptedOut => new ConsentGiven(at, Words.ChannelOf(Text("channel")), false, Text("everything") == "yes"),
-            DoNotContact => new LeftForGood(at, Text("reason") == "died" ? "died" : "do-not-contact"),
+            DoNotContact => new LeftForGood(at, Text("reason") == "died" ? "died" : "do-not-contact", Until()),
             MayContact => new MayBeContacted(at),
             Archived => new LeftForGood(at, Maybe("into") is null ? "archived" : "merged"),
             CallEnded or TaskEnded => new TaskEnded(at, Id("touch"), Maybe("outcome"), Maybe("remark")),
@@ -121,7 +124,7 @@ public static class EventKinds
             Overruled => new ConsentOverruled(at, Id("touch"), row.By ?? "", Text("reason")),
             RunStopped => new RunStoppedByHand(at, Id("run"), row.By ?? ""),
             StartTakenBack => new StartTakenBack(at, Id("run"), row.By ?? ""),
-            RunPaused => new ProgramPaused(at, Id("program")),
+            RunPaused => new ProgramPaused(at, Id("program"), Until()),
             RunResumed => new ProgramResumed(at, Id("program")),
             ProgramStopped => new ProgramStoppedByHand(at, Id("program")),
             MovedToVersion => new MovedToVersion(at, Id("program"), int.Parse(Text("version"), CultureInfo.InvariantCulture)),
@@ -185,15 +188,16 @@ public static class EventKinds
             ConsentOverruled h => (Overruled, new() { ["touch"] = h.TouchId.ToString(), ["reason"] = h.Reason }),
             RunStoppedByHand h => (RunStopped, new() { ["run"] = h.RunId.ToString() }),
             Core.Engine.StartTakenBack h => (StartTakenBack, new() { ["run"] = h.RunId.ToString() }),
-            Core.Engine.ProgramPaused h => (RunPaused, new() { ["program"] = h.ProgramId.ToString() }),
+            Core.Engine.ProgramPaused h => (RunPaused, new() { ["program"] = h.ProgramId.ToString(), ["until"] = Date(h.Until) }),
             ProgramResumed h => (RunResumed, new() { ["program"] = h.ProgramId.ToString() }),
             ProgramStoppedByHand h => (ProgramStopped, new() { ["program"] = h.ProgramId.ToString() }),
             Core.Engine.MovedToVersion h => (MovedToVersion, new() { ["program"] = h.ProgramId.ToString(), ["version"] = h.Version.ToString(CultureInfo.InvariantCulture) }),
             Core.Engine.Added h => (Added, new() { ["source"] = h.Source ?? "" }),
             FactsChanged => (Edited, []),
             LeftForGood { Reason: "archived" or "merged" } h => (Archived, new() { ["into"] = h.Reason == "merged" ? "another person" : "" }),
-            LeftForGood h => (DoNotContact, new() { ["reason"] = h.Reason == "died" ? h.Reason : "" }),
+            LeftForGood h => (DoNotContact, new() { ["reason"] = h.Reason == "died" ? h.Reason : "", ["until"] = Date(h.Until) }),
             MayBeContacted => (MayContact, []),
+            Core.Engine.TaskMissed h => (TaskMissed, new() { ["touch"] = h.TouchId.ToString() }),
             OccasionCame h => (
                 Occasion,
                 new()
@@ -220,6 +224,8 @@ public static class EventKinds
 
         return line;
     }
+
+    private static string Date(LocalDate? date) => date is { } d ? LocalDatePattern.Iso.Format(d) : "";
 
     private static Dictionary<string, string> OfStep(Guid? program, string? step) => new() { ["program"] = program?.ToString() ?? "", ["step"] = step ?? "" };
 }

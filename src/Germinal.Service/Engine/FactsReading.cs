@@ -69,6 +69,7 @@ public static class FactsReading
                 )),
             ],
             DoNotContact = p.DoNotContact,
+            DoNotContactUntil = p.DoNotContactUntil,
             Died = p.Died,
             Archived = p.Archived,
             Suppressed = suppressed,

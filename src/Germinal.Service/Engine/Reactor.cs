@@ -1,3 +1,4 @@
+using Germinal.Service.People;
 using Germinal.Core.Engine;
 using Germinal.Core.Programs;
 using Germinal.Store;
@@ -78,6 +79,13 @@ public sealed class Reactor(IDbContextFactory<GerminalDb> databases, Engines eng
         }
 
         await recorder.WriteAsync(Instant.MinValue, stop);
+        foreach (var kept in events.SelectMany(e => e).Where(e => e.After is not null))
+        {
+            await db
+                .Events.Where(e => e.Id == kept.Id)
+                .ExecuteUpdateAsync(u => u.SetProperty(e => e.Before, kept.Before).SetProperty(e => e.After, kept.After), stop);
+        }
+
         var handled = events.SelectMany(e => e).Where(e => e.HandledAt != null).Select(e => e.Id).ToArray();
         await db.Database.ExecuteSqlAsync($"UPDATE events SET handled_at = {now} WHERE id = ANY({handled})", stop);
     }
@@ -183,7 +191,12 @@ public sealed class Reactor(IDbContextFactory<GerminalDb> databases, Engines eng
                 next.HandledAt = now;
                 if (!EventKinds.IsForReadingOnly(next.Kind) && EventKinds.ToHappening(next) is { } happening)
                 {
+                    var before = advance.State;
                     Happen(happening);
+                    if (EventUndo.IsWorthKeeping(next, advance.Effects))
+                    {
+                        (next.Before, next.After) = (PersonStateJson.Write(before), PersonStateJson.Write(advance.State));
+                    }
                 }
 
                 continue;

@@ -27,6 +27,7 @@ public sealed class Recorder(GerminalDb db, TouchEngine engine)
     private readonly List<RunRow> newRuns = [];
     private readonly List<TouchRow> newTouches = [];
     private readonly List<MessageRow> messages = [];
+    private readonly List<Guid> unplanned = [];
 
     private Guid Practice => db.PracticeId!.Value;
 
@@ -208,7 +209,7 @@ public sealed class Recorder(GerminalDb db, TouchEngine engine)
 
                     break;
                 case RunPaused e:
-                    runs[e.RunId].PausedAt = e.Paused ? e.At : null;
+                    (runs[e.RunId].PausedAt, runs[e.RunId].PausedUntil) = (e.Paused ? e.At : null, e.Until);
                     break;
                 case TouchPlanned e when touches.TryGetValue(e.TouchId, out var again):
                     again.Status = TouchStatus.Planned;
@@ -223,6 +224,14 @@ public sealed class Recorder(GerminalDb db, TouchEngine engine)
                     var planned = Planned(person, runs[e.RunId], e);
                     touches[e.TouchId] = planned;
                     newTouches.Add(planned);
+                    break;
+                case TouchUnplanned e:
+                    unplanned.Add(e.TouchId);
+                    break;
+                case ContactAllowed:
+                    var allowed = await RowAsync(person, stop);
+                    (allowed.DoNotContact, allowed.DoNotContactReason, allowed.DoNotContactUntil) = (false, null, null);
+                    (allowed.DoNotContactToConfirm, allowed.Edition) = (false, allowed.Edition + 1);
                     break;
                 case FactToChange e:
                     await ChangeFactAsync(person, e, stop);
@@ -258,6 +267,11 @@ public sealed class Recorder(GerminalDb db, TouchEngine engine)
         await db.CopyAsync(newTouches, stop);
         await db.CopyAsync(messages, stop);
         await WriteRunsAsync(knownRuns, stop);
+        if (unplanned.Count > 0)
+        {
+            await db.Touches.Where(t => unplanned.Contains(t.Id) && t.SettledAt == null).ExecuteDeleteAsync(stop);
+        }
+
         await WriteTouchesAsync(known, stop);
         await WriteStatesAsync(stop);
         return [.. handed.Values.Where(t => t.Status == TouchStatus.Handing)];
@@ -386,7 +400,7 @@ public sealed class Recorder(GerminalDb db, TouchEngine engine)
     /// <summary>A program's own change: the person's row, and the event that says so, which the core has dealt with already.</summary>
     private async Task ChangeFactAsync(Guid person, FactToChange effect, CancellationToken stop)
     {
-        var row = db.People.Local.FirstOrDefault(p => p.Id == person) ?? await db.People.SingleAsync(p => p.Id == person, stop);
+        var row = await RowAsync(person, stop);
         switch (effect.Change)
         {
             case TagPutOn t:
@@ -418,6 +432,9 @@ public sealed class Recorder(GerminalDb db, TouchEngine engine)
 
         Log(person, effect.Change);
     }
+
+    private async Task<PersonRow> RowAsync(Guid person, CancellationToken stop) =>
+        db.People.Local.FirstOrDefault(p => p.Id == person) ?? await db.People.SingleAsync(p => p.Id == person, stop);
 
     /// <summary>A program's message to the owner stands under <i>Waiting for you</i> until it is seen.</summary>
     private async Task TellOwnerAsync(Guid person, TouchRow touch, Instant at, CancellationToken stop)
@@ -451,11 +468,12 @@ public sealed class Recorder(GerminalDb db, TouchEngine engine)
 
         await db.Database.ExecuteSqlAsync(
             $"""
-            UPDATE runs r SET version = v.version, ended_at = v.ended_at, stop_reason = v.stop_reason, paused_at = v.paused_at
+            UPDATE runs r SET version = v.version, ended_at = v.ended_at, stop_reason = v.stop_reason, paused_at = v.paused_at, paused_until = v.paused_until
             FROM unnest({ColumnOf(rows, r => r.Id)}, {ColumnOf(rows, r => r.Version)}, {ColumnOf(rows, r => r.EndedAt)},
-              {ColumnOf(rows, r => r.StopReason)}, {ColumnOf(rows, r => r.PausedAt)})
-              AS v(id, version, ended_at, stop_reason, paused_at)
-            WHERE r.id = v.id AND (r.version, r.ended_at, r.stop_reason, r.paused_at) IS DISTINCT FROM (v.version, v.ended_at, v.stop_reason, v.paused_at)
+              {ColumnOf(rows, r => r.StopReason)}, {ColumnOf(rows, r => r.PausedAt)}, {ColumnOf(rows, r => r.PausedUntil)})
+              AS v(id, version, ended_at, stop_reason, paused_at, paused_until)
+            WHERE r.id = v.id
+              AND (r.version, r.ended_at, r.stop_reason, r.paused_at, r.paused_until) IS DISTINCT FROM (v.version, v.ended_at, v.stop_reason, v.paused_at, v.paused_until)
             """,
             stop
         );

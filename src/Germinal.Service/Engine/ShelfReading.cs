@@ -25,6 +25,7 @@ public sealed class ShelfReading
                 p.CurrentVersion,
                 p.Status,
                 p.OnSince,
+                p.PausedUntil,
             })
             .ToListAsync(stop);
         var keys = await db.ProgramVersions.AsNoTracking().Select(v => new { v.ProgramId, v.Version }).ToListAsync(stop);
@@ -39,7 +40,7 @@ public sealed class ShelfReading
         return new ProgramShelf(
             keys.Select(k => parsed[(k.ProgramId, k.Version)]),
             programs.Where(p => p.Status == "on").Select(p => new ProgramOn(parsed[(p.Id, p.CurrentVersion)], p.OnSince ?? Instant.MinValue)),
-            programs.Where(p => p.Status == "paused").Select(p => p.Id)
+            programs.Where(p => p.Status == "paused").Select(p => new PausedProgram(parsed[(p.Id, p.CurrentVersion)], p.PausedUntil))
         );
     }
 

@@ -1,3 +1,4 @@
+using System.Globalization;
 using System.Text.Json;
 using Germinal.Core.Engine;
 using Germinal.Service.Engine;
@@ -123,6 +124,11 @@ public sealed class PeopleDesk(GerminalDb db, string by, Instant now, Guid? act 
             ? Row(person, now, (kind, words.ToDictionary(w => w.Key, w => w.Value)), now)
             : throw new ArgumentException($"The engine reads “{kind}”: it is written from what happened.", nameof(kind));
 
+    /// <summary>The line of something that was taken back; the engine looks at the person anew.</summary>
+    /// <param name="person">Whom it was about.</param>
+    /// <param name="what">What it was, in words.</param>
+    public EventRow NewTakenBack(Guid person, string what) => Row(person, now, (EventKinds.Undone, new() { ["what"] = what }), handledAt: null);
+
     private EventRow Row(Guid person, Instant at, (string Kind, Dictionary<string, string> Data) line, Instant? handledAt) =>
         new()
         {
@@ -136,7 +142,8 @@ public sealed class PeopleDesk(GerminalDb db, string by, Instant now, Guid? act 
         };
 
     /// <summary>Adds an entry to the ledger, with its event.</summary>
-    public async Task AddConsentAsync(
+    /// <returns>The event, by which it can be taken back.</returns>
+    public async Task<long> AddConsentAsync(
         Guid person,
         string channel,
         string? purpose,
@@ -148,26 +155,31 @@ public sealed class PeopleDesk(GerminalDb db, string by, Instant now, Guid? act 
         CancellationToken stop
     )
     {
-        db.Consent.Add(
-            new ConsentRow
-            {
-                PracticeId = Practice,
-                PersonId = person,
-                Channel = channel,
-                Purpose = purpose,
-                Topic = topic,
-                IsIn = isIn,
-                Basis = basis,
-                At = now,
-                Source = source,
-                Reason = reason,
-                By = by,
-            }
-        );
-        db.Events.Add(
-            NewEvent(person, new ConsentGiven(now, Words.ChannelOf(channel), isIn, Everything: purpose is null), ("source", source))
-        );
+        var entry = new ConsentRow
+        {
+            PracticeId = Practice,
+            PersonId = person,
+            Channel = channel,
+            Purpose = purpose,
+            Topic = topic,
+            IsIn = isIn,
+            Basis = basis,
+            At = now,
+            Source = source,
+            Reason = reason,
+            By = by,
+        };
+        db.Consent.Add(entry);
         await db.SaveChangesAsync(stop);
+        var happened = NewEvent(
+            person,
+            new ConsentGiven(now, Words.ChannelOf(channel), isIn, Everything: purpose is null),
+            ("source", source),
+            ("entry", entry.Id.ToString(CultureInfo.InvariantCulture))
+        );
+        db.Events.Add(happened);
+        await db.SaveChangesAsync(stop);
+        return happened.Id;
     }
 
     /// <summary>Runs a set-based change and writes an event for each person it gave back, in one statement.</summary>

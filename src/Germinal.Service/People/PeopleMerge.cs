@@ -249,12 +249,20 @@ public sealed class PeopleMerge(GerminalDb db, TouchEngine engine, PeopleDesk de
         kept.Tags = [.. kept.Tags.Union(merged.Tags, StringComparer.OrdinalIgnoreCase)];
         kept.Lists = [.. kept.Lists.Union(merged.Lists, StringComparer.OrdinalIgnoreCase)];
         kept.Custom = merged.Custom.Concat(kept.Custom).GroupBy(c => c.Key, StringComparer.OrdinalIgnoreCase).ToDictionary(g => g.Key, g => g.Last().Value);
+        kept.DoNotContactUntil = StricterEnd(kept, merged);
         kept.DoNotContact |= merged.DoNotContact;
         kept.DoNotContactReason ??= merged.DoNotContactReason;
         kept.Died |= merged.Died;
         kept.AddedAt = Instant.Min(kept.AddedAt, merged.AddedAt);
         PersonNames.Refresh(kept);
         kept.Edition++;
+    }
+
+    /// <summary>Until when neither is to be contacted: the later of two dates, and no date at all where one of them is for good.</summary>
+    private static LocalDate? StricterEnd(PersonRow kept, PersonRow merged)
+    {
+        var ends = new[] { kept, merged }.Where(p => p.DoNotContact).Select(p => p.DoNotContactUntil).ToList();
+        return ends.Count == 0 || ends.Contains(null) ? null : ends.Max();
     }
 
     /// <summary>Where one of the two had said no, a no stands at the end of the joined ledger, whatever is newer in it.</summary>
@@ -339,12 +347,13 @@ public sealed class PeopleMerge(GerminalDb db, TouchEngine engine, PeopleDesk de
             }
 
             (row.OtherEmail, row.OtherPhone, row.OtherPhoneExtension) = (old.OtherEmail, old.OtherPhone, old.OtherPhoneExtension);
-            (row.Tags, row.Lists, row.Custom, row.DoNotContact, row.DoNotContactReason, row.Died, row.Archived, row.AddedAt) = (
+            (row.Tags, row.Lists, row.Custom, row.DoNotContact, row.DoNotContactReason, row.DoNotContactUntil, row.Died, row.Archived, row.AddedAt) = (
                 old.Tags,
                 old.Lists,
                 old.Custom,
                 old.DoNotContact,
                 old.DoNotContactReason,
+                old.DoNotContactUntil,
                 old.Died,
                 old.Archived,
                 old.AddedAt

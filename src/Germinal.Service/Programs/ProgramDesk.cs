@@ -353,9 +353,16 @@ public sealed class ProgramDesk(LiquidLetters letters, Engines engines)
     }
 
     /// <summary>Freezes or resumes a program's runs (rule 13.2). What fell due meanwhile is judged at the moment of resuming.</summary>
-    public static async Task SetPausedAsync(GerminalDb db, ProgramRow program, bool paused, Instant now, CancellationToken stop)
+    /// <param name="db">A context of the practice.</param>
+    /// <param name="program">The program.</param>
+    /// <param name="paused">Whether it is frozen or goes on.</param>
+    /// <param name="until">When a pause ends by itself; null for one without an end.</param>
+    /// <param name="now">Practice time.</param>
+    /// <param name="stop">Gives up.</param>
+    public static async Task SetPausedAsync(GerminalDb db, ProgramRow program, bool paused, Instant? until, Instant now, CancellationToken stop)
     {
         program.Status = paused ? "paused" : "on";
+        program.PausedUntil = until;
         await db.SaveChangesAsync(stop);
         await PracticeClock.LookAgainAsync(db, stop);
         if (!paused)
@@ -365,5 +372,18 @@ public sealed class ProgramDesk(LiquidLetters letters, Engines engines)
                 .States.Where(s => db.Runs.Any(r => r.PersonId == s.PersonId && r.ProgramId == program.Id && r.EndedAt == null))
                 .ExecuteUpdateAsync(u => u.SetProperty(s => s.NextDue, s => s.NextDue > now ? now : s.NextDue), stop);
         }
+    }
+
+    /// <summary>Lets the programs of a practice go on whose pause is over (rule 13.2).</summary>
+    /// <returns>False when there was none.</returns>
+    public static async Task<bool> ResumeWhatIsOverAsync(GerminalDb db, Instant now, CancellationToken stop)
+    {
+        var over = await db.Programs.Where(p => p.Status == "paused" && p.PausedUntil <= now).ToListAsync(stop);
+        foreach (var program in over)
+        {
+            await SetPausedAsync(db, program, false, null, now, stop);
+        }
+
+        return over.Count > 0;
     }
 }

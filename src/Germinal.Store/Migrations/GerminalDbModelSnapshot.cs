@@ -207,6 +207,14 @@ namespace Germinal.Store.Migrations
                         .HasColumnType("text")
                         .HasColumnName("source");
 
+                    b.Property<Instant?>("TakenBackAt")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("taken_back_at");
+
+                    b.Property<string>("TakenBackBy")
+                        .HasColumnType("text")
+                        .HasColumnName("taken_back_by");
+
                     b.Property<string>("Topic")
                         .HasColumnType("text")
                         .HasColumnName("topic");
@@ -257,9 +265,17 @@ namespace Germinal.Store.Migrations
                         .HasColumnType("uuid")
                         .HasColumnName("act_id");
 
+                    b.Property<string>("After")
+                        .HasColumnType("text")
+                        .HasColumnName("after");
+
                     b.Property<Instant>("At")
                         .HasColumnType("timestamp with time zone")
                         .HasColumnName("at");
+
+                    b.Property<string>("Before")
+                        .HasColumnType("text")
+                        .HasColumnName("before");
 
                     b.Property<string>("By")
                         .HasColumnType("text")
@@ -1016,6 +1032,10 @@ namespace Germinal.Store.Migrations
                         .HasColumnType("boolean")
                         .HasColumnName("do_not_contact_to_confirm");
 
+                    b.Property<LocalDate?>("DoNotContactUntil")
+                        .HasColumnType("date")
+                        .HasColumnName("do_not_contact_until");
+
                     b.Property<int>("Edition")
                         .IsConcurrencyToken()
                         .HasColumnType("integer")
@@ -1322,6 +1342,10 @@ namespace Germinal.Store.Migrations
                         .HasColumnType("timestamp with time zone")
                         .HasColumnName("on_since");
 
+                    b.Property<Instant?>("PausedUntil")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("paused_until");
+
                     b.Property<Guid>("PracticeId")
                         .HasColumnType("uuid")
                         .HasColumnName("practice_id");
@@ -1585,6 +1609,10 @@ namespace Germinal.Store.Migrations
                     b.Property<Instant?>("PausedAt")
                         .HasColumnType("timestamp with time zone")
                         .HasColumnName("paused_at");
+
+                    b.Property<Instant?>("PausedUntil")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("paused_until");
 
                     b.Property<Guid>("PersonId")
                         .HasColumnType("uuid")

@@ -4,7 +4,7 @@ namespace Germinal.Store.Rows;
 
 /// <summary>
 /// One row of the append-only event log, written in the transaction of the change itself. Only <see cref="HandledAt"/>
-/// is ever set afterwards, by the reactor.
+/// and how the person stood are ever set afterwards, by the reactor.
 /// </summary>
 public sealed class EventRow : IOwned
 {
@@ -28,6 +28,15 @@ public sealed class EventRow : IOwned
 
     /// <summary>The act it is part of, by which it can be taken back; null for what belongs to none.</summary>
     public Guid? ActId { get; set; }
+
+    /// <summary>
+    /// How the engine remembered the person before and right after, kept for a member's own act that can be taken back; null for
+    /// everything else, and once it was taken back.
+    /// </summary>
+    public string? Before { get; set; }
+
+    /// <inheritdoc cref="Before"/>
+    public string? After { get; set; }
 
     /// <summary>The member's name, or where it came from.</summary>
     public string? By { get; set; }

@@ -79,6 +79,9 @@ public sealed class PersonRow : IOwned
 
     public string? DoNotContactReason { get; set; }
 
+    /// <summary>The date at whose beginning, on the practice's clock, they may be contacted again; null for good.</summary>
+    public LocalDate? DoNotContactUntil { get; set; }
+
     /// <summary>True while a do-not-contact read from a note waits for a member to confirm it.</summary>
     public bool DoNotContactToConfirm { get; set; }
 
@@ -123,7 +126,7 @@ public sealed class KeyDateRow : IOwned
     public bool Yearly { get; set; }
 }
 
-/// <summary>One entry of the consent ledger. Append-only: corrected by a newer entry, never by an edit.</summary>
+/// <summary>One entry of the consent ledger. Append-only: corrected by a newer entry, never by an edit; one recorded by mistake is marked as taken back.</summary>
 public sealed class ConsentRow : IOwned
 {
     public long Id { get; set; }
@@ -138,6 +141,11 @@ public sealed class ConsentRow : IOwned
     public string? Purpose { get; set; }
 
     public string? Topic { get; set; }
+
+    /// <summary>When a member took back that it was said; such an entry counts for nothing and stays to be read.</summary>
+    public Instant? TakenBackAt { get; set; }
+
+    public string? TakenBackBy { get; set; }
 
     public bool IsIn { get; set; }
 

@@ -24,6 +24,9 @@ public sealed class ProgramRow : IOwned
 
     public Instant? OnSince { get; set; }
 
+    /// <summary>When a paused program goes on by itself; null for one that does not, or is not paused.</summary>
+    public Instant? PausedUntil { get; set; }
+
     /// <summary>The published version that new runs start with; 0 before the first.</summary>
     public int CurrentVersion { get; set; }
 

@@ -77,6 +77,9 @@ public sealed class RunRow : IOwned
 
     /// <summary>Since when a member has paused it, or null.</summary>
     public Instant? PausedAt { get; set; }
+
+    /// <summary>When it goes on by itself; null for a pause without an end.</summary>
+    public Instant? PausedUntil { get; set; }
 }
 
 /// <summary>A start that was refused, with its reason (rule 5.3).</summary>

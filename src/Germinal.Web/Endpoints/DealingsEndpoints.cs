@@ -71,6 +71,7 @@ public static class DealingsEndpoints
         appointment.MapPost("/move", MoveAppointment);
         appointment.MapPost("/cancel", Cancel);
         app.MapPost("/api/tasks/{id:guid}/done", FinishTask).WithTags("dealings").RequireAuthorization(Rights.Work);
+        app.MapPost("/api/tasks/{id:guid}/undo", ReopenTask).WithTags("dealings").RequireAuthorization(Rights.Work);
     }
 
     internal static async Task<DealingsDesk> DeskAsync(GerminalDb db, Caller caller, CancellationToken stop)
@@ -387,6 +388,26 @@ public static class DealingsEndpoints
                 ("text", $"{(row.Kind == "call" ? "Called" : "Done")}: {row.Title} ({body.Outcome})")
             )
         );
+        await db.SaveChangesAsync(stop);
+        await transaction.CommitAsync(stop);
+        return TypedResults.NoContent();
+    }
+
+    /// <summary>Puts a member's own task back on the sheet.</summary>
+    private static async Task<Results<NoContent, NotFound>> ReopenTask(Guid id, GerminalDb db, Caller caller, CancellationToken stop)
+    {
+        await using var transaction = await db.Database.BeginTransactionAsync(stop);
+        if (
+            await db.Tasks.AsNoTracking().FirstOrDefaultAsync(t => t.Id == id, stop) is not { } row
+            || await db
+                .Tasks.Where(t => t.Id == id && t.DoneAt != null)
+                .ExecuteUpdateAsync(u => u.SetProperty(t => t.DoneAt, (Instant?)null).SetProperty(t => t.Outcome, (string?)null), stop) == 0
+        )
+        {
+            return TypedResults.NotFound();
+        }
+
+        db.Events.Add(new PeopleDesk(db, caller.Name, await PracticeClock.NowAsync(db, stop)).NewTakenBack(row.PersonId, $"{row.Title} ({row.Outcome})"));
         await db.SaveChangesAsync(stop);
         await transaction.CommitAsync(stop);
         return TypedResults.NoContent();

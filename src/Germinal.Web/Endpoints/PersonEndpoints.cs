@@ -14,6 +14,7 @@ using Germinal.Web.Hosting;
 using Microsoft.AspNetCore.Http.HttpResults;
 using Microsoft.EntityFrameworkCore;
 using NodaTime;
+using NodaTime.Text;
 
 namespace Germinal.Web.Endpoints;
 
@@ -24,10 +25,10 @@ public sealed record KeyDateDto(string Name, string Date, bool Yearly);
 public sealed record MayWe(string Channel, string Allowed, string Words);
 
 /// <summary>A ledger entry.</summary>
-public sealed record ConsentDto(string Channel, string? Purpose, string? Topic, bool In, string Basis, string At, string Source, string? Reason, string? By);
+public sealed record ConsentDto(string Channel, string? Purpose, string? Topic, bool In, string Basis, string At, string Source, string? Reason, string? By, string? TakenBackBy);
 
 /// <summary>A run under way.</summary>
-public sealed record RunDto(Guid Id, Guid ProgramId, string Program, string StartedAt, int Day, bool Paused);
+public sealed record RunDto(Guid Id, Guid ProgramId, string Program, string StartedAt, int Day, bool Paused, string? PausedUntil);
 
 /// <summary>A person's page.</summary>
 public sealed record PersonDto(
@@ -55,6 +56,7 @@ public sealed record PersonDto(
     string AddedAt,
     bool DoNotContact,
     string? DoNotContactReason,
+    string? DoNotContactUntil,
     bool DoNotContactToConfirm,
     bool Died,
     IReadOnlyList<KeyDateDto> Dates,
@@ -76,8 +78,13 @@ public sealed record ThreadLine(
     string? By,
     string? Quoted = null,
     Guid? Act = null,
-    Guid? Merge = null
+    Guid? Merge = null,
+    long? Event = null
 );
+
+/// <summary>What was done, by which it can be taken back for as long as nothing has built on it.</summary>
+/// <param name="Event">The event.</param>
+public sealed record DoneDto(long Event);
 
 /// <summary>Coming touches, soonest first, and a page of what was, newest first.</summary>
 public sealed record ThreadDto(string Now, string Zone, IReadOnlyList<ThreadLine> Coming, IReadOnlyList<ThreadLine> Past, string? Next);
@@ -93,9 +100,16 @@ public static class PersonEndpoints
 
     public sealed record ReplyBody([AtMost(40)] string Channel, [AtMost(Lengths.Remark)] string? Text = null);
 
-    public sealed record ContactBody(bool DoNotContact, [AtMost(400)] string? Reason = null);
+    /// <param name="DoNotContact">Whether nothing goes to them.</param>
+    /// <param name="Reason">Why; kept with them.</param>
+    /// <param name="Until">The date at whose beginning they may be contacted again (rule 6.2); null for good.</param>
+    public sealed record ContactBody(bool DoNotContact, [AtMost(400)] string? Reason = null, [AtMost(10)] string? Until = null);
 
-    public sealed record ConsentBody([AtMost(40)] string Channel, bool In, [AtMost(400)] string? Reason = null);
+    /// <param name="Channel">email, text, call or post.</param>
+    /// <param name="In">A yes or a no.</param>
+    /// <param name="Reason">Where it is known from.</param>
+    /// <param name="Everything">True where it is about everything sent by the channel, false where only about commercial letters (rule 10.2).</param>
+    public sealed record ConsentBody([AtMost(40)] string Channel, bool In, [AtMost(400)] string? Reason = null, bool Everything = false);
 
     public static void Map(IEndpointRouteBuilder app)
     {
@@ -131,7 +145,20 @@ public static class PersonEndpoints
         person.MapPost("/consent", SetConsent);
         person.MapPost(
             "/runs/{run:guid}/pause",
-            (Guid id, Guid run, GerminalDb db, Caller caller, CancellationToken stop) => PauseAsync(db, caller, id, run, (now, program) => new ProgramPaused(now, program), stop)
+            async Task<Results<Ok<DoneDto>, NotFound, ValidationProblem>> (
+                Guid id,
+                Guid run,
+                string? until,
+                GerminalDb db,
+                Caller caller,
+                CancellationToken stop
+            ) =>
+            {
+                var end = await UntilDate.ReadAsync(db, until, stop);
+                return end.Problem is { } problem
+                    ? problem
+                    : await PauseAsync(db, caller, id, run, (now, program) => new ProgramPaused(now, program, end.Date), stop);
+            }
         );
         person.MapPost(
             "/runs/{run:guid}/resume",
@@ -139,14 +166,15 @@ public static class PersonEndpoints
         );
         person.MapPost(
             "/runs/{run:guid}/stop",
-            async Task<Results<NoContent, NotFound, ValidationProblem>> (Guid id, Guid run, GerminalDb db, Caller caller, CancellationToken stop) =>
+            async Task<Results<Ok<DoneDto>, NotFound, ValidationProblem>> (Guid id, Guid run, GerminalDb db, Caller caller, CancellationToken stop) =>
                 await db.Runs.AnyAsync(r => r.Id == run && r.PersonId == id && r.EndedAt == null, stop)
-                    ? await WriteAsync(db, caller, id, desk => desk.NewEvent(id, new RunStoppedByHand(desk.Now, run, caller.Name)), stop)
+                    ? await DoAsync(db, caller, id, desk => desk.NewEvent(id, new RunStoppedByHand(desk.Now, run, caller.Name)), stop)
                     : TypedResults.NotFound()
         );
+        person.MapPost("/events/{happened:long}/undo", Undo);
     }
 
-    private static async Task<Results<NoContent, NotFound, ValidationProblem>> PauseAsync(
+    private static async Task<Results<Ok<DoneDto>, NotFound, ValidationProblem>> PauseAsync(
         GerminalDb db,
         Caller caller,
         Guid person,
@@ -156,7 +184,7 @@ public static class PersonEndpoints
     ) =>
         await db.Runs.Where(r => r.Id == run && r.PersonId == person && r.EndedAt == null).Select(r => (Guid?)r.ProgramId).FirstOrDefaultAsync(stop)
             is { } program
-            ? await WriteAsync(db, caller, person, desk => desk.NewEvent(person, happened(desk.Now, program)), stop)
+            ? await DoAsync(db, caller, person, desk => desk.NewEvent(person, happened(desk.Now, program)), stop)
             : TypedResults.NotFound();
 
     private static async Task<Results<NoContent, NotFound, ValidationProblem>> WriteAsync(
@@ -177,6 +205,42 @@ public static class PersonEndpoints
         return TypedResults.NoContent();
     }
 
+    /// <summary>The same for what can be taken back.</summary>
+    private static async Task<Results<Ok<DoneDto>, NotFound, ValidationProblem>> DoAsync(
+        GerminalDb db,
+        Caller caller,
+        Guid id,
+        Func<PeopleDesk, EventRow> line,
+        CancellationToken stop
+    )
+    {
+        EventRow? written = null;
+        var result = await WriteAsync(db, caller, id, desk => written = line(desk), stop);
+        return result.Result is NoContent ? TypedResults.Ok(new DoneDto(written!.Id)) : TypedResults.NotFound();
+    }
+
+    /// <summary>Takes back what a member did to the person, for as long as nothing has built on it.</summary>
+    private static async Task<Results<NoContent, NotFound, ProblemHttpResult>> Undo(
+        Guid id,
+        long happened,
+        GerminalDb db,
+        Engines engines,
+        Caller caller,
+        CancellationToken stop
+    )
+    {
+        if (await db.Events.AsNoTracking().FirstOrDefaultAsync(e => e.Id == happened && e.PersonId == id, stop) is not { } row)
+        {
+            return TypedResults.NotFound();
+        }
+
+        var names = await db.Programs.AsNoTracking().ToDictionaryAsync(p => p.Id, p => p.Name, stop);
+        var what = ThreadLines.Of(row, NodaTime.DateTimeZone.Utc, false, [], names).Title;
+        return await new EventUndo(db, engines, caller.Name).TakeBackAsync(id, happened, what, stop) is { } why
+            ? Problems.Conflict(why)
+            : TypedResults.NoContent();
+    }
+
     private static async Task<PersonDto?> ReadAsync(GerminalDb db, Guid id, CancellationToken stop)
     {
         var p = await db.People.AsNoTracking().FirstOrDefaultAsync(x => x.Id == id, stop);
@@ -189,10 +253,12 @@ public static class PersonEndpoints
         var now = await PracticeClock.NowAsync(db, stop);
         var facts = (await FactsReading.WithDetailsAsync(db, [p], stop))[id];
         var dates = await db.KeyDates.AsNoTracking().Where(d => d.PersonId == id).OrderBy(d => d.Name).ToListAsync(stop);
-        var ledger = await db.Consent.AsNoTracking().Where(c => c.PersonId == id).OrderByDescending(c => c.At).ThenByDescending(c => c.Id).ToListAsync(stop);
+        var ledger = await db.Consent.IgnoreQueryFilters([GerminalDb.Standing]).AsNoTracking().Where(c => c.PersonId == id).OrderByDescending(c => c.At).ThenByDescending(c => c.Id).ToListAsync(stop);
         var runs = await db
             .Runs.AsNoTracking()
             .Where(r => r.PersonId == id && r.EndedAt == null)
+            .OrderBy(r => r.StartedAt)
+            .ThenBy(r => r.Id)
             .Join(
                 db.Programs,
                 r => r.ProgramId,
@@ -205,6 +271,7 @@ public static class PersonEndpoints
                         g.Name,
                         r.StartedAt,
                         r.PausedAt,
+                        r.PausedUntil,
                     }
             )
             .ToListAsync(stop);
@@ -234,11 +301,25 @@ public static class PersonEndpoints
             p.AddedAt.Iso(),
             p.DoNotContact,
             p.DoNotContactReason,
+            p.DoNotContactUntil is { } allowed ? LocalDatePattern.Iso.Format(allowed) : null,
             p.DoNotContactToConfirm,
             p.Died,
             [.. dates.Select(d => new KeyDateDto(d.Name, new Core.Time.YearlyDate(d.Month, d.Day, d.Year).ToString(), d.Yearly))],
             [.. new[] { Channel.Email, Channel.Text, Channel.Call, Channel.Post }.Select(c => May(facts, practice, c, now, zone))],
-            [.. ledger.Select(c => new ConsentDto(c.Channel, c.Purpose, c.Topic, c.IsIn, c.Basis, c.At.Iso(), c.Source, c.Reason, c.By))],
+            [
+                .. ledger.Select(c => new ConsentDto(
+                    c.Channel,
+                    c.Purpose,
+                    c.Topic,
+                    c.IsIn,
+                    c.Basis,
+                    c.At.Iso(),
+                    c.Source,
+                    c.Reason,
+                    c.By,
+                    c.TakenBackBy
+                )),
+            ],
             [
                 .. runs.Select(r => new RunDto(
                     r.Id,
@@ -246,7 +327,8 @@ public static class PersonEndpoints
                     r.Name,
                     r.StartedAt.Iso(),
                     Period.DaysBetween(r.StartedAt.InZone(zone).Date, now.InZone(zone).Date),
-                    r.PausedAt is not null
+                    r.PausedAt is not null,
+                    r.PausedUntil?.Iso()
                 )),
             ]
         );
@@ -257,16 +339,18 @@ public static class PersonEndpoints
         var word = ContactWords.Of(channel);
         if (person.DoNotContact || person.Died)
         {
-            return new MayWe(word, "no", "no, marked “do not contact”");
+            return new MayWe(word, "no", person.Died ? "no, they have died" : "no, marked “do not contact”");
         }
 
         var reading = ConsentLedger.Read(person.Consent, practice.Consent, channel, Purpose.Commercial, null, now, practice.Zone);
+        var ofTheirs = ConsentLedger.Read(person.Consent, practice.Consent, channel, Purpose.Transactional, null, now, practice.Zone).Verdict;
         var source = reading.Decided is { } d ? $", {d.Source}" : "";
         var quiet = channel == Channel.Call ? $", {Phrases.Time(practice.QuietHours.From)} to {Phrases.Time(practice.QuietHours.To)} their time" : "";
         return reading.Verdict switch
         {
             ConsentVerdict.Allowed => new MayWe(word, "yes", $"yes{source}{quiet}"),
-            ConsentVerdict.Withdrawn => new MayWe(word, "no", $"no{source}"),
+            ConsentVerdict.Withdrawn when ofTheirs == ConsentVerdict.Withdrawn => new MayWe(word, "no", $"no to everything{source}"),
+            ConsentVerdict.Withdrawn => new MayWe(word, "no", $"no to commercial ones{source}; what is about their own dealings still goes"),
             _ => new MayWe(word, "unsaid", reading.Decided is null ? "nobody has said so" : $"no longer{source}"),
         };
     }
@@ -319,7 +403,7 @@ public static class PersonEndpoints
         return TypedResults.Ok((await ReadAsync(db, id, stop))!);
     }
 
-    private static async Task<Results<NoContent, NotFound, ValidationProblem>> SetContact(
+    private static async Task<Results<Ok<DoneDto>, NotFound, ValidationProblem>> SetContact(
         Guid id,
         ContactBody body,
         GerminalDb db,
@@ -339,7 +423,14 @@ public static class PersonEndpoints
             return Problems.Field("reason", "Say in a few words why; it is kept with the person.");
         }
 
+        var until = await UntilDate.ReadAsync(db, body.DoNotContact ? body.Until : null, stop);
+        if (until.Problem is { } problem)
+        {
+            return problem;
+        }
+
         person.DoNotContact = body.DoNotContact;
+        person.DoNotContactUntil = until.Date;
         person.DoNotContactReason = body.DoNotContact
             ? reason is { Length: > 0 }
                 ? reason
@@ -348,15 +439,14 @@ public static class PersonEndpoints
         person.DoNotContactToConfirm = false;
         person.Edition++;
         var desk = await PeopleEndpoints.DeskAsync(db, caller, stop);
-        db.Events.Add(
-            desk.NewEvent(
-                id,
-                body.DoNotContact ? new LeftForGood(desk.Now, "do-not-contact") : new MayBeContacted(desk.Now),
-                ("reason", person.DoNotContactReason ?? "")
-            )
+        var happened = desk.NewEvent(
+            id,
+            body.DoNotContact ? new LeftForGood(desk.Now, "do-not-contact", until.Date) : new MayBeContacted(desk.Now),
+            ("reason", person.DoNotContactReason ?? "")
         );
+        db.Events.Add(happened);
         await db.SaveChangesAsync(stop);
-        return TypedResults.NoContent();
+        return TypedResults.Ok(new DoneDto(happened.Id));
     }
 
     private static Task<bool> NewestIsNoAsync(GerminalDb db, Guid person, string channel, CancellationToken stop) =>
@@ -368,7 +458,7 @@ public static class PersonEndpoints
             .Take(1)
             .AnyAsync(c => !c.IsIn, stop);
 
-    private static async Task<Results<NoContent, NotFound, ValidationProblem, ProblemHttpResult>> SetConsent(
+    private static async Task<Results<Ok<DoneDto>, NotFound, ValidationProblem, ProblemHttpResult>> SetConsent(
         Guid id,
         ConsentBody body,
         GerminalDb db,
@@ -396,10 +486,10 @@ public static class PersonEndpoints
             return Problems.NotYours(Rights.YesOverNo);
         }
 
-        await (await PeopleEndpoints.DeskAsync(db, caller, stop)).AddConsentAsync(
+        var happened = await (await PeopleEndpoints.DeskAsync(db, caller, stop)).AddConsentAsync(
             id,
             body.Channel,
-            "commercial",
+            body.Everything ? null : "commercial",
             null,
             body.In,
             "express",
@@ -407,7 +497,7 @@ public static class PersonEndpoints
             body.Reason.Trim(),
             stop
         );
-        return TypedResults.NoContent();
+        return TypedResults.Ok(new DoneDto(happened));
     }
 
     /// <summary>A page of the thread: what was before a key, newest first; on the first page also what comes.</summary>
@@ -447,6 +537,8 @@ public static class PersonEndpoints
                 && e.Kind != EventKinds.TouchMarked
                 && e.Kind != EventKinds.CallEnded
                 && e.Kind != EventKinds.TaskEnded
+                && e.Kind != EventKinds.TaskMissed
+                && e.Kind != EventKinds.RunStopped
                 && e.Kind != EventKinds.Occasion
                 && e.Kind != EventKinds.Start
                 && e.Kind != EventKinds.TextedWord
@@ -481,11 +573,20 @@ public static class PersonEndpoints
         var starts = mine.Where(e => e.Kind == EventKinds.Start).ToLookup(e => e.At, e => e.Act);
         var undoable = mine.Select(e => e.Id).ToHashSet();
         var merges = await db.Merges.AsNoTracking().Where(m => m.KeptId == id && m.UndoneAt == null).Select(m => m.Id).ToListAsync(stop);
+        // What can be taken back is what nothing has built on: they stand as it left them.
+        var standing = await db.States.AsNoTracking().Where(s => s.PersonId == id).Select(s => s.State).FirstOrDefaultAsync(stop) is { } json
+            ? PersonStateJson.Write(PersonStateJson.Read(json))
+            : "";
+        var marked = await db
+            .Events.AsNoTracking()
+            .Where(e => e.PersonId == id && e.After == standing)
+            .ToListAsync(stop);
+        long? Taking(string key, Guid of) => marked.Find(e => e.Data.GetValueOrDefault(key) == of.ToString())?.Id;
         var lines = touches
-            .Select(t => (At: t.ClosedAt ?? t.SettledAt!.Value, Rank: 3, Line: ThreadLines.Of(t, messages.GetValueOrDefault(t.Id), engine.Shelf, names, Fill)))
-            .Concat(events.Select(e => (e.At, Rank: 1, Line: ThreadLines.Of(e, zone, undoable.Contains(e.Id), merges))))
+            .Select(t => (At: t.ClosedAt ?? t.SettledAt!.Value, Rank: 3, Line: ThreadLines.Of(t, messages.GetValueOrDefault(t.Id), engine.Shelf, names, Fill) with { Event = Taking("touch", t.Id) }))
+            .Concat(events.Select(e => (e.At, Rank: 1, Line: ThreadLines.Of(e, zone, undoable.Contains(e.Id), merges, names) with { Event = marked.Exists(m => m.Id == e.Id) ? e.Id : null })))
             .Concat(runs.Where(r => r.StartedAt < until).Select(r => (At: r.StartedAt, Rank: 2, Line: ThreadLines.Started(r, names, zone, starts[r.StartedAt].FirstOrDefault()))))
-            .Concat(runs.Where(r => r.EndedAt is { } end && end < until).Select(r => (At: r.EndedAt!.Value, Rank: 4, Line: ThreadLines.Ended(r, names))))
+            .Concat(runs.Where(r => r.EndedAt is { } end && end < until).Select(r => (At: r.EndedAt!.Value, Rank: 4, Line: ThreadLines.Ended(r, names) with { Event = Taking("run", r.Id) })))
             .Concat(refusals.Select(r => (r.At, Rank: 2, Line: ThreadLines.Refused(r, names))))
             .OrderByDescending(l => l.At)
             .ThenByDescending(l => l.Rank)

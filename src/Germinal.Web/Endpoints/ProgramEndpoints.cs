@@ -39,6 +39,7 @@ public sealed record ProgramDto(
     Guid Id,
     string Status,
     string? OnSince,
+    string? PausedUntil,
     int Version,
     int DraftNumber,
     string? DraftBy,
@@ -108,8 +109,8 @@ public static class ProgramEndpoints
         programs.MapGet("/{id:guid}/who-starts", Who);
         var switching = app.MapGroup("/api/programs/{id:guid}").WithTags("programs").RequireAuthorization(Rights.SwitchPrograms);
         switching.MapPost("/switch-on", SwitchOn);
-        switching.MapPost("/pause", (Guid id, GerminalDb db, CancellationToken stop) => SetPaused(id, true, db, stop));
-        switching.MapPost("/resume", (Guid id, GerminalDb db, CancellationToken stop) => SetPaused(id, false, db, stop));
+        switching.MapPost("/pause", (Guid id, string? until, GerminalDb db, CancellationToken stop) => SetPaused(id, true, until, db, stop));
+        switching.MapPost("/resume", (Guid id, GerminalDb db, CancellationToken stop) => SetPaused(id, false, null, db, stop));
         programs.MapGet("/{id:guid}/older-runs", OlderRuns);
         switching.MapPost(
             "/move-runs",
@@ -294,6 +295,7 @@ public static class ProgramEndpoints
                 row.Id,
                 row.Status,
                 row.OnSince?.Iso(),
+                row.PausedUntil?.Iso(),
                 row.CurrentVersion,
                 row.DraftNumber,
                 row.DraftBy,
@@ -437,7 +439,13 @@ public static class ProgramEndpoints
         return TypedResults.Ok(new Switched(version, started));
     }
 
-    private static async Task<Results<NoContent, NotFound, ProblemHttpResult>> SetPaused(Guid id, bool paused, GerminalDb db, CancellationToken stop)
+    private static async Task<Results<NoContent, NotFound, ValidationProblem, ProblemHttpResult>> SetPaused(
+        Guid id,
+        bool paused,
+        string? end,
+        GerminalDb db,
+        CancellationToken stop
+    )
     {
         var row = await db.Programs.FirstOrDefaultAsync(p => p.Id == id, stop);
         if (row is null)
@@ -450,7 +458,13 @@ public static class ProgramEndpoints
             return Problems.Conflict(paused ? "Only a program that is on can be paused." : "Only a paused program can be resumed.");
         }
 
-        await ProgramDesk.SetPausedAsync(db, row, paused, await PracticeClock.NowAsync(db, stop), stop);
+        var until = await UntilDate.ReadAsync(db, end, stop);
+        if (until.Problem is { } problem)
+        {
+            return problem;
+        }
+
+        await ProgramDesk.SetPausedAsync(db, row, paused, until.Moment, await PracticeClock.NowAsync(db, stop), stop);
         return TypedResults.NoContent();
     }
 

@@ -8,6 +8,7 @@ using Germinal.Service.Engine;
 using Germinal.Service.People;
 using Germinal.Store.Rows;
 using NodaTime;
+using NodaTime.Text;
 
 namespace Germinal.Web.Endpoints;
 
@@ -53,9 +54,12 @@ internal static class ThreadLines
     /// <param name="zone">The person's.</param>
     /// <param name="undoable">Whether the act it is part of can be taken back.</param>
     /// <param name="merges">The merges that stand.</param>
-    public static ThreadLine Of(EventRow e, DateTimeZone zone, bool undoable, IReadOnlyCollection<Guid> merges)
+    /// <param name="names">The programs' names.</param>
+    public static ThreadLine Of(EventRow e, DateTimeZone zone, bool undoable, IReadOnlyCollection<Guid> merges, Dictionary<Guid, string> names)
     {
         string Data(string key) => e.Data.GetValueOrDefault(key, "");
+        string Program() => Guid.TryParse(Data("program"), out var id) && names.TryGetValue(id, out var name) ? $"“{name}”" : "A program";
+        string? Until() => LocalDatePattern.Iso.Parse(Data("until")) is { Success: true, Value: var date } ? $"until {Phrases.Day(date)}" : null;
         var (title, detail) = e.Kind switch
         {
             EventKinds.TagAdded => ($"The tag “{Data("tag")}” was put on", null),
@@ -86,8 +90,8 @@ internal static class ThreadLines
             EventKinds.Archived => (Data("into").Length > 0 ? "Merged into another person" : "Archived", null),
             EventKinds.Merged => ($"{Data("name")} was found to be the same person", null),
             EventKinds.Overruled => ("A message was let go without consent", Data("reason")),
-            EventKinds.RunPaused => ("A program was paused for them", null),
-            EventKinds.RunResumed => ("A program goes on for them", null),
+            EventKinds.RunPaused => ($"{Program()} was paused for them", Until()),
+            EventKinds.RunResumed => ($"{Program()} goes on for them", e.By is null ? "its pause ended" : null),
             EventKinds.Occasion => ($"{Data("name")}: {Data("date")}", null),
             EventKinds.StageAge => ($"Has stood in {Why.StageName(Data("stage"))} for a while", null),
             EventKinds.Unanswered => ("Their inquiry has stood unanswered", null),
@@ -95,8 +99,9 @@ internal static class ThreadLines
             EventKinds.OptedIn => ($"Said yes to {ChannelName(Data("channel"))}", Data("source")),
             EventKinds.OptedOut => ($"Said no to {ChannelName(Data("channel"))}", Data("source")),
             EventKinds.Remark => (Data("text"), null),
-            EventKinds.DoNotContact => ("Marked “do not contact”", Data("reason")),
-            EventKinds.MayContact => ("May be contacted again", null),
+            EventKinds.DoNotContact => ("Marked “do not contact”", Until() is { } date ? $"{Data("reason")}; {date}" : Data("reason")),
+            EventKinds.MayContact => ("May be contacted again", e.By is null ? "the date came" : null),
+            EventKinds.TouchMarked => ("A message or call was dropped", null),
             EventKinds.Imported => ($"Brought in from {Data("file")}, row {Data("line")}", null),
             EventKinds.Added => ("Added by hand", null),
             EventKinds.RunStopped or EventKinds.ProgramStopped => ("A program was stopped by hand", null),
@@ -133,7 +138,7 @@ internal static class ThreadLines
                 ActKind.Leave => $"Taken back: on the list “{what}” again",
                 _ => "Taken back",
             }
-            : "Taken back";
+            : what.Length > 0 ? $"Taken back: {what}" : "Taken back";
 
     private static string Moment(string instant, DateTimeZone zone) =>
         NodaTime.Text.InstantPattern.ExtendedIso.Parse(instant).TryGetValue(default, out var at) ? Phrases.Moment(at, zone) : "";

@@ -394,7 +394,7 @@ public static class TouchEndpoints
     private static async Task<Results<NoContent, NotFound>> Decide(Guid id, bool arrived, GerminalDb db, CancellationToken stop) =>
         await Recorder.SayWhetherItArrivedAsync(db, id, arrived, stop) ? TypedResults.NoContent() : TypedResults.NotFound();
 
-    private static async Task<Results<NoContent, NotFound, ProblemHttpResult>> Mark(
+    private static async Task<Results<Ok<DoneDto>, NoContent, NotFound, ProblemHttpResult>> Mark(
         Guid id,
         Guid person,
         TouchMark? mark,
@@ -410,19 +410,21 @@ public static class TouchEndpoints
             return TypedResults.NotFound();
         }
 
+        Store.Rows.EventRow? written = null;
         var marked = await acts.TakeAsync(
             db,
             person,
             async now =>
             {
                 touch = await db.Touches.AsNoTracking().FirstOrDefaultAsync(t => t.Id == id, stop);
-                return touch is null or { Status: TouchStatus.Planned or TouchStatus.Blocked }
+                return written = touch is null or { Status: TouchStatus.Planned or TouchStatus.Blocked }
                     ? new PeopleDesk(db, caller.Name, now).NewEvent(person, new TouchMarked(now, id, mark))
                     : null;
             },
             stop
         );
-        return marked || (mark == TouchMark.Dropped && touch is { Status: TouchStatus.Cancelled, Reason: "dropped" })
+        return marked && written is not null ? TypedResults.Ok(new DoneDto(written.Id))
+            : (mark == TouchMark.Dropped && touch is { Status: TouchStatus.Cancelled, Reason: "dropped" })
             ? TypedResults.NoContent()
             : Problems.Conflict("It has gone, or is on its way, already.");
     }

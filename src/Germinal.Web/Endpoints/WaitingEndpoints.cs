@@ -1,3 +1,4 @@
+using Germinal.Service.Engine;
 using Germinal.Core.Engine;
 using Germinal.Service;
 using Germinal.Service.Clock;
@@ -18,6 +19,7 @@ public static class WaitingEndpoints
     {
         var waiting = app.MapGroup("/api/today/waiting/{id}").WithTags("today").RequireAuthorization(Rights.Work);
         waiting.MapPost("/seen", Seen);
+        waiting.MapPost("/unseen", Unseen);
         waiting.MapPost("/belongs", Belongs);
         app.MapGet("/api/received/{id:long}/whole", Whole).WithTags("today").RequireAuthorization(Rights.Work).ExcludeFromDescription();
         app.MapPost(
@@ -59,6 +61,54 @@ public static class WaitingEndpoints
             _ => 0,
         };
         await transaction.CommitAsync(stop);
+        return changed > 0 ? TypedResults.NoContent() : TypedResults.NotFound();
+    }
+
+    /// <summary>It waits again after all: somebody pressed too soon. An inquiry that was answered is taken back with what its answer stopped.</summary>
+    private static async Task<Results<NoContent, NotFound, ProblemHttpResult>> Unseen(
+        string id,
+        GerminalDb db,
+        Engines engines,
+        Caller caller,
+        CancellationToken stop
+    )
+    {
+        var rest = id.Length > 1 ? id[1..] : "";
+        var number = long.TryParse(rest, System.Globalization.CultureInfo.InvariantCulture, out var parsed) ? parsed : -1;
+        if (id.FirstOrDefault() == 'i')
+        {
+            if (
+                !Guid.TryParse(rest, out var inquiry)
+                || await db.Inquiries.AsNoTracking().FirstOrDefaultAsync(i => i.Id == inquiry && i.AnsweredAt != null, stop) is not { } answered
+                || await db
+                    .Events.Where(e => e.PersonId == answered.PersonId && e.Kind == EventKinds.InquiryAnswered && e.At == answered.AnsweredAt)
+                    .OrderByDescending(e => e.Id)
+                    .Select(e => (long?)e.Id)
+                    .FirstOrDefaultAsync(stop)
+                    is not { } happened
+            )
+            {
+                return TypedResults.NotFound();
+            }
+
+            return await new EventUndo(db, engines, caller.Name).TakeBackAsync(answered.PersonId, happened, "their inquiry was answered", stop) is { } why
+                ? Problems.Conflict(why)
+                : TypedResults.NoContent();
+        }
+
+        var changed = id.FirstOrDefault() switch
+        {
+            'r' => await db
+                .Refusals.Where(r => r.Id == number && r.DismissedAt != null)
+                .ExecuteUpdateAsync(u => u.SetProperty(r => r.DismissedAt, (NodaTime.Instant?)null), stop),
+            'm' => await db
+                .Received.Where(r => r.Id == number && r.SeenAt != null)
+                .ExecuteUpdateAsync(u => u.SetProperty(r => r.SeenAt, (NodaTime.Instant?)null), stop),
+            'n' => await db
+                .Notices.Where(n => n.Id == number && n.SeenAt != null)
+                .ExecuteUpdateAsync(u => u.SetProperty(n => n.SeenAt, (NodaTime.Instant?)null), stop),
+            _ => 0,
+        };
         return changed > 0 ? TypedResults.NoContent() : TypedResults.NotFound();
     }
 

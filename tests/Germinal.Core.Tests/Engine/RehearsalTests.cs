@@ -160,7 +160,7 @@ public sealed class RehearsalTests
         var program = Program("P", "\"at\":\"09:30\"", Email("a", Days(1), "\"lateLimit\":\"P2D\""));
         var version = new ProgramVersion(IdOf(program), 1, program);
         var on = new TouchEngine(Practice(), new ProgramShelf([version], [new ProgramOn(version, Instant.MinValue)]), new FillsEverything());
-        var paused = new TouchEngine(Practice(), new ProgramShelf([version], [], [version.ProgramId]), new FillsEverything());
+        var paused = new TouchEngine(Practice(), new ProgramShelf([version], [], [new PausedProgram(version, null)]), new FillsEverything());
         var state = on.React(Person(), PersonState.Empty, Start(program, "2027-03-01T10:00")).State;
         Assert.Null(state.NextDue(paused.Shelf));
         Assert.Empty(paused.Judge(Person(), state, At("2027-03-03T10:00")).Effects);

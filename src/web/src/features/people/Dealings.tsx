@@ -1,6 +1,5 @@
 import { useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
-import { toast } from 'sonner';
 import { api, type Schemas, take } from '../../api/client';
 import { useNow, useSession } from '../../app/session';
 import { Button, Field, fieldError, Trouble } from '../../ui/bits';
@@ -228,7 +227,7 @@ function Appointments({ personId, of, run, zone }: PartProps) {
         {of.appointments.map((a) => (
           <li key={a.id} className="border-t border-dotted border-rule py-1">
             <span className={a.cancelled ? 'line-through' : ''}>
-              {a.type}, {moment(a.at, zone)}
+              {a.type}, {moment(a.at, zone, now)}
             </span>
             {a.cancelled && ' · cancelled'}
             {isAhead(a) && (
@@ -277,6 +276,7 @@ function Appointments({ personId, of, run, zone }: PartProps) {
 }
 
 function Inquiries({ personId, of, run, zone }: PartProps) {
+  const queries = useQueryClient();
   const [adding, setAdding] = useState(false);
   const [how, setHow] = useState('phone');
   const [text, setText] = useState('');
@@ -344,7 +344,13 @@ function Inquiries({ personId, of, run, zone }: PartProps) {
             onClick={() =>
               run(() =>
                 take(api.POST('/api/people/{id}/inquiries/answered', { params: { path: { id: personId } } })).then(() =>
-                  toast('Noted as answered.'),
+                  said('Noted as answered.', () =>
+                    take(
+                      api.POST('/api/today/waiting/{id}/unseen', { params: { path: { id: `i${open[0]?.id.replaceAll('-', '')}` } } }),
+                    ).then(() => {
+                      queries.invalidateQueries();
+                    }),
+                  ),
                 ),
               )
             }
@@ -358,6 +364,7 @@ function Inquiries({ personId, of, run, zone }: PartProps) {
 }
 
 function Tasks({ of, run }: { of: Dealings; run: PartProps['run'] }) {
+  const queries = useQueryClient();
   if (of.tasks.length === 0) return null;
   return (
     <section aria-label="To do">
@@ -368,7 +375,14 @@ function Tasks({ of, run }: { of: Dealings; run: PartProps['run'] }) {
             <span className="font-serif">{t.title}</span>{' '}
             <Button
               onClick={() =>
-                run(() => take(api.POST('/api/tasks/{id}/done', { params: { path: { id: t.id } }, body: { outcome: 'done' } })))
+                run(async () => {
+                  await take(api.POST('/api/tasks/{id}/done', { params: { path: { id: t.id } }, body: { outcome: 'done' } }));
+                  said(`${t.title}: done`, () =>
+                    take(api.POST('/api/tasks/{id}/undo', { params: { path: { id: t.id } } })).then(() => {
+                      queries.invalidateQueries();
+                    }),
+                  );
+                })
               }
             >
               done

@@ -4,7 +4,7 @@ import { useParams, useSearchParams } from 'react-router';
 import { toast } from 'sonner';
 import { api, type Schemas, take } from '../../api/client';
 import { useNow, useSession } from '../../app/session';
-import { Button, Dial, Field, fieldError, Loading, Trouble } from '../../ui/bits';
+import { Button, Dial, Loading, Trouble } from '../../ui/bits';
 import { DayPage, PageHead } from '../../ui/DayPage';
 import { useKept } from '../../ui/kept';
 import { useKeys } from '../../ui/keys';
@@ -12,9 +12,11 @@ import { type Mark, StepMark, TouchLine } from '../../ui/TouchLine';
 import { said } from '../../ui/undo';
 import { day, daysBetween, keyDate, moment, nearDay, time } from '../../ui/when';
 import { TouchMargin } from '../touches/TouchMargin';
-import { type ActKind, actOn, doAct, undoAct, undoMerge } from './acts';
+import { type ActKind, actOn, doAct, putBack, undoAct, undoEvent, undoMerge } from './acts';
 import { DealingsPart, ListsPart } from './Dealings';
 import { EditPerson } from './EditPerson';
+import { MayWe, Stopped } from './MayWe';
+import { OnNow } from './OnNow';
 import { usePersonChange } from './usePersonChange';
 import { WholePerson } from './WholePerson';
 
@@ -113,6 +115,7 @@ export default function PersonPage() {
         {coming.map((l) => (
           <Touch
             key={l.id}
+            person={p.id}
             line={l}
             zone={first.zone}
             now={first.now}
@@ -133,6 +136,7 @@ export default function PersonPage() {
         {past.map((l, i) => (
           <Touch
             key={l.id}
+            person={p.id}
             line={l}
             zone={first.zone}
             now={first.now}
@@ -189,6 +193,7 @@ function ThreadLineFigure({ coming, past, now, zone }: { coming: Line[]; past: L
 }
 
 function Touch({
+  person,
   line,
   zone,
   now,
@@ -197,6 +202,7 @@ function Touch({
   pick,
   sameDay = false,
 }: {
+  person: string;
   sameDay?: boolean;
   line: Line;
   zone: string;
@@ -239,6 +245,8 @@ function Touch({
       </span>
       <span className={`text-small ${trouble ? 'text-ember' : 'text-soft'}`}>
         {line.act && <TakeBack what={line.title} back={(q) => undoAct(line.act ?? '', q)} />}
+        {line.event && <TakeBack what={line.title} back={(q) => undoEvent(person, line.event ?? 0, q)} />}
+        {line.touchId && line.status === 'done' && <TakeBack what={line.title} back={(q) => putBack(line.touchId ?? '', q)} />}
         {line.merge && <TakeBack what={line.title} back={(q) => undoMerge(line.merge ?? '', q)} />}
         {(line.status === 'sent' ? `sent ${time(line.at, zone)}` : line.status) ??
           (line.touchId ? line.program : (line.by ?? (line.kind === 'started' ? 'by itself' : '')))}
@@ -274,33 +282,6 @@ function TakeBack({ what, back }: { what: string; back: (queries: QueryClient) =
     <Button look="plain" className="mr-2" disabled={undo.isPending} onClick={() => undo.mutate()} aria-label={`Take back: ${what}`}>
       undo
     </Button>
-  );
-}
-
-/** Somebody marked do-not-contact, and if it came from a list, the question whether that is right. */
-function Stopped({ person }: { person: Person }) {
-  const change = usePersonChange(person.id, (dnc: boolean) =>
-    take(
-      api.POST('/api/people/{id}/contact', {
-        params: { path: { id: person.id } },
-        body: { doNotContact: dnc, reason: dnc ? person.doNotContactReason : null },
-      }),
-    ),
-  );
-  return (
-    <div className="mx-7 mb-3 border-l-[3px] border-ember bg-ember-pale px-4 py-2.5 text-small">
-      <b className="font-semibold">Do not contact.</b> {person.doNotContactReason && `“${person.doNotContactReason}”. `}
-      {person.doNotContactToConfirm
-        ? 'This was read from a list; nothing goes to them until somebody says otherwise.'
-        : 'Nothing goes to them.'}
-      <span className="ml-4 inline-flex gap-4">
-        {person.doNotContactToConfirm && <Button onClick={() => change.mutate(true)}>Yes, that is right</Button>}
-        <Button look="plain" onClick={() => change.mutate(false)}>
-          They may be contacted
-        </Button>
-      </span>
-      <Trouble error={change.error} />
-    </div>
   );
 }
 
@@ -456,13 +437,6 @@ function About({ person: p, edit }: { person: Person; edit: () => void }) {
       if (id) said(`“${tag}” taken off ${p.name}`, () => undoAct(id, queries));
     }),
   );
-  const stopRun = usePersonChange(p.id, (run: string) =>
-    take(api.POST('/api/people/{id}/runs/{run}/stop', { params: { path: { id: p.id, run } } })).then(() => toast('Stopped for them.')),
-  );
-  const pauseRun = usePersonChange(p.id, ({ run, pause }: { run: string; pause: boolean }) => {
-    const path = { params: { path: { id: p.id, run } } };
-    return take(pause ? api.POST('/api/people/{id}/runs/{run}/pause', path) : api.POST('/api/people/{id}/runs/{run}/resume', path));
-  });
   return (
     <>
       <h3>
@@ -531,146 +505,7 @@ function About({ person: p, edit }: { person: Person; edit: () => void }) {
       <ListsPart personId={p.id} lists={p.lists} />
       <MayWe person={p} />
       <WholePerson personId={p.id} name={p.name} />
-      {p.runs.length > 0 && (
-        <>
-          <h3>On now</h3>
-          <dl className="kv">
-            {p.runs.map((r) => (
-              <div key={r.id} className="contents">
-                <dt className="truncate">{r.program}</dt>
-                <dd>
-                  {r.paused ? <span className="text-straw">paused</span> : `day ${r.day}`}{' '}
-                  <Button
-                    look="plain"
-                    onClick={() => pauseRun.mutate({ run: r.id, pause: !r.paused })}
-                    aria-label={`${r.paused ? 'Go on with' : 'Pause'} ${r.program} for ${p.name}`}
-                  >
-                    · {r.paused ? 'go on' : 'pause'}
-                  </Button>{' '}
-                  <Button look="plain" onClick={() => stopRun.mutate(r.id)} aria-label={`Stop ${r.program} for ${p.name}`}>
-                    · stop
-                  </Button>
-                </dd>
-              </div>
-            ))}
-          </dl>
-        </>
-      )}
-    </>
-  );
-}
-
-/** Consent by channel, in words, with the ledger behind it. */
-function MayWe({ person: p }: { person: Person }) {
-  const [open, setOpen] = useState<string>();
-  const [ledger, setLedger] = useState(false);
-  const [reason, setReason] = useState('');
-  const [contact, setContact] = useState(false);
-  const record = usePersonChange(p.id, async (isIn: boolean) => {
-    await take(
-      api.POST('/api/people/{id}/consent', { params: { path: { id: p.id } }, body: { channel: open ?? 'email', in: isIn, reason } }),
-    );
-    setOpen(undefined);
-    setReason('');
-  });
-  const stop = usePersonChange(p.id, async (why: string) => {
-    await take(api.POST('/api/people/{id}/contact', { params: { path: { id: p.id } }, body: { doNotContact: true, reason: why } }));
-    setContact(false);
-    setReason('');
-  });
-  return (
-    <>
-      <h3>May we</h3>
-      <ul className="m-0 mt-1 list-none p-0">
-        {p.mayWe.map((m) => (
-          <li key={m.channel} className="grid grid-cols-[64px_1fr_auto] gap-2 border-t border-dotted border-rule py-1">
-            <span>{m.channel}</span>
-            <span className={m.allowed === 'no' ? 'text-ember' : m.allowed === 'yes' ? 'text-ink' : 'text-straw'}>{m.words}</span>
-            <Button
-              onClick={() => setOpen(open === m.channel ? undefined : m.channel)}
-              aria-expanded={open === m.channel}
-              aria-label={`Record what they said about ${m.channel}`}
-            >
-              record
-            </Button>
-          </li>
-        ))}
-      </ul>
-      {open && (
-        <form className="mt-2" onSubmit={(e) => e.preventDefault()}>
-          <Field label="Where you have it from" error={fieldError(record.error, 'reason')}>
-            {(id, by) => (
-              <input
-                id={id}
-                aria-describedby={by}
-                autoFocus
-                className="w-full text-ink"
-                placeholder="told me on the phone"
-                value={reason}
-                onChange={(e) => setReason(e.target.value)}
-              />
-            )}
-          </Field>
-          <Button onClick={() => record.mutate(true)}>They said yes</Button>{' '}
-          <Button look="danger" className="ml-3" onClick={() => record.mutate(false)}>
-            They said no
-          </Button>
-        </form>
-      )}
-      <p className="mt-2 mb-4 flex gap-4">
-        {p.ledger.length > 0 && (
-          <Button look="plain" onClick={() => setLedger(!ledger)} aria-expanded={ledger}>
-            the whole ledger
-          </Button>
-        )}
-        {!p.doNotContact && (
-          <Button look="plain" onClick={() => setContact(!contact)} aria-expanded={contact}>
-            do not contact …
-          </Button>
-        )}
-      </p>
-      {contact && (
-        <form
-          onSubmit={(e) => {
-            e.preventDefault();
-            stop.mutate(reason);
-          }}
-        >
-          <Field label="Why" error={fieldError(stop.error, 'reason')} hint="Every program stops for them and their calls leave the sheet.">
-            {(id, by) => (
-              <input
-                id={id}
-                aria-describedby={by}
-                autoFocus
-                className="w-full text-ink"
-                value={reason}
-                onChange={(e) => setReason(e.target.value)}
-              />
-            )}
-          </Field>
-          <Button type="submit" look="danger">
-            Mark as do not contact
-          </Button>
-        </form>
-      )}
-      {ledger && (
-        <p className="text-small">
-          <a href={`/api/people/${p.id}/consent.csv`} download>
-            the ledger as a file
-          </a>
-        </p>
-      )}
-      {ledger && (
-        <ul className="mb-4 list-none p-0">
-          {p.ledger.map((c) => (
-            <li key={`${c.at}${c.channel}${c.in}`} className="border-t border-dotted border-rule py-1">
-              {day(c.at, p.clockZone)}: {c.in ? 'yes' : 'no'} to {c.purpose ?? 'everything by'} {c.channel}
-              {c.topic ? `, ${c.topic}` : ''} · {c.basis} · {c.source}
-              {c.by ? ` · ${c.by}` : ''}
-            </li>
-          ))}
-        </ul>
-      )}
+      <OnNow person={p} />
     </>
   );
 }

@@ -48,3 +48,17 @@ export async function undoMerge(id: string, queries: QueryClient) {
   queries.invalidateQueries();
   return 'Taken back: they are two people again.';
 }
+
+/** Takes back what was done to one person: a stop, a pause, a drop, a yes or a no; for as long as nothing has built on it. */
+export async function undoEvent(person: string, event: number, queries: QueryClient) {
+  await take(api.POST('/api/people/{id}/events/{happened}/undo', { params: { path: { id: person, happened: event } } }));
+  queries.invalidateQueries();
+  return 'Taken back: it is as it was.';
+}
+
+/** A call, note or task that was done by mistake stands on the sheet again. */
+export async function putBack(touch: string, queries: QueryClient) {
+  await take(api.POST('/api/touches/{id}/undo', { params: { path: { id: touch } } }));
+  queries.invalidateQueries();
+  return 'Taken back: it stands on the day sheet again.';
+}

@@ -8,8 +8,10 @@ import { Button, Loading, Trouble } from '../../ui/bits';
 import { DayPage, PageHead } from '../../ui/DayPage';
 import { useKeys } from '../../ui/keys';
 import { Letter } from '../../ui/Letter';
+import { PauseButton } from '../../ui/PauseButton';
 import { TouchLine } from '../../ui/TouchLine';
-import { count, day, moment } from '../../ui/when';
+import { said } from '../../ui/undo';
+import { count, day, keyDate, moment } from '../../ui/when';
 import { AddStep, newStep } from './AddStep';
 import { AgainForm, ConditionForm, StopForm, TriggerForm, WindowForm } from './forms';
 import { OnTheirWay } from './OnTheirWay';
@@ -93,13 +95,22 @@ function Page({ id, loaded, reload }: { id: string; loaded: Schemas['ProgramDto'
   useKeys({ n: () => setAdding(true), c: runCheck, '[': () => another(-1), ']': () => another(1) });
 
   const paused = useMutation({
-    mutationFn: (on: boolean) =>
+    mutationFn: ({ on, until }: { on: boolean; until: string | null }) =>
       take(
         on
           ? api.POST('/api/programs/{id}/resume', { params: { path: { id } } })
-          : api.POST('/api/programs/{id}/pause', { params: { path: { id } } }),
+          : api.POST('/api/programs/{id}/pause', { params: { path: { id }, query: { until: until ?? undefined } } }),
       ),
-    onSuccess: () => queries.invalidateQueries({ queryKey: ['program', id] }),
+    onSuccess: (_, { on, until }) => {
+      queries.invalidateQueries({ queryKey: ['program', id] });
+      said(`“${draft.name}” ${on ? 'goes on' : `rests${until ? ` until ${keyDate(until)}` : ''}`}`, () =>
+        take(
+          on
+            ? api.POST('/api/programs/{id}/pause', { params: { path: { id } } })
+            : api.POST('/api/programs/{id}/resume', { params: { path: { id } } }),
+        ).then(() => queries.invalidateQueries({ queryKey: ['program', id] })),
+      );
+    },
     onError: (e) => toast.error(e.message),
   });
 
@@ -127,7 +138,7 @@ function Page({ id, loaded, reload }: { id: string; loaded: Schemas['ProgramDto'
   const status =
     loaded.status === 'draft'
       ? `being written · ${count(allSteps(draft.steps).length, 'step', 'steps')}`
-      : `${loaded.status} since ${loaded.onSince ? day(loaded.onSince, zone, now) : ''} · version ${loaded.version} · ${loaded.onIt} on it, ${loaded.stopped} stopped, ${loaded.through} through`;
+      : `${loaded.status === 'paused' ? `paused${loaded.pausedUntil ? ` until ${day(loaded.pausedUntil, zone, now)}` : ''}, on` : loaded.status} since ${loaded.onSince ? day(loaded.onSince, zone, now) : ''} · version ${loaded.version} · ${loaded.onIt} on it, ${loaded.stopped} stopped, ${loaded.through} through`;
   const conditions = conditionsOf(draft.onlyIf);
   const fieldTrouble = error?.fields['/name']?.[0];
   const at_ = (pointer: string) => findings.filter((f) => f.pointer === pointer || f.pointer.startsWith(`${pointer}/`));
@@ -170,7 +181,7 @@ function Page({ id, loaded, reload }: { id: string; loaded: Schemas['ProgramDto'
           checking={check.isFetching}
           runCheck={runCheck}
           ready={ready}
-          pause={(on) => paused.mutate(on)}
+          pause={(on, until) => paused.mutateAsync({ on, until: until ?? null })}
         />
       }
     >
@@ -320,7 +331,7 @@ type MarginProps = {
   checking: boolean;
   runCheck: () => void;
   ready: () => Promise<number>;
-  pause: (on: boolean) => void;
+  pause: (on: boolean, until?: string | null) => Promise<unknown>;
 };
 
 /** The page for one real person: the dates, the message as they would read it, and what holds people back. */
@@ -426,11 +437,13 @@ function Margin({
           {checking ? 'Checking …' : 'Check'} <kbd>C</kbd>
         </Button>
         {maySwitch && loaded.status === 'on' && (
-          <Button look="plain" onClick={() => pause(false)}>
-            Pause
-          </Button>
+          <PauseButton
+            words="Pause"
+            what="Nothing of it goes and nobody starts it while it rests; what falls due meanwhile is judged when it goes on."
+            pause={(until) => pause(false, until)}
+          />
         )}
-        {maySwitch && loaded.status === 'paused' && <Button onClick={() => pause(true)}>Resume</Button>}
+        {maySwitch && loaded.status === 'paused' && <Button onClick={() => pause(true)}>Let it go on</Button>}
       </div>
       {maySwitch && <OnTheirWay id={id} onIt={loaded.onIt} zone={zone} />}
       {!maySwitch && <p className="mt-2 text-soft">Whoever may switch programs on finds this one here as you leave it.</p>}

@@ -225,18 +225,41 @@ function Sentence({ step, index, pointer, inside }: { step: Step; index: number;
   return <OtherStep step={step} when={when} kind={kind} pointer={pointer} />;
 }
 
-/** Whether what follows waits until somebody has done the step; pressed, it is the other way round. */
+/**
+ * Whether what follows waits until somebody has done the step (pressed, it is the other way round), and after how long on the day
+ * sheet it is missed.
+ */
 export function Holds({ step, done }: { step: Extract<Step, { kind: 'call' | 'note' | 'task' }>; done: string }) {
   const { set } = usePen();
   return (
-    <button
-      type="button"
-      className={step.holds ? 'say' : 'text-soft hover:text-ink'}
-      aria-pressed={step.holds ?? false}
-      onClick={() => set({ ...step, holds: !step.holds })}
-    >
-      {step.holds ? `What follows waits until ${done}.` : 'What follows does not wait for it.'}
-    </button>
+    <>
+      <button
+        type="button"
+        className={step.holds ? 'say' : 'text-soft hover:text-ink'}
+        aria-pressed={step.holds ?? false}
+        onClick={() => set({ ...step, holds: !step.holds })}
+      >
+        {step.holds ? `What follows waits until ${done}.` : 'What follows does not wait for it.'}
+      </button>{' '}
+      <Say
+        words={step.missedAfter ? `Missed after ${span(step.missedAfter)} on the day sheet.` : 'It stays on the day sheet.'}
+        label="How long it stands on the day sheet"
+        soft={!step.missedAfter}
+      >
+        {(close) => (
+          <SpanForm
+            label="Take it off the day sheet as missed when it has stood there for"
+            value={step.missedAfter}
+            none="empty: it stays until somebody does it"
+            units={['days', 'weeks', 'months']}
+            done={(missedAfter) => {
+              set({ ...step, missedAfter });
+              close();
+            }}
+          />
+        )}
+      </Say>
+    </>
   );
 }
 

@@ -98,11 +98,11 @@ type StepBase = { id: string; when: When; lateLimit?: string; purpose?: string; 
 export type Step = StepBase &
   (
     | { kind: 'email'; subject: string; body: string }
-    | { kind: 'call'; script: string; slack: string; holds: boolean }
+    | { kind: 'call'; script: string; slack: string; holds: boolean; missedAfter?: string }
     | { kind: 'hand-over'; program: string }
     | { kind: 'text' | 'tell-me'; body: string }
-    | { kind: 'note'; body: string; holds?: boolean }
-    | { kind: 'task'; title: string; holds?: boolean }
+    | { kind: 'note'; body: string; holds?: boolean; missedAfter?: string }
+    | { kind: 'task'; title: string; holds?: boolean; missedAfter?: string }
     | { kind: 'change'; set: Change | Change[] }
     | { kind: 'fork'; if: Question; within?: string; then: Step[]; else?: Step[] }
     | { kind: 'split'; passages: { share: number; steps: Step[] }[] }

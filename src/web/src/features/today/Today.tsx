@@ -9,6 +9,7 @@ import { useKeys } from '../../ui/keys';
 import { StepMark } from '../../ui/TouchLine';
 import { said } from '../../ui/undo';
 import { count, daysBetween, longDay, moment, nearDay, sinceDay, time } from '../../ui/when';
+import { undoEvent } from '../people/acts';
 import { TouchMargin } from '../touches/TouchMargin';
 
 /** So many kinds of letters stand on the sheet at first, so that what waits for the member is not far down. */
@@ -18,6 +19,16 @@ type Day = Schemas['TodayDto'];
 type Call = Schemas['CallDto'];
 type Going = Schemas['GoingDto'];
 type Item = { key: string; touchId?: string; personId: string; call?: Call; going?: Going };
+
+/** A message to be held, released or dropped, with the words that name it. */
+type Marked = { touchId: string; personId: string; name: string; what: string };
+
+const markedOf = (row: Going): Marked => ({
+  touchId: row.touchId,
+  personId: row.person.id,
+  name: row.person.name,
+  what: `“${row.subject}”`,
+});
 
 /** How a call, a note or a task can end; the first has the key 1. */
 const outcomes: Record<string, readonly string[]> = {
@@ -108,14 +119,16 @@ function Sheet({ day }: { day: Day }) {
     },
     onSuccess: (_, { call, outcome }) => {
       refresh();
-      const undo = () => take(api.POST('/api/touches/{id}/undo', { params: { path: { id: call.touchId } } })).then(refresh);
-      said(`${call.person.name}: ${outcome}`, call.ownTask ? undefined : undo);
+      const path = { params: { path: { id: call.touchId } } };
+      said(`${call.person.name}: ${outcome}`, () =>
+        take(call.ownTask ? api.POST('/api/tasks/{id}/undo', path) : api.POST('/api/touches/{id}/undo', path)).then(refresh),
+      );
     },
     onError: failed,
   });
   const mark = useMutation({
     meta: { says: ({ how }: { how: string }) => `a message to ${how}` },
-    mutationFn: ({ row, how }: { row: { touchId: string; personId: string }; how: 'hold' | 'release' | 'drop' }) => {
+    mutationFn: ({ row, how }: { row: Marked; how: 'hold' | 'release' | 'drop' }) => {
       const params = { params: { path: { id: row.touchId }, query: { person: row.personId } } };
       return take(
         how === 'hold'
@@ -134,16 +147,27 @@ function Sheet({ day }: { day: Day }) {
             : d.going.map((g) => (g.touchId === row.touchId ? { ...g, held: how === 'hold' } : g)),
         mending: how === 'drop' ? d.mending.filter((m) => m.touchId !== row.touchId) : d.mending,
       })),
-    onSuccess: (_, { how }) => {
+    onSuccess: (done, { row, how }) => {
       refresh();
-      if (how === 'drop') toast('Dropped. It will not go; the program continues after it.');
+      if (how !== 'drop') return;
+      const event = done?.event;
+      said(
+        `Dropped ${row.what} to ${row.name}: it will not go, and the program goes on after it`,
+        event ? () => undoEvent(row.personId, event, queries) : undefined,
+      );
     },
     onError: failed,
   });
   const seen = useMutation({
     mutationFn: (id: string) => take(api.POST('/api/today/waiting/{id}/seen', { params: { path: { id } } })),
     onMutate: (id) => show((d) => ({ ...d, waiting: d.waiting.filter((w) => w.id !== id) })),
-    onSuccess: refresh,
+    onSuccess: (_, id) => {
+      refresh();
+      const whose = day.waiting.find((w) => w.id === id)?.person?.name;
+      said(`${whose ?? 'It'}: ${id.startsWith('i') ? 'answered' : 'seen to'}`, () =>
+        take(api.POST('/api/today/waiting/{id}/unseen', { params: { path: { id } } })).then(refresh),
+      );
+    },
     onError: failed,
   });
   const belongs = useMutation({
@@ -187,10 +211,8 @@ function Sheet({ day }: { day: Day }) {
     ArrowDown: () => step(1),
     ArrowUp: () => step(-1),
     Enter: () => item?.personId && go(`/people/${item.personId}`),
-    h: () =>
-      item?.going &&
-      mark.mutate({ row: { touchId: item.going.touchId, personId: item.personId }, how: item.going.held ? 'release' : 'hold' }),
-    d: () => item?.going && mark.mutate({ row: { touchId: item.going.touchId, personId: item.personId }, how: 'drop' }),
+    h: () => item?.going && mark.mutate({ row: markedOf(item.going), how: item.going.held ? 'release' : 'hold' }),
+    d: () => item?.going && mark.mutate({ row: markedOf(item.going), how: 'drop' }),
     ...Object.fromEntries(
       [0, 1, 2, 3].map((i) => [
         String(i + 1),
@@ -280,7 +302,7 @@ function Sheet({ day }: { day: Day }) {
               zone={zone}
               now={now}
               pick={() => setPicked(r.touchId)}
-              act={(how) => mark.mutate({ row: { touchId: r.touchId, personId: r.person.id }, how })}
+              act={(how) => mark.mutate({ row: markedOf(r), how })}
             />
           ))
         ),
@@ -361,7 +383,12 @@ function Sheet({ day }: { day: Day }) {
               </Link>
               <Button
                 look="plain"
-                onClick={() => mark.mutate({ row: { touchId: m.touchId, personId: m.person.id }, how: 'drop' })}
+                onClick={() =>
+                  mark.mutate({
+                    row: { touchId: m.touchId, personId: m.person.id, name: m.person.name, what: `“${m.subject || 'a letter'}”` },
+                    how: 'drop',
+                  })
+                }
                 aria-label={`Drop it for ${m.person.name}`}
               >
                 drop

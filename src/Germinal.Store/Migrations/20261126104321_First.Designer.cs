@@ -14,7 +14,7 @@ using Npgsql.EntityFrameworkCore.PostgreSQL.Metadata;
 namespace Germinal.Store.Migrations
 {
     [DbContext(typeof(GerminalDb))]
-    [Migration("20261126094845_First")]
+    [Migration("20261126104321_First")]
     partial class First
     {
         /// <inheritdoc />
@@ -210,6 +210,14 @@ namespace Germinal.Store.Migrations
                         .HasColumnType("text")
                         .HasColumnName("source");
 
+                    b.Property<Instant?>("TakenBackAt")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("taken_back_at");
+
+                    b.Property<string>("TakenBackBy")
+                        .HasColumnType("text")
+                        .HasColumnName("taken_back_by");
+
                     b.Property<string>("Topic")
                         .HasColumnType("text")
                         .HasColumnName("topic");
@@ -260,9 +268,17 @@ namespace Germinal.Store.Migrations
                         .HasColumnType("uuid")
                         .HasColumnName("act_id");
 
+                    b.Property<string>("After")
+                        .HasColumnType("text")
+                        .HasColumnName("after");
+
                     b.Property<Instant>("At")
                         .HasColumnType("timestamp with time zone")
                         .HasColumnName("at");
+
+                    b.Property<string>("Before")
+                        .HasColumnType("text")
+                        .HasColumnName("before");
 
                     b.Property<string>("By")
                         .HasColumnType("text")
@@ -1019,6 +1035,10 @@ namespace Germinal.Store.Migrations
                         .HasColumnType("boolean")
                         .HasColumnName("do_not_contact_to_confirm");
 
+                    b.Property<LocalDate?>("DoNotContactUntil")
+                        .HasColumnType("date")
+                        .HasColumnName("do_not_contact_until");
+
                     b.Property<int>("Edition")
                         .IsConcurrencyToken()
                         .HasColumnType("integer")
@@ -1325,6 +1345,10 @@ namespace Germinal.Store.Migrations
                         .HasColumnType("timestamp with time zone")
                         .HasColumnName("on_since");
 
+                    b.Property<Instant?>("PausedUntil")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("paused_until");
+
                     b.Property<Guid>("PracticeId")
                         .HasColumnType("uuid")
                         .HasColumnName("practice_id");
@@ -1588,6 +1612,10 @@ namespace Germinal.Store.Migrations
                     b.Property<Instant?>("PausedAt")
                         .HasColumnType("timestamp with time zone")
                         .HasColumnName("paused_at");
+
+                    b.Property<Instant?>("PausedUntil")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("paused_until");
 
                     b.Property<Guid>("PersonId")
                         .HasColumnType("uuid")

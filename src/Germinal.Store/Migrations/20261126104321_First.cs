@@ -1,4 +1,4 @@
-﻿using System;
+using System;
 using System.Collections.Generic;
 using Microsoft.EntityFrameworkCore.Migrations;
 using NodaTime;
@@ -183,6 +183,7 @@ namespace Germinal.Store.Migrations
                     added_at = table.Column<Instant>(type: "timestamp with time zone", nullable: false),
                     do_not_contact = table.Column<bool>(type: "boolean", nullable: false),
                     do_not_contact_reason = table.Column<string>(type: "text", nullable: true),
+                    do_not_contact_until = table.Column<LocalDate>(type: "date", nullable: true),
                     do_not_contact_to_confirm = table.Column<bool>(type: "boolean", nullable: false),
                     died = table.Column<bool>(type: "boolean", nullable: false),
                     archived = table.Column<bool>(type: "boolean", nullable: false),
@@ -238,6 +239,7 @@ namespace Germinal.Store.Migrations
                     draft_by = table.Column<string>(type: "text", nullable: true),
                     status = table.Column<string>(type: "text", nullable: false),
                     on_since = table.Column<Instant>(type: "timestamp with time zone", nullable: true),
+                    paused_until = table.Column<Instant>(type: "timestamp with time zone", nullable: true),
                     current_version = table.Column<int>(type: "integer", nullable: false),
                     created_at = table.Column<Instant>(type: "timestamp with time zone", nullable: false)
                 },
@@ -487,6 +489,8 @@ namespace Germinal.Store.Migrations
                     channel = table.Column<string>(type: "text", nullable: false),
                     purpose = table.Column<string>(type: "text", nullable: true),
                     topic = table.Column<string>(type: "text", nullable: true),
+                    taken_back_at = table.Column<Instant>(type: "timestamp with time zone", nullable: true),
+                    taken_back_by = table.Column<string>(type: "text", nullable: true),
                     is_in = table.Column<bool>(type: "boolean", nullable: false),
                     basis = table.Column<string>(type: "text", nullable: false),
                     at = table.Column<Instant>(type: "timestamp with time zone", nullable: false),
@@ -519,6 +523,8 @@ namespace Germinal.Store.Migrations
                     data = table.Column<string>(type: "jsonb", nullable: false),
                     key = table.Column<string>(type: "text", nullable: true),
                     act_id = table.Column<Guid>(type: "uuid", nullable: true),
+                    before = table.Column<string>(type: "text", nullable: true),
+                    after = table.Column<string>(type: "text", nullable: true),
                     by = table.Column<string>(type: "text", nullable: true),
                     handled_at = table.Column<Instant>(type: "timestamp with time zone", nullable: true)
                 },
@@ -791,7 +797,8 @@ namespace Germinal.Store.Migrations
                     cause = table.Column<string>(type: "jsonb", nullable: false),
                     ended_at = table.Column<Instant>(type: "timestamp with time zone", nullable: true),
                     stop_reason = table.Column<string>(type: "text", nullable: true),
-                    paused_at = table.Column<Instant>(type: "timestamp with time zone", nullable: true)
+                    paused_at = table.Column<Instant>(type: "timestamp with time zone", nullable: true),
+                    paused_until = table.Column<Instant>(type: "timestamp with time zone", nullable: true)
                 },
                 constraints: table =>
                 {
@@ -1281,7 +1288,6 @@ namespace Germinal.Store.Migrations
                 columns: new[] { "touch_id", "link", "by_machine" },
                 unique: true)
                 .Annotation("Npgsql:NullsDistinct", false);
-
             DatabaseFunctions.Create(migrationBuilder);
         }
 
@@ -1289,7 +1295,6 @@ namespace Germinal.Store.Migrations
         protected override void Down(MigrationBuilder migrationBuilder)
         {
             DatabaseFunctions.Drop(migrationBuilder);
-
             migrationBuilder.DropTable(
                 name: "acts");
 

@@ -1,0 +1,212 @@
+import { useQueryClient } from '@tanstack/react-query';
+import { useState } from 'react';
+import { api, type Schemas, take } from '../../api/client';
+import { useNow } from '../../app/session';
+import { Button, Field, fieldError, Trouble } from '../../ui/bits';
+import { UntilField } from '../../ui/UntilField';
+import { said } from '../../ui/undo';
+import { day, keyDate } from '../../ui/when';
+import { undoEvent } from './acts';
+import { usePersonChange } from './usePersonChange';
+
+type Person = Schemas['PersonDto'];
+
+/** What an entry of the ledger stands on, in words. */
+const bases: Record<string, string> = { express: 'they said so', inquiry: 'they inquired', client: 'they are a client' };
+
+/** Consent by channel, in words, with the ledger behind it; and not contacting somebody at all. */
+export function MayWe({ person: p }: { person: Person }) {
+  const [open, setOpen] = useState<string>();
+  const [ledger, setLedger] = useState(false);
+  const [contact, setContact] = useState(false);
+  const { now } = useNow();
+  return (
+    <>
+      <h3>May we</h3>
+      <ul className="m-0 mt-1 list-none p-0">
+        {p.mayWe.map((m) => (
+          <li key={m.channel} className="grid grid-cols-[64px_1fr_auto] gap-2 border-t border-dotted border-rule py-1">
+            <span>{m.channel}</span>
+            <span className={m.allowed === 'no' ? 'text-ember' : m.allowed === 'yes' ? 'text-ink' : 'text-straw'}>{m.words}</span>
+            <Button
+              onClick={() => setOpen(open === m.channel ? undefined : m.channel)}
+              aria-expanded={open === m.channel}
+              aria-label={`Record what they said about ${m.channel}`}
+            >
+              record
+            </Button>
+          </li>
+        ))}
+      </ul>
+      {open && <Record key={open} person={p} channel={open} close={() => setOpen(undefined)} />}
+      <p className="mt-2 mb-4 flex flex-wrap gap-x-4">
+        {p.ledger.length > 0 && (
+          <Button look="plain" onClick={() => setLedger(!ledger)} aria-expanded={ledger}>
+            all they have said
+          </Button>
+        )}
+        {!p.doNotContact && (
+          <Button look="plain" onClick={() => setContact(!contact)} aria-expanded={contact}>
+            do not contact …
+          </Button>
+        )}
+      </p>
+      {contact && <DoNotContact person={p} close={() => setContact(false)} />}
+      {ledger && (
+        <>
+          <p className="text-small">
+            <a href={`/api/people/${p.id}/consent.csv`} download>
+              as a file
+            </a>
+          </p>
+          <ul className="mb-4 list-none p-0">
+            {p.ledger.map((c) => (
+              <li key={`${c.at}${c.channel}${c.purpose}${c.in}`} className="border-t border-dotted border-rule py-1">
+                <span className={c.takenBackBy ? 'line-through' : ''}>
+                  {day(c.at, p.clockZone, now)}: {c.in ? 'yes' : 'no'} to {c.purpose ? `${c.purpose} ones` : 'everything'} by {c.channel}
+                  {c.topic ? `, ${c.topic}` : ''} · {bases[c.basis] ?? c.basis} · {c.source}
+                  {c.by ? ` · ${c.by}` : ''}
+                </span>
+                {c.takenBackBy && <span className="block">taken back by {c.takenBackBy}</span>}
+              </li>
+            ))}
+          </ul>
+        </>
+      )}
+    </>
+  );
+}
+
+/** A yes or a no to one channel: to what is commercial only, or to everything. */
+function Record({ person: p, channel, close }: { person: Person; channel: string; close: () => void }) {
+  const queries = useQueryClient();
+  const [everything, setEverything] = useState(false);
+  const [reason, setReason] = useState('');
+  const record = usePersonChange(p.id, async (isIn: boolean) => {
+    const { event } = await take(
+      api.POST('/api/people/{id}/consent', { params: { path: { id: p.id } }, body: { channel, in: isIn, reason, everything } }),
+    );
+    said(`${p.name}: ${isIn ? 'yes' : 'no'} to ${everything ? 'everything' : 'commercial ones'} by ${channel}`, () =>
+      undoEvent(p.id, event, queries),
+    );
+    close();
+  });
+  return (
+    <form className="mt-2" onSubmit={(e) => e.preventDefault()}>
+      <fieldset className="mb-2">
+        <legend className="mb-0.5 text-small text-soft">What it is about</legend>
+        {[false, true].map((all) => (
+          <label key={String(all)} className="mr-4 inline-flex items-baseline gap-1.5">
+            <input type="radio" name={`about-${channel}`} checked={everything === all} onChange={() => setEverything(all)} />
+            {all ? `everything by ${channel}` : 'commercial ones only'}
+          </label>
+        ))}
+        <p className="mt-1 text-soft">
+          {everything
+            ? `A no stops all of it: nothing goes by ${channel} any more, not even about their own dealings.`
+            : 'A no stops letters that offer or keep in touch. What is about their own dealings (an appointment, a paper they wait for) still goes.'}
+        </p>
+      </fieldset>
+      <Field label="Where you have it from" error={fieldError(record.error, 'reason')}>
+        {(id, by) => (
+          <input
+            id={id}
+            aria-describedby={by}
+            autoFocus
+            className="w-full text-ink"
+            placeholder="told me on the phone"
+            value={reason}
+            onChange={(e) => setReason(e.target.value)}
+          />
+        )}
+      </Field>
+      <Trouble error={fieldError(record.error, 'reason') ? null : record.error} />
+      <Button onClick={() => record.mutate(true)}>They said yes</Button>{' '}
+      <Button look="danger" className="ml-3" onClick={() => record.mutate(false)}>
+        They said no
+      </Button>
+    </form>
+  );
+}
+
+function DoNotContact({ person: p, close }: { person: Person; close: () => void }) {
+  const queries = useQueryClient();
+  const [why, setWhy] = useState('');
+  const [until, setUntil] = useState('');
+  const stop = usePersonChange(p.id, async () => {
+    const { event } = await take(
+      api.POST('/api/people/{id}/contact', {
+        params: { path: { id: p.id } },
+        body: { doNotContact: true, reason: why, until: until || null },
+      }),
+    );
+    said(`${p.name}: do not contact${until ? ` until ${keyDate(until)}` : ''}`, () => undoEvent(p.id, event, queries));
+    close();
+  });
+  return (
+    <form
+      className="mb-4"
+      onSubmit={(e) => {
+        e.preventDefault();
+        stop.mutate(undefined);
+      }}
+    >
+      <Field label="Why" error={fieldError(stop.error, 'reason')} hint="Every program stops for them and their calls leave the sheet.">
+        {(id, by) => (
+          <input id={id} aria-describedby={by} autoFocus className="w-full text-ink" value={why} onChange={(e) => setWhy(e.target.value)} />
+        )}
+      </Field>
+      <UntilField
+        value={until}
+        set={setUntil}
+        error={fieldError(stop.error, 'until')}
+        hint={
+          until
+            ? 'From that date programs may start for them again; what was stopped stays stopped.'
+            : 'Empty: for good, until somebody says otherwise.'
+        }
+      />
+      <Button type="submit" look="danger">
+        Mark as do not contact
+      </Button>
+    </form>
+  );
+}
+
+/** Somebody marked do-not-contact, and if it came from a list, the question whether that is right. */
+export function Stopped({ person }: { person: Person }) {
+  const change = usePersonChange(person.id, async (doNotContact: boolean) => {
+    const body = {
+      doNotContact,
+      reason: doNotContact ? person.doNotContactReason : null,
+      until: doNotContact ? person.doNotContactUntil : null,
+    };
+    const path = { params: { path: { id: person.id } } };
+    await take(api.POST('/api/people/{id}/contact', { ...path, body }));
+    if (!doNotContact)
+      said(`${person.name} may be contacted again`, () =>
+        take(
+          api.POST('/api/people/{id}/contact', {
+            ...path,
+            body: { doNotContact: true, reason: person.doNotContactReason, until: person.doNotContactUntil },
+          }),
+        ),
+      );
+  });
+  return (
+    <div className="mx-7 mb-3 border-l-[3px] border-ember bg-ember-pale px-4 py-2.5 text-small">
+      <b className="font-semibold">Do not contact{person.doNotContactUntil ? ` until ${keyDate(person.doNotContactUntil)}` : ''}.</b>{' '}
+      {person.doNotContactReason && `“${person.doNotContactReason}”. `}
+      {person.doNotContactToConfirm
+        ? 'This was read from a list; nothing goes to them until somebody says otherwise.'
+        : 'Nothing goes to them.'}
+      <span className="ml-4 inline-flex gap-4">
+        {person.doNotContactToConfirm && <Button onClick={() => change.mutate(true)}>Yes, that is right</Button>}
+        <Button look="plain" onClick={() => change.mutate(false)}>
+          Let them be contacted again
+        </Button>
+      </span>
+      <Trouble error={change.error} />
+    </div>
+  );
+}

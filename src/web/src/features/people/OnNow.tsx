@@ -1,0 +1,71 @@
+import { useQueryClient } from '@tanstack/react-query';
+import { Link } from 'react-router';
+import { api, type Schemas, take } from '../../api/client';
+import { useNow } from '../../app/session';
+import { Button } from '../../ui/bits';
+import { PauseButton } from '../../ui/PauseButton';
+import { said } from '../../ui/undo';
+import { day } from '../../ui/when';
+import { undoEvent } from './acts';
+import { usePersonChange } from './usePersonChange';
+
+type Doing = { run: Schemas['RunDto']; what: 'pause' | 'resume' | 'stop'; until?: string | null };
+
+/** The programs a person is on, and pausing or stopping each for them. */
+export function OnNow({ person: p }: { person: Schemas['PersonDto'] }) {
+  const { now, zone } = useNow();
+  const queries = useQueryClient();
+  const act = usePersonChange(p.id, async ({ run, what, until }: Doing) => {
+    const path = { params: { path: { id: p.id, run: run.id } } };
+    const { event } = await take(
+      what === 'stop'
+        ? api.POST('/api/people/{id}/runs/{run}/stop', path)
+        : what === 'pause'
+          ? api.POST('/api/people/{id}/runs/{run}/pause', { params: { ...path.params, query: { until: until ?? undefined } } })
+          : api.POST('/api/people/{id}/runs/{run}/resume', path),
+    );
+    const words = { stop: 'stopped', pause: 'paused', resume: 'goes on' }[what];
+    said(`“${run.program}” ${words} for ${p.name}`, () => undoEvent(p.id, event, queries));
+  });
+  if (p.runs.length === 0) return null;
+  return (
+    <>
+      <h3>On now</h3>
+      <ul className="m-0 mb-4 list-none p-0">
+        {p.runs.map((r) => (
+          <li key={r.id} className="border-t border-dotted border-rule py-1">
+            <Link to={`/programs/${r.programId}`} className="text-ink no-underline hover:underline">
+              {r.program}
+            </Link>
+            <span className="flex flex-wrap items-baseline gap-x-3">
+              {r.paused ? (
+                <span className="text-straw">paused{r.pausedUntil ? ` until ${day(r.pausedUntil, zone, now)}` : ''}</span>
+              ) : (
+                <span className="text-soft">day {r.day}</span>
+              )}
+              {r.paused ? (
+                <Button
+                  look="plain"
+                  onClick={() => act.mutate({ run: r, what: 'resume' })}
+                  aria-label={`Go on with ${r.program} for ${p.name}`}
+                >
+                  go on
+                </Button>
+              ) : (
+                <PauseButton
+                  words="pause"
+                  label={`Pause ${r.program} for ${p.name}`}
+                  what={`“${r.program}” rests for ${p.name}; what falls due meanwhile is judged when it goes on.`}
+                  pause={(until) => act.mutateAsync({ run: r, what: 'pause', until })}
+                />
+              )}
+              <Button look="plain" onClick={() => act.mutate({ run: r, what: 'stop' })} aria-label={`Stop ${r.program} for ${p.name}`}>
+                stop
+              </Button>
+            </span>
+          </li>
+        ))}
+      </ul>
+    </>
+  );
+}
