@@ -34,6 +34,7 @@ public sealed class DemoPractice(IDbContextFactory<GerminalDb> databases)
         "once-a-month",
         "birthday",
         "client-since",
+        "review-date",
         "yearly-review",
         "market-letter",
         "retirement-at-65",

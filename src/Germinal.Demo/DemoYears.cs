@@ -263,6 +263,7 @@ public sealed class DemoYears(IDbContextFactory<GerminalDb> databases, EngineRoo
             left = Math.Max(0, 7 - await db.Touches.CountAsync(t => t.Status == TouchStatus.Planned && t.Kind == "call" && t.Due < monday, stop));
         }
 
+        var found = new List<Guid>();
         var calls = open.Where(t => t.Kind == "call").ToList();
         foreach (var touch in open)
         {
@@ -286,6 +287,10 @@ public sealed class DemoYears(IDbContextFactory<GerminalDb> databases, EngineRoo
                 Desk(db, random.Next(2) == 0 ? "Ada Quill" : "Tomas Brandt", at)
                     .NewEvent(touch.PersonId, new TaskEnded(at, touch.Id, outcome))
             );
+            if (touch.StepId == "find-a-date" && outcome == "spoke")
+            {
+                found.Add(touch.PersonId);
+            }
         }
 
         foreach (var task in await db.Tasks.Where(t => t.DoneAt == null && t.Due <= day).ToListAsync(stop))
@@ -294,6 +299,21 @@ public sealed class DemoYears(IDbContextFactory<GerminalDb> databases, EngineRoo
         }
 
         await db.SaveChangesAsync(stop);
+        foreach (var person in found)
+        {
+            // Two to four weeks on, on a working day, in the morning or after lunch.
+            var review = day.PlusDays(random.Next(14, 29));
+            review = review.DayOfWeek >= IsoDayOfWeek.Saturday ? review.PlusDays(2) : review;
+            var hour = random.Next(2) == 0 ? new LocalTime(10, 0) : new LocalTime(14, 30);
+            await new DealingsDesk(db, Desk(db, "Wren Ekholm", at), at).BookAsync(
+                person,
+                "yearly review",
+                Core.Time.LocalClock.At(review + hour, DemoPractice.Zone),
+                "12 Quay Lane",
+                null,
+                stop
+            );
+        }
     }
 
     /// <summary>What came in and was told is looked at; the newest answers are left for Monday morning.</summary>
