@@ -302,8 +302,9 @@ public sealed class LiveEngineTests
         var id = await world.ProgramAsync("Eight", OnWarm, Hello);
         await using var db = world.Db();
         var program = ShelfReading.Definition((await db.Programs.SingleAsync(p => p.Id == id)).Draft);
-        var (looked, findings) = await world.Programs.AudienceAsync(db, program, await world.NowAsync(), default);
-        Assert.Equal(3, looked);
+        await world.PersonAsync("Been", p => (p.Tags, p.DoNotContact) = (["warm"], true));
+        var (looked, anybody, findings) = await world.Programs.AudienceAsync(db, id, program, await world.NowAsync(), default);
+        Assert.Equal((3, false), (looked, anybody));
         Assert.Equal(["First name missing", "No email address", "Nobody has recorded that they may be emailed"], findings.Select(f => f.Text).Order());
         Assert.All(findings, f => Assert.Equal(1, f.Count));
     }

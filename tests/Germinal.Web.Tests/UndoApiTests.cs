@@ -35,6 +35,7 @@ public sealed class UndoApiTests(Site site) : IClassFixture<Site>
     [InlineData("drop")]
     [InlineData("do-not-contact")]
     [InlineData("no")]
+    [InlineData("died")]
     public async Task It_is_as_it_was_once_taken_back_and_the_thread_says_so(string what)
     {
         var (ada, person, _) = await StandingAsync();
@@ -46,6 +47,7 @@ public sealed class UndoApiTests(Site site) : IClassFixture<Site>
             "pause" => await ada.DoAsync($"/api/people/{person}/runs/{run}/pause"),
             "drop" => await ada.DoAsync($"/api/touches/{touch}/drop?person={person}"),
             "no" => await ada.DoAsync($"/api/people/{person}/consent", new { channel = "email", @in = false, reason = "heard wrong", everything = true }),
+            "died" => await ada.DoAsync($"/api/people/{person}/contact", new { doNotContact = true, died = true }),
             _ => await ada.DoAsync($"/api/people/{person}/contact", new { doNotContact = true, reason = "moved away" }),
         };
         await site.WorkAsync();
@@ -60,7 +62,7 @@ public sealed class UndoApiTests(Site site) : IClassFixture<Site>
         await site.WorkAsync();
         Assert.Equal(["First", "Second"], await ComingAsync(ada, person));
         var page = await ada.GetAsync($"/api/people/{person}");
-        Assert.False(page.GetProperty("doNotContact").GetBoolean());
+        Assert.False(page.GetProperty("doNotContact").GetBoolean() || page.GetProperty("died").GetBoolean());
         Assert.False((await RunAsync(ada, person)).GetProperty("paused").GetBoolean());
         Assert.Equal("yes, said so", page.GetProperty("mayWe")[0].GetProperty("words").GetString());
         var past = (await ada.GetAsync($"/api/people/{person}/thread")).GetProperty("past").EnumerateArray().ToList();

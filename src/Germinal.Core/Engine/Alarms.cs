@@ -153,7 +153,7 @@ public static class Alarms
     }
 
     /// <summary>When an appointment starts a program; null when its type is not the trigger's.</summary>
-    internal static Instant? StartOf(AppointmentTrigger trigger, ProgramDefinition program, Appointment appointment, Practice practice, PersonFacts person)
+    public static Instant? StartOf(AppointmentTrigger trigger, ProgramDefinition program, Appointment appointment, Practice practice, PersonFacts person)
     {
         if (trigger.Type is { } type && !string.Equals(type, appointment.Type, StringComparison.OrdinalIgnoreCase))
         {

@@ -51,6 +51,7 @@ public static class ProgramCheck
         CheckQuestions(flow, findings);
         CheckReach(flow, findings);
         CheckOrder(flow, findings);
+        findings.AddRange(OccasionCheck.Findings(program));
         foreach (var loop in LengthsToHandOvers(flow).Where(h => Same(h.Step.Program, program.Name) && h.Days < 1))
         {
             findings.Add(

@@ -31,16 +31,19 @@ public enum RuleOp
 /// <summary>A rule over a person, used in <c>onlyIf</c>, in forks and for segments. A tree of all, any, not, and leaves.</summary>
 public abstract record Rule
 {
-    /// <summary>True where the rule, or any part of it, asks a field.</summary>
-    public bool Asks(string field) =>
+    /// <summary>What the rule asks, field by field, however deep it stands.</summary>
+    public IEnumerable<Leaf> Leaves =>
         this switch
         {
-            AllOf all => all.Parts.Any(p => p.Asks(field)),
-            AnyOf any => any.Parts.Any(p => p.Asks(field)),
-            Not not => not.Part.Asks(field),
-            Leaf leaf => leaf.Field == field,
-            _ => false,
+            AllOf all => all.Parts.SelectMany(p => p.Leaves),
+            AnyOf any => any.Parts.SelectMany(p => p.Leaves),
+            Not not => not.Part.Leaves,
+            Leaf leaf => [leaf],
+            _ => [],
         };
+
+    /// <summary>True where the rule, or any part of it, asks a field.</summary>
+    public bool Asks(string field) => Leaves.Any(l => l.Field == field);
 }
 
 /// <summary>Holds when every part holds; an empty one holds.</summary>

@@ -40,7 +40,6 @@ public sealed class EventUndo(GerminalDb db, Engines engines, string by)
         && Kinds.Contains(happened.Kind)
         && (happened.Kind != EventKinds.TouchMarked || happened.Data.GetValueOrDefault("mark") == "dropped")
         && (happened.Kind is not (EventKinds.OptedIn or EventKinds.OptedOut) || happened.Data.ContainsKey("entry"))
-        && happened.Data.GetValueOrDefault("reason") != "died"
         && TakingBack.IsPossible(effects);
 
     /// <summary>Takes an event of a person back.</summary>
@@ -101,7 +100,7 @@ public sealed class EventUndo(GerminalDb db, Engines engines, string by)
         {
             case EventKinds.DoNotContact:
                 var row = await db.People.SingleAsync(p => p.Id == happened.PersonId, stop);
-                (row.DoNotContact, row.DoNotContactReason, row.DoNotContactUntil) = (false, null, null);
+                (row.DoNotContact, row.DoNotContactReason, row.DoNotContactUntil, row.Died) = (false, null, null, false);
                 row.Edition++;
                 break;
             case EventKinds.OptedIn or EventKinds.OptedOut:

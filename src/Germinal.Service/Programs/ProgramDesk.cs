@@ -1,3 +1,4 @@
+using System.Runtime.CompilerServices;
 using Germinal.Channels.Letters;
 using Germinal.Core.Contact;
 using Germinal.Core.Engine;
@@ -13,6 +14,12 @@ using Microsoft.EntityFrameworkCore;
 using NodaTime;
 
 namespace Germinal.Service.Programs;
+
+/// <summary>What would hold back those a program can start for.</summary>
+/// <param name="LookedAt">How many people that are.</param>
+/// <param name="Anybody">True where nobody has what starts it yet, so that everybody it could start for was looked at.</param>
+/// <param name="Findings">What would hold them back.</param>
+public sealed record Audience(int LookedAt, bool Anybody, IReadOnlyList<AudienceFinding> Findings);
 
 /// <summary>People a program would meet trouble with, and the first of them for links.</summary>
 /// <param name="Text">For example “No email address”.</param>
@@ -43,6 +50,8 @@ public sealed class ProgramDesk(LiquidLetters letters, Engines engines)
             .. ProgramCheck.SenderFindings(program, await PracticeReading.LoadAsync(db, stop)),
             .. LinkFindings(program),
             .. await FollowFindingsAsync(db, programId, program, stop),
+            .. await TagFindingsAsync(db, program, stop),
+            .. await MeetingFindingsAsync(db, program, stop),
         ];
     }
 
@@ -52,6 +61,70 @@ public sealed class ProgramDesk(LiquidLetters letters, Engines engines)
         where place.Step is EmailStep
         from problem in LetterLinks.Problems(((EmailStep)place.Step).Body)
         select new Finding($"{place.Pointer}/body", problem);
+
+    /// <summary>Tags the program asks about that nobody has and no program puts on: most often one is written otherwise.</summary>
+    private static async Task<IEnumerable<Finding>> TagFindingsAsync(GerminalDb db, ProgramDefinition program, CancellationToken stop)
+    {
+        var asked = program
+            .StartsWhen.Select((t, i) => (Pointer: $"/startsWhen/{i}", Tag: (t as TagAdded)?.Tag))
+            .Concat(program.StopsWhen.Select((s, i) => (Pointer: $"/stopsWhen/{i}", Tag: (s as StopOnTag)?.Tag)))
+            .Concat((program.OnlyIf?.Leaves ?? []).Where(l => l.Field == "tags").SelectMany(l => l.Values).Select(v => (Pointer: "/startsWhen", Tag: (string?)v)))
+            .Concat(
+                from place in new StepFlow(program).Steps
+                from leaf in (place.Step.OnlyIf?.Leaves ?? []).Concat(place.Step is ForkStep { If: AskRule q } ? q.Rule.Leaves : [])
+                where leaf.Field == "tags"
+                from value in leaf.Values
+                select (Pointer: place.Pointer, Tag: (string?)value)
+            )
+            .Where(a => !string.IsNullOrEmpty(a.Tag))
+            .ToList();
+        if (asked.Count == 0)
+        {
+            return [];
+        }
+
+        var known = (await db.Tags.AsNoTracking().Select(t => t.Name).ToListAsync(stop)).ToHashSet(StringComparer.OrdinalIgnoreCase);
+        if (asked.All(a => known.Contains(a.Tag!)))
+        {
+            return [];
+        }
+
+        foreach (var draft in await db.Programs.AsNoTracking().Select(p => p.Draft).ToListAsync(stop))
+        {
+            known.UnionWith((ProgramFile.Read(draft).Program?.AllSteps ?? []).OfType<ChangeStep>().SelectMany(c => c.Set).OfType<PutTagOn>().Select(t => t.Tag));
+        }
+
+        return asked
+            .Where(a => !known.Contains(a.Tag!))
+            .DistinctBy(a => (a.Pointer, a.Tag))
+            .Select(a => new Finding(
+                a.Pointer,
+                $"Nobody has the tag “{a.Tag}” and no program puts it on. Is it spelled as you use it?",
+                IsWarning: true
+            ));
+    }
+
+    /// <summary>A date that is a kind of appointment too: which of the two is meant is said, so that no letter speaks of a meeting nobody held.</summary>
+    private static async Task<IEnumerable<Finding>> MeetingFindingsAsync(GerminalDb db, ProgramDefinition program, CancellationToken stop)
+    {
+        var dates = program.StartsWhen.Select((t, i) => (Pointer: $"/startsWhen/{i}", Occasion: t as OccasionTrigger)).Where(t => t.Occasion is not null).ToList();
+        if (dates.Count == 0)
+        {
+            return [];
+        }
+
+        var (_, settings) = await PracticeReading.LoadWithSettingsAsync(db, stop);
+        var made = (await db.Appointments.AsNoTracking().Select(a => a.Type).Distinct().ToListAsync(stop))
+            .Concat(settings.AppointmentTypes)
+            .ToHashSet(StringComparer.OrdinalIgnoreCase);
+        return dates
+            .Where(d => made.Contains(d.Occasion!.Date) && !program.StopsWhen.Any(s => s is StopOnAppointment))
+            .Select(d => new Finding(
+                d.Pointer,
+                $"“{d.Occasion!.Date}” is a date here and a kind of appointment too. This starts by the date, whether or not a meeting is in the calendar; choose “has an appointment” to start by the meeting.",
+                IsWarning: true
+            ));
+    }
 
     /// <summary>Questions, starts and stops about a link that no letter holds: they could never come true.</summary>
     private static async Task<IEnumerable<Finding>> FollowFindingsAsync(GerminalDb db, Guid programId, ProgramDefinition program, CancellationToken stop)
@@ -106,33 +179,34 @@ public sealed class ProgramDesk(LiquidLetters letters, Engines engines)
     private static IEnumerable<string> LinkNames(ProgramDefinition program) => program.AllSteps.OfType<EmailStep>().SelectMany(s => LetterLinks.Names(s.Body));
 
     /// <summary>
-    /// What would hold people back: no address, no consent, a merge field without a value. Looks at those who would start
-    /// now; where nobody does, at everybody the program could be started for, up to 2,000.
+    /// What would hold people back: no address, no consent, a merge field without a value. Looks at those it can start for, as the
+    /// engine judges it: of those who have its tag, list, stage or date; where nobody has, of everybody. Up to 2,000.
     /// </summary>
-    public async Task<(int LookedAt, IReadOnlyList<AudienceFinding> Findings)> AudienceAsync(
-        GerminalDb db,
-        ProgramDefinition program,
-        Instant now,
-        CancellationToken stop
-    )
+    public async Task<Audience> AudienceAsync(GerminalDb db, Guid programId, ProgramDefinition program, Instant now, CancellationToken stop)
     {
-        var practice = await PracticeReading.LoadAsync(db, stop);
-        var ids = await (await CandidatesAsync(db, program, stop)).OrderBy(p => p.SortName).Select(p => p.Id).Take(AudienceLooked).ToListAsync(stop);
-        if (ids.Count == 0)
+        var engine = await EngineWithAsync(db, programId, program, now, stop);
+        var practice = engine.Practice;
+        var dates = program.StartsWhen.OfType<OccasionTrigger>().Select(o => o.Date).ToList();
+        var candidates =
+            dates.Count > 0
+                ? db.People.AsNoTracking().Where(p => db.KeyDates.Any(d => d.PersonId == p.Id && dates.Contains(d.Name)))
+                : await CandidatesAsync(db, program, stop);
+        var ids = await candidates.OrderBy(p => p.SortName).Select(p => p.Id).Take(AudienceLooked).ToListAsync(stop);
+        var anybody = ids.Count == 0;
+        if (anybody)
         {
-            ids = await EverybodyFor(db, program).OrderBy(p => p.SortName).Select(p => p.Id).Take(AudienceLooked).ToListAsync(stop);
+            ids = await db.People.AsNoTracking().Where(p => !p.DoNotContact).OrderBy(p => p.SortName).Select(p => p.Id).Take(AudienceLooked).ToListAsync(stop);
         }
 
-        var facts = await FactsReading.LoadAsync(db, ids, stop);
+        // An occasion keys its run by itself: that they have been through it before does not keep them from it (rule 5.3).
+        var occasions = program.StartsWhen.Any(t => t is OccasionTrigger or AppointmentTrigger);
         var found = new Dictionary<(string Pointer, string Text), List<PersonFacts>>();
         var looked = 0;
-        foreach (var person in ids.Where(facts.ContainsKey).Select(id => facts[id]))
+        await foreach (var (person, effects) in StartingAsync(db, engine, programId, ids, now, stop))
         {
             if (
-                person.DoNotContact
-                || person.Died
-                || person.Archived
-                || (program.OnlyIf is { } rule && !Core.Rules.RuleJudge.Holds(rule, person, new Core.Rules.RuleMoment(now, practice.Zone)))
+                !effects.OfType<RunStarted>().Any()
+                && !(occasions && effects.OfType<StartRefused>().FirstOrDefault()?.Reason is { } reason && AboutTheLastTime.Contains(reason))
             )
             {
                 continue;
@@ -155,32 +229,44 @@ public sealed class ProgramDesk(LiquidLetters letters, Engines engines)
             .ThenByDescending(f => f.Value.Count)
             .Select(f => new AudienceFinding(f.Key.Text, f.Value.Count, [.. f.Value.Take(8).Select(p => (p.Id, p.Name))], f.Key.Pointer))
             .ToList();
-        return (looked, findings);
+        return new Audience(looked, anybody, findings);
     }
+
+    private static readonly string[] AboutTheLastTime = [Reason.AlreadyBeen.Word(), Reason.AlreadyRunning.Word(), Reason.TooSoon.Word()];
 
     private IEnumerable<(string Pointer, string Text)> Lacks(ProgramDefinition program, PersonFacts person, Practice practice, Instant now)
     {
-        // One line for each channel, not for each step of it.
+        // One line for each channel and what it is used for, not for each step of it.
         var places = new StepFlow(program).Steps;
+        var said = new HashSet<string>(StringComparer.Ordinal);
         foreach (
-            var (channel, place) in places.Where(p => p.Step.Channel is not null).DistinctBy(p => p.Step.Channel).Select(p => (p.Step.Channel!.Value, p))
+            var (channel, place) in places
+                .Where(p => p.Step.Channel is not null)
+                .DistinctBy(p => (p.Step.Channel, program.PurposeOf(p.Step), program.TopicOf(p.Step)))
+                .Select(p => (p.Step.Channel!.Value, p))
         )
         {
             var (step, pointer) = (place.Step, place.Pointer);
             if (!Addresses.IsWellFormed(channel, person.AddressOf(channel)))
             {
-                yield return (pointer, NoAddress(channel));
+                if (said.Add(NoAddress(channel)))
+                {
+                    yield return (pointer, NoAddress(channel));
+                }
+
                 continue;
             }
 
             var consent = ConsentLedger.Read(person.Consent, practice.Consent, channel, program.PurposeOf(step), program.TopicOf(step), now, practice.Zone);
-            if (consent.Verdict == ConsentVerdict.Withdrawn)
+            var words = consent.Verdict switch
             {
-                yield return (pointer, $"Said no to {ContactWords.Many(channel)}");
-            }
-            else if (consent.Verdict == ConsentVerdict.Missing)
+                ConsentVerdict.Withdrawn => $"Said no to {ContactWords.Many(channel)}",
+                ConsentVerdict.Missing => $"Nobody has recorded that they may be {ContactWords.Reached(channel)}",
+                _ => null,
+            };
+            if (words is not null && said.Add(words))
             {
-                yield return (pointer, $"Nobody has recorded that they may be {ContactWords.Reached(channel)}");
+                yield return (pointer, words);
             }
         }
 
@@ -221,15 +307,32 @@ public sealed class ProgramDesk(LiquidLetters letters, Engines engines)
         var wanted = program.StartsWhen.OfType<TagAdded>().Select(t => t.Tag).ToHashSet(StringComparer.OrdinalIgnoreCase);
         var tags = wanted.Count == 0 ? [] : (await db.Tags.AsNoTracking().Select(t => t.Name).ToListAsync(stop)).Where(wanted.Contains).ToList();
         var stages = program.StartsWhen.OfType<StageEntered>().Select(s => s.Stage).ToList();
-        return db.People.AsNoTracking().Where(p => (p.Stage != null && stages.Contains(p.Stage)) || p.Tags.Any(t => tags.Contains(t)));
+        var lists = program.StartsWhen.OfType<ListJoined>().Select(l => l.List).ToList();
+        return db
+            .People.AsNoTracking()
+            .Where(p => (p.Stage != null && stages.Contains(p.Stage)) || p.Tags.Any(t => tags.Contains(t)) || p.Lists.Any(l => lists.Contains(l)));
     }
 
-    /// <summary>Everybody who has the occasion's date; for other programs everybody.</summary>
-    private static IQueryable<PersonRow> EverybodyFor(GerminalDb db, ProgramDefinition program)
+    /// <summary>What the engine makes of starting a program now, person by person; a thousand are read at a time.</summary>
+    private static async IAsyncEnumerable<(PersonFacts Person, IReadOnlyList<Effect> Effects)> StartingAsync(
+        GerminalDb db,
+        TouchEngine engine,
+        Guid programId,
+        IReadOnlyList<Guid> ids,
+        Instant now,
+        [EnumeratorCancellation] CancellationToken stop
+    )
     {
-        var dates = program.StartsWhen.OfType<OccasionTrigger>().Select(o => o.Date).ToList();
-        var people = db.People.AsNoTracking().Where(p => !p.DoNotContact);
-        return dates.Count == 0 ? people : people.Where(p => db.KeyDates.Any(d => d.PersonId == p.Id && dates.Contains(d.Name)));
+        foreach (var chunk in ids.Chunk(1000))
+        {
+            var facts = await FactsReading.LoadAsync(db, chunk, stop);
+            var states = await db.States.AsNoTracking().Where(s => chunk.Contains(s.PersonId)).ToDictionaryAsync(s => s.PersonId, s => s.State, stop);
+            foreach (var id in chunk.Where(facts.ContainsKey))
+            {
+                var state = states.TryGetValue(id, out var json) ? PersonStateJson.Read(json) : PersonState.Empty;
+                yield return (facts[id], engine.React(facts[id], state, new StartedByHand(now, programId, "", true)).Effects);
+            }
+        }
     }
 
     /// <summary>Who would start now, judged by the engine itself on a shelf where the program is on (rule 5.4).</summary>
@@ -239,22 +342,15 @@ public sealed class ProgramDesk(LiquidLetters letters, Engines engines)
         var ids = await (await CandidatesAsync(db, program, stop)).OrderBy(p => p.SortName).Select(p => p.Id).ToListAsync(stop);
         var starting = new List<(Guid, string)>();
         var refused = new Dictionary<string, int>(StringComparer.Ordinal);
-        foreach (var chunk in ids.Chunk(1000))
+        await foreach (var (person, effects) in StartingAsync(db, engine, programId, ids, now, stop))
         {
-            var facts = await FactsReading.LoadAsync(db, chunk, stop);
-            var states = await db.States.AsNoTracking().Where(s => chunk.Contains(s.PersonId)).ToDictionaryAsync(s => s.PersonId, s => s.State, stop);
-            foreach (var id in chunk.Where(facts.ContainsKey))
+            if (effects.OfType<RunStarted>().Any())
             {
-                var state = states.TryGetValue(id, out var json) ? PersonStateJson.Read(json) : PersonState.Empty;
-                var effects = engine.React(facts[id], state, new StartedByHand(now, programId, "", true)).Effects;
-                if (effects.OfType<RunStarted>().Any())
-                {
-                    starting.Add((id, facts[id].Name));
-                }
-                else if (effects.OfType<StartRefused>().FirstOrDefault() is { } refusal)
-                {
-                    refused[refusal.Reason] = refused.GetValueOrDefault(refusal.Reason) + 1;
-                }
+                starting.Add((person.Id, person.Name));
+            }
+            else if (effects.OfType<StartRefused>().FirstOrDefault() is { } refusal)
+            {
+                refused[refusal.Reason] = refused.GetValueOrDefault(refusal.Reason) + 1;
             }
         }
 

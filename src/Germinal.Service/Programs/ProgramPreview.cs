@@ -18,7 +18,17 @@ namespace Germinal.Service.Programs;
 public sealed record PreviewTouch(string StepId, string At, string? Outcome, string? Reason);
 
 /// <summary>A program tried on one person: the dates, and one message filled in.</summary>
-public sealed record PreviewDto(PersonRef Person, string Zone, string? NotStarting, IReadOnlyList<PreviewTouch> Touches, PreviewLetter? Letter);
+/// <param name="From">The moment it would start.</param>
+/// <param name="Assumed">What was assumed because they have none: an appointment; or null.</param>
+public sealed record PreviewDto(
+    PersonRef Person,
+    string Zone,
+    string From,
+    string? Assumed,
+    string? NotStarting,
+    IReadOnlyList<PreviewTouch> Touches,
+    PreviewLetter? Letter
+);
 
 /// <summary>A message filled in.</summary>
 public sealed record PreviewLetter(string StepId, string From, string Subject, string Html, string? Lack);
@@ -59,27 +69,46 @@ public sealed class ProgramPreview(ProgramDesk desk, LetterWriter writer)
         var practice = engine.Practice.InVoiceOf(program);
         Happening first = new StartedByHand(now, id, "");
         var from = now;
+        var state = PersonState.Empty;
+        string? assumed = null;
         var on = engine.Shelf.On.First(p => p.Current.ProgramId == id);
         if (Occasions.Between(on.Current, practice, facts, now, now + NextOccasionWithin).MinBy(o => o.At) is { } occasion)
         {
             first = new OccasionCame(occasion.At, id, occasion.Occasion.Name, occasion.Occasion.Date);
             from = occasion.At;
         }
+        else if (program.StartsWhen.OfType<AppointmentTrigger>().FirstOrDefault() is { } meeting)
+        {
+            // By hand nothing that counts from the appointment would come. Theirs is taken, or one in three weeks assumed.
+            var theirs = await db
+                .Appointments.AsNoTracking()
+                .Where(a => a.PersonId == chosen && a.CancelledAt == null && a.At > now && (meeting.Type == null || a.Type == meeting.Type))
+                .OrderBy(a => a.At)
+                .FirstOrDefaultAsync(stop);
+            var at = theirs?.At ?? LocalClock.At(now.InZone(practice.Zone).Date.PlusDays(21) + new LocalTime(10, 0), practice.Zone);
+            assumed = theirs is null ? "an appointment in three weeks" : null;
+            var made = new Appointment("preview", theirs?.Type ?? meeting.Type, at);
+            state = state with { Appointments = [made] };
+            from = Alarms.StartOf(meeting, program, made, practice, facts) is { } start ? Instant.Max(start, now) : now;
+            first = new AppointmentCame(from, id, made.Key);
+        }
 
         // Tried on a shelf of its own, so that other programs do not speak in.
         var alone = new TouchEngine(practice, new ProgramShelf([on.Current], [on]), engine.Templates);
-        var begun = alone.React(facts, PersonState.Empty, first);
+        var begun = alone.React(facts, state, first);
         var refusal = begun.Effects.OfType<StartRefused>().FirstOrDefault();
         var run = begun.Effects.OfType<RunStarted>().FirstOrDefault()?.RunId;
         var touches = refusal is not null
             ? []
             : Rehearsal
-                .Of(alone, facts, PersonState.Empty, from, from + LookedAhead, first, program.AllSteps.Count() + 2)
+                .Of(alone, facts, state, from, from + LookedAhead, first, program.AllSteps.Count() + 2)
                 .Where(t => t.RunId == run)
                 .ToList();
         return new PreviewDto(
             new PersonRef(facts.Id, facts.Name),
             practice.ZoneOf(facts).Id,
+            from.Iso(),
+            assumed,
             refusal is null ? null : Why.Reason(refusal.Reason),
             [
                 .. touches.Select(t => new PreviewTouch(

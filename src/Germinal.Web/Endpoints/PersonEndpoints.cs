@@ -103,7 +103,8 @@ public static class PersonEndpoints
     /// <param name="DoNotContact">Whether nothing goes to them.</param>
     /// <param name="Reason">Why; kept with them.</param>
     /// <param name="Until">The date at whose beginning they may be contacted again (rule 6.2); null for good.</param>
-    public sealed record ContactBody(bool DoNotContact, [AtMost(400)] string? Reason = null, [AtMost(10)] string? Until = null);
+    /// <param name="Died">True where it is because they have died; it needs no other reason and no date.</param>
+    public sealed record ContactBody(bool DoNotContact, [AtMost(400)] string? Reason = null, [AtMost(10)] string? Until = null, bool Died = false);
 
     /// <param name="Channel">email, text, call or post.</param>
     /// <param name="In">A yes or a no.</param>
@@ -418,18 +419,19 @@ public static class PersonEndpoints
         }
 
         var reason = body.Reason?.Trim();
-        if (body.DoNotContact && string.IsNullOrEmpty(reason) && string.IsNullOrEmpty(person.DoNotContactReason))
+        var died = body is { DoNotContact: true, Died: true };
+        if (body.DoNotContact && !died && string.IsNullOrEmpty(reason) && string.IsNullOrEmpty(person.DoNotContactReason))
         {
             return Problems.Field("reason", "Say in a few words why; it is kept with the person.");
         }
 
-        var until = await UntilDate.ReadAsync(db, body.DoNotContact ? body.Until : null, stop);
+        var until = await UntilDate.ReadAsync(db, body.DoNotContact && !died ? body.Until : null, stop);
         if (until.Problem is { } problem)
         {
             return problem;
         }
 
-        person.DoNotContact = body.DoNotContact;
+        (person.DoNotContact, person.Died) = (body.DoNotContact, died);
         person.DoNotContactUntil = until.Date;
         person.DoNotContactReason = body.DoNotContact
             ? reason is { Length: > 0 }
@@ -441,8 +443,8 @@ public static class PersonEndpoints
         var desk = await PeopleEndpoints.DeskAsync(db, caller, stop);
         var happened = desk.NewEvent(
             id,
-            body.DoNotContact ? new LeftForGood(desk.Now, "do-not-contact", until.Date) : new MayBeContacted(desk.Now),
-            ("reason", person.DoNotContactReason ?? "")
+            body.DoNotContact ? new LeftForGood(desk.Now, died ? "died" : "do-not-contact", until.Date) : new MayBeContacted(desk.Now),
+            ("reason", died ? "died" : person.DoNotContactReason ?? "")
         );
         db.Events.Add(happened);
         await db.SaveChangesAsync(stop);

@@ -65,7 +65,11 @@ public sealed record OlderRunsDto(int OnOlder, int Changing, IReadOnlyList<Chang
 public sealed record AudienceDto(string Text, int Count, IReadOnlyList<PersonRef> People, string Pointer);
 
 /// <summary>What checking found.</summary>
-public sealed record CheckDto(IReadOnlyList<FindingDto> Findings, int LookedAt, IReadOnlyList<AudienceDto> Audience);
+/// <param name="Findings">About the program itself; each stands beside its line.</param>
+/// <param name="LookedAt">How many people it can start for.</param>
+/// <param name="Anybody">True where nobody has what starts it yet, so that everybody was looked at.</param>
+/// <param name="Audience">What would hold them back.</param>
+public sealed record CheckDto(IReadOnlyList<FindingDto> Findings, int LookedAt, bool Anybody, IReadOnlyList<AudienceDto> Audience);
 
 /// <summary>A refusal's reason in words, and how many.</summary>
 public sealed record ReasonCount(string Reason, int Count);
@@ -378,12 +382,13 @@ public static class ProgramEndpoints
 
         var now = await PracticeClock.NowAsync(db, stop);
         var findings = await desk.FindingsAsync(db, id, draft.Program, stop);
-        var (looked, audience) = await desk.AudienceAsync(db, draft.Program, now, stop);
+        var audience = await desk.AudienceAsync(db, id, draft.Program, now, stop);
         return TypedResults.Ok(
             new CheckDto(
                 [.. findings.Select(Dto)],
-                looked,
-                [.. audience.Select(a => new AudienceDto(a.Text, a.Count, [.. a.People.Select(p => new PersonRef(p.Id, p.Name))], a.Pointer))]
+                audience.LookedAt,
+                audience.Anybody,
+                [.. audience.Findings.Select(a => new AudienceDto(a.Text, a.Count, [.. a.People.Select(p => new PersonRef(p.Id, p.Name))], a.Pointer))]
             )
         );
     }

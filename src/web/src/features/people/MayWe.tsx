@@ -133,14 +133,17 @@ function DoNotContact({ person: p, close }: { person: Person; close: () => void 
   const queries = useQueryClient();
   const [why, setWhy] = useState('');
   const [until, setUntil] = useState('');
+  const [died, setDied] = useState(false);
   const stop = usePersonChange(p.id, async () => {
     const { event } = await take(
       api.POST('/api/people/{id}/contact', {
         params: { path: { id: p.id } },
-        body: { doNotContact: true, reason: why, until: until || null },
+        body: { doNotContact: true, reason: died ? null : why, until: died ? null : until || null, died },
       }),
     );
-    said(`${p.name}: do not contact${until ? ` until ${keyDate(until)}` : ''}`, () => undoEvent(p.id, event, queries));
+    said(died ? `${p.name} has died` : `${p.name}: do not contact${until ? ` until ${keyDate(until)}` : ''}`, () =>
+      undoEvent(p.id, event, queries),
+    );
     close();
   });
   return (
@@ -151,23 +154,40 @@ function DoNotContact({ person: p, close }: { person: Person; close: () => void 
         stop.mutate(undefined);
       }}
     >
-      <Field label="Why" error={fieldError(stop.error, 'reason')} hint="Every program stops for them and their calls leave the sheet.">
-        {(id, by) => (
-          <input id={id} aria-describedby={by} autoFocus className="w-full text-ink" value={why} onChange={(e) => setWhy(e.target.value)} />
-        )}
-      </Field>
-      <UntilField
-        value={until}
-        set={setUntil}
-        error={fieldError(stop.error, 'until')}
-        hint={
-          until
-            ? 'From that date programs may start for them again; what was stopped stays stopped.'
-            : 'Empty: for good, until somebody says otherwise.'
-        }
-      />
+      <label className="mb-2 flex items-baseline gap-1.5">
+        <input type="checkbox" checked={died} onChange={(e) => setDied(e.target.checked)} /> they have died
+      </label>
+      {!died && (
+        <>
+          <Field label="Why" error={fieldError(stop.error, 'reason')} hint="Every program stops for them and their calls leave the sheet.">
+            {(id, by) => (
+              <input
+                id={id}
+                aria-describedby={by}
+                autoFocus
+                className="w-full text-ink"
+                value={why}
+                onChange={(e) => setWhy(e.target.value)}
+              />
+            )}
+          </Field>
+          <UntilField
+            value={until}
+            set={setUntil}
+            error={fieldError(stop.error, 'until')}
+            hint={
+              until
+                ? 'From that date programs may start for them again; what was stopped stays stopped.'
+                : 'Empty: for good, until somebody says otherwise.'
+            }
+          />
+        </>
+      )}
+      {died && (
+        <p className="mb-2 text-soft">Every program stops for them and their calls leave the sheet. What was written stays to be read.</p>
+      )}
       <Button type="submit" look="danger">
-        Mark as do not contact
+        {died ? 'They have died' : 'Mark as do not contact'}
       </Button>
     </form>
   );
@@ -180,6 +200,7 @@ export function Stopped({ person }: { person: Person }) {
       doNotContact,
       reason: doNotContact ? person.doNotContactReason : null,
       until: doNotContact ? person.doNotContactUntil : null,
+      died: doNotContact && person.died,
     };
     const path = { params: { path: { id: person.id } } };
     await take(api.POST('/api/people/{id}/contact', { ...path, body }));
@@ -188,7 +209,12 @@ export function Stopped({ person }: { person: Person }) {
         take(
           api.POST('/api/people/{id}/contact', {
             ...path,
-            body: { doNotContact: true, reason: person.doNotContactReason, until: person.doNotContactUntil },
+            body: {
+              doNotContact: true,
+              reason: person.doNotContactReason,
+              until: person.doNotContactUntil,
+              died: person.died,
+            },
           }),
         ),
       );
@@ -203,7 +229,7 @@ export function Stopped({ person }: { person: Person }) {
       <span className="ml-4 inline-flex gap-4">
         {person.doNotContactToConfirm && <Button onClick={() => change.mutate(true)}>Yes, that is right</Button>}
         <Button look="plain" onClick={() => change.mutate(false)}>
-          Let them be contacted again
+          {person.died ? 'That was a mistake' : 'Let them be contacted again'}
         </Button>
       </span>
       <Trouble error={change.error} />

@@ -92,7 +92,7 @@ export default function PersonPage() {
       <PageHead title={p.name} aside={asideOf(p, first.now)}>
         <ThreadLineFigure coming={first.coming} past={past} now={first.now} zone={first.zone} />
       </PageHead>
-      {p.doNotContact && <Stopped person={p} />}
+      {(p.doNotContact || p.died) && <Stopped person={p} />}
       {editing && (
         <EditPerson
           person={p}
@@ -125,7 +125,13 @@ export default function PersonPage() {
           />
         ))}
         {coming.length === 0 && (
-          <li className="row font-serif text-soft">Nothing is planned. Start a program, or let one start by a tag or a stage.</li>
+          <li className="row font-serif text-soft">
+            {p.died
+              ? 'They have died. Nothing goes to them any more.'
+              : p.doNotContact
+                ? 'Nothing is planned, and nothing starts while they are not to be contacted.'
+                : 'Nothing is planned. Start a program, or let one start by a tag or a stage.'}
+          </li>
         )}
         <li className="relative bg-leaf px-7 py-[3px] text-small font-semibold text-on-leaf max-[699px]:px-4" id="now">
           <span className="gutter absolute top-[3px] -left-28 w-[98px] text-right font-normal text-leaf max-[699px]:static max-[699px]:mr-2 max-[699px]:text-on-leaf">

@@ -11,7 +11,7 @@ import { Letter } from '../../ui/Letter';
 import { PauseButton } from '../../ui/PauseButton';
 import { TouchLine } from '../../ui/TouchLine';
 import { said } from '../../ui/undo';
-import { count, day, keyDate, moment } from '../../ui/when';
+import { count, day, daysBetween, keyDate, moment } from '../../ui/when';
 import { AddStep, newStep } from './AddStep';
 import { AgainForm, ConditionForm, StopForm, TriggerForm, WindowForm } from './forms';
 import { OnTheirWay } from './OnTheirWay';
@@ -149,13 +149,13 @@ function Page({ id, loaded, reload }: { id: string; loaded: Schemas['ProgramDto'
     dates: new Map(preview.data?.touches.map((t) => [t.stepId, t.at])),
     zone: preview.data?.zone ?? zone,
     now,
-    days: new Map(line.map((mark) => [mark.stepId, mark.day])),
+    days: daysOf(line, preview.data),
     picked,
     pick: setPicked,
     writing,
     write: setWriting,
     findingsAt: at_,
-    occasion: draft.startsWhen.some((t) => t.kind === 'occasion'),
+    occasion: draft.startsWhen.some((t) => t.kind === 'occasion' || t.kind === 'appointment'),
     programs: others,
     set: (step) => setSteps((steps) => replaceStep(steps, step)),
     move: (step, by) => setSteps((steps) => moveStep(steps, step, by)),
@@ -268,7 +268,7 @@ function Page({ id, loaded, reload }: { id: string; loaded: Schemas['ProgramDto'
             )}
           </Say>
           . The same person{' '}
-          <Say words={sayAgain(draft.again)} label={`Again: ${sayAgain(draft.again)}`}>
+          <Say words={sayAgain(draft)} label={`Again: ${sayAgain(draft)}`}>
             {(close) => (
               <AgainForm
                 again={draft.again}
@@ -311,7 +311,23 @@ function Page({ id, loaded, reload }: { id: string; loaded: Schemas['ProgramDto'
   );
 }
 
-function sayAgain(again: ProgramFile['again']) {
+/**
+ * The day each step falls on, counted from the start: as the person in the margin has it, so that day and date agree; for steps that
+ * they do not come by, as it is written.
+ */
+function daysOf(line: Schemas['TouchMarkDto'][], preview: Schemas['PreviewDto'] | undefined) {
+  const days = new Map(line.map((mark) => [mark.stepId, mark.day]));
+  for (const touch of preview?.touches ?? [])
+    days.set(touch.stepId, daysBetween(preview?.from ?? touch.at, touch.at, preview?.zone ?? 'UTC'));
+  return days;
+}
+
+/** What stands beside a line of the page; the rest is said in the margin only. */
+const hasLine = (f: Schemas['FindingDto']) => /^\/(startsWhen|steps)/.test(f.pointer);
+
+/** Whether the same person may start again; what an occasion starts comes round with each date, whatever is said here (rule 5.3). */
+function sayAgain({ again, startsWhen }: ProgramFile) {
+  if (startsWhen.length > 0 && startsWhen.every((t) => t.kind === 'occasion' || t.kind === 'appointment')) return 'starts with each date';
   const kind = typeof again === 'string' ? again : again.kind;
   if (typeof again !== 'string' && again.gap) return `starts again ${span(again.gap)} after the last time`;
   return { never: 'goes through it once', 'after-finished': 'may start again when through', 'each-time': 'starts each time' }[kind];
@@ -380,6 +396,7 @@ function Margin({
                 : draft.steps.length === 0
                   ? 'Nothing yet: the program has no steps.'
                   : ''}
+              {preview.assumed && ` With ${preview.assumed}, as they have none.`}
             </p>
           )}
           {preview.letter && step?.kind === 'email' && preview.letter.stepId === picked && (
@@ -397,14 +414,17 @@ function Margin({
       <h3 className="mt-3">What holds it back</h3>
       {check ? (
         <>
-          {check.findings.map((f) => (
-            <p key={f.pointer + f.message} className={f.isWarning ? 'text-straw' : 'text-ember'}>
-              {f.message}
-            </p>
-          ))}
-          {check.audience.length === 0 && check.findings.length === 0 && (
-            <p>Nothing, for the {count(check.lookedAt, 'person', 'people')} looked at.</p>
+          {check.findings
+            .filter((f) => !hasLine(f))
+            .map((f) => (
+              <p key={f.pointer + f.message} className={f.isWarning ? 'text-straw' : 'text-ember'}>
+                {f.message}
+              </p>
+            ))}
+          {check.findings.some(hasLine) && (
+            <p className="text-straw">{count(check.findings.filter(hasLine).length, 'thing stands', 'things stand')} beside its line.</p>
           )}
+          {check.audience.length === 0 && check.findings.length === 0 && <p>Nothing.</p>}
           {check.audience.map((a) => (
             <p key={a.pointer + a.text} className="mt-1">
               <b className="font-semibold text-ember">
@@ -420,7 +440,11 @@ function Margin({
               {a.count > a.people.length && ` and ${a.count - a.people.length} more`}
             </p>
           ))}
-          <p className="mt-1">Looked at {count(check.lookedAt, 'person', 'people')}.</p>
+          <p className="mt-1">
+            {check.anybody
+              ? `Nobody has what starts it yet; looked at the ${count(check.lookedAt, 'person', 'people')} it could start for.`
+              : `Looked at the ${count(check.lookedAt, 'person', 'people')} it can start for.`}
+          </p>
         </>
       ) : (
         <p>

@@ -136,7 +136,7 @@ function Sentence({ step, index, pointer, inside }: { step: Step; index: number;
         ” {when}
         {', '}
         <Say
-          words={step.lateLimit ? `unless it would be over ${span(step.lateLimit)} late` : 'however late'}
+          words={step.lateLimit || pen.occasion ? `unless it would be over ${span(step.lateLimit ?? 'P1D')} late` : 'however late'}
           label="How late it may be"
           soft={!step.lateLimit}
         >
@@ -144,7 +144,7 @@ function Sentence({ step, index, pointer, inside }: { step: Step; index: number;
             <SpanForm
               label="Leave it out when it would be later than this"
               value={step.lateLimit}
-              none="empty: however late"
+              none={pen.occasion ? 'empty: a day, as for everything a date starts' : 'empty: however late'}
               units={['hours', 'days', 'weeks', 'months']}
               done={(lateLimit) => {
                 set({ ...step, lateLimit });

@@ -1,4 +1,5 @@
 import type { AgainInFile, StopInFile, TriggerInFile, WhenInFile, WindowInFile } from '../../api/program';
+import { keyDate } from '../../ui/when';
 
 /** The program file (`germinal.program/1`) as the page edits it, and its parts in words. */
 
@@ -30,6 +31,13 @@ export const keyDates = ['birthday', 'client since', 'yearly review', 'policy re
 export const triggers: Record<Trigger['kind'], { label: string; needs: Needed[] }> = {
   'stage-entered': { label: 'reaches a stage', needs: [{ key: 'stage', label: 'Stage', as: 'stage' }] },
   'tag-added': { label: 'gets a tag', needs: [{ key: 'tag', label: 'Tag', as: 'tag' }] },
+  appointment: {
+    label: 'has an appointment',
+    needs: [
+      { key: 'type', label: 'Of which kind', optional: true },
+      { key: 'offset', label: 'How long from it', as: 'distance' },
+    ],
+  },
   occasion: {
     label: 'has a birthday or another date',
     needs: [
@@ -58,13 +66,6 @@ export const triggers: Record<Trigger['kind'], { label: string; needs: Needed[] 
   },
   'opportunity-won': { label: 'is won', needs: [] },
   'opportunity-lost': { label: 'is lost', needs: [{ key: 'reason', label: 'For which reason', optional: true }] },
-  appointment: {
-    label: 'has an appointment',
-    needs: [
-      { key: 'type', label: 'Of which kind', optional: true },
-      { key: 'offset', label: 'How long from it', as: 'distance' },
-    ],
-  },
   'link-followed': { label: 'follows a link', needs: [{ key: 'link', label: 'Which', as: 'link' }] },
   'text-keyword': { label: 'texts a word', needs: [{ key: 'word', label: 'Word' }] },
   'program-finished': { label: 'has been through a program', needs: [{ key: 'program', label: 'Program' }] },
@@ -189,7 +190,7 @@ export function sayTrigger(t: Trigger) {
       const what = t.date === 'birthday' ? 'has a birthday' : `comes to “${t.date}”`;
       const years = t.years && t.years.length > 0 ? `, at ${t.years.join(' or ')}` : '';
       if (days === 0 && !/[HMY]/.test(offset)) return what + years;
-      return `${what}${years}, ${span(offset)} ${offset.startsWith('-') ? 'before' : 'after'}`;
+      return `${what}${years}, ${offset === '-P1D' ? 'the day before' : `${span(offset)} ${offset.startsWith('-') ? 'before' : 'after'}`}`;
     }
     case 'list-joined':
       return `joins the list “${t.list}”`;
@@ -292,8 +293,8 @@ export function sayWindow(p: ProgramFile) {
 
 export function sayWhen(w: When, first: boolean) {
   const at = w.at ? ` at ${clock(w.at)}` : '';
-  if (w.from === 'on') return `on ${w.date}${at}`;
-  if (w.from === 'yearly') return `each year on ${w.date.slice(2)}${at}`;
+  if (w.from === 'on') return `on ${keyDate(w.date)}${at}`;
+  if (w.from === 'yearly') return `each year on ${keyDate(w.date)}${at}`;
   const offset = w.offset ?? 'P0D';
   const days = offsetDays(offset);
   const side = offset.startsWith('-') ? 'before' : 'after';
@@ -301,8 +302,9 @@ export function sayWhen(w: When, first: boolean) {
   if (w.from === 'start' || (w.from === 'previous' && first))
     return zero ? (w.at ? `the same day${at}` : 'at once') : `${span(offset)} after the start${at}`;
   if (w.from === 'previous') return zero ? `right after that${at}` : `${span(offset)} later${at}`;
-  if (w.from === 'occasion') return zero ? `on the day itself${at}` : `${span(offset)} ${side} the day${at}`;
-  return zero ? `on their ${w.date}${at}` : `${span(offset)} ${side} their ${w.date}${at}`;
+  if (w.from === 'occasion')
+    return zero ? `on the day itself${at}` : `${offset === '-P1D' ? 'the day before' : `${span(offset)} ${side} the day`}${at}`;
+  return zero ? `on their ${w.date}${at}` : `${offset === '-P1D' ? 'the day before' : `${span(offset)} ${side}`} their ${w.date}${at}`;
 }
 
 /** A rule the page can take apart: conditions that must all hold. Null for a richer one, which is shown as it is. */
