@@ -24,6 +24,9 @@ public sealed record TakenMessage(
 /// <summary>A message opened: its headers in order, and both parts.</summary>
 public sealed record OpenedMessage(TakenMessage Message, IReadOnlyList<string[]> Headers, string Text, string Html);
 
+/// <summary>What a recipient answers to a message.</summary>
+internal sealed record Answer(string Text);
+
 /// <summary>Everything that was sent, kept as files so that it outlives a restart: one .eml a message, and an index.</summary>
 public sealed class MailBox
 {

@@ -57,6 +57,14 @@ app.MapPost(
     }
 );
 
+app.MapPost(
+    "/messages/{number:int}/answer",
+    async (int number, Answer answer) =>
+        box.Open(number) is not { } mail ? Results.NotFound()
+        : await recipients.WriteAsync(mail, answer.Text) ? Results.NoContent()
+        : Results.Conflict()
+);
+
 var options = new SmtpServerOptionsBuilder()
     .ServerName("germinal-stand-in")
     .Endpoint(e => e.Endpoint(new System.Net.IPEndPoint(System.Net.IPAddress.Loopback, smtpPort)))

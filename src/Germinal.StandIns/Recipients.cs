@@ -217,6 +217,21 @@ internal sealed partial class Recipients(MailBox box, TextBox texts, Gateway gat
         }
     }
 
+    /// <summary>Somebody answers a message by hand, as its recipient would.</summary>
+    /// <param name="mail">What they answer.</param>
+    /// <param name="words">What they say.</param>
+    /// <returns>False where nobody takes answers in.</returns>
+    public async Task<bool> WriteAsync(OpenedMessage mail, string words)
+    {
+        if (mail.Message.ReplyTo is null || inboundPort == 0)
+        {
+            return false;
+        }
+
+        await AnswerAsync(mail, words, automatic: false);
+        return true;
+    }
+
     private Task AnswerAsync(OpenedMessage mail, string words, bool automatic)
     {
         var quote = string.Join('\n', mail.Text.Split('\n').Take(12).Select(l => $"> {l}"));

@@ -70,6 +70,8 @@ public static class PersonNames
         var sort = Fold($"{person.LastName} {person.FirstName}".Trim());
         person.SortName = sort.Length > 0 ? sort : Fold(person.Email ?? person.Mobile ?? "");
         person.FirstSort = Fold(person.FirstName ?? "");
-        person.SearchText = Fold($"{person.FirstName} {person.LastName} {person.Email} {person.Mobile} {person.OtherPhone}");
+        person.SearchText = Fold(
+            $"{person.FirstName} {person.LastName} {person.Email} {person.OtherEmail} {person.Mobile} {person.OtherPhone} {person.Address?.ReplaceLineEndings(" ")}".Trim()
+        );
     }
 }

@@ -360,12 +360,20 @@ test('the day sheet: a call by one key with undo, a letter held and released', a
   const first = `#${await calls.first().getAttribute('id')}`;
   await calls.first().locator('button').first().click();
   await page.keyboard.press('1');
+  // The remark is typed after the key; Enter takes both, Escape neither.
+  await page.keyboard.press('Escape');
+  await page.getByLabel(/a remark, if there is one/).waitFor({ state: 'detached' });
+  await page.keyboard.press('1');
+  await page.keyboard.type('rings back on Friday');
+  await accessible('today, a remark');
+  await page.keyboard.press('Enter');
   await page.getByText(/: spoke/).first().waitFor();
   await until('it is off the sheet', async () => (await page.locator(first).count()) === 0);
   await page.getByRole('button', { name: 'Undo' }).click();
   await until('the call is back', async () => (await page.locator(first).count()) === 1);
   await page.locator(first).locator('button').first().click();
   await page.keyboard.press('2');
+  await page.keyboard.press('Enter');
   await until('it is off the sheet again', async () => (await page.locator(first).count()) === 0);
 
   const hold = page.getByRole('button', { name: /^Hold the letter to/ }).first();
@@ -456,6 +464,7 @@ test('offline: a call that is done waits and says so, and goes by itself; what i
   await first.click();
   await page.context().setOffline(true);
   await page.keyboard.press('1');
+  await page.keyboard.press('Enter');
   const gone = page.getByText('The connection is gone.').locator('..');
   await gone.getByText(/1 thing waits/).waitFor();
   await page.context().setOffline(false);
@@ -471,6 +480,64 @@ test('offline: a call that is done waits and says so, and goes by itself; what i
   assert.equal(await page.getByLabel('Remark').inputValue(), 'They move in May');
   await page.getByRole('button', { name: 'Write', exact: true }).click();
   await page.getByText('They move in May').waitFor();
+});
+
+test('an errand, somebody rings: a pause until a date, a no to everything, a death, each taken back', async () => {
+  const today = await (await page.request.get(`${stack.url}/api/today`)).json();
+  const somebody = today.going.find((g) => g.planned && !g.willNot).person;
+  await page.goto(`${stack.url}/people/${somebody.id}`);
+  assert.equal(await page.title(), `${somebody.name} · Germinal`);
+  await page.getByRole('button', { name: /^Pause .* for / }).first().click();
+  await page.getByLabel('Until').fill('2099-06-01');
+  await page.getByRole('dialog').getByRole('button', { name: 'Pause', exact: true }).click();
+  await page.getByText(/Give a date after today and within 50 years/).waitFor();
+  await page.getByLabel('Until').fill('2060-06-01');
+  await accessible('person, a pause');
+  await page.getByRole('dialog').getByRole('button', { name: 'Pause', exact: true }).click();
+  await page.getByText(/paused until 1 Jun/).waitFor();
+  await page.getByRole('button', { name: /^Take back: .* was paused for them/ }).click();
+  await page.getByText(/paused until 1 Jun/).waitFor({ state: 'detached' });
+
+  await page.getByRole('button', { name: 'Record what they said about email' }).click();
+  await page.getByLabel('everything by email').check();
+  await page.getByText('not even about their own dealings').waitFor();
+  await page.getByLabel('Where you have it from').fill('on the phone');
+  await accessible('person, May we');
+  await page.getByRole('button', { name: 'They said no' }).click();
+  await page.getByText('no to everything, on the phone').waitFor();
+  await page.getByRole('button', { name: 'Take back: Said no to email' }).click();
+  await page.getByText('no to everything, on the phone').waitFor({ state: 'detached' });
+
+  await page.getByRole('button', { name: /^do not contact/ }).click();
+  await page.getByLabel('they have died').check();
+  await page.getByRole('button', { name: 'They have died', exact: true }).click();
+  await page.getByText('They have died. Nothing goes to them any more.').waitFor();
+  await page.getByRole('button', { name: 'Take back: Died' }).click();
+  await page.getByText('They have died. Nothing goes to them any more.').waitFor({ state: 'detached' });
+  await page.getByText('Taken back: Died').waitFor();
+});
+
+test('an errand: who is on a program, starting it from its page, and an answer written as its recipient would', async () => {
+  await page.goto(`${stack.url}/programs`);
+  await page.getByRole('link', { name: /Year-round/ }).click();
+  await page.getByRole('button', { name: /are on it$/ }).click();
+  await page.getByLabel('At which step').waitFor();
+  await page.getByRole('button', { name: 'Start it for people …' }).click();
+  await page.getByLabel('Whom').selectOption({ label: 'everybody with a tag' });
+  await page.getByLabel('Tag', { exact: true }).selectOption({ index: 1 });
+  await page.getByRole('button', { name: 'Look first …' }).click();
+  await page.getByRole('heading', { name: 'What it would do' }).waitFor();
+  await accessible('program, starting people');
+  await page.getByRole('button', { name: 'leave it' }).click();
+
+  await page.goto(`${stack.url}/stand-ins/mail`);
+  await page.locator('button.row').first().click();
+  await page.getByLabel('Answer as they would').fill('Thursday suits us both very well.');
+  await page.getByRole('button', { name: 'Answer', exact: true }).click();
+  await page.getByText('It stands under Today in a moment.').waitFor();
+  await page.goto(stack.url);
+  await page.getByText('Thursday suits us both very well.').waitFor();
+  assert.match(await page.getByRole('link', { name: 'answer', exact: true }).first().getAttribute('href'), /^mailto:/);
 });
 
 test('with the keyboard alone: the sheet, finding somebody, a tag, a step', async () => {

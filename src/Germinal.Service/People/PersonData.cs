@@ -23,15 +23,24 @@ public sealed class PersonData(GerminalDb db)
     private static readonly JsonSerializerOptions Json = new() { WriteIndented = true, Encoder = JavaScriptEncoder.UnsafeRelaxedJsonEscaping };
 
     /// <summary>
-    /// Everything kept about a person as a ZIP file: a JSON file for each table, each message as <c>.eml</c>, files that came in,
+    /// Everything kept about a person as a ZIP file: one page to read (<c>index.html</c>), a JSON file for each table, each message as <c>.eml</c>, files that came in,
     /// and the rows of lists they were brought in with.
     /// </summary>
     public async Task WriteAsync(Guid person, Stream output, CancellationToken stop)
     {
         await using var zip = new ZipArchive(output, ZipArchiveMode.Create, leaveOpen: true);
+        var tables = new List<(string Name, IReadOnlyList<JsonElement> Rows)>();
         foreach (var table in PersonTables.Of(db.Model))
         {
-            await WriteTableAsync(zip, table, person, stop);
+            tables.Add((table.Name, await WriteTableAsync(zip, table, person, stop)));
+        }
+
+        var row = await db.People.AsNoTracking().SingleAsync(p => p.Id == person, stop);
+        var zone = (await Engine.PracticeReading.LoadAsync(db, stop)).Zone;
+        await using (var entry = await zip.CreateEntry("index.html").OpenAsync(stop))
+        {
+            var page = await PersonPageFile.WriteAsync(db, row, zone, [.. tables.Where(t => t.Rows.Count > 0)], stop);
+            await entry.WriteAsync(Encoding.UTF8.GetBytes(page), stop);
         }
 
         await foreach (
@@ -51,7 +60,7 @@ public sealed class PersonData(GerminalDb db)
         }
     }
 
-    private async Task WriteTableAsync(ZipArchive zip, PersonTable table, Guid person, CancellationToken stop)
+    private async Task<IReadOnlyList<JsonElement>> WriteTableAsync(ZipArchive zip, PersonTable table, Guid person, CancellationToken stop)
     {
         var rows = new List<JsonElement>();
         var files = new List<(string Name, byte[] Content)>();
@@ -87,6 +96,8 @@ public sealed class PersonData(GerminalDb db)
             await using var entry = await zip.CreateEntry(name).OpenAsync(stop);
             await entry.WriteAsync(content, stop);
         }
+
+        return rows;
     }
 
     private static MimeMessage ToMail(MessageRow row)

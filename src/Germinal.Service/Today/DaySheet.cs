@@ -102,9 +102,16 @@ public static class DaySheet
         var after = today.PlusDays(2).AtStartOfDayInZone(zone).ToInstant();
 
         // On the sheet, or due in the course of the day.
-        var open = db
-            .Touches.AsNoTracking()
-            .Where(t =>
+        var touches = db.Touches.AsNoTracking();
+        var tasks = db.Tasks.AsNoTracking();
+        if (reader.OnlyTheirs)
+        {
+            var theirs = db.People.Where(p => p.OwnerId == reader.Id || p.OwnerId == null).Select(p => p.Id);
+            touches = touches.Where(t => theirs.Contains(t.PersonId));
+            tasks = tasks.Where(t => t.MemberId == reader.Id || (t.MemberId == null && theirs.Contains(t.PersonId)));
+        }
+
+        var open = touches.Where(t =>
                 (t.Kind == "call" || t.Kind == "note" || t.Kind == "task")
                 && (t.Status == TouchStatus.Open || (t.Status == TouchStatus.Planned && t.Due < tomorrow && !t.Held))
             );
@@ -117,14 +124,13 @@ public static class DaySheet
         );
         var callsInAll = calls.Count;
         calls = [.. calls.Take(Shown)];
-        var own = await db
-            .Tasks.AsNoTracking()
+        var own = await tasks
             .Where(t => t.DoneAt == null && t.Due <= today)
             .OrderBy(t => t.Due)
             .ThenBy(t => t.Id)
             .Take(Shown)
             .ToListAsync(stop);
-        var planned = db.Touches.AsNoTracking().Where(t => t.Status == TouchStatus.Planned && (t.Kind == "email" || t.Kind == "text") && t.Due < after);
+        var planned = touches.Where(t => t.Status == TouchStatus.Planned && (t.Kind == "email" || t.Kind == "text") && t.Due < after);
         var going = await planned.OrderBy(t => t.Due).ThenBy(t => t.Id).Take(LettersShown).ToListAsync(stop);
         var counts = await planned
             .GroupBy(t => new
@@ -137,12 +143,13 @@ public static class DaySheet
             .ToListAsync(stop);
         var goingToday = counts.Where(c => c.IsToday).Sum(c => c.Count);
         var goingInAll = counts.Sum(c => c.Count);
-        var stuck = db.Touches.AsNoTracking().Where(t => t.Status == TouchStatus.Blocked || t.Status == TouchStatus.Uncertain);
+        var stuck = touches.Where(t => t.Status == TouchStatus.Blocked || t.Status == TouchStatus.Uncertain);
         var mending = await stuck.OrderBy(t => t.FirstDue).ThenBy(t => t.Id).Take(Shown).ToListAsync(stop);
         var setAside = await db.States.AsNoTracking().Where(s => s.SetAside != null).Take(Shown).ToListAsync(stop);
         var alarmed = await db
             .States.AsNoTracking()
             .Where(s => s.NextAlarm > now && s.NextAlarm < after)
+            .Where(s => !reader.OnlyTheirs || db.People.Any(p => p.Id == s.PersonId && (p.OwnerId == reader.Id || p.OwnerId == null)))
             .OrderBy(s => s.NextAlarm)
             .Take(Shown)
             .ToListAsync(stop);

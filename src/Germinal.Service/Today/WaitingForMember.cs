@@ -10,7 +10,8 @@ namespace Germinal.Service.Today;
 /// <summary>Who reads the day sheet.</summary>
 /// <param name="Id">The member.</param>
 /// <param name="IsPrincipal">Whether what is told to nobody by name is told to them.</param>
-public sealed record Reader(Guid Id, bool IsPrincipal);
+/// <param name="OnlyTheirs">Whether only what is about the people they look after is read.</param>
+public sealed record Reader(Guid Id, bool IsPrincipal, bool OnlyTheirs = false);
 
 /// <summary>
 /// Something that waits for a member. Kind: refused, confirm, reply, unknown (whose person is a guess), inquiry, tell-me or
@@ -18,7 +19,17 @@ public sealed record Reader(Guid Id, bool IsPrincipal);
 /// </summary>
 /// <param name="Quoted">What an answer quotes; shown folded.</param>
 /// <param name="Whole">Where the whole message lies as a file, if what is kept of it is not all; else null.</param>
-public sealed record WaitingDto(string Id, string Kind, PersonRef? Person, string At, string Text, string? Quoted = null, string? Whole = null);
+/// <param name="Answer">Where a member's own mail or telephone program can answer it: mailto (RFC 6068) or sms (RFC 5724); else null.</param>
+public sealed record WaitingDto(
+    string Id,
+    string Kind,
+    PersonRef? Person,
+    string At,
+    string Text,
+    string? Quoted = null,
+    string? Whole = null,
+    string? Answer = null
+);
 
 /// <summary>What waits for a member.</summary>
 public static class WaitingForMember
@@ -46,6 +57,16 @@ public static class WaitingForMember
             .Where(n => n.SeenAt == null && (n.MemberId == reader.Id || (n.MemberId == null && reader.IsPrincipal)));
         var refused = db.Refusals.AsNoTracking().Where(r => r.DismissedAt == null);
         var confirm = db.People.AsNoTracking().Where(p => p.DoNotContactToConfirm);
+        if (reader.OnlyTheirs)
+        {
+            // What nobody looks after, and messages of nobody known, are everybody's.
+            var theirs = db.People.Where(p => p.OwnerId == reader.Id || p.OwnerId == null).Select(p => p.Id);
+            inquired = inquired.Where(i => theirs.Contains(i.PersonId));
+            received = received.Where(r => r.PersonId == null || theirs.Contains(r.PersonId.Value));
+            refused = refused.Where(r => theirs.Contains(r.PersonId));
+            confirm = confirm.Where(p => theirs.Contains(p.Id));
+        }
+
         var inquiries = await inquired.OrderBy(i => i.ReceivedAt).Take(Shown).ToListAsync(stop);
         var messages = await received.OrderBy(r => r.At).Take(Shown).ToListAsync(stop);
         var written = messages.Select(m => m.Id).ToList();
@@ -102,6 +123,9 @@ public static class WaitingForMember
     /// <summary>They are counted only where not all of them have been read already.</summary>
     internal static async Task<int> InAllAsync<T>(IQueryable<T> all, int read, CancellationToken stop) => read < Shown ? read : await all.CountAsync(stop);
 
+    /// <summary>“Re: …”, once.</summary>
+    private static string Again(string subject) => subject.StartsWith("Re:", StringComparison.OrdinalIgnoreCase) ? subject : $"Re: {subject}";
+
     private static WaitingDto Written(ReceivedRow m, PersonRef? person, bool hasFile)
     {
         var (kind, text) = m.PersonId is null
@@ -114,7 +138,10 @@ public static class WaitingForMember
             m.At.Iso(),
             text,
             m.Quoted.Length > 0 ? Short(m.Quoted) : null,
-            hasFile ? $"/api/received/{m.Id}/whole" : null
+            hasFile ? $"/api/received/{m.Id}/whole" : null,
+            m.Channel == "text"
+                ? $"sms:{m.FromAddress}"
+                : $"mailto:{Uri.EscapeDataString(m.FromAddress).Replace("%40", "@", StringComparison.Ordinal)}?subject={Uri.EscapeDataString(Again(m.Subject))}"
         );
     }
 }

@@ -17,7 +17,8 @@ public static class ActEndpoints
         [AtMost(Lengths.Name)] string? Search = null,
         [AtMost(Lengths.Name)] string? Tag = null,
         [AtMost(Lengths.Name)] string? Stage = null,
-        Guid? Owner = null
+        Guid? Owner = null,
+        [AtMost(Lengths.Name)] string? List = null
     );
 
     /// <summary>The people, each named or all that fit, and what is done to them.</summary>
@@ -95,7 +96,7 @@ public static class ActEndpoints
     {
         var ids = body.Ids ?? [];
         var people = body.Matching is { } m
-            ? PeopleEndpoints.Filtered(db, m.Search, m.Tag, m.Stage, m.Owner)
+            ? PeopleEndpoints.Filtered(db, m.Search, m.Tag, m.Stage, m.Owner, m.List)
             : db.People.AsNoTracking().Where(p => ids.Contains(p.Id));
         return await people.OrderBy(p => p.Id).Select(p => p.Id).ToArrayAsync(stop);
     }

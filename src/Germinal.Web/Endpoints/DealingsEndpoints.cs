@@ -53,7 +53,7 @@ public static class DealingsEndpoints
 
     public sealed record TaskBody([AtMost(40)] string Kind, [AtMost(400)] string Title, [AtMost(40)] string Due);
 
-    public sealed record TaskDoneBody([AtMost(Lengths.Name)] string Outcome);
+    public sealed record TaskDoneBody([AtMost(Lengths.Name)] string Outcome, [AtMost(Lengths.Remark)] string? Remark = null);
 
     public static void Map(IEndpointRouteBuilder app)
     {
@@ -385,7 +385,7 @@ public static class DealingsEndpoints
             new PeopleDesk(db, caller.Name, now).NewNote(
                 row.PersonId,
                 EventKinds.Remark,
-                ("text", $"{(row.Kind == "call" ? "Called" : "Done")}: {row.Title} ({body.Outcome})")
+                ("text", $"{(row.Kind == "call" ? "Called" : "Done")}: {row.Title} ({body.Outcome}){(string.IsNullOrWhiteSpace(body.Remark) ? "" : $". {body.Remark.Trim()}")}")
             )
         );
         await db.SaveChangesAsync(stop);

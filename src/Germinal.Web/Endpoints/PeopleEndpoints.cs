@@ -63,7 +63,7 @@ public static class PeopleEndpoints
     /// </summary>
     private const int ShortestInside = 3;
 
-    internal static IQueryable<PersonRow> Filtered(GerminalDb db, string? search, string? tag, string? stage, Guid? owner)
+    internal static IQueryable<PersonRow> Filtered(GerminalDb db, string? search, string? tag, string? stage, Guid? owner, string? list = null)
     {
         var people = db.People.AsNoTracking().Where(p => !p.Archived);
         foreach (var word in PersonNames.Fold(search ?? "").Split(' ', StringSplitOptions.RemoveEmptyEntries).Take(5))
@@ -72,7 +72,13 @@ public static class PeopleEndpoints
                 .Replace("%", "\\%", StringComparison.Ordinal)
                 .Replace("_", "\\_", StringComparison.Ordinal);
             people =
-                word.Length < ShortestInside
+                word.Length == 2
+                    ? people.Where(p =>
+                        EF.Functions.Like(p.SortName, $"{like}%")
+                        || EF.Functions.Like(p.FirstSort, $"{like}%")
+                        || EF.Functions.Like(p.SearchText, $"% {like} %")
+                    )
+                : word.Length < ShortestInside
                     ? people.Where(p => EF.Functions.Like(p.SortName, $"{like}%") || EF.Functions.Like(p.FirstSort, $"{like}%"))
                     : people.Where(p => EF.Functions.Like(p.SearchText, $"%{like}%"));
         }
@@ -81,6 +87,12 @@ public static class PeopleEndpoints
         {
             var tags = new List<string> { tag };
             people = people.Where(p => p.Tags.Any(t => tags.Contains(t)));
+        }
+
+        if (!string.IsNullOrEmpty(list))
+        {
+            var lists = new List<string> { list };
+            people = people.Where(p => p.Lists.Any(l => lists.Contains(l)));
         }
 
         people = string.IsNullOrEmpty(stage) ? people : people.Where(p => p.Stage == stage);

@@ -605,6 +605,18 @@ public static class PersonEndpoints
         }
 
         var coming = before is null ? await ComingAsync(db, engine, facts, now, practice, stop) : [];
+        if (before is null)
+        {
+            // Meetings stand among what is coming.
+            var meetings = await db
+                .Appointments.AsNoTracking()
+                .Where(a => a.PersonId == id && a.CancelledAt == null && a.At > now)
+                .OrderBy(a => a.At)
+                .Take(PastAtOnce)
+                .ToListAsync(stop);
+            coming = [.. coming.Concat(meetings.Select(ThreadLines.Meeting)).OrderBy(l => l.At, StringComparer.Ordinal)];
+        }
+
         return TypedResults.Ok(new ThreadDto(now.Iso(), zone.Id, coming, [.. page.Select(l => l.Line)], next));
     }
 

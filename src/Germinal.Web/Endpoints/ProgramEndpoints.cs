@@ -126,6 +126,11 @@ public static class ProgramEndpoints
             (Guid id, GerminalDb db, Caller caller, CancellationToken stop) => ForAllRuns(id, (_, now) => new ProgramStoppedByHand(now, id), db, caller, stop)
         );
         programs.MapGet("/{id:guid}/preview", Preview);
+        programs.MapGet(
+            "/{id:guid}/on-it",
+            async Task<Results<Ok<OnItDto>, NotFound>> (Guid id, string? step, GerminalDb db, CancellationToken stop) =>
+                await db.Programs.AnyAsync(p => p.Id == id, stop) ? TypedResults.Ok(await OnItsWay.ReadAsync(db, id, step, stop)) : TypedResults.NotFound()
+        );
     }
 
     private static async Task<IReadOnlyList<ProgramLine>> List(GerminalDb db, CancellationToken stop)

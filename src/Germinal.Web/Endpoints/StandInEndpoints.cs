@@ -1,3 +1,4 @@
+using Germinal.Service;
 using Germinal.Service.Import;
 using Germinal.Web.Hosting;
 using Microsoft.AspNetCore.Http.HttpResults;
@@ -24,6 +25,8 @@ public static class StandInEndpoints
 {
     public sealed record TextBody(string From, string Body, string? To);
 
+    public sealed record AnswerBody([AtMost(Service.Lengths.Remark)] string Text);
+
     public static void Map(IEndpointRouteBuilder app, Settings settings)
     {
         if (settings.StandIns is not { } address)
@@ -49,6 +52,29 @@ public static class StandInEndpoints
                 return response.IsSuccessStatusCode
                     ? TypedResults.Ok((await response.Content.ReadFromJsonAsync<MailOpened>(stop))!)
                     : TypedResults.NotFound();
+            }
+        );
+        mail.MapPost(
+            "/{number:int}/answer",
+            async Task<Results<NoContent, NotFound, ValidationProblem, ProblemHttpResult>> (
+                int number,
+                AnswerBody body,
+                IHttpClientFactory http,
+                CancellationToken stop
+            ) =>
+            {
+                if (string.IsNullOrWhiteSpace(body.Text))
+                {
+                    return Problems.Field("text", "Write what they answer.");
+                }
+
+                using var response = await http.CreateClient().PostAsJsonAsync($"{address}/messages/{number}/answer", new { text = body.Text.Trim() }, stop);
+                return response.StatusCode switch
+                {
+                    System.Net.HttpStatusCode.NoContent => TypedResults.NoContent(),
+                    System.Net.HttpStatusCode.NotFound => TypedResults.NotFound(),
+                    _ => TypedResults.Problem("Nobody takes answers to this message in.", statusCode: StatusCodes.Status502BadGateway, title: "Not taken in"),
+                };
             }
         );
         mail.MapGet(

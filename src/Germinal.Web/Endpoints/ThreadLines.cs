@@ -203,6 +203,10 @@ internal static class ThreadLines
         return new ThreadLine($"c{t.TouchId:N}", at.Iso(), t.Step.Kind, title, null, status, t.TouchId, t.Program.Definition.Name, null);
     }
 
+    /// <summary>A meeting that is to come.</summary>
+    public static ThreadLine Meeting(AppointmentRow a) =>
+        new($"a{a.Id:N}", a.At.Iso(), "appointment", $"Appointment “{a.Type}”", a.Place, null, null, null, null);
+
     /// <summary>A step without a filled letter: its words as written.</summary>
     public static string TitleOf(Step step) =>
         step switch

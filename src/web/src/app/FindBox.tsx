@@ -61,7 +61,7 @@ export function FindBox() {
   }
 
   return (
-    <div className="relative max-[699px]:hidden">
+    <div className="relative">
       <input
         ref={box}
         role="combobox"
@@ -70,7 +70,7 @@ export function FindBox() {
         aria-activedescendant={open && rows[at] ? `${list}-${at}` : undefined}
         aria-label="Find anyone"
         placeholder="Find anyone"
-        className="w-[210px] !rounded-none !border-0 !border-b !border-rule !bg-transparent !px-0.5 !py-[3px] text-small"
+        className="w-[210px] max-[699px]:w-[76px] !rounded-none !border-0 !border-b !border-rule !bg-transparent !px-0.5 !py-[3px] text-small"
         value={text}
         onFocus={() => setOpen(true)}
         onBlur={() => setTimeout(() => setOpen(false), 150)}
@@ -88,11 +88,16 @@ export function FindBox() {
           e.preventDefault();
         }}
       />
-      <span className="pointer-events-none absolute top-1 right-0.5">
+      <span className="pointer-events-none absolute top-1 right-0.5 max-[699px]:hidden">
         <kbd>Ctrl K</kbd>
       </span>
       {open && text.trim() && (
-        <div className="float absolute right-0 mt-1.5 w-[300px] py-1" id={list} role="listbox" aria-label="People found">
+        <div
+          className="float absolute right-0 mt-1.5 w-[300px] py-1 max-[699px]:fixed max-[699px]:right-3 max-[699px]:left-3 max-[699px]:w-auto"
+          id={list}
+          role="listbox"
+          aria-label="People found"
+        >
           {rows.map((p, i) => (
             <button
               key={p.id}

@@ -43,8 +43,16 @@ export function DayPage({ children, margin, marginTitle }: { children: ReactNode
   );
 }
 
+/** The page's own title in the browser's tab and history. */
+export function useTitle(title: string | undefined) {
+  useEffect(() => {
+    if (title) document.title = `${title} · Germinal`;
+  }, [title]);
+}
+
 /** The head of a page: its title in Literata and a line of soft words at the right. */
 export function PageHead({ title, aside, children }: { title: ReactNode; aside?: ReactNode; children?: ReactNode }) {
+  useTitle(typeof title === 'string' ? title : undefined);
   return (
     <header className="px-7 pt-5 pb-3.5 max-[699px]:px-4">
       <div className="flex flex-wrap items-baseline justify-between gap-x-6 gap-y-1">

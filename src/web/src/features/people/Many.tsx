@@ -134,7 +134,7 @@ function Choose({ ask }: { ask: (kind: Offered, what: string) => void }) {
 }
 
 /** What it would do, for how many, and who is refused; then the one word that does it. */
-function Preview({
+export function Preview({
   picked,
   kind,
   what,
@@ -237,7 +237,7 @@ function Preview({
 }
 
 /** How far an act is, and the way back. */
-function Progress({ id, close }: { id: string; close: () => void }) {
+export function Progress({ id, close }: { id: string; close: () => void }) {
   const queries = useQueryClient();
   const act = useQuery({ queryKey: ['act', id], queryFn: () => take(api.GET('/api/acts/{id}', { params: { path: { id } } })) });
   const undo = useMutation({ mutationFn: () => undoAct(id, queries) });

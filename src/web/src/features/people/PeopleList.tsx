@@ -102,6 +102,7 @@ export default function PeopleList() {
                       tag: filters.tag ?? null,
                       stage: filters.stage ?? null,
                       owner: filters.owner ?? null,
+                      list: null,
                     },
                   },
                   count: fitting,

@@ -121,7 +121,7 @@ export default function PersonPage() {
             now={first.now}
             coming
             on={picked === l.id}
-            pick={() => setPicked(picked === l.id ? undefined : l.id)}
+            pick={l.touchId ? () => setPicked(picked === l.id ? undefined : l.id) : undefined}
           />
         ))}
         {coming.length === 0 && (

@@ -1,16 +1,33 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
+import { Link } from 'react-router';
 import { toast } from 'sonner';
 import { api, take } from '../../api/client';
 import { useNow } from '../../app/session';
-import { Button, Trouble } from '../../ui/bits';
-import { count, moment } from '../../ui/when';
+import { Button, Field, Trouble } from '../../ui/bits';
+import { count, day, moment } from '../../ui/when';
+import { type Step, stepName } from './programFile';
+import { filled, short } from './StepLine';
+import { allSteps } from './stepTree';
 
 /** Those on their way through a program: moved to the newest version, or taken off it, after seeing whom that concerns. */
-export function OnTheirWay({ id, onIt, zone }: { id: string; onIt: number; zone: string }) {
+export function OnTheirWay({
+  id,
+  onIt,
+  zone,
+  steps,
+  mayStop,
+}: {
+  id: string;
+  onIt: number;
+  zone: string;
+  steps: Step[];
+  mayStop: boolean;
+}) {
   const queries = useQueryClient();
   const { now } = useNow();
   const [stopping, setStopping] = useState(false);
+  const [who, setWho] = useState(false);
   const older = useQuery({
     queryKey: ['older-runs', id, onIt],
     enabled: onIt > 0,
@@ -35,8 +52,13 @@ export function OnTheirWay({ id, onIt, zone }: { id: string; onIt: number; zone:
   return (
     <section aria-label="Those on their way" className="mt-4">
       <h3>On their way</h3>
-      <p className="mt-1">{count(onIt, 'person is', 'people are')} on it.</p>
-      {older.data && older.data.onOlder > 0 && (
+      <p className="mt-1">
+        <Button aria-expanded={who} onClick={() => setWho(!who)}>
+          {count(onIt, 'person is', 'people are')} on it
+        </Button>
+      </p>
+      {who && <Who id={id} zone={zone} now={now} steps={steps} />}
+      {mayStop && older.data && older.data.onOlder > 0 && (
         <>
           <p className="mt-1">
             {older.data.onOlder} of them {older.data.onOlder === 1 ? 'is' : 'are'} on an older version and would go on with it to its end.{' '}
@@ -56,24 +78,74 @@ export function OnTheirWay({ id, onIt, zone }: { id: string; onIt: number; zone:
           </Button>
         </>
       )}
-      <p className="mt-2">
-        {stopping ? (
-          <>
-            It stops for all {onIt}, and what was planned is cancelled. This cannot be taken back.{' '}
-            <Button look="danger" onClick={() => act.mutate('stop')} disabled={act.isPending}>
-              Stop it for all {onIt}
-            </Button>{' '}
-            <Button look="plain" onClick={() => setStopping(false)}>
-              leave it
+      {mayStop && (
+        <p className="mt-2">
+          {stopping ? (
+            <>
+              It stops for all {onIt}, and what was planned is cancelled. This cannot be taken back.{' '}
+              <Button look="danger" onClick={() => act.mutate('stop')} disabled={act.isPending}>
+                Stop it for all {onIt}
+              </Button>{' '}
+              <Button look="plain" onClick={() => setStopping(false)}>
+                leave it
+              </Button>
+            </>
+          ) : (
+            <Button look="danger" onClick={() => setStopping(true)}>
+              stop it for everybody …
             </Button>
-          </>
-        ) : (
-          <Button look="danger" onClick={() => setStopping(true)}>
-            stop it for everybody …
-          </Button>
-        )}
-      </p>
+          )}
+        </p>
+      )}
       <Trouble error={act.error ?? older.error} />
     </section>
+  );
+}
+
+/** Who is on it, by the step they stand at. */
+function Who({ id, zone, now, steps }: { id: string; zone: string; now: string; steps: Step[] }) {
+  const [at, setAt] = useState<string>();
+  const onIt = useQuery({
+    queryKey: ['on-it', id, at],
+    queryFn: () => take(api.GET('/api/programs/{id}/on-it', { params: { path: { id }, query: { step: at } } })),
+    placeholderData: (before) => before,
+  });
+  if (!onIt.data) return onIt.error ? <Trouble error={onIt.error} /> : <p role="status">Looking …</p>;
+  const all = allSteps(steps);
+  const name = (step?: string | null) => {
+    const found = all.find((s) => s.id === step);
+    return found
+      ? short(filled(stepName(found), 'them')) || 'a step without words'
+      : step
+        ? 'a step of an older version'
+        : 'nothing planned';
+  };
+  return (
+    <>
+      <Field label="At which step">
+        {(field) => (
+          <select id={field} className="w-full text-ink" value={at ?? ''} onChange={(e) => setAt(e.target.value || undefined)}>
+            <option value="">any step</option>
+            {onIt.data.steps.map((s) => (
+              <option key={s.stepId ?? ''} value={s.stepId ?? ''}>
+                {name(s.stepId)} ({s.count})
+              </option>
+            ))}
+          </select>
+        )}
+      </Field>
+      <ul className="m-0 mb-2 list-none p-0">
+        {onIt.data.people.map((p) => (
+          <li key={p.person.id + p.since} className="border-t border-dotted border-rule py-1">
+            <Link to={`/people/${p.person.id}`}>{p.person.name}</Link>
+            <span className="block text-soft">
+              {name(p.stepId)}
+              {p.paused ? ', paused' : p.due ? `, ${day(p.due, zone, now)}` : ''}
+            </span>
+          </li>
+        ))}
+      </ul>
+      {!at && onIt.data.count > onIt.data.people.length && <p>and {onIt.data.count - onIt.data.people.length} more</p>}
+    </>
   );
 }

@@ -5,7 +5,7 @@ import { toast } from 'sonner';
 import { api, type Schemas, take } from '../../api/client';
 import { useMay, useNow } from '../../app/session';
 import { Button, Loading, Trouble } from '../../ui/bits';
-import { DayPage, PageHead } from '../../ui/DayPage';
+import { DayPage, PageHead, useTitle } from '../../ui/DayPage';
 import { useKeys } from '../../ui/keys';
 import { Letter } from '../../ui/Letter';
 import { PauseButton } from '../../ui/PauseButton';
@@ -18,6 +18,7 @@ import { OnTheirWay } from './OnTheirWay';
 import { type Pen, PenContext } from './pen';
 import { conditionsOf, type ProgramFile, ruleOf, type Step, sayCondition, sayStart, sayStop, sayWindow, span } from './programFile';
 import { Say, SayList } from './Say';
+import { StartPeople } from './StartPeople';
 import { Findings, StepList } from './StepLine';
 import { SwitchOn } from './SwitchOn';
 import { addAfter, addInto, allSteps, moveStep, removeStep, replaceStep, stepsBefore } from './stepTree';
@@ -60,6 +61,7 @@ export default function ProgramPage() {
 
 function Page({ id, loaded, reload }: { id: string; loaded: Schemas['ProgramDto']; reload: () => void }) {
   const { now, zone } = useNow();
+  useTitle(loaded.draft && typeof loaded.draft === 'object' && 'name' in loaded.draft ? String(loaded.draft.name) : 'Program');
   const { draft, change, findings, line, saved, error, changed, number, ready, unsaved, settleUnsaved } = useDraft(id, loaded);
   const queries = useQueryClient();
   const [picked, setPicked] = useState<string | undefined>(draft.steps[0]?.id);
@@ -186,6 +188,7 @@ function Page({ id, loaded, reload }: { id: string; loaded: Schemas['ProgramDto'
       }
     >
       <div className="px-[34px] pt-5 max-[699px]:px-4">
+        <h1 className="sr-only">{draft.name}</h1>
         <div className="flex flex-wrap items-baseline justify-between gap-x-6">
           <input
             aria-label="Name of the program"
@@ -369,6 +372,7 @@ function Margin({
 }: MarginProps) {
   const { now, zone } = useNow();
   const maySwitch = useMay('switch-programs');
+  const [starting, setStarting] = useState(false);
   const touch = preview?.touches.find((t) => t.stepId === picked);
   const step = allSteps(draft.steps).find((s) => s.id === picked);
   return (
@@ -469,7 +473,15 @@ function Margin({
         )}
         {maySwitch && loaded.status === 'paused' && <Button onClick={() => pause(true)}>Let it go on</Button>}
       </div>
-      {maySwitch && <OnTheirWay id={id} onIt={loaded.onIt} zone={zone} />}
+      {loaded.status === 'on' &&
+        (starting ? (
+          <StartPeople id={id} close={() => setStarting(false)} />
+        ) : (
+          <p className="mt-3">
+            <Button onClick={() => setStarting(true)}>Start it for people …</Button>
+          </p>
+        ))}
+      <OnTheirWay id={id} onIt={loaded.onIt} zone={zone} steps={draft.steps} mayStop={maySwitch} />
       {!maySwitch && <p className="mt-2 text-soft">Whoever may switch programs on finds this one here as you leave it.</p>}
       {errors > 0 && (loaded.status === 'draft' || changed) && (
         <p className="mt-2 text-ember">It cannot be switched on yet; what is wrong stands beside each line.</p>

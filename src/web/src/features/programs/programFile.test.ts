@@ -65,9 +65,9 @@ describe('sentences', () => {
     [{ from: 'previous', offset: 'P3D' }, true, '3 days after the start'],
     [{ from: 'previous', offset: 'P0D' }, false, 'right after that'],
     [{ from: 'occasion', offset: 'P0D' }, true, 'on the day itself'],
-    [{ from: 'occasion', offset: '-P1D' }, true, 'a day before the day'],
-    [{ from: 'on', date: '2027-12-24' }, false, 'on 2027-12-24'],
-    [{ from: 'yearly', date: '--12-24' }, false, 'each year on 12-24'],
+    [{ from: 'occasion', offset: '-P1D' }, true, 'the day before'],
+    [{ from: 'on', date: '2027-12-24' }, false, 'on 24 December 2027'],
+    [{ from: 'yearly', date: '--12-24' }, false, 'each year on 24 December'],
     [{ from: 'key-date', date: 'renewal', offset: 'P1M' }, false, 'a month after their renewal'],
   ])('%j', (when, first, words) => expect(sayWhen(when, first)).toBe(words));
 

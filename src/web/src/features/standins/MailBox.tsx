@@ -1,8 +1,9 @@
-import { useInfiniteQuery, useQuery } from '@tanstack/react-query';
+import { useInfiniteQuery, useMutation, useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
+import { toast } from 'sonner';
 import { api, take } from '../../api/client';
 import { useNow } from '../../app/session';
-import { Button, Empty, Loading, Trouble } from '../../ui/bits';
+import { Button, Empty, Field, fieldError, Loading, Trouble } from '../../ui/bits';
 import { DayPage, PageHead } from '../../ui/DayPage';
 import { day, time } from '../../ui/when';
 
@@ -140,7 +141,46 @@ function Message({ number }: { number: number }) {
           {source.data ?? '…'}
         </pre>
       )}
+      <Answer key={number} number={number} />
     </>
+  );
+}
+
+/** Answering as whoever got the message would; it comes in by SMTP like any other answer. */
+function Answer({ number }: { number: number }) {
+  const [text, setText] = useState('');
+  const answer = useMutation({
+    mutationFn: () => take(api.POST('/api/stand-ins/mail/{number}/answer', { params: { path: { number } }, body: { text } })),
+    onSuccess: () => {
+      setText('');
+      toast('Answered. It stands under Today in a moment.');
+    },
+  });
+  return (
+    <form
+      className="mt-3"
+      onSubmit={(e) => {
+        e.preventDefault();
+        answer.mutate();
+      }}
+    >
+      <Field label="Answer as they would" error={fieldError(answer.error, 'text')}>
+        {(id, by) => (
+          <textarea
+            id={id}
+            aria-describedby={by}
+            rows={3}
+            className="w-full font-serif text-ink"
+            value={text}
+            onChange={(e) => setText(e.target.value)}
+          />
+        )}
+      </Field>
+      <Trouble error={fieldError(answer.error, 'text') ? null : answer.error} />
+      <Button type="submit" disabled={!text.trim() || answer.isPending}>
+        Answer
+      </Button>
+    </form>
   );
 }
 

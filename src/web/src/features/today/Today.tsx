@@ -1,16 +1,21 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
-import { useEffect, useMemo, useState } from 'react';
+import { Fragment, useEffect, useMemo, useState } from 'react';
 import { Link, useNavigate } from 'react-router';
 import { toast } from 'sonner';
 import { api, type Schemas, take } from '../../api/client';
 import { Button, Dial, Empty, Loading, Trouble } from '../../ui/bits';
 import { DayPage, PageHead, Stretch } from '../../ui/DayPage';
+import { useKept } from '../../ui/kept';
 import { useKeys } from '../../ui/keys';
 import { StepMark } from '../../ui/TouchLine';
 import { said } from '../../ui/undo';
 import { count, daysBetween, longDay, moment, nearDay, sinceDay, time } from '../../ui/when';
 import { undoEvent } from '../people/acts';
 import { TouchMargin } from '../touches/TouchMargin';
+
+/** Calls that have stood for more days than this are folded where there are more than so many of them. */
+const overTime = 5;
+const foldedFrom = 3;
 
 /** So many kinds of letters stand on the sheet at first, so that what waits for the member is not far down. */
 const groupsAtFirst = 8;
@@ -19,6 +24,10 @@ type Day = Schemas['TodayDto'];
 type Call = Schemas['CallDto'];
 type Going = Schemas['GoingDto'];
 type Item = { key: string; touchId?: string; personId: string; call?: Call; going?: Going };
+
+/** A call, note or task as it ended; and the outcome that was chosen while a remark may still be typed. */
+type Ended = { call: Call; outcome: string; remark: string };
+type Ending = { key: string; outcome: string };
 
 /** A message to be held, released or dropped, with the words that name it. */
 type Marked = { touchId: string; personId: string; name: string; what: string };
@@ -45,7 +54,12 @@ const providerNames: Record<string, string> = {
 
 /** The day sheet: calls, going out, waiting for you, needs mending; each done without leaving the page. */
 export function Today() {
-  const today = useQuery({ queryKey: ['today'], queryFn: () => take(api.GET('/api/today')) });
+  const [mine, setMine] = useKept('today.mine', false);
+  const today = useQuery({
+    queryKey: ['today', mine],
+    queryFn: () => take(api.GET('/api/today', { params: { query: { mine } } })),
+    placeholderData: (before) => before,
+  });
   if (today.isPending) return <Loading what="Opening the day sheet" />;
   if (today.error) {
     return (
@@ -57,10 +71,10 @@ export function Today() {
       </DayPage>
     );
   }
-  return <Sheet day={today.data} />;
+  return <Sheet day={today.data} mine={mine} setMine={setMine} />;
 }
 
-function Sheet({ day }: { day: Day }) {
+function Sheet({ day, mine, setMine }: { day: Day; mine: boolean; setMine: (mine: boolean) => void }) {
   const queries = useQueryClient();
   const go = useNavigate();
   const { now, zone } = day;
@@ -68,10 +82,16 @@ function Sheet({ day }: { day: Day }) {
   const [wide, setWide] = useState(false);
   const groups = wide ? allGroups : allGroups.slice(0, groupsAtFirst);
   const [opened, setOpened] = useState<Set<string>>(new Set());
+  const [ending, setEnding] = useState<Ending>();
+  // Those that have stood long over their time are folded, so that the day's own stand at the top.
+  const [allCalls, setAllCalls] = useState(false);
+  const old = day.calls.filter((c) => daysBetween(c.due, now, zone) > overTime);
+  const folds = !allCalls && old.length > foldedFrom && old.length < day.calls.length;
+  const calls = folds ? day.calls.filter((c) => !old.includes(c)) : day.calls;
 
   const items: Item[] = useMemo(
     () => [
-      ...day.calls.map((c) => ({ key: c.touchId, touchId: c.ownTask ? undefined : c.touchId, personId: c.person.id, call: c })),
+      ...calls.map((c) => ({ key: c.touchId, touchId: c.ownTask ? undefined : c.touchId, personId: c.person.id, call: c })),
       ...groups.flatMap((g) =>
         g.rows.length > 3 && !opened.has(g.key)
           ? []
@@ -84,7 +104,7 @@ function Sheet({ day }: { day: Day }) {
         personId: m.person.id,
       })),
     ],
-    [day, groups, opened],
+    [day, groups, opened, calls],
   );
   const [picked, setPicked] = useState<string | undefined>(items[0]?.key);
   const item = items.find((i) => i.key === picked) ?? items[0];
@@ -100,21 +120,28 @@ function Sheet({ day }: { day: Day }) {
   // What is done is shown at once, and as it was again where the server says no.
   const show = (change: (before: Day) => Day) => {
     queries.cancelQueries({ queryKey: ['today'] });
-    queries.setQueryData<Day>(['today'], (before) => before && change(before));
+    queries.setQueryData<Day>(['today', mine], (before) => before && change(before));
   };
   const failed = (e: Error) => {
     toast.error(e.message);
     refresh();
   };
   const done = useMutation({
-    meta: { says: ({ call, outcome }: { call: Call; outcome: string }) => `${call.person.name}: ${outcome}` },
-    mutationFn: ({ call, outcome }: { call: Call; outcome: string }) =>
-      call.ownTask
-        ? take(api.POST('/api/tasks/{id}/done', { params: { path: { id: call.touchId } }, body: { outcome } }))
-        : take(api.POST('/api/touches/{id}/done', { params: { path: { id: call.touchId } }, body: { outcome, remark: null } })),
+    meta: { says: ({ call, outcome }: Ended) => `${call.person.name}: ${outcome}` },
+    mutationFn: ({ call, outcome, remark }: Ended) => {
+      const body = { outcome, remark: remark || null };
+      const path = { params: { path: { id: call.touchId } } };
+      return call.ownTask
+        ? take(api.POST('/api/tasks/{id}/done', { ...path, body }))
+        : take(api.POST('/api/touches/{id}/done', { ...path, body }));
+    },
     onMutate: ({ call }) => {
+      setEnding(undefined);
       const at = items.findIndex((i) => i.key === call.touchId);
-      setPicked(items[at + 1]?.key);
+      const next = items[at + 1] ?? items[at - 1];
+      setPicked(next?.key);
+      // The focus goes on to the next, so that one can go through the sheet by key.
+      requestAnimationFrame(() => focusOn(next?.key));
       show((d) => ({ ...d, calls: d.calls.filter((c) => c.touchId !== call.touchId), callsInAll: d.callsInAll - 1 }));
     },
     onSuccess: (_, { call, outcome }) => {
@@ -194,15 +221,40 @@ function Sheet({ day }: { day: Day }) {
     onError: (e) => toast.error(e.message),
   });
 
+  const posted = useMutation({
+    mutationFn: async (notes: Call[]) => {
+      for (const n of notes)
+        await take(api.POST('/api/touches/{id}/done', { params: { path: { id: n.touchId } }, body: { outcome: 'posted', remark: null } }));
+    },
+    onSuccess: (_, notes) => {
+      refresh();
+      said(`${count(notes.length, 'note', 'notes')} written and posted`, async () => {
+        for (const n of notes) await take(api.POST('/api/touches/{id}/undo', { params: { path: { id: n.touchId } } }));
+        refresh();
+      });
+    },
+    onError: failed,
+  });
+  const holdAll = useMutation({
+    mutationFn: ({ group, hold }: { group: Group; hold: boolean }) => {
+      const first = group.rows[0] as Going;
+      return take(api.POST('/api/today/hold', { body: { program: first.programId, step: first.stepId, isToday: first.isToday, hold } }));
+    },
+    onSuccess: ({ count: n }, { group, hold }) => {
+      refresh();
+      said(`${count(n, 'letter', 'letters')} “${group.pattern}” ${hold ? 'held' : 'let go again'}`, () =>
+        holdAll.mutateAsync({ group, hold: !hold }),
+      );
+    },
+    onError: failed,
+  });
+
   const step = (by: number) => {
     const at = items.findIndex((i) => i.key === item?.key);
     const next = items[Math.min(Math.max(at + by, 0), items.length - 1)];
     if (next) {
       setPicked(next.key);
-      // The focus goes along, so that a screen reader says what is picked.
-      const line = document.getElementById(`item-${next.key}`);
-      line?.scrollIntoView({ block: 'nearest' });
-      line?.querySelector<HTMLElement>('[data-pick]')?.focus({ preventScroll: true });
+      focusOn(next.key);
     }
   };
   useKeys({
@@ -218,13 +270,13 @@ function Sheet({ day }: { day: Day }) {
         String(i + 1),
         () => {
           const outcome = item?.call && outcomesOf(item.call)[i];
-          if (item?.call && outcome) done.mutate({ call: item.call, outcome });
+          if (item?.call && outcome) setEnding({ key: item.key, outcome });
         },
       ]),
     ),
   });
 
-  const notesToPrint = day.calls.filter((c) => c.kind === 'note').length;
+  const notes = day.calls.filter((c) => c.kind === 'note' && !c.ownTask);
   const summary = [
     count(day.callsInAll, 'thing to do', 'things to do'),
     `${count(day.goingToday, 'message goes', 'messages go')} out`,
@@ -237,7 +289,21 @@ function Sheet({ day }: { day: Day }) {
       marginTitle="Why"
       margin={item?.touchId ? <TouchMargin touchId={item.touchId} personId={item.personId} /> : <Idle empty={items.length === 0} />}
     >
-      <PageHead title={longDay(now, zone)} aside={summary.join(' · ')} />
+      <PageHead
+        title={longDay(now, zone)}
+        aside={
+          <>
+            {summary.join(' · ')}
+            <fieldset className="ml-4 inline-flex gap-3" aria-label="Whose">
+              {[false, true].map((m) => (
+                <Button key={String(m)} look={m === mine ? 'plain' : 'quiet'} aria-pressed={m === mine} onClick={() => setMine(m)}>
+                  {m ? 'mine' : 'everybody’s'}
+                </Button>
+              ))}
+            </fieldset>
+          </>
+        }
+      />
 
       {day.providers.map((p) => (
         <div key={p.name} role="alert" className="mx-7 mb-3 border-l-[3px] border-ember bg-ember-pale px-4 py-2.5 text-small">
@@ -247,24 +313,36 @@ function Sheet({ day }: { day: Day }) {
       ))}
       <Stretch title="Calls" note={day.calls.length > 0 ? 'in the order to make them; notes and tasks among them' : undefined} />
       {day.calls.length === 0 && <Empty>No calls today. When a program has a call due, it stands here with what to say.</Empty>}
-      {day.calls.map((c) => (
+      {folds && (
+        <p className="row text-small">
+          <Button onClick={() => setAllCalls(true)}>
+            {count(old.length, 'more has', 'more have')} stood here for over {overTime} days: show {old.length === 1 ? 'it' : 'them'}
+          </Button>
+        </p>
+      )}
+      {calls.map((c) => (
         <CallRow
           key={c.touchId}
           call={c}
+          ending={ending?.key === c.touchId ? ending.outcome : undefined}
+          choose={(outcome) => setEnding(outcome ? { key: c.touchId, outcome } : undefined)}
           on={item?.key === c.touchId}
           now={now}
           zone={zone}
           pick={() => setPicked(c.touchId)}
-          end={(outcome) => done.mutate({ call: c, outcome })}
+          end={(outcome, remark) => done.mutate({ call: c, outcome, remark })}
           busy={done.isPending}
         />
       ))}
-      {notesToPrint > 0 && (
+      {notes.length > 0 && (
         <p className="row text-small text-soft">
-          {count(notesToPrint, 'note', 'notes')} to be written:{' '}
+          {count(notes.length, 'note', 'notes')} to be written:{' '}
           <a className="no-underline hover:underline" href="/api/notes/print.pdf" target="_blank" rel="noreferrer">
             print cards and address labels
           </a>
+          <Button className="ml-4" disabled={posted.isPending} onClick={() => posted.mutate(notes)}>
+            {notes.length === 1 ? 'it is written and posted' : `all ${notes.length} are written and posted`}
+          </Button>
         </p>
       )}
       {day.callsLater > 0 && (
@@ -289,22 +367,54 @@ function Sheet({ day }: { day: Day }) {
             <span className="text-small">
               {count(g.inAll, 'person', 'people')} · {g.rows[0]?.kind}
             </span>
-            <Button onClick={() => setOpened(new Set(opened).add(g.key))} aria-label={`Read all ${g.inAll}: ${g.pattern}`}>
+            <Button
+              onClick={() => {
+                setOpened(new Set(opened).add(g.key));
+                // The first one's letter stands in the margin; j goes on to the next.
+                setPicked(g.rows[0]?.touchId);
+              }}
+              aria-label={`Read all ${g.inAll}: ${g.pattern}`}
+            >
               read them all
             </Button>
           </div>
         ) : (
-          g.rows.map((r) => (
-            <GoingRow
-              key={r.touchId}
-              row={r}
-              on={item?.key === r.touchId}
-              zone={zone}
-              now={now}
-              pick={() => setPicked(r.touchId)}
-              act={(how) => mark.mutate({ row: markedOf(r), how })}
-            />
-          ))
+          <Fragment key={g.key}>
+            {g.rows.length > 3 && (
+              <div className="row flex flex-wrap items-baseline gap-x-4">
+                <span className="gutter">{gutterOf(g.rows[0] as Going, zone, now)}</span>
+                <span className="flex-1 font-serif">{g.pattern}</span>
+                <span className="text-small text-soft">
+                  {count(g.inAll, 'person', 'people')}
+                  {g.inAll > g.rows.length ? `, ${g.rows.length} of them shown` : ''}
+                </span>
+                <Button disabled={holdAll.isPending} onClick={() => holdAll.mutate({ group: g, hold: !g.rows.every((r) => r.held) })}>
+                  {g.rows.every((r) => r.held) ? `let all ${g.inAll} go` : `hold all ${g.inAll}`}
+                </Button>
+                <Button
+                  look="plain"
+                  onClick={() => {
+                    const fewer = new Set(opened);
+                    fewer.delete(g.key);
+                    setOpened(fewer);
+                  }}
+                >
+                  fold
+                </Button>
+              </div>
+            )}
+            {g.rows.map((r) => (
+              <GoingRow
+                key={r.touchId}
+                row={r}
+                on={item?.key === r.touchId}
+                zone={zone}
+                now={now}
+                pick={() => setPicked(r.touchId)}
+                act={(how) => mark.mutate({ row: markedOf(r), how })}
+              />
+            ))}
+          </Fragment>
         ),
       )}
       {allGroups.length > groups.length && (
@@ -344,6 +454,15 @@ function Sheet({ day }: { day: Day }) {
           </div>
           {w.kind === 'unknown' && w.person && (
             <Button onClick={() => belongs.mutate({ id: w.id, person: w.person?.id ?? '' })}>it is {w.person.name}</Button>
+          )}
+          {w.answer && (
+            <a
+              className="text-small no-underline hover:underline"
+              href={w.answer}
+              onClick={() => toast('When it is sent, press “seen to”.')}
+            >
+              answer
+            </a>
           )}
           {w.person && (
             <Link className="text-small no-underline hover:underline" to={`/people/${w.person.id}`}>
@@ -413,6 +532,46 @@ function Sheet({ day }: { day: Day }) {
   );
 }
 
+/** A remark with the outcome of a call: typed at once, Enter takes both; Escape leaves the call as it is. */
+function Remark({ outcome, take: done, leave }: { outcome: string; take: (remark: string) => void; leave: () => void }) {
+  const [remark, setRemark] = useState('');
+  return (
+    <form
+      className="mt-2 flex flex-wrap items-center gap-3"
+      onSubmit={(e) => {
+        e.preventDefault();
+        done(remark.trim());
+      }}
+    >
+      <input
+        aria-label={`${worded(outcome)}: a remark, if there is one`}
+        placeholder="a remark, if there is one; Enter takes both"
+        autoFocus
+        className="min-w-0 flex-1 font-serif"
+        value={remark}
+        onChange={(e) => setRemark(e.target.value)}
+        onKeyDown={(e) => {
+          if (e.key !== 'Escape') return;
+          e.stopPropagation();
+          leave();
+        }}
+      />
+      <Button type="submit" look="main">
+        {worded(outcome)}
+      </Button>
+    </form>
+  );
+}
+
+const worded = (outcome: string) => `${outcome[0]?.toUpperCase() ?? ''}${outcome.slice(1)}`;
+
+/** Puts the focus on a line of the sheet, so that a screen reader says what is picked. */
+function focusOn(key?: string) {
+  const line = document.getElementById(`item-${key}`);
+  line?.scrollIntoView({ block: 'nearest' });
+  line?.querySelector<HTMLElement>('[data-pick]')?.focus({ preventScroll: true });
+}
+
 type Group = { key: string; pattern: string; rows: Going[]; inAll: number };
 
 /** Letters of one step on one day belong together; their subject with names differs, so the shared words are shown. */
@@ -448,6 +607,8 @@ function gutterOf(row: Going, zone: string, now: string) {
 
 function CallRow({
   call,
+  ending,
+  choose,
   on,
   now,
   zone,
@@ -456,11 +617,13 @@ function CallRow({
   busy,
 }: {
   call: Call;
+  ending?: string;
+  choose: (outcome?: string) => void;
   on: boolean;
   now: string;
   zone: string;
   pick: () => void;
-  end: (outcome: string) => void;
+  end: (outcome: string, remark: string) => void;
   busy: boolean;
 }) {
   const late = daysBetween(call.due, now, zone);
@@ -476,7 +639,7 @@ function CallRow({
             · {call.kind === 'call' ? '' : `${call.kind} · `}
             {call.program}
             {call.ownTask ? '' : `, day ${call.day}`}
-            {call.overCapacity && <span className="text-straw"> · more than you can make in these days</span>}
+            {call.overCapacity && <span className="text-straw"> · no room on these days</span>}
           </span>
           {!on && (
             <span className="block truncate max-[699px]:line-clamp-3 max-[699px]:whitespace-normal text-small text-soft">
@@ -505,11 +668,12 @@ function CallRow({
           )}
           <div className="flex flex-wrap gap-3.5 pt-1.5">
             {outcomesOf(call).map((outcome, i) => (
-              <Button key={outcome} onClick={() => end(outcome)} disabled={busy}>
-                <kbd>{i + 1}</kbd> {outcome[0]?.toUpperCase() + outcome.slice(1)}
+              <Button key={outcome} onClick={() => choose(outcome)} disabled={busy} aria-pressed={ending === outcome}>
+                <kbd>{i + 1}</kbd> {worded(outcome)}
               </Button>
             ))}
           </div>
+          {ending && <Remark key={ending} outcome={ending} leave={() => choose()} take={(remark) => end(ending, remark)} />}
         </>
       )}
     </div>
@@ -556,7 +720,7 @@ function GoingRow({
       >
         {row.held ? 'release' : 'hold'}
       </Button>
-      <Button look="plain" onClick={() => act('drop')} aria-label={`Drop the letter to ${row.person.name}`}>
+      <Button look="plain" className="ml-6" onClick={() => act('drop')} aria-label={`Drop the letter to ${row.person.name}`}>
         drop
       </Button>
     </div>

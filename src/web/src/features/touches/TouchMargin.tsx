@@ -1,10 +1,12 @@
 import { useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import { Link } from 'react-router';
-import { api, take } from '../../api/client';
+import { api, type Schemas, take } from '../../api/client';
 import { useMay } from '../../app/session';
 import { Button, Field, fieldError, Trouble } from '../../ui/bits';
 import { Letter } from '../../ui/Letter';
+import { said } from '../../ui/undo';
+import { undoEvent } from '../people/acts';
 import { usePersonChange } from '../people/usePersonChange';
 
 /** A touch picked: whose it is, its why in sentences, and what it says. */
@@ -37,6 +39,7 @@ export function TouchMargin({ touchId, personId, showPerson = true }: { touchId:
           </li>
         ))}
       </ul>
+      {(t.canHold || t.held) && <HoldOrDrop touch={t} touchId={touchId} />}
       {t.canOverrule && <LetItGo touchId={touchId} personId={personId} />}
       {t.html && (
         <>
@@ -55,6 +58,36 @@ export function TouchMargin({ touchId, personId, showPerson = true }: { touchId:
         </>
       )}
     </section>
+  );
+}
+
+/** Holding, releasing and dropping a message or call that has not gone. */
+function HoldOrDrop({ touch, touchId }: { touch: Schemas['TouchDto']; touchId: string }) {
+  const queries = useQueryClient();
+  const personId = touch.person.id;
+  const params = { params: { path: { id: touchId }, query: { person: personId } } };
+  const { held } = touch;
+  const act = usePersonChange(personId, async (how: 'hold' | 'release' | 'drop') => {
+    const done = await take(
+      how === 'hold'
+        ? api.POST('/api/touches/{id}/hold', params)
+        : how === 'release'
+          ? api.POST('/api/touches/{id}/release', params)
+          : api.POST('/api/touches/{id}/drop', params),
+    );
+    for (const key of ['touch', 'today']) queries.invalidateQueries({ queryKey: [key] });
+    const event = done?.event;
+    if (how === 'drop' && event)
+      said(`Dropped “${touch.heading}”: it will not go, and the program goes on after it`, () => undoEvent(personId, event, queries));
+  });
+  return (
+    <p className="mb-4 flex flex-wrap items-baseline justify-between gap-x-5">
+      <Button onClick={() => act.mutate(held ? 'release' : 'hold')}>{held ? 'release it' : 'hold it'}</Button>
+      <Button look="danger" onClick={() => act.mutate('drop')}>
+        drop it
+      </Button>
+      <Trouble error={act.error} />
+    </p>
   );
 }
 
