@@ -189,7 +189,7 @@ test('a program is written, checked, and switched on with those who qualify', as
   await page.getByText('As ', { exact: false }).first().waitFor();
 
   await page.getByRole('button', { name: /^Check/ }).click();
-  await page.getByText(/Looked at \d+ people/).waitFor();
+  await page.getByText(/[Ll]ooked at the [\d,]+ (person|people)/).waitFor();
   await page.getByRole('button', { name: 'Switch on' }).click();
   const dialog = page.getByRole('dialog', { name: 'Switch it on?' });
   await dialog.getByText(/Also these \d+/).waitFor();
@@ -229,7 +229,7 @@ test('a fork and a split are written on the page, passage by passage', async () 
   await page.getByRole('button', { name: 'close the letter' }).click();
 
   // A question is first about the letter before it; it is made another one, of a call in one of its own passages' company.
-  await add(more, 'a question: if they did, otherwise');
+  await add(more, 'a fork: one thing if they did something, another if not');
   await page.getByRole('button', { name: 'What it asks: they opened “The two papers”' }).click();
   const asks = page.getByRole('dialog', { name: /^What it asks/ });
   await asks.getByLabel('If they').selectOption('link-followed');
@@ -242,7 +242,7 @@ test('a fork and a split are written on the page, passage by passage', async () 
   const change = page.getByRole('dialog', { name: /^Change: / });
   await change.getByLabel('Tag', { exact: true }).fill('cool');
   await change.getByRole('button', { name: 'Use this', exact: true }).click();
-  await add(page.getByRole('button', { name: 'Otherwise: one more step' }), 'shares that go different ways');
+  await add(page.getByRole('button', { name: 'Otherwise: one more step' }), 'a trial: some get one thing, some another');
   await page.getByRole('button', { name: 'Share of passage 1' }).click();
   await page.getByRole('dialog', { name: 'Share of passage 1' }).getByLabel('Share').fill('150');
   await page.keyboard.press('Enter');

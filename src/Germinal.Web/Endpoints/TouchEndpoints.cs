@@ -204,7 +204,7 @@ public static class TouchEndpoints
             "sent" => new("passed", $"It went out {when}."),
             "planned" => new("told", $"It will be judged again when it is due, {Phrases.Moment(t.Due, zone)}."),
             "handing" => new("told", "It is being handed to the mail server."),
-            "held" => new("failed", "A member holds it; it goes when it is released."),
+            "held" => new("failed", "It is held: somebody of the practice stopped it for now. It goes when it is released."),
             "uncertain" => new(
                 "failed",
                 "It was handed over when the work was interrupted, and the provider cannot say whether it arrived. It is not sent again by itself."
@@ -245,7 +245,7 @@ public static class TouchEndpoints
         };
         if (held)
         {
-            why.Add(new("failed", "A member holds it; it goes when it is released."));
+            why.Add(new("failed", "It is held: somebody of the practice stopped it for now. It goes when it is released."));
         }
 
         string? subject = null,

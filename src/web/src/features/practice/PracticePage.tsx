@@ -153,7 +153,10 @@ function Settings({ practice }: { practice: Practice }) {
               <input type="checkbox" className="mr-2" checked={draft.seeOpens} onChange={(e) => set({ seeOpens: e.target.checked })} />
               Letters carry a picture that tells when they were opened
             </label>
-            <Field label="Campaign parameters of links, one a line: name=value" hint="{program} and {step} are filled in">
+            <Field
+              label="Added to the address of every link, so that your web statistics know where a visit came from; one a line: name=value"
+              hint="{program} and {step} are filled in"
+            >
               {(id, by) => (
                 <textarea
                   id={id}

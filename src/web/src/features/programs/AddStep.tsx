@@ -10,10 +10,10 @@ const kinds: [Step['kind'], string][] = [
   ['call', 'a call'],
   ['note', 'a note'],
   ['task', 'a task'],
-  ['tell-me', 'a word to the owner'],
+  ['tell-me', 'a message to the owner'],
   ['change', 'a change of tag, list or stage'],
-  ['fork', 'a question: if they did, otherwise'],
-  ['split', 'shares that go different ways'],
+  ['fork', 'a fork: one thing if they did something, another if not'],
+  ['split', 'a trial: some get one thing, some another'],
   ['hand-over', 'going on with another program'],
   ['end', 'the end of the program'],
 ];

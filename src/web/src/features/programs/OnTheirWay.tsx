@@ -82,9 +82,9 @@ export function OnTheirWay({
         <p className="mt-2">
           {stopping ? (
             <>
-              It stops for all {onIt}, and what was planned is cancelled. This cannot be taken back.{' '}
+              It stops for {count(onIt, 'person', 'people')}, and what was planned is cancelled. This cannot be taken back.{' '}
               <Button look="danger" onClick={() => act.mutate('stop')} disabled={act.isPending}>
-                Stop it for all {onIt}
+                Stop it for {count(onIt, 'person', 'people')}
               </Button>{' '}
               <Button look="plain" onClick={() => setStopping(false)}>
                 leave it

@@ -55,7 +55,7 @@ export function OtherStep({ step, when, kind, pointer }: Props) {
           word="and"
           label="Change"
           none="choose what"
-          more="(and …)"
+          more="and something else"
           least={1}
           set={(changes) => set({ ...step, set: changes })}
           form={(item, done) => <ChangeForm item={item} done={done} />}

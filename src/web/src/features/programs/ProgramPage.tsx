@@ -21,7 +21,7 @@ import { Say, SayList } from './Say';
 import { StartPeople } from './StartPeople';
 import { Findings, StepList } from './StepLine';
 import { SwitchOn } from './SwitchOn';
-import { addAfter, addInto, allSteps, moveStep, removeStep, replaceStep, stepsBefore } from './stepTree';
+import { addAfter, addInto, allSteps, copyStep, moveStep, removeStep, replaceStep, stepsBefore } from './stepTree';
 import { useDraft } from './useDraft';
 
 /** A program, read as a page of sentences; the words in bold are the controls. */
@@ -162,6 +162,8 @@ function Page({ id, loaded, reload }: { id: string; loaded: Schemas['ProgramDto'
     set: (step) => setSteps((steps) => replaceStep(steps, step)),
     move: (step, by) => setSteps((steps) => moveStep(steps, step, by)),
     remove,
+    addAfter: (after, kind) => add(kind, (steps, step) => addAfter(steps, after, step)),
+    copy: (step, every, times) => setSteps((steps) => copyStep(steps, step, every, times)),
     addInto: (owner, place, kind) => add(kind, (steps, step) => addInto(steps, owner, place, step)),
   };
 
@@ -237,12 +239,12 @@ function Page({ id, loaded, reload }: { id: string; loaded: Schemas['ProgramDto'
             word="or"
             label="Starts when"
             none="choose what starts it"
-            more="(or when …)"
+            more="or by something else"
             set={(startsWhen) => set({ startsWhen })}
             form={(item, done) => <TriggerForm item={item} done={done} />}
           />
           {conditions === null ? (
-            ', if a rule from its file holds'
+            ', if a rule of its own holds'
           ) : (
             <>
               {conditions.length > 0 ? ', if they ' : ', for '}
@@ -252,7 +254,7 @@ function Page({ id, loaded, reload }: { id: string; loaded: Schemas['ProgramDto'
                 word="and"
                 label="Only if they"
                 none="everybody"
-                more="(and …)"
+                more="and something else"
                 set={(list) => set({ onlyIf: ruleOf(list) })}
                 form={(item, done) => <ConditionForm item={item} done={done} />}
               />
@@ -303,7 +305,7 @@ function Page({ id, loaded, reload }: { id: string; loaded: Schemas['ProgramDto'
             word="or"
             label="Stops when they"
             none="whatever they do"
-            more="(or …)"
+            more="or something else"
             set={(stopsWhen) => set({ stopsWhen })}
             form={(item, done) => <StopForm item={item} done={done} />}
           />

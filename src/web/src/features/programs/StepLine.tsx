@@ -1,13 +1,17 @@
-import { lazy, type ReactNode, Suspense } from 'react';
+import { Popover } from 'radix-ui';
+import { lazy, type ReactNode, Suspense, useState } from 'react';
 import type { Schemas } from '../../api/client';
-import { Button, Loading } from '../../ui/bits';
+import { Button, Field, Loading } from '../../ui/bits';
+import { Float } from '../../ui/Float';
 import { StepMark } from '../../ui/TouchLine';
 import { day, moment } from '../../ui/when';
+import { AddStep } from './AddStep';
 import { SpanForm, TextForm, WhenForm } from './forms';
 import { OtherStep } from './OtherStep';
 import { usePen } from './pen';
-import { offsetDays, type Step, sayWhen, span } from './programFile';
+import { offsetDays, type Step, sayWhen, span, stepName } from './programFile';
 import { Say, Words } from './Say';
+import { SpanField } from './SpanField';
 import { passagesOf } from './stepTree';
 
 const LetterEditor = lazy(() => import('./LetterEditor'));
@@ -45,7 +49,7 @@ function StepLine({ step, index, pointer, inside, last }: LineProps) {
       className={
         inside
           ? `relative py-[3px] pr-2 pl-7 font-sans ${on ? 'bg-picked shadow-[inset_3px_0_0_var(--leaf)]' : ''}`
-          : `row !border-t-0 !px-[34px] !py-[7px] ${on ? 'on' : ''}`
+          : `row relative !border-t-0 !px-[34px] !py-[7px] ${on ? 'on' : ''}`
       }
     >
       {!inside && (
@@ -86,12 +90,71 @@ function StepLine({ step, index, pointer, inside, last }: LineProps) {
               down
             </Button>
           )}
+          <Button look="plain" onClick={() => pen.copy(step.id)}>
+            copy
+          </Button>
+          <Repeat step={step} />
           <Button look="danger" onClick={() => pen.remove(step.id)}>
             take out
           </Button>
         </div>
       )}
+      {!last && (
+        <AddStep
+          label={`Add a step after ${short(filled(stepName(step), pen.person)) || step.kind}`}
+          className="absolute right-2 -bottom-2.5 z-10 h-5 w-5 rounded-std border border-rule bg-sheet !py-0 text-center leading-none opacity-0 hover:opacity-100 focus-visible:opacity-100 data-[state=open]:opacity-100 max-[699px]:opacity-100"
+          add={(kind) => pen.addAfter(step.id, kind)}
+        >
+          +
+        </AddStep>
+      )}
     </li>
+  );
+}
+
+/** The same step several times: every month, three times, writes three steps. */
+function Repeat({ step }: { step: Step }) {
+  const pen = usePen();
+  const [open, setOpen] = useState(false);
+  const [every, setEvery] = useState<string | undefined>('P1M');
+  const [times, setTimes] = useState(3);
+  return (
+    <Popover.Root open={open} onOpenChange={setOpen}>
+      <Popover.Trigger asChild>
+        <Button look="plain">repeat …</Button>
+      </Popover.Trigger>
+      <Popover.Portal>
+        <Float open={open} close={() => setOpen(false)} align="start" sideOffset={6} aria-label="Repeat the step">
+          <form
+            onSubmit={(e) => {
+              e.preventDefault();
+              e.stopPropagation();
+              pen.copy(step.id, every, times - 1);
+              setOpen(false);
+            }}
+          >
+            <SpanField label="Every" value={every} set={setEvery} />
+            <Field label="How many times in all" hint={`Writes ${times} steps; each can then be written on its own.`}>
+              {(id, by) => (
+                <input
+                  id={id}
+                  aria-describedby={by}
+                  type="number"
+                  min={2}
+                  max={60}
+                  className="w-20"
+                  value={times}
+                  onChange={(e) => setTimes(Math.min(60, Math.max(2, Number(e.target.value) || 2)))}
+                />
+              )}
+            </Field>
+            <Button type="submit" look="main">
+              Repeat it
+            </Button>
+          </form>
+        </Float>
+      </Popover.Portal>
+    </Popover.Root>
   );
 }
 

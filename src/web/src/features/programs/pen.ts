@@ -27,6 +27,10 @@ export type Pen = {
   set: (step: Step) => void;
   move: (id: string, by: number) => void;
   remove: (id: string) => void;
+  /** Puts a new step of a kind right after another. */
+  addAfter: (id: string, kind: Step['kind']) => void;
+  /** Writes a step again after itself: once, or so often and so far apart. */
+  copy: (id: string, every?: string, times?: number) => void;
   addInto: (owner: string, place: number, kind: Step['kind']) => void;
 };
 

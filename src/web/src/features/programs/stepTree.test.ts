@@ -1,4 +1,4 @@
-import { describe, expect, test } from 'vitest';
+import { copyStep, describe, expect, test } from 'vitest';
 import type { Step } from './programFile';
 import { addAfter, addInto, allSteps, moveStep, passagesOf, removeStep, replaceStep, stepsBefore } from './stepTree';
 
@@ -73,5 +73,42 @@ describe('steps inside steps', () => {
   test('a fork asks about what comes before it', () => {
     expect(stepsBefore(tree, 's').map((s) => s.id)).toEqual(['a', 'f', 'b']);
     expect(stepsBefore(tree, 'a')).toEqual([]);
+  });
+});
+
+describe('copies', () => {
+  const letter = { id: 'email-1', kind: 'email', subject: 'Hello', body: 'b', when: { from: 'start', offset: 'P3D' } } as Step;
+  const fork = {
+    id: 'fork-2',
+    kind: 'fork',
+    when: { from: 'previous', offset: 'P0D' },
+    if: { kind: 'opened', step: 'inner' },
+    then: [{ ...letter, id: 'inner' }],
+    else: [],
+  } as Step;
+
+  test('a copy stands after its original, under an id of its own', () => {
+    const copied = copyStep([letter, { ...letter, id: 'email-3' }], 'email-1');
+    expect(copied.map((s) => s.id)).toEqual(['email-1', expect.stringMatching(/^email-/), 'email-3']);
+    expect(new Set(copied.map((s) => s.id)).size).toBe(3);
+    expect({ ...copied[1], id: '' }).toEqual({ ...letter, id: '' });
+  });
+
+  test('every month, three times, writes the step three times in all, each a month after the one before', () => {
+    const repeated = copyStep([letter], 'email-1', 'P1M', 2);
+    expect(repeated).toHaveLength(3);
+    expect(repeated.slice(1).map((s) => s.when)).toEqual([
+      { from: 'previous', offset: 'P1M' },
+      { from: 'previous', offset: 'P1M' },
+    ]);
+    expect(new Set(repeated.map((s) => s.id)).size).toBe(3);
+  });
+
+  test('what stands inside is copied too, and a question about it asks about the copy', () => {
+    const [, copy] = copyStep([fork], 'fork-2') as [Step, Step & { kind: 'fork' }];
+    const inner = copy.then[0]?.id;
+    expect(inner).not.toBe('inner');
+    expect(copy.if).toEqual({ kind: 'opened', step: inner });
+    expect(copyStep([fork], 'nobody')).toEqual([fork]);
   });
 });

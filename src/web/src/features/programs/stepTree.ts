@@ -1,4 +1,4 @@
-import type { Step } from './programFile';
+import { newId, type Step } from './programFile';
 
 /** Steps inside steps: the passages of forks and splits, and what is done to a step wherever it stands. */
 
@@ -58,6 +58,36 @@ export function moveStep(steps: Step[], id: string, by: number) {
 export function addAfter(steps: Step[], after: string | undefined, step: Step) {
   if (!allSteps(steps).some((s) => s.id === after)) return [...steps, step];
   return everywhere(steps, (list) => list.flatMap((s) => (s.id === after ? [s, step] : [s])));
+}
+
+/**
+ * Writes a step again after itself, with the passages in it: under new ids, questions about steps that were copied along with it asking
+ * about the copies.
+ * @param every how long after the one before each copy comes; where it is not given the copy comes when its original does
+ * @param times how many copies
+ */
+export function copyStep(steps: Step[], id: string, every?: string, times = 1) {
+  let all = steps;
+  let after = id;
+  for (let n = 0; n < times; n++) {
+    const step = allSteps(all).find((s) => s.id === after);
+    if (!step) return all;
+    const ids = new Map<string, string>();
+    for (const inner of allSteps([step])) ids.set(inner.id, newId([...allSteps(all), ...[...ids.values()].map(asStep)], inner.kind));
+    const copy = renamed(step, ids);
+    all = addAfter(all, after, every ? { ...copy, when: { from: 'previous', offset: every } } : copy);
+    after = copy.id;
+  }
+  return all;
+}
+
+const asStep = (id: string) => ({ id, kind: 'end' }) as Step;
+
+function renamed(step: Step, ids: Map<string, string>): Step {
+  const copy = { ...withPassages(step, (list) => list.map((s) => renamed(s, ids))), id: ids.get(step.id) ?? step.id };
+  if (copy.kind !== 'fork' || !('step' in copy.if)) return copy;
+  const asked = copy.if.step;
+  return { ...copy, if: { ...copy.if, step: (asked && ids.get(asked)) ?? asked } } as Step;
 }
 
 /** Puts a step at the end of a passage. */
