@@ -1,6 +1,6 @@
-import { copyStep, describe, expect, test } from 'vitest';
+import { describe, expect, test } from 'vitest';
 import type { Step } from './programFile';
-import { addAfter, addInto, allSteps, moveStep, passagesOf, removeStep, replaceStep, stepsBefore } from './stepTree';
+import { addAfter, addInto, allSteps, copyStep, moveStep, passagesOf, removeStep, replaceStep, stepsBefore } from './stepTree';
 
 const when = { from: 'previous', offset: 'P1D' } as const;
 const tell = (id: string): Step => ({ id, kind: 'tell-me', when, body: id });

@@ -87,7 +87,7 @@ function renamed(step: Step, ids: Map<string, string>): Step {
   const copy = { ...withPassages(step, (list) => list.map((s) => renamed(s, ids))), id: ids.get(step.id) ?? step.id };
   if (copy.kind !== 'fork' || !('step' in copy.if)) return copy;
   const asked = copy.if.step;
-  return { ...copy, if: { ...copy.if, step: (asked && ids.get(asked)) ?? asked } } as Step;
+  return { ...copy, if: { ...copy.if, step: (typeof asked === 'string' && ids.get(asked)) || asked } } as Step;
 }
 
 /** Puts a step at the end of a passage. */
