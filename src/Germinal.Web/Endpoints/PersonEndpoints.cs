@@ -577,12 +577,18 @@ public static class PersonEndpoints
         var merges = await db.Merges.AsNoTracking().Where(m => m.KeptId == id && m.UndoneAt == null).Select(m => m.Id).ToListAsync(stop);
         // What can be taken back is what nothing has built on: they stand as it left them.
         var standing = await db.States.AsNoTracking().Where(s => s.PersonId == id).Select(s => s.State).FirstOrDefaultAsync(stop) is { } json
-            ? PersonStateJson.Write(PersonStateJson.Read(json))
-            : "";
-        var marked = await db
+            ? PersonStateJson.Read(json)
+            : PersonState.Empty;
+        var kept = await db
             .Events.AsNoTracking()
-            .Where(e => e.PersonId == id && e.After == standing)
+            .Where(e => e.PersonId == id && e.After != null)
+            .OrderByDescending(e => e.At)
+            .ThenByDescending(e => e.Id)
+            .Take(PastAtOnce)
             .ToListAsync(stop);
+
+        // Another process may have written it, in another order of what has none.
+        var marked = kept.FindAll(e => TakingBack.NothingBuiltOn(standing, PersonStateJson.Read(e.After!)));
         long? Taking(string key, Guid of) => marked.Find(e => e.Data.GetValueOrDefault(key) == of.ToString())?.Id;
         var lines = touches
             .Select(t => (At: t.ClosedAt ?? t.SettledAt!.Value, Rank: 3, Line: ThreadLines.Of(t, messages.GetValueOrDefault(t.Id), engine.Shelf, names, Fill) with { Event = Taking("touch", t.Id) }))

@@ -220,6 +220,15 @@ function Touch({
   const remark = line.kind === 'remark';
   const said = line.kind === 'replied' && line.detail;
   const trouble = Boolean(line.status && /will not|cannot|mending|blocked|given up|held/.test(line.status));
+  // Beside the line, not in it: a button holds no other button.
+  const back = (
+    <>
+      {line.act && <TakeBack what={line.title} back={(q) => undoAct(line.act ?? '', q)} />}
+      {line.event && <TakeBack what={line.title} back={(q) => undoEvent(person, line.event ?? 0, q)} />}
+      {line.touchId && line.status === 'done' && <TakeBack what={line.title} back={(q) => putBack(line.touchId ?? '', q)} />}
+      {line.merge && <TakeBack what={line.title} back={(q) => undoMerge(line.merge ?? '', q)} />}
+    </>
+  );
   const body = (
     <span className="grid grid-cols-[22px_minmax(0,1fr)_auto] items-baseline gap-x-1">
       <span className="self-start pt-0.5">
@@ -250,10 +259,6 @@ function Touch({
         )}
       </span>
       <span className={`text-small ${trouble ? 'text-ember' : 'text-soft'}`}>
-        {line.act && <TakeBack what={line.title} back={(q) => undoAct(line.act ?? '', q)} />}
-        {line.event && <TakeBack what={line.title} back={(q) => undoEvent(person, line.event ?? 0, q)} />}
-        {line.touchId && line.status === 'done' && <TakeBack what={line.title} back={(q) => putBack(line.touchId ?? '', q)} />}
-        {line.merge && <TakeBack what={line.title} back={(q) => undoMerge(line.merge ?? '', q)} />}
         {(line.status === 'sent' ? `sent ${time(line.at, zone)}` : line.status) ??
           (line.touchId ? line.program : (line.by ?? (line.kind === 'started' ? 'by itself' : '')))}
       </span>
@@ -265,13 +270,16 @@ function Touch({
         {sameDay ? time(line.at, zone) : nearDay(line.at, zone, now)}
         {!sameDay && coming && nearDay(line.at, zone, now) === 'today' ? `, ${time(line.at, zone)}` : ''}
       </span>
-      {pick ? (
-        <button type="button" className="block w-full" aria-expanded={on} onClick={pick}>
-          {body}
-        </button>
-      ) : (
-        body
-      )}
+      <div className="flex items-baseline gap-3">
+        {pick ? (
+          <button type="button" className="block min-w-0 flex-1" aria-expanded={on} onClick={pick}>
+            {body}
+          </button>
+        ) : (
+          <div className="min-w-0 flex-1">{body}</div>
+        )}
+        {back}
+      </div>
     </li>
   );
 }
@@ -285,7 +293,7 @@ function TakeBack({ what, back }: { what: string; back: (queries: QueryClient) =
     onError: (e) => toast.error(e.message),
   });
   return (
-    <Button look="plain" className="mr-2" disabled={undo.isPending} onClick={() => undo.mutate()} aria-label={`Take back: ${what}`}>
+    <Button look="plain" disabled={undo.isPending} onClick={() => undo.mutate()} aria-label={`Take back: ${what}`}>
       undo
     </Button>
   );
