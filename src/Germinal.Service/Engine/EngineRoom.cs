@@ -1,7 +1,7 @@
-using Germinal.Service.Programs;
 using System.Data.Common;
 using Germinal.Core.Engine;
 using Germinal.Service.Clock;
+using Germinal.Service.Programs;
 using Germinal.Store;
 using Microsoft.EntityFrameworkCore;
 using Microsoft.Extensions.Logging;

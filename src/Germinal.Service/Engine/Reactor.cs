@@ -1,6 +1,6 @@
-using Germinal.Service.People;
 using Germinal.Core.Engine;
 using Germinal.Core.Programs;
+using Germinal.Service.People;
 using Germinal.Store;
 using Germinal.Store.Rows;
 using Microsoft.EntityFrameworkCore;

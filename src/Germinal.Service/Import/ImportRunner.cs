@@ -1,8 +1,8 @@
-using Germinal.Service.People;
 using Germinal.Core.Contact;
 using Germinal.Core.Engine;
 using Germinal.Service.Clock;
 using Germinal.Service.Engine;
+using Germinal.Service.People;
 using Germinal.Store;
 using Germinal.Store.Rows;
 using Microsoft.EntityFrameworkCore;

@@ -1,7 +1,7 @@
-using Germinal.Service.Engine;
 using Germinal.Core.Engine;
 using Germinal.Service;
 using Germinal.Service.Clock;
+using Germinal.Service.Engine;
 using Germinal.Service.People;
 using Germinal.Store;
 using Germinal.Web.Hosting;
