@@ -37,7 +37,7 @@ public sealed class OccasionCheckTests
     public void An_age_needs_the_year_and_it_is_said_what_happens_without() =>
         Assert.Equal(
             ["/startsWhen/0 Somebody whose birthday has no year is left out: which year it is cannot be counted for them."],
-            Warnings("""{"kind":"occasion","date":"birthday","offset":"P0D","years":[65]}""", "")
+            Warnings("""{"kind":"occasion","date":"birthday","offset":"P0D","years":[65]}""", Office, "\"lateLimit\":\"P1M\"")
         );
 
     [Fact]

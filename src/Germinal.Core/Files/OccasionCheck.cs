@@ -23,7 +23,8 @@ public static class OccasionCheck
                 yield return Warning(pointer, $"Somebody whose {occasion.Date} has no year is left out: which year it is cannot be counted for them.");
             }
 
-            if (!string.Equals(occasion.Date, Birthday, StringComparison.OrdinalIgnoreCase))
+            // An age that is reached is no greeting: it may wait for a working day.
+            if (occasion.Years.Count > 0 || !string.Equals(occasion.Date, Birthday, StringComparison.OrdinalIgnoreCase))
             {
                 continue;
             }
@@ -37,7 +38,7 @@ public static class OccasionCheck
             }
         }
 
-        if (!program.StartsWhen.Any(t => t is OccasionTrigger o && string.Equals(o.Date, Birthday, StringComparison.OrdinalIgnoreCase)))
+        if (!program.StartsWhen.Any(t => t is OccasionTrigger { Years.Count: 0 } o && string.Equals(o.Date, Birthday, StringComparison.OrdinalIgnoreCase)))
         {
             yield break;
         }

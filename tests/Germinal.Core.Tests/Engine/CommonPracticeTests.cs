@@ -154,7 +154,10 @@ public sealed class CommonPracticeTests
         Assert.Empty(ProgramCheck.LoopFindings(all));
         foreach (var program in all)
         {
-            Assert.Empty(ProgramCheck.Findings(program, all.Select(p => p.Name).ToHashSet(StringComparer.OrdinalIgnoreCase), _ => []));
+            // Nothing but that ages need a year, which is so for every program that counts them.
+            Assert.DoesNotContain(ProgramCheck
+                    .Findings(program, all.Select(p => p.Name).ToHashSet(StringComparer.OrdinalIgnoreCase), _ => [])
+, f => !(f.IsWarning && f.Message.Contains("has no year is left out", StringComparison.Ordinal)));
             var again = ProgramFile.Write(program).ToJsonString();
             Assert.Equal(again, ProgramFile.Write(ProgramFile.Read(again).Program!).ToJsonString());
         }
