@@ -194,7 +194,7 @@ public sealed class DaySheetApiTests(Site site) : IClassFixture<Site>
             }
         );
         var page = await ada.GetAsync($"/api/people/{person}");
-        Assert.Equal("no, too many letters", page.GetProperty("mayWe")[0].GetProperty("words").GetString());
+        Assert.Equal("no to commercial ones, too many letters; what is about their own dealings still goes", page.GetProperty("mayWe")[0].GetProperty("words").GetString());
         Assert.Equal(["too many letters", "signed the form"], page.GetProperty("ledger").EnumerateArray().Select(l => l.GetProperty("source").GetString()!));
         Assert.All(page.GetProperty("ledger").EnumerateArray(), l => Assert.Equal("Ada Quill", l.GetProperty("by").GetString()));
         Assert.Equal(

@@ -81,7 +81,9 @@ public sealed class OnceTests(Site site) : IClassFixture<Site>
     {
         var ada = await site.SignedInAsync("ada");
         var (person, touch) = await CalledAsync(ada, "Dropped", "P3D");
-        Assert.All(await TenAsync(ada, $"/api/touches/{touch}/drop?person={person}"), s => Assert.Equal(HttpStatusCode.NoContent, s));
+        var answers = await TenAsync(ada, $"/api/touches/{touch}/drop?person={person}");
+        Assert.Equal(1, answers.Count(s => s == HttpStatusCode.OK));
+        Assert.Equal(9, answers.Count(s => s == HttpStatusCode.NoContent));
         Assert.Equal(1, await EventsAsync(person, EventKinds.TouchMarked));
     }
 

@@ -34,7 +34,7 @@ export function OnNow({ person: p }: { person: Schemas['PersonDto'] }) {
       <ul className="m-0 mb-4 list-none p-0">
         {p.runs.map((r) => (
           <li key={r.id} className="border-t border-dotted border-rule py-1">
-            <Link to={`/programs/${r.programId}`} className="text-ink no-underline hover:underline">
+            <Link to={`/programs/${r.programId}`} className="block leading-6 text-ink no-underline hover:underline">
               {r.program}
             </Link>
             <span className="flex flex-wrap items-baseline gap-x-3">
