@@ -611,7 +611,7 @@ public static class PersonEndpoints
         }
 
         var coming = before is null ? await ComingAsync(db, engine, facts, now, practice, stop) : [];
-        if (before is null)
+        if (before is null && !row.Died)
         {
             // Meetings stand among what is coming.
             var meetings = await db

@@ -27,7 +27,7 @@ export function PauseButton({
   return (
     <Popover.Root open={open} onOpenChange={(o) => (o ? setOpen(true) : close())}>
       <Popover.Trigger asChild>
-        <Button look="plain" aria-label={label}>
+        <Button look="plain" className="leading-6" aria-label={label}>
           {words}
         </Button>
       </Popover.Trigger>

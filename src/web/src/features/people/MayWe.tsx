@@ -96,7 +96,7 @@ function Record({ person: p, channel, close }: { person: Person; channel: string
       <fieldset className="mb-2">
         <legend className="mb-0.5 text-small text-soft">What it is about</legend>
         {[false, true].map((all) => (
-          <label key={String(all)} className="mr-4 inline-flex items-baseline gap-1.5">
+          <label key={String(all)} className="flex min-h-7 items-center gap-1.5">
             <input type="radio" name={`about-${channel}`} checked={everything === all} onChange={() => setEverything(all)} />
             {all ? `everything by ${channel}` : 'commercial ones only'}
           </label>
@@ -154,7 +154,7 @@ function DoNotContact({ person: p, close }: { person: Person; close: () => void 
         stop.mutate(undefined);
       }}
     >
-      <label className="mb-2 flex items-baseline gap-1.5">
+      <label className="mb-2 flex min-h-7 items-center gap-1.5">
         <input type="checkbox" checked={died} onChange={(e) => setDied(e.target.checked)} /> they have died
       </label>
       {!died && (

@@ -46,6 +46,7 @@ export function OnNow({ person: p }: { person: Schemas['PersonDto'] }) {
               {r.paused ? (
                 <Button
                   look="plain"
+                  className="leading-6"
                   onClick={() => act.mutate({ run: r, what: 'resume' })}
                   aria-label={`Go on with ${r.program} for ${p.name}`}
                 >
@@ -59,7 +60,12 @@ export function OnNow({ person: p }: { person: Schemas['PersonDto'] }) {
                   pause={(until) => act.mutateAsync({ run: r, what: 'pause', until })}
                 />
               )}
-              <Button look="plain" onClick={() => act.mutate({ run: r, what: 'stop' })} aria-label={`Stop ${r.program} for ${p.name}`}>
+              <Button
+                look="plain"
+                className="leading-6"
+                onClick={() => act.mutate({ run: r, what: 'stop' })}
+                aria-label={`Stop ${r.program} for ${p.name}`}
+              >
                 stop
               </Button>
             </span>
