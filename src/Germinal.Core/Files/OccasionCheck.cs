@@ -23,13 +23,7 @@ public static class OccasionCheck
                 yield return Warning(pointer, $"Somebody whose {occasion.Date} has no year is left out: which year it is cannot be counted for them.");
             }
 
-            // An age that is reached is no greeting: it may wait for a working day.
-            if (occasion.Years.Count > 0 || !string.Equals(occasion.Date, Birthday, StringComparison.OrdinalIgnoreCase))
-            {
-                continue;
-            }
-
-            if (program.Window is { Roll: Time.Roll.Forward } window && MissedDays(window.Days) is { Count: > 0 } missed)
+            if (IsGreeting(occasion) && program.Window is { Roll: Time.Roll.Forward } window && MissedDays(window.Days) is { Count: > 0 } missed)
             {
                 yield return Warning(
                     pointer,
@@ -38,7 +32,7 @@ public static class OccasionCheck
             }
         }
 
-        if (!program.StartsWhen.Any(t => t is OccasionTrigger { Years.Count: 0 } o && string.Equals(o.Date, Birthday, StringComparison.OrdinalIgnoreCase)))
+        if (!program.StartsWhen.OfType<OccasionTrigger>().Any(IsGreeting))
         {
             yield break;
         }
@@ -56,6 +50,10 @@ public static class OccasionCheck
     }
 
     private static readonly LocalDate Day = new(2027, 1, 1);
+
+    /// <summary>A birthday; an age that is reached is no greeting, it may wait for a working day.</summary>
+    private static bool IsGreeting(OccasionTrigger occasion) =>
+        occasion.Years.Count == 0 && string.Equals(occasion.Date, Birthday, StringComparison.OrdinalIgnoreCase);
 
     private static List<string> MissedDays(IReadOnlySet<IsoDayOfWeek> days) =>
         [.. Enum.GetValues<IsoDayOfWeek>().Where(d => d != IsoDayOfWeek.None && !days.Contains(d)).Select(d => $"{d}s")];

@@ -88,6 +88,13 @@ public static class DaySheet
     private const int MostPlaced = 5000;
     private const int LettersShown = 240;
 
+    /// <summary>When the sheet's two days end: today and tomorrow, on the practice's clock.</summary>
+    public static (Instant Today, Instant Tomorrow) EndsOf(Instant now, DateTimeZone zone)
+    {
+        var today = now.InZone(zone).Date;
+        return (today.PlusDays(1).AtStartOfDayInZone(zone).ToInstant(), today.PlusDays(2).AtStartOfDayInZone(zone).ToInstant());
+    }
+
     /// <summary>Today and tomorrow as they stand.</summary>
     /// <param name="db">The practice's data.</param>
     /// <param name="engine">The practice's engine.</param>
@@ -98,17 +105,18 @@ public static class DaySheet
     {
         var zone = engine.Practice.Zone;
         var today = now.InZone(zone).Date;
-        var tomorrow = today.PlusDays(1).AtStartOfDayInZone(zone).ToInstant();
-        var after = today.PlusDays(2).AtStartOfDayInZone(zone).ToInstant();
+        var (tomorrow, after) = EndsOf(now, zone);
 
         // On the sheet, or due in the course of the day.
         var touches = db.Touches.AsNoTracking();
         var tasks = db.Tasks.AsNoTracking();
+        var remembered = db.States.AsNoTracking();
         if (reader.OnlyTheirs)
         {
-            var theirs = db.People.Where(p => p.OwnerId == reader.Id || p.OwnerId == null).Select(p => p.Id);
+            var theirs = reader.Theirs(db);
             touches = touches.Where(t => theirs.Contains(t.PersonId));
             tasks = tasks.Where(t => t.MemberId == reader.Id || (t.MemberId == null && theirs.Contains(t.PersonId)));
+            remembered = remembered.Where(s => theirs.Contains(s.PersonId));
         }
 
         var open = touches.Where(t =>
@@ -146,10 +154,8 @@ public static class DaySheet
         var stuck = touches.Where(t => t.Status == TouchStatus.Blocked || t.Status == TouchStatus.Uncertain);
         var mending = await stuck.OrderBy(t => t.FirstDue).ThenBy(t => t.Id).Take(Shown).ToListAsync(stop);
         var setAside = await db.States.AsNoTracking().Where(s => s.SetAside != null).Take(Shown).ToListAsync(stop);
-        var alarmed = await db
-            .States.AsNoTracking()
+        var alarmed = await remembered
             .Where(s => s.NextAlarm > now && s.NextAlarm < after)
-            .Where(s => !reader.OnlyTheirs || db.People.Any(p => p.Id == s.PersonId && (p.OwnerId == reader.Id || p.OwnerId == null)))
             .OrderBy(s => s.NextAlarm)
             .Take(Shown)
             .ToListAsync(stop);

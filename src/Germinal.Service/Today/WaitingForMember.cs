@@ -11,7 +11,11 @@ namespace Germinal.Service.Today;
 /// <param name="Id">The member.</param>
 /// <param name="IsPrincipal">Whether what is told to nobody by name is told to them.</param>
 /// <param name="OnlyTheirs">Whether only what is about the people they look after is read.</param>
-public sealed record Reader(Guid Id, bool IsPrincipal, bool OnlyTheirs = false);
+public sealed record Reader(Guid Id, bool IsPrincipal, bool OnlyTheirs = false)
+{
+    /// <summary>The people they look after, and those nobody does: what is about these is everybody's.</summary>
+    public IQueryable<Guid> Theirs(GerminalDb db) => db.People.Where(p => p.OwnerId == Id || p.OwnerId == null).Select(p => p.Id);
+}
 
 /// <summary>
 /// Something that waits for a member. Kind: refused, confirm, reply, unknown (whose person is a guess), inquiry, tell-me or
@@ -59,8 +63,8 @@ public static class WaitingForMember
         var confirm = db.People.AsNoTracking().Where(p => p.DoNotContactToConfirm);
         if (reader.OnlyTheirs)
         {
-            // What nobody looks after, and messages of nobody known, are everybody's.
-            var theirs = db.People.Where(p => p.OwnerId == reader.Id || p.OwnerId == null).Select(p => p.Id);
+            // Messages of nobody known are everybody's.
+            var theirs = reader.Theirs(db);
             inquired = inquired.Where(i => theirs.Contains(i.PersonId));
             received = received.Where(r => r.PersonId == null || theirs.Contains(r.PersonId.Value));
             refused = refused.Where(r => theirs.Contains(r.PersonId));

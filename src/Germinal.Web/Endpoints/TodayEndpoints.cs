@@ -38,8 +38,7 @@ public static class TodayEndpoints
     {
         var now = await PracticeClock.NowAsync(db, stop);
         var zone = (await PracticeReading.LoadAsync(db, stop)).Zone;
-        var tomorrow = now.InZone(zone).Date.PlusDays(1).AtStartOfDayInZone(zone).ToInstant();
-        var after = now.InZone(zone).Date.PlusDays(2).AtStartOfDayInZone(zone).ToInstant();
+        var (tomorrow, after) = DaySheet.EndsOf(now, zone);
         var (from, until) = body.IsToday ? (NodaTime.Instant.MinValue, tomorrow) : (tomorrow, after);
         return new PeopleEndpoints.Counted(await HoldMany.MarkAsync(db, body.Program, body.Step, from, until, body.Hold, now, caller.Name, stop));
     }
