@@ -39,21 +39,21 @@ public static partial class ProgramFile
                 Script = o.Text("script") ?? "",
                 Slack = ReadSlack(o),
                 Holds = o.Flag("holds"),
-                MissedAfter = ReadMissedAfter(o),
+                MissedAfter = o.Has("missedAfter") ? Forward(o, "missedAfter") : null,
             },
             "note" => new NoteStep
             {
                 Id = id,
                 Body = o.Text("body") ?? "",
                 Holds = o.Flag("holds"),
-                MissedAfter = ReadMissedAfter(o),
+                MissedAfter = o.Has("missedAfter") ? Forward(o, "missedAfter") : null,
             },
             "task" => new DoStep
             {
                 Id = id,
                 Title = o.Text("title") ?? "",
                 Holds = o.Flag("holds"),
-                MissedAfter = ReadMissedAfter(o),
+                MissedAfter = o.Has("missedAfter") ? Forward(o, "missedAfter") : null,
             },
             "tell-me" => new TellMeStep { Id = id, Body = o.Text("body") ?? "" },
             "change" => new ChangeStep { Id = id, Set = ReadChanges(o) },
@@ -87,17 +87,6 @@ public static partial class ProgramFile
         }
 
         return slack;
-    }
-
-    private static Distance? ReadMissedAfter(JsonObjectReader o)
-    {
-        var after = o.Duration("missedAfter");
-        if (after is { } span && (span.Text.StartsWith('-') || span.IsZero))
-        {
-            o.Bad<object>("missedAfter", $"It must stand on the day sheet for some time first; P5D would be right, “{span}” is not.");
-        }
-
-        return after;
     }
 
     private static ForkStep ReadFork(JsonObjectReader o, string id)
