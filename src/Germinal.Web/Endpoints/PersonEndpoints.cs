@@ -610,7 +610,7 @@ public static class PersonEndpoints
             next = lines.Count > page.Count ? NodaTime.Text.InstantPattern.ExtendedIso.Format(edge) : null;
         }
 
-        var coming = before is null ? await ComingAsync(db, engine, facts, now, practice, stop) : [];
+        var coming = before is null ? Coming(engine, facts, standing, now, practice) : [];
         if (before is null && !row.Died)
         {
             // Meetings stand among what is coming.
@@ -627,17 +627,8 @@ public static class PersonEndpoints
     }
 
     /// <summary>A year ahead, rehearsed by the engine from the person's state.</summary>
-    private static async Task<IReadOnlyList<ThreadLine>> ComingAsync(
-        GerminalDb db,
-        TouchEngine engine,
-        PersonFacts facts,
-        Instant now,
-        Practice practice,
-        CancellationToken stop
-    )
+    private static IReadOnlyList<ThreadLine> Coming(TouchEngine engine, PersonFacts facts, PersonState state, Instant now, Practice practice)
     {
-        var json = await db.States.AsNoTracking().Where(s => s.PersonId == facts.Id).Select(s => s.State).FirstOrDefaultAsync(stop);
-        var state = json is null ? PersonState.Empty : PersonStateJson.Read(json);
         if (facts.DoNotContact || facts.Died || facts.Archived)
         {
             return [];

@@ -2,7 +2,8 @@ import { useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import { api, type Schemas, take } from '../../api/client';
 import { useNow } from '../../app/session';
-import { Button, Field, fieldError, Trouble } from '../../ui/bits';
+import { Button, fieldError, Trouble } from '../../ui/bits';
+import { ReasonField } from '../../ui/ReasonField';
 import { UntilField } from '../../ui/UntilField';
 import { said } from '../../ui/undo';
 import { day, keyDate } from '../../ui/when';
@@ -107,19 +108,13 @@ function Record({ person: p, channel, close }: { person: Person; channel: string
             : 'A no stops letters that offer or keep in touch. What is about their own dealings (an appointment, a paper they wait for) still goes.'}
         </p>
       </fieldset>
-      <Field label="Where you have it from" error={fieldError(record.error, 'reason')}>
-        {(id, by) => (
-          <input
-            id={id}
-            aria-describedby={by}
-            autoFocus
-            className="w-full text-ink"
-            placeholder="told me on the phone"
-            value={reason}
-            onChange={(e) => setReason(e.target.value)}
-          />
-        )}
-      </Field>
+      <ReasonField
+        label="Where you have it from"
+        placeholder="told me on the phone"
+        error={fieldError(record.error, 'reason')}
+        value={reason}
+        set={setReason}
+      />
       <Trouble error={fieldError(record.error, 'reason') ? null : record.error} />
       <Button onClick={() => record.mutate(true)}>They said yes</Button>{' '}
       <Button look="danger" className="ml-3" onClick={() => record.mutate(false)}>
@@ -159,18 +154,13 @@ function DoNotContact({ person: p, close }: { person: Person; close: () => void 
       </label>
       {!died && (
         <>
-          <Field label="Why" error={fieldError(stop.error, 'reason')} hint="Every program stops for them and their calls leave the sheet.">
-            {(id, by) => (
-              <input
-                id={id}
-                aria-describedby={by}
-                autoFocus
-                className="w-full text-ink"
-                value={why}
-                onChange={(e) => setWhy(e.target.value)}
-              />
-            )}
-          </Field>
+          <ReasonField
+            label="Why"
+            error={fieldError(stop.error, 'reason')}
+            hint="Every program stops for them and their calls leave the sheet."
+            value={why}
+            set={setWhy}
+          />
           <UntilField
             value={until}
             set={setUntil}
@@ -195,29 +185,11 @@ function DoNotContact({ person: p, close }: { person: Person; close: () => void 
 
 /** Somebody marked do-not-contact, and if it came from a list, the question whether that is right. */
 export function Stopped({ person }: { person: Person }) {
+  const mark = { doNotContact: true, reason: person.doNotContactReason, until: person.doNotContactUntil, died: person.died };
+  const set = (body: Schemas['ContactBody']) => take(api.POST('/api/people/{id}/contact', { params: { path: { id: person.id } }, body }));
   const change = usePersonChange(person.id, async (doNotContact: boolean) => {
-    const body = {
-      doNotContact,
-      reason: doNotContact ? person.doNotContactReason : null,
-      until: doNotContact ? person.doNotContactUntil : null,
-      died: doNotContact && person.died,
-    };
-    const path = { params: { path: { id: person.id } } };
-    await take(api.POST('/api/people/{id}/contact', { ...path, body }));
-    if (!doNotContact)
-      said(`${person.name} may be contacted again`, () =>
-        take(
-          api.POST('/api/people/{id}/contact', {
-            ...path,
-            body: {
-              doNotContact: true,
-              reason: person.doNotContactReason,
-              until: person.doNotContactUntil,
-              died: person.died,
-            },
-          }),
-        ),
-      );
+    await set(doNotContact ? mark : { doNotContact, reason: null, until: null, died: false });
+    if (!doNotContact) said(`${person.name} may be contacted again`, () => set(mark));
   });
   return (
     <div className="mx-7 mb-3 border-l-[3px] border-ember bg-ember-pale px-4 py-2.5 text-small">

@@ -1,5 +1,6 @@
 import type { QueryClient } from '@tanstack/react-query';
 import { api, type Schemas, take } from '../../api/client';
+import { said } from '../../ui/undo';
 import { count } from '../../ui/when';
 
 /** What can be done to one person or many as one act; the last part of the address it is sent to. */
@@ -61,4 +62,18 @@ export async function putBack(touch: string, queries: QueryClient) {
   await take(api.POST('/api/touches/{id}/undo', { params: { path: { id: touch } } }));
   queries.invalidateQueries();
   return 'Taken back: it stands on the day sheet again.';
+}
+
+/** What a member says of a message or call before it goes. */
+export type Mark = 'hold' | 'release' | 'drop';
+
+/** Holds, releases or drops a touch. What it gives back tells how a drop is taken back. */
+export function markTouch(touch: string, person: string, how: Mark) {
+  return take(api.POST(`/api/touches/{id}/${how}`, { params: { path: { id: touch }, query: { person } } }));
+}
+
+/** Names what was dropped, with the way back. */
+export function saidDropped(what: string, person: string, done: Awaited<ReturnType<typeof markTouch>>, queries: QueryClient) {
+  const event = done?.event;
+  said(`Dropped ${what}: it will not go, and the program goes on after it`, event ? () => undoEvent(person, event, queries) : undefined);
 }

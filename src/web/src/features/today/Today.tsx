@@ -10,7 +10,7 @@ import { useKeys } from '../../ui/keys';
 import { StepMark } from '../../ui/TouchLine';
 import { said } from '../../ui/undo';
 import { count, daysBetween, longDay, moment, nearDay, sinceDay, time } from '../../ui/when';
-import { undoEvent } from '../people/acts';
+import { type Mark, markTouch, saidDropped } from '../people/acts';
 import { TouchMargin } from '../touches/TouchMargin';
 
 /** Calls that have stood for more days than this are folded where there are more than so many of them. */
@@ -155,16 +155,7 @@ function Sheet({ day, mine, setMine }: { day: Day; mine: boolean; setMine: (mine
   });
   const mark = useMutation({
     meta: { says: ({ how }: { how: string }) => `a message to ${how}` },
-    mutationFn: ({ row, how }: { row: Marked; how: 'hold' | 'release' | 'drop' }) => {
-      const params = { params: { path: { id: row.touchId }, query: { person: row.personId } } };
-      return take(
-        how === 'hold'
-          ? api.POST('/api/touches/{id}/hold', params)
-          : how === 'release'
-            ? api.POST('/api/touches/{id}/release', params)
-            : api.POST('/api/touches/{id}/drop', params),
-      );
-    },
+    mutationFn: ({ row, how }: { row: Marked; how: Mark }) => markTouch(row.touchId, row.personId, how),
     onMutate: ({ row, how }) =>
       show((d) => ({
         ...d,
@@ -176,12 +167,7 @@ function Sheet({ day, mine, setMine }: { day: Day; mine: boolean; setMine: (mine
       })),
     onSuccess: (done, { row, how }) => {
       refresh();
-      if (how !== 'drop') return;
-      const event = done?.event;
-      said(
-        `Dropped ${row.what} to ${row.name}: it will not go, and the program goes on after it`,
-        event ? () => undoEvent(row.personId, event, queries) : undefined,
-      );
+      if (how === 'drop') saidDropped(`${row.what} to ${row.name}`, row.personId, done, queries);
     },
     onError: failed,
   });

@@ -3,10 +3,10 @@ import { useState } from 'react';
 import { Link } from 'react-router';
 import { api, type Schemas, take } from '../../api/client';
 import { useMay } from '../../app/session';
-import { Button, Field, fieldError, Trouble } from '../../ui/bits';
+import { Button, fieldError, Trouble } from '../../ui/bits';
 import { Letter } from '../../ui/Letter';
-import { said } from '../../ui/undo';
-import { undoEvent } from '../people/acts';
+import { ReasonField } from '../../ui/ReasonField';
+import { type Mark, markTouch, saidDropped } from '../people/acts';
 import { usePersonChange } from '../people/usePersonChange';
 
 /** A touch picked: whose it is, its why in sentences, and what it says. */
@@ -65,20 +65,11 @@ export function TouchMargin({ touchId, personId, showPerson = true }: { touchId:
 function HoldOrDrop({ touch, touchId }: { touch: Schemas['TouchDto']; touchId: string }) {
   const queries = useQueryClient();
   const personId = touch.person.id;
-  const params = { params: { path: { id: touchId }, query: { person: personId } } };
   const { held } = touch;
-  const act = usePersonChange(personId, async (how: 'hold' | 'release' | 'drop') => {
-    const done = await take(
-      how === 'hold'
-        ? api.POST('/api/touches/{id}/hold', params)
-        : how === 'release'
-          ? api.POST('/api/touches/{id}/release', params)
-          : api.POST('/api/touches/{id}/drop', params),
-    );
+  const act = usePersonChange(personId, async (how: Mark) => {
+    const done = await markTouch(touchId, personId, how);
     for (const key of ['touch', 'today']) queries.invalidateQueries({ queryKey: [key] });
-    const event = done?.event;
-    if (how === 'drop' && event)
-      said(`Dropped “${touch.heading}”: it will not go, and the program goes on after it`, () => undoEvent(personId, event, queries));
+    if (how === 'drop') saidDropped(`“${touch.heading}”`, personId, done, queries);
   });
   return (
     <p className="mb-4 flex flex-wrap items-baseline justify-between gap-x-5">
@@ -120,22 +111,13 @@ function LetItGo({ touchId, personId }: { touchId: string; personId: string }) {
         overrule.mutate(undefined);
       }}
     >
-      <Field
+      <ReasonField
         label="Why it may go"
         error={fieldError(overrule.error, 'reason')}
         hint="Only this one message goes. Your name and the reason are kept with it."
-      >
-        {(id, by) => (
-          <input
-            id={id}
-            aria-describedby={by}
-            autoFocus
-            className="w-full text-ink"
-            value={reason}
-            onChange={(e) => setReason(e.target.value)}
-          />
-        )}
-      </Field>
+        value={reason}
+        set={setReason}
+      />
       <Trouble error={fieldError(overrule.error, 'reason') ? null : overrule.error} />
       <Button type="submit">Let it go</Button>{' '}
       <Button look="plain" onClick={() => setOpen(false)}>
