@@ -52,6 +52,10 @@ const lines = [
   ...named.map((name) => `export const ${name} = ${source(defs[name])};`),
   `export const again = ${source(properties.again)};`,
   '',
+  '// What a rule may name; fields of the practice’s own (custom:NAME, date:NAME) beside them.',
+  `export const ruleFields = ${JSON.stringify(/^\^\((.*)\)\$$/.exec(defs.leaf.properties.field.pattern)[1].split('|').filter((f) => !f.includes(':')))} as const;`,
+  `export const ruleOps = ${JSON.stringify(defs.leaf.properties.op.enum)} as const;`,
+  '',
   ...['window', 'trigger', 'stop', 'when', 'change', 'again'].map((name) => `export type ${name[0].toUpperCase()}${name.slice(1)}InFile = z.infer<typeof ${name}>;`),
   '',
 ];

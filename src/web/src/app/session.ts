@@ -36,6 +36,12 @@ export function useSession() {
   });
 }
 
+/** The name of a member by their id; an id that nobody has is given back. */
+export function useMemberName(): (id: string) => string {
+  const members = useSession().data?.members;
+  return (id) => members?.find((m) => m.id === id)?.name ?? id;
+}
+
 /** The practice clock. A real one is read now and then; one that is moved tells by the stream of changes. */
 export function useClock() {
   return useQuery({

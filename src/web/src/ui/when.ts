@@ -88,3 +88,19 @@ export function phone(e164: string, extension?: string | null) {
 export function count(n: number, one: string, many: string) {
   return `${n.toLocaleString('en-US')} ${n === 1 ? one : many}`;
 }
+
+/** The months of the year, January first. */
+export const monthNames = [
+  'January',
+  'February',
+  'March',
+  'April',
+  'May',
+  'June',
+  'July',
+  'August',
+  'September',
+  'October',
+  'November',
+  'December',
+];

@@ -1,9 +1,11 @@
 import type { ReactNode } from 'react';
+import { useMemberName } from '../../app/session';
 import { Button } from '../../ui/bits';
+import { span } from '../../ui/span';
 import { AddStep } from './AddStep';
 import { SpanForm, TextForm } from './forms';
 import { usePen } from './pen';
-import { type Step, sayChange, sayQuestion, span, stepName } from './programFile';
+import { type Step, sayChange, sayQuestion, stepName } from './programFile';
 import { Say, SayList } from './Say';
 import { filled, Holds, StepList, short } from './StepLine';
 import { ChangeForm, QuestionForm, ShareForm } from './stepForms';
@@ -21,6 +23,7 @@ const verbs = { text: 'Text', note: 'Note', task: 'Task', 'tell-me': 'Tell the o
 /** The sentence of a step that is neither a letter, a call nor a going on. */
 export function OtherStep({ step, when, kind, pointer }: Props) {
   const { set, person, steps } = usePen();
+  const nameOf = useMemberName();
   if (step.kind === 'text' || step.kind === 'note' || step.kind === 'tell-me' || step.kind === 'task') {
     const words = step.kind === 'task' ? step.title : step.body;
     return (
@@ -66,10 +69,11 @@ export function OtherStep({ step, when, kind, pointer }: Props) {
   }
   if (step.kind === 'fork') {
     const all = allSteps(steps);
-    const asked = sayQuestion(step.if, (id) => {
+    const stepOf = (id: string) => {
       const other = all.find((s) => s.id === id);
       return other ? short(filled(stepName(other), person)) || 'a step without words' : 'a step that is gone';
-    });
+    };
+    const asked = sayQuestion(step.if, stepOf, nameOf);
     const within = step.within ? `within ${span(step.within)}` : 'as things stand then';
     return (
       <>

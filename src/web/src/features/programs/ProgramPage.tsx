@@ -3,20 +3,23 @@ import { useState } from 'react';
 import { Link, useParams } from 'react-router';
 import { toast } from 'sonner';
 import { api, type Schemas, take } from '../../api/client';
-import { useMay, useNow } from '../../app/session';
+import { useMay, useMemberName, useNow } from '../../app/session';
 import { Button, Loading, Trouble } from '../../ui/bits';
 import { DayPage, PageHead, useTitle } from '../../ui/DayPage';
 import { useKeys } from '../../ui/keys';
 import { Letter } from '../../ui/Letter';
 import { PauseButton } from '../../ui/PauseButton';
+import { span } from '../../ui/span';
 import { TouchLine } from '../../ui/TouchLine';
 import { said } from '../../ui/undo';
 import { count, day, daysBetween, keyDate, moment } from '../../ui/when';
+import { RuleForm } from '../rules/RuleForm';
+import { partsOf, ruleOf, sayRule } from '../rules/ruleLanguage';
 import { AddStep, newStep } from './AddStep';
-import { AgainForm, ConditionForm, StopForm, TriggerForm, WindowForm } from './forms';
+import { AgainForm, StopForm, TriggerForm, WindowForm } from './forms';
 import { OnTheirWay } from './OnTheirWay';
 import { type Pen, PenContext } from './pen';
-import { conditionsOf, type ProgramFile, ruleOf, type Step, sayCondition, sayStart, sayStop, sayWindow, span } from './programFile';
+import { type ProgramFile, type Step, sayStart, sayStop, sayWindow } from './programFile';
 import { Say, SayList } from './Say';
 import { StartPeople } from './StartPeople';
 import { Findings, StepList } from './StepLine';
@@ -141,7 +144,8 @@ function Page({ id, loaded, reload }: { id: string; loaded: Schemas['ProgramDto'
     loaded.status === 'draft'
       ? `being written · ${count(allSteps(draft.steps).length, 'step', 'steps')}`
       : `${loaded.status === 'paused' ? `paused${loaded.pausedUntil ? ` until ${day(loaded.pausedUntil, zone, now)}` : ''}, on` : loaded.status} since ${loaded.onSince ? day(loaded.onSince, zone, now) : ''} · version ${loaded.version} · ${loaded.onIt} on it, ${loaded.stopped} stopped, ${loaded.through} through`;
-  const conditions = conditionsOf(draft.onlyIf);
+  const conditions = partsOf(draft.onlyIf);
+  const nameOf = useMemberName();
   const fieldTrouble = error?.fields['/name']?.[0];
   const at_ = (pointer: string) => findings.filter((f) => f.pointer === pointer || f.pointer.startsWith(`${pointer}/`));
   const errors = findings.filter((f) => !f.isWarning);
@@ -243,23 +247,17 @@ function Page({ id, loaded, reload }: { id: string; loaded: Schemas['ProgramDto'
             set={(startsWhen) => set({ startsWhen })}
             form={(item, done) => <TriggerForm item={item} done={done} />}
           />
-          {conditions === null ? (
-            ', if a rule of its own holds'
-          ) : (
-            <>
-              {conditions.length > 0 ? ', if they ' : ', for '}
-              <SayList
-                items={conditions}
-                say={sayCondition}
-                word="and"
-                label="Only if they"
-                none="everybody"
-                more="and something else"
-                set={(list) => set({ onlyIf: ruleOf(list) })}
-                form={(item, done) => <ConditionForm item={item} done={done} />}
-              />
-            </>
-          )}
+          {conditions.length > 0 ? ', if they ' : ', for '}
+          <SayList
+            items={conditions}
+            say={(part) => sayRule(part, nameOf, conditions.length > 1)}
+            word="and"
+            label="Only if they"
+            none="everybody"
+            more="and something else"
+            set={(parts) => set({ onlyIf: ruleOf(parts) })}
+            form={(item, done) => <RuleForm label="Only if they" rule={item} done={done} />}
+          />
           . Writes on{' '}
           <Say words={sayWindow(draft)} label={`Window: ${sayWindow(draft)}`}>
             {(close) => (

@@ -1,16 +1,20 @@
 import { Popover } from 'radix-ui';
 import { lazy, type ReactNode, Suspense, useState } from 'react';
 import type { Schemas } from '../../api/client';
+import { useMemberName } from '../../app/session';
 import { Button, Field, Loading } from '../../ui/bits';
 import { Float } from '../../ui/Float';
+import { offsetDays, span } from '../../ui/span';
 import { StepMark } from '../../ui/TouchLine';
 import { day, moment } from '../../ui/when';
+import { RuleForm } from '../rules/RuleForm';
+import { partsOf, ruleOf, sayRule } from '../rules/ruleLanguage';
 import { AddStep } from './AddStep';
 import { SpanForm, TextForm, WhenForm } from './forms';
 import { OtherStep } from './OtherStep';
 import { usePen } from './pen';
-import { offsetDays, type Step, sayWhen, span, stepName } from './programFile';
-import { Say, Words } from './Say';
+import { type Step, sayWhen, stepName } from './programFile';
+import { Say, SayList, Words } from './Say';
 import { SpanField } from './SpanField';
 import { passagesOf } from './stepTree';
 
@@ -60,7 +64,8 @@ function StepLine({ step, index, pointer, inside, last }: LineProps) {
       )}
       <span className={inside ? 'absolute top-[7px] left-[9px]' : 'absolute top-[11px] left-[14px]'}>{mark}</span>
       <div className="font-serif text-[17px] leading-normal">
-        <Sentence step={step} index={index} pointer={pointer} inside={inside} /> {inside && passagesOf(step).length === 0 && dated}
+        <Sentence step={step} index={index} pointer={pointer} inside={inside} /> <OnlyIf step={step} picked={on} />{' '}
+        {inside && passagesOf(step).length === 0 && dated}
       </div>
       {writing && step.kind === 'email' && (
         <Suspense fallback={<Loading what="Opening the letter" />}>
@@ -109,6 +114,30 @@ function StepLine({ step, index, pointer, inside, last }: LineProps) {
         </AddStep>
       )}
     </li>
+  );
+}
+
+/** Whom a step is for, of those who come to it; that it is for all of them is said only where it can be changed. */
+function OnlyIf({ step, picked }: { step: Step; picked: boolean }) {
+  const { set } = usePen();
+  const nameOf = useMemberName();
+  const parts = partsOf(step.onlyIf);
+  if (parts.length === 0 && !picked) return null;
+  return (
+    <>
+      {parts.length > 0 && 'Only if they '}
+      <SayList
+        items={parts}
+        say={(part) => sayRule(part, nameOf, parts.length > 1)}
+        word="and"
+        label="Only for those who"
+        none="For everybody who comes to it."
+        more="and something else"
+        set={(rules) => set({ ...step, onlyIf: ruleOf(rules) })}
+        form={(item, done) => <RuleForm label="Only if they" rule={item} done={done} />}
+      />
+      {parts.length > 0 && '.'}
+    </>
   );
 }
 

@@ -4,18 +4,10 @@ import path from 'node:path';
 import { cleanup, fireEvent, render, screen } from '@testing-library/react';
 import type { ReactNode } from 'react';
 import { afterEach, describe, expect, test, vi } from 'vitest';
-import { AgainForm, ConditionForm, SpanForm, StopForm, TriggerForm, WhenForm, WindowForm } from './forms';
-import {
-  type Change,
-  conditionsOf,
-  type ProgramFile,
-  type Question,
-  ruleOf,
-  type Step,
-  stops,
-  type Trigger,
-  triggers,
-} from './programFile';
+import { RuleForm } from '../rules/RuleForm';
+import { partsOf } from '../rules/ruleLanguage';
+import { AgainForm, SpanForm, StopForm, TriggerForm, WhenForm, WindowForm } from './forms';
+import { type Change, type ProgramFile, type Question, type Step, stops, type Trigger, triggers } from './programFile';
 import { readSpan, writeSpan } from './SpanField';
 import { ChangeForm, QuestionForm, ShareForm } from './stepForms';
 import { allSteps } from './stepTree';
@@ -62,12 +54,10 @@ describe('every form of every program, opened and taken unchanged, changes nothi
     expect(taken((done) => <WindowForm program={program} done={done} />)).toEqual(
       said({ window: program.window, at: program.at, clock: program.clock }),
     );
-    for (const condition of conditionsOf(program.onlyIf) ?? [])
-      expect(said(ruleOf([taken((done) => <ConditionForm item={condition} done={done} />) ?? condition]))).toEqual(
-        said(ruleOf([condition])),
-      );
+    for (const part of partsOf(program.onlyIf)) expect(taken((done) => <RuleForm label="x" rule={part} done={done} />)).toEqual(part);
     const steps = allSteps(program.steps);
     for (const step of steps) {
+      for (const part of partsOf(step.onlyIf)) expect(taken((done) => <RuleForm label="x" rule={part} done={done} />)).toEqual(part);
       if (step.when) expect(taken((done) => <WhenForm when={step.when} occasion done={done} />)).toEqual(step.when);
       for (const span of [step.lateLimit, 'slack' in step ? step.slack : undefined, step.kind === 'fork' ? step.within : undefined])
         if (span) expect(taken((done) => <SpanForm label="x" value={span} done={done} />)).toBe(span);

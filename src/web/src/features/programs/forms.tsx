@@ -6,8 +6,8 @@ import { api, take } from '../../api/client';
 import { stop, trigger, when } from '../../api/program';
 import { useSession } from '../../app/session';
 import { Button, Field } from '../../ui/bits';
+import { monthNames } from '../../ui/when';
 import {
-  type Condition,
   dayNames,
   keyDates,
   type Needed,
@@ -321,41 +321,6 @@ export function StopForm({ item, done }: { item?: Stop; done: (s: Stop) => void 
   return <KindForm<Stop> label="It stops when they" item={item} first={{ kind: 'replied' }} kinds={stops} schema={stop} done={done} />;
 }
 
-/** The one condition the page knows how to ask for. */
-export function ConditionFields({ label, condition, set }: { label: string; condition: Condition; set: (c: Condition) => void }) {
-  const value = (word: string) => set({ ...condition, value: word });
-  return (
-    <>
-      <Field label={label}>
-        {(id) => (
-          <select
-            id={id}
-            className="w-full"
-            value={condition.what}
-            onChange={(e) => set({ what: e.target.value as Condition['what'], value: '' })}
-          >
-            <option value="has-email">have an email address</option>
-            <option value="tag">have a tag</option>
-            <option value="not-tag">do not have a tag</option>
-            <option value="stage">stand in a stage</option>
-          </select>
-        )}
-      </Field>
-      {(condition.what === 'tag' || condition.what === 'not-tag') && <TagInput value={condition.value} set={value} />}
-      {condition.what === 'stage' && <StageSelect value={condition.value} set={value} />}
-    </>
-  );
-}
-
-export function ConditionForm({ item, done }: { item?: Condition; done: (c: Condition) => void }) {
-  const [condition, setCondition] = useState<Condition>(item ?? { what: 'has-email', value: '' });
-  return (
-    <Take done={() => done({ ...condition, value: condition.value.trim() })}>
-      <ConditionFields label="Only if they" condition={condition} set={setCondition} />
-    </Take>
-  );
-}
-
 export function WindowForm({ program, done }: { program: ProgramFile; done: (changes: Partial<ProgramFile>) => void }) {
   const [always, setAlways] = useState(!program.window);
   const [w, setW] = useState<Window>(
@@ -508,8 +473,6 @@ function placed(from: string): object {
   return from === 'key-date' ? { date: 'birthday', offset: 'P0D' } : { offset: 'P0D' };
 }
 
-const months = ['January', 'February', 'March', 'April', 'May', 'June', 'July', 'August', 'September', 'October', 'November', 'December'];
-
 /** A day of every year: `--06-14` is 14 June. */
 function DayOfYearField({ value, set }: { value: string; set: (value: string) => void }) {
   const [, month = '01', day = '01'] = /(\d\d)-(\d\d)$/.exec(value) ?? [];
@@ -529,7 +492,7 @@ function DayOfYearField({ value, set }: { value: string; set: (value: string) =>
             onChange={(e) => set(`--${month}-${two(e.target.value)}`)}
           />
           <select aria-label="Month" value={Number(month)} onChange={(e) => set(`--${two(e.target.value)}-${day}`)}>
-            {months.map((m, i) => (
+            {monthNames.map((m, i) => (
               <option key={m} value={i + 1}>
                 {m}
               </option>

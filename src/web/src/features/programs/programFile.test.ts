@@ -1,22 +1,5 @@
 import { describe, expect, test } from 'vitest';
-import {
-  conditionsOf,
-  daysOffset,
-  newId,
-  offsetDays,
-  type ProgramFile,
-  type Rule,
-  ruleOf,
-  type Step,
-  sayCondition,
-  sayStop,
-  sayTrigger,
-  sayWhen,
-  sayWindow,
-  span,
-  type When,
-  type Window,
-} from './programFile';
+import { newId, type ProgramFile, type Step, sayStop, sayTrigger, sayWhen, sayWindow, type When, type Window } from './programFile';
 
 const program: ProgramFile = {
   format: 'germinal.program/1',
@@ -30,30 +13,6 @@ const program: ProgramFile = {
   keepTasks: false,
   steps: [],
 };
-
-describe('offsets', () => {
-  test.each([
-    ['P7D', 7],
-    ['-P1D', -1],
-    ['P2W', 14],
-    ['P0D', 0],
-    ['P1M', null],
-    ['PT2H', null],
-  ])('%s is %s days', (offset, days) => expect(offsetDays(offset)).toBe(days));
-
-  test('days and back', () => {
-    for (const days of [-365, -1, 0, 1, 56]) expect(offsetDays(daysOffset(days))).toBe(days);
-  });
-
-  test.each([
-    ['P1D', 'a day'],
-    ['P7D', '7 days'],
-    ['P1M', 'a month'],
-    ['P1Y6M', 'a year and 6 months'],
-    ['PT2H', '2 hours'],
-    ['P1DT1H', 'a day and an hour'],
-  ])('%s is said “%s”', (offset, words) => expect(span(offset)).toBe(words));
-});
 
 describe('sentences', () => {
   test.each<[When, boolean, string]>([
@@ -88,35 +47,6 @@ describe('sentences', () => {
     expect(sayWindow({ ...program, window: { ...window, holidays: 'ignore' } })).toBe('Monday to Friday, 9 to 17:30, their time');
     expect(sayWindow({ ...program, clock: 'practice', window: { ...window, days: ['sat'] } })).toBe('Sat, 9 to 17:30, the practice’s time');
     expect(sayWindow({ ...program, at: '08:00' })).toBe('any day, at 8, their time');
-  });
-});
-
-describe('conditions', () => {
-  const rule: Rule = {
-    all: [
-      { field: 'email', op: 'exists' },
-      { field: 'tags', op: 'has', value: 'VIP' },
-      { not: { field: 'tags', op: 'has', value: 'Client' } },
-      { field: 'stage', op: 'is', value: 'Planning/Inquiry' },
-    ],
-  };
-
-  test('a rule the page can take apart is put together again unchanged', () => {
-    const conditions = conditionsOf(rule);
-    expect(conditions?.map(sayCondition)).toEqual([
-      'have an email address',
-      'have the tag “VIP”',
-      'do not have the tag “Client”',
-      'stand in Inquiry',
-    ]);
-    expect(ruleOf(conditions ?? [])).toEqual(rule);
-    expect(ruleOf([])).toBeUndefined();
-    expect(conditionsOf(undefined)).toEqual([]);
-  });
-
-  test('a richer rule is left alone', () => {
-    expect(conditionsOf({ any: [] })).toBeNull();
-    expect(conditionsOf({ all: [{ field: 'age', op: 'more', value: '60' }] })).toBeNull();
   });
 });
 

@@ -1,5 +1,7 @@
 import type { AgainInFile, StopInFile, TriggerInFile, WhenInFile, WindowInFile } from '../../api/program';
+import { offsetDays, span } from '../../ui/span';
 import { keyDate } from '../../ui/when';
+import { type NameOf, type Rule, sayRule } from '../rules/ruleLanguage';
 
 /** The program file (`germinal.program/1`) as the page edits it, and its parts in words. */
 
@@ -115,8 +117,6 @@ export type Change = Record<string, string>;
 /** What a fork asks: a question about a step, by its kind, or a rule. */
 export type Question = Record<string, unknown>;
 
-export type Rule = { all: Rule[] } | { any: Rule[] } | { not: Rule } | { field: string; op: string; value?: string };
-
 export type Window = Required<Known<WindowInFile>>;
 
 export type ProgramFile = {
@@ -139,35 +139,6 @@ export type ProgramFile = {
 };
 
 export const dayNames: Window['days'] = ['mon', 'tue', 'wed', 'thu', 'fri', 'sat', 'sun'];
-
-/** Whole days of an offset of days or weeks; null for one that the page only shows. */
-export function offsetDays(offset: string): number | null {
-  const m = /^(-?)P(?:(\d+)W)?(?:(\d+)D)?$/.exec(offset);
-  return m ? (m[1] === '-' ? -1 : 1) * (Number(m[2] ?? 0) * 7 + Number(m[3] ?? 0)) : null;
-}
-
-/** Days as an offset: `P7D`, `-P1D`. */
-export function daysOffset(days: number) {
-  return days < 0 ? `-P${-days}D` : `P${days}D`;
-}
-
-/** “7 days”, “a month”, as written for offsets the page does not count. */
-export function span(offset: string) {
-  const days = offsetDays(offset);
-  if (days !== null) return Math.abs(days) === 1 ? 'a day' : `${Math.abs(days)} days`;
-  const m = /^-?P(?:(\d+)Y)?(?:(\d+)M)?(?:(\d+)D)?(?:T(?:(\d+)H)?(?:(\d+)M)?)?$/.exec(offset);
-  if (!m) return offset;
-  const part = (n: string | undefined, one: string, many: string) => (n && Number(n) > 0 ? (n === '1' ? one : `${n} ${many}`) : '');
-  return [
-    part(m[1], 'a year', 'years'),
-    part(m[2], 'a month', 'months'),
-    part(m[3], 'a day', 'days'),
-    part(m[4], 'an hour', 'hours'),
-    part(m[5], 'a minute', 'minutes'),
-  ]
-    .filter(Boolean)
-    .join(' and ');
-}
 
 export const stageName = (stage: string) => stage.split('/')[1] ?? stage;
 
@@ -246,8 +217,8 @@ export function sayChange(set: Change | Change[]) {
 }
 
 /** What a fork asks, in words; the names of the steps come from the program. */
-export function sayQuestion(question: Question, nameOf: (id: string) => string) {
-  const step = typeof question.step === 'string' ? ` “${nameOf(question.step)}”` : '';
+export function sayQuestion(question: Question, stepOf: (id: string) => string, nameOf?: NameOf) {
+  const step = typeof question.step === 'string' ? ` “${stepOf(question.step)}”` : '';
   switch (question.kind) {
     case 'opened':
       return `they opened${step}`;
@@ -261,10 +232,8 @@ export function sayQuestion(question: Question, nameOf: (id: string) => string) 
       return `the call${step} ended with “${question.outcome}”`;
     case 'form-sent':
       return `they sent the form “${question.form}”`;
-    default: {
-      const rule = conditionsOf(('all' in question ? question : { all: [question] }) as Rule);
-      return rule && rule.length > 0 ? `they ${rule.map(sayCondition).join(' and ')}` : 'a rule holds for them';
-    }
+    default:
+      return `they ${sayRule(question as Rule, nameOf)}`;
   }
 }
 
@@ -305,42 +274,6 @@ export function sayWhen(w: When, first: boolean) {
   if (w.from === 'occasion')
     return zero ? `on the day itself${at}` : `${offset === '-P1D' ? 'the day before' : `${span(offset)} ${side} the day`}${at}`;
   return zero ? `on their ${w.date}${at}` : `${offset === '-P1D' ? 'the day before' : `${span(offset)} ${side}`} their ${w.date}${at}`;
-}
-
-/** A rule the page can take apart: conditions that must all hold. Null for a richer one, which is shown as it is. */
-export type Condition = { what: 'has-email' | 'tag' | 'not-tag' | 'stage'; value: string };
-
-export function conditionsOf(rule: Rule | undefined): Condition[] | null {
-  if (!rule) return [];
-  if (!('all' in rule)) return null;
-  const list: Condition[] = [];
-  for (const part of rule.all) {
-    if ('field' in part && part.field === 'email' && part.op === 'exists') list.push({ what: 'has-email', value: '' });
-    else if ('field' in part && part.field === 'tags' && part.op === 'has') list.push({ what: 'tag', value: part.value ?? '' });
-    else if ('field' in part && part.field === 'stage' && part.op === 'is') list.push({ what: 'stage', value: part.value ?? '' });
-    else if ('not' in part && 'field' in part.not && part.not.field === 'tags' && part.not.op === 'has')
-      list.push({ what: 'not-tag', value: part.not.value ?? '' });
-    else return null;
-  }
-  return list;
-}
-
-export function ruleOf(conditions: Condition[]): Rule | undefined {
-  if (conditions.length === 0) return undefined;
-  return {
-    all: conditions.map((c): Rule => {
-      if (c.what === 'has-email') return { field: 'email', op: 'exists' };
-      if (c.what === 'stage') return { field: 'stage', op: 'is', value: c.value };
-      const has: Rule = { field: 'tags', op: 'has', value: c.value };
-      return c.what === 'tag' ? has : { not: has };
-    }),
-  };
-}
-
-export function sayCondition(c: Condition) {
-  if (c.what === 'has-email') return 'have an email address';
-  if (c.what === 'stage') return `stand in ${stageName(c.value)}`;
-  return c.what === 'tag' ? `have the tag “${c.value}”` : `do not have the tag “${c.value}”`;
 }
 
 /** A step id that no step has, made of a word. */

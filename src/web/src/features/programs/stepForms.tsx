@@ -1,8 +1,10 @@
 import { useState } from 'react';
 import { Field } from '../../ui/bits';
-import { ConditionFields, LinkSelect, StageSelect, TagInput, Take } from './forms';
+import { notComplete, RuleFields } from '../rules/RuleForm';
+import { blankLeaf, isComplete, type Rule } from '../rules/ruleLanguage';
+import { LinkSelect, StageSelect, TagInput, Take } from './forms';
 import { linksOf } from './letterLink';
-import { type Change, type Condition, conditionsOf, type Question, type Rule, ruleOf, type Step, stepName } from './programFile';
+import { type Change, type Question, type Step, stepName } from './programFile';
 
 /** The small forms behind the words of forks, splits and changes. */
 
@@ -24,22 +26,22 @@ const questions: Record<string, Asked> = {
 
 /** What a fork asks: about a step before it, or about the person as they are then. */
 export function QuestionForm({ question, before, done }: { question: Question; before: Step[]; done: (q: Question) => void }) {
-  const conditions = typeof question.kind === 'string' ? [] : conditionsOf(('all' in question ? question : { all: [question] }) as Rule);
-  // A rule with more than one condition is kept as the file has it, unless something else is asked.
-  const rich = typeof question.kind !== 'string' && conditions?.length !== 1;
-  const [kind, setKind] = useState(typeof question.kind === 'string' ? question.kind : rich ? 'as-it-is' : 'rule');
+  const given = typeof question.kind === 'string' ? undefined : (question as Rule);
+  const [kind, setKind] = useState(typeof question.kind === 'string' ? question.kind : 'rule');
+  const [rule, setRule] = useState<Rule>(given ?? blankLeaf('tags'));
+  const [wrong, setWrong] = useState<string>();
   const asked = questions[kind];
   const steps = before.filter((s) => asked?.of?.includes(s.kind));
   const [step, setStep] = useState(typeof question.step === 'string' ? question.step : '');
   const [word, setWord] = useState(String(question.link ?? question.outcome ?? question.form ?? ''));
-  const [condition, setCondition] = useState<Condition>(conditions?.[0] ?? { what: 'tag', value: '' });
   const chosen = steps.some((s) => s.id === step) ? step : asked?.anyStep ? '' : (steps.at(-1)?.id ?? '');
   return (
     <Take
       done={() => {
-        if (kind === 'as-it-is') done(question);
-        else if (!asked) done(ruleOf([{ ...condition, value: condition.value.trim() }]) as Question);
-        else {
+        if (!asked) {
+          if (isComplete(rule)) done(rule as Question);
+          else setWrong(notComplete);
+        } else {
           // What the question has beside this stays; what was emptied goes.
           const { step: _, ...rest } = kind === question.kind ? question : {};
           const made: Question = { ...rest, kind, ...(chosen && { step: chosen }) };
@@ -57,7 +59,6 @@ export function QuestionForm({ question, before, done }: { question: Question; b
               </option>
             ))}
             <option value="rule">are like this, when it is asked</option>
-            {rich && <option value="as-it-is">as the rule of the file says</option>}
           </select>
         )}
       </Field>
@@ -92,7 +93,7 @@ export function QuestionForm({ question, before, done }: { question: Question; b
           )}
         </Field>
       )}
-      {kind === 'rule' && <ConditionFields label="They" condition={condition} set={setCondition} />}
+      {kind === 'rule' && <RuleFields label="They" rule={rule} set={setRule} trouble={wrong} />}
     </Take>
   );
 }

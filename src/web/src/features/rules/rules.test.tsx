@@ -1,0 +1,216 @@
+// @vitest-environment jsdom
+import { QueryClient, QueryClientProvider } from '@tanstack/react-query';
+import { cleanup, fireEvent, render, screen, within } from '@testing-library/react';
+import { afterEach, describe, expect, test, vi } from 'vitest';
+import { ruleFields, ruleOps } from '../../api/program';
+import { RuleForm } from './RuleForm';
+import {
+  allOps,
+  blankLeaf,
+  fieldOf,
+  isComplete,
+  type Leaf,
+  opsOf,
+  partsOf,
+  type Rule,
+  ruleOf,
+  sayRule,
+  valueKind,
+  withOp,
+} from './ruleLanguage';
+
+vi.mock('../../app/session', () => ({
+  useSession: () => ({
+    data: { stages: ['Planning/Inquiry', 'Planning/Client'], tags: ['warm'], members: [{ id: 'm1', name: 'Ada Quill' }] },
+  }),
+}));
+afterEach(cleanup);
+
+function open(rule: Rule | undefined) {
+  const made: { rule?: Rule } = {};
+  render(
+    <QueryClientProvider client={new QueryClient()}>
+      <RuleForm
+        label="Only if they"
+        rule={rule}
+        done={(r) => {
+          made.rule = r;
+        }}
+      />
+    </QueryClientProvider>,
+  );
+  return made;
+}
+const use = () => fireEvent.submit(screen.getByRole('button', { name: 'Use this' }).closest('form') as HTMLFormElement);
+const choose = (label: string, value: string, at = 0) =>
+  fireEvent.change(screen.getAllByLabelText(label)[at] as HTMLElement, { target: { value } });
+
+/** A sensible value for an op. */
+function leafOf(field: string, op: Leaf['op']): Leaf {
+  switch (valueKind(op)) {
+    case 'none':
+      return { field, op };
+    case 'several':
+      return { field, op, value: ['one', 'two'] };
+    case 'date':
+      return { field, op, value: '2027-12-24' };
+    case 'number':
+      return { field, op, value: 65 };
+    case 'span':
+      return { field, op, value: 'P90D' };
+    case 'month':
+      return { field, op, value: 6 };
+    default:
+      return { field, op, value: 'one' };
+  }
+}
+
+describe('the whole language stands on the page', () => {
+  const every = [...ruleFields, 'custom:shoe size', 'date:house bought'].flatMap((field) => ruleOps.map((op) => leafOf(field, op)));
+
+  test('every field with every op is opened and taken unchanged', () => {
+    for (const leaf of every) {
+      const made = open(leaf);
+      use();
+      expect(made.rule, JSON.stringify(leaf)).toEqual(leaf);
+      cleanup();
+    }
+  }, 60_000);
+
+  test('every field with every op it is offered with reads as the rest of a sentence, and none like another', () => {
+    for (const field of [...ruleFields, 'custom:shoe size', 'date:house bought']) {
+      const said = opsOf[fieldOf(field).kind].map((op) => sayRule(leafOf(field, op)));
+      expect(new Set(said).size, said.join(' | ')).toBe(said.length);
+      for (const words of said) expect(words).toMatch(/^(have|are|stand|do not|may|must|last|were|reached)\b/);
+      expect(said.join()).not.toMatch(/undefined|P90D|_|--/);
+    }
+  });
+
+  test('rules inside rules are opened and taken unchanged', () => {
+    const rules: Rule[] = [
+      { any: [leafOf('stage', 'is'), { all: [leafOf('age', 'more'), { not: leafOf('tags', 'has') }] }] },
+      { not: { any: [leafOf('email', 'exists'), leafOf('mobile', 'exists')] } },
+      { all: [leafOf('birthday', 'month-is')] },
+      { not: { not: { all: [leafOf('last-touch', 'not-in-last')] } } },
+    ];
+    for (const rule of rules) {
+      const made = open(rule);
+      use();
+      expect(made.rule).toEqual(rule);
+      cleanup();
+    }
+  });
+});
+
+describe('what is written by choosing', () => {
+  test('an age', () => {
+    const made = open(undefined);
+    choose('Only if they', 'age');
+    choose('What of it', 'more');
+    choose('Number', '60');
+    use();
+    expect(made.rule).toEqual({ field: 'age', op: 'more', value: '60' });
+  });
+
+  test('several stages, by name', () => {
+    const made = open(undefined);
+    choose('Only if they', 'stage');
+    choose('What of it', 'in');
+    fireEvent.click(screen.getByLabelText('Planning, Client'));
+    use();
+    expect(made.rule).toEqual({ field: 'stage', op: 'in', value: ['Planning/Client'] });
+  });
+
+  test('one of two things: what was there becomes the first of them', () => {
+    const made = open({ field: 'tags', op: 'has', value: 'warm' });
+    choose('Only if they', 'any');
+    fireEvent.click(screen.getByRole('button', { name: 'or another' }));
+    const second = within(screen.getAllByRole('listitem')[1] as HTMLElement);
+    fireEvent.change(second.getByLabelText('Only if they'), { target: { value: 'last-reply' } });
+    fireEvent.change(second.getByLabelText('What of it'), { target: { value: 'missing' } });
+    use();
+    expect(made.rule).toEqual({
+      any: [
+        { field: 'tags', op: 'has', value: 'warm' },
+        { field: 'last-reply', op: 'missing' },
+      ],
+    });
+  });
+
+  test('what lacks its value is not taken, and says so', () => {
+    const made = open({
+      any: [
+        { field: 'lists', op: 'has', value: '' },
+        { field: 'email', op: 'exists' },
+      ],
+    });
+    use();
+    expect(made.rule).toBeUndefined();
+    expect(screen.getByRole('alert').textContent).toMatch(/not complete/);
+  });
+
+  test('a member is chosen by name and kept by what the file calls them', () => {
+    const made = open(blankLeaf('owner'));
+    choose('Which', 'm1');
+    use();
+    expect(made.rule).toEqual({ field: 'owner', op: 'is', value: 'm1' });
+    expect(sayRule(made.rule as Rule, () => 'Ada Quill')).toBe('are looked after by Ada Quill');
+  });
+});
+
+describe('sentences', () => {
+  test.each<[Rule, string]>([
+    [{ field: 'email', op: 'exists' }, 'have an email address'],
+    [{ field: 'tags', op: 'has', value: 'VIP' }, 'have the tag “VIP”'],
+    [{ not: { field: 'tags', op: 'has', value: 'VIP' } }, 'do not have the tag “VIP”'],
+    [{ field: 'stage', op: 'in', value: ['Planning/Inquiry', 'Planning/Client'] }, 'stand in Inquiry or Client'],
+    [{ field: 'age', op: 'more', value: 60 }, 'are over 60'],
+    [{ field: 'last-touch', op: 'not-in-last', value: 'P90D' }, 'have not heard from us in the last 90 days'],
+    [{ field: 'birthday', op: 'month-is', value: 5 }, 'have a birthday that is in May'],
+    [{ field: 'email_consent', op: 'is', value: 'out' }, 'have a word on email that is “no”'],
+    [{ field: 'do_not_contact', op: 'missing' }, 'may be contacted'],
+    [
+      {
+        any: [
+          { field: 'mobile', op: 'exists' },
+          { field: 'lists', op: 'has', value: 'A' },
+        ],
+      },
+      'have a mobile number or are on the list “A”',
+    ],
+    [
+      {
+        all: [
+          { field: 'age', op: 'less', value: 30 },
+          {
+            any: [
+              { field: 'programs', op: 'missing' },
+              { field: 'source', op: 'is', value: 'fair' },
+            ],
+          },
+        ],
+      },
+      'are under 30 and (are on no program or have a source that is “fair”)',
+    ],
+  ])('%o', (rule, words) => expect(sayRule(rule)).toBe(words));
+
+  test('only an op that is exactly what the other is not stands for a not: somebody without an age is neither over nor under', () => {
+    expect(sayRule({ not: { field: 'age', op: 'more', value: 60 } })).toBe('are not those who are over 60');
+    expect(sayRule({ not: { field: 'last-reply', op: 'exists' } })).toBe('have never answered');
+  });
+});
+
+test('parts that must all hold become a rule and come back', () => {
+  const parts: Rule[] = [leafOf('email', 'exists'), leafOf('tags', 'has')];
+  expect(partsOf(ruleOf(parts))).toEqual(parts);
+  expect(ruleOf([])).toBeUndefined();
+  expect(partsOf(undefined)).toEqual([]);
+  expect(partsOf({ any: parts })).toEqual([{ any: parts }]);
+});
+
+test('another op keeps a value of the same kind and begins anew with another', () => {
+  expect(withOp({ field: 'age', op: 'more', value: 60 }, 'less')).toEqual({ field: 'age', op: 'less', value: 60 });
+  expect(withOp({ field: 'age', op: 'more', value: 60 }, 'exists')).toEqual({ field: 'age', op: 'exists' });
+  expect(isComplete(withOp({ field: 'age', op: 'more', value: 60 }, 'in'))).toBe(false);
+  expect(allOps).toEqual(ruleOps);
+});
