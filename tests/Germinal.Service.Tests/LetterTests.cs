@@ -1,3 +1,4 @@
+using AngleSharp.Html.Parser;
 using CsCheck;
 using Germinal.Channels;
 using Germinal.Channels.Letters;
@@ -352,5 +353,29 @@ public sealed class LetterTests
                 },
                 iter: 400
             );
+    }
+
+    [Fact]
+    public void A_picture_is_never_wider_than_its_place_and_keeps_its_words()
+    {
+        var letter = Letter("<p>Look:</p><img src=\"/i/abc\" alt=\"The quay in the evening\" width=\"4000\" style=\"width:4000px\">");
+        foreach (var html in new[] { letter.BodyHtml, letter.Html })
+        {
+            var picture = new HtmlParser().ParseDocument(html).QuerySelector("img")!;
+            Assert.Equal(LetterHtml.PictureStyle, picture.GetAttribute("style"));
+            Assert.Equal("The quay in the evening", picture.GetAttribute("alt"));
+            Assert.Equal("https://germinal.example.com/i/abc", picture.GetAttribute("src"));
+        }
+
+        Assert.Contains("The quay in the evening", letter.Text, StringComparison.Ordinal);
+    }
+
+    [Fact]
+    public void Words_that_look_like_a_picture_stay_words()
+    {
+        var html = LetterHtml.Sanitize("<p title='&lt;img onerror=alert(1) src=x'>&lt;img src=x&gt;</p>");
+        var page = new HtmlParser().ParseDocument(html);
+        Assert.Null(page.QuerySelector("img"));
+        Assert.DoesNotContain(page.All, e => e.HasAttribute("onerror"));
     }
 }

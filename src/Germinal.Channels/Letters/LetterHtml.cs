@@ -24,6 +24,9 @@ public static partial class LetterHtml
     [GeneratedRegex(@"\n{3,}", RegexOptions.None, matchTimeoutMilliseconds: 1000)]
     private static partial Regex ManyBreaks();
 
+    /// <summary>What keeps a picture within its place, whatever its own size.</summary>
+    public const string PictureStyle = "max-width:100%;height:auto";
+
     private static readonly HtmlSanitizer Sanitizer = MakeSanitizer();
 
     /// <summary>Only what a letter needs survives: headings, paragraphs, bold, lists, links, pictures. Scripts, styles and frames do not.</summary>
@@ -130,6 +133,14 @@ public static partial class LetterHtml
         s.AllowedCssProperties.Clear();
         s.AllowedSchemes.Clear();
         s.AllowedSchemes.UnionWith(["http", "https", "mailto", "tel"]);
+        s.PostProcessNode += static (_, e) =>
+        {
+            if (e.Node is IHtmlImageElement picture)
+            {
+                // In the picture itself: many mail programs leave a style sheet out. Set after sanitising, which allows no style.
+                picture.SetAttribute("style", PictureStyle);
+            }
+        };
         return s;
     }
 

@@ -7,7 +7,7 @@ import { SignIn } from '../features/session/SignIn';
 import { Today } from '../features/today/Today';
 import { Button, Empty, Loading, Trouble } from '../ui/bits';
 import { DayPage, PageHead } from '../ui/DayPage';
-import { useUndoKey } from '../ui/keys';
+import { useSaveKey, useUndoKey } from '../ui/keys';
 import { Connection } from './Connection';
 import { useChanges } from './changes';
 import { type Session, useSession } from './session';
@@ -67,6 +67,7 @@ function Inside({ session }: { session: Session }) {
   const place = useLocation();
   useChanges();
   useUndoKey();
+  useSaveKey();
   return (
     <>
       <a href="#main" className="float sr-only focus:not-sr-only focus:fixed focus:top-2 focus:left-2 focus:px-3 focus:py-2">

@@ -1,7 +1,7 @@
 // @vitest-environment jsdom
 import { act, cleanup, renderHook } from '@testing-library/react';
 import { afterEach, expect, it } from 'vitest';
-import { forgetAll, keep, keptUnder, useKept } from './kept';
+import { forgetAll, keep, keptUnder, useKept, useKeptEdit } from './kept';
 
 afterEach(() => {
   cleanup();
@@ -30,4 +30,32 @@ it('forgets everything of its own and nothing else', () => {
 it('takes what cannot be read for nothing', () => {
   localStorage.setItem('germinal.kept.b', '{');
   expect(keptUnder('b')).toBeUndefined();
+});
+
+it('keeps of an edit only what differs, so that what others change meanwhile stays theirs', () => {
+  const first = renderHook(() => useKeptEdit('person', { name: 'Ida', source: 'fair', password: 'x' }, ['password']));
+  expect(first.result.current.found).toBe(false);
+  act(() => first.result.current.set({ name: 'Ida R.', source: 'fair' }));
+  act(() => first.result.current.set({ password: 'secret' }));
+  expect(first.result.current.value).toEqual({ name: 'Ida R.', source: 'fair', password: 'secret' });
+  first.unmount();
+  expect(JSON.stringify({ ...localStorage })).not.toContain('secret');
+
+  const again = renderHook(() => useKeptEdit('person', { name: 'Ida', source: 'a friend', password: 'x' }, ['password']));
+  expect(again.result.current.found).toBe(true);
+  expect(again.result.current.value).toEqual({ name: 'Ida R.', source: 'a friend', password: 'x' });
+  act(() => again.result.current.set({ name: 'Ida' }));
+  expect(keptUnder('person')).toBeUndefined();
+  act(() => again.result.current.set({ name: 'Bo' }));
+  act(() => again.result.current.done());
+  expect([again.result.current.found, again.result.current.value.name, keptUnder('person')]).toEqual([false, 'Ida', undefined]);
+});
+
+it('two changes in one breath both stand', () => {
+  const kept = renderHook(() => useKept<Record<string, string>>('words', {}));
+  act(() => {
+    kept.result.current[1]((before) => ({ ...before, a: '1' }));
+    kept.result.current[1]((before) => ({ ...before, b: '2' }));
+  });
+  expect(keptUnder('words')).toEqual({ a: '1', b: '2' });
 });

@@ -3,7 +3,7 @@ import { cleanup, fireEvent, render, screen } from '@testing-library/react';
 import { afterEach, expect, test, vi } from 'vitest';
 import { Dial } from './bits';
 import { DayPage } from './DayPage';
-import { useKeys } from './keys';
+import { useKeys, useSaveKey } from './keys';
 
 afterEach(cleanup);
 
@@ -45,4 +45,32 @@ test('the margin that slides over takes the focus and gives it back', () => {
 test('a number dials, with its extension', () => {
   render(<Dial number="+12075550142" extension="12" />);
   expect(screen.getByRole('link').getAttribute('href')).toBe('tel:+12075550142;ext=12');
+});
+
+function Note({ saved }: { saved: (words: string) => void }) {
+  useSaveKey();
+  return (
+    <>
+      <form
+        onSubmit={(e) => {
+          e.preventDefault();
+          saved(String(new FormData(e.currentTarget).get('words')));
+        }}
+      >
+        <textarea name="words" aria-label="Remark" defaultValue="called back" />
+        <button type="submit">Write</button>
+      </form>
+      <input aria-label="elsewhere" />
+    </>
+  );
+}
+
+test('Ctrl+Enter saves what one writes, and does nothing where nothing is written', () => {
+  const saved = vi.fn();
+  render(<Note saved={saved} />);
+  fireEvent.keyDown(screen.getByLabelText('Remark'), { key: 'Enter' });
+  fireEvent.keyDown(screen.getByLabelText('elsewhere'), { key: 'Enter', ctrlKey: true });
+  expect(saved).not.toHaveBeenCalled();
+  fireEvent.keyDown(screen.getByLabelText('Remark'), { key: 'Enter', ctrlKey: true });
+  expect(saved.mock.calls).toEqual([['called back']]);
 });

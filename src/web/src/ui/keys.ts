@@ -32,6 +32,21 @@ export function useKeys(keys: Record<string, (event: KeyboardEvent) => void>) {
   }, []);
 }
 
+/** Ctrl+Enter (or its like on a Mac) saves what one writes: it sends the form the cursor is in. */
+export function useSaveKey() {
+  useEffect(() => {
+    function press(event: KeyboardEvent) {
+      if (event.key !== 'Enter' || !(event.ctrlKey || event.metaKey) || event.defaultPrevented) return;
+      const form = event.target instanceof Element ? event.target.closest('form') : null;
+      if (!form) return;
+      event.preventDefault();
+      form.requestSubmit();
+    }
+    window.addEventListener('keydown', press);
+    return () => window.removeEventListener('keydown', press);
+  }, []);
+}
+
 /** Ctrl+Z (or its like on a Mac) takes back what was done last; in a field it stays the field's own. */
 export function useUndoKey() {
   useEffect(() => {

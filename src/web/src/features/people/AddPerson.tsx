@@ -22,6 +22,7 @@ export function AddPerson() {
   const [open, setOpen] = useState(false);
   const [fields, setFields, forget] = useKept('new-person', blank);
   const add = useMutation({
+    meta: { says: () => `${fields.firstName} ${fields.lastName} added`.trim() },
     mutationFn: (anyway: boolean) => take(api.POST('/api/people', { body: { ...fields, anyway } })),
     onSuccess: (p) => {
       forget();

@@ -20,10 +20,14 @@ export function DealingsPart({ personId, zone }: { personId: string; zone: strin
     queryKey: ['dealings', personId],
     queryFn: () => take(api.GET('/api/people/{id}/dealings', { params: { path: { id: personId } } })),
   });
-  const change = usePersonChange(personId, async (act: () => Promise<unknown>) => {
-    await act();
-    queries.invalidateQueries({ queryKey: ['dealings', personId] });
-  });
+  const change = usePersonChange(
+    personId,
+    () => 'a change to opportunities, appointments or tasks',
+    async (act: () => Promise<unknown>) => {
+      await act();
+      queries.invalidateQueries({ queryKey: ['dealings', personId] });
+    },
+  );
   const run = (act: () => Promise<unknown>) => change.mutate(act);
   if (!dealings.data) return <Trouble error={dealings.error} />;
   return (
@@ -402,12 +406,14 @@ function Tasks({ of, run }: { of: Dealings; run: PartProps['run'] }) {
 export function ListsPart({ personId, lists }: { personId: string; lists: string[] }) {
   const queries = useQueryClient();
   const [name, setName] = useState('');
-  const change = usePersonChange(personId, ({ list, join }: { list: string; join: boolean }) =>
-    doAct(join ? 'join' : 'leave', actOn({ ids: [personId] }, join ? 'join' : 'leave', list)).then(({ act: id }) => {
+  const says = ({ list, join }: { list: string; join: boolean }) => (join ? `On the list “${list.trim()}”` : `Off the list “${list}”`);
+  const change = usePersonChange(personId, says, (how: { list: string; join: boolean }) => {
+    const kind = how.join ? 'join' : 'leave';
+    return doAct(kind, actOn({ ids: [personId] }, kind, how.list)).then(({ act: id }) => {
       setName('');
-      if (id) said(join ? `On the list “${list.trim()}”` : `Off the list “${list}”`, () => undoAct(id, queries));
-    }),
-  );
+      if (id) said(says(how), () => undoAct(id, queries));
+    });
+  });
   return (
     <form
       onSubmit={(e) => {

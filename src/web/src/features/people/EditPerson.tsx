@@ -4,14 +4,22 @@ import { api, type Schemas, take } from '../../api/client';
 import { useSession } from '../../app/session';
 import { useAsking } from '../../ui/asking';
 import { Button, Field, fieldError, Trouble } from '../../ui/bits';
+import { useKeptEdit } from '../../ui/kept';
+import { keyDates } from '../../ui/when';
+import { ZoneField } from '../../ui/ZoneField';
 import { isThere, There } from './There';
 
 type Person = Schemas['PersonDto'];
 
-const knownDates = ['birthday', 'client since', 'yearly review', 'policy renewal', 'mortgage fixed until'];
+/** Key dates stand among the fields under their names with this before them. */
+const datePrefix = 'date:';
+type DateKey = `${typeof datePrefix}${string}`;
+
+/** Under what name an edit of a person is kept until it is saved. */
+export const keptEdit = (id: string) => `person.${id}`;
 
 /** A person's fields, edited in place. What was typed stays when saving is refused. */
-export function EditPerson({ person: p, focus, close }: { person: Person; focus: string; close: () => void }) {
+export function EditPerson({ person: p, focus, leave }: { person: Person; focus: string; leave: () => void }) {
   const session = useSession().data;
   const queries = useQueryClient();
   const [edition, setEdition] = useState(p.edition);
@@ -24,18 +32,24 @@ export function EditPerson({ person: p, focus, close }: { person: Person; focus:
     address: p.address ?? '',
     zone: p.zone ?? '',
     source: p.source ?? '',
+    owner: p.ownerId ?? '',
+    ...(Object.fromEntries(p.dates.map((d) => [datePrefix + d.name, d.date])) as Record<DateKey, string>),
   };
-  const [fields, setFields] = useState(start);
-  const [owner, setOwner] = useState(p.ownerId ?? '');
-  const [dates, setDates] = useState<Record<string, string>>(Object.fromEntries(p.dates.map((d) => [d.name, d.date])));
+  const { value: fields, changes, found, set, done: forget } = useKeptEdit(keptEdit(p.id), start);
+  const dates = Object.entries(fields).filter(([key]) => key.startsWith(datePrefix));
+  const close = () => {
+    forget();
+    leave();
+  };
   const [newDate, setNewDate] = useState('');
-  const { asking, typed, mayLeave } = useAsking();
+  const { asking, typed, mayLeave } = useAsking(found);
 
   const save = useMutation({
+    meta: { says: () => `what was changed of ${p.name}` },
     mutationFn: (anyway: boolean) => {
-      const changed = Object.fromEntries(Object.entries(fields).filter(([k, v]) => v !== start[k as keyof typeof start]));
-      const before = Object.fromEntries(p.dates.map((d) => [d.name, d.date]));
-      const changedDates = Object.fromEntries(Object.entries(dates).filter(([k, v]) => v !== (before[k] ?? '')));
+      const { owner, ...words } = changes;
+      const of = (areDates: boolean) => Object.entries(words).filter(([key]) => key.startsWith(datePrefix) === areDates);
+      const changedDates = Object.fromEntries(of(true).map(([key, date]) => [key.slice(datePrefix.length), date]));
       return take(
         api.PATCH('/api/people/{id}', {
           params: { path: { id: p.id } },
@@ -43,9 +57,9 @@ export function EditPerson({ person: p, focus, close }: { person: Person; focus:
             edition,
             anyway,
             fields: {
-              ...changed,
+              ...Object.fromEntries(of(false)),
               ownerId: owner || null,
-              clearOwner: !owner,
+              clearOwner: owner === '',
               dates: Object.keys(changedDates).length > 0 ? changedDates : null,
             } as Schemas['PersonFields'],
           },
@@ -70,7 +84,7 @@ export function EditPerson({ person: p, focus, close }: { person: Person; focus:
     },
   });
 
-  const inputs: [keyof typeof fields, string, string][] = [
+  const inputs: [Exclude<keyof typeof fields, DateKey>, string, string][] = [
     ['firstName', 'First name', 'first_name'],
     ['lastName', 'Last name', 'last_name'],
     ['email', 'Email', 'email'],
@@ -89,6 +103,14 @@ export function EditPerson({ person: p, focus, close }: { person: Person; focus:
       onInput={typed}
       onKeyDown={(e) => e.key === 'Escape' && mayLeave(true) && close()}
     >
+      {found && (
+        <p role="status" className="mb-3 border-l-[3px] border-straw bg-straw-pale px-3 py-2 text-small">
+          What you wrote here before and did not save stands here again.{' '}
+          <Button look="danger" className="ml-2" onClick={forget}>
+            Throw it away
+          </Button>
+        </p>
+      )}
       <div className="grid grid-cols-2 gap-x-6 max-[699px]:grid-cols-1">
         {inputs.map(([key, label, word], i) => (
           <Field key={key} label={label} error={fieldError(save.error, key)}>
@@ -100,7 +122,7 @@ export function EditPerson({ person: p, focus, close }: { person: Person; focus:
                   autoFocus={focus ? focus === word : i === 0}
                   className="w-full"
                   value={fields[key]}
-                  onChange={(e) => setFields({ ...fields, [key]: e.target.value })}
+                  onChange={(e) => set({ [key]: e.target.value })}
                 />
                 <There error={save.error} field={key} />
               </>
@@ -115,14 +137,20 @@ export function EditPerson({ person: p, focus, close }: { person: Person; focus:
               rows={2}
               className="w-full"
               value={fields.address}
-              onChange={(e) => setFields({ ...fields, address: e.target.value })}
+              onChange={(e) => set({ address: e.target.value })}
             />
           )}
         </Field>
         <div>
           <Field label="Owner" error={fieldError(save.error, 'ownerId')}>
             {(id, by) => (
-              <select id={id} aria-describedby={by} className="w-full" value={owner} onChange={(e) => setOwner(e.target.value)}>
+              <select
+                id={id}
+                aria-describedby={by}
+                className="w-full"
+                value={fields.owner}
+                onChange={(e) => set({ owner: e.target.value })}
+              >
                 <option value="">nobody</option>
                 {session?.members.map((m) => (
                   <option key={m.id} value={m.id}>
@@ -133,36 +161,34 @@ export function EditPerson({ person: p, focus, close }: { person: Person; focus:
             )}
           </Field>
         </div>
-        <Field label="Time zone" error={fieldError(save.error, 'zone')} hint="empty: the practice’s">
-          {(id, by) => (
-            <input
-              id={id}
-              aria-describedby={by}
-              className="w-full"
-              placeholder="America/Denver"
-              value={fields.zone}
-              onChange={(e) => setFields({ ...fields, zone: e.target.value })}
-            />
-          )}
-        </Field>
+        <ZoneField
+          label="The clock they live by"
+          none="the practice’s"
+          value={fields.zone}
+          set={(zone) => set({ zone })}
+          error={fieldError(save.error, 'zone')}
+        />
       </div>
       <fieldset className="border-0 p-0">
         <legend className="mb-1 text-small text-soft">Key dates, as 1975-06-14, or --06-14 where the year is not known</legend>
         <div className="grid grid-cols-3 gap-x-6 max-[699px]:grid-cols-1">
-          {Object.entries(dates).map(([name, value]) => (
-            <Field key={name} label={name} error={fieldError(save.error, `dates.${name}`)}>
-              {(id, by) => (
-                <input
-                  id={id}
-                  aria-describedby={by}
-                  autoFocus={focus === name}
-                  className="w-full"
-                  value={value}
-                  onChange={(e) => setDates({ ...dates, [name]: e.target.value })}
-                />
-              )}
-            </Field>
-          ))}
+          {dates.map(([key, value]) => {
+            const name = key.slice(datePrefix.length);
+            return (
+              <Field key={key} label={name} error={fieldError(save.error, `dates.${name}`)}>
+                {(id, by) => (
+                  <input
+                    id={id}
+                    aria-describedby={by}
+                    autoFocus={focus === name}
+                    className="w-full"
+                    value={value}
+                    onChange={(e) => set({ [key]: e.target.value })}
+                  />
+                )}
+              </Field>
+            );
+          })}
           <Field label="Another date">
             {(id) => (
               <select
@@ -170,13 +196,13 @@ export function EditPerson({ person: p, focus, close }: { person: Person; focus:
                 className="w-full"
                 value={newDate}
                 onChange={(e) => {
-                  if (e.target.value) setDates({ ...dates, [e.target.value]: '' });
+                  if (e.target.value) set({ [datePrefix + e.target.value]: '' });
                   setNewDate('');
                 }}
               >
                 <option value="">choose</option>
-                {knownDates
-                  .filter((d) => !(d in dates))
+                {keyDates
+                  .filter((d) => !(datePrefix + d in fields))
                   .map((d) => (
                     <option key={d}>{d}</option>
                   ))}

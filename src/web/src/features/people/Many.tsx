@@ -150,7 +150,15 @@ export function Preview({
   const queries = useQueryClient();
   const body = actOn(picked.people, kind, what);
   const preview = useQuery({ queryKey: ['act-preview', kind, body], queryFn: () => previewAct(kind, body), staleTime: 0, retry: false });
+  const programs = useQuery({ queryKey: ['programs'], queryFn: () => take(api.GET('/api/programs')) });
+  const name = kind === 'start' ? (programs.data?.find((p) => p.id === what)?.name ?? 'the program') : (what.split('/').at(-1) ?? what);
+  const verb = {
+    tag: `Put “${name}” on`,
+    stage: `Move to ${name}:`,
+    start: `Start “${name}” for`,
+  }[kind];
   const act = useMutation({
+    meta: { says: () => `${verb} ${count(picked.count, 'person', 'people')}` },
     mutationFn: () => doAct(kind, body),
     onSuccess: (answer) => {
       queries.invalidateQueries({ queryKey: ['people'] });
@@ -158,8 +166,6 @@ export function Preview({
       done(answer);
     },
   });
-  const programs = useQuery({ queryKey: ['programs'], queryFn: () => take(api.GET('/api/programs')) });
-  const name = kind === 'start' ? (programs.data?.find((p) => p.id === what)?.name ?? 'the program') : (what.split('/').at(-1) ?? what);
   const p = preview.data;
   if (!p) {
     return (
@@ -179,11 +185,6 @@ export function Preview({
   // A start is new to whomever the engine would start it for; the rest would be refused.
   const own = kind === 'start' ? (p.starts.find((s) => s.program === name)?.count ?? 0) : p.people - p.unchanged;
   const others = p.starts.filter((s) => kind !== 'start' || s.program !== name);
-  const verb = {
-    tag: `Put “${name}” on`,
-    stage: `Move to ${name}:`,
-    start: `Start “${name}” for`,
-  }[kind];
   return (
     <section aria-label="What it would do">
       <h3>What it would do</h3>
@@ -240,7 +241,7 @@ export function Preview({
 export function Progress({ id, close }: { id: string; close: () => void }) {
   const queries = useQueryClient();
   const act = useQuery({ queryKey: ['act', id], queryFn: () => take(api.GET('/api/acts/{id}', { params: { path: { id } } })) });
-  const undo = useMutation({ mutationFn: () => undoAct(id, queries) });
+  const undo = useMutation({ meta: { says: () => 'an undo for all' }, mutationFn: () => undoAct(id, queries) });
   const a = act.data;
   if (!a) return null;
   const word = {

@@ -83,15 +83,14 @@ function Record({ person: p, channel, close }: { person: Person; channel: string
   const queries = useQueryClient();
   const [everything, setEverything] = useState(false);
   const [reason, setReason] = useState('');
-  const record = usePersonChange(p.id, async (isIn: boolean) => {
-    const { event } = await take(
-      api.POST('/api/people/{id}/consent', { params: { path: { id: p.id } }, body: { channel, in: isIn, reason, everything } }),
-    );
-    said(`${p.name}: ${isIn ? 'yes' : 'no'} to ${everything ? 'everything' : 'commercial ones'} by ${channel}`, () =>
-      undoEvent(p.id, event, queries),
-    );
+  const says = (body: Schemas['ConsentBody']) =>
+    `${p.name}: ${body.in ? 'yes' : 'no'} to ${body.everything ? 'everything' : 'commercial ones'} by ${body.channel}`;
+  const record = usePersonChange(p.id, says, async (body: Schemas['ConsentBody']) => {
+    const { event } = await take(api.POST('/api/people/{id}/consent', { params: { path: { id: p.id } }, body }));
+    said(says(body), () => undoEvent(p.id, event, queries));
     close();
   });
+  const answer = (isIn: boolean) => record.mutate({ channel, in: isIn, reason, everything });
   return (
     <form className="mt-2" onSubmit={(e) => e.preventDefault()}>
       <fieldset className="mb-2">
@@ -116,8 +115,8 @@ function Record({ person: p, channel, close }: { person: Person; channel: string
         set={setReason}
       />
       <Trouble error={fieldError(record.error, 'reason') ? null : record.error} />
-      <Button onClick={() => record.mutate(true)}>They said yes</Button>{' '}
-      <Button look="danger" className="ml-3" onClick={() => record.mutate(false)}>
+      <Button onClick={() => answer(true)}>They said yes</Button>{' '}
+      <Button look="danger" className="ml-3" onClick={() => answer(false)}>
         They said no
       </Button>
     </form>
@@ -129,16 +128,11 @@ function DoNotContact({ person: p, close }: { person: Person; close: () => void 
   const [why, setWhy] = useState('');
   const [until, setUntil] = useState('');
   const [died, setDied] = useState(false);
-  const stop = usePersonChange(p.id, async () => {
-    const { event } = await take(
-      api.POST('/api/people/{id}/contact', {
-        params: { path: { id: p.id } },
-        body: { doNotContact: true, reason: died ? null : why, until: died ? null : until || null, died },
-      }),
-    );
-    said(died ? `${p.name} has died` : `${p.name}: do not contact${until ? ` until ${keyDate(until)}` : ''}`, () =>
-      undoEvent(p.id, event, queries),
-    );
+  const says = (body: Schemas['ContactBody']) =>
+    body.died ? `${p.name} has died` : `${p.name}: do not contact${body.until ? ` until ${keyDate(body.until)}` : ''}`;
+  const stop = usePersonChange(p.id, says, async (body: Schemas['ContactBody']) => {
+    const { event } = await take(api.POST('/api/people/{id}/contact', { params: { path: { id: p.id } }, body }));
+    said(says(body), () => undoEvent(p.id, event, queries));
     close();
   });
   return (
@@ -146,7 +140,7 @@ function DoNotContact({ person: p, close }: { person: Person; close: () => void 
       className="mb-4"
       onSubmit={(e) => {
         e.preventDefault();
-        stop.mutate(undefined);
+        stop.mutate({ doNotContact: true, reason: died ? null : why, until: died ? null : until || null, died });
       }}
     >
       <label className="mb-2 flex min-h-7 items-center gap-1.5">
@@ -187,9 +181,10 @@ function DoNotContact({ person: p, close }: { person: Person; close: () => void 
 export function Stopped({ person }: { person: Person }) {
   const mark = { doNotContact: true, reason: person.doNotContactReason, until: person.doNotContactUntil, died: person.died };
   const set = (body: Schemas['ContactBody']) => take(api.POST('/api/people/{id}/contact', { params: { path: { id: person.id } }, body }));
-  const change = usePersonChange(person.id, async (doNotContact: boolean) => {
+  const says = (doNotContact: boolean) => `${person.name}: ${doNotContact ? 'do not contact' : 'may be contacted again'}`;
+  const change = usePersonChange(person.id, says, async (doNotContact: boolean) => {
     await set(doNotContact ? mark : { doNotContact, reason: null, until: null, died: false });
-    if (!doNotContact) said(`${person.name} may be contacted again`, () => set(mark));
+    if (!doNotContact) said(says(false), () => set(mark));
   });
   return (
     <div className="mx-7 mb-3 border-l-[3px] border-ember bg-ember-pale px-4 py-2.5 text-small">

@@ -11,11 +11,14 @@ import { usePersonChange } from './usePersonChange';
 
 type Doing = { run: Schemas['RunDto']; what: 'pause' | 'resume' | 'stop'; until?: string | null };
 
+const doneWords = { stop: 'stopped', pause: 'paused', resume: 'goes on' };
+
 /** The programs a person is on, and pausing or stopping each for them. */
 export function OnNow({ person: p }: { person: Schemas['PersonDto'] }) {
   const { now, zone } = useNow();
   const queries = useQueryClient();
-  const act = usePersonChange(p.id, async ({ run, what, until }: Doing) => {
+  const says = ({ run, what }: Doing) => `“${run.program}” ${doneWords[what]} for ${p.name}`;
+  const act = usePersonChange(p.id, says, async ({ run, what, until }: Doing) => {
     const path = { params: { path: { id: p.id, run: run.id } } };
     const { event } = await take(
       what === 'stop'
@@ -24,8 +27,7 @@ export function OnNow({ person: p }: { person: Schemas['PersonDto'] }) {
           ? api.POST('/api/people/{id}/runs/{run}/pause', { params: { ...path.params, query: { until: until ?? undefined } } })
           : api.POST('/api/people/{id}/runs/{run}/resume', path),
     );
-    const words = { stop: 'stopped', pause: 'paused', resume: 'goes on' }[what];
-    said(`“${run.program}” ${words} for ${p.name}`, () => undoEvent(p.id, event, queries));
+    said(says({ run, what }), () => undoEvent(p.id, event, queries));
   });
   if (p.runs.length === 0) return null;
   return (

@@ -1,20 +1,20 @@
 import { type QueryClient, useInfiniteQuery, useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
-import { type ReactNode, useMemo, useState } from 'react';
+import { type Dispatch, type ReactNode, type SetStateAction, useMemo, useState } from 'react';
 import { useParams, useSearchParams } from 'react-router';
 import { toast } from 'sonner';
 import { api, type Schemas, take } from '../../api/client';
 import { useNow, useSession } from '../../app/session';
 import { Button, Dial, Loading, Trouble } from '../../ui/bits';
 import { DayPage, PageHead } from '../../ui/DayPage';
-import { useKept } from '../../ui/kept';
+import { keptUnder, useKept } from '../../ui/kept';
 import { useKeys } from '../../ui/keys';
 import { type Mark, StepMark, TouchLine } from '../../ui/TouchLine';
 import { said } from '../../ui/undo';
-import { day, daysBetween, keyDate, moment, nearDay, time } from '../../ui/when';
+import { day, daysBetween, keyDate, moment, nearDay, placeOf, time } from '../../ui/when';
 import { TouchMargin } from '../touches/TouchMargin';
 import { type ActKind, actOn, doAct, putBack, undoAct, undoEvent, undoMerge } from './acts';
 import { DealingsPart, ListsPart } from './Dealings';
-import { EditPerson } from './EditPerson';
+import { EditPerson, keptEdit } from './EditPerson';
 import { MayWe, Stopped } from './MayWe';
 import { OnNow } from './OnNow';
 import { usePersonChange } from './usePersonChange';
@@ -23,6 +23,7 @@ import { WholePerson } from './WholePerson';
 type Person = Schemas['PersonDto'];
 type Line = Schemas['ThreadLine'];
 type Doing = 'remark' | 'answer' | 'stage' | 'tag' | 'program' | undefined;
+type Asked = { what: NonNullable<Doing>; text: string; channel: string };
 
 /** A person: who they are, what may be sent, and the thread with now in its middle. */
 export default function PersonPage() {
@@ -37,7 +38,7 @@ export default function PersonPage() {
   });
   const [picked, setPicked] = useState<string>();
   const [doing, setDoing] = useState<Doing>();
-  const [editing, setEditing] = useState(query.has('edit'));
+  const [editing, setEditing] = useState(query.has('edit') || keptUnder(keptEdit(id)) !== undefined);
   const [allComing, setAllComing] = useState(false);
 
   useKeys({
@@ -97,7 +98,7 @@ export default function PersonPage() {
         <EditPerson
           person={p}
           focus={query.get('edit') ?? ''}
-          close={() => {
+          leave={() => {
             setEditing(false);
             setQuery({}, { replace: true });
           }}
@@ -288,6 +289,7 @@ function Touch({
 function TakeBack({ what, back }: { what: string; back: (queries: QueryClient) => Promise<string> }) {
   const queries = useQueryClient();
   const undo = useMutation({
+    meta: { says: () => `taken back: ${what}` },
     mutationFn: () => back(queries),
     onSuccess: (words) => toast(words),
     onError: (e) => toast.error(e.message),
@@ -299,7 +301,17 @@ function TakeBack({ what, back }: { what: string; back: (queries: QueryClient) =
   );
 }
 
-function Actions({ person, doing, setDoing, edit }: { person: Person; doing: Doing; setDoing: (doing: Doing) => void; edit: () => void }) {
+function Actions({
+  person,
+  doing,
+  setDoing,
+  edit,
+}: {
+  person: Person;
+  doing: Doing;
+  setDoing: Dispatch<SetStateAction<Doing>>;
+  edit: () => void;
+}) {
   const session = useSession().data;
   const programs = useQuery({ queryKey: ['programs'], queryFn: () => take(api.GET('/api/programs')) });
   // What is written stays where it was written, whatever else is looked at meanwhile.
@@ -310,7 +322,20 @@ function Actions({ person, doing, setDoing, edit }: { person: Person; doing: Doi
   const queries = useQueryClient();
   const whom = { ids: [person.id] };
   const path = { params: { path: { id: person.id } } };
-  const act = usePersonChange(person.id, async (what: NonNullable<Doing>) => {
+  // What is done is handed over as it was asked for: it may wait for the connection while other words are written.
+  const says = ({ what, text }: Asked) => {
+    const stage = text.split('/')[1] ?? text;
+    const program = programs.data?.find((p) => p.id === text)?.name ?? 'a program';
+    const words = {
+      remark: 'a remark',
+      answer: 'an answer',
+      stage: `moved to ${stage}`,
+      tag: `the tag “${text.trim()}”`,
+      program: `“${program}” started`,
+    };
+    return `${person.name}: ${words[what]}`;
+  };
+  const act = usePersonChange(person.id, says, async ({ what, text, channel }: Asked) => {
     if (what === 'remark') await take(api.POST('/api/people/{id}/remarks', { ...path, body: { text } }));
     if (what === 'answer') await take(api.POST('/api/people/{id}/replies', { ...path, body: { channel, text } }));
     const one = async (kind: ActKind, words: string) => {
@@ -320,8 +345,8 @@ function Actions({ person, doing, setDoing, edit }: { person: Person; doing: Doi
     if (what === 'stage') await one('stage', `${person.name} moved to ${text.split('/')[1]}`);
     if (what === 'tag') await one('tag', `“${text.trim()}” put on ${person.name}`);
     if (what === 'program') await one('start', `“${programs.data?.find((p) => p.id === text)?.name}” asked to start for ${person.name}`);
-    setTexts({ ...texts, [what]: '' });
-    setDoing(undefined);
+    setTexts((now) => (now[what] === text ? { ...now, [what]: '' } : now));
+    setDoing((now) => (now === what ? undefined : now));
   });
   const words: [NonNullable<Doing>, string, string][] = [
     ['remark', 'R', 'write a remark'],
@@ -363,7 +388,7 @@ function Actions({ person, doing, setDoing, edit }: { person: Person; doing: Doi
           className="mt-2 flex flex-wrap items-start gap-3 text-ink"
           onSubmit={(e) => {
             e.preventDefault();
-            act.mutate(doing);
+            act.mutate({ what: doing, text, channel });
           }}
         >
           {doing === 'remark' && (
@@ -446,10 +471,13 @@ function About({ person: p, edit }: { person: Person; edit: () => void }) {
   const { now } = useNow();
   const theirClock = new Date(now);
   const queries = useQueryClient();
-  const untag = usePersonChange(p.id, (tag: string) =>
-    doAct('untag', actOn({ ids: [p.id] }, 'untag', tag)).then(({ act: id }) => {
-      if (id) said(`“${tag}” taken off ${p.name}`, () => undoAct(id, queries));
-    }),
+  const untag = usePersonChange(
+    p.id,
+    (tag: string) => `“${tag}” taken off ${p.name}`,
+    (tag) =>
+      doAct('untag', actOn({ ids: [p.id] }, 'untag', tag)).then(({ act: id }) => {
+        if (id) said(`“${tag}” taken off ${p.name}`, () => undoAct(id, queries));
+      }),
   );
   return (
     <>
@@ -479,7 +507,7 @@ function About({ person: p, edit }: { person: Person; edit: () => void }) {
           </>
         )}
         <dt>their clock</dt>
-        <dd>{`${time(theirClock.toISOString(), p.clockZone)}${p.zone ? `, ${p.zone.split('/')[1]?.replace('_', ' ')}` : ', same as here'}`}</dd>
+        <dd>{`${time(theirClock.toISOString(), p.clockZone)}${p.zone ? `, ${placeOf(p.zone)}` : ', same as here'}`}</dd>
         <dt>address</dt>
         <dd className="whitespace-pre-line">{p.address ?? <i>none</i>}</dd>
         <dt>owner</dt>

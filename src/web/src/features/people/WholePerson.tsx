@@ -61,6 +61,7 @@ function Merge({ personId, name, close }: { personId: string; name: string; clos
   });
   const takes = (c: Schemas['MergeChoice']) => chosen[c.key] ?? c.takesOther;
   const merge = useMutation({
+    meta: { says: () => `${preview.data?.merged ?? 'somebody'} and ${name} made one person` },
     mutationFn: () =>
       take(
         api.POST('/api/people/{id}/merge', {
@@ -172,6 +173,7 @@ function Erase({ personId, name }: { personId: string; name: string }) {
   const queries = useQueryClient();
   const [typed, setTyped] = useState('');
   const erase = useMutation({
+    meta: { says: () => `${name} erased` },
     mutationFn: () => take(api.POST('/api/people/{id}/erase', { params: { path: { id: personId } }, body: { name: typed } })),
     onSuccess: () => {
       queries.invalidateQueries({ queryKey: ['people'] });

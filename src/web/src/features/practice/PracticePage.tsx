@@ -5,6 +5,8 @@ import { api, type Schemas, take } from '../../api/client';
 import { useMay } from '../../app/session';
 import { Button, Field, fieldError, Loading, Trouble } from '../../ui/bits';
 import { DayPage, PageHead, Stretch } from '../../ui/DayPage';
+import { useKeptEdit } from '../../ui/kept';
+import { placeOf } from '../../ui/when';
 
 type Practice = Schemas['PracticeDto'];
 type Server = Schemas['ServerBody'];
@@ -40,14 +42,16 @@ function Settings({ practice }: { practice: Practice }) {
   const queries = useQueryClient();
   const mayChange = useMay('change-settings');
   const seesServers = useMay('see-servers');
-  const [draft, setDraft] = useState<Draft>(() => draftOf(practice));
   const kept = draftOf(practice);
-  const set = (change: Partial<Draft>) => setDraft({ ...draft, ...change });
+  // Servers hold a password, which no machine keeps.
+  const { value: draft, found, set, done: forget } = useKeptEdit<Draft>('settings', kept, ['mailOut', 'mailIn']);
+  const [afresh, setAfresh] = useState(0);
   const save = useMutation({
+    meta: { says: () => 'the settings' },
     mutationFn: () => take(api.PUT('/api/practice', { body: draft })),
     onSuccess: (saved) => {
       queries.setQueryData(['practice'], saved);
-      setDraft(draftOf(saved));
+      forget();
       toast('Kept. It counts for everything that is judged from now on.');
     },
   });
@@ -91,13 +95,29 @@ function Settings({ practice }: { practice: Practice }) {
   );
   return (
     <DayPage marginTitle="About these" margin={<Margin />}>
-      <PageHead title={practice.name} aside={`everything by the clock of ${practice.zone.split('/')[1]?.replace('_', ' ')}`} />
+      <PageHead title={practice.name} aside={`everything by the clock of ${placeOf(practice.zone)}`} />
       <form
+        key={afresh}
         onSubmit={(e) => {
           e.preventDefault();
           save.mutate();
         }}
       >
+        {found && (
+          <p role="status" className="mx-7 my-3 border-l-[3px] border-straw bg-straw-pale px-3 py-2 text-small">
+            What you changed here before and did not keep stands here again.{' '}
+            <Button
+              look="danger"
+              className="ml-2"
+              onClick={() => {
+                forget();
+                setAfresh(afresh + 1);
+              }}
+            >
+              Throw it away
+            </Button>
+          </p>
+        )}
         <fieldset disabled={!mayChange} className="m-0 border-0 p-0">
           <Stretch title="When and how often" />
           <div className="px-7 py-3">

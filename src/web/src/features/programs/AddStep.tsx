@@ -22,9 +22,8 @@ const kinds: [Step['kind'], string][] = [
  * A step of a kind as it is before anything is written in it.
  * @param steps the program's steps, for an id that none of them has
  * @param before those that come before it: a question is about the last letter of them
- * @param program where a going on leads to
  */
-export function newStep(kind: Step['kind'], steps: Step[], before: Step[], program: string): Step {
+export function newStep(kind: Step['kind'], steps: Step[], before: Step[]): Step {
   const all = allSteps(steps);
   const base = {
     id: newId(all, kind),
@@ -48,7 +47,7 @@ export function newStep(kind: Step['kind'], steps: Step[], before: Step[], progr
     case 'tell-me':
       return { ...base, kind, body: '' };
     case 'change':
-      return { ...base, kind, set: [{ tag: 'new' }] };
+      return { ...base, kind, set: [] };
     case 'fork': {
       const letter = before.filter((s) => s.kind === 'email').at(-1);
       return letter
@@ -65,7 +64,7 @@ export function newStep(kind: Step['kind'], steps: Step[], before: Step[], progr
         ],
       };
     case 'hand-over':
-      return { ...base, kind, program };
+      return { ...base, kind, program: '' };
     case 'end':
       return { ...base, kind };
   }

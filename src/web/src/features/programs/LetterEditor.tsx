@@ -1,13 +1,13 @@
-import { useQuery } from '@tanstack/react-query';
 import Image from '@tiptap/extension-image';
-import { EditorContent, useEditor } from '@tiptap/react';
+import { EditorContent, useEditor, useEditorState } from '@tiptap/react';
 import StarterKit from '@tiptap/starter-kit';
-import { DropdownMenu } from 'radix-ui';
 import { useEffect, useRef, useState } from 'react';
-import { api, type Schemas, take, upload } from '../../api/client';
+import { type Schemas, upload } from '../../api/client';
 import { Trouble } from '../../ui/bits';
+import { FieldsMenu, putIn } from './FieldsMenu';
 import { LinkTool } from './LinkTool';
 import { attributesOf, effectsOf, LetterLink } from './letterLink';
+import { PictureWords } from './PictureWords';
 
 /** A letter's subject and body, written in place: headings, bold, lists, links, pictures, and merge fields from a menu. */
 export default function LetterEditor({
@@ -27,11 +27,8 @@ export default function LetterEditor({
   const [trouble, setTrouble] = useState<unknown>();
   const latest = useRef(change);
   latest.current = change;
-  const fields = useQuery({
-    queryKey: ['fields'],
-    staleTime: Number.POSITIVE_INFINITY,
-    queryFn: () => take(api.GET('/api/programs/fields')),
-  });
+  /** A picture that was sent up and waits for its words. */
+  const [waiting, setWaiting] = useState<string>();
   const editor = useEditor({
     extensions: [
       StarterKit.configure({
@@ -48,17 +45,31 @@ export default function LetterEditor({
     editorProps: { attributes: { 'aria-label': 'Body of the letter', role: 'textbox', 'aria-multiline': 'true' } },
     onUpdate: ({ editor: e }) => latest.current({ body: e.isEmpty ? '' : e.getHTML() }),
   });
+  // What the tools show; the editor itself does not tell of each step of the cursor.
+  const at = useEditorState({
+    editor,
+    selector: ({ editor: e }) => ({
+      bold: e.isActive('bold'),
+      heading: e.isActive('heading'),
+      list: e.isActive('bulletList'),
+      numbers: e.isActive('orderedList'),
+      link: e.isActive('link') ? e.getAttributes('link') : undefined,
+      words: !e.state.selection.empty,
+      image: e.isActive('image')
+        ? { src: String(e.getAttributes('image').src), alt: String(e.getAttributes('image').alt ?? '') }
+        : undefined,
+    }),
+  });
   useEffect(() => {
     if (!body && !subject) line.current?.focus();
     // Only when it opens.
   }, []);
 
-  function insert(field: string) {
-    const text = `{{ ${field} }}`;
+  function insert(text: string) {
     const input = line.current;
     if (last === 'subject' && input) {
       const at = input.selectionStart ?? subject.length;
-      change({ subject: subject.slice(0, at) + text + subject.slice(input.selectionEnd ?? at) });
+      change({ subject: putIn(subject, text, at, input.selectionEnd ?? at)[0] });
     } else {
       editor?.chain().focus().insertContent(text).run();
     }
@@ -68,11 +79,7 @@ export default function LetterEditor({
     setTrouble(undefined);
     try {
       const { url } = await upload<Schemas['ImageDto']>('/api/images', chosen);
-      editor
-        ?.chain()
-        .focus()
-        .setImage({ src: url, alt: chosen.name.replace(/\.\w+$/, '') })
-        .run();
+      setWaiting(url);
     } catch (e) {
       setTrouble(e);
     }
@@ -101,23 +108,23 @@ export default function LetterEditor({
         onChange={(e) => change({ subject: e.target.value })}
       />
       <div className="flex flex-wrap items-center gap-1 border-b border-rule px-2.5 py-1" role="toolbar" aria-label="Formatting">
-        {tool('Bold', editor?.isActive('bold') ?? false, () => editor?.chain().focus().toggleBold().run())}
-        {tool('Heading', editor?.isActive('heading') ?? false, () => editor?.chain().focus().toggleHeading({ level: 2 }).run())}
-        {tool('List', editor?.isActive('bulletList') ?? false, () => editor?.chain().focus().toggleBulletList().run())}
-        {tool('Numbers', editor?.isActive('orderedList') ?? false, () => editor?.chain().focus().toggleOrderedList().run())}
+        {tool('Bold', at.bold, () => editor?.chain().focus().toggleBold().run())}
+        {tool('Heading', at.heading, () => editor?.chain().focus().toggleHeading({ level: 2 }).run())}
+        {tool('List', at.list, () => editor?.chain().focus().toggleBulletList().run())}
+        {tool('Numbers', at.numbers, () => editor?.chain().focus().toggleOrderedList().run())}
         <LinkTool
-          href={editor?.getAttributes('link').href as string | undefined}
-          effects={effectsOf(editor?.getAttributes('link') ?? {})}
-          set={(href, effects) =>
-            href
-              ? editor
-                  ?.chain()
-                  .focus()
-                  .extendMarkRange('link')
-                  .setMark('link', { href, ...attributesOf(effects) })
-                  .run()
-              : editor?.chain().focus().extendMarkRange('link').unsetLink().run()
-          }
+          href={at.link?.href as string | undefined}
+          effects={effectsOf(at.link ?? {})}
+          picked={at.words || at.link !== undefined}
+          set={(href, effects, words) => {
+            const chain = editor?.chain().focus();
+            if (!href) chain?.extendMarkRange('link').unsetLink().run();
+            else {
+              const mark = { type: 'link', attrs: { href, ...attributesOf(effects) } };
+              if (words) chain?.insertContent({ type: 'text', text: words, marks: [mark] }).run();
+              else chain?.extendMarkRange('link').setMark(mark.type, mark.attrs).run();
+            }
+          }}
         />
         {tool('Picture', false, () => file.current?.click())}
         <input
@@ -133,24 +140,26 @@ export default function LetterEditor({
             e.target.value = '';
           }}
         />
-        <DropdownMenu.Root>
-          <DropdownMenu.Trigger className="ml-auto px-1.5 text-small text-leaf">Fields</DropdownMenu.Trigger>
-          <DropdownMenu.Portal>
-            <DropdownMenu.Content className="float max-h-80 overflow-y-auto py-1" align="end" onCloseAutoFocus={(e) => e.preventDefault()}>
-              {fields.data?.map((f) => (
-                <DropdownMenu.Item
-                  key={f.field}
-                  className="flex cursor-pointer gap-3 px-3 py-1 text-small outline-none data-[highlighted]:bg-leaf-pale"
-                  onSelect={() => insert(f.field)}
-                >
-                  <span className="w-40 font-semibold">{f.field}</span>
-                  <span className="text-soft">{f.meaning}</span>
-                </DropdownMenu.Item>
-              ))}
-            </DropdownMenu.Content>
-          </DropdownMenu.Portal>
-        </DropdownMenu.Root>
+        <FieldsMenu className="ml-auto" insert={insert} />
       </div>
+      {waiting && (
+        <PictureWords
+          words={undefined}
+          use={(alt) => {
+            editor?.chain().focus().setImage({ src: waiting, alt }).run();
+            setWaiting(undefined);
+          }}
+          leave={() => setWaiting(undefined)}
+        />
+      )}
+      {!waiting && at.image && (
+        <PictureWords
+          key={at.image.src}
+          words={at.image.alt}
+          use={(alt) => editor.chain().focus().updateAttributes('image', { alt }).run()}
+          leave={() => {}}
+        />
+      )}
       {/* biome-ignore lint/a11y/noStaticElementInteractions: only notes where the cursor was last */}
       <div className="letter writing px-4 py-3" onFocus={() => setLast('body')}>
         <EditorContent editor={editor} />

@@ -7,10 +7,26 @@ import { Button, Field, fieldError } from '../../ui/bits';
 import { Float } from '../../ui/Float';
 import { type Effects, sayEffects } from './letterLink';
 
-/** Where picked words of a letter lead, and what following them sets off. */
-export function LinkTool({ href, effects, set }: { href?: string; effects: Effects; set: (href: string, effects: Effects) => void }) {
+/** Where words of a letter lead, and what following them sets off. */
+/**
+ * @param picked whether words are picked, or the cursor stands in a link; where not, the link brings its words along
+ * @param set puts the link on; an empty address takes it off, words are given where none were picked
+ */
+export function LinkTool({
+  href,
+  effects,
+  picked,
+  set,
+}: {
+  href?: string;
+  effects: Effects;
+  picked: boolean;
+  set: (href: string, effects: Effects, words?: string) => void;
+}) {
   const [open, setOpen] = useState(false);
   const [text, setText] = useState('');
+  const [words, setWords] = useState('');
+  const [asksWords, setAsksWords] = useState(false);
   const [draft, setDraft] = useState<Effects>({});
   const [more, setMore] = useState(false);
   const said = sayEffects(draft);
@@ -21,7 +37,7 @@ export function LinkTool({ href, effects, set }: { href?: string; effects: Effec
         ? ''
         : (await take(api.GET('/api/programs/link-address', { params: { query: { written: text } } }))).address,
     onSuccess: (address) => {
-      set(address, draft);
+      set(address, draft, asksWords ? words.trim() || address : undefined);
       setOpen(false);
     },
   });
@@ -30,6 +46,8 @@ export function LinkTool({ href, effects, set }: { href?: string; effects: Effec
       open={open}
       onOpenChange={(o) => {
         setText(href ?? 'https://');
+        setWords('');
+        setAsksWords(!picked);
         setDraft(effects);
         setMore(false);
         use.reset();
@@ -54,7 +72,16 @@ export function LinkTool({ href, effects, set }: { href?: string; effects: Effec
               use.mutate();
             }}
           >
-            <Field label="Where the picked words lead" hint="empty: no link" error={fieldError(use.error, 'written')}>
+            {asksWords && (
+              <Field label="The words one presses">
+                {(id) => <input id={id} required className="w-full" value={words} onChange={(e) => setWords(e.target.value)} />}
+              </Field>
+            )}
+            <Field
+              label={asksWords ? 'Where they lead' : 'Where the picked words lead'}
+              hint={asksWords ? undefined : 'empty: no link'}
+              error={fieldError(use.error, 'written')}
+            >
               {(id, by) => (
                 <input id={id} aria-describedby={by} className="w-full" value={text} onChange={(e) => setText(e.target.value)} />
               )}
@@ -140,7 +167,7 @@ function EffectFields({ effects, change }: { effects: Effects; change: (part: Ef
         of={programs.data?.map((p) => p.name) ?? []}
         change={(program) => change({ program })}
       />
-      <Field label="Its name in rules and forks" hint="empty: its address">
+      <Field label="What programs call this link" hint="empty: its address">
         {(id, by) => (
           <input
             id={id}

@@ -34,6 +34,10 @@ export function OnTheirWay({
     queryFn: () => take(api.GET('/api/programs/{id}/older-runs', { params: { path: { id } } })),
   });
   const act = useMutation({
+    meta: {
+      says: (what: 'move' | 'stop') =>
+        what === 'move' ? 'those on their way moved to the newest version' : 'a program stopped for everybody',
+    },
     mutationFn: (what: 'move' | 'stop') => {
       const path = { params: { path: { id } } };
       return take(what === 'move' ? api.POST('/api/programs/{id}/move-runs', path) : api.POST('/api/programs/{id}/stop-runs', path));

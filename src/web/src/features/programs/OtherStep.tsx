@@ -32,7 +32,7 @@ export function OtherStep({ step, when, kind, pointer }: Props) {
         <Say words={short(filled(words, person)) || 'nothing yet'} label={`What the ${step.kind} says`}>
           {(close) => (
             <TextForm
-              label="What it says; merge fields like {{ person.first_name }} are filled in"
+              label="What it says"
               value={words}
               done={(text) => {
                 set(step.kind === 'task' ? { ...step, title: text } : { ...step, body: text });

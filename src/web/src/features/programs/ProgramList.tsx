@@ -15,6 +15,7 @@ export default function ProgramList() {
   const [name, setName] = useState('');
   const programs = useQuery({ queryKey: ['programs'], queryFn: () => take(api.GET('/api/programs')) });
   const create = useMutation({
+    meta: { says: () => `the program “${name}”` },
     mutationFn: () => take(api.POST('/api/programs', { body: { name } })),
     onSuccess: (p) => go(`/programs/${p.id}`),
   });

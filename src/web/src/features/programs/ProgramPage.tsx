@@ -100,6 +100,7 @@ function Page({ id, loaded, reload }: { id: string; loaded: Schemas['ProgramDto'
   useKeys({ n: () => setAdding(true), c: runCheck, '[': () => another(-1), ']': () => another(1) });
 
   const paused = useMutation({
+    meta: { says: ({ on }: { on: boolean }) => `“${draft.name}” ${on ? 'to go on' : 'to rest'}` },
     mutationFn: ({ on, until }: { on: boolean; until: string | null }) =>
       take(
         on
@@ -126,9 +127,8 @@ function Page({ id, loaded, reload }: { id: string; loaded: Schemas['ProgramDto'
 
   /** Adds a step of a kind where `place` puts it, and goes on with it. */
   function add(kind: Step['kind'], place: (steps: Step[], step: Step) => Step[]) {
-    const goesOn = programs.data?.find((p) => p.id !== id)?.name ?? draft.name;
-    const blank = newStep(kind, draft.steps, [], goesOn);
-    const step = newStep(kind, draft.steps, stepsBefore(place(draft.steps, blank), blank.id), goesOn);
+    const blank = newStep(kind, draft.steps, []);
+    const step = newStep(kind, draft.steps, stepsBefore(place(draft.steps, blank), blank.id));
     setSteps((steps) => place(steps, step));
     setPicked(step.id);
     setWriting(kind === 'email' ? step.id : undefined);

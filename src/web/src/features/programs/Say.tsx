@@ -28,13 +28,16 @@ export function Say({
   label,
   children,
   soft = false,
+  asks = false,
 }: {
   words: ReactNode;
   label: string;
   children: (close: () => void) => ReactNode;
   soft?: boolean;
+  /** Opens by itself when it first appears: for what cannot do without an answer. */
+  asks?: boolean;
 }) {
-  const [open, setOpen] = useState(false);
+  const [open, setOpen] = useState(asks);
   return (
     <Popover.Root open={open} onOpenChange={setOpen}>
       <Popover.Trigger asChild>

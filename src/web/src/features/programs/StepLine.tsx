@@ -256,7 +256,7 @@ function Sentence({ step, index, pointer, inside }: { step: Step; index: number;
         <Say words={step.script ? short(filled(step.script, person)) : 'nothing to say yet'} label="What to say on the call">
           {(close) => (
             <TextForm
-              label="What to say; merge fields like {{ person.first_name }} are filled in"
+              label="What to say"
               value={step.script}
               done={(script) => {
                 set({ ...step, script });
@@ -290,14 +290,14 @@ function Sentence({ step, index, pointer, inside }: { step: Step; index: number;
     return (
       <>
         {kind('They go on')} with{' '}
-        <Say words={step.program} label={`Program: ${step.program}`}>
+        <Say words={step.program || 'choose a program'} label={`Program: ${step.program || 'not chosen yet'}`} asks={!step.program}>
           {(close) => (
             <ul className="m-0 list-none p-0">
               {pen.programs.map((name) => (
                 <li key={name}>
                   <button
                     type="button"
-                    className={`w-full px-2 py-1 text-small hover:bg-leaf-pale ${name === step.program ? 'font-semibold' : ''}`}
+                    className={`w-full px-2 py-1.5 text-small hover:bg-leaf-pale ${name === step.program ? 'font-semibold' : ''}`}
                     onClick={() => {
                       set({ ...step, program: name });
                       close();

@@ -30,6 +30,7 @@ export function SwitchOn({
     queryFn: () => take(api.GET('/api/programs/{id}/who-starts', { params: { path: { id } } })),
   });
   const go = useMutation({
+    meta: { says: () => 'a program switched on' },
     mutationFn: () =>
       take(api.POST('/api/programs/{id}/switch-on', { params: { path: { id } }, body: { draftNumber: number, alsoThese: also } })),
     onSuccess: (answer) => {

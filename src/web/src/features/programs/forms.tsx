@@ -1,24 +1,14 @@
 import { useQuery } from '@tanstack/react-query';
-import { useState } from 'react';
+import { useRef, useState } from 'react';
 import { type FieldValues, useForm } from 'react-hook-form';
 import type { z } from 'zod';
 import { api, take } from '../../api/client';
 import { stop, trigger, when } from '../../api/program';
 import { useSession } from '../../app/session';
 import { Button, Field } from '../../ui/bits';
-import { monthNames } from '../../ui/when';
-import {
-  dayNames,
-  keyDates,
-  type Needed,
-  type ProgramFile,
-  type Stop,
-  stops,
-  type Trigger,
-  triggers,
-  type When,
-  type Window,
-} from './programFile';
+import { keyDates, monthNames } from '../../ui/when';
+import { FieldsMenu, putIn } from './FieldsMenu';
+import { dayNames, type Needed, type ProgramFile, type Stop, stops, type Trigger, triggers, type When, type Window } from './programFile';
 import { SpanField, type Unit } from './SpanField';
 
 /** The small forms behind the words of a program's sentences. */
@@ -526,13 +516,30 @@ export function SpanForm({
   );
 }
 
-export function TextForm({ label, value, rows = 4, done }: { label: string; value: string; rows?: number; done: (text: string) => void }) {
+/** Words with fields in them: a text, what to say on a call, a note, a task. */
+export function TextForm({ label, value, rows = 5, done }: { label: string; value: string; rows?: number; done: (text: string) => void }) {
   const [text, setText] = useState(value);
+  const area = useRef<HTMLTextAreaElement>(null);
+  function insert(field: string) {
+    const at = area.current;
+    const [next, cursor] = putIn(text, field, at?.selectionStart ?? text.length, at?.selectionEnd ?? text.length);
+    setText(next);
+    // The cursor is set once the words stand there.
+    requestAnimationFrame(() => {
+      at?.focus();
+      at?.setSelectionRange(cursor, cursor);
+    });
+  }
   return (
     <Take done={() => done(text)}>
-      <Field label={label}>
-        {(id) => <textarea id={id} rows={rows} className="w-full font-serif" value={text} onChange={(e) => setText(e.target.value)} />}
-      </Field>
+      <div className="relative">
+        <FieldsMenu className="absolute top-0 right-0" insert={insert} />
+        <Field label={label}>
+          {(id) => (
+            <textarea ref={area} id={id} rows={rows} className="w-full font-serif" value={text} onChange={(e) => setText(e.target.value)} />
+          )}
+        </Field>
+      </div>
     </Take>
   );
 }

@@ -1,6 +1,6 @@
 import type { AgainInFile, StopInFile, TriggerInFile, WhenInFile, WindowInFile } from '../../api/program';
 import { offsetDays, span } from '../../ui/span';
-import { keyDate } from '../../ui/when';
+import { keyDate, keyDates } from '../../ui/when';
 import { type NameOf, type Rule, sayRule } from '../rules/ruleLanguage';
 
 /** The program file (`germinal.program/1`) as the page edits it, and its parts in words. */
@@ -25,9 +25,6 @@ export type Needed = {
   /** Words to choose from; others may be written. */
   offer?: string[];
 };
-
-/** The dates of people that most practices keep. */
-export const keyDates = ['birthday', 'client since', 'yearly review', 'policy renewal', 'mortgage fixed until'];
 
 /** Every kind of start, in the order they are offered in, and what each needs to know. */
 export const triggers: Record<Trigger['kind'], { label: string; needs: Needed[] }> = {

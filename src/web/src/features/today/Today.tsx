@@ -171,19 +171,25 @@ function Sheet({ day, mine, setMine }: { day: Day; mine: boolean; setMine: (mine
     },
     onError: failed,
   });
+  const nameIn = (id: string) => day.waiting.find((w) => w.id === id)?.person?.name ?? 'It';
+  const saysSeen = (id: string) => `${nameIn(id)}: ${id.startsWith('i') ? 'answered' : 'seen to'}`;
   const seen = useMutation({
+    meta: { says: saysSeen },
     mutationFn: (id: string) => take(api.POST('/api/today/waiting/{id}/seen', { params: { path: { id } } })),
-    onMutate: (id) => show((d) => ({ ...d, waiting: d.waiting.filter((w) => w.id !== id) })),
-    onSuccess: (_, id) => {
+    // Named before it leaves the page.
+    onMutate: (id) => {
+      const words = saysSeen(id);
+      show((d) => ({ ...d, waiting: d.waiting.filter((w) => w.id !== id) }));
+      return words;
+    },
+    onSuccess: (_, id, words) => {
       refresh();
-      const whose = day.waiting.find((w) => w.id === id)?.person?.name;
-      said(`${whose ?? 'It'}: ${id.startsWith('i') ? 'answered' : 'seen to'}`, () =>
-        take(api.POST('/api/today/waiting/{id}/unseen', { params: { path: { id } } })).then(refresh),
-      );
+      said(words, () => take(api.POST('/api/today/waiting/{id}/unseen', { params: { path: { id } } })).then(refresh));
     },
     onError: failed,
   });
   const belongs = useMutation({
+    meta: { says: () => 'whose an answer is' },
     mutationFn: ({ id, person }: { id: string; person: string }) =>
       take(api.POST('/api/today/waiting/{id}/belongs', { params: { path: { id } }, body: { person } })),
     onSuccess: () => {
@@ -193,6 +199,7 @@ function Sheet({ day, mine, setMine }: { day: Day; mine: boolean; setMine: (mine
     onError: (e) => toast.error(e.message),
   });
   const decide = useMutation({
+    meta: { says: ({ how }: { how: string }) => (how === 'again' ? 'one to be tried again' : 'whether a message arrived') },
     mutationFn: ({ id, how }: { id: string; how: 'arrived' | 'not-arrived' | 'again' }) => {
       const params = { params: { path: { id } } };
       return take(
@@ -208,6 +215,7 @@ function Sheet({ day, mine, setMine }: { day: Day; mine: boolean; setMine: (mine
   });
 
   const posted = useMutation({
+    meta: { says: (notes: Call[]) => `${count(notes.length, 'note', 'notes')} written and posted` },
     mutationFn: async (notes: Call[]) => {
       for (const n of notes)
         await take(api.POST('/api/touches/{id}/done', { params: { path: { id: n.touchId } }, body: { outcome: 'posted', remark: null } }));
@@ -222,6 +230,7 @@ function Sheet({ day, mine, setMine }: { day: Day; mine: boolean; setMine: (mine
     onError: failed,
   });
   const holdAll = useMutation({
+    meta: { says: ({ group, hold }: { group: Group; hold: boolean }) => `“${group.pattern}” ${hold ? 'held' : 'let go again'} for all` },
     mutationFn: ({ group, hold }: { group: Group; hold: boolean }) => {
       const first = group.rows[0] as Going;
       return take(api.POST('/api/today/hold', { body: { program: first.programId, step: first.stepId, isToday: first.isToday, hold } }));

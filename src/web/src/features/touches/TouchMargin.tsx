@@ -66,7 +66,8 @@ function HoldOrDrop({ touch, touchId }: { touch: Schemas['TouchDto']; touchId: s
   const queries = useQueryClient();
   const personId = touch.person.id;
   const { held } = touch;
-  const act = usePersonChange(personId, async (how: Mark) => {
+  const says = (how: Mark) => `${touch.person.name}: “${touch.heading}” to ${how}`;
+  const act = usePersonChange(personId, says, async (how: Mark) => {
     const done = await markTouch(touchId, personId, how);
     for (const key of ['touch', 'today']) queries.invalidateQueries({ queryKey: [key] });
     if (how === 'drop') saidDropped(`“${touch.heading}”`, personId, done, queries);
@@ -88,7 +89,8 @@ function LetItGo({ touchId, personId }: { touchId: string; personId: string }) {
   const mayOverrule = useMay('overrule-consent');
   const [open, setOpen] = useState(false);
   const [reason, setReason] = useState('');
-  const overrule = usePersonChange(personId, async () => {
+  const says = () => 'one message to go without consent';
+  const overrule = usePersonChange(personId, says, async (reason: string) => {
     await take(api.POST('/api/touches/{id}/overrule', { params: { path: { id: touchId } }, body: { person: personId, reason } }));
     setOpen(false);
     queries.invalidateQueries({ queryKey: ['touch', touchId] });
@@ -108,7 +110,7 @@ function LetItGo({ touchId, personId }: { touchId: string; personId: string }) {
       className="mb-4"
       onSubmit={(e) => {
         e.preventDefault();
-        overrule.mutate(undefined);
+        overrule.mutate(reason);
       }}
     >
       <ReasonField
