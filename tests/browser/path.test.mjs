@@ -265,18 +265,18 @@ test('a fork and a split are written on the page, passage by passage', async () 
   await asks.getByLabel(/^Which link/).selectOption('papers');
   await accessible('question');
   await asks.getByRole('button', { name: 'Use this' }).click();
-  await add(page.getByRole('button', { name: 'If so: one more step' }), 'a call');
-  await add(page.getByRole('button', { name: 'Otherwise: one more step' }), 'a change of tag, list or stage');
+  await add(page.getByRole('button', { name: 'If so: + a step' }), 'a call');
+  await add(page.getByRole('button', { name: 'Otherwise: + a step' }), 'a change of tag, list or stage');
   await page.getByRole('button', { name: /^Change: put the tag/ }).click();
   const change = page.getByRole('dialog', { name: /^Change: / });
   await change.getByLabel('Tag', { exact: true }).fill('cool');
   await change.getByRole('button', { name: 'Use this', exact: true }).click();
-  await add(page.getByRole('button', { name: 'Otherwise: one more step' }), 'a trial: some get one thing, some another');
+  await add(page.getByRole('button', { name: 'Otherwise: + a step' }), 'a trial: some get one thing, some another');
   await page.getByRole('button', { name: 'Share of passage 1' }).click();
   await page.getByRole('dialog', { name: 'Share of passage 1' }).getByLabel('Share').fill('150');
   await page.keyboard.press('Enter');
   await page.getByText('75 of a hundred').waitFor();
-  await add(page.getByRole('button', { name: 'Passage 2: one more step' }), 'a text');
+  await add(page.getByRole('button', { name: 'Passage 2: + a step' }), 'a text');
   await until('the passages to be kept', async () => {
     const [letter, fork] = (await draft()).steps;
     if (!fork?.else?.[1]?.passages?.[1]?.steps.length) return false;
@@ -406,7 +406,7 @@ test('the day sheet: a call by one key with undo, a letter held and released', a
   await until('it is off the sheet again', async () => (await page.locator(first).count()) === 0);
 
   const hold = page.getByRole('button', { name: /^Hold the letter to/ }).first();
-  if ((await hold.count()) === 0) await page.getByRole('button', { name: /^Read all/ }).first().click();
+  if ((await hold.count()) === 0) await page.getByRole('button', { name: /^read them all/ }).first().click();
   await page.getByRole('button', { name: /^Hold the letter to/ }).first().click();
   await page.getByRole('button', { name: /^Release the letter to/ }).first().waitFor();
   await page.getByRole('button', { name: /^Release the letter to/ }).first().click();
@@ -501,7 +501,7 @@ test('an errand, somebody rings: a pause until a date, a no to everything, a dea
   await accessible('person, a pause');
   await page.getByRole('dialog').getByRole('button', { name: 'Pause', exact: true }).click();
   await page.getByText(/paused until 1 Jun/).waitFor();
-  await page.getByRole('button', { name: /^Take back: .* was paused for them/ }).click();
+  await page.getByRole('button', { name: /^undo: .* was paused for them/ }).click();
   await page.getByText(/paused until 1 Jun/).waitFor({ state: 'detached' });
 
   await page.getByRole('button', { name: 'Record what they said about email' }).click();
@@ -511,14 +511,14 @@ test('an errand, somebody rings: a pause until a date, a no to everything, a dea
   await accessible('person, May we');
   await page.getByRole('button', { name: 'They said no' }).click();
   await page.getByText('no to everything, on the phone').waitFor();
-  await page.getByRole('button', { name: 'Take back: Said no to email' }).click();
+  await page.getByRole('button', { name: 'undo: Said no to email' }).click();
   await page.getByText('no to everything, on the phone').waitFor({ state: 'detached' });
 
   await page.getByRole('button', { name: /^do not contact/ }).click();
   await page.getByLabel('they have died').check();
   await page.getByRole('button', { name: 'They have died', exact: true }).click();
   await page.getByText('They have died. Nothing goes to them any more.').waitFor();
-  await page.getByRole('button', { name: 'Take back: Died' }).click();
+  await page.getByRole('button', { name: 'undo: Died' }).click();
   await page.getByText('They have died. Nothing goes to them any more.').waitFor({ state: 'detached' });
   await page.getByText('Taken back: Died').waitFor();
 });

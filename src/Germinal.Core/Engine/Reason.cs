@@ -73,7 +73,7 @@ public static class Reasons
 {
     private static readonly FrozenDictionary<Reason, string> Phrases = new Dictionary<Reason, string>
     {
-        [Reason.NotFor] = "not for them",
+        [Reason.NotFor] = "they are not among those it is for",
         [Reason.NoAddress] = "no address",
         [Reason.Suppressed] = "mail there came back",
         [Reason.NoConsent] = "nobody said they may be written to",

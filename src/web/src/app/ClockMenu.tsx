@@ -45,10 +45,13 @@ export function ClockMenu() {
 
   return (
     <Popover.Root open={open} onOpenChange={setOpen}>
-      <Popover.Trigger aria-label={`Practice clock, ${clockFace(now, zone)}. Move it on`}>{face}</Popover.Trigger>
+      <Popover.Trigger>
+        <span className="sr-only">Practice clock, </span>
+        {face}
+      </Popover.Trigger>
       <Popover.Portal>
         <Popover.Content className="float w-72 p-4" align="end" sideOffset={10} aria-label="Move the clock on">
-          <h3>Let time pass</h3>
+          <h2>Let time pass</h2>
           <p className="mt-1 text-small text-soft">
             Everything due in between is done in its order: letters go to the mail stand-in, calls come onto the sheet.
           </p>

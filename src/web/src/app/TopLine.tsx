@@ -1,8 +1,8 @@
 import { useQueryClient } from '@tanstack/react-query';
-import { DropdownMenu } from 'radix-ui';
 import { NavLink, useNavigate } from 'react-router';
 import { api, take } from '../api/client';
 import { forgetAll } from '../ui/kept';
+import { Menu, MenuItem, MenuWords } from '../ui/Menu';
 import { ClockMenu } from './ClockMenu';
 import { FindBox } from './FindBox';
 import { KeySheet } from './KeySheet';
@@ -17,7 +17,10 @@ const tabs = [
 /** The line at the top of every page. It shows only what works. */
 export function TopLine({ session }: { session: Session }) {
   return (
-    <header className="sticky top-0 z-20 flex h-[52px] items-center gap-6 border-b border-ink bg-paper px-7 max-[699px]:gap-3 max-[699px]:px-3">
+    <header
+      id="top"
+      className="sticky top-0 z-20 flex h-[52px] items-center gap-6 border-b border-ink bg-paper px-7 max-[699px]:gap-3 max-[699px]:px-3"
+    >
       <NavLink to="/" className="mr-2.5 font-serif text-[21px] font-semibold tracking-tight text-ink no-underline max-[699px]:hidden">
         Germinal
       </NavLink>
@@ -60,38 +63,28 @@ function MemberMenu({ session }: { session: Session }) {
     go('/sign-in');
   }
 
-  const item = 'block w-full cursor-pointer px-3 py-1.5 text-small outline-none data-[highlighted]:bg-leaf-pale';
   return (
-    <DropdownMenu.Root>
-      <DropdownMenu.Trigger className="text-small" aria-label={`${name}, ${session.practice}`}>
-        {initials}
-      </DropdownMenu.Trigger>
-      <DropdownMenu.Portal>
-        <DropdownMenu.Content className="float min-w-48 py-1" align="end" sideOffset={8}>
-          <DropdownMenu.Label className="px-3 py-1.5 text-small text-soft">
-            {name}
-            <br />
-            {session.practice}
-          </DropdownMenu.Label>
-          <DropdownMenu.Separator className="my-1 h-px bg-rule" />
-          <DropdownMenu.Item className={item} onSelect={() => go('/practice')}>
-            The practice
-          </DropdownMenu.Item>
-          {session.standIns && (
-            <>
-              <DropdownMenu.Item className={item} onSelect={() => go('/stand-ins/mail')}>
-                Stand-ins: mail
-              </DropdownMenu.Item>
-              <DropdownMenu.Item className={item} onSelect={() => go('/stand-ins/texts')}>
-                Stand-ins: texts
-              </DropdownMenu.Item>
-            </>
-          )}
-          <DropdownMenu.Item className={item} onSelect={signOut}>
-            Sign out
-          </DropdownMenu.Item>
-        </DropdownMenu.Content>
-      </DropdownMenu.Portal>
-    </DropdownMenu.Root>
+    <Menu
+      trigger={initials}
+      label={`${initials}, ${name}, ${session.practice}`}
+      className="text-small"
+      list="min-w-48"
+      within="top"
+      align="end"
+    >
+      <MenuWords>
+        {name}
+        <br />
+        {session.practice}
+      </MenuWords>
+      <MenuItem choose={() => go('/practice')}>The practice</MenuItem>
+      {session.standIns && (
+        <>
+          <MenuItem choose={() => go('/stand-ins/mail')}>Stand-ins: mail</MenuItem>
+          <MenuItem choose={() => go('/stand-ins/texts')}>Stand-ins: texts</MenuItem>
+        </>
+      )}
+      <MenuItem choose={signOut}>Sign out</MenuItem>
+    </Menu>
   );
 }

@@ -28,6 +28,7 @@ export function DayPage({ children, margin, marginTitle }: { children: ReactNode
         <button type="button" className="float-right text-soft min-[1100px]:hidden" onClick={() => setOpen(false)}>
           close
         </button>
+        <h2 className="sr-only">{marginTitle}</h2>
         {margin}
       </aside>
       <button

@@ -167,23 +167,6 @@ export default function PeopleList() {
         </Empty>
       ) : (
         <div className="overflow-x-auto">
-          {all && fitting > rows.length && (
-            <p className="m-0 border-t border-rule bg-picked px-7 py-2 text-small" role="status">
-              {everybody ? (
-                <>
-                  All {fitting > 10_000 ? '' : `${fitting.toLocaleString('en')} `}who fit are picked.{' '}
-                  <Button onClick={() => pick(picked)}>Only the {picked.size} shown</Button>
-                </>
-              ) : (
-                <>
-                  The {picked.size} shown are picked.{' '}
-                  <Button onClick={() => pick(picked, true)}>
-                    Pick all {fitting > 10_000 ? '' : `${fitting.toLocaleString('en')} `}who fit
-                  </Button>
-                </>
-              )}
-            </p>
-          )}
           <table className="w-full border-collapse text-small">
             <thead>
               <tr className="border-t border-ink text-left text-soft">
@@ -216,6 +199,28 @@ export default function PeopleList() {
                 })}
                 <th className="py-1.5 pr-7 font-normal">tags</th>
               </tr>
+              {/* After the box that picks all, in the order one comes to it. */}
+              {all && fitting > rows.length && (
+                <tr>
+                  <td colSpan={columns.length + 2} className="border-t border-rule bg-picked px-7 py-2">
+                    <p className="m-0" role="status">
+                      {everybody ? (
+                        <>
+                          All {fitting > 10_000 ? '' : `${fitting.toLocaleString('en')} `}who fit are picked.{' '}
+                          <Button onClick={() => pick(picked)}>Only the {picked.size} shown</Button>
+                        </>
+                      ) : (
+                        <>
+                          The {picked.size} shown are picked.{' '}
+                          <Button onClick={() => pick(picked, true)}>
+                            Pick all {fitting > 10_000 ? '' : `${fitting.toLocaleString('en')} `}who fit
+                          </Button>
+                        </>
+                      )}
+                    </p>
+                  </td>
+                </tr>
+              )}
             </thead>
             <tbody>
               {rows.map((p) => (

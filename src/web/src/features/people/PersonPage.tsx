@@ -295,7 +295,7 @@ function TakeBack({ what, back }: { what: string; back: (queries: QueryClient) =
     onError: (e) => toast.error(e.message),
   });
   return (
-    <Button look="plain" disabled={undo.isPending} onClick={() => undo.mutate()} aria-label={`Take back: ${what}`}>
+    <Button look="plain" disabled={undo.isPending} onClick={() => undo.mutate()} aria-label={`undo: ${what}`}>
       undo
     </Button>
   );

@@ -1,5 +1,5 @@
-import { DropdownMenu } from 'radix-ui';
 import type { ReactNode } from 'react';
+import { Menu, MenuItem } from '../../ui/Menu';
 import { StepMark } from '../../ui/TouchLine';
 import { newId, type Step } from './programFile';
 import { allSteps } from './stepTree';
@@ -87,23 +87,19 @@ export function AddStep({
   add: (kind: Step['kind']) => void;
 }) {
   return (
-    <DropdownMenu.Root open={open} onOpenChange={setOpen}>
-      <DropdownMenu.Trigger className={`font-serif text-soft hover:text-ink ${className}`} aria-label={label}>
-        {children}
-      </DropdownMenu.Trigger>
-      <DropdownMenu.Portal>
-        <DropdownMenu.Content className="float py-1" align="start">
-          {kinds.map(([kind, word]) => (
-            <DropdownMenu.Item
-              key={kind}
-              className="flex cursor-pointer items-center gap-2 px-3 py-1.5 text-small outline-none data-[highlighted]:bg-leaf-pale"
-              onSelect={() => add(kind)}
-            >
-              <StepMark kind={kind} /> {word}
-            </DropdownMenu.Item>
-          ))}
-        </DropdownMenu.Content>
-      </DropdownMenu.Portal>
-    </DropdownMenu.Root>
+    <Menu
+      trigger={children}
+      label={label}
+      className={`font-serif text-soft hover:text-ink ${className}`}
+      open={open}
+      setOpen={setOpen}
+      focusElsewhere
+    >
+      {kinds.map(([kind, word]) => (
+        <MenuItem key={kind} choose={() => add(kind)}>
+          <StepMark kind={kind} /> {word}
+        </MenuItem>
+      ))}
+    </Menu>
   );
 }

@@ -121,7 +121,7 @@ export default function LetterEditor({
             if (!href) chain?.extendMarkRange('link').unsetLink().run();
             else {
               const mark = { type: 'link', attrs: { href, ...attributesOf(effects) } };
-              if (words) chain?.insertContent({ type: 'text', text: words, marks: [mark] }).run();
+              if (words) chain?.insertContent({ type: 'text', text: words, marks: [mark] }).unsetMark('link').run();
               else chain?.extendMarkRange('link').setMark(mark.type, mark.attrs).run();
             }
           }}
@@ -146,7 +146,7 @@ export default function LetterEditor({
         <PictureWords
           words={undefined}
           use={(alt) => {
-            editor?.chain().focus().setImage({ src: waiting, alt }).run();
+            editor?.chain().focus().setImage({ src: waiting, alt }).createParagraphNear().run();
             setWaiting(undefined);
           }}
           leave={() => setWaiting(undefined)}

@@ -63,6 +63,8 @@ export function LinkTool({
           close={() => setOpen(false)}
           className="max-h-(--radix-popover-content-available-height) w-96 overflow-y-auto p-4"
           aria-label="Link"
+          // The letter has the cursor again, so that one writes on.
+          onCloseAutoFocus={(e) => use.isSuccess && e.preventDefault()}
         >
           <form
             onSubmit={(e) => {

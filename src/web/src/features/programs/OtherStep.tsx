@@ -19,6 +19,7 @@ type Props = {
 };
 
 const verbs = { text: 'Text', note: 'Note', task: 'Task', 'tell-me': 'Tell the owner' };
+const things = { text: 'text', note: 'note', task: 'task', 'tell-me': 'message to the owner' };
 
 /** The sentence of a step that is neither a letter, a call nor a going on. */
 export function OtherStep({ step, when, kind, pointer }: Props) {
@@ -29,7 +30,7 @@ export function OtherStep({ step, when, kind, pointer }: Props) {
     return (
       <>
         {kind(verbs[step.kind])} {when}: “
-        <Say words={short(filled(words, person)) || 'nothing yet'} label={`What the ${step.kind} says`}>
+        <Say words={short(filled(words, person)) || 'nothing yet'} label={`What the ${things[step.kind]} says`}>
           {(close) => (
             <TextForm
               label="What it says"
@@ -169,7 +170,7 @@ function Passage({ owner, place, pointer, name }: { owner: Step; place: number; 
       <StepList steps={steps} pointer={`${pointer}${passage?.pointer}`} inside />
       {steps.length === 0 && <span className="ml-6 text-soft">nothing, it goes on · </span>}
       <span className={steps.length === 0 ? '' : 'ml-6'}>
-        <AddStep label={`${name}: one more step`} className="pb-1" add={(kind) => addInto(owner.id, place, kind)}>
+        <AddStep label={`${name}: + a step`} className="pb-1" add={(kind) => addInto(owner.id, place, kind)}>
           + a step
         </AddStep>
       </span>

@@ -256,7 +256,7 @@ function Page({ id, loaded, reload }: { id: string; loaded: Schemas['ProgramDto'
             none="everybody"
             more="and something else"
             set={(parts) => set({ onlyIf: ruleOf(parts) })}
-            form={(item, done) => <RuleForm label="Only if they" rule={item} done={done} />}
+            form={(item, done) => <RuleForm label="Only if" rule={item} done={done} />}
           />
           . Writes on{' '}
           <Say words={sayWindow(draft)} label={`Window: ${sayWindow(draft)}`}>

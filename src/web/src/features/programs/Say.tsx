@@ -41,7 +41,10 @@ export function Say({
   return (
     <Popover.Root open={open} onOpenChange={setOpen}>
       <Popover.Trigger asChild>
-        <Words className={soft ? 'cursor-pointer text-soft hover:text-ink' : 'say'} aria-label={label}>
+        <Words
+          className={soft ? 'cursor-pointer text-soft hover:text-ink' : 'say'}
+          aria-label={typeof words === 'string' && !label.includes(words) ? `${label}: ${words}` : label}
+        >
           {words}
         </Words>
       </Popover.Trigger>
@@ -49,7 +52,7 @@ export function Say({
         <Float
           open={open}
           close={() => setOpen(false)}
-          className="w-80 p-4 font-sans text-base"
+          className="max-h-(--radix-popover-content-available-height) w-80 overflow-y-auto p-4 font-sans text-base"
           align="start"
           sideOffset={6}
           aria-label={label}

@@ -134,7 +134,7 @@ function OnlyIf({ step, picked }: { step: Step; picked: boolean }) {
         none="For everybody who comes to it."
         more="and something else"
         set={(rules) => set({ ...step, onlyIf: ruleOf(rules) })}
-        form={(item, done) => <RuleForm label="Only if they" rule={item} done={done} />}
+        form={(item, done) => <RuleForm label="Only if" rule={item} done={done} />}
       />
       {parts.length > 0 && '.'}
     </>

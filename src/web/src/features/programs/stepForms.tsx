@@ -93,7 +93,7 @@ export function QuestionForm({ question, before, done }: { question: Question; b
           )}
         </Field>
       )}
-      {kind === 'rule' && <RuleFields label="They" rule={rule} set={setRule} trouble={wrong} />}
+      {kind === 'rule' && <RuleFields label="If" rule={rule} set={setRule} trouble={wrong} />}
     </Take>
   );
 }

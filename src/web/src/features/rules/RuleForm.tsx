@@ -44,6 +44,9 @@ export function RuleForm({ label, rule, done }: { label: string; rule?: Rule; do
 const groups = { all: 'all of these hold', any: 'at least one of these holds', not: 'this does not hold' } as const;
 type Group = keyof typeof groups;
 
+/** What stands before the first of several, and before each other. */
+const joins = { all: ['if', 'and if'], any: ['if', 'or if'], not: ['if', 'if'] } as const;
+
 const groupOf = (rule: Rule): Group | undefined => ('all' in rule ? 'all' : 'any' in rule ? 'any' : 'not' in rule ? 'not' : undefined);
 const insideOf = (rule: Rule): Rule[] => ('all' in rule ? rule.all : 'any' in rule ? rule.any : 'not' in rule ? [rule.not] : [rule]);
 const made = (group: Group, parts: Rule[]): Rule =>
@@ -111,7 +114,7 @@ export function RuleFields({ label, rule, set, trouble }: { label: string; rule:
           {parts.map((part, i) => (
             // Parts have no names of their own; their place is what they are known by.
             <li key={i}>
-              <RuleFields label={label} rule={part} set={(p) => set(made(group, parts.with(i, p)))} />
+              <RuleFields label={joins[group][i > 0 ? 1 : 0]} rule={part} set={(p) => set(made(group, parts.with(i, p)))} />
               {parts.length > 1 && (
                 <Button look="danger" className="mb-3" onClick={() => set(made(group, parts.toSpliced(i, 1)))}>
                   Take this one out

@@ -31,7 +31,7 @@ function open(rule: Rule | undefined) {
   render(
     <QueryClientProvider client={new QueryClient()}>
       <RuleForm
-        label="Only if they"
+        label="Only if"
         rule={rule}
         done={(r) => {
           made.rule = r;
@@ -105,7 +105,7 @@ describe('the whole language stands on the page', () => {
 describe('what is written by choosing', () => {
   test('an age', () => {
     const made = open(undefined);
-    choose('Only if they', 'age');
+    choose('Only if', 'age');
     choose('What of it', 'more');
     choose('Number', '60');
     use();
@@ -114,7 +114,7 @@ describe('what is written by choosing', () => {
 
   test('several stages, by name', () => {
     const made = open(undefined);
-    choose('Only if they', 'stage');
+    choose('Only if', 'stage');
     choose('What of it', 'in');
     fireEvent.click(screen.getByLabelText('Planning, Client'));
     use();
@@ -123,10 +123,10 @@ describe('what is written by choosing', () => {
 
   test('one of two things: what was there becomes the first of them', () => {
     const made = open({ field: 'tags', op: 'has', value: 'warm' });
-    choose('Only if they', 'any');
+    choose('Only if', 'any');
     fireEvent.click(screen.getByRole('button', { name: 'or another' }));
     const second = within(screen.getAllByRole('listitem')[1] as HTMLElement);
-    fireEvent.change(second.getByLabelText('Only if they'), { target: { value: 'last-reply' } });
+    fireEvent.change(second.getByLabelText('or if'), { target: { value: 'last-reply' } });
     fireEvent.change(second.getByLabelText('What of it'), { target: { value: 'missing' } });
     use();
     expect(made.rule).toEqual({

@@ -368,7 +368,7 @@ function Sheet({ day, mine, setMine }: { day: Day; mine: boolean; setMine: (mine
                 // The first one's letter stands in the margin; j goes on to the next.
                 setPicked(g.rows[0]?.touchId);
               }}
-              aria-label={`Read all ${g.inAll}: ${g.pattern}`}
+              aria-label={`read them all, ${g.inAll}: ${g.pattern}`}
             >
               read them all
             </Button>
