@@ -23,6 +23,7 @@ public sealed class EventKindsTests
         new LeftList(At, "Letter"),
         new EnteredStage(At, "Planning/Client", "Planning/Inquiry"),
         new EnteredStage(At, "Planning/Client"),
+        new GivenToOwner(At, Program),
         new Inquired(At, "Contact"),
         new Inquired(At, null),
         new InquiriesAnswered(At),

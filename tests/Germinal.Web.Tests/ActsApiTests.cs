@@ -57,4 +57,50 @@ public sealed class ActsApiTests(Site site) : IClassFixture<Site>
         Assert.Equal(0, theirs.GetProperty("count").GetInt32());
         Assert.Equal(["Mine"], (await ada.GetAsync($"/api/people/{person}")).GetProperty("lists").EnumerateArray().Select(l => l.GetString()));
     }
+
+    [Fact]
+    public async Task An_adviser_who_leaves_hands_everybody_over_at_once_and_it_can_be_taken_back()
+    {
+        var ada = await site.SignedInAsync("ada");
+        var session = await ada.GetAsync("/api/session");
+        var members = session.GetProperty("members").EnumerateArray().Select(m => (m.GetProperty("id").GetString(), m.GetProperty("name").GetString())).ToList();
+        var (from, to) = (members[1], members[2]);
+        var ids = new List<Guid>();
+        for (var i = 0; i < 3; i++)
+        {
+            ids.Add(await PersonAsync(ada, $"Kept{i}", "Handover"));
+        }
+
+        async Task<string> OwnersAsync() =>
+            string.Join(' ', await Task.WhenAll(ids.Select(async id => (await ada.GetAsync($"/api/people/{id}")).GetProperty("ownerId").GetString() ?? "nobody")));
+
+        var third = (await OwnersAsync()).Split(' ')[2];
+        await ada.DoAsync("/api/people/owner", new { ids = ids.Take(2), owner = from.Item1 });
+        var body = new { matching = new { search = "handover", owner = from.Item1 }, owner = to.Item1 };
+        Assert.Equal(2, (await ada.DoAsync("/api/people/owner/preview", body)).GetProperty("people").GetInt32());
+        var done = await ada.DoAsync("/api/people/owner", body);
+        Assert.Equal(2, done.GetProperty("count").GetInt32());
+        Assert.Equal($"{to.Item1} {to.Item1} {third}", await OwnersAsync());
+        var act = done.GetProperty("act").GetString();
+        Assert.Equal(to.Item2, (await ada.GetAsync($"/api/acts/{act}")).GetProperty("what").GetString());
+        var thread = await ada.GetAsync($"/api/people/{ids[0]}/thread");
+        Assert.Contains(thread.GetProperty("past").EnumerateArray(), l => l.GetProperty("title").GetString() == $"{to.Item2} looks after them from now on");
+        Assert.Equal(2, (await ada.DoAsync($"/api/acts/{act}/undo", null)).GetProperty("people").GetInt32());
+        Assert.Equal($"{from.Item1} {from.Item1} {third}", await OwnersAsync());
+    }
+
+    [Fact]
+    public async Task People_are_given_to_nobody_who_is_not_a_member_here()
+    {
+        var ada = await site.SignedInAsync("ada");
+        var stranger = await site.SignedInAsync("ada2");
+        var theirs = (await stranger.GetAsync("/api/session")).GetProperty("members").EnumerateArray().First().GetProperty("id").GetString();
+        var person = await PersonAsync(ada, "Stays", "Here");
+        foreach (var owner in new[] { theirs, Guid.NewGuid().ToString(), null })
+        {
+            var answer = await ada.SendAsync(HttpMethod.Post, "/api/people/owner", new { ids = new[] { person }, owner });
+            Assert.Equal(HttpStatusCode.BadRequest, answer.StatusCode);
+            Assert.Contains("There is no such member", await answer.Content.ReadAsStringAsync(), StringComparison.Ordinal);
+        }
+    }
 }

@@ -19,6 +19,7 @@ public static class FactUpdates
             LeftList l => person.Lists.Contains(l.List) ? person with { Lists = Without(person.Lists, l.List) } : null,
             EnteredStage s => Same(person.Stage, s.Stage) ? null : person with { Stage = s.Stage, StageSince = s.At },
             FieldSet f => WithField(person, f),
+            GivenToOwner o => person.OwnerId == o.OwnerId ? null : person with { OwnerId = o.OwnerId },
             Lost l => person with { LostReason = l.Reason ?? person.LostReason },
             ConsentGiven c => person with { Consent = [.. person.Consent, EntryOf(c)] },
             Bounced { Hard: true } b => WithSuppressed(person, b.Channel),

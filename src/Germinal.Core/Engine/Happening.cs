@@ -30,6 +30,9 @@ public sealed record EnteredStage(Instant At, string Stage, string? Left = null)
 /// <summary>A custom field was set by a program or a member.</summary>
 public sealed record FieldSet(Instant At, string Name, string Value) : Happening(At);
 
+/// <summary>Another member looks after the person from now on.</summary>
+public sealed record GivenToOwner(Instant At, Guid OwnerId) : Happening(At);
+
 /// <summary>An inquiry came in, through a form or without one.</summary>
 public sealed record Inquired(Instant At, string? Form) : Happening(At);
 

@@ -28,6 +28,7 @@ internal sealed partial class PersonTurn
                 or TagTakenOff
                 or LeftList
                 or FieldSet
+                or GivenToOwner
         )
         {
             return;

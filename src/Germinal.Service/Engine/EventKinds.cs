@@ -17,6 +17,7 @@ public static class EventKinds
     public const string ListLeft = "list-left";
     public const string StageEntered = "stage-entered";
     public const string FieldSet = "field-set";
+    public const string OwnerGiven = "owner-given";
     public const string InquiryReceived = "inquiry-received";
     public const string InquiryAnswered = "inquiry-answered";
     public const string OpportunityOpened = "opportunity-opened";
@@ -87,6 +88,7 @@ public static class EventKinds
             ListJoined => new JoinedList(at, Text("list")),
             ListLeft => new LeftList(at, Text("list")),
             StageEntered => new EnteredStage(at, Text("stage"), Maybe("left")),
+            OwnerGiven => new GivenToOwner(at, Id("owner")),
             InquiryReceived => new Inquired(at, Maybe("form")),
             InquiryAnswered => new InquiriesAnswered(at),
             Won => new Won(at),
@@ -147,6 +149,7 @@ public static class EventKinds
             Core.Engine.JoinedList h => (ListJoined, new() { ["list"] = h.List }),
             LeftList h => (ListLeft, new() { ["list"] = h.List }),
             EnteredStage h => (StageEntered, new() { ["stage"] = h.Stage, ["left"] = h.Left ?? "" }),
+            GivenToOwner h => (OwnerGiven, new() { ["owner"] = h.OwnerId.ToString() }),
             Core.Engine.FieldSet h => (FieldSet, new() { ["field"] = h.Name, ["value"] = h.Value }),
             Inquired h => (InquiryReceived, new() { ["form"] = h.Form ?? "" }),
             InquiriesAnswered => (InquiryAnswered, []),

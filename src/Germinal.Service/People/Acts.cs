@@ -15,13 +15,14 @@ public enum ActKind
     Stage,
     Join,
     Leave,
+    Owner,
     Start,
 }
 
 /// <summary>How far an act is.</summary>
 /// <param name="Id">The act.</param>
-/// <param name="Kind">What was done: tag, untag, stage, join, leave, start.</param>
-/// <param name="What">The tag, the stage, the list; of a start the program's name.</param>
+/// <param name="Kind">What was done: tag, untag, stage, join, leave, owner, start.</param>
+/// <param name="What">The tag, the stage, the list; the member's name; of a start the program's.</param>
 /// <param name="By">The member.</param>
 /// <param name="At">When.</param>
 /// <param name="People">For how many it was something new.</param>
@@ -57,7 +58,7 @@ public sealed class Acts(GerminalDb db, string by, Instant now)
 
     /// <summary>What an act is to one person, for the engine.</summary>
     /// <param name="kind">What is done.</param>
-    /// <param name="what">The tag, the stage, the list, or the program's id.</param>
+    /// <param name="what">The tag, the stage, the list, or the id of the member or program.</param>
     /// <param name="at">When.</param>
     /// <param name="by">Who does it.</param>
     public static Happening HappeningOf(ActKind kind, string what, Instant at, string by) =>
@@ -68,6 +69,7 @@ public sealed class Acts(GerminalDb db, string by, Instant now)
             ActKind.Stage => new EnteredStage(at, what),
             ActKind.Join => new JoinedList(at, what),
             ActKind.Leave => new LeftList(at, what),
+            ActKind.Owner => new GivenToOwner(at, Guid.Parse(what)),
             ActKind.Start => new StartedByHand(at, Guid.Parse(what), by),
             _ => throw new ArgumentOutOfRangeException(nameof(kind)),
         };
@@ -97,6 +99,7 @@ public sealed class Acts(GerminalDb db, string by, Instant now)
                 ActKind.Stage => desk.MoveStageAsync(people, what, stop),
                 ActKind.Join => desk.JoinListAsync(people, what, stop),
                 ActKind.Leave => desk.LeaveListAsync(people, what, stop),
+                ActKind.Owner => desk.GiveToAsync(people, Guid.Parse(what), stop),
                 ActKind.Start => desk.StartProgramAsync(people, Guid.Parse(what), bySwitchingOn: false, stop),
                 _ => throw new ArgumentOutOfRangeException(nameof(kind)),
             }
@@ -126,6 +129,11 @@ public sealed class Acts(GerminalDb db, string by, Instant now)
         {
             var program = Guid.Parse(what);
             what = await db.Programs.Where(p => p.Id == program).Select(p => p.Name).FirstOrDefaultAsync(stop) ?? "";
+        }
+        else if (kind == ActKind.Owner)
+        {
+            var member = Guid.Parse(what);
+            what = await db.Users.Where(u => u.Id == member).Select(u => u.Name).FirstOrDefaultAsync(stop) ?? "";
         }
 
         return new ActState(id, act.Kind, what, act.By, act.At, people, done, await StartedBy(act).CountAsync(stop), act.UndoneAt is not null);

@@ -58,6 +58,23 @@ public sealed class PeopleDesk(GerminalDb db, string by, Instant now, Guid? act 
     public Task<int> LeaveListAsync(Guid[] people, string list, CancellationToken stop) =>
         ChangeAsync(ListOff(people, list), new LeftList(now, list), stop);
 
+    /// <summary>Gives people into the hands of a member; whom they were with stands in the event.</summary>
+    /// <param name="people">The people.</param>
+    /// <param name="owner">A member of the practice.</param>
+    /// <param name="stop">Gives up.</param>
+    public async Task<int> GiveToAsync(Guid[] people, Guid owner, CancellationToken stop)
+    {
+        var name = await db.Users.Where(u => u.Id == owner).Select(u => u.Name).SingleAsync(stop);
+        return await ChangeAsync(
+            $"""
+            UPDATE people p SET owner_id = {owner} FROM (SELECT id, owner_id FROM people WHERE practice_id = {Practice} AND id = ANY({people}) FOR UPDATE) o
+            WHERE p.id = o.id AND o.owner_id IS DISTINCT FROM {owner} RETURNING p.id, jsonb_build_object('left', coalesce(o.owner_id::text, ''))
+            """,
+            EventKinds.Of(new GivenToOwner(now, owner)).With(("name", name)),
+            stop
+        );
+    }
+
     /// <summary>Asks for a program to be started; whether it starts is the engine's to say.</summary>
     public Task<int> StartProgramAsync(Guid[] people, Guid program, bool bySwitchingOn, CancellationToken stop) =>
         ChangeAsync(Everybody(people), new StartedByHand(now, program, by, bySwitchingOn), stop);
@@ -78,6 +95,10 @@ public sealed class PeopleDesk(GerminalDb db, string by, Instant now, Guid? act 
                 ActKind.Stage => $"""
                     UPDATE people p SET stage = nullif(e.data ->> 'left', ''), stage_since = (nullif(e.data ->> 'since', ''))::timestamptz FROM events e
                     WHERE e.act_id = {act.Id} AND e.person_id = p.id AND p.stage = {act.What} RETURNING p.id, NULL::jsonb
+                    """,
+                ActKind.Owner => $"""
+                    UPDATE people p SET owner_id = (nullif(e.data ->> 'left', ''))::uuid FROM events e
+                    WHERE e.act_id = {act.Id} AND e.person_id = p.id AND p.owner_id = {Guid.Parse(act.What)} RETURNING p.id, NULL::jsonb
                     """,
                 _ => Everybody(people),
             },

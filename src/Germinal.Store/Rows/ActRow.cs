@@ -18,7 +18,7 @@ public sealed class ActRow : IOwned
     /// <summary>An <c>ActKind</c> in small letters.</summary>
     public required string Kind { get; set; }
 
-    /// <summary>The tag, the stage, the list, or a program's id.</summary>
+    /// <summary>The tag, the stage, the list, or the id of a member or program.</summary>
     public required string What { get; set; }
 
     public Instant? UndoneAt { get; set; }

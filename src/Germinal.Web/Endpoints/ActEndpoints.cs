@@ -28,6 +28,7 @@ public static class ActEndpoints
         [AtMost(Lengths.Name)] string? Tag = null,
         [AtMost(Lengths.Name)] string? Stage = null,
         [AtMost(Lengths.Name)] string? List = null,
+        Guid? Owner = null,
         Guid? Program = null
     );
 
@@ -128,6 +129,10 @@ public static class ActEndpoints
                 return string.IsNullOrWhiteSpace(body.List) || body.List.Trim().Length > 80
                     ? ("", Problems.Field("list", "A list needs a name, at most 80 letters."))
                     : (body.List.Trim(), null);
+            case ActKind.Owner:
+                return await db.Users.AnyAsync(u => u.Id == body.Owner && u.PracticeId == db.PracticeId, stop)
+                    ? (body.Owner!.Value.ToString(), null)
+                    : ("", Problems.Field("owner", "There is no such member. Choose one from the list."));
             case ActKind.Start:
                 var program = await db.Programs.AsNoTracking().FirstOrDefaultAsync(p => p.Id == body.Program, stop);
                 return program is null ? ("", Problems.Field("program", "There is no such program."))

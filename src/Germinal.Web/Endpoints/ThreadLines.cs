@@ -70,6 +70,7 @@ internal static class ThreadLines
             EventKinds.AutoReplied => ("Answered automatically", Data("text") is { Length: > 0 } auto ? Short(auto) : null),
             EventKinds.ListJoined => ($"Put on the list “{Data("list")}”", null),
             EventKinds.ListLeft => ($"Taken off the list “{Data("list")}”", null),
+            EventKinds.OwnerGiven => ($"{Data("name")} looks after them from now on", null),
             EventKinds.FieldSet => ($"“{Data("field")}” became “{Data("value")}”", null),
             EventKinds.InquiryReceived => ($"Asked by {Data("how")}{(Data("form").Length > 0 ? $", “{Data("form")}”" : "")}", Data("text")),
             EventKinds.InquiryAnswered => ("Their inquiry was answered", null),
@@ -137,6 +138,7 @@ internal static class ThreadLines
                 ActKind.Stage => $"Taken back: no longer moved to {Why.StageName(what)}",
                 ActKind.Join => $"Taken back: off the list “{what}” again",
                 ActKind.Leave => $"Taken back: on the list “{what}” again",
+                ActKind.Owner => "Taken back: looked after by whom they were with before",
                 _ => "Taken back",
             }
             : what.Length > 0 ? $"Taken back: {what}" : "Taken back";

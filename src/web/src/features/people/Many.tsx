@@ -2,7 +2,7 @@ import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useEffect, useState } from 'react';
 import { Link } from 'react-router';
 import { api, type Schemas, take } from '../../api/client';
-import { useSession } from '../../app/session';
+import { useMemberName, useSession } from '../../app/session';
 import { Button, Field, fieldError, ProgressBar, Trouble } from '../../ui/bits';
 import { count } from '../../ui/when';
 import { type ActBody, type ActKind, actOn, doAct, previewAct, undoAct } from './acts';
@@ -11,11 +11,12 @@ import { type ActBody, type ActKind, actOn, doAct, previewAct, undoAct } from '.
 export type Picked = { people: Pick<ActBody, 'ids' | 'matching'>; count: number };
 
 /** What is offered here; lists are joined and left on a person's page. */
-type Offered = Extract<ActKind, 'tag' | 'stage' | 'start'>;
+type Offered = Extract<ActKind, 'tag' | 'stage' | 'owner' | 'start'>;
 
 const kinds: { kind: Offered; label: string; word: string }[] = [
   { kind: 'tag', label: 'Put on a tag', word: 'Put on' },
   { kind: 'stage', label: 'Change the stage', word: 'Move' },
+  { kind: 'owner', label: 'Give to a member to look after', word: 'Give' },
   { kind: 'start', label: 'Start a program', word: 'Start' },
 ];
 
@@ -37,8 +38,8 @@ export function Many({ picked, clear }: { picked: Picked; clear: () => void }) {
         <>
           <h3>With those picked</h3>
           <p className="mt-1">
-            Pick people by the boxes at the left, then put a tag on them, move their stage, or start a program for them here. Before
-            anything is done you see for how many, and who is left out.
+            Pick people by the boxes at the left, then put a tag on them, move their stage, give them to a member, or start a program for
+            them here. Before anything is done you see for how many, and who is left out.
           </p>
         </>
       ) : (
@@ -77,6 +78,7 @@ function Choose({ ask }: { ask: (kind: Offered, what: string) => void }) {
   const [what, setWhat] = useState<Partial<Record<Offered, string>>>({});
   const options: Partial<Record<Offered, [string, string][]>> = {
     stage: session?.stages.map((s) => [s, s.split('/')[1] ?? s]) ?? [],
+    owner: session?.members.map((m) => [m.id, m.name]) ?? [],
     start: programs.data?.filter((p) => p.status === 'on').map((p) => [p.id, p.name]) ?? [],
   };
   return kinds.map(({ kind, label, word }) => (
@@ -151,10 +153,17 @@ export function Preview({
   const body = actOn(picked.people, kind, what);
   const preview = useQuery({ queryKey: ['act-preview', kind, body], queryFn: () => previewAct(kind, body), staleTime: 0, retry: false });
   const programs = useQuery({ queryKey: ['programs'], queryFn: () => take(api.GET('/api/programs')) });
-  const name = kind === 'start' ? (programs.data?.find((p) => p.id === what)?.name ?? 'the program') : (what.split('/').at(-1) ?? what);
+  const memberName = useMemberName();
+  const name =
+    kind === 'start'
+      ? (programs.data?.find((p) => p.id === what)?.name ?? 'the program')
+      : kind === 'owner'
+        ? memberName(what)
+        : (what.split('/').at(-1) ?? what);
   const verb = {
     tag: `Put “${name}” on`,
     stage: `Move to ${name}:`,
+    owner: `Give to ${name}:`,
     start: `Start “${name}” for`,
   }[kind];
   const act = useMutation({
@@ -247,6 +256,7 @@ export function Progress({ id, close }: { id: string; close: () => void }) {
   const word = {
     tag: `“${a.what}” put on`,
     stage: `Moved to ${a.what.split('/').at(-1)}`,
+    owner: `Given to ${a.what}`,
     start: `“${a.what}” asked to start`,
   }[a.kind];
   return (

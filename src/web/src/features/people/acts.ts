@@ -4,16 +4,16 @@ import { said } from '../../ui/undo';
 import { count } from '../../ui/when';
 
 /** What can be done to one person or many as one act; the last part of the address it is sent to. */
-export type ActKind = 'tag' | 'untag' | 'stage' | 'join' | 'leave' | 'start';
+export type ActKind = 'tag' | 'untag' | 'stage' | 'join' | 'leave' | 'owner' | 'start';
 
-/** The people and what is done: `ids` or `matching`, and the tag, stage, list or program. */
+/** The people and what is done: `ids` or `matching`, and the tag, stage, list, member or program. */
 export type ActBody = Schemas['ActBody'];
 
-const nothing: ActBody = { ids: null, matching: null, tag: null, stage: null, list: null, program: null };
+const nothing: ActBody = { ids: null, matching: null, tag: null, stage: null, list: null, owner: null, program: null };
 
 /** A body for one kind of act. */
 export function actOn(people: Pick<ActBody, 'ids' | 'matching'>, kind: ActKind, what: string): ActBody {
-  const key = { tag: 'tag', untag: 'tag', stage: 'stage', join: 'list', leave: 'list', start: 'program' } as const;
+  const key = { tag: 'tag', untag: 'tag', stage: 'stage', join: 'list', leave: 'list', owner: 'owner', start: 'program' } as const;
   return { ...nothing, ...people, [key[kind]]: what };
 }
 

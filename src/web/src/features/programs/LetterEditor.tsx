@@ -121,7 +121,11 @@ export default function LetterEditor({
             if (!href) chain?.extendMarkRange('link').unsetLink().run();
             else {
               const mark = { type: 'link', attrs: { href, ...attributesOf(effects) } };
-              if (words) chain?.insertContent({ type: 'text', text: words, marks: [mark] }).unsetMark('link').run();
+              if (words)
+                chain
+                  ?.insertContent({ type: 'text', text: words, marks: [mark] })
+                  .unsetMark('link')
+                  .run();
               else chain?.extendMarkRange('link').setMark(mark.type, mark.attrs).run();
             }
           }}
