@@ -3,9 +3,9 @@ import assert from 'node:assert/strict';
 import { spawnSync } from 'node:child_process';
 import path from 'node:path';
 import { after, before, test } from 'node:test';
-import AxeBuilder from '@axe-core/playwright';
 import ICAL from 'ical.js';
 import { simpleParser } from 'mailparser';
+import * as looks from './looks.mjs';
 import { apiClient, openBrowser, root, startStack, until } from './stack.mjs';
 
 let stack;
@@ -32,16 +32,7 @@ after(async () => {
   await stack?.stop();
 });
 
-/** axe in both colour sets: nothing serious, no contrast below WCAG 2.2 AA. It cannot run in a frame in which nothing runs. */
-async function accessible(name) {
-  for (const colorScheme of ['light', 'dark']) {
-    await page.emulateMedia({ colorScheme });
-    const found = await new AxeBuilder({ page }).exclude('iframe').withTags(['wcag2a', 'wcag2aa', 'wcag21aa', 'wcag22aa']).analyze();
-    const list = found.violations.map((v) => `${v.id}: ${v.nodes.map((n) => `${n.target} ${n.failureSummary?.split('\n')[1] ?? ''}`).slice(0, 3).join(' | ')}`);
-    assert.deepEqual(list, [], `${name}, ${colorScheme}`);
-  }
-  await page.emulateMedia({ colorScheme: 'light' });
-}
+const accessible = (name) => looks.accessible(page, name);
 
 test('signing in: a wrong password is told, a right one leads back to where one was', async () => {
   await page.goto(`${stack.url}/programs`);
@@ -463,66 +454,6 @@ test('two members who write one program are told, and a session that ran out lea
   assert.equal(page.url(), place);
 });
 
-test('offline: a call that is done waits and says so, and goes by itself; what is written outlives a reload', async () => {
-  await page.goto(`${stack.url}/`);
-  await page.getByRole('heading', { name: 'Calls' }).waitFor();
-  const first = page.locator('[id^=item-]').first();
-  await first.click();
-  await page.context().setOffline(true);
-  await page.keyboard.press('1');
-  await page.keyboard.press('Enter');
-  const gone = page.getByText('The connection is gone.').locator('..');
-  await gone.getByText(/1 thing waits/).waitFor();
-  await page.context().setOffline(false);
-  await gone.waitFor({ state: 'detached' });
-  await page.getByText(/: (spoke|posted|done)$/).first().waitFor();
-
-  await page.goto(`${stack.url}/people`);
-  await page.locator('tbody a').first().click();
-  await page.getByRole('button', { name: /write a remark/ }).click();
-  await page.getByLabel('Remark').fill('They move in May');
-  await page.reload();
-  await page.getByRole('button', { name: /write a remark/ }).click();
-  assert.equal(await page.getByLabel('Remark').inputValue(), 'They move in May');
-  await page.getByRole('button', { name: 'Write', exact: true }).click();
-  await page.getByText('They move in May').waitFor();
-});
-
-test('an errand, somebody rings: a pause until a date, a no to everything, a death, each taken back', async () => {
-  const today = await (await page.request.get(`${stack.url}/api/today`)).json();
-  const somebody = today.going.find((g) => g.planned && !g.willNot).person;
-  await page.goto(`${stack.url}/people/${somebody.id}`);
-  await until('the page has its own title', async () => (await page.title()) === `${somebody.name} · Germinal`);
-  await page.getByRole('button', { name: /^Pause .* for / }).first().click();
-  await page.getByLabel('Until').fill('2099-06-01');
-  await page.getByRole('dialog').getByRole('button', { name: 'Pause', exact: true }).click();
-  await page.getByText(/Give a date after today and within 50 years/).waitFor();
-  await page.getByLabel('Until').fill('2060-06-01');
-  await accessible('person, a pause');
-  await page.getByRole('dialog').getByRole('button', { name: 'Pause', exact: true }).click();
-  await page.getByText(/paused until 1 Jun/).waitFor();
-  await page.getByRole('button', { name: /^undo: .* was paused for them/ }).click();
-  await page.getByText(/paused until 1 Jun/).waitFor({ state: 'detached' });
-
-  await page.getByRole('button', { name: 'Record what they said about email' }).click();
-  await page.getByLabel('everything by email').check();
-  await page.getByText('not even about their own dealings').waitFor();
-  await page.getByLabel('Where you have it from').fill('on the phone');
-  await accessible('person, May we');
-  await page.getByRole('button', { name: 'They said no' }).click();
-  await page.getByText('no to everything, on the phone').waitFor();
-  await page.getByRole('button', { name: 'undo: Said no to email' }).click();
-  await page.getByText('no to everything, on the phone').waitFor({ state: 'detached' });
-
-  await page.getByRole('button', { name: /^do not contact/ }).click();
-  await page.getByLabel('they have died').check();
-  await page.getByRole('button', { name: 'They have died', exact: true }).click();
-  await page.getByText('They have died. Nothing goes to them any more.').waitFor();
-  await page.getByRole('button', { name: 'undo: Died' }).click();
-  await page.getByText('They have died. Nothing goes to them any more.').waitFor({ state: 'detached' });
-  await page.getByText('Taken back: Died').waitFor();
-});
-
 test('an errand: who is on a program, starting it from its page, and an answer written as its recipient would', async () => {
   await page.goto(`${stack.url}/programs`);
   await page.getByRole('link', { name: /Year-round/ }).click();
@@ -546,63 +477,6 @@ test('an errand: who is on a program, starting it from its page, and an answer w
   assert.match(await page.getByRole('link', { name: 'answer', exact: true }).first().getAttribute('href'), /^mailto:/);
 });
 
-test('with the keyboard alone: the sheet, finding somebody, a tag, a step', async () => {
-  await page.goto(stack.url);
-  await page.getByRole('heading', { level: 2, name: 'Calls' }).waitFor();
-  const current = () => page.locator('[aria-current=true]').getAttribute('id');
-  const first = await current();
-  await page.keyboard.press('j');
-  await until('the next line', async () => (await current()) !== first);
-  await page.keyboard.press('k');
-  await until('the first line again', async () => (await current()) === first);
-  await page.keyboard.press('?');
-  await page.getByRole('dialog', { name: 'Keys' }).waitFor();
-  await accessible('keys');
-  await page.keyboard.press('Escape');
-  await page.getByRole('dialog', { name: 'Keys' }).waitFor({ state: 'detached' });
-
-  await page.keyboard.press('Control+k');
-  await page.keyboard.type('philippa quarles');
-  await page.getByRole('option', { name: /Philippa Quarles/ }).first().waitFor();
-  await page.keyboard.press('Enter');
-  await page.getByRole('heading', { level: 1, name: 'Philippa Quarles' }).waitFor();
-  await page.keyboard.press('t');
-  await page.keyboard.type('by keyboard');
-  await page.keyboard.press('Enter');
-  await page.getByText('The tag “by keyboard” was put on').waitFor();
-  await page.keyboard.press('s');
-  await page.getByLabel('Stage', { exact: true }).selectOption('Planning/First meeting');
-  await page.getByRole('button', { name: 'Move', exact: true }).press('Enter');
-  await page.getByText('Reached First meeting').waitFor();
-
-  await page.keyboard.press('g');
-  await page.keyboard.press('r');
-  await page.getByRole('heading', { level: 1, name: 'Programs' }).waitFor();
-  await page.getByRole('link', { name: /After the harbour fair/ }).press('Enter');
-  await page.getByLabel('Name of the program').waitFor();
-  await page.keyboard.press('n');
-  // The arrows come to every line of the menu; the focus follows a moment after the key.
-  await page.getByRole('menuitem', { name: 'a call' }).waitFor();
-  const chosen = () => page.evaluate(() => document.activeElement?.closest('[role=menu]') && document.activeElement.textContent?.trim());
-  await until('the menu has the focus', chosen);
-  for (let i = 0; i < 4 && (await chosen()) !== 'a call'; i++) {
-    const before = await chosen();
-    await page.keyboard.press('ArrowDown');
-    await until('the next line of the menu', async () => (await chosen()) !== before);
-  }
-  assert.equal(await chosen(), 'a call');
-  await page.keyboard.press('Enter');
-  const script = page.getByRole('button', { name: 'What to say on the call' });
-  await script.focus();
-  await page.keyboard.press('Enter');
-  await page.getByLabel(/^What to say; merge fields/).fill('Did you get home dry, {{ person.first_name }}?');
-  await page.keyboard.press('Tab');
-  await page.keyboard.press('Enter');
-  await page.getByText(/Did you get home dry/).first().waitFor();
-  await page.getByText('· saved').waitFor();
-  await accessible('program with a call');
-});
-
 test('after a restart everything is where it was', async () => {
   const before = await (await page.request.get(`${stack.url}/api/people/count`)).json();
   const letters = async () => (await (await page.request.get(`${stack.url}/api/stand-ins/mail`)).json()).total;
@@ -623,17 +497,6 @@ test('what is wrong with the start is one clear line and a code that is not 0', 
     assert.match(run.stderr.trim(), words);
     assert.equal(run.stderr.trim().split('\n').length, 1);
   }
-});
-
-test('a narrow screen: the day sheet and a thread still fit', async () => {
-  await page.setViewportSize({ width: 390, height: 844 });
-  for (const where of ['/', '/people']) {
-    await page.goto(stack.url + where);
-    await page.locator('main h1').waitFor();
-    const wide = await page.evaluate(() => document.documentElement.scrollWidth - window.innerWidth);
-    assert.ok(wide <= 0, `${where} is ${wide} px too wide`);
-  }
-  await page.setViewportSize({ width: 1280, height: 800 });
 });
 
 test('no page had an error of its own', () => assert.deepEqual(problems, []));

@@ -29,6 +29,8 @@ export function App() {
       <Gate />
       <Toaster
         position="bottom-left"
+        // What was done before is taken back on its own line, or by Ctrl+Z: one message is enough, and covers nothing for long.
+        visibleToasts={1}
         toastOptions={{ duration: 10_000, className: 'float !font-sans !text-small !text-ink !bg-sheet !rounded-std' }}
       />
     </BrowserRouter>

@@ -25,21 +25,25 @@ export function DayPage({ children, margin, marginTitle }: { children: ReactNode
         tabIndex={-1}
         onKeyDown={(e) => open && e.key === 'Escape' && setOpen(false)}
       >
-        <button type="button" className="float-right text-soft min-[1100px]:hidden" onClick={() => setOpen(false)}>
-          close
-        </button>
+        <div className="sticky -top-[22px] z-10 -mx-6 -mt-[22px] bg-paper px-6 pt-3 pb-1 text-right min-[1100px]:hidden">
+          <button type="button" className="min-h-6 text-soft hover:text-ink" onClick={() => setOpen(false)}>
+            close
+          </button>
+        </div>
         <h2 className="sr-only">{marginTitle}</h2>
         {margin}
       </aside>
-      <button
-        ref={opener}
-        type="button"
-        className="float fixed right-3 bottom-3 px-3 py-2 text-small text-leaf min-[1100px]:hidden"
-        aria-expanded={open}
-        onClick={() => setOpen(!open)}
-      >
-        {open ? 'Back' : marginTitle}
-      </button>
+      {!open && (
+        <button
+          ref={opener}
+          type="button"
+          className="float fixed right-3 bottom-3 px-3 py-2 text-small text-leaf min-[1100px]:hidden"
+          aria-expanded={false}
+          onClick={() => setOpen(true)}
+        >
+          {marginTitle}
+        </button>
+      )}
     </div>
   );
 }

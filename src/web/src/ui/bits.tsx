@@ -8,9 +8,9 @@ type ButtonProps = ButtonHTMLAttributes<HTMLButtonElement> & { look?: 'main' | '
 export function Button({ look = 'quiet', className = '', type = 'button', ...rest }: ButtonProps) {
   const looks = {
     main: 'bg-leaf text-on-leaf px-3.5 py-1.5 rounded-std font-semibold text-small whitespace-nowrap',
-    quiet: 'text-leaf text-small whitespace-nowrap hover:underline',
-    plain: 'text-ink text-small whitespace-nowrap hover:underline',
-    danger: 'text-ember text-small whitespace-nowrap hover:underline',
+    quiet: 'max-[699px]:min-h-6 text-leaf text-small whitespace-nowrap hover:underline',
+    plain: 'max-[699px]:min-h-6 text-ink text-small whitespace-nowrap hover:underline',
+    danger: 'max-[699px]:min-h-6 text-ember text-small whitespace-nowrap hover:underline',
   };
   return <button type={type} className={`${looks[look]} ${className}`} {...rest} />;
 }

@@ -118,6 +118,7 @@ function OpportunityLine({
   zone: string;
 }) {
   const reasons = useQuery({ queryKey: ['practice'], queryFn: () => take(api.GET('/api/practice')) }).data?.lostReasons ?? [];
+  const { now } = useNow();
   const [losing, setLosing] = useState(false);
   const [reason, setReason] = useState('');
   const path = { params: { path: { id: o.id } } };
@@ -147,7 +148,7 @@ function OpportunityLine({
       ) : (
         <span className="block text-soft">
           {o.status}
-          {o.lostReason ? `, ${o.lostReason}` : ''} · {day(o.closedAt ?? o.openedAt, zone)}
+          {o.lostReason ? `, ${o.lostReason}` : ''} · {day(o.closedAt ?? o.openedAt, zone, now)}
         </span>
       )}
       {losing && (
@@ -280,6 +281,7 @@ function Appointments({ personId, of, run, zone }: PartProps) {
 }
 
 function Inquiries({ personId, of, run, zone }: PartProps) {
+  const { now } = useNow();
   const queries = useQueryClient();
   const [adding, setAdding] = useState(false);
   const [how, setHow] = useState('phone');
@@ -335,8 +337,8 @@ function Inquiries({ personId, of, run, zone }: PartProps) {
           <li key={i.id} className="border-t border-dotted border-rule py-1">
             <span className="font-serif">{i.text || i.form}</span>
             <span className={`block ${i.answeredAt ? 'text-soft' : 'text-straw'}`}>
-              {day(i.receivedAt, zone)} ·{' '}
-              {i.answeredAt ? `answered ${day(i.answeredAt, zone)}${i.answeredBy ? ` by ${i.answeredBy}` : ''}` : 'not answered'}
+              {day(i.receivedAt, zone, now)} ·{' '}
+              {i.answeredAt ? `answered ${day(i.answeredAt, zone, now)}${i.answeredBy ? ` by ${i.answeredBy}` : ''}` : 'not answered'}
             </span>
           </li>
         ))}

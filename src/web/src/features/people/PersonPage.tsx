@@ -374,12 +374,12 @@ function Actions({
             type="button"
             aria-expanded={doing === what}
             onClick={() => setDoing(doing === what ? undefined : what)}
-            className={doing === what ? 'font-semibold text-ink' : 'hover:text-ink'}
+            className={`min-h-6 ${doing === what ? 'font-semibold text-ink' : 'hover:text-ink'}`}
           >
             <kbd>{key}</kbd> {word}
           </button>
         ))}
-        <button type="button" onClick={edit} className="hover:text-ink">
+        <button type="button" onClick={edit} className="min-h-6 hover:text-ink">
           <kbd>E</kbd> edit
         </button>
       </div>
@@ -534,15 +534,18 @@ function About({ person: p, edit }: { person: Person; edit: () => void }) {
         )}
       </dl>
       <h3>Dates</h3>
-      <dl className="kv">
-        {p.dates.map((d) => (
-          <div key={d.name} className="contents">
-            <dt>{d.name === 'birthday' ? 'born' : d.name}</dt>
-            <dd>{keyDate(d.date)}</dd>
-          </div>
-        ))}
-        {p.dates.length === 0 && <dd className="col-span-2 !text-soft">none known</dd>}
-      </dl>
+      {p.dates.length === 0 ? (
+        <p className="mt-1 mb-4 text-soft">none known</p>
+      ) : (
+        <dl className="kv">
+          {p.dates.map((d) => (
+            <div key={d.name} className="contents">
+              <dt>{d.name === 'birthday' ? 'born' : d.name}</dt>
+              <dd>{keyDate(d.date)}</dd>
+            </div>
+          ))}
+        </dl>
+      )}
       <DealingsPart personId={p.id} zone={p.clockZone} />
       <ListsPart personId={p.id} lists={p.lists} />
       <MayWe person={p} />

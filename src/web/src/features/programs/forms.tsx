@@ -208,7 +208,7 @@ function NeededField({ need, value, set }: { need: Needed; value: unknown; set: 
       );
     case 'unless':
       return (
-        <label className="mb-3 flex gap-2 text-small">
+        <label className="mb-3 flex min-h-7 items-center gap-2 text-small">
           <input type="checkbox" checked={value !== false} onChange={(e) => set(e.target.checked)} /> {label}
         </label>
       );
@@ -320,7 +320,7 @@ export function WindowForm({ program, done }: { program: ProgramFile; done: (cha
   const [clock, setClock] = useState(program.clock);
   return (
     <Take done={() => done({ window: always ? undefined : w, at: at || undefined, clock })}>
-      <label className="mb-2 flex gap-2 text-small">
+      <label className="mb-2 flex min-h-7 items-center gap-2 text-small">
         <input type="checkbox" checked={always} onChange={(e) => setAlways(e.target.checked)} /> any day, any hour
       </label>
       {!always && (
@@ -328,7 +328,7 @@ export function WindowForm({ program, done }: { program: ProgramFile; done: (cha
           <fieldset className="mb-3 border-0 p-0 text-small">
             <legend className="mb-0.5 text-soft">Days</legend>
             {dayNames.map((d) => (
-              <label key={d} className="mr-2 inline-flex items-center gap-1">
+              <label key={d} className="mr-2 inline-flex min-h-7 items-center gap-1">
                 <input
                   type="checkbox"
                   checked={w.days.includes(d)}
@@ -351,7 +351,7 @@ export function WindowForm({ program, done }: { program: ProgramFile; done: (cha
               {(id) => <input id={id} type="time" required value={w.to} onChange={(e) => setW({ ...w, to: e.target.value })} />}
             </Field>
           </div>
-          <label className="mb-2 flex gap-2 text-small">
+          <label className="mb-2 flex min-h-7 items-center gap-2 text-small">
             <input
               type="checkbox"
               checked={w.holidays === 'skip'}
@@ -533,7 +533,7 @@ export function TextForm({ label, value, rows = 5, done }: { label: string; valu
   return (
     <Take done={() => done(text)}>
       <div className="relative">
-        <FieldsMenu className="absolute top-0 right-0" insert={insert} />
+        <FieldsMenu className="absolute -top-2 right-0 min-h-6" insert={insert} />
         <Field label={label}>
           {(id) => (
             <textarea ref={area} id={id} rows={rows} className="w-full font-serif" value={text} onChange={(e) => setText(e.target.value)} />

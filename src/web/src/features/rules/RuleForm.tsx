@@ -276,7 +276,7 @@ function Several({ choices, value, set }: { choices?: Choices; value: string[]; 
       </legend>
       <div className="max-h-40 overflow-y-auto">
         {[...offered, ...lost.map((v) => [v, v] as const)].map(([v, words]) => (
-          <label key={v} className="flex gap-2 text-small">
+          <label key={v} className="flex min-h-7 items-center gap-2 text-small">
             <input
               type="checkbox"
               checked={value.includes(v)}

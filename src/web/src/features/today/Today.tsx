@@ -122,6 +122,13 @@ function Sheet({ day, mine, setMine }: { day: Day; mine: boolean; setMine: (mine
     queries.cancelQueries({ queryKey: ['today'] });
     queries.setQueryData<Day>(['today', mine], (before) => before && change(before));
   };
+  /** What leaves the sheet hands the focus to the line after it, so that one can go through the sheet by key. */
+  const goOnFrom = (key: string) => {
+    const at = items.findIndex((i) => i.key === key);
+    const next = items[at + 1] ?? items[at - 1];
+    setPicked(next?.key);
+    requestAnimationFrame(() => focusOn(next?.key));
+  };
   const failed = (e: Error) => {
     toast.error(e.message);
     refresh();
@@ -137,11 +144,7 @@ function Sheet({ day, mine, setMine }: { day: Day; mine: boolean; setMine: (mine
     },
     onMutate: ({ call }) => {
       setEnding(undefined);
-      const at = items.findIndex((i) => i.key === call.touchId);
-      const next = items[at + 1] ?? items[at - 1];
-      setPicked(next?.key);
-      // The focus goes on to the next, so that one can go through the sheet by key.
-      requestAnimationFrame(() => focusOn(next?.key));
+      goOnFrom(call.touchId);
       show((d) => ({ ...d, calls: d.calls.filter((c) => c.touchId !== call.touchId), callsInAll: d.callsInAll - 1 }));
     },
     onSuccess: (_, { call, outcome }) => {
@@ -156,7 +159,8 @@ function Sheet({ day, mine, setMine }: { day: Day; mine: boolean; setMine: (mine
   const mark = useMutation({
     meta: { says: ({ how }: { how: string }) => `a message to ${how}` },
     mutationFn: ({ row, how }: { row: Marked; how: Mark }) => markTouch(row.touchId, row.personId, how),
-    onMutate: ({ row, how }) =>
+    onMutate: ({ row, how }) => {
+      if (how === 'drop') goOnFrom(row.touchId);
       show((d) => ({
         ...d,
         going:
@@ -164,7 +168,8 @@ function Sheet({ day, mine, setMine }: { day: Day; mine: boolean; setMine: (mine
             ? d.going.filter((g) => g.touchId !== row.touchId)
             : d.going.map((g) => (g.touchId === row.touchId ? { ...g, held: how === 'hold' } : g)),
         mending: how === 'drop' ? d.mending.filter((m) => m.touchId !== row.touchId) : d.mending,
-      })),
+      }));
+    },
     onSuccess: (done, { row, how }) => {
       refresh();
       if (how === 'drop') saidDropped(`${row.what} to ${row.name}`, row.personId, done, queries);
@@ -179,6 +184,7 @@ function Sheet({ day, mine, setMine }: { day: Day; mine: boolean; setMine: (mine
     // Named before it leaves the page.
     onMutate: (id) => {
       const words = saysSeen(id);
+      goOnFrom(id);
       show((d) => ({ ...d, waiting: d.waiting.filter((w) => w.id !== id) }));
       return words;
     },

@@ -1,0 +1,694 @@
+// Ten errands, each done as somebody would who has never seen the program: by what stands on the page and nothing else. Every press,
+// choice, key and field is counted, and the count is told with the test.
+import assert from 'node:assert/strict';
+import fs from 'node:fs';
+import path from 'node:path';
+import { after, before, test } from 'node:test';
+import { accessible, everythingOpens, fits } from './looks.mjs';
+import { openBrowser, root, startStack, until } from './stack.mjs';
+
+let stack;
+let browser;
+let signedIn;
+const problems = [];
+
+before(async () => {
+  stack = await startStack({ name: 'errands', offset: 40 });
+  browser = await openBrowser();
+  const { page, leave } = await desk({ fresh: true });
+  await page.goto(stack.url);
+  await page.getByLabel('Email address').fill('ada@example.com');
+  await page.getByLabel('Password').fill(stack.password);
+  await page.keyboard.press('Enter');
+  await page.getByRole('heading', { level: 2, name: 'Calls' }).waitFor();
+  signedIn = await page.context().storageState();
+  await leave();
+});
+
+after(async () => {
+  await browser?.close();
+  await stack?.stop();
+});
+
+/** A page of its own for an errand, signed in, as wide as said, with a hand that counts what it does. */
+async function desk({ width = 1280, fresh = false } = {}) {
+  const context = await browser.newContext({ viewport: { width, height: 800 }, reducedMotion: 'reduce', storageState: fresh ? undefined : signedIn });
+  const page = await context.newPage();
+  page.setDefaultTimeout(60_000);
+  page.on('pageerror', (e) => problems.push(e.message));
+  let actions = 0;
+  const hand = {
+    get actions() {
+      return actions;
+    },
+    async press(target) {
+      actions++;
+      await target.click();
+    },
+    async key(name) {
+      actions++;
+      await page.keyboard.press(name);
+    },
+    /** Words written where the cursor stands. */
+    async type(words) {
+      actions++;
+      await page.keyboard.type(words);
+    },
+    async fill(field, words) {
+      actions++;
+      await field.fill(words);
+    },
+    async choose(list, option) {
+      actions++;
+      await list.selectOption(option);
+    },
+    async check(box) {
+      actions++;
+      await box.check();
+    },
+  };
+  const button = (name, within = page) => within.getByRole('button', typeof name === 'string' ? { name, exact: true } : { name });
+  return { page, hand, button, leave: () => context.close() };
+}
+
+const today = async (page) => (await page.request.get(`${stack.url}/api/today`)).json();
+const programs = async (page) => (await page.request.get(`${stack.url}/api/programs`)).json();
+
+for (const width of [1280, 390]) {
+  test(`a morning at the desk, ${width} px`, async (t) => {
+    const { page, hand, button, leave } = await desk({ width });
+    const wide = width > 1100;
+    await page.goto(stack.url);
+    await page.getByRole('heading', { level: 2, name: 'Calls' }).waitFor();
+    await accessible(page, 'today');
+    await fits(page, 'today');
+
+    // Why this call, and what to say.
+    const lines = page.locator('[id^=item-]');
+    const first = await lines.first().getAttribute('id');
+    if (!wide) await hand.press(button('Why'));
+    await page.getByRole('heading', { name: 'Why this call' }).waitFor();
+    if (!wide) await hand.press(button('close'));
+
+    // It is made, with a remark; the next one is at hand.
+    await hand.press(button(/^1 Spoke$/));
+    await hand.type('Will think about it over Easter');
+    await hand.key('Enter');
+    await page.getByText(/: spoke$/).first().waitFor();
+    await until('the call is off the sheet', async () => (await page.locator(`#${first}`).count()) === 0);
+    await until('the focus is on the next call, not on the message', async () =>
+      page.evaluate(() => Boolean(document.activeElement?.closest('[id^=item-]')) && !document.activeElement?.closest('[data-sonner-toast]')),
+    );
+    await hand.press(button(/^3 No answer$/));
+    await hand.key('Enter');
+    await page.getByText(/: no answer$/).first().waitFor();
+
+    // Notes in one go.
+    if (wide) {
+      await hand.press(button(/written and posted$/));
+      await page.getByText(/notes? written and posted/).waitFor();
+    }
+
+    // The letters are read, held, and let go.
+    await hand.press(button(/^read them all/).first());
+    await hand.press(button(/^hold all \d+$/));
+    await page.getByText(/letters “.*” held/).waitFor();
+    await hand.press(button(/^let all \d+ go$/));
+    await page.getByText(/let go again/).waitFor();
+
+    // Somebody who waits, and one press too many taken back.
+    const waits = page.getByRole('button', { name: /: (answered|seen to)$/ });
+    const many = await waits.count();
+    const name = await waits.first().getAttribute('aria-label');
+    await hand.press(waits.first());
+    await until('nobody waits there any more', async () => (await waits.count()) === many - 1);
+    await page.getByText(name, { exact: true }).waitFor();
+    if (wide) await hand.key('Control+z');
+    else await hand.press(button('Undo').first());
+    await until('it waits again', async () => (await waits.count()) === many);
+    await accessible(page, 'today, after an hour');
+    t.diagnostic(`${hand.actions} actions`);
+    await leave();
+  });
+}
+
+test('a program from nothing: written, checked, switched on, and somebody on it', async (t) => {
+  const { page, hand, button, leave } = await desk();
+  await page.goto(stack.url);
+  await hand.press(page.getByRole('link', { name: 'Programs' }));
+  await hand.fill(page.getByLabel('What is it called'), 'After a storm');
+  await hand.key('Enter');
+  await page.getByLabel('Name of the program').waitFor();
+
+  // What starts it, and for whom: any rule of the language, in words.
+  await hand.press(page.getByRole('button', { name: /^Starts when: a member starts it/ }));
+  await hand.choose(page.getByLabel('It starts when someone'), 'tag-added');
+  await hand.fill(page.getByLabel('Tag', { exact: true }), 'storm');
+  await hand.key('Enter');
+  await page.getByText('someone is tagged “storm”').waitFor();
+  await hand.press(page.getByRole('button', { name: 'Only if they: one more: everybody' }));
+  await hand.choose(page.getByLabel('Only if', { exact: true }), 'stage');
+  await hand.choose(page.getByLabel('What of it'), 'in');
+  await hand.check(page.getByLabel('Planning, Client'));
+  await hand.check(page.getByLabel('Planning, Plan', { exact: true }).or(page.getByLabel('Planning, First meeting')).first());
+  await accessible(page, 'a rule');
+  await hand.press(button('Use this'));
+  await page.getByText(/stand in Client or/).waitFor();
+
+  // A letter with a field, a link that brings its words, and a picture that is asked what it shows.
+  await hand.key('n');
+  await hand.press(page.getByRole('menuitem', { name: 'an email', exact: true }));
+  await page.getByLabel('Subject').waitFor();
+  await hand.fill(page.getByLabel('Subject'), 'Is the roof still on?');
+  await hand.press(page.getByLabel('Body of the letter'));
+  await hand.type('Dear ');
+  await hand.press(button('Fields'));
+  await hand.press(page.getByRole('menuitem', { name: /^their first name/i }));
+  await hand.type(', this ');
+  await hand.press(button('Link'));
+  await hand.fill(page.getByLabel('The words one presses'), 'list of roofers');
+  await hand.fill(page.getByLabel('Where they lead'), 'example.com/roofers');
+  await hand.key('Control+Enter');
+  await page.getByRole('dialog').waitFor({ state: 'detached' });
+  await hand.type(' may help.');
+  await page.getByLabel('A picture for the letter').setInputFiles(path.join(root, 'docs', 'screenshots', 'today.png'));
+  await hand.fill(page.getByLabel('What the picture shows, in a few words'), 'A roof after the storm');
+  await accessible(page, 'a picture');
+  await hand.key('Enter');
+  const picture = page.locator('.tiptap img');
+  await picture.waitFor();
+  assert.equal(await picture.getAttribute('alt'), 'A roof after the storm');
+  const [shown, place] = [await picture.boundingBox(), await page.locator('.tiptap').boundingBox()];
+  assert.ok(shown.width <= place.width, `the picture is ${shown.width} in ${place.width}`);
+
+  // A call whose words have a field, three times a month apart, and going on with another program, which is asked for.
+  await hand.key('Escape');
+  await page.getByText('· saved').waitFor();
+  await hand.press(page.getByRole('button', { name: /^\+ a step/ }));
+  await hand.press(page.getByRole('menuitem', { name: 'a call', exact: true }));
+  await hand.press(page.getByRole('button', { name: /^What to say on the call/ }));
+  await hand.fill(page.getByLabel('What to say', { exact: true }), 'How is the roof, ');
+  await hand.press(button('Fields', page.getByRole('dialog')));
+  await hand.press(page.getByRole('menuitem', { name: /^their first name/i }));
+  await hand.press(button('Use this'));
+  await hand.press(button('repeat …'));
+  await hand.press(button('Repeat it'));
+  await until('three calls stand there', async () => (await page.getByRole('button', { name: 'Call', exact: true }).count()) === 3);
+  await hand.press(page.getByRole('button', { name: /^\+ a step/ }));
+  await hand.press(page.getByRole('menuitem', { name: 'going on with another program' }));
+  const offered = page.getByRole('dialog', { name: /^Program/ });
+  await offered.waitFor();
+  await accessible(page, 'where to');
+  await hand.press(button('Year-round', offered));
+  await page.getByText('· saved').waitFor();
+  assert.doesNotMatch(await page.locator('main').innerText(), /from its file|of its own/);
+
+  // Looked at for one person, checked, and switched on.
+  await hand.key('c');
+  await page.getByText(/Nobody has what starts it yet/).waitFor();
+  await accessible(page, 'program, checked');
+  await hand.press(button('Switch on'));
+  await page.getByText('Nobody qualifies now').waitFor();
+  await accessible(page, 'switch on');
+  await hand.press(button('Switch on', page.getByRole('dialog')));
+  await page.getByText(/^on since/).waitFor();
+
+  // Somebody gets the tag and is on it.
+  await hand.key('Control+k');
+  await hand.type('osric inglewood');
+  await page.getByRole('option', { name: /Osric Inglewood/ }).first().waitFor();
+  await hand.key('Enter');
+  await page.getByRole('heading', { level: 1, name: 'Osric Inglewood' }).waitFor();
+  await hand.key('t');
+  await hand.type('storm');
+  await hand.key('Enter');
+  await page.getByText('“After a storm” started').first().waitFor();
+  await hand.press(page.getByRole('link', { name: 'After a storm' }).first());
+  await page.getByRole('button', { name: '1 person is on it' }).waitFor();
+  t.diagnostic(`${hand.actions} actions`);
+  await leave();
+});
+
+test('birthdays: a greeting the day before, and what a birthday rarely wants is said', async (t) => {
+  const { page, hand, button, leave } = await desk();
+  await page.goto(`${stack.url}/programs`);
+  await hand.fill(page.getByLabel('What is it called'), 'Many happy returns');
+  await hand.key('Enter');
+  await page.getByLabel('Name of the program').waitFor();
+  await hand.press(page.getByRole('button', { name: /^Starts when: a member starts it/ }));
+  await hand.choose(page.getByLabel('It starts when someone'), 'occasion');
+  await hand.fill(page.getByLabel('How long from the date', { exact: true }), '1');
+  await hand.choose(page.getByLabel('How long from the date: before or after'), 'before');
+  await hand.press(button('Use this'));
+  await page.getByText('someone has a birthday, the day before').waitFor();
+  await hand.key('n');
+  await hand.press(page.getByRole('menuitem', { name: 'an email', exact: true }));
+  await hand.fill(page.getByLabel('Subject'), 'Tomorrow is the day');
+  await hand.press(page.getByLabel('Body of the letter'));
+  await hand.type('Many happy returns.');
+  await page.getByText('· saved').waitFor();
+  await hand.key('Escape');
+  await hand.press(button(/^Check/));
+  // A birthday does not wait for a working day.
+  await page.getByText(/working days/i).first().waitFor();
+  await accessible(page, 'a birthday, checked');
+  await hand.press(page.getByRole('button', { name: /^Window/ }));
+  await hand.check(page.getByLabel('any day, any hour'));
+  await hand.press(button('Use this'));
+  await page.getByText('· saved').waitFor();
+  // The letter as one person would get it, the day before their own birthday.
+  const person = await until('a preview', async () => {
+    const id = page.url().split('/').at(-1);
+    const seen = await (await page.request.get(`${stack.url}/api/programs/${id}/preview`)).json();
+    return seen.touches?.length > 0 && seen;
+  });
+  const theirs = await (await page.request.get(`${stack.url}/api/people/${person.person.id}`)).json();
+  const birthday = theirs.dates.find((d) => d.name === 'birthday').date.slice(-5);
+  const goes = new Intl.DateTimeFormat('en-CA', { timeZone: person.zone, month: '2-digit', day: '2-digit' }).format(new Date(Date.parse(person.touches[0].at) + 86_400_000));
+  assert.equal(goes, birthday);
+  await hand.press(button('Switch on'));
+  await hand.press(button('Switch on', page.getByRole('dialog')));
+  await page.getByText(/^on since/).waitFor();
+  t.diagnostic(`${hand.actions} actions`);
+  await leave();
+});
+
+for (const width of [1280, 390]) {
+  test(`somebody rings, ${width} px`, async (t) => {
+    const { page, hand, button, leave } = await desk({ width });
+    const wide = width > 1100;
+    const margin = async (what) => {
+      if (!wide) await hand.press(page.getByRole('button', { name: what }).last());
+    };
+    await page.goto(stack.url);
+    await page.getByRole('heading', { level: 2, name: 'Calls' }).waitFor();
+    // Somebody who is on a program, found by the number that shows on the telephone.
+    const somebody = (await today(page)).going.filter((g) => g.planned && !g.willNot && g.person)[wide ? 0 : 1].person;
+    const { mobile, firstName } = await (await page.request.get(`${stack.url}/api/people/${somebody.id}`)).json();
+    await hand.press(page.getByLabel('Find anyone'));
+    await hand.type(mobile.slice(-7));
+    await hand.press(page.getByRole('option', { name: new RegExp(somebody.name) }).first());
+    await page.getByRole('heading', { level: 1, name: somebody.name }).waitFor();
+    await until('the page has its own title', async () => (await page.title()) === `${somebody.name} · Germinal`);
+    await fits(page, 'a person');
+
+    // What they said, kept in two actions after the words.
+    await hand.press(button(/write a remark$/));
+    await hand.type('They are away all summer and want no letters meanwhile.');
+    await hand.key('Control+Enter');
+    await page.getByRole('list', { name: 'Thread' }).getByText('They are away all summer').first().waitFor();
+
+    // A meeting, among what is coming.
+    await margin(/^About /);
+    const meetings = page.getByRole('region', { name: 'Appointments' });
+    await hand.press(button('make one', meetings));
+    await hand.fill(page.getByLabel('What kind of meeting'), 'yearly review');
+    await hand.fill(page.getByLabel('When, on the practice\'s clock'), '2027-09-14T10:00');
+    await hand.press(button('Make', meetings));
+    await page.getByText('yearly review, Tue 14 Sept, 10:00').first().waitFor();
+    await accessible(page, 'a person with a meeting');
+
+    // No letters until they are back; then taken back on its own line.
+    await hand.press(page.getByRole('button', { name: /^Pause .* for / }).first());
+    await hand.fill(page.getByLabel('Until'), '2099-06-01');
+    await hand.press(button('Pause', page.getByRole('dialog')));
+    await page.getByText(/Give a date after today and within 50 years/).waitFor();
+    await hand.fill(page.getByLabel('Until'), '2027-09-01');
+    await hand.press(button('Pause', page.getByRole('dialog')));
+    await page.getByText(/paused until (Wed )?1 Sept/).waitFor();
+
+    // They want no email at all; what a no stops is said before it is pressed.
+    await hand.press(button('Record what they said about email'));
+    await hand.check(page.getByLabel('everything by email'));
+    await page.getByText('not even about their own dealings').waitFor();
+    await hand.fill(page.getByLabel('Where you have it from'), 'on the phone');
+    await accessible(page, 'May we');
+    await hand.press(button('They said no'));
+    await page.getByText('no to everything, on the phone').waitFor();
+    if (!wide) await hand.press(button('close'));
+    await hand.press(button('undo: Said no to email'));
+    await hand.press(button(/^undo: .* was paused for them/));
+    await page.getByText(/paused until (Wed )?1 Sept/).waitFor({ state: 'detached' });
+    assert.ok(firstName);
+    t.diagnostic(`${hand.actions} actions`);
+    await leave();
+  });
+}
+
+test('a death, a merge, an adviser who leaves', async (t) => {
+  const { page, hand, button, leave } = await desk();
+  await page.goto(stack.url);
+  await page.getByRole('heading', { level: 2, name: 'Calls' }).waitFor();
+
+  // A death: calls leave the sheet, the thread ends with it; by mistake, it is taken back.
+  const called = (await today(page)).calls.at(-2).person;
+  await page.goto(`${stack.url}/people/${called.id}`);
+  await hand.press(page.getByRole('button', { name: /^do not contact/ }));
+  await hand.check(page.getByLabel('they have died'));
+  await hand.press(button('They have died'));
+  await page.getByText('They have died. Nothing goes to them any more.').waitFor();
+  await until('no call to them', async () => (await today(page)).calls.every((c) => c.person.id !== called.id));
+  await hand.press(button('undo: Died'));
+  await page.getByText('Taken back: Died').first().waitFor();
+  await until('the call is back', async () => (await today(page)).calls.some((c) => c.person.id === called.id));
+
+  // The same person twice: it is said at the field, added all the same, and made one again.
+  await hand.press(page.getByRole('link', { name: 'People', exact: true }));
+  for (const [mail, phone] of [['ottoline.pell@example.com', ''], ['o.pell@example.com', '(207) 555-0188']]) {
+    await hand.press(button('Add somebody'));
+    await hand.fill(page.getByLabel('First name'), 'Ottoline');
+    await hand.fill(page.getByLabel('Last name'), 'Pell');
+    await hand.fill(page.getByLabel('Email', { exact: true }), mail);
+    if (phone) await hand.fill(page.getByLabel('Mobile'), phone);
+    await hand.key('Enter');
+    if (phone) {
+      const anyway = button('It is somebody else: add them');
+      if (await anyway.waitFor({ timeout: 3000 }).then(() => true, () => false)) await hand.press(anyway);
+    }
+    await page.getByRole('heading', { level: 1, name: 'Ottoline Pell' }).waitFor();
+    if (!phone) await hand.press(page.getByRole('link', { name: 'People', exact: true }));
+  }
+  await hand.press(button('merge with …'));
+  await hand.press(page.getByRole('region', { name: 'The person as a whole' }).getByRole('button', { name: /^Ottoline Pell/ }));
+  await page.getByText('What stays').waitFor();
+  await accessible(page, 'a merge');
+  await hand.press(button('Make one of the two'));
+  await page.getByText('and Ottoline Pell are one person now').waitFor();
+  await page.getByText(/was found to be the same person/).waitFor();
+  await hand.press(button(/^undo: .*found to be the same/));
+  await page.getByText('they are two people again').waitFor();
+
+  // An adviser leaves: everybody they look after goes to another, looked at first, and back by one press.
+  await hand.press(page.getByRole('link', { name: 'People', exact: true }));
+  const { members } = await (await page.request.get(`${stack.url}/api/session`)).json();
+  const [from, to] = [members.find((m) => m.name.startsWith('Wren')), members.find((m) => m.name.startsWith('Tomas'))];
+  const theirs = async () => (await (await page.request.get(`${stack.url}/api/people/count?owner=${from.id}`)).json()).count;
+  const many = await theirs();
+  assert.ok(many > 60, `${from.name} looks after ${many}`);
+  await hand.choose(page.getByLabel('Owner', { exact: true }), { label: from.name });
+  await until('only theirs', async () => (await page.locator('tbody tr').count()) > 0 && (await page.locator('tbody').innerText()).includes(from.name));
+  await hand.check(page.getByLabel('Pick all shown'));
+  await hand.press(button(/^Pick all .* who fit$/));
+  await hand.choose(page.getByLabel('Give to a member to look after'), { label: to.name });
+  await hand.press(button('Give …'));
+  await page.getByRole('heading', { name: 'What it would do' }).waitFor();
+  await accessible(page, 'people handed over');
+  await hand.press(button(new RegExp(`^Give to ${to.name}: `)));
+  await page.getByText(`Given to ${to.name}`).waitFor();
+  assert.equal(await theirs(), 0);
+  await hand.press(button(/^Undo for all/));
+  await until('they are back', async () => (await theirs()) === many);
+  t.diagnostic(`${hand.actions} actions`);
+  await leave();
+});
+
+test('a list in and out again', async (t) => {
+  const { page, hand, button, leave } = await desk();
+  const file = path.join(stack.home, 'guests.csv');
+  fs.writeFileSync(
+    file,
+    'First;Last;E-mail;Phone;Born;Remarks\r\nPenrose;Achterberg;penrose@example.com;(207) 555-0151;1961-06-14;met at the harbour\r\nSunniva;Achterberg;sunniva@example.com;;;\r\n;;not an address;;;\r\n',
+  );
+  await page.goto(stack.url);
+  await hand.press(page.getByRole('link', { name: 'People', exact: true }));
+  const before_ = (await (await page.request.get(`${stack.url}/api/people/count`)).json()).count;
+  await hand.press(page.getByRole('link', { name: 'Bring people in' }));
+  await hand.press(page.getByLabel('A CSV file of people').locator('..'));
+  await page.getByLabel('A CSV file of people').setInputFiles(file);
+  await page.getByRole('heading', { name: 'Is this right?' }).waitFor();
+  // Which programs would start by their dates is said before anything is written.
+  await page.getByText('Programs that will start by their dates').waitFor();
+  await accessible(page, 'a list reviewed');
+  await hand.press(button('Bring 2 people in'));
+  await page.getByRole('heading', { name: 'They are in' }).waitFor();
+  await page.getByText(/2 new people.*1 left out/).waitFor();
+  assert.equal((await (await page.request.get(`${stack.url}/api/people/count`)).json()).count, before_ + 2);
+  const [report] = await Promise.all([page.waitForEvent('download'), hand.press(page.getByRole('link', { name: /^Report of rows left out/ }))]);
+  assert.match(fs.readFileSync(await report.path(), 'utf8'), /not an address/);
+  await hand.press(button('Undo the whole import'));
+  await page.getByRole('heading', { name: 'Undone' }).waitFor();
+  assert.equal((await (await page.request.get(`${stack.url}/api/people/count`)).json()).count, before_);
+  t.diagnostic(`${hand.actions} actions`);
+  await leave();
+});
+
+test('the settings: changed, kept over a reload, tried before they are kept', async (t) => {
+  const { page, hand, button, leave } = await desk();
+  await page.goto(stack.url);
+  await hand.press(page.getByRole('button', { name: /Ada Quill/ }));
+  await hand.press(page.getByRole('menuitem', { name: 'The practice' }));
+  await button('Keep these settings').waitFor();
+  await accessible(page, 'settings');
+  await hand.fill(page.getByLabel('Texts and calls from'), '10:00');
+  await hand.fill(page.getByLabel('Kinds of appointments, one a line'), 'first meeting\nyearly review\nsite visit');
+  await page.reload();
+  await page.getByText('What you changed here before and did not keep stands here again.').waitFor();
+  assert.equal(await page.getByLabel('Texts and calls from').inputValue(), '10:00');
+  // A server that is not there: tried as it stands on the page, and said that it is not kept.
+  await hand.fill(page.getByLabel('Mail goes out by', { exact: true }), 'mail.invalid');
+  await hand.press(button('Send me a test'));
+  await page.getByText('These settings are not kept yet.').waitFor();
+  await page.reload();
+  assert.equal(await page.getByLabel('Mail goes out by', { exact: true }).inputValue(), '', 'a server holds a password, and is kept on no machine');
+  await hand.press(button('Keep these settings'));
+  await page.getByText('Kept. It counts for everything').waitFor();
+  const kept = await (await page.request.get(`${stack.url}/api/practice`)).json();
+  assert.deepEqual([kept.quietFrom, kept.appointmentTypes], ['10:00', ['first meeting', 'yearly review', 'site visit']]);
+  await page.reload();
+  await button('Keep these settings').waitFor();
+  assert.equal(await page.getByText('stands here again').count(), 0);
+  // What no practice may do is said at its field and loses nothing.
+  await hand.fill(page.getByLabel('Texts and calls from'), '07:00');
+  await hand.key('Enter');
+  await page.getByRole('alert').filter({ hasText: /8/ }).first().waitFor();
+  assert.equal(await page.getByLabel('Texts and calls from').inputValue(), '07:00');
+  await hand.fill(page.getByLabel('Texts and calls from'), '08:00');
+  await hand.press(button('Keep these settings'));
+  await until('kept', async () => (await (await page.request.get(`${stack.url}/api/practice`)).json()).quietFrom === '08:00');
+  t.diagnostic(`${hand.actions} actions`);
+  await leave();
+});
+
+test('by keyboard alone: the sheet, finding somebody, a tag, a step', async (t) => {
+  const { page, hand, leave } = await desk();
+  await page.goto(stack.url);
+  await page.getByRole('heading', { level: 2, name: 'Calls' }).waitFor();
+  const current = () => page.locator('[aria-current=true]').getAttribute('id');
+  const first = await current();
+  await hand.key('j');
+  await until('the next line', async () => (await current()) !== first);
+  const second = await current();
+  await hand.key('k');
+  await until('the first line again', async () => (await current()) === first);
+  await hand.key('2');
+  await hand.type('on the machine');
+  await hand.key('Enter');
+  await until('the next call is picked', async () => (await current()) === second);
+  await until('and has the focus', () => page.evaluate((id) => document.activeElement?.closest(`#${id}`) !== null, second));
+  await hand.key('Control+z');
+  await page.locator(`#${first}`).waitFor();
+
+  // A message is dropped; the line after it is next.
+  for (let i = 0; i < 40 && (await page.getByRole('button', { name: /^Drop the letter/ }).count()) > 0; i++) {
+    if (await page.locator('[aria-current=true]').getByRole('button', { name: /^Drop/ }).count()) break;
+    const at = await current();
+    await hand.key('j');
+    await until('the next line', async () => (await current()) !== at);
+  }
+  const dropped = await current();
+  const after_ = await page.locator(`#${dropped} ~ [id^=item-]`).first().getAttribute('id');
+  await hand.key('d');
+  await page.getByText(/^Dropped /).waitFor();
+  await until('the line after it', async () => (await current()) === after_);
+  await hand.key('Control+z');
+  await page.locator(`#${dropped}`).waitFor();
+
+  await hand.key('?');
+  await page.getByRole('dialog', { name: 'Keys' }).waitFor();
+  await accessible(page, 'keys');
+  await hand.key('Escape');
+  await page.getByRole('dialog', { name: 'Keys' }).waitFor({ state: 'detached' });
+  await hand.key('Control+k');
+  await hand.type('quay lane');
+  await page.getByRole('option').first().waitFor();
+  await hand.key('Enter');
+  await page.locator('#now').waitFor();
+  await hand.key('t');
+  await hand.type('by keyboard');
+  await hand.key('Enter');
+  await page.getByText('The tag “by keyboard” was put on').waitFor();
+  await hand.key('Control+z');
+  await page.getByText('Taken back: the tag “by keyboard” is off again').waitFor();
+
+  await hand.key('g');
+  await hand.key('r');
+  await page.getByRole('heading', { level: 1, name: 'Programs' }).waitFor();
+  const name = page.getByLabel('What is it called');
+  await name.focus();
+  await hand.type('Keys only');
+  await hand.key('Enter');
+  await page.getByLabel('Name of the program').waitFor();
+  await hand.key('n');
+  // The arrows come to every line of the menu; the focus follows a moment after the key.
+  await page.getByRole('menuitem', { name: 'a call' }).waitFor();
+  const chosen = () => page.evaluate(() => document.activeElement?.closest('[role=menu]') && document.activeElement.textContent?.trim());
+  await until('the menu has the focus', chosen);
+  for (let i = 0; i < 4 && (await chosen()) !== 'a call'; i++) {
+    const before_ = await chosen();
+    await hand.key('ArrowDown');
+    await until('the next line of the menu', async () => (await chosen()) !== before_);
+  }
+  assert.equal(await chosen(), 'a call');
+  await hand.key('Enter');
+  const script = page.getByRole('button', { name: /^What to say on the call/ });
+  await script.focus();
+  await hand.key('Enter');
+  await page.getByLabel('What to say', { exact: true }).waitFor();
+  await until('the words have the focus', () => page.evaluate(() => document.activeElement?.closest('[role=dialog]') !== null));
+  await page.getByLabel('What to say', { exact: true }).focus();
+  await hand.type('Did you get home dry?');
+  // Escape asks before it throws anything away; Ctrl+Enter takes it.
+  await hand.key('Escape');
+  await page.getByText('What you have written here is not used yet.').waitFor();
+  await page.getByLabel('What to say', { exact: true }).focus();
+  await hand.key('Control+Enter');
+  await page.getByText('Did you get home dry?').first().waitFor();
+  await page.getByText('· saved').waitFor();
+  t.diagnostic(`${hand.actions} actions`);
+  await leave();
+});
+
+test('offline: what is done waits and says so, what is written outlives a reload', async (t) => {
+  const { page, hand, button, leave } = await desk();
+  await page.goto(stack.url);
+  await page.getByRole('heading', { level: 2, name: 'Calls' }).waitFor();
+  const gone = page.getByText('The connection is gone.').locator('..');
+  await page.context().setOffline(true);
+  await hand.key('1');
+  await hand.key('Enter');
+  await gone.getByText(/1 thing waits/).waitFor();
+  await accessible(page, 'offline');
+  await page.context().setOffline(false);
+  await gone.waitFor({ state: 'detached' });
+  await page.getByText(/: (spoke|posted|done)$/).first().waitFor();
+
+  // On a person's page: a tag and a remark wait by name, each with its own words.
+  await hand.press(page.getByRole('link', { name: 'People', exact: true }));
+  await hand.press(page.locator('tbody a').first());
+  await page.locator('#now').waitFor();
+  await page.context().setOffline(true);
+  await hand.key('r');
+  await hand.type('They move in May');
+  await hand.key('Control+Enter');
+  await gone.getByText(/: a remark/).waitFor();
+  await page.context().setOffline(false);
+  await page.getByText('They move in May').waitFor();
+
+  // An edit that was never saved stands there again after a reload; thrown away, it is gone.
+  await hand.key('e');
+  await hand.fill(page.getByLabel('Source'), 'the harbour fair');
+  await page.reload();
+  await page.getByText('What you wrote here before and did not save stands here again.').waitFor();
+  assert.equal(await page.getByLabel('Source').inputValue(), 'the harbour fair');
+  await accessible(page, 'an edit found again');
+  await hand.press(button('Save'));
+  await page.getByText(/from the harbour fair/).waitFor();
+  await hand.key('e');
+  await hand.fill(page.getByLabel('Source'), 'nowhere');
+  await page.reload();
+  await hand.press(button('Throw it away'));
+  await until('the source is what was saved', async () => (await page.getByLabel('Source').inputValue()) === 'the harbour fair');
+  await page.reload();
+  await page.locator('#now').waitFor();
+  assert.equal(await page.getByLabel('Source').count(), 0);
+
+  // A program being written is there after a reload, though nothing could be saved.
+  await hand.press(page.getByRole('link', { name: 'Programs' }));
+  await hand.press(page.getByRole('link', { name: /Keys only/ }));
+  await page.getByLabel('Name of the program').waitFor();
+  await page.context().setOffline(true);
+  await hand.fill(page.getByLabel('Name of the program'), 'Keys only, and no line');
+  await page.getByText('· not saved').or(page.getByText('· …')).first().waitFor();
+  await page.context().setOffline(false);
+  await page.reload();
+  await until('what was written', async () => (await page.getByLabel('Name of the program').inputValue()) === 'Keys only, and no line');
+  await page.getByText('· saved').waitFor();
+  t.diagnostic(`${hand.actions} actions`);
+  await leave();
+});
+
+test('long and many: names of 200 letters, a thousand people, one act and its undo', async (t) => {
+  const { page, hand, button, leave } = await desk();
+  const long = (word) => `${word}${'unbreakable'.repeat(20)}`.slice(0, 100);
+  const file = path.join(stack.home, 'many.csv');
+  fs.writeFileSync(file, ['first_name,last_name,email', `${long('Ida')},${long('Rowan')},ida.long@example.com`, ...Array.from({ length: 999 }, (_, i) => `Many${i},Ofthem,many${i}@example.com`)].join('\n'));
+  await page.goto(`${stack.url}/people/bring-in`);
+  await page.getByLabel('A CSV file of people').setInputFiles(file);
+  await hand.press(button('Bring 1,000 people in'));
+  await page.getByRole('heading', { name: 'They are in' }).waitFor();
+  await hand.press(page.getByRole('link', { name: 'People', exact: true }).first());
+  await hand.fill(page.getByLabel('Search by name, address or number'), 'ofthem');
+  await page.getByText('999 people', { exact: true }).waitFor();
+  await hand.check(page.getByLabel('Pick all shown'));
+  await hand.press(button('Pick all 999 who fit'));
+  await hand.fill(page.getByLabel('Put on a tag'), long('tag').slice(0, 60));
+  await hand.press(button('Put on …'));
+  await hand.press(button(/ 999 people$/));
+  await page.getByText(/put on: 999 people/).waitFor();
+  await hand.press(button('Undo for all 999'));
+  await page.getByText('Taken back for 999 people.').first().waitFor();
+
+  const { rows } = await (await page.request.get(`${stack.url}/api/people?search=ida.long&most=1`)).json();
+  for (const width of [1280, 390]) {
+    await page.setViewportSize({ width, height: 800 });
+    for (const where of ['/people?search=ida.long', `/people/${rows[0].id}`, '/']) {
+      await page.goto(stack.url + where);
+      await page.locator('main h1').waitFor();
+      await until('nothing loads any more', async () => (await page.getByText(/^Loading …$/).count()) === 0);
+      await fits(page, `${where} at ${width}`);
+    }
+    await page.goto(`${stack.url}/people/${rows[0].id}`);
+    await page.locator('#now').waitFor();
+    await accessible(page, `a long name at ${width}`);
+  }
+  t.diagnostic(`${hand.actions} actions`);
+  await leave();
+});
+
+for (const width of [1280, 390]) {
+  test(`every menu, popover and dialog of every page, ${width} px`, async (t) => {
+    const { page, leave } = await desk({ width });
+    await page.goto(stack.url);
+    await page.getByRole('heading', { level: 2, name: 'Calls' }).waitFor();
+    const all = await programs(page);
+    const named = (name) => `/programs/${all.find((p) => p.name === name).id}`;
+    const pages = [
+      ['/', 'Calls'],
+      ['/people', 'People'],
+      ['/people/bring-in', 'Bring people in'],
+      [`/people/${(await today(page)).calls[0].person.id}`, undefined],
+      ['/programs', 'Programs'],
+      [named('First eight weeks'), undefined],
+      [named('Retirement at 65'), undefined],
+      [named('Keys only, and no line'), undefined],
+      ['/practice', undefined],
+      ['/stand-ins/mail', undefined],
+      ['/stand-ins/texts', undefined],
+    ];
+    const seen = new Set();
+    let opened = 0;
+    for (const [where, heading] of pages) {
+      await page.goto(stack.url + where);
+      await (heading ? page.getByRole('heading', { name: heading }) : page.locator('main h1')).first().waitFor({ state: 'attached' });
+      await until('nothing loads any more', async () => (await page.getByText(/^Loading …$/).count()) === 0);
+      await accessible(page, where);
+      await fits(page, where);
+      opened += await everythingOpens(page, where, seen);
+    }
+    assert.ok(opened > 30, `only ${opened} things opened`);
+    t.diagnostic(`${opened} things opened`);
+    await leave();
+  });
+}
+
+test('no page had an error of its own', () => assert.deepEqual(problems, []));
