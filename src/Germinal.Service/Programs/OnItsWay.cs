@@ -48,7 +48,13 @@ public static class OnItsWay
                     .Select(t => new { t.StepId, t.Due })
                     .FirstOrDefault(),
             });
-        var steps = (await standing.Select(s => s.Touch!.StepId).ToListAsync(stop)).CountBy(s => s).Select(s => new AtStep(s.Key, s.Value)).ToList();
+        var steps = await standing
+            .Select(s => s.Touch!.StepId)
+            .GroupBy(s => s)
+            .Select(g => new { g.Key, Count = g.Count() })
+            .OrderByDescending(s => s.Count)
+            .Select(s => new AtStep(s.Key, s.Count))
+            .ToListAsync(stop);
         var some = step is null ? standing : standing.Where(s => s.Touch!.StepId == step);
         var rows = await some.Join(db.People, s => s.PersonId, p => p.Id, (s, p) => new { s, p.SortName })
             .OrderBy(x => x.SortName)
@@ -59,7 +65,7 @@ public static class OnItsWay
         var names = await db.NamesAsync([.. rows.Select(r => r.PersonId).Distinct()], stop);
         return new OnItDto(
             steps.Sum(s => s.Count),
-            [.. steps.OrderByDescending(s => s.Count)],
+            steps,
             [
                 .. rows.Select(r => new OnItLine(
                     new PersonRef(r.PersonId, names[r.PersonId]),

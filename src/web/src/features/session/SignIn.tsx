@@ -81,7 +81,7 @@ export function SignIn() {
         </form>
       </main>
       <aside className="p-6 pt-[16vh] text-small text-soft max-[1099px]:hidden">
-        <h3>Demo practice</h3>
+        <h2 className="!font-sans !text-small">Demo practice</h2>
         <p className="mt-1">
           The sign-ins were printed where Germinal was started. Everything in the demo is invented; letters go to a stand-in and reach
           nobody.
