@@ -50,6 +50,7 @@ test('signing in: a wrong password is told, a right one leads back to where one 
 
 test('bringing people in: guess, review, progress, and the same file twice adds nobody', async () => {
   await page.goto(`${stack.url}/people/bring-in`);
+  await page.getByLabel('A CSV file of people').waitFor({ state: 'attached' });
   await accessible('bring in');
   await page.getByLabel('A CSV file of people').setInputFiles(sample);
   await page.getByRole('heading', { name: 'Is this right?' }).waitFor();
