@@ -238,9 +238,18 @@ public sealed class LiquidLetters : ITemplates
 
         protected override Expression VisitMemberExpression(MemberExpression memberExpression)
         {
-            Found.Add(string.Join('.', memberExpression.Segments.OfType<IdentifierSegment>().Select(s => s.Identifier)));
+            Found.Add(string.Join('.', memberExpression.Segments.Select(NameOf).TakeWhile(n => n is not null)));
             return base.VisitMemberExpression(memberExpression);
         }
+
+        /// <summary>A name, or one written in brackets; null for one that is worked out.</summary>
+        private static string? NameOf(MemberSegment segment) =>
+            segment switch
+            {
+                IdentifierSegment named => named.Identifier,
+                IndexerSegment { Expression: LiteralExpression { Value: StringValue written } } => written.ToStringValue(),
+                _ => null,
+            };
 
         protected override Statement VisitForStatement(ForStatement forStatement)
         {

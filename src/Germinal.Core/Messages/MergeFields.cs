@@ -39,6 +39,9 @@ public static class MergeFields
     /// <summary>Where fields of the practice's own stand.</summary>
     public const string CustomPrefix = "person.custom.";
 
+    /// <summary>How a template names a field of the practice's own; one whose key is no single word stands in brackets.</summary>
+    public static string OfOwn(string key) => key.All(c => char.IsAsciiLetterOrDigit(c) || c == '_') ? CustomPrefix + key : $"{CustomPrefix[..^1]}['{key}']";
+
     /// <summary>True for a field of the list, and for any field of the practice's own.</summary>
     public static bool IsKnown(string field) =>
         All.Any(f => f.Field == field) || (field.StartsWith(CustomPrefix, StringComparison.Ordinal) && field.Length > CustomPrefix.Length);

@@ -18,7 +18,8 @@ public sealed record PersonFields(
     [AtMost(Lengths.Name)] string? Source = null,
     Guid? OwnerId = null,
     bool? ClearOwner = null,
-    [AtMost(Lengths.Name, Items = 50)] IReadOnlyDictionary<string, string>? Dates = null
+    [AtMost(Lengths.Name, Items = 50)] IReadOnlyDictionary<string, string>? Dates = null,
+    [AtMost(2000, Items = 200)] IReadOnlyDictionary<string, string>? Custom = null
 );
 
 /// <summary>Checks what was typed and puts it into the row; every problem names its field and what would be right.</summary>
@@ -49,7 +50,8 @@ public static class PersonEdit
             }
         }
 
-        var region = (await db.Practices.AsNoTracking().SingleAsync(p => p.Id == person.PracticeId, stop)).Settings.PhoneRegion;
+        var settings = (await db.Practices.AsNoTracking().SingleAsync(p => p.Id == person.PracticeId, stop)).Settings;
+        var region = settings.PhoneRegion;
         if (fields.Mobile is not null)
         {
             var phone = CellReading.Phone(fields.Mobile, region);
@@ -97,6 +99,7 @@ public static class PersonEdit
             await ApplyDateAsync(db, person, CellReading.Clean(name).ToLowerInvariant(), typed.Trim(), problems, stop);
         }
 
+        problems.AddRange(OwnFields.Apply(settings, person, fields.Custom ?? new Dictionary<string, string>()));
         PersonNames.Refresh(person);
         return problems;
     }

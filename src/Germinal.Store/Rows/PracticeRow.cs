@@ -73,6 +73,9 @@ public sealed class PracticeSettings
     /// <summary>Subjects a person may take or leave.</summary>
     public List<string> Topics { get; set; } = [];
 
+    /// <summary>Fields of people that the practice named itself.</summary>
+    public List<OwnFieldSettings> OwnFields { get; set; } = [];
+
     /// <summary>How often one person may get commercial messages (rule 9.1).</summary>
     public List<PaceSettings> Pace { get; set; } = [];
 
@@ -102,6 +105,20 @@ public sealed class PracticeSettings
 
     /// <summary>ISO country whose dialling rules a number without a country code follows.</summary>
     public string PhoneRegion { get; set; } = "US";
+}
+
+/// <summary>A field of people that the practice named itself.</summary>
+public sealed class OwnFieldSettings
+{
+    /// <summary>What rules, letters and values call it; stays when it is renamed.</summary>
+    public string Key { get; set; } = "";
+
+    public string Name { get; set; } = "";
+
+    /// <summary>The word of a kind of <c>OwnField</c>.</summary>
+    public string Kind { get; set; } = "text";
+
+    public List<string> Options { get; set; } = [];
 }
 
 /// <summary>At most so many in so many days over the channels named.</summary>

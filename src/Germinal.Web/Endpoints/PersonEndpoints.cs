@@ -60,6 +60,7 @@ public sealed record PersonDto(
     bool DoNotContactToConfirm,
     bool Died,
     IReadOnlyList<KeyDateDto> Dates,
+    IReadOnlyList<OwnValue> Own,
     IReadOnlyList<MayWe> MayWe,
     IReadOnlyList<ConsentDto> Ledger,
     IReadOnlyList<RunDto> Runs
@@ -250,7 +251,7 @@ public static class PersonEndpoints
             return null;
         }
 
-        var practice = await PracticeReading.LoadAsync(db, stop);
+        var (practice, settings) = await PracticeReading.LoadWithSettingsAsync(db, stop);
         var now = await PracticeClock.NowAsync(db, stop);
         var facts = (await FactsReading.WithDetailsAsync(db, [p], stop))[id];
         var dates = await db.KeyDates.AsNoTracking().Where(d => d.PersonId == id).OrderBy(d => d.Name).ToListAsync(stop);
@@ -306,6 +307,7 @@ public static class PersonEndpoints
             p.DoNotContactToConfirm,
             p.Died,
             [.. dates.Select(d => new KeyDateDto(d.Name, new Core.Time.YearlyDate(d.Month, d.Day, d.Year).ToString(), d.Yearly))],
+            OwnFields.Of(settings, p),
             [.. new[] { Channel.Email, Channel.Text, Channel.Call, Channel.Post }.Select(c => May(facts, practice, c, now, zone))],
             [
                 .. ledger.Select(c => new ConsentDto(

@@ -1,7 +1,10 @@
 using Germinal.Channels.Mail;
+using Germinal.Core.Practices;
 using Germinal.Service;
 using Germinal.Service.Clock;
 using Germinal.Service.Engine;
+using Germinal.Service.Import;
+using Germinal.Service.People;
 using Germinal.Store;
 using Germinal.Store.Rows;
 using Germinal.Web.Hosting;
@@ -14,6 +17,22 @@ namespace Germinal.Web.Endpoints;
 
 /// <summary>A pace rule: at most so many commercial messages in so many days.</summary>
 public sealed record PaceDto(int Max, int Days, [AtMost(40, Items = 4)] IReadOnlyList<string> Channels);
+
+/// <summary>A field of people that the practice named itself.</summary>
+/// <param name="Key">What rules and letters call it; empty for a new one.</param>
+/// <param name="Name">Its name.</param>
+/// <param name="Kind">text, number, money, date, yearly-date, choice, choices or yes-no.</param>
+/// <param name="Options">Of a choice, or several: what may be chosen.</param>
+public sealed record OwnFieldDto(
+    [AtMost(OwnField.LongestName)] string Key,
+    [AtMost(OwnField.LongestName)] string Name,
+    [AtMost(40)] string Kind,
+    [AtMost(Lengths.Name, Items = 200)] IReadOnlyList<string> Options
+)
+{
+    /// <summary>A field as pages show it.</summary>
+    public static OwnFieldDto Of(OwnField field) => new(field.Key, field.Name, Service.People.OwnFields.WordOf(field.Kind), field.Options);
+}
 
 /// <summary>A mail server. The password is never handed out; HasPassword says whether there is one.</summary>
 public sealed record MailServerDto(string Host, int Port, string Security, string User, bool HasPassword);
@@ -32,6 +51,7 @@ public sealed record PracticeDto(
     IReadOnlyList<string> LostReasons,
     IReadOnlyList<string> AppointmentTypes,
     IReadOnlyList<string> Topics,
+    IReadOnlyList<OwnFieldDto> OwnFields,
     bool SeeOpens,
     IReadOnlyDictionary<string, string> LinkParameters,
     int KeepEventsMonths,
@@ -75,7 +95,8 @@ public static class PracticeEndpoints
         bool StrictForTransactional = false,
         [AtMost(40)] string TextNumber = "",
         ServerBody? MailOut = null,
-        ServerBody? MailIn = null
+        ServerBody? MailIn = null,
+        [AtMost(40, Items = 100)] IReadOnlyList<OwnFieldDto>? OwnFields = null
     );
 
     public static void Map(IEndpointRouteBuilder app)
@@ -87,6 +108,7 @@ public static class PracticeEndpoints
                 Dto(await db.Practices.AsNoTracking().SingleAsync(p => p.Id == db.PracticeId, stop), caller.May(Rights.SeeServers))
         );
         practice.MapPut("", Save).RequireAuthorization(Rights.ChangeSettings);
+        practice.MapGet("/fields/uses", (string key, GerminalDb db, CancellationToken stop) => OwnFields.UsesAsync(db, key, stop));
         practice.MapPost("/mail-test", TestMail).RequireAuthorization(Rights.SeeServers);
         practice.MapPost("/mailbox-test", TestMailbox).RequireAuthorization(Rights.SeeServers);
     }
@@ -109,6 +131,7 @@ public static class PracticeEndpoints
             s.LostReasons,
             s.AppointmentTypes,
             s.Topics,
+            [.. OwnFields.Of(s).Select(OwnFieldDto.Of)],
             s.SeeOpens,
             s.LinkParameters,
             s.KeepEventsMonths,
@@ -166,6 +189,18 @@ public static class PracticeEndpoints
             LostReasons = [.. body.LostReasons],
             AppointmentTypes = [.. body.AppointmentTypes],
             Topics = [.. body.Topics],
+            OwnFields = body.OwnFields is null
+                ? old.OwnFields
+                :
+            [
+                .. FieldsOf(body).Select(f => new OwnFieldSettings
+                {
+                    Key = f.Key,
+                    Name = f.Name,
+                    Kind = OwnFields.WordOf(f.Kind),
+                    Options = [.. f.Options],
+                }),
+            ],
             SeeOpens = body.SeeOpens,
             LinkParameters = body.LinkParameters.ToDictionary(),
             KeepEventsMonths = body.KeepEventsMonths,
@@ -236,8 +271,37 @@ public static class PracticeEndpoints
             ? "A server needs a port from 1 to 65535 and a security of none, starttls or tls."
             : null;
 
+    /// <summary>The practice's own fields as they were written, each with its key.</summary>
+    private static IReadOnlyList<OwnField> FieldsOf(SettingsBody body) =>
+        OwnFields.WithKeys(
+            (body.OwnFields ?? []).Select(f =>
+            {
+                var kind = OwnField.KindOf(f.Kind) ?? OwnFieldKind.Text;
+                IReadOnlyList<string> options = OwnField.HasOptions(kind)
+                    ? [.. f.Options.Select(CellReading.Clean).Where(o => o.Length > 0)]
+                    : [];
+                return (CellReading.Clean(f.Key), CellReading.Clean(f.Name), kind, options);
+            })
+        );
+
     private static IEnumerable<(string Field, string Message)> ProblemsOf(SettingsBody body)
     {
+        if (body.OwnFields?.FirstOrDefault(f => OwnField.KindOf(f.Kind) is null) is { } odd)
+        {
+            yield return ("ownFields", $"“{odd.Kind}” is no kind of field; {string.Join(", ", OwnField.Kinds.Select(k => k.Word))} are.");
+            yield break;
+        }
+
+        var fields = FieldsOf(body);
+        if (fields.Select(f => f.Problem).FirstOrDefault(p => p is not null) is { } wrong)
+        {
+            yield return ("ownFields", wrong);
+        }
+        else if (fields.Select(f => f.Name).Concat(fields.Select(f => f.Key).Except(fields.Select(f => f.Name), StringComparer.OrdinalIgnoreCase)).GroupBy(n => n, StringComparer.OrdinalIgnoreCase).FirstOrDefault(g => g.Count() > 1) is { } twice)
+        {
+            yield return ("ownFields", $"There is a field “{twice.Key}” already; each needs a name of its own.");
+        }
+
         foreach (var (field, value) in new[] { ("quietFrom", body.QuietFrom), ("quietTo", body.QuietTo) })
         {
             // 47 CFR 64.1200(c)(1): a practice may narrow these hours, never widen them.

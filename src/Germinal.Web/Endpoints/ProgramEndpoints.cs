@@ -99,7 +99,7 @@ public static class ProgramEndpoints
     {
         var programs = app.MapGroup("/api/programs").WithTags("programs").RequireAuthorization(Rights.WritePrograms);
         programs.MapGet("", List);
-        programs.MapGet("/fields", () => Core.Messages.MergeFields.All.Select(f => new FieldDto(f.Field, f.Meaning)).ToList());
+        programs.MapGet("/fields", Fields);
         programs.MapGet("/links", (GerminalDb db, CancellationToken stop) => ProgramDesk.LinkNamesAsync(db, null, stop));
         programs.MapGet(
             "/link-address",
@@ -131,6 +131,17 @@ public static class ProgramEndpoints
             async Task<Results<Ok<OnItDto>, NotFound>> (Guid id, string? step, GerminalDb db, CancellationToken stop) =>
                 await db.Programs.AnyAsync(p => p.Id == id, stop) ? TypedResults.Ok(await OnItsWay.ReadAsync(db, id, step, stop)) : TypedResults.NotFound()
         );
+    }
+
+    /// <summary>What a letter may name: the fields there are for everybody, then the practice's own.</summary>
+    private static async Task<IReadOnlyList<FieldDto>> Fields(GerminalDb db, CancellationToken stop)
+    {
+        var practice = await db.Practices.AsNoTracking().SingleAsync(p => p.Id == db.PracticeId, stop);
+        return
+        [
+            .. Core.Messages.MergeFields.All.Select(f => new FieldDto(f.Field, f.Meaning)),
+            .. OwnFields.Of(practice.Settings).Select(f => new FieldDto(Core.Messages.MergeFields.OfOwn(f.Key), $"their {f.Name}")),
+        ];
     }
 
     private static async Task<IReadOnlyList<ProgramLine>> List(GerminalDb db, CancellationToken stop)

@@ -1,4 +1,5 @@
 using Germinal.Service;
+using Germinal.Service.People;
 using Germinal.Store;
 using Germinal.Store.Rows;
 using Germinal.Web.Hosting;
@@ -22,6 +23,7 @@ public sealed record SessionDto(
     IReadOnlyList<MemberDto> Members,
     IReadOnlyList<string> Stages,
     IReadOnlyList<string> Tags,
+    IReadOnlyList<OwnFieldDto> OwnFields,
     bool StandIns
 );
 
@@ -45,7 +47,7 @@ public static class SessionEndpoints
                 var token = guard.GetAndStoreTokens(http).RequestToken!;
                 if (http.User.Identity?.IsAuthenticated != true)
                 {
-                    return new SessionDto(token, null, null, [], null, [], [], [], settings.StandIns is not null);
+                    return new SessionDto(token, null, null, [], null, [], [], [], [], settings.StandIns is not null);
                 }
 
                 var caller = Caller.Of(http.User);
@@ -67,6 +69,7 @@ public static class SessionEndpoints
                     members,
                     stages,
                     tags,
+                    [.. OwnFields.Of(practice.Settings).Select(OwnFieldDto.Of)],
                     settings.StandIns is not null
                 );
             }

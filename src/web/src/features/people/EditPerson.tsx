@@ -5,6 +5,7 @@ import { useSession } from '../../app/session';
 import { useAsking } from '../../ui/asking';
 import { Button, Field, fieldError, Trouble } from '../../ui/bits';
 import { useKeptEdit } from '../../ui/kept';
+import { OwnFieldInput } from '../../ui/OwnFieldInput';
 import { keyDates } from '../../ui/when';
 import { ZoneField } from '../../ui/ZoneField';
 import { isThere, There } from './There';
@@ -14,6 +15,10 @@ type Person = Schemas['PersonDto'];
 /** Key dates stand among the fields under their names with this before them. */
 const datePrefix = 'date:';
 type DateKey = `${typeof datePrefix}${string}`;
+
+/** So do the fields of the practice's own, under their keys. */
+const ownPrefix = 'custom:';
+type OwnKey = `${typeof ownPrefix}${string}`;
 
 /** Under what name an edit of a person is kept until it is saved. */
 export const keptEdit = (id: string) => `person.${id}`;
@@ -34,6 +39,7 @@ export function EditPerson({ person: p, focus, leave }: { person: Person; focus:
     source: p.source ?? '',
     owner: p.ownerId ?? '',
     ...(Object.fromEntries(p.dates.map((d) => [datePrefix + d.name, d.date])) as Record<DateKey, string>),
+    ...(Object.fromEntries(p.own.map((f) => [ownPrefix + f.key, f.value ?? ''])) as Record<OwnKey, string>),
   };
   const { value: fields, changes, found, set, done: forget } = useKeptEdit(keptEdit(p.id), start);
   const dates = Object.entries(fields).filter(([key]) => key.startsWith(datePrefix));
@@ -48,8 +54,14 @@ export function EditPerson({ person: p, focus, leave }: { person: Person; focus:
     meta: { says: () => `what was changed of ${p.name}` },
     mutationFn: (anyway: boolean) => {
       const { owner, ...words } = changes;
-      const of = (areDates: boolean) => Object.entries(words).filter(([key]) => key.startsWith(datePrefix) === areDates);
-      const changedDates = Object.fromEntries(of(true).map(([key, date]) => [key.slice(datePrefix.length), date]));
+      const under = (prefix: string) =>
+        Object.fromEntries(
+          Object.entries(words)
+            .filter(([key]) => key.startsWith(prefix))
+            .map(([key, value]) => [key.slice(prefix.length), value]),
+        );
+      const plain = Object.fromEntries(Object.entries(words).filter(([key]) => !key.startsWith(datePrefix) && !key.startsWith(ownPrefix)));
+      const [changedDates, changedOwn] = [under(datePrefix), under(ownPrefix)];
       return take(
         api.PATCH('/api/people/{id}', {
           params: { path: { id: p.id } },
@@ -57,10 +69,11 @@ export function EditPerson({ person: p, focus, leave }: { person: Person; focus:
             edition,
             anyway,
             fields: {
-              ...Object.fromEntries(of(false)),
+              ...plain,
               ownerId: owner || null,
               clearOwner: owner === '',
               dates: Object.keys(changedDates).length > 0 ? changedDates : null,
+              custom: Object.keys(changedOwn).length > 0 ? changedOwn : null,
             } as Schemas['PersonFields'],
           },
         }),
@@ -84,7 +97,7 @@ export function EditPerson({ person: p, focus, leave }: { person: Person; focus:
     },
   });
 
-  const inputs: [Exclude<keyof typeof fields, DateKey>, string, string][] = [
+  const inputs: [Exclude<keyof typeof fields, DateKey | OwnKey>, string, string][] = [
     ['firstName', 'First name', 'first_name'],
     ['lastName', 'Last name', 'last_name'],
     ['email', 'Email', 'email'],
@@ -211,6 +224,31 @@ export function EditPerson({ person: p, focus, leave }: { person: Person; focus:
           </Field>
         </div>
       </fieldset>
+      {p.own.length > 0 && (
+        <fieldset className="border-0 p-0">
+          <legend className="mb-1 text-small text-soft">Fields of your own</legend>
+          <div className="grid grid-cols-3 gap-x-6 max-[699px]:grid-cols-1">
+            {p.own.map((f) => (
+              <Field
+                key={f.key}
+                label={f.name}
+                error={fieldError(save.error, `custom.${f.key}`)}
+                hint={f.gone ? 'no field any more; it can be emptied' : undefined}
+              >
+                {(id, by) => (
+                  <OwnFieldInput
+                    id={id}
+                    describedBy={by}
+                    field={f}
+                    value={(fields as Record<string, string>)[ownPrefix + f.key] ?? ''}
+                    set={(value) => set({ [`${ownPrefix}${f.key}`]: value })}
+                  />
+                )}
+              </Field>
+            ))}
+          </div>
+        </fieldset>
+      )}
       <Trouble error={save.error} />
       {asking && (
         <p role="alert" className="text-small">

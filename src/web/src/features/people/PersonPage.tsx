@@ -8,6 +8,7 @@ import { Button, Dial, Loading, Trouble } from '../../ui/bits';
 import { DayPage, PageHead } from '../../ui/DayPage';
 import { keptUnder, useKept } from '../../ui/kept';
 import { useKeys } from '../../ui/keys';
+import { sayOwn } from '../../ui/OwnFieldInput';
 import { type Mark, StepMark, TouchLine } from '../../ui/TouchLine';
 import { said } from '../../ui/undo';
 import { day, daysBetween, keyDate, moment, nearDay, placeOf, time } from '../../ui/when';
@@ -545,6 +546,21 @@ function About({ person: p, edit }: { person: Person; edit: () => void }) {
             </div>
           ))}
         </dl>
+      )}
+      {p.own.some((f) => f.value) && (
+        <>
+          <h3>What we know</h3>
+          <dl className="kv">
+            {p.own
+              .filter((f) => f.value)
+              .map((f) => (
+                <div key={f.key} className="contents">
+                  <dt>{f.name}</dt>
+                  <dd>{sayOwn(f.kind, f.value ?? '')}</dd>
+                </div>
+              ))}
+          </dl>
+        </>
       )}
       <DealingsPart personId={p.id} zone={p.clockZone} />
       <ListsPart personId={p.id} lists={p.lists} />

@@ -7,6 +7,7 @@ import { Button, Field, fieldError, Loading, Trouble } from '../../ui/bits';
 import { DayPage, PageHead, Stretch } from '../../ui/DayPage';
 import { useKeptEdit } from '../../ui/kept';
 import { placeOf } from '../../ui/when';
+import { OwnFieldsList } from './OwnFieldsList';
 
 type Practice = Schemas['PracticeDto'];
 type Server = Schemas['ServerBody'];
@@ -51,6 +52,8 @@ function Settings({ practice }: { practice: Practice }) {
     mutationFn: () => take(api.PUT('/api/practice', { body: draft })),
     onSuccess: (saved) => {
       queries.setQueryData(['practice'], saved);
+      // Its fields stand in rules, letters and on every person's page.
+      for (const key of ['session', 'fields', 'person']) queries.invalidateQueries({ queryKey: [key] });
       forget();
       toast('Kept. It counts for everything that is judged from now on.');
     },
@@ -205,6 +208,11 @@ function Settings({ practice }: { practice: Practice }) {
             {list('Why opportunities are lost', 'lostReasons')}
             {list('Kinds of appointments', 'appointmentTypes')}
             {list('Topics people may take or leave', 'topics')}
+          </div>
+
+          <Stretch title="Fields of your own" note="on every person’s page, in rules and in letters" />
+          <div className="px-7 py-3">
+            <OwnFieldsList fields={draft.ownFields ?? []} set={(ownFields) => set({ ownFields })} error={fieldError(save.error, 'ownFields')} />
           </div>
 
           <Stretch title="Texts" />

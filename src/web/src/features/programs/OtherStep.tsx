@@ -1,7 +1,7 @@
 import type { ReactNode } from 'react';
-import { useMemberName } from '../../app/session';
 import { Button } from '../../ui/bits';
 import { span } from '../../ui/span';
+import { useNames } from '../rules/useNames';
 import { AddStep } from './AddStep';
 import { SpanForm, TextForm } from './forms';
 import { usePen } from './pen';
@@ -24,7 +24,7 @@ const things = { text: 'text', note: 'note', task: 'task', 'tell-me': 'message t
 /** The sentence of a step that is neither a letter, a call nor a going on. */
 export function OtherStep({ step, when, kind, pointer }: Props) {
   const { set, person, steps } = usePen();
-  const nameOf = useMemberName();
+  const names = useNames();
   if (step.kind === 'text' || step.kind === 'note' || step.kind === 'tell-me' || step.kind === 'task') {
     const words = step.kind === 'task' ? step.title : step.body;
     return (
@@ -74,7 +74,7 @@ export function OtherStep({ step, when, kind, pointer }: Props) {
       const other = all.find((s) => s.id === id);
       return other ? short(filled(stepName(other), person)) || 'a step without words' : 'a step that is gone';
     };
-    const asked = sayQuestion(step.if, stepOf, nameOf);
+    const asked = sayQuestion(step.if, stepOf, names);
     const within = step.within ? `within ${span(step.within)}` : 'as things stand then';
     return (
       <>

@@ -3,7 +3,7 @@ import { useState } from 'react';
 import { Link, useParams } from 'react-router';
 import { toast } from 'sonner';
 import { api, type Schemas, take } from '../../api/client';
-import { useMay, useMemberName, useNow } from '../../app/session';
+import { useMay, useNow } from '../../app/session';
 import { Button, Loading, Trouble } from '../../ui/bits';
 import { DayPage, PageHead, useTitle } from '../../ui/DayPage';
 import { useKeys } from '../../ui/keys';
@@ -15,6 +15,7 @@ import { said } from '../../ui/undo';
 import { count, day, daysBetween, keyDate, moment } from '../../ui/when';
 import { RuleForm } from '../rules/RuleForm';
 import { partsOf, ruleOf, sayRule } from '../rules/ruleLanguage';
+import { useNames } from '../rules/useNames';
 import { AddStep, newStep } from './AddStep';
 import { AgainForm, StopForm, TriggerForm, WindowForm } from './forms';
 import { OnTheirWay } from './OnTheirWay';
@@ -145,7 +146,7 @@ function Page({ id, loaded, reload }: { id: string; loaded: Schemas['ProgramDto'
       ? `being written · ${count(allSteps(draft.steps).length, 'step', 'steps')}`
       : `${loaded.status === 'paused' ? `paused${loaded.pausedUntil ? ` until ${day(loaded.pausedUntil, zone, now)}` : ''}, on` : loaded.status} since ${loaded.onSince ? day(loaded.onSince, zone, now) : ''} · version ${loaded.version} · ${loaded.onIt} on it, ${loaded.stopped} stopped, ${loaded.through} through`;
   const conditions = partsOf(draft.onlyIf);
-  const nameOf = useMemberName();
+  const names = useNames();
   const fieldTrouble = error?.fields['/name']?.[0];
   const at_ = (pointer: string) => findings.filter((f) => f.pointer === pointer || f.pointer.startsWith(`${pointer}/`));
   const errors = findings.filter((f) => !f.isWarning);
@@ -250,7 +251,7 @@ function Page({ id, loaded, reload }: { id: string; loaded: Schemas['ProgramDto'
           {conditions.length > 0 ? ', if they ' : ', for '}
           <SayList
             items={conditions}
-            say={(part) => sayRule(part, nameOf, conditions.length > 1)}
+            say={(part) => sayRule(part, names, conditions.length > 1)}
             word="and"
             label="Only if they"
             none="everybody"

@@ -1,7 +1,6 @@
 import { Popover } from 'radix-ui';
 import { lazy, type ReactNode, Suspense, useState } from 'react';
 import type { Schemas } from '../../api/client';
-import { useMemberName } from '../../app/session';
 import { Button, Field, Loading } from '../../ui/bits';
 import { Float } from '../../ui/Float';
 import { offsetDays, span } from '../../ui/span';
@@ -9,6 +8,7 @@ import { StepMark } from '../../ui/TouchLine';
 import { day, moment } from '../../ui/when';
 import { RuleForm } from '../rules/RuleForm';
 import { partsOf, ruleOf, sayRule } from '../rules/ruleLanguage';
+import { useNames } from '../rules/useNames';
 import { AddStep } from './AddStep';
 import { SpanForm, TextForm, WhenForm } from './forms';
 import { OtherStep } from './OtherStep';
@@ -120,7 +120,7 @@ function StepLine({ step, index, pointer, inside, last }: LineProps) {
 /** Whom a step is for, of those who come to it; that it is for all of them is said only where it can be changed. */
 function OnlyIf({ step, picked }: { step: Step; picked: boolean }) {
   const { set } = usePen();
-  const nameOf = useMemberName();
+  const names = useNames();
   const parts = partsOf(step.onlyIf);
   if (parts.length === 0 && !picked) return null;
   return (
@@ -128,7 +128,7 @@ function OnlyIf({ step, picked }: { step: Step; picked: boolean }) {
       {parts.length > 0 && 'Only if they '}
       <SayList
         items={parts}
-        say={(part) => sayRule(part, nameOf, parts.length > 1)}
+        say={(part) => sayRule(part, names, parts.length > 1)}
         word="and"
         label="Only for those who"
         none="For everybody who comes to it."

@@ -1,7 +1,7 @@
 import type { AgainInFile, StopInFile, TriggerInFile, WhenInFile, WindowInFile } from '../../api/program';
 import { offsetDays, span } from '../../ui/span';
 import { keyDate, keyDates } from '../../ui/when';
-import { type NameOf, type Rule, sayRule } from '../rules/ruleLanguage';
+import { type Names, type Rule, sayRule } from '../rules/ruleLanguage';
 
 /** The program file (`germinal.program/1`) as the page edits it, and its parts in words. */
 
@@ -214,7 +214,7 @@ export function sayChange(set: Change | Change[]) {
 }
 
 /** What a fork asks, in words; the names of the steps come from the program. */
-export function sayQuestion(question: Question, stepOf: (id: string) => string, nameOf?: NameOf) {
+export function sayQuestion(question: Question, stepOf: (id: string) => string, names?: Names) {
   const step = typeof question.step === 'string' ? ` “${stepOf(question.step)}”` : '';
   switch (question.kind) {
     case 'opened':
@@ -230,7 +230,7 @@ export function sayQuestion(question: Question, stepOf: (id: string) => string, 
     case 'form-sent':
       return `they sent the form “${question.form}”`;
     default:
-      return `they ${sayRule(question as Rule, nameOf)}`;
+      return `they ${sayRule(question as Rule, names)}`;
   }
 }
 

@@ -1,5 +1,7 @@
 import { useState } from 'react';
+import { useSession } from '../../app/session';
 import { Field } from '../../ui/bits';
+import { OwnFieldInput } from '../../ui/OwnFieldInput';
 import { notComplete, RuleFields } from '../rules/RuleForm';
 import { blankLeaf, isComplete, type Rule } from '../rules/ruleLanguage';
 import { LinkSelect, StageSelect, TagInput, Take } from './forms';
@@ -112,6 +114,8 @@ export function ChangeForm({ item, done }: { item?: Change; done: (c: Change) =>
   const [kind, setKind] = useState(Object.keys(changes).find((k) => item && k in item) ?? 'tag');
   const [word, setWord] = useState(item ? (item[kind]?.replace(/^custom:/, '') ?? '') : '');
   const [value, setValue] = useState(item?.value ?? '');
+  const own = useSession().data?.ownFields ?? [];
+  const field = own.find((f) => f.key === word);
   return (
     <Take
       done={() =>
@@ -146,11 +150,27 @@ export function ChangeForm({ item, done }: { item?: Change; done: (c: Change) =>
         <StageSelect value={word} set={setWord} />
       ) : (
         <Field label={kind === 'field' ? 'Field' : 'List'}>
-          {(id) => <input id={id} className="w-full" required value={word} onChange={(e) => setWord(e.target.value)} />}
+          {(id) =>
+            kind === 'field' && own.length > 0 ? (
+              <select id={id} className="w-full" required value={word} onChange={(e) => setWord(e.target.value)}>
+                <option value="">choose</option>
+                {word && !field && <option value={word}>{word}</option>}
+                {own.map((f) => (
+                  <option key={f.key} value={f.key}>
+                    {f.name}
+                  </option>
+                ))}
+              </select>
+            ) : (
+              <input id={id} className="w-full" required value={word} onChange={(e) => setWord(e.target.value)} />
+            )
+          }
         </Field>
       )}
       {kind === 'field' && (
-        <Field label="To">{(id) => <input id={id} className="w-full" value={value} onChange={(e) => setValue(e.target.value)} />}</Field>
+        <Field label="To">
+          {(id) => <OwnFieldInput id={id} field={field ?? { kind: 'text', options: [], name: 'To' }} value={value} set={setValue} />}
+        </Field>
       )}
     </Take>
   );

@@ -16,6 +16,7 @@ import {
   fields,
   isComplete,
   type Leaf,
+  type OwnField,
   opsOf,
   opWords,
   ownDate,
@@ -61,7 +62,9 @@ export function RuleFields({ label, rule, set, trouble }: { label: string; rule:
   const group = groupOf(rule);
   const parts = insideOf(rule);
   const leaf = group ? undefined : (rule as Leaf);
-  const own = leaf?.field.startsWith(ownText) ? ownText : leaf?.field.startsWith(ownDate) ? ownDate : undefined;
+  const fieldsOfTheirs = useSession().data?.ownFields ?? [];
+  const listed = fieldsOfTheirs.map((f) => ownText + f.key);
+  const own = !leaf || listed.includes(leaf.field) ? undefined : [ownText, ownDate].find((begin) => leaf.field.startsWith(begin));
   return (
     <>
       <Field label={label} error={trouble}>
@@ -73,7 +76,7 @@ export function RuleFields({ label, rule, set, trouble }: { label: string; rule:
             value={group ?? own ?? leaf?.field}
             onChange={(e) => {
               const to = e.target.value;
-              set(to in groups ? made(to as Group, parts) : blankLeaf(to));
+              set(to in groups ? made(to as Group, parts) : blankLeaf(to, fieldsOfTheirs));
             }}
           >
             <optgroup label="What we know of them">
@@ -82,9 +85,18 @@ export function RuleFields({ label, rule, set, trouble }: { label: string; rule:
                   {f.kind === 'flag' ? f.words : `their ${f.words}`}
                 </option>
               ))}
-              <option value={ownText}>a field of the practice’s own</option>
-              <option value={ownDate}>a date of the practice’s own</option>
+              <option value={ownDate}>a date of another name</option>
+              {own === ownText && <option value={ownText}>a field that is gone</option>}
             </optgroup>
+            {fieldsOfTheirs.length > 0 && (
+              <optgroup label="Fields of your own">
+                {fieldsOfTheirs.map((f) => (
+                  <option key={f.key} value={ownText + f.key}>
+                    their {f.name}
+                  </option>
+                ))}
+              </optgroup>
+            )}
             <optgroup label="Several things">
               {Object.entries(groups).map(([name, words]) => (
                 <option key={name} value={name}>
@@ -108,7 +120,7 @@ export function RuleFields({ label, rule, set, trouble }: { label: string; rule:
           )}
         </Field>
       )}
-      {leaf && <LeafFields leaf={leaf} set={set} />}
+      {leaf && <LeafFields key={leaf.field.startsWith(ownDate) ? ownDate : leaf.field} leaf={leaf} set={set} own={fieldsOfTheirs} />}
       {group && (
         <ul className="m-0 mb-3 list-none border-l border-rule p-0 pl-3" aria-label={groups[group]}>
           {parts.map((part, i) => (
@@ -135,8 +147,8 @@ export function RuleFields({ label, rule, set, trouble }: { label: string; rule:
   );
 }
 
-function LeafFields({ leaf, set }: { leaf: Leaf; set: (leaf: Leaf) => void }) {
-  const { kind, choices } = fieldOf(leaf.field);
+function LeafFields({ leaf, set, own }: { leaf: Leaf; set: (leaf: Leaf) => void; own: readonly OwnField[] }) {
+  const { kind, choices, options } = fieldOf(leaf.field, own);
   const usual = opsOf[kind];
   const ops = usual.includes(leaf.op) ? usual : [...usual, ...allOps.filter((op) => op === leaf.op)];
   return (
@@ -152,15 +164,15 @@ function LeafFields({ leaf, set }: { leaf: Leaf; set: (leaf: Leaf) => void }) {
           </select>
         )}
       </Field>
-      <Value key={leaf.op} leaf={leaf} kind={kind} choices={choices} set={(value) => set({ ...leaf, value })} />
+      <Value key={leaf.op} leaf={leaf} kind={kind} choices={choices} options={options} set={(value) => set({ ...leaf, value })} />
     </>
   );
 }
 
-type ValueProps = { leaf: Leaf; kind: FieldKind; choices?: Choices; set: (value: RuleValue) => void };
+type ValueProps = { leaf: Leaf; kind: FieldKind; choices?: Choices; options?: readonly string[]; set: (value: RuleValue) => void };
 
 /** What a field is compared with, asked for as what it is. */
-function Value({ leaf, kind, choices, set }: ValueProps) {
+function Value({ leaf, kind, choices, options, set }: ValueProps) {
   const words = Array.isArray(leaf.value) ? leaf.value.join('\n') : String(leaf.value ?? '');
   switch (valueKind(leaf.op)) {
     case 'none':
@@ -190,11 +202,11 @@ function Value({ leaf, kind, choices, set }: ValueProps) {
         <Plain label="Number" type="number" value={words} set={(v) => set(typeof leaf.value === 'string' || v === '' ? v : Number(v))} />
       );
     case 'several':
-      return <Several choices={choices} value={(Array.isArray(leaf.value) ? leaf.value : []).map(String)} set={set} />;
+      return <Several choices={choices} options={options} value={(Array.isArray(leaf.value) ? leaf.value : []).map(String)} set={set} />;
     default:
       if (choices === 'stages' && leaf.op !== 'contains' && leaf.op !== 'starts-with') return <StageSelect value={words} set={set} />;
       if (choices === 'tags') return <TagInput value={words} set={set} />;
-      if (choices) return <One choices={choices} value={words} set={set} />;
+      if (choices) return <One choices={choices} options={options} value={words} set={set} />;
       return <Plain label={kind === 'number' ? 'Number' : 'What'} type={kind === 'number' ? 'number' : 'text'} value={words} set={set} />;
   }
 }
@@ -218,8 +230,18 @@ function Plain({ label, type, value, set }: { label: string; type: string; value
 }
 
 /** One of a list; what is chosen stays to be seen even where the list has lost it. */
-function One({ choices, value, set }: { choices: Choices; value: string; set: (value: string) => void }) {
-  const offered = useOffered(choices);
+function One({
+  choices,
+  options,
+  value,
+  set,
+}: {
+  choices: Choices;
+  options?: readonly string[];
+  value: string;
+  set: (value: string) => void;
+}) {
+  const offered = useOffered(choices, options);
   const known = offered.some(([v]) => v === value);
   return (
     <Field label="Which">
@@ -239,8 +261,18 @@ function One({ choices, value, set }: { choices: Choices; value: string; set: (v
 }
 
 /** Several of a list, or several words, one in a line. */
-function Several({ choices, value, set }: { choices?: Choices; value: string[]; set: (value: string[]) => void }) {
-  const offered = useOffered(choices);
+function Several({
+  choices,
+  options,
+  value,
+  set,
+}: {
+  choices?: Choices;
+  options?: readonly string[];
+  value: string[];
+  set: (value: string[]) => void;
+}) {
+  const offered = useOffered(choices, options);
   const legend = useId();
   const [typed, setTyped] = useState(value.join('\n'));
   if (!choices) {
@@ -291,7 +323,7 @@ function Several({ choices, value, set }: { choices?: Choices; value: string[]; 
 }
 
 /** What a field's values are chosen from: each as the file writes it, and in words. */
-function useOffered(choices: Choices | undefined): (readonly [string, string])[] {
+function useOffered(choices: Choices | undefined, options: readonly string[] = []): (readonly [string, string])[] {
   const session = useSession().data;
   const programs = useQuery({
     queryKey: ['programs'],
@@ -309,6 +341,8 @@ function useOffered(choices: Choices | undefined): (readonly [string, string])[]
       return programs.data?.map((p) => [p.name, p.name] as const) ?? [];
     case 'consent':
       return Object.entries(consentWords);
+    case 'own':
+      return options.map((o) => [o, o] as const);
     default:
       return [];
   }

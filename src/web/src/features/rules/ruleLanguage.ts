@@ -1,3 +1,4 @@
+import type { Schemas } from '../../api/client';
 import { type ruleFields, ruleOps } from '../../api/program';
 import { span } from '../../ui/span';
 import { keyDate, monthNames } from '../../ui/when';
@@ -13,13 +14,15 @@ export type Rule = { all: Rule[] } | { any: Rule[] } | { not: Rule } | Leaf;
 export type FieldKind = 'text' | 'texts' | 'date' | 'moment' | 'number' | 'flag';
 
 /** Where the values of a field come from, for those that are chosen. */
-export type Choices = 'stages' | 'tags' | 'programs' | 'members' | 'consent';
+export type Choices = 'stages' | 'tags' | 'programs' | 'members' | 'consent' | 'own';
 
 type Field = {
   /** After “their”, or for flags the whole. */
   words: string;
   kind: FieldKind;
   choices?: Choices;
+  /** Of `own`: what may be chosen. */
+  options?: readonly string[];
   /** For several texts: “have the tag”, “do not have the tag”, “have a tag”, “have no tag”. */
   has?: { one: string; not: string; any: string; none: string };
   /** For moments: “heard from us last”, “have not heard from us”, “have heard from us”, “have never heard from us”. */
@@ -128,9 +131,21 @@ export const consentWords: Record<string, string> = {
 export const ownText = 'custom:';
 export const ownDate = 'date:';
 
+/** A field that the practice named itself, as the server tells of it. */
+export type OwnField = Schemas['OwnFieldDto'];
+
+/** What a field of the practice's own is to a rule, by what it holds; several choices are kept in one text. */
+const ownKinds: Record<string, FieldKind> = { number: 'number', money: 'number', date: 'date', 'yearly-date': 'date' };
+
 /** A field of any name: the language's, or one of the practice's own. */
-export function fieldOf(name: string): Field {
-  if (name.startsWith(ownText)) return { words: name.slice(ownText.length), kind: 'text' };
+export function fieldOf(name: string, own: readonly OwnField[] = []): Field {
+  if (name.startsWith(ownText)) {
+    const key = name.slice(ownText.length);
+    const known = own.find((f) => f.key.toLowerCase() === key.toLowerCase());
+    if (!known) return { words: key, kind: 'text' };
+    const options = known.kind === 'yes-no' ? ['yes', 'no'] : known.kind === 'choice' ? known.options : undefined;
+    return { words: known.name, kind: ownKinds[known.kind] ?? 'text', ...(options && { choices: 'own', options }) };
+  }
   if (name.startsWith(ownDate)) return { words: name.slice(ownDate.length), kind: 'date' };
   return fields[name as keyof typeof fields] ?? { words: name, kind: 'text' };
 }
@@ -214,8 +229,8 @@ const textsOps: Partial<Record<RuleOp, string>> = {
 const numberOps: Partial<Record<RuleOp, string>> = { is: 'is exactly' };
 
 /** A leaf for a field as it is before anything is chosen. */
-export function blankLeaf(field: string): Leaf {
-  const op = opsOf[fieldOf(field).kind][0] ?? 'is';
+export function blankLeaf(field: string, own: readonly OwnField[] = []): Leaf {
+  const op = opsOf[fieldOf(field, own).kind][0] ?? 'is';
   return withOp({ field, op }, op);
 }
 
@@ -248,26 +263,27 @@ export const ruleOf = (parts: Rule[]): Rule | undefined => (parts.length === 0 ?
 const or = (words: string[]) => (words.length < 2 ? words.join('') : `${words.slice(0, -1).join(', ')} or ${words.at(-1)}`);
 const listed = (value: RuleValue | undefined) => (Array.isArray(value) ? value : value === undefined ? [] : [value]).map(String);
 
-/** The name of a member by what the file calls them. */
-export type NameOf = (member: string) => string;
+/** What members and the practice's own fields are called, by what the file calls them. */
+export type Names = { member: (id: string) => string; own: readonly OwnField[] };
+const asWritten: Names = { member: (id) => id, own: [] };
 
 /** A rule as it reads after “they”: <i>have the tag “warm”</i>; what stands inside another is put in brackets where it would be misread. */
-export function sayRule(rule: Rule, nameOf: NameOf = (id) => id, inside = false): string {
+export function sayRule(rule: Rule, names: Names = asWritten, inside = false): string {
   if ('all' in rule || 'any' in rule) {
     const parts = 'all' in rule ? rule.all : rule.any;
     if (parts.length === 0) return 'all' in rule ? 'are anybody' : 'are nobody';
-    if (parts.length === 1 && parts[0]) return sayRule(parts[0], nameOf, inside);
-    const words = parts.map((p) => sayRule(p, nameOf, true)).join('all' in rule ? ' and ' : ' or ');
+    if (parts.length === 1 && parts[0]) return sayRule(parts[0], names, inside);
+    const words = parts.map((p) => sayRule(p, names, true)).join('all' in rule ? ' and ' : ' or ');
     return inside ? `(${words})` : words;
   }
   if ('not' in rule) {
     const part = rule.not;
     const opposite = 'field' in part ? opposites[part.op] : undefined;
     // A missing value makes an op and its opposite the same only for those that are each other's negation (the judge says which).
-    if (opposite && 'field' in part) return sayLeaf({ ...part, op: opposite }, nameOf);
-    return `are not those who ${sayRule(part, nameOf, true)}`;
+    if (opposite && 'field' in part) return sayLeaf({ ...part, op: opposite }, names);
+    return `are not those who ${sayRule(part, names, true)}`;
   }
-  return sayLeaf(rule, nameOf);
+  return sayLeaf(rule, names);
 }
 
 /** Ops of which each is exactly what the other is not, missing values included. */
@@ -287,10 +303,16 @@ const opposites: Partial<Record<RuleOp, RuleOp>> = {
 const dateWords = (date: string) => (/^\d{4}-\d\d-\d\d$/.test(date) ? keyDate(date) : date);
 const monthWords = (month: string) => monthNames[Number(month) - 1] ?? month;
 
-function sayLeaf({ field, op, value }: Leaf, nameOf: NameOf): string {
-  const { words, kind, has, did, choices } = fieldOf(field);
+function sayLeaf({ field, op, value }: Leaf, names: Names): string {
+  const { words, kind, has, did, choices } = fieldOf(field, names.own);
   const shown = listed(value).map((v) =>
-    choices === 'stages' ? (v.split('/')[1] ?? v) : choices === 'consent' ? (consentWords[v] ?? v) : choices === 'members' ? nameOf(v) : v,
+    choices === 'stages'
+      ? (v.split('/')[1] ?? v)
+      : choices === 'consent'
+        ? (consentWords[v] ?? v)
+        : choices === 'members'
+          ? names.member(v)
+          : v,
   );
   const quoted = shown.map((v) => `“${v}”`);
   if (kind === 'flag') return op === 'missing' ? 'may be contacted' : words;

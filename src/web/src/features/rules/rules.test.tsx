@@ -19,9 +19,13 @@ import {
   withOp,
 } from './ruleLanguage';
 
+const own = vi.hoisted(() => [
+  { key: 'Net worth', name: 'Wealth', kind: 'money', options: [] },
+  { key: 'Home', name: 'Home', kind: 'choice', options: ['Flat', 'House'] },
+]);
 vi.mock('../../app/session', () => ({
   useSession: () => ({
-    data: { stages: ['Planning/Inquiry', 'Planning/Client'], tags: ['warm'], members: [{ id: 'm1', name: 'Ada Quill' }] },
+    data: { stages: ['Planning/Inquiry', 'Planning/Client'], tags: ['warm'], members: [{ id: 'm1', name: 'Ada Quill' }], ownFields: own },
   }),
 }));
 afterEach(cleanup);
@@ -154,7 +158,7 @@ describe('what is written by choosing', () => {
     choose('Which', 'm1');
     use();
     expect(made.rule).toEqual({ field: 'owner', op: 'is', value: 'm1' });
-    expect(sayRule(made.rule as Rule, () => 'Ada Quill')).toBe('are looked after by Ada Quill');
+    expect(sayRule(made.rule as Rule, { member: () => 'Ada Quill', own: [] })).toBe('are looked after by Ada Quill');
   });
 });
 
@@ -213,4 +217,33 @@ test('another op keeps a value of the same kind and begins anew with another', (
   expect(withOp({ field: 'age', op: 'more', value: 60 }, 'exists')).toEqual({ field: 'age', op: 'exists' });
   expect(isComplete(withOp({ field: 'age', op: 'more', value: 60 }, 'in'))).toBe(false);
   expect(allOps).toEqual(ruleOps);
+});
+
+describe('fields of the practice’s own', () => {
+  const names = { member: (id: string) => id, own };
+
+  test('stand by their names and are asked for as what they hold', () => {
+    const made = open(undefined);
+    choose('Only if', 'custom:Net worth');
+    choose('What of it', 'more');
+    choose('Number', '400000');
+    use();
+    expect(made.rule).toEqual({ field: 'custom:Net worth', op: 'more', value: '400000' });
+    expect(sayRule(made.rule as Rule, names)).toBe('have a Wealth that is over 400000');
+    cleanup();
+    const chosen = open(undefined);
+    choose('Only if', 'custom:Home');
+    choose('Which', 'House');
+    use();
+    expect(chosen.rule).toEqual({ field: 'custom:Home', op: 'is', value: 'House' });
+  });
+
+  test('one that is gone stays as the file has it', () => {
+    const rule: Rule = { field: 'custom:shoe size', op: 'is', value: '42' };
+    const made = open(rule);
+    expect((screen.getByLabelText('Only if') as HTMLSelectElement).selectedOptions[0]?.textContent).toBe('a field that is gone');
+    use();
+    expect(made.rule).toEqual(rule);
+    expect(sayRule(rule, names)).toBe('have a shoe size that is “42”');
+  });
 });

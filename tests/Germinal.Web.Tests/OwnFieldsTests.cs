@@ -1,0 +1,164 @@
+using System.Net;
+using System.Text.Json;
+using System.Text.Json.Nodes;
+
+namespace Germinal.Web.Tests;
+
+/// <summary>Fields the practice names itself: under the settings, on a person, in rules and letters; renamed, and taken out.</summary>
+public sealed class OwnFieldsTests(Site site) : IClassFixture<Site>
+{
+    private static readonly object[] Fields =
+    [
+        new { key = "", name = "Net worth", kind = "money", options = Array.Empty<string>() },
+        new { key = "", name = "Home", kind = "choice", options = new[] { "Flat", "House" } },
+        new { key = "", name = "Member", kind = "yes-no", options = Array.Empty<string>() },
+    ];
+
+    private static async Task<JsonObject> SettingsAsync(Member member, object fields)
+    {
+        var now = JsonNode.Parse((await member.GetAsync("/api/practice")).GetRawText())!.AsObject();
+        now["mailOut"] = now["mailIn"] = null;
+        now["postalAddress"] = "12 Quay Lane";
+        now["ownFields"] = JsonSerializer.SerializeToNode(fields);
+        return now;
+    }
+
+    private static async Task SaveAsync(Member member, object fields) =>
+        await member.DoAsync("/api/practice", await SettingsAsync(member, fields), HttpMethod.Put);
+
+    private static async Task<(Guid Id, int Edition)> PersonAsync(Member member, string last)
+    {
+        var made = await member.DoAsync("/api/people", new { firstName = "Own", lastName = last });
+        return (made.GetProperty("id").GetGuid(), (await member.GetAsync($"/api/people/{made.GetProperty("id").GetGuid()}")).GetProperty("edition").GetInt32());
+    }
+
+    private static object Edit(int edition, object custom) => new { edition, fields = new { custom } };
+
+    private static Dictionary<string, string?> ValuesOf(JsonElement person) =>
+        person.GetProperty("own").EnumerateArray().ToDictionary(f => f.GetProperty("key").GetString()!, f => f.GetProperty("value").GetString());
+
+    [Fact]
+    public async Task A_field_is_named_filled_in_used_renamed_and_taken_out_and_nothing_is_lost()
+    {
+        var ada = await site.SignedInAsync("ada");
+        await SaveAsync(ada, Fields);
+        var session = await ada.GetAsync("/api/session");
+        Assert.Equal(["Net worth", "Home", "Member"], session.GetProperty("ownFields").EnumerateArray().Select(f => f.GetProperty("key").GetString()));
+        Assert.Contains(
+            (await ada.GetAsync("/api/programs/fields")).EnumerateArray(),
+            f => f.GetProperty("field").GetString() == "person.custom['Net worth']" && f.GetProperty("meaning").GetString() == "their Net worth"
+        );
+
+        var (id, edition) = await PersonAsync(ada, "Fields");
+        var saved = await ada.DoAsync(
+            $"/api/people/{id}",
+            Edit(edition, new Dictionary<string, string> { ["net worth"] = "$450,000", ["Home"] = "house", ["Member"] = "" }),
+            HttpMethod.Patch
+        );
+        Assert.Equal(("450000", "House", null), (ValuesOf(saved)["Net worth"], ValuesOf(saved)["Home"], ValuesOf(saved)["Member"]));
+
+        // It stands in a letter and in a rule: the margin of the program fills it in for the person.
+        var program = (await ada.DoAsync("/api/programs", new { name = "Own fields" })).GetProperty("id").GetString();
+        var draft = JsonNode.Parse((await ada.GetAsync($"/api/programs/{program}")).GetProperty("draft").GetRawText())!.AsObject();
+        draft["onlyIf"] = JsonNode.Parse("""{"all":[{"field":"custom:Net worth","op":"more","value":400000}]}""");
+        draft["steps"] = JsonNode.Parse(
+            """[{"id":"a","kind":"email","when":{"from":"start","offset":"P0D"},"subject":"Hello","body":"You have {{ person.custom['Net worth'] }} in a {{ person.custom.Home }}."}]"""
+        );
+        var number = (await ada.GetAsync($"/api/programs/{program}")).GetProperty("draftNumber").GetInt32();
+        var answer = await ada.DoAsync($"/api/programs/{program}/draft", new { draftNumber = number, draft }, HttpMethod.Put);
+        Assert.DoesNotContain(answer.GetProperty("findings").EnumerateArray(), f => !f.GetProperty("isWarning").GetBoolean());
+        var preview = await ada.GetAsync($"/api/programs/{program}/preview?person={id}&step=a");
+        Assert.Contains("You have 450000 in a House.", preview.GetProperty("letter").GetProperty("html").GetString(), StringComparison.Ordinal);
+
+        // Renamed: what uses it still does.
+        await SaveAsync(
+            ada,
+            new object[]
+            {
+                new { key = "Net worth", name = "Wealth", kind = "money", options = Array.Empty<string>() },
+                Fields[1],
+                Fields[2],
+            }
+        );
+        var person = await ada.GetAsync($"/api/people/{id}");
+        var renamed = person.GetProperty("own").EnumerateArray().Single(f => f.GetProperty("key").GetString() == "Net worth");
+        Assert.Equal(("Wealth", "450000"), (renamed.GetProperty("name").GetString(), renamed.GetProperty("value").GetString()));
+
+        // Taken out: who uses it is said before; the value stays, and can be emptied.
+        var uses = await ada.GetAsync("/api/practice/fields/uses?key=net%20worth");
+        Assert.Equal(1, uses.GetProperty("people").GetInt32());
+        Assert.Equal(["Own fields"], uses.GetProperty("programs").EnumerateArray().Select(p => p.GetString()));
+        await SaveAsync(ada, Fields.Skip(1));
+        person = await ada.GetAsync($"/api/people/{id}");
+        var gone = person.GetProperty("own").EnumerateArray().Single(f => f.GetProperty("gone").GetBoolean());
+        Assert.Equal(("Net worth", "450000"), (gone.GetProperty("key").GetString(), gone.GetProperty("value").GetString()));
+        edition = person.GetProperty("edition").GetInt32();
+        var (_, message) = await ada.RefusedAsync($"/api/people/{id}", Edit(edition, new Dictionary<string, string> { ["Net worth"] = "1" }), "custom.Net worth", HttpMethod.Patch);
+        Assert.Contains("There is no field “Net worth”", message, StringComparison.Ordinal);
+        saved = await ada.DoAsync($"/api/people/{id}", Edit(edition, new Dictionary<string, string> { ["Net worth"] = "" }), HttpMethod.Patch);
+        Assert.DoesNotContain("Net worth", ValuesOf(saved).Keys);
+        Assert.Equal("House", ValuesOf(saved)["Home"]);
+    }
+
+    [Fact]
+    public async Task What_does_not_fit_is_said_at_its_field_and_nothing_is_kept()
+    {
+        var ada = await site.SignedInAsync("ada");
+        await SaveAsync(ada, Fields);
+        var (id, edition) = await PersonAsync(ada, "Wrong");
+        foreach (var (key, typed, words) in new[] { ("Net worth", "much", "not a sum"), ("Home", "Castle", "Flat, House"), ("Member", "perhaps", "neither yes nor no") })
+        {
+            var (status, message) = await ada.RefusedAsync(
+                $"/api/people/{id}",
+                Edit(edition, new Dictionary<string, string> { ["Home"] = "Flat", [key] = typed }),
+                $"custom.{key}",
+                HttpMethod.Patch
+            );
+            Assert.Equal(400, status);
+            Assert.Contains(words, message, StringComparison.Ordinal);
+        }
+
+        Assert.All(ValuesOf(await ada.GetAsync($"/api/people/{id}")).Values, Assert.Null);
+    }
+
+    [Fact]
+    public async Task Names_kinds_and_choices_that_cannot_be_are_refused()
+    {
+        var ada = await site.SignedInAsync("ada");
+        object Field(string name, string kind = "text", params string[] options) => new { key = "", name, kind, options };
+        foreach (
+            var fields in new object[][]
+            {
+                [Field("")],
+                [Field("{{ x }}")],
+                [Field("<b>bold</b>")],
+                [Field("a.b")],
+                [Field("Same"), Field("same")],
+                [Field("Home", "choice")],
+                [Field("Home", "choice", "a", "A")],
+                [Field("Home", "castle")],
+            }
+        )
+        {
+            Assert.Equal(400, (await ada.RefusedAsync("/api/practice", await SettingsAsync(ada, fields), "ownFields", HttpMethod.Put)).Status);
+        }
+
+        foreach (var name in new[] { "a\0b", new string('x', 5000) })
+        {
+            var answer = await ada.SendAsync(HttpMethod.Put, "/api/practice", await SettingsAsync(ada, new[] { Field(name) }));
+            Assert.Equal(HttpStatusCode.BadRequest, answer.StatusCode);
+        }
+    }
+
+    [Fact]
+    public async Task Another_practice_has_fields_of_its_own()
+    {
+        var ada = await site.SignedInAsync("ada");
+        await SaveAsync(ada, Fields);
+        var stranger = await site.SignedInAsync("ada2");
+        Assert.Empty((await stranger.GetAsync("/api/session")).GetProperty("ownFields").EnumerateArray());
+        Assert.Equal(0, (await stranger.GetAsync("/api/practice/fields/uses?key=Home")).GetProperty("people").GetInt32());
+        var tomas = await site.SignedInAsync("tomas");
+        Assert.Equal(HttpStatusCode.Forbidden, (await tomas.SendAsync(HttpMethod.Put, "/api/practice", await SettingsAsync(tomas, Fields))).StatusCode);
+    }
+}
