@@ -244,7 +244,7 @@ test('a fork and a split are written on the page, passage by passage', async () 
   const link = page.getByRole('dialog', { name: 'Link' });
   await link.getByLabel('Where the picked words lead').fill('example.com/papers');
   await link.getByRole('button', { name: /what following it sets off/ }).click();
-  await link.getByLabel('Its name in rules and forks').fill('papers');
+  await link.getByLabel('What programs call this link').fill('papers');
   await link.getByRole('button', { name: 'Use this' }).click();
   await link.waitFor({ state: 'detached' });
   await page.getByRole('button', { name: 'close the letter' }).click();
@@ -259,7 +259,8 @@ test('a fork and a split are written on the page, passage by passage', async () 
   await asks.getByRole('button', { name: 'Use this' }).click();
   await add(page.getByRole('button', { name: 'If so: + a step' }), 'a call');
   await add(page.getByRole('button', { name: 'Otherwise: + a step' }), 'a change of tag, list or stage');
-  await page.getByRole('button', { name: /^Change: put the tag/ }).click();
+  // What it changes is asked for, and made up by nobody.
+  await page.getByRole('button', { name: 'Change: one more: choose what' }).click();
   const change = page.getByRole('dialog', { name: /^Change: / });
   await change.getByLabel('Tag', { exact: true }).fill('cool');
   await change.getByRole('button', { name: 'Use this', exact: true }).click();

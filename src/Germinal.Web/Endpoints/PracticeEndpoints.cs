@@ -69,6 +69,7 @@ public static class PracticeEndpoints
 {
     private static readonly string[] Channels = ["email", "text", "call", "post"];
     private static readonly string[] Securities = ["none", "starttls", "tls"];
+    private static readonly StringComparer Words = StringComparer.OrdinalIgnoreCase;
 
     public sealed record ServerBody(
         [AtMost(253)] string Host,
@@ -189,18 +190,7 @@ public static class PracticeEndpoints
             LostReasons = [.. body.LostReasons],
             AppointmentTypes = [.. body.AppointmentTypes],
             Topics = [.. body.Topics],
-            OwnFields = body.OwnFields is null
-                ? old.OwnFields
-                :
-            [
-                .. FieldsOf(body).Select(f => new OwnFieldSettings
-                {
-                    Key = f.Key,
-                    Name = f.Name,
-                    Kind = OwnFields.WordOf(f.Kind),
-                    Options = [.. f.Options],
-                }),
-            ],
+            OwnFields = body.OwnFields is null ? old.OwnFields : [.. FieldsOf(body).Select(Stored)],
             SeeOpens = body.SeeOpens,
             LinkParameters = body.LinkParameters.ToDictionary(),
             KeepEventsMonths = body.KeepEventsMonths,
@@ -284,6 +274,15 @@ public static class PracticeEndpoints
             })
         );
 
+    private static OwnFieldSettings Stored(OwnField field) =>
+        new()
+        {
+            Key = field.Key,
+            Name = field.Name,
+            Kind = OwnFields.WordOf(field.Kind),
+            Options = [.. field.Options],
+        };
+
     private static IEnumerable<(string Field, string Message)> ProblemsOf(SettingsBody body)
     {
         if (body.OwnFields?.FirstOrDefault(f => OwnField.KindOf(f.Kind) is null) is { } odd)
@@ -297,7 +296,7 @@ public static class PracticeEndpoints
         {
             yield return ("ownFields", wrong);
         }
-        else if (fields.Select(f => f.Name).Concat(fields.Select(f => f.Key).Except(fields.Select(f => f.Name), StringComparer.OrdinalIgnoreCase)).GroupBy(n => n, StringComparer.OrdinalIgnoreCase).FirstOrDefault(g => g.Count() > 1) is { } twice)
+        else if (fields.SelectMany(f => new[] { f.Name, f.Key }.Distinct(Words)).GroupBy(n => n, Words).FirstOrDefault(g => g.Count() > 1) is { } twice)
         {
             yield return ("ownFields", $"There is a field “{twice.Key}” already; each needs a name of its own.");
         }

@@ -9,6 +9,7 @@ describe('acts', () => {
       tag: null,
       stage: null,
       list: 'Evening',
+      owner: null,
       program: null,
     });
     expect(actOn({ matching: { search: 'x' } }, 'start', 'p')).toMatchObject({ matching: { search: 'x' }, program: 'p', list: null });
