@@ -239,4 +239,47 @@ public sealed class ImportRulesTests
         Assert.Empty(world.Mail.Sent);
         Assert.Equal("nothing-left-to-send", (await db.Runs.AsNoTracking().SingleAsync()).StopReason);
     }
+
+    private static readonly OwnField[] Own =
+    [
+        new("Net worth", "Wealth", OwnFieldKind.Money, []),
+        new("Home", "Home", OwnFieldKind.Choice, ["Flat", "House"]),
+        new("Interests", "Interests", OwnFieldKind.Choices, ["Sailing", "Music"]),
+        new("Moved in", "Moved in", OwnFieldKind.Date, []),
+        new("Source of wealth", "Source", OwnFieldKind.Text, []),
+    ];
+
+    private static (string[] Columns, ImportedRow Row) ReadOwn(string header, string line)
+    {
+        var table = CsvTable.Read(Encoding.UTF8.GetBytes($"{header}\n{line}\n"));
+        var columns = ImportField.Guess(table, Own);
+        return (columns, new RowReader(columns, Practice, dayFirst: false, "US", new LocalDate(2027, 3, 1), Own).Read(table.Records[0]));
+    }
+
+    [Fact]
+    public void A_column_is_known_as_a_field_of_the_practices_own_by_its_name_or_its_key_before_what_most_lists_mean()
+    {
+        var (columns, row) = ReadOwn(
+            "Name,E-mail,NET WORTH,home,Interests,moved_in,source",
+            "Ida Rowan,ida@example.com,\"$450,000\",house,\"music, sailing\",6/14/2019,an inheritance"
+        );
+        Assert.Equal(["full_name", "email", "custom:Net worth", "custom:Home", "custom:Interests", "custom:Moved in", "custom:Source of wealth"], columns);
+        Assert.Empty(row.Doubts);
+        Assert.Equal(
+            [("Home", "House"), ("Interests", "Sailing;Music"), ("Moved in", "2019-06-14"), ("Net worth", "450000"), ("Source of wealth", "an inheritance")],
+            row.Own.OrderBy(o => o.Key, StringComparer.Ordinal).Select(o => (o.Key, o.Value))
+        );
+        Assert.Null(row.Source);
+        Assert.Equal("custom:Net worth", ReadOwn("Name,Wealth", "A B,1").Columns[1]);
+    }
+
+    [Fact]
+    public void What_does_not_fit_its_field_is_a_doubt_and_the_row_comes_in_without_it()
+    {
+        var (_, row) = ReadOwn("Name,E-mail,Net worth,Home,Moved in", "Ida Rowan,ida@example.com,plenty,Castle,13/45/2019");
+        Assert.Empty(row.Own);
+        Assert.Equal(["custom:Net worth", "custom:Home", "custom:Moved in"], row.Doubts.Select(d => d.Field).OrderBy(f => Array.IndexOf(["custom:Net worth", "custom:Home", "custom:Moved in"], f)));
+        Assert.All(row.Doubts, d => Assert.Contains("left out", d.Text, StringComparison.Ordinal));
+        Assert.Null(row.LeftOut);
+    }
 }

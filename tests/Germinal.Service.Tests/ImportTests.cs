@@ -361,4 +361,53 @@ public sealed class ImportTests
         Assert.Equal(1200, await db.States.CountAsync());
         Assert.Equal(1200, await db.Events.CountAsync(e => e.Kind == "imported"));
     }
+
+    [Fact]
+    public async Task Fields_of_the_practices_own_come_in_fill_blanks_only_and_go_again_when_the_list_does()
+    {
+        await using var world = await World.AtAsync("2027-03-01T10:00");
+        await using (var db = world.Db())
+        {
+            var practice = await db.Practices.SingleAsync();
+            var settings = practice.Settings;
+            settings.OwnFields = [new() { Key = "Home", Name = "Home", Kind = "choice", Options = ["Flat", "House"] }, new() { Key = "Children", Name = "Children", Kind = "number" }];
+            db.Entry(practice).Property(p => p.Settings).IsModified = true;
+            await db.SaveChangesAsync();
+        }
+
+        var known = await world.PersonAsync("Ida", p => (p.LastName, p.Email, p.Custom) = ("Rowan", "ida@example.com", new() { ["Home"] = "Flat" }));
+        var file = Encoding.UTF8.GetBytes("First,Last,E-mail,Home,Children\nIda,Rowan,ida@example.com,House,2\nBo,Alder,bo@example.com,House,\n");
+        ImportRow row;
+        await using (var db = world.Db())
+        {
+            row = new ImportRow
+            {
+                Id = Guid.NewGuid(),
+                PracticeId = world.Practice,
+                FileName = "own.csv",
+                Content = file,
+                Columns = ["first_name", "last_name", "email", "custom:Home", "custom:Children"],
+                Status = "queued",
+                By = "Ada Quill",
+                CreatedAt = await PracticeClock.NowAsync(db),
+            };
+            db.Imports.Add(row);
+            await db.SaveChangesAsync();
+        }
+
+        while (await new ImportRunner(world.Database).RunNextAsync(default)) { }
+
+        await using (var db = world.Db())
+        {
+            var people = await db.People.AsNoTracking().ToDictionaryAsync(p => p.FirstName!, p => p.Custom);
+            // What is known is never overwritten; what is blank is filled.
+            Assert.Equal(new Dictionary<string, string> { ["Home"] = "Flat", ["Children"] = "2" }, people["Ida"]);
+            Assert.Equal(new Dictionary<string, string> { ["Home"] = "House" }, people["Bo"]);
+            await ImportUndo.UndoAsync(db, row.Id, "Ada Quill", default);
+        }
+
+        await using var after = world.Db();
+        Assert.Equal(new Dictionary<string, string> { ["Home"] = "Flat" }, (await after.People.AsNoTracking().SingleAsync()).Custom);
+        Assert.Equal(known.Id, (await after.People.AsNoTracking().SingleAsync()).Id);
+    }
 }

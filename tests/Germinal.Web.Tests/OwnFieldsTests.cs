@@ -101,6 +101,22 @@ public sealed class OwnFieldsTests(Site site) : IClassFixture<Site>
     }
 
     [Fact]
+    public async Task A_list_that_is_brought_in_offers_the_practices_fields_and_knows_them_by_name()
+    {
+        var ada = await site.SignedInAsync("ada");
+        await SaveAsync(ada, Fields);
+        var import = (await ada.DoAsync("/api/imports", Member.File("Name;Home;Shoes\nOwn Columns;Castle;42\n"u8.ToArray(), "own.csv"))).GetProperty("id").GetString();
+        var review = await ada.GetAsync($"/api/imports/{import}");
+        Assert.Equal(["full_name", "custom:Home", ""], review.GetProperty("columns").EnumerateArray().Select(c => c.GetProperty("field").GetString()));
+        Assert.Contains(review.GetProperty("choices").EnumerateArray(), c => c.GetProperty("field").GetString() == "custom:Net worth");
+        Assert.Contains("Flat, House", review.GetProperty("review").GetProperty("doubts").GetRawText(), StringComparison.Ordinal);
+        Assert.Equal(
+            400,
+            (await ada.RefusedAsync($"/api/imports/{import}/columns", new { columns = new[] { "full_name", "custom:Nobody", "" } }, "columns", HttpMethod.Put)).Status
+        );
+    }
+
+    [Fact]
     public async Task What_does_not_fit_is_said_at_its_field_and_nothing_is_kept()
     {
         var ada = await site.SignedInAsync("ada");

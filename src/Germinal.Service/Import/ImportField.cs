@@ -1,3 +1,4 @@
+using Germinal.Core.Practices;
 using Germinal.Store;
 
 namespace Germinal.Service.Import;
@@ -23,6 +24,9 @@ public static class ImportField
     public const string Owner = "owner";
     public const string Notes = "notes";
     public const string DatePrefix = "date:";
+
+    /// <summary>Begin of a field of the practice's own; its key stands after it.</summary>
+    public const string OwnPrefix = "custom:";
 
     /// <summary>
     /// The one table: every choice, its name for people, and the column names it goes by, folded. A key date is <c>date:NAME</c>.
@@ -52,17 +56,23 @@ public static class ImportField
         (Notes, "remark", ["notes", "note", "comments", "comment", "remarks", "remark"]),
     ];
 
-    /// <summary>True for a field there is, key dates of any name included.</summary>
-    public static bool Exists(string field) =>
-        All.Any(f => f.Field == field) || (field.StartsWith(DatePrefix, StringComparison.Ordinal) && field.Length > DatePrefix.Length);
+    /// <summary>Every choice of a practice with its name for people: the table, then the fields it named itself.</summary>
+    public static IReadOnlyList<(string Field, string Label)> AllOf(IReadOnlyList<OwnField> own) =>
+        [.. All.Select(f => (f.Field, f.Label)), .. own.Select(f => (OwnPrefix + f.Key, f.Name))];
+
+    /// <summary>True for a field there is, key dates of any name and the practice's own fields included.</summary>
+    public static bool Exists(string field, IReadOnlyList<OwnField> own) =>
+        AllOf(own).Any(f => f.Field == field) || (field.StartsWith(DatePrefix, StringComparison.Ordinal) && field.Length > DatePrefix.Length);
 
     /// <summary>True for a column that brings consent.</summary>
     public static bool IsConsent(string field) => field == EmailConsent;
 
     /// <summary>A guess for each column; a field is given to one column only, the first that fits best.</summary>
-    public static string[] Guess(CsvTable table)
+    /// <param name="table">The file.</param>
+    /// <param name="own">The fields the practice named itself; null for none.</param>
+    public static string[] Guess(CsvTable table, IReadOnlyList<OwnField>? own = null)
     {
-        var guesses = table.Header.Select(h => ByName(h)).ToArray();
+        var guesses = table.Header.Select(h => ByName(h, own ?? [])).ToArray();
         var taken = new HashSet<string>(StringComparer.Ordinal);
         for (var i = 0; i < guesses.Length; i++)
         {
@@ -80,17 +90,26 @@ public static class ImportField
         return guesses;
     }
 
-    private static string ByName(string header)
-    {
-        var name = string.Join(
+    private static string Plain(string header) =>
+        string.Join(
             ' ',
             new string([.. PersonNames.Fold(header).Select(c => char.IsLetterOrDigit(c) ? c : ' ')]).Split(' ', StringSplitOptions.RemoveEmptyEntries)
         );
-        foreach (var (field, _, names) in All)
+
+    private static string ByName(string header, IReadOnlyList<OwnField> own)
+    {
+        // What the practice named itself goes before what most lists mean by the name.
+        var name = Plain(header);
+        if (own.FirstOrDefault(f => Plain(f.Name) == name || Plain(f.Key) == name || Plain(OwnPrefix + f.Key) == name) is { } field)
+        {
+            return OwnPrefix + field.Key;
+        }
+
+        foreach (var (known, _, names) in All)
         {
             if (names.Contains(name, StringComparer.Ordinal))
             {
-                return field;
+                return known;
             }
         }
 

@@ -2,6 +2,7 @@ using Germinal.Core.Engine;
 using Germinal.Core.Practices;
 using Germinal.Core.Time;
 using Germinal.Service.Engine;
+using Germinal.Service.People;
 using Germinal.Store;
 using Germinal.Store.Rows;
 using Microsoft.EntityFrameworkCore;
@@ -37,7 +38,7 @@ public sealed record ImportPlan(IReadOnlyList<PlannedRow> Rows)
         var settings = (await db.Practices.AsNoTracking().SingleAsync(p => p.Id == db.PracticeId, stop)).Settings;
         var practice = await PracticeReading.LoadAsync(db, stop);
         var table = CsvTable.Read(import.Content);
-        var reader = new RowReader([.. import.Columns], practice, settings.DateOrder == "dmy", settings.PhoneRegion, now.InZone(practice.Zone).Date);
+        var reader = new RowReader([.. import.Columns], practice, settings.DateOrder == "dmy", settings.PhoneRegion, now.InZone(practice.Zone).Date, OwnFields.Of(settings));
         var rows = table.Records.Select(reader.Read).ToList();
         var known = await KnownPeople.LoadAsync(db, rows, stop);
         var planned = new List<PlannedRow>(rows.Count);
@@ -143,6 +144,7 @@ internal sealed class KnownPeople
             Has(ImportField.Owner, p.OwnerId);
             Has("do_not_contact", p.DoNotContact ? true : null);
             has.UnionWith(dates[p.Id].Select(d => "date:" + d.Name));
+            has.UnionWith(p.Custom.Keys.Select(k => ImportField.OwnPrefix + k));
             has.UnionWith(p.Tags.Select(t => "tag:" + t));
             if (consent[p.Id].Any())
             {
@@ -195,6 +197,11 @@ internal sealed class KnownPeople
         foreach (var name in row.Dates.Keys)
         {
             Offer("date:" + name, name);
+        }
+
+        foreach (var key in row.Own.Keys)
+        {
+            Offer(ImportField.OwnPrefix + key, key);
         }
 
         foreach (var tag in row.Tags)

@@ -268,6 +268,12 @@ internal sealed class ImportWriter(GerminalDb db, ImportRow import, Instant now)
         }
 
         p.Tags = [.. p.Tags, .. row.Tags.Where(t => Wants("tag:" + t) && !p.Tags.Contains(t, StringComparer.OrdinalIgnoreCase))];
+        var own = row.Own.Where(f => Wants(ImportField.OwnPrefix + f.Key)).ToList();
+        if (own.Count > 0)
+        {
+            p.Custom = p.Custom.Concat(own).ToDictionary(StringComparer.OrdinalIgnoreCase);
+        }
+
         foreach (var (name, date) in row.Dates.Where(d => Wants("date:" + d.Key)))
         {
             newDates.Add(

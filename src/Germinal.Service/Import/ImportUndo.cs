@@ -97,6 +97,10 @@ public static class ImportUndo
                     case var tag when tag.StartsWith("tag:", StringComparison.Ordinal):
                         p.Tags = [.. p.Tags.Where(t => !string.Equals(t, tag[4..], StringComparison.OrdinalIgnoreCase))];
                         break;
+                    case var own when own.StartsWith(ImportField.OwnPrefix, StringComparison.Ordinal):
+                        var key = own[ImportField.OwnPrefix.Length..];
+                        p.Custom = p.Custom.Where(c => !string.Equals(c.Key, key, StringComparison.OrdinalIgnoreCase)).ToDictionary();
+                        break;
                     case var date when date.StartsWith("date:", StringComparison.Ordinal):
                         var name = date[5..];
                         await db.KeyDates.Where(d => d.PersonId == p.Id && d.Name == name).ExecuteDeleteAsync(stop);

@@ -43,6 +43,9 @@ public sealed record ImportedRow
 
     public IReadOnlyDictionary<string, YearlyDate> Dates { get; init; } = new Dictionary<string, YearlyDate>();
 
+    /// <summary>What stands in columns of the practice's own fields, by their keys, in the form it is kept in.</summary>
+    public IReadOnlyDictionary<string, string> Own { get; init; } = new Dictionary<string, string>();
+
     public IReadOnlyList<string> Tags { get; init; } = [];
 
     public bool? EmailConsent { get; init; }
@@ -66,7 +69,7 @@ public sealed record ImportedRow
 }
 
 /// <summary>Reads rows by what each column was said to be.</summary>
-public sealed class RowReader(string[] columns, Practice practice, bool dayFirst, string phoneRegion, LocalDate today)
+public sealed class RowReader(string[] columns, Practice practice, bool dayFirst, string phoneRegion, LocalDate today, IReadOnlyList<OwnField>? own = null)
 {
     /// <summary>Reads one record.</summary>
     public ImportedRow Read(CsvRecord record)
@@ -96,6 +99,16 @@ public sealed class RowReader(string[] columns, Practice practice, bool dayFirst
             }
         }
 
+        var owned = new Dictionary<string, string>(StringComparer.OrdinalIgnoreCase);
+        foreach (var field in (own ?? []).Where(f => columns.Contains(ImportField.OwnPrefix + f.Key, StringComparer.Ordinal)))
+        {
+            var column = ImportField.OwnPrefix + field.Key;
+            if (Take(column, OwnOf(field, Cell(column))) is { Length: > 0 } kept)
+            {
+                owned[field.Key] = kept;
+            }
+        }
+
         var note = Cell(ImportField.Notes).Trim();
         var row = new ImportedRow
         {
@@ -113,6 +126,7 @@ public sealed class RowReader(string[] columns, Practice practice, bool dayFirst
             Source = CellReading.Clean(Cell(ImportField.Source)) is { Length: > 0 } source ? source : null,
             OwnerId = Take(ImportField.Owner, OwnerOf(Cell(ImportField.Owner))),
             Dates = dates,
+            Own = owned,
             Tags =
             [
                 .. Cell(ImportField.Tags)
@@ -148,6 +162,22 @@ public sealed class RowReader(string[] columns, Practice practice, bool dayFirst
             LeftOut = leftOut,
             DoNotContact = doNotContact,
         };
+    }
+
+    /// <summary>A cell of a field of the practice's own. Dates are read as messily as other dates; several choices may be parted by <c>;</c>, <c>,</c> or <c>|</c>.</summary>
+    private Reading<string?> OwnOf(OwnField field, string cell)
+    {
+        if (field.Kind is OwnFieldKind.Date or OwnFieldKind.YearlyDate)
+        {
+            var date = CellReading.Date(cell, dayFirst, today);
+            return date.Value is { Year: null } && field.Kind == OwnFieldKind.Date
+                ? new(null, $"“{cell.Trim()}” has no year. The value is left out.")
+                : new(date.Value?.ToString(), date.Doubt);
+        }
+
+        var text = field.Kind == OwnFieldKind.Choices && !field.Options.Any(o => o.Contains(',', StringComparison.Ordinal)) ? cell.Replace(',', ';').Replace('|', ';') : cell;
+        var (kept, problem) = field.Read(text);
+        return new(kept, problem is null ? null : $"{problem} The value is left out.");
     }
 
     private static string Short(string text) => text.Length <= 60 ? text : text[..57] + "…";

@@ -26,6 +26,10 @@ public static class OwnFields
     public static IReadOnlyList<OwnField> Of(PracticeSettings settings) =>
         [.. settings.OwnFields.Select(f => new OwnField(f.Key, f.Name, OwnField.KindOf(f.Kind) ?? OwnFieldKind.Text, f.Options))];
 
+    /// <summary>The fields of the context's practice.</summary>
+    public static async Task<IReadOnlyList<OwnField>> OfPracticeAsync(GerminalDb db, CancellationToken stop) =>
+        Of((await db.Practices.AsNoTracking().SingleAsync(p => p.Id == db.PracticeId, stop)).Settings);
+
     /// <summary>The fields as a principal wrote them, each with its key: a new one's is its name, with a number where that is taken.</summary>
     public static IReadOnlyList<OwnField> WithKeys(IEnumerable<(string Key, string Name, OwnFieldKind Kind, IReadOnlyList<string> Options)> written)
     {

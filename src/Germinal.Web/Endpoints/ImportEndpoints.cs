@@ -6,6 +6,7 @@ using Germinal.Core.Time;
 using Germinal.Service;
 using Germinal.Service.Clock;
 using Germinal.Service.Import;
+using Germinal.Service.People;
 using Germinal.Service.Programs;
 using Germinal.Store;
 using Germinal.Store.Rows;
@@ -148,7 +149,7 @@ public static class ImportEndpoints
             PracticeId = caller.PracticeId,
             FileName = Path.GetFileName(file.FileName),
             Content = bytes,
-            Columns = [.. ImportField.Guess(table)],
+            Columns = [.. ImportField.Guess(table, await OwnFields.OfPracticeAsync(db, stop))],
             CreatedAt = await PracticeClock.NowAsync(db, stop),
             By = caller.Name,
             RowsInAll = table.Records.Count,
@@ -184,7 +185,7 @@ public static class ImportEndpoints
                     )
             )
             .ToList();
-        var choices = ImportField.All.Select(f => new FieldChoice(f.Field, f.Label)).ToList();
+        var choices = ImportField.AllOf(await OwnFields.OfPracticeAsync(db, stop)).Select(f => new FieldChoice(f.Field, f.Label)).ToList();
         return new ImportReviewDto(Dto(row), columns, choices, row.Status == "review" ? await PlanAsync(db, await programs.EngineAsync(db, stop), row, stop) : null);
     }
 
@@ -244,7 +245,8 @@ public static class ImportEndpoints
             return Problems.Conflict("This import has begun; its columns can no longer be changed.");
         }
 
-        if (body.Columns.Count != row.Columns.Count || body.Columns.Any(c => !ImportField.Exists(c)))
+        var own = await OwnFields.OfPracticeAsync(db, stop);
+        if (body.Columns.Count != row.Columns.Count || body.Columns.Any(c => !ImportField.Exists(c, own)))
         {
             return Problems.Field("columns", "Say for every column what it is, or leave it out.");
         }
@@ -252,7 +254,7 @@ public static class ImportEndpoints
         var twice = body.Columns.Where(c => c.Length > 0).GroupBy(c => c, StringComparer.Ordinal).FirstOrDefault(g => g.Count() > 1);
         if (twice is not null)
         {
-            var label = ImportField.All.FirstOrDefault(f => f.Field == twice.Key).Label ?? twice.Key;
+            var label = ImportField.AllOf(own).FirstOrDefault(f => f.Field == twice.Key).Label ?? twice.Key;
             return Problems.Field("columns", $"Two columns are both “{label}”. Keep one and leave the other out.");
         }
 

@@ -175,7 +175,7 @@ function filled(field: string) {
   if (field.startsWith('tag:')) return `the tag ${field.slice(4)}`;
   if (field === 'consent-in') return 'may be emailed';
   if (field === 'consent-out') return 'may not be emailed';
-  return field.replace('date:', '').replaceAll('_', ' ');
+  return field.replace(/^(date|custom):/, '').replaceAll('_', ' ');
 }
 
 function Figure({ label, n, strong = false, ember = false }: { label: string; n: number; strong?: boolean; ember?: boolean }) {
