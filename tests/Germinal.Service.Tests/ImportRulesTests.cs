@@ -252,7 +252,7 @@ public sealed class ImportRulesTests
     private static (string[] Columns, ImportedRow Row) ReadOwn(string header, string line)
     {
         var table = CsvTable.Read(Encoding.UTF8.GetBytes($"{header}\n{line}\n"));
-        var columns = ImportField.Guess(table, Own);
+        var columns = ImportField.Guess(table, new OwnNames(Own, ["birthday", "lease ends"]));
         return (columns, new RowReader(columns, Practice, dayFirst: false, "US", new LocalDate(2027, 3, 1), Own).Read(table.Records[0]));
     }
 
@@ -270,7 +270,7 @@ public sealed class ImportRulesTests
             row.Own.OrderBy(o => o.Key, StringComparer.Ordinal).Select(o => (o.Key, o.Value))
         );
         Assert.Null(row.Source);
-        Assert.Equal("custom:Net worth", ReadOwn("Name,Wealth", "A B,1").Columns[1]);
+        Assert.Equal(["full_name", "custom:Net worth", "date:lease ends", "birthday"], ReadOwn("Name,Wealth,Lease ends,Born", "A B,1,,").Columns);
     }
 
     [Fact]

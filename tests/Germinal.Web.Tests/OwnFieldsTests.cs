@@ -167,6 +167,30 @@ public sealed class OwnFieldsTests(Site site) : IClassFixture<Site>
     }
 
     [Fact]
+    public async Task Dates_the_practice_keeps_are_offered_each_once_and_the_birthday_always()
+    {
+        var ada = await site.SignedInAsync("ada");
+        var body = await SettingsAsync(ada, Fields);
+        body["keyDates"] = JsonSerializer.SerializeToNode(new[] { "Lease ends", " lease  ends ", "renewal" });
+        await ada.DoAsync("/api/practice", body, HttpMethod.Put);
+        Assert.Equal(
+            ["birthday", "lease ends", "renewal"],
+            (await ada.GetAsync("/api/session")).GetProperty("keyDates").EnumerateArray().Select(d => d.GetString())
+        );
+        var import = (await ada.DoAsync("/api/imports", Member.File("Name;Lease ends\nOwn Dates;2028-05-01\n"u8.ToArray(), "dates.csv"))).GetProperty("id").GetString();
+        Assert.Equal(
+            ["full_name", "date:lease ends"],
+            (await ada.GetAsync($"/api/imports/{import}")).GetProperty("columns").EnumerateArray().Select(c => c.GetProperty("field").GetString())
+        );
+        body["keyDates"] = JsonSerializer.SerializeToNode(new[] { new string('x', 41) });
+        Assert.Equal(400, (await ada.RefusedAsync("/api/practice", body, "keyDates", HttpMethod.Put)).Status);
+        Assert.Equal(
+            ["birthday", "client since", "yearly review", "policy renewal", "mortgage fixed until"],
+            (await (await site.SignedInAsync("ada2")).GetAsync("/api/session")).GetProperty("keyDates").EnumerateArray().Select(d => d.GetString())
+        );
+    }
+
+    [Fact]
     public async Task Another_practice_has_fields_of_its_own()
     {
         var ada = await site.SignedInAsync("ada");

@@ -3,6 +3,15 @@ using Germinal.Store;
 
 namespace Germinal.Service.Import;
 
+/// <summary>What a practice named itself, as far as a column can be it.</summary>
+/// <param name="Fields">Its own fields.</param>
+/// <param name="Dates">The key dates it offers.</param>
+public sealed record OwnNames(IReadOnlyList<OwnField> Fields, IReadOnlyList<string> Dates)
+{
+    /// <summary>Nothing of its own.</summary>
+    public static OwnNames None { get; } = new([], []);
+}
+
 /// <summary>What a column can be, and how it is guessed from its name and its cells.</summary>
 public static class ImportField
 {
@@ -56,12 +65,16 @@ public static class ImportField
         (Notes, "remark", ["notes", "note", "comments", "comment", "remarks", "remark"]),
     ];
 
-    /// <summary>Every choice of a practice with its name for people: the table, then the fields it named itself.</summary>
-    public static IReadOnlyList<(string Field, string Label)> AllOf(IReadOnlyList<OwnField> own) =>
-        [.. All.Select(f => (f.Field, f.Label)), .. own.Select(f => (OwnPrefix + f.Key, f.Name))];
+    /// <summary>Every choice of a practice with its name for people: the table, then the dates and fields it named itself.</summary>
+    public static IReadOnlyList<(string Field, string Label)> AllOf(OwnNames own) =>
+        [
+            .. All.Select(f => (f.Field, f.Label)),
+            .. own.Dates.Where(d => d != Birthday && !All.Any(f => f.Field == DatePrefix + d)).Select(d => (DatePrefix + d, d)),
+            .. own.Fields.Select(f => (OwnPrefix + f.Key, f.Name)),
+        ];
 
     /// <summary>True for a field there is, key dates of any name and the practice's own fields included.</summary>
-    public static bool Exists(string field, IReadOnlyList<OwnField> own) =>
+    public static bool Exists(string field, OwnNames own) =>
         AllOf(own).Any(f => f.Field == field) || (field.StartsWith(DatePrefix, StringComparison.Ordinal) && field.Length > DatePrefix.Length);
 
     /// <summary>True for a column that brings consent.</summary>
@@ -69,10 +82,10 @@ public static class ImportField
 
     /// <summary>A guess for each column; a field is given to one column only, the first that fits best.</summary>
     /// <param name="table">The file.</param>
-    /// <param name="own">The fields the practice named itself; null for none.</param>
-    public static string[] Guess(CsvTable table, IReadOnlyList<OwnField>? own = null)
+    /// <param name="own">What the practice named itself; null for nothing.</param>
+    public static string[] Guess(CsvTable table, OwnNames? own = null)
     {
-        var guesses = table.Header.Select(h => ByName(h, own ?? [])).ToArray();
+        var guesses = table.Header.Select(h => ByName(h, own ?? OwnNames.None)).ToArray();
         var taken = new HashSet<string>(StringComparer.Ordinal);
         for (var i = 0; i < guesses.Length; i++)
         {
@@ -96,11 +109,11 @@ public static class ImportField
             new string([.. PersonNames.Fold(header).Select(c => char.IsLetterOrDigit(c) ? c : ' ')]).Split(' ', StringSplitOptions.RemoveEmptyEntries)
         );
 
-    private static string ByName(string header, IReadOnlyList<OwnField> own)
+    private static string ByName(string header, OwnNames own)
     {
         // What the practice named itself goes before what most lists mean by the name.
         var name = Plain(header);
-        if (own.FirstOrDefault(f => Plain(f.Name) == name || Plain(f.Key) == name || Plain(OwnPrefix + f.Key) == name) is { } field)
+        if (own.Fields.FirstOrDefault(f => Plain(f.Name) == name || Plain(f.Key) == name || Plain(OwnPrefix + f.Key) == name) is { } field)
         {
             return OwnPrefix + field.Key;
         }
@@ -113,7 +126,7 @@ public static class ImportField
             }
         }
 
-        return None;
+        return own.Dates.FirstOrDefault(d => Plain(d) == name) is { } date ? DatePrefix + date : None;
     }
 
     private static string ByCells(List<string> cells)

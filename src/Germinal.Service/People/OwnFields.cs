@@ -1,4 +1,5 @@
 using Germinal.Core.Practices;
+using Germinal.Service.Import;
 using Germinal.Store;
 using Germinal.Store.Rows;
 using Microsoft.EntityFrameworkCore;
@@ -26,9 +27,12 @@ public static class OwnFields
     public static IReadOnlyList<OwnField> Of(PracticeSettings settings) =>
         [.. settings.OwnFields.Select(f => new OwnField(f.Key, f.Name, OwnField.KindOf(f.Kind) ?? OwnFieldKind.Text, f.Options))];
 
-    /// <summary>The fields of the context's practice.</summary>
-    public static async Task<IReadOnlyList<OwnField>> OfPracticeAsync(GerminalDb db, CancellationToken stop) =>
-        Of((await db.Practices.AsNoTracking().SingleAsync(p => p.Id == db.PracticeId, stop)).Settings);
+    /// <summary>What the context's practice named itself.</summary>
+    public static async Task<OwnNames> OfPracticeAsync(GerminalDb db, CancellationToken stop)
+    {
+        var settings = (await db.Practices.AsNoTracking().SingleAsync(p => p.Id == db.PracticeId, stop)).Settings;
+        return new OwnNames(Of(settings), settings.KeyDates);
+    }
 
     /// <summary>The fields as a principal wrote them, each with its key: a new one's is its name, with a number where that is taken.</summary>
     public static IReadOnlyList<OwnField> WithKeys(IEnumerable<(string Key, string Name, OwnFieldKind Kind, IReadOnlyList<string> Options)> written)

@@ -73,6 +73,9 @@ public sealed class PracticeSettings
     /// <summary>Subjects a person may take or leave.</summary>
     public List<string> Topics { get; set; } = [];
 
+    /// <summary>Key dates that are offered for people; the birthday is always one. Any other name may stand at a person.</summary>
+    public List<string> KeyDates { get; set; } = ["birthday", "client since", "yearly review", "policy renewal", "mortgage fixed until"];
+
     /// <summary>Fields of people that the practice named itself.</summary>
     public List<OwnFieldSettings> OwnFields { get; set; } = [];
 

@@ -51,6 +51,7 @@ public sealed record PracticeDto(
     IReadOnlyList<string> LostReasons,
     IReadOnlyList<string> AppointmentTypes,
     IReadOnlyList<string> Topics,
+    IReadOnlyList<string> KeyDates,
     IReadOnlyList<OwnFieldDto> OwnFields,
     bool SeeOpens,
     IReadOnlyDictionary<string, string> LinkParameters,
@@ -97,7 +98,8 @@ public static class PracticeEndpoints
         [AtMost(40)] string TextNumber = "",
         ServerBody? MailOut = null,
         ServerBody? MailIn = null,
-        [AtMost(40, Items = 100)] IReadOnlyList<OwnFieldDto>? OwnFields = null
+        [AtMost(40, Items = 100)] IReadOnlyList<OwnFieldDto>? OwnFields = null,
+        [AtMost(Lengths.Name, Items = 100)] IReadOnlyList<string>? KeyDates = null
     );
 
     public static void Map(IEndpointRouteBuilder app)
@@ -132,6 +134,7 @@ public static class PracticeEndpoints
             s.LostReasons,
             s.AppointmentTypes,
             s.Topics,
+            s.KeyDates,
             [.. OwnFields.Of(s).Select(OwnFieldDto.Of)],
             s.SeeOpens,
             s.LinkParameters,
@@ -190,6 +193,7 @@ public static class PracticeEndpoints
             LostReasons = [.. body.LostReasons],
             AppointmentTypes = [.. body.AppointmentTypes],
             Topics = [.. body.Topics],
+            KeyDates = body.KeyDates is null ? old.KeyDates : DatesOf(body.KeyDates),
             OwnFields = body.OwnFields is null ? old.OwnFields : [.. FieldsOf(body).Select(Stored)],
             SeeOpens = body.SeeOpens,
             LinkParameters = body.LinkParameters.ToDictionary(),
@@ -274,6 +278,10 @@ public static class PracticeEndpoints
             })
         );
 
+    /// <summary>The key dates as they are kept: small letters like everywhere, each once, the birthday among them.</summary>
+    private static List<string> DatesOf(IReadOnlyList<string> written) =>
+        [.. written.Select(d => CellReading.Clean(d).ToLowerInvariant()).Where(d => d.Length > 0).Prepend("birthday").Distinct(StringComparer.Ordinal)];
+
     private static OwnFieldSettings Stored(OwnField field) =>
         new()
         {
@@ -289,6 +297,12 @@ public static class PracticeEndpoints
         {
             yield return ("ownFields", $"“{odd.Kind}” is no kind of field; {string.Join(", ", OwnField.Kinds.Select(k => k.Word))} are.");
             yield break;
+        }
+
+        // A person's page takes names of that length.
+        if (body.KeyDates?.FirstOrDefault(d => CellReading.Clean(d).Length > 40) is { } tooLong)
+        {
+            yield return ("keyDates", $"“{tooLong}” is too long for the name of a date; at most 40 letters.");
         }
 
         var fields = FieldsOf(body);

@@ -24,6 +24,7 @@ public sealed record SessionDto(
     IReadOnlyList<string> Stages,
     IReadOnlyList<string> Tags,
     IReadOnlyList<OwnFieldDto> OwnFields,
+    IReadOnlyList<string> KeyDates,
     bool StandIns
 );
 
@@ -47,7 +48,7 @@ public static class SessionEndpoints
                 var token = guard.GetAndStoreTokens(http).RequestToken!;
                 if (http.User.Identity?.IsAuthenticated != true)
                 {
-                    return new SessionDto(token, null, null, [], null, [], [], [], [], settings.StandIns is not null);
+                    return new SessionDto(token, null, null, [], null, [], [], [], [], [], settings.StandIns is not null);
                 }
 
                 var caller = Caller.Of(http.User);
@@ -70,6 +71,7 @@ public static class SessionEndpoints
                     stages,
                     tags,
                     [.. OwnFields.Of(practice.Settings).Select(OwnFieldDto.Of)],
+                    practice.Settings.KeyDates,
                     settings.StandIns is not null
                 );
             }

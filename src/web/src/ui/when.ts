@@ -105,8 +105,5 @@ export const monthNames = [
   'December',
 ];
 
-/** The dates of people that most practices keep; any other name may be written. */
-export const keyDates = ['birthday', 'client since', 'yearly review', 'policy renewal', 'mortgage fixed until'];
-
 /** The place a zone is named after: `America/New_York` is New York. */
 export const placeOf = (zone: string) => (zone.split('/').at(-1) ?? zone).replaceAll('_', ' ');

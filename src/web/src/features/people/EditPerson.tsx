@@ -6,7 +6,6 @@ import { useAsking } from '../../ui/asking';
 import { Button, Field, fieldError, Trouble } from '../../ui/bits';
 import { useKeptEdit } from '../../ui/kept';
 import { OwnFieldInput } from '../../ui/OwnFieldInput';
-import { keyDates } from '../../ui/when';
 import { ZoneField } from '../../ui/ZoneField';
 import { isThere, There } from './There';
 
@@ -214,7 +213,7 @@ export function EditPerson({ person: p, focus, leave }: { person: Person; focus:
                 }}
               >
                 <option value="">choose</option>
-                {keyDates
+                {(session?.keyDates ?? [])
                   .filter((d) => !(datePrefix + d in fields))
                   .map((d) => (
                     <option key={d}>{d}</option>

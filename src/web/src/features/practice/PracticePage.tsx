@@ -82,7 +82,7 @@ function Settings({ practice }: { practice: Practice }) {
       }
     </Field>
   );
-  const list = (label: string, key: 'lostReasons' | 'appointmentTypes' | 'topics') => (
+  const list = (label: string, key: 'lostReasons' | 'appointmentTypes' | 'topics' | 'keyDates') => (
     <Field label={`${label}, one a line`} error={fieldError(save.error, key)}>
       {(id, by) => (
         <textarea
@@ -90,7 +90,7 @@ function Settings({ practice }: { practice: Practice }) {
           aria-describedby={by}
           rows={4}
           className="w-full max-w-md"
-          defaultValue={draft[key].join('\n')}
+          defaultValue={(draft[key] ?? []).join('\n')}
           onChange={(e) => set({ [key]: lines(e.target.value) })}
         />
       )}
@@ -208,6 +208,7 @@ function Settings({ practice }: { practice: Practice }) {
             {list('Why opportunities are lost', 'lostReasons')}
             {list('Kinds of appointments', 'appointmentTypes')}
             {list('Topics people may take or leave', 'topics')}
+            {list('Dates to keep of people', 'keyDates')}
           </div>
 
           <Stretch title="Fields of your own" note="on every person’s page, in rules and in letters" />

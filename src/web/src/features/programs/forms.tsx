@@ -6,7 +6,7 @@ import { api, take } from '../../api/client';
 import { stop, trigger, when } from '../../api/program';
 import { useSession } from '../../app/session';
 import { Button, Field } from '../../ui/bits';
-import { keyDates, monthNames } from '../../ui/when';
+import { monthNames } from '../../ui/when';
 import { FieldsMenu, putIn } from './FieldsMenu';
 import { dayNames, type Needed, type ProgramFile, type Stop, stops, type Trigger, triggers, type When, type Window } from './programFile';
 import { SpanField, type Unit } from './SpanField';
@@ -236,35 +236,46 @@ function NeededField({ need, value, set }: { need: Needed; value: unknown; set: 
           )}
         </Field>
       );
+    case 'key-date':
+      return <KeyDateInput label={label} value={words} set={set} />;
     case 'link':
       return <AnyLink label={label} optional={need.optional} value={words} set={set} />;
     default:
       return (
         <Field label={label}>
           {(id) => (
-            <>
-              <input
-                id={id}
-                className="w-full"
-                required={!need.optional}
-                placeholder={need.placeholder}
-                list={need.offer && `${id}-list`}
-                type={need.as === 'date' ? 'date' : 'text'}
-                value={words}
-                onChange={(e) => set(e.target.value)}
-              />
-              {need.offer && (
-                <datalist id={`${id}-list`}>
-                  {need.offer.map((o) => (
-                    <option key={o} value={o} />
-                  ))}
-                </datalist>
-              )}
-            </>
+            <input
+              id={id}
+              className="w-full"
+              required={!need.optional}
+              placeholder={need.placeholder}
+              type={need.as === 'date' ? 'date' : 'text'}
+              value={words}
+              onChange={(e) => set(e.target.value)}
+            />
           )}
         </Field>
       );
   }
+}
+
+/** A key date by its name: one the practice offers, or any other. */
+function KeyDateInput({ label, value, set }: { label: string; value: string; set: (date: string) => void }) {
+  const dates = useSession().data?.keyDates ?? [];
+  return (
+    <Field label={label}>
+      {(id) => (
+        <>
+          <input id={id} required list={`${id}-list`} className="w-full" value={value} onChange={(e) => set(e.target.value)} />
+          <datalist id={`${id}-list`}>
+            {dates.map((d) => (
+              <option key={d} value={d} />
+            ))}
+          </datalist>
+        </>
+      )}
+    </Field>
+  );
 }
 
 /** Whole numbers parted by commas. */
@@ -421,7 +432,7 @@ export function WhenForm({ when: given, occasion, done }: { when: When; occasion
       </Field>
       {from === 'key-date' && (
         <NeededField
-          need={{ key: 'date', label: 'Which date', offer: keyDates }}
+          need={{ key: 'date', label: 'Which date', as: 'key-date' }}
           value={form.watch('date')}
           set={(v) => form.setValue('date', v)}
         />

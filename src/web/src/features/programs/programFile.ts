@@ -1,6 +1,6 @@
 import type { AgainInFile, StopInFile, TriggerInFile, WhenInFile, WindowInFile } from '../../api/program';
 import { offsetDays, span } from '../../ui/span';
-import { keyDate, keyDates } from '../../ui/when';
+import { keyDate } from '../../ui/when';
 import { type Names, type Rule, sayRule } from '../rules/ruleLanguage';
 
 /** The program file (`germinal.program/1`) as the page edits it, and its parts in words. */
@@ -21,9 +21,7 @@ export type Needed = {
   placeholder?: string;
   optional?: boolean;
   /** What is asked for, where it is not a few words. */
-  as?: 'stage' | 'tag' | 'span' | 'distance' | 'dates' | 'channel' | 'unless' | 'numbers' | 'number' | 'date' | 'link';
-  /** Words to choose from; others may be written. */
-  offer?: string[];
+  as?: 'key-date' | 'stage' | 'tag' | 'span' | 'distance' | 'dates' | 'channel' | 'unless' | 'numbers' | 'number' | 'date' | 'link';
 };
 
 /** Every kind of start, in the order they are offered in, and what each needs to know. */
@@ -40,7 +38,7 @@ export const triggers: Record<Trigger['kind'], { label: string; needs: Needed[] 
   occasion: {
     label: 'has a birthday or another date',
     needs: [
-      { key: 'date', label: 'Date', offer: keyDates },
+      { key: 'date', label: 'Date', as: 'key-date' },
       { key: 'offset', label: 'How long from the date', as: 'dates' },
       { key: 'years', label: 'At which ages or anniversaries', as: 'numbers', optional: true },
       { key: 'grace', label: 'How many days late it still begins', as: 'number', optional: true },
