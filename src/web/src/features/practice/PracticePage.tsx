@@ -213,7 +213,11 @@ function Settings({ practice }: { practice: Practice }) {
 
           <Stretch title="Fields of your own" note="on every person’s page, in rules and in letters" />
           <div className="px-7 py-3">
-            <OwnFieldsList fields={draft.ownFields ?? []} set={(ownFields) => set({ ownFields })} error={fieldError(save.error, 'ownFields')} />
+            <OwnFieldsList
+              fields={draft.ownFields ?? []}
+              set={(ownFields) => set({ ownFields })}
+              error={fieldError(save.error, 'ownFields')}
+            />
           </div>
 
           <Stretch title="Texts" />
