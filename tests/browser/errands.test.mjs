@@ -486,6 +486,8 @@ test('by keyboard alone: the sheet, finding somebody, a tag, a step', async (t) 
   await hand.key('Enter');
   await until('the next call is picked', async () => (await current()) === second);
   await until('and has the focus', () => page.evaluate((id) => document.activeElement?.closest(`#${id}`) !== null, second));
+  // What is not answered yet cannot be taken back.
+  await page.getByText(/: left word$/).first().waitFor();
   await hand.key('Control+z');
   await page.locator(`#${first}`).waitFor();
 
@@ -583,7 +585,8 @@ test('offline: what is done waits and says so, what is written outlives a reload
   await hand.key('Control+Enter');
   await gone.getByText(/: a remark/).waitFor();
   await page.context().setOffline(false);
-  await page.getByText('They move in May').waitFor();
+  await page.getByLabel('Remark').waitFor({ state: 'detached' });
+  await page.getByRole('list', { name: 'Thread' }).getByText('They move in May').first().waitFor();
 
   // An edit that was never saved stands there again after a reload; thrown away, it is gone.
   await hand.key('e');

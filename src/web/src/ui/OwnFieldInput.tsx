@@ -6,6 +6,11 @@ const hints: Record<string, string> = {
   money: 'a sum, without the currency',
 };
 
+/** What may be chosen at a field of which one value is chosen; undefined for any other. */
+export function choicesOf({ kind, options }: Pick<Schemas['OwnFieldDto'], 'kind' | 'options'>) {
+  return kind === 'yes-no' ? ['yes', 'no'] : kind === 'choice' ? options : undefined;
+}
+
 /** What a field of the practice's own holds, asked for as what it is. An empty value is none. */
 export function OwnFieldInput({
   id,
@@ -20,8 +25,8 @@ export function OwnFieldInput({
   set: (value: string) => void;
   describedBy?: string;
 }) {
-  const options = field.kind === 'yes-no' ? ['yes', 'no'] : field.options;
-  if (field.kind === 'choice' || field.kind === 'yes-no') {
+  const options = choicesOf(field);
+  if (options) {
     return (
       <select id={id} aria-describedby={describedBy} className="w-full" value={value} onChange={(e) => set(e.target.value)}>
         <option value="">not known</option>
@@ -39,7 +44,7 @@ export function OwnFieldInput({
     return (
       // The label above is the group's; each choice has its own.
       <fieldset id={id} className="m-0 border-0 p-0" aria-label={field.name} aria-describedby={describedBy}>
-        {[...new Set([...options, ...chosen])].map((o) => (
+        {[...new Set([...field.options, ...chosen])].map((o) => (
           <label key={o} className="mr-4 inline-flex min-h-7 items-center gap-1.5 text-small">
             <input
               type="checkbox"

@@ -39,7 +39,7 @@ export function ZoneField({
 let places: [zone: string, words: string][] | undefined;
 
 /** Every place a zone is named after with what its time is called, by name; made once, when it is first asked for. */
-export function knownPlaces() {
+function knownPlaces() {
   places ??= Intl.supportedValuesOf('timeZone')
     .map((zone): [string, string] => [zone, `${placeOf(zone)}, ${timeName(zone)}`])
     .sort(([, a], [, b]) => a.localeCompare(b));

@@ -4,20 +4,18 @@ import { api, type Schemas, take } from '../../api/client';
 import { useSession } from '../../app/session';
 import { useAsking } from '../../ui/asking';
 import { Button, Field, fieldError, Trouble } from '../../ui/bits';
+import { FoundAgain } from '../../ui/FoundAgain';
 import { useKeptEdit } from '../../ui/kept';
 import { OwnFieldInput } from '../../ui/OwnFieldInput';
 import { ZoneField } from '../../ui/ZoneField';
+import { ownDate, ownText } from '../rules/ruleLanguage';
 import { isThere, There } from './There';
 
 type Person = Schemas['PersonDto'];
 
-/** Key dates stand among the fields under their names with this before them. */
-const datePrefix = 'date:';
-type DateKey = `${typeof datePrefix}${string}`;
-
-/** So do the fields of the practice's own, under their keys. */
-const ownPrefix = 'custom:';
-type OwnKey = `${typeof ownPrefix}${string}`;
+/** Key dates stand among the fields under their names, and the practice's own fields under their keys, as rules name them. */
+type DateKey = `${typeof ownDate}${string}`;
+type OwnKey = `${typeof ownText}${string}`;
 
 /** Under what name an edit of a person is kept until it is saved. */
 export const keptEdit = (id: string) => `person.${id}`;
@@ -37,11 +35,11 @@ export function EditPerson({ person: p, focus, leave }: { person: Person; focus:
     zone: p.zone ?? '',
     source: p.source ?? '',
     owner: p.ownerId ?? '',
-    ...(Object.fromEntries(p.dates.map((d) => [datePrefix + d.name, d.date])) as Record<DateKey, string>),
-    ...(Object.fromEntries(p.own.map((f) => [ownPrefix + f.key, f.value ?? ''])) as Record<OwnKey, string>),
+    ...(Object.fromEntries(p.dates.map((d) => [ownDate + d.name, d.date])) as Record<DateKey, string>),
+    ...(Object.fromEntries(p.own.map((f) => [ownText + f.key, f.value ?? ''])) as Record<OwnKey, string>),
   };
   const { value: fields, changes, found, set, done: forget } = useKeptEdit(keptEdit(p.id), start);
-  const dates = Object.entries(fields).filter(([key]) => key.startsWith(datePrefix));
+  const dates = Object.entries(fields).filter(([key]) => key.startsWith(ownDate));
   const close = () => {
     forget();
     leave();
@@ -59,8 +57,8 @@ export function EditPerson({ person: p, focus, leave }: { person: Person; focus:
             .filter(([key]) => key.startsWith(prefix))
             .map(([key, value]) => [key.slice(prefix.length), value]),
         );
-      const plain = Object.fromEntries(Object.entries(words).filter(([key]) => !key.startsWith(datePrefix) && !key.startsWith(ownPrefix)));
-      const [changedDates, changedOwn] = [under(datePrefix), under(ownPrefix)];
+      const plain = Object.fromEntries(Object.entries(words).filter(([key]) => !key.startsWith(ownDate) && !key.startsWith(ownText)));
+      const [changedDates, changedOwn] = [under(ownDate), under(ownText)];
       return take(
         api.PATCH('/api/people/{id}', {
           params: { path: { id: p.id } },
@@ -115,14 +113,7 @@ export function EditPerson({ person: p, focus, leave }: { person: Person; focus:
       onInput={typed}
       onKeyDown={(e) => e.key === 'Escape' && mayLeave(true) && close()}
     >
-      {found && (
-        <p role="status" className="mb-3 border-l-[3px] border-straw bg-straw-pale px-3 py-2 text-small">
-          What you wrote here before and did not save stands here again.{' '}
-          <Button look="danger" className="ml-2" onClick={forget}>
-            Throw it away
-          </Button>
-        </p>
-      )}
+      {found && <FoundAgain className="mb-3" words="What you wrote here before and did not save stands here again." throwAway={forget} />}
       <div className="grid grid-cols-2 gap-x-6 max-[699px]:grid-cols-1">
         {inputs.map(([key, label, word], i) => (
           <Field key={key} label={label} error={fieldError(save.error, key)}>
@@ -185,7 +176,7 @@ export function EditPerson({ person: p, focus, leave }: { person: Person; focus:
         <legend className="mb-1 text-small text-soft">Key dates, as 1975-06-14, or --06-14 where the year is not known</legend>
         <div className="grid grid-cols-3 gap-x-6 max-[699px]:grid-cols-1">
           {dates.map(([key, value]) => {
-            const name = key.slice(datePrefix.length);
+            const name = key.slice(ownDate.length);
             return (
               <Field key={key} label={name} error={fieldError(save.error, `dates.${name}`)}>
                 {(id, by) => (
@@ -208,13 +199,13 @@ export function EditPerson({ person: p, focus, leave }: { person: Person; focus:
                 className="w-full"
                 value={newDate}
                 onChange={(e) => {
-                  if (e.target.value) set({ [datePrefix + e.target.value]: '' });
+                  if (e.target.value) set({ [ownDate + e.target.value]: '' });
                   setNewDate('');
                 }}
               >
                 <option value="">choose</option>
                 {(session?.keyDates ?? [])
-                  .filter((d) => !(datePrefix + d in fields))
+                  .filter((d) => !(ownDate + d in fields))
                   .map((d) => (
                     <option key={d}>{d}</option>
                   ))}
@@ -239,8 +230,8 @@ export function EditPerson({ person: p, focus, leave }: { person: Person; focus:
                     id={id}
                     describedBy={by}
                     field={f}
-                    value={(fields as Record<string, string>)[ownPrefix + f.key] ?? ''}
-                    set={(value) => set({ [`${ownPrefix}${f.key}`]: value })}
+                    value={(fields as Record<string, string>)[ownText + f.key] ?? ''}
+                    set={(value) => set({ [`${ownText}${f.key}`]: value })}
                   />
                 )}
               </Field>

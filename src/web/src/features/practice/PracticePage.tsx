@@ -5,6 +5,7 @@ import { api, type Schemas, take } from '../../api/client';
 import { useMay } from '../../app/session';
 import { Button, Field, fieldError, Loading, Trouble } from '../../ui/bits';
 import { DayPage, PageHead, Stretch } from '../../ui/DayPage';
+import { FoundAgain } from '../../ui/FoundAgain';
 import { useKeptEdit } from '../../ui/kept';
 import { placeOf } from '../../ui/when';
 import { OwnFieldsList } from './OwnFieldsList';
@@ -107,19 +108,14 @@ function Settings({ practice }: { practice: Practice }) {
         }}
       >
         {found && (
-          <p role="status" className="mx-7 my-3 border-l-[3px] border-straw bg-straw-pale px-3 py-2 text-small">
-            What you changed here before and did not keep stands here again.{' '}
-            <Button
-              look="danger"
-              className="ml-2"
-              onClick={() => {
-                forget();
-                setAfresh(afresh + 1);
-              }}
-            >
-              Throw it away
-            </Button>
-          </p>
+          <FoundAgain
+            className="mx-7 my-3"
+            words="What you changed here before and did not keep stands here again."
+            throwAway={() => {
+              forget();
+              setAfresh(afresh + 1);
+            }}
+          />
         )}
         <fieldset disabled={!mayChange} className="m-0 border-0 p-0">
           <Stretch title="When and how often" />

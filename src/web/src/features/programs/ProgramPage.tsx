@@ -13,9 +13,8 @@ import { span } from '../../ui/span';
 import { TouchLine } from '../../ui/TouchLine';
 import { said } from '../../ui/undo';
 import { count, day, daysBetween, keyDate, moment } from '../../ui/when';
-import { RuleForm } from '../rules/RuleForm';
-import { partsOf, ruleOf, sayRule } from '../rules/ruleLanguage';
-import { useNames } from '../rules/useNames';
+import { partsOf } from '../rules/ruleLanguage';
+import { SayRules } from '../rules/SayRules';
 import { AddStep, newStep } from './AddStep';
 import { AgainForm, StopForm, TriggerForm, WindowForm } from './forms';
 import { OnTheirWay } from './OnTheirWay';
@@ -145,8 +144,6 @@ function Page({ id, loaded, reload }: { id: string; loaded: Schemas['ProgramDto'
     loaded.status === 'draft'
       ? `being written · ${count(allSteps(draft.steps).length, 'step', 'steps')}`
       : `${loaded.status === 'paused' ? `paused${loaded.pausedUntil ? ` until ${day(loaded.pausedUntil, zone, now)}` : ''}, on` : loaded.status} since ${loaded.onSince ? day(loaded.onSince, zone, now) : ''} · version ${loaded.version} · ${loaded.onIt} on it, ${loaded.stopped} stopped, ${loaded.through} through`;
-  const conditions = partsOf(draft.onlyIf);
-  const names = useNames();
   const fieldTrouble = error?.fields['/name']?.[0];
   const at_ = (pointer: string) => findings.filter((f) => f.pointer === pointer || f.pointer.startsWith(`${pointer}/`));
   const errors = findings.filter((f) => !f.isWarning);
@@ -248,18 +245,8 @@ function Page({ id, loaded, reload }: { id: string; loaded: Schemas['ProgramDto'
             set={(startsWhen) => set({ startsWhen })}
             form={(item, done) => <TriggerForm item={item} done={done} />}
           />
-          {conditions.length > 0 ? ', if they ' : ', for '}
-          <SayList
-            items={conditions}
-            say={(part) => sayRule(part, names, conditions.length > 1)}
-            word="and"
-            label="Only if they"
-            none="everybody"
-            more="and something else"
-            set={(parts) => set({ onlyIf: ruleOf(parts) })}
-            form={(item, done) => <RuleForm label="Only if" rule={item} done={done} />}
-          />
-          . Writes on{' '}
+          {partsOf(draft.onlyIf).length > 0 ? ', if they ' : ', for '}
+          <SayRules rule={draft.onlyIf} label="Only if they" none="everybody" set={(onlyIf) => set({ onlyIf })} />. Writes on{' '}
           <Say words={sayWindow(draft)} label={`Window: ${sayWindow(draft)}`}>
             {(close) => (
               <WindowForm

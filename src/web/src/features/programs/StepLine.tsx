@@ -6,15 +6,14 @@ import { Float } from '../../ui/Float';
 import { offsetDays, span } from '../../ui/span';
 import { StepMark } from '../../ui/TouchLine';
 import { day, moment } from '../../ui/when';
-import { RuleForm } from '../rules/RuleForm';
-import { partsOf, ruleOf, sayRule } from '../rules/ruleLanguage';
-import { useNames } from '../rules/useNames';
+import { partsOf } from '../rules/ruleLanguage';
+import { SayRules } from '../rules/SayRules';
 import { AddStep } from './AddStep';
 import { SpanForm, TextForm, WhenForm } from './forms';
 import { OtherStep } from './OtherStep';
 import { usePen } from './pen';
 import { type Step, sayWhen, stepName } from './programFile';
-import { Say, SayList, Words } from './Say';
+import { Say, Words } from './Say';
 import { SpanField } from './SpanField';
 import { passagesOf } from './stepTree';
 
@@ -120,21 +119,16 @@ function StepLine({ step, index, pointer, inside, last }: LineProps) {
 /** Whom a step is for, of those who come to it; that it is for all of them is said only where it can be changed. */
 function OnlyIf({ step, picked }: { step: Step; picked: boolean }) {
   const { set } = usePen();
-  const names = useNames();
   const parts = partsOf(step.onlyIf);
   if (parts.length === 0 && !picked) return null;
   return (
     <>
       {parts.length > 0 && 'Only if they '}
-      <SayList
-        items={parts}
-        say={(part) => sayRule(part, names, parts.length > 1)}
-        word="and"
+      <SayRules
+        rule={step.onlyIf}
         label="Only for those who"
         none="For everybody who comes to it."
-        more="and something else"
-        set={(rules) => set({ ...step, onlyIf: ruleOf(rules) })}
-        form={(item, done) => <RuleForm label="Only if" rule={item} done={done} />}
+        set={(onlyIf) => set({ ...step, onlyIf })}
       />
       {parts.length > 0 && '.'}
     </>

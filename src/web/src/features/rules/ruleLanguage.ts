@@ -1,5 +1,6 @@
 import type { Schemas } from '../../api/client';
 import { type ruleFields, ruleOps } from '../../api/program';
+import { choicesOf } from '../../ui/OwnFieldInput';
 import { span } from '../../ui/span';
 import { keyDate, monthNames } from '../../ui/when';
 
@@ -143,7 +144,7 @@ export function fieldOf(name: string, own: readonly OwnField[] = []): Field {
     const key = name.slice(ownText.length);
     const known = own.find((f) => f.key.toLowerCase() === key.toLowerCase());
     if (!known) return { words: key, kind: 'text' };
-    const options = known.kind === 'yes-no' ? ['yes', 'no'] : known.kind === 'choice' ? known.options : undefined;
+    const options = choicesOf(known);
     return { words: known.name, kind: ownKinds[known.kind] ?? 'text', ...(options && { choices: 'own', options }) };
   }
   if (name.startsWith(ownDate)) return { words: name.slice(ownDate.length), kind: 'date' };
@@ -343,8 +344,6 @@ function sayLeaf({ field, op, value }: Leaf, names: Names): string {
     if (op === 'month-is') return `${did.yes} in ${monthWords(shown.join(''))}`;
   }
   const an = /^[aeiou]/.test(words) ? 'an' : 'a';
-  if (kind === 'text' && op === 'exists') return `have ${an} ${words}`;
-  if (kind === 'text' && op === 'missing') return `have no ${words}`;
   const verb = opWords(op, kind);
   const subject = `have ${an} ${words} that`;
   switch (valueKind(op)) {
