@@ -27,8 +27,27 @@ await page.getByLabel('Start a program').selectOption({ label: 'First eight week
 await page.getByRole('button', { name: 'Start …' }).click();
 await page.getByRole('heading', { name: 'What it would do' }).waitFor();
 await shot('many');
-await page.goto(`${url}/people/${someone}`);
-await page.locator('#now').waitFor();
+await page.goto(`${url}/people/segments`);
+await page.getByRole('link', { name: 'Cooled off' }).click();
+await page.getByRole('combobox', { name: 'Why is somebody in, or not' }).fill('abernath');
+await page.getByRole('listbox').getByRole('option').first().click();
+await page.getByText('What decides is marked at the left.').waitFor();
+await shot('segment');
+await page.goto(`${url}/people/same`);
+await page.getByRole('list', { name: 'Pairs' }).waitFor();
+await shot('same');
+// Somebody who lives with somebody, of those who are called today where there is one.
+const sent = (await (await page.request.get(`${url}/api/segments`)).json()).find((s) => s.name === 'Sent by a client');
+const around = await (await page.request.get(`${url}/api/people?segment=${sent.id}&most=60`)).json();
+let whom = someone;
+for (const p of around.rows) {
+  if ((await (await page.request.get(`${url}/api/people/${p.id}/circle`)).json()).household) {
+    whom = p.id;
+    break;
+  }
+}
+await page.goto(`${url}/people/${whom}`);
+await page.getByText('Others to them').waitFor();
 await shot('person');
 await page.goto(`${url}/programs`);
 await page.getByText('First eight weeks').waitFor();

@@ -35,6 +35,7 @@ internal sealed class DemoStart(Settings settings, IConfiguration configuration)
             await HurryAsync(db, false, stop);
         }
 
+        await DemoCircle.DrawAsync(db, stop);
         await SignIns.WriteAsync(file, DemoPractice.Members.Select(m => (m.Email, password)), stop);
     }
 

@@ -87,6 +87,16 @@ public sealed class GerminalDb(DbContextOptions<GerminalDb> options) : IdentityD
 
     public DbSet<MergeRow> Merges => Set<MergeRow>();
 
+    public DbSet<ListRow> Lists => Set<ListRow>();
+
+    public DbSet<HouseholdRow> Households => Set<HouseholdRow>();
+
+    public DbSet<RelationRow> Relations => Set<RelationRow>();
+
+    public DbSet<DifferentRow> Different => Set<DifferentRow>();
+
+    public DbSet<SegmentRow> Segments => Set<SegmentRow>();
+
     public DbSet<ImportRow> Imports => Set<ImportRow>();
 
     public DbSet<ImportLineRow> ImportLines => Set<ImportLineRow>();
@@ -157,7 +167,8 @@ public sealed class GerminalDb(DbContextOptions<GerminalDb> options) : IdentityD
             e.HasIndex(p => new { p.PracticeId, p.FirstSort });
             e.Property(p => p.FirstSort).HasDefaultValue("");
             e.HasIndex(p => p.SearchText).HasMethod("gin").HasOperators("gin_trgm_ops");
-            e.HasIndex(p => p.Tags).HasMethod("gin");
+            e.HasIndex(p => p.HouseholdId).HasFilter("household_id IS NOT NULL");
+            e.HasOne<HouseholdRow>().WithMany().HasForeignKey(p => p.HouseholdId).OnDelete(DeleteBehavior.SetNull);
             e.Property(p => p.Lists).HasDefaultValueSql("ARRAY[]::text[]");
             e.Property(p => p.Custom)
                 .HasColumnType("jsonb")
@@ -173,6 +184,11 @@ public sealed class GerminalDb(DbContextOptions<GerminalDb> options) : IdentityD
                 );
         });
         model.Entity<TagRow>().HasKey(t => new { t.PracticeId, t.Name });
+        model.Entity<ListRow>(e =>
+        {
+            e.ToTable("lists");
+            e.HasKey(l => new { l.PracticeId, l.Name });
+        });
         model.Entity<KeyDateRow>(e =>
         {
             e.HasKey(d => new { d.PersonId, d.Name });
@@ -240,7 +256,7 @@ public sealed class GerminalDb(DbContextOptions<GerminalDb> options) : IdentityD
                 s.PersonId,
             });
             e.HasIndex(s => s.PracticeId).HasFilter("set_aside IS NOT NULL").HasDatabaseName("ix_person_states_set_aside");
-            e.HasOne<PersonRow>().WithOne(p => p.State).HasForeignKey<PersonStateRow>(s => s.PersonId).OnDelete(DeleteBehavior.Cascade);
+            e.HasOne<PersonRow>().WithOne(p => p.Memory).HasForeignKey<PersonStateRow>(s => s.PersonId).OnDelete(DeleteBehavior.Cascade);
         });
         model.Entity<RunRow>(e =>
         {
@@ -382,7 +398,39 @@ public sealed class GerminalDb(DbContextOptions<GerminalDb> options) : IdentityD
             });
             e.HasOne<PersonRow>().WithMany().HasForeignKey(m => m.PersonId).OnDelete(DeleteBehavior.Cascade);
         });
-        model.Entity<ImportRow>().HasIndex(i => new { i.PracticeId, i.CreatedAt });
+        model.Entity<RelationRow>(e =>
+        {
+            e.HasIndex(r => new
+            {
+                r.PersonId,
+                r.OtherId,
+                r.Role,
+            }).IsUnique();
+            e.HasIndex(r => r.OtherId);
+            e.HasOne<PersonRow>().WithMany().HasForeignKey(r => r.PersonId).OnDelete(DeleteBehavior.Cascade);
+            e.HasOne<PersonRow>().WithMany().HasForeignKey(r => r.OtherId).OnDelete(DeleteBehavior.Cascade);
+        });
+        model.Entity<DifferentRow>(e =>
+        {
+            e.ToTable("different");
+            e.HasKey(d => new { d.FirstId, d.SecondId });
+            e.HasIndex(d => d.SecondId);
+            e.HasOne<PersonRow>().WithMany().HasForeignKey(d => d.FirstId).OnDelete(DeleteBehavior.Cascade);
+            e.HasOne<PersonRow>().WithMany().HasForeignKey(d => d.SecondId).OnDelete(DeleteBehavior.Cascade);
+        });
+        model.Entity<SegmentRow>(e =>
+        {
+            e.Property(s => s.Rule).HasColumnType("jsonb");
+            e.HasIndex(s => new { s.PracticeId, s.Name });
+        });
+        model.Entity<ImportRow>(e =>
+        {
+            e.HasIndex(i => new { i.PracticeId, i.CreatedAt });
+            e.HasIndex(i => new { i.PracticeId, i.HeaderPrint });
+            e.Property(i => i.HeaderPrint).HasDefaultValue("");
+            e.Property(i => i.Meanings).HasDefaultValueSql("'{}'::jsonb");
+            Jsonb(e.Property(i => i.Meanings));
+        });
         model.Entity<ImportLineRow>(e =>
         {
             e.HasKey(l => new { l.ImportId, l.Line });

@@ -46,6 +46,9 @@ public static class PersonNames
         return folded.ToString();
     }
 
+    /// <summary>A name as it is compared with others.</summary>
+    public static ComparedName Compared(string? first, string? last) => NameLikeness.Read(first, last, Fold);
+
     /// <summary>What people are called; of their rows nothing else is read.</summary>
     public static async Task<Dictionary<Guid, string>> NamesAsync(this GerminalDb db, IReadOnlyCollection<Guid> people, CancellationToken stop)
     {
@@ -69,6 +72,8 @@ public static class PersonNames
     {
         var sort = Fold($"{person.LastName} {person.FirstName}".Trim());
         person.SortName = sort.Length > 0 ? sort : Fold(person.Email ?? person.Mobile ?? "");
+        var place = PostalPlace.Of(person.Address);
+        (person.City, person.State, person.PostalCode, person.Country) = (place.City, place.State, place.PostalCode, place.Country);
         person.FirstSort = Fold(person.FirstName ?? "");
         person.SearchText = Fold(
             $"{person.FirstName} {person.LastName} {person.Email} {person.OtherEmail} {person.Mobile} {person.OtherPhone} {person.Address?.ReplaceLineEndings(" ")}".Trim()

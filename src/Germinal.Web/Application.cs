@@ -113,6 +113,9 @@ public static class Application
         PeopleEndpoints.Map(app);
         ActEndpoints.Map(app);
         PersonEndpoints.Map(app);
+        CircleEndpoints.Map(app);
+        SamePeopleEndpoints.Map(app);
+        SegmentEndpoints.Map(app);
         PersonDataEndpoints.Map(app);
         ImportEndpoints.Map(app);
         ConsentEndpoints.Map(app);

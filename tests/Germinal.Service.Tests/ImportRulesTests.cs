@@ -108,52 +108,6 @@ public sealed class ImportRulesTests
         Assert.Empty(row.Doubts);
     }
 
-    private static ImportedRow Row(
-        string first,
-        string last,
-        string? email = null,
-        string? mobile = null,
-        YearlyDate? born = null,
-        string? phone = null,
-        string? address = null
-    ) =>
-        new()
-        {
-            Line = 2,
-            Fingerprint = $"{first}{last}{email}{mobile}",
-            FirstName = first,
-            LastName = last,
-            Email = email,
-            Mobile = mobile,
-            OtherPhone = phone,
-            Address = address,
-            Dates = born is { } b ? new Dictionary<string, YearlyDate> { ["birthday"] = b } : new(),
-        };
-
-    private static string? Match(MatchCandidate known, ImportedRow row)
-    {
-        var matching = new Matching();
-        matching.Add(known);
-        return matching.Find(row)?.By;
-    }
-
-    [Fact]
-    public void Who_is_the_same_as_whom()
-    {
-        var born = new YearlyDate(6, 14, 1975);
-        var ida = new MatchCandidate(Guid.NewGuid(), null, "ida@example.com", "+12075550101", "+12075550102", "1 Quay Lane\nPort Averil", "rowan ida", born);
-        Assert.Equal("the same address", Match(ida, Row("Somebody", "Else", "ida@example.com")));
-        Assert.Equal("the same mobile and a similar name", Match(ida, Row("I.", "Rowan", mobile: "+12075550101")));
-        Assert.Null(Match(ida, Row("Tomas", "Brandt", mobile: "+12075550101")));
-        Assert.Equal("the same name and birthday", Match(ida, Row("Ida", "Rowan", born: born)));
-        Assert.Null(Match(ida, Row("Ida", "Rowan", born: new YearlyDate(6, 15, 1975))));
-        Assert.Null(Match(ida, Row("Ida", "Rowan", "other@example.com", born: born)));
-        Assert.Equal("the same name and number or address", Match(ida, Row("Ida", "Rowan", phone: "+12075550102")));
-        Assert.Equal("the same name and number or address", Match(ida, Row("Ida", "Rowan", address: "1 Quay Lane\nPort Averil")));
-        Assert.Null(Match(ida, Row("Ida", "Rowan")));
-        Assert.Null(Match(ida, Row("Bo", "Lind", born: born)));
-    }
-
     [Fact]
     public async Task An_import_stops_when_asked_and_goes_on_later()
     {

@@ -79,7 +79,15 @@ public sealed class RuleSqlTests : IDisposable
             FirstName = Text(random),
             LastName = Text(random),
             Email = Of(random, null, "ida@example.com", "ZOE@EXAMPLE.COM"),
-            Address = Text(random),
+            OtherPhone = Of(random, null, "+12075550100"),
+            Address = Of(
+                random,
+                Text(random),
+                "1 Harbor Lane\nMeadowport, ME 04999",
+                "2 Harbor Lane\nMeadowport, Maine 04999",
+                "9 Feldweg\n04999 Zwenkau",
+                "3 Mill Row\nBathwick BA1 1AA\nEngland"
+            ),
             ZoneId = Of(random, null, "America/Denver", "Europe/London"),
             OwnerId = null,
             Stage = Of(random, null, "Planning/Inquiry", "Planning/CLIENT", "Plänung/Client"),
@@ -97,7 +105,24 @@ public sealed class RuleSqlTests : IDisposable
             LostReason = Text(random),
             AddedAt = Moment(random) ?? NodaConstants.UnixEpoch,
             DoNotContact = random.Next(5) == 0,
+            Archived = random.Next(6) == 0,
         };
+
+    /// <summary>Places as they are kept with a person's row; the address itself may be any text.</summary>
+    private static PersonRow Placed(PersonRow row)
+    {
+        PersonNames.Refresh(row);
+        return row;
+    }
+
+    /// <summary>Segments that ask for each other, for archived people, and for what people did.</summary>
+    private static readonly Dictionary<string, Rule> Saved = new(StringComparer.OrdinalIgnoreCase)
+    {
+        ["Warm"] = new Leaf("tags", RuleOp.Has, ["warm"]),
+        ["gone"] = new AllOf([new Leaf("archived", RuleOp.Exists, []), new Leaf("segment", RuleOp.HasNot, ["Warm"])]),
+        ["27"] = new AnyOf([new Leaf("segment", RuleOp.In, ["Gone", "warm"]), new Leaf("opened", RuleOp.InLast, ["P30D"])]),
+        ["round"] = new Leaf("segment", RuleOp.Has, ["ROUND"]),
+    };
 
     private static IEnumerable<KeyDateRow> Dates(Random random, PersonRow person)
     {
@@ -122,7 +147,9 @@ public sealed class RuleSqlTests : IDisposable
     }
 
     private static readonly Gen<Rule> Leaves = Gen.Select(
-            Pick([.. RuleField.Names, "custom:plan", "custom:GRÖSSE", "date:wedding", "date:birthday"]),
+            Pick([.. RuleField.Names, "custom:plan", "custom:GRÖSSE", "date:wedding", "date:birthday",
+                "relation:spouse", "relation:CLIENT", "relation:solicitor",
+                "got:first", "got:First/a", "got:Zweites/b", "opened:First", "followed:rates", "answered:email", "started:First", "finished:zweites", "inquired:talk", "met:Review", "missed:review", "lost:fees", "won", "lost:"]),
             Gen.Enum<RuleOp>(),
             Pick([
                 .. Texts.Select(t => t ?? "none"),
@@ -151,6 +178,16 @@ public sealed class RuleSqlTests : IDisposable
                 "First",
                 "second",
                 "EXAMPLE",
+                "this",
+                "next",
+                "me",
+                "Meadowport",
+                "04999",
+                "England",
+                "GONE",
+                "round",
+                "First/a",
+                "email",
                 "--",
                 "-02-",
             ]),
@@ -188,8 +225,32 @@ public sealed class RuleSqlTests : IDisposable
         var random = new Random(11);
         var (practice, _, _) = await database.PracticeAsync(Instant.FromUtc(2027, 1, 1, 0, 0));
         await using var db = database.For(practice);
-        var rows = Enumerable.Range(1, 250).Select(i => Row(random, practice, i)).ToList();
+        var rows = Enumerable.Range(1, 250).Select(i => Placed(Row(random, practice, i))).ToList();
+        var houses = Enumerable.Range(0, 3).Select(i => new HouseholdRow { Id = new Guid(i, 7, 0, 0, 0, 0, 0, 0, 0, 0, 0), PracticeId = practice }).ToList();
+        db.Households.AddRange(houses);
+        foreach (var row in rows.Where(_ => random.Next(3) == 0))
+        {
+            row.HouseholdId = Of(random, [.. houses]).Id;
+        }
+
         db.People.AddRange(rows);
+        db.Relations.AddRange(
+            Enumerable
+                .Range(0, 120)
+                .Select(_ => (A: Of(random, [.. rows]), B: Of(random, [.. rows]), Role: Of(random, ("spouse", "spouse"), ("solicitor", "client"), ("Client", "Solicitor"))))
+                .Where(r => r.A != r.B)
+                .DistinctBy(r => (r.A.Id, r.B.Id, r.Role))
+                .Select(r => new RelationRow
+                {
+                    Id = Guid.NewGuid(),
+                    PracticeId = practice,
+                    PersonId = r.A.Id,
+                    OtherId = r.B.Id,
+                    Role = r.Role.Item1,
+                    Back = r.Role.Item2,
+                    By = "t",
+                })
+        );
         db.KeyDates.AddRange(rows.SelectMany(r => Dates(random, r)));
         db.Consent.AddRange(
             rows.SelectMany(r =>
@@ -233,10 +294,12 @@ public sealed class RuleSqlTests : IDisposable
                         StartedAt = NodaConstants.UnixEpoch,
                         Cause = new StartCause(CauseKind.Hand, ""),
                         EndedAt = Moment(random),
+                        StopReason = Of(random, null, "replied"),
                     })
             )
             .ToList();
         db.Runs.AddRange(runs);
+        Did(db, random, practice, rows, runs);
         await db.SaveChangesAsync();
         var states = await db.States.ToDictionaryAsync(s => s.PersonId);
         foreach (var r in rows)
@@ -250,8 +313,11 @@ public sealed class RuleSqlTests : IDisposable
         }
 
         await db.SaveChangesAsync();
-        var facts = await FactsReading.LoadAsync(db, [.. rows.Select(r => r.Id)], CancellationToken.None);
+        var asks = new ProgramShelf([Asking("opened:x"), Asking("relation:x")], []);
+        var engine = new TouchEngine(new Core.Practices.Practice { Name = "P", Zone = Zone }, asks, new Germinal.Channels.Letters.LiquidLetters());
+        var facts = await FactsReading.LoadAsync(db, [.. rows.Select(r => r.Id)], CancellationToken.None, engine);
         string[] NamesOf(IEnumerable<RunRow> some) => [.. some.Select(r => programs.Single(p => p.Id == r.ProgramId).Name)];
+        var waiting = (await db.Inquiries.Where(i => i.AnsweredAt == null).ToListAsync()).ToLookup(i => i.PersonId);
         var memory = rows.ToDictionary(
             r => r.Id,
             r => new RuleMemory(
@@ -259,7 +325,8 @@ public sealed class RuleSqlTests : IDisposable
                 NamesOf(runs.Where(x => x.PersonId == r.Id)),
                 states[r.Id].LastTouchAt == Instant.MinValue ? null : states[r.Id].LastTouchAt,
                 states[r.Id].LastReplyAt,
-                states[r.Id].NextTouchAt == Instant.MaxValue ? null : states[r.Id].NextTouchAt
+                states[r.Id].NextTouchAt == Instant.MaxValue ? null : states[r.Id].NextTouchAt,
+                waiting[r.Id].Any() ? waiting[r.Id].Min(i => i.ReceivedAt) : null
             )
         );
         var found = 0;
@@ -269,8 +336,8 @@ public sealed class RuleSqlTests : IDisposable
                 {
                     var at = LocalClock.At(today + new LocalTime(23, 59), Zone);
                     using var own = database.For(practice);
-                    var sql = own.Matching(rule, new RuleMoment(at, Zone, leapDay)).Select(p => p.Id).ToHashSet();
-                    var judged = rows.Where(r => RuleJudge.Holds(rule, facts[r.Id], new RuleMoment(at, Zone, leapDay, () => memory[r.Id])))
+                    var sql = own.Matching(rule, new RuleMoment(at, Zone, leapDay, Segments: Saved)).Select(p => p.Id).ToHashSet();
+                    var judged = rows.Where(r => RuleJudge.Holds(rule, facts[r.Id], new RuleMoment(at, Zone, leapDay, () => memory[r.Id], Saved)))
                         .Select(r => r.Id)
                         .ToHashSet();
                     var differ = sql.Except(judged).Concat(judged.Except(sql)).Take(3).Select(id => rows.Single(r => r.Id == id)).ToList();
@@ -284,6 +351,134 @@ public sealed class RuleSqlTests : IDisposable
                 threads: 2
             );
         Assert.True(found > 10_000, "the rules found next to nobody");
+    }
+
+    private static ProgramVersion Asking(string field) =>
+        new(Guid.NewGuid(), 1, new Core.Programs.ProgramDefinition { Name = field, OnlyIf = new Leaf(field, RuleOp.Exists, []) });
+
+    /// <summary>What people got, opened, followed, answered, asked for, and came to.</summary>
+    private static void Did(GerminalDb db, Random random, Guid practice, List<PersonRow> rows, List<RunRow> runs)
+    {
+        // What people did lies before every moment that is asked at; of appointments some are still to come.
+        Instant At() => Instant.Min(Moment(random) ?? Instant.FromUtc(2027, 2, 1, 0, 0), Instant.FromUtc(2027, 2, 28, 12, 0));
+        foreach (var run in runs)
+        {
+            foreach (var step in new[] { "a", "b" }.Where(_ => random.Next(2) == 0))
+            {
+                var touch = new TouchRow
+                {
+                    Id = Guid.NewGuid(),
+                    PracticeId = practice,
+                    PersonId = run.PersonId,
+                    RunId = run.Id,
+                    ProgramId = run.ProgramId,
+                    StepId = step,
+                    Kind = "email",
+                    Status = TouchStatus.Sent,
+                };
+                db.Touches.Add(touch);
+                db.Messages.Add(
+                    new MessageRow
+                    {
+                        TouchId = touch.Id,
+                        PracticeId = practice,
+                        PersonId = run.PersonId,
+                        MessageId = "m",
+                        ToAddress = "",
+                        FromName = "",
+                        FromAddress = "",
+                        Subject = "",
+                        Html = "",
+                        Text = "",
+                        SentAt = At(),
+                        Links = [new LetterLink("https://example.com", "Rates", []), new LetterLink("https://example.com", "other", [])],
+                    }
+                );
+                foreach (var link in new int?[] { null, 0, 1 }.Where(_ => random.Next(3) == 0))
+                {
+                    db.Visits.Add(
+                        new VisitRow
+                        {
+                            PracticeId = practice,
+                            PersonId = run.PersonId,
+                            TouchId = touch.Id,
+                            Link = link,
+                            At = NodaConstants.UnixEpoch,
+                            LastAt = At(),
+                            ByMachine = random.Next(3) == 0,
+                        }
+                    );
+                }
+            }
+        }
+
+        foreach (var row in rows)
+        {
+            for (var n = random.Next(3); n > 0; n--)
+            {
+                db.Received.Add(
+                    new ReceivedRow
+                    {
+                        PracticeId = practice,
+                        PersonId = row.Id,
+                        Channel = Of(random, "email", "text"),
+                        Kind = Of(random, "reply", "bounce"),
+                        FromAddress = "",
+                        At = At(),
+                        Key = Guid.NewGuid().ToString(),
+                    }
+                );
+                db.Inquiries.Add(
+                    new InquiryRow
+                    {
+                        Id = Guid.NewGuid(),
+                        PracticeId = practice,
+                        PersonId = row.Id,
+                        How = "hand",
+                        ReceivedAt = At(),
+                        AnsweredAt = Of(random, (Instant?)null, At()),
+                    }
+                );
+                db.Inquiries.Add(
+                    new InquiryRow
+                    {
+                        Id = Guid.NewGuid(),
+                        PracticeId = practice,
+                        PersonId = row.Id,
+                        Form = Of(random, null, "talk", "Talk"),
+                        How = "hand",
+                        ReceivedAt = At(),
+                        AnsweredAt = NodaConstants.UnixEpoch,
+                    }
+                );
+                var lost = random.Next(2) == 0;
+                db.Opportunities.Add(
+                    new OpportunityRow
+                    {
+                        Id = Guid.NewGuid(),
+                        PracticeId = practice,
+                        PersonId = row.Id,
+                        Title = "t",
+                        Stage = "Planning/Inquiry",
+                        Status = Of(random, "open", lost ? "lost" : "won"),
+                        LostReason = lost ? Of(random, null, "fees", "Fees") : null,
+                        ClosedAt = Of(random, (Instant?)null, At()),
+                    }
+                );
+                db.Appointments.Add(
+                    new AppointmentRow
+                    {
+                        Id = Guid.NewGuid(),
+                        PracticeId = practice,
+                        PersonId = row.Id,
+                        Type = Of(random, "Review", "talk"),
+                        At = Moment(random) ?? At(),
+                        CancelledAt = Of(random, (Instant?)null, null, At()),
+                        MissedAt = Of(random, (Instant?)null, null, At()),
+                    }
+                );
+            }
+        }
     }
 
     [Fact]

@@ -75,7 +75,7 @@ public sealed class StoreTests : IDisposable
             await PlanAsync("AND (sort_name, id) > ('l5000 f5000', '00000000-0000-0000-0000-000000000000')", "sort_name, id"),
             StringComparison.Ordinal
         );
-        var byNextTouch = db.People.Where(p => !p.Archived && p.State != null).OrderBy(p => p.State!.NextTouchAt).ThenBy(p => p.Id).Take(61).ToQueryString();
+        var byNextTouch = db.People.Where(p => !p.Archived && p.Memory != null).OrderBy(p => p.Memory!.NextTouchAt).ThenBy(p => p.Id).Take(61).ToQueryString();
         var values = Regex.Matches(byNextTouch, "^-- (@\\w+)='(.*?)'", RegexOptions.Multiline).ToDictionary(m => m.Groups[1].Value, m => m.Groups[2].Value);
         var plan = await ExplainAsync(
             Regex.Replace(byNextTouch[byNextTouch.IndexOf("SELECT", StringComparison.Ordinal)..], "@\\w+", m => $"'{values[m.Value]}'")

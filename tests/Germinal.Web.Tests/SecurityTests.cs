@@ -119,6 +119,12 @@ public sealed class SecurityTests(Site site) : IClassFixture<Site>
                 due = "2027-05-04",
             }
         );
+        var segment = (await ada.DoAsync("/api/segments", new { name = "Secretname segment", rule = new { field = "email", op = "exists" } }))
+            .GetProperty("id")
+            .GetString()!;
+        var other = (await ada.DoAsync("/api/people", new { firstName = "Secretname", lastName = "Other" })).GetProperty("id").GetString()!;
+        await ada.DoAsync($"/api/people/{person}/household", new { other });
+        var relation = (await ada.DoAsync($"/api/people/{person}/relations", new { other, role = "spouse" })).GetProperty("id").GetString()!;
         var dealings = await ada.GetAsync($"/api/people/{person}/dealings");
         string IdOf(string what) => dealings.GetProperty(what)[0].GetProperty("id").GetString()!;
         string touch,
@@ -136,7 +142,10 @@ public sealed class SecurityTests(Site site) : IClassFixture<Site>
         {
             foreach (var verb in path.Value.EnumerateObject())
             {
-                var url = path.Name.Replace("{run}", run, StringComparison.Ordinal);
+                var url = path
+                    .Name.Replace("{run}", run, StringComparison.Ordinal)
+                    .Replace("{relation}", relation, StringComparison.Ordinal)
+                    .Replace("{one}", person, StringComparison.Ordinal);
                 var id = url.Split('/')[2] switch
                 {
                     "people" or "merges" => person,
@@ -146,6 +155,7 @@ public sealed class SecurityTests(Site site) : IClassFixture<Site>
                     "opportunities" => IdOf("opportunities"),
                     "appointments" => IdOf("appointments"),
                     "tasks" => IdOf("tasks"),
+                    "segments" => segment,
                     _ => path.Name.Contains("set-aside", StringComparison.Ordinal) ? person : "r1",
                 };
                 url = url.Replace("{id}", id, StringComparison.Ordinal).Replace("{other}", person, StringComparison.Ordinal);
@@ -200,6 +210,14 @@ public sealed class SecurityTests(Site site) : IClassFixture<Site>
         path switch
         {
             "/api/people/{id}" => new { edition = 1, fields = new { firstName = "x" } },
+            "/api/people/{id}/household" => new { other = Guid.NewGuid() },
+            "/api/people/{id}/relations" => new { other = Guid.NewGuid(), role = "spouse" },
+            "/api/segments/{id}" => new
+            {
+                name = "x",
+                rule = new { field = "email", op = "exists" },
+                edition = 1,
+            },
             "/api/people/{id}/remarks" => new { text = "x" },
             "/api/people/{id}/replies" => new { channel = "email" },
             "/api/people/{id}/contact" => new { doNotContact = true, reason = "x" },

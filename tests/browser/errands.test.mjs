@@ -513,7 +513,7 @@ test('by keyboard alone: the sheet, finding somebody, a tag, a step', async (t) 
   await page.getByRole('dialog', { name: 'Keys' }).waitFor({ state: 'detached' });
   await hand.key('Control+k');
   await hand.type('quay lane');
-  await page.getByRole('option').first().waitFor();
+  await page.getByRole('listbox').getByRole('option').first().waitFor();
   await hand.key('Enter');
   await page.locator('#now').waitFor();
   await hand.key('t');
@@ -567,6 +567,7 @@ test('offline: what is done waits and says so, what is written outlives a reload
   await page.getByRole('heading', { level: 2, name: 'Calls' }).waitFor();
   const gone = page.getByText('The connection is gone.').locator('..');
   await page.context().setOffline(true);
+  await gone.waitFor();
   await hand.key('1');
   await hand.key('Enter');
   await gone.getByText(/1 thing waits/).waitFor();
@@ -580,6 +581,7 @@ test('offline: what is done waits and says so, what is written outlives a reload
   await hand.press(page.locator('tbody a').first());
   await page.locator('#now').waitFor();
   await page.context().setOffline(true);
+  await gone.waitFor();
   await hand.key('r');
   await hand.type('They move in May');
   await hand.key('Control+Enter');
@@ -659,17 +661,110 @@ test('long and many: names of 200 letters, a thousand people, one act and its un
   await leave();
 });
 
+test('who is meant: a segment written by keyboard, kept, asked about, and asked for by a program', async (t) => {
+  const { page, hand, button, leave } = await desk();
+  await page.goto(`${stack.url}/people/segments/new`);
+  const field = page.getByLabel('What is asked of them');
+  const count = page.locator('aside h2[aria-live]');
+  // By keys alone; the number moves with each sentence.
+  await page.getByRole('button', { name: /The first sentence/ }).focus();
+  await hand.key('Enter');
+  await field.waitFor();
+  await hand.choose(field, { label: 'their state' });
+  await hand.choose(page.getByLabel('Which'), 'ME');
+  await button('Use this').focus();
+  await hand.key('Enter');
+  await page.getByRole('button', { name: 'People who live in Maine' }).waitFor();
+  await until('the number is there', async () => /^\d+ people$/.test(await count.textContent()));
+  const inMaine = Number.parseInt(await count.textContent(), 10);
+  await page.getByRole('button', { name: /one more sentence/ }).focus();
+  await hand.key('Enter');
+  await hand.choose(field, { label: 'their stage' });
+  await hand.choose(page.getByLabel('Stage'), 'Planning/Client');
+  await button('Use this').focus();
+  await hand.key('Enter');
+  await until('the number moved', async () => {
+    const now = Number.parseInt(await count.textContent(), 10);
+    return now > 0 && now < inMaine;
+  });
+
+  // Why is somebody in: what decides is marked, with what they have.
+  await hand.fill(page.getByRole('combobox', { name: 'Why is somebody in, or not' }), 'a');
+  await page.getByRole('listbox').getByRole('option').first().waitFor();
+  await hand.key('Enter');
+  await page.getByText('What decides is marked at the left.').waitFor();
+  assert.ok((await page.locator('main .gutter').getByText(/^(so|not so)$/).count()) >= 2);
+
+  // Kept by a name, and found where programs and the list of people ask for it.
+  await hand.fill(page.getByLabel('Name of the segment'), 'Clients up in Maine');
+  await hand.press(button('Keep'));
+  await page.getByText('“Clients up in Maine” is kept.').first().waitFor();
+  await page.getByRole('link', { name: 'All of them, to do something for' }).click();
+  await page.getByRole('combobox', { name: 'Segment' }).waitFor();
+  const [saved] = (await (await page.request.get(`${stack.url}/api/segments`)).json()).filter((s) => s.name === 'Clients up in Maine');
+  const listed = await (await page.request.get(`${stack.url}/api/people/count?segment=${saved.id}`)).json();
+  const previewed = await (await page.request.get(`${stack.url}/api/people/count?stage=${encodeURIComponent('Planning/Client')}`)).json();
+  assert.ok(listed.count > 0 && listed.count < previewed.count);
+  const program = (await programs(page)).find((p) => p.name === 'Year-round');
+  await page.goto(`${stack.url}/programs/${program.id}`);
+  await hand.press(page.getByRole('button', { name: 'Only if they: one more' }));
+  await hand.choose(page.getByLabel('Only if', { exact: true }), 'segment');
+  await hand.choose(page.getByLabel('Which'), 'Clients up in Maine');
+  await hand.press(button('Use this'));
+  await page.getByText('are in the segment “Clients up in Maine”').first().waitFor();
+  await until('the draft is saved', async () =>
+    (await (await page.request.get(`${stack.url}/api/segments/${saved.id}`)).json()).uses.includes(program.name),
+  );
+  t.diagnostic(`${hand.actions} actions`);
+  await leave();
+});
+
+test('a family: four under one number stay four, live together, and are greeted as one', async (t) => {
+  const { page, hand, button, leave } = await desk();
+  const list = path.join(stack.home, 'family.csv');
+  fs.writeFileSync(
+    list,
+    'First name,Last name,Mobile,Street,City,State,ZIP\n' +
+      ['Ida', 'Bo', 'Kit', 'Una'].map((f) => `${f},Fourhouse,(207) 555-0188,4 Quay Lane,Port Averil,ME,04999`).join('\n'),
+  );
+  await page.goto(`${stack.url}/people/bring-in`);
+  await page.getByLabel('A CSV file of people').setInputFiles(list);
+  await page.getByText(/perhaps of the same household/).first().waitFor();
+  await hand.press(button('Bring 4 people in'));
+  await until('all four are here', async () => (await (await page.request.get(`${stack.url}/api/people/count?search=fourhouse`)).json()).count === 4);
+  const { rows } = await (await page.request.get(`${stack.url}/api/people?search=fourhouse`)).json();
+  await page.goto(`${stack.url}/people/${rows.find((r) => r.name === 'Ida Fourhouse').id}`);
+  for (const name of ['Bo Fourhouse', 'Kit Fourhouse', 'Una Fourhouse']) {
+    await hand.press(button(`${name} lives with them`));
+    await page.getByRole('button', { name: `${name} does not live there` }).waitFor();
+  }
+  await page.getByText('Dear Bo, Ida, Kit and Una').waitFor();
+  await hand.press(page.getByRole('region', { name: 'People around them' }).getByRole('button', { name: 'add' }).last());
+  await hand.fill(page.getByRole('combobox', { name: 'Who' }), 'bo fourhouse');
+  await page.getByRole('option', { name: /Bo Fourhouse/ }).waitFor();
+  await hand.key('Enter');
+  await hand.fill(page.getByLabel('is the … of Ida'), 'spouse');
+  await hand.press(button('Add'));
+  await page.getByRole('button', { name: 'Bo Fourhouse is not their spouse' }).waitFor();
+  t.diagnostic(`${hand.actions} actions`);
+  await leave();
+});
+
 for (const width of [1280, 390]) {
   test(`every menu, popover and dialog of every page, ${width} px`, async (t) => {
     const { page, leave } = await desk({ width });
     await page.goto(stack.url);
     await page.getByRole('heading', { level: 2, name: 'Calls' }).waitFor();
     const all = await programs(page);
+    const segments = await (await page.request.get(`${stack.url}/api/segments`)).json();
     const named = (name) => `/programs/${all.find((p) => p.name === name).id}`;
     const pages = [
       ['/', 'Calls'],
       ['/people', 'People'],
       ['/people/bring-in', 'Bring people in'],
+      ['/people/same', 'These may be the same'],
+      ['/people/segments', 'Segments'],
+      [`/people/segments/${segments.find((s) => s.name === 'Cooled off').id}`, undefined],
       [`/people/${(await today(page)).calls[0].person.id}`, undefined],
       ['/programs', 'Programs'],
       [named('First eight weeks'), undefined],

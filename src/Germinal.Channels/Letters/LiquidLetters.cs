@@ -105,7 +105,7 @@ public sealed class LiquidLetters : ITemplates
     private static string Render(IFluidTemplate template, Func<string, string?> valueOf, TextEncoder encoder, List<string> missing)
     {
         var context = new TemplateContext(Options.Value);
-        foreach (var group in new[] { "person", "sender", "practice" })
+        foreach (var group in new[] { "person", "household", "sender", "practice" })
         {
             context.SetValue(group, new FieldGroup(group, valueOf, missing));
         }

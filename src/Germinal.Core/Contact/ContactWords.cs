@@ -97,4 +97,8 @@ public static class ContactWords
 
         return null;
     }
+
+    /// <summary>“Ida”, “Ida and Bo”, “Ida, Bo and Kit”; nothing for nobody.</summary>
+    public static string Listed(IReadOnlyList<string> names) =>
+        names.Count < 2 ? string.Concat(names) : $"{string.Join(", ", names.Take(names.Count - 1))} and {names[^1]}";
 }

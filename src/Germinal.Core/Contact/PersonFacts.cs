@@ -39,6 +39,9 @@ public sealed record PersonFacts
     /// <summary>Postal address, lines parted by line feeds.</summary>
     public string? Address { get; init; }
 
+    /// <summary>Where they live, as far as the address says it.</summary>
+    public PostalPlace Place => PostalPlace.Of(Address);
+
     /// <summary>The person's own zone; null means the practice's (rule 1.1).</summary>
     public DateTimeZone? Zone { get; init; }
 
@@ -73,6 +76,15 @@ public sealed record PersonFacts
 
     public IReadOnlyList<KeyDate> KeyDates { get; init; } = [];
 
+    /// <summary>The household they belong to, or null.</summary>
+    public Household? Household { get; init; }
+
+    /// <summary>How others stand to them.</summary>
+    public IReadOnlyList<RelationTo> Relations { get; init; } = [];
+
+    /// <summary>What they did and when last, each by its name once; loaded only where a rule asks for such.</summary>
+    public IReadOnlyList<Deed> Deeds { get; init; } = [];
+
     public IReadOnlyList<ConsentEntry> Consent { get; init; } = [];
 
     public bool DoNotContact { get; init; }
@@ -99,6 +111,13 @@ public sealed record PersonFacts
 
     /// <summary>“Leila Okafor”, or what there is of it, or “Somebody without a name”.</summary>
     public string Name => PersonName.Of(FirstName, LastName, Email, Mobile);
+
+    /// <summary>The same person, who did something (again).</summary>
+    public PersonFacts Having(DeedKind kind, string name, Instant at) =>
+        this with
+        {
+            Deeds = [.. Deeds.Where(d => d.Kind != kind || !string.Equals(d.Name, name, StringComparison.OrdinalIgnoreCase)), new Deed(kind, name, at)],
+        };
 
     /// <summary>The address of a channel, or null: email, mobile in E.164, any number, postal address.</summary>
     public string? AddressOf(Channel channel) =>

@@ -81,7 +81,7 @@ public static class Alarms
             }
         }
 
-        if (!state.Waiting.IsEmpty)
+        if (!state.Waiting.IsEmpty || engine.Watch.Daily)
         {
             Offer(new NewDay(LocalClock.At(after.InZone(practice.Zone).Date.PlusDays(1).AtMidnight(), practice.Zone)));
         }

@@ -61,6 +61,7 @@ public enum CauseKind
     Keyword,
     Finished,
     Added,
+    Segment,
     HandOver,
     Loop,
 }

@@ -20,7 +20,8 @@ public static class FactUpdates
             EnteredStage s => Same(person.Stage, s.Stage) ? null : person with { Stage = s.Stage, StageSince = s.At },
             FieldSet f => WithField(person, f),
             GivenToOwner o => person.OwnerId == o.OwnerId ? null : person with { OwnerId = o.OwnerId },
-            Lost l => person with { LostReason = l.Reason ?? person.LostReason },
+            Lost l => (person with { LostReason = l.Reason ?? person.LostReason }).Having(DeedKind.Lost, l.Reason ?? "", l.At),
+            Won w => person.Having(DeedKind.Won, "", w.At),
             ConsentGiven c => person with { Consent = [.. person.Consent, EntryOf(c)] },
             Bounced { Hard: true } b => WithSuppressed(person, b.Channel),
             LeftForGood { Reason: "died" } => person.Died ? null : person with { Died = true },
@@ -33,6 +34,9 @@ public static class FactUpdates
                     DoNotContactUntil = l.Until,
                 },
             MayBeContacted => person with { DoNotContact = false, DoNotContactUntil = null },
+            FollowedLink l => person.Having(DeedKind.Followed, l.Link, l.At),
+            Replied r => person.Having(DeedKind.Answered, ContactWords.Of(r.Channel), r.At),
+            Inquired i => person.Having(DeedKind.Inquired, i.Form ?? "", i.At),
             _ => person,
         };
 

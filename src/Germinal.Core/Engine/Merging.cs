@@ -55,6 +55,7 @@ public static class Merging
                 Appointments = [.. kept.Appointments, .. merged.Appointments],
                 Inquiries = [.. kept.Inquiries.Concat(merged.Inquiries).Order()],
                 Waiting = [.. kept.Waiting, .. merged.Waiting],
+                Matching = kept.Matching.Union(merged.Matching),
                 LastTouch = Later(kept.LastTouch, merged.LastTouch),
                 LastReply = Later(kept.LastReply, merged.LastReply),
             },

@@ -33,6 +33,14 @@ internal sealed class PersonRehearsal
         // An alarm at the very beginning counts, so the clock begins the smallest step before it.
         clock = from - Duration.Epsilon;
         turn = new PersonTurn(engine, actor.Person, actor.State, from, counters) { Rehearses = true, Rehearsed = keeps ? touches : null };
+
+        // What is switched on where the rehearsal begins waits for those who begin to match from then on.
+        if (!engine.Watch.Watched.IsEmpty)
+        {
+            var fresh = engine.Shelf.On.Where(p => p.Since >= from).Select(p => p.Current.ProgramId).ToHashSet();
+            turn.TakeMatchesAsKnown(w => fresh.Contains(w.Program.ProgramId));
+        }
+
         foreach (var run in turn.Runs)
         {
             if (engine.Shelf.PauseEnd(run.ProgramId) is { } end)

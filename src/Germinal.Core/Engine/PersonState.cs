@@ -196,6 +196,9 @@ public sealed record PersonState
 
     public ImmutableArray<WaitingStart> Waiting { get; init; } = [];
 
+    /// <summary>Keys of the segments they match, of programs that start by them (rule 5.1, <see cref="SegmentWatch"/>).</summary>
+    public ImmutableHashSet<string> Matching { get; init; } = [];
+
     /// <summary>When the last message was sent or call done.</summary>
     public Instant? LastTouch { get; init; }
 

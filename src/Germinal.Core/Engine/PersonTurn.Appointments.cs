@@ -1,3 +1,4 @@
+using Germinal.Core.Contact;
 using Germinal.Core.Practices;
 using Germinal.Core.Programs;
 
@@ -10,6 +11,7 @@ internal sealed partial class PersonTurn
     {
         made = made with { Key = KnownKey(made.Key, made.Type) ?? made.Key };
         var appointment = new Appointment(made.Key, made.Type, made.Moment);
+        Meets(state.Appointments.FirstOrDefault(a => a.Key == made.Key), appointment);
         state = state with { Appointments = state.Appointments.RemoveAll(a => a.Key == made.Key).Add(appointment) };
         foreach (var run in runs.FindAll(r => r.Occasion is { Moment: not null } o && o.Name == made.Key))
         {
@@ -39,6 +41,18 @@ internal sealed partial class PersonTurn
         }
     }
 
+    /// <summary>Of one type there may be several, past and coming; a rule asks for the last that has begun.</summary>
+    private void Meets(Appointment? before, Appointment? after)
+    {
+        if (!engine.AsksDeeds)
+        {
+            return;
+        }
+
+        var others = person.Deeds.Where(d => before is null || d.Kind != DeedKind.Met || d.At != before.Moment || !Same(d.Name, before.Type ?? ""));
+        person = person with { Deeds = after is null ? [.. others] : [.. others, new Deed(DeedKind.Met, after.Type ?? "", after.Moment)] };
+    }
+
     /// <summary>Plans the touch that has not settled anew; what has settled never changes.</summary>
     private void PlanAnew(Going run)
     {
@@ -61,6 +75,7 @@ internal sealed partial class PersonTurn
             return;
         }
 
+        Meets(state.Appointments.FirstOrDefault(a => a.Key == key), null);
         state = state with { Appointments = state.Appointments.RemoveAll(a => a.Key == key) };
         foreach (var run in runs.FindAll(r => r.Occasion is { Moment: not null } o && o.Name == key))
         {

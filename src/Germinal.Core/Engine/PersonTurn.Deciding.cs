@@ -260,6 +260,7 @@ internal sealed partial class PersonTurn
     private void Sent(Going run, Trail trail)
     {
         lastTouch = now;
+        Did(DeedKind.Got, $"{run.Definition.Name}/{run.StepId}");
         SeeSent(run);
         SettleAndGoOn(run, Outcome.Sent, null, trail);
     }

@@ -1,5 +1,6 @@
 using System.Collections.Immutable;
 using System.Globalization;
+using Germinal.Core.Contact;
 using Germinal.Core.Practices;
 using Germinal.Core.Programs;
 using Germinal.Core.Rules;
@@ -50,6 +51,46 @@ internal sealed partial class PersonTurn
         if (happening is StartedByHand byHand && engine.Shelf.On.All(p => p.Current.ProgramId != byHand.ProgramId))
         {
             Effects.Add(new StartRefused(byHand.ProgramId, now, Reason.ProgramOff.Word(), new StartCause(CauseKind.Hand, byHand.By)));
+        }
+    }
+
+    /// <summary>
+    /// Rule 5.1, segment joined: whoever did not match when last looked at and does now has begun to. Looked at after every event, and
+    /// when a new date begins.
+    /// </summary>
+    private void StartByNewMatches()
+    {
+        foreach (var watched in engine.Watch.Watched)
+        {
+            var matches = Segments.Has(watched.Trigger.Asked, person, RuleNow);
+            if (matches == state.Matching.Contains(watched.Key))
+            {
+                continue;
+            }
+
+            state = state with { Matching = matches ? state.Matching.Add(watched.Key) : state.Matching.Remove(watched.Key) };
+            if (matches && IsOnNow(watched.Program.ProgramId))
+            {
+                Start(watched.Program, new StartCause(CauseKind.Segment, watched.Name), null, loops: false);
+            }
+        }
+    }
+
+    /// <summary>True for a program that is on at this moment; in a rehearsal also for one whose pause has ended by then.</summary>
+    private bool IsOnNow(Guid programId) =>
+        (Rehearses ? engine.Shelf.OnOnceResumed : engine.Shelf.On).Any(p =>
+            p.Current.ProgramId == programId && (p.Since <= now || !engine.Shelf.IsPaused(programId))
+        );
+
+    /// <summary>Takes whoever matches now for somebody who has matched before: a program that is switched on waits for others (rule 5.4).</summary>
+    public void TakeMatchesAsKnown(Func<WatchedSegment, bool> which)
+    {
+        foreach (var watched in engine.Watch.Watched)
+        {
+            if (which(watched) && Segments.Has(watched.Trigger.Asked, person, RuleNow))
+            {
+                state = state with { Matching = state.Matching.Add(watched.Key) };
+            }
         }
     }
 
@@ -144,6 +185,7 @@ internal sealed partial class PersonTurn
         var number = past.Started + 1;
         var runId = StableId.Of(person.Id, $"run/{program.ProgramId:N}/{number.ToString(CultureInfo.InvariantCulture)}");
         state = state with { Been = state.Been.SetItem(program.ProgramId, past with { Started = number }) };
+        Did(DeedKind.Started, program.Definition.Name);
         Effects.Add(new RunStarted(runId, program.ProgramId, program.Version, number, now, cause));
         var run = new Going(runId, program, number, now, occasion) { LivesThroughPause = Rehearses && engine.Shelf.PauseEnd(program.ProgramId) is not null };
         runs.Add(run);

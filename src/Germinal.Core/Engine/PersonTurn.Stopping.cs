@@ -150,6 +150,7 @@ internal sealed partial class PersonTurn
         Effects.Add(new RunEnded(run.Id, now, reason));
         if (reason is null)
         {
+            Did(DeedKind.Finished, run.Definition.Name);
             StartProgramsOn(new FinishedProgram(now, run.Definition.Name));
         }
     }

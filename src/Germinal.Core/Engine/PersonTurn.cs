@@ -78,7 +78,7 @@ internal sealed partial class PersonTurn
 
     private Practice Practice => engine.Practice;
 
-    private RuleMoment RuleNow => new(now, Practice.Zone, Practice.LeapDay, Remembered);
+    private RuleMoment RuleNow => Practice.RulesAt(now, Remembered);
 
     public Advance Result() => new(State, person, Effects);
 
@@ -99,6 +99,7 @@ internal sealed partial class PersonTurn
         TakeIn(happening);
         StopRunsOn(happening);
         StartProgramsOn(happening);
+        StartByNewMatches();
         if (((happening as TaskEnded)?.TouchId ?? (happening as TaskMissed)?.TouchId) is { } closed)
         {
             GoOnAfterTask(closed);
@@ -176,6 +177,7 @@ internal sealed partial class PersonTurn
                 SeeForRun("replied");
                 break;
             case Opened opened:
+                Did(DeedKind.Opened, $"{engine.Shelf.NameOf(opened.ProgramId)}/{opened.StepId}");
                 See(opened.ProgramId, opened.StepId, "opened");
                 break;
             case FollowedLink link:
@@ -190,6 +192,15 @@ internal sealed partial class PersonTurn
             case NewDay day:
                 StartThoseThatWait(day.ProgramId);
                 break;
+        }
+    }
+
+    /// <summary>Notes something rules can ask about by when it was last, where any rule does.</summary>
+    private void Did(DeedKind kind, string name)
+    {
+        if (engine.AsksDeeds)
+        {
+            person = person.Having(kind, name, now);
         }
     }
 
@@ -248,17 +259,16 @@ internal sealed partial class PersonTurn
     /// <summary>What rules can ask of what the engine remembers.</summary>
     public RuleMemory Remembered()
     {
-        string[] NamesOf(IEnumerable<Guid> ids) => [.. ids.Distinct().Select(NameOf).OfType<string>()];
+        string[] NamesOf(IEnumerable<Guid> ids) => [.. ids.Distinct().Select(engine.Shelf.NameOf).OfType<string>()];
         return new RuleMemory(
             NamesOf(runs.Select(r => r.ProgramId)),
             NamesOf(state.Been.Where(b => b.Value.Counted > 0).Select(b => b.Key)),
             lastTouch,
             state.LastReply,
-            state.NextTouch(CollectionsMarshal.AsSpan(runs), engine.Shelf)
+            state.NextTouch(CollectionsMarshal.AsSpan(runs), engine.Shelf),
+            state.Inquiries.IsEmpty ? null : state.Inquiries.Min()
         );
     }
-
-    private string? NameOf(Guid programId) => engine.Shelf.Versions.Where(v => v.ProgramId == programId).MaxBy(v => v.Version)?.Definition.Name;
 
     /// <summary>Whatever happened may have filled a gap: blocked touches are judged again at once.</summary>
     private void JudgeBlockedAgain()

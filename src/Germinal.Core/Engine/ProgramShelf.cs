@@ -31,6 +31,7 @@ public sealed class ProgramShelf
         this.versions = versions.ToFrozenDictionary(v => (v.ProgramId, v.Version));
         var resting = (paused ?? []).ToList();
         this.paused = resting.ToFrozenDictionary(p => p.Current.ProgramId, p => p.Until);
+        Paused = [.. resting.Select(p => p.Current).OrderBy(p => p.Definition.Name, StringComparer.OrdinalIgnoreCase)];
         On = InOrder(on);
         OnOnceResumed = InOrder(On.Concat(resting.Where(p => p.Until is not null).Select(p => new ProgramOn(p.Current, p.Until!.Value))));
     }
@@ -44,12 +45,18 @@ public sealed class ProgramShelf
     /// </summary>
     internal IReadOnlyList<ProgramOn> OnOnceResumed { get; }
 
+    /// <summary>The published versions of programs that are paused, by name.</summary>
+    public IReadOnlyList<ProgramVersion> Paused { get; }
+
     /// <summary>Every version there is, in no order.</summary>
     public IEnumerable<ProgramVersion> Versions => versions.Values;
 
     /// <summary>A version by its numbers.</summary>
     /// <exception cref="KeyNotFoundException">The practice has no such version.</exception>
     public ProgramVersion Find(Guid programId, int version) => versions[(programId, version)];
+
+    /// <summary>What a program is called, by its newest version; null for one the practice does not have.</summary>
+    public string? NameOf(Guid programId) => Versions.Where(v => v.ProgramId == programId).MaxBy(v => v.Version)?.Definition.Name;
 
     /// <summary>The program of a name that is on, or null.</summary>
     public ProgramOn? Named(string name)

@@ -121,7 +121,23 @@ public sealed class TouchEngine(Practice practice, ProgramShelf shelf, ITemplate
     }
 
     /// <summary>True where a rule of any program asks when the next touch is due.</summary>
-    internal bool AsksNextTouch { get; } = shelf.Versions.SelectMany(v => v.Definition.Rules).Any(r => r.Asks("next-touch"));
+    internal bool AsksNextTouch { get; } = Asked(practice, shelf).Any(l => l.Field == "next-touch");
+
+    /// <summary>True where a rule of any program asks what people did: then their facts need their deeds.</summary>
+    public bool AsksDeeds { get; } = Asked(practice, shelf).Any(l => l.Known?.Deed is not null);
+
+    /// <summary>True where a rule of any program asks how others stand to a person: then their facts need their relations.</summary>
+    public bool AsksRelations { get; } = Asked(practice, shelf).Any(l => l.Known?.Role is not null);
+
+    /// <summary>Whom programs wait for to begin to match a segment.</summary>
+    public SegmentWatch Watch { get; } = new(practice, shelf);
+
+    /// <summary>What the rules of all programs ask; where one asks for a segment, what all segments ask.</summary>
+    private static List<Leaf> Asked(Practice practice, ProgramShelf shelf)
+    {
+        var leaves = shelf.Versions.SelectMany(v => v.Definition.Rules).SelectMany(r => r.Leaves).ToList();
+        return leaves.Exists(l => l.Field == RuleField.Segment) ? [.. leaves, .. practice.Segments.Values.SelectMany(r => r.Leaves)] : leaves;
+    }
 
     /// <summary>The checks of section 8 that a step needs, in their order.</summary>
     internal ImmutableArray<DueCheck> ChecksOf(Step step) => checks[(int)DueChecks.NeedsOf(step)];

@@ -33,6 +33,8 @@ public static class Why
             CauseKind.Keyword => $"They sent the word “{cause.Detail}” on {when}, which starts “{program}”.",
             CauseKind.Finished => $"They finished “{cause.Detail}” on {when}, which starts “{program}”.",
             CauseKind.Added => $"They came into the contact database on {when}, which starts “{program}”.",
+            CauseKind.Segment when cause.Detail.Length > 0 => $"They began to be in the segment “{cause.Detail}” on {when}, which starts “{program}”.",
+            CauseKind.Segment => $"They began to be among those “{program}” waits for on {when}, which starts it.",
             CauseKind.Occasion => $"Their {cause.Detail} started “{program}” on {when}.",
             CauseKind.SwitchedOn => $"They qualified when “{program}” was switched on, {when}.",
             CauseKind.HandOver => $"“{cause.Detail}” handed over to “{program}” on {when}.",

@@ -92,6 +92,8 @@ public static partial class ProgramFile
             TextKeyword t => Kind("text-keyword", ("word", t.Word)),
             ProgramFinished t => Kind("program-finished", ("program", t.Program)),
             PersonAdded t => Kind("person-added", ("source", t.Source)),
+            SegmentJoined { Rule: { } rule } => new JsonObject { ["kind"] = "segment-joined", ["segment"] = RuleReader.Write(rule) },
+            SegmentJoined t => Kind("segment-joined", ("segment", t.Segment)),
             _ => throw new ArgumentOutOfRangeException(nameof(trigger)),
         };
 

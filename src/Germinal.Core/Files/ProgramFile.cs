@@ -129,6 +129,17 @@ public static partial class ProgramFile
         return again;
     }
 
+    /// <summary>A segment's name, or the rule itself.</summary>
+    private static SegmentJoined? ReadSegment(JsonObjectReader o)
+    {
+        if (o.Has("segment") && o.Raw("segment").ValueKind == JsonValueKind.Object)
+        {
+            return RuleReader.Read(o.Raw("segment"), o.Pointer + "/segment", o.Errors) is { } rule ? new SegmentJoined(null, rule) : null;
+        }
+
+        return new SegmentJoined(o.Needed("segment"), null);
+    }
+
     private static Trigger? ReadTrigger(JsonObjectReader o)
     {
         var kind = o.Text("kind", required: true);
@@ -149,11 +160,12 @@ public static partial class ProgramFile
             "text-keyword" => new TextKeyword(o.Needed("word")),
             "program-finished" => new ProgramFinished(o.Needed("program")),
             "person-added" => new PersonAdded(o.Text("source")),
+            "segment-joined" => ReadSegment(o),
             null => null,
             _ => o.Unknown<Trigger>(
                 "kind",
                 kind,
-                "by-hand, tag-added, list-joined, stage-entered, stage-age, inquiry-received, inquiry-unanswered, opportunity-won, opportunity-lost, occasion, appointment, link-followed, text-keyword, program-finished, person-added"
+                "by-hand, tag-added, list-joined, stage-entered, stage-age, inquiry-received, inquiry-unanswered, opportunity-won, opportunity-lost, occasion, appointment, link-followed, text-keyword, program-finished, person-added, segment-joined"
             ),
         };
         o.Done(trigger is null);

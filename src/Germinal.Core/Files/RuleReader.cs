@@ -2,6 +2,7 @@ using System.Globalization;
 using System.Text.Json;
 using System.Text.Json.Nodes;
 using Germinal.Core.Rules;
+using NodaTime;
 
 namespace Germinal.Core.Files;
 
@@ -120,7 +121,7 @@ public static class RuleReader
 
         if (field.Length > 0 && RuleField.Of(field) is null)
         {
-            return o.Bad<Leaf>("field", $"“{field}” is not a field; {string.Join(", ", RuleField.Names)}, date:NAME and custom:NAME are.");
+            return o.Bad<Leaf>("field", $"“{field}” is not a field; {string.Join(", ", RuleField.Names)}, relation:NAME, date:NAME and custom:NAME are.");
         }
 
         return new Leaf(field, op, values);
@@ -150,8 +151,7 @@ public static class RuleReader
             RuleOp.Before or RuleOp.After when leaf.Date is null => $"“{leaf.First}” is not a date; 2027-12-24 would be.",
             RuleOp.Less or RuleOp.More when leaf.Number is null => $"“{leaf.First}” is not a number; 65 would be.",
             RuleOp.InLast or RuleOp.NotInLast when leaf.Span is null || leaf.First.StartsWith('-') => $"“{leaf.First}” is not a duration; P30D would be.",
-            RuleOp.MonthIs when leaf.Number is not { } month || month is < 1 or > 12 || month != decimal.Truncate(month) =>
-                $"“{leaf.First}” is not a month; 1 to 12 are.",
+            RuleOp.MonthIs when leaf.MonthAt(new LocalDate(2000, 1, 1)) is null => $"“{leaf.First}” is not a month; 1 to 12, “this” and “next” are.",
             _ => null,
         };
     }

@@ -23,6 +23,8 @@ public static class MergeFields
         ("person.stage", "the stage they stand in"),
         ("person.birthday", "their birthday, day and month"),
         ("person.age", "the age they reach this year"),
+        ("household.salutation", "“Dear Ida and Bo”: how their household is greeted, or they alone"),
+        ("household.names", "“Ida and Bo Lind”: the people of their household, or they alone"),
         ("sender.name", "your name"),
         ("sender.first_name", "your first name"),
         ("sender.email", "your email address"),
@@ -77,6 +79,8 @@ public static class MergeFields
             "person.stage" => person.Stage is { } stage ? stage[(stage.IndexOf('/', StringComparison.Ordinal) + 1)..] : null,
             "person.birthday" => BirthdayOf(person) is { } born ? DayAndMonth.Format(born.In(Today(person, practice, at).Year, practice.LeapDay)) : null,
             "person.age" => BirthdayOf(person)?.YearsIn(Today(person, practice, at).Year)?.ToString(CultureInfo.InvariantCulture),
+            "household.salutation" => person.Household is { } home ? home.Salutation : Household.SalutationOf([AsMember(person)]),
+            "household.names" => person.Household is { } home ? home.Names : new Household(Guid.Empty, [AsMember(person)]).Names,
             "sender.name" => sender?.Name,
             "sender.first_name" => sender?.Name.Split(' ')[0],
             "sender.email" => sender?.Email,
@@ -88,6 +92,8 @@ public static class MergeFields
             _ when field.StartsWith(CustomPrefix, StringComparison.Ordinal) => person.Custom.GetValueOrDefault(field[CustomPrefix.Length..]),
             _ => null,
         };
+
+    private static HouseholdMember AsMember(PersonFacts person) => new(person.Id, person.FirstName, person.LastName, person.Address);
 
     private static LocalDate Today(PersonFacts person, Practice practice, Instant at) => at.InZone(practice.ZoneOf(person)).Date;
 

@@ -1,6 +1,7 @@
 using System.Collections.Frozen;
 using Germinal.Core.Contact;
 using Germinal.Core.Programs;
+using Germinal.Core.Rules;
 using Germinal.Core.Time;
 using NodaTime;
 
@@ -56,6 +57,9 @@ public sealed record Practice
     /// <summary>How its letters speak where a program does not say (rule 11.4).</summary>
     public Voice Voice { get; init; }
 
+    /// <summary>Saved segments by name, compared without regard to case (rule 16.1).</summary>
+    public FrozenDictionary<string, Rule> Segments { get; init; } = FrozenDictionary<string, Rule>.Empty;
+
     /// <summary>Postal address that every commercial email carries (rule 11.2).</summary>
     public string PostalAddress { get; init; } = "";
 
@@ -66,6 +70,11 @@ public sealed record Practice
 
     /// <summary>The practice speaking as a program of it does (rule 11.4).</summary>
     public Practice InVoiceOf(ProgramDefinition program) => program.Voice is { } voice && voice != Voice ? this with { Voice = voice } : this;
+
+    /// <summary>Rules as they are judged at a moment of this practice.</summary>
+    /// <param name="now">The moment.</param>
+    /// <param name="memory">What the engine remembers of the person they are judged over; null: nothing.</param>
+    public RuleMoment RulesAt(Instant now, Func<RuleMemory>? memory = null) => new(now, Zone, LeapDay, memory, Segments);
 
     /// <summary>The person's zone: their own, else the practice's (rule 1.1).</summary>
     public DateTimeZone ZoneOf(PersonFacts person) => person.Zone ?? Zone;

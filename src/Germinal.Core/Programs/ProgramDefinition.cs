@@ -86,9 +86,13 @@ public sealed record ProgramDefinition
     /// <summary>Every step in the written order, those of passages included.</summary>
     public IEnumerable<Step> AllSteps => Walk(Steps);
 
-    /// <summary>Every rule the program asks: its own, its steps', its forks'.</summary>
+    /// <summary>Every rule the program asks: its own, its steps', its forks', those it starts by.</summary>
     public IEnumerable<Rule> Rules =>
-        AllSteps.SelectMany(s => new[] { s.OnlyIf, (s as ForkStep)?.If is AskRule ask ? ask.Rule : null }).Prepend(OnlyIf).OfType<Rule>();
+        AllSteps
+            .SelectMany(s => new[] { s.OnlyIf, (s as ForkStep)?.If is AskRule ask ? ask.Rule : null })
+            .Prepend(OnlyIf)
+            .Concat(StartsWhen.OfType<SegmentJoined>().Select(t => t.Asked))
+            .OfType<Rule>();
 
     /// <summary>The step of an id; null when there is none.</summary>
     public Step? StepOf(string id) => AllSteps.FirstOrDefault(s => s.Id == id);

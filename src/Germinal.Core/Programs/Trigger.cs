@@ -1,3 +1,4 @@
+using Germinal.Core.Rules;
 using Germinal.Core.Time;
 
 namespace Germinal.Core.Programs;
@@ -53,6 +54,21 @@ public sealed record TextKeyword(string Word) : Trigger;
 
 /// <summary>Another program's run finishes; one that is stopped does not count.</summary>
 public sealed record ProgramFinished(string Program) : Trigger;
+
+/// <summary>
+/// The person begins to match a saved segment, or a rule given as it is (rule 16): judged after every event of theirs and at the beginning
+/// of each date on the practice's clock. Who matches when the program is switched on has not begun to.
+/// </summary>
+/// <param name="Segment">The segment's name; null where the rule itself is given.</param>
+/// <param name="Rule">The rule; null where a segment is named.</param>
+public sealed record SegmentJoined(string? Segment, Rule? Rule) : Trigger
+{
+    /// <summary>What is asked.</summary>
+    public Rule Asked { get; } = Rule ?? new Leaf(RuleField.Segment, RuleOp.Has, [Segment ?? ""]);
+
+    /// <summary>By what it is remembered that somebody matches, within one program.</summary>
+    public string Key { get; } = Segment is null ? $"rule {RuleText.Of(Rule!)}" : $"segment {Segment.ToUpperInvariant()}";
+}
 
 /// <summary>The person comes into the contact database, from any source or from one.</summary>
 public sealed record PersonAdded(string? Source) : Trigger;

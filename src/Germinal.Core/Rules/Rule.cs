@@ -78,6 +78,15 @@ public sealed partial record Leaf(string Field, RuleOp Op, IReadOnlyList<string>
     /// <summary>The first value as a number, or null.</summary>
     public decimal? Number { get; } = NumberOf(Values.Count > 0 ? Values[0] : "");
 
+    /// <summary>The month that <c>month-is</c> asks for on a date: 1 to 12, or <c>this</c> or <c>next</c> counted from it; null for anything else.</summary>
+    public int? MonthAt(LocalDate today) =>
+        First switch
+        {
+            "this" => today.Month,
+            "next" => today.PlusMonths(1).Month,
+            _ => Number is { } n && n == decimal.Truncate(n) && n is >= 1 and <= 12 ? (int)n : null,
+        };
+
     /// <summary>The first value as a span, or null.</summary>
     public Distance? Span { get; } = Distance.TryParse(Values.Count > 0 ? Values[0] : "");
 

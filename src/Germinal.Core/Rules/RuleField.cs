@@ -45,6 +45,14 @@ public readonly record struct FieldValue(
 /// <param name="IsCustom">True for <c>custom:NAME</c>.</param>
 public sealed record RuleField(string Name, FieldKind Kind, bool IsCustom = false)
 {
+    /// <summary>The field that asks for a saved segment.</summary>
+    public const string Segment = "segment";
+
+    /// <summary>The field by which a rule says that archived people are meant too.</summary>
+    public const string Archived = "archived";
+
+    private const string RelationPrefix = "relation:";
+
     private static readonly FrozenDictionary<string, FieldKind> Plain = new Dictionary<string, FieldKind>(StringComparer.Ordinal)
     {
         ["id"] = FieldKind.Text,
@@ -52,7 +60,15 @@ public sealed record RuleField(string Name, FieldKind Kind, bool IsCustom = fals
         ["last_name"] = FieldKind.Text,
         ["email"] = FieldKind.Text,
         ["mobile"] = FieldKind.Text,
+        ["other-phone"] = FieldKind.Text,
         ["address"] = FieldKind.Text,
+        ["city"] = FieldKind.Text,
+        ["state"] = FieldKind.Text,
+        ["postal-code"] = FieldKind.Text,
+        ["country"] = FieldKind.Text,
+        ["household"] = FieldKind.Text,
+        [Segment] = FieldKind.Texts,
+        [Archived] = FieldKind.Text,
         ["zone"] = FieldKind.Text,
         ["birthday"] = FieldKind.Date,
         ["owner"] = FieldKind.Text,
@@ -71,13 +87,20 @@ public sealed record RuleField(string Name, FieldKind Kind, bool IsCustom = fals
         ["last-reply"] = FieldKind.Moment,
         ["next-touch"] = FieldKind.Moment,
         ["stage-since"] = FieldKind.Moment,
+        ["inquiry-since"] = FieldKind.Moment,
         ["lost-reason"] = FieldKind.Text,
         ["programs"] = FieldKind.Texts,
         ["been-in"] = FieldKind.Texts,
     }.ToFrozenDictionary(StringComparer.Ordinal);
 
     /// <summary>All fields without parameters, for error messages.</summary>
-    public static IEnumerable<string> Names => Plain.Keys.Order(StringComparer.Ordinal);
+    public static IEnumerable<string> Names => Plain.Keys.Concat(Contact.Deed.Fields).Order(StringComparer.Ordinal);
+
+    /// <summary>Of a field that asks what somebody did: what, and which (null: any).</summary>
+    public (DeedKind Kind, string? Name)? Deed { get; init; }
+
+    /// <summary>Of <c>relation:NAME</c>: the role.</summary>
+    public string? Role { get; init; }
 
     /// <summary>The field of a name; null when there is none.</summary>
     public static RuleField? Of(string name)
@@ -90,6 +113,16 @@ public sealed record RuleField(string Name, FieldKind Kind, bool IsCustom = fals
         if (name.StartsWith("date:", StringComparison.Ordinal))
         {
             return name.Length > 5 ? new RuleField(name[5..], FieldKind.Date) : null;
+        }
+
+        if (name.StartsWith(RelationPrefix, StringComparison.Ordinal))
+        {
+            return name.Length > RelationPrefix.Length ? new RuleField(name, FieldKind.Texts) { Role = name[RelationPrefix.Length..] } : null;
+        }
+
+        if (Contact.Deed.Asked(name) is { } asked)
+        {
+            return new RuleField(name, FieldKind.Moment) { Deed = asked };
         }
 
         return Plain.TryGetValue(name, out var kind) ? new RuleField(name, kind) : null;
@@ -108,6 +141,18 @@ public sealed record RuleField(string Name, FieldKind Kind, bool IsCustom = fals
             return new FieldValue(Date: DateOf(person, Name));
         }
 
+        if (Deed is { } deed)
+        {
+            return new FieldValue(Moment: LastOf(person, deed, moment.At));
+        }
+
+        if (Role is { } role)
+        {
+            return new FieldValue(
+                Texts: [.. person.Relations.Where(r => string.Equals(r.Role, role, StringComparison.OrdinalIgnoreCase)).Select(r => r.OtherId.ToString())]
+            );
+        }
+
         return Name switch
         {
             "id" => new FieldValue(person.Handle),
@@ -115,7 +160,14 @@ public sealed record RuleField(string Name, FieldKind Kind, bool IsCustom = fals
             "last_name" => new FieldValue(person.LastName),
             "email" => new FieldValue(person.Email),
             "mobile" => new FieldValue(person.Mobile),
+            "other-phone" => new FieldValue(person.OtherPhone),
             "address" => new FieldValue(person.Address),
+            "city" => new FieldValue(person.Place.City),
+            "state" => new FieldValue(person.Place.State),
+            "postal-code" => new FieldValue(person.Place.PostalCode),
+            "country" => new FieldValue(person.Place.Country),
+            "household" => new FieldValue(person.Household?.Id.ToString()),
+            Archived => new FieldValue(person.Archived ? "yes" : null),
             "zone" => new FieldValue(person.Zone?.Id),
             "owner" => new FieldValue(person.Owner),
             "stage" => new FieldValue(person.Stage),
@@ -135,6 +187,7 @@ public sealed record RuleField(string Name, FieldKind Kind, bool IsCustom = fals
             "last-touch" => new FieldValue(Moment: Remembered(moment).LastTouch),
             "last-reply" => new FieldValue(Moment: Remembered(moment).LastReply),
             "next-touch" => new FieldValue(Moment: Remembered(moment).NextTouch),
+            "inquiry-since" => new FieldValue(Moment: Remembered(moment).InquirySince),
             "age" => new FieldValue(Number: AgeOf(person, moment)),
             _ => default,
         };
@@ -169,6 +222,21 @@ public sealed record RuleField(string Name, FieldKind Kind, bool IsCustom = fals
         }
 
         return null;
+    }
+
+    /// <summary>When it happened last, as far as it has happened by the moment.</summary>
+    private static Instant? LastOf(PersonFacts person, (DeedKind Kind, string? Name) asked, Instant now)
+    {
+        Instant? last = null;
+        foreach (var deed in person.Deeds)
+        {
+            if (deed.Kind == asked.Kind && deed.At <= now && (last is null || deed.At > last) && deed.IsNamed(asked.Name))
+            {
+                last = deed.At;
+            }
+        }
+
+        return last;
     }
 
     private static int? AgeOf(PersonFacts person, RuleMoment moment)

@@ -37,6 +37,8 @@ public static class RuleJudge
                 return false;
             case Not not:
                 return !Holds(not.Part, person, moment);
+            case Leaf { Known.Name: RuleField.Segment } leaf:
+                return Holds(leaf, new FieldValue(Texts: Segments.Of(leaf, person, moment)), moment);
             case Leaf leaf:
                 return leaf.Known is { } field && Holds(leaf, field.ValueFor(person, moment), moment);
             default:
@@ -60,7 +62,7 @@ public static class RuleJudge
             RuleOp.Less => NumberOf(value) < leaf.Number,
             RuleOp.More => NumberOf(value) > leaf.Number,
             RuleOp.InLast => InLast(value, leaf.Span, moment),
-            RuleOp.MonthIs => MonthOf(value, moment.Zone) is { } month && month == leaf.Number,
+            RuleOp.MonthIs => MonthOf(value, moment.Zone) is { } month && month == leaf.MonthAt(moment.Today),
             _ => false,
         };
 

@@ -8,7 +8,14 @@ namespace Germinal.Core.Rules;
 /// <param name="Zone">The practice's zone, in which dates are read.</param>
 /// <param name="LeapDay">How 29 February is kept, for ages.</param>
 /// <param name="Memory">What the engine remembers; asked only where a rule names such a field. Null: nothing.</param>
-public readonly record struct RuleMoment(Instant At, DateTimeZone Zone, LeapDay LeapDay = LeapDay.Feb28, Func<RuleMemory>? Memory = null)
+/// <param name="Segments">The practice's saved segments by name, which a rule may ask for; null: none.</param>
+public readonly record struct RuleMoment(
+    Instant At,
+    DateTimeZone Zone,
+    LeapDay LeapDay = LeapDay.Feb28,
+    Func<RuleMemory>? Memory = null,
+    IReadOnlyDictionary<string, Rule>? Segments = null
+)
 {
     /// <summary>The local date of the moment.</summary>
     public LocalDate Today => At.InZone(Zone).Date;
@@ -20,12 +27,14 @@ public readonly record struct RuleMoment(Instant At, DateTimeZone Zone, LeapDay 
 /// <param name="LastTouch">When the last message was sent or call done.</param>
 /// <param name="LastReply">When they last replied.</param>
 /// <param name="NextTouch">When the next planned touch is due.</param>
+/// <param name="InquirySince">Since when an inquiry of theirs has waited for an answer, the oldest.</param>
 public sealed record RuleMemory(
     IReadOnlyCollection<string> Programs,
     IReadOnlyCollection<string> BeenIn,
     Instant? LastTouch,
     Instant? LastReply,
-    Instant? NextTouch
+    Instant? NextTouch,
+    Instant? InquirySince = null
 )
 {
     /// <summary>Somebody the engine has nothing of.</summary>

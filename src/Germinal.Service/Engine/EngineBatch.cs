@@ -55,7 +55,7 @@ public sealed class EngineBatch
             return new EngineBatch(engine, settings, [], []);
         }
 
-        var known = await FactsReading.LoadAsync(db, people, stop);
+        var known = await FactsReading.LoadAsync(db, people, stop, engine);
         var rows = await db.States.AsNoTracking().Where(s => people.Contains(s.PersonId)).ToDictionaryAsync(s => s.PersonId, stop);
         return new EngineBatch(engine, settings, known, rows);
     }

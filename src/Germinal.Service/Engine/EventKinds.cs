@@ -58,6 +58,9 @@ public static class EventKinds
     public const string Imported = "imported";
     public const string Added = "added";
 
+    /// <summary>Who they live with, or who somebody is to them, changed; in words.</summary>
+    public const string Circle = "circle";
+
     /// <summary>Something was taken back: the facts are as they were, and the engine looks again.</summary>
     public const string Undone = "undone";
 
@@ -70,7 +73,7 @@ public static class EventKinds
     public const string TaskMissed = "task-missed";
 
     /// <summary>Kinds that only people read; they are written as handled.</summary>
-    public static bool IsForReadingOnly(string kind) => kind is Remark or Imported or OpportunityOpened or AutoReplied or Delivered or Complained or Merged;
+    public static bool IsForReadingOnly(string kind) => kind is Remark or Imported or OpportunityOpened or AutoReplied or Delivered or Complained or Merged or Circle;
 
     /// <summary>The engine's input for an event, or null when the event no longer applies.</summary>
     public static Happening? ToHappening(EventRow row)

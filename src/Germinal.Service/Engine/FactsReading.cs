@@ -1,5 +1,6 @@
 using System.Collections.Frozen;
 using Germinal.Core.Contact;
+using Germinal.Core.Engine;
 using Germinal.Core.Time;
 using Germinal.Service.People;
 using Germinal.Store;
@@ -12,14 +13,45 @@ namespace Germinal.Service.Engine;
 public static class FactsReading
 {
     /// <summary>The facts of those of the given people that exist, by id.</summary>
-    public static async Task<Dictionary<Guid, PersonFacts>> LoadAsync(GerminalDb db, IReadOnlyCollection<Guid> ids, CancellationToken stop)
+    /// <param name="db">A context of their practice.</param>
+    /// <param name="ids">The people.</param>
+    /// <param name="stop">Gives up.</param>
+    /// <param name="asking">
+    /// The engine whose rules will be asked of them: relations and deeds are loaded where any of them asks. Null where no rule is.
+    /// </param>
+    public static async Task<Dictionary<Guid, PersonFacts>> LoadAsync(
+        GerminalDb db,
+        IReadOnlyCollection<Guid> ids,
+        CancellationToken stop,
+        TouchEngine? asking = null
+    )
     {
         var people = await db.People.AsNoTracking().Where(p => ids.Contains(p.Id)).ToListAsync(stop);
-        return await WithDetailsAsync(db, people, stop);
+        return await WithDetailsAsync(db, people, stop, asking);
     }
 
+    /// <summary>One person with everything a rule can ask of them; null for nobody.</summary>
+    public static async Task<PersonFacts?> WholeAsync(GerminalDb db, Guid person, CancellationToken stop) =>
+        await db.People.AsNoTracking().FirstOrDefaultAsync(p => p.Id == person, stop) is { } row
+            ? (await WithDetailsAsync(db, [row], true, true, stop))[person]
+            : null;
+
     /// <summary>The facts of people whose rows are loaded already.</summary>
-    public static async Task<Dictionary<Guid, PersonFacts>> WithDetailsAsync(GerminalDb db, IReadOnlyList<PersonRow> people, CancellationToken stop)
+    /// <inheritdoc cref="LoadAsync"/>
+    public static Task<Dictionary<Guid, PersonFacts>> WithDetailsAsync(
+        GerminalDb db,
+        IReadOnlyList<PersonRow> people,
+        CancellationToken stop,
+        TouchEngine? asking = null
+    ) => WithDetailsAsync(db, people, asking?.AsksRelations == true, asking?.AsksDeeds == true, stop);
+
+    private static async Task<Dictionary<Guid, PersonFacts>> WithDetailsAsync(
+        GerminalDb db,
+        IReadOnlyList<PersonRow> people,
+        bool withRelations,
+        bool withDeeds,
+        CancellationToken stop
+    )
     {
         var ids = people.Select(p => p.Id).ToList();
         var dates = (await db.KeyDates.AsNoTracking().Where(d => ids.Contains(d.PersonId)).ToListAsync(stop)).ToLookup(d => d.PersonId);
@@ -32,7 +64,27 @@ public static class FactsReading
         var suppressed = (await db.Suppressions.AsNoTracking().Where(s => looked.Contains(s.Address)).Select(s => s.Address).ToListAsync(stop))
             .Select(s => hashes.GetValueOrDefault(s, s))
             .ToFrozenSet();
-        return people.ToDictionary(p => p.Id, p => Read(p, dates[p.Id], consent[p.Id], suppressed));
+        var homes = await Households.LoadAsync(db, [.. people.Select(p => p.HouseholdId).OfType<Guid>().Distinct()], stop);
+        var relations = withRelations ? await RelationsAsync(db, ids, stop) : null;
+        var deeds = withDeeds ? await DeedsReading.LoadAsync(db, ids, stop) : null;
+        return people.ToDictionary(
+            p => p.Id,
+            p =>
+                Read(p, dates[p.Id], consent[p.Id], suppressed) with
+                {
+                    Household = p.HouseholdId is { } home ? homes.GetValueOrDefault(home) : null,
+                    Relations = [.. relations?[p.Id] ?? []],
+                    Deeds = [.. deeds?[p.Id] ?? []],
+                }
+        );
+    }
+
+    /// <summary>How others stand to people, each relation seen from the side of whoever is among them.</summary>
+    public static async Task<ILookup<Guid, RelationTo>> RelationsAsync(GerminalDb db, IReadOnlyCollection<Guid> people, CancellationToken stop)
+    {
+        var rows = await db.Relations.AsNoTracking().Where(r => people.Contains(r.PersonId) || people.Contains(r.OtherId)).ToListAsync(stop);
+        return rows.SelectMany(r => new[] { (Of: r.PersonId, To: new RelationTo(r.Role, r.OtherId)), (Of: r.OtherId, To: new RelationTo(r.Back, r.PersonId)) })
+            .ToLookup(r => r.Of, r => r.To);
     }
 
     private static PersonFacts Read(PersonRow p, IEnumerable<KeyDateRow> dates, IEnumerable<ConsentRow> consent, FrozenSet<string> suppressed) =>

@@ -3,6 +3,7 @@ using Germinal.Core.Contact;
 using Germinal.Core.Practices;
 using Germinal.Core.Programs;
 using Germinal.Core.Time;
+using Germinal.Service.Segments;
 using Germinal.Store;
 using Germinal.Store.Rows;
 using Microsoft.EntityFrameworkCore;
@@ -34,7 +35,8 @@ public static class PracticeReading
                 m.Capacity,
             })
             .ToListAsync(stop);
-        return (Read(row, [.. members.Select(m => new Member(m.Id, m.Name, m.Email!) { Capacity = CapacityOf(m.Capacity) })]), row.Settings);
+        var practice = Read(row, [.. members.Select(m => new Member(m.Id, m.Name, m.Email!) { Capacity = CapacityOf(m.Capacity) })]);
+        return (practice with { Segments = await SegmentShelf.RulesAsync(db, stop) }, row.Settings);
     }
 
     private static FrozenDictionary<IsoDayOfWeek, int>? CapacityOf(Dictionary<string, int> stored) =>

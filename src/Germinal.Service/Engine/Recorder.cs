@@ -433,6 +433,32 @@ public sealed class Recorder(GerminalDb db, TouchEngine engine)
         Log(person, effect.Change);
     }
 
+    /// <summary>
+    /// Notes in the engine's memory of everybody of the practice who matches a watched segment and who does not, before anything is
+    /// judged by it: nobody begins to match by this.
+    /// </summary>
+    /// <param name="db">A context of the practice, with a transaction.</param>
+    /// <param name="key">The key of <see cref="WatchedSegment"/>.</param>
+    /// <param name="matching">Who matches.</param>
+    /// <param name="stop">Gives up.</param>
+    public static Task<int> NoteMatchesAsync(GerminalDb db, string key, Guid[] matching, CancellationToken stop) =>
+        // Locked in the order everybody locks people in.
+        db.Database.ExecuteSqlAsync(
+            $"""
+            WITH locked AS (
+              SELECT person_id FROM person_states WHERE practice_id = {db.PracticeId}
+              AND coalesce(state -> 'matching' ? {key}, false) <> (person_id = ANY({matching})) ORDER BY person_id FOR UPDATE
+            )
+            UPDATE person_states s SET state = jsonb_set(
+              s.state,
+              ARRAY['matching'],
+              CASE WHEN coalesce(s.state -> 'matching' ? {key}, false) THEN (s.state -> 'matching') - {key}::text ELSE coalesce(s.state -> 'matching', '[]'::jsonb) || to_jsonb({key}::text) END
+            )
+            FROM locked l WHERE l.person_id = s.person_id
+            """,
+            stop
+        );
+
     private async Task<PersonRow> RowAsync(Guid person, CancellationToken stop) =>
         db.People.Local.FirstOrDefault(p => p.Id == person) ?? await db.People.SingleAsync(p => p.Id == person, stop);
 

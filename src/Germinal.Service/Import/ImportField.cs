@@ -77,6 +77,10 @@ public static class ImportField
     public static bool Exists(string field, OwnNames own) =>
         AllOf(own).Any(f => f.Field == field) || (field.StartsWith(DatePrefix, StringComparison.Ordinal) && field.Length > DatePrefix.Length);
 
+    /// <summary>A field's name for people; of a key date or a field of the practice's own the name after its colon.</summary>
+    public static string LabelOf(string field) =>
+        All.FirstOrDefault(f => f.Field == field).Label ?? field[(field.IndexOf(':', StringComparison.Ordinal) + 1)..];
+
     /// <summary>True for a column that brings consent.</summary>
     public static bool IsConsent(string field) => field == EmailConsent;
 

@@ -41,6 +41,7 @@ public sealed record ImportPlan(IReadOnlyList<PlannedRow> Rows)
         var reader = new RowReader([.. import.Columns], practice, settings.DateOrder == "dmy", settings.PhoneRegion, now.InZone(practice.Zone).Date, OwnFields.Of(settings));
         var rows = table.Records.Select(reader.Read).ToList();
         var known = await KnownPeople.LoadAsync(db, rows, stop);
+        rows.ForEach(known.Matching.Expect);
         var planned = new List<PlannedRow>(rows.Count);
         foreach (var row in rows)
         {
@@ -57,22 +58,32 @@ public sealed record ImportPlan(IReadOnlyList<PlannedRow> Rows)
             return new PlannedRow(row, RowResult.LeftOut, null, null, null, []);
         }
 
-        if (known.Matching.Find(row) is not { } match)
+        var match = known.Matching.Find(row);
+        if (match.Same is not { } same)
         {
             var id = StableId.Of(importId, $"line/{row.Line}");
-            known.AddNew(id, row, practice);
-            return new PlannedRow(row, RowResult.Added, id, null, null, []);
+            known.AddNew(id, row);
+            return new PlannedRow(row with { Doubts = [.. row.Doubts, .. match.Doubts] }, RowResult.Added, id, null, null, []);
         }
 
-        var fills = known.Fill(match.Person.Id, row);
-        return new PlannedRow(row, fills.Count > 0 ? RowResult.Filled : RowResult.Unchanged, match.Person.Id, match.Person, match.By, fills);
+        var doubts = known.Contradictions(same.Person, row, practice);
+        var fills = known.Fill(same.Person.Id, row);
+        return new PlannedRow(
+            row with { Doubts = [.. row.Doubts, .. doubts] },
+            fills.Count > 0 ? RowResult.Filled : RowResult.Unchanged,
+            same.Person.Id,
+            same.Person,
+            same.By,
+            fills
+        );
     }
 }
 
-/// <summary>The people rows may be the same as, with which of their fields are blank.</summary>
+/// <summary>The people rows may be the same as, with what they have in which field.</summary>
 internal sealed class KnownPeople
 {
-    private readonly Dictionary<Guid, HashSet<string>> filled = [];
+    // What a field holds where it can be compared; empty where it is only known to hold something.
+    private readonly Dictionary<Guid, Dictionary<string, string>> filled = [];
 
     public Matching Matching { get; } = new();
 
@@ -81,7 +92,7 @@ internal sealed class KnownPeople
     {
         var known = new KnownPeople();
         var emails = rows.Select(r => r.Email).OfType<string>().Distinct().ToArray();
-        var mobiles = rows.Select(r => r.Mobile).OfType<string>().Distinct().ToArray();
+        var mobiles = rows.SelectMany(r => new[] { r.Mobile, r.OtherPhone }).OfType<string>().Distinct().ToArray();
         var names = rows.Select(r => r.FoldedName).Where(n => n.Length > 0).Distinct().ToArray();
         var prints = rows.Select(r => r.Fingerprint).Distinct().ToArray();
         var lines = await db
@@ -92,7 +103,7 @@ internal sealed class KnownPeople
         var before = lines.Select(l => l.PersonId!.Value).Distinct().ToArray();
         var people = await db
             .People.AsNoTracking()
-            .Where(p => emails.Contains(p.Email) || mobiles.Contains(p.Mobile) || names.Contains(p.SortName) || before.Contains(p.Id))
+            .Where(p => emails.Contains(p.Email) || mobiles.Contains(p.Mobile) || mobiles.Contains(p.OtherPhone) || names.Contains(p.SortName) || before.Contains(p.Id))
             .OrderBy(p => p.AddedAt)
             .ThenBy(p => p.Id)
             .ToListAsync(stop);
@@ -118,18 +129,22 @@ internal sealed class KnownPeople
                 p.Mobile,
                 p.OtherPhone,
                 p.Address,
-                p.SortName,
+                p.Name,
+                PersonNames.Compared(p.FirstName, p.LastName),
                 born is null ? null : new YearlyDate(born.Month, born.Day, born.Year)
-            );
+            )
+            {
+                OtherEmail = p.OtherEmail,
+            };
             candidates[p.Id] = candidate;
             known.Matching.Add(candidate);
-            var has = new HashSet<string>(StringComparer.OrdinalIgnoreCase);
+            var has = new Dictionary<string, string>(StringComparer.OrdinalIgnoreCase);
             known.filled[p.Id] = has;
-            void Has(string field, object? value)
+            void Has(string field, string? value)
             {
                 if (value is not null)
                 {
-                    has.Add(field);
+                    has[field] = value;
                 }
             }
 
@@ -141,15 +156,27 @@ internal sealed class KnownPeople
             Has(ImportField.OtherPhone, p.OtherPhone);
             Has("address", p.Address);
             Has(ImportField.Source, p.Source);
-            Has(ImportField.Owner, p.OwnerId);
-            Has("do_not_contact", p.DoNotContact ? true : null);
-            has.UnionWith(dates[p.Id].Select(d => "date:" + d.Name));
-            has.UnionWith(p.Custom.Keys.Select(k => ImportField.OwnPrefix + k));
-            has.UnionWith(p.Tags.Select(t => "tag:" + t));
+            Has(ImportField.Owner, p.OwnerId?.ToString());
+            Has("do_not_contact", p.DoNotContact ? "" : null);
+            foreach (var date in dates[p.Id])
+            {
+                Has(ImportField.DatePrefix + date.Name, new YearlyDate(date.Month, date.Day, date.Year).ToString());
+            }
+
+            foreach (var (key, value) in p.Custom)
+            {
+                Has(ImportField.OwnPrefix + key, value);
+            }
+
+            foreach (var tag in p.Tags)
+            {
+                Has("tag:" + tag, "");
+            }
+
             if (consent[p.Id].Any())
             {
-                has.Add("consent");
-                has.Add(consent[p.Id].Last().IsIn ? "consent-in" : "consent-out");
+                Has("consent", "");
+                Has(consent[p.Id].Last().IsIn ? "consent-in" : "consent-out", "");
             }
         }
 
@@ -162,13 +189,63 @@ internal sealed class KnownPeople
     }
 
     /// <summary>Takes in a row that becomes a new person, for the rows below it.</summary>
-    public void AddNew(Guid id, ImportedRow row, Practice practice)
+    public void AddNew(Guid id, ImportedRow row)
     {
-        var candidate = new MatchCandidate(id, row.Line, row.Email, row.Mobile, row.OtherPhone, row.Address, row.FoldedName, row.Birthday);
+        var candidate = new MatchCandidate(id, row.Line, row.Email, row.Mobile, row.OtherPhone, row.Address, row.Name, row.ComparedName, row.Birthday)
+        {
+            OtherEmail = row.OtherEmail,
+        };
         Matching.Add(candidate);
         Matching.AddFingerprint(row.Fingerprint, candidate);
         filled[id] = new(StringComparer.OrdinalIgnoreCase);
         Fill(id, row);
+    }
+
+    /// <summary>Where a row says something else than what is known: both values, and that the known one stays.</summary>
+    public IEnumerable<ImportDoubt> Contradictions(MatchCandidate person, ImportedRow row, Practice practice)
+    {
+        var has = filled[person.Id];
+        string Shown(string field, string value) =>
+            field == ImportField.Owner ? practice.Members.FirstOrDefault(m => m.Id.ToString() == value)?.Name ?? "somebody who has left"
+            : value.ReplaceLineEndings(", ");
+        foreach (var (field, value) in ValuesOf(row))
+        {
+            if (value.Length == 0 || !has.TryGetValue(field, out var known) || known.Length == 0 || Agree(field, known, value, has))
+            {
+                continue;
+            }
+
+            var label = field == "address" ? "postal address" : field == "other_email" ? "other email" : ImportField.LabelOf(field);
+            yield return new ImportDoubt(field, $"{label}: the list says “{Shown(field, value)}”, here stands “{Shown(field, known)}”. What stands here is kept.");
+        }
+    }
+
+    private static bool Agree(string field, string known, string value, Dictionary<string, string> has) =>
+        string.Equals(PersonNames.Fold(known), PersonNames.Fold(value), StringComparison.Ordinal)
+        || (field == ImportField.Email && has.GetValueOrDefault("other_email") == value)
+        || (field is ImportField.Mobile or ImportField.OtherPhone && (has.GetValueOrDefault(ImportField.Mobile) == value || has.GetValueOrDefault(ImportField.OtherPhone) == value));
+
+    /// <summary>Everything a row says that has one place at a person, by the field; tags and flags with an empty value.</summary>
+    private static IEnumerable<(string Field, string Value)> ValuesOf(ImportedRow row)
+    {
+        var one = new (string Field, string? Value)[]
+        {
+            (ImportField.FirstName, row.FirstName),
+            (ImportField.LastName, row.LastName),
+            (ImportField.Email, row.Email),
+            ("other_email", row.OtherEmail),
+            (ImportField.Mobile, row.Mobile),
+            (ImportField.OtherPhone, row.OtherPhone),
+            ("address", row.Address),
+            (ImportField.Source, row.Source),
+            (ImportField.Owner, row.OwnerId?.ToString()),
+            ("do_not_contact", row.DoNotContact is null ? null : ""),
+        };
+        return one.Where(o => o.Value is not null)
+            .Select(o => (o.Field, o.Value!))
+            .Concat(row.Dates.Select(d => (ImportField.DatePrefix + d.Key, d.Value.ToString())))
+            .Concat(row.Own.Select(o => (ImportField.OwnPrefix + o.Key, o.Value)))
+            .Concat(row.Tags.Select(t => ("tag:" + t, "")));
     }
 
     /// <summary>The blanks of a person that a row fills; they count as filled for the rows below it. Nothing is overwritten.</summary>
@@ -176,48 +253,24 @@ internal sealed class KnownPeople
     {
         var has = filled[id];
         var fills = new List<string>();
-        void Offer(string field, object? value)
+        bool Add(string field, string value = "") => has.TryAdd(field, value);
+        foreach (var (field, value) in ValuesOf(row))
         {
-            if (value is not null && has.Add(field))
+            if (Add(field, value))
             {
                 fills.Add(field);
             }
         }
 
-        Offer(ImportField.FirstName, row.FirstName);
-        Offer(ImportField.LastName, row.LastName);
-        Offer(ImportField.Email, row.Email);
-        Offer("other_email", row.OtherEmail);
-        Offer(ImportField.Mobile, row.Mobile);
-        Offer(ImportField.OtherPhone, row.OtherPhone);
-        Offer("address", row.Address);
-        Offer(ImportField.Source, row.Source);
-        Offer(ImportField.Owner, row.OwnerId);
-        Offer("do_not_contact", row.DoNotContact);
-        foreach (var name in row.Dates.Keys)
-        {
-            Offer("date:" + name, name);
-        }
-
-        foreach (var key in row.Own.Keys)
-        {
-            Offer(ImportField.OwnPrefix + key, key);
-        }
-
-        foreach (var tag in row.Tags)
-        {
-            Offer("tag:" + tag, tag);
-        }
-
         // A no is taken in even where there was a yes: the stricter word wins. A yes only where nothing was said.
-        if (row.EmailConsent == false && has.Add("consent-out"))
+        if (row.EmailConsent == false && Add("consent-out"))
         {
-            has.Add("consent");
+            Add("consent");
             fills.Add("consent-out");
         }
-        else if (row.EmailConsent == true && has.Add("consent"))
+        else if (row.EmailConsent == true && Add("consent"))
         {
-            has.Add("consent-in");
+            Add("consent-in");
             fills.Add("consent-in");
         }
 

@@ -34,7 +34,7 @@ public static class ImportStarts
         var known = new Dictionary<Guid, PersonFacts>();
         foreach (var chunk in filled.Chunk(1000))
         {
-            foreach (var (id, facts) in await FactsReading.LoadAsync(db, chunk, stop))
+            foreach (var (id, facts) in await FactsReading.LoadAsync(db, chunk, stop, engine))
             {
                 known[id] = facts;
             }
@@ -54,7 +54,7 @@ public static class ImportStarts
                 var definition = program.Current.Definition;
                 if (
                     Occasions.Between(program.Current, engine.Practice, person, now, now + Ahead).Select(o => (Instant?)o.At).Min() is not { } first
-                    || (definition.OnlyIf is { } rule && !RuleJudge.Holds(rule, person, new RuleMoment(now, engine.Practice.Zone)))
+                    || (definition.OnlyIf is { } rule && !RuleJudge.Holds(rule, person, engine.Practice.RulesAt(now)))
                 )
                 {
                     continue;

@@ -62,8 +62,11 @@ public sealed record ImportedRow
     /// <summary>The name for lists of doubts.</summary>
     public string Name => PersonName.Of(FirstName, LastName, Email, Mobile);
 
-    /// <summary>First and last name, folded for comparing.</summary>
+    /// <summary>First and last name, folded as people are sorted by.</summary>
     public string FoldedName => PersonNames.Fold($"{LastName} {FirstName}".Trim());
+
+    /// <summary>The name as it is compared with others.</summary>
+    public ComparedName ComparedName => PersonNames.Compared(FirstName, LastName);
 
     public YearlyDate? Birthday => Dates.TryGetValue("birthday", out var d) ? d : null;
 }

@@ -134,7 +134,7 @@ public sealed class MailReception(IDbContextFactory<GerminalDb> databases, Reply
         return db
             .People.Where(p => p.OtherEmail == mail.From || (name != "" && p.SearchText.Contains(name)))
             .OrderByDescending(p => p.OtherEmail == mail.From)
-            .ThenByDescending(p => p.State!.LastTouchAt)
+            .ThenByDescending(p => p.Memory!.LastTouchAt)
             .Select(p => (Guid?)p.Id)
             .FirstOrDefaultAsync(stop);
     }

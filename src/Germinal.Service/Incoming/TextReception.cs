@@ -240,7 +240,7 @@ public sealed class TextReception(IDbContextFactory<GerminalDb> databases, IText
                 p.OtherPhone == number || (p.Mobile != null && p.Mobile.EndsWith(tail)) || (p.OtherPhone != null && p.OtherPhone.EndsWith(tail))
             )
             .OrderByDescending(p => p.OtherPhone == number)
-            .ThenByDescending(p => p.State!.LastTouchAt)
+            .ThenByDescending(p => p.Memory!.LastTouchAt)
             .Select(p => (Guid?)p.Id)
             .FirstOrDefaultAsync(stop);
     }

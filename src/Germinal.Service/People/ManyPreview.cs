@@ -45,7 +45,7 @@ public sealed class ManyPreview(Engines engines)
         var refused = new Dictionary<(Guid Program, string Reason), (int Count, List<PersonRef> First)>();
         foreach (var chunk in people.Chunk(AtOnce))
         {
-            var facts = await FactsReading.LoadAsync(db, chunk, stop);
+            var facts = await FactsReading.LoadAsync(db, chunk, stop, engine);
             var states = await db.States.AsNoTracking().Where(s => chunk.Contains(s.PersonId)).ToDictionaryAsync(s => s.PersonId, s => s.State, stop);
             foreach (var id in chunk.Where(facts.ContainsKey))
             {

@@ -1,5 +1,6 @@
 using Germinal.Core.Practices;
 using Germinal.Service.Import;
+using Germinal.Service.Programs;
 using Germinal.Store;
 using Germinal.Store.Rows;
 using Microsoft.EntityFrameworkCore;
@@ -107,12 +108,8 @@ public static class OwnFields
                 $"SELECT count(*)::int AS \"Value\" FROM people p WHERE p.practice_id = {db.PracticeId} AND EXISTS (SELECT 1 FROM jsonb_each_text(p.custom) c WHERE lower(c.key) = lower({key}) AND c.value <> '')"
             )
             .SingleAsync(stop);
-        var drafts = await db.Programs.AsNoTracking().Select(p => new { p.Name, Text = p.Draft }).ToListAsync(stop);
-        var current = await db
-            .Programs.AsNoTracking()
-            .Join(db.ProgramVersions, p => new { p.Id, Version = p.CurrentVersion }, v => new { Id = v.ProgramId, v.Version }, (p, v) => new { p.Name, Text = v.Definition })
-            .ToListAsync(stop);
-        return new OwnFieldUses(people, [.. drafts.Concat(current).Where(p => Names(p.Text, key)).Select(p => p.Name).Distinct().Order(StringComparer.OrdinalIgnoreCase)]);
+        var programs = await ProgramTexts.AllAsync(db, stop);
+        return new OwnFieldUses(people, [.. programs.Where(p => Names(p.Text, key)).Select(p => p.Name).Distinct().Order(StringComparer.OrdinalIgnoreCase)]);
     }
 
     /// <summary>Whether a program's file names the field: in a rule or a change (<c>custom:KEY</c>), or in a letter (<c>person.custom</c>).</summary>

@@ -145,6 +145,13 @@ public sealed class PeopleDesk(GerminalDb db, string by, Instant now, Guid? act 
             ? Row(person, now, (kind, words.ToDictionary(w => w.Key, w => w.Value)), now)
             : throw new ArgumentException($"The engine reads “{kind}”: it is written from what happened.", nameof(kind));
 
+    /// <summary>The line that says who somebody lives with or is to another, and that the engine is to look at them anew.</summary>
+    /// <param name="person">In whose thread it stands.</param>
+    /// <param name="other">Whom it names: it goes when they are erased.</param>
+    /// <param name="words">What it says.</param>
+    public EventRow[] NewCircleLines(Guid person, Guid other, string words) =>
+        [NewNote(person, EventKinds.Circle, ("text", words), ("other", other.ToString())), NewEvent(person, new FactsChanged(now))];
+
     /// <summary>The line of something that was taken back; the engine looks at the person anew.</summary>
     /// <param name="person">Whom it was about.</param>
     /// <param name="what">What it was, in words.</param>

@@ -47,6 +47,9 @@ public sealed class PeopleMerge(GerminalDb db, TouchEngine engine, PeopleDesk de
         ("tasks", "id"),
     ];
 
+    // A relation has two people; that of the two to each other ends with being one.
+    private static readonly (string Mine, string Other)[] Sides = [("person_id", "other_id"), ("other_id", "person_id")];
+
     private static readonly JsonSerializerOptions Json = new JsonSerializerOptions(JsonSerializerDefaults.Web)
     {
         Converters = { new JsonStringEnumConverter() },
@@ -176,6 +179,26 @@ public sealed class PeopleMerge(GerminalDb db, TouchEngine engine, PeopleDesk de
 #pragma warning restore EF1002
         }
 
+        foreach (var (mine, other) in Sides)
+        {
+#pragma warning disable EF1002 // Column names are the constants above.
+            moved["relations." + mine] =
+            [
+                .. await db
+                    .Database.SqlQueryRaw<string>(
+                        $$"""
+                        UPDATE relations r SET {{mine}} = {0} WHERE {{mine}} = {1} AND {{other}} <> {0}
+                        AND NOT EXISTS (SELECT 1 FROM relations k WHERE k.person_id IN ({0}, r.{{other}}) AND k.other_id IN ({0}, r.{{other}}) AND lower(k.role) = lower(r.role))
+                        RETURNING r.id::text AS "Value"
+                        """,
+                        kept.Id,
+                        merged.Id
+                    )
+                    .ToListAsync(stop),
+            ];
+#pragma warning restore EF1002
+        }
+
         var replaced = (await DatesOfBothAsync(kept.Id, merged.Id, stop))
             .Select(d => d.Mine)
             .Where(d => fromOther.Contains(MergedDates.Prefix + d.Name))
@@ -253,6 +276,8 @@ public sealed class PeopleMerge(GerminalDb db, TouchEngine engine, PeopleDesk de
         kept.DoNotContact |= merged.DoNotContact;
         kept.DoNotContactReason ??= merged.DoNotContactReason;
         kept.Died |= merged.Died;
+        kept.HouseholdId ??= merged.HouseholdId;
+        merged.HouseholdId = null;
         kept.AddedAt = Instant.Min(kept.AddedAt, merged.AddedAt);
         PersonNames.Refresh(kept);
         kept.Edition++;
@@ -332,6 +357,17 @@ public sealed class PeopleMerge(GerminalDb db, TouchEngine engine, PeopleDesk de
 #pragma warning restore EF1002
         }
 
+        foreach (var (mine, _) in Sides.Where(s => before.Moved.ContainsKey("relations." + s.Mine)))
+        {
+#pragma warning disable EF1002
+            await db.Database.ExecuteSqlRawAsync(
+                $"UPDATE relations SET {mine} = {{0}} WHERE {mine} = {{1}} AND id::text = ANY({{2}})",
+                [merge.MergedId, merge.KeptId, before.Moved["relations." + mine]],
+                stop
+            );
+#pragma warning restore EF1002
+        }
+
         await db
             .KeyDates.Where(d => d.PersonId == merge.KeptId && before.MovedDates.Contains(d.Name))
             .ExecuteUpdateAsync(u => u.SetProperty(d => d.PersonId, merge.MergedId), stop);
@@ -358,6 +394,7 @@ public sealed class PeopleMerge(GerminalDb db, TouchEngine engine, PeopleDesk de
                 old.Archived,
                 old.AddedAt
             );
+            row.HouseholdId = await db.Households.AnyAsync(h => h.Id == old.HouseholdId, stop) ? old.HouseholdId : null;
             row.Edition++;
             PersonNames.Refresh(row);
             recorder.TakeWhole(states[old.Id], PersonStateJson.Read(state), old.Id == merge.MergedId ? Merging.Part(before.StoppedRuns) : [], now);

@@ -5,6 +5,7 @@ using System.Text;
 using System.Text.Encodings.Web;
 using System.Text.Json;
 using Germinal.Service.Import;
+using Germinal.Service.Engine;
 using Germinal.Store;
 using Germinal.Store.Rows;
 using Microsoft.EntityFrameworkCore;
@@ -147,6 +148,22 @@ public sealed class PersonData(GerminalDb db)
         }
 
         await ImportedCells.BlankAsync(db, person.Id, stop);
+
+        // Others' threads name them as who they lived with or were related to, and a greeting may.
+        var id = person.Id.ToString();
+        await db.Database.ExecuteSqlAsync(
+            $"DELETE FROM events WHERE practice_id = {person.PracticeId} AND kind = {EventKinds.Circle} AND data ->> 'other' = {id}",
+            stop
+        );
+        if (person.HouseholdId is { } home)
+        {
+            await db.Households.Where(h => h.Id == home).ExecuteUpdateAsync(u => u.SetProperty(h => h.Salutation, (string?)null), stop);
+            if (await db.People.CountAsync(p => p.HouseholdId == home && p.Id != person.Id, stop) < 2)
+            {
+                await db.Households.Where(h => h.Id == home).ExecuteDeleteAsync(stop);
+            }
+        }
+
         foreach (var table in PersonTables.Of(db.Model))
         {
             foreach (var mention in table.Mentions)

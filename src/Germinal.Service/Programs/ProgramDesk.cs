@@ -6,8 +6,10 @@ using Germinal.Core.Files;
 using Germinal.Core.Messages;
 using Germinal.Core.Practices;
 using Germinal.Core.Programs;
+using Germinal.Core.Rules;
 using Germinal.Service.Clock;
 using Germinal.Service.Engine;
+using Germinal.Service.Segments;
 using Germinal.Store;
 using Germinal.Store.Rows;
 using Microsoft.EntityFrameworkCore;
@@ -190,7 +192,7 @@ public sealed class ProgramDesk(LiquidLetters letters, Engines engines)
         var candidates =
             dates.Count > 0
                 ? db.People.AsNoTracking().Where(p => db.KeyDates.Any(d => d.PersonId == p.Id && dates.Contains(d.Name)))
-                : await CandidatesAsync(db, program, stop);
+                : Candidates(db, program, practice.RulesAt(now));
         var ids = await candidates.OrderBy(p => p.SortName).Select(p => p.Id).Take(AudienceLooked).ToListAsync(stop);
         var anybody = ids.Count == 0;
         if (anybody)
@@ -301,16 +303,21 @@ public sealed class ProgramDesk(LiquidLetters letters, Engines engines)
         };
 
     /// <summary>Those for whom the program's trigger has come true already.</summary>
-    private static async Task<IQueryable<PersonRow>> CandidatesAsync(GerminalDb db, ProgramDefinition program, CancellationToken stop)
+    private static IQueryable<PersonRow> Candidates(GerminalDb db, ProgramDefinition program, RuleMoment moment)
     {
-        // Tags compare without regard to case; the practice's own spelling lets the index answer.
-        var wanted = program.StartsWhen.OfType<TagAdded>().Select(t => t.Tag).ToHashSet(StringComparer.OrdinalIgnoreCase);
-        var tags = wanted.Count == 0 ? [] : (await db.Tags.AsNoTracking().Select(t => t.Name).ToListAsync(stop)).Where(wanted.Contains).ToList();
-        var stages = program.StartsWhen.OfType<StageEntered>().Select(s => s.Stage).ToList();
-        var lists = program.StartsWhen.OfType<ListJoined>().Select(l => l.List).ToList();
-        return db
-            .People.AsNoTracking()
-            .Where(p => (p.Stage != null && stages.Contains(p.Stage)) || p.Tags.Any(t => tags.Contains(t)) || p.Lists.Any(l => lists.Contains(l)));
+        var wanted = program
+            .StartsWhen.Select(t =>
+                t switch
+                {
+                    TagAdded tag => (Rule)new Leaf("tags", RuleOp.Has, [tag.Tag]),
+                    ListJoined list => new Leaf("lists", RuleOp.Has, [list.List]),
+                    SegmentJoined segment => segment.Asked,
+                    StageEntered stage => new Leaf("stage", RuleOp.Is, [stage.Stage]),
+                    _ => null,
+                }
+            )
+            .OfType<Rule>();
+        return db.Matching(new AnyOf([.. wanted]), moment).AsNoTracking();
     }
 
     /// <summary>What the engine makes of starting a program now, person by person; a thousand are read at a time.</summary>
@@ -325,7 +332,7 @@ public sealed class ProgramDesk(LiquidLetters letters, Engines engines)
     {
         foreach (var chunk in ids.Chunk(1000))
         {
-            var facts = await FactsReading.LoadAsync(db, chunk, stop);
+            var facts = await FactsReading.LoadAsync(db, chunk, stop, engine);
             var states = await db.States.AsNoTracking().Where(s => chunk.Contains(s.PersonId)).ToDictionaryAsync(s => s.PersonId, s => s.State, stop);
             foreach (var id in chunk.Where(facts.ContainsKey))
             {
@@ -339,7 +346,7 @@ public sealed class ProgramDesk(LiquidLetters letters, Engines engines)
     public async Task<WhoStarts> WhoStartsAsync(GerminalDb db, Guid programId, ProgramDefinition program, Instant now, CancellationToken stop)
     {
         var engine = await EngineWithAsync(db, programId, program, now, stop);
-        var ids = await (await CandidatesAsync(db, program, stop)).OrderBy(p => p.SortName).Select(p => p.Id).ToListAsync(stop);
+        var ids = await Candidates(db, program, engine.Practice.RulesAt(now)).OrderBy(p => p.SortName).Select(p => p.Id).ToListAsync(stop);
         var starting = new List<(Guid, string)>();
         var refused = new Dictionary<string, int>(StringComparer.Ordinal);
         await foreach (var (person, effects) in StartingAsync(db, engine, programId, ids, now, stop))
@@ -381,6 +388,7 @@ public sealed class ProgramDesk(LiquidLetters letters, Engines engines)
     /// <returns>The new version's number.</returns>
     public static async Task<int> PublishAsync(GerminalDb db, ProgramRow program, string by, Instant now, CancellationToken stop)
     {
+        var before = program.Status is "on" or "paused" ? await CurrentAsync(db, program, stop) : null;
         program.CurrentVersion++;
         program.OnSince = program.Status == "on" ? program.OnSince : now;
         program.Status = "on";
@@ -396,9 +404,23 @@ public sealed class ProgramDesk(LiquidLetters letters, Engines engines)
             }
         );
         await db.SaveChangesAsync(stop);
+
+        // Whom it waits for already stays known; who matches what is new has not begun to.
+        var known = before?.StartsWhen.OfType<SegmentJoined>().Select(t => t.Key).ToHashSet(StringComparer.Ordinal) ?? [];
+        var waits = ShelfReading.Definition(program.Draft).StartsWhen.OfType<SegmentJoined>().Where(t => !known.Contains(t.Key)).ToList();
+        if (waits.Count > 0)
+        {
+            await SegmentSeeds.NoteAsync(db, await PracticeReading.LoadAsync(db, stop), program.Id, waits, now, stop);
+        }
+
         await PracticeClock.LookAgainAsync(db, stop);
         return program.CurrentVersion;
     }
+
+    private static async Task<ProgramDefinition> CurrentAsync(GerminalDb db, ProgramRow program, CancellationToken stop) =>
+        ShelfReading.Definition(
+            await db.ProgramVersions.Where(v => v.ProgramId == program.Id && v.Version == program.CurrentVersion).Select(v => v.Definition).SingleAsync(stop)
+        );
 
     /// <summary>Those on their way on an older version, and whose next date changes if they move to the newest (rule 13.1).</summary>
     public async Task<(int OnOlder, IReadOnlyList<(Guid Id, string Name, Instant Now, Instant Then)> Changing)> OlderRunsAsync(
@@ -411,7 +433,7 @@ public sealed class ProgramDesk(LiquidLetters letters, Engines engines)
         var older = db.Runs.Where(r => r.ProgramId == program.Id && r.EndedAt == null && r.Version < program.CurrentVersion);
         var ids = await older.OrderBy(r => r.StartedAt).Select(r => r.PersonId).Distinct().Take(AudienceLooked).ToListAsync(stop);
         var engine = await EngineAsync(db, stop);
-        var facts = await FactsReading.LoadAsync(db, ids, stop);
+        var facts = await FactsReading.LoadAsync(db, ids, stop, engine);
         var states = await db
             .States.AsNoTracking()
             .Where(s => ids.Contains(s.PersonId))

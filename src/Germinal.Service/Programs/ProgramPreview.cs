@@ -65,7 +65,7 @@ public sealed class ProgramPreview(ProgramDesk desk, LetterWriter writer)
 
         var now = await PracticeClock.NowAsync(db, stop);
         var engine = await desk.EngineWithAsync(db, id, program, now, stop);
-        var facts = (await FactsReading.LoadAsync(db, [chosen], stop))[chosen];
+        var facts = (await FactsReading.LoadAsync(db, [chosen], stop, engine))[chosen];
         var practice = engine.Practice.InVoiceOf(program);
         Happening first = new StartedByHand(now, id, "");
         var from = now;

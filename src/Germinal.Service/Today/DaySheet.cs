@@ -170,7 +170,7 @@ public static class DaySheet
             .Distinct()
             .ToList();
         var rows = await db.People.AsNoTracking().Where(p => ids.Contains(p.Id)).ToDictionaryAsync(p => p.Id, stop);
-        var facts = await FactsReading.WithDetailsAsync(db, [.. rows.Values], stop);
+        var facts = await FactsReading.WithDetailsAsync(db, [.. rows.Values], stop, engine);
         var names = await db.Programs.AsNoTracking().ToDictionaryAsync(p => p.Id, p => p.Name, stop);
         var callees = calls.Select(c => c.PersonId).Distinct().ToList();
         var last = (

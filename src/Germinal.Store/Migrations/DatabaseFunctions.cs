@@ -11,8 +11,10 @@ internal static class DatabaseFunctions
         "appointments",
         "consent",
         "events",
+        "households",
         "imports",
         "inquiries",
+        "lists",
         "messages",
         "notices",
         "opportunities",
@@ -21,7 +23,9 @@ internal static class DatabaseFunctions
         "providers",
         "received",
         "refusals",
+        "relations",
         "runs",
+        "segments",
         "tags",
         "tasks",
         "touches",
@@ -51,6 +55,20 @@ internal static class DatabaseFunctions
             $$ SELECT CASE WHEN t ~ '^--(0[1-9]|1[0-2])-(0[1-9]|[12][0-9]|3[01])$' THEN
                  CASE WHEN right(t, 2)::int <= rule_days_in_month(2000, substr(t, 3, 2)::int) THEN substr(t, 3, 2)::int END
                ELSE extract(month FROM rule_date(t))::int END $$;
+
+            -- With their schema: an index is made again, by a restore, where no search path is set.
+            CREATE FUNCTION rule_fold_all(t text[]) RETURNS text[] LANGUAGE sql IMMUTABLE PARALLEL SAFE STRICT AS
+            $$ SELECT coalesce(array_agg(public.rule_fold(x)), '{}') FROM unnest(t) x $$;
+
+            CREATE FUNCTION rule_own(own jsonb, name text) RETURNS text LANGUAGE sql IMMUTABLE PARALLEL SAFE STRICT AS
+            $$ SELECT nullif(CASE WHEN own ? name THEN own ->> name ELSE (SELECT e.value FROM jsonb_each_text(own) e WHERE public.rule_fold(e.key) = public.rule_fold(name) LIMIT 1) END, '') $$;
+
+            CREATE FUNCTION rule_own_pairs(own jsonb) RETURNS text[] LANGUAGE sql IMMUTABLE PARALLEL SAFE STRICT AS
+            $$ SELECT coalesce(array_agg(public.rule_fold(e.key) || U&'\001F' || public.rule_fold(e.value)), '{}') FROM jsonb_each_text(own) e $$;
+
+            CREATE INDEX ix_people_tags_folded ON people USING gin (rule_fold_all(tags));
+            CREATE INDEX ix_people_lists_folded ON people USING gin (rule_fold_all(lists));
+            CREATE INDEX ix_people_own_pairs ON people USING gin (rule_own_pairs(custom));
             """
         );
 
@@ -100,6 +118,9 @@ internal static class DatabaseFunctions
             DROP FUNCTION tell_practices() CASCADE;
             DROP FUNCTION tell_all() CASCADE;
             DROP FUNCTION person_gets_a_state() CASCADE;
+            DROP FUNCTION rule_own_pairs(jsonb) CASCADE;
+            DROP FUNCTION rule_own(jsonb, text);
+            DROP FUNCTION rule_fold_all(text[]) CASCADE;
             DROP FUNCTION rule_month(text);
             DROP FUNCTION rule_date(text);
             DROP FUNCTION rule_days_in_month(int, int);

@@ -52,6 +52,9 @@ public sealed class AppointmentRow : IOwned
     public Guid? WithId { get; set; }
 
     public Instant? CancelledAt { get; set; }
+
+    /// <summary>When a member noted that they did not come; null where they did, or it is still to be.</summary>
+    public Instant? MissedAt { get; set; }
 }
 
 /// <summary>Somebody asked for something.</summary>

@@ -16,6 +16,15 @@ public sealed class ImportRow : IOwned
     /// <summary>What each column is, by position: a word of <c>ImportField</c>, or empty to leave it out.</summary>
     public List<string> Columns { get; set; } = [];
 
+    /// <summary>Of a workbook with several sheets: the one that is read; null for the first.</summary>
+    public string? Sheet { get; set; }
+
+    /// <summary>Of the header, so that what was said of its columns is known for the next file with the same.</summary>
+    public string HeaderPrint { get; set; } = "";
+
+    /// <summary>What values of a field mean, said once for the whole file: by field, by the value as written; empty for “leave out”.</summary>
+    public Dictionary<string, Dictionary<string, string>> Meanings { get; set; } = [];
+
     /// <summary>review, queued, running, stopped, done, failed or undone.</summary>
     public string Status { get; set; } = "review";
 

@@ -45,6 +45,18 @@ public sealed class PersonRow : IOwned
     /// <summary>Lines parted by line feeds.</summary>
     public string? Address { get; set; }
 
+    /// <summary>What the address says of the town; with the next three kept by <see cref="PersonNames"/>.</summary>
+    public string? City { get; set; }
+
+    public string? State { get; set; }
+
+    public string? PostalCode { get; set; }
+
+    public string? Country { get; set; }
+
+    /// <summary>The household they belong to, or null.</summary>
+    public Guid? HouseholdId { get; set; }
+
     /// <summary>IANA zone; null means the practice's.</summary>
     public string? ZoneId { get; set; }
 
@@ -97,7 +109,7 @@ public sealed class PersonRow : IOwned
 
     /// <summary>The engine's memory of them, made by the database with the row; null where it was not loaded.</summary>
     [System.Text.Json.Serialization.JsonIgnore]
-    public PersonStateRow? State { get; set; }
+    public PersonStateRow? Memory { get; set; }
 }
 
 /// <summary>A tag the practice uses, in the spelling it was first given.</summary>
@@ -106,6 +118,21 @@ public sealed class TagRow : IOwned
     public Guid PracticeId { get; set; }
 
     public required string Name { get; set; }
+}
+
+/// <summary>A list the practice keeps, in the spelling it was first given. Who is on it stands with each person.</summary>
+public sealed class ListRow : IOwned
+{
+    public Guid PracticeId { get; set; }
+
+    public required string Name { get; set; }
+
+    public Instant CreatedAt { get; set; }
+
+    public string By { get; set; } = "";
+
+    /// <summary>What it was made from, in words: a segment at a moment, a letter's readers; null for one kept by hand from the start.</summary>
+    public string? From { get; set; }
 }
 
 /// <summary>A named date of a person.</summary>

@@ -79,6 +79,17 @@ public sealed class PracticeSettings
     /// <summary>Fields of people that the practice named itself.</summary>
     public List<OwnFieldSettings> OwnFields { get; set; } = [];
 
+    /// <summary>How people can stand to each other, each role with what the other is in return.</summary>
+    public List<RelationSettings> Relations { get; set; } =
+    [
+        new() { Role = "spouse", Back = "spouse" },
+        new() { Role = "parent", Back = "child" },
+        new() { Role = "solicitor", Back = "client" },
+        new() { Role = "accountant", Back = "client" },
+        new() { Role = "referrer", Back = "referred" },
+        new() { Role = "co-borrower", Back = "co-borrower" },
+    ];
+
     /// <summary>How often one person may get commercial messages (rule 9.1).</summary>
     public List<PaceSettings> Pace { get; set; } = [];
 
@@ -122,6 +133,16 @@ public sealed class OwnFieldSettings
     public string Kind { get; set; } = "text";
 
     public List<string> Options { get; set; } = [];
+}
+
+/// <summary>A role one person can have for another, and what that one is in return.</summary>
+public sealed class RelationSettings
+{
+    /// <summary>What the other is to the person: their solicitor.</summary>
+    public string Role { get; set; } = "";
+
+    /// <summary>What the person is to the other: their client.</summary>
+    public string Back { get; set; } = "";
 }
 
 /// <summary>At most so many in so many days over the channels named.</summary>

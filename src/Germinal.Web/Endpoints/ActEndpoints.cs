@@ -1,5 +1,6 @@
 using Germinal.Service;
 using Germinal.Service.Clock;
+using Germinal.Service.Engine;
 using Germinal.Service.Import;
 using Germinal.Service.People;
 using Germinal.Store;
@@ -12,19 +13,10 @@ namespace Germinal.Web.Endpoints;
 /// <summary>What is done to one person or many as one act, looked at before, and taken back as one.</summary>
 public static class ActEndpoints
 {
-    /// <summary>Everybody who fits, as the list of people filters them.</summary>
-    public sealed record Matching(
-        [AtMost(Lengths.Name)] string? Search = null,
-        [AtMost(Lengths.Name)] string? Tag = null,
-        [AtMost(Lengths.Name)] string? Stage = null,
-        Guid? Owner = null,
-        [AtMost(Lengths.Name)] string? List = null
-    );
-
     /// <summary>The people, each named or all that fit, and what is done to them.</summary>
     public sealed record ActBody(
         [AtMost(40, Items = 10_000)] IReadOnlyList<Guid>? Ids = null,
-        Matching? Matching = null,
+        PeopleFilter? Matching = null,
         [AtMost(Lengths.Name)] string? Tag = null,
         [AtMost(Lengths.Name)] string? Stage = null,
         [AtMost(Lengths.Name)] string? List = null,
@@ -42,7 +34,7 @@ public static class ActEndpoints
         {
             people.MapPost(
                 $"/{Acts.WordOf(kind)}",
-                async Task<Results<Ok<Done>, ValidationProblem>> (ActBody body, GerminalDb db, Caller caller, CancellationToken stop) =>
+                async Task<Results<Ok<Done>, ValidationProblem>> (ActBody body, GerminalDb db, Engines engines, Caller caller, CancellationToken stop) =>
                 {
                     var (what, problem) = await WhatAsync(kind, body, db, stop);
                     if (problem is not null)
@@ -50,7 +42,7 @@ public static class ActEndpoints
                         return problem;
                     }
 
-                    var (act, count) = await (await ActsOfAsync(db, caller, stop)).DoAsync(kind, what, await PickedAsync(body, db, stop), stop);
+                    var (act, count) = await (await ActsOfAsync(db, caller, stop)).DoAsync(kind, what, await PickedAsync(body, db, engines, caller, stop), stop);
                     return TypedResults.Ok(new Done(count, act));
                 }
             );
@@ -59,6 +51,8 @@ public static class ActEndpoints
                 async Task<Results<Ok<ActPreview>, ValidationProblem>> (
                     ActBody body,
                     GerminalDb db,
+                    Engines engines,
+                    Caller caller,
                     ManyPreview previews,
                     CancellationToken stop
                 ) =>
@@ -67,7 +61,7 @@ public static class ActEndpoints
                     return problem is not null
                         ? problem
                         : TypedResults.Ok(
-                            await previews.OfAsync(db, kind, what, await PickedAsync(body, db, stop), await PracticeClock.NowAsync(db, stop), stop)
+                            await previews.OfAsync(db, kind, what, await PickedAsync(body, db, engines, caller, stop), await PracticeClock.NowAsync(db, stop), stop)
                         );
                 }
             );
@@ -93,11 +87,11 @@ public static class ActEndpoints
         : TypedResults.NotFound();
 
     /// <summary>Those who are meant; who belongs to another practice is nobody.</summary>
-    private static async Task<Guid[]> PickedAsync(ActBody body, GerminalDb db, CancellationToken stop)
+    private static async Task<Guid[]> PickedAsync(ActBody body, GerminalDb db, Engines engines, Caller caller, CancellationToken stop)
     {
         var ids = body.Ids ?? [];
         var people = body.Matching is { } m
-            ? PeopleEndpoints.Filtered(db, m.Search, m.Tag, m.Stage, m.Owner, m.List)
+            ? await PeopleEndpoints.FilteredAsync(db, engines, caller, m, stop)
             : db.People.AsNoTracking().Where(p => ids.Contains(p.Id));
         return await people.OrderBy(p => p.Id).Select(p => p.Id).ToArrayAsync(stop);
     }

@@ -1,7 +1,10 @@
+using Germinal.Core.Rules;
 using Germinal.Core.Time;
 using Germinal.Service;
 using Germinal.Service.Clock;
+using Germinal.Service.Engine;
 using Germinal.Service.People;
+using Germinal.Service.Segments;
 using Germinal.Store;
 using Germinal.Store.Rows;
 using Germinal.Web.Hosting;
@@ -26,6 +29,22 @@ public sealed record PersonLine(
     string? Added = null
 );
 
+/// <summary>Who the list of people shows.</summary>
+/// <param name="Search">Words of a name, address or number.</param>
+/// <param name="Tag">A tag they have.</param>
+/// <param name="Stage">The stage they stand in.</param>
+/// <param name="Owner">The member who looks after them.</param>
+/// <param name="List">A list they are on.</param>
+/// <param name="Segment">A saved segment they are in; one that does not exist has nobody.</param>
+public sealed record PeopleFilter(
+    [AtMost(Lengths.Name)] string? Search = null,
+    [AtMost(Lengths.Name)] string? Tag = null,
+    [AtMost(Lengths.Name)] string? Stage = null,
+    Guid? Owner = null,
+    [AtMost(Lengths.Name)] string? List = null,
+    Guid? Segment = null
+);
+
 /// <summary>The people list and what is done to many at once.</summary>
 public static class PeopleEndpoints
 {
@@ -47,8 +66,19 @@ public static class PeopleEndpoints
         people.MapGet("", List);
         people.MapGet(
             "/count",
-            async (GerminalDb db, string? search, string? tag, string? stage, Guid? owner, CancellationToken stop) =>
-                new Counted(await Filtered(db, search, tag, stage, owner).Take(10_001).CountAsync(stop))
+            async (
+                GerminalDb db,
+                Engines engines,
+                Caller caller,
+                string? search,
+                string? tag,
+                string? stage,
+                Guid? owner,
+                string? list,
+                Guid? segment,
+                CancellationToken stop
+            ) =>
+                new Counted(await (await FilteredAsync(db, engines, caller, new(search, tag, stage, owner, list, segment), stop)).Take(10_001).CountAsync(stop))
         );
         people.MapPost("", Add);
     }
@@ -63,9 +93,56 @@ public static class PeopleEndpoints
     /// </summary>
     private const int ShortestInside = 3;
 
-    internal static IQueryable<PersonRow> Filtered(GerminalDb db, string? search, string? tag, string? stage, Guid? owner, string? list = null)
+    /// <summary>Those who fit; tag, list and segment are asked for as a rule asks.</summary>
+    internal static async Task<IQueryable<PersonRow>> FilteredAsync(
+        GerminalDb db,
+        Engines engines,
+        Caller caller,
+        PeopleFilter filter,
+        CancellationToken stop
+    )
     {
-        var people = db.People.AsNoTracking().Where(p => !p.Archived);
+        var parts = new List<Rule>();
+        void Ask(string field, RuleOp op, string? value)
+        {
+            if (!string.IsNullOrEmpty(value))
+            {
+                parts.Add(new Leaf(field, op, [value]));
+            }
+        }
+
+        Ask("tags", RuleOp.Has, filter.Tag);
+        Ask("lists", RuleOp.Has, filter.List);
+        var archivedToo = false;
+        if (filter.Segment is { } id)
+        {
+            var json = await db
+                .Segments.AsNoTracking()
+                .Where(s => s.Id == id && (s.MemberId == null || s.MemberId == caller.Id))
+                .Select(s => s.Rule).FirstOrDefaultAsync(stop);
+            var rule = json is null ? new AnyOf([]) : SegmentShelf.Read(json);
+            archivedToo = rule.Asks(RuleField.Archived);
+            parts.Add(rule);
+        }
+
+        var people = db.People.AsQueryable();
+        if (parts.Count > 0)
+        {
+            var practice = (await engines.OfAsync(db, stop)).Engine.Practice;
+            people = db.Matching(new AllOf(parts), practice.RulesAt(await PracticeClock.NowAsync(db, stop)));
+        }
+
+        people = archivedToo ? people : people.Where(p => !p.Archived);
+
+        // Chosen from a list, in the practice's own spelling: plain columns, which their indexes know.
+        people = string.IsNullOrEmpty(filter.Stage) ? people : people.Where(p => p.Stage == filter.Stage);
+        people = filter.Owner is null ? people : people.Where(p => p.OwnerId == filter.Owner);
+        return Found(people.AsNoTracking(), filter.Search);
+    }
+
+    /// <summary>Those among people who have every word in their name, address or number.</summary>
+    private static IQueryable<PersonRow> Found(IQueryable<PersonRow> people, string? search)
+    {
         foreach (var word in PersonNames.Fold(search ?? "").Split(' ', StringSplitOptions.RemoveEmptyEntries).Take(5))
         {
             var like = word.Replace("\\", "\\\\", StringComparison.Ordinal)
@@ -83,52 +160,43 @@ public static class PeopleEndpoints
                     : people.Where(p => EF.Functions.Like(p.SearchText, $"%{like}%"));
         }
 
-        if (!string.IsNullOrEmpty(tag))
-        {
-            var tags = new List<string> { tag };
-            people = people.Where(p => p.Tags.Any(t => tags.Contains(t)));
-        }
-
-        if (!string.IsNullOrEmpty(list))
-        {
-            var lists = new List<string> { list };
-            people = people.Where(p => p.Lists.Any(l => lists.Contains(l)));
-        }
-
-        people = string.IsNullOrEmpty(stage) ? people : people.Where(p => p.Stage == stage);
-        return owner is null ? people : people.Where(p => p.OwnerId == owner);
+        return people;
     }
 
     /// <summary>A page of people. Sort: name, stage, owner, next, last; a minus in front turns it round.</summary>
     private static async Task<Page<PersonLine>> List(
         GerminalDb db,
+        Engines engines,
+        Caller caller,
         string? search,
-        string? sort,
         string? tag,
         string? stage,
         Guid? owner,
+        string? list,
+        Guid? segment,
+        string? sort,
         string? after,
         int? most,
         CancellationToken stop
     )
     {
         var take = Math.Clamp(most ?? 50, 1, 200);
-        var people = Filtered(db, search, tag, stage, owner);
+        var people = await FilteredAsync(db, engines, caller, new(search, tag, stage, owner, list, segment), stop);
         var key = PageKey.TryRead(after);
         var down = sort?.StartsWith('-') == true;
         var by = sort?.TrimStart('-') ?? "name";
 
         // Everybody has a state, the database makes it; saying so lets the page come from its index.
-        var withState = people.Where(p => p.State != null);
+        var withState = people.Where(p => p.Memory != null);
         people = by switch
         {
             "stage" => KeySorting.Apply(people, p => p.StageSort, key is null ? null : (key.Value, key.Id), down),
             "owner" => KeySorting.Apply(people, p => p.OwnerSort, key is null || !Guid.TryParse(key.Value, out var o) ? null : (o, key.Id), down),
-            "next" => KeySorting.Apply(withState, p => p.State!.NextTouchAt, InstantOf(key), down),
-            "last" => KeySorting.Apply(withState, p => p.State!.LastTouchAt, InstantOf(key), down),
+            "next" => KeySorting.Apply(withState, p => p.Memory!.NextTouchAt, InstantOf(key), down),
+            "last" => KeySorting.Apply(withState, p => p.Memory!.LastTouchAt, InstantOf(key), down),
             _ => KeySorting.Apply(people, p => p.SortName, key is null ? null : (key.Value, key.Id), down),
         };
-        var rows = await people.Take(take + 1).Select(p => new ListedPerson(p, p.State!.NextTouchAt, p.State.LastTouchAt)).ToListAsync(stop);
+        var rows = await people.Take(take + 1).Select(p => new ListedPerson(p, p.Memory!.NextTouchAt, p.Memory.LastTouchAt)).ToListAsync(stop);
         var owners = await db.Users.AsNoTracking().Where(m => m.PracticeId == db.PracticeId).ToDictionaryAsync(m => m.Id, m => m.Name, stop);
         var last = rows.Count > take ? rows[take - 1] : null;
         var next = last is null

@@ -565,7 +565,7 @@ public static class PersonEndpoints
             .Take(PastAtOnce + 1)
             .ToListAsync(stop);
 
-        var facts = (await FactsReading.WithDetailsAsync(db, [row], stop))[id];
+        var facts = (await FactsReading.WithDetailsAsync(db, [row], stop, engine))[id];
         string Fill(string title) => ((Channels.Letters.LiquidLetters)engine.Templates).FillText(title, facts, practice, practice.SenderFor(facts), now, []);
         var mine = await db
             .Events.AsNoTracking()

@@ -99,7 +99,7 @@ internal static class ThreadLines
             EventKinds.AppointmentNear => ("An appointment comes near", null),
             EventKinds.OptedIn => ($"Said yes to {ChannelName(Data("channel"))}", Data("source")),
             EventKinds.OptedOut => ($"Said no to {ChannelName(Data("channel"))}", Data("source")),
-            EventKinds.Remark => (Data("text"), null),
+            EventKinds.Remark or EventKinds.Circle => (Data("text"), null),
             EventKinds.DoNotContact when Data("reason") == "died" => ("Died", null),
             EventKinds.DoNotContact => ("Marked “do not contact”", Until() is { } date ? $"{Data("reason")}; {date}" : Data("reason")),
             EventKinds.MayContact => ("May be contacted again", e.By is null ? "the date came" : null),

@@ -90,7 +90,7 @@ public static class TouchEndpoints
         }
 
         var engine = await programs.EngineAsync(db, stop);
-        var facts = (await FactsReading.LoadAsync(db, [personId.Value], stop))[personId.Value];
+        var facts = (await FactsReading.LoadAsync(db, [personId.Value], stop, engine))[personId.Value];
         var now = await PracticeClock.NowAsync(db, stop);
         return touch is null
             ? await ForeseenAsync(db, engine, writer, facts, id, now, stop)

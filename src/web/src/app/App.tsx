@@ -17,6 +17,9 @@ const PeopleList = lazy(() => import('../features/people/PeopleList'));
 const PersonPage = lazy(() => import('../features/people/PersonPage'));
 const ImportList = lazy(() => import('../features/imports/ImportList'));
 const ImportPage = lazy(() => import('../features/imports/ImportPage'));
+const SamePeople = lazy(() => import('../features/people/SamePeople'));
+const SegmentList = lazy(() => import('../features/segments/SegmentList'));
+const SegmentPage = lazy(() => import('../features/segments/SegmentPage'));
 const PracticePage = lazy(() => import('../features/practice/PracticePage'));
 const ProgramList = lazy(() => import('../features/programs/ProgramList'));
 const ProgramPage = lazy(() => import('../features/programs/ProgramPage'));
@@ -84,6 +87,9 @@ function Inside({ session }: { session: Session }) {
             <Route path="/people" element={<PeopleList />} />
             <Route path="/people/bring-in" element={<ImportList />} />
             <Route path="/people/bring-in/:id" element={<ImportPage />} />
+            <Route path="/people/same" element={<SamePeople />} />
+            <Route path="/people/segments" element={<SegmentList />} />
+            <Route path="/people/segments/:id" element={<SegmentPage />} />
             <Route path="/people/:id" element={<PersonPage />} />
             <Route path="/practice" element={<PracticePage />} />
             <Route path="/programs" element={<ProgramList />} />

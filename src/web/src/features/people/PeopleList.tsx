@@ -6,6 +6,7 @@ import { useNow, useSession } from '../../app/session';
 import { Button, Empty, Loading, Trouble } from '../../ui/bits';
 import { DayPage, PageHead } from '../../ui/DayPage';
 import { count, moment, nearDay } from '../../ui/when';
+import type { Leaf } from '../rules/ruleLanguage';
 import { AddPerson } from './AddPerson';
 import { Many } from './Many';
 
@@ -33,7 +34,14 @@ export default function PeopleList() {
     tag: query.get('tag') || undefined,
     stage: query.get('stage') || undefined,
     owner: query.get('owner') || undefined,
+    list: query.get('list') || undefined,
+    segment: query.get('segment') || undefined,
   };
+  const segments = useQuery({ queryKey: ['segments'], queryFn: () => take(api.GET('/api/segments')) });
+  const lists = useQuery({
+    queryKey: ['rule-values', 'lists'],
+    queryFn: () => take(api.GET('/api/rules/values', { params: { query: { field: 'lists' } } })),
+  });
 
   function set(key: string, value: string) {
     setQuery(
@@ -76,6 +84,15 @@ export default function PeopleList() {
     return () => watcher.disconnect();
   }, [people]);
 
+  // What is filtered by, as a rule says it; words that are searched for are no rule.
+  const segment = segments.data?.find((s) => s.id === filters.segment);
+  const sentences: Leaf[] = [
+    ...(filters.stage ? [{ field: 'stage', op: 'is', value: filters.stage } as const] : []),
+    ...(filters.owner ? [{ field: 'owner', op: 'is', value: filters.owner } as const] : []),
+    ...(filters.tag ? [{ field: 'tags', op: 'has', value: filters.tag } as const] : []),
+    ...(filters.list ? [{ field: 'lists', op: 'has', value: filters.list } as const] : []),
+    ...(segment && !segment.mine ? [{ field: 'segment', op: 'has', value: segment.name } as const] : []),
+  ];
   const filtered = Object.values(filters).some(Boolean);
   const all = rows.length > 0 && rows.every((r) => picked.has(r.id));
   const fitting = total.data?.count ?? 0;
@@ -102,7 +119,8 @@ export default function PeopleList() {
                       tag: filters.tag ?? null,
                       stage: filters.stage ?? null,
                       owner: filters.owner ?? null,
-                      list: null,
+                      list: filters.list ?? null,
+                      segment: filters.segment ?? null,
                     },
                   },
                   count: fitting,
@@ -119,6 +137,12 @@ export default function PeopleList() {
           <span className="flex gap-5">
             <span aria-live="polite">{total.data && (fitting > 10_000 ? 'over 10,000' : count(fitting, 'person', 'people'))}</span>
             <AddPerson />
+            <Link to="/people/segments" className="no-underline hover:underline">
+              Segments
+            </Link>
+            <Link to="/people/same" className="no-underline hover:underline">
+              May be the same
+            </Link>
             <Link to="/people/bring-in" className="no-underline hover:underline">
               Bring people in
             </Link>
@@ -146,6 +170,25 @@ export default function PeopleList() {
             options={session?.members.map((m) => [m.id, m.name]) ?? []}
           />
           <Choice label="Tag" value={filters.tag ?? ''} set={(v) => set('tag', v)} options={session?.tags.map((t) => [t, t]) ?? []} />
+          {(lists.data?.length ?? 0) > 0 && (
+            <Choice
+              label="List"
+              value={filters.list ?? ''}
+              set={(v) => set('list', v)}
+              options={lists.data?.map((l) => [l.value, l.words]) ?? []}
+            />
+          )}
+          {(segments.data?.length ?? 0) > 0 && (
+            <Choice
+              label="Segment"
+              value={filters.segment ?? ''}
+              set={(v) => set('segment', v)}
+              options={segments.data?.map((s) => [s.id, s.name]) ?? []}
+            />
+          )}
+          {sentences.length > 0 && (
+            <Link to={`/people/segments/new?${new URLSearchParams({ rule: JSON.stringify({ all: sentences }) })}`}>keep as a segment</Link>
+          )}
         </div>
       </PageHead>
       {people.error && (

@@ -14,6 +14,7 @@ import { said } from '../../ui/undo';
 import { day, daysBetween, keyDate, moment, nearDay, placeOf, time } from '../../ui/when';
 import { TouchMargin } from '../touches/TouchMargin';
 import { type ActKind, actOn, doAct, putBack, undoAct, undoEvent, undoMerge } from './acts';
+import { CirclePart } from './Circle';
 import { DealingsPart, ListsPart } from './Dealings';
 import { EditPerson, keptEdit } from './EditPerson';
 import { MayWe, Stopped } from './MayWe';
@@ -562,6 +563,7 @@ function About({ person: p, edit }: { person: Person; edit: () => void }) {
           </dl>
         </>
       )}
+      <CirclePart person={p} />
       <DealingsPart personId={p.id} zone={p.clockZone} />
       <ListsPart personId={p.id} lists={p.lists} />
       <MayWe person={p} />

@@ -236,6 +236,8 @@ function NeededField({ need, value, set }: { need: Needed; value: unknown; set: 
           )}
         </Field>
       );
+    case 'segment':
+      return <SegmentSelect label={label} value={value} set={set} />;
     case 'key-date':
       return <KeyDateInput label={label} value={words} set={set} />;
     case 'link':
@@ -257,6 +259,40 @@ function NeededField({ need, value, set }: { need: Needed; value: unknown; set: 
         </Field>
       );
   }
+}
+
+/** A saved segment by its name; a rule that the file gives in its place stays as it is. */
+function SegmentSelect({ label, value, set }: { label: string; value: unknown; set: (segment: unknown) => void }) {
+  const segments = useQuery({
+    queryKey: ['rule-values', 'segment'],
+    queryFn: () => take(api.GET('/api/rules/values', { params: { query: { field: 'segment' } } })),
+  }).data;
+  const given = typeof value === 'object';
+  return (
+    <Field
+      label={label}
+      hint={given ? 'The file gives the rule itself. A segment picked here takes its place.' : 'kept under People, Segments'}
+    >
+      {(id, by) => (
+        <select
+          id={id}
+          aria-describedby={by}
+          required={!given}
+          className="w-full"
+          value={given ? '' : String(value ?? '')}
+          onChange={(e) => e.target.value && set(e.target.value)}
+        >
+          <option value="">{given ? 'the rule of the file' : 'choose'}</option>
+          {typeof value === 'string' && value && !segments?.some((s) => s.value === value) && <option value={value}>{value}</option>}
+          {segments?.map((s) => (
+            <option key={s.value} value={s.value}>
+              {s.words}
+            </option>
+          ))}
+        </select>
+      )}
+    </Field>
+  );
 }
 
 /** A key date by its name: one the practice offers, or any other. */

@@ -21,7 +21,20 @@ export type Needed = {
   placeholder?: string;
   optional?: boolean;
   /** What is asked for, where it is not a few words. */
-  as?: 'key-date' | 'stage' | 'tag' | 'span' | 'distance' | 'dates' | 'channel' | 'unless' | 'numbers' | 'number' | 'date' | 'link';
+  as?:
+    | 'key-date'
+    | 'stage'
+    | 'tag'
+    | 'span'
+    | 'distance'
+    | 'dates'
+    | 'channel'
+    | 'unless'
+    | 'numbers'
+    | 'number'
+    | 'date'
+    | 'link'
+    | 'segment';
 };
 
 /** Every kind of start, in the order they are offered in, and what each needs to know. */
@@ -45,6 +58,7 @@ export const triggers: Record<Trigger['kind'], { label: string; needs: Needed[] 
     ],
   },
   'by-hand': { label: 'is started by a member', needs: [] },
+  'segment-joined': { label: 'begins to be in a segment', needs: [{ key: 'segment', label: 'Segment', as: 'segment' }] },
   'list-joined': { label: 'joins a list', needs: [{ key: 'list', label: 'List' }] },
   'stage-age': {
     label: 'has stood in a stage for a while',
@@ -178,6 +192,10 @@ export function sayTrigger(t: Trigger) {
       return `texts “${t.word}”`;
     case 'program-finished':
       return `has been through “${t.program}”`;
+    case 'segment-joined':
+      return typeof t.segment === 'string'
+        ? `begins to be in the segment “${t.segment}”`
+        : `begins to be one of those who ${sayRule(t.segment as Rule)}`;
     case 'person-added':
       return t.source ? `is new, from “${t.source}”` : 'is new in the database';
   }

@@ -12,6 +12,7 @@ import {
   type Choices,
   consentWords,
   type FieldKind,
+  fieldGroups,
   fieldOf,
   fields,
   isComplete,
@@ -21,9 +22,11 @@ import {
   opWords,
   ownDate,
   ownText,
+  partsOfField,
   type Rule,
   type RuleOp,
   type RuleValue,
+  relation,
   valueKind,
   withOp,
 } from './ruleLanguage';
@@ -73,21 +76,26 @@ export function RuleFields({ label, rule, set, trouble }: { label: string; rule:
             id={id}
             aria-describedby={by}
             className="w-full"
-            value={group ?? own ?? leaf?.field}
+            value={group ?? own ?? (leaf && pickedField(leaf.field))}
             onChange={(e) => {
               const to = e.target.value;
               set(to in groups ? made(to as Group, parts) : blankLeaf(to, fieldsOfTheirs));
             }}
           >
-            <optgroup label="What we know of them">
-              {Object.entries(fields).map(([name, f]) => (
-                <option key={name} value={name}>
-                  {f.kind === 'flag' ? f.words : `their ${f.words}`}
-                </option>
-              ))}
-              <option value={ownDate}>a date of another name</option>
-              {own === ownText && <option value={ownText}>a field that is gone</option>}
-            </optgroup>
+            {(Object.keys(fieldGroups) as (keyof typeof fieldGroups)[]).map((group) => (
+              <optgroup key={group} label={fieldGroups[group]}>
+                {Object.entries(fields)
+                  .filter(([, f]) => (f.group ?? 'facts') === group)
+                  .map(([name, f]) => (
+                    <option key={name} value={name}>
+                      {f.offered ?? (f.kind === 'flag' ? f.words : `their ${f.words}`)}
+                    </option>
+                  ))}
+                {group === 'facts' && <option value={ownDate}>a date of another name</option>}
+                {group === 'facts' && own === ownText && <option value={ownText}>a field that is gone</option>}
+                {group === 'around' && <option value={relation}>they have somebody in a role</option>}
+              </optgroup>
+            ))}
             {fieldsOfTheirs.length > 0 && (
               <optgroup label="Fields of your own">
                 {fieldsOfTheirs.map((f) => (
@@ -120,7 +128,8 @@ export function RuleFields({ label, rule, set, trouble }: { label: string; rule:
           )}
         </Field>
       )}
-      {leaf && <LeafFields key={leaf.field.startsWith(ownDate) ? ownDate : leaf.field} leaf={leaf} set={set} own={fieldsOfTheirs} />}
+      {leaf && !own && fieldOf(leaf.field).named && <Which leaf={leaf} set={set} />}
+      {leaf && <LeafFields key={own === ownDate ? ownDate : pickedField(leaf.field)} leaf={leaf} set={set} own={fieldsOfTheirs} />}
       {group && (
         <ul className="m-0 mb-3 list-none border-l border-rule p-0 pl-3" aria-label={groups[group]}>
           {parts.map((part, i) => (
@@ -144,6 +153,43 @@ export function RuleFields({ label, rule, set, trouble }: { label: string; rule:
         </ul>
       )}
     </>
+  );
+}
+
+/** A field as the list of fields knows it: without which one. */
+function pickedField(field: string): string {
+  const { base, name } = partsOfField(field);
+  return name === undefined || field.startsWith(ownText) || field.startsWith(ownDate) ? field : base === 'relation' ? relation : base;
+}
+
+/** Which message, link, program or role it is about, where the field goes on with one. */
+function Which({ leaf, set }: { leaf: Leaf; set: (leaf: Leaf) => void }) {
+  const { base, name = '' } = partsOfField(leaf.field);
+  const named = fieldOf(leaf.field).named;
+  const offered = useQuery({
+    queryKey: ['rule-names', base],
+    queryFn: () => take(api.GET('/api/rules/names', { params: { query: { field: base } } })),
+  }).data;
+  return (
+    <Field label={named?.label ?? 'Which'}>
+      {(id) => (
+        <select
+          id={id}
+          required={!named?.any}
+          className="w-full"
+          value={name}
+          onChange={(e) => set({ ...leaf, field: e.target.value || !named?.any ? `${base}:${e.target.value}` : base })}
+        >
+          <option value="">{named?.any ?? 'choose'}</option>
+          {name && !offered?.some((o) => o.value === name) && <option value={name}>{name}</option>}
+          {offered?.map((o) => (
+            <option key={o.value} value={o.value}>
+              {o.words}
+            </option>
+          ))}
+        </select>
+      )}
+    </Field>
   );
 }
 
@@ -185,7 +231,9 @@ function Value({ leaf, kind, choices, options, set }: ValueProps) {
       return (
         <Field label="Month">
           {(id) => (
-            <select id={id} value={words} onChange={(e) => set(Number(e.target.value))}>
+            <select id={id} value={words} onChange={(e) => set(Number(e.target.value) || e.target.value)}>
+              <option value="this">this month</option>
+              <option value="next">next month</option>
               {monthNames.map((m, i) => (
                 <option key={m} value={i + 1}>
                   {m}
@@ -202,11 +250,20 @@ function Value({ leaf, kind, choices, options, set }: ValueProps) {
         <Plain label="Number" type="number" value={words} set={(v) => set(typeof leaf.value === 'string' || v === '' ? v : Number(v))} />
       );
     case 'several':
-      return <Several choices={choices} options={options} value={(Array.isArray(leaf.value) ? leaf.value : []).map(String)} set={set} />;
+      return (
+        <Several
+          choices={choices}
+          field={leaf.field}
+          options={options}
+          value={(Array.isArray(leaf.value) ? leaf.value : []).map(String)}
+          set={set}
+        />
+      );
     default:
       if (choices === 'stages' && leaf.op !== 'contains' && leaf.op !== 'starts-with') return <StageSelect value={words} set={set} />;
       if (choices === 'tags') return <TagInput value={words} set={set} />;
-      if (choices) return <One choices={choices} options={options} value={words} set={set} />;
+      if (choices && leaf.op !== 'contains' && leaf.op !== 'starts-with')
+        return <One choices={choices} field={leaf.field} options={options} value={words} set={set} />;
       return <Plain label={kind === 'number' ? 'Number' : 'What'} type={kind === 'number' ? 'number' : 'text'} value={words} set={set} />;
   }
 }
@@ -232,16 +289,18 @@ function Plain({ label, type, value, set }: { label: string; type: string; value
 /** One of a list; what is chosen stays to be seen even where the list has lost it. */
 function One({
   choices,
+  field,
   options,
   value,
   set,
 }: {
   choices: Choices;
+  field: string;
   options?: readonly string[];
   value: string;
   set: (value: string) => void;
 }) {
-  const offered = useOffered(choices, options);
+  const offered = useOffered(choices, field, options);
   const known = offered.some(([v]) => v === value);
   return (
     <Field label="Which">
@@ -263,16 +322,18 @@ function One({
 /** Several of a list, or several words, one in a line. */
 function Several({
   choices,
+  field,
   options,
   value,
   set,
 }: {
   choices?: Choices;
+  field: string;
   options?: readonly string[];
   value: string[];
   set: (value: string[]) => void;
 }) {
-  const offered = useOffered(choices, options);
+  const offered = useOffered(choices, field, options);
   const legend = useId();
   const [typed, setTyped] = useState(value.join('\n'));
   if (!choices) {
@@ -323,8 +384,13 @@ function Several({
 }
 
 /** What a field's values are chosen from: each as the file writes it, and in words. */
-function useOffered(choices: Choices | undefined, options: readonly string[] = []): (readonly [string, string])[] {
+function useOffered(choices: Choices | undefined, field: string, options: readonly string[] = []): (readonly [string, string])[] {
   const session = useSession().data;
+  const here = useQuery({
+    queryKey: ['rule-values', field],
+    queryFn: () => take(api.GET('/api/rules/values', { params: { query: { field } } })),
+    enabled: choices === 'here',
+  });
   const programs = useQuery({
     queryKey: ['programs'],
     queryFn: () => take(api.GET('/api/programs')),
@@ -341,6 +407,8 @@ function useOffered(choices: Choices | undefined, options: readonly string[] = [
       return programs.data?.map((p) => [p.name, p.name] as const) ?? [];
     case 'consent':
       return Object.entries(consentWords);
+    case 'here':
+      return here.data?.map((v) => [v.value, v.count ? `${v.words} (${v.count})` : v.words] as const) ?? [];
     case 'own':
       return options.map((o) => [o, o] as const);
     default:

@@ -12,23 +12,84 @@ export type RuleValue = string | number | boolean | (string | number | boolean)[
 export type Rule = { all: Rule[] } | { any: Rule[] } | { not: Rule } | Leaf;
 
 /** What a field holds; several texts are read with other words than one. */
-export type FieldKind = 'text' | 'texts' | 'date' | 'moment' | 'number' | 'flag';
+export type FieldKind = 'text' | 'texts' | 'date' | 'moment' | 'number' | 'flag' | 'whether';
 
 /** Where the values of a field come from, for those that are chosen. */
-export type Choices = 'stages' | 'tags' | 'programs' | 'members' | 'consent' | 'own';
+export type Choices = 'stages' | 'tags' | 'programs' | 'members' | 'consent' | 'own' | 'here';
+
+/** Under what a field is offered. */
+export const fieldGroups = {
+  facts: 'What we know of them',
+  place: 'Where they live',
+  around: 'People around them',
+  deeds: 'What they did',
+  saved: 'Put together before',
+} as const;
 
 type Field = {
   /** After “their”, or for flags the whole. */
   words: string;
+  /** Where it is offered; among the facts where nothing is said. */
+  group?: keyof typeof fieldGroups;
+  /** How it is offered, where “their …” would not read. */
+  offered?: string;
+  /** What goes on after a colon, which one; `any` where it may be left open. */
+  named?: { label: string; any?: string };
   kind: FieldKind;
   choices?: Choices;
   /** Of `own`: what may be chosen. */
   options?: readonly string[];
-  /** For several texts: “have the tag”, “do not have the tag”, “have a tag”, “have no tag”. */
+  /** For several texts, and for what is so or not: “have the tag”, “do not have the tag”, “have a tag”, “have no tag”. */
   has?: { one: string; not: string; any: string; none: string };
   /** For moments: “heard from us last”, “have not heard from us”, “have heard from us”, “have never heard from us”. */
-  did?: { yes: string; no: string; ever: string; never: string };
+  did?: { yes: string; no: string; ever: string; never: string; last?: string };
 };
+
+/** What people did: the verb as it stands after “they” and after “have”, and what it was done to, any or one by name. */
+const deeds = {
+  got: { past: 'got', have: 'got', any: 'a message', one: (n: string) => n, which: 'Which message' },
+  opened: { past: 'opened', have: 'opened', any: 'a message', one: (n: string) => n, which: 'Which message' },
+  followed: { past: 'followed', have: 'followed', any: 'a link', one: (n: string) => n, which: 'Which link' },
+  answered: { past: 'answered', have: 'answered', any: '', one: (n: string) => `by ${n.replace(/[“”]/g, '')}`, which: 'How' },
+  started: { past: 'began', have: 'begun', any: 'a program', one: (n: string) => n, which: 'Which program' },
+  finished: { past: 'finished', have: 'finished', any: 'a program', one: (n: string) => n, which: 'Which program' },
+  inquired: { past: 'asked', have: 'asked', any: 'for something', one: (n: string) => `by the form ${n}`, which: 'By which form' },
+  met: { past: 'had', have: 'had', any: 'an appointment', one: (n: string) => `the appointment ${n}`, which: 'Which kind' },
+  missed: { past: 'missed', have: 'missed', any: 'an appointment', one: (n: string) => `the appointment ${n}`, which: 'Which kind' },
+  won: { past: 'had', have: 'had', any: 'an opportunity won', one: (n: string) => n, which: '' },
+  lost: {
+    past: 'had',
+    have: 'had',
+    any: 'an opportunity lost',
+    one: (n: string) => `an opportunity lost for ${n}`,
+    which: 'For which reason',
+  },
+};
+type DeedName = keyof typeof deeds;
+const isDeed = (name: string): name is DeedName => name in deeds;
+
+function deedField(kind: DeedName, name?: string): Field {
+  const deed = deeds[kind];
+  // A message is named “Program/step”; it reads “Program: step”.
+  const object = name === undefined ? deed.any : deed.one(`“${name.replace('/', ': ')}”`);
+  const to = (verb: string) => `${verb} ${object}`.trim();
+  return {
+    words: `last time they ${to(deed.past)}`,
+    offered: `they ${`${deed.past} ${deed.any}`.trim()}`,
+    kind: 'moment',
+    group: 'deeds',
+    ...(deed.which && { named: { label: deed.which, any: 'any' } }),
+    did: {
+      yes: to(deed.past),
+      last: to(`last ${deed.past}`),
+      no: to(`have not ${deed.have}`),
+      ever: to(`have ${deed.have}`),
+      never: to(`have never ${deed.have}`),
+    },
+  };
+}
+
+const deedFields = Object.fromEntries(Object.keys(deeds).map((kind) => [kind, deedField(kind as DeedName)])) as Record<DeedName, Field>;
 
 /** Every field of the language but the practice's own, in the order they are offered in. */
 export const fields: Record<(typeof ruleFields)[number], Field> = {
@@ -42,10 +103,32 @@ export const fields: Record<(typeof ruleFields)[number], Field> = {
   lists: {
     words: 'lists',
     kind: 'texts',
+    choices: 'here',
     has: { one: 'are on the list', not: 'are not on the list', any: 'are on a list', none: 'are on no list' },
   },
+  city: { words: 'town', kind: 'text', group: 'place', choices: 'here' },
+  state: { words: 'state', kind: 'text', group: 'place', choices: 'here' },
+  'postal-code': { words: 'postal code', kind: 'text', group: 'place' },
+  country: { words: 'country', kind: 'text', group: 'place', choices: 'here' },
+  household: {
+    words: 'household',
+    offered: 'they live with somebody here',
+    kind: 'whether',
+    group: 'around',
+    has: { one: 'live in', not: 'do not live in', any: 'live with somebody here', none: 'live with nobody here' },
+  },
+  segment: {
+    words: 'segments',
+    offered: 'they are in a segment',
+    kind: 'texts',
+    group: 'saved',
+    choices: 'here',
+    has: { one: 'are in the segment', not: 'are not in the segment', any: 'are in a segment', none: 'are in no segment' },
+  },
+  ...deedFields,
   email: { words: 'email address', kind: 'text' },
   mobile: { words: 'mobile number', kind: 'text' },
+  'other-phone': { words: 'other number', kind: 'text' },
   address: { words: 'postal address', kind: 'text' },
   age: { words: 'age', kind: 'number' },
   birthday: { words: 'birthday', kind: 'date' },
@@ -107,8 +190,19 @@ export const fields: Record<(typeof ruleFields)[number], Field> = {
       none: 'have never been on a program',
     },
   },
-  'lost-reason': { words: 'reason for being lost', kind: 'text' },
-  source: { words: 'source', kind: 'text' },
+  'lost-reason': { words: 'reason for being lost', kind: 'text', choices: 'here' },
+  source: { words: 'source', kind: 'text', choices: 'here' },
+  'inquiry-since': {
+    words: 'oldest inquiry that waits',
+    offered: 'an inquiry of theirs waits',
+    kind: 'moment',
+    did: {
+      yes: 'have an inquiry that has waited since a day',
+      no: 'have no inquiry that began to wait',
+      ever: 'have an inquiry that waits',
+      never: 'have no inquiry that waits',
+    },
+  },
   first_name: { words: 'first name', kind: 'text' },
   last_name: { words: 'last name', kind: 'text' },
   zone: { words: 'clock', kind: 'text' },
@@ -117,6 +211,7 @@ export const fields: Record<(typeof ruleFields)[number], Field> = {
   call_consent: { words: 'word on calls', kind: 'text', choices: 'consent' },
   post_consent: { words: 'word on post', kind: 'text', choices: 'consent' },
   do_not_contact: { words: 'must not be contacted', kind: 'flag' },
+  archived: { words: 'are archived', offered: 'they are archived', kind: 'flag' },
   id: { words: 'number in the people file', kind: 'text' },
 };
 
@@ -131,6 +226,15 @@ export const consentWords: Record<string, string> = {
 /** Begin of the fields a practice has of its own; the name stands after it. */
 export const ownText = 'custom:';
 export const ownDate = 'date:';
+
+/** Begin of the fields that ask whom a person has in a role; the role stands after it. */
+export const relation = 'relation:';
+
+/** What stands before and after the colon of a field that goes on with which one: `opened`, `relation`. */
+export function partsOfField(field: string): { base: string; name?: string } {
+  const colon = field.indexOf(':');
+  return colon < 0 ? { base: field } : { base: field.slice(0, colon), name: field.slice(colon + 1) };
+}
 
 /** A field that the practice named itself, as the server tells of it. */
 export type OwnField = Schemas['OwnFieldDto'];
@@ -147,8 +251,22 @@ export function fieldOf(name: string, own: readonly OwnField[] = []): Field {
     const options = choicesOf(known);
     return { words: known.name, kind: ownKinds[known.kind] ?? 'text', ...(options && { choices: 'own', options }) };
   }
+  if (name.startsWith(relation)) return relationField(name.slice(relation.length));
+  const { base, name: which } = partsOfField(name);
+  if (which !== undefined && isDeed(base)) return deedField(base, which);
   if (name.startsWith(ownDate)) return { words: name.slice(ownDate.length), kind: 'date' };
   return fields[name as keyof typeof fields] ?? { words: name, kind: 'text' };
+}
+
+function relationField(role: string): Field {
+  const an = /^[aeiou]/i.test(role) ? 'an' : 'a';
+  return {
+    words: role || 'somebody',
+    kind: 'whether',
+    group: 'around',
+    named: { label: 'Who' },
+    has: { one: `have as their ${role}`, not: `do not have as their ${role}`, any: `have ${an} ${role}`, none: `have no ${role}` },
+  };
 }
 
 /** What a value is asked for as, by its op. */
@@ -188,6 +306,7 @@ export const opsOf: Record<FieldKind, RuleOp[]> = {
   moment: ['in-last', 'not-in-last', 'before', 'after', 'month-is', 'exists', 'missing'],
   number: ['more', 'less', 'is', 'is-not', 'in', 'not-in', 'exists', 'missing'],
   flag: ['exists', 'missing'],
+  whether: ['exists', 'missing'],
 };
 
 /** Every op there is, for a field whose rule was written elsewhere. */
@@ -196,7 +315,7 @@ export const allOps: readonly RuleOp[] = ruleOps;
 /** An op as it is chosen from a list, for a field. */
 export function opWords(op: RuleOp, kind: FieldKind): string {
   if (kind === 'texts') return textsOps[op] ?? plainOps[op];
-  if (kind === 'flag') return op === 'missing' ? 'is not so' : 'is so';
+  if (kind === 'flag' || kind === 'whether') return op === 'missing' ? 'is not so' : 'is so';
   return kind === 'number' ? (numberOps[op] ?? plainOps[op]) : plainOps[op];
 }
 
@@ -250,7 +369,7 @@ export function isComplete(rule: Rule): boolean {
   if ('all' in rule) return rule.all.length > 0 && rule.all.every(isComplete);
   if ('any' in rule) return rule.any.length > 0 && rule.any.every(isComplete);
   if ('not' in rule) return isComplete(rule.not);
-  if (/^(custom|date):$/.test(rule.field)) return false;
+  if (rule.field.endsWith(':')) return false;
   if (valueKind(rule.op) === 'none') return true;
   return Array.isArray(rule.value) ? rule.value.length > 0 : rule.value !== undefined && String(rule.value).trim() !== '';
 }
@@ -265,8 +384,8 @@ const or = (words: string[]) => (words.length < 2 ? words.join('') : `${words.sl
 const listed = (value: RuleValue | undefined) => (Array.isArray(value) ? value : value === undefined ? [] : [value]).map(String);
 
 /** What members and the practice's own fields are called, by what the file calls them. */
-export type Names = { member: (id: string) => string; own: readonly OwnField[] };
-const asWritten: Names = { member: (id) => id, own: [] };
+export type Names = { member: (id: string) => string; own: readonly OwnField[]; state: (code: string) => string };
+const asWritten: Names = { member: (id) => id, own: [], state: (code) => code };
 
 /** A rule as it reads after “they”: <i>have the tag “warm”</i>; what stands inside another is put in brackets where it would be misread. */
 export function sayRule(rule: Rule, names: Names = asWritten, inside = false): string {
@@ -302,7 +421,12 @@ const opposites: Partial<Record<RuleOp, RuleOp>> = {
 };
 
 const dateWords = (date: string) => (/^\d{4}-\d\d-\d\d$/.test(date) ? keyDate(date) : date);
-const monthWords = (month: string) => monthNames[Number(month) - 1] ?? month;
+/** “in the last 90 days”, “in the last year”. */
+const inLast = (duration: string) => `in the last ${span(duration).replace(/^an? /, '')}`;
+/** “in May”, “this month”. */
+const inMonth = (month: string) => (monthNames[Number(month) - 1] ? `in ${monthNames[Number(month) - 1]}` : `${month} month`);
+
+const places = new Set(['city', 'state', 'country', 'postal-code']);
 
 function sayLeaf({ field, op, value }: Leaf, names: Names): string {
   const { words, kind, has, did, choices } = fieldOf(field, names.own);
@@ -313,10 +437,17 @@ function sayLeaf({ field, op, value }: Leaf, names: Names): string {
         ? (consentWords[v] ?? v)
         : choices === 'members'
           ? names.member(v)
-          : v,
+          : field === 'state'
+            ? names.state(v)
+            : v,
   );
   const quoted = shown.map((v) => `“${v}”`);
-  if (kind === 'flag') return op === 'missing' ? 'may be contacted' : words;
+  if (kind === 'flag') return op !== 'missing' ? words : field === 'archived' ? 'are not archived' : 'may be contacted';
+  if (places.has(field)) {
+    if (op === 'is' || op === 'in') return `live in ${or(shown)}`;
+    if (op === 'is-not' || op === 'not-in') return `do not live in ${or(shown)}`;
+  }
+  if (field === 'birthday' && op === 'month-is') return `have their birthday ${inMonth(shown.join(''))}`;
   if (has) {
     if (op === 'exists') return has.any;
     if (op === 'missing') return has.none;
@@ -338,10 +469,11 @@ function sayLeaf({ field, op, value }: Leaf, names: Names): string {
   if (did) {
     if (op === 'exists') return did.ever;
     if (op === 'missing') return did.never;
-    if (op === 'in-last') return `${did.yes} in the last ${span(shown.join(''))}`;
-    if (op === 'not-in-last') return `${did.no} in the last ${span(shown.join(''))}`;
-    if (op === 'before' || op === 'after') return `${did.yes} ${op} ${dateWords(shown.join(''))}`;
-    if (op === 'month-is') return `${did.yes} in ${monthWords(shown.join(''))}`;
+    if (op === 'in-last') return `${did.yes} ${inLast(shown.join(''))}`;
+    if (op === 'not-in-last') return `${did.no} ${inLast(shown.join(''))}`;
+    if (op === 'before') return `${did.last ?? did.yes} before ${dateWords(shown.join(''))}`;
+    if (op === 'after') return `${did.yes} after ${dateWords(shown.join(''))}`;
+    if (op === 'month-is') return `${did.last ?? did.yes} ${inMonth(shown.join(''))}`;
   }
   const an = /^[aeiou]/.test(words) ? 'an' : 'a';
   const verb = opWords(op, kind);
@@ -352,7 +484,7 @@ function sayLeaf({ field, op, value }: Leaf, names: Names): string {
     case 'span':
       return `${subject} ${verb} ${span(shown.join(''))}`;
     case 'month':
-      return `${subject} ${verb.replace(' the month of', '')} ${monthWords(shown.join(''))}`;
+      return `${subject} is ${inMonth(shown.join(''))}`;
     case 'date':
       return `${subject} ${verb} ${dateWords(shown.join(''))}`;
     case 'number':

@@ -112,6 +112,20 @@ namespace Germinal.Store.Migrations
                 });
 
             migrationBuilder.CreateTable(
+                name: "households",
+                columns: table => new
+                {
+                    id = table.Column<Guid>(type: "uuid", nullable: false),
+                    practice_id = table.Column<Guid>(type: "uuid", nullable: false),
+                    salutation = table.Column<string>(type: "text", nullable: true),
+                    created_at = table.Column<Instant>(type: "timestamp with time zone", nullable: false)
+                },
+                constraints: table =>
+                {
+                    table.PrimaryKey("pk_households", x => x.id);
+                });
+
+            migrationBuilder.CreateTable(
                 name: "images",
                 columns: table => new
                 {
@@ -134,6 +148,9 @@ namespace Germinal.Store.Migrations
                     file_name = table.Column<string>(type: "text", nullable: false),
                     content = table.Column<byte[]>(type: "bytea", nullable: false),
                     columns = table.Column<List<string>>(type: "text[]", nullable: false),
+                    sheet = table.Column<string>(type: "text", nullable: true),
+                    header_print = table.Column<string>(type: "text", nullable: false, defaultValue: ""),
+                    meanings = table.Column<string>(type: "jsonb", nullable: false, defaultValueSql: "'{}'::jsonb"),
                     status = table.Column<string>(type: "text", nullable: false),
                     stop_asked = table.Column<bool>(type: "boolean", nullable: false),
                     created_at = table.Column<Instant>(type: "timestamp with time zone", nullable: false),
@@ -152,47 +169,18 @@ namespace Germinal.Store.Migrations
                 });
 
             migrationBuilder.CreateTable(
-                name: "people",
+                name: "lists",
                 columns: table => new
                 {
-                    id = table.Column<Guid>(type: "uuid", nullable: false),
                     practice_id = table.Column<Guid>(type: "uuid", nullable: false),
-                    first_name = table.Column<string>(type: "text", nullable: true),
-                    last_name = table.Column<string>(type: "text", nullable: true),
-                    sort_name = table.Column<string>(type: "text", nullable: false),
-                    search_text = table.Column<string>(type: "text", nullable: false),
-                    first_sort = table.Column<string>(type: "text", nullable: false, defaultValue: ""),
-                    email = table.Column<string>(type: "text", nullable: true),
-                    other_email = table.Column<string>(type: "text", nullable: true),
-                    mobile = table.Column<string>(type: "text", nullable: true),
-                    mobile_extension = table.Column<string>(type: "text", nullable: true),
-                    other_phone = table.Column<string>(type: "text", nullable: true),
-                    other_phone_extension = table.Column<string>(type: "text", nullable: true),
-                    address = table.Column<string>(type: "text", nullable: true),
-                    zone_id = table.Column<string>(type: "text", nullable: true),
-                    owner_id = table.Column<Guid>(type: "uuid", nullable: true),
-                    stage = table.Column<string>(type: "text", nullable: true),
-                    stage_since = table.Column<Instant>(type: "timestamp with time zone", nullable: true),
-                    stage_sort = table.Column<string>(type: "text", nullable: false, computedColumnSql: "coalesce(stage, '~')", stored: true),
-                    owner_sort = table.Column<Guid>(type: "uuid", nullable: false, computedColumnSql: "coalesce(owner_id, 'ffffffff-ffff-ffff-ffff-ffffffffffff'::uuid)", stored: true),
-                    source = table.Column<string>(type: "text", nullable: true),
-                    tags = table.Column<List<string>>(type: "text[]", nullable: false),
-                    lists = table.Column<List<string>>(type: "text[]", nullable: false, defaultValueSql: "ARRAY[]::text[]"),
-                    custom = table.Column<string>(type: "jsonb", nullable: false, defaultValueSql: "'{}'::jsonb"),
-                    lost_reason = table.Column<string>(type: "text", nullable: true),
-                    added_at = table.Column<Instant>(type: "timestamp with time zone", nullable: false),
-                    do_not_contact = table.Column<bool>(type: "boolean", nullable: false),
-                    do_not_contact_reason = table.Column<string>(type: "text", nullable: true),
-                    do_not_contact_until = table.Column<LocalDate>(type: "date", nullable: true),
-                    do_not_contact_to_confirm = table.Column<bool>(type: "boolean", nullable: false),
-                    died = table.Column<bool>(type: "boolean", nullable: false),
-                    archived = table.Column<bool>(type: "boolean", nullable: false),
-                    import_id = table.Column<Guid>(type: "uuid", nullable: true),
-                    edition = table.Column<int>(type: "integer", nullable: false)
+                    name = table.Column<string>(type: "text", nullable: false),
+                    created_at = table.Column<Instant>(type: "timestamp with time zone", nullable: false),
+                    by = table.Column<string>(type: "text", nullable: false),
+                    from = table.Column<string>(type: "text", nullable: true)
                 },
                 constraints: table =>
                 {
-                    table.PrimaryKey("pk_people", x => x.id);
+                    table.PrimaryKey("pk_lists", x => new { x.practice_id, x.name });
                 });
 
             migrationBuilder.CreateTable(
@@ -260,6 +248,24 @@ namespace Germinal.Store.Migrations
                 constraints: table =>
                 {
                     table.PrimaryKey("pk_providers", x => new { x.practice_id, x.name });
+                });
+
+            migrationBuilder.CreateTable(
+                name: "segments",
+                columns: table => new
+                {
+                    id = table.Column<Guid>(type: "uuid", nullable: false),
+                    practice_id = table.Column<Guid>(type: "uuid", nullable: false),
+                    name = table.Column<string>(type: "text", nullable: false),
+                    rule = table.Column<string>(type: "jsonb", nullable: false),
+                    member_id = table.Column<Guid>(type: "uuid", nullable: true),
+                    created_at = table.Column<Instant>(type: "timestamp with time zone", nullable: false),
+                    by = table.Column<string>(type: "text", nullable: false),
+                    edition = table.Column<int>(type: "integer", nullable: false)
+                },
+                constraints: table =>
+                {
+                    table.PrimaryKey("pk_segments", x => x.id);
                 });
 
             migrationBuilder.CreateTable(
@@ -431,6 +437,61 @@ namespace Germinal.Store.Migrations
                 });
 
             migrationBuilder.CreateTable(
+                name: "people",
+                columns: table => new
+                {
+                    id = table.Column<Guid>(type: "uuid", nullable: false),
+                    practice_id = table.Column<Guid>(type: "uuid", nullable: false),
+                    first_name = table.Column<string>(type: "text", nullable: true),
+                    last_name = table.Column<string>(type: "text", nullable: true),
+                    sort_name = table.Column<string>(type: "text", nullable: false),
+                    search_text = table.Column<string>(type: "text", nullable: false),
+                    first_sort = table.Column<string>(type: "text", nullable: false, defaultValue: ""),
+                    email = table.Column<string>(type: "text", nullable: true),
+                    other_email = table.Column<string>(type: "text", nullable: true),
+                    mobile = table.Column<string>(type: "text", nullable: true),
+                    mobile_extension = table.Column<string>(type: "text", nullable: true),
+                    other_phone = table.Column<string>(type: "text", nullable: true),
+                    other_phone_extension = table.Column<string>(type: "text", nullable: true),
+                    address = table.Column<string>(type: "text", nullable: true),
+                    city = table.Column<string>(type: "text", nullable: true),
+                    state = table.Column<string>(type: "text", nullable: true),
+                    postal_code = table.Column<string>(type: "text", nullable: true),
+                    country = table.Column<string>(type: "text", nullable: true),
+                    household_id = table.Column<Guid>(type: "uuid", nullable: true),
+                    zone_id = table.Column<string>(type: "text", nullable: true),
+                    owner_id = table.Column<Guid>(type: "uuid", nullable: true),
+                    stage = table.Column<string>(type: "text", nullable: true),
+                    stage_since = table.Column<Instant>(type: "timestamp with time zone", nullable: true),
+                    stage_sort = table.Column<string>(type: "text", nullable: false, computedColumnSql: "coalesce(stage, '~')", stored: true),
+                    owner_sort = table.Column<Guid>(type: "uuid", nullable: false, computedColumnSql: "coalesce(owner_id, 'ffffffff-ffff-ffff-ffff-ffffffffffff'::uuid)", stored: true),
+                    source = table.Column<string>(type: "text", nullable: true),
+                    tags = table.Column<List<string>>(type: "text[]", nullable: false),
+                    lists = table.Column<List<string>>(type: "text[]", nullable: false, defaultValueSql: "ARRAY[]::text[]"),
+                    custom = table.Column<string>(type: "jsonb", nullable: false, defaultValueSql: "'{}'::jsonb"),
+                    lost_reason = table.Column<string>(type: "text", nullable: true),
+                    added_at = table.Column<Instant>(type: "timestamp with time zone", nullable: false),
+                    do_not_contact = table.Column<bool>(type: "boolean", nullable: false),
+                    do_not_contact_reason = table.Column<string>(type: "text", nullable: true),
+                    do_not_contact_until = table.Column<LocalDate>(type: "date", nullable: true),
+                    do_not_contact_to_confirm = table.Column<bool>(type: "boolean", nullable: false),
+                    died = table.Column<bool>(type: "boolean", nullable: false),
+                    archived = table.Column<bool>(type: "boolean", nullable: false),
+                    import_id = table.Column<Guid>(type: "uuid", nullable: true),
+                    edition = table.Column<int>(type: "integer", nullable: false)
+                },
+                constraints: table =>
+                {
+                    table.PrimaryKey("pk_people", x => x.id);
+                    table.ForeignKey(
+                        name: "fk_people_households_household_id",
+                        column: x => x.household_id,
+                        principalTable: "households",
+                        principalColumn: "id",
+                        onDelete: ReferentialAction.SetNull);
+                });
+
+            migrationBuilder.CreateTable(
                 name: "import_lines",
                 columns: table => new
                 {
@@ -465,7 +526,8 @@ namespace Germinal.Store.Migrations
                     at = table.Column<Instant>(type: "timestamp with time zone", nullable: false),
                     place = table.Column<string>(type: "text", nullable: true),
                     with_id = table.Column<Guid>(type: "uuid", nullable: true),
-                    cancelled_at = table.Column<Instant>(type: "timestamp with time zone", nullable: true)
+                    cancelled_at = table.Column<Instant>(type: "timestamp with time zone", nullable: true),
+                    missed_at = table.Column<Instant>(type: "timestamp with time zone", nullable: true)
                 },
                 constraints: table =>
                 {
@@ -505,6 +567,33 @@ namespace Germinal.Store.Migrations
                     table.ForeignKey(
                         name: "fk_consent_people_person_id",
                         column: x => x.person_id,
+                        principalTable: "people",
+                        principalColumn: "id",
+                        onDelete: ReferentialAction.Cascade);
+                });
+
+            migrationBuilder.CreateTable(
+                name: "different",
+                columns: table => new
+                {
+                    first_id = table.Column<Guid>(type: "uuid", nullable: false),
+                    second_id = table.Column<Guid>(type: "uuid", nullable: false),
+                    practice_id = table.Column<Guid>(type: "uuid", nullable: false),
+                    at = table.Column<Instant>(type: "timestamp with time zone", nullable: false),
+                    by = table.Column<string>(type: "text", nullable: false)
+                },
+                constraints: table =>
+                {
+                    table.PrimaryKey("pk_different", x => new { x.first_id, x.second_id });
+                    table.ForeignKey(
+                        name: "fk_different_people_first_id",
+                        column: x => x.first_id,
+                        principalTable: "people",
+                        principalColumn: "id",
+                        onDelete: ReferentialAction.Cascade);
+                    table.ForeignKey(
+                        name: "fk_different_people_second_id",
+                        column: x => x.second_id,
                         principalTable: "people",
                         principalColumn: "id",
                         onDelete: ReferentialAction.Cascade);
@@ -784,6 +873,36 @@ namespace Germinal.Store.Migrations
                 });
 
             migrationBuilder.CreateTable(
+                name: "relations",
+                columns: table => new
+                {
+                    id = table.Column<Guid>(type: "uuid", nullable: false),
+                    practice_id = table.Column<Guid>(type: "uuid", nullable: false),
+                    person_id = table.Column<Guid>(type: "uuid", nullable: false),
+                    other_id = table.Column<Guid>(type: "uuid", nullable: false),
+                    role = table.Column<string>(type: "text", nullable: false),
+                    back = table.Column<string>(type: "text", nullable: false),
+                    at = table.Column<Instant>(type: "timestamp with time zone", nullable: false),
+                    by = table.Column<string>(type: "text", nullable: false)
+                },
+                constraints: table =>
+                {
+                    table.PrimaryKey("pk_relations", x => x.id);
+                    table.ForeignKey(
+                        name: "fk_relations_people_other_id",
+                        column: x => x.other_id,
+                        principalTable: "people",
+                        principalColumn: "id",
+                        onDelete: ReferentialAction.Cascade);
+                    table.ForeignKey(
+                        name: "fk_relations_people_person_id",
+                        column: x => x.person_id,
+                        principalTable: "people",
+                        principalColumn: "id",
+                        onDelete: ReferentialAction.Cascade);
+                });
+
+            migrationBuilder.CreateTable(
                 name: "runs",
                 columns: table => new
                 {
@@ -995,6 +1114,11 @@ namespace Germinal.Store.Migrations
                 columns: new[] { "person_id", "at" });
 
             migrationBuilder.CreateIndex(
+                name: "ix_different_second_id",
+                table: "different",
+                column: "second_id");
+
+            migrationBuilder.CreateIndex(
                 name: "ix_events_act_id",
                 table: "events",
                 column: "act_id",
@@ -1038,6 +1162,11 @@ namespace Germinal.Store.Migrations
                 name: "ix_imports_practice_id_created_at",
                 table: "imports",
                 columns: new[] { "practice_id", "created_at" });
+
+            migrationBuilder.CreateIndex(
+                name: "ix_imports_practice_id_header_print",
+                table: "imports",
+                columns: new[] { "practice_id", "header_print" });
 
             migrationBuilder.CreateIndex(
                 name: "ix_inquiries_person_id",
@@ -1109,6 +1238,12 @@ namespace Germinal.Store.Migrations
                 columns: new[] { "email", "practice_id" });
 
             migrationBuilder.CreateIndex(
+                name: "ix_people_household_id",
+                table: "people",
+                column: "household_id",
+                filter: "household_id IS NOT NULL");
+
+            migrationBuilder.CreateIndex(
                 name: "ix_people_import_id",
                 table: "people",
                 column: "import_id");
@@ -1155,12 +1290,6 @@ namespace Germinal.Store.Migrations
                 column: "search_text")
                 .Annotation("Npgsql:IndexMethod", "gin")
                 .Annotation("Npgsql:IndexOperators", new[] { "gin_trgm_ops" });
-
-            migrationBuilder.CreateIndex(
-                name: "ix_people_tags",
-                table: "people",
-                column: "tags")
-                .Annotation("Npgsql:IndexMethod", "gin");
 
             migrationBuilder.CreateIndex(
                 name: "ix_people_to_confirm",
@@ -1229,6 +1358,17 @@ namespace Germinal.Store.Migrations
                 filter: "dismissed_at IS NULL");
 
             migrationBuilder.CreateIndex(
+                name: "ix_relations_other_id",
+                table: "relations",
+                column: "other_id");
+
+            migrationBuilder.CreateIndex(
+                name: "ix_relations_person_id_other_id_role",
+                table: "relations",
+                columns: new[] { "person_id", "other_id", "role" },
+                unique: true);
+
+            migrationBuilder.CreateIndex(
                 name: "ix_runs_person_id_started_at",
                 table: "runs",
                 columns: new[] { "person_id", "started_at" });
@@ -1237,6 +1377,11 @@ namespace Germinal.Store.Migrations
                 name: "ix_runs_program_id_ended_at",
                 table: "runs",
                 columns: new[] { "program_id", "ended_at" });
+
+            migrationBuilder.CreateIndex(
+                name: "ix_segments_practice_id_name",
+                table: "segments",
+                columns: new[] { "practice_id", "name" });
 
             migrationBuilder.CreateIndex(
                 name: "ix_sessions_member_id",
@@ -1288,6 +1433,7 @@ namespace Germinal.Store.Migrations
                 columns: new[] { "touch_id", "link", "by_machine" },
                 unique: true)
                 .Annotation("Npgsql:NullsDistinct", false);
+
             DatabaseFunctions.Create(migrationBuilder);
         }
 
@@ -1295,6 +1441,7 @@ namespace Germinal.Store.Migrations
         protected override void Down(MigrationBuilder migrationBuilder)
         {
             DatabaseFunctions.Drop(migrationBuilder);
+
             migrationBuilder.DropTable(
                 name: "acts");
 
@@ -1326,6 +1473,9 @@ namespace Germinal.Store.Migrations
                 name: "counts");
 
             migrationBuilder.DropTable(
+                name: "different");
+
+            migrationBuilder.DropTable(
                 name: "events");
 
             migrationBuilder.DropTable(
@@ -1339,6 +1489,9 @@ namespace Germinal.Store.Migrations
 
             migrationBuilder.DropTable(
                 name: "key_dates");
+
+            migrationBuilder.DropTable(
+                name: "lists");
 
             migrationBuilder.DropTable(
                 name: "merges");
@@ -1374,7 +1527,13 @@ namespace Germinal.Store.Migrations
                 name: "refusals");
 
             migrationBuilder.DropTable(
+                name: "relations");
+
+            migrationBuilder.DropTable(
                 name: "runs");
+
+            migrationBuilder.DropTable(
+                name: "segments");
 
             migrationBuilder.DropTable(
                 name: "sessions");
@@ -1411,6 +1570,9 @@ namespace Germinal.Store.Migrations
 
             migrationBuilder.DropTable(
                 name: "people");
+
+            migrationBuilder.DropTable(
+                name: "households");
         }
     }
 }

@@ -1,0 +1,32 @@
+using System.Collections.Frozen;
+using System.Text.Json;
+using Germinal.Core.Files;
+using Germinal.Core.Rules;
+using Germinal.Store;
+using Microsoft.EntityFrameworkCore;
+
+namespace Germinal.Service.Segments;
+
+/// <summary>The practice's saved segments as rules ask for them.</summary>
+public static class SegmentShelf
+{
+    /// <summary>
+    /// The practice's own segments by name, compared without regard to case; those a member keeps for themselves are not among them, so
+    /// that no program hangs on what one of its members changes unseen.
+    /// </summary>
+    public static async Task<FrozenDictionary<string, Rule>> RulesAsync(GerminalDb db, CancellationToken stop)
+    {
+        var rows = await db.Segments.AsNoTracking().Where(s => s.MemberId == null).Select(s => new { s.Name, s.Rule }).ToListAsync(stop);
+        return rows.GroupBy(s => s.Name, StringComparer.OrdinalIgnoreCase).ToFrozenDictionary(g => g.Key, g => Read(g.First().Rule), StringComparer.OrdinalIgnoreCase);
+    }
+
+    /// <summary>A stored rule. Only rules that read without error are ever saved.</summary>
+    public static Rule Read(string json)
+    {
+        var errors = new List<Finding>();
+        using var document = JsonDocument.Parse(json);
+        return RuleReader.Read(document.RootElement, "", errors) is { } rule && errors.Count == 0
+            ? rule
+            : throw new InvalidOperationException($"A stored rule does not read: {(errors.Count > 0 ? errors[0].Message : json)}");
+    }
+}
