@@ -67,6 +67,8 @@ public sealed class GerminalDb(DbContextOptions<GerminalDb> options) : IdentityD
 
     public DbSet<CountRow> Counts => Set<CountRow>();
 
+    public DbSet<HouseholdClaimRow> HouseholdClaims => Set<HouseholdClaimRow>();
+
     public DbSet<VisitRow> Visits => Set<VisitRow>();
 
     public DbSet<ReceivedRow> Received => Set<ReceivedRow>();
@@ -297,6 +299,18 @@ public sealed class GerminalDb(DbContextOptions<GerminalDb> options) : IdentityD
             e.Property(t => t.Priority).HasDefaultValue(50);
             e.HasIndex(t => t.LeasedUntil).HasFilter("status = 'handing'").HasDatabaseName("ix_touches_handing");
             e.HasOne<PersonRow>().WithMany().HasForeignKey(t => t.PersonId).OnDelete(DeleteBehavior.Cascade);
+        });
+        model.Entity<HouseholdClaimRow>(e =>
+        {
+            e.HasKey(c => new
+            {
+                c.HouseholdId,
+                c.ProgramId,
+                c.StepId,
+                c.Date,
+            });
+            e.HasIndex(c => c.Date);
+            e.HasOne<HouseholdRow>().WithMany().HasForeignKey(c => c.HouseholdId).OnDelete(DeleteBehavior.Cascade);
         });
         model
             .Entity<CountRow>()

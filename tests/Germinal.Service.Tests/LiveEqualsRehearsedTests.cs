@@ -182,6 +182,13 @@ public sealed class LiveEqualsRehearsedTests
             ],
             DailyLimits = practice.DailyLimits.ToDictionary(l => ContactWords.Of(l.Key), l => l.Value),
         };
+        db.Households.Add(
+            new HouseholdRow
+            {
+                Id = Worlds.Home.Id,
+                PracticeId = world.Practice,
+            }
+        );
         foreach (var facts in people.Select(p => p.Person))
         {
             db.People.Add(
@@ -195,6 +202,7 @@ public sealed class LiveEqualsRehearsedTests
                     Mobile = facts.Mobile,
                     Address = facts.Address,
                     ZoneId = facts.Zone?.Id,
+                    HouseholdId = facts.Household?.Id,
                     OwnerId = world.Ada,
                     AddedAt = Worlds.Begin,
                 }

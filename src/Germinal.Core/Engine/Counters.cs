@@ -3,12 +3,59 @@ using NodaTime;
 
 namespace Germinal.Core.Engine;
 
-/// <summary>One count that many people share: a channel's messages or a program's starts on one date of the practice.</summary>
-/// <param name="Channel">The channel of a daily limit (rule 9.3); null for starts.</param>
-/// <param name="ProgramId">The program of a start limit (rule 5.5); empty for messages.</param>
-/// <param name="Date">The practice's local date.</param>
-/// <param name="Limit">The most there may be on that date.</param>
-public readonly record struct Counter(Channel? Channel, Guid ProgramId, LocalDate Date, int Limit);
+/// <summary>
+/// One count that many people share: a channel's messages or a program's starts on one date of the practice, or a step that goes
+/// once to a household.
+/// </summary>
+public readonly record struct Counter
+{
+    /// <summary>The channel of a daily limit (rule 9.3), else null.</summary>
+    public Channel? Channel { get; private init; }
+
+    /// <summary>The program of a start limit (rule 5.5) or of a step that goes once to a household; empty for messages.</summary>
+    public Guid ProgramId { get; private init; }
+
+    /// <summary>The household of a step that goes to it once (rule 3.7), else null.</summary>
+    public Guid? HouseholdId { get; private init; }
+
+    /// <summary>The step that goes to a household once, else null.</summary>
+    public string? StepId { get; private init; }
+
+    /// <summary>The practice's local date.</summary>
+    public LocalDate Date { get; private init; }
+
+    /// <summary>The most there may be on that date.</summary>
+    public int Limit { get; private init; }
+
+    /// <summary>A channel's messages on a date.</summary>
+    public static Counter OfMessages(Channel channel, LocalDate date, int limit) =>
+        new()
+        {
+            Channel = channel,
+            Date = date,
+            Limit = limit,
+        };
+
+    /// <summary>A program's starts on a date.</summary>
+    public static Counter OfStarts(Guid program, LocalDate date, int limit) =>
+        new()
+        {
+            ProgramId = program,
+            Date = date,
+            Limit = limit,
+        };
+
+    /// <summary>One step of a program for one household on a date: there is one place.</summary>
+    public static Counter OfHousehold(Guid household, Guid program, string step, LocalDate date) =>
+        new()
+        {
+            HouseholdId = household,
+            ProgramId = program,
+            StepId = step,
+            Date = date,
+            Limit = 1,
+        };
+}
 
 /// <summary>
 /// Where one asks in the order of everybody (rules 5.5, 9.3): the moment, then first due moment, priority, person id,
@@ -17,6 +64,14 @@ public readonly record struct Counter(Channel? Channel, Guid ProgramId, LocalDat
 public readonly record struct AskOrder(Instant Moment, Instant FirstDue, int Priority, string Person, string Program, int Step, int Sequence = 0)
     : IComparable<AskOrder>
 {
+    /// <summary>
+    /// Which touch asks, where one that has its place may ask for it again (rule 3.7); empty else. It has no part in the order.
+    /// </summary>
+    public Guid Touch { get; init; }
+
+    /// <summary>True where the same touch asked before.</summary>
+    public bool IsAgain(AskOrder before) => Touch != Guid.Empty && Touch == before.Touch;
+
     /// <inheritdoc/>
     public int CompareTo(AskOrder other)
     {

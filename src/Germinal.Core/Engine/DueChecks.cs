@@ -23,6 +23,9 @@ internal enum Needs
 
     /// <summary>Its words are filled in before it goes.</summary>
     Words = 8,
+
+    /// <summary>It goes once to each household and date.</summary>
+    Household = 16,
 }
 
 /// <summary>What becomes of a touch whose check fails.</summary>
@@ -65,7 +68,7 @@ internal sealed record DueCheck(CheckKind Kind, Needs For, Func<PersonTurn, Judg
 /// <summary>Section 8: the decision when a touch falls due, as one list; the first that fails decides.</summary>
 internal static class DueChecks
 {
-    /// <summary>The eleven checks in their order.</summary>
+    /// <summary>The checks in their order.</summary>
     public static ImmutableArray<DueCheck> InOrder { get; } =
     [
         new(CheckKind.RunGoing, Needs.Every, static (turn, touch) => turn.RunStillGoes(touch)),
@@ -74,6 +77,7 @@ internal static class DueChecks
         new(CheckKind.HasAddress, Needs.Channel, static (turn, touch) => turn.AddressIsThere(touch)),
         new(CheckKind.NotSuppressed, Needs.Channel, static (_, touch) => PersonTurn.AddressIsNotSuppressed(touch)),
         new(CheckKind.Consent, Needs.Channel, static (turn, touch) => turn.ConsentIsThere(touch)),
+        new(CheckKind.OnePerHousehold, Needs.Household, static (turn, touch) => turn.NobodyOfTheHouseholdHadIt(touch)),
         new(CheckKind.InTime, Needs.Hour, static (turn, touch) => turn.ComesInTime(touch)),
         new(CheckKind.WindowOpen, Needs.Hour, static (turn, touch) => turn.WindowIsOpen(touch)),
         new(CheckKind.Pace, Needs.Channel, static (turn, touch) => turn.PaceAllows(touch)),
@@ -81,8 +85,19 @@ internal static class DueChecks
         new(CheckKind.CanBeFilled, Needs.Words, static (turn, touch) => turn.CanBeFilled(touch)),
     ];
 
-    /// <summary>What each kind of step needs (the last lines of section 8).</summary>
-    public static Needs NeedsOf(Step step) =>
+    /// <summary>Where each check stands in the order.</summary>
+    private static readonly ImmutableArray<int> Places =
+    [
+        .. Enumerable.Range(0, InOrder.Max(c => (int)c.Kind) + 1).Select(kind => InOrder.Select(c => (int)c.Kind).ToList().IndexOf(kind)),
+    ];
+
+    /// <summary>True where a check comes after another.</summary>
+    public static bool ComesAfter(CheckKind check, CheckKind other) => Places[(int)check] > Places[(int)other];
+
+    /// <summary>What a step needs: what its kind does (the last lines of section 8), and what it asks for itself.</summary>
+    public static Needs NeedsOf(Step step) => OfKind(step) | (step.OnePerHousehold ? Needs.Household : Needs.Every);
+
+    private static Needs OfKind(Step step) =>
         step switch
         {
             EmailStep or TextStep => Needs.Hour | Needs.Channel | Needs.Limit | Needs.Words,
@@ -104,7 +119,7 @@ internal static class DueChecks
                 CheckKind.DailyLimit => practice.DailyLimits.Count > 0,
                 _ => true,
             };
-        var all = (int)(Needs.Hour | Needs.Channel | Needs.Limit | Needs.Words);
+        var all = (int)(Needs.Hour | Needs.Channel | Needs.Limit | Needs.Words | Needs.Household);
         return [.. Enumerable.Range(0, all + 1).Select(needs => InOrder.Where(c => IsSet(c) && ((Needs)needs & c.For) == c.For).ToImmutableArray())];
     }
 }

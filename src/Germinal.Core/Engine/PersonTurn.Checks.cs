@@ -58,6 +58,23 @@ internal sealed partial class PersonTurn
         }
     }
 
+    /// <summary>
+    /// Rule 3.7, after check 6: the first of a household who comes this far on a date has it, and keeps it on that date whatever
+    /// it waits for.
+    /// </summary>
+    internal Finding NobodyOfTheHouseholdHadIt(Judging touch)
+    {
+        if (person.Household is not { } household)
+        {
+            return Finding.Passed;
+        }
+
+        var counter = Counter.OfHousehold(household.Id, touch.Run.ProgramId, touch.Run.StepId, now.InZone(Practice.Zone).Date);
+        return Ask(counter, touch.Run.FirstDue, touch.Program, touch.Run.StepIndex, takes: true, touch.Run.TouchId)
+            ? Finding.Passed
+            : new Finding(Failing.Skips, Reason.Household);
+    }
+
     /// <summary>Check 7 (rule 3.3).</summary>
     internal Finding ComesInTime(Judging touch) => IsInTime(touch, now) ? Finding.Passed : new Finding(Failing.Skips, Reason.Late);
 
@@ -96,7 +113,7 @@ internal sealed partial class PersonTurn
             return Finding.Passed;
         }
 
-        var counter = new Counter(touch.Step.Channel, Guid.Empty, now.InZone(Practice.Zone).Date, limit);
+        var counter = Counter.OfMessages(touch.Step.Channel!.Value, now.InZone(Practice.Zone).Date, limit);
         return Ask(counter, touch.Run.FirstDue, touch.Program, touch.Run.StepIndex, takes: touch.Looked(engine) is null)
             ? Finding.Passed
             : new Finding(Failing.Waits, Reason.DailyLimit, Pacing.NextDate(touch, OpeningsFor(touch), anotherPracticeDate: true));

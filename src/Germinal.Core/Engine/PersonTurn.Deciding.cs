@@ -133,7 +133,7 @@ internal sealed partial class PersonTurn
     {
         foreach (var check in engine.ChecksOf(touch.Step))
         {
-            if (check.Kind > last)
+            if (DueChecks.ComesAfter(check.Kind, last))
             {
                 break;
             }

@@ -175,7 +175,7 @@ internal sealed partial class PersonTurn
 
         if (!loops && program.Definition.StartLimit is { } limit)
         {
-            var counter = new Counter(null, program.ProgramId, now.InZone(Practice.Zone).Date, limit);
+            var counter = Counter.OfStarts(program.ProgramId, now.InZone(Practice.Zone).Date, limit);
             if (!Ask(counter, came, program.Definition, -1, takes: true))
             {
                 return false;
@@ -273,17 +273,17 @@ internal sealed partial class PersonTurn
     }
 
     /// <summary>Asks a shared count; without one (a single person looked at alone) there is room.</summary>
-    private bool Ask(Counter counter, Instant firstDue, ProgramDefinition program, int step, bool takes)
+    private bool Ask(Counter counter, Instant firstDue, ProgramDefinition program, int step, bool takes, Guid touch = default)
     {
         if (counters is null)
         {
             return true;
         }
 
-        var order = new AskOrder(now, firstDue, program.Priority, person.Handle, program.Name, step);
+        var order = new AskOrder(now, firstDue, program.Priority, person.Handle, program.Name, step) { Touch = touch };
         if (lastAsk is { } last && order <= last)
         {
-            order = last with { Sequence = last.Sequence + 1 };
+            order = last with { Sequence = last.Sequence + 1, Touch = touch };
         }
 
         lastAsk = order;

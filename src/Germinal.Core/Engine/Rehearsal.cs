@@ -139,7 +139,7 @@ public static class Rehearsal
         CancellationToken stop
     )
     {
-        var counts = SharedCounts.Matter(engine) ? SharedCounts.Settle(engine, people, from, until, stop) : null;
+        var counts = engine.SharesCounts ? SharedCounts.Settle(engine, people, from, until, stop) : null;
         var done = 0;
         OnAllCores(
             people.Count,

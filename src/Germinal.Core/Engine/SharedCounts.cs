@@ -35,10 +35,6 @@ internal sealed class SharedCounts
         this.stop = stop;
     }
 
-    /// <summary>True where anything limits many people together.</summary>
-    public static bool Matter(TouchEngine engine) =>
-        engine.Practice.DailyLimits.Count > 0 || engine.Shelf.On.Any(p => p.Current.Definition.StartLimit is not null);
-
     /// <summary>Finds out who gets a place.</summary>
     public static SharedCounts Settle(TouchEngine engine, IReadOnlyList<Actor> people, Instant from, Instant until, CancellationToken stop)
     {
@@ -86,6 +82,9 @@ internal sealed class SharedCounts
     /// <summary>The answers for one person's run.</summary>
     public ICounters Answers() => new Log(last, null, 0);
 
+    /// <summary>One who asked no later than the last who gets a place; or the very touch that has it.</summary>
+    private static bool HasPlace(AskOrder order, AskOrder? last) => last is { } place && (order <= place || order.IsAgain(place));
+
     private LocalDate? DateAfter(LocalDate? date)
     {
         foreach (var known in dates.Keys)
@@ -104,7 +103,7 @@ internal sealed class SharedCounts
         while (FirstFull(date) is { } full)
         {
             last[full.Counter] = full.Last;
-            var refused = dates[date][full.Counter].Where(a => full.Last is not { } place || a.Order > place).Select(a => a.Person).Distinct().ToArray();
+            var refused = dates[date][full.Counter].Where(a => !HasPlace(a.Order, full.Last)).Select(a => a.Person).Distinct().ToArray();
             Forget(date, refused);
             Run(refused);
         }
@@ -130,6 +129,11 @@ internal sealed class SharedCounts
             AskOrder? lastPlace = null;
             foreach (var ask in asked)
             {
+                if (lastPlace is { } held && ask.Order.IsAgain(held))
+                {
+                    continue;
+                }
+
                 if (places >= counter.Limit)
                 {
                     if (firstRefused is null || ask.Order < firstRefused)
@@ -214,7 +218,7 @@ internal sealed class SharedCounts
         public bool Ask(Counter counter, AskOrder order, bool takes)
         {
             notes?.Add(new Asked(counter, order, takes, person));
-            return !last.TryGetValue(counter, out var place) || (place is { } to && order <= to);
+            return !last.TryGetValue(counter, out var place) || HasPlace(order, place);
         }
     }
 }

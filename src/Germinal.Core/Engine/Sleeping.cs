@@ -55,7 +55,7 @@ internal static class Sleeping
     /// </summary>
     private static bool CanSleep(Judging touch, Openings openings)
     {
-        if (touch.Step.OnlyIf is not null || touch.LateLimit is not null || touch.Consent.Decided is not (null or { Basis: ConsentBasis.Express }))
+        if (touch.Step.OnlyIf is not null || touch.Step.OnePerHousehold || touch.LateLimit is not null || touch.Consent.Decided is not (null or { Basis: ConsentBasis.Express }))
         {
             return false;
         }

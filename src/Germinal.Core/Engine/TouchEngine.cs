@@ -129,6 +129,12 @@ public sealed class TouchEngine(Practice practice, ProgramShelf shelf, ITemplate
     /// <summary>True where a rule of any program asks how others stand to a person: then their facts need their relations.</summary>
     public bool AsksRelations { get; } = Asked(practice, shelf).Any(l => l.Known?.Role is not null);
 
+    /// <summary>True where a step of any program goes once to each household (rule 3.7): then people are judged in one order.</summary>
+    public bool AsksHouseholds { get; } = shelf.Versions.Any(v => v.Flow.Steps.Any(s => s.Step.OnePerHousehold));
+
+    /// <summary>True where anything limits many people together: a day's messages, a day's starts, a household.</summary>
+    public bool SharesCounts => practice.DailyLimits.Count > 0 || AsksHouseholds || shelf.On.Any(p => p.Current.Definition.StartLimit is not null);
+
     /// <summary>Whom programs wait for to begin to match a segment.</summary>
     public SegmentWatch Watch { get; } = new(practice, shelf);
 

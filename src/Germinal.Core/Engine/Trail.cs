@@ -8,7 +8,7 @@ using NodaTime.Text;
 
 namespace Germinal.Core.Engine;
 
-/// <summary>The checks of section 8, in their order. Closed.</summary>
+/// <summary>The checks of section 8; their order is that of <see cref="DueChecks"/>. Closed.</summary>
 public enum CheckKind
 {
     RunGoing = 1,
@@ -22,6 +22,9 @@ public enum CheckKind
     Pace = 9,
     DailyLimit = 10,
     CanBeFilled = 11,
+
+    /// <summary>Rule 3.7, asked after consent; its number is the next free one, as numbers are kept with each decision.</summary>
+    OnePerHousehold = 12,
 }
 
 /// <summary>One check of a decision and the facts it found, in the order its sentence needs them.</summary>
@@ -81,12 +84,12 @@ public sealed class Trail
     /// <summary>The checks in their order, each with what it found.</summary>
     public IReadOnlyList<Check> ToChecks()
     {
-        var checks = new List<Check>(11);
-        for (var kind = CheckKind.RunGoing; kind <= CheckKind.CanBeFilled; kind++)
+        var checks = new List<Check>(DueChecks.InOrder.Length);
+        foreach (var check in DueChecks.InOrder)
         {
-            if (Has(made, kind))
+            if (Has(made, check.Kind))
             {
-                checks.Add(new Check(kind, !Has(failed, kind), Found(kind)));
+                checks.Add(new Check(check.Kind, !Has(failed, check.Kind), Found(check.Kind)));
             }
         }
 

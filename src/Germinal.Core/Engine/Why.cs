@@ -95,6 +95,8 @@ public static class Why
             : "Nothing says that the number is wrong.",
             (CheckKind.NotSuppressed, false) => $"Mail to {Found(0)} came back before, so nothing is sent there.",
             (CheckKind.Consent, _) => Consent(check, zone),
+            (CheckKind.OnePerHousehold, true) => "It goes once to a household, and nobody they live with had it that day.",
+            (CheckKind.OnePerHousehold, false) => "It goes once to a household, and somebody they live with had it that day.",
             (CheckKind.InTime, true) => Found(0).Length == 0
                 ? "It may come however late."
                 : $"It came in time: it had until {Phrases.MomentOf(Found(1), zone)}.",

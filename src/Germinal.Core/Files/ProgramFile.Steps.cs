@@ -64,6 +64,7 @@ public static partial class ProgramFile
             null => null,
             _ => o.Unknown<Step>("kind", kind, "email, text, call, note, task, tell-me, change, fork, split, hand-over, end"),
         };
+        var once = step?.Channel is not null && o.Flag("onePerHousehold");
         o.Done(step is null);
         return step is null
             ? null
@@ -75,6 +76,7 @@ public static partial class ProgramFile
                 Purpose = purpose,
                 Topic = topic,
                 Sender = sender is "owner" ? null : sender,
+                OnePerHousehold = once,
             };
     }
 

@@ -185,6 +185,11 @@ public static partial class ProgramFile
         Put(o, "purpose", step.Purpose is { } purpose ? ContactWords.WordOf(ContactWords.Purposes, purpose) : null);
         Put(o, "topic", step.Topic);
         Put(o, "sender", step.Sender);
+        if (step.OnePerHousehold)
+        {
+            o["onePerHousehold"] = true;
+        }
+
         return o;
     }
 

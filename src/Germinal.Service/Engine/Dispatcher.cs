@@ -108,7 +108,7 @@ public sealed partial class Dispatcher(IDbContextFactory<GerminalDb> databases, 
         db.PracticeId = practiceId;
         await using var transaction = await db.Database.BeginTransactionAsync(stop);
         var (engine, settings) = await engines.OfAsync(db, stop);
-        var inOneOrder = engine.Practice.DailyLimits.Count > 0;
+        var inOneOrder = engine.Practice.DailyLimits.Count > 0 || engine.AsksHouseholds;
         var counts = await LiveCounts.LockAsync(db, engine, now, stop);
         var claimed = await ClaimAsync(db, practiceId, now, only, inOneOrder, stop);
         if (claimed.Count == 0)
@@ -117,6 +117,11 @@ public sealed partial class Dispatcher(IDbContextFactory<GerminalDb> databases, 
         }
 
         var batch = await EngineBatch.LoadAsync(db, claimed, engine, settings, stop);
+        if (counts is not null)
+        {
+            await counts.ReadClaimsAsync(batch, stop);
+        }
+
         var recorder = new Recorder(db, batch.Engine);
         Judge(batch, recorder, claimed, now, counts, inOneOrder);
         var handed = await recorder.WriteAsync(MachineNow + Lease, stop);
@@ -365,6 +370,11 @@ public sealed partial class Dispatcher(IDbContextFactory<GerminalDb> databases, 
         var ours = (await StillHeld(db, touches).Select(t => t.Id).ToListAsync(stop)).ToHashSet();
         var batch = await EngineBatch.LoadAsync(db, people, engines, stop);
         var counts = await LiveCounts.LockAsync(db, batch.Engine, now, stop);
+        if (counts is not null)
+        {
+            await counts.ReadClaimsAsync(batch, stop);
+        }
+
         var recorder = new Recorder(db, batch.Engine);
         foreach (var touch in touches.Where(t => ours.Contains(t.Id)).OrderBy(t => t.FirstDue).ThenBy(t => t.Priority).ThenBy(t => t.PersonId))
         {

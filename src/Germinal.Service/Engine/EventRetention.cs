@@ -1,3 +1,4 @@
+using Germinal.Core.Time;
 using Germinal.Store;
 using Microsoft.EntityFrameworkCore;
 using NodaTime;
@@ -14,12 +15,15 @@ public static class EventRetention
         var gone = 0;
         foreach (var practice in await db.Practices.AsNoTracking().ToListAsync(stop))
         {
+            // Which touch a household had is asked on its date only.
+            db.PracticeId = practice.Id;
+            var today = now.InZone(LocalClock.Zone(practice.ZoneId) ?? DateTimeZone.Utc).Date;
+            await db.HouseholdClaims.Where(c => c.Date < today.PlusDays(-1)).ExecuteDeleteAsync(stop);
             if (practice.Settings.KeepEventsMonths <= 0)
             {
                 continue;
             }
 
-            db.PracticeId = practice.Id;
             var before = now.InUtc().LocalDateTime.PlusMonths(-practice.Settings.KeepEventsMonths).InUtc().ToInstant();
             gone += await db.Events.Where(e => e.At < before && e.HandledAt != null).ExecuteDeleteAsync(stop);
             await db.Visits.Where(v => v.At < before).ExecuteDeleteAsync(stop);

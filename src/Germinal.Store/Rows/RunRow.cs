@@ -51,6 +51,22 @@ public sealed class CountRow : IOwned
     public int Taken { get; set; }
 }
 
+/// <summary>Which touch of a household's people has a step that goes to it once, on one date of the practice (rule 3.7).</summary>
+public sealed class HouseholdClaimRow : IOwned
+{
+    public Guid PracticeId { get; set; }
+
+    public Guid HouseholdId { get; set; }
+
+    public Guid ProgramId { get; set; }
+
+    public required string StepId { get; set; }
+
+    public LocalDate Date { get; set; }
+
+    public Guid TouchId { get; set; }
+}
+
 /// <summary>One passage of a person through a program.</summary>
 public sealed class RunRow : IOwned
 {

@@ -145,6 +145,13 @@ public sealed class WorldProperties
                     }
                 }
 
+                // Once to each household and date of the practice (3.7).
+                Assert.All(
+                    sent.Where(r => r.Step.OnePerHousehold && r.Actor.Person.Household is not null)
+                        .GroupBy(r => (r.Program.Name, r.Step.Id, r.Row.Settled!.Value.InZone(world.Practice.Zone).Date)),
+                    d => Assert.Single(d)
+                );
+
                 foreach (var (channel, limit) in world.Practice.DailyLimits)
                 {
                     Assert.All(
@@ -179,6 +186,7 @@ public sealed class WorldProperties
             "Skipped not-for",
             "Skipped no-consent",
             "Skipped opted-out",
+            "Skipped household",
             "Skipped late",
             "Skipped no-occasion",
             "Skipped date-passed",
@@ -350,8 +358,7 @@ public sealed class WorldProperties
     }
 
     private static bool Limited(World world) =>
-        world.Practice.DailyLimits.Count > 0
-        || world.Programs.Any(p => p.StartLimit is not null)
+        world.Engine.SharesCounts
         || world.Programs.Any(p => p.AllSteps.OfType<TaskStep>().Any(t => t.Holds));
 
     private static List<Row> Live(World world, Actor actor)

@@ -30,6 +30,9 @@ internal static class Worlds
     public static readonly Instant Begin = At("2027-02-01T00:00");
     public static readonly Instant End = At("2027-08-01T00:00");
 
+    /// <summary>The one household there is.</summary>
+    public static readonly Household Home = new(Guid.Parse("dddddddd-0000-0000-0000-000000000001"), []);
+
     private static readonly Gen<string> When = Gen.OneOf(
         Gen.Select(Pick("start", "previous", "previous", "occasion"), Gen.Int[0, 12], Pick("", ",\"at\":\"07:10\"", ",\"at\":\"16:20\""))
             .Select((from, days, at) => $"\"from\":\"{from}\",\"offset\":\"P{days}D\"{at}"),
@@ -54,10 +57,10 @@ internal static class Worlds
             Pick("email", "email", "text", "call", "note", "task", "tell-me", "tag", "untag", "stage"),
             When,
             Extras,
-            Gen.Bool
+            Gen.Int[0, 9]
         )
         .Select(
-            (kind, when, more, holds) =>
+            (kind, when, more, chance) =>
                 new Func<string, string, string>(
                     (id, _) =>
                         Given.Step(
@@ -72,14 +75,16 @@ internal static class Worlds
                                 kind switch
                                 {
                                     "email" => "\"subject\":\"s\",\"body\":\"b\"",
-                                    "call" => $"\"script\":\"x\",\"holds\":{(holds ? "true" : "false")}",
+                                    "call" => $"\"script\":\"x\",\"holds\":{(chance % 2 == 0 ? "true" : "false")}",
                                     "task" => "\"title\":\"t\"",
                                     "tag" => "\"set\":{\"tag\":\"warm\"}",
                                     "untag" => "\"set\":{\"tagOff\":\"warm\"}",
                                     "stage" => "\"set\":{\"stage\":\"Planning/Plan\"}",
                                     _ => "\"body\":\"b\"",
                                 }
-                            ) + (more.Length > 0 ? "," + more : "")
+                            )
+                                + (more.Length > 0 ? "," + more : "")
+                                + (chance == 0 && kind is ("email" or "text" or "call" or "note") ? ",\"onePerHousehold\":true" : "")
                         )
                 )
         );
@@ -211,15 +216,17 @@ internal static class Worlds
             Gen.Int[0, 4],
             Gen.Bool,
             Pick("1975-03-14", "--02-28", "1960-06-02"),
+            Pick(null, Home, Home),
             Events
         )
         .Select(
-            (zone, consent, named, born, events) =>
+            (zone, consent, named, born, home, events) =>
                 (
                     Person("X", zone, born) with
                     {
                         FirstName = named ? "Ida" : null,
                         Address = "12 Quay Lane",
+                        Household = home,
                         Consent =
                         [
                             .. new[]

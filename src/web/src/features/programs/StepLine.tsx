@@ -12,7 +12,7 @@ import { AddStep } from './AddStep';
 import { SpanForm, TextForm, WhenForm } from './forms';
 import { OtherStep } from './OtherStep';
 import { usePen } from './pen';
-import { type Step, sayWhen, stepName } from './programFile';
+import { reaches, type Step, sayWhen, stepName } from './programFile';
 import { Say, Words } from './Say';
 import { SpanField } from './SpanField';
 import { passagesOf } from './stepTree';
@@ -64,7 +64,7 @@ function StepLine({ step, index, pointer, inside, last }: LineProps) {
       <span className={inside ? 'absolute top-[7px] left-[9px]' : 'absolute top-[11px] left-[14px]'}>{mark}</span>
       <div className="font-serif text-[17px] leading-normal">
         <Sentence step={step} index={index} pointer={pointer} inside={inside} /> <OnlyIf step={step} picked={on} />{' '}
-        {inside && passagesOf(step).length === 0 && dated}
+        <OnceAHousehold step={step} picked={on} /> {inside && passagesOf(step).length === 0 && dated}
       </div>
       {writing && step.kind === 'email' && (
         <Suspense fallback={<Loading what="Opening the letter" />}>
@@ -132,6 +132,22 @@ function OnlyIf({ step, picked }: { step: Step; picked: boolean }) {
       />
       {parts.length > 0 && '.'}
     </>
+  );
+}
+
+/** Whether people who live together get it once between them; that each gets their own is said only where it can be changed. */
+function OnceAHousehold({ step, picked }: { step: Step; picked: boolean }) {
+  const { set } = usePen();
+  if (!reaches(step) || !(picked || step.onePerHousehold)) return null;
+  return (
+    <button
+      type="button"
+      className={step.onePerHousehold ? 'say' : 'text-soft hover:text-ink'}
+      aria-pressed={step.onePerHousehold ?? false}
+      onClick={() => set({ ...step, onePerHousehold: step.onePerHousehold ? undefined : true })}
+    >
+      {step.onePerHousehold ? 'Once to each household.' : 'To each of a household.'}
+    </button>
   );
 }
 

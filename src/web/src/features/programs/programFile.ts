@@ -107,19 +107,28 @@ export const stops: Record<Stop['kind'], { label: string; needs: Needed[] }> = {
 export type When = Known<WhenInFile>;
 
 type StepBase = { id: string; when: When; lateLimit?: string; purpose?: string; topic?: string; onlyIf?: Rule };
+
+/** What reaches people over a channel may go once to each household. */
+type Reaching = { onePerHousehold?: boolean };
 export type Step = StepBase &
   (
-    | { kind: 'email'; subject: string; body: string }
-    | { kind: 'call'; script: string; slack: string; holds: boolean; missedAfter?: string }
+    | ({ kind: 'email'; subject: string; body: string } & Reaching)
+    | ({ kind: 'call'; script: string; slack: string; holds: boolean; missedAfter?: string } & Reaching)
     | { kind: 'hand-over'; program: string }
-    | { kind: 'text' | 'tell-me'; body: string }
-    | { kind: 'note'; body: string; holds?: boolean; missedAfter?: string }
+    | ({ kind: 'text'; body: string } & Reaching)
+    | { kind: 'tell-me'; body: string }
+    | ({ kind: 'note'; body: string; holds?: boolean; missedAfter?: string } & Reaching)
     | { kind: 'task'; title: string; holds?: boolean; missedAfter?: string }
     | { kind: 'change'; set: Change | Change[] }
     | { kind: 'fork'; if: Question; within?: string; then: Step[]; else?: Step[] }
     | { kind: 'split'; passages: { share: number; steps: Step[] }[] }
     | { kind: 'end' }
   );
+
+export type ReachingStep = Extract<Step, { kind: 'email' | 'text' | 'call' | 'note' }>;
+
+/** True where a step reaches people over a channel. */
+export const reaches = (step: Step): step is ReachingStep => ['email', 'text', 'call', 'note'].includes(step.kind);
 
 export type Change = Record<string, string>;
 

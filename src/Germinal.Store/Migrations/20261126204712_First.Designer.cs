@@ -14,7 +14,7 @@ using Npgsql.EntityFrameworkCore.PostgreSQL.Metadata;
 namespace Germinal.Store.Migrations
 {
     [DbContext(typeof(GerminalDb))]
-    [Migration("20261126173227_First")]
+    [Migration("20261126204712_First")]
     partial class First
     {
         /// <inheritdoc />
@@ -370,6 +370,41 @@ namespace Germinal.Store.Migrations
                         .HasDatabaseName("ix_events_person_id_at_id");
 
                     b.ToTable("events", (string)null);
+                });
+
+            modelBuilder.Entity("Germinal.Store.Rows.HouseholdClaimRow", b =>
+                {
+                    b.Property<Guid>("HouseholdId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("household_id");
+
+                    b.Property<Guid>("ProgramId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("program_id");
+
+                    b.Property<string>("StepId")
+                        .HasColumnType("text")
+                        .HasColumnName("step_id");
+
+                    b.Property<LocalDate>("Date")
+                        .HasColumnType("date")
+                        .HasColumnName("date");
+
+                    b.Property<Guid>("PracticeId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("practice_id");
+
+                    b.Property<Guid>("TouchId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("touch_id");
+
+                    b.HasKey("HouseholdId", "ProgramId", "StepId", "Date")
+                        .HasName("pk_household_claims");
+
+                    b.HasIndex("Date")
+                        .HasDatabaseName("ix_household_claims_date");
+
+                    b.ToTable("household_claims", (string)null);
                 });
 
             modelBuilder.Entity("Germinal.Store.Rows.HouseholdRow", b =>
@@ -2450,6 +2485,16 @@ namespace Germinal.Store.Migrations
                         .OnDelete(DeleteBehavior.Cascade)
                         .IsRequired()
                         .HasConstraintName("fk_events_people_person_id");
+                });
+
+            modelBuilder.Entity("Germinal.Store.Rows.HouseholdClaimRow", b =>
+                {
+                    b.HasOne("Germinal.Store.Rows.HouseholdRow", null)
+                        .WithMany()
+                        .HasForeignKey("HouseholdId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired()
+                        .HasConstraintName("fk_household_claims_households_household_id");
                 });
 
             modelBuilder.Entity("Germinal.Store.Rows.ImportLineRow", b =>

@@ -437,6 +437,28 @@ namespace Germinal.Store.Migrations
                 });
 
             migrationBuilder.CreateTable(
+                name: "household_claims",
+                columns: table => new
+                {
+                    household_id = table.Column<Guid>(type: "uuid", nullable: false),
+                    program_id = table.Column<Guid>(type: "uuid", nullable: false),
+                    step_id = table.Column<string>(type: "text", nullable: false),
+                    date = table.Column<LocalDate>(type: "date", nullable: false),
+                    practice_id = table.Column<Guid>(type: "uuid", nullable: false),
+                    touch_id = table.Column<Guid>(type: "uuid", nullable: false)
+                },
+                constraints: table =>
+                {
+                    table.PrimaryKey("pk_household_claims", x => new { x.household_id, x.program_id, x.step_id, x.date });
+                    table.ForeignKey(
+                        name: "fk_household_claims_households_household_id",
+                        column: x => x.household_id,
+                        principalTable: "households",
+                        principalColumn: "id",
+                        onDelete: ReferentialAction.Cascade);
+                });
+
+            migrationBuilder.CreateTable(
                 name: "people",
                 columns: table => new
                 {
@@ -1149,6 +1171,11 @@ namespace Germinal.Store.Migrations
                 filter: "handled_at IS NULL");
 
             migrationBuilder.CreateIndex(
+                name: "ix_household_claims_date",
+                table: "household_claims",
+                column: "date");
+
+            migrationBuilder.CreateIndex(
                 name: "ix_import_lines_person_id",
                 table: "import_lines",
                 column: "person_id");
@@ -1433,7 +1460,6 @@ namespace Germinal.Store.Migrations
                 columns: new[] { "touch_id", "link", "by_machine" },
                 unique: true)
                 .Annotation("Npgsql:NullsDistinct", false);
-
             DatabaseFunctions.Create(migrationBuilder);
         }
 
@@ -1441,7 +1467,6 @@ namespace Germinal.Store.Migrations
         protected override void Down(MigrationBuilder migrationBuilder)
         {
             DatabaseFunctions.Drop(migrationBuilder);
-
             migrationBuilder.DropTable(
                 name: "acts");
 
@@ -1477,6 +1502,9 @@ namespace Germinal.Store.Migrations
 
             migrationBuilder.DropTable(
                 name: "events");
+
+            migrationBuilder.DropTable(
+                name: "household_claims");
 
             migrationBuilder.DropTable(
                 name: "images");
