@@ -22,7 +22,7 @@ public sealed class ImportRulesTests
 
     private static ImportedRow Read(string header, string line)
     {
-        var table = CsvTable.Read(Encoding.UTF8.GetBytes($"{header}\n{line}\n"));
+        var table = ListTable.Read(Encoding.UTF8.GetBytes($"{header}\n{line}\n"));
         return new RowReader(ImportField.Guess(table), Practice, dayFirst: false, "US", new LocalDate(2027, 3, 1)).Read(table.Records[0]);
     }
 
@@ -35,7 +35,7 @@ public sealed class ImportRulesTests
     [InlineData("Shoe size,Notes", ",notes")]
     public void Columns_are_guessed_by_their_names(string header, string expected)
     {
-        var table = CsvTable.Read(
+        var table = ListTable.Read(
             Encoding.UTF8.GetBytes(
                 $"{header}\n{string.Concat(Enumerable.Repeat(header.Contains(';', StringComparison.Ordinal) ? "a;" : header.Contains('\t', StringComparison.Ordinal) ? "a\t" : "a,", 3))}\n"
             )
@@ -46,7 +46,7 @@ public sealed class ImportRulesTests
     [Fact]
     public void A_column_without_a_name_is_guessed_by_its_cells()
     {
-        var table = CsvTable.Read(Encoding.UTF8.GetBytes("Name,x,y\nA,a@example.com,207 555 0101\nB,b@example.com,207-555-0102\nC,,2075550103\n"));
+        var table = ListTable.Read(Encoding.UTF8.GetBytes("Name,x,y\nA,a@example.com,207 555 0101\nB,b@example.com,207-555-0102\nC,,2075550103\n"));
         Assert.Equal(["full_name", "email", "mobile"], ImportField.Guess(table));
     }
 
@@ -205,7 +205,7 @@ public sealed class ImportRulesTests
 
     private static (string[] Columns, ImportedRow Row) ReadOwn(string header, string line)
     {
-        var table = CsvTable.Read(Encoding.UTF8.GetBytes($"{header}\n{line}\n"));
+        var table = ListTable.Read(Encoding.UTF8.GetBytes($"{header}\n{line}\n"));
         var columns = ImportField.Guess(table, new OwnNames(Own, ["birthday", "lease ends"]));
         return (columns, new RowReader(columns, Practice, dayFirst: false, "US", new LocalDate(2027, 3, 1), Own).Read(table.Records[0]));
     }

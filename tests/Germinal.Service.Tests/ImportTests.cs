@@ -99,7 +99,7 @@ public sealed class ImportTests
     ]
     public void Consent_words(string cell, bool? expected)
     {
-        Assert.Equal(expected, CellReading.Consent(cell).Value);
+        Assert.Equal(expected, CellReading.YesOrNo(cell).Value);
         Assert.Null(CellReading.Consent(cell).Doubt);
     }
 
@@ -136,7 +136,7 @@ public sealed class ImportTests
             }
         )
         {
-            var table = CsvTable.Read(file);
+            var table = ListTable.Read(file);
             Assert.Equal(["Name", "E-mail", "Notes"], table.Header);
             Assert.Equal("José Ångström", table.Records[0].Cells[0]);
             Assert.Equal("one\r\ntwo; \"three\"", table.Records[0].Cells[2]);
@@ -144,8 +144,8 @@ public sealed class ImportTests
             Assert.Equal([2, 3], table.Records.Select(r => r.Line));
         }
 
-        Assert.Throws<UnreadableFileException>(() => CsvTable.Read([0x50, 0x4B, 3, 4, 0, 0]));
-        Assert.Throws<UnreadableFileException>(() => CsvTable.Read(Encoding.UTF8.GetBytes("Name,Email\n")));
+        Assert.Throws<UnreadableFileException>(() => ListTable.Read([0x50, 0x4B, 3, 4, 0, 0]));
+        Assert.Throws<UnreadableFileException>(() => ListTable.Read(Encoding.UTF8.GetBytes("Name,Email\n")));
     }
 
     private static byte[] Sample => File.ReadAllBytes(Path.Combine(AppContext.BaseDirectory, "sample.csv"));
@@ -159,7 +159,7 @@ public sealed class ImportTests
             PracticeId = world.Practice,
             FileName = name,
             Content = file,
-            Columns = [.. ImportField.Guess(CsvTable.Read(file))],
+            Columns = [.. ImportField.Guess(ListTable.Read(file))],
             Status = "queued",
             By = "Ada Quill",
             CreatedAt = await PracticeClock.NowAsync(db),
@@ -263,7 +263,7 @@ public sealed class ImportTests
                 PracticeId = world.Practice,
                 FileName = "sample.csv",
                 Content = file,
-                Columns = [.. ImportField.Guess(CsvTable.Read(file))],
+                Columns = [.. ImportField.Guess(ListTable.Read(file))],
                 By = "Ada Quill",
             };
             var plan = await ImportPlan.MakeAsync(looking, row, await world.NowAsync(), default);
@@ -350,7 +350,7 @@ public sealed class ImportTests
                 PracticeId = world.Practice,
                 FileName = "many.csv",
                 Content = file,
-                Columns = [.. ImportField.Guess(CsvTable.Read(file))],
+                Columns = [.. ImportField.Guess(ListTable.Read(file))],
                 Status = "queued",
                 By = "Ada Quill",
                 CreatedAt = await PracticeClock.NowAsync(db),

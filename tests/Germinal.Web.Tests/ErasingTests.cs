@@ -250,7 +250,7 @@ public sealed class ErasingTests(Site site) : IClassFixture<Site>
 
         // The list keeps its other rows where they were.
         await using var db = site.Db();
-        var table = CsvTable.Read((await db.Imports.SingleAsync()).Content);
+        var table = ListTable.Read((await db.Imports.SingleAsync()).Content);
         Assert.Equal(
             [
                 ["", "", "", ""],

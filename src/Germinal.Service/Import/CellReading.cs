@@ -20,6 +20,9 @@ public static partial class CellReading
     [GeneratedRegex(@"^([0-9]{1,4})[./-]([0-9]{1,2})[./-]([0-9]{1,4})\z", RegexOptions.None, matchTimeoutMilliseconds: 1000)]
     private static partial Regex Numeric();
 
+    [GeneratedRegex(@"(?<=[0-9])(T|,? +)[0-9]{1,2}:[0-9]{2}(:[0-9]{2}(\.[0-9]+)?)?( ?[AaPp]\.?[Mm]\.?)?(Z|[+-][0-9]{2}:?[0-9]{2})?\z", RegexOptions.ExplicitCapture, matchTimeoutMilliseconds: 1000)]
+    private static partial Regex TimeOfDay();
+
     [GeneratedRegex(@"^([0-9]{1,2})\.? ([A-Za-z]{3,9})\.?,?(?: ([0-9]{2,4}))?\z", RegexOptions.None, matchTimeoutMilliseconds: 1000)]
     private static partial Regex DayMonth();
 
@@ -63,7 +66,7 @@ public static partial class CellReading
     /// <param name="today">For two-digit years, and to doubt dates to come.</param>
     public static Reading<YearlyDate?> Date(string cell, bool dayFirst, LocalDate today)
     {
-        var text = cell.Trim();
+        var text = TimeOfDay().Replace(cell.Trim(), "");
         if (text.Length == 0)
         {
             return new(null);
@@ -199,14 +202,49 @@ public static partial class CellReading
             : new((good[0], good[1]), $"There are two addresses in one cell; {good[0]} is used and {good[1]} is kept as the other one.");
     }
 
-    /// <summary>“Email OK?” cells: true in, false out, null nothing said. A word not understood is a doubt, not a yes.</summary>
-    public static Reading<bool?> Consent(string cell)
+    /// <summary>
+    /// “Email OK?” cells: in, out, or nothing said; <c>inquiry@DATE</c> and <c>client@DATE</c> as the people file has them. A word not
+    /// understood is a doubt, not a yes.
+    /// </summary>
+    public static Reading<SaidConsent?> Consent(string cell)
     {
         var text = cell.Trim().ToLowerInvariant();
+        if (text.Split('@', 2) is [var basis, var since] && ContactWords.BasisOf(basis) is { } on and not ConsentBasis.Express && Dates.TryParse(since) is { } date)
+        {
+            return new(new SaidConsent(true, on, date));
+        }
+
         return text.Length == 0 ? new(null)
-            : Yes.Contains(text, StringComparer.Ordinal) ? new(true)
-            : No.Contains(text, StringComparer.Ordinal) ? new(false)
+            : Yes.Contains(text, StringComparer.Ordinal) ? new(new SaidConsent(true, ConsentBasis.Express, null))
+            : No.Contains(text, StringComparer.Ordinal) ? new(new SaidConsent(false, ConsentBasis.Express, null))
             : new(null, $"“{cell.Trim()}” is neither yes nor no. No consent is recorded.");
+    }
+
+    /// <summary>A cell that says yes or no; null for nothing.</summary>
+    public static Reading<bool?> YesOrNo(string cell)
+    {
+        var said = Consent(cell);
+        return said.Value is { Basis: ConsentBasis.Express } plain ? new(plain.In) : new(null, said.Doubt is null ? null : $"“{cell.Trim()}” is neither yes nor no.");
+    }
+
+    /// <summary>
+    /// Whether the dates of a column have the day first, by what its values allow: one that can only be read one way decides; where none
+    /// can, or they contradict each other, the practice’s order does.
+    /// </summary>
+    public static bool IsDayFirst(IEnumerable<string> cells, bool practice)
+    {
+        var (dayFirst, monthFirst) = (false, false);
+        foreach (var cell in cells)
+        {
+            var parts = cell.Trim().Split(['.', '/', '-', 'T', ' '], 3, StringSplitOptions.RemoveEmptyEntries);
+            if (parts.Length >= 2 && parts[0].Length <= 2 && int.TryParse(parts[0], NumberStyles.None, CultureInfo.InvariantCulture, out var a) && int.TryParse(parts[1], NumberStyles.None, CultureInfo.InvariantCulture, out var b))
+            {
+                dayFirst |= a is > 12 and <= 31 && b <= 12;
+                monthFirst |= b is > 12 and <= 31 && a <= 12;
+            }
+        }
+
+        return dayFirst == monthFirst ? practice : dayFirst;
     }
 
     /// <summary>A first and a last name from two cells, one of which may hold both.</summary>

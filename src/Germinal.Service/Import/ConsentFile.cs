@@ -80,7 +80,7 @@ public sealed class ConsentFile
     /// <exception cref="UnreadableFileException">It is no text, or a column that every entry needs is missing.</exception>
     public static async Task<ConsentFile> ReadAsync(GerminalDb db, byte[] file, string by, CancellationToken stop)
     {
-        var table = CsvTable.Read(file);
+        var table = ListTable.Read(file);
         var places = Columns.ToDictionary(c => c, c => Array.FindIndex(table.Header, h => h.Equals(c, StringComparison.OrdinalIgnoreCase)));
         var missing = new[] { "channel", "decision", "at", "source" }.Where(c => places[c] < 0).ToList();
         if (missing.Count > 0 || (places["email"] < 0 && places["mobile"] < 0))
@@ -146,7 +146,7 @@ public sealed class ConsentFile
             return Wrong($"“{cell("channel")}” is no channel; email, text, call or post is.");
         }
 
-        if (CellReading.Consent(cell("decision")).Value is not { } isIn)
+        if (CellReading.YesOrNo(cell("decision")).Value is not { } isIn)
         {
             return Wrong($"“{cell("decision")}” is no decision; in or out is.");
         }

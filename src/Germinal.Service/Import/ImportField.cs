@@ -1,3 +1,6 @@
+using System.Security.Cryptography;
+using System.Text;
+using Germinal.Core.Contact;
 using Germinal.Core.Practices;
 using Germinal.Store;
 
@@ -27,8 +30,24 @@ public static class ImportField
     public const string City = "city";
     public const string State = "state";
     public const string Zip = "zip";
+    public const string Country = "country";
+
+    /// <summary>All of a postal address in one cell.</summary>
+    public const string Address = "address";
+    public const string Zone = "zone";
+    public const string Stage = "stage";
     public const string Tags = "tags";
+    public const string Lists = "lists";
+    public const string OtherEmail = "other_email";
+    public const string DoNotContact = "do_not_contact";
+    public const string Added = "added";
+
+    /// <summary>Who it is here, in a list that came out of Germinal.</summary>
+    public const string Id = "id";
     public const string EmailConsent = "email_consent";
+    public const string TextConsent = "text_consent";
+    public const string CallConsent = "call_consent";
+    public const string PostConsent = "post_consent";
     public const string Source = "source";
     public const string Owner = "owner";
     public const string Notes = "notes";
@@ -50,19 +69,31 @@ public static class ImportField
         (Mobile, "mobile", ["mobile phone", "mobile", "cell", "cell phone", "mobile number"]),
         (OtherPhone, "other number", ["home phone", "phone", "telephone", "home", "work phone", "business phone", "tel", "phone number"]),
         (Birthday, "birthday", ["birthday", "birth date", "date of birth", "dob", "born", "birthdate"]),
-        (Street, "street", ["street", "address", "street address", "address 1", "home street"]),
+        (OtherEmail, "other email", ["other email", "email 2", "e mail 2 address", "second email"]),
+        (Street, "street", ["street", "street address", "address 1", "home street"]),
         (City, "city", ["city", "town"]),
         (State, "state", ["state", "province", "region", "county"]),
         (Zip, "postal code", ["zip", "zip code", "postcode", "postal code"]),
+        (Country, "country", ["country", "country region"]),
+        (Address, "whole postal address", ["address", "postal address", "home address", "mailing address"]),
+        (Zone, "time zone", ["zone", "time zone", "timezone"]),
+        (Stage, "stage", ["stage", "pipeline stage", "status"]),
         (DatePrefix + "client since", "client since", ["client since", "customer since", "since"]),
         (DatePrefix + "yearly review", "yearly review", ["review", "review date", "yearly review", "annual review"]),
         (DatePrefix + "policy renewal", "policy renewal", ["renewal", "renewal date", "policy renewal"]),
         (DatePrefix + "mortgage fixed until", "mortgage fixed until", ["fixed until", "mortgage fixed until"]),
         (Tags, "tags", ["groups", "group", "tags", "tag", "categories", "category", "labels"]),
+        (Lists, "lists", ["lists", "list"]),
         (EmailConsent, "may we email", ["email ok", "email consent", "may email", "opt in", "optin", "subscribed", "newsletter ok", "mail ok", "may we email"]),
+        (TextConsent, "may we text", ["text ok", "text consent", "may text", "sms ok", "sms consent", "may we text"]),
+        (CallConsent, "may we call", ["call ok", "call consent", "may call", "phone ok", "may we call"]),
+        (PostConsent, "may we write by post", ["post ok", "post consent", "may write", "letter ok", "may we write"]),
+        (DoNotContact, "do not contact", ["do not contact", "dnc", "no contact"]),
         (Source, "source", ["source", "lead source", "referred by", "how heard"]),
         (Owner, "owner", ["advisor", "adviser", "owner", "agent", "assigned to", "account manager"]),
         (Notes, "remark", ["notes", "note", "comments", "comment", "remarks", "remark"]),
+        (Added, "here since", ["added", "created", "date added", "created on"]),
+        (Id, "who it is here", [Id]),
     ];
 
     /// <summary>Every choice of a practice with its name for people: the table, then the dates and fields it named itself.</summary>
@@ -82,12 +113,22 @@ public static class ImportField
         All.FirstOrDefault(f => f.Field == field).Label ?? field[(field.IndexOf(':', StringComparison.Ordinal) + 1)..];
 
     /// <summary>True for a column that brings consent.</summary>
-    public static bool IsConsent(string field) => field == EmailConsent;
+    public static bool IsConsent(string field) => ConsentOf.ContainsKey(field);
+
+    /// <summary>The columns of consent with their channels.</summary>
+    public static IReadOnlyDictionary<string, Channel> ConsentOf { get; } =
+        new Dictionary<string, Channel>(StringComparer.Ordinal)
+        {
+            [EmailConsent] = Channel.Email,
+            [TextConsent] = Channel.Text,
+            [CallConsent] = Channel.Call,
+            [PostConsent] = Channel.Post,
+        };
 
     /// <summary>A guess for each column; a field is given to one column only, the first that fits best.</summary>
     /// <param name="table">The file.</param>
     /// <param name="own">What the practice named itself; null for nothing.</param>
-    public static string[] Guess(CsvTable table, OwnNames? own = null)
+    public static string[] Guess(ListTable table, OwnNames? own = null)
     {
         var guesses = table.Header.Select(h => ByName(h, own ?? OwnNames.None)).ToArray();
         var taken = new HashSet<string>(StringComparer.Ordinal);
@@ -104,8 +145,32 @@ public static class ImportField
             }
         }
 
+        // What is called an address is the street where the town has a column of its own; a street alone is all of it.
+        var address = Array.IndexOf(guesses, Address);
+        var street = Array.IndexOf(guesses, Street);
+        if (address >= 0 && street < 0 && (taken.Contains(City) || taken.Contains(Zip)))
+        {
+            guesses[address] = Street;
+        }
+        else if (street >= 0 && address < 0 && !taken.Contains(City) && !taken.Contains(Zip))
+        {
+            guesses[street] = Address;
+        }
+
+        // Other programs number people too; only ids of ours say who somebody is here.
+        var id = Array.IndexOf(guesses, Id);
+        if (id >= 0 && !table.Records.Take(200).All(r => r.Cells[id].Length == 0 || Guid.TryParse(r.Cells[id], out _)))
+        {
+            guesses[id] = None;
+        }
+
         return guesses;
     }
+
+    /// <summary>What tells the header of a list from others: the names of its columns in their order.</summary>
+    /// <returns>Empty for a list whose columns have no names.</returns>
+    public static string PrintOf(ListTable table) =>
+        table.IsNamed ? Convert.ToHexString(SHA256.HashData(Encoding.UTF8.GetBytes(string.Join('\u001f', table.Header.Select(Plain)))))[..32] : "";
 
     private static string Plain(string header) =>
         string.Join(

@@ -1,3 +1,4 @@
+using Germinal.Core.Contact;
 using Germinal.Core.Engine;
 using Germinal.Core.Practices;
 using Germinal.Core.Time;
@@ -37,8 +38,8 @@ public sealed record ImportPlan(IReadOnlyList<PlannedRow> Rows)
     {
         var settings = (await db.Practices.AsNoTracking().SingleAsync(p => p.Id == db.PracticeId, stop)).Settings;
         var practice = await PracticeReading.LoadAsync(db, stop);
-        var table = CsvTable.Read(import.Content);
-        var reader = new RowReader([.. import.Columns], practice, settings.DateOrder == "dmy", settings.PhoneRegion, now.InZone(practice.Zone).Date, OwnFields.Of(settings));
+        var table = ListTable.Read(import.Content, sheet: import.Sheet);
+        var reader = ReaderOf(import, table, settings, practice, now);
         var rows = table.Records.Select(reader.Read).ToList();
         var known = await KnownPeople.LoadAsync(db, rows, stop);
         rows.ForEach(known.Matching.Expect);
@@ -51,6 +52,18 @@ public sealed record ImportPlan(IReadOnlyList<PlannedRow> Rows)
         return new ImportPlan(planned);
     }
 
+    /// <summary>What reads the rows of an import, by what its columns and values were said to be.</summary>
+    public static RowReader ReaderOf(ImportRow import, ListTable table, PracticeSettings settings, Practice practice, Instant now) =>
+        new RowReader(
+            [.. import.Columns],
+            practice,
+            settings.DateOrder == "dmy",
+            settings.PhoneRegion,
+            now.InZone(practice.Zone).Date,
+            OwnFields.Of(settings),
+            import.Meanings
+        ).Knowing(table);
+
     private static PlannedRow Plan(Guid importId, ImportedRow row, KnownPeople known, Practice practice)
     {
         if (row.LeftOut is not null)
@@ -58,7 +71,7 @@ public sealed record ImportPlan(IReadOnlyList<PlannedRow> Rows)
             return new PlannedRow(row, RowResult.LeftOut, null, null, null, []);
         }
 
-        var match = known.Matching.Find(row);
+        var match = known.WithId(row) ?? known.Matching.Find(row);
         if (match.Same is not { } same)
         {
             var id = StableId.Of(importId, $"line/{row.Line}");
@@ -85,7 +98,14 @@ internal sealed class KnownPeople
     // What a field holds where it can be compared; empty where it is only known to hold something.
     private readonly Dictionary<Guid, Dictionary<string, string>> filled = [];
 
+    // Who is here under the ids that a list of ours gives.
+    private readonly Dictionary<Guid, MatchCandidate> byId = [];
+
     public Matching Matching { get; } = new();
+
+    /// <summary>Whoever a list that came out of Germinal says it is; null where it says nobody who is here.</summary>
+    public Match? WithId(ImportedRow row) =>
+        row.Id is { } id && byId.TryGetValue(id, out var person) ? new Match((person, "the id it came out of Germinal with"), []) : null;
 
     /// <summary>Loads, in four queries, everybody who shares an address, a mobile, a name or a raw row with the file.</summary>
     public static async Task<KnownPeople> LoadAsync(GerminalDb db, IReadOnlyList<ImportedRow> rows, CancellationToken stop)
@@ -95,6 +115,7 @@ internal sealed class KnownPeople
         var mobiles = rows.SelectMany(r => new[] { r.Mobile, r.OtherPhone }).OfType<string>().Distinct().ToArray();
         var names = rows.Select(r => r.FoldedName).Where(n => n.Length > 0).Distinct().ToArray();
         var prints = rows.Select(r => r.Fingerprint).Distinct().ToArray();
+        var named = rows.Select(r => r.Id).OfType<Guid>().Distinct().ToArray();
         var lines = await db
             .ImportLines.AsNoTracking()
             .Where(l => l.PersonId != null && prints.Contains(l.Fingerprint))
@@ -103,7 +124,7 @@ internal sealed class KnownPeople
         var before = lines.Select(l => l.PersonId!.Value).Distinct().ToArray();
         var people = await db
             .People.AsNoTracking()
-            .Where(p => emails.Contains(p.Email) || mobiles.Contains(p.Mobile) || mobiles.Contains(p.OtherPhone) || names.Contains(p.SortName) || before.Contains(p.Id))
+            .Where(p => emails.Contains(p.Email) || mobiles.Contains(p.Mobile) || mobiles.Contains(p.OtherPhone) || names.Contains(p.SortName) || before.Contains(p.Id) || named.Contains(p.Id))
             .OrderBy(p => p.AddedAt)
             .ThenBy(p => p.Id)
             .ToListAsync(stop);
@@ -112,10 +133,10 @@ internal sealed class KnownPeople
         var consent = (
             await db
                 .Consent.AsNoTracking()
-                .Where(c => ids.Contains(c.PersonId) && c.Channel == "email" && c.Topic == null)
+                .Where(c => ids.Contains(c.PersonId) && c.Topic == null)
                 .OrderBy(c => c.At)
                 .ThenBy(c => c.Id)
-                .Select(c => new { c.PersonId, c.IsIn })
+                .Select(c => new { c.PersonId, c.Channel, c.IsIn })
                 .ToListAsync(stop)
         ).ToLookup(c => c.PersonId);
         var candidates = new Dictionary<Guid, MatchCandidate>();
@@ -137,6 +158,7 @@ internal sealed class KnownPeople
                 OtherEmail = p.OtherEmail,
             };
             candidates[p.Id] = candidate;
+            known.byId[p.Id] = candidate;
             known.Matching.Add(candidate);
             var has = new Dictionary<string, string>(StringComparer.OrdinalIgnoreCase);
             known.filled[p.Id] = has;
@@ -157,6 +179,8 @@ internal sealed class KnownPeople
             Has("address", p.Address);
             Has(ImportField.Source, p.Source);
             Has(ImportField.Owner, p.OwnerId?.ToString());
+            Has(ImportField.Zone, p.ZoneId);
+            Has(ImportField.Stage, p.Stage);
             Has("do_not_contact", p.DoNotContact ? "" : null);
             foreach (var date in dates[p.Id])
             {
@@ -173,10 +197,15 @@ internal sealed class KnownPeople
                 Has("tag:" + tag, "");
             }
 
-            if (consent[p.Id].Any())
+            foreach (var list in p.Lists)
             {
-                Has("consent", "");
-                Has(consent[p.Id].Last().IsIn ? "consent-in" : "consent-out", "");
+                Has("list:" + list, "");
+            }
+
+            foreach (var said in consent[p.Id].GroupBy(c => c.Channel))
+            {
+                Has(ConsentFill(said.Key), "");
+                Has(ConsentFill(said.Key, said.Last().IsIn), "");
             }
         }
 
@@ -239,13 +268,16 @@ internal sealed class KnownPeople
             ("address", row.Address),
             (ImportField.Source, row.Source),
             (ImportField.Owner, row.OwnerId?.ToString()),
+            (ImportField.Zone, row.ZoneId),
+            (ImportField.Stage, row.Stage),
             ("do_not_contact", row.DoNotContact is null ? null : ""),
         };
         return one.Where(o => o.Value is not null)
             .Select(o => (o.Field, o.Value!))
             .Concat(row.Dates.Select(d => (ImportField.DatePrefix + d.Key, d.Value.ToString())))
             .Concat(row.Own.Select(o => (ImportField.OwnPrefix + o.Key, o.Value)))
-            .Concat(row.Tags.Select(t => ("tag:" + t, "")));
+            .Concat(row.Tags.Select(t => ("tag:" + t, "")))
+            .Concat(row.Lists.Select(l => ("list:" + l, "")));
     }
 
     /// <summary>The blanks of a person that a row fills; they count as filled for the rows below it. Nothing is overwritten.</summary>
@@ -263,17 +295,20 @@ internal sealed class KnownPeople
         }
 
         // A no is taken in even where there was a yes: the stricter word wins. A yes only where nothing was said.
-        if (row.EmailConsent == false && Add("consent-out"))
+        foreach (var (on, said) in row.Consent)
         {
-            Add("consent");
-            fills.Add("consent-out");
-        }
-        else if (row.EmailConsent == true && Add("consent"))
-        {
-            Add("consent-in");
-            fills.Add("consent-in");
+            var channel = ContactWords.Of(on);
+            if (said.In ? Add(ConsentFill(channel)) : Add(ConsentFill(channel, said.In)))
+            {
+                Add(ConsentFill(channel));
+                Add(ConsentFill(channel, said.In));
+                fills.Add(ConsentFill(channel, said.In));
+            }
         }
 
         return fills;
     }
+
+    /// <summary>That anything, or a yes or a no, was said of a channel, among what a person has.</summary>
+    internal static string ConsentFill(string channel, bool? isIn = null) => isIn is { } said ? $"consent:{channel}:{(said ? "in" : "out")}" : $"consent:{channel}";
 }

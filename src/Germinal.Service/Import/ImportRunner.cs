@@ -1,5 +1,6 @@
 using Germinal.Core.Contact;
 using Germinal.Core.Engine;
+using Germinal.Core.Time;
 using Germinal.Service.Clock;
 using Germinal.Service.Engine;
 using Germinal.Service.People;
@@ -69,13 +70,14 @@ public sealed class ImportRunner(IDbContextFactory<GerminalDb> databases)
     {
         var now = await PracticeClock.NowAsync(db, stop);
         var plan = await ImportPlan.MakeAsync(db, import, now, stop);
+        var zone = LocalClock.Zone(await db.Practices.Where(p => p.Id == db.PracticeId).Select(p => p.ZoneId).SingleAsync(stop)) ?? DateTimeZone.Utc;
         var done = (await db.ImportLines.Where(l => l.ImportId == import.Id).Select(l => l.Line).ToListAsync(stop)).ToHashSet();
         await db
             .Imports.Where(i => i.Id == import.Id)
             .ExecuteUpdateAsync(u => u.SetProperty(i => i.Status, "running").SetProperty(i => i.RowsInAll, plan.Rows.Count), stop);
         foreach (var chunk in plan.Rows.Where(r => !done.Contains(r.Row.Line)).Chunk(RowsAtOnce))
         {
-            if (!await WriteAsync(import, chunk, now, stop))
+            if (!await WriteAsync(import, chunk, zone, now, stop))
             {
                 return;
             }
@@ -95,17 +97,17 @@ public sealed class ImportRunner(IDbContextFactory<GerminalDb> databases)
 
     /// <summary>Writes one batch; if a row of it cannot be written, each row by itself, and that one is left out with why.</summary>
     /// <returns>False when a member asked for the import to stop.</returns>
-    private async Task<bool> WriteAsync(ImportRow import, IReadOnlyList<PlannedRow> rows, Instant now, CancellationToken stop)
+    private async Task<bool> WriteAsync(ImportRow import, IReadOnlyList<PlannedRow> rows, DateTimeZone zone, Instant now, CancellationToken stop)
     {
         try
         {
-            return await WriteTogetherAsync(import, rows, now, stop);
+            return await WriteTogetherAsync(import, rows, zone, now, stop);
         }
         catch (Exception e) when (IsOfTheRows(e) && rows.Count > 1)
         {
             foreach (var row in rows)
             {
-                if (!await WriteAsync(import, [row], now, stop))
+                if (!await WriteAsync(import, [row], zone, now, stop))
                 {
                     return false;
                 }
@@ -119,6 +121,7 @@ public sealed class ImportRunner(IDbContextFactory<GerminalDb> databases)
             return await WriteTogetherAsync(
                 import,
                 [rows[0] with { Result = RowResult.LeftOut, PersonId = null, Fills = [], Row = rows[0].Row with { LeftOut = why } }],
+                zone,
                 now,
                 stop
             );
@@ -128,7 +131,7 @@ public sealed class ImportRunner(IDbContextFactory<GerminalDb> databases)
     /// <summary>The database takes one of the rows for wrong; anything else is no fault of the file.</summary>
     private static bool IsOfTheRows(Exception e) => e is DbUpdateException or PostgresException { IsTransient: false };
 
-    private async Task<bool> WriteTogetherAsync(ImportRow import, IReadOnlyList<PlannedRow> rows, Instant now, CancellationToken stop)
+    private async Task<bool> WriteTogetherAsync(ImportRow import, IReadOnlyList<PlannedRow> rows, DateTimeZone zone, Instant now, CancellationToken stop)
     {
         await using var batch = await databases.CreateDbContextAsync(stop);
         batch.PracticeId = import.PracticeId;
@@ -142,7 +145,7 @@ public sealed class ImportRunner(IDbContextFactory<GerminalDb> databases)
             return false;
         }
 
-        await new ImportWriter(batch, row, now).WriteAsync(rows, stop);
+        await new ImportWriter(batch, row, zone, now).WriteAsync(rows, stop);
         await batch.SaveChangesAsync(stop);
         await transaction.CommitAsync(stop);
         return true;
@@ -150,7 +153,7 @@ public sealed class ImportRunner(IDbContextFactory<GerminalDb> databases)
 }
 
 /// <summary>Writes one batch of planned rows within the caller's transaction.</summary>
-internal sealed class ImportWriter(GerminalDb db, ImportRow import, Instant now)
+internal sealed class ImportWriter(GerminalDb db, ImportRow import, DateTimeZone zone, Instant now)
 {
     private readonly PeopleDesk desk = new(db, import.By, now);
     private readonly List<PersonRow> added = [];
@@ -165,6 +168,7 @@ internal sealed class ImportWriter(GerminalDb db, ImportRow import, Instant now)
         var people = await db.People.Where(p => ids.Contains(p.Id)).ToDictionaryAsync(p => p.Id, stop);
         var newTags = rows.SelectMany(r => r.Row.Tags).Distinct(StringComparer.OrdinalIgnoreCase).ToList();
         await TagNames.EnsureAsync(db, newTags, stop);
+        await ListNames.EnsureAsync(db, [.. rows.SelectMany(r => r.Row.Lists)], import.By, $"the list {import.FileName}", now, stop);
         foreach (var given in rows)
         {
             // The person may have been on a row that could not be written.
@@ -185,7 +189,7 @@ internal sealed class ImportWriter(GerminalDb db, ImportRow import, Instant now)
                 {
                     Id = planned.PersonId!.Value,
                     PracticeId = import.PracticeId,
-                    AddedAt = now,
+                    AddedAt = row.Added ?? now,
                     ImportId = import.Id,
                 };
                 people[person.Id] = person;
@@ -264,8 +268,16 @@ internal sealed class ImportWriter(GerminalDb db, ImportRow import, Instant now)
         {
             p.DoNotContact = true;
             p.DoNotContactReason = row.DoNotContact;
-            p.DoNotContactToConfirm = true;
+            p.DoNotContactToConfirm = row.DoNotContactToConfirm;
         }
+
+        p.ZoneId = Wants("zone") ? row.ZoneId : p.ZoneId;
+        if (row.Stage is not null && Wants("stage"))
+        {
+            (p.Stage, p.StageSince) = (row.Stage, now);
+        }
+
+        p.Lists = [.. p.Lists, .. row.Lists.Where(l => Wants("list:" + l) && !p.Lists.Contains(l, StringComparer.OrdinalIgnoreCase))];
 
         p.Tags = [.. p.Tags, .. row.Tags.Where(t => Wants("tag:" + t) && !p.Tags.Contains(t, StringComparer.OrdinalIgnoreCase))];
         var own = row.Own.Where(f => Wants(ImportField.OwnPrefix + f.Key)).ToList();
@@ -290,26 +302,26 @@ internal sealed class ImportWriter(GerminalDb db, ImportRow import, Instant now)
             );
         }
 
-        if (row.EmailConsent is { } consent && Wants(consent ? "consent-in" : "consent-out"))
+        foreach (var (channel, said) in row.Consent.Where(c => Wants(KnownPeople.ConsentFill(ContactWords.Of(c.Key), c.Value.In))))
         {
             ledger.Add(
                 new ConsentRow
                 {
                     PracticeId = p.PracticeId,
                     PersonId = p.Id,
-                    Channel = "email",
+                    Channel = ContactWords.Of(channel),
                     Purpose = "commercial",
-                    IsIn = consent,
-                    Basis = "express",
-                    At = now,
+                    IsIn = said.In,
+                    Basis = ContactWords.Of(said.Basis),
+                    At = said.Since is { } since ? LocalClock.At(since.AtMidnight(), zone) : now,
                     Source = $"import, {import.FileName}, row {row.Line}",
                     By = import.By,
                     Evidence = import.Id.ToString(),
                 }
             );
-            if (only is not null && !consent)
+            if (only is not null && !said.In)
             {
-                Write(row.Line, desk.NewEvent(p.Id, new ConsentGiven(now, Channel.Email, In: false)));
+                Write(row.Line, desk.NewEvent(p.Id, new ConsentGiven(now, channel, In: false)));
             }
         }
 

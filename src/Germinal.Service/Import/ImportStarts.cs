@@ -81,6 +81,8 @@ public static class ImportStarts
                 LastName = row.LastName,
                 Email = row.Email,
                 Mobile = row.Mobile,
+                Stage = row.Stage,
+                Lists = row.Lists.ToFrozenSet(StringComparer.OrdinalIgnoreCase),
                 OwnerId = row.OwnerId,
                 Tags = row.Tags.ToFrozenSet(StringComparer.OrdinalIgnoreCase),
                 DoNotContact = row.DoNotContact is not null,

@@ -91,6 +91,15 @@ public static class ImportUndo
                     case "owner":
                         p.OwnerId = null;
                         break;
+                    case "zone":
+                        p.ZoneId = null;
+                        break;
+                    case "stage":
+                        (p.Stage, p.StageSince) = (null, null);
+                        break;
+                    case var list when list.StartsWith("list:", StringComparison.Ordinal):
+                        p.Lists = [.. p.Lists.Where(l => !string.Equals(l, list[5..], StringComparison.OrdinalIgnoreCase))];
+                        break;
                     case "do_not_contact":
                         (p.DoNotContact, p.DoNotContactReason, p.DoNotContactToConfirm) = (false, null, false);
                         break;

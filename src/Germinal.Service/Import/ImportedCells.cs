@@ -26,7 +26,7 @@ public static class ImportedCells
         var found = new List<ImportedCellsOfRow>();
         foreach (var (import, lines) in await ImportsAsync(db, person, stop))
         {
-            var table = CsvTable.Read(import.Content);
+            var table = ListTable.Read(import.Content, sheet: import.Sheet);
             found.AddRange(table.Records.Where(r => lines.Contains(r.Line)).Select(r => new ImportedCellsOfRow(import.FileName, r.Line, CellsOf(table, r))));
         }
 
@@ -38,7 +38,8 @@ public static class ImportedCells
     {
         foreach (var (import, lines) in await ImportsAsync(db, person, stop))
         {
-            var table = CsvTable.Read(import.Content);
+            // What was a workbook or cards is a text file from then on: other sheets, pictures and remarks of the file may be about them too.
+            var table = ListTable.Read(import.Content, sheet: import.Sheet);
             await using var text = new StringWriter(CultureInfo.InvariantCulture);
             await using (var csv = CsvText.Writer(text))
             {
@@ -50,7 +51,7 @@ public static class ImportedCells
             }
 
             var content = Encoding.UTF8.GetBytes(text.ToString());
-            await db.Imports.Where(i => i.Id == import.Id).ExecuteUpdateAsync(u => u.SetProperty(i => i.Content, content), stop);
+            await db.Imports.Where(i => i.Id == import.Id).ExecuteUpdateAsync(u => u.SetProperty(i => i.Content, content).SetProperty(i => i.Sheet, (string?)null), stop);
         }
     }
 
@@ -84,7 +85,7 @@ public static class ImportedCells
         return found;
     }
 
-    private static Dictionary<string, string> CellsOf(CsvTable table, CsvRecord record)
+    private static Dictionary<string, string> CellsOf(ListTable table, ListRecord record)
     {
         var cells = new Dictionary<string, string>(StringComparer.Ordinal);
         for (var i = 0; i < table.Header.Length; i++)

@@ -8,6 +8,12 @@ using NodaTime;
 
 namespace Germinal.Service.Import;
 
+/// <summary>What a cell says of consent.</summary>
+/// <param name="In">Yes or no.</param>
+/// <param name="Basis">What it stands on.</param>
+/// <param name="Since">When it was given, where the cell says so.</param>
+public sealed record SaidConsent(bool In, ConsentBasis Basis, LocalDate? Since);
+
 /// <summary>A doubt about one field of a row.</summary>
 public sealed record ImportDoubt(string Field, string Text);
 
@@ -48,12 +54,29 @@ public sealed record ImportedRow
 
     public IReadOnlyList<string> Tags { get; init; } = [];
 
-    public bool? EmailConsent { get; init; }
+    /// <summary>Who it is here, in a list that came out of Germinal; null where the list does not say.</summary>
+    public Guid? Id { get; init; }
+
+    /// <summary>IANA zone, or null.</summary>
+    public string? ZoneId { get; init; }
+
+    /// <summary><c>Pipeline/Stage</c>, or null.</summary>
+    public string? Stage { get; init; }
+
+    public IReadOnlyList<string> Lists { get; init; } = [];
+
+    /// <summary>Since when they are here, or null.</summary>
+    public Instant? Added { get; init; }
+
+    public IReadOnlyDictionary<Channel, SaidConsent> Consent { get; init; } = new Dictionary<Channel, SaidConsent>();
 
     public string? Note { get; init; }
 
     /// <summary>Why the person is brought in as do-not-contact, or null.</summary>
     public string? DoNotContact { get; init; }
+
+    /// <summary>True where that was read from a remark, and somebody is to confirm it.</summary>
+    public bool DoNotContactToConfirm { get; init; }
 
     public IReadOnlyList<ImportDoubt> Doubts { get; init; } = [];
 
@@ -72,10 +95,56 @@ public sealed record ImportedRow
 }
 
 /// <summary>Reads rows by what each column was said to be.</summary>
-public sealed class RowReader(string[] columns, Practice practice, bool dayFirst, string phoneRegion, LocalDate today, IReadOnlyList<OwnField>? own = null)
+/// <param name="columns">What each column is, by position.</param>
+/// <param name="practice">The practice: its members, stages and zone.</param>
+/// <param name="dayFirst">The practice’s order of dates.</param>
+/// <param name="phoneRegion">Where numbers without a country are.</param>
+/// <param name="today">The practice’s date.</param>
+/// <param name="own">Its own fields.</param>
+/// <param name="meanings">What values mean, said once for the whole list: by field, by the value as written; empty for “leave out”.</param>
+public sealed class RowReader(
+    string[] columns,
+    Practice practice,
+    bool dayFirst,
+    string phoneRegion,
+    LocalDate today,
+    IReadOnlyList<OwnField>? own = null,
+    IReadOnlyDictionary<string, Dictionary<string, string>>? meanings = null
+)
 {
+    private readonly Dictionary<string, bool> orders = new(StringComparer.Ordinal);
+
+    /// <summary>Looks through the dates of a list first, so that each column is read in the order its values allow.</summary>
+    public RowReader Knowing(ListTable table)
+    {
+        for (var i = 0; i < columns.Length; i++)
+        {
+            orders[columns[i]] = CellReading.IsDayFirst(table.Records.Select(r => r.Cells[i]), dayFirst);
+        }
+
+        return this;
+    }
+
+    /// <summary>True for a value of an owner, a stage or a choice that nobody here knows, whatever it was said to mean.</summary>
+    public bool IsUnknown(string field, string cell) =>
+        (
+            field switch
+            {
+                ImportField.Owner => OwnerOf(cell).Doubt,
+                ImportField.Stage => StageOf(cell).Doubt,
+                _ => (own ?? []).FirstOrDefault(f => ImportField.OwnPrefix + f.Key == field) is { } named ? OwnOf(named, cell).Doubt : null,
+            }
+        )
+            is not null;
+
+    private bool DayFirst(string field) => orders.GetValueOrDefault(field, dayFirst);
+
+    /// <summary>What a member said a value means; null where nobody said anything.</summary>
+    public string? Meant(string field, string cell) =>
+        meanings is not null && meanings.TryGetValue(field, out var said) ? said.FirstOrDefault(m => string.Equals(m.Key, cell.Trim(), StringComparison.OrdinalIgnoreCase)).Value : null;
+
     /// <summary>Reads one record.</summary>
-    public ImportedRow Read(CsvRecord record)
+    public ImportedRow Read(ListRecord record)
     {
         var doubts = new List<ImportDoubt>();
         string Cell(string field) => Array.IndexOf(columns, field) is var i and >= 0 && i < record.Cells.Length ? record.Cells[i] : "";
@@ -96,7 +165,7 @@ public sealed class RowReader(string[] columns, Practice practice, bool dayFirst
         var dates = new Dictionary<string, YearlyDate>(StringComparer.OrdinalIgnoreCase);
         foreach (var field in columns.Where(c => c == ImportField.Birthday || c.StartsWith(ImportField.DatePrefix, StringComparison.Ordinal)))
         {
-            if (Take(field, CellReading.Date(Cell(field), dayFirst, today)) is { } date)
+            if (Take(field, CellReading.Date(Cell(field), DayFirst(field), today)) is { } date)
             {
                 dates[field.StartsWith(ImportField.DatePrefix, StringComparison.Ordinal) ? field[ImportField.DatePrefix.Length..] : field] = date;
             }
@@ -120,25 +189,26 @@ public sealed class RowReader(string[] columns, Practice practice, bool dayFirst
             FirstName = first,
             LastName = last,
             Email = email,
-            OtherEmail = otherEmail,
+            OtherEmail = otherEmail ?? Take(ImportField.OtherEmail, CellReading.Emails(Cell(ImportField.OtherEmail))).Email,
             Mobile = mobile,
             MobileExtension = mobileExtension,
             OtherPhone = phone,
             OtherPhoneExtension = phoneExtension,
             Address = AddressOf(Cell),
+            Id = Guid.TryParse(Cell(ImportField.Id), out var id) ? id : null,
+            ZoneId = Take(ImportField.Zone, ZoneOf(Cell(ImportField.Zone))),
+            Stage = Take(ImportField.Stage, StageOf(Cell(ImportField.Stage))),
+            Lists = SeveralOf(Cell(ImportField.Lists)),
+            Added = Take(ImportField.Added, MomentOf(Cell(ImportField.Added))),
             Source = CellReading.Clean(Cell(ImportField.Source)) is { Length: > 0 } source ? source : null,
             OwnerId = Take(ImportField.Owner, OwnerOf(Cell(ImportField.Owner))),
             Dates = dates,
             Own = owned,
-            Tags =
-            [
-                .. Cell(ImportField.Tags)
-                    .Split([';', ',', '|'], StringSplitOptions.RemoveEmptyEntries)
-                    .Select(CellReading.Clean)
-                    .Where(t => t.Length > 0)
-                    .Distinct(StringComparer.OrdinalIgnoreCase),
-            ],
-            EmailConsent = Take(ImportField.EmailConsent, CellReading.Consent(Cell(ImportField.EmailConsent))),
+            Tags = SeveralOf(Cell(ImportField.Tags)),
+            Consent = ImportField
+                .ConsentOf.Select(c => (c.Value, Said: Take(c.Key, CellReading.Consent(Cell(c.Key)))))
+                .Where(c => c.Said is not null)
+                .ToDictionary(c => c.Value, c => c.Said!),
             Note = note.Length == 0 ? null : note,
         };
 
@@ -153,8 +223,9 @@ public sealed class RowReader(string[] columns, Practice practice, bool dayFirst
                 ? "The row is a total, not a person."
             : nobody ? "The row names nobody: no name, no email, no number."
             : null;
-        var doNotContact = CellReading.SaysDied(note) || CellReading.SaysNoContact(note) ? note : null;
-        if (doNotContact is not null)
+        var saysSo = Take(ImportField.DoNotContact, CellReading.YesOrNo(Cell(ImportField.DoNotContact))) == true;
+        var byRemark = !saysSo && (CellReading.SaysDied(note) || CellReading.SaysNoContact(note));
+        if (byRemark)
         {
             doubts.Add(new ImportDoubt(ImportField.Notes, $"The remark says “{Short(note)}”: brought in as do not contact, to be confirmed."));
         }
@@ -163,8 +234,57 @@ public sealed class RowReader(string[] columns, Practice practice, bool dayFirst
         {
             Doubts = doubts,
             LeftOut = leftOut,
-            DoNotContact = doNotContact,
+            DoNotContact =
+                byRemark ? note
+                : saysSo ? "the list says so"
+                : null,
+            DoNotContactToConfirm = byRemark,
         };
+    }
+
+    private static List<string> SeveralOf(string cell) =>
+    [
+        .. cell.Split([';', ',', '|'], StringSplitOptions.RemoveEmptyEntries)
+            .Select(CellReading.Clean)
+            .Where(t => t.Length > 0)
+            .Distinct(StringComparer.OrdinalIgnoreCase),
+    ];
+
+    private static Reading<string?> ZoneOf(string cell) =>
+        cell.Trim() is not { Length: > 0 } name ? new(null)
+        : LocalClock.Zone(name) is { } zone ? new(zone.Id)
+        : new(null, $"There is no time zone “{name}”; an IANA name like America/Denver would be right. The zone is left open.");
+
+    /// <summary>A stage as <c>Pipeline/Stage</c>, or by its own name where only one pipeline has it; or what it was said to be.</summary>
+    private Reading<string?> StageOf(string cell)
+    {
+        var wanted = CellReading.Clean(cell);
+        if (wanted.Length == 0)
+        {
+            return new(null);
+        }
+
+        if (Meant(ImportField.Stage, cell) is { } meant)
+        {
+            return new(meant.Length == 0 ? null : meant);
+        }
+
+        var all = practice.Pipelines.SelectMany(p => p.Stages.Select(s => (Whole: $"{p.Name}/{s}", Own: s))).ToList();
+        var fits = all.Where(s => string.Equals(s.Whole, wanted, StringComparison.OrdinalIgnoreCase)).ToList();
+        fits = fits.Count > 0 ? fits : [.. all.Where(s => string.Equals(s.Own, wanted, StringComparison.OrdinalIgnoreCase))];
+        return fits.Count == 1 ? new(fits[0].Whole)
+            : new(null, fits.Count == 0 ? $"There is no stage “{wanted}”; the stage is left open." : $"“{wanted}” is a stage of several pipelines; the stage is left open.");
+    }
+
+    private Reading<Instant?> MomentOf(string cell)
+    {
+        if (Moments.Read(cell.Trim(), practice.Zone) is { } moment)
+        {
+            return new(moment);
+        }
+
+        var date = CellReading.Date(cell, DayFirst(ImportField.Added), today);
+        return date.Value is { Year: { } year } d ? new(LocalClock.At(new LocalDate(year, d.Month, d.Day).AtMidnight(), practice.Zone)) : new(null, date.Doubt);
     }
 
     /// <summary>A cell of a field of the practice's own. Dates are read as messily as other dates; several choices may be parted by <c>;</c>, <c>,</c> or <c>|</c>.</summary>
@@ -172,10 +292,15 @@ public sealed class RowReader(string[] columns, Practice practice, bool dayFirst
     {
         if (field.Kind is OwnFieldKind.Date or OwnFieldKind.YearlyDate)
         {
-            var date = CellReading.Date(cell, dayFirst, today);
+            var date = CellReading.Date(cell, DayFirst(ImportField.OwnPrefix + field.Key), today);
             return date.Value is { Year: null } && field.Kind == OwnFieldKind.Date
                 ? new(null, $"“{cell.Trim()}” has no year. The value is left out.")
                 : new(date.Value?.ToString(), date.Doubt);
+        }
+
+        if (Meant(ImportField.OwnPrefix + field.Key, cell) is { } meant)
+        {
+            return new(meant.Length == 0 ? null : meant);
         }
 
         var text = field.Kind == OwnFieldKind.Choices && !field.Options.Any(o => o.Contains(',', StringComparison.Ordinal)) ? cell.Replace(',', ';').Replace('|', ';') : cell;
@@ -187,8 +312,10 @@ public sealed class RowReader(string[] columns, Practice practice, bool dayFirst
 
     private static string? AddressOf(Func<string, string> cell)
     {
+        string[] LinesOf(string text) => [.. text.ReplaceLineEndings("\n").Split('\n').Select(CellReading.Clean)];
         var town = CellReading.Clean($"{CellReading.Clean(cell(ImportField.City))}, {cell(ImportField.State)} {cell(ImportField.Zip)}").Trim(',', ' ');
-        var lines = new[] { CellReading.Clean(cell(ImportField.Street)), town }.Where(l => l.Length > 0).ToList();
+        string[] parts = [.. LinesOf(cell(ImportField.Street)), town, CellReading.Clean(cell(ImportField.Country))];
+        var lines = (parts.Any(l => l.Length > 0) ? parts : LinesOf(cell(ImportField.Address))).Where(l => l.Length > 0).ToList();
         return lines.Count == 0 ? null : string.Join('\n', lines);
     }
 
@@ -199,6 +326,11 @@ public sealed class RowReader(string[] columns, Practice practice, bool dayFirst
         if (wanted.Length == 0)
         {
             return new(null);
+        }
+
+        if (Meant(ImportField.Owner, cell) is { } meant)
+        {
+            return new(Guid.TryParse(meant, out var member) && practice.Members.Any(m => m.Id == member) ? member : null);
         }
 
         var fits = practice

@@ -54,6 +54,47 @@ public static class OwnFields
         return [.. all.Select(w => new OwnField(w.Key.Length > 0 ? w.Key : Free(w.Name), w.Name, w.Kind, w.Options))];
     }
 
+    /// <summary>Adds a field to the practice’s own.</summary>
+    /// <returns>The field with its key, or what is wrong and what would be right.</returns>
+    public static async Task<(OwnField? Field, string? Problem)> AddAsync(GerminalDb db, string name, OwnFieldKind kind, IReadOnlyList<string> options, CancellationToken stop)
+    {
+        var practice = await db.Practices.SingleAsync(p => p.Id == db.PracticeId, stop);
+        var there = Of(practice.Settings);
+        if (there.Count >= MostFields)
+        {
+            return (null, $"There are {MostFields} fields already; take one out first.");
+        }
+
+        if (there.Any(f => Same(f.Name, name) || Same(f.Key, name)))
+        {
+            return (null, $"There is a field “{name}” already; choose it, or give this one another name.");
+        }
+
+        var field = new OwnField(name, name, kind, options);
+        if (field.Problem is { } problem)
+        {
+            return (null, problem);
+        }
+
+        practice.Settings.OwnFields.Add(Stored(field));
+        db.Entry(practice).Property(p => p.Settings).IsModified = true;
+        await db.SaveChangesAsync(stop);
+        return (field, null);
+    }
+
+    /// <summary>The most fields a practice has of its own.</summary>
+    public const int MostFields = 100;
+
+    /// <summary>A field as the settings keep it.</summary>
+    public static OwnFieldSettings Stored(OwnField field) =>
+        new()
+        {
+            Key = field.Key,
+            Name = field.Name,
+            Kind = WordOf(field.Kind),
+            Options = [.. field.Options],
+        };
+
     /// <summary>The word of a kind.</summary>
     public static string WordOf(OwnFieldKind kind) => OwnField.Kinds.First(k => k.Kind == kind).Word;
 

@@ -2,9 +2,11 @@ using System.Globalization;
 using System.Text;
 using Germinal.Channels.Tables;
 using Germinal.Core.Engine;
+using Germinal.Core.Practices;
 using Germinal.Core.Time;
 using Germinal.Service;
 using Germinal.Service.Clock;
+using Germinal.Service.Engine;
 using Germinal.Service.Import;
 using Germinal.Service.People;
 using Germinal.Service.Programs;
@@ -16,8 +18,11 @@ using Microsoft.EntityFrameworkCore;
 
 namespace Germinal.Web.Endpoints;
 
-/// <summary>A column: its name in the file, what it is taken for, and the first few values.</summary>
-public sealed record ColumnDto(int Index, string Header, string Field, IReadOnlyList<string> Examples);
+/// <summary>A column: its name in the file, what it is taken for, the first few values, and what it would be as a field of the practice's own.</summary>
+public sealed record ColumnDto(int Index, string Header, string Field, IReadOnlyList<string> Examples, string Kind, IReadOnlyList<string> Options);
+
+/// <summary>What values of a column that nobody knows may mean, and what they were said to.</summary>
+public sealed record ValuesDto(string Field, string Label, IReadOnlyList<FieldChoice> Choices, IReadOnlyList<ListedValue> Values);
 
 /// <summary>A choice for a column.</summary>
 public sealed record FieldChoice(string Field, string Label);
@@ -62,7 +67,24 @@ public sealed record ImportDto(
 );
 
 /// <summary>An import under review.</summary>
-public sealed record ImportReviewDto(ImportDto Import, IReadOnlyList<ColumnDto> Columns, IReadOnlyList<FieldChoice> Choices, ReviewDto? Review);
+/// <param name="Import">The import.</param>
+/// <param name="Columns">The columns of the file.</param>
+/// <param name="Choices">What a column can be.</param>
+/// <param name="Values">Columns with values that nobody knows.</param>
+/// <param name="Sheets">Of a workbook with several sheets, their names.</param>
+/// <param name="Sheet">The one that is read.</param>
+/// <param name="Remarks">What is to be known about how the file was read.</param>
+/// <param name="Review">What would come of it; null once it has begun.</param>
+public sealed record ImportReviewDto(
+    ImportDto Import,
+    IReadOnlyList<ColumnDto> Columns,
+    IReadOnlyList<FieldChoice> Choices,
+    IReadOnlyList<ValuesDto> Values,
+    IReadOnlyList<string> Sheets,
+    string? Sheet,
+    IReadOnlyList<string> Remarks,
+    ReviewDto? Review
+);
 
 /// <summary>Bringing people in from a file.</summary>
 public static class ImportEndpoints
@@ -71,6 +93,17 @@ public static class ImportEndpoints
     private const int DoubtsShown = 300;
 
     public sealed record ColumnsBody([AtMost(Lengths.Name)] IReadOnlyList<string> Columns);
+
+    public sealed record SheetBody([AtMost(Lengths.Name)] string Sheet);
+
+    /// <summary>What a value means in the whole list; empty to leave it out, null to take back what was said.</summary>
+    public sealed record ValueBody([AtMost(Lengths.Name)] string Field, [AtMost(1000)] string Value, [AtMost(Lengths.Name)] string? Means);
+
+    public sealed record NewFieldBody(
+        [AtMost(OwnField.LongestName)] string Name,
+        [AtMost(Lengths.Name)] string Kind,
+        [AtMost(Lengths.Name, Items = 100)] IReadOnlyList<string> Options
+    );
 
     public static void Map(IEndpointRouteBuilder app)
     {
@@ -88,6 +121,9 @@ public static class ImportEndpoints
                 await Lean(db).FirstOrDefaultAsync(i => i.Id == id, stop) is { } row ? TypedResults.Ok(Dto(row)) : TypedResults.NotFound()
         );
         imports.MapPut("/{id:guid}/columns", SetColumns);
+        imports.MapPut("/{id:guid}/sheet", SetSheet);
+        imports.MapPut("/{id:guid}/values", SetValue);
+        imports.MapPost("/{id:guid}/columns/{index:int}/field", NewField).RequireAuthorization(Rights.ChangeSettings);
         imports.MapPost("/{id:guid}/start", Start);
         imports.MapPost(
             "/{id:guid}/stop",
@@ -133,10 +169,10 @@ public static class ImportEndpoints
             return problem;
         }
 
-        CsvTable table;
+        ListTable table;
         try
         {
-            table = CsvTable.Read(bytes);
+            table = ListTable.Read(bytes, Path.GetFileName(file.FileName));
         }
         catch (UnreadableFileException e)
         {
@@ -149,14 +185,31 @@ public static class ImportEndpoints
             PracticeId = caller.PracticeId,
             FileName = Path.GetFileName(file.FileName),
             Content = bytes,
-            Columns = [.. ImportField.Guess(table, await OwnFields.OfPracticeAsync(db, stop))],
             CreatedAt = await PracticeClock.NowAsync(db, stop),
             By = caller.Name,
-            RowsInAll = table.Records.Count,
         };
+        await TakeAsync(db, row, table, stop);
         db.Imports.Add(row);
         await db.SaveChangesAsync(stop);
         return TypedResults.Ok(Dto(row));
+    }
+
+    /// <summary>What the columns are: as they were said to be for the last list with the same header, or guessed.</summary>
+    private static async Task TakeAsync(GerminalDb db, ImportRow row, ListTable table, CancellationToken stop)
+    {
+        var own = await OwnFields.OfPracticeAsync(db, stop);
+        row.Sheet = table.Sheet;
+        row.RowsInAll = table.Records.Count;
+        row.HeaderPrint = ImportField.PrintOf(table);
+        var before = await db
+            .Imports.AsNoTracking()
+            .Where(i => i.HeaderPrint == row.HeaderPrint && i.HeaderPrint != "" && i.Status != "review" && i.Status != "failed")
+            .OrderByDescending(i => i.CreatedAt)
+            .Select(i => new { i.Columns, i.Meanings })
+            .FirstOrDefaultAsync(stop);
+        var remembered = before is not null && before.Columns.Count == table.Header.Length && before.Columns.TrueForAll(c => ImportField.Exists(c, own));
+        row.Columns = remembered ? before!.Columns : [.. ImportField.Guess(table, own)];
+        row.Meanings = remembered ? before!.Meanings : [];
     }
 
     private static async Task<Results<Ok<ImportReviewDto>, NotFound>> Read(Guid id, GerminalDb db, ProgramDesk programs, CancellationToken stop)
@@ -170,23 +223,48 @@ public static class ImportEndpoints
         if (row.Content.Length == 0)
         {
             // Forgotten a while after it came; what became of it is in the import's own counts.
-            return new ImportReviewDto(Dto(row), [], [], null);
+            return new ImportReviewDto(Dto(row), [], [], [], [], null, [], null);
         }
 
-        var table = CsvTable.Read(row.Content);
+        var table = ListTable.Read(row.Content, row.FileName, row.Sheet);
+        var now = await PracticeClock.NowAsync(db, stop);
+        var practice = await PracticeReading.LoadAsync(db, stop);
+        var today = now.InZone(practice.Zone).Date;
         var columns = table
             .Header.Select(
                 (h, i) =>
-                    new ColumnDto(
+                {
+                    var (kind, options) = ImportValues.KindOf(table.Records.Select(r => r.Cells[i]), today);
+                    return new ColumnDto(
                         i,
                         h,
                         i < row.Columns.Count ? row.Columns[i] : "",
-                        [.. table.Records.Select(r => r.Cells[i].Trim()).Where(c => c.Length > 0).Distinct(StringComparer.Ordinal).Take(3)]
-                    )
+                        [.. table.Records.Select(r => r.Cells[i].Trim()).Where(c => c.Length > 0).Distinct(StringComparer.Ordinal).Take(3)],
+                        OwnFields.WordOf(kind),
+                        options
+                    );
+                }
             )
             .ToList();
-        var choices = ImportField.AllOf(await OwnFields.OfPracticeAsync(db, stop)).Select(f => new FieldChoice(f.Field, f.Label)).ToList();
-        return new ImportReviewDto(Dto(row), columns, choices, row.Status == "review" ? await PlanAsync(db, await programs.EngineAsync(db, stop), row, stop) : null);
+        var settings = (await db.Practices.AsNoTracking().SingleAsync(p => p.Id == db.PracticeId, stop)).Settings;
+        var own = new OwnNames(OwnFields.Of(settings), settings.KeyDates);
+        var inReview = row.Status == "review";
+        return new ImportReviewDto(
+            Dto(row),
+            columns,
+            [.. ImportField.AllOf(own).Select(f => new FieldChoice(f.Field, f.Label))],
+            inReview
+                ? [
+                    .. ImportValues
+                        .Of(table, row.Columns, ImportPlan.ReaderOf(row, table, settings, practice, now), practice, own)
+                        .Select(v => new ValuesDto(v.Field, v.Label, [.. v.Choices.Select(c => new FieldChoice(c.Value, c.Label))], v.Values)),
+                ]
+                : [],
+            table.Sheets,
+            table.Sheet,
+            table.Remarks,
+            inReview ? await PlanAsync(db, await programs.EngineAsync(db, stop), row, stop) : null
+        );
     }
 
     private static async Task<ReviewDto> PlanAsync(GerminalDb db, TouchEngine engine, ImportRow row, CancellationToken stop)
@@ -263,6 +341,122 @@ public static class ImportEndpoints
         return TypedResults.Ok(await ReviewAsync(db, programs, row, stop));
     }
 
+    /// <summary>Of a workbook, another sheet: its columns are looked at anew.</summary>
+    private static async Task<Results<Ok<ImportReviewDto>, NotFound, ValidationProblem, ProblemHttpResult>> SetSheet(
+        Guid id,
+        SheetBody body,
+        GerminalDb db,
+        ProgramDesk programs,
+        CancellationToken stop
+    )
+    {
+        var row = await db.Imports.FirstOrDefaultAsync(i => i.Id == id, stop);
+        if (row is null)
+        {
+            return TypedResults.NotFound();
+        }
+
+        if (row.Status != "review")
+        {
+            return Problems.Conflict("This import has begun; another sheet is another import.");
+        }
+
+        try
+        {
+            await TakeAsync(db, row, ListTable.Read(row.Content, sheet: body.Sheet), stop);
+        }
+        catch (UnreadableFileException e)
+        {
+            return Problems.Field("sheet", e.Message);
+        }
+
+        await db.SaveChangesAsync(stop);
+        return TypedResults.Ok(await ReviewAsync(db, programs, row, stop));
+    }
+
+    private static async Task<Results<Ok<ImportReviewDto>, NotFound, ValidationProblem, ProblemHttpResult>> SetValue(
+        Guid id,
+        ValueBody body,
+        GerminalDb db,
+        ProgramDesk programs,
+        CancellationToken stop
+    )
+    {
+        var row = await db.Imports.FirstOrDefaultAsync(i => i.Id == id, stop);
+        if (row is null)
+        {
+            return TypedResults.NotFound();
+        }
+
+        if (row.Status != "review")
+        {
+            return Problems.Conflict("This import has begun; what its values mean can no longer be changed.");
+        }
+
+        var choices = row.Columns.Contains(body.Field) ? ImportValues.ChoicesOf(body.Field, await PracticeReading.LoadAsync(db, stop), await OwnFields.OfPracticeAsync(db, stop)) : null;
+        if (choices is null || body.Value.Trim().Length == 0)
+        {
+            return Problems.Field("field", "Only values of an owner, a stage or a choice can be said to mean something else.");
+        }
+
+        if (body.Means is { Length: > 0 } means && !choices.Any(c => c.Value == means))
+        {
+            return Problems.Field("means", $"“{means}” is none of {string.Join(", ", choices.Select(c => c.Label))}.");
+        }
+
+        var meanings = row.Meanings.ToDictionary(m => m.Key, m => m.Value.ToDictionary(StringComparer.OrdinalIgnoreCase), StringComparer.Ordinal);
+        var said = meanings.GetValueOrDefault(body.Field) ?? new(StringComparer.OrdinalIgnoreCase);
+        said.Remove(body.Value.Trim());
+        if (body.Means is not null)
+        {
+            said[body.Value.Trim()] = body.Means;
+        }
+
+        meanings[body.Field] = said;
+        row.Meanings = meanings;
+        await db.SaveChangesAsync(stop);
+        return TypedResults.Ok(await ReviewAsync(db, programs, row, stop));
+    }
+
+    /// <summary>A column becomes a new field of the practice's own.</summary>
+    private static async Task<Results<Ok<ImportReviewDto>, NotFound, ValidationProblem, ProblemHttpResult>> NewField(
+        Guid id,
+        int index,
+        NewFieldBody body,
+        GerminalDb db,
+        ProgramDesk programs,
+        CancellationToken stop
+    )
+    {
+        var row = await db.Imports.FirstOrDefaultAsync(i => i.Id == id, stop);
+        if (row is null || index < 0 || index >= row.Columns.Count)
+        {
+            return TypedResults.NotFound();
+        }
+
+        if (row.Status != "review")
+        {
+            return Problems.Conflict("This import has begun; its columns can no longer be changed.");
+        }
+
+        if (OwnField.KindOf(body.Kind) is not { } kind)
+        {
+            return Problems.Field("kind", $"“{body.Kind}” is no kind of field; {string.Join(", ", OwnField.Kinds.Select(k => k.Word))} are.");
+        }
+
+        IReadOnlyList<string> options = OwnField.HasOptions(kind) ? [.. body.Options.Select(CellReading.Clean).Where(o => o.Length > 0)] : [];
+        var (field, problem) = await OwnFields.AddAsync(db, CellReading.Clean(body.Name), kind, options, stop);
+        if (field is null)
+        {
+            return Problems.Field("name", problem!);
+        }
+
+        row.Columns = [.. row.Columns.Select((c, i) => i == index ? ImportField.OwnPrefix + field.Key : c)];
+        await db.SaveChangesAsync(stop);
+        await PracticeClock.LookAgainAsync(db, stop);
+        return TypedResults.Ok(await ReviewAsync(db, programs, row, stop));
+    }
+
     private static async Task<Results<NoContent, NotFound, ProblemHttpResult>> Start(Guid id, GerminalDb db, Caller caller, CancellationToken stop)
     {
         if (!await db.Imports.AnyAsync(i => i.Id == id, stop))
@@ -318,7 +512,7 @@ public static class ImportEndpoints
             return TypedResults.NotFound();
         }
 
-        var table = row.Content.Length == 0 ? null : CsvTable.Read(row.Content);
+        var table = row.Content.Length == 0 ? null : ListTable.Read(row.Content, sheet: row.Sheet);
         var lines = await db
             .ImportLines.AsNoTracking()
             .Where(l => l.ImportId == id && (l.Result == "left-out" || l.Doubts.Count > 0))
@@ -343,7 +537,7 @@ public static class ImportEndpoints
         return TypedResults.File(
             Encoding.UTF8.GetPreamble().Concat(Encoding.UTF8.GetBytes(text.ToString())).ToArray(),
             "text/csv; charset=utf-8",
-            $"report-{row.FileName}"
+            $"report-{Path.GetFileNameWithoutExtension(row.FileName)}.csv"
         );
     }
 }

@@ -98,7 +98,7 @@ public static class PracticeEndpoints
         [AtMost(40)] string TextNumber = "",
         ServerBody? MailOut = null,
         ServerBody? MailIn = null,
-        [AtMost(40, Items = 100)] IReadOnlyList<OwnFieldDto>? OwnFields = null,
+        [AtMost(40, Items = Service.People.OwnFields.MostFields)] IReadOnlyList<OwnFieldDto>? OwnFields = null,
         [AtMost(Lengths.Name, Items = 100)] IReadOnlyList<string>? KeyDates = null
     );
 
@@ -194,7 +194,7 @@ public static class PracticeEndpoints
             AppointmentTypes = [.. body.AppointmentTypes],
             Topics = [.. body.Topics],
             KeyDates = body.KeyDates is null ? old.KeyDates : DatesOf(body.KeyDates),
-            OwnFields = body.OwnFields is null ? old.OwnFields : [.. FieldsOf(body).Select(Stored)],
+            OwnFields = body.OwnFields is null ? old.OwnFields : [.. FieldsOf(body).Select(Service.People.OwnFields.Stored)],
             SeeOpens = body.SeeOpens,
             LinkParameters = body.LinkParameters.ToDictionary(),
             KeepEventsMonths = body.KeepEventsMonths,
@@ -281,15 +281,6 @@ public static class PracticeEndpoints
     /// <summary>The key dates as they are kept: small letters like everywhere, each once, the birthday among them.</summary>
     private static List<string> DatesOf(IReadOnlyList<string> written) =>
         [.. written.Select(d => CellReading.Clean(d).ToLowerInvariant()).Where(d => d.Length > 0).Prepend("birthday").Distinct(StringComparer.Ordinal)];
-
-    private static OwnFieldSettings Stored(OwnField field) =>
-        new()
-        {
-            Key = field.Key,
-            Name = field.Name,
-            Kind = OwnFields.WordOf(field.Kind),
-            Options = [.. field.Options],
-        };
 
     private static IEnumerable<(string Field, string Message)> ProblemsOf(SettingsBody body)
     {
