@@ -65,7 +65,7 @@ await page.getByRole('button', { name: 'Keep these settings' }).waitFor();
 await shot('practice');
 await page.goto(`${url}/people/bring-in`);
 await shot('bring-in');
-await page.getByLabel('A CSV file of people').setInputFiles(path.join(root, 'demo', 'people', 'sample.csv'));
+await page.getByLabel('A file of people').setInputFiles(path.join(root, 'demo', 'people', 'sample.csv'));
 await page.getByRole('heading', { name: 'Is this right?' }).waitFor();
 await shot('import-review');
 // The stand-in's box is empty until time passes.

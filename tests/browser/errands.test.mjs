@@ -414,8 +414,8 @@ test('a list in and out again', async (t) => {
   await hand.press(page.getByRole('link', { name: 'People', exact: true }));
   const before_ = (await (await page.request.get(`${stack.url}/api/people/count`)).json()).count;
   await hand.press(page.getByRole('link', { name: 'Bring people in' }));
-  await hand.press(page.getByLabel('A CSV file of people').locator('..'));
-  await page.getByLabel('A CSV file of people').setInputFiles(file);
+  await hand.press(page.getByLabel('A file of people').locator('..'));
+  await page.getByLabel('A file of people').setInputFiles(file);
   await page.getByRole('heading', { name: 'Is this right?' }).waitFor();
   // Which programs would start by their dates is said before anything is written.
   await page.getByText('Programs that will start by their dates').waitFor();
@@ -629,7 +629,7 @@ test('long and many: names of 200 letters, a thousand people, one act and its un
   const file = path.join(stack.home, 'many.csv');
   fs.writeFileSync(file, ['first_name,last_name,email', `${long('Ida')},${long('Rowan')},ida.long@example.com`, ...Array.from({ length: 999 }, (_, i) => `Many${i},Ofthem,many${i}@example.com`)].join('\n'));
   await page.goto(`${stack.url}/people/bring-in`);
-  await page.getByLabel('A CSV file of people').setInputFiles(file);
+  await page.getByLabel('A file of people').setInputFiles(file);
   await hand.press(button('Bring 1,000 people in'));
   await page.getByRole('heading', { name: 'They are in' }).waitFor();
   await hand.press(page.getByRole('link', { name: 'People', exact: true }).first());
@@ -728,7 +728,7 @@ test('a family: four under one number stay four, live together, and are greeted 
       ['Ida', 'Bo', 'Kit', 'Una'].map((f) => `${f},Fourhouse,(207) 555-0188,4 Quay Lane,Port Averil,ME,04999`).join('\n'),
   );
   await page.goto(`${stack.url}/people/bring-in`);
-  await page.getByLabel('A CSV file of people').setInputFiles(list);
+  await page.getByLabel('A file of people').setInputFiles(list);
   await page.getByText(/perhaps of the same household/).first().waitFor();
   await hand.press(button('Bring 4 people in'));
   await until('all four are here', async () => (await (await page.request.get(`${stack.url}/api/people/count?search=fourhouse`)).json()).count === 4);

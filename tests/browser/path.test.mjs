@@ -51,9 +51,9 @@ test('signing in: a wrong password is told, a right one leads back to where one 
 
 test('bringing people in: guess, review, progress, and the same file twice adds nobody', async () => {
   await page.goto(`${stack.url}/people/bring-in`);
-  await page.getByLabel('A CSV file of people').waitFor({ state: 'attached' });
+  await page.getByLabel('A file of people').waitFor({ state: 'attached' });
   await accessible('bring in');
-  await page.getByLabel('A CSV file of people').setInputFiles(sample);
+  await page.getByLabel('A file of people').setInputFiles(sample);
   await page.getByRole('heading', { name: 'Is this right?' }).waitFor();
   assert.equal(await page.getByLabel('E-mail Address is').inputValue(), 'email');
   await page.getByText('13/45/1970').waitFor();
@@ -68,7 +68,7 @@ test('bringing people in: guess, review, progress, and the same file twice adds 
   assert.match(await report.text(), /The row is a total/);
 
   await page.goto(`${stack.url}/people/bring-in`);
-  await page.getByLabel('A CSV file of people').setInputFiles(sample);
+  await page.getByLabel('A file of people').setInputFiles(sample);
   await page.getByRole('button', { name: 'Bring 0 people in' }).waitFor();
 });
 

@@ -4,26 +4,36 @@ using Germinal.Core.Engine;
 using Germinal.Core.Practices;
 using Germinal.Core.Time;
 using NodaTime;
+using NodaTime.Text;
 
 namespace Germinal.Core.Files;
 
 /// <summary>
-/// The columns of the people file and what a row of it says of a person. Splitting the file into cells is the caller's.
+/// The columns of the people file, what a row of it says of a person, and a person as a row. Splitting a file into cells is the caller's.
 /// </summary>
 public static class PeopleFile
 {
+    /// <summary>A second address that is kept and not written to; the engine has no use for it.</summary>
+    public const string OtherEmail = "other_email";
+
+    private const string DatePrefix = "date:";
+    private const string CustomPrefix = "custom:";
+
     private static readonly string[] Columns =
     [
         "id",
         "first_name",
         "last_name",
         "email",
+        OtherEmail,
         "mobile",
+        "other_phone",
         "address",
         "zone",
         "birthday",
         "owner",
         "stage",
+        "source",
         "tags",
         "lists",
         "email_consent",
@@ -74,7 +84,7 @@ public static class PeopleFile
 
         var owner = Cell("owner");
         var dates = new List<KeyDate>();
-        foreach (var column in cells.Keys.Where(c => c == "birthday" || c.StartsWith("date:", StringComparison.Ordinal)))
+        foreach (var column in cells.Keys.Where(c => c == "birthday" || c.StartsWith(DatePrefix, StringComparison.Ordinal)))
         {
             if (Cell(column) is not { } text)
             {
@@ -83,7 +93,7 @@ public static class PeopleFile
 
             if (YearlyDate.TryParse(text) is { } date)
             {
-                dates.Add(new KeyDate(column == "birthday" ? column : column[5..], date, Yearly: true));
+                dates.Add(new KeyDate(column == "birthday" ? column : column[DatePrefix.Length..], date, Yearly: true));
             }
             else
             {
@@ -99,6 +109,8 @@ public static class PeopleFile
             LastName = Cell("last_name"),
             Email = Cell("email"),
             Mobile = Cell("mobile"),
+            OtherPhone = Cell("other_phone"),
+            Source = Cell("source"),
             Address = Cell("address"),
             Zone = LocalClock.Zone(zone),
             OwnerId = owner is null ? null : PracticeFile.MemberId(owner),
@@ -108,18 +120,89 @@ public static class PeopleFile
             Lists = Several(Cell("lists")),
             KeyDates = dates,
             Custom = cells
-                .Keys.Where(c => c.StartsWith("custom:", StringComparison.Ordinal) && Cell(c) is not null)
-                .ToFrozenDictionary(c => c[7..], c => Cell(c)!, StringComparer.OrdinalIgnoreCase),
+                .Keys.Where(c => c.StartsWith(CustomPrefix, StringComparison.Ordinal) && Cell(c) is not null)
+                .ToFrozenDictionary(c => c[CustomPrefix.Length..], c => Cell(c)!, StringComparer.OrdinalIgnoreCase),
             Consent = [.. ContactWords.Channels.Select(c => ReadConsent(c.Value, $"{c.Word}_consent", Cell, practice, errors)).OfType<ConsentEntry>()],
             DoNotContact = ReadFlag("do_not_contact", Cell, errors),
             Added = ReadMoment("added", Cell, practice, errors),
         };
     }
 
+    /// <summary>The header of a file of people: every column, then their key dates and their fields of the practice’s own by name.</summary>
+    public static IReadOnlyList<string> Header(IEnumerable<string> dates, IEnumerable<string> custom) =>
+        [.. Columns, .. dates.Where(d => !Is(d, "birthday")).Select(d => DatePrefix + d), .. custom.Select(c => CustomPrefix + c)];
+
+    /// <summary>
+    /// A person as a row: the opposite of <see cref="Read"/>. Of consent what is newest for commercial messages of any topic; whoever has died
+    /// is not to be contacted. What the file has no column for (a moment of consent, a date that comes once, a relation) is not in it.
+    /// </summary>
+    /// <returns>The cells by column; one without a value is missing.</returns>
+    public static IReadOnlyDictionary<string, string> Cells(PersonFacts person, Practice practice)
+    {
+        var cells = new Dictionary<string, string>(StringComparer.Ordinal);
+        void Put(string column, string? value)
+        {
+            if (!string.IsNullOrEmpty(value))
+            {
+                cells[column] = value;
+            }
+        }
+
+        Put("id", person.Handle);
+        Put("first_name", person.FirstName);
+        Put("last_name", person.LastName);
+        Put("email", person.Email);
+        Put("mobile", person.Mobile);
+        Put("other_phone", person.OtherPhone);
+        Put("address", person.Address);
+        Put("zone", person.Zone?.Id);
+        Put("owner", person.Owner);
+        Put("stage", person.Stage);
+        Put("source", person.Source);
+        Put("tags", Joined(person.Tags));
+        Put("lists", Joined(person.Lists));
+        foreach (var (word, channel) in ContactWords.Channels)
+        {
+            Put($"{word}_consent", ConsentOf(person, channel, practice));
+        }
+
+        Put("do_not_contact", person.DoNotContact || person.Died ? "yes" : null);
+        Put("added", person.Added == NodaConstants.UnixEpoch ? null : InstantPattern.ExtendedIso.Format(person.Added));
+        foreach (var date in person.KeyDates)
+        {
+            Put(Is(date.Name, "birthday") ? "birthday" : DatePrefix + date.Name, date.Date.ToString());
+        }
+
+        foreach (var (name, value) in person.Custom)
+        {
+            Put(CustomPrefix + name, value);
+        }
+
+        return cells;
+    }
+
+    /// <summary>Several values of one cell; one that could be taken for several is closed by the sign that parts them.</summary>
+    private static string Joined(IEnumerable<string> values)
+    {
+        var text = string.Join(';', values.Order(StringComparer.OrdinalIgnoreCase));
+        return !text.Contains(';', StringComparison.Ordinal) && text.AsSpan().IndexOfAny(',', '|') >= 0 ? text + ";" : text;
+    }
+
+    private static string? ConsentOf(PersonFacts person, Channel channel, Practice practice)
+    {
+        var said = person.Consent.Where(c => c.Channel == channel && c.Topic is null && c.Purpose != Purpose.Transactional).OrderBy(c => c.At).LastOrDefault();
+        return said is null ? null
+            : !said.In ? "out"
+            : said.Basis == ConsentBasis.Express ? "in"
+            : $"{ContactWords.Of(said.Basis)}@{LocalDatePattern.Iso.Format(said.At.InZone(practice.Zone).Date)}";
+    }
+
+    private static bool Is(string a, string b) => string.Equals(a, b, StringComparison.OrdinalIgnoreCase);
+
     private static bool IsColumn(string column) =>
         Columns.Contains(column, StringComparer.Ordinal)
-        || (column.StartsWith("date:", StringComparison.Ordinal) && column.Length > 5)
-        || (column.StartsWith("custom:", StringComparison.Ordinal) && column.Length > 7);
+        || (column.StartsWith(DatePrefix, StringComparison.Ordinal) && column.Length > DatePrefix.Length)
+        || (column.StartsWith(CustomPrefix, StringComparison.Ordinal) && column.Length > CustomPrefix.Length);
 
     private static FrozenSet<string> Several(string? cell) =>
         (cell ?? "").Split(';', StringSplitOptions.RemoveEmptyEntries | StringSplitOptions.TrimEntries).ToFrozenSet(StringComparer.OrdinalIgnoreCase);

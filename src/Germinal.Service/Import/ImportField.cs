@@ -189,10 +189,16 @@ public static class ImportField
 
         foreach (var (known, _, names) in All)
         {
-            if (names.Contains(name, StringComparer.Ordinal))
+            if (names.Contains(name, StringComparer.Ordinal) || (known.Length > 0 && Plain(known) == name))
             {
                 return known;
             }
+        }
+
+        // A date of any name, as the people file has them.
+        if (header.StartsWith(DatePrefix, StringComparison.OrdinalIgnoreCase) && header.Length > DatePrefix.Length)
+        {
+            return DatePrefix + header[DatePrefix.Length..].Trim().ToLowerInvariant();
         }
 
         return own.Dates.FirstOrDefault(d => Plain(d) == name) is { } date ? DatePrefix + date : None;

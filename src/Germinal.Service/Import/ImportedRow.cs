@@ -244,7 +244,7 @@ public sealed class RowReader(
 
     private static List<string> SeveralOf(string cell) =>
     [
-        .. cell.Split([';', ',', '|'], StringSplitOptions.RemoveEmptyEntries)
+        .. cell.Split(cell.Contains(';', StringComparison.Ordinal) ? [';'] : new[] { ',', '|' }, StringSplitOptions.RemoveEmptyEntries)
             .Select(CellReading.Clean)
             .Where(t => t.Length > 0)
             .Distinct(StringComparer.OrdinalIgnoreCase),

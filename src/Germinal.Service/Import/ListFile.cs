@@ -41,8 +41,9 @@ public static class ListFile
                 : OfText(file);
             return OtherName(fileName, forms) is { } other ? table with { Remarks = [other, .. table.Remarks] } : table;
         }
-        catch (Exception e) when (e is InvalidDataException or XmlException or FormatException or OverflowException)
+        catch (Exception e) when (e is InvalidDataException or XmlException || (Begins(file, Zip) && e is not (UnreadableFileException or OutOfMemoryException)))
         {
+            // What a workbook that is not well made breaks in its reader is anything.
             throw new UnreadableFileException($"This file is damaged and cannot be read ({e.Message.TrimEnd('.')}). {Instead}");
         }
     }

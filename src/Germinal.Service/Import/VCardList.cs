@@ -1,6 +1,8 @@
 using System.Globalization;
 using System.Text;
 using Germinal.Channels.Tables;
+using Germinal.Core.Contact;
+using Germinal.Service.People;
 
 namespace Germinal.Service.Import;
 
@@ -25,6 +27,7 @@ internal static class VCardList
         ImportField.LastName,
         ImportField.FullName,
         ImportField.Email,
+        ImportField.OtherEmail,
         ImportField.Mobile,
         ImportField.OtherPhone,
         ImportField.Street,
@@ -102,10 +105,10 @@ internal static class VCardList
                     Put("suffix", Part(p, 4));
                     break;
                 case "FN":
-                    Put(ImportField.FullName, p.Text);
+                    Put(ImportField.FullName, IsNoName(card, p.Text) ? "" : p.Text);
                     break;
                 case "EMAIL":
-                    Put(ImportField.Email, p.Text);
+                    Put(row.ContainsKey(ImportField.Email) && !row.ContainsKey(ImportField.OtherEmail) ? ImportField.OtherEmail : ImportField.Email, p.Text);
                     break;
                 case "TEL":
                     var mobile = p.Types.Any(t => CellPhones.Contains(t, StringComparer.Ordinal)) && !row.ContainsKey(ImportField.Mobile);
@@ -121,7 +124,7 @@ internal static class VCardList
                     Put("anniversary", Date(p.Text));
                     break;
                 case "CATEGORIES":
-                    Join(ImportField.Tags, ";", p.Values);
+                    Join(ImportField.Tags, ";", p.Values.Select(v => v.IndexOfAny([',', '|']) < 0 || p.Values.Count > 1 ? v : v + ";"));
                     break;
                 case "NOTE":
                     Join(ImportField.Notes, "\n", [p.Text]);
@@ -135,7 +138,7 @@ internal static class VCardList
                 case "UID":
                     Put(ImportField.Id, p.Text.StartsWith("urn:uuid:", StringComparison.OrdinalIgnoreCase) ? p.Text[9..] : p.Text);
                     break;
-                case VCardColumn when p.Parameters.TryGetValue("NAME", out var column):
+                case PeopleExport.VCardColumn when p.Parameters.TryGetValue("NAME", out var column):
                     Put(column, p.Text);
                     break;
                 default:
@@ -157,8 +160,9 @@ internal static class VCardList
         return row;
     }
 
-    /// <summary>The property in which a card of ours carries what no other property can: a column of the people file by its name.</summary>
-    internal const string VCardColumn = "X-GERMINAL-COLUMN";
+    /// <summary>A card must have a name; for somebody without one it is an address, a number, or words that say so.</summary>
+    private static bool IsNoName(VCard card, string name) =>
+        name == PersonName.Of(null, null, null, null) || card.Properties.Any(p => p.Name is "EMAIL" or "TEL" && p.Text == name);
 
     /// <summary>PREF of 4.0 from 1, the type “pref” of 3.0, then what names no preference; the order of the card else.</summary>
     private static int Preference(VCardProperty p) =>

@@ -60,6 +60,9 @@ public static class PeopleEndpoints
 
     public sealed record Counted(int Count);
 
+    /// <summary>Whom a file is to have: people by their ids, or all that match.</summary>
+    public sealed record ExportBody([AtMost(40, Items = 10_000)] IReadOnlyList<Guid>? Ids = null, PeopleFilter? Matching = null);
+
     public static void Map(IEndpointRouteBuilder app)
     {
         var people = app.MapGroup("/api/people").WithTags("people").RequireAuthorization(Rights.Work);
@@ -81,6 +84,49 @@ public static class PeopleEndpoints
                 new Counted(await (await FilteredAsync(db, engines, caller, new(search, tag, stage, owner, list, segment), stop)).Take(10_001).CountAsync(stop))
         );
         people.MapPost("", Add);
+        people.MapPost("/export/{form}", Export).RequireAuthorization(Rights.ExportPeople);
+    }
+
+    /// <summary>People as a file: those named, or everybody who matches, in the order of their names.</summary>
+    private static async Task<Results<FileStreamHttpResult, NotFound, ValidationProblem>> Export(
+        string form,
+        ExportBody body,
+        GerminalDb db,
+        Engines engines,
+        Caller caller,
+        HttpContext http,
+        CancellationToken stop
+    )
+    {
+        if (!PeopleExport.Forms.TryGetValue(form, out var type))
+        {
+            return TypedResults.NotFound();
+        }
+
+        if (body.Ids is null && body.Matching is null)
+        {
+            return Problems.Field("ids", "Say who: people by their ids, or everybody who matches.");
+        }
+
+        var ids = body.Ids ?? [];
+        var people = body.Matching is { } matching ? await FilteredAsync(db, engines, caller, matching, stop) : db.People.AsNoTracking().Where(p => ids.Contains(p.Id));
+        var who = await people.OrderBy(p => p.SortName).ThenBy(p => p.Id).Select(p => p.Id).ToListAsync(stop);
+
+        // Written out before it is sent, so that what goes wrong is an error and not half a file; it is gone with the answer.
+        var file = new FileStream(
+            Path.Combine(Path.GetTempPath(), Path.GetRandomFileName()),
+            new FileStreamOptions
+            {
+                Mode = FileMode.CreateNew,
+                Access = FileAccess.ReadWrite,
+                Options = FileOptions.DeleteOnClose | FileOptions.Asynchronous,
+                UnixCreateMode = UnixFileMode.UserRead | UnixFileMode.UserWrite,
+            }
+        );
+        http.Response.RegisterForDispose(file);
+        await PeopleExport.WriteAsync(db, who, form, file, stop);
+        file.Position = 0;
+        return TypedResults.File(file, type, $"people.{form}");
     }
 
     /// <summary>What a caller does to people, at the practice's moment.</summary>

@@ -1,5 +1,17 @@
 import type { Schemas } from '../api/client';
 
+/** What a field of the practice's own can hold, by its word, in words. */
+export const ownFieldKinds: [string, string][] = [
+  ['text', 'words'],
+  ['number', 'a number'],
+  ['money', 'a sum of money'],
+  ['date', 'a date'],
+  ['yearly-date', 'a date of every year'],
+  ['choice', 'one of several'],
+  ['choices', 'any of several'],
+  ['yes-no', 'yes or no'],
+];
+
 /** What is asked for at a field of the practice's own, where it is not a word or two. */
 const hints: Record<string, string> = {
   'yearly-date': '1975-06-14, or --06-14 for every year',

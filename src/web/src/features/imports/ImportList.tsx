@@ -7,6 +7,7 @@ import { Empty, Trouble } from '../../ui/bits';
 import { DayPage, PageHead, Stretch } from '../../ui/DayPage';
 import { count, nearDay } from '../../ui/when';
 import { ConsentFile } from './ConsentFile';
+import { PasteList } from './PasteList';
 
 /** Dropping a file of people, and the files brought in before. */
 export default function ImportList() {
@@ -41,8 +42,8 @@ export default function ImportList() {
           </p>
           <h3>What may be in it</h3>
           <p className="mt-1">
-            Comma, semicolon or tab; dates and numbers in any style; two addresses in a cell; remarks. Blanks of people who are known are
-            filled, nothing is overwritten.
+            Columns of any name; dates and numbers in any style; two addresses in a cell; remarks. Of a workbook the values, one sheet at a
+            time; of cards everything but their pictures. Blanks of people who are known are filled, nothing is overwritten.
           </p>
         </>
       }
@@ -65,19 +66,19 @@ export default function ImportList() {
           }}
         >
           <p className="font-serif text-lead">
-            Drop a CSV file here, or{' '}
+            Drop the list here, or{' '}
             <button type="button" className="say text-leaf" onClick={() => input.current?.click()}>
               choose one
             </button>
             .
           </p>
-          <p className="mt-1 text-small text-soft">From a spreadsheet: save as, CSV.</p>
+          <p className="mt-1 text-small text-soft">A workbook (.xlsx, .ods), CSV, or cards of an address book (.vcf).</p>
           <input
             ref={input}
             type="file"
-            accept=".csv,.txt,.tsv,text/csv"
+            accept=".csv,.txt,.tsv,.xlsx,.xlsm,.ods,.vcf,.vcard,text/csv,text/vcard"
             className="sr-only"
-            aria-label="A CSV file of people"
+            aria-label="A file of people"
             tabIndex={-1}
             onChange={(e) => {
               const file = e.target.files?.[0];
@@ -88,6 +89,9 @@ export default function ImportList() {
           {send.isPending && <p role="status">Reading …</p>}
         </div>
         <Trouble error={send.error} />
+        <div className="mt-4">
+          <PasteList send={(file) => send.mutate(file)} busy={send.isPending} />
+        </div>
       </div>
       {mayBringConsent && <ConsentFile />}
       <Stretch title="Brought in before" />

@@ -1,11 +1,12 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
-import { useState } from 'react';
 import { Link, useParams } from 'react-router';
 import { api, type Schemas, take } from '../../api/client';
 import { useNow } from '../../app/session';
 import { Button, Loading, ProgressBar, Trouble } from '../../ui/bits';
 import { DayPage, PageHead, Stretch } from '../../ui/DayPage';
 import { count, day } from '../../ui/when';
+import { Columns } from './Columns';
+import { UnknownValues } from './UnknownValues';
 
 type Reading = Schemas['ImportReviewDto'];
 
@@ -36,22 +37,22 @@ function Review({ reading }: { reading: Reading }) {
   const { now, zone } = useNow();
   const id = reading.import.id;
   const path = { params: { path: { id } } };
-  const [columns, setColumns] = useState(reading.columns.map((c) => c.field));
+  const took = (answer: Reading) => {
+    queries.setQueryData(['import', id], answer);
+  };
   const change = useMutation({
     mutationFn: (next: string[]) => take(api.PUT('/api/imports/{id}/columns', { ...path, body: { columns: next } })),
-    onSuccess: (answer) => queries.setQueryData(['import', id], answer),
+    onSuccess: took,
+  });
+  const turn = useMutation({
+    mutationFn: (sheet: string) => take(api.PUT('/api/imports/{id}/sheet', { ...path, body: { sheet } })),
+    onSuccess: took,
   });
   const start = useMutation({
     mutationFn: () => take(api.POST('/api/imports/{id}/start', path)),
     onSuccess: () => queries.invalidateQueries({ queryKey: ['import', id] }),
   });
   const r = reading.review;
-
-  function set(index: number, field: string) {
-    const next = columns.map((c, i) => (i === index ? field : c));
-    setColumns(next);
-    change.mutate(next);
-  }
 
   return (
     <DayPage
@@ -103,41 +104,34 @@ function Review({ reading }: { reading: Reading }) {
       }
     >
       <PageHead title="Is this right?" aside={`${reading.columns.length} columns, ${reading.import.rowsInAll} rows`} />
+      {(reading.sheets.length > 0 || reading.remarks.length > 0) && (
+        <div className="px-7 pb-3">
+          {reading.sheets.length > 0 && (
+            <p>
+              <label>
+                Of its {reading.sheets.length} sheets, this is{' '}
+                <select value={reading.sheet ?? ''} disabled={turn.isPending} onChange={(e) => turn.mutate(e.target.value)}>
+                  {reading.sheets.map((s) => (
+                    <option key={s}>{s}</option>
+                  ))}
+                </select>
+              </label>
+            </p>
+          )}
+          <Trouble error={turn.error} />
+          {reading.remarks.map((r) => (
+            <p key={r} className="text-small text-straw">
+              {r}
+            </p>
+          ))}
+        </div>
+      )}
       <Stretch title="Columns" note="what each one is taken for" />
       <div className="px-7">
         <Trouble error={change.error} />
       </div>
-      <table className="w-full border-collapse text-small">
-        <thead className="sr-only">
-          <tr>
-            <th>In the file</th>
-            <th>Taken for</th>
-            <th>Examples</th>
-          </tr>
-        </thead>
-        <tbody>
-          {reading.columns.map((c) => (
-            <tr key={c.index} className="border-t border-rule">
-              <td className="w-44 py-1.5 pl-7 font-semibold">{c.header || `column ${c.index + 1}`}</td>
-              <td className="w-48 py-1.5">
-                <select
-                  aria-label={`${c.header} is`}
-                  value={columns[c.index]}
-                  onChange={(e) => set(c.index, e.target.value)}
-                  className={columns[c.index] ? '' : 'text-soft'}
-                >
-                  {reading.choices.map((f) => (
-                    <option key={f.field} value={f.field}>
-                      {f.label}
-                    </option>
-                  ))}
-                </select>
-              </td>
-              <td className="max-w-0 truncate py-1.5 pr-7 text-soft">{c.examples.join(' · ')}</td>
-            </tr>
-          ))}
-        </tbody>
-      </table>
+      <Columns reading={reading} change={change} took={took} />
+      <UnknownValues reading={reading} took={took} />
       {r && (
         <>
           <Stretch
@@ -173,8 +167,9 @@ function Review({ reading }: { reading: Reading }) {
 /** A filled field in words: “tag:VIP” is the tag VIP. */
 function filled(field: string) {
   if (field.startsWith('tag:')) return `the tag ${field.slice(4)}`;
-  if (field === 'consent-in') return 'may be emailed';
-  if (field === 'consent-out') return 'may not be emailed';
+  if (field.startsWith('list:')) return `the list ${field.slice(5)}`;
+  const consent = /^consent:(\w+):(in|out)$/.exec(field);
+  if (consent) return `${consent[2] === 'in' ? 'a yes' : 'a no'} to ${consent[1]}`;
   return field.replace(/^(date|custom):/, '').replaceAll('_', ' ');
 }
 

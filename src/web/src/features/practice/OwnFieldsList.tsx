@@ -2,20 +2,10 @@ import { useMutation } from '@tanstack/react-query';
 import { useState } from 'react';
 import { api, type Schemas, take } from '../../api/client';
 import { Button } from '../../ui/bits';
+import { ownFieldKinds } from '../../ui/OwnFieldInput';
 import { count } from '../../ui/when';
 
 type OwnField = Schemas['OwnFieldDto'];
-
-const kinds: [string, string][] = [
-  ['text', 'words'],
-  ['number', 'a number'],
-  ['money', 'a sum of money'],
-  ['date', 'a date'],
-  ['yearly-date', 'a date of every year'],
-  ['choice', 'one of several'],
-  ['choices', 'any of several'],
-  ['yes-no', 'yes or no'],
-];
 
 /** The fields of people that the practice names itself. A name can be changed freely; taking one out says who uses it first. */
 export function OwnFieldsList({ fields, set, error }: { fields: OwnField[]; set: (fields: OwnField[]) => void; error?: string }) {
@@ -36,7 +26,7 @@ export function OwnFieldsList({ fields, set, error }: { fields: OwnField[]; set:
                 onChange={(e) => change(i, { name: e.target.value })}
               />
               <select aria-label={`Field ${i + 1}: what it holds`} value={f.kind} onChange={(e) => change(i, { kind: e.target.value })}>
-                {kinds.map(([kind, words]) => (
+                {ownFieldKinds.map(([kind, words]) => (
                   <option key={kind} value={kind}>
                     {words}
                   </option>

@@ -1,0 +1,49 @@
+import { useMutation } from '@tanstack/react-query';
+import { api, type Schemas, take } from '../../api/client';
+import { Trouble } from '../../ui/bits';
+import { Stretch } from '../../ui/DayPage';
+import { count } from '../../ui/when';
+
+type Reading = Schemas['ImportReviewDto'];
+
+/** Owners, stages and choices of the list that nobody here knows: what each of them means is said once, for every row. */
+export function UnknownValues({ reading, took }: { reading: Reading; took: (answer: Reading) => void }) {
+  const say = useMutation({
+    mutationFn: (body: { field: string; value: string; means: string | null }) =>
+      take(api.PUT('/api/imports/{id}/values', { params: { path: { id: reading.import.id } }, body })),
+    onSuccess: took,
+  });
+  if (reading.values.length === 0) return null;
+  return (
+    <>
+      <Stretch title="Values nobody here knows" note="said once for the whole list" />
+      <div className="px-7">
+        <Trouble error={say.error} />
+      </div>
+      {reading.values.flatMap((column) =>
+        column.values.map((v) => (
+          <div key={`${column.field} ${v.text}`} className="row">
+            <span className="gutter">{column.label}</span>
+            <label>
+              <b className="font-semibold">{v.text}</b>{' '}
+              <span className="text-small text-soft">in {count(v.rows, 'row', 'rows')}, which means</span>{' '}
+              <select
+                value={v.means ?? '?'}
+                disabled={say.isPending}
+                onChange={(e) => say.mutate({ field: column.field, value: v.text, means: e.target.value === '?' ? null : e.target.value })}
+              >
+                <option value="?">left open, with a doubt</option>
+                <option value="">nothing</option>
+                {column.choices.map((c) => (
+                  <option key={c.field} value={c.field}>
+                    {c.label}
+                  </option>
+                ))}
+              </select>
+            </label>
+          </div>
+        )),
+      )}
+    </>
+  );
+}
