@@ -116,6 +116,7 @@ public static class Application
         CircleEndpoints.Map(app);
         SamePeopleEndpoints.Map(app);
         SegmentEndpoints.Map(app);
+        ListEndpoints.Map(app);
         PersonDataEndpoints.Map(app);
         ImportEndpoints.Map(app);
         ConsentEndpoints.Map(app);

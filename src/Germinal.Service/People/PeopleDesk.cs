@@ -51,8 +51,11 @@ public sealed class PeopleDesk(GerminalDb db, string by, Instant now, Guid? act 
         );
 
     /// <summary>Puts people on a list; those who are on it already are no event.</summary>
-    public Task<int> JoinListAsync(Guid[] people, string list, CancellationToken stop) =>
-        ChangeAsync(ListOn(people, list), new JoinedList(now, list), stop);
+    public async Task<int> JoinListAsync(Guid[] people, string list, CancellationToken stop)
+    {
+        var name = await ListNames.SpellingAsync(db, list, by, now, stop);
+        return await ChangeAsync(ListOn(people, name), new JoinedList(now, name), stop);
+    }
 
     /// <summary>Takes people off a list.</summary>
     public Task<int> LeaveListAsync(Guid[] people, string list, CancellationToken stop) =>

@@ -74,6 +74,25 @@ export function problem(error: unknown, status: number): ApiError {
   return new ApiError(words, status, details.errors, details.others);
 }
 
+/** Asks for a file and hands it to the browser to keep. */
+export async function download(path: string, body: unknown, name: string): Promise<void> {
+  const response = await fetch(path, {
+    method: 'POST',
+    body: JSON.stringify(body),
+    headers: { 'content-type': 'application/json', 'X-Germinal-Guard': guard },
+  }).catch(() => {
+    throw new ApiError('Germinal does not answer. Check that it is running, then try again.', 0);
+  });
+  if (!response.ok) {
+    throw problem(await response.json().catch(() => undefined), response.status);
+  }
+  const link = document.createElement('a');
+  link.href = URL.createObjectURL(await response.blob());
+  link.download = name;
+  link.click();
+  URL.revokeObjectURL(link.href);
+}
+
 /** Sends a file as multipart form data. */
 export async function upload<T>(path: string, file: File): Promise<T> {
   const body = new FormData();

@@ -17,7 +17,7 @@ export const shownBy: Record<string, readonly string[]> = {
   messages: ['thread', 'today', 'touch', 'mail', 'texts'],
   notices: ['today'],
   opportunities: ['dealings', 'thread', 'people'],
-  people: ['people', 'person', 'today', 'dealings', 'circle', 'picked'],
+  people: ['people', 'lists', 'person', 'today', 'dealings', 'circle', 'picked'],
   programs: ['programs', 'program', 'session'],
   providers: ['today'],
   received: ['thread', 'today', 'mail', 'texts'],

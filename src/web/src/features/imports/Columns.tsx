@@ -37,7 +37,7 @@ export function Columns({
       <tbody>
         {reading.columns.map((c) => (
           <tr key={c.index} className="border-t border-rule align-top">
-            <td className="w-44 py-1.5 pl-7 font-semibold">{c.header || `column ${c.index + 1}`}</td>
+            <td className="w-44 py-3 pl-7 font-semibold">{c.header || `column ${c.index + 1}`}</td>
             <td className={making === c.index ? 'py-1.5' : 'w-48 py-1.5'} colSpan={making === c.index ? 2 : 1}>
               <select
                 aria-label={`${c.header || `column ${c.index + 1}`} is`}
@@ -71,7 +71,7 @@ export function Columns({
                 />
               )}
             </td>
-            {making !== c.index && <td className="max-w-0 truncate py-1.5 pr-7 text-soft">{c.examples.join(' · ')}</td>}
+            {making !== c.index && <td className="max-w-0 truncate py-3 pr-7 pl-4 text-soft">{c.examples.join(' · ')}</td>}
           </tr>
         ))}
       </tbody>

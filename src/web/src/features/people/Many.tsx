@@ -5,23 +5,26 @@ import { api, type Schemas, take } from '../../api/client';
 import { useMemberName, useSession } from '../../app/session';
 import { Button, Field, fieldError, ProgressBar, Trouble } from '../../ui/bits';
 import { count } from '../../ui/when';
+import { AsFile } from './AsFile';
 import { type ActBody, type ActKind, actOn, doAct, previewAct, undoAct } from './acts';
 
 /** Who is picked: people by name, or everybody who fits the filters. */
 export type Picked = { people: Pick<ActBody, 'ids' | 'matching'>; count: number };
 
-/** What is offered here; lists are joined and left on a person's page. */
-type Offered = Extract<ActKind, 'tag' | 'stage' | 'owner' | 'start'>;
+/** What is offered here; a tag is taken off on a person's page. */
+type Offered = Exclude<ActKind, 'untag'>;
 
 const kinds: { kind: Offered; label: string; word: string }[] = [
   { kind: 'tag', label: 'Put on a tag', word: 'Put on' },
   { kind: 'stage', label: 'Change the stage', word: 'Move' },
+  { kind: 'join', label: 'Put on a list', word: 'Put on' },
+  { kind: 'leave', label: 'Take off a list', word: 'Take off' },
   { kind: 'owner', label: 'Give to a member to look after', word: 'Give' },
   { kind: 'start', label: 'Start a program', word: 'Start' },
 ];
 
 /** What can be done to those who are picked: chosen, looked at, done, and taken back as a whole. */
-export function Many({ picked, clear }: { picked: Picked; clear: () => void }) {
+export function Many({ picked, fitting, clear }: { picked: Picked; fitting?: Picked; clear: () => void }) {
   const [asked, setAsked] = useState<{ kind: Offered; what: string }>();
   const [act, setAct] = useState<string>();
   const [nobody, setNobody] = useState(false);
@@ -38,9 +41,10 @@ export function Many({ picked, clear }: { picked: Picked; clear: () => void }) {
         <>
           <h3>With those picked</h3>
           <p className="mt-1">
-            Pick people by the boxes at the left, then put a tag on them, move their stage, give them to a member, or start a program for
-            them here. Before anything is done you see for how many, and who is left out.
+            Pick people by the boxes at the left, then put a tag on them, move their stage, keep them on a list, give them to a member, or
+            start a program for them here. Before anything is done you see for how many, and who is left out.
           </p>
+          {fitting && fitting.count > 0 && <AsFile people={fitting.people} who="Everybody who fits" />}
         </>
       ) : (
         <>
@@ -66,6 +70,7 @@ export function Many({ picked, clear }: { picked: Picked; clear: () => void }) {
           ) : (
             <Choose ask={(kind, what) => setAsked({ kind, what })} />
           )}
+          {!asked && <AsFile people={picked.people} who={picked.count === 1 ? 'This person' : 'These people'} />}
         </>
       )}
     </>
@@ -75,9 +80,13 @@ export function Many({ picked, clear }: { picked: Picked; clear: () => void }) {
 function Choose({ ask }: { ask: (kind: Offered, what: string) => void }) {
   const session = useSession().data;
   const programs = useQuery({ queryKey: ['programs'], queryFn: () => take(api.GET('/api/programs')) });
+  const lists = useQuery({ queryKey: ['lists'], queryFn: () => take(api.GET('/api/lists')) });
   const [what, setWhat] = useState<Partial<Record<Offered, string>>>({});
+  // What may be new is written; what has to be there is chosen.
+  const known: Partial<Record<Offered, string[]>> = { tag: session?.tags ?? [], join: lists.data?.map((l) => l.name) ?? [] };
   const options: Partial<Record<Offered, [string, string][]>> = {
     stage: session?.stages.map((s) => [s, s.split('/')[1] ?? s]) ?? [],
+    leave: lists.data?.filter((l) => l.people > 0).map((l) => [l.name, l.name]) ?? [],
     owner: session?.members.map((m) => [m.id, m.name]) ?? [],
     start: programs.data?.filter((p) => p.status === 'on').map((p) => [p.id, p.name]) ?? [],
   };
@@ -92,19 +101,19 @@ function Choose({ ask }: { ask: (kind: Offered, what: string) => void }) {
       <Field label={label}>
         {(id, by) => (
           <span className="flex gap-2 text-ink">
-            {kind === 'tag' ? (
+            {known[kind] ? (
               <>
                 <input
                   id={id}
                   aria-describedby={by}
-                  list="tags-known"
-                  maxLength={60}
-                  value={what.tag ?? ''}
-                  onChange={(e) => setWhat({ ...what, tag: e.target.value })}
+                  list={`known-${kind}`}
+                  maxLength={kind === 'tag' ? 60 : 80}
+                  value={what[kind] ?? ''}
+                  onChange={(e) => setWhat({ ...what, [kind]: e.target.value })}
                   className="min-w-0 flex-1"
                 />
-                <datalist id="tags-known">
-                  {session?.tags.map((t) => (
+                <datalist id={`known-${kind}`}>
+                  {known[kind].map((t) => (
                     <option key={t} value={t} />
                   ))}
                 </datalist>
@@ -163,6 +172,8 @@ export function Preview({
   const verb = {
     tag: `Put “${name}” on`,
     stage: `Move to ${name}:`,
+    join: `Put on “${what}”:`,
+    leave: `Take off “${what}”:`,
     owner: `Give to ${name}:`,
     start: `Start “${name}” for`,
   }[kind];
@@ -172,6 +183,7 @@ export function Preview({
     onSuccess: (answer) => {
       queries.invalidateQueries({ queryKey: ['people'] });
       if (kind === 'tag') queries.invalidateQueries({ queryKey: ['session'] });
+      if (kind === 'join' || kind === 'leave') queries.invalidateQueries({ queryKey: ['lists'] });
       done(answer);
     },
   });
@@ -180,7 +192,11 @@ export function Preview({
     return (
       <>
         {preview.error ? (
-          <Trouble error={fieldError(preview.error, kind === 'start' ? 'program' : kind) ?? preview.error} />
+          <Trouble
+            error={
+              fieldError(preview.error, kind === 'start' ? 'program' : kind === 'join' || kind === 'leave' ? 'list' : kind) ?? preview.error
+            }
+          />
         ) : (
           <p role="status">Looking what it would do for {count(picked.count, 'person', 'people')} …</p>
         )}
@@ -256,6 +272,8 @@ export function Progress({ id, close }: { id: string; close: () => void }) {
   const word = {
     tag: `“${a.what}” put on`,
     stage: `Moved to ${a.what.split('/').at(-1)}`,
+    join: `Put on “${a.what}”`,
+    leave: `Taken off “${a.what}”`,
     owner: `Given to ${a.what}`,
     start: `“${a.what}” asked to start`,
   }[a.kind];

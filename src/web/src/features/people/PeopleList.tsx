@@ -96,9 +96,22 @@ export default function PeopleList() {
   const filtered = Object.values(filters).some(Boolean);
   const all = rows.length > 0 && rows.every((r) => picked.has(r.id));
   const fitting = total.data?.count ?? 0;
-  function pick(who: Set<string>, allThatFit = false) {
+  const allThatFit = {
+    people: {
+      matching: {
+        search: search || null,
+        tag: filters.tag ?? null,
+        stage: filters.stage ?? null,
+        owner: filters.owner ?? null,
+        list: filters.list ?? null,
+        segment: filters.segment ?? null,
+      },
+    },
+    count: fitting,
+  };
+  function pick(who: Set<string>, andTheRest = false) {
     setPicked(who);
-    setEverybody(allThatFit);
+    setEverybody(andTheRest);
   }
 
   // Others fit now.
@@ -110,23 +123,8 @@ export default function PeopleList() {
       marginTitle="With those picked"
       margin={
         <Many
-          picked={
-            everybody
-              ? {
-                  people: {
-                    matching: {
-                      search: search || null,
-                      tag: filters.tag ?? null,
-                      stage: filters.stage ?? null,
-                      owner: filters.owner ?? null,
-                      list: filters.list ?? null,
-                      segment: filters.segment ?? null,
-                    },
-                  },
-                  count: fitting,
-                }
-              : { people: { ids: [...picked] }, count: picked.size }
-          }
+          picked={everybody ? allThatFit : { people: { ids: [...picked] }, count: picked.size }}
+          fitting={allThatFit}
           clear={() => pick(new Set())}
         />
       }
@@ -139,6 +137,9 @@ export default function PeopleList() {
             <AddPerson />
             <Link to="/people/segments" className="no-underline hover:underline">
               Segments
+            </Link>
+            <Link to="/people/lists" className="no-underline hover:underline">
+              Lists
             </Link>
             <Link to="/people/same" className="no-underline hover:underline">
               May be the same
