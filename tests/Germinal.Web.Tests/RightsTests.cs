@@ -55,7 +55,7 @@ public sealed partial class RightsTests(Site site) : IClassFixture<Site>
             )
             {
                 var may = endpoint.Metadata.GetOrderedMetadata<IAuthorizeData>().All(a => Rights.Has(role, a.Policy!));
-                var url = Parameter().Replace(path, m => m.Value.Contains("long", StringComparison.Ordinal) ? "1" : Guid.Empty.ToString());
+                var url = Parameter().Replace(path, m => m.Value.Contains("long", StringComparison.Ordinal) || m.Value.Contains("int", StringComparison.Ordinal) ? "1" : Guid.Empty.ToString());
                 var answer = await member.SendAsync(
                     new HttpMethod(method),
                     url,

@@ -145,6 +145,7 @@ public sealed class SecurityTests(Site site) : IClassFixture<Site>
                 var url = path
                     .Name.Replace("{run}", run, StringComparison.Ordinal)
                     .Replace("{relation}", relation, StringComparison.Ordinal)
+                    .Replace("{index}", "0", StringComparison.Ordinal)
                     .Replace("{one}", person, StringComparison.Ordinal);
                 var id = url.Split('/')[2] switch
                 {
@@ -230,6 +231,16 @@ public sealed class SecurityTests(Site site) : IClassFixture<Site>
             "/api/programs/{id}/draft" => new { draftNumber = 1, draft = new { } },
             "/api/programs/{id}/switch-on" => new { draftNumber = 1, alsoThese = false },
             "/api/imports/{id}/columns" => new { columns = new[] { "first_name", "email" } },
+            "/api/imports/{id}/sheet" => new { sheet = "x" },
+            "/api/imports/{id}/values" => new { field = "owner", value = "x" },
+            "/api/imports/{id}/columns/{index}/field" => new
+            {
+                name = "x",
+                kind = "text",
+                options = Array.Empty<string>(),
+            },
+            "/api/lists" => new { name = "x" },
+            "/api/people/export/{form}" => new { ids = Array.Empty<Guid>() },
             "/api/touches/{id}/done" or "/api/tasks/{id}/done" => new { outcome = "spoke" },
             "/api/touches/{id}/overrule" => new { person = Guid.NewGuid(), reason = "x" },
             "/api/people/{id}/opportunities" => new { title = "x", stage = "Planning/Inquiry" },

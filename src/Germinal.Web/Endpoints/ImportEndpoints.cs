@@ -97,7 +97,7 @@ public static class ImportEndpoints
     public sealed record SheetBody([AtMost(Lengths.Name)] string Sheet);
 
     /// <summary>What a value means in the whole list; empty to leave it out, null to take back what was said.</summary>
-    public sealed record ValueBody([AtMost(Lengths.Name)] string Field, [AtMost(1000)] string Value, [AtMost(Lengths.Name)] string? Means);
+    public sealed record ValueBody([AtMost(Lengths.Name)] string Field, [AtMost(1000)] string Value, [AtMost(Lengths.Name)] string? Means = null);
 
     public sealed record NewFieldBody(
         [AtMost(OwnField.LongestName)] string Name,
