@@ -4,6 +4,9 @@ import assert from 'node:assert/strict';
 import fs from 'node:fs';
 import path from 'node:path';
 import { after, before, test } from 'node:test';
+import ICAL from 'ical.js';
+import readXlsxFile from 'read-excel-file/node';
+import writeXlsxFile from 'write-excel-file/node';
 import { accessible, everythingOpens, fits } from './looks.mjs';
 import { openBrowser, root, startStack, until } from './stack.mjs';
 
@@ -750,6 +753,154 @@ test('a family: four under one number stay four, live together, and are greeted 
   await leave();
 });
 
+test('any list: a workbook of two sheets, a field of one’s own, in a letter and a segment, and out again', async (t) => {
+  const { page, hand, button, leave } = await desk();
+  const file = path.join(stack.home, 'fair.xlsx');
+  const boats = ['Sloop', 'Ketch', 'Sloop', 'Sloop', 'Ketch', 'Sloop'];
+  await writeXlsxFile([
+      { sheet: 'Read me', data: [[{ value: 'Whom we met at the fair' }]] },
+      {
+        sheet: 'Guests',
+        data: [
+          ['Given name', 'Surname', 'Mail', 'Boat', 'Met on', 'Adviser'].map((value) => ({ value })),
+          ...boats.map((boat, i) => [
+            { value: `Guest${i}` },
+            { value: 'Atthefair' },
+            { value: `guest${i}@example.com` },
+            { value: boat },
+            { type: Date, value: new Date(Date.UTC(2027, 1, 3 + i)), format: 'dd/mm/yyyy' },
+            { value: 'A. Q.' },
+          ]),
+        ],
+      },
+    ]).toFile(file);
+  await page.goto(`${stack.url}/people/bring-in`);
+  await page.getByLabel('A file of people').setInputFiles(file);
+  const sheet = page.getByLabel('Of its 2 sheets, this is');
+  await sheet.waitFor();
+  assert.equal(await sheet.inputValue(), 'Guests', 'the first with rows under its header');
+  await hand.choose(page.getByLabel('Boat is'), { label: 'a new field of your own …' });
+  assert.equal(await page.getByLabel('What it holds').inputValue(), 'choice');
+  await accessible(page, 'a new field of a column');
+  await hand.press(button('Keep it in every person'));
+  await until('the column is the field', async () => (await page.getByLabel('Boat is').inputValue()) === 'custom:Boat');
+  await hand.choose(page.getByLabel(/^A\. Q\./), { label: 'Ada Quill' });
+  await page.getByText('none').first().waitFor();
+  await hand.press(button('Bring 6 people in'));
+  await page.getByRole('heading', { name: 'They are in' }).waitFor();
+
+  // In a segment by its name.
+  await page.goto(`${stack.url}/people/segments/new`);
+  await hand.press(page.getByRole('button', { name: /The first sentence/ }));
+  await hand.choose(page.getByLabel('What is asked of them'), 'custom:Boat');
+  await hand.choose(page.getByLabel('Which').or(page.getByLabel('Boat', { exact: true })).first(), 'Sloop');
+  await hand.press(button('Use this'));
+  await page.getByRole('heading', { name: '4 people' }).waitFor();
+  await hand.fill(page.getByLabel('Name of the segment'), 'Sloops');
+  await hand.press(button('Keep'));
+  await page.getByText('“Sloops” is kept.').first().waitFor();
+
+  // In a letter by its name; whoever begins to be in the segment is started, who was in it before is not.
+  await page.goto(`${stack.url}/programs`);
+  await hand.fill(page.getByLabel('What is it called'), 'For sloops');
+  await hand.key('Enter');
+  await page.getByLabel('Name of the program').waitFor();
+  await hand.press(page.getByRole('button', { name: /^Starts when: a member starts it/ }));
+  await hand.choose(page.getByLabel('It starts when someone'), 'segment-joined');
+  await hand.choose(page.getByLabel('Segment', { exact: true }), 'Sloops');
+  await hand.press(button('Use this'));
+  await hand.key('n');
+  await hand.press(page.getByRole('menuitem', { name: 'an email', exact: true }));
+  await page.getByLabel('Subject').waitFor();
+  await hand.fill(page.getByLabel('Subject'), 'At sea');
+  await hand.press(page.getByLabel('Body of the letter'));
+  await hand.type('How is the ');
+  await hand.press(button('Fields'));
+  await hand.press(page.getByRole('menuitem', { name: /^their Boat/i }));
+  await hand.type('?');
+  await hand.key('Escape');
+  await page.getByText('· saved').waitFor();
+  await hand.key('c');
+  await hand.press(button('Switch on'));
+  await hand.press(button('Switch on', page.getByRole('dialog')));
+  await page.getByText(/^on since/).waitFor();
+  const { rows } = await (await page.request.get(`${stack.url}/api/people?search=atthefair`)).json();
+  const ketch = rows.find((r) => r.name === 'Guest1 Atthefair');
+  await page.goto(`${stack.url}/people/${ketch.id}`);
+  await hand.press(button('edit'));
+  await hand.choose(page.getByLabel('Boat', { exact: true }), 'Sloop');
+  await hand.key('Control+Enter');
+  await page.getByText('“For sloops” started').first().waitFor();
+  await hand.press(page.getByRole('link', { name: 'For sloops' }).first());
+  await page.getByRole('button', { name: '1 person is on it' }).waitFor();
+
+  // Out as a workbook, which an independent reader reads.
+  await page.goto(`${stack.url}/people?search=atthefair`);
+  await page.getByText('6 people').waitFor();
+  const [out] = await Promise.all([page.waitForEvent('download'), hand.press(button('workbook (.xlsx)'))]);
+  const [{ data }] = await readXlsxFile(await out.path());
+  const column = (name) => data[0].indexOf(name);
+  assert.deepEqual(
+    data.slice(1).map((r) => [r[column('first_name')], r[column('custom:Boat')], r[column('owner')]]),
+    boats.map((boat, i) => [`Guest${i}`, i === 1 ? 'Sloop' : boat, 'Ada Quill']),
+  );
+  t.diagnostic(`${hand.actions} actions`);
+  await leave();
+});
+
+test('cards of an address book in, on a list, and out again as an independent reader reads them', async (t) => {
+  const { page, hand, button, leave } = await desk();
+  const file = path.join(stack.home, 'book.vcf');
+  fs.writeFileSync(
+    file,
+    [
+      ['VERSION:4.0', 'FN:Zora Cardwell', 'N:Cardwell;Zora;;;', 'TEL;VALUE=uri;TYPE="cell,text":tel:+1-207-555-0166', 'EMAIL:zora.cardwell@example.com', 'BDAY:19750314', 'ADR:;;9 Quay Lane;Port Averil;ME;04999;', 'PHOTO:data:image/png;base64,AAAA'],
+      ['VERSION:3.0', 'FN:Ole Cardwell', 'N:Cardwell;Ole;;;', 'TEL;TYPE=CELL:(207) 555-0167', 'CATEGORIES:warm', 'NOTE:Likes\\, above all\\, the sea'],
+    ]
+      .map((lines) => ['BEGIN:VCARD', ...lines, 'END:VCARD', ''].join('\r\n'))
+      .join(''),
+  );
+  await page.goto(`${stack.url}/people/bring-in`);
+  await page.getByLabel('A file of people').setInputFiles(file);
+  await page.getByText('A card has a picture; pictures are left out.').waitFor();
+  await accessible(page, 'cards reviewed');
+  await hand.press(button('Bring 2 people in'));
+  await page.getByRole('heading', { name: 'They are in' }).waitFor();
+
+  // Both on a list, from the list of people.
+  await page.goto(`${stack.url}/people?search=cardwell`);
+  await page.getByText('2 people').waitFor();
+  await hand.check(page.getByLabel('Pick all shown'));
+  await hand.fill(page.getByLabel('Put on a list'), 'Boat owners');
+  await hand.key('Enter');
+  await hand.press(button(/^Put on “Boat owners”: 2 people/));
+  await page.getByText('Put on “Boat owners”: 2 people.').waitFor();
+  await page.goto(`${stack.url}/people/lists`);
+  const line = page.getByRole('listitem').filter({ hasText: 'Boat owners' });
+  await line.getByText('2', { exact: true }).waitFor();
+  await accessible(page, 'lists');
+  await hand.press(line.getByRole('link', { name: 'Boat owners' }));
+  await page.getByText('2 people').waitFor();
+
+  // Out as cards; in again they are who they are.
+  const [out] = await Promise.all([page.waitForEvent('download'), hand.press(button('cards (.vcf)'))]);
+  const cards = ICAL.parse(fs.readFileSync(await out.path(), 'utf8')).map((card) => new ICAL.Component(card));
+  const of = (card, name) => card.getFirstPropertyValue(name);
+  assert.deepEqual(
+    cards.map((c) => [of(c, 'fn'), of(c, 'n').slice(0, 2), of(c, 'tel'), c.getFirstProperty('x-germinal-column') ? 'ours' : '']),
+    [
+      ['Ole Cardwell', ['Cardwell', 'Ole'], '+12075550167', 'ours'],
+      ['Zora Cardwell', ['Cardwell', 'Zora'], '+12075550166', 'ours'],
+    ],
+  );
+  assert.deepEqual([of(cards[1], 'bday').toString(), of(cards[1], 'adr').slice(2, 6)], ['1975-03-14', ['9 Quay Lane', 'Port Averil', 'ME', '04999']]);
+  await page.goto(`${stack.url}/people/bring-in`);
+  await page.getByLabel('A file of people').setInputFiles(await out.path());
+  await page.getByRole('button', { name: 'Bring 0 people in' }).waitFor();
+  t.diagnostic(`${hand.actions} actions`);
+  await leave();
+});
+
 for (const width of [1280, 390]) {
   test(`every menu, popover and dialog of every page, ${width} px`, async (t) => {
     const { page, leave } = await desk({ width });
@@ -762,6 +913,7 @@ for (const width of [1280, 390]) {
       ['/', 'Calls'],
       ['/people', 'People'],
       ['/people/bring-in', 'Bring people in'],
+      ['/people/lists', 'Lists'],
       ['/people/same', 'These may be the same'],
       ['/people/segments', 'Segments'],
       [`/people/segments/${segments.find((s) => s.name === 'Cooled off').id}`, undefined],

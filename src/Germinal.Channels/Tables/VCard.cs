@@ -180,7 +180,7 @@ public sealed record VCard(int Line, IReadOnlyList<VCardProperty> Properties)
         }
 
         var head = new List<string>();
-        for (var from = 0; from <= colon; )
+        for (var from = 0; from <= colon;)
         {
             var end = Outside(content, ';', from) is var e && e >= 0 && e < colon ? e : colon;
             head.Add(content[from..end]);

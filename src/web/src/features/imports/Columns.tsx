@@ -1,4 +1,4 @@
-import { type UseMutationResult, useMutation } from '@tanstack/react-query';
+import { type UseMutationResult, useMutation, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import { api, type Schemas, take } from '../../api/client';
 import { useMay } from '../../app/session';
@@ -81,6 +81,7 @@ export function Columns({
 
 /** A field of the practice's own made of a column; what it holds is guessed from the values. */
 function NewField({ column, id, made, leave }: { column: Column; id: string; made: (answer: Reading) => void; leave: () => void }) {
+  const queries = useQueryClient();
   const [name, setName] = useState(column.header.slice(0, 40));
   const [kind, setKind] = useState(column.kind);
   const [options, setOptions] = useState(column.options.join('\n'));
@@ -92,7 +93,11 @@ function NewField({ column, id, made, leave }: { column: Column; id: string; mad
           body: { name, kind, options: options.split('\n').filter((o) => o.trim()) },
         }),
       ),
-    onSuccess: made,
+    onSuccess: (answer) => {
+      // A field there is now, wherever fields are asked for.
+      for (const key of ['session', 'fields', 'person']) queries.invalidateQueries({ queryKey: [key] });
+      made(answer);
+    },
   });
   const problem = fieldError(make.error, 'name') ?? fieldError(make.error, 'kind');
   return (
