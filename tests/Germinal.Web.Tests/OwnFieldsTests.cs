@@ -101,6 +101,25 @@ public sealed class OwnFieldsTests(Site site) : IClassFixture<Site>
     }
 
     [Fact]
+    public async Task The_roles_of_relations_are_the_practices_own_to_name_and_outlive_other_settings()
+    {
+        var ada = await site.SignedInAsync("ada");
+        var roles = (await ada.GetAsync("/api/practice")).GetProperty("relations").EnumerateArray().Select(r => r.GetString()!).ToList();
+        Assert.Contains("solicitor / client", roles);
+        Assert.Contains("spouse", roles);
+        var settings = await SettingsAsync(ada, Fields);
+        settings["relations"] = JsonSerializer.SerializeToNode((string[])[.. roles, " broker /  borrower ", "neighbour", "NEIGHBOUR", ""]);
+        await ada.DoAsync("/api/practice", settings, HttpMethod.Put);
+        // Somebody who knows nothing of roles changes something else.
+        settings = await SettingsAsync(ada, Fields);
+        settings.Remove("relations");
+        await ada.DoAsync("/api/practice", settings, HttpMethod.Put);
+        var kept = (await ada.GetAsync("/api/practice")).GetProperty("relations").EnumerateArray().Select(r => r.GetString()!).ToList();
+        Assert.Equal([.. roles, "broker / borrower", "neighbour"], kept);
+        Assert.Contains((await ada.GetAsync("/api/rules/names?field=relation")).EnumerateArray(), r => r.GetProperty("value").GetString() == "borrower");
+    }
+
+    [Fact]
     public async Task A_list_that_is_brought_in_offers_the_practices_fields_and_knows_them_by_name()
     {
         var ada = await site.SignedInAsync("ada");

@@ -1,5 +1,6 @@
 using System.Net;
 using System.Text.Json;
+using Microsoft.EntityFrameworkCore;
 
 namespace Germinal.Web.Tests;
 
@@ -47,6 +48,32 @@ public sealed class SegmentsTests(Site site) : IClassFixture<Site>
         Assert.Contains(states.EnumerateArray(), s => s.GetProperty("value").GetString() == "ME" && s.GetProperty("words").GetString() == "Maine");
         Assert.Contains((await ada.GetAsync("/api/rules/names?field=relation")).EnumerateArray(), r => r.GetProperty("value").GetString() == "solicitor");
         Assert.Empty((await ada.GetAsync("/api/rules/values?field=nonsense")).EnumerateArray());
+    }
+
+    [Fact]
+    public async Task Whoever_did_not_come_is_found_and_it_can_be_taken_back()
+    {
+        var ada = await site.SignedInAsync("ada");
+        var id = await PersonAsync(ada, "Ida", last: "Absent");
+        await ada.DoAsync($"/api/people/{id}/appointments", new { type = "review", at = "2027-03-02T10:00" });
+        async Task<JsonElement> FirstAsync() => (await ada.GetAsync($"/api/people/{id}/dealings")).GetProperty("appointments")[0];
+        var appointment = (await FirstAsync()).GetProperty("id").GetString();
+        var missed = All(Is("last_name", "Absent"), new { field = "missed", op = "exists" });
+        Assert.Equal((409, true), (await ada.RefusedAsync($"/api/appointments/{appointment}/missed", new { }, "")) is var (status, message) ? (status, message.Contains("still to be", StringComparison.Ordinal)) : default);
+        await using (var db = site.Db())
+        {
+            await db.Appointments.Where(a => a.PersonId == Guid.Parse(id)).ExecuteUpdateAsync(u => u.SetProperty(a => a.At, Site.Now - NodaTime.Duration.FromHours(1)));
+        }
+
+        Assert.Equal(0, (await PickAsync(ada, missed)).Count);
+        var answers = await Task.WhenAll(Enumerable.Range(0, 10).Select(_ => ada.PostAsync($"/api/appointments/{appointment}/missed", new { missed = true })));
+        Assert.All(answers, a => Assert.Equal(HttpStatusCode.NoContent, a.StatusCode));
+        Assert.Equal(1, (await PickAsync(ada, missed)).Count);
+        Assert.True((await FirstAsync()).GetProperty("missed").GetBoolean());
+        Assert.Single((await ada.GetAsync($"/api/people/{id}/thread")).GetRawText().Split("Did not come").Skip(1));
+
+        await ada.PostAsync($"/api/appointments/{appointment}/missed", new { missed = false });
+        Assert.Equal(0, (await PickAsync(ada, missed)).Count);
     }
 
     [Fact]

@@ -26,6 +26,7 @@ public static class EventKinds
     public const string AppointmentBooked = "appointment-booked";
     public const string AppointmentMoved = "appointment-moved";
     public const string AppointmentCancelled = "appointment-cancelled";
+    public const string AppointmentMissed = "appointment-missed";
     public const string Opened = "opened";
     public const string LinkFollowed = "link-followed";
     public const string Replied = "replied";
@@ -73,7 +74,7 @@ public static class EventKinds
     public const string TaskMissed = "task-missed";
 
     /// <summary>Kinds that only people read; they are written as handled.</summary>
-    public static bool IsForReadingOnly(string kind) => kind is Remark or Imported or OpportunityOpened or AutoReplied or Delivered or Complained or Merged or Circle;
+    public static bool IsForReadingOnly(string kind) => kind is Remark or Imported or OpportunityOpened or AutoReplied or Delivered or Complained or Merged or Circle or AppointmentMissed;
 
     /// <summary>The engine's input for an event, or null when the event no longer applies.</summary>
     public static Happening? ToHappening(EventRow row)

@@ -122,7 +122,7 @@ public sealed class DealingsDesk(GerminalDb db, PeopleDesk desk, Instant now)
     /// <summary>Moves an appointment; what counts from it is planned anew (rule 4.4).</summary>
     public async Task MoveAsync(AppointmentRow row, Instant at, CancellationToken stop)
     {
-        row.At = at;
+        (row.At, row.MissedAt) = (at, null);
         db.Events.Add(desk.NewEvent(row.PersonId, new AppointmentMade(now, row.Id.ToString(), row.Type, at, Moved: true)));
         await db.SaveChangesAsync(stop);
     }
@@ -145,6 +145,31 @@ public sealed class DealingsDesk(GerminalDb db, PeopleDesk desk, Instant now)
                 new AppointmentCancelled(now, row.Id.ToString(), row.Type),
                 ("moment", InstantPattern.ExtendedIso.Format(row.At))
             )
+        );
+        await db.SaveChangesAsync(stop);
+        return true;
+    }
+
+    /// <summary>
+    /// Notes that they did not come to an appointment that has been, or that they did after all; rules ask for both, and the engine looks at them
+    /// anew. The caller has a transaction open.
+    /// </summary>
+    /// <returns>False where it was noted so already.</returns>
+    public async Task<bool> MissedAsync(AppointmentRow row, bool missed, CancellationToken stop)
+    {
+        var at = missed ? now : (Instant?)null;
+        if (
+            await db
+                .Appointments.Where(a => a.Id == row.Id && a.CancelledAt == null && (a.MissedAt != null) != missed)
+                .ExecuteUpdateAsync(u => u.SetProperty(a => a.MissedAt, at), stop) == 0
+        )
+        {
+            return false;
+        }
+
+        db.Events.AddRange(
+            desk.NewNote(row.PersonId, EventKinds.AppointmentMissed, ("type", row.Type), ("missed", missed ? "yes" : "no")),
+            desk.NewEvent(row.PersonId, new FactsChanged(now))
         );
         await db.SaveChangesAsync(stop);
         return true;

@@ -17,7 +17,7 @@ namespace Germinal.Web.Endpoints;
 public sealed record OpportunityDto(Guid Id, string Title, string Stage, string Status, string? LostReason, string OpenedAt, string? ClosedAt);
 
 /// <summary>An appointment to come, or one of the last weeks.</summary>
-public sealed record AppointmentDto(Guid Id, string Type, string At, string? Place, bool Cancelled);
+public sealed record AppointmentDto(Guid Id, string Type, string At, string? Place, bool Cancelled, bool Missed);
 
 /// <summary>An inquiry.</summary>
 public sealed record InquiryDto(Guid Id, string? Form, string How, string Text, string ReceivedAt, string? AnsweredAt, string? AnsweredBy);
@@ -37,6 +37,8 @@ public sealed record DealingsDto(
 public static class DealingsEndpoints
 {
     private static readonly string[] Ways = ["phone", "email", "text", "hand", "form"];
+
+    public sealed record MissedBody(bool Missed = true);
 
     public sealed record OpenOpportunityBody([AtMost(Lengths.Name)] string Title, [AtMost(Lengths.Name)] string Stage);
 
@@ -70,6 +72,7 @@ public static class DealingsEndpoints
         var appointment = app.MapGroup("/api/appointments/{id:guid}").WithTags("dealings").RequireAuthorization(Rights.Work);
         appointment.MapPost("/move", MoveAppointment);
         appointment.MapPost("/cancel", Cancel);
+        appointment.MapPost("/missed", Missed);
         app.MapPost("/api/tasks/{id:guid}/done", FinishTask).WithTags("dealings").RequireAuthorization(Rights.Work);
         app.MapPost("/api/tasks/{id:guid}/undo", ReopenTask).WithTags("dealings").RequireAuthorization(Rights.Work);
     }
@@ -106,7 +109,7 @@ public static class DealingsEndpoints
         return TypedResults.Ok(
             new DealingsDto(
                 [.. opportunities.Select(o => new OpportunityDto(o.Id, o.Title, o.Stage, o.Status, o.LostReason, o.OpenedAt.Iso(), o.ClosedAt?.Iso()))],
-                [.. appointments.Select(a => new AppointmentDto(a.Id, a.Type, a.At.Iso(), a.Place, a.CancelledAt is not null))],
+                [.. appointments.Select(a => new AppointmentDto(a.Id, a.Type, a.At.Iso(), a.Place, a.CancelledAt is not null, a.MissedAt is not null))],
                 [.. inquiries.Select(i => new InquiryDto(i.Id, i.Form, i.How, i.Text, i.ReceivedAt.Iso(), i.AnsweredAt?.Iso(), i.AnsweredBy))],
                 [
                     .. tasks.Select(t => new TaskDto(
@@ -214,6 +217,25 @@ public static class DealingsEndpoints
             return TypedResults.NotFound();
         }
 
+        await transaction.CommitAsync(stop);
+        return TypedResults.NoContent();
+    }
+
+    /// <summary>Whether they came is known once it has been.</summary>
+    private static async Task<Results<NoContent, NotFound, ProblemHttpResult>> Missed(Guid id, MissedBody body, GerminalDb db, Caller caller, CancellationToken stop)
+    {
+        await using var transaction = await db.Database.BeginTransactionAsync(stop);
+        if (await db.Appointments.AsNoTracking().FirstOrDefaultAsync(a => a.Id == id && a.CancelledAt == null, stop) is not { } row)
+        {
+            return TypedResults.NotFound();
+        }
+
+        if (row.At > await PracticeClock.NowAsync(db, stop))
+        {
+            return Problems.Conflict("It is still to be. Whether they came can be noted once its time has come; until then, move or cancel it.");
+        }
+
+        await (await DeskAsync(db, caller, stop)).MissedAsync(row, body.Missed, stop);
         await transaction.CommitAsync(stop);
         return TypedResults.NoContent();
     }

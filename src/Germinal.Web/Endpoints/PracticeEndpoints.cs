@@ -53,6 +53,7 @@ public sealed record PracticeDto(
     IReadOnlyList<string> Topics,
     IReadOnlyList<string> KeyDates,
     IReadOnlyList<OwnFieldDto> OwnFields,
+    IReadOnlyList<string> Relations,
     bool SeeOpens,
     IReadOnlyDictionary<string, string> LinkParameters,
     int KeepEventsMonths,
@@ -99,7 +100,8 @@ public static class PracticeEndpoints
         ServerBody? MailOut = null,
         ServerBody? MailIn = null,
         [AtMost(40, Items = Service.People.OwnFields.MostFields)] IReadOnlyList<OwnFieldDto>? OwnFields = null,
-        [AtMost(Lengths.Name, Items = 100)] IReadOnlyList<string>? KeyDates = null
+        [AtMost(Lengths.Name, Items = 100)] IReadOnlyList<string>? KeyDates = null,
+        [AtMost(Lengths.Name, Items = 100)] IReadOnlyList<string>? Relations = null
     );
 
     public static void Map(IEndpointRouteBuilder app)
@@ -136,6 +138,7 @@ public static class PracticeEndpoints
             s.Topics,
             s.KeyDates,
             [.. OwnFields.Of(s).Select(OwnFieldDto.Of)],
+            [.. s.Relations.Select(r => string.Equals(r.Role, r.Back, StringComparison.OrdinalIgnoreCase) ? r.Role : $"{r.Role} / {r.Back}")],
             s.SeeOpens,
             s.LinkParameters,
             s.KeepEventsMonths,
@@ -195,6 +198,7 @@ public static class PracticeEndpoints
             Topics = [.. body.Topics],
             KeyDates = body.KeyDates is null ? old.KeyDates : DatesOf(body.KeyDates),
             OwnFields = body.OwnFields is null ? old.OwnFields : [.. FieldsOf(body).Select(Service.People.OwnFields.Stored)],
+            Relations = body.Relations is null ? old.Relations : RolesOf(body.Relations),
             SeeOpens = body.SeeOpens,
             LinkParameters = body.LinkParameters.ToDictionary(),
             KeepEventsMonths = body.KeepEventsMonths,
@@ -282,8 +286,23 @@ public static class PracticeEndpoints
     private static List<string> DatesOf(IReadOnlyList<string> written) =>
         [.. written.Select(d => CellReading.Clean(d).ToLowerInvariant()).Where(d => d.Length > 0).Prepend("birthday").Distinct(StringComparer.Ordinal)];
 
+    /// <summary>How people can stand to each other: a line each, with what the other is in return after a slash where that is another word.</summary>
+    private static List<RelationSettings> RolesOf(IReadOnlyList<string> written) =>
+    [
+        .. written
+            .Select(line => line.Split('/', 2).Select(CellReading.Clean).ToArray())
+            .Where(parts => parts[0].Length > 0)
+            .Select(parts => new RelationSettings { Role = parts[0], Back = parts.Length > 1 && parts[1].Length > 0 ? parts[1] : parts[0] })
+            .DistinctBy(r => r.Role.ToLowerInvariant()),
+    ];
+
     private static IEnumerable<(string Field, string Message)> ProblemsOf(SettingsBody body)
     {
+        if (body.Relations is not null && RolesOf(body.Relations).SelectMany(r => new[] { r.Role, r.Back }).FirstOrDefault(r => r.Length > 40 || r.Contains('/', StringComparison.Ordinal)) is { } long40)
+        {
+            yield return ("relations", $"“{long40}” is no role; at most 40 letters, and what the other is in return after one slash: solicitor / client.");
+        }
+
         if (body.OwnFields?.FirstOrDefault(f => OwnField.KindOf(f.Kind) is null) is { } odd)
         {
             yield return ("ownFields", $"“{odd.Kind}” is no kind of field; {string.Join(", ", OwnField.Kinds.Select(k => k.Word))} are.");

@@ -79,6 +79,7 @@ internal static class ThreadLines
             EventKinds.Lost => ($"“{Data("title")}” was lost", Data("reason") is { Length: > 0 } why ? why : null),
             EventKinds.AppointmentBooked => ($"Appointment “{Data("type")}” was made", Moment(Data("moment"), zone)),
             EventKinds.AppointmentMoved => ($"Appointment “{Data("type")}” was moved", Moment(Data("moment"), zone)),
+            EventKinds.AppointmentMissed => (Data("missed") == "yes" ? $"Did not come: “{Data("type")}”" : $"Came after all: “{Data("type")}”", null),
             EventKinds.AppointmentCancelled => ($"Appointment “{Data("type")}” was cancelled", null),
             EventKinds.Opened => ("Opened a letter", null),
             EventKinds.LinkFollowed => ($"Followed “{Data("link")}”", null),

@@ -235,6 +235,19 @@ function Appointments({ personId, of, run, zone }: PartProps) {
               {a.type}, {moment(a.at, zone, now)}
             </span>
             {a.cancelled && ' · cancelled'}
+            {a.missed && ' · did not come'}
+            {!a.cancelled && !isAhead(a) && (
+              <Button
+                className="ml-3"
+                onClick={() =>
+                  run(() =>
+                    take(api.POST('/api/appointments/{id}/missed', { params: { path: { id: a.id } }, body: { missed: !a.missed } })),
+                  )
+                }
+              >
+                {a.missed ? 'they came after all' : 'did not come'}
+              </Button>
+            )}
             {isAhead(a) && (
               <span className="ml-3 inline-flex gap-3">
                 <Button aria-expanded={moving === a.id} onClick={() => setMoving(moving === a.id ? undefined : a.id)}>

@@ -83,8 +83,8 @@ function Settings({ practice }: { practice: Practice }) {
       }
     </Field>
   );
-  const list = (label: string, key: 'lostReasons' | 'appointmentTypes' | 'topics' | 'keyDates') => (
-    <Field label={`${label}, one a line`} error={fieldError(save.error, key)}>
+  const list = (label: string, key: 'lostReasons' | 'appointmentTypes' | 'topics' | 'keyDates' | 'relations', hint?: string) => (
+    <Field label={`${label}, one a line`} hint={hint} error={fieldError(save.error, key)}>
       {(id, by) => (
         <textarea
           id={id}
@@ -205,6 +205,7 @@ function Settings({ practice }: { practice: Practice }) {
             {list('Kinds of appointments', 'appointmentTypes')}
             {list('Topics people may take or leave', 'topics')}
             {list('Dates to keep of people', 'keyDates')}
+            {list('What people can be to each other', 'relations', 'what the other is in return after a slash: solicitor / client')}
           </div>
 
           <Stretch title="Fields of your own" note="on every person’s page, in rules and in letters" />
