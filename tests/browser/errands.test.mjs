@@ -914,6 +914,7 @@ for (const width of [1280, 390]) {
       ['/people', 'People'],
       ['/people/bring-in', 'Bring people in'],
       ['/people/lists', 'Lists'],
+      ['/people/consent', 'May we'],
       ['/people/same', 'These may be the same'],
       ['/people/segments', 'Segments'],
       [`/people/segments/${segments.find((s) => s.name === 'Cooled off').id}`, undefined],

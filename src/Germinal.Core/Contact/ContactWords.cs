@@ -58,6 +58,9 @@ public static class ContactWords
     /// <summary>The word of what consent stands on: express, inquiry or client.</summary>
     public static string Of(ConsentBasis basis) => WordOf(Bases, basis);
 
+    /// <summary>The word of a policy: strict or open.</summary>
+    public static string Of(ConsentPolicy policy) => WordOf(Policies, policy);
+
     /// <summary>The word of what the ledger says: allowed, missing or withdrawn.</summary>
     public static string Of(ConsentVerdict verdict) => WordOf(Verdicts, verdict);
 

@@ -20,6 +20,7 @@ const ImportPage = lazy(() => import('../features/imports/ImportPage'));
 const SamePeople = lazy(() => import('../features/people/SamePeople'));
 const SegmentList = lazy(() => import('../features/segments/SegmentList'));
 const ListsPage = lazy(() => import('../features/lists/ListsPage'));
+const ConsentGlance = lazy(() => import('../features/consent/ConsentGlance'));
 const SegmentPage = lazy(() => import('../features/segments/SegmentPage'));
 const PracticePage = lazy(() => import('../features/practice/PracticePage'));
 const ProgramList = lazy(() => import('../features/programs/ProgramList'));
@@ -88,6 +89,7 @@ function Inside({ session }: { session: Session }) {
             <Route path="/people" element={<PeopleList />} />
             <Route path="/people/bring-in" element={<ImportList />} />
             <Route path="/people/bring-in/:id" element={<ImportPage />} />
+            <Route path="/people/consent" element={<ConsentGlance />} />
             <Route path="/people/lists" element={<ListsPage />} />
             <Route path="/people/same" element={<SamePeople />} />
             <Route path="/people/segments" element={<SegmentList />} />

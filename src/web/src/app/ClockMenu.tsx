@@ -3,7 +3,7 @@ import { Popover } from 'radix-ui';
 import { useEffect, useRef, useState } from 'react';
 import { api, take } from '../api/client';
 import { Button, Field, fieldError, ProgressBar, Trouble } from '../ui/bits';
-import { clockFace, date } from '../ui/when';
+import { clockFace, date, smallClockFace } from '../ui/when';
 import { useClock } from './session';
 
 /** The practice's date and time; in the demo, the place where time is moved on. */
@@ -35,10 +35,19 @@ export function ClockMenu() {
   const share =
     moveFrom && moveTo ? Math.round((100 * (Date.parse(now) - Date.parse(moveFrom))) / (Date.parse(moveTo) - Date.parse(moveFrom))) : 0;
   const face = (
-    <span className="block text-right text-small leading-tight text-soft max-[699px]:text-[11px]">
-      <b className="font-semibold text-ink">{clockFace(now, zone)}</b>
+    <span className="block text-right text-small leading-tight text-soft max-[699px]:text-[11px] max-[699px]:whitespace-nowrap">
+      <b className="font-semibold text-ink max-[699px]:hidden">{clockFace(now, zone)}</b>
+      <b className="hidden font-semibold text-ink max-[699px]:inline">{smallClockFace(now, zone)}</b>
       <br />
-      {real ? 'practice time' : moving ? `moving on, ${share} %` : 'Clock stands · move on'}
+      {real ? (
+        'practice time'
+      ) : moving ? (
+        `moving on, ${share} %`
+      ) : (
+        <>
+          <span className="max-[699px]:hidden">Clock stands · </span>move on
+        </>
+      )}
     </span>
   );
   if (real) return face;

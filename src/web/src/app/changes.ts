@@ -8,7 +8,7 @@ import { useEffect } from 'react';
 export const shownBy: Record<string, readonly string[]> = {
   appointments: ['dealings', 'thread', 'today'],
   clock: ['clock', 'today'],
-  consent: ['person', 'thread', 'touch', 'today'],
+  consent: ['consent', 'person', 'thread', 'touch', 'today'],
   events: ['person', 'thread', 'today', 'act'],
   households: ['circle', 'person'],
   imports: ['import', 'imports'],
@@ -17,7 +17,7 @@ export const shownBy: Record<string, readonly string[]> = {
   messages: ['thread', 'today', 'touch', 'mail', 'texts'],
   notices: ['today'],
   opportunities: ['dealings', 'thread', 'people'],
-  people: ['people', 'lists', 'person', 'today', 'dealings', 'circle', 'picked'],
+  people: ['people', 'lists', 'consent', 'person', 'today', 'dealings', 'circle', 'picked'],
   programs: ['programs', 'program', 'session'],
   providers: ['today'],
   received: ['thread', 'today', 'mail', 'texts'],

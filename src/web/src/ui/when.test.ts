@@ -1,5 +1,5 @@
 import { describe, expect, test } from 'vitest';
-import { clockFace, count, date, day, daysBetween, keyDate, longDay, moment, nearDay, phone, sinceDay, time } from './when';
+import { clockFace, count, date, day, daysBetween, keyDate, longDay, moment, nearDay, phone, sinceDay, smallClockFace, time } from './when';
 
 const now = '2027-03-01T13:15:00Z';
 const newYork = 'America/New_York';
@@ -26,6 +26,7 @@ describe('dates are said on the clock of their zone', () => {
   test('heads', () => {
     expect(longDay(now, newYork)).toBe('Monday, 1 March');
     expect(clockFace(now, newYork)).toBe('Mon 1 March 2027, 8:15');
+    expect(smallClockFace(now, newYork)).toBe('1 Mar, 8:15');
   });
 });
 

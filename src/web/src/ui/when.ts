@@ -45,6 +45,12 @@ export function clockFace(at: string, zone: string) {
   return `${p.weekday} ${p.day} ${month} ${p.year}, ${time(at, zone)}`;
 }
 
+/** “1 Mar, 8:15”, where there is no room for the year. */
+export function smallClockFace(at: string, zone: string) {
+  const p = parts(at, zone);
+  return `${p.day} ${p.month}, ${time(at, zone)}`;
+}
+
 /** The calendar date in a zone, `2027-03-01`. */
 export function date(at: string, zone: string) {
   return new Intl.DateTimeFormat('en-CA', { timeZone: zone, year: 'numeric', month: '2-digit', day: '2-digit' }).format(new Date(at));

@@ -141,6 +141,9 @@ export default function PeopleList() {
             <Link to="/people/lists" className="no-underline hover:underline">
               Lists
             </Link>
+            <Link to="/people/consent" className="no-underline hover:underline">
+              May we
+            </Link>
             <Link to="/people/same" className="no-underline hover:underline">
               May be the same
             </Link>
