@@ -33,7 +33,10 @@ public sealed record DoubtDto(int Line, string Name, string Field, string Text);
 /// <summary>A row that is the same as somebody.</summary>
 public sealed record SameDto(int Line, string Name, string As, string By, IReadOnlyList<string> Fills);
 
-/// <summary>What the import would do: shown before anything is written.</summary>
+/// <summary>
+/// What the import would do: shown before anything is written. <c>StartByMatching</c> are the programs that wait for somebody to begin to be in a
+/// segment: they start for whoever is in it by what the list brings.
+/// </summary>
 public sealed record ReviewDto(
     int Rows,
     int Added,
@@ -44,7 +47,8 @@ public sealed record ReviewDto(
     int DoubtsInAll,
     IReadOnlyList<DoubtDto> Doubts,
     IReadOnlyList<SameDto> Same,
-    IReadOnlyList<StartsDto> Starts
+    IReadOnlyList<StartsDto> Starts,
+    IReadOnlyList<string> StartByMatching
 );
 
 /// <summary>A program that dates of the list will start within a year, for how many, and when the first time.</summary>
@@ -300,7 +304,8 @@ public static class ImportEndpoints
             doubts.Count,
             [.. doubts.Take(DoubtsShown)],
             same,
-            [.. (await ImportStarts.OfAsync(db, engine, plan, now, stop)).Select(s => new StartsDto(s.Program, s.Count, s.First.Iso()))]
+            [.. (await ImportStarts.OfAsync(db, engine, plan, now, stop)).Select(s => new StartsDto(s.Program, s.Count, s.First.Iso()))],
+            [.. engine.Watch.Watched.Select(w => w.Program.Definition.Name).Distinct(StringComparer.OrdinalIgnoreCase).Order(StringComparer.OrdinalIgnoreCase)]
         );
     }
 

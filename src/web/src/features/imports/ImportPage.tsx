@@ -85,7 +85,7 @@ function Review({ reading }: { reading: Reading }) {
               something has gone out to them.
             </p>
             {r.starts.length === 0 ? (
-              <p className="mt-4">No program starts by it.</p>
+              r.startByMatching.length === 0 && <p className="mt-4">No program starts by it.</p>
             ) : (
               <>
                 <h3 className="mt-4">Programs that will start by their dates</h3>
@@ -96,7 +96,16 @@ function Review({ reading }: { reading: Reading }) {
                     </li>
                   ))}
                 </ul>
-                <p className="mt-1">Nothing else starts by it. Undoing takes these starts back too.</p>
+                <p className="mt-1">Undoing takes these starts back too.</p>
+              </>
+            )}
+            {r.startByMatching.length > 0 && (
+              <>
+                <h3 className="mt-4">Programs that wait for people of a segment</h3>
+                <p className="text-straw">
+                  {r.startByMatching.map((name) => `“${name}”`).join(', ')} {r.startByMatching.length === 1 ? 'starts' : 'start'} for
+                  whoever is in their segment by what this list brings.
+                </p>
               </>
             )}
           </>
