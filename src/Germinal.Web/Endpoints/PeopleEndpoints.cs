@@ -14,7 +14,10 @@ using NodaTime;
 
 namespace Germinal.Web.Endpoints;
 
-/// <summary>A line of the people list. Moments are ISO 8601 instants; null for never and none.</summary>
+/// <summary>
+/// A line of the people list. Moments are ISO 8601 instants; null for never and none. <c>Own</c> is what they have in fields of the practice's own,
+/// by their keys.
+/// </summary>
 public sealed record PersonLine(
     Guid Id,
     string Name,
@@ -25,6 +28,7 @@ public sealed record PersonLine(
     string? LastTouch,
     IReadOnlyList<string> Tags,
     bool DoNotContact,
+    IReadOnlyDictionary<string, string> Own,
     string? Mobile = null,
     string? Added = null
 );
@@ -298,6 +302,7 @@ public static class PeopleEndpoints
             last == Instant.MinValue ? null : last.Iso(),
             p.Tags,
             p.DoNotContact,
+            p.Custom,
             p.Mobile,
             p.AddedAt.Iso()
         );

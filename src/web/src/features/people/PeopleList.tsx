@@ -5,6 +5,8 @@ import { api, take } from '../../api/client';
 import { useNow, useSession } from '../../app/session';
 import { Button, Empty, Loading, Trouble } from '../../ui/bits';
 import { DayPage, PageHead } from '../../ui/DayPage';
+import { useKept } from '../../ui/kept';
+import { sayOwn } from '../../ui/OwnFieldInput';
 import { count, moment, nearDay } from '../../ui/when';
 import type { Leaf } from '../rules/ruleLanguage';
 import { AddPerson } from './AddPerson';
@@ -37,6 +39,10 @@ export default function PeopleList() {
     list: query.get('list') || undefined,
     segment: query.get('segment') || undefined,
   };
+  // Fields of the practice's own that stand as columns, as this machine last showed them; one that is gone is passed over.
+  const [shownFields, showFields] = useKept<string[]>('people-columns', []);
+  const fields = session?.ownFields ?? [];
+  const own = shownFields.flatMap((key) => fields.filter((f) => f.key === key));
   const segments = useQuery({ queryKey: ['segments'], queryFn: () => take(api.GET('/api/segments')) });
   const lists = useQuery({
     queryKey: ['rule-values', 'lists'],
@@ -190,6 +196,23 @@ export default function PeopleList() {
               options={segments.data?.map((s) => [s.id, s.name]) ?? []}
             />
           )}
+          {fields.length > own.length && (
+            <select
+              aria-label="Show a field of your own"
+              className="max-w-44 text-soft"
+              value=""
+              onChange={(e) => showFields([...shownFields, e.target.value])}
+            >
+              <option value="">a column more</option>
+              {fields
+                .filter((f) => !own.includes(f))
+                .map((f) => (
+                  <option key={f.key} value={f.key}>
+                    {f.name}
+                  </option>
+                ))}
+            </select>
+          )}
           {sentences.length > 0 && (
             <Link to={`/people/segments/new?${new URLSearchParams({ rule: JSON.stringify({ all: sentences }) })}`}>keep as a segment</Link>
           )}
@@ -244,12 +267,25 @@ export default function PeopleList() {
                     </th>
                   );
                 })}
+                {own.map((f) => (
+                  <th key={f.key} className="py-1.5 pr-3 font-normal whitespace-nowrap">
+                    {f.name}{' '}
+                    <button
+                      type="button"
+                      aria-label={`Do not show ${f.name}`}
+                      className="px-1 text-soft hover:text-ember"
+                      onClick={() => showFields(shownFields.filter((key) => key !== f.key))}
+                    >
+                      ×
+                    </button>
+                  </th>
+                ))}
                 <th className="py-1.5 pr-7 font-normal">tags</th>
               </tr>
               {/* After the box that picks all, in the order one comes to it. */}
               {all && fitting > rows.length && (
                 <tr>
-                  <td colSpan={columns.length + 2} className="border-t border-rule bg-picked px-7 py-2">
+                  <td colSpan={columns.length + own.length + 2} className="border-t border-rule bg-picked px-7 py-2">
                     <p className="m-0" role="status">
                       {everybody ? (
                         <>
@@ -298,6 +334,11 @@ export default function PeopleList() {
                   <td className="py-2 pr-3 whitespace-nowrap text-soft" title={p.lastTouch ? moment(p.lastTouch, zone) : undefined}>
                     {p.lastTouch && nearDay(p.lastTouch, zone, now)}
                   </td>
+                  {own.map((f) => (
+                    <td key={f.key} className="max-w-44 truncate py-2 pr-3">
+                      {p.own[f.key] && sayOwn(f.kind, p.own[f.key] ?? '')}
+                    </td>
+                  ))}
                   <td className="max-w-52 truncate py-2 pr-7 text-soft">{p.tags.join(', ')}</td>
                 </tr>
               ))}
