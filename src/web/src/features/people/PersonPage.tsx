@@ -548,6 +548,8 @@ function About({ person: p, edit }: { person: Person; edit: () => void }) {
           ))}
         </dl>
       )}
+      <MayWe person={p} />
+      <OnNow person={p} />
       {p.own.some((f) => f.value) && (
         <>
           <h3>What we know</h3>
@@ -566,9 +568,7 @@ function About({ person: p, edit }: { person: Person; edit: () => void }) {
       <CirclePart person={p} />
       <DealingsPart personId={p.id} zone={p.clockZone} />
       <ListsPart personId={p.id} lists={p.lists} />
-      <MayWe person={p} />
       <WholePerson personId={p.id} name={p.name} />
-      <OnNow person={p} />
     </>
   );
 }
