@@ -29,7 +29,7 @@ public sealed class SchemaTests
 
     /// <summary>One of everything the format knows.</summary>
     private const string Everything = """
-        {"format":"germinal.program/1","name":"Everything","description":"d","group":"g","purpose":"commercial","topic":"t","voice":"we","priority":20,"clock":"practice","at":"09:30",
+        {"format":"germinal.program/1","name":"Everything","description":"d","group":"g","purpose":"commercial","topic":"t","policy":"p","voice":"we","priority":20,"clock":"practice","at":"09:30",
          "window":{"days":["mon","sun"],"from":"09:00","to":"17:30","holidays":"ignore","roll":"nearest"},
          "startsWhen":[{"kind":"by-hand"},{"kind":"tag-added","tag":"x"},{"kind":"list-joined","list":"x"},{"kind":"stage-entered","stage":"A/B"},{"kind":"stage-age","stage":"A/B","after":"P30D"},
            {"kind":"inquiry-received","form":"f"},{"kind":"inquiry-unanswered","after":"P3D","workingDays":true},{"kind":"opportunity-won"},{"kind":"opportunity-lost","reason":"r"},
@@ -41,7 +41,7 @@ public sealed class SchemaTests
          "stopsWhen":[{"kind":"replied","channel":"text"},{"kind":"inquired"},{"kind":"stage-entered","stage":"A/B"},{"kind":"stage-left","stage":"A/B"},{"kind":"opportunity-won"},{"kind":"opportunity-lost"},
            {"kind":"tag-added","tag":"x"},{"kind":"list-left","list":"x"},{"kind":"link-followed"},{"kind":"call-ended","outcome":"o"},{"kind":"form-sent","form":"f"},{"kind":"appointment-booked"},{"kind":"on","date":"2028-01-01"}],
          "keepTasks":true,
-         "steps":[{"id":"a","kind":"email","when":{"from":"start","offset":"P0D"},"subject":"s","body":"b","lateLimit":"P3D","purpose":"transactional","topic":"u","sender":"ada","onlyIf":{"field":"email","op":"exists"}},
+         "steps":[{"id":"a","kind":"email","when":{"from":"start","offset":"P0D"},"subject":"s","body":"b","lateLimit":"P3D","purpose":"transactional","topic":"u","sender":"ada","onePerHousehold":true,"onlyIf":{"field":"email","op":"exists"}},
            {"id":"b","kind":"text","when":{"from":"previous","offset":"PT2H"},"body":"b"},{"id":"c","kind":"call","when":{"from":"occasion","offset":"-P1D","at":"10:00"},"script":"x","slack":"P2D","holds":true},
            {"id":"d","kind":"note","when":{"from":"on","date":"2027-12-24"},"body":"b"},{"id":"e","kind":"task","when":{"from":"yearly","date":"--12-24","at":"08:00"},"title":"t"},
            {"id":"g","kind":"tell-me","when":{"from":"key-date","date":"birthday","offset":"P1M"},"body":"b"},

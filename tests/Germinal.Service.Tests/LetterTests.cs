@@ -187,7 +187,7 @@ public sealed class LetterTests
         const string Both = "{% if voice == 'we' %}We look forward{% else %}I look forward{% endif %}";
         var ours = Practice with { Voice = Voice.We };
         string With(Practice practice, Voice? voice) =>
-            Liquid.FillText(Both, Ida, practice.InVoiceOf(new ProgramDefinition { Name = "P", Voice = voice }), Ada, World.At("2027-03-01T09:30"), []);
+            Liquid.FillText(Both, Ida, practice.AsFor(new ProgramDefinition { Name = "P", Voice = voice }), Ada, World.At("2027-03-01T09:30"), []);
         Assert.Equal(
             ["I look forward", "We look forward", "We look forward", "I look forward"],
             [With(Practice, null), With(Practice, Voice.We), With(ours, null), With(ours, Voice.I)]

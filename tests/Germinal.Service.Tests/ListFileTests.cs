@@ -104,6 +104,7 @@ public sealed class ListFileTests
             { "nothing", [], "empty" },
             { "a card without an end", Utf8("BEGIN:VCARD\nFN:Ida\n"), "END:VCARD" },
             { "cards with nothing on them", Utf8("BEGIN:VCARD\nVERSION:4.0\nEND:VCARD\n"), "nothing stands on any" },
+            { "too many cells", Utf8(string.Join(',', Enumerable.Repeat("a", 400)) + string.Concat(Enumerable.Repeat("\n" + new string(',', 399), 20_001))), "too large" },
             { "too many columns", Utf8(string.Join(',', Enumerable.Range(0, 500)) + "\nx\n"), "500 columns" },
             { "a document that reads others", OpenDocument("").Length > 0 ? Archive(("content.xml", "<!DOCTYPE x [<!ENTITY e SYSTEM \"file:///etc/hostname\">]><x>&e;</x>"), ("META-INF/manifest.xml", "")) : [], "damaged" },
         };

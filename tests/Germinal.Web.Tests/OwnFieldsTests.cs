@@ -100,6 +100,76 @@ public sealed class OwnFieldsTests(Site site) : IClassFixture<Site>
         Assert.Equal("House", ValuesOf(saved)["Home"]);
     }
 
+"    [Fact]
+    public async Task Who_uses_a_date_or_a_field_is_said_segments_too()
+    {
+        var ada = await site.SignedInAsync("ada");
+        await SaveAsync(ada, Fields);
+        var (id, edition) = await PersonAsync(ada, "Lease");
+        await ada.DoAsync($"/api/people/{id}", new { edition, fields = new { dates = new Dictionary<string, string> { ["Lease ends"] = "2028-05-01" } } }, HttpMethod.Patch);
+        await ada.DoAsync("/api/segments", new { name = "Leases", rule = new { field = "date:lease ends", op = "exists" } });
+        await ada.DoAsync("/api/segments", new { name = "Members", rule = new { field = "custom:Member", op = "is", value = "yes" } });
+        var program = (await ada.DoAsync("/api/programs", new { name = "Lease runs out" })).GetProperty("id").GetString();
+        var page = await ada.GetAsync($"/api/programs/{program}");
+        var draft = JsonNode.Parse(page.GetProperty("draft").GetRawText())!.AsObject();
+        draft["steps"] = JsonNode.Parse("""[{"id":"a","kind":"task","when":{"from":"key-date","date":"lease ends","offset":"-P30D"},"title":"ask"}]""");
+        await ada.DoAsync($"/api/programs/{program}/draft", new { draftNumber = page.GetProperty("draftNumber").GetInt32(), draft }, HttpMethod.Put);
+        static string[] Names(JsonElement uses) => [.. uses.GetProperty("programs").EnumerateArray().Select(p => p.GetString()!)];
+        var uses = await ada.GetAsync("/api/practice/dates/uses?name=LEASE%20ends");
+        Assert.Equal((1, "Lease runs out, Leases"), (uses.GetProperty("people").GetInt32(), string.Join(", ", Names(uses))));
+        Assert.Empty(Names(await ada.GetAsync("/api/practice/dates/uses?name=nothing")));
+        Assert.Equal(["Members"], Names(await ada.GetAsync("/api/practice/fields/uses?key=member")));
+    }
+
+    [Fact]
+    public async Task A_policy_is_kept_picked_by_a_program_stands_under_its_letters_and_stays_while_it_is_used()
+    {
+        var ada = await site.SignedInAsync("ada");
+        static object Policy(string name, string footer = "No advice.\nAsk us first.", int months = 6) =>
+            new
+            {
+                name,
+                openChannels = new[] { "email" },
+                inquiryMonths = months,
+                clientMonths = 24,
+                strictForTransactional = false,
+                topics = Array.Empty<string>(),
+                footer,
+            };
+        async Task<JsonObject> WithAsync(params object[] policies)
+        {
+            var settings = await SettingsAsync(ada, Fields);
+            settings["policies"] = JsonSerializer.SerializeToNode(policies);
+            return settings;
+        }
+
+        Assert.Equal(400, (await ada.RefusedAsync("/api/practice", await WithAsync(Policy("Twice"), Policy("TWICE")), "policies", HttpMethod.Put)).Status);
+        Assert.Equal(400, (await ada.RefusedAsync("/api/practice", await WithAsync(Policy(" ")), "policies", HttpMethod.Put)).Status);
+        Assert.Equal(400, (await ada.RefusedAsync("/api/practice", await WithAsync(Policy("Long", months: 9999)), "policies", HttpMethod.Put)).Status);
+        await ada.DoAsync("/api/practice", await WithAsync(Policy("Invitations")), HttpMethod.Put);
+
+        var (id, _) = await PersonAsync(ada, "Policy");
+        var program = (await ada.DoAsync("/api/programs", new { name = "By policy" })).GetProperty("id").GetString();
+        async Task<JsonElement> DraftAsync(string policy)
+        {
+            var page = await ada.GetAsync($"/api/programs/{program}");
+            var draft = JsonNode.Parse(page.GetProperty("draft").GetRawText())!.AsObject();
+            draft["policy"] = policy;
+            draft["steps"] = JsonNode.Parse("""[{"id":"a","kind":"email","when":{"from":"start","offset":"P0D"},"subject":"Hello","body":"Come."}]""");
+            return await ada.DoAsync($"/api/programs/{program}/draft", new { draftNumber = page.GetProperty("draftNumber").GetInt32(), draft }, HttpMethod.Put);
+        }
+
+        Assert.Contains((await DraftAsync("Gone")).GetProperty("findings").EnumerateArray(), f => f.GetProperty("pointer").GetString() == "/policy");
+        Assert.DoesNotContain((await DraftAsync("invitations")).GetProperty("findings").EnumerateArray(), f => f.GetProperty("pointer").GetString() == "/policy");
+        var preview = await ada.GetAsync($"/api/programs/{program}/preview?person={id}&step=a");
+        Assert.Contains("No advice.", preview.GetRawText(), StringComparison.Ordinal);
+
+        var (status, message) = await ada.RefusedAsync("/api/practice", await WithAsync(), "policies", HttpMethod.Put);
+        Assert.Equal((400, true), (status, message.Contains("“By policy” goes by", StringComparison.Ordinal)));
+        await ada.DoAsync("/api/practice", await WithAsync(Policy("INVITATIONS", "Markup <b>stays</b> words.")), HttpMethod.Put);
+        Assert.Contains("&lt;b&gt;", (await ada.GetAsync($"/api/programs/{program}/preview?person={id}&step=a")).GetRawText().Replace("\\u0026", "&", StringComparison.Ordinal), StringComparison.Ordinal);
+    }
+
     [Fact]
     public async Task The_roles_of_relations_are_the_practices_own_to_name_and_outlive_other_settings()
     {

@@ -871,10 +871,10 @@ test('cards of an address book in, on a list, and out again as an independent re
   await page.goto(`${stack.url}/people?search=cardwell`);
   await page.getByText('2 people').waitFor();
   await hand.check(page.getByLabel('Pick all shown'));
-  await hand.fill(page.getByLabel('Put on a list'), 'Boat owners');
+  await hand.fill(page.getByLabel('Keep on a list'), 'Boat owners');
   await hand.key('Enter');
-  await hand.press(button(/^Put on “Boat owners”: 2 people/));
-  await page.getByText('Put on “Boat owners”: 2 people.').waitFor();
+  await hand.press(button(/^Keep on “Boat owners”: 2 people/));
+  await page.getByText('Kept on “Boat owners”: 2 people.').waitFor();
   await page.goto(`${stack.url}/people/lists`);
   const line = page.getByRole('listitem').filter({ hasText: 'Boat owners' });
   await line.getByText('2', { exact: true }).waitFor();

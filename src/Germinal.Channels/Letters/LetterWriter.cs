@@ -160,6 +160,12 @@ public sealed partial class LetterWriter(LiquidLetters liquid, PublicLinks links
             return (who, plain);
         }
 
+        if (practice.Footer.Length > 0)
+        {
+            who += $"<p>{LetterHtml.Encode(practice.Footer).ReplaceLineEndings("<br>")}</p>";
+            plain += $"\n{practice.Footer.ReplaceLineEndings("\n")}\n";
+        }
+
         var (leave, choose) = (links.Unsubscribe(touchId), links.Preferences(person.Id));
         return (
             $"{who}<p>You get this because you asked for it or are a client. <a href=\"{leave}\">Stop these emails</a> · <a href=\"{choose}\">Choose what you get</a></p>",

@@ -50,7 +50,7 @@ internal static class RenderCommand
         var practice = Files.Practice(practicePath);
         var reading = ProgramFile.Read(Files.Text(programPath));
         var definition = reading.Program ?? throw new InputException([.. reading.Errors.Select(e => Files.Line(programPath, e))]);
-        practice = practice.InVoiceOf(definition);
+        practice = practice.AsFor(definition);
         var step =
             definition.StepOf(stepId)
             ?? throw new InputException([$"{programPath}: there is no step “{stepId}”; {string.Join(", ", definition.AllSteps.Select(s => s.Id))} are."]);

@@ -70,7 +70,7 @@ public sealed class TouchEngine(Practice practice, ProgramShelf shelf, ITemplate
 
     /// <summary>Whether a step may reach a person by their ledger alone (rule 10.2), and the entry that decides it.</summary>
     public static ConsentReading ConsentFor(Practice practice, PersonFacts person, ProgramDefinition definition, Step step, Channel channel, Instant now) =>
-        ConsentLedger.Read(person.Consent, practice.Consent, channel, definition.PurposeOf(step), definition.TopicOf(step), now, practice.Zone);
+        ConsentLedger.Read(person.Consent, practice.ConsentOf(definition), channel, definition.PurposeOf(step), definition.TopicOf(step), now, practice.Zone);
 
     /// <summary>Where the person's first due touch stands in the order of everybody; null when nothing is due.</summary>
     public AskOrder? FirstInOrder(PersonFacts person, PersonState state, Instant now) => new PersonTurn(this, person, state, now, null).FirstInOrder();
@@ -161,7 +161,7 @@ public sealed class TouchEngine(Practice practice, ProgramShelf shelf, ITemplate
             return new Lack(Reason.NoSender, []);
         }
 
-        var speaking = practice.InVoiceOf(program);
+        var speaking = practice.AsFor(program);
         foreach (var field in fields.GetOrAdd(step, static (s, t) => t.FieldsOf(s), templates))
         {
             if (string.IsNullOrWhiteSpace(MergeFields.ValueOf(field, person, speaking, sender, at)))

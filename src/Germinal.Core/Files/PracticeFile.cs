@@ -44,6 +44,9 @@ public static class PracticeFile
             ),
             QuietHours = root.Object("quietHours") is { } quiet ? ReadQuietHours(quiet) : QuietHours.Widest,
             Consent = root.Object("consent") is { } consent ? ReadConsent(consent) : new ConsentRules(FrozenDictionary<Channel, ConsentPolicy>.Empty),
+            Policies = root.List("policies", ReadPolicy)
+                .DistinctBy(p => p.Name.ToLowerInvariant())
+                .ToFrozenDictionary(p => p.Name, StringComparer.OrdinalIgnoreCase),
             Pace = root.List("pace", ReadPace),
             DailyLimits = root.Object("dailyLimits") is { } limits ? ReadLimits(limits) : FrozenDictionary<Channel, int>.Empty,
             PostalAddress = root.Text("address") ?? "",
@@ -121,6 +124,15 @@ public static class PracticeFile
         );
         o.Done();
         return rules;
+    }
+
+    private static SendingPolicy ReadPolicy(JsonObjectReader o)
+    {
+        var name = o.Needed("name");
+        var consent = o.Object("consent") is { } c ? ReadConsent(c) : new ConsentRules(FrozenDictionary<Channel, ConsentPolicy>.Empty);
+        var policy = new SendingPolicy(name, consent, o.Texts("topics"), o.Text("footer") ?? "");
+        o.Done();
+        return policy;
     }
 
     private static PaceRule ReadPace(JsonObjectReader o)

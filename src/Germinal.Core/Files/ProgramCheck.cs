@@ -174,6 +174,36 @@ public static class ProgramCheck
                 $"“{s.Step.Sender}” is no member of the practice; owner, {string.Join(", ", practice.Members.Select(m => m.Handle))} are."
             ));
 
+    /// <summary>A policy the program goes by that the practice does not have, and topics it does not allow.</summary>
+    public static IEnumerable<Finding> PolicyFindings(ProgramDefinition program, Practice practice)
+    {
+        if (program.Policy is not { } name)
+        {
+            yield break;
+        }
+
+        if (practice.PolicyOf(program) is not { } policy)
+        {
+            yield return new Finding(
+                "/policy",
+                $"There is no policy “{name}”{(practice.Policies.Count == 0 ? "" : $"; {string.Join(", ", practice.Policies.Keys.Order(StringComparer.OrdinalIgnoreCase))} are")}. Until it is chosen anew, the practice's own counts."
+            );
+            yield break;
+        }
+
+        bool Allowed(string? topic) => topic is null || policy.Topics.Count == 0 || policy.Topics.Contains(topic, StringComparer.OrdinalIgnoreCase);
+        string Wrong(string topic) => $"The policy “{policy.Name}” is not for “{topic}”; it is for {string.Join(", ", policy.Topics)}.";
+        if (!Allowed(program.Topic))
+        {
+            yield return new Finding("/topic", Wrong(program.Topic!));
+        }
+
+        foreach (var place in new StepFlow(program).Steps.Where(s => !Allowed(s.Step.Topic)))
+        {
+            yield return new Finding($"{place.Pointer}/topic", Wrong(place.Step.Topic!));
+        }
+    }
+
     private static void CheckStep(
         ProgramDefinition program,
         FlowStep place,

@@ -17,6 +17,7 @@ public static partial class ProgramFile
         Put(o, "group", p.Group);
         o["purpose"] = ContactWords.WordOf(ContactWords.Purposes, p.Purpose);
         Put(o, "topic", p.Topic);
+        Put(o, "policy", p.Policy);
         Put(o, "voice", p.Voice is { } voice ? ContactWords.WordOf(FileWords.Voices, voice) : null);
         o["priority"] = p.Priority;
         o["clock"] = p.OnPracticeClock ? "practice" : "person";

@@ -45,6 +45,7 @@ public static partial class ProgramFile
             Group = root.Text("group"),
             Purpose = root.Choice("purpose", Purpose.Commercial, ContactWords.Purposes),
             Topic = root.Text("topic"),
+            Policy = root.Text("policy"),
             Voice = root.Has("voice") ? root.Choice("voice", Voice.I, FileWords.Voices) : null,
             Priority = root.Number("priority", 50, 1, 999),
             OnPracticeClock = root.Choice("clock", false, ("person", false), ("practice", true)),

@@ -47,6 +47,12 @@ public sealed record Practice
 
     public ConsentRules Consent { get; init; } = new(FrozenDictionary<Channel, ConsentPolicy>.Empty);
 
+    /// <summary>Policies a program can pick in the place of <see cref="Consent"/>, by name, compared without regard to case.</summary>
+    public FrozenDictionary<string, SendingPolicy> Policies { get; init; } = FrozenDictionary<string, SendingPolicy>.Empty;
+
+    /// <summary>Plain words under every commercial letter; empty for none.</summary>
+    public string Footer { get; init; } = "";
+
     public IReadOnlyList<PaceRule> Pace { get; init; } = [];
 
     /// <summary>The most touches of a channel on one date of the practice (rule 9.3).</summary>
@@ -68,8 +74,26 @@ public sealed record Practice
     /// <summary>The member who stands in where a person has no owner (rule 11.2).</summary>
     public Guid? FallbackSender { get; init; }
 
-    /// <summary>The practice speaking as a program of it does (rule 11.4).</summary>
-    public Practice InVoiceOf(ProgramDefinition program) => program.Voice is { } voice && voice != Voice ? this with { Voice = voice } : this;
+    /// <summary>The policy a program picked; null for the practice's default, and for one that is not there (any more).</summary>
+    public SendingPolicy? PolicyOf(ProgramDefinition program) => program.Policy is { } name ? Policies.GetValueOrDefault(name) : null;
+
+    /// <summary>What consent is read by for a program: its policy's rules, else the practice's.</summary>
+    public ConsentRules ConsentOf(ProgramDefinition program) => PolicyOf(program)?.Consent ?? Consent;
+
+    /// <summary>The practice as it is for a program: speaking as that does (rule 11.4), under the policy it picked.</summary>
+    public Practice AsFor(ProgramDefinition program)
+    {
+        var policy = PolicyOf(program);
+        var voice = program.Voice ?? Voice;
+        return policy is null && voice == Voice
+            ? this
+            : this with
+            {
+                Voice = voice,
+                Consent = policy?.Consent ?? Consent,
+                Footer = policy?.Footer ?? Footer,
+            };
+    }
 
     /// <summary>Rules as they are judged at a moment of this practice.</summary>
     /// <param name="now">The moment.</param>

@@ -51,6 +51,9 @@ public sealed record ProgramDefinition
 
     public string? Topic { get; init; }
 
+    /// <summary>The practice's policy it goes by, by name; null for the practice's default.</summary>
+    public string? Policy { get; init; }
+
     /// <summary>The wording of its letters; null leaves it to the practice.</summary>
     public Voice? Voice { get; init; }
 

@@ -48,7 +48,7 @@ public sealed class Handing(
     {
         var person = batch.Facts[touch.PersonId];
         var definition = batch.Engine.Shelf.Find(touch.ProgramId, touch.Version).Definition;
-        var practice = batch.Engine.Practice.InVoiceOf(definition);
+        var practice = batch.Engine.Practice.AsFor(definition);
         var step = definition.StepOf(touch.StepId)!;
         var sender = practice.SenderFor(person, step);
         var purpose = definition.PurposeOf(step);

@@ -62,6 +62,21 @@ public static class PracticeReading
                 s.ClientMonths,
                 s.StrictForTransactional
             ),
+            Policies = s.Policies.ToFrozenDictionary(
+                p => p.Name,
+                p => new SendingPolicy(
+                    p.Name,
+                    new ConsentRules(
+                        p.OpenChannels.ToFrozenDictionary(Words.ChannelOf, _ => ConsentPolicy.Open),
+                        p.InquiryMonths,
+                        p.ClientMonths,
+                        p.StrictForTransactional
+                    ),
+                    p.Topics,
+                    p.Footer
+                ),
+                StringComparer.OrdinalIgnoreCase
+            ),
             Pace = [.. s.Pace.Select(p => new PaceRule(p.Max, p.Days, p.Channels.Select(Words.ChannelOf).ToFrozenSet()))],
             DailyLimits = s.DailyLimits.ToFrozenDictionary(l => Words.ChannelOf(l.Key), l => l.Value),
             Pipelines = [.. s.Pipelines.Select(p => new Pipeline(p.Name, p.Stages))],

@@ -468,7 +468,7 @@ public sealed class Recorder(GerminalDb db, TouchEngine engine)
         var facts = (await FactsReading.LoadAsync(db, [person], stop))[person];
         var definition = engine.Shelf.Find(touch.ProgramId, touch.Version).Definition;
         var step = (TellMeStep)definition.StepOf(touch.StepId)!;
-        var practice = engine.Practice.InVoiceOf(definition);
+        var practice = engine.Practice.AsFor(definition);
         var owner = practice.SenderFor(facts, step);
         var text = ((Channels.Letters.LiquidLetters)engine.Templates).FillText(step.Body, facts, practice, owner, at, []);
         db.Notices.Add(

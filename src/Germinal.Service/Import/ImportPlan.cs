@@ -34,11 +34,16 @@ public sealed record PlannedRow(ImportedRow Row, RowResult Result, Guid? PersonI
 public sealed record ImportPlan(IReadOnlyList<PlannedRow> Rows)
 {
     /// <summary>Works the plan out: reads the file, finds who is known, and sees which blanks are filled.</summary>
-    public static async Task<ImportPlan> MakeAsync(GerminalDb db, ImportRow import, Instant now, CancellationToken stop)
+    /// <param name="db">The context of the practice.</param>
+    /// <param name="import">The import.</param>
+    /// <param name="now">Practice time.</param>
+    /// <param name="stop">Gives up.</param>
+    /// <param name="read">The file, where it has been read already.</param>
+    public static async Task<ImportPlan> MakeAsync(GerminalDb db, ImportRow import, Instant now, CancellationToken stop, ListTable? read = null)
     {
         var settings = (await db.Practices.AsNoTracking().SingleAsync(p => p.Id == db.PracticeId, stop)).Settings;
         var practice = await PracticeReading.LoadAsync(db, stop);
-        var table = ListTable.Read(import.Content, sheet: import.Sheet);
+        var table = read ?? ListTable.Read(import.Content, sheet: import.Sheet);
         var reader = ReaderOf(import, table, settings, practice, now);
         var rows = table.Records.Select(reader.Read).ToList();
         var known = await KnownPeople.LoadAsync(db, rows, stop);

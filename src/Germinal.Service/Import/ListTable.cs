@@ -15,8 +15,11 @@ public sealed record ListTable(string[] Header, IReadOnlyList<ListRecord> Record
     /// <summary>The most columns a list has.</summary>
     public const int MostColumns = 400;
 
-    /// <summary>The most rows of a workbook that are read.</summary>
+    /// <summary>The most rows of a list.</summary>
     public const int MostRows = 300_000;
+
+    /// <summary>The most cells of a list, empty ones included.</summary>
+    public const int MostCells = 8_000_000;
 
     /// <summary>False where no row named the columns.</summary>
     public bool IsNamed { get; init; } = true;
@@ -67,9 +70,9 @@ public sealed record ListTable(string[] Header, IReadOnlyList<ListRecord> Record
                 named = false;
             }
 
-            if (records.Count == MostRows)
+            if (records.Count == MostRows || (long)records.Count * header.Length >= MostCells)
             {
-                throw new UnreadableFileException($"This list has more than {MostRows:N0} rows. Split it, and bring the parts in one after the other.");
+                throw new UnreadableFileException($"This list is too large: at most {MostRows:N0} rows and {MostCells:N0} cells. Split it, and bring the parts in one after the other.");
             }
 
             var fitted = cells;

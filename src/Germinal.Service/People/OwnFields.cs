@@ -16,9 +16,9 @@ namespace Germinal.Service.People;
 /// <param name="Gone">True for a value that is no field's any more; it can be emptied, and nothing else.</param>
 public sealed record OwnValue(string Key, string Name, string Kind, IReadOnlyList<string> Options, string? Value, bool Gone);
 
-/// <summary>Who uses a field of the practice's own.</summary>
+/// <summary>Who uses a field of the practice's own, or a key date.</summary>
 /// <param name="People">How many have a value there.</param>
-/// <param name="Programs">The programs whose rules, letters or changes name it, as they are written now or are on.</param>
+/// <param name="Programs">The programs whose rules, letters or changes name it, as they are written now or are on, and the segments that do.</param>
 public sealed record OwnFieldUses(int People, IReadOnlyList<string> Programs);
 
 /// <summary>The fields a practice named itself, and the values people have there.</summary>
@@ -149,7 +149,8 @@ public static class OwnFields
                 $"SELECT count(*)::int AS \"Value\" FROM people p WHERE p.practice_id = {db.PracticeId} AND EXISTS (SELECT 1 FROM jsonb_each_text(p.custom) c WHERE lower(c.key) = lower({key}) AND c.value <> '')"
             )
             .SingleAsync(stop);
-        var programs = await ProgramTexts.AllAsync(db, stop);
+        var segments = await db.Segments.AsNoTracking().Select(s => new { s.Name, Text = s.Rule }).ToListAsync(stop);
+        var programs = (await ProgramTexts.AllAsync(db, stop)).Concat(segments.Select(s => (s.Name, s.Text)));
         return new OwnFieldUses(people, [.. programs.Where(p => Names(p.Text, key)).Select(p => p.Name).Distinct().Order(StringComparer.OrdinalIgnoreCase)]);
     }
 

@@ -46,10 +46,12 @@ public sealed class ProgramDesk(LiquidLetters letters, Engines engines)
         var others = (await db.Programs.AsNoTracking().Where(p => p.Id != programId).Select(p => p.Name).ToListAsync(stop)).ToHashSet(
             StringComparer.OrdinalIgnoreCase
         );
+        var practice = await PracticeReading.LoadAsync(db, stop);
         return
         [
             .. ProgramCheck.Findings(program, others, letters.Problems),
-            .. ProgramCheck.SenderFindings(program, await PracticeReading.LoadAsync(db, stop)),
+            .. ProgramCheck.SenderFindings(program, practice),
+            .. ProgramCheck.PolicyFindings(program, practice),
             .. LinkFindings(program),
             .. await FollowFindingsAsync(db, programId, program, stop),
             .. await TagFindingsAsync(db, program, stop),
@@ -259,7 +261,7 @@ public sealed class ProgramDesk(LiquidLetters letters, Engines engines)
                 continue;
             }
 
-            var consent = ConsentLedger.Read(person.Consent, practice.Consent, channel, program.PurposeOf(step), program.TopicOf(step), now, practice.Zone);
+            var consent = TouchEngine.ConsentFor(practice, person, program, step, channel, now);
             var words = consent.Verdict switch
             {
                 ConsentVerdict.Withdrawn => $"Said no to {ContactWords.Many(channel)}",

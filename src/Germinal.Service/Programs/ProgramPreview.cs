@@ -66,7 +66,7 @@ public sealed class ProgramPreview(ProgramDesk desk, LetterWriter writer)
         var now = await PracticeClock.NowAsync(db, stop);
         var engine = await desk.EngineWithAsync(db, id, program, now, stop);
         var facts = (await FactsReading.LoadAsync(db, [chosen], stop, engine))[chosen];
-        var practice = engine.Practice.InVoiceOf(program);
+        var practice = engine.Practice.AsFor(program);
         Happening first = new StartedByHand(now, id, "");
         var from = now;
         var state = PersonState.Empty;

@@ -79,6 +79,9 @@ public sealed class PracticeSettings
     /// <summary>Fields of people that the practice named itself.</summary>
     public List<OwnFieldSettings> OwnFields { get; set; } = [];
 
+    /// <summary>Policies of consent that a program can pick in the place of the practice's own.</summary>
+    public List<PolicySettings> Policies { get; set; } = [];
+
     /// <summary>How people can stand to each other, each role with what the other is in return.</summary>
     public List<RelationSettings> Relations { get; set; } =
     [
@@ -133,6 +136,27 @@ public sealed class OwnFieldSettings
     public string Kind { get; set; } = "text";
 
     public List<string> Options { get; set; } = [];
+}
+
+/// <summary>A policy of consent by its name.</summary>
+public sealed class PolicySettings
+{
+    public string Name { get; set; } = "";
+
+    /// <summary>Channels that need only that there be no out (rule 10.3); the others are strict.</summary>
+    public List<string> OpenChannels { get; set; } = [];
+
+    public int InquiryMonths { get; set; } = 6;
+
+    public int ClientMonths { get; set; } = 24;
+
+    public bool StrictForTransactional { get; set; }
+
+    /// <summary>The topics a program under it may have; none for any.</summary>
+    public List<string> Topics { get; set; } = [];
+
+    /// <summary>Plain words under every commercial letter.</summary>
+    public string Footer { get; set; } = "";
 }
 
 /// <summary>A role one person can have for another, and what that one is in return.</summary>

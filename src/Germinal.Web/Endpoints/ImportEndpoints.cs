@@ -15,6 +15,7 @@ using Germinal.Store.Rows;
 using Germinal.Web.Hosting;
 using Microsoft.AspNetCore.Http.HttpResults;
 using Microsoft.EntityFrameworkCore;
+using NodaTime;
 
 namespace Germinal.Web.Endpoints;
 
@@ -267,14 +268,13 @@ public static class ImportEndpoints
             table.Sheets,
             table.Sheet,
             table.Remarks,
-            inReview ? await PlanAsync(db, await programs.EngineAsync(db, stop), row, stop) : null
+            inReview ? await PlanAsync(db, await programs.EngineAsync(db, stop), row, table, now, stop) : null
         );
     }
 
-    private static async Task<ReviewDto> PlanAsync(GerminalDb db, TouchEngine engine, ImportRow row, CancellationToken stop)
+    private static async Task<ReviewDto> PlanAsync(GerminalDb db, TouchEngine engine, ImportRow row, ListTable table, Instant now, CancellationToken stop)
     {
-        var now = await PracticeClock.NowAsync(db, stop);
-        var plan = await ImportPlan.MakeAsync(db, row, now, stop);
+        var plan = await ImportPlan.MakeAsync(db, row, now, stop, table);
         var here = plan.Rows.Where(r => r.SameAs is { Line: null }).Select(r => r.PersonId!.Value).Distinct().ToList();
         var names = await db.NamesAsync(here, stop);
         var doubts = plan

@@ -69,7 +69,7 @@ public static class NoteEndpoints
             {
                 var person = facts[t.PersonId];
                 var definition = engine.Shelf.Find(t.ProgramId, t.Version).Definition;
-                var practice = engine.Practice.InVoiceOf(definition);
+                var practice = engine.Practice.AsFor(definition);
                 var step = (NoteStep)definition.StepOf(t.StepId)!;
                 var text = liquid.FillText(step.Body, person, practice, practice.SenderFor(person, step), now, []);
                 return (

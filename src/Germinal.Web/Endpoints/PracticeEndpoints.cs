@@ -1,10 +1,12 @@
 using Germinal.Channels.Mail;
+using Germinal.Core.Files;
 using Germinal.Core.Practices;
 using Germinal.Service;
 using Germinal.Service.Clock;
 using Germinal.Service.Engine;
 using Germinal.Service.Import;
 using Germinal.Service.People;
+using Germinal.Service.Programs;
 using Germinal.Store;
 using Germinal.Store.Rows;
 using Germinal.Web.Hosting;
@@ -37,6 +39,24 @@ public sealed record OwnFieldDto(
 /// <summary>A mail server. The password is never handed out; HasPassword says whether there is one.</summary>
 public sealed record MailServerDto(string Host, int Port, string Security, string User, bool HasPassword);
 
+/// <summary>A policy of consent that programs can pick by its name.</summary>
+/// <param name="Name">Its name.</param>
+/// <param name="OpenChannels">Channels that need only that nobody said no; the others need a yes.</param>
+/// <param name="InquiryMonths">How long an inquiry carries a yes.</param>
+/// <param name="ClientMonths">How long being a client does.</param>
+/// <param name="StrictForTransactional">Whether what is about their own dealings needs a yes as well.</param>
+/// <param name="Topics">The topics it is for; empty for any.</param>
+/// <param name="Footer">What stands under every commercial letter.</param>
+public sealed record PolicyDto(
+    string Name,
+    IReadOnlyList<string> OpenChannels,
+    int InquiryMonths,
+    int ClientMonths,
+    bool StrictForTransactional,
+    IReadOnlyList<string> Topics,
+    string Footer
+);
+
 /// <summary>The practice's settings as its page shows them.</summary>
 public sealed record PracticeDto(
     string Name,
@@ -54,6 +74,7 @@ public sealed record PracticeDto(
     IReadOnlyList<string> KeyDates,
     IReadOnlyList<OwnFieldDto> OwnFields,
     IReadOnlyList<string> Relations,
+    IReadOnlyList<PolicyDto> Policies,
     bool SeeOpens,
     IReadOnlyDictionary<string, string> LinkParameters,
     int KeepEventsMonths,
@@ -101,7 +122,8 @@ public static class PracticeEndpoints
         ServerBody? MailIn = null,
         [AtMost(40, Items = Service.People.OwnFields.MostFields)] IReadOnlyList<OwnFieldDto>? OwnFields = null,
         [AtMost(Lengths.Name, Items = 100)] IReadOnlyList<string>? KeyDates = null,
-        [AtMost(Lengths.Name, Items = 100)] IReadOnlyList<string>? Relations = null
+        [AtMost(Lengths.Name, Items = 100)] IReadOnlyList<string>? Relations = null,
+        [AtMost(1000, Items = 30)] IReadOnlyList<PolicyDto>? Policies = null
     );
 
     public static void Map(IEndpointRouteBuilder app)
@@ -114,6 +136,7 @@ public static class PracticeEndpoints
         );
         practice.MapPut("", Save).RequireAuthorization(Rights.ChangeSettings);
         practice.MapGet("/fields/uses", (string key, GerminalDb db, CancellationToken stop) => OwnFields.UsesAsync(db, key, stop));
+        practice.MapGet("/dates/uses", (string name, GerminalDb db, CancellationToken stop) => KeyDates.UsesAsync(db, name, stop));
         practice.MapPost("/mail-test", TestMail).RequireAuthorization(Rights.SeeServers);
         practice.MapPost("/mailbox-test", TestMailbox).RequireAuthorization(Rights.SeeServers);
     }
@@ -139,6 +162,7 @@ public static class PracticeEndpoints
             s.KeyDates,
             [.. OwnFields.Of(s).Select(OwnFieldDto.Of)],
             [.. s.Relations.Select(r => string.Equals(r.Role, r.Back, StringComparison.OrdinalIgnoreCase) ? r.Role : $"{r.Role} / {r.Back}")],
+            [.. s.Policies.Select(p => new PolicyDto(p.Name, p.OpenChannels, p.InquiryMonths, p.ClientMonths, p.StrictForTransactional, p.Topics, p.Footer))],
             s.SeeOpens,
             s.LinkParameters,
             s.KeepEventsMonths,
@@ -165,6 +189,11 @@ public static class PracticeEndpoints
 
         var row = await db.Practices.SingleAsync(p => p.Id == db.PracticeId, stop);
         var old = row.Settings;
+        if (body.Policies is not null && await MissedPolicyAsync(db, old, body.Policies, stop) is { } missed)
+        {
+            return Problems.Field("policies", missed);
+        }
+
         row.Settings = new PracticeSettings
         {
             LeapDay = old.LeapDay,
@@ -199,6 +228,7 @@ public static class PracticeEndpoints
             KeyDates = body.KeyDates is null ? old.KeyDates : DatesOf(body.KeyDates),
             OwnFields = body.OwnFields is null ? old.OwnFields : [.. FieldsOf(body).Select(Service.People.OwnFields.Stored)],
             Relations = body.Relations is null ? old.Relations : RolesOf(body.Relations),
+            Policies = body.Policies is null ? old.Policies : [.. body.Policies.Select(Kept)],
             SeeOpens = body.SeeOpens,
             LinkParameters = body.LinkParameters.ToDictionary(),
             KeepEventsMonths = body.KeepEventsMonths,
@@ -296,8 +326,55 @@ public static class PracticeEndpoints
             .DistinctBy(r => r.Role.ToLowerInvariant()),
     ];
 
+    private static PolicySettings Kept(PolicyDto policy) =>
+        new()
+        {
+            Name = CellReading.Clean(policy.Name),
+            OpenChannels = [.. policy.OpenChannels],
+            InquiryMonths = policy.InquiryMonths,
+            ClientMonths = policy.ClientMonths,
+            StrictForTransactional = policy.StrictForTransactional,
+            Topics = [.. policy.Topics.Select(CellReading.Clean).Where(t => t.Length > 0).Distinct(Words)],
+            Footer = policy.Footer.Trim(),
+        };
+
+    /// <summary>What is wrong with policies as they were written.</summary>
+    private static string? PolicyProblem(IReadOnlyList<PolicyDto> policies)
+    {
+        var names = policies.Select(p => CellReading.Clean(p.Name)).ToList();
+        return names.Any(n => n.Length is 0 or > 60) ? "A policy needs a name, at most 60 letters."
+            : names.GroupBy(n => n, Words).FirstOrDefault(g => g.Count() > 1) is { } twice ? $"There is a policy “{twice.Key}” already; each needs a name of its own."
+            : policies.SelectMany(p => p.OpenChannels).FirstOrDefault(c => !Channels.Contains(c, StringComparer.Ordinal)) is { } odd ? $"“{odd}” is no channel; {string.Join(", ", Channels)} are."
+            : policies.Any(p => p.InquiryMonths is < 0 or > 120 || p.ClientMonths is < 0 or > 120) ? "What an inquiry or being a client carries is 0 to 120 months."
+            : policies.Any(p => p.Footer.Length > 1000 || p.Topics.Count > 100) ? "What stands under letters has at most 1,000 letters."
+            : null;
+    }
+
+    /// <summary>A policy that is gone while a program goes by it; programs as they are written now or are on.</summary>
+    private static async Task<string?> MissedPolicyAsync(GerminalDb db, PracticeSettings before, IReadOnlyList<PolicyDto> after, CancellationToken stop)
+    {
+        var gone = before.Policies.Select(p => p.Name).Where(n => !after.Any(a => Words.Equals(CellReading.Clean(a.Name), n))).ToHashSet(Words);
+        if (gone.Count == 0)
+        {
+            return null;
+        }
+
+        var users = (await ProgramTexts.AllAsync(db, stop))
+            .Select(p => (p.Name, ProgramFile.Read(p.Text).Program?.Policy))
+            .Where(p => p.Policy is { } policy && gone.Contains(policy))
+            .ToList();
+        return users.Count == 0
+            ? null
+            : $"“{users[0].Policy}” is what {string.Join(", ", users.Select(u => $"“{u.Name}”").Distinct())} {(users.Select(u => u.Name).Distinct().Count() == 1 ? "goes" : "go")} by; choose another there first.";
+    }
+
     private static IEnumerable<(string Field, string Message)> ProblemsOf(SettingsBody body)
     {
+        if (body.Policies is not null && PolicyProblem(body.Policies) is { } wrongPolicy)
+        {
+            yield return ("policies", wrongPolicy);
+        }
+
         if (body.Relations is not null && RolesOf(body.Relations).SelectMany(r => new[] { r.Role, r.Back }).FirstOrDefault(r => r.Length > 40 || r.Contains('/', StringComparison.Ordinal)) is { } long40)
         {
             yield return ("relations", $"“{long40}” is no role; at most 40 letters, and what the other is in return after one slash: solicitor / client.");

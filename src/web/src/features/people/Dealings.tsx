@@ -96,11 +96,10 @@ function Opportunities({ personId, of, run, zone }: PartProps) {
           </div>
         </form>
       )}
-      <ul className="m-0 mb-4 list-none p-0">
+      <ul className="m-0 mb-3 list-none p-0 empty:mb-1">
         {of.opportunities.map((o) => (
           <OpportunityLine key={o.id} opportunity={o} stages={stages} run={run} zone={zone} />
         ))}
-        {of.opportunities.length === 0 && <li className="py-1 text-soft">none</li>}
       </ul>
     </section>
   );
@@ -228,7 +227,7 @@ function Appointments({ personId, of, run, zone }: PartProps) {
           </div>
         </form>
       )}
-      <ul className="m-0 mb-4 list-none p-0">
+      <ul className="m-0 mb-3 list-none p-0 empty:mb-1">
         {of.appointments.map((a) => (
           <li key={a.id} className="border-t border-dotted border-rule py-1">
             <span className={a.cancelled ? 'line-through' : ''}>
@@ -287,7 +286,6 @@ function Appointments({ personId, of, run, zone }: PartProps) {
             )}
           </li>
         ))}
-        {of.appointments.length === 0 && <li className="py-1 text-soft">none</li>}
       </ul>
     </section>
   );
@@ -345,7 +343,7 @@ function Inquiries({ personId, of, run, zone }: PartProps) {
           </div>
         </form>
       )}
-      <ul className="m-0 mb-4 list-none p-0">
+      <ul className="m-0 mb-3 list-none p-0 empty:mb-1">
         {of.inquiries.map((i) => (
           <li key={i.id} className="border-t border-dotted border-rule py-1">
             <span className="font-serif">{i.text || i.form}</span>
@@ -355,7 +353,6 @@ function Inquiries({ personId, of, run, zone }: PartProps) {
             </span>
           </li>
         ))}
-        {of.inquiries.length === 0 && <li className="py-1 text-soft">none</li>}
       </ul>
       {open.length > 0 && (
         <p className="mb-4">
@@ -388,7 +385,7 @@ function Tasks({ of, run }: { of: Dealings; run: PartProps['run'] }) {
   return (
     <section aria-label="To do">
       <h3>To do</h3>
-      <ul className="m-0 mb-4 list-none p-0">
+      <ul className="m-0 mb-3 list-none p-0 empty:mb-1">
         {of.tasks.map((t) => (
           <li key={t.id} className="border-t border-dotted border-rule py-1">
             <span className="font-serif">{t.title}</span>{' '}

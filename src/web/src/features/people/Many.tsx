@@ -17,7 +17,7 @@ type Offered = Exclude<ActKind, 'untag'>;
 const kinds: { kind: Offered; label: string; word: string }[] = [
   { kind: 'tag', label: 'Put on a tag', word: 'Put on' },
   { kind: 'stage', label: 'Change the stage', word: 'Move' },
-  { kind: 'join', label: 'Put on a list', word: 'Put on' },
+  { kind: 'join', label: 'Keep on a list', word: 'Keep' },
   { kind: 'leave', label: 'Take off a list', word: 'Take off' },
   { kind: 'owner', label: 'Give to a member to look after', word: 'Give' },
   { kind: 'start', label: 'Start a program', word: 'Start' },
@@ -172,7 +172,7 @@ export function Preview({
   const verb = {
     tag: `Put “${name}” on`,
     stage: `Move to ${name}:`,
-    join: `Put on “${what}”:`,
+    join: `Keep on “${what}”:`,
     leave: `Take off “${what}”:`,
     owner: `Give to ${name}:`,
     start: `Start “${name}” for`,
@@ -272,7 +272,7 @@ export function Progress({ id, close }: { id: string; close: () => void }) {
   const word = {
     tag: `“${a.what}” put on`,
     stage: `Moved to ${a.what.split('/').at(-1)}`,
-    join: `Put on “${a.what}”`,
+    join: `Kept on “${a.what}”`,
     leave: `Taken off “${a.what}”`,
     owner: `Given to ${a.what}`,
     start: `“${a.what}” asked to start`,

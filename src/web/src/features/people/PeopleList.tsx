@@ -138,7 +138,7 @@ export default function PeopleList() {
       <PageHead
         title="People"
         aside={
-          <span className="flex gap-5">
+          <span className="flex flex-wrap gap-x-5 gap-y-1">
             <span aria-live="polite">{total.data && (fitting > 10_000 ? 'over 10,000' : count(fitting, 'person', 'people'))}</span>
             <AddPerson />
             <Link to="/people/segments" className="no-underline hover:underline">

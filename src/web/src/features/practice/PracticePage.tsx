@@ -7,8 +7,9 @@ import { Button, Field, fieldError, Loading, Trouble } from '../../ui/bits';
 import { DayPage, PageHead, Stretch } from '../../ui/DayPage';
 import { FoundAgain } from '../../ui/FoundAgain';
 import { useKeptEdit } from '../../ui/kept';
-import { placeOf } from '../../ui/when';
+import { count, placeOf } from '../../ui/when';
 import { OwnFieldsList } from './OwnFieldsList';
+import { PoliciesList } from './PoliciesList';
 
 type Practice = Schemas['PracticeDto'];
 type Server = Schemas['ServerBody'];
@@ -205,6 +206,11 @@ function Settings({ practice }: { practice: Practice }) {
             {list('Kinds of appointments', 'appointmentTypes')}
             {list('Topics people may take or leave', 'topics')}
             {list('Dates to keep of people', 'keyDates')}
+            {kept.keyDates
+              ?.filter((d) => !draft.keyDates?.some((x) => x.trim().toLowerCase() === d))
+              .map((d) => (
+                <DateTakenOut key={d} name={d} />
+              ))}
             {list('What people can be to each other', 'relations', 'what the other is in return after a slash: solicitor / client')}
           </div>
 
@@ -214,6 +220,15 @@ function Settings({ practice }: { practice: Practice }) {
               fields={draft.ownFields ?? []}
               set={(ownFields) => set({ ownFields })}
               error={fieldError(save.error, 'ownFields')}
+            />
+          </div>
+
+          <Stretch title="Policies of consent" note="for programs that are not to go by the practice’s own" />
+          <div className="px-7 py-3">
+            <PoliciesList
+              policies={draft.policies ?? []}
+              set={(policies) => set({ policies })}
+              error={fieldError(save.error, 'policies')}
             />
           </div>
 
@@ -448,5 +463,23 @@ function Margin() {
       <h3 className="mt-5">What changes when</h3>
       <p className="mt-1">Settings count for everything that is judged from now on. What has gone stays as it was.</p>
     </>
+  );
+}
+
+/** Of a date that is no longer offered, who uses it; what people have there stays, and programs go on by it. */
+function DateTakenOut({ name }: { name: string }) {
+  const uses = useQuery({
+    queryKey: ['date-uses', name],
+    queryFn: () => take(api.GET('/api/practice/dates/uses', { params: { query: { name } } })),
+  });
+  if (!uses.data) return null;
+  const { people, programs } = uses.data;
+  return (
+    <p role="status" className="-mt-1 mb-3 max-w-md text-small text-straw">
+      “{name}” is no longer offered
+      {people === 0 && programs.length === 0
+        ? '; nobody uses it.'
+        : `. ${count(people, 'person has', 'people have')} it${programs.length > 0 ? `, and ${programs.map((p) => `“${p}”`).join(', ')} ${programs.length === 1 ? 'counts' : 'count'} by it` : ''}: that stays as it is.`}
+    </p>
   );
 }

@@ -270,9 +270,9 @@ function Page({ id, loaded, reload }: { id: string; loaded: Schemas['ProgramDto'
               />
             )}
           </Say>
-          .
+          . <Policy draft={draft} set={set} />
         </p>
-        <Findings findings={[...at_('/startsWhen'), ...findings.filter((f) => f.pointer === '/steps')]} />
+        <Findings findings={[...at_('/startsWhen'), ...findings.filter((f) => ['/steps', '/policy', '/topic'].includes(f.pointer))]} />
       </div>
 
       <PenContext value={pen}>
@@ -474,6 +474,40 @@ function Margin({
       {errors > 0 && (loaded.status === 'draft' || changed) && (
         <p className="mt-2 text-ember">It cannot be switched on yet; what is wrong stands beside each line.</p>
       )}
+    </>
+  );
+}
+
+/** The policy of consent it goes by; said only where there is one to pick, or one was picked. */
+function Policy({ draft, set }: { draft: ProgramFile; set: (part: Partial<ProgramFile>) => void }) {
+  const practice = useQuery({ queryKey: ['practice'], queryFn: () => take(api.GET('/api/practice')) });
+  const names = practice.data?.policies.map((p) => p.name) ?? [];
+  if (names.length === 0 && !draft.policy) return null;
+  const words = draft.policy ? `the policy “${draft.policy}”` : 'the practice’s own rules';
+  return (
+    <>
+      Of consent it goes by{' '}
+      <Say words={words} label={`Consent: ${words}`} soft={!draft.policy}>
+        {(close) => (
+          <ul className="m-0 list-none p-0">
+            {[undefined, ...names].map((name) => (
+              <li key={name ?? ''}>
+                <button
+                  type="button"
+                  className={`w-full px-2 py-1.5 text-left text-small hover:bg-leaf-pale ${name === draft.policy ? 'font-semibold' : ''}`}
+                  onClick={() => {
+                    set({ policy: name });
+                    close();
+                  }}
+                >
+                  {name ?? 'the practice’s own rules'}
+                </button>
+              </li>
+            ))}
+          </ul>
+        )}
+      </Say>
+      .
     </>
   );
 }

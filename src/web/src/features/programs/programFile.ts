@@ -144,6 +144,7 @@ export type ProgramFile = {
   group?: string;
   purpose: 'commercial' | 'transactional';
   topic?: string;
+  policy?: string;
   priority: number;
   clock: 'person' | 'practice';
   at?: string;
