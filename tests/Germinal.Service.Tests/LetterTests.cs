@@ -72,7 +72,7 @@ public sealed class LetterTests
         Assert.Empty(Liquid.Problems("{{ person.first_name | default: 'you' }}"));
     }
 
-    private static FilledLetter Letter(string body, Purpose purpose = Purpose.Commercial) =>
+    private static FilledLetter Letter(string body, Purpose purpose = Purpose.Commercial, Practice? practice = null) =>
         new LetterWriter(Liquid, Links).Fill(
             new EmailStep
             {
@@ -83,7 +83,7 @@ public sealed class LetterTests
             purpose,
             Ada.Id,
             Ida,
-            Practice,
+            practice ?? Practice,
             Ada,
             World.At("2027-03-01T09:30")
         );
@@ -157,6 +157,16 @@ public sealed class LetterTests
         );
         Assert.Contains("two (https://example.com/x)", message.TextBody, StringComparison.Ordinal);
         Assert.Contains("- three", message.TextBody, StringComparison.Ordinal);
+    }
+
+    [Fact]
+    public void The_words_of_a_policy_stand_under_commercial_letters_in_both_parts_as_words()
+    {
+        var practice = Practice with { Footer = "No <b>advice</b>.\nAsk us first." };
+        var letter = Letter("Hello", practice: practice);
+        Assert.Contains("No &lt;b&gt;advice&lt;/b&gt;.<br>Ask us first.", letter.Html, StringComparison.Ordinal);
+        Assert.Contains("No <b>advice</b>.\nAsk us first.", letter.Text, StringComparison.Ordinal);
+        Assert.DoesNotContain("Ask us first", Letter("Hello", Purpose.Transactional, practice).Text, StringComparison.Ordinal);
     }
 
     [Fact]

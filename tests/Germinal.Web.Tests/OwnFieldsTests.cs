@@ -100,7 +100,7 @@ public sealed class OwnFieldsTests(Site site) : IClassFixture<Site>
         Assert.Equal("House", ValuesOf(saved)["Home"]);
     }
 
-"    [Fact]
+    [Fact]
     public async Task Who_uses_a_date_or_a_field_is_said_segments_too()
     {
         var ada = await site.SignedInAsync("ada");
@@ -122,10 +122,10 @@ public sealed class OwnFieldsTests(Site site) : IClassFixture<Site>
     }
 
     [Fact]
-    public async Task A_policy_is_kept_picked_by_a_program_stands_under_its_letters_and_stays_while_it_is_used()
+    public async Task A_policy_is_kept_picked_by_a_program_and_stays_while_it_is_used()
     {
         var ada = await site.SignedInAsync("ada");
-        static object Policy(string name, string footer = "No advice.\nAsk us first.", int months = 6) =>
+        static object Policy(string name, int months = 6) =>
             new
             {
                 name,
@@ -134,7 +134,7 @@ public sealed class OwnFieldsTests(Site site) : IClassFixture<Site>
                 clientMonths = 24,
                 strictForTransactional = false,
                 topics = Array.Empty<string>(),
-                footer,
+                footer = "No advice.\nAsk us first.",
             };
         async Task<JsonObject> WithAsync(params object[] policies)
         {
@@ -148,7 +148,6 @@ public sealed class OwnFieldsTests(Site site) : IClassFixture<Site>
         Assert.Equal(400, (await ada.RefusedAsync("/api/practice", await WithAsync(Policy("Long", months: 9999)), "policies", HttpMethod.Put)).Status);
         await ada.DoAsync("/api/practice", await WithAsync(Policy("Invitations")), HttpMethod.Put);
 
-        var (id, _) = await PersonAsync(ada, "Policy");
         var program = (await ada.DoAsync("/api/programs", new { name = "By policy" })).GetProperty("id").GetString();
         async Task<JsonElement> DraftAsync(string policy)
         {
@@ -161,13 +160,10 @@ public sealed class OwnFieldsTests(Site site) : IClassFixture<Site>
 
         Assert.Contains((await DraftAsync("Gone")).GetProperty("findings").EnumerateArray(), f => f.GetProperty("pointer").GetString() == "/policy");
         Assert.DoesNotContain((await DraftAsync("invitations")).GetProperty("findings").EnumerateArray(), f => f.GetProperty("pointer").GetString() == "/policy");
-        var preview = await ada.GetAsync($"/api/programs/{program}/preview?person={id}&step=a");
-        Assert.Contains("No advice.", preview.GetRawText(), StringComparison.Ordinal);
 
         var (status, message) = await ada.RefusedAsync("/api/practice", await WithAsync(), "policies", HttpMethod.Put);
         Assert.Equal((400, true), (status, message.Contains("“By policy” goes by", StringComparison.Ordinal)));
-        await ada.DoAsync("/api/practice", await WithAsync(Policy("INVITATIONS", "Markup <b>stays</b> words.")), HttpMethod.Put);
-        Assert.Contains("&lt;b&gt;", (await ada.GetAsync($"/api/programs/{program}/preview?person={id}&step=a")).GetRawText().Replace("\\u0026", "&", StringComparison.Ordinal), StringComparison.Ordinal);
+        await ada.DoAsync("/api/practice", await WithAsync(Policy("INVITATIONS")), HttpMethod.Put);
     }
 
     [Fact]

@@ -131,9 +131,7 @@ internal static class Worlds
                 "\"kind\":\"inquiry-received\",\"form\":\"contact\"",
                 "\"kind\":\"inquiry-unanswered\",\"after\":\"P2D\"",
                 "\"kind\":\"appointment\",\"type\":\"review\",\"offset\":\"-P2D\"",
-                "\"kind\":\"opportunity-lost\",\"reason\":\"timing\"",
-                "\"kind\":\"segment-joined\",\"segment\":{\"field\":\"tags\",\"op\":\"has\",\"value\":\"warm\"}",
-                "\"kind\":\"segment-joined\",\"segment\":{\"field\":\"age\",\"op\":\"more\",\"value\":51}"
+                "\"kind\":\"opportunity-lost\",\"reason\":\"timing\""
             ),
             Pick(
                 "",
