@@ -124,7 +124,10 @@ public static class ConsentLedger
     }
 
     /// <summary>True while the basis of an in still carries it.</summary>
-    public static bool Runs(ConsentEntry entry, ConsentRules rules, Instant at, DateTimeZone zone)
+    public static bool Runs(ConsentEntry entry, ConsentRules rules, Instant at, DateTimeZone zone) => EndsAt(entry, rules, zone) is not { } end || at < end;
+
+    /// <summary>When the basis of an in has run out (rule 10.4); null for one that runs until withdrawn.</summary>
+    public static Instant? EndsAt(ConsentEntry entry, ConsentRules rules, DateTimeZone zone)
     {
         var months = entry.Basis switch
         {
@@ -132,6 +135,6 @@ public static class ConsentLedger
             ConsentBasis.Client => rules.ClientMonths,
             _ => (int?)null,
         };
-        return months is not { } n || at < Time.LocalClock.At(entry.At.InZone(zone).LocalDateTime.PlusMonths(n), zone);
+        return months is { } n ? Time.LocalClock.At(entry.At.InZone(zone).LocalDateTime.PlusMonths(n), zone) : null;
     }
 }

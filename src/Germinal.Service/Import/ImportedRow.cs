@@ -117,9 +117,9 @@ public sealed class RowReader(
     /// <summary>Looks through the dates of a list first, so that each column is read in the order its values allow.</summary>
     public RowReader Knowing(ListTable table)
     {
-        for (var i = 0; i < columns.Length; i++)
+        foreach (var (column, i) in columns.Select((c, i) => (c, i)).Where(c => MayHaveDates(c.c)))
         {
-            orders[columns[i]] = CellReading.IsDayFirst(table.Records.Select(r => r.Cells[i]), dayFirst);
+            orders[column] = CellReading.IsDayFirst(table.Records.Select(r => r.Cells[i]), dayFirst);
         }
 
         return this;
@@ -136,6 +136,11 @@ public sealed class RowReader(
             }
         )
             is not null;
+
+    private static bool MayHaveDates(string column) =>
+        column is ImportField.Birthday or ImportField.Added
+        || column.StartsWith(ImportField.DatePrefix, StringComparison.Ordinal)
+        || column.StartsWith(ImportField.OwnPrefix, StringComparison.Ordinal);
 
     private bool DayFirst(string field) => orders.GetValueOrDefault(field, dayFirst);
 

@@ -1,6 +1,5 @@
 using Germinal.Core.Contact;
 using Germinal.Core.Practices;
-using Germinal.Core.Time;
 using Germinal.Service.Engine;
 using Germinal.Store;
 using Microsoft.EntityFrameworkCore;
@@ -153,18 +152,18 @@ public static class ConsentGlance
     /// <summary>When commercial messages to somebody end because a basis runs out soon; null where they do not.</summary>
     private static (Instant Until, ConsentBasis Basis)? RunsOut(Known person, Practice practice, Channel channel, Instant now)
     {
-        if (
-            person.DoNotContact
-            || !person.HasWay(channel)
-            || Reading(person, practice, channel, Commercial, now) is not { Verdict: ConsentVerdict.Allowed, Decided: { } entry }
-            || Reading(person, practice, channel, Commercial, now + Soon).Verdict != ConsentVerdict.Missing
-        )
+        if (person.DoNotContact || !person.HasWay(channel))
         {
             return null;
         }
 
-        var months = entry.Basis == ConsentBasis.Inquiry ? practice.Consent.InquiryMonths : practice.Consent.ClientMonths;
-        return (LocalClock.At(entry.At.InZone(practice.Zone).LocalDateTime.PlusMonths(months), practice.Zone), entry.Basis);
+        var today = Reading(person, practice, channel, Commercial, now);
+        return
+            today is { Verdict: ConsentVerdict.Allowed, Decided: { } entry }
+            && Reading(person, practice, channel, Commercial, now + Soon).Verdict == ConsentVerdict.Missing
+            && ConsentLedger.EndsAt(entry, practice.Consent, practice.Zone) is { } end
+            ? (end, entry.Basis)
+            : null;
     }
 
     /// <summary>Everybody who lives and is not archived, with their ledger.</summary>

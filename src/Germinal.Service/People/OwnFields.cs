@@ -65,13 +65,8 @@ public static class OwnFields
             return (null, $"There are {MostFields} fields already; take one out first.");
         }
 
-        if (there.Any(f => Same(f.Name, name) || Same(f.Key, name)))
-        {
-            return (null, $"There is a field “{name}” already; choose it, or give this one another name.");
-        }
-
         var field = new OwnField(name, name, kind, options);
-        if (field.Problem is { } problem)
+        if (ProblemOf([.. there, field]) is { } problem)
         {
             return (null, problem);
         }
@@ -81,6 +76,19 @@ public static class OwnFields
         await db.SaveChangesAsync(stop);
         return (field, null);
     }
+
+    /// <summary>What is wrong with the fields of a practice, and what would be right; null for nothing.</summary>
+    public static string? ProblemOf(IReadOnlyList<OwnField> fields) =>
+        fields.Select(f => f.Problem).FirstOrDefault(p => p is not null)
+        ?? (
+            fields
+                .SelectMany(f => new[] { f.Name, f.Key }.Distinct(StringComparer.OrdinalIgnoreCase))
+                .GroupBy(n => n, StringComparer.OrdinalIgnoreCase)
+                .FirstOrDefault(g => g.Count() > 1)
+                is { } twice
+                ? $"There is a field “{twice.Key}” already; each needs a name of its own."
+                : null
+        );
 
     /// <summary>The most fields a practice has of its own.</summary>
     public const int MostFields = 100;

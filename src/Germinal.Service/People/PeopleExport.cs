@@ -42,7 +42,6 @@ public static class PeopleExport
             await foreach (var cells in RowsAsync(db, people, practice, stop))
             {
                 WriteCard(cards, cells);
-                await cards.FlushAsync(stop);
             }
 
             return;

@@ -309,119 +309,143 @@ public static class ImportEndpoints
         );
     }
 
-    private static async Task<Results<Ok<ImportReviewDto>, NotFound, ValidationProblem, ProblemHttpResult>> SetColumns(
+    /// <summary>Changes an import under review and looks at it anew; one that has begun stays as it is.</summary>
+    /// <param name="id">The import.</param>
+    /// <param name="db">The context of the practice.</param>
+    /// <param name="programs">For what would start.</param>
+    /// <param name="begun">What to say where it has begun.</param>
+    /// <param name="change">The change, or why it cannot be made.</param>
+    /// <param name="stop">Gives up.</param>
+    private static async Task<Results<Ok<ImportReviewDto>, NotFound, ValidationProblem, ProblemHttpResult>> ChangeAsync(
+        Guid id,
+        GerminalDb db,
+        ProgramDesk programs,
+        string begun,
+        Func<ImportRow, Task<ValidationProblem?>> change,
+        CancellationToken stop
+    )
+    {
+        var row = await db.Imports.FirstOrDefaultAsync(i => i.Id == id, stop);
+        if (row is null)
+        {
+            return TypedResults.NotFound();
+        }
+
+        if (row.Status != "review")
+        {
+            return Problems.Conflict($"This import has begun; {begun}");
+        }
+
+        if (await change(row) is { } problem)
+        {
+            return problem;
+        }
+
+        await db.SaveChangesAsync(stop);
+        return TypedResults.Ok(await ReviewAsync(db, programs, row, stop));
+    }
+
+    private static Task<Results<Ok<ImportReviewDto>, NotFound, ValidationProblem, ProblemHttpResult>> SetColumns(
         Guid id,
         ColumnsBody body,
         GerminalDb db,
         ProgramDesk programs,
         CancellationToken stop
-    )
-    {
-        var row = await db.Imports.FirstOrDefaultAsync(i => i.Id == id, stop);
-        if (row is null)
-        {
-            return TypedResults.NotFound();
-        }
+    ) =>
+        ChangeAsync(
+            id,
+            db,
+            programs,
+            "its columns can no longer be changed.",
+            async row =>
+            {
+                var own = await OwnFields.OfPracticeAsync(db, stop);
+                if (body.Columns.Count != row.Columns.Count || body.Columns.Any(c => !ImportField.Exists(c, own)))
+                {
+                    return Problems.Field("columns", "Say for every column what it is, or leave it out.");
+                }
 
-        if (row.Status != "review")
-        {
-            return Problems.Conflict("This import has begun; its columns can no longer be changed.");
-        }
+                var twice = body.Columns.Where(c => c.Length > 0).GroupBy(c => c, StringComparer.Ordinal).FirstOrDefault(g => g.Count() > 1);
+                if (twice is not null)
+                {
+                    var label = ImportField.AllOf(own).FirstOrDefault(f => f.Field == twice.Key).Label ?? twice.Key;
+                    return Problems.Field("columns", $"Two columns are both “{label}”. Keep one and leave the other out.");
+                }
 
-        var own = await OwnFields.OfPracticeAsync(db, stop);
-        if (body.Columns.Count != row.Columns.Count || body.Columns.Any(c => !ImportField.Exists(c, own)))
-        {
-            return Problems.Field("columns", "Say for every column what it is, or leave it out.");
-        }
-
-        var twice = body.Columns.Where(c => c.Length > 0).GroupBy(c => c, StringComparer.Ordinal).FirstOrDefault(g => g.Count() > 1);
-        if (twice is not null)
-        {
-            var label = ImportField.AllOf(own).FirstOrDefault(f => f.Field == twice.Key).Label ?? twice.Key;
-            return Problems.Field("columns", $"Two columns are both “{label}”. Keep one and leave the other out.");
-        }
-
-        row.Columns = [.. body.Columns];
-        await db.SaveChangesAsync(stop);
-        return TypedResults.Ok(await ReviewAsync(db, programs, row, stop));
-    }
+                row.Columns = [.. body.Columns];
+                return null;
+            },
+            stop
+        );
 
     /// <summary>Of a workbook, another sheet: its columns are looked at anew.</summary>
-    private static async Task<Results<Ok<ImportReviewDto>, NotFound, ValidationProblem, ProblemHttpResult>> SetSheet(
+    private static Task<Results<Ok<ImportReviewDto>, NotFound, ValidationProblem, ProblemHttpResult>> SetSheet(
         Guid id,
         SheetBody body,
         GerminalDb db,
         ProgramDesk programs,
         CancellationToken stop
-    )
-    {
-        var row = await db.Imports.FirstOrDefaultAsync(i => i.Id == id, stop);
-        if (row is null)
-        {
-            return TypedResults.NotFound();
-        }
+    ) =>
+        ChangeAsync(
+            id,
+            db,
+            programs,
+            "another sheet is another import.",
+            async row =>
+            {
+                try
+                {
+                    await TakeAsync(db, row, ListTable.Read(row.Content, sheet: body.Sheet), stop);
+                }
+                catch (UnreadableFileException e)
+                {
+                    return Problems.Field("sheet", e.Message);
+                }
 
-        if (row.Status != "review")
-        {
-            return Problems.Conflict("This import has begun; another sheet is another import.");
-        }
+                return null;
+            },
+            stop
+        );
 
-        try
-        {
-            await TakeAsync(db, row, ListTable.Read(row.Content, sheet: body.Sheet), stop);
-        }
-        catch (UnreadableFileException e)
-        {
-            return Problems.Field("sheet", e.Message);
-        }
-
-        await db.SaveChangesAsync(stop);
-        return TypedResults.Ok(await ReviewAsync(db, programs, row, stop));
-    }
-
-    private static async Task<Results<Ok<ImportReviewDto>, NotFound, ValidationProblem, ProblemHttpResult>> SetValue(
+    private static Task<Results<Ok<ImportReviewDto>, NotFound, ValidationProblem, ProblemHttpResult>> SetValue(
         Guid id,
         ValueBody body,
         GerminalDb db,
         ProgramDesk programs,
         CancellationToken stop
-    )
-    {
-        var row = await db.Imports.FirstOrDefaultAsync(i => i.Id == id, stop);
-        if (row is null)
-        {
-            return TypedResults.NotFound();
-        }
+    ) =>
+        ChangeAsync(
+            id,
+            db,
+            programs,
+            "what its values mean can no longer be changed.",
+            async row =>
+            {
+                var choices = row.Columns.Contains(body.Field) ? ImportValues.ChoicesOf(body.Field, await PracticeReading.LoadAsync(db, stop), await OwnFields.OfPracticeAsync(db, stop)) : null;
+                if (choices is null || body.Value.Trim().Length == 0)
+                {
+                    return Problems.Field("field", "Only values of an owner, a stage or a choice can be said to mean something else.");
+                }
 
-        if (row.Status != "review")
-        {
-            return Problems.Conflict("This import has begun; what its values mean can no longer be changed.");
-        }
+                if (body.Means is { Length: > 0 } means && !choices.Any(c => c.Value == means))
+                {
+                    return Problems.Field("means", $"“{means}” is none of {string.Join(", ", choices.Select(c => c.Label))}.");
+                }
 
-        var choices = row.Columns.Contains(body.Field) ? ImportValues.ChoicesOf(body.Field, await PracticeReading.LoadAsync(db, stop), await OwnFields.OfPracticeAsync(db, stop)) : null;
-        if (choices is null || body.Value.Trim().Length == 0)
-        {
-            return Problems.Field("field", "Only values of an owner, a stage or a choice can be said to mean something else.");
-        }
+                var meanings = row.Meanings.ToDictionary(m => m.Key, m => m.Value.ToDictionary(StringComparer.OrdinalIgnoreCase), StringComparer.Ordinal);
+                var said = meanings.GetValueOrDefault(body.Field) ?? new(StringComparer.OrdinalIgnoreCase);
+                said.Remove(body.Value.Trim());
+                if (body.Means is not null)
+                {
+                    said[body.Value.Trim()] = body.Means;
+                }
 
-        if (body.Means is { Length: > 0 } means && !choices.Any(c => c.Value == means))
-        {
-            return Problems.Field("means", $"“{means}” is none of {string.Join(", ", choices.Select(c => c.Label))}.");
-        }
-
-        var meanings = row.Meanings.ToDictionary(m => m.Key, m => m.Value.ToDictionary(StringComparer.OrdinalIgnoreCase), StringComparer.Ordinal);
-        var said = meanings.GetValueOrDefault(body.Field) ?? new(StringComparer.OrdinalIgnoreCase);
-        said.Remove(body.Value.Trim());
-        if (body.Means is not null)
-        {
-            said[body.Value.Trim()] = body.Means;
-        }
-
-        meanings[body.Field] = said;
-        row.Meanings = meanings;
-        await db.SaveChangesAsync(stop);
-        return TypedResults.Ok(await ReviewAsync(db, programs, row, stop));
-    }
+                meanings[body.Field] = said;
+                row.Meanings = meanings;
+                return null;
+            },
+            stop
+        );
 
     /// <summary>A column becomes a new field of the practice's own.</summary>
     private static async Task<Results<Ok<ImportReviewDto>, NotFound, ValidationProblem, ProblemHttpResult>> NewField(

@@ -392,14 +392,9 @@ public static class PracticeEndpoints
             yield return ("keyDates", $"“{tooLong}” is too long for the name of a date; at most 40 letters.");
         }
 
-        var fields = FieldsOf(body);
-        if (fields.Select(f => f.Problem).FirstOrDefault(p => p is not null) is { } wrong)
+        if (Service.People.OwnFields.ProblemOf(FieldsOf(body)) is { } wrong)
         {
             yield return ("ownFields", wrong);
-        }
-        else if (fields.SelectMany(f => new[] { f.Name, f.Key }.Distinct(Words)).GroupBy(n => n, Words).FirstOrDefault(g => g.Count() > 1) is { } twice)
-        {
-            yield return ("ownFields", $"There is a field “{twice.Key}” already; each needs a name of its own.");
         }
 
         foreach (var (field, value) in new[] { ("quietFrom", body.QuietFrom), ("quietTo", body.QuietTo) })
