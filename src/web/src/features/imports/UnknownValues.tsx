@@ -8,12 +8,17 @@ type Reading = Schemas['ImportReviewDto'];
 
 /** Owners, stages and choices of the list that nobody here knows: what each of them means is said once, for every row. */
 export function UnknownValues({ reading, took }: { reading: Reading; took: (answer: Reading) => void }) {
+  // One after the other: by keyboard a list is chosen from letter by letter, and the last word counts.
   const say = useMutation({
+    scope: { id: `values of ${reading.import.id}` },
     mutationFn: (body: { field: string; value: string; means: string | null }) =>
       take(api.PUT('/api/imports/{id}/values', { params: { path: { id: reading.import.id } }, body })),
     onSuccess: took,
   });
   if (reading.values.length === 0) return null;
+  // What was just chosen stands there at once, before the answer.
+  const shown = (field: string, v: { text: string; means?: string | null }) =>
+    (say.isPending && say.variables.field === field && say.variables.value === v.text ? say.variables.means : v.means) ?? '?';
   return (
     <>
       <Stretch title="Values nobody here knows" note="said once for the whole list" />
@@ -28,8 +33,7 @@ export function UnknownValues({ reading, took }: { reading: Reading; took: (answ
               <b className="font-semibold">{v.text}</b>{' '}
               <span className="text-small text-soft">in {count(v.rows, 'row', 'rows')}, which means</span>{' '}
               <select
-                value={v.means ?? '?'}
-                disabled={say.isPending}
+                value={shown(column.field, v)}
                 onChange={(e) => say.mutate({ field: column.field, value: v.text, means: e.target.value === '?' ? null : e.target.value })}
               >
                 <option value="?">left open, with a doubt</option>
