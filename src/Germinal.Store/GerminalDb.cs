@@ -298,6 +298,7 @@ public sealed class GerminalDb(DbContextOptions<GerminalDb> options) : IdentityD
             e.HasIndex(t => new { t.PracticeId, t.ClosedAt }).HasFilter("kind = 'call' AND status = 'done'").HasDatabaseName("ix_touches_calls_made");
             e.Property(t => t.Priority).HasDefaultValue(50);
             e.HasIndex(t => t.LeasedUntil).HasFilter("status = 'handing'").HasDatabaseName("ix_touches_handing");
+            e.HasIndex(t => t.ReaderId).HasFilter("reader_id IS NOT NULL");
             e.HasOne<PersonRow>().WithMany().HasForeignKey(t => t.PersonId).OnDelete(DeleteBehavior.Cascade);
         });
         model.Entity<HouseholdClaimRow>(e =>
@@ -411,6 +412,8 @@ public sealed class GerminalDb(DbContextOptions<GerminalDb> options) : IdentityD
                 m.SentAt,
             });
             e.HasOne<PersonRow>().WithMany().HasForeignKey(m => m.PersonId).OnDelete(DeleteBehavior.Cascade);
+            e.HasIndex(m => m.AboutId).HasFilter("about_id IS NOT NULL");
+            e.HasOne<PersonRow>().WithMany().HasForeignKey(m => m.AboutId).OnDelete(DeleteBehavior.Cascade);
         });
         model.Entity<RelationRow>(e =>
         {

@@ -28,7 +28,7 @@ public static class PersonTables
 {
     // Columns that name a person whose row it is, whether or not the database holds them to it.
     private static readonly string[] OwnerNames = ["PersonId", "KeptId", "MergedId"];
-    private static readonly string[] MentionNames = ["GuessId"];
+    private static readonly string[] MentionNames = ["GuessId", "ReaderId"];
 
     /// <summary>Every such table, those that hang on others first, people last.</summary>
     public static IReadOnlyList<PersonTable> Of(IModel model)

@@ -279,7 +279,7 @@ public static class RuleSql
             var (rows, at, name) = asked.Kind switch
             {
                 DeedKind.Got => (
-                    "messages m JOIN touches t ON t.id = m.touch_id JOIN programs g ON g.id = t.program_id WHERE m.person_id = p.id",
+                    "messages m JOIN touches t ON t.id = m.touch_id JOIN programs g ON g.id = t.program_id WHERE m.person_id = p.id AND m.member_id IS NULL",
                     "m.sent_at",
                     "g.name || '/' || t.step_id"
                 ),

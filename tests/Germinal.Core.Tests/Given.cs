@@ -159,14 +159,14 @@ internal static class Given
     {
         public IReadOnlyList<string> FieldsOf(Step step) => [];
 
-        public IReadOnlyList<string> Missing(Step step, PersonFacts person, Practice practice, Member? sender, Instant at) => [];
+        public IReadOnlyList<string> Missing(Step step, Addressed to, Practice practice, Member? sender, Instant at) => [];
     }
 
     internal sealed class NeedsFirstName : ITemplates
     {
         public IReadOnlyList<string> FieldsOf(Step step) => ["person.first_name"];
 
-        public IReadOnlyList<string> Missing(Step step, PersonFacts person, Practice practice, Member? sender, Instant at) =>
-            person.FirstName is null ? ["person.first_name"] : [];
+        public IReadOnlyList<string> Missing(Step step, Addressed to, Practice practice, Member? sender, Instant at) =>
+            to.Person.FirstName is null ? ["person.first_name"] : [];
     }
 }

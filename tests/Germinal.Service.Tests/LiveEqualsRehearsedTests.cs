@@ -24,7 +24,10 @@ namespace Germinal.Service.Tests;
 /// </summary>
 public sealed class LiveEqualsRehearsedTests
 {
-    private sealed record Settled(string Person, string Program, int Run, string Step, Instant At, string Outcome, string? Reason);
+    private sealed record Settled(string Person, string Program, int Run, string Step, Guid? Reader, Instant At, string Outcome, string? Reason);
+
+    /// <summary>The owner by one id, who has another in each world.</summary>
+    private static readonly Guid Owner = Guid.Parse("ffffffff-0000-0000-0000-000000000001");
 
     /// <summary>Steps ask for a first name, and no task holds its run: nobody does tasks here.</summary>
     private static ProgramDefinition ForLiving(ProgramDefinition program)
@@ -137,6 +140,7 @@ public sealed class LiveEqualsRehearsedTests
                                 t.Program.Definition.Name,
                                 t.Run,
                                 t.Step.Id,
+                                t.Reader == Given.Ada.Id ? Owner : t.Reader,
                                 t.SettledAt!.Value,
                                 TouchStatuses.Of(t.Outcome!.Value).Word(),
                                 t.Reason
@@ -157,7 +161,8 @@ public sealed class LiveEqualsRehearsedTests
                 .ThenBy(t => t.Person, StringComparer.Ordinal)
                 .ThenBy(t => t.Program, StringComparer.Ordinal)
                 .ThenBy(t => t.Run)
-                .ThenBy(t => t.Step, StringComparer.Ordinal),
+                .ThenBy(t => t.Step, StringComparer.Ordinal)
+                .ThenBy(t => t.Reader),
         ];
 
     private static async Task PrepareAsync(World world, Practice practice, List<ProgramDefinition> programs, List<Actor> people)
@@ -189,7 +194,20 @@ public sealed class LiveEqualsRehearsedTests
                 PracticeId = world.Practice,
             }
         );
-        foreach (var facts in people.Select(p => p.Person))
+        db.Relations.AddRange(
+            people
+                .SelectMany(p => p.Person.Relations.Select(r => (p.Person.Id, r)))
+                .Select(r => new RelationRow
+                {
+                    PracticeId = world.Practice,
+                    PersonId = r.Id,
+                    OtherId = r.r.OtherId,
+                    Role = r.r.Role,
+                    Back = "client",
+                    By = "Ada Quill",
+                })
+        );
+        foreach (var facts in people.Select(p => p.Person).Concat(Worlds.Solicitors))
         {
             db.People.Add(
                 new PersonRow
@@ -204,6 +222,7 @@ public sealed class LiveEqualsRehearsedTests
                     ZoneId = facts.Zone?.Id,
                     HouseholdId = facts.Household?.Id,
                     OwnerId = world.Ada,
+                    DoNotContact = facts.DoNotContact,
                     AddedAt = Worlds.Begin,
                 }
             );
@@ -365,6 +384,7 @@ public sealed class LiveEqualsRehearsedTests
                 programs.Single(p => Given.IdOf(p) == t.ProgramId).Name,
                 runs[t.RunId],
                 t.StepId,
+                t.ReaderId == world.Ada ? Owner : t.ReaderId,
                 t.ClosedAt ?? t.SettledAt!.Value,
                 t.Status.Word(),
                 t.CallOutcome ?? t.Reason

@@ -47,7 +47,7 @@ public sealed partial class LetterWriter(LiquidLetters liquid, PublicLinks links
     /// <param name="step">The email.</param>
     /// <param name="purpose">A commercial one carries the postal address and an unsubscribe link (rule 11.2).</param>
     /// <param name="touchId">The touch, for the signed links.</param>
-    /// <param name="person">The recipient.</param>
+    /// <param name="to">Whom it is about, and who reads it.</param>
     /// <param name="practice">The practice.</param>
     /// <param name="sender">Who signs.</param>
     /// <param name="at">When it goes out.</param>
@@ -56,7 +56,7 @@ public sealed partial class LetterWriter(LiquidLetters liquid, PublicLinks links
         EmailStep step,
         Purpose purpose,
         Guid touchId,
-        PersonFacts person,
+        Addressed to,
         Practice practice,
         Member? sender,
         Instant at,
@@ -65,19 +65,19 @@ public sealed partial class LetterWriter(LiquidLetters liquid, PublicLinks links
     {
         tracking ??= LetterTracking.None;
         var missing = new List<string>();
-        var subject = liquid.FillText(step.Subject, person, practice, sender, at, missing).ReplaceLineEndings(" ").Trim();
+        var subject = liquid.FillText(step.Subject, to, practice, sender, at, missing).ReplaceLineEndings(" ").Trim();
         var written = bodies.GetValue(step, Write);
         var (shown, sent, text, found) = written.Html is { } template
             ? FillTemplate(
                 written,
-                liquid.FillHtml(template, person, practice, sender, at, missing),
-                words => liquid.FillText(words, person, practice, sender, at, missing),
+                liquid.FillHtml(template, to, practice, sender, at, missing),
+                words => liquid.FillText(words, to, practice, sender, at, missing),
                 touchId,
                 tracking
             )
-            : FillOnce(LetterHtml.Sanitize(liquid.FillHtml(LetterHtml.FromBody(step.Body), person, practice, sender, at, missing)), touchId, tracking);
+            : FillOnce(LetterHtml.Sanitize(liquid.FillHtml(LetterHtml.FromBody(step.Body), to, practice, sender, at, missing)), touchId, tracking);
         (shown, sent) = (WithPictures(shown), WithPictures(sent));
-        var footer = Footer(purpose, touchId, person, practice);
+        var footer = Footer(purpose, touchId, to.Reader, practice);
         var pixel = tracking.Opens ? $"<img src=\"{links.Opening(touchId)}\" alt=\"\" width=\"1\" height=\"1\">" : "";
         var html =
             $"<!doctype html><html lang=\"en\"><head><meta charset=\"utf-8\"><meta name=\"viewport\" content=\"width=device-width\"><title>{LetterHtml.Encode(subject)}</title></head>"

@@ -62,26 +62,26 @@ public sealed class LiquidLetters : ITemplates
     }
 
     /// <inheritdoc/>
-    public IReadOnlyList<string> Missing(Step step, PersonFacts person, Practice practice, Member? sender, Instant at)
+    public IReadOnlyList<string> Missing(Step step, Addressed to, Practice practice, Member? sender, Instant at)
     {
         var missing = new List<string>();
         foreach (var template in step.Templates)
         {
-            Fill(template.Text, person, practice, sender, at, NullEncoder.Default, missing);
+            Fill(template.Text, to, practice, sender, at, NullEncoder.Default, missing);
         }
 
         return [.. missing.Distinct(StringComparer.Ordinal)];
     }
 
     /// <summary>A template filled in as plain text. Fields without a value go to <paramref name="missing"/>.</summary>
-    public string FillText(string template, PersonFacts person, Practice practice, Member? sender, Instant at, List<string> missing) =>
-        Fill(template, person, practice, sender, at, NullEncoder.Default, missing);
+    public string FillText(string template, Addressed to, Practice practice, Member? sender, Instant at, List<string> missing) =>
+        Fill(template, to, practice, sender, at, NullEncoder.Default, missing);
 
     /// <summary>A template filled in as HTML: values are encoded, the template's own tags stay.</summary>
-    public string FillHtml(string template, PersonFacts person, Practice practice, Member? sender, Instant at, List<string> missing) =>
-        Fill(template, person, practice, sender, at, Html.Value, missing);
+    public string FillHtml(string template, Addressed to, Practice practice, Member? sender, Instant at, List<string> missing) =>
+        Fill(template, to, practice, sender, at, Html.Value, missing);
 
-    private string Fill(string template, PersonFacts person, Practice practice, Member? sender, Instant at, TextEncoder encoder, List<string> missing)
+    private string Fill(string template, Addressed to, Practice practice, Member? sender, Instant at, TextEncoder encoder, List<string> missing)
     {
         if (IsPlain(template))
         {
@@ -95,7 +95,7 @@ public sealed class LiquidLetters : ITemplates
             return template;
         }
 
-        return Render(p.Template, field => MergeFields.ValueOf(field, person, practice, sender, at), encoder, missing);
+        return Render(p.Template, field => MergeFields.ValueOf(field, to, practice, sender, at), encoder, missing);
     }
 
     /// <summary>
@@ -105,7 +105,7 @@ public sealed class LiquidLetters : ITemplates
     private static string Render(IFluidTemplate template, Func<string, string?> valueOf, TextEncoder encoder, List<string> missing)
     {
         var context = new TemplateContext(Options.Value);
-        foreach (var group in new[] { "person", "household", "sender", "practice" })
+        foreach (var group in new[] { "person", "to", "household", "sender", "practice" })
         {
             context.SetValue(group, new FieldGroup(group, valueOf, missing));
         }

@@ -26,6 +26,18 @@ internal enum Needs
 
     /// <summary>It goes once to each household and date.</summary>
     Household = 16,
+
+    /// <summary>Somebody else reads it (rule 3.6).</summary>
+    Reader = 32,
+
+    /// <summary>It counts among what the person gets, and is held by what they have had: pace.</summary>
+    Pace = 64,
+
+    /// <summary>Whoever reads it has to have said yes.</summary>
+    Consent = 128,
+
+    /// <summary>All there is.</summary>
+    All = 255,
 }
 
 /// <summary>What becomes of a touch whose check fails.</summary>
@@ -74,13 +86,14 @@ internal static class DueChecks
         new(CheckKind.RunGoing, Needs.Every, static (turn, touch) => turn.RunStillGoes(touch)),
         new(CheckKind.PersonReachable, Needs.Every, static (_, touch) => PersonTurn.PersonMayBeReached(touch)),
         new(CheckKind.OnlyIf, Needs.Every, static (turn, touch) => turn.StepIsForThem(touch)),
+        new(CheckKind.HasReader, Needs.Reader, static (_, touch) => PersonTurn.SomebodyReadsIt(touch)),
         new(CheckKind.HasAddress, Needs.Channel, static (turn, touch) => turn.AddressIsThere(touch)),
         new(CheckKind.NotSuppressed, Needs.Channel, static (_, touch) => PersonTurn.AddressIsNotSuppressed(touch)),
-        new(CheckKind.Consent, Needs.Channel, static (turn, touch) => turn.ConsentIsThere(touch)),
+        new(CheckKind.Consent, Needs.Consent, static (turn, touch) => turn.ConsentIsThere(touch)),
         new(CheckKind.OnePerHousehold, Needs.Household, static (turn, touch) => turn.NobodyOfTheHouseholdHadIt(touch)),
         new(CheckKind.InTime, Needs.Hour, static (turn, touch) => turn.ComesInTime(touch)),
         new(CheckKind.WindowOpen, Needs.Hour, static (turn, touch) => turn.WindowIsOpen(touch)),
-        new(CheckKind.Pace, Needs.Channel, static (turn, touch) => turn.PaceAllows(touch)),
+        new(CheckKind.Pace, Needs.Pace, static (turn, touch) => turn.PaceAllows(touch)),
         new(CheckKind.DailyLimit, Needs.Limit, static (turn, touch) => turn.DailyLimitAllows(touch)),
         new(CheckKind.CanBeFilled, Needs.Words, static (turn, touch) => turn.CanBeFilled(touch)),
     ];
@@ -95,7 +108,15 @@ internal static class DueChecks
     public static bool ComesAfter(CheckKind check, CheckKind other) => Places[(int)check] > Places[(int)other];
 
     /// <summary>What a step needs: what its kind does (the last lines of section 8), and what it asks for itself.</summary>
-    public static Needs NeedsOf(Step step) => OfKind(step) | (step.OnePerHousehold ? Needs.Household : Needs.Every);
+    public static Needs NeedsOf(Step step) =>
+        OfKind(step)
+        | (step.OnePerHousehold ? Needs.Household : Needs.Every)
+        | (
+            step.Channel is null ? Needs.Every
+            : step.To is null ? Needs.Pace | Needs.Consent
+            : step.To is ToOwner ? Needs.Reader
+            : Needs.Reader | Needs.Consent
+        );
 
     private static Needs OfKind(Step step) =>
         step switch
@@ -119,7 +140,6 @@ internal static class DueChecks
                 CheckKind.DailyLimit => practice.DailyLimits.Count > 0,
                 _ => true,
             };
-        var all = (int)(Needs.Hour | Needs.Channel | Needs.Limit | Needs.Words | Needs.Household);
-        return [.. Enumerable.Range(0, all + 1).Select(needs => InOrder.Where(c => IsSet(c) && ((Needs)needs & c.For) == c.For).ToImmutableArray())];
+        return [.. Enumerable.Range(0, (int)Needs.All + 1).Select(needs => InOrder.Where(c => IsSet(c) && ((Needs)needs & c.For) == c.For).ToImmutableArray())];
     }
 }

@@ -116,8 +116,14 @@ public sealed record OwnerToTell(Guid TouchId, Instant At) : Effect;
 /// <summary>What concerns one touch: step <see cref="StepId"/> of run <see cref="RunId"/>.</summary>
 public abstract record TouchEffect(Guid RunId, string StepId) : Effect
 {
+    /// <summary>How many readers of the step had theirs before (rule 3.6).</summary>
+    public int Nth { get; init; }
+
+    /// <summary>Who reads it, where that is known and not the person.</summary>
+    public Guid? Reader { get; init; }
+
     /// <summary>The touch's stable id.</summary>
-    public Guid TouchId => TouchState.IdOf(RunId, StepId);
+    public Guid TouchId => TouchState.IdOf(RunId, StepId, Nth);
 }
 
 /// <summary>A touch was planned, or planned anew because its appointment moved.</summary>

@@ -59,6 +59,8 @@ internal sealed class Going : IOnItsWay
         PausedAt = saved.PausedAt;
         PausedUntil = saved.PausedUntil;
         Seen = saved.Seen;
+        Readers = saved.Readers;
+        Reader = saved.Reader;
     }
 
     public Guid Id { get; }
@@ -102,6 +104,12 @@ internal sealed class Going : IOnItsWay
 
     public ImmutableArray<Seen> Seen { get; set; } = [];
 
+    /// <summary>Who has had theirs of the current step (rule 3.6).</summary>
+    public ImmutableArray<Guid> Readers { get; set; } = [];
+
+    /// <summary>Who reads the current touch, once it was judged; null for the person.</summary>
+    public Guid? Reader { get; set; }
+
     /// <summary>True while a touch that pace holds back is passed over (<see cref="Sleeping"/>).</summary>
     public bool Sleeps { get; set; }
 
@@ -117,7 +125,7 @@ internal sealed class Going : IOnItsWay
     public Step Step => Place.Step;
 
     /// <inheritdoc/>
-    public Guid TouchId => TouchState.IdOf(Id, StepId);
+    public Guid TouchId => TouchState.IdOf(Id, StepId, Readers.Length);
 
     /// <inheritdoc/>
     public bool IsPausedOn(ProgramShelf shelf) => PausedAt is not null || (!LivesThroughPause && shelf.IsPaused(ProgramId));
@@ -153,5 +161,7 @@ internal sealed class Going : IOnItsWay
         )
         {
             Seen = Seen,
+            Readers = Readers,
+            Reader = Reader,
         };
 }

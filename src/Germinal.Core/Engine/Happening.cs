@@ -116,7 +116,7 @@ public sealed record TaskEnded(Instant At, Guid TouchId, string? Outcome, string
 public sealed record TaskMissed(Instant At, Guid TouchId) : Happening(At);
 
 /// <summary>A member took back that a task was done: it stands on the day sheet again. What its run did since stays.</summary>
-public sealed record TaskReopened(Instant At, Guid RunId, Guid ProgramId, string StepId) : Happening(At);
+public sealed record TaskReopened(Instant At, Guid RunId, Guid ProgramId, string StepId, int Nth = 0) : Happening(At);
 
 /// <summary>As <see cref="TaskEnded"/>, named by its step where the touch is not known: a reaction given to a rehearsal.</summary>
 public sealed record StepTaskEnded(Instant At, Guid ProgramId, string StepId, string? Outcome) : Happening(At);

@@ -23,6 +23,9 @@ internal sealed class Judging
 
     public PersonFacts Person { get; private set; } = null!;
 
+    /// <summary>Who reads it: the person, or whom the step writes to (rule 3.6); null where nobody is there.</summary>
+    public PersonFacts? Reader { get; private set; }
+
     public Going Run { get; private set; } = null!;
 
     public ProgramDefinition Program { get; private set; } = null!;
@@ -55,6 +58,7 @@ internal sealed class Judging
     {
         (Practice, Person, Run, Now) = (practice, person, run, now);
         (Program, Step) = (run.Definition, run.Step);
+        Reader = Readers.Next(practice, person, run);
         (Made, Failed) = (0, 0);
         (Consent, Overruled, HeldBack) = (default, null, null);
         (looked, Lacking) = (false, null);
@@ -78,7 +82,7 @@ internal sealed class Judging
     {
         if (!looked)
         {
-            Lacking = engine.LackOf(Step, Person, Program, Now);
+            Lacking = engine.LackOf(Step, new Addressed(Person, Reader ?? Person), Program, Now);
             looked = true;
         }
 

@@ -68,7 +68,7 @@ public static class Merging
             stopped.Add(run);
             if (run.Touch.Phase is TouchPhase.Planned or TouchPhase.Blocked)
             {
-                effects.Add(new TouchSettled(run.Id, run.Touch.StepId, at, Outcome.Cancelled, Reason.Merged.Word(), Trail.None));
+                effects.Add(new TouchSettled(run.Id, run.Touch.StepId, at, Outcome.Cancelled, Reason.Merged.Word(), Trail.None) { Nth = run.Readers.Length });
             }
 
             effects.Add(new RunEnded(run.Id, at, Reason.Merged.Word()));

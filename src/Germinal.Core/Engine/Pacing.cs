@@ -163,7 +163,7 @@ internal static class Pacing
 
             var step = other.Step;
             if (
-                step.Channel is { } channel
+                step is { Channel: { } channel, To: null }
                 && rule.Channels.Contains(channel)
                 && other.Definition.PurposeOf(step) == Purpose.Commercial
                 && other.Definition.Priority <= touch.Program.Priority

@@ -15,7 +15,7 @@ internal sealed class PersonRehearsal
     private readonly Instant until;
     private readonly PersonTurn turn;
     private readonly List<RehearsedTouch> touches = [];
-    private readonly Dictionary<(Guid Run, string Step), int> onSheet = [];
+    private readonly Dictionary<Guid, int> onSheet = [];
     private IReadOnlyList<Happening> alarms = [];
     private bool alarmsAreStale = true;
     private Instant clock;
@@ -208,7 +208,7 @@ internal sealed class PersonRehearsal
         {
             if (touches[taken] is { Outcome: Outcome.Open } open)
             {
-                onSheet[(open.RunId, open.Step.Id)] = taken;
+                onSheet[open.TouchId] = taken;
                 alarmsAreStale |= open.Step is TaskStep { MissedAfter: not null };
             }
         }
@@ -220,7 +220,7 @@ internal sealed class PersonRehearsal
                 case RunStarted s:
                     alarmsAreStale |= engine.Shelf.Find(s.ProgramId, s.Version).Definition.StopsWhen.Any(stop => stop is StopOnDate);
                     break;
-                case TaskClosed c when onSheet.Remove((c.RunId, c.StepId), out var at):
+                case TaskClosed c when onSheet.Remove(c.TouchId, out var at):
                     touches[at] = touches[at] with { SettledAt = c.At, Outcome = c.Outcome, Reason = c.Reason };
                     break;
                 case FactToChange or StartWaits:

@@ -1,4 +1,5 @@
 using System.Collections.Immutable;
+using System.Globalization;
 using System.Text.Json.Serialization;
 using Germinal.Core.Contact;
 using Germinal.Core.Programs;
@@ -50,7 +51,21 @@ public sealed record OccasionRef(string Name, LocalDate Date, Instant? Moment = 
 public sealed record TouchState(string StepId, Instant FirstDue, Instant Due, TouchPhase Phase, string? Waiting = null)
 {
     /// <summary>The stable id of a run's touch.</summary>
-    public static Guid IdOf(Guid runId, string stepId) => StableId.Of(runId, $"touch/{stepId}");
+    /// <param name="runId">The run.</param>
+    /// <param name="stepId">The step.</param>
+    /// <param name="nth">How many readers of the step had theirs before (rule 3.6); 0 for the first, and for every step with one reader.</param>
+    public static Guid IdOf(Guid runId, string stepId, int nth = 0) =>
+        StableId.Of(runId, nth == 0 ? $"touch/{stepId}" : string.Create(CultureInfo.InvariantCulture, $"touch/{stepId}/{nth}"));
+
+    /// <summary>How many readers of a step had theirs before a touch of it, found by its id; 0 where it is none of the step's.</summary>
+    /// <param name="touch">The touch.</param>
+    /// <param name="runId">Its run.</param>
+    /// <param name="stepId">Its step.</param>
+    public static int NthOf(Guid touch, Guid runId, string stepId) =>
+        Enumerable.Range(0, MostReaders).FirstOrDefault(nth => IdOf(runId, stepId, nth) == touch);
+
+    /// <summary>More people than anybody has in one relation.</summary>
+    private const int MostReaders = 1000;
 }
 
 /// <summary>Something that became of an earlier step that a fork asks about.</summary>
@@ -90,6 +105,12 @@ public sealed record RunState(
     /// <summary>What forks may still ask about, in the order it happened.</summary>
     public ImmutableArray<Seen> Seen { get; init; } = [];
 
+    /// <summary>Who has had theirs of a step that goes to several readers (rule 3.6).</summary>
+    public ImmutableArray<Guid> Readers { get; init; } = [];
+
+    /// <summary>Who reads the touch that has not settled, once that is known; null for the person, and before it was judged.</summary>
+    public Guid? Reader { get; init; }
+
     /// <inheritdoc/>
     public bool Equals(RunState? other) =>
         other is not null
@@ -102,6 +123,8 @@ public sealed record RunState(
         && StopAfterHanding == other.StopAfterHanding
         && PausedAt == other.PausedAt
         && PausedUntil == other.PausedUntil
+        && Reader == other.Reader
+        && Readers.SequenceEqual(other.Readers)
         && Seen.SequenceEqual(other.Seen);
 
     /// <inheritdoc/>
@@ -109,7 +132,7 @@ public sealed record RunState(
 
     /// <summary>The stable id of the touch that has not settled.</summary>
     [JsonIgnore]
-    public Guid TouchId => TouchState.IdOf(Id, Touch.StepId);
+    public Guid TouchId => TouchState.IdOf(Id, Touch.StepId, Readers.Length);
 
     Instant IOnItsWay.Due => Touch.Due;
 
@@ -134,11 +157,12 @@ public sealed record PastRuns(int Started, Instant? LastEnded, int TakenBack = 0
 /// <param name="ProgramId">The run's program.</param>
 /// <param name="StepId">The step.</param>
 /// <param name="MissedAt">When it is closed as missed if it still stands there (rule 3.8); null: it stays.</param>
-public sealed record OpenTask(Guid RunId, Guid ProgramId, string StepId, Instant? MissedAt = null)
+/// <param name="Nth">How many readers of its step had theirs before (rule 3.6).</param>
+public sealed record OpenTask(Guid RunId, Guid ProgramId, string StepId, Instant? MissedAt = null, int Nth = 0)
 {
     /// <summary>The stable id of its touch.</summary>
     [JsonIgnore]
-    public Guid TouchId => TouchState.IdOf(RunId, StepId);
+    public Guid TouchId => TouchState.IdOf(RunId, StepId, Nth);
 }
 
 /// <summary>A commercial touch that was sent, kept as long as a pace rule counts it (rule 9.1).</summary>
@@ -164,7 +188,7 @@ public sealed record WaitingStart(Guid ProgramId, Instant Came, StartCause Cause
 public sealed record PersonState
 {
     /// <summary>The form in which states are written now; it goes up when an older Germinal could not read them whole.</summary>
-    public const int CurrentForm = 3;
+    public const int CurrentForm = 4;
 
     /// <summary>The form this state was written in; those from before there were forms count as the first.</summary>
     public int Form { get; init; } = CurrentForm;

@@ -22,11 +22,23 @@ internal sealed partial class PersonTurn
     internal Finding StepIsForThem(Judging touch) =>
         touch.Step.OnlyIf is { } rule && !RuleJudge.Holds(rule, person, RuleNow) ? new Finding(Failing.Skips, Reason.NotFor) : Finding.Passed;
 
+    /// <summary>Rule 3.6: somebody is there who reads it, and they may be written to at all. From here on it is theirs.</summary>
+    internal static Finding SomebodyReadsIt(Judging touch)
+    {
+        if (touch.Reader is not { } reader)
+        {
+            return new Finding(Failing.Skips, Reason.NobodyThere);
+        }
+
+        touch.Run.Reader = reader.Id;
+        return Judging.GoneBy(reader) is { } gone ? new Finding(Failing.Skips, gone) : Finding.Passed;
+    }
+
     /// <summary>Check 4; worked out once for each address, as a person gets many touches between two changes.</summary>
     internal Finding AddressIsThere(Judging touch)
     {
         var channel = touch.Step.Channel!.Value;
-        var address = touch.Person.AddressOf(channel);
+        var address = touch.Reader!.AddressOf(channel);
         ref var known = ref formed[(int)channel];
         if (!ReferenceEquals(known.Address, address) || address is null)
         {
@@ -38,14 +50,14 @@ internal sealed partial class PersonTurn
 
     /// <summary>Check 5.</summary>
     internal static Finding AddressIsNotSuppressed(Judging touch) =>
-        touch.Person.Suppressed.Count > 0 && touch.Person.Suppressed.Contains(touch.Person.AddressOf(touch.Step.Channel!.Value)!.ToLowerInvariant())
+        touch.Reader!.Suppressed.Count > 0 && touch.Reader.Suppressed.Contains(touch.Reader.AddressOf(touch.Step.Channel!.Value)!.ToLowerInvariant())
             ? new Finding(Failing.Skips, Reason.Suppressed)
             : Finding.Passed;
 
     /// <summary>Check 6 (section 10). Rule 10.5: what is missing may be overruled for one touch; an out never.</summary>
     internal Finding ConsentIsThere(Judging touch)
     {
-        touch.Consent = ReadConsent(touch.Program, touch.Step, touch.Step.Channel!.Value);
+        touch.Consent = TouchEngine.ConsentFor(Practice, touch.Reader!, touch.Program, touch.Step, touch.Step.Channel!.Value, now);
         switch (touch.Consent.Verdict)
         {
             case ConsentVerdict.Withdrawn:
@@ -70,7 +82,7 @@ internal sealed partial class PersonTurn
         }
 
         var counter = Counter.OfHousehold(household.Id, touch.Run.ProgramId, touch.Run.StepId, now.InZone(Practice.Zone).Date);
-        return Ask(counter, touch.Run.FirstDue, touch.Program, touch.Run.StepIndex, takes: true, touch.Run.TouchId)
+        return Ask(counter, touch.Run.FirstDue, touch.Program, touch.Run.StepIndex, takes: true, TouchState.IdOf(touch.Run.Id, touch.Run.StepId))
             ? Finding.Passed
             : new Finding(Failing.Skips, Reason.Household);
     }
@@ -122,7 +134,7 @@ internal sealed partial class PersonTurn
     /// <summary>Check 11 (rule 11.1).</summary>
     internal Finding CanBeFilled(Judging touch) => touch.Looked(engine) is { } lack ? new Finding(Failing.Blocks, lack.Reason) : Finding.Passed;
 
-    private Openings OpeningsFor(Judging touch) => Planning.OpeningsOf(Practice, person, touch.Program, touch.Step);
+    private Openings OpeningsFor(Judging touch) => Planning.OpeningsOf(Practice, new Addressed(person, touch.Reader ?? person), touch.Program, touch.Step);
 
     /// <summary>Check 7 for a due moment, now or later.</summary>
     private bool IsInTime(Judging touch, Instant due) =>

@@ -40,8 +40,7 @@ internal sealed partial class PersonTurn
         }
         else
         {
-            // It was counted when it was handed over, and did not go after all.
-            sent.Remove(new SentTouch(now, run.Step.Channel!.Value));
+            CountAsNotSent(run.Step, now);
             SettleAndGoOn(run, Outcome.Skipped, failure, Trail.None);
         }
     }
@@ -57,7 +56,7 @@ internal sealed partial class PersonTurn
             return;
         }
 
-        sent.Remove(new SentTouch(handedAt, run.Step.Channel!.Value));
+        CountAsNotSent(run.Step, handedAt);
         var stop = run.StopAfterHanding;
         run.Phase = TouchPhase.Planned;
         run.StopAfterHanding = null;
@@ -192,7 +191,7 @@ internal sealed partial class PersonTurn
             (run.Due, run.Waiting) = (due, finding.Reason.Word());
             if (!Rehearses)
             {
-                Effects.Add(new TouchWaits(run.Id, run.StepId, now, due, run.Waiting, TrailOf(touch)));
+                Tell(run, new TouchWaits(run.Id, run.StepId, now, due, run.Waiting, TrailOf(touch)));
             }
         }
     }
@@ -202,7 +201,7 @@ internal sealed partial class PersonTurn
     {
         var run = touch.Run;
         (run.Phase, run.Due, run.Waiting) = (TouchPhase.Blocked, Planning.GivenUpAt(touch), reason.Word());
-        Effects.Add(new TouchBlocked(run.Id, run.StepId, now, run.Due, run.Waiting, TrailOf(touch)));
+        Tell(run, new TouchBlocked(run.Id, run.StepId, now, run.Due, run.Waiting, TrailOf(touch)));
     }
 
     private Trail TrailOf(Judging touch) => KeepsWhy ? touch.ToTrail() : Trail.None;
@@ -254,23 +253,36 @@ internal sealed partial class PersonTurn
         }
 
         (run.Phase, run.Due) = (TouchPhase.Handing, now);
-        Effects.Add(new TouchHanded(run.Id, step.Id, now, trail));
+        Tell(run, new TouchHanded(run.Id, step.Id, now, trail));
     }
 
     private void Sent(Going run, Trail trail)
     {
-        lastTouch = now;
-        Did(DeedKind.Got, $"{run.Definition.Name}/{run.StepId}");
+        if (run.Step.To is null)
+        {
+            lastTouch = now;
+            Did(DeedKind.Got, $"{run.Definition.Name}/{run.StepId}");
+        }
+
         SeeSent(run);
         SettleAndGoOn(run, Outcome.Sent, null, trail);
     }
 
-    /// <summary>Keeps a commercial touch as long as a pace rule counts it.</summary>
+    /// <summary>Keeps a commercial touch as long as a pace rule counts it; what somebody else reads is none of theirs (rule 3.6).</summary>
     private void CountAsSent(Going run, Step step, Channel channel)
     {
-        if (engine.LongestPace(channel) is { } days && run.Definition.PurposeOf(step) == Purpose.Commercial)
+        if (step.To is null && engine.LongestPace(channel) is { } days && run.Definition.PurposeOf(step) == Purpose.Commercial)
         {
             Pacing.Keep(sent, now, channel, days);
+        }
+    }
+
+    /// <summary>It was counted when it was handed over, and did not go after all.</summary>
+    private void CountAsNotSent(Step step, Instant handedAt)
+    {
+        if (step.To is null)
+        {
+            sent.Remove(new SentTouch(handedAt, step.Channel!.Value));
         }
     }
 

@@ -22,7 +22,7 @@ internal sealed partial class PersonTurn
         else if (wasSent && now < end)
         {
             (run.Due, run.Waiting) = (end, Answer);
-            Effects.Add(new TouchWaits(run.Id, fork.Id, now, end, Answer, trail));
+            Tell(run, new TouchWaits(run.Id, fork.Id, now, end, Answer, trail));
         }
         else
         {

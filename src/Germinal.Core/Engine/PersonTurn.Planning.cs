@@ -1,3 +1,4 @@
+using Germinal.Core.Programs;
 using NodaTime;
 
 namespace Germinal.Core.Engine;
@@ -27,11 +28,11 @@ internal sealed partial class PersonTurn
     {
         var step = run.Program.Flow.Steps[index].Step;
         var plan = Planning.Of(Practice, person, run, step, previousAt, now);
-        (run.StepIndex, run.StepId) = (index, step.Id);
+        (run.StepIndex, run.StepId, run.Readers, run.Reader) = (index, step.Id, [], null);
         if (KeepsWhy)
         {
             run.Planned = new TouchPlanned(run.Id, step.Id, plan.FirstDue, plan.FirstDue, step.When, plan.Since, plan.SinceDate, plan.Moved);
-            Effects.Add(run.Planned);
+            Tell(run, run.Planned);
         }
 
         (run.FirstDue, run.Due, run.Phase, run.Waiting) = (plan.FirstDue, plan.FirstDue, TouchPhase.Planned, null);
@@ -83,6 +84,37 @@ internal sealed partial class PersonTurn
             return;
         }
 
-        PlanFrom(run, next);
+        if (!PlanNextReader(run))
+        {
+            PlanFrom(run, next);
+        }
+    }
+
+    /// <summary>
+    /// Rule 3.6: whoever else reads the step has theirs right after; false where everybody has. It was first due when the step was, and
+    /// what becomes of it is judged by itself.
+    /// </summary>
+    private bool PlanNextReader(Going run)
+    {
+        if (run.Reader is not { } had)
+        {
+            return false;
+        }
+
+        (run.Readers, run.Reader) = (run.Readers.Add(had), null);
+        if (run.Step.To is not ToRelated || Readers.Next(Practice, person, run) is not { } next)
+        {
+            return false;
+        }
+
+        (run.Reader, run.Due, run.Phase, run.Waiting) = (next.Id, now, TouchPhase.Planned, null);
+        if (KeepsWhy)
+        {
+            var plan = Planning.Of(Practice, person, run, run.Step, run.PreviousAt, now);
+            run.Planned = new TouchPlanned(run.Id, run.StepId, run.FirstDue, now, run.Step.When, plan.Since, plan.SinceDate, false);
+            Tell(run, run.Planned);
+        }
+
+        return true;
     }
 }

@@ -92,7 +92,7 @@ internal sealed partial class PersonTurn
     }
 
     private bool CouldReach(ProgramDefinition definition, Step step) =>
-        step is TaskStep || (step.Channel is { } channel && ReadConsent(definition, step, channel).Verdict != ConsentVerdict.Withdrawn);
+        step is TaskStep || step.To is not null || (step.Channel is { } channel && ReadConsent(definition, step, channel).Verdict != ConsentVerdict.Withdrawn);
 
     /// <summary>Rule 6.4: the planned touch is cancelled with the stop's reason; open tasks are withdrawn unless kept.</summary>
     private void StopRun(Going run, string reason)

@@ -8,7 +8,7 @@ internal sealed partial class PersonTurn
 {
     private void PutOnSheet(Going run, TaskStep step, Trail trail)
     {
-        openTasks.Add(new OpenTask(run.Id, run.ProgramId, step.Id, MissedAt(step, run.Definition)));
+        openTasks.Add(new OpenTask(run.Id, run.ProgramId, step.Id, MissedAt(step, run.Definition), run.Readers.Length));
         Settled(run, Outcome.Open, null, trail);
         SeeSent(run);
         if (step.Channel is { } channel)
@@ -65,11 +65,11 @@ internal sealed partial class PersonTurn
         var of = engine.Shelf.Versions.Where(v => v.ProgramId == again.ProgramId).OrderByDescending(v => v.Version);
         var version = of.FirstOrDefault(v => v.Definition.StepOf(again.StepId) is TaskStep);
         var missed = version is null ? null : MissedAt((TaskStep)version.Definition.StepOf(again.StepId)!, version.Definition);
-        var task = new OpenTask(again.RunId, again.ProgramId, again.StepId, missed);
+        var task = new OpenTask(again.RunId, again.ProgramId, again.StepId, missed, again.Nth);
         if (!openTasks.Exists(t => t.TouchId == task.TouchId))
         {
             openTasks.Add(task);
-            Effects.Add(new TaskPutBack(task.RunId, task.StepId));
+            Effects.Add(new TaskPutBack(task.RunId, task.StepId) { Nth = task.Nth });
         }
     }
 
@@ -124,6 +124,6 @@ internal sealed partial class PersonTurn
     private void CloseTask(OpenTask task, Outcome outcome, string? reason, string? remark = null)
     {
         openTasks.Remove(task);
-        Effects.Add(new TaskClosed(task.RunId, task.StepId, now, outcome, reason, remark));
+        Effects.Add(new TaskClosed(task.RunId, task.StepId, now, outcome, reason, remark) { Nth = task.Nth });
     }
 }

@@ -243,6 +243,10 @@ internal sealed partial class PersonTurn
         }
     }
 
+    /// <summary>Notes an effect on a run's touch, under the touch's own id and with whoever reads it.</summary>
+    private void Tell(Going run, TouchEffect effect) =>
+        Effects.Add(run.Step.To is null ? effect : effect with { Nth = run.Readers.Length, Reader = run.Reader });
+
     /// <summary>Records what became of a run's touch.</summary>
     private void Settled(Going run, Outcome outcome, string? reason, Trail trail)
     {
@@ -252,7 +256,7 @@ internal sealed partial class PersonTurn
         }
         else
         {
-            Effects.Add(new TouchSettled(run.Id, run.StepId, now, outcome, reason, trail));
+            Tell(run, new TouchSettled(run.Id, run.StepId, now, outcome, reason, trail));
         }
     }
 
@@ -287,7 +291,7 @@ internal sealed partial class PersonTurn
             }
 
             (run.Phase, run.Due, run.Waiting) = (TouchPhase.Planned, now, null);
-            Effects.Add(new TouchUnblocked(run.Id, run.StepId, now));
+            Tell(run, new TouchUnblocked(run.Id, run.StepId, now));
         }
     }
 

@@ -53,13 +53,13 @@ internal static class Planning
 
     /// <summary>
     /// Section 2.0: the window applies to what reaches the person and to tasks; forks, splits, changes, hand-overs and
-    /// messages to the owner happen at their exact moment.
+    /// messages to the owner happen at their exact moment. Quiet hours are those of whoever reads it (rule 3.6).
     /// </summary>
-    public static Openings OpeningsOf(Practice practice, PersonFacts person, ProgramDefinition program, Step step)
+    public static Openings OpeningsOf(Practice practice, Addressed to, ProgramDefinition program, Step step)
     {
         var quiet = step.Channel is Channel.Text or Channel.Call ? practice.QuietHours : null;
         var window = DueChecks.NeedsOf(step).HasFlag(Needs.Hour) ? program.Window : null;
-        return new Openings(window, quiet, practice.Calendar, practice.ClockOf(program, person), practice.ZoneOf(person));
+        return new Openings(window, quiet, practice.Calendar, practice.ClockOf(program, to.Person), practice.ZoneOf(to.Reader));
     }
 
     /// <summary>Section 8: a blocked touch is given up after a week, or its late limit if that is shorter.</summary>

@@ -11,6 +11,7 @@ public enum Reason
 {
     // Section 8 and 3: what a check found.
     NotFor,
+    NobodyThere,
     NoAddress,
     Suppressed,
     NoConsent,
@@ -75,6 +76,7 @@ public static class Reasons
     private static readonly FrozenDictionary<Reason, string> Phrases = new Dictionary<Reason, string>
     {
         [Reason.NotFor] = "they are not among those it is for",
+        [Reason.NobodyThere] = "nobody stands in that relation to them",
         [Reason.NoAddress] = "no address",
         [Reason.Suppressed] = "mail there came back",
         [Reason.NoConsent] = "nobody said they may be written to",

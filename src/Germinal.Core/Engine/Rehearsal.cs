@@ -22,10 +22,18 @@ public sealed record RehearsedTouch
         Outcome = outcome;
         Reason = reason;
         Trail = trail;
+        Nth = run.Readers.Length;
+        Reader = run.Reader;
     }
 
+    /// <summary>How many readers of its step had theirs before (rule 3.6).</summary>
+    public int Nth { get; }
+
+    /// <summary>Who reads it, where that is known and not the person.</summary>
+    public Guid? Reader { get; }
+
     /// <summary>Its id, the same that the live run will give it.</summary>
-    public Guid TouchId => TouchState.IdOf(RunId, Step.Id);
+    public Guid TouchId => TouchState.IdOf(RunId, Step.Id, Nth);
 
     /// <summary>Its run.</summary>
     public Guid RunId => run.Id;

@@ -31,12 +31,12 @@ public static class TakingBack
         foreach (var run in before.Runs)
         {
             var now = after.Runs.FirstOrDefault(r => r.Id == run.Id);
-            if (now is not null && now.Touch.StepId != run.Touch.StepId)
+            if (now is not null && now.TouchId != run.TouchId)
             {
-                effects.Add(new TouchUnplanned(run.Id, now.Touch.StepId));
+                effects.Add(new TouchUnplanned(run.Id, now.Touch.StepId) { Nth = now.Readers.Length });
             }
 
-            if (now is null || now.Touch != run.Touch)
+            if (now is null || now.TouchId != run.TouchId || now.Touch != run.Touch)
             {
                 effects.Add(new RunGoesOn(run));
             }
@@ -49,7 +49,7 @@ public static class TakingBack
 
         foreach (var task in before.OpenTasks.Where(t => !after.OpenTasks.Contains(t)))
         {
-            effects.Add(new TaskPutBack(task.RunId, task.StepId));
+            effects.Add(new TaskPutBack(task.RunId, task.StepId) { Nth = task.Nth });
         }
 
         return effects;

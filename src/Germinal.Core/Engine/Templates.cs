@@ -15,7 +15,7 @@ public interface ITemplates
     IReadOnlyList<string> FieldsOf(Step step);
 
     /// <summary>
-    /// The merge fields of a step that have no value for this person and no default; empty when it can be filled.
+    /// The merge fields of a step that have no value for whom it is about and who reads it, and no default; empty when it can be filled.
     /// </summary>
-    IReadOnlyList<string> Missing(Step step, PersonFacts person, Practice practice, Member? sender, Instant at);
+    IReadOnlyList<string> Missing(Step step, Addressed to, Practice practice, Member? sender, Instant at);
 }

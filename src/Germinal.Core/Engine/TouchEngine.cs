@@ -129,6 +129,13 @@ public sealed class TouchEngine(Practice practice, ProgramShelf shelf, ITemplate
     /// <summary>True where a rule of any program asks how others stand to a person: then their facts need their relations.</summary>
     public bool AsksRelations { get; } = Asked(practice, shelf).Any(l => l.Known?.Role is not null);
 
+    /// <summary>
+    /// The relations in which people stand to whom a step of any program writes (rule 3.6): then the facts of a person need those of
+    /// the others.
+    /// </summary>
+    public IReadOnlySet<string> WritesTo { get; } =
+        shelf.Versions.SelectMany(v => v.Flow.Steps).Select(s => s.Step.To).OfType<ToRelated>().Select(t => t.Role).ToHashSet(StringComparer.OrdinalIgnoreCase);
+
     /// <summary>True where a step of any program goes once to each household (rule 3.7): then people are judged in one order.</summary>
     public bool AsksHouseholds { get; } = shelf.Versions.Any(v => v.Flow.Steps.Any(s => s.Step.OnePerHousehold));
 
@@ -148,15 +155,15 @@ public sealed class TouchEngine(Practice practice, ProgramShelf shelf, ITemplate
     /// <summary>The checks of section 8 that a step needs, in their order.</summary>
     internal ImmutableArray<DueCheck> ChecksOf(Step step) => checks[(int)DueChecks.NeedsOf(step)];
 
-    /// <summary>Why a step's message cannot be filled for a person (rule 11.1); null when it can, or has nothing to fill.</summary>
-    internal Lack? LackOf(Step step, PersonFacts person, ProgramDefinition program, Instant at)
+    /// <summary>Why a step's message cannot be filled for whom it is about and who reads it (rule 11.1); null when it can, or has nothing to fill.</summary>
+    internal Lack? LackOf(Step step, Addressed to, ProgramDefinition program, Instant at)
     {
         if (!DueChecks.NeedsOf(step).HasFlag(Needs.Words))
         {
             return null;
         }
 
-        if (practice.SenderFor(person, step) is not { } sender)
+        if (practice.SenderFor(to.Person, step) is not { } sender)
         {
             return new Lack(Reason.NoSender, []);
         }
@@ -164,9 +171,9 @@ public sealed class TouchEngine(Practice practice, ProgramShelf shelf, ITemplate
         var speaking = practice.AsFor(program);
         foreach (var field in fields.GetOrAdd(step, static (s, t) => t.FieldsOf(s), templates))
         {
-            if (string.IsNullOrWhiteSpace(MergeFields.ValueOf(field, person, speaking, sender, at)))
+            if (string.IsNullOrWhiteSpace(MergeFields.ValueOf(field, to, speaking, sender, at)))
             {
-                return templates.Missing(step, person, speaking, sender, at) is { Count: > 0 } missing ? new Lack(Reason.CannotFill, missing) : null;
+                return templates.Missing(step, to, speaking, sender, at) is { Count: > 0 } missing ? new Lack(Reason.CannotFill, missing) : null;
             }
         }
 

@@ -25,6 +25,9 @@ public enum CheckKind
 
     /// <summary>Rule 3.7, asked after consent; its number is the next free one, as numbers are kept with each decision.</summary>
     OnePerHousehold = 12,
+
+    /// <summary>Rule 3.6, asked before the address.</summary>
+    HasReader = 13,
 }
 
 /// <summary>One check of a decision and the facts it found, in the order its sentence needs them.</summary>
@@ -52,6 +55,7 @@ public sealed class Trail
 
     private readonly Practice? practice;
     private readonly PersonFacts? person;
+    private readonly PersonFacts? reader;
     private readonly ProgramDefinition? program;
     private readonly Step? step;
     private readonly Instant firstDue;
@@ -69,6 +73,7 @@ public sealed class Trail
     {
         practice = touch.Practice;
         person = touch.Person;
+        reader = touch.Reader ?? touch.Person;
         program = touch.Program;
         step = touch.Step;
         firstDue = touch.Run.FirstDue;
@@ -106,6 +111,7 @@ public sealed class Trail
         {
             CheckKind.PersonReachable => [Judging.GoneBy(person!)?.Word() ?? ""],
             CheckKind.OnlyIf => [step!.OnlyIf is null ? "none" : "rule"],
+            CheckKind.HasReader => [ReaderName, RoleOf(step!.To), GoneWord],
             CheckKind.HasAddress => [Address, ContactWords.Of(Channel)],
             CheckKind.NotSuppressed => [Address],
             CheckKind.Consent =>
@@ -125,9 +131,15 @@ public sealed class Trail
             _ => [],
         };
 
+    private string ReaderName => ReferenceEquals(reader, person) ? "" : reader!.Name;
+
+    private string GoneWord => ReferenceEquals(reader, person) ? "" : Judging.GoneBy(reader!)?.Word() ?? "";
+
+    private static string RoleOf(SendTo? to) => to is ToRelated related ? related.Role : "";
+
     private Channel Channel => step!.Channel!.Value;
 
-    private string Address => person!.AddressOf(Channel) ?? "";
+    private string Address => reader!.AddressOf(Channel) ?? "";
 
     private DateTimeZone Clock => practice!.ClockOf(program!, person!);
 

@@ -86,6 +86,16 @@ public static class Why
             },
             (CheckKind.OnlyIf, true) => Found(0) == "none" ? "The step is for everybody on the program." : "They match what the step asks for.",
             (CheckKind.OnlyIf, false) => "They do not match what the step asks for.",
+            (CheckKind.HasReader, true) => Found(1).Length > 0 ? $"It goes to {Found(0)}, their {Found(1)}." : $"It goes to {Found(0)}, who looks after them.",
+            (CheckKind.HasReader, false) when Found(0).Length == 0 => Found(1).Length > 0
+                ? $"It goes to their {Found(1)}, and they have none."
+                : "It goes to whoever looks after them, and nobody does.",
+            (CheckKind.HasReader, false) => Found(2) switch
+            {
+                "died" => $"It goes to {Found(0)}, their {Found(1)}, who has died.",
+                "archived" => $"It goes to {Found(0)}, their {Found(1)}, who is archived.",
+                _ => $"It goes to {Found(0)}, their {Found(1)}, who is marked “do not contact”.",
+            },
             (CheckKind.HasAddress, true) => $"{AddressWord(Found(1))} is {Found(0)}.",
             (CheckKind.HasAddress, false) => Found(0).Length == 0
                 ? $"There is no {AddressWord(Found(1)).ToLowerInvariant()[4..]} on their page."

@@ -93,6 +93,12 @@ public static class ProgramCheck
             yield break;
         }
 
+        if (earlier.To is not null)
+        {
+            yield return $"“{asked}” is a message that somebody else reads; a fork asks what the person did.";
+            yield break;
+        }
+
         var (fits, kinds) = question switch
         {
             AskOpened => (earlier is EmailStep, "an email"),
@@ -221,6 +227,13 @@ public static class ProgramCheck
             }
 
             findings.AddRange(syntax(text).Select(e => new Finding($"{place.Pointer}/{key}", e)));
+        }
+
+        if (step is TextStep or NoteStep && step.To is ToOwner)
+        {
+            findings.Add(
+                new Finding($"{place.Pointer}/to", $"“{step.Id}” goes to the owner, who is reached by email; an email would be right, or a message to you.")
+            );
         }
 
         if (step is HandOverStep hand && !Same(hand.Program, program.Name) && !others.Contains(hand.Program))

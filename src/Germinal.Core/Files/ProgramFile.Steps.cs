@@ -64,6 +64,7 @@ public static partial class ProgramFile
             null => null,
             _ => o.Unknown<Step>("kind", kind, "email, text, call, note, task, tell-me, change, fork, split, hand-over, end"),
         };
+        var to = step is EmailStep or TextStep or NoteStep ? ReadTo(o) : null;
         var once = step?.Channel is not null && o.Flag("onePerHousehold");
         o.Done(step is null);
         return step is null
@@ -76,8 +77,31 @@ public static partial class ProgramFile
                 Purpose = purpose,
                 Topic = topic,
                 Sender = sender is "owner" ? null : sender,
+                To = to,
                 OnePerHousehold = once,
             };
+    }
+
+    private static SendTo? ReadTo(JsonObjectReader o)
+    {
+        if (!o.Has("to"))
+        {
+            return null;
+        }
+
+        if (o.Raw("to").ValueKind == JsonValueKind.Object && o.Object("to") is { } inner)
+        {
+            var role = inner.Needed("relation");
+            inner.Done();
+            return new ToRelated(role);
+        }
+
+        return o.Text("to") switch
+        {
+            null or "person" => null,
+            "owner" => new ToOwner(),
+            { } word => o.Unknown<SendTo>("to", word, "person, owner or {\"relation\": NAME}"),
+        };
     }
 
     private static Distance ReadSlack(JsonObjectReader o)

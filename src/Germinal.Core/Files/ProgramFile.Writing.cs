@@ -186,6 +186,16 @@ public static partial class ProgramFile
         Put(o, "purpose", step.Purpose is { } purpose ? ContactWords.WordOf(ContactWords.Purposes, purpose) : null);
         Put(o, "topic", step.Topic);
         Put(o, "sender", step.Sender);
+        switch (step.To)
+        {
+            case ToOwner:
+                o["to"] = "owner";
+                break;
+            case ToRelated related:
+                o["to"] = new JsonObject { ["relation"] = related.Role };
+                break;
+        }
+
         if (step.OnePerHousehold)
         {
             o["onePerHousehold"] = true;

@@ -23,6 +23,10 @@ public static class MergeFields
         ("person.stage", "the stage they stand in"),
         ("person.birthday", "their birthday, day and month"),
         ("person.age", "the age they reach this year"),
+        ("to.first_name", "the first name of who reads it; the same, unless it goes to somebody else"),
+        ("to.last_name", "the last name of who reads it"),
+        ("to.name", "the whole name of who reads it"),
+        ("to.email", "the email address of who reads it"),
         ("household.salutation", "“Dear Ida and Bo”: how their household is greeted, or they alone"),
         ("household.names", "“Ida and Bo Lind”: the people of their household, or they alone"),
         ("sender.name", "your name"),
@@ -65,17 +69,23 @@ public static class MergeFields
 
     /// <summary>The value of a field; null or blank when there is none.</summary>
     /// <param name="field">Its name.</param>
-    /// <param name="person">The recipient.</param>
+    /// <param name="to">Whom it is about, and who reads it.</param>
     /// <param name="practice">The practice.</param>
     /// <param name="sender">Who signs, or null.</param>
     /// <param name="at">When it goes out.</param>
-    public static string? ValueOf(string field, PersonFacts person, Practice practice, Member? sender, Instant at) =>
-        field switch
+    public static string? ValueOf(string field, Addressed to, Practice practice, Member? sender, Instant at)
+    {
+        var person = to.Person;
+        return field switch
         {
             "person.first_name" => person.FirstName,
             "person.last_name" => person.LastName,
-            "person.name" => $"{person.FirstName} {person.LastName}".Trim(),
+            "person.name" => WholeName(person),
             "person.email" => person.Email,
+            "to.first_name" => to.Reader.FirstName,
+            "to.last_name" => to.Reader.LastName,
+            "to.name" => WholeName(to.Reader),
+            "to.email" => to.Reader.Email,
             "person.stage" => person.Stage is { } stage ? stage[(stage.IndexOf('/', StringComparison.Ordinal) + 1)..] : null,
             "person.birthday" => BirthdayOf(person) is { } born ? DayAndMonth.Format(born.In(Today(person, practice, at).Year, practice.LeapDay)) : null,
             "person.age" => BirthdayOf(person)?.YearsIn(Today(person, practice, at).Year)?.ToString(CultureInfo.InvariantCulture),
@@ -92,6 +102,9 @@ public static class MergeFields
             _ when field.StartsWith(CustomPrefix, StringComparison.Ordinal) => person.Custom.GetValueOrDefault(field[CustomPrefix.Length..]),
             _ => null,
         };
+    }
+
+    private static string WholeName(PersonFacts person) => $"{person.FirstName} {person.LastName}".Trim();
 
     private static HouseholdMember AsMember(PersonFacts person) => new(person.Id, person.FirstName, person.LastName, person.Address);
 

@@ -112,6 +112,25 @@ public sealed record Practice
     /// <summary>Who signs a step: the member it names, else as <see cref="SenderFor(PersonFacts)"/>; null when there is none.</summary>
     public Member? SenderFor(PersonFacts person, Step step) => step.Sender is { } named ? Members.FirstOrDefault(m => m.Handle == named) : SenderFor(person);
 
+    /// <summary>The owner of a person as whoever reads a message (rule 3.6), in the practice's zone; null where there is none.</summary>
+    public PersonFacts? OwnerAsReader(PersonFacts person)
+    {
+        if (SenderFor(person) is not { } owner)
+        {
+            return null;
+        }
+
+        var parts = owner.Name.Split(' ', 2);
+        return new PersonFacts
+        {
+            Id = owner.Id,
+            Handle = owner.Handle,
+            FirstName = parts[0],
+            LastName = parts.Length > 1 ? parts[1] : null,
+            Email = owner.Email,
+        };
+    }
+
     private Member? MemberOf(Guid? id)
     {
         foreach (var member in Members)

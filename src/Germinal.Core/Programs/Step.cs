@@ -23,6 +23,9 @@ public abstract record Step
     /// <summary>The member who sends, by id; null is the person's owner with a fallback (rule 11.2).</summary>
     public string? Sender { get; init; }
 
+    /// <summary>Who reads it, where that is not the person (rule 3.6); only for emails, texts and notes.</summary>
+    public SendTo? To { get; init; }
+
     /// <summary>True where it goes once to each household and date (rule 3.7); only for what reaches people over a channel.</summary>
     public bool OnePerHousehold { get; init; }
 

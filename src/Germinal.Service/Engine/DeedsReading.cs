@@ -13,7 +13,6 @@ public static class DeedsReading
         var touches =
             from t in db.Touches
             join g in db.Programs on t.ProgramId equals g.Id
-            where people.Contains(t.PersonId)
             select new
             {
                 t.Id,
@@ -24,6 +23,7 @@ public static class DeedsReading
         var got = await (
             from m in db.Messages
             join t in touches on m.TouchId equals t.Id
+            where people.Contains(m.PersonId) && m.MemberId == null
             group m.SentAt by new
             {
                 m.PersonId,
@@ -35,7 +35,7 @@ public static class DeedsReading
         var opened = await (
             from v in db.Visits
             join t in touches on v.TouchId equals t.Id
-            where v.Link == null && !v.ByMachine
+            where people.Contains(v.PersonId) && v.Link == null && !v.ByMachine
             group v.LastAt by new
             {
                 v.PersonId,

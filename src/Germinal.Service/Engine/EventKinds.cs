@@ -116,7 +116,7 @@ public static class EventKinds
             MayContact => new MayBeContacted(at),
             Archived => new LeftForGood(at, Maybe("into") is null ? "archived" : "merged"),
             CallEnded or TaskEnded => new TaskEnded(at, Id("touch"), Maybe("outcome"), Maybe("remark")),
-            TaskReopened => new TaskReopened(at, Id("run"), Id("program"), Text("step")),
+            TaskReopened => new TaskReopened(at, Id("run"), Id("program"), Text("step"), int.TryParse(Text("nth"), CultureInfo.InvariantCulture, out var nth) ? nth : 0),
             TouchMarked => new TouchMarked(
                 at,
                 Id("touch"),
@@ -187,7 +187,7 @@ public static class EventKinds
                     ["remark"] = h.Remark ?? "",
                 }
             ),
-            Core.Engine.TaskReopened h => (TaskReopened, new(OfStep(h.ProgramId, h.StepId)) { ["run"] = h.RunId.ToString() }),
+            Core.Engine.TaskReopened h => (TaskReopened, new(OfStep(h.ProgramId, h.StepId)) { ["run"] = h.RunId.ToString(), ["nth"] = h.Nth.ToString(CultureInfo.InvariantCulture) }),
             Core.Engine.TouchMarked h => (
                 TouchMarked,
                 new() { ["touch"] = h.TouchId.ToString(), ["mark"] = h.Mark switch { TouchMark.Held => "held", TouchMark.Dropped => "dropped", _ => "" } }

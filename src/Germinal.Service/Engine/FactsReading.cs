@@ -33,7 +33,7 @@ public static class FactsReading
     /// <summary>One person with everything a rule can ask of them; null for nobody.</summary>
     public static async Task<PersonFacts?> WholeAsync(GerminalDb db, Guid person, CancellationToken stop) =>
         await db.People.AsNoTracking().FirstOrDefaultAsync(p => p.Id == person, stop) is { } row
-            ? (await WithDetailsAsync(db, [row], true, true, stop))[person]
+            ? (await WithDetailsAsync(db, [row], true, true, NoRoles, stop))[person]
             : null;
 
     /// <summary>The facts of people whose rows are loaded already.</summary>
@@ -43,13 +43,16 @@ public static class FactsReading
         IReadOnlyList<PersonRow> people,
         CancellationToken stop,
         TouchEngine? asking = null
-    ) => WithDetailsAsync(db, people, asking?.AsksRelations == true, asking?.AsksDeeds == true, stop);
+    ) => WithDetailsAsync(db, people, asking?.AsksRelations == true, asking?.AsksDeeds == true, asking?.WritesTo ?? NoRoles, stop);
+
+    private static readonly IReadOnlySet<string> NoRoles = new HashSet<string>();
 
     private static async Task<Dictionary<Guid, PersonFacts>> WithDetailsAsync(
         GerminalDb db,
         IReadOnlyList<PersonRow> people,
         bool withRelations,
         bool withDeeds,
+        IReadOnlySet<string> writesTo,
         CancellationToken stop
     )
     {
@@ -65,7 +68,8 @@ public static class FactsReading
             .Select(s => hashes.GetValueOrDefault(s, s))
             .ToFrozenSet();
         var homes = await Households.LoadAsync(db, [.. people.Select(p => p.HouseholdId).OfType<Guid>().Distinct()], stop);
-        var relations = withRelations ? await RelationsAsync(db, ids, stop) : null;
+        var relations = withRelations || writesTo.Count > 0 ? await RelationsAsync(db, ids, stop) : null;
+        var others = relations is null || writesTo.Count == 0 ? [] : await OthersAsync(db, relations, writesTo, stop);
         var deeds = withDeeds ? await DeedsReading.LoadAsync(db, ids, stop) : null;
         return people.ToDictionary(
             p => p.Id,
@@ -73,10 +77,23 @@ public static class FactsReading
                 Read(p, dates[p.Id], consent[p.Id], suppressed) with
                 {
                     Household = p.HouseholdId is { } home ? homes.GetValueOrDefault(home) : null,
-                    Relations = [.. relations?[p.Id] ?? []],
+                    Relations = [.. (relations?[p.Id] ?? []).Select(r => others.GetValueOrDefault(r.OtherId) is { } other ? r with { Other = other } : r)],
                     Deeds = [.. deeds?[p.Id] ?? []],
                 }
         );
+    }
+
+    /// <summary>The facts of those in a relation by which a program writes to them (rule 3.6).</summary>
+    private static async Task<Dictionary<Guid, PersonFacts>> OthersAsync(
+        GerminalDb db,
+        ILookup<Guid, RelationTo> relations,
+        IReadOnlySet<string> writesTo,
+        CancellationToken stop
+    )
+    {
+        var ids = relations.SelectMany(r => r).Where(r => writesTo.Contains(r.Role)).Select(r => r.OtherId).Distinct().ToList();
+        var rows = ids.Count == 0 ? [] : await db.People.AsNoTracking().Where(p => ids.Contains(p.Id)).ToListAsync(stop);
+        return rows.Count == 0 ? [] : await WithDetailsAsync(db, rows, false, false, NoRoles, stop);
     }
 
     /// <summary>How others stand to people, each relation seen from the side of whoever is among them.</summary>

@@ -3,6 +3,7 @@ using Germinal.Channels.Letters;
 using Germinal.Channels.Mail;
 using Germinal.Channels.Texts;
 using Germinal.Core.Contact;
+using Germinal.Core.Engine;
 using Germinal.Core.Messages;
 using Germinal.Core.Practices;
 using Germinal.Core.Programs;
@@ -12,7 +13,7 @@ namespace Germinal.Service.Engine;
 
 /// <summary>A message made ready for its channel.</summary>
 /// <param name="Touch">The touch.</param>
-/// <param name="Person">The recipient.</param>
+/// <param name="To">Whom it is about, and who reads it.</param>
 /// <param name="Sender">Who signs; null where nobody does.</param>
 /// <param name="Letter">An email's letter; null for a text.</param>
 /// <param name="Text">A text's words; null for an email.</param>
@@ -20,7 +21,7 @@ namespace Germinal.Service.Engine;
 /// <param name="Missing">What has no value; a message with any never goes.</param>
 public sealed record ReadyMessage(
     TouchRow Touch,
-    PersonFacts Person,
+    Addressed To,
     Member? Sender,
     FilledLetter? Letter,
     string? Text,
@@ -28,6 +29,9 @@ public sealed record ReadyMessage(
     IReadOnlyList<string> Missing
 )
 {
+    /// <summary>True where the member reads it who looks after the person.</summary>
+    public bool ToOwner { get; init; }
+
     /// <summary>The key by which the provider knows it again.</summary>
     public string Key => Letter is null ? Touch.Id.ToString("N") : OutgoingMail.MessageIdOf(Touch.Id, Sender?.Email ?? "nobody@invalid");
 }
@@ -51,16 +55,22 @@ public sealed class Handing(
         var practice = batch.Engine.Practice.AsFor(definition);
         var step = definition.StepOf(touch.StepId)!;
         var sender = practice.SenderFor(person, step);
-        var purpose = definition.PurposeOf(step);
+        var found = Readers.Find(practice, person, step, touch.ReaderId);
+        var to = found ?? person;
+
+        // A member of the practice is told, not advertised to: nothing to be unsubscribed from, and nothing watched.
+        var purpose = step.To is ToOwner ? Purpose.Transactional : definition.PurposeOf(step);
+        var gone = found is null ? new[] { "to.name" } : [];
         if (step is TextStep text)
         {
-            var missing = new List<string>();
-            var words = liquid.FillText(text.Body, person, practice, sender, touch.Due, missing);
-            return new ReadyMessage(touch, person, sender, null, words, purpose, missing);
+            var missing = new List<string>(gone);
+            var words = liquid.FillText(text.Body, to, practice, sender, touch.Due, missing);
+            return new ReadyMessage(touch, to, sender, null, words, purpose, missing);
         }
 
-        var letter = writer.Fill((EmailStep)step, purpose, touch.Id, person, practice, sender, touch.Due, TrackingOf(batch.Settings, definition, step));
-        return new ReadyMessage(touch, person, sender, letter, null, purpose, letter.Missing);
+        var tracking = step.To is ToOwner ? LetterTracking.None : TrackingOf(batch.Settings, definition, step);
+        var letter = writer.Fill((EmailStep)step, purpose, touch.Id, to, practice, sender, touch.Due, tracking);
+        return new ReadyMessage(touch, to, sender, letter, null, purpose, [.. gone, .. letter.Missing]) { ToOwner = step.To is ToOwner };
     }
 
     private static LetterTracking TrackingOf(PracticeSettings settings, ProgramDefinition program, Step step) =>
@@ -85,7 +95,7 @@ public sealed class Handing(
         if (ready.Letter is not { } letter)
         {
             return await texts.SendAsync(
-                new OutgoingText(ready.Key, ready.Person.Mobile!, ready.Text!, batch.Settings.TextNumber is { Length: > 0 } number ? number : null),
+                new OutgoingText(ready.Key, ready.To.Reader.Mobile!, ready.Text!, batch.Settings.TextNumber is { Length: > 0 } number ? number : null),
                 stop
             );
         }
@@ -96,12 +106,12 @@ public sealed class Handing(
             ready.Purpose,
             touch.Id,
             ready.Sender,
-            ready.Person.Name,
-            ready.Person.Email!,
+            ready.To.Reader.Name,
+            ready.To.Reader.Email!,
             touch.Due,
             batch.Engine.Practice.Zone,
             links,
-            replies.Of(ReplyUse.Answer, touch.Id)
+            ready.ToOwner ? null : replies.Of(ReplyUse.Answer, touch.Id)
         );
         return await mail.SendAsync(message, replies.Of(ReplyUse.Report, touch.Id), secrets.Open(batch.Settings.MailOut), stop);
     }
@@ -116,10 +126,12 @@ public sealed class Handing(
         {
             TouchId = ready.Touch.Id,
             PracticeId = ready.Touch.PracticeId,
-            PersonId = ready.Touch.PersonId,
+            PersonId = ready.ToOwner ? ready.To.Person.Id : ready.To.Reader.Id,
+            AboutId = ready.ToOwner || ready.To.Reader.Id == ready.To.Person.Id ? null : ready.To.Person.Id,
+            MemberId = ready.ToOwner ? ready.To.Reader.Id : null,
             Channel = ready.Letter is null ? "text" : "email",
             MessageId = ready.Letter is null ? answer.Id ?? ready.Key : ready.Key,
-            ToAddress = (ready.Letter is null ? ready.Person.Mobile : ready.Person.Email) ?? "",
+            ToAddress = (ready.Letter is null ? ready.To.Reader.Mobile : ready.To.Reader.Email) ?? "",
             FromName = ready.Sender?.Name ?? "",
             FromAddress = ready.Letter is null ? "" : ready.Sender?.Email ?? "",
             Subject = ready.Letter?.Subject ?? "",

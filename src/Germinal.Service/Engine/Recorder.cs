@@ -219,6 +219,7 @@ public sealed class Recorder(GerminalDb db, TouchEngine engine)
                     again.Plan = e.Plan;
                     replanned.Add(again.Id);
                     again.Version = runs[e.RunId].Version;
+                    again.ReaderId = e.Reader;
                     break;
                 case TouchPlanned e:
                     var planned = Planned(person, runs[e.RunId], e);
@@ -244,6 +245,7 @@ public sealed class Recorder(GerminalDb db, TouchEngine engine)
                     touch.Status = TouchStatus.Handing;
                     touch.Reason = null;
                     touch.Due = e.At;
+                    touch.ReaderId = e.Reader;
                     SetChecks(touch, e.Checks);
                     touch.AttemptId = Guid.NewGuid();
                     touch.Attempts++;
@@ -318,6 +320,7 @@ public sealed class Recorder(GerminalDb db, TouchEngine engine)
             FirstDue = e.FirstDue,
             Due = e.Due,
             Plan = e.Plan,
+            ReaderId = e.Reader,
         };
     }
 
@@ -329,6 +332,7 @@ public sealed class Recorder(GerminalDb db, TouchEngine engine)
 
     private void Change(TouchRow touch, Effect effect)
     {
+        touch.ReaderId = (effect as TouchEffect)?.Reader ?? touch.ReaderId;
         switch (effect)
         {
             case TouchWaits e:
@@ -524,12 +528,12 @@ public sealed class Recorder(GerminalDb db, TouchEngine engine)
         await db.Database.ExecuteSqlAsync(
             $"""
             UPDATE touches t SET status = v.status, reason = v.reason, held = v.held, version = v.version, first_due = v.first_due, due = v.due, plan = coalesce(v.plan::jsonb, t.plan), checks = coalesce(v.checks::jsonb, t.checks),
-              attempt_id = v.attempt_id, attempts = v.attempts, leased_until = v.leased_until, settled_at = v.settled_at, closed_at = v.closed_at, call_outcome = v.call_outcome, remark = v.remark
+              attempt_id = v.attempt_id, attempts = v.attempts, leased_until = v.leased_until, settled_at = v.settled_at, closed_at = v.closed_at, call_outcome = v.call_outcome, remark = v.remark, reader_id = v.reader_id
             FROM unnest({Column(t => t.Id)}, {Column(t => t.Status.Word())}, {Column(t => t.Reason)}, {Column(t => t.Held)}, {Column(t => t.Version)},
               {Column(t => t.FirstDue)}, {Column(t => t.Due)},
               {Column(NewPlan)}, {Column(NewChecks)}, {Column(t => t.AttemptId)}, {Column(t => t.Attempts)}, {Column(t => t.LeasedUntil)},
-              {Column(t => t.SettledAt)}, {Column(t => t.ClosedAt)}, {Column(t => t.CallOutcome)}, {Column(t => t.Remark)})
-              AS v(id, status, reason, held, version, first_due, due, plan, checks, attempt_id, attempts, leased_until, settled_at, closed_at, call_outcome, remark)
+              {Column(t => t.SettledAt)}, {Column(t => t.ClosedAt)}, {Column(t => t.CallOutcome)}, {Column(t => t.Remark)}, {Column(t => t.ReaderId)})
+              AS v(id, status, reason, held, version, first_due, due, plan, checks, attempt_id, attempts, leased_until, settled_at, closed_at, call_outcome, remark, reader_id)
             WHERE t.id = v.id
             """,
             stop

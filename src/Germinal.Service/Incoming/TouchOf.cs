@@ -4,7 +4,7 @@ using Microsoft.EntityFrameworkCore;
 
 namespace Germinal.Service.Incoming;
 
-/// <summary>The touch that something which came in is about, with the message it sent.</summary>
+/// <summary>The touch that something which came in is about, with the message it sent; the person is who read that.</summary>
 public sealed record TouchOf(Guid PracticeId, Guid PersonId, Guid TouchId, Guid ProgramId, string StepId, MessageRow Message)
 {
     /// <summary>The touch of an id, if its message went out; null else. Looks over all practices.</summary>
@@ -29,9 +29,11 @@ public sealed record TouchOf(Guid PracticeId, Guid PersonId, Guid TouchId, Guid 
     public static Task<TouchOf?> LastToAsync(GerminalDb db, string channel, string address, CancellationToken stop) =>
         FirstAsync(db, db.Messages.IgnoreQueryFilters().Where(m => m.ToAddress == address && m.Channel == channel).OrderByDescending(m => m.SentAt), stop);
 
+    // What a member does with a message is nothing a person did: nothing of theirs is about it.
     private static async Task<TouchOf?> FirstAsync(GerminalDb db, IQueryable<MessageRow> messages, CancellationToken stop)
     {
         var found = await messages
+            .Where(m => m.MemberId == null)
             .Join(
                 db.Touches.IgnoreQueryFilters(),
                 m => m.TouchId,

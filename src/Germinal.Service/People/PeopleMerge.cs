@@ -29,23 +29,27 @@ public sealed record MergePreview(
 /// </summary>
 public sealed class PeopleMerge(GerminalDb db, TouchEngine engine, PeopleDesk desk, Instant now, string by)
 {
-    // What moves, and the column that names each row.
-    private static readonly (string Table, string Id)[] Tables =
+    // What moves, the column that names each row, and the one that names the person.
+    private static readonly (string Table, string Id, string Person)[] Tables =
     [
-        ("touches", "id"),
-        ("runs", "id"),
-        ("messages", "touch_id"),
-        ("events", "id"),
-        ("visits", "id"),
-        ("received", "id"),
-        ("notices", "id"),
-        ("consent", "id"),
-        ("refusals", "id"),
-        ("opportunities", "id"),
-        ("appointments", "id"),
-        ("inquiries", "id"),
-        ("tasks", "id"),
+        ("touches", "id", "person_id"),
+        ("runs", "id", "person_id"),
+        ("messages", "touch_id", "person_id"),
+        ("events", "id", "person_id"),
+        ("visits", "id", "person_id"),
+        ("received", "id", "person_id"),
+        ("notices", "id", "person_id"),
+        ("consent", "id", "person_id"),
+        ("refusals", "id", "person_id"),
+        ("opportunities", "id", "person_id"),
+        ("appointments", "id", "person_id"),
+        ("inquiries", "id", "person_id"),
+        ("tasks", "id", "person_id"),
+        ("touches", "id", "reader_id"),
+        ("messages", "touch_id", "about_id"),
     ];
+
+    private static string MovedKey(string table, string person) => person == "person_id" ? table : $"{table}.{person}";
 
     // A relation has two people; that of the two to each other ends with being one.
     private static readonly (string Mine, string Other)[] Sides = [("person_id", "other_id"), ("other_id", "person_id")];
@@ -163,14 +167,14 @@ public sealed class PeopleMerge(GerminalDb db, TouchEngine engine, PeopleDesk de
         var facts = await FactsReading.LoadAsync(db, pair, stop);
 
         var moved = new Dictionary<string, string[]>();
-        foreach (var (table, id) in Tables)
+        foreach (var (table, id, person) in Tables)
         {
 #pragma warning disable EF1002 // Table and column names are the constants above.
-            moved[table] =
+            moved[MovedKey(table, person)] =
             [
                 .. await db
                     .Database.SqlQueryRaw<string>(
-                        $"UPDATE {table} SET person_id = {{0}} WHERE person_id = {{1}} RETURNING {id}::text AS \"Value\"",
+                        $"UPDATE {table} SET {person} = {{0}} WHERE {person} = {{1}} RETURNING {id}::text AS \"Value\"",
                         kept.Id,
                         merged.Id
                     )
@@ -346,12 +350,12 @@ public sealed class PeopleMerge(GerminalDb db, TouchEngine engine, PeopleDesk de
             return "Since then something has happened to this person: a message went, a program started or stopped. Taking the merge back could send things twice, so it stays.";
         }
 
-        foreach (var (table, id) in Tables)
+        foreach (var (table, id, person) in Tables.Where(t => before.Moved.ContainsKey(MovedKey(t.Table, t.Person))))
         {
 #pragma warning disable EF1002
             await db.Database.ExecuteSqlRawAsync(
-                $"UPDATE {table} SET person_id = {{0}} WHERE person_id = {{1}} AND {id}::text = ANY({{2}})",
-                [merge.MergedId, merge.KeptId, before.Moved[table]],
+                $"UPDATE {table} SET {person} = {{0}} WHERE {person} = {{1}} AND {id}::text = ANY({{2}})",
+                [merge.MergedId, merge.KeptId, before.Moved[MovedKey(table, person)]],
                 stop
             );
 #pragma warning restore EF1002

@@ -45,7 +45,7 @@ public sealed class PersonData(GerminalDb db)
         }
 
         await foreach (
-            var message in db.Messages.AsNoTracking().Where(m => m.PersonId == person).OrderBy(m => m.SentAt).AsAsyncEnumerable().WithCancellation(stop)
+            var message in db.Messages.AsNoTracking().Where(m => m.PersonId == person || m.AboutId == person).OrderBy(m => m.SentAt).AsAsyncEnumerable().WithCancellation(stop)
         )
         {
             await using var entry = await zip.CreateEntry($"messages/{message.SentAt.InUtc().Date:uuuu-MM-dd}-{message.TouchId:N}.eml").OpenAsync(stop);
@@ -148,6 +148,11 @@ public sealed class PersonData(GerminalDb db)
         }
 
         await ImportedCells.BlankAsync(db, person.Id, stop);
+
+        // What others' programs wrote to them goes with its message; what was looked at for it names them too.
+        await db
+            .Touches.Where(t => t.ReaderId == person.Id)
+            .ExecuteUpdateAsync(u => u.SetProperty(t => t.ReaderId, (Guid?)null).SetProperty(t => t.Checks, []), stop);
 
         // Others' threads name them as who they lived with or were related to, and a greeting may.
         var id = person.Id.ToString();

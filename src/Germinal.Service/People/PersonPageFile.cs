@@ -60,7 +60,7 @@ public sealed class PersonPageFile(StringBuilder page)
                 )
             )
         );
-        var messages = await db.Messages.AsNoTracking().Where(m => m.PersonId == person.Id).OrderBy(m => m.SentAt).ToListAsync(stop);
+        var messages = await db.Messages.AsNoTracking().Where(m => m.PersonId == person.Id || m.AboutId == person.Id).OrderBy(m => m.SentAt).ToListAsync(stop);
         file.Section("What was written to them", messages.Select(m => (Say(m.SentAt, zone), m.Channel == "text" ? m.Text : $"{m.Subject}\n{m.Text}")));
         var received = await db.Received.AsNoTracking().Where(r => r.PersonId == person.Id).OrderBy(r => r.At).ToListAsync(stop);
         file.Section("What they wrote", received.Select(r => (Say(r.At, zone), $"{r.Subject}\n{r.Text}".Trim())));

@@ -246,11 +246,22 @@ public sealed class ProgramDesk(LiquidLetters letters, Engines engines)
         foreach (
             var (channel, place) in places
                 .Where(p => p.Step.Channel is not null)
-                .DistinctBy(p => (p.Step.Channel, program.PurposeOf(p.Step), program.TopicOf(p.Step)))
+                .DistinctBy(p => (p.Step.Channel, p.Step.To, program.PurposeOf(p.Step), program.TopicOf(p.Step)))
                 .Select(p => (p.Step.Channel!.Value, p))
         )
         {
             var (step, pointer) = (place.Step, place.Pointer);
+            if (step.To is not null)
+            {
+                // Of others only whether anybody is there: how each of them stands is asked when it goes.
+                if (!Readers.Of(practice, person, step).Any() && said.Add(NobodyThere(step.To)))
+                {
+                    yield return (pointer, NobodyThere(step.To));
+                }
+
+                continue;
+            }
+
             if (!Addresses.IsWellFormed(channel, person.AddressOf(channel)))
             {
                 if (said.Add(NoAddress(channel)))
@@ -278,9 +289,13 @@ public sealed class ProgramDesk(LiquidLetters letters, Engines engines)
         var told = new HashSet<string>(StringComparer.Ordinal);
         foreach (var place in places)
         {
-            if (place.Step.Channel is { } by && person.AddressOf(by) is not null)
+            if (
+                place.Step.Channel is { } by
+                && Readers.Find(practice, person, place.Step, null) is { } to
+                && (place.Step.To is not null || person.AddressOf(by) is not null)
+            )
             {
-                foreach (var field in letters.Missing(place.Step, person, practice, practice.SenderFor(person), now).Where(told.Add))
+                foreach (var field in letters.Missing(place.Step, to, practice, practice.SenderFor(person), now).Where(told.Add))
                 {
                     if (MergeFields.IsSentence(field))
                     {
@@ -294,6 +309,8 @@ public sealed class ProgramDesk(LiquidLetters letters, Engines engines)
             }
         }
     }
+
+    private static string NobodyThere(SendTo to) => to is ToRelated related ? $"No {related.Role}" : "No owner";
 
     private static string NoAddress(Channel channel) =>
         channel switch

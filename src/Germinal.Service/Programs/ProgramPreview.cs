@@ -141,7 +141,7 @@ public sealed class ProgramPreview(ProgramDesk desk, LetterWriter writer)
 
         var at = touches.FirstOrDefault(t => t.Step.Id == letterStep.Id) is { } t ? t.SettledAt ?? t.Due : now;
         var sender = practice.SenderFor(facts);
-        var filled = writer.Fill(letterStep, program.PurposeOf(letterStep), Guid.Empty, facts, practice, sender, at);
+        var filled = writer.Fill(letterStep, program.PurposeOf(letterStep), Guid.Empty, Readers.Find(practice, facts, letterStep, null) ?? facts, practice, sender, at);
         return new PreviewLetter(
             letterStep.Id,
             sender?.Name ?? "nobody",

@@ -268,8 +268,9 @@ public static class DaySheet
         GoingDto Going(Guid touch, Guid person, Guid program, Step step, Instant due, bool held, bool isPlanned, string? willNot)
         {
             var missing = new List<string>();
-            var subject = liquid.FillText(step.Templates[0].Text, facts[person], engine.Practice, engine.Practice.SenderFor(facts[person]), due, missing);
-            missing.AddRange(engine.Templates.Missing(step, facts[person], engine.Practice, engine.Practice.SenderFor(facts[person]), due));
+            var to = Readers.Find(engine.Practice, facts[person], step, null) ?? facts[person];
+            var subject = liquid.FillText(step.Templates[0].Text, to, engine.Practice, engine.Practice.SenderFor(facts[person]), due, missing);
+            missing.AddRange(engine.Templates.Missing(step, to, engine.Practice, engine.Practice.SenderFor(facts[person]), due));
             return new GoingDto(
                 touch,
                 step.Kind,

@@ -180,6 +180,12 @@ public sealed class TouchRow : IOwned
     /// <summary>What the provider said last, where it did not take it.</summary>
     public string? LastAnswer { get; set; }
 
+    /// <summary>
+    /// Who reads it where that is not the person (rule 3.6), once it was judged: somebody in a relation to them, or the member who looks
+    /// after them.
+    /// </summary>
+    public Guid? ReaderId { get; set; }
+
     /// <summary>When a note was printed; null for one that is to be.</summary>
     public Instant? PrintedAt { get; set; }
 }
@@ -191,7 +197,14 @@ public sealed class MessageRow : IOwned
 
     public Guid PracticeId { get; set; }
 
+    /// <summary>Whose it is: who reads it. Of one to a member, the person it is about.</summary>
     public Guid PersonId { get; set; }
+
+    /// <summary>Whom it is about, where somebody else reads it (rule 3.6); null where it is about its reader.</summary>
+    public Guid? AboutId { get; set; }
+
+    /// <summary>The member who reads it; null where a person does. What a member does with it is nothing a person did.</summary>
+    public Guid? MemberId { get; set; }
 
     public string Channel { get; set; } = "email";
 

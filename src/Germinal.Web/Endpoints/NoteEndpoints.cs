@@ -61,7 +61,7 @@ public static class NoteEndpoints
             .ThenBy(t => t.Id)
             .Take(MostAtOnce)
             .ToListAsync(stop);
-        var facts = await FactsReading.LoadAsync(db, [.. touches.Select(t => t.PersonId).Distinct()], stop);
+        var facts = await FactsReading.LoadAsync(db, [.. touches.Select(t => t.PersonId).Distinct()], stop, engine);
         var liquid = (LiquidLetters)engine.Templates;
         return
         [
@@ -71,10 +71,11 @@ public static class NoteEndpoints
                 var definition = engine.Shelf.Find(t.ProgramId, t.Version).Definition;
                 var practice = engine.Practice.AsFor(definition);
                 var step = (NoteStep)definition.StepOf(t.StepId)!;
-                var text = liquid.FillText(step.Body, person, practice, practice.SenderFor(person, step), now, []);
+                var to = Readers.Find(practice, person, step, t.ReaderId) ?? person;
+                var text = liquid.FillText(step.Body, to, practice, practice.SenderFor(person, step), now, []);
                 return (
-                    new NoteDto(t.Id, new PersonRef(person.Id, person.Name), definition.Name, t.Due.Iso(), text, person.Address, t.PrintedAt is not null),
-                    new PrintedNote(text, person.Name, person.Address ?? "")
+                    new NoteDto(t.Id, new PersonRef(person.Id, person.Name), definition.Name, t.Due.Iso(), text, to.Reader.Address, t.PrintedAt is not null),
+                    new PrintedNote(text, to.Reader.Name, to.Reader.Address ?? "")
                 );
             }),
         ];

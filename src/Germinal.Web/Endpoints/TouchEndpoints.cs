@@ -111,6 +111,7 @@ public static class TouchEndpoints
         var zone = practice.ZoneOf(facts);
         var definition = engine.Shelf.Find(touch.ProgramId, touch.Version).Definition;
         var step = definition.StepOf(touch.StepId)!;
+        var to = Readers.Find(practice, facts, step, touch.ReaderId) ?? facts;
         var run = await db.Runs.AsNoTracking().SingleAsync(r => r.Id == touch.RunId, stop);
         var why = new List<WhySentence> { Why.Started(run.Cause, definition.Name, run.StartedAt, zone) };
         if (touch.Plan is { } plan)
@@ -136,7 +137,7 @@ public static class TouchEndpoints
         var (subject, html) = (message?.Subject, message?.Html);
         if (message is null && step is EmailStep email)
         {
-            var letter = writer.Fill(email, definition.PurposeOf(email), touch.Id, facts, practice, practice.SenderFor(facts), Instant.Max(touch.Due, now));
+            var letter = writer.Fill(email, definition.PurposeOf(email), touch.Id, to, practice, practice.SenderFor(facts), Instant.Max(touch.Due, now));
             (subject, html) = (letter.Subject, letter.BodyHtml);
         }
         else if (message is { Channel: "text" })
@@ -146,7 +147,7 @@ public static class TouchEndpoints
         else if (message is null && step.Templates is [var words, ..])
         {
             html = LetterHtml.FromBody(
-                LetterHtml.Encode(((LiquidLetters)engine.Templates).FillText(words.Text, facts, practice, practice.SenderFor(facts), now, []))
+                LetterHtml.Encode(((LiquidLetters)engine.Templates).FillText(words.Text, to, practice, practice.SenderFor(facts), now, []))
             );
         }
 
@@ -161,17 +162,17 @@ public static class TouchEndpoints
             subject,
             html?.Replace(writer.BaseUrl + "/i/", "/i/", StringComparison.Ordinal),
             practice.SenderFor(facts)?.Name,
-            facts.Email,
+            message?.ToAddress ?? to.Reader.Email,
             [.. why.Select(w => new SentenceDto(w.Tone, w.Text))],
             canHold,
             touch.Held,
-            canHold && LacksConsent(practice, facts, definition, step, now) && !(await StateOfAsync(db, touch.PersonId, stop)).Overruled.ContainsKey(touch.Id)
+            canHold && LacksConsent(practice, to.Reader, definition, step, now) && !(await StateOfAsync(db, touch.PersonId, stop)).Overruled.ContainsKey(touch.Id)
         );
     }
 
     /// <summary>Nobody said it may go; a no is another matter, and never overruled (rule 10.5).</summary>
     private static bool LacksConsent(Practice practice, Core.Contact.PersonFacts facts, ProgramDefinition definition, Step step, Instant now) =>
-        step.Channel is { } channel && TouchEngine.ConsentFor(practice, facts, definition, step, channel, now).Verdict == Core.Contact.ConsentVerdict.Missing;
+        step.Channel is { } channel && step.To is not ToOwner && TouchEngine.ConsentFor(practice, facts, definition, step, channel, now).Verdict == Core.Contact.ConsentVerdict.Missing;
 
     private static async Task<PersonState> StateOfAsync(GerminalDb db, Guid person, CancellationToken stop) =>
         await db.States.AsNoTracking().Where(s => s.PersonId == person).Select(s => s.State).FirstOrDefaultAsync(stop) is { } json
@@ -237,6 +238,7 @@ public static class TouchEndpoints
         var practice = engine.Practice;
         var zone = practice.ZoneOf(facts);
         var definition = found.Program.Definition;
+        var to = Readers.Find(practice, facts, found.Step, found.Reader) ?? facts;
         var held = state.Marks.GetValueOrDefault(id, TouchMark.Dropped) == TouchMark.Held;
         var why = new List<WhySentence>
         {
@@ -252,13 +254,13 @@ public static class TouchEndpoints
             html = null;
         if (found.Step is EmailStep email)
         {
-            var letter = writer.Fill(email, definition.PurposeOf(email), id, facts, practice, practice.SenderFor(facts), found.SettledAt ?? found.Due);
+            var letter = writer.Fill(email, definition.PurposeOf(email), id, to, practice, practice.SenderFor(facts), found.SettledAt ?? found.Due);
             (subject, html) = (letter.Subject, letter.BodyHtml);
         }
         else if (found.Step.Templates is [var words, ..])
         {
             html = LetterHtml.FromBody(
-                LetterHtml.Encode(((LiquidLetters)engine.Templates).FillText(words.Text, facts, practice, practice.SenderFor(facts), found.Due, []))
+                LetterHtml.Encode(((LiquidLetters)engine.Templates).FillText(words.Text, to, practice, practice.SenderFor(facts), found.Due, []))
             );
         }
 
@@ -273,11 +275,11 @@ public static class TouchEndpoints
                 subject,
                 html,
                 practice.SenderFor(facts)?.Name,
-                facts.Email,
+                to.Reader.Email,
                 [.. why.Select(w => new SentenceDto(w.Tone, w.Text))],
                 found.Step is EmailStep,
                 held,
-                LacksConsent(practice, facts, definition, found.Step, now) && !state.Overruled.ContainsKey(id)
+                LacksConsent(practice, to.Reader, definition, found.Step, now) && !state.Overruled.ContainsKey(id)
             )
         );
     }
@@ -353,7 +355,7 @@ public static class TouchEndpoints
             {
                 touch = await db.Touches.AsNoTracking().SingleAsync(t => t.Id == id, stop);
                 return touch.Status == TouchStatus.Done
-                    ? new PeopleDesk(db, caller.Name, now).NewEvent(touch.PersonId, new TaskReopened(now, touch.RunId, touch.ProgramId, touch.StepId))
+                    ? new PeopleDesk(db, caller.Name, now).NewEvent(touch.PersonId, new TaskReopened(now, touch.RunId, touch.ProgramId, touch.StepId, TouchState.NthOf(touch.Id, touch.RunId, touch.StepId)))
                     : null;
             },
             stop

@@ -21,6 +21,7 @@ public sealed class WorldProperties
         int Run,
         int Step,
         string StepId,
+        int Nth,
         Instant Due,
         Instant? Settled,
         Outcome? Outcome,
@@ -49,6 +50,7 @@ public sealed class WorldProperties
                                     t.Run,
                                     t.Place.Index,
                                     t.Step.Id,
+                                    t.Nth,
                                     t.Due,
                                     t.SettledAt,
                                     t.Outcome,
@@ -71,9 +73,14 @@ public sealed class WorldProperties
                 .ThenBy(r => r.Item1.Person, StringComparer.Ordinal)
                 .ThenBy(r => r.Item1.Program, StringComparer.Ordinal)
                 .ThenBy(r => r.Item1.Run)
-                .ThenBy(r => r.Item1.Step),
+                .ThenBy(r => r.Item1.Step)
+                .ThenBy(r => r.Item1.Nth),
         ];
     }
+
+    /// <summary>Who reads a row's message (rule 3.6), worked out by their order: by name, one after the other.</summary>
+    private static PersonFacts ReaderOf(Row row, Actor actor, Step step) =>
+        step.To is ToRelated ? actor.Person.Relations.Select(r => r.Other!).OrderBy(o => o.FirstName, StringComparer.Ordinal).ElementAt(row.Nth) : actor.Person;
 
     private static DateTimeZone ZoneOf(World world, Actor actor) => actor.Person.Zone ?? world.Practice.Zone;
 
@@ -93,7 +100,7 @@ public sealed class WorldProperties
                     var zone = ZoneOf(world, actor);
                     if (row.Outcome != Outcome.Done)
                     {
-                        // Window (2.1 to 2.3) on the program's clock, quiet hours (2.4) on the person's.
+                        // Window (2.1 to 2.3) on the program's clock, quiet hours (2.4) on the reader's.
                         var local = at.InZone(program.OnPracticeClock ? world.Practice.Zone : zone).LocalDateTime;
                         if (program.Window is { Roll: not Roll.Keep } window)
                         {
@@ -108,13 +115,27 @@ public sealed class WorldProperties
 
                         if (step is TextStep or CallStep)
                         {
-                            var time = at.InZone(zone).TimeOfDay;
+                            var time = at.InZone(ReaderOf(row, actor, step).Zone ?? world.Practice.Zone).TimeOfDay;
                             Assert.True(time >= world.Practice.QuietHours.From && time < world.Practice.QuietHours.To, row.ToString());
                         }
                     }
 
                     // Consent (10): the newest word of the ledger and of the events before it.
-                    if (step.Channel is Channel.Email or Channel.Text)
+                    if (step.To is ToRelated)
+                    {
+                        // Rule 3.6: of whoever reads it, the address and the consent.
+                        var reader = ReaderOf(row, actor, step);
+                        Assert.False(reader.DoNotContact);
+                        Assert.NotNull(reader.AddressOf(step.Channel!.Value));
+                        Assert.True(
+                            step.Channel == Channel.Post
+                                || (step.Purpose ?? program.Purpose) == Purpose.Transactional
+                                || reader.Consent.Any(c => c.Channel == step.Channel),
+                            row.ToString()
+                        );
+                    }
+
+                    if (step.To is null && step.Channel is Channel.Email or Channel.Text)
                     {
                         var said = actor
                             .Events.OfType<ConsentGiven>()
@@ -133,7 +154,7 @@ public sealed class WorldProperties
 
                 // Pace (9.1) over each person's dates, limits (9.3) over the practice's, starts (5.5) over the practice's.
                 var sent = rows.Where(r => r.Row.Outcome == Outcome.Sent && r.Step is EmailStep or TextStep).ToList();
-                foreach (var person in sent.Where(r => (r.Step.Purpose ?? r.Program.Purpose) == Purpose.Commercial).GroupBy(r => r.Actor))
+                foreach (var person in sent.Where(r => r.Step.To is null && (r.Step.Purpose ?? r.Program.Purpose) == Purpose.Commercial).GroupBy(r => r.Actor))
                 {
                     foreach (var rule in world.Practice.Pace)
                     {
@@ -147,7 +168,7 @@ public sealed class WorldProperties
 
                 // Once to each household and date of the practice (3.7).
                 Assert.All(
-                    sent.Where(r => r.Step.OnePerHousehold && r.Actor.Person.Household is not null)
+                    sent.Where(r => r.Step.OnePerHousehold && r.Row.Nth == 0 && r.Actor.Person.Household is not null)
                         .GroupBy(r => (r.Program.Name, r.Step.Id, r.Row.Settled!.Value.InZone(world.Practice.Zone).Date)),
                     d => Assert.Single(d)
                 );
@@ -184,6 +205,9 @@ public sealed class WorldProperties
             "Cancelled tag-added",
             "Cancelled nothing-left-to-send",
             "Skipped not-for",
+            "Skipped nobody-there",
+            "Skipped do-not-contact",
+            "third reader",
             "Skipped no-consent",
             "Skipped opted-out",
             "Skipped household",
@@ -204,6 +228,11 @@ public sealed class WorldProperties
                         .ForEach(r =>
                         {
                             met[$"{r.Row.Outcome} {r.Row.Reason}".Trim()] = 1;
+                            if (r.Row.Nth == 2)
+                            {
+                                met["third reader"] = 1;
+                            }
+
                             if (r.Row is { Outcome: Outcome.Forked, Reason: "yes" } && r.Row.Settled > r.Row.Due)
                             {
                                 met["answered later"] = 1;
@@ -232,7 +261,7 @@ public sealed class WorldProperties
             {
                 foreach (var run in Rehearse(world).GroupBy(r => (r.Row.Person, r.Row.Program, r.Row.Run)))
                 {
-                    Assert.Equal(run.Count(), run.Select(r => r.Row.StepId).Distinct().Count());
+                    Assert.Equal(run.Count(), run.Select(r => (r.Row.StepId, r.Row.Nth)).Distinct().Count());
                     // A task settles for this purpose when it is put on the day sheet, so only messages and the rest are compared.
                     var settled = run.Where(r => r.Row.Settled is not null && r.Step is not TaskStep).OrderBy(r => r.Row.Step).ToList();
                     Assert.Equal(settled.Select(r => r.Row.Settled).Order(), settled.Select(r => r.Row.Settled));
@@ -289,6 +318,7 @@ public sealed class WorldProperties
                         .ThenBy(r => r.Program, StringComparer.Ordinal)
                         .ThenBy(r => r.Run)
                         .ThenBy(r => r.Step)
+                        .ThenBy(r => r.Nth)
                         .ToList();
                     Assert.Equal(leap, small);
                 },
@@ -391,6 +421,7 @@ public sealed class WorldProperties
                                 number,
                                 program.Flow.IndexOf(t.StepId),
                                 t.StepId,
+                                t.Nth,
                                 due[(t.RunId, t.StepId)],
                                 t.At,
                                 t.Outcome,

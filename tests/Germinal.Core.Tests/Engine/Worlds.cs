@@ -33,6 +33,29 @@ internal static class Worlds
     /// <summary>The one household there is.</summary>
     public static readonly Household Home = new(Guid.Parse("dddddddd-0000-0000-0000-000000000001"), []);
 
+    /// <summary>Those who stand in a relation to people of the worlds; nothing happens to them.</summary>
+    public static IReadOnlyList<PersonFacts> Solicitors { get; } =
+    [
+        Person("Sol", DateTimeZoneProviders.Tzdb["Australia/Sydney"]) with
+        {
+            Handle = "sol",
+            Mobile = "+12075550102",
+            Consent = [Yes(Channel.Email), Yes(Channel.Text)],
+        },
+        Person("Mona") with
+        {
+            Handle = "mona",
+            Mobile = null,
+            Address = "7 Quay Lane",
+        },
+        Person("Zeb") with
+        {
+            Handle = "zeb",
+            Email = null,
+            DoNotContact = true,
+        },
+    ];
+
     private static readonly Gen<string> When = Gen.OneOf(
         Gen.Select(Pick("start", "previous", "previous", "occasion"), Gen.Int[0, 12], Pick("", ",\"at\":\"07:10\"", ",\"at\":\"16:20\""))
             .Select((from, days, at) => $"\"from\":\"{from}\",\"offset\":\"P{days}D\"{at}"),
@@ -84,6 +107,8 @@ internal static class Worlds
                                 }
                             )
                                 + (more.Length > 0 ? "," + more : "")
+                                + (chance == 1 && kind is ("email" or "text" or "note") ? ",\"to\":{\"relation\":\"solicitor\"}" : "")
+                                + (chance == 2 && kind is "email" ? ",\"to\":\"owner\"" : "")
                                 + (chance == 0 && kind is ("email" or "text" or "call" or "note") ? ",\"onePerHousehold\":true" : "")
                         )
                 )
@@ -227,6 +252,7 @@ internal static class Worlds
                         FirstName = named ? "Ida" : null,
                         Address = "12 Quay Lane",
                         Household = home,
+                        Relations = [.. Solicitors.Take(consent).Select(s => new RelationTo("solicitor", s.Id) { Other = s })],
                         Consent =
                         [
                             .. new[]
