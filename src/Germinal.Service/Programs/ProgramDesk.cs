@@ -9,6 +9,7 @@ using Germinal.Core.Programs;
 using Germinal.Core.Rules;
 using Germinal.Service.Clock;
 using Germinal.Service.Engine;
+using Germinal.Service.People;
 using Germinal.Service.Segments;
 using Germinal.Store;
 using Germinal.Store.Rows;
@@ -55,6 +56,7 @@ public sealed class ProgramDesk(LiquidLetters letters, Engines engines)
             .. LinkFindings(program),
             .. await FollowFindingsAsync(db, programId, program, stop),
             .. await TagFindingsAsync(db, program, stop),
+            .. await RoleFindingsAsync(db, program, stop),
             .. await MeetingFindingsAsync(db, program, stop),
         ];
     }
@@ -65,6 +67,30 @@ public sealed class ProgramDesk(LiquidLetters letters, Engines engines)
         where place.Step is EmailStep
         from problem in LetterLinks.Problems(((EmailStep)place.Step).Body)
         select new Finding($"{place.Pointer}/body", problem);
+
+    /// <summary>Messages that go to those in a relation (rule 3.6) that is none of the practice's, and that nobody stands in.</summary>
+    private static async Task<IReadOnlyList<Finding>> RoleFindingsAsync(GerminalDb db, ProgramDefinition program, CancellationToken stop)
+    {
+        var written = new StepFlow(program).Steps.Where(s => s.Step.To is ToRelated).Select(s => (s.Pointer, ((ToRelated)s.Step.To!).Role)).ToList();
+        if (written.Count == 0)
+        {
+            return [];
+        }
+
+        var settings = (await db.Practices.AsNoTracking().SingleAsync(p => p.Id == db.PracticeId, stop)).Settings;
+        var standing = await db.Relations.AsNoTracking().Select(r => r.Role).Union(db.Relations.Select(r => r.Back)).ToListAsync(stop);
+        var known = Relations.Roles(settings).Concat(standing).ToHashSet(StringComparer.OrdinalIgnoreCase);
+        return
+        [
+            .. written
+                .Where(w => !known.Contains(w.Role))
+                .Select(w => new Finding(
+                    $"{w.Pointer}/to",
+                    $"Nobody is anybody’s “{w.Role}” here, so it would go to nobody; {string.Join(", ", Relations.Roles(settings))} are known.",
+                    IsWarning: true
+                )),
+        ];
+    }
 
     /// <summary>Tags the program asks about that nobody has and no program puts on: most often one is written otherwise.</summary>
     private static async Task<IEnumerable<Finding>> TagFindingsAsync(GerminalDb db, ProgramDefinition program, CancellationToken stop)

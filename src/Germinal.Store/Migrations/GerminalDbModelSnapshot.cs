@@ -904,6 +904,10 @@ namespace Germinal.Store.Migrations
                         .HasColumnType("uuid")
                         .HasColumnName("touch_id");
 
+                    b.Property<Guid?>("AboutId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("about_id");
+
                     b.Property<string>("Answer")
                         .IsRequired()
                         .HasColumnType("text")
@@ -954,6 +958,10 @@ namespace Germinal.Store.Migrations
                         .HasColumnName("links")
                         .HasDefaultValueSql("'[]'::jsonb");
 
+                    b.Property<Guid?>("MemberId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("member_id");
+
                     b.Property<string>("MessageId")
                         .IsRequired()
                         .HasColumnType("text")
@@ -996,6 +1004,10 @@ namespace Germinal.Store.Migrations
 
                     b.HasKey("TouchId")
                         .HasName("pk_messages");
+
+                    b.HasIndex("AboutId")
+                        .HasDatabaseName("ix_messages_about_id")
+                        .HasFilter("about_id IS NOT NULL");
 
                     b.HasIndex("MessageId")
                         .HasDatabaseName("ix_messages_message_id");
@@ -2138,6 +2150,10 @@ namespace Germinal.Store.Migrations
                         .HasColumnType("uuid")
                         .HasColumnName("program_id");
 
+                    b.Property<Guid?>("ReaderId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("reader_id");
+
                     b.Property<string>("Reason")
                         .HasColumnType("text")
                         .HasColumnName("reason");
@@ -2174,6 +2190,10 @@ namespace Germinal.Store.Migrations
                     b.HasIndex("LeasedUntil")
                         .HasDatabaseName("ix_touches_handing")
                         .HasFilter("status = 'handing'");
+
+                    b.HasIndex("ReaderId")
+                        .HasDatabaseName("ix_touches_reader_id")
+                        .HasFilter("reader_id IS NOT NULL");
 
                     b.HasIndex("PersonId", "Due")
                         .HasDatabaseName("ix_touches_person_id_due");
@@ -2536,6 +2556,12 @@ namespace Germinal.Store.Migrations
 
             modelBuilder.Entity("Germinal.Store.Rows.MessageRow", b =>
                 {
+                    b.HasOne("Germinal.Store.Rows.PersonRow", null)
+                        .WithMany()
+                        .HasForeignKey("AboutId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .HasConstraintName("fk_messages_people_about_id");
+
                     b.HasOne("Germinal.Store.Rows.PersonRow", null)
                         .WithMany()
                         .HasForeignKey("PersonId")

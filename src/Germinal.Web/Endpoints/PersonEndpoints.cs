@@ -66,7 +66,7 @@ public sealed record PersonDto(
     IReadOnlyList<RunDto> Runs
 );
 
-/// <summary>A line of a thread, past or coming. Kind: email, call, hand-over, or an event's word. Act and Merge: what it is part of, where that can be taken back.</summary>
+/// <summary>A line of a thread, past or coming. Kind: email, call, hand-over, or an event's word. Act and Merge: what it is part of, where that can be taken back. Beside: whom it goes to or is about, where that is somebody else (rule 3.6).</summary>
 public sealed record ThreadLine(
     string Id,
     string At,
@@ -80,7 +80,8 @@ public sealed record ThreadLine(
     string? Quoted = null,
     Guid? Act = null,
     Guid? Merge = null,
-    long? Event = null
+    long? Event = null,
+    string? Beside = null
 );
 
 /// <summary>What was done, by which it can be taken back for as long as nothing has built on it.</summary>
@@ -525,7 +526,7 @@ public static class PersonEndpoints
 
         var touches = await db
             .Touches.AsNoTracking()
-            .Where(t => t.PersonId == id && t.SettledAt != null && (t.ClosedAt ?? t.SettledAt) < until)
+            .Where(t => (t.PersonId == id || (t.ReaderId == id && Reached.Contains(t.Status))) && t.SettledAt != null && (t.ClosedAt ?? t.SettledAt) < until)
             .OrderByDescending(t => t.ClosedAt ?? t.SettledAt)
             .Take(PastAtOnce + 1)
             .ToListAsync(stop);
@@ -566,7 +567,28 @@ public static class PersonEndpoints
             .ToListAsync(stop);
 
         var facts = (await FactsReading.WithDetailsAsync(db, [row], stop, engine))[id];
-        string Fill(string title) => ((Channels.Letters.LiquidLetters)engine.Templates).FillText(title, facts, practice, practice.SenderFor(facts), now, []);
+        var others = await OthersAsync(db, id, touches, engine, stop);
+        (string Title, string? Beside) Said(TouchRow t)
+        {
+            var about = t.PersonId == id ? facts : others[t.PersonId];
+            var step = engine.Shelf.Find(t.ProgramId, t.Version).Definition.StepOf(t.StepId)!;
+            var to = Readers.Find(practice, about, step, t.ReaderId);
+            var title = ((Channels.Letters.LiquidLetters)engine.Templates).FillText(
+                ThreadLines.TitleOf(step),
+                to ?? about,
+                practice,
+                practice.SenderFor(about),
+                now,
+                []
+            );
+            return (
+                title,
+                t.PersonId != id ? $"about {about.Name}"
+                    : t.ReaderId is { } reader ? $"to {to?.Reader.Name ?? others.GetValueOrDefault(reader)?.Name ?? "somebody"}"
+                    : null
+            );
+        }
+
         var mine = await db
             .Events.AsNoTracking()
             .Where(e => e.PersonId == id && e.At < until && e.ActId != null && db.Acts.Any(a => a.Id == e.ActId && a.UndoneAt == null))
@@ -593,7 +615,7 @@ public static class PersonEndpoints
         var marked = kept.FindAll(e => TakingBack.NothingBuiltOn(standing, PersonStateJson.Read(e.After!)));
         long? Taking(string key, Guid of) => marked.Find(e => e.Data.GetValueOrDefault(key) == of.ToString())?.Id;
         var lines = touches
-            .Select(t => (At: t.ClosedAt ?? t.SettledAt!.Value, Rank: 3, Line: ThreadLines.Of(t, messages.GetValueOrDefault(t.Id), engine.Shelf, names, Fill) with { Event = Taking("touch", t.Id) }))
+            .Select(t => (At: t.ClosedAt ?? t.SettledAt!.Value, Rank: 3, Line: ThreadLines.Of(t, messages.GetValueOrDefault(t.Id), names, Said(t)) with { Event = Taking("touch", t.Id) }))
             .Concat(events.Select(e => (e.At, Rank: 1, Line: ThreadLines.Of(e, zone, undoable.Contains(e.Id), merges, names) with { Event = marked.Exists(m => m.Id == e.Id) ? e.Id : null })))
             .Concat(runs.Where(r => r.StartedAt < until).Select(r => (At: r.StartedAt, Rank: 2, Line: ThreadLines.Started(r, names, zone, starts[r.StartedAt].FirstOrDefault()))))
             .Concat(runs.Where(r => r.EndedAt is { } end && end < until).Select(r => (At: r.EndedAt!.Value, Rank: 4, Line: ThreadLines.Ended(r, names) with { Event = Taking("run", r.Id) })))
@@ -626,6 +648,22 @@ public static class PersonEndpoints
         }
 
         return TypedResults.Ok(new ThreadDto(now.Iso(), zone.Id, coming, [.. page.Select(l => l.Line)], next));
+    }
+
+    /// <summary>What somebody else's program wrote to a person stands in their thread where it reached them (rule 3.6).</summary>
+    private static readonly TouchStatus[] Reached = [TouchStatus.Sent, TouchStatus.Open, TouchStatus.Done];
+
+    /// <summary>Whom a page of a thread is about or who read it, beside the person whose thread it is.</summary>
+    private static Task<Dictionary<Guid, PersonFacts>> OthersAsync(
+        GerminalDb db,
+        Guid person,
+        IReadOnlyList<TouchRow> touches,
+        TouchEngine engine,
+        CancellationToken stop
+    )
+    {
+        var ids = touches.SelectMany(t => new[] { t.PersonId, t.ReaderId }).OfType<Guid>().Where(o => o != person).Distinct().ToList();
+        return ids.Count == 0 ? Task.FromResult(new Dictionary<Guid, PersonFacts>()) : FactsReading.LoadAsync(db, ids, stop, engine);
     }
 
     /// <summary>A year ahead, rehearsed by the engine from the person's state.</summary>

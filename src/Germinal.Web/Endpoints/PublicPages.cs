@@ -57,7 +57,14 @@ public static class PublicPages
         }
 
         db.PracticeId = touch.PracticeId;
-        var person = await db.People.AsNoTracking().SingleAsync(p => p.Id == touch.PersonId, stop);
+
+        // Whoever reads a letter leaves for themselves, whomever it is about; a member of the practice is no person, and has no such link.
+        var reader = touch.ReaderId ?? touch.PersonId;
+        if (await db.People.AsNoTracking().FirstOrDefaultAsync(p => p.Id == reader, stop) is not { } person)
+        {
+            return null;
+        }
+
         var practice = await db.Practices.AsNoTracking().SingleAsync(p => p.Id == touch.PracticeId, stop);
         return (touch, person, practice);
     }

@@ -15,12 +15,15 @@ namespace Germinal.Web.Endpoints;
 /// <summary>What is said of a touch, an event, a run or a refusal on one line of a thread.</summary>
 internal static class ThreadLines
 {
-    public static ThreadLine Of(TouchRow t, MessageRow? message, ProgramShelf shelf, Dictionary<Guid, string> names, Func<string, string> fill)
+    /// <param name="t">The touch.</param>
+    /// <param name="message">What went out, if anything did.</param>
+    /// <param name="names">The programs' names.</param>
+    /// <param name="said">Its words as they would be, and whom it goes to or is about where that is somebody else (rule 3.6).</param>
+    public static ThreadLine Of(TouchRow t, MessageRow? message, Dictionary<Guid, string> names, (string Title, string? Beside) said)
     {
-        var step = shelf.Find(t.ProgramId, t.Version).Definition.StepOf(t.StepId)!;
         var title = message switch
         {
-            null => FirstLine(fill(TitleOf(step))),
+            null => FirstLine(said.Title),
             { Channel: "text" } => message.Text,
             _ => message.Subject,
         };
@@ -46,7 +49,8 @@ internal static class ThreadLines
             reason.Length > 0 ? $"{status}: {reason}" : status,
             t.Id,
             names.GetValueOrDefault(t.ProgramId),
-            null
+            null,
+            Beside: said.Beside
         );
     }
 
@@ -191,7 +195,8 @@ internal static class ThreadLines
     public static ThreadLine Coming(RehearsedTouch t, PersonFacts person, Practice practice, PersonState state, LiquidLetters liquid)
     {
         var at = t.SettledAt ?? t.Due;
-        var title = FirstLine(liquid.FillText(TitleOf(t.Step), person, practice, practice.SenderFor(person), at, []));
+        var to = Readers.Find(practice, person, t.Step, t.Reader);
+        var title = FirstLine(liquid.FillText(TitleOf(t.Step), to ?? person, practice, practice.SenderFor(person), at, []));
         var mark = state.Marks.TryGetValue(t.TouchId, out var m) ? m : (TouchMark?)null;
         var status =
             mark == TouchMark.Held
@@ -203,7 +208,8 @@ internal static class ThreadLines
                     Outcome.Blocked => $"cannot go: {Why.Reason(t.Reason)}",
                     _ => t.IsPaused ? "will not go while it is paused" : null,
                 };
-        return new ThreadLine($"c{t.TouchId:N}", at.Iso(), t.Step.Kind, title, null, status, t.TouchId, t.Program.Definition.Name, null);
+        var beside = t.Step.To is not null && to is { } who ? $"to {who.Reader.Name}" : null;
+        return new ThreadLine($"c{t.TouchId:N}", at.Iso(), t.Step.Kind, title, null, status, t.TouchId, t.Program.Definition.Name, null, Beside: beside);
     }
 
     /// <summary>A meeting that is to come.</summary>

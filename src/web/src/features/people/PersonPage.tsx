@@ -249,6 +249,7 @@ function Touch({
         >
           {line.title}
         </span>
+        {line.beside && <span className="text-small text-soft"> {line.beside}</span>}
         {said ? (
           <span className="block font-serif italic">“{line.detail}”</span>
         ) : (

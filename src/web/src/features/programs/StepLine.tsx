@@ -12,7 +12,8 @@ import { AddStep } from './AddStep';
 import { SpanForm, TextForm, WhenForm } from './forms';
 import { OtherStep } from './OtherStep';
 import { usePen } from './pen';
-import { reaches, type Step, sayWhen, stepName } from './programFile';
+import { isMessage, reaches, readByOthers, type Step, sayTo, sayWhen, stepName } from './programFile';
+import { ReaderForm } from './ReaderForm';
 import { Say, Words } from './Say';
 import { SpanField } from './SpanField';
 import { passagesOf } from './stepTree';
@@ -64,7 +65,7 @@ function StepLine({ step, index, pointer, inside, last }: LineProps) {
       <span className={inside ? 'absolute top-[7px] left-[9px]' : 'absolute top-[11px] left-[14px]'}>{mark}</span>
       <div className="font-serif text-[17px] leading-normal">
         <Sentence step={step} index={index} pointer={pointer} inside={inside} /> <OnlyIf step={step} picked={on} />{' '}
-        <OnceAHousehold step={step} picked={on} /> {inside && passagesOf(step).length === 0 && dated}
+        <ReadBy step={step} picked={on} /> <OnceAHousehold step={step} picked={on} /> {inside && passagesOf(step).length === 0 && dated}
       </div>
       {writing && step.kind === 'email' && (
         <Suspense fallback={<Loading what="Opening the letter" />}>
@@ -132,6 +133,25 @@ function OnlyIf({ step, picked }: { step: Step; picked: boolean }) {
       />
       {parts.length > 0 && '.'}
     </>
+  );
+}
+
+/** Who reads it; that it is the person themselves is said only where it can be changed. */
+function ReadBy({ step, picked }: { step: Step; picked: boolean }) {
+  const { set } = usePen();
+  if (!isMessage(step) || !(picked || readByOthers(step))) return null;
+  return (
+    <Say words={sayTo(step.to)} label="Whom it goes to" soft={!readByOthers(step)}>
+      {(close) => (
+        <ReaderForm
+          step={step}
+          done={(to) => {
+            set({ ...step, to });
+            close();
+          }}
+        />
+      )}
+    </Say>
   );
 }
 

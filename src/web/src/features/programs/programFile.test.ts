@@ -1,5 +1,17 @@
 import { describe, expect, test } from 'vitest';
-import { newId, type ProgramFile, type Step, sayStop, sayTrigger, sayWhen, sayWindow, type When, type Window } from './programFile';
+import {
+  newId,
+  type ProgramFile,
+  readByOthers,
+  type Step,
+  sayStop,
+  sayTo,
+  sayTrigger,
+  sayWhen,
+  sayWindow,
+  type When,
+  type Window,
+} from './programFile';
 
 const program: ProgramFile = {
   format: 'germinal.program/1',
@@ -48,6 +60,17 @@ describe('sentences', () => {
     expect(sayWindow({ ...program, clock: 'practice', window: { ...window, days: ['sat'] } })).toBe('Sat, 9 to 17:30, the practice’s time');
     expect(sayWindow({ ...program, at: '08:00' })).toBe('any day, at 8, their time');
   });
+});
+
+test('who reads a message', () => {
+  const email: Step = { id: 'a', kind: 'email', when: { from: 'start' }, subject: 's', body: 'b' };
+  expect(sayTo(undefined)).toBe('It goes to them.');
+  expect(sayTo({ relation: 'solicitor' })).toBe('It goes to their solicitor.');
+  expect(sayTo('owner')).toBe('It goes to whoever looks after them.');
+  expect(readByOthers(email)).toBe(false);
+  expect(readByOthers({ ...email, to: 'person' })).toBe(false);
+  expect(readByOthers({ ...email, to: { relation: 'spouse' } })).toBe(true);
+  expect(readByOthers({ id: 'c', kind: 'call', when: { from: 'start' }, script: 's', slack: 'P2D', holds: false })).toBe(false);
 });
 
 test('a new step gets an id no other has', () => {

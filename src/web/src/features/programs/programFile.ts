@@ -110,14 +110,18 @@ type StepBase = { id: string; when: When; lateLimit?: string; purpose?: string; 
 
 /** What reaches people over a channel may go once to each household. */
 type Reaching = { onePerHousehold?: boolean };
+
+/** Who reads a message, where that is not the person: their owner, or everybody in a relation to them. */
+export type To = 'person' | 'owner' | { relation: string };
+type Message = Reaching & { to?: To };
 export type Step = StepBase &
   (
-    | ({ kind: 'email'; subject: string; body: string } & Reaching)
+    | ({ kind: 'email'; subject: string; body: string } & Message)
     | ({ kind: 'call'; script: string; slack: string; holds: boolean; missedAfter?: string } & Reaching)
     | { kind: 'hand-over'; program: string }
-    | ({ kind: 'text'; body: string } & Reaching)
+    | ({ kind: 'text'; body: string } & Message)
     | { kind: 'tell-me'; body: string }
-    | ({ kind: 'note'; body: string; holds?: boolean; missedAfter?: string } & Reaching)
+    | ({ kind: 'note'; body: string; holds?: boolean; missedAfter?: string } & Message)
     | { kind: 'task'; title: string; holds?: boolean; missedAfter?: string }
     | { kind: 'change'; set: Change | Change[] }
     | { kind: 'fork'; if: Question; within?: string; then: Step[]; else?: Step[] }
@@ -129,6 +133,20 @@ export type ReachingStep = Extract<Step, { kind: 'email' | 'text' | 'call' | 'no
 
 /** True where a step reaches people over a channel. */
 export const reaches = (step: Step): step is ReachingStep => ['email', 'text', 'call', 'note'].includes(step.kind);
+
+export type MessageStep = Extract<Step, { kind: 'email' | 'text' | 'note' }>;
+
+/** True where a step's words may go to somebody else than the person it is about. */
+export const isMessage = (step: Step): step is MessageStep => ['email', 'text', 'note'].includes(step.kind);
+
+/** True where somebody else reads a step. */
+export const readByOthers = (step: Step) => isMessage(step) && step.to !== undefined && step.to !== 'person';
+
+/** Who reads it, as a sentence. */
+export function sayTo(to: To | undefined) {
+  if (to === undefined || to === 'person') return 'It goes to them.';
+  return to === 'owner' ? 'It goes to whoever looks after them.' : `It goes to their ${to.relation}.`;
+}
 
 export type Change = Record<string, string>;
 

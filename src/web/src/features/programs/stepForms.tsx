@@ -6,7 +6,7 @@ import { notComplete, RuleFields } from '../rules/RuleForm';
 import { blankLeaf, isComplete, type Rule } from '../rules/ruleLanguage';
 import { LinkSelect, StageSelect, TagInput, Take } from './forms';
 import { linksOf } from './letterLink';
-import { type Change, type Question, type Step, stepName } from './programFile';
+import { type Change, type Question, readByOthers, type Step, stepName } from './programFile';
 
 /** The small forms behind the words of forks, splits and changes. */
 
@@ -33,7 +33,8 @@ export function QuestionForm({ question, before, done }: { question: Question; b
   const [rule, setRule] = useState<Rule>(given ?? blankLeaf('tags'));
   const [wrong, setWrong] = useState<string>();
   const asked = questions[kind];
-  const steps = before.filter((s) => asked?.of?.includes(s.kind));
+  // What somebody else reads says nothing of what the person did.
+  const steps = before.filter((s) => asked?.of?.includes(s.kind) && !readByOthers(s));
   const [step, setStep] = useState(typeof question.step === 'string' ? question.step : '');
   const [word, setWord] = useState(String(question.link ?? question.outcome ?? question.form ?? ''));
   const chosen = steps.some((s) => s.id === step) ? step : asked?.anyStep ? '' : (steps.at(-1)?.id ?? '');

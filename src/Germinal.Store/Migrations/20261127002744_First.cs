@@ -729,6 +729,8 @@ namespace Germinal.Store.Migrations
                     touch_id = table.Column<Guid>(type: "uuid", nullable: false),
                     practice_id = table.Column<Guid>(type: "uuid", nullable: false),
                     person_id = table.Column<Guid>(type: "uuid", nullable: false),
+                    about_id = table.Column<Guid>(type: "uuid", nullable: true),
+                    member_id = table.Column<Guid>(type: "uuid", nullable: true),
                     channel = table.Column<string>(type: "text", nullable: false, defaultValue: "email"),
                     message_id = table.Column<string>(type: "text", nullable: false),
                     to_address = table.Column<string>(type: "text", nullable: false),
@@ -750,6 +752,12 @@ namespace Germinal.Store.Migrations
                 constraints: table =>
                 {
                     table.PrimaryKey("pk_messages", x => x.touch_id);
+                    table.ForeignKey(
+                        name: "fk_messages_people_about_id",
+                        column: x => x.about_id,
+                        principalTable: "people",
+                        principalColumn: "id",
+                        onDelete: ReferentialAction.Cascade);
                     table.ForeignKey(
                         name: "fk_messages_people_person_id",
                         column: x => x.person_id,
@@ -1007,6 +1015,7 @@ namespace Germinal.Store.Migrations
                     leased_until = table.Column<Instant>(type: "timestamp with time zone", nullable: true),
                     attempts = table.Column<int>(type: "integer", nullable: false),
                     last_answer = table.Column<string>(type: "text", nullable: true),
+                    reader_id = table.Column<Guid>(type: "uuid", nullable: true),
                     printed_at = table.Column<Instant>(type: "timestamp with time zone", nullable: true)
                 },
                 constraints: table =>
@@ -1215,6 +1224,12 @@ namespace Germinal.Store.Migrations
                 name: "ix_merges_kept_id",
                 table: "merges",
                 column: "kept_id");
+
+            migrationBuilder.CreateIndex(
+                name: "ix_messages_about_id",
+                table: "messages",
+                column: "about_id",
+                filter: "about_id IS NOT NULL");
 
             migrationBuilder.CreateIndex(
                 name: "ix_messages_channel_to_address_sent_at",
@@ -1442,6 +1457,12 @@ namespace Germinal.Store.Migrations
                 name: "ix_touches_person_id_due",
                 table: "touches",
                 columns: new[] { "person_id", "due" });
+
+            migrationBuilder.CreateIndex(
+                name: "ix_touches_reader_id",
+                table: "touches",
+                column: "reader_id",
+                filter: "reader_id IS NOT NULL");
 
             migrationBuilder.CreateIndex(
                 name: "ix_touches_unsettled",

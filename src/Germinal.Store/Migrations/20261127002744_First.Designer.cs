@@ -14,7 +14,7 @@ using Npgsql.EntityFrameworkCore.PostgreSQL.Metadata;
 namespace Germinal.Store.Migrations
 {
     [DbContext(typeof(GerminalDb))]
-    [Migration("20261126204712_First")]
+    [Migration("20261127002744_First")]
     partial class First
     {
         /// <inheritdoc />
@@ -907,6 +907,10 @@ namespace Germinal.Store.Migrations
                         .HasColumnType("uuid")
                         .HasColumnName("touch_id");
 
+                    b.Property<Guid?>("AboutId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("about_id");
+
                     b.Property<string>("Answer")
                         .IsRequired()
                         .HasColumnType("text")
@@ -957,6 +961,10 @@ namespace Germinal.Store.Migrations
                         .HasColumnName("links")
                         .HasDefaultValueSql("'[]'::jsonb");
 
+                    b.Property<Guid?>("MemberId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("member_id");
+
                     b.Property<string>("MessageId")
                         .IsRequired()
                         .HasColumnType("text")
@@ -999,6 +1007,10 @@ namespace Germinal.Store.Migrations
 
                     b.HasKey("TouchId")
                         .HasName("pk_messages");
+
+                    b.HasIndex("AboutId")
+                        .HasDatabaseName("ix_messages_about_id")
+                        .HasFilter("about_id IS NOT NULL");
 
                     b.HasIndex("MessageId")
                         .HasDatabaseName("ix_messages_message_id");
@@ -2141,6 +2153,10 @@ namespace Germinal.Store.Migrations
                         .HasColumnType("uuid")
                         .HasColumnName("program_id");
 
+                    b.Property<Guid?>("ReaderId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("reader_id");
+
                     b.Property<string>("Reason")
                         .HasColumnType("text")
                         .HasColumnName("reason");
@@ -2177,6 +2193,10 @@ namespace Germinal.Store.Migrations
                     b.HasIndex("LeasedUntil")
                         .HasDatabaseName("ix_touches_handing")
                         .HasFilter("status = 'handing'");
+
+                    b.HasIndex("ReaderId")
+                        .HasDatabaseName("ix_touches_reader_id")
+                        .HasFilter("reader_id IS NOT NULL");
 
                     b.HasIndex("PersonId", "Due")
                         .HasDatabaseName("ix_touches_person_id_due");
@@ -2539,6 +2559,12 @@ namespace Germinal.Store.Migrations
 
             modelBuilder.Entity("Germinal.Store.Rows.MessageRow", b =>
                 {
+                    b.HasOne("Germinal.Store.Rows.PersonRow", null)
+                        .WithMany()
+                        .HasForeignKey("AboutId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .HasConstraintName("fk_messages_people_about_id");
+
                     b.HasOne("Germinal.Store.Rows.PersonRow", null)
                         .WithMany()
                         .HasForeignKey("PersonId")

@@ -1,0 +1,45 @@
+import { useQuery } from '@tanstack/react-query';
+import { useState } from 'react';
+import { api, take } from '../../api/client';
+import { Field } from '../../ui/bits';
+import { Take } from './forms';
+import type { MessageStep, To } from './programFile';
+
+/** Who reads a message: the person it is about, whoever looks after them, or everybody who is something to them. */
+export function ReaderForm({ step, done }: { step: MessageStep; done: (to: To | undefined) => void }) {
+  const given = typeof step.to === 'object' ? step.to.relation : undefined;
+  const [who, setWho] = useState(typeof step.to === 'object' ? 'relation' : (step.to ?? 'person'));
+  const [role, setRole] = useState(given);
+  const known = useQuery({
+    queryKey: ['rule-names', 'relation'],
+    queryFn: () => take(api.GET('/api/rules/names', { params: { query: { field: 'relation' } } })),
+  }).data;
+  const roles = [...new Set([...(given ? [given] : []), ...(known?.map((r) => r.value) ?? [])])];
+  const chosen = role ?? roles[0] ?? '';
+  return (
+    <Take done={() => done(who === 'person' ? undefined : who === 'owner' ? 'owner' : { relation: chosen })}>
+      <Field label="It goes to">
+        {(id) => (
+          <select id={id} className="w-full" value={who} onChange={(e) => setWho(e.target.value)}>
+            <option value="person">the person it is about</option>
+            <option value="relation">everybody who is something to them</option>
+            {(step.kind === 'email' || step.to === 'owner') && <option value="owner">the member who looks after them</option>}
+          </select>
+        )}
+      </Field>
+      {who === 'relation' && (
+        <Field label="Their" hint="Each gets one of their own, if they may be written to. Fields that begin with “to” are theirs.">
+          {(id, by) => (
+            <select id={id} aria-describedby={by} required className="w-full" value={chosen} onChange={(e) => setRole(e.target.value)}>
+              {roles.map((r) => (
+                <option key={r} value={r}>
+                  {r}
+                </option>
+              ))}
+            </select>
+          )}
+        </Field>
+      )}
+    </Take>
+  );
+}
