@@ -10,6 +10,9 @@ public static class Lengths
     /// <summary>A name, a title, a tag, a stage, a number.</summary>
     public const int Name = 200;
 
+    /// <summary>A rule as JSON, where it comes with an address.</summary>
+    public const int Rule = 6_000;
+
     /// <summary>Something said or remarked.</summary>
     public const int Remark = 20_000;
 }

@@ -92,8 +92,10 @@ public static class RuleSql
             {
                 case RuleOp.Missing:
                     return $"NOT {Condition(leaf with { Op = RuleOp.Exists }, nullIsFalse: false)}";
-                case RuleOp.IsNot or RuleOp.NotIn or RuleOp.HasNot:
+                case RuleOp.IsNot:
                     return $"NOT {Condition(leaf with { Op = RuleOp.Is }, nullIsFalse: false)}";
+                case RuleOp.NotIn or RuleOp.HasNot:
+                    return $"NOT {Condition(leaf with { Op = RuleOp.Has }, nullIsFalse: false)}";
                 case RuleOp.NotInLast:
                     return $"NOT {Condition(leaf with { Op = RuleOp.InLast }, nullIsFalse: false)}";
             }
@@ -142,11 +144,14 @@ public static class RuleSql
             return field switch
             {
                 { Name: "tags" or "lists", Deed: null, Kind: FieldKind.Texts } => $"rule_fold_all(p.{field.Name}) && {Folded(leaf)}",
-                { IsCustom: true } when leaf.Values.All(v => v.Length > 0) =>
-                    $"rule_own_pairs(p.custom) && ARRAY(SELECT rule_fold({Parameter(field.Name)}) || U&'\\001F' || rule_fold(v) FROM unnest({Parameter(leaf.Values.ToArray())}::text[]) v)",
+                { IsCustom: true } =>
+                    $"rule_own_pairs(p.custom) && ARRAY(SELECT rule_fold({Parameter(field.Name)}) || s || rule_fold(v) FROM unnest({Parameter(leaf.Values.ToArray())}::text[]) v, unnest(ARRAY[{Marks(leaf.Op)}]) s WHERE v <> '')",
                 _ => null,
             };
         }
+
+        /// <summary>What stands between a field's name and its whole value, and between it and one of several choices.</summary>
+        private static string Marks(RuleOp op) => op == RuleOp.Is ? "U&'\\001F'" : "U&'\\001F', U&'\\001E'";
 
         private string InSegments(Leaf leaf)
         {

@@ -101,7 +101,7 @@ public sealed class RuleSqlTests : IDisposable
                     .Distinct(StringComparer.OrdinalIgnoreCase),
             ],
             Lists = [.. Enumerable.Range(0, random.Next(3)).Select(_ => Of(random, "News", "März")).Distinct(StringComparer.OrdinalIgnoreCase)],
-            Custom = random.Next(2) == 0 ? [] : new() { [Of(random, "plan", "Plan", "größe")] = Text(random) ?? "" },
+            Custom = random.Next(2) == 0 ? [] : new() { [Of(random, "plan", "Plan", "größe")] = random.Next(3) == 0 ? $"{Text(random)};{Text(random)};{Text(random)}" : Text(random) ?? "" },
             LostReason = Text(random),
             AddedAt = Moment(random) ?? NodaConstants.UnixEpoch,
             DoNotContact = random.Next(5) == 0,

@@ -38,6 +38,44 @@ public sealed class OwnFieldsTests(Site site) : IClassFixture<Site>
         person.GetProperty("own").EnumerateArray().ToDictionary(f => f.GetProperty("key").GetString()!, f => f.GetProperty("value").GetString());
 
     [Fact]
+    public async Task The_list_of_people_and_what_is_done_to_those_who_fit_go_by_any_rule()
+    {
+        var ada = await site.SignedInAsync("ada");
+        await SaveAsync(ada, (object[])[.. Fields, new { key = "", name = "Likes", kind = "choices", options = new[] { "Tax", "Trusts", "Wine" } }]);
+        foreach (var (last, likes) in new[] { ("Onefit", "Wine;Tax"), ("Twofit", "Wine"), ("Threefit", "") })
+        {
+            var (id, edition) = await PersonAsync(ada, last);
+            await ada.DoAsync($"/api/people/{id}", Edit(edition, new Dictionary<string, string> { ["Likes"] = likes }), HttpMethod.Patch);
+        }
+
+        async Task<string[]> NamesAsync(string who) =>
+            [
+                .. (await ada.GetAsync($"/api/people?search=fit&who={Uri.EscapeDataString(who)}")).GetProperty("rows").EnumerateArray().Select(p => p.GetProperty("name").GetString()!),
+            ];
+        const string Wine = """{"field":"custom:Likes","op":"has","value":"wine"}""";
+        Assert.Equal(["Own Onefit", "Own Twofit"], await NamesAsync(Wine));
+        Assert.Equal(["Own Onefit"], await NamesAsync("""{"all":[{"field":"custom:likes","op":"in","value":["Trusts","Tax"]}]}"""));
+        Assert.Equal(["Own Threefit"], await NamesAsync("""{"field":"custom:Likes","op":"has-not","value":"Wine"}"""));
+        Assert.Equal(2, (await ada.GetAsync($"/api/people/count?search=fit&who={Uri.EscapeDataString(Wine)}")).GetProperty("count").GetInt32());
+        await ada.DoAsync("/api/people/tag", new { matching = new { search = "fit", who = Wine }, tag = "Cellar" });
+        Assert.Equal(["Own Onefit", "Own Twofit"], await NamesAsync("""{"field":"tags","op":"has","value":"cellar"}"""));
+
+        // What is no rule says so, in one shape, and does nothing.
+        foreach (var wrong in new[] { "{", "7", "[]", "{}", """{"field":"shoe","op":"is","value":"9"}""", """{"all":[{"field":"email"}]}""", "\u0000", new string('[', 4000) })
+        {
+            foreach (var path in new[] { "/api/people", "/api/people/count" })
+            {
+                var (status, message) = await ada.RefusedAsync($"{path}?who={Uri.EscapeDataString(wrong)}", null, "who", HttpMethod.Get);
+                Assert.Equal((400, true), (status, message.StartsWith("Who is meant cannot be read", StringComparison.Ordinal)));
+            }
+
+            Assert.Equal(400, (await ada.RefusedAsync("/api/people/tag", new { matching = new { who = wrong }, tag = "Wrong" }, "who")).Status);
+        }
+
+        Assert.Empty(await NamesAsync("""{"field":"tags","op":"has","value":"wrong"}"""));
+    }
+
+    [Fact]
     public async Task A_field_is_named_filled_in_used_renamed_and_taken_out_and_nothing_is_lost()
     {
         var ada = await site.SignedInAsync("ada");

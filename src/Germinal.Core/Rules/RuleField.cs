@@ -128,6 +128,15 @@ public sealed record RuleField(string Name, FieldKind Kind, bool IsCustom = fals
         return Plain.TryGetValue(name, out var kind) ? new RuleField(name, kind) : null;
     }
 
+    /// <summary>
+    /// What a field of the practice's own holds, for those ops that ask for one of several: the whole text and each of the choices
+    /// that are kept in it, parted by semicolons.
+    /// </summary>
+    public FieldValue PartsFor(PersonFacts person) =>
+        person.Custom.GetValueOrDefault(Name) is { Length: > 0 } text
+            ? new FieldValue(Texts: [text, .. text.Split(';', StringSplitOptions.RemoveEmptyEntries)])
+            : default;
+
     /// <summary>The field's value for a person.</summary>
     public FieldValue ValueFor(PersonFacts person, RuleMoment moment)
     {

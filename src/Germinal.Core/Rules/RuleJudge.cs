@@ -39,6 +39,8 @@ public static class RuleJudge
                 return !Holds(not.Part, person, moment);
             case Leaf { Known.Name: RuleField.Segment } leaf:
                 return Holds(leaf, new FieldValue(Texts: Segments.Of(leaf, person, moment)), moment);
+            case Leaf { Known: { IsCustom: true } own, Op: RuleOp.Has or RuleOp.HasNot or RuleOp.In or RuleOp.NotIn } leaf:
+                return Holds(leaf, own.PartsFor(person), moment);
             case Leaf leaf:
                 return leaf.Known is { } field && Holds(leaf, field.ValueFor(person, moment), moment);
             default:

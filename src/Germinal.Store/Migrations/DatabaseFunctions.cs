@@ -65,7 +65,12 @@ internal static class DatabaseFunctions
             $$ SELECT nullif(CASE WHEN own ? name THEN own ->> name ELSE (SELECT e.value FROM jsonb_each_text(own) e WHERE public.rule_fold(e.key) = public.rule_fold(name) LIMIT 1) END, '') $$;
 
             CREATE FUNCTION rule_own_pairs(own jsonb) RETURNS text[] LANGUAGE sql IMMUTABLE PARALLEL SAFE STRICT AS
-            $$ SELECT coalesce(array_agg(public.rule_fold(e.key) || U&'\001F' || public.rule_fold(e.value)), '{}') FROM jsonb_each_text(own) e $$;
+            $$ SELECT coalesce(array_agg(pair), '{}') FROM (
+                 SELECT public.rule_fold(e.key) || U&'\001F' || public.rule_fold(e.value) FROM jsonb_each_text(own) e
+                 UNION ALL
+                 SELECT public.rule_fold(e.key) || U&'\001E' || public.rule_fold(x) FROM jsonb_each_text(own) e, unnest(string_to_array(e.value, ';')) x
+                 WHERE position(';' IN e.value) > 0 AND x <> ''
+               ) AS p(pair) $$;
 
             CREATE INDEX ix_people_tags_folded ON people USING gin (rule_fold_all(tags));
             CREATE INDEX ix_people_lists_folded ON people USING gin (rule_fold_all(lists));

@@ -1,3 +1,5 @@
+using System.Text.Json;
+using Germinal.Core.Files;
 using Germinal.Core.Rules;
 using Germinal.Core.Time;
 using Germinal.Service;
@@ -40,13 +42,15 @@ public sealed record PersonLine(
 /// <param name="Owner">The member who looks after them.</param>
 /// <param name="List">A list they are on.</param>
 /// <param name="Segment">A saved segment they are in; one that does not exist has nobody.</param>
+/// <param name="Who">Anything the rule language can ask, as JSON; what is no rule is refused.</param>
 public sealed record PeopleFilter(
     [AtMost(Lengths.Name)] string? Search = null,
     [AtMost(Lengths.Name)] string? Tag = null,
     [AtMost(Lengths.Name)] string? Stage = null,
     Guid? Owner = null,
     [AtMost(Lengths.Name)] string? List = null,
-    Guid? Segment = null
+    Guid? Segment = null,
+    [AtMost(Lengths.Rule)] string? Who = null
 );
 
 /// <summary>The people list and what is done to many at once.</summary>
@@ -83,9 +87,10 @@ public static class PeopleEndpoints
                 Guid? owner,
                 string? list,
                 Guid? segment,
+                string? who,
                 CancellationToken stop
             ) =>
-                new Counted(await (await FilteredAsync(db, engines, caller, new(search, tag, stage, owner, list, segment), stop)).Take(10_001).CountAsync(stop))
+                new Counted(await (await FilteredAsync(db, engines, caller, new(search, tag, stage, owner, list, segment, who), stop)).Take(10_001).CountAsync(stop))
         );
         people.MapPost("", Add);
         people.MapPost("/export/{form}", Export).RequireAuthorization(Rights.ExportPeople);
@@ -164,6 +169,13 @@ public static class PeopleEndpoints
         Ask("tags", RuleOp.Has, filter.Tag);
         Ask("lists", RuleOp.Has, filter.List);
         var archivedToo = false;
+        if (!string.IsNullOrEmpty(filter.Who))
+        {
+            var rule = RuleOf(filter.Who);
+            archivedToo = rule.Asks(RuleField.Archived);
+            parts.Add(rule);
+        }
+
         if (filter.Segment is { } id)
         {
             var json = await db
@@ -171,7 +183,7 @@ public static class PeopleEndpoints
                 .Where(s => s.Id == id && (s.MemberId == null || s.MemberId == caller.Id))
                 .Select(s => s.Rule).FirstOrDefaultAsync(stop);
             var rule = json is null ? new AnyOf([]) : SegmentShelf.Read(json);
-            archivedToo = rule.Asks(RuleField.Archived);
+            archivedToo |= rule.Asks(RuleField.Archived);
             parts.Add(rule);
         }
 
@@ -188,6 +200,27 @@ public static class PeopleEndpoints
         people = string.IsNullOrEmpty(filter.Stage) ? people : people.Where(p => p.Stage == filter.Stage);
         people = filter.Owner is null ? people : people.Where(p => p.OwnerId == filter.Owner);
         return Found(people.AsNoTracking(), filter.Search);
+    }
+
+    /// <summary>A rule as it was asked for.</summary>
+    /// <exception cref="NotReadableException">It is none; says what is wrong with it.</exception>
+    private static Rule RuleOf(string json)
+    {
+        var errors = new List<Finding>();
+        Rule? rule = null;
+        try
+        {
+            using var parsed = JsonDocument.Parse(json);
+            rule = RuleReader.Read(parsed.RootElement, "", errors);
+        }
+        catch (JsonException)
+        {
+            errors.Add(new Finding("", "It is no JSON."));
+        }
+
+        return json.Length <= Lengths.Rule && errors.Count == 0 && rule is not null
+            ? rule
+            : throw new NotReadableException($"Who is meant cannot be read: {string.Join(" ", errors.Select(e => e.Message).Take(3))}".TrimEnd());
     }
 
     /// <summary>Those among people who have every word in their name, address or number.</summary>
@@ -224,6 +257,7 @@ public static class PeopleEndpoints
         Guid? owner,
         string? list,
         Guid? segment,
+        string? who,
         string? sort,
         string? after,
         int? most,
@@ -231,7 +265,7 @@ public static class PeopleEndpoints
     )
     {
         var take = Math.Clamp(most ?? 50, 1, 200);
-        var people = await FilteredAsync(db, engines, caller, new(search, tag, stage, owner, list, segment), stop);
+        var people = await FilteredAsync(db, engines, caller, new(search, tag, stage, owner, list, segment, who), stop);
         var key = PageKey.TryRead(after);
         var down = sort?.StartsWith('-') == true;
         var by = sort?.TrimStart('-') ?? "name";

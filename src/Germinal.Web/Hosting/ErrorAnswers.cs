@@ -4,6 +4,10 @@ using Npgsql;
 
 namespace Germinal.Web.Hosting;
 
+/// <summary>Something that was sent cannot be read; the message says what is wrong and what would be right.</summary>
+/// <param name="message">In a sentence.</param>
+internal sealed class NotReadableException(string message) : Exception(message);
+
 /// <summary>
 /// What goes wrong because two come at once, or because of what was sent, said as such: 409 and 400. Everything else is a
 /// mistake of ours, 500, and is logged.
@@ -18,6 +22,7 @@ internal sealed class ErrorAnswers : IExceptionHandler
                 statusCode: StatusCodes.Status499ClientClosedRequest
             ),
             DbUpdateConcurrencyException => Problems.Conflict("Somebody else has changed this at the same moment. Load it again and repeat what you did."),
+            NotReadableException asked => Problems.PutRight(asked.Message),
             _ when (exception as PostgresException ?? exception.InnerException as PostgresException) is { } refused => Of(refused),
             _ => null,
         };
@@ -43,11 +48,7 @@ internal sealed class ErrorAnswers : IExceptionHandler
             or PostgresErrorCodes.UntranslatableCharacter
             or PostgresErrorCodes.NumericValueOutOfRange
             or PostgresErrorCodes.DatetimeFieldOverflow
-            or PostgresErrorCodes.ProgramLimitExceeded => TypedResults.Problem(
-                "Something in it is too long, too large, or no text.",
-                statusCode: StatusCodes.Status400BadRequest,
-                title: "Something has to be put right"
-            ),
+            or PostgresErrorCodes.ProgramLimitExceeded => Problems.PutRight("Something in it is too long, too large, or no text."),
             _ => null,
         };
 }

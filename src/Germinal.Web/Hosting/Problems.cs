@@ -62,6 +62,10 @@ public static class Problems
     /// <summary>As above, by the right's name.</summary>
     public static ProblemHttpResult NotYours(string right) => NotYours(Rights.All.First(r => r.Name == right));
 
+    /// <summary>What was sent is not right as a whole.</summary>
+    public static ProblemHttpResult PutRight(string message) =>
+        TypedResults.Problem(message, statusCode: StatusCodes.Status400BadRequest, title: "Something has to be put right");
+
     /// <summary>Somebody else was faster.</summary>
     public static ProblemHttpResult Conflict(string message) =>
         TypedResults.Problem(message, statusCode: StatusCodes.Status409Conflict, title: "Somebody else has changed this");

@@ -17,6 +17,7 @@ public sealed class RuleJudgeTests
             Tags = FrozenSet.ToFrozenSet(["Client", "Retirement"], StringComparer.OrdinalIgnoreCase),
             Stage = "Planning/Inquiry",
             LastName = null,
+            Custom = new Dictionary<string, string> { ["Likes"] = "Tax;Wine", ["Home"] = "House" }.ToFrozenDictionary(StringComparer.OrdinalIgnoreCase),
         };
         return RuleJudge.Holds(rule!, person, new RuleMoment(Given.At("2027-03-01T08:15"), Given.NewYork));
     }
@@ -37,6 +38,14 @@ public sealed class RuleJudgeTests
     [InlineData("""{"field":"birthday","op":"before","value":"1980-01-01"}""", true)]
     [InlineData("""{"all":[{"field":"email","op":"exists"},{"not":{"field":"tags","op":"has","value":"client"}}]}""", false)]
     [InlineData("""{"any":[{"field":"email","op":"missing"},{"field":"tags","op":"has","value":"retirement"}]}""", true)]
+    [InlineData("""{"field":"custom:likes","op":"has","value":"tax"}""", true)]
+    [InlineData("""{"field":"custom:likes","op":"has","value":"ta"}""", false)]
+    [InlineData("""{"field":"custom:likes","op":"in","value":["Trusts","wine"]}""", true)]
+    [InlineData("""{"field":"custom:likes","op":"has-not","value":"Wine"}""", false)]
+    [InlineData("""{"field":"custom:likes","op":"not-in","value":["Trusts"]}""", true)]
+    [InlineData("""{"field":"custom:likes","op":"is","value":"Tax"}""", false)]
+    [InlineData("""{"field":"custom:home","op":"has","value":"house"}""", true)]
+    [InlineData("""{"field":"custom:shoe","op":"has-not","value":"9"}""", true)]
     public void Rule_5_2_only_if_is_judged_over_the_person(string json, bool expected) => Assert.Equal(expected, Holds(json));
 
     [Theory]

@@ -8,7 +8,8 @@ import { DayPage, PageHead } from '../../ui/DayPage';
 import { useKept } from '../../ui/kept';
 import { sayOwn } from '../../ui/OwnFieldInput';
 import { count, moment, nearDay } from '../../ui/when';
-import type { Leaf } from '../rules/ruleLanguage';
+import { partsOf, type Rule } from '../rules/ruleLanguage';
+import { SayRules } from '../rules/SayRules';
 import { AddPerson } from './AddPerson';
 import { Many } from './Many';
 
@@ -38,7 +39,9 @@ export default function PeopleList() {
     owner: query.get('owner') || undefined,
     list: query.get('list') || undefined,
     segment: query.get('segment') || undefined,
+    who: query.get('who') || undefined,
   };
+  const who = ruleIn(filters.who);
   // Fields of the practice's own that stand as columns, as this machine last showed them; one that is gone is passed over.
   const [shownFields, showFields] = useKept<string[]>('people-columns', []);
   const fields = session?.ownFields ?? [];
@@ -92,11 +95,12 @@ export default function PeopleList() {
 
   // What is filtered by, as a rule says it; words that are searched for are no rule.
   const segment = segments.data?.find((s) => s.id === filters.segment);
-  const sentences: Leaf[] = [
+  const sentences: Rule[] = [
     ...(filters.stage ? [{ field: 'stage', op: 'is', value: filters.stage } as const] : []),
     ...(filters.owner ? [{ field: 'owner', op: 'is', value: filters.owner } as const] : []),
     ...(filters.tag ? [{ field: 'tags', op: 'has', value: filters.tag } as const] : []),
     ...(filters.list ? [{ field: 'lists', op: 'has', value: filters.list } as const] : []),
+    ...partsOf(who),
     ...(segment && !segment.mine ? [{ field: 'segment', op: 'has', value: segment.name } as const] : []),
   ];
   const filtered = Object.values(filters).some(Boolean);
@@ -111,6 +115,7 @@ export default function PeopleList() {
         owner: filters.owner ?? null,
         list: filters.list ?? null,
         segment: filters.segment ?? null,
+        who: filters.who ?? null,
       },
     },
     count: fitting,
@@ -213,6 +218,15 @@ export default function PeopleList() {
                 ))}
             </select>
           )}
+          <span>
+            {who && 'who '}
+            <SayRules
+              rule={who}
+              label="Who else is meant"
+              none="anything else"
+              set={(rule) => set('who', rule ? JSON.stringify(rule) : '')}
+            />
+          </span>
           {sentences.length > 0 && (
             <Link to={`/people/segments/new?${new URLSearchParams({ rule: JSON.stringify({ all: sentences }) })}`}>keep as a segment</Link>
           )}
@@ -357,6 +371,17 @@ export default function PeopleList() {
       )}
     </DayPage>
   );
+}
+
+/** A rule as it stands in the address; what is none is passed over. */
+function ruleIn(text: string | undefined): Rule | undefined {
+  if (!text) return;
+  try {
+    const rule: unknown = JSON.parse(text);
+    return typeof rule === 'object' && rule !== null && ['all', 'any', 'not', 'field'].some((k) => k in rule) ? (rule as Rule) : undefined;
+  } catch {
+    return;
+  }
 }
 
 function Choice({ label, value, set, options }: { label: string; value: string; set: (value: string) => void; options: string[][] }) {

@@ -5,7 +5,7 @@ import { Field } from '../../ui/bits';
 import { Take } from './forms';
 import type { MessageStep, To } from './programFile';
 
-/** Who reads a message: the person it is about, whoever looks after them, or everybody who is something to them. */
+/** Who reads a message: the person it is about, whoever looks after them, or people who are their …. */
 export function ReaderForm({ step, done }: { step: MessageStep; done: (to: To | undefined) => void }) {
   const given = typeof step.to === 'object' ? step.to.relation : undefined;
   const [who, setWho] = useState(typeof step.to === 'object' ? 'relation' : (step.to ?? 'person'));
@@ -22,7 +22,7 @@ export function ReaderForm({ step, done }: { step: MessageStep; done: (to: To | 
         {(id) => (
           <select id={id} className="w-full" value={who} onChange={(e) => setWho(e.target.value)}>
             <option value="person">the person it is about</option>
-            <option value="relation">everybody who is something to them</option>
+            <option value="relation">people who are their …</option>
             {(step.kind === 'email' || step.to === 'owner') && <option value="owner">the member who looks after them</option>}
           </select>
         )}

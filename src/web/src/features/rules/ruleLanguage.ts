@@ -11,8 +11,8 @@ export type Leaf = { field: string; op: RuleOp; value?: RuleValue };
 export type RuleValue = string | number | boolean | (string | number | boolean)[];
 export type Rule = { all: Rule[] } | { any: Rule[] } | { not: Rule } | Leaf;
 
-/** What a field holds; several texts are read with other words than one. */
-export type FieldKind = 'text' | 'texts' | 'date' | 'moment' | 'number' | 'flag' | 'whether';
+/** What a field holds; several texts, or several choices, are read with other words than one. */
+export type FieldKind = 'text' | 'texts' | 'several' | 'date' | 'moment' | 'number' | 'flag' | 'whether';
 
 /** Where the values of a field come from, for those that are chosen. */
 export type Choices = 'stages' | 'tags' | 'programs' | 'members' | 'consent' | 'own' | 'here';
@@ -239,7 +239,7 @@ export function partsOfField(field: string): { base: string; name?: string } {
 /** A field that the practice named itself, as the server tells of it. */
 export type OwnField = Schemas['OwnFieldDto'];
 
-/** What a field of the practice's own is to a rule, by what it holds; several choices are kept in one text. */
+/** What a field of the practice's own is to a rule, by what it holds. */
 const ownKinds: Record<string, FieldKind> = { number: 'number', money: 'number', date: 'date', 'yearly-date': 'date' };
 
 /** A field of any name: the language's, or one of the practice's own. */
@@ -248,6 +248,7 @@ export function fieldOf(name: string, own: readonly OwnField[] = []): Field {
     const key = name.slice(ownText.length);
     const known = own.find((f) => f.key.toLowerCase() === key.toLowerCase());
     if (!known) return { words: key, kind: 'text' };
+    if (known.kind === 'choices') return severalField(known);
     const options = choicesOf(known);
     return { words: known.name, kind: ownKinds[known.kind] ?? 'text', ...(options && { choices: 'own', options }) };
   }
@@ -256,6 +257,22 @@ export function fieldOf(name: string, own: readonly OwnField[] = []): Field {
   if (which !== undefined && isDeed(base)) return deedField(base, which);
   if (name.startsWith(ownDate)) return { words: name.slice(ownDate.length), kind: 'date' };
   return fields[name as keyof typeof fields] ?? { words: name, kind: 'text' };
+}
+
+/** A field of the practice's own of which several choices may be so. */
+function severalField({ name, options }: OwnField): Field {
+  return {
+    words: name,
+    kind: 'several',
+    choices: 'own',
+    options,
+    has: {
+      one: `have under “${name}”`,
+      not: `do not have under “${name}”`,
+      any: `have something under “${name}”`,
+      none: `have nothing under “${name}”`,
+    },
+  };
 }
 
 function relationField(role: string): Field {
@@ -302,6 +319,7 @@ const common: RuleOp[] = ['is', 'is-not', 'in', 'not-in', 'exists', 'missing', '
 export const opsOf: Record<FieldKind, RuleOp[]> = {
   text: common,
   texts: ['has', 'has-not', 'in', 'not-in', 'exists', 'missing', 'contains', 'starts-with'],
+  several: ['has', 'has-not', 'in', 'not-in', 'exists', 'missing'],
   date: ['month-is', 'before', 'after', 'in-last', 'not-in-last', 'exists', 'missing', 'is'],
   moment: ['in-last', 'not-in-last', 'before', 'after', 'month-is', 'exists', 'missing'],
   number: ['more', 'less', 'is', 'is-not', 'in', 'not-in', 'exists', 'missing'],
@@ -314,7 +332,7 @@ export const allOps: readonly RuleOp[] = ruleOps;
 
 /** An op as it is chosen from a list, for a field. */
 export function opWords(op: RuleOp, kind: FieldKind): string {
-  if (kind === 'texts') return textsOps[op] ?? plainOps[op];
+  if (kind === 'texts' || kind === 'several') return textsOps[op] ?? plainOps[op];
   if (kind === 'flag' || kind === 'whether') return op === 'missing' ? 'is not so' : 'is so';
   return kind === 'number' ? (numberOps[op] ?? plainOps[op]) : plainOps[op];
 }

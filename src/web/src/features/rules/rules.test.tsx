@@ -22,6 +22,7 @@ import {
 const own = vi.hoisted(() => [
   { key: 'Net worth', name: 'Wealth', kind: 'money', options: [] },
   { key: 'Home', name: 'Home', kind: 'choice', options: ['Flat', 'House'] },
+  { key: 'Likes', name: 'Likes', kind: 'choices', options: ['Tax', 'Trusts', 'Wine'] },
 ]);
 vi.mock('../../app/session', () => ({
   useSession: () => ({
@@ -241,6 +242,22 @@ describe('fields of the practice’s own', () => {
     choose('Which', 'House');
     use();
     expect(chosen.rule).toEqual({ field: 'custom:Home', op: 'is', value: 'House' });
+  });
+
+  test('several choices are asked for one by one, or any of them', () => {
+    const made = open(undefined);
+    choose('Only if', 'custom:Likes');
+    expect([...(screen.getByLabelText('What of it') as HTMLSelectElement).options].map((o) => o.value)).toEqual(
+      opsOf.several as unknown as string[],
+    );
+    choose('Which', 'Wine');
+    use();
+    expect(made.rule).toEqual({ field: 'custom:Likes', op: 'has', value: 'Wine' });
+    expect(sayRule(made.rule as Rule, names)).toBe('have under “Likes” “Wine”');
+    expect(sayRule({ field: 'custom:Likes', op: 'not-in', value: ['Wine', 'Tax'] }, names)).toBe(
+      'do not have under “Likes” “Wine” or “Tax”',
+    );
+    expect(sayRule({ field: 'custom:Likes', op: 'missing' }, names)).toBe('have nothing under “Likes”');
   });
 
   test('one that is gone stays as the file has it', () => {
