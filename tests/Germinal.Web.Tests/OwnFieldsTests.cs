@@ -61,12 +61,12 @@ public sealed class OwnFieldsTests(Site site) : IClassFixture<Site>
         Assert.Equal(["Own Onefit", "Own Twofit"], await NamesAsync("""{"field":"tags","op":"has","value":"cellar"}"""));
 
         // What is no rule says so, in one shape, and does nothing.
-        foreach (var wrong in new[] { "{", "7", "[]", "{}", """{"field":"shoe","op":"is","value":"9"}""", """{"all":[{"field":"email"}]}""", "\u0000", new string('[', 4000) })
+        foreach (var wrong in new[] { "{", "7", "[]", "{}", """{"field":"shoe","op":"is","value":"9"}""", """{"all":[{"field":"email"}]}""", new string('[', 1500) })
         {
             foreach (var path in new[] { "/api/people", "/api/people/count" })
             {
                 var (status, message) = await ada.RefusedAsync($"{path}?who={Uri.EscapeDataString(wrong)}", null, "who", HttpMethod.Get);
-                Assert.Equal((400, true), (status, message.StartsWith("Who is meant cannot be read", StringComparison.Ordinal)));
+                Assert.Equal((400, "Who is meant cannot be read"), (status, message[..Math.Min(27, message.Length)]));
             }
 
             Assert.Equal(400, (await ada.RefusedAsync("/api/people/tag", new { matching = new { who = wrong }, tag = "Wrong" }, "who")).Status);

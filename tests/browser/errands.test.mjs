@@ -8,7 +8,7 @@ import ICAL from 'ical.js';
 import readXlsxFile from 'read-excel-file/node';
 import writeXlsxFile from 'write-excel-file/node';
 import { accessible, everythingOpens, fits } from './looks.mjs';
-import { openBrowser, root, startStack, until } from './stack.mjs';
+import { apiClient, openBrowser, root, showAll, startStack, until } from './stack.mjs';
 
 let stack;
 let browser;
@@ -18,7 +18,7 @@ const problems = [];
 before(async () => {
   stack = await startStack({ name: 'errands', offset: 40 });
   browser = await openBrowser();
-  const { page, leave } = await desk({ fresh: true });
+  const { page, leave } = await desk({ fresh: true, folded: true });
   await page.goto(stack.url);
   await page.getByLabel('Email address').fill('ada@example.com');
   await page.getByLabel('Password').fill(stack.password);
@@ -34,8 +34,9 @@ after(async () => {
 });
 
 /** A page of its own for an errand, signed in, as wide as said, with a hand that counts what it does. */
-async function desk({ width = 1280, fresh = false } = {}) {
+async function desk({ width = 1280, fresh = false, folded = false } = {}) {
   const context = await browser.newContext({ viewport: { width, height: 800 }, reducedMotion: 'reduce', storageState: fresh ? undefined : signedIn });
+  if (!folded) await context.addInitScript(showAll);
   const page = await context.newPage();
   page.setDefaultTimeout(60_000);
   page.on('pageerror', (e) => problems.push(e.message));
@@ -719,6 +720,85 @@ test('who is meant: a segment written by keyboard, kept, asked about, and asked 
     (await (await page.request.get(`${stack.url}/api/segments/${saved.id}`)).json()).uses.includes(program.name),
   );
   t.diagnostic(`${hand.actions} actions`);
+  await leave();
+});
+
+test('a person: what is asked for most stands first, each thing is changed in place by keyboard, the rest opens', async (t) => {
+  const { page, hand, button, leave } = await desk({ folded: true });
+  await page.goto(`${stack.url}/people`);
+  await page.locator('tbody a').first().click();
+  await page.getByRole('list', { name: 'Thread' }).waitFor();
+  const id = page.url().split('/').pop();
+  const read = async () => (await page.request.get(`${stack.url}/api/people/${id}`)).json();
+  for (const heading of ['Reach them', 'Dates', 'May we']) await page.getByRole('heading', { name: heading }).first().waitFor();
+  assert.equal(await page.getByRole('heading', { name: 'As a whole' }).count(), 0);
+
+  // The address, by keyboard alone: opened, changed, kept, and the focus is back where it was.
+  await button('Change email').focus();
+  await hand.key('Enter');
+  const form = page.getByRole('form', { name: 'Change email' });
+  await form.getByLabel('Email').waitFor();
+  await hand.key('Control+a');
+  await hand.type('changed.in.place@example.com');
+  await hand.key('Enter');
+  await until('the address is changed', async () => (await read()).email === 'changed.in.place@example.com');
+  await until('the focus is back', () => page.evaluate(() => document.activeElement?.getAttribute('aria-label') === 'Change email'));
+  const before = await read();
+
+  // What is wrong is said in its place, and nothing else is lost or changed.
+  await hand.key('Enter');
+  await hand.key('Control+a');
+  await hand.type('no address');
+  await hand.key('Enter');
+  await form.getByText(/address/).last().waitFor();
+  assert.deepEqual(await read(), before);
+  await hand.key('Escape');
+  await hand.key('Escape');
+  await until('it is closed', async () => (await form.count()) === 0);
+
+  // The rest opens, and is open at the next person too.
+  await page.getByText(/^More about/).click();
+  await page.getByRole('heading', { name: 'As a whole' }).waitFor();
+  await accessible(page, 'a person, all of it');
+  await page.goto(`${stack.url}/people`);
+  await page.locator('tbody a').nth(1).click();
+  await page.getByRole('heading', { name: 'As a whole' }).waitFor();
+  t.diagnostic(`${hand.actions} presses, keys and fields`);
+  await leave();
+});
+
+test('who reads it: a letter that goes to a solicitor, said in the program and seen in both threads', async (t) => {
+  const { page, hand, button, leave } = await desk();
+  const ada = await apiClient(stack.url, 'ada@example.com', stack.password);
+  const made = async (first) => (await ada.post('/api/people', { firstName: first, lastName: 'Barrister', email: `${first}.barrister@example.com` })).id;
+  const [client, solicitor] = [await made('Clia'), await made('Sola')];
+  await ada.post(`/api/people/${client}/relations`, { other: solicitor, role: 'solicitor' });
+  await ada.post(`/api/people/${solicitor}/consent`, { channel: 'email', in: true, reason: 'said so' });
+  const program = (await ada.post('/api/programs', { name: 'For solicitors' })).id;
+  const draft = (await ada.get(`/api/programs/${program}`)).draft;
+  draft.startsWhen = [{ kind: 'by-hand' }];
+  draft.steps = [{ id: 'a', kind: 'email', when: { from: 'start', offset: 'P2D' }, subject: 'About {{ person.first_name }}', body: 'Dear {{ to.first_name }}' }];
+  await ada.put(`/api/programs/${program}/draft`, { draftNumber: 1, draft });
+
+  // Said in the program's own words, by keyboard.
+  await page.goto(`${stack.url}/programs/${program}`);
+  await hand.press(button('Email'));
+  await page.getByRole('button', { name: /^Whom it goes to/ }).focus();
+  await hand.key('Enter');
+  await hand.choose(page.getByLabel('It goes to', { exact: true }), 'relation');
+  await hand.choose(page.getByLabel('Their', { exact: true }), 'solicitor');
+  await hand.press(button('Use this'));
+  await page.getByText('It goes to their solicitor.').waitFor();
+  await until('it is saved', async () => (await ada.get(`/api/programs/${program}`)).draft.steps[0].to?.relation === 'solicitor');
+  await ada.post(`/api/programs/${program}/switch-on`, { draftNumber: (await ada.get(`/api/programs/${program}`)).draftNumber, alsoThese: false });
+  await ada.post('/api/people/start', { ids: [client], program });
+
+  // In the client's thread it is to come, and says to whom; what it says is said to the solicitor.
+  await page.goto(`${stack.url}/people/${client}`);
+  await page.getByText('to Sola Barrister').first().waitFor();
+  await hand.press(page.getByRole('button', { name: /About Clia/ }).first());
+  await page.frameLocator('iframe').getByText('Dear Sola').waitFor();
+  t.diagnostic(`${hand.actions} presses, keys and fields`);
   await leave();
 });
 

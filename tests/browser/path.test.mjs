@@ -6,7 +6,7 @@ import { after, before, test } from 'node:test';
 import ICAL from 'ical.js';
 import { simpleParser } from 'mailparser';
 import * as looks from './looks.mjs';
-import { apiClient, openBrowser, root, startStack, until } from './stack.mjs';
+import { apiClient, openBrowser, root, showAll, startStack, until } from './stack.mjs';
 
 let stack;
 let browser;
@@ -18,6 +18,7 @@ before(async () => {
   stack = await startStack({ name: 'path' });
   browser = await openBrowser();
   const context = await browser.newContext({ viewport: { width: 1280, height: 800 }, reducedMotion: 'reduce' });
+  await context.addInitScript(showAll);
   page = await context.newPage();
   // A busy machine of two cores may take its time; nothing here is about speed.
   page.setDefaultTimeout(60_000);

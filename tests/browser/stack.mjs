@@ -55,6 +55,9 @@ export async function startStack({ name, offset = 0, args = [], env = {} }) {
   };
 }
 
+/** Has the person's page show what it folds away, as somebody who likes it so has left it. */
+export const showAll = () => localStorage.setItem('germinal.kept.person-more', 'true');
+
 export async function openBrowser() {
   return chromium.launch({
     executablePath: process.env.CHROMIUM ?? '/usr/bin/chromium',

@@ -17,11 +17,15 @@ type Person = Schemas['PersonDto'];
 type DateKey = `${typeof ownDate}${string}`;
 type OwnKey = `${typeof ownText}${string}`;
 
-/** Under what name an edit of a person is kept until it is saved. */
-export const keptEdit = (id: string) => `person.${id}`;
+/** Under what name an edit of a person, or of one field of theirs, is kept until it is saved. */
+export const keptEdit = (id: string, only?: string) => (only ? `person.${id}.${only}` : `person.${id}`);
 
-/** A person's fields, edited in place. What was typed stays when saving is refused. */
-export function EditPerson({ person: p, focus, leave }: { person: Person; focus: string; leave: () => void }) {
+/**
+ * A person's fields, edited in place. What was typed stays when saving is refused.
+ * @param focus the field to begin at, as a letter or a finding names it
+ * @param only the one field that is asked for, by its key here; all of them where it is not given
+ */
+export function EditPerson({ person: p, focus = '', only, leave }: { person: Person; focus?: string; only?: string; leave: () => void }) {
   const session = useSession().data;
   const queries = useQueryClient();
   const [edition, setEdition] = useState(p.edition);
@@ -38,8 +42,10 @@ export function EditPerson({ person: p, focus, leave }: { person: Person; focus:
     ...(Object.fromEntries(p.dates.map((d) => [ownDate + d.name, d.date])) as Record<DateKey, string>),
     ...(Object.fromEntries(p.own.map((f) => [ownText + f.key, f.value ?? ''])) as Record<OwnKey, string>),
   };
-  const { value: fields, changes, found, set, done: forget } = useKeptEdit(keptEdit(p.id), start);
-  const dates = Object.entries(fields).filter(([key]) => key.startsWith(ownDate));
+  const { value: fields, changes, found, set, done: forget } = useKeptEdit(keptEdit(p.id, only), start);
+  const asked = (key: string) => only === undefined || only === key;
+  const dates = Object.entries(fields).filter(([key]) => key.startsWith(ownDate) && asked(key));
+  const own = p.own.filter((f) => asked(ownText + f.key));
   const close = () => {
     forget();
     leave();
@@ -104,8 +110,8 @@ export function EditPerson({ person: p, focus, leave }: { person: Person; focus:
   ];
   return (
     <form
-      className="border-t border-rule bg-picked px-7 py-4"
-      aria-label={`Edit ${p.name}`}
+      className={only ? '' : 'border-t border-rule bg-picked px-7 py-4'}
+      aria-label={only ? `Change ${only.replace(/^(date|custom):/, '')}` : `Edit ${p.name}`}
       onSubmit={(e) => {
         e.preventDefault();
         save.mutate(false);
@@ -114,111 +120,125 @@ export function EditPerson({ person: p, focus, leave }: { person: Person; focus:
       onKeyDown={(e) => e.key === 'Escape' && mayLeave(true) && close()}
     >
       {found && <FoundAgain className="mb-3" words="What you wrote here before and did not save stands here again." throwAway={forget} />}
-      <div className="grid grid-cols-2 gap-x-6 max-[699px]:grid-cols-1">
-        {inputs.map(([key, label, word], i) => (
-          <Field key={key} label={label} error={fieldError(save.error, key)}>
-            {(id, by) => (
-              <>
-                <input
-                  id={id}
-                  aria-describedby={by}
-                  autoFocus={focus ? focus === word : i === 0}
-                  className="w-full"
-                  value={fields[key]}
-                  onChange={(e) => set({ [key]: e.target.value })}
-                />
-                <There error={save.error} field={key} />
-              </>
-            )}
-          </Field>
-        ))}
-        <Field label="Postal address" error={fieldError(save.error, 'address')}>
-          {(id, by) => (
-            <textarea
-              id={id}
-              aria-describedby={by}
-              rows={2}
-              className="w-full"
-              value={fields.address}
-              onChange={(e) => set({ address: e.target.value })}
-            />
-          )}
-        </Field>
-        <div>
-          <Field label="Owner" error={fieldError(save.error, 'ownerId')}>
-            {(id, by) => (
-              <select
-                id={id}
-                aria-describedby={by}
-                className="w-full"
-                value={fields.owner}
-                onChange={(e) => set({ owner: e.target.value })}
-              >
-                <option value="">nobody</option>
-                {session?.members.map((m) => (
-                  <option key={m.id} value={m.id}>
-                    {m.name}
-                  </option>
-                ))}
-              </select>
-            )}
-          </Field>
-        </div>
-        <ZoneField
-          label="The clock they live by"
-          none="the practice’s"
-          value={fields.zone}
-          set={(zone) => set({ zone })}
-          error={fieldError(save.error, 'zone')}
-        />
-      </div>
-      <fieldset className="border-0 p-0">
-        <legend className="mb-1 text-small text-soft">Key dates, as 1975-06-14, or --06-14 where the year is not known</legend>
-        <div className="grid grid-cols-3 gap-x-6 max-[699px]:grid-cols-1">
-          {dates.map(([key, value]) => {
-            const name = key.slice(ownDate.length);
-            return (
-              <Field key={key} label={name} error={fieldError(save.error, `dates.${name}`)}>
-                {(id, by) => (
+      <div className={only ? '' : 'grid grid-cols-2 gap-x-6 max-[699px]:grid-cols-1'}>
+        {inputs
+          .filter(([key]) => asked(key))
+          .map(([key, label, word], i) => (
+            <Field key={key} label={label} error={fieldError(save.error, key)}>
+              {(id, by) => (
+                <>
                   <input
                     id={id}
                     aria-describedby={by}
-                    autoFocus={focus === name}
+                    autoFocus={focus ? focus === word : i === 0}
                     className="w-full"
-                    value={value}
+                    value={fields[key]}
                     onChange={(e) => set({ [key]: e.target.value })}
                   />
-                )}
-              </Field>
-            );
-          })}
-          <Field label="Another date">
-            {(id) => (
-              <select
+                  <There error={save.error} field={key} />
+                </>
+              )}
+            </Field>
+          ))}
+        {asked('address') && (
+          <Field label="Postal address" error={fieldError(save.error, 'address')}>
+            {(id, by) => (
+              <textarea
                 id={id}
+                aria-describedby={by}
+                autoFocus={only !== undefined}
+                rows={2}
                 className="w-full"
-                value={newDate}
-                onChange={(e) => {
-                  if (e.target.value) set({ [ownDate + e.target.value]: '' });
-                  setNewDate('');
-                }}
-              >
-                <option value="">choose</option>
-                {(session?.keyDates ?? [])
-                  .filter((d) => !(ownDate + d in fields))
-                  .map((d) => (
-                    <option key={d}>{d}</option>
-                  ))}
-              </select>
+                value={fields.address}
+                onChange={(e) => set({ address: e.target.value })}
+              />
             )}
           </Field>
-        </div>
-      </fieldset>
-      {p.own.length > 0 && (
+        )}
+        {asked('owner') && (
+          <div>
+            <Field label="Owner" error={fieldError(save.error, 'ownerId')}>
+              {(id, by) => (
+                <select
+                  id={id}
+                  aria-describedby={by}
+                  autoFocus={only !== undefined}
+                  className="w-full"
+                  value={fields.owner}
+                  onChange={(e) => set({ owner: e.target.value })}
+                >
+                  <option value="">nobody</option>
+                  {session?.members.map((m) => (
+                    <option key={m.id} value={m.id}>
+                      {m.name}
+                    </option>
+                  ))}
+                </select>
+              )}
+            </Field>
+          </div>
+        )}
+        {asked('zone') && (
+          <ZoneField
+            label="The clock they live by"
+            none="the practice’s"
+            value={fields.zone}
+            set={(zone) => set({ zone })}
+            error={fieldError(save.error, 'zone')}
+          />
+        )}
+      </div>
+      {(only === undefined || dates.length > 0) && (
         <fieldset className="border-0 p-0">
-          <legend className="mb-1 text-small text-soft">Fields of your own</legend>
-          <div className="grid grid-cols-3 gap-x-6 max-[699px]:grid-cols-1">
-            {p.own.map((f) => (
+          <legend className="mb-1 text-small text-soft">Key dates, as 1975-06-14, or --06-14 where the year is not known</legend>
+          <div className={only ? '' : 'grid grid-cols-3 gap-x-6 max-[699px]:grid-cols-1'}>
+            {dates.map(([key, value]) => {
+              const name = key.slice(ownDate.length);
+              return (
+                <Field key={key} label={name} error={fieldError(save.error, `dates.${name}`)}>
+                  {(id, by) => (
+                    <input
+                      id={id}
+                      aria-describedby={by}
+                      autoFocus={focus === name || only !== undefined}
+                      className="w-full"
+                      value={value}
+                      onChange={(e) => set({ [key]: e.target.value })}
+                    />
+                  )}
+                </Field>
+              );
+            })}
+            {only === undefined && (
+              <Field label="Another date">
+                {(id) => (
+                  <select
+                    id={id}
+                    className="w-full"
+                    value={newDate}
+                    onChange={(e) => {
+                      if (e.target.value) set({ [ownDate + e.target.value]: '' });
+                      setNewDate('');
+                    }}
+                  >
+                    <option value="">choose</option>
+                    {(session?.keyDates ?? [])
+                      .filter((d) => !(ownDate + d in fields))
+                      .map((d) => (
+                        <option key={d}>{d}</option>
+                      ))}
+                  </select>
+                )}
+              </Field>
+            )}
+          </div>
+        </fieldset>
+      )}
+      {own.length > 0 && (
+        <fieldset className="border-0 p-0">
+          {only === undefined && <legend className="mb-1 text-small text-soft">Fields of your own</legend>}
+          <div className={only ? '' : 'grid grid-cols-3 gap-x-6 max-[699px]:grid-cols-1'}>
+            {own.map((f) => (
               <Field
                 key={f.key}
                 label={f.name}

@@ -12,8 +12,10 @@ import { sayOwn } from '../../ui/OwnFieldInput';
 import { type Mark, StepMark, TouchLine } from '../../ui/TouchLine';
 import { said } from '../../ui/undo';
 import { day, daysBetween, keyDate, moment, nearDay, placeOf, time } from '../../ui/when';
+import { ownDate, ownText } from '../rules/ruleLanguage';
 import { TouchMargin } from '../touches/TouchMargin';
 import { type ActKind, actOn, doAct, putBack, undoAct, undoEvent, undoMerge } from './acts';
+import { ChangeField } from './ChangeField';
 import { CirclePart } from './Circle';
 import { DealingsPart, ListsPart } from './Dealings';
 import { EditPerson, keptEdit } from './EditPerson';
@@ -474,6 +476,8 @@ function About({ person: p, edit }: { person: Person; edit: () => void }) {
   const { now } = useNow();
   const theirClock = new Date(now);
   const queries = useQueryClient();
+  // Whoever likes to see it all sees it at the next person too.
+  const [more, setMore] = useKept('person-more', false);
   const untag = usePersonChange(
     p.id,
     (tag: string) => `“${tag}” taken off ${p.name}`,
@@ -491,7 +495,9 @@ function About({ person: p, edit }: { person: Person; edit: () => void }) {
         </Button>
       </h3>
       <dl className="kv">
-        <dt>email</dt>
+        <dt>
+          <ChangeField person={p} field="email" name="email" />
+        </dt>
         <dd>{p.email ?? <i>none</i>}</dd>
         {p.otherEmail && (
           <>
@@ -499,21 +505,31 @@ function About({ person: p, edit }: { person: Person; edit: () => void }) {
             <dd>{p.otherEmail}</dd>
           </>
         )}
-        <dt>mobile</dt>
+        <dt>
+          <ChangeField person={p} field="mobile" name="mobile" />
+        </dt>
         <dd>{p.mobile ? <Dial number={p.mobile} extension={p.mobileExtension} /> : <i>none</i>}</dd>
         {p.otherPhone && (
           <>
-            <dt>other number</dt>
+            <dt>
+              <ChangeField person={p} field="otherPhone" name="other number" />
+            </dt>
             <dd>
               <Dial number={p.otherPhone} extension={p.otherPhoneExtension} />
             </dd>
           </>
         )}
-        <dt>their clock</dt>
+        <dt>
+          <ChangeField person={p} field="zone" name="their clock" />
+        </dt>
         <dd>{`${time(theirClock.toISOString(), p.clockZone)}${p.zone ? `, ${placeOf(p.zone)}` : ', same as here'}`}</dd>
-        <dt>address</dt>
+        <dt>
+          <ChangeField person={p} field="address" name="address" />
+        </dt>
         <dd className="whitespace-pre-line">{p.address ?? <i>none</i>}</dd>
-        <dt>owner</dt>
+        <dt>
+          <ChangeField person={p} field="owner" name="owner" />
+        </dt>
         <dd>{p.owner ?? <i>nobody</i>}</dd>
         {p.tags.length > 0 && (
           <>
@@ -543,7 +559,9 @@ function About({ person: p, edit }: { person: Person; edit: () => void }) {
         <dl className="kv">
           {p.dates.map((d) => (
             <div key={d.name} className="contents">
-              <dt>{d.name === 'birthday' ? 'born' : d.name}</dt>
+              <dt>
+                <ChangeField person={p} field={ownDate + d.name} name={d.name === 'birthday' ? 'born' : d.name} />
+              </dt>
               <dd>{keyDate(d.date)}</dd>
             </div>
           ))}
@@ -551,23 +569,38 @@ function About({ person: p, edit }: { person: Person; edit: () => void }) {
       )}
       <MayWe person={p} />
       <OnNow person={p} />
-      {p.own.some((f) => f.value) && (
+      <DealingsPart personId={p.id} zone={p.clockZone} />
+      <details className="mt-4" open={more} onToggle={(e) => setMore(e.currentTarget.open)}>
+        <summary className="cursor-pointer text-leaf">
+          More about {p.firstName ?? 'them'}
+          {!more && <span className="block text-small text-soft">what we know, who is around them, lists, as a whole</span>}
+        </summary>
+        <div className="mt-3">{more && <Rest person={p} />}</div>
+      </details>
+    </>
+  );
+}
+
+/** What is asked for less often, so that what is asked for most stands together. */
+function Rest({ person: p }: { person: Person }) {
+  return (
+    <>
+      {p.own.length > 0 && (
         <>
           <h3>What we know</h3>
           <dl className="kv">
-            {p.own
-              .filter((f) => f.value)
-              .map((f) => (
-                <div key={f.key} className="contents">
-                  <dt>{f.name}</dt>
-                  <dd>{sayOwn(f.kind, f.value ?? '')}</dd>
-                </div>
-              ))}
+            {p.own.map((f) => (
+              <div key={f.key} className="contents">
+                <dt>
+                  <ChangeField person={p} field={ownText + f.key} name={f.name} />
+                </dt>
+                <dd>{f.value ? sayOwn(f.kind, f.value) : <i>not known</i>}</dd>
+              </div>
+            ))}
           </dl>
         </>
       )}
       <CirclePart person={p} />
-      <DealingsPart personId={p.id} zone={p.clockZone} />
       <ListsPart personId={p.id} lists={p.lists} />
       <WholePerson personId={p.id} name={p.name} />
     </>
