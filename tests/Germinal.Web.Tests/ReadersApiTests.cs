@@ -1,5 +1,6 @@
 using System.Text.Json;
 using Germinal.Channels;
+using Germinal.Core.Engine;
 using Microsoft.EntityFrameworkCore;
 using Microsoft.Extensions.DependencyInjection;
 
@@ -72,6 +73,30 @@ public sealed class ReadersApiTests(Site site) : IClassFixture<Site>
         Assert.True((await nobody.SendAsync(HttpMethod.Post, link, oneClick, guarded: false)).IsSuccessStatusCode);
         Assert.Equal(Guid.Parse(sol), (await after.Consent.SingleAsync(c => !c.IsIn)).PersonId);
         Assert.Contains("s…@example.com", await (await nobody.Http.GetAsync(link)).Content.ReadAsStringAsync(), StringComparison.OrdinalIgnoreCase);
+    }
+
+    [Fact]
+    public async Task What_could_not_be_filled_for_a_reader_goes_once_their_gap_is_filled()
+    {
+        var ada = await site.SignedInAsync("ada");
+        var (ida, sol) = (await PersonAsync(ada, "Idabelle"), await PersonAsync(ada, ""));
+        await ada.DoAsync($"/api/people/{ida}/relations", new { other = sol, role = "solicitor" });
+        await ada.DoAsync($"/api/people/{sol}/consent", new { channel = "email", @in = true, reason = "said so" });
+        var program = await PeopleApiTests.ProgramAsync(
+            ada,
+            "To one without a name",
+            """[{"id":"a","kind":"email","when":{"from":"start","offset":"P0D"},"subject":"s","body":"Dear {{ to.first_name }}","to":{"relation":"solicitor"}}]"""
+        );
+        await using var db = site.Db();
+        await db.Clock.ExecuteUpdateAsync(u => u.SetProperty(c => c.Now, Site.Now + NodaTime.Duration.FromHours(2)));
+        await ada.DoAsync("/api/people/start", new { ids = new[] { ida }, program });
+        await site.WorkAsync();
+        Task<TouchStatus> StatusAsync() => db.Touches.AsNoTracking().Where(t => t.PersonId == Guid.Parse(ida)).Select(t => t.Status).SingleAsync();
+        Assert.Equal(TouchStatus.Blocked, await StatusAsync());
+        var edition = (await ada.GetAsync($"/api/people/{sol}")).GetProperty("edition").GetInt32();
+        await ada.DoAsync($"/api/people/{sol}", new { edition, fields = new { firstName = "Soledad" } }, HttpMethod.Patch);
+        await site.WorkAsync();
+        Assert.NotEqual(TouchStatus.Blocked, await StatusAsync());
     }
 
     [Fact]

@@ -395,6 +395,10 @@ public static class PersonEndpoints
         person.Edition++;
         var desk = await PeopleEndpoints.DeskAsync(db, caller, stop);
         db.Events.Add(desk.NewEvent(id, new FactsChanged(desk.Now)));
+
+        // What goes to them about others, and could not be filled, is judged again too (rule 3.6).
+        var waiting = await db.Touches.Where(t => t.ReaderId == id && t.Status == TouchStatus.Blocked).Select(t => t.PersonId).Distinct().ToListAsync(stop);
+        db.Events.AddRange(waiting.Where(about => about != id).Select(about => desk.NewEvent(about, new FactsChanged(desk.Now))));
         try
         {
             await db.SaveChangesAsync(stop);

@@ -34,7 +34,8 @@ public sealed record TouchDto(
     IReadOnlyList<SentenceDto> Why,
     bool CanHold,
     bool Held,
-    bool CanOverrule
+    bool CanOverrule,
+    string Step
 );
 
 /// <summary>One touch: its why and its message; holding, dropping, and how a call ended.</summary>
@@ -166,7 +167,8 @@ public static class TouchEndpoints
             [.. why.Select(w => new SentenceDto(w.Tone, w.Text))],
             canHold,
             touch.Held,
-            canHold && LacksConsent(practice, to.Reader, definition, step, now) && !(await StateOfAsync(db, touch.PersonId, stop)).Overruled.ContainsKey(touch.Id)
+            canHold && LacksConsent(practice, to.Reader, definition, step, now) && !(await StateOfAsync(db, touch.PersonId, stop)).Overruled.ContainsKey(touch.Id),
+            touch.StepId
         );
     }
 
@@ -279,7 +281,8 @@ public static class TouchEndpoints
                 [.. why.Select(w => new SentenceDto(w.Tone, w.Text))],
                 found.Step is EmailStep,
                 held,
-                LacksConsent(practice, to.Reader, definition, found.Step, now) && !state.Overruled.ContainsKey(id)
+                LacksConsent(practice, to.Reader, definition, found.Step, now) && !state.Overruled.ContainsKey(id),
+                found.Step.Id
             )
         );
     }

@@ -45,6 +45,8 @@ function Review({ reading }: { reading: Reading }) {
     onSuccess: took,
   });
   const turn = useMutation({
+    // As by keyboard: letter by letter, one after the other, and the last word counts.
+    scope: { id: `sheet of ${id}` },
     mutationFn: (sheet: string) => take(api.PUT('/api/imports/{id}/sheet', { ...path, body: { sheet } })),
     onSuccess: took,
   });
@@ -119,7 +121,7 @@ function Review({ reading }: { reading: Reading }) {
             <p>
               <label>
                 Of its {reading.sheets.length} sheets, this is{' '}
-                <select value={reading.sheet ?? ''} disabled={turn.isPending} onChange={(e) => turn.mutate(e.target.value)}>
+                <select value={(turn.isPending ? turn.variables : reading.sheet) ?? ''} onChange={(e) => turn.mutate(e.target.value)}>
                   {reading.sheets.map((s) => (
                     <option key={s}>{s}</option>
                   ))}

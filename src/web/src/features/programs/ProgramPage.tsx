@@ -149,6 +149,7 @@ function Page({ id, loaded, reload }: { id: string; loaded: Schemas['ProgramDto'
   const errors = findings.filter((f) => !f.isWarning);
   const pen: Pen = {
     steps: draft.steps,
+    program: loaded.status === 'draft' ? undefined : draft.name,
     person: preview.data?.person.name,
     dates: new Map(preview.data?.touches.map((t) => [t.stepId, t.at])),
     zone: preview.data?.zone ?? zone,

@@ -6,6 +6,7 @@ import { Float } from '../../ui/Float';
 import { offsetDays, span } from '../../ui/span';
 import { StepMark } from '../../ui/TouchLine';
 import { day, moment } from '../../ui/when';
+import { WhoDid } from '../people/WhoDid';
 import { partsOf } from '../rules/ruleLanguage';
 import { SayRules } from '../rules/SayRules';
 import { AddStep } from './AddStep';
@@ -79,7 +80,7 @@ function StepLine({ step, index, pointer, inside, last }: LineProps) {
       )}
       {(!writing || step.kind !== 'email') && <Findings findings={findings} />}
       {on && (
-        <div className="flex gap-4 pt-1 text-small">
+        <div className="flex flex-wrap gap-x-4 pt-1 text-small">
           {step.kind === 'email' && (
             <Button onClick={() => pen.write(writing ? undefined : step.id)} aria-expanded={writing}>
               {writing ? 'close the letter' : 'write the letter'}
@@ -102,6 +103,7 @@ function StepLine({ step, index, pointer, inside, last }: LineProps) {
           <Button look="danger" onClick={() => pen.remove(step.id)}>
             take out
           </Button>
+          {pen.program && <WhoDid program={pen.program} step={step.id} kind={step.kind} />}
         </div>
       )}
       {!last && (

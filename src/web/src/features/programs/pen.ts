@@ -6,6 +6,8 @@ import type { Step } from './programFile';
 export type Pen = {
   /** All steps of the program, as they stand in the file. */
   steps: Step[];
+  /** The program's name, once it has been switched on: then its steps have been got by somebody, or may be. */
+  program?: string;
   /** The person in the margin, and when their touches would come. */
   person?: string;
   dates: Map<string, string>;

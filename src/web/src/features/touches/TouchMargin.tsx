@@ -8,6 +8,7 @@ import { Letter } from '../../ui/Letter';
 import { ReasonField } from '../../ui/ReasonField';
 import { type Mark, markTouch, saidDropped } from '../people/acts';
 import { usePersonChange } from '../people/usePersonChange';
+import { WhoDid } from '../people/WhoDid';
 
 /** A touch picked: whose it is, its why in sentences, and what it says. */
 export function TouchMargin({ touchId, personId, showPerson = true }: { touchId: string; personId: string; showPerson?: boolean }) {
@@ -40,6 +41,11 @@ export function TouchMargin({ touchId, personId, showPerson = true }: { touchId:
         ))}
       </ul>
       {(t.canHold || t.held) && <HoldOrDrop touch={t} touchId={touchId} />}
+      {t.status === 'sent' && (
+        <p className="mb-4 flex flex-wrap gap-x-4 text-small">
+          <WhoDid program={t.program} step={t.step} kind={t.kind} />
+        </p>
+      )}
       {t.canOverrule && <LetItGo touchId={touchId} personId={personId} />}
       {t.html && (
         <>

@@ -1,0 +1,30 @@
+import { Link } from 'react-router';
+import type { Rule } from '../rules/ruleLanguage';
+
+/**
+ * The ways from a message to those who did something with it: they stand in the list of people, where they can be kept as a
+ * segment, put on a list, or have something begun for them.
+ */
+export function WhoDid({ program, step, kind }: { program: string; step: string; kind: string }) {
+  if (kind !== 'email' && kind !== 'text') return null;
+  const asked = `${program}/${step}`;
+  const got: Rule = { field: `got:${asked}`, op: 'exists' };
+  const opened: Rule = { field: `opened:${asked}`, op: 'exists' };
+  const ways: [string, Rule][] =
+    kind === 'email'
+      ? [
+          ['who got it', got],
+          ['who opened it', opened],
+          ['who did not', { all: [got, { ...opened, op: 'missing' }] }],
+        ]
+      : [['who got it', got]];
+  return (
+    <>
+      {ways.map(([words, rule]) => (
+        <Link key={words} to={`/people?${new URLSearchParams({ who: JSON.stringify(rule) })}`} className="no-underline hover:underline">
+          {words}
+        </Link>
+      ))}
+    </>
+  );
+}
