@@ -47,8 +47,12 @@ for (const p of around.rows) {
   }
 }
 await page.goto(`${url}/people/${whom}`);
-await page.getByText('Others to them').waitFor();
+await page.getByText(/^More about/).waitFor();
 await shot('person');
+await page.getByText(/^More about/).click();
+await page.getByText('Others to them').scrollIntoViewIfNeeded();
+await page.getByRole('heading', { name: 'As a whole' }).scrollIntoViewIfNeeded();
+await shot('around');
 await page.goto(`${url}/programs`);
 await page.getByText('First eight weeks').waitFor();
 await shot('programs');
