@@ -54,7 +54,7 @@ await page.getByText('Others to them').scrollIntoViewIfNeeded();
 await page.getByRole('heading', { name: 'As a whole' }).scrollIntoViewIfNeeded();
 await shot('around');
 await page.goto(`${url}/programs`);
-await page.getByText('First eight weeks').waitFor();
+await page.getByText('First eight weeks').first().waitFor();
 await shot('programs');
 await page.getByText('First eight weeks').first().click();
 await page.getByLabel('Name of the program').waitFor();

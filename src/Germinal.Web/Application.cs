@@ -121,6 +121,7 @@ public static class Application
         ImportEndpoints.Map(app);
         ConsentEndpoints.Map(app);
         ProgramEndpoints.Map(app);
+        ProgramFileEndpoints.Map(app);
         DealingsEndpoints.Map(app);
         NoteEndpoints.Map(app);
         CalendarFeed.Map(app);

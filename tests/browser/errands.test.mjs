@@ -767,6 +767,44 @@ test('a person: what is asked for most stands first, each thing is changed in pl
   await leave();
 });
 
+test('programs as files: copied, out and in again, a wrong one said, found by their words', async (t) => {
+  const { page, hand, button, leave } = await desk();
+  await page.goto(`${stack.url}/programs`);
+  await hand.fill(page.getByLabel('Search the programs'), 'birthday');
+  await until('only those that fit are shown', async () => (await page.locator('a.row').count()) < (await programs(page)).length);
+  await hand.fill(page.getByLabel('Search the programs'), 'nobody calls one so');
+  await page.getByText('No program fits').waitFor();
+  await hand.fill(page.getByLabel('Search the programs'), '');
+  await page.getByRole('link', { name: 'Referrers', exact: true }).click();
+  await page.getByLabel('Name of the program').waitFor();
+  const file = await (await page.request.get(`${stack.url}${await page.getByRole('link', { name: 'as a file' }).getAttribute('href')}`)).text();
+  assert.equal(JSON.parse(file).format, 'germinal.program/1');
+
+  // A copy stands under a group of its own.
+  await hand.press(button('Copy it'));
+  await until('the copy is open', async () => (await page.getByLabel('Name of the program').inputValue()) === 'Referrers 2');
+  await hand.press(page.getByRole('button', { name: /^Group: / }));
+  await hand.fill(page.getByLabel('Group', { exact: true }), 'Tried out');
+  await hand.key('Enter');
+  await page.getByText('under “Tried out”').waitFor();
+  await until('the group is kept', async () => (await programs(page)).some((p) => p.name === 'Referrers 2' && p.group === 'Tried out'));
+
+  // Files: one that is the same again, one that is broken; the one keeps the other out of nothing.
+  await page.goto(`${stack.url}/programs`);
+  await page.getByRole('heading', { name: 'Tried out' }).waitFor();
+  await page.getByLabel('Program files').setInputFiles([
+    { name: 'again.json', mimeType: 'application/json', buffer: Buffer.from(file) },
+    { name: 'broken.json', mimeType: 'application/json', buffer: Buffer.from('{"format":') },
+  ]);
+  const became = page.getByRole('list', { name: 'What became of the files' });
+  await became.getByRole('link', { name: 'Referrers 3' }).waitFor();
+  await became.getByText('broken.json was not taken').waitFor();
+  await became.getByText(/This is not JSON: line 1/).waitFor();
+  await accessible(page, 'programs with files taken in');
+  t.diagnostic(`${hand.actions} presses, keys and fields`);
+  await leave();
+});
+
 test('who reads it: a letter that goes to a solicitor, said in the program and seen in both threads', async (t) => {
   const { page, hand, button, leave } = await desk();
   const ada = await apiClient(stack.url, 'ada@example.com', stack.password);

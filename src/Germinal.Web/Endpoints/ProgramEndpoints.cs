@@ -31,7 +31,9 @@ public sealed record ProgramLine(
     int OnIt,
     int Through,
     int Stopped,
-    IReadOnlyList<TouchMarkDto> Line
+    IReadOnlyList<TouchMarkDto> Line,
+    string? Group,
+    JsonElement Starts
 );
 
 /// <summary>A program's page. Draft is a program file.</summary>
@@ -164,10 +166,19 @@ public static class ProgramEndpoints
                     on,
                     through,
                     stopped,
-                    definition is null ? [] : LineOf(definition)
+                    definition is null ? [] : LineOf(definition),
+                    definition?.Group,
+                    StartsOf(p.Draft)
                 );
             }),
         ];
+    }
+
+    /// <summary>What starts a program, as its file has it; an empty list where the file has none.</summary>
+    private static JsonElement StartsOf(string draft)
+    {
+        using var file = JsonDocument.Parse(draft);
+        return file.RootElement.TryGetProperty("startsWhen", out var starts) ? starts.Clone() : JsonDocument.Parse("[]").RootElement.Clone();
     }
 
     private static async Task<Dictionary<Guid, (int On, int Through, int Stopped)>> CountsAsync(GerminalDb db, Guid? only, CancellationToken stop) =>
@@ -281,9 +292,9 @@ public static class ProgramEndpoints
 
     private static async Task<string?> NameProblemAsync(GerminalDb db, Guid self, string name, CancellationToken stop)
     {
-        if (name.Length is 0 or > 80)
+        if (name.Length is 0 or > ProgramsTaken.LongestName)
         {
-            return "A program needs a name of up to 80 letters.";
+            return ProgramsTaken.NameProblem;
         }
 
 #pragma warning disable CA1862, CA1311, CA1304, MA0011 // Translated to SQL's lower().

@@ -1,12 +1,15 @@
 import { useMutation, useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { Link, useNavigate } from 'react-router';
-import { api, take } from '../../api/client';
+import { api, type Schemas, take } from '../../api/client';
 import { useNow } from '../../app/session';
 import { Button, Empty, Field, fieldError, Loading, Trouble } from '../../ui/bits';
 import { DayPage, PageHead } from '../../ui/DayPage';
+import { useKept } from '../../ui/kept';
 import { scaleOf, TouchLine } from '../../ui/TouchLine';
 import { day } from '../../ui/when';
+import { BringPrograms } from './BringPrograms';
+import { sayStart, type Trigger } from './programFile';
 
 /** The programs, each with its touch line at one scale. */
 export default function ProgramList() {
@@ -19,7 +22,12 @@ export default function ProgramList() {
     mutationFn: () => take(api.POST('/api/programs', { body: { name } })),
     onSuccess: (p) => go(`/programs/${p.id}`),
   });
+  const [wanted, setWanted] = useState('');
+  const [sort, setSort] = useKept<Sort>('programs-sort', 'name');
   if (programs.isPending) return <Loading />;
+  const fitting = (programs.data ?? []).filter((p) => fits(p, wanted)).sort(sorts[sort].by);
+  // Kept together under what they are called together; those without a group come first.
+  const groups = [...new Set(fitting.map((p) => p.group ?? ''))].sort((a, b) => a.localeCompare(b));
   const scale = scaleOf(programs.data?.map((p) => p.line) ?? []);
   const states: Record<string, string> = { draft: 'being written', on: 'on', paused: 'paused' };
   return (
@@ -52,6 +60,7 @@ export default function ProgramList() {
               Write it
             </Button>
           </form>
+          <BringPrograms />
           <p className="mt-4">
             A program says what to do for a person over weeks or years. It starts by itself, stops by itself, and can hand over to another.
             Nothing goes out before you switch it on.
@@ -59,28 +68,119 @@ export default function ProgramList() {
         </>
       }
     >
-      <PageHead title="Programs" />
+      <PageHead title="Programs">
+        {(programs.data?.length ?? 0) > 1 && (
+          <div className="mt-3 flex flex-wrap items-center gap-3 text-small">
+            <input
+              aria-label="Search the programs"
+              placeholder="name, group, what starts it"
+              className="w-64"
+              value={wanted}
+              onChange={(e) => setWanted(e.target.value)}
+            />
+            <select aria-label="Order" value={sort} onChange={(e) => setSort(e.target.value as Sort)}>
+              {Object.entries(sorts).map(([key, { label }]) => (
+                <option key={key} value={key}>
+                  {label}
+                </option>
+              ))}
+            </select>
+          </div>
+        )}
+      </PageHead>
       <Trouble error={programs.error} />
       {programs.data?.length === 0 && <Empty>No program yet. Give the first one a name, at the right.</Empty>}
-      {programs.data?.map((p) => (
-        <Link key={p.id} to={`/programs/${p.id}`} className="row text-ink no-underline hover:bg-picked">
-          <span className={`gutter ${p.status === 'on' ? '!text-leaf' : p.status === 'paused' ? '!text-straw' : ''}`}>
-            {states[p.status]}
-          </span>
-          <span className="flex items-baseline justify-between gap-4">
-            <span className="font-serif text-lead font-semibold">{p.name}</span>
-            <span className="text-small text-soft">
-              {p.onSince
-                ? `since ${day(p.onSince, zone, now)} · ${p.onIt} on it, ${p.stopped} stopped, ${p.through} through`
-                : `${p.line.length} steps`}
-            </span>
-          </span>
-          {p.description && <span className="block max-w-[75ch] text-small text-soft">{p.description}</span>}
-          <span className="mt-2 block">
-            <TouchLine marks={p.line} scale={scale} width={750} height={40} />
-          </span>
-        </Link>
+      {programs.data?.length !== 0 && fitting.length === 0 && <Empty>No program fits. Try fewer letters.</Empty>}
+      {groups.map((group) => (
+        <section key={group} aria-label={group || 'Without a group'}>
+          {group && <h2 className="border-t border-ink px-7 pt-5 pb-1.5 max-[699px]:px-4">{group}</h2>}
+          {fitting
+            .filter((p) => (p.group ?? '') === group)
+            .map((p) => (
+              <Link
+                key={p.id}
+                to={`/programs/${p.id}`}
+                aria-labelledby={`program-${p.id}`}
+                className="row text-ink no-underline hover:bg-picked"
+              >
+                <span className={`gutter ${p.status === 'on' ? '!text-leaf' : p.status === 'paused' ? '!text-straw' : ''}`}>
+                  {states[p.status]}
+                </span>
+                <span className="flex items-baseline justify-between gap-4">
+                  <span id={`program-${p.id}`} className="font-serif text-lead font-semibold">
+                    {p.name}
+                  </span>
+                  <span className="text-small text-soft">
+                    {p.onSince
+                      ? `since ${day(p.onSince, zone, now)} · ${p.onIt} on it, ${p.stopped} stopped, ${p.through} through`
+                      : `${p.line.length} steps`}
+                  </span>
+                </span>
+                <span className="block max-w-[75ch] text-small text-soft">
+                  {startsOf(p)}
+                  {p.line.length > 0 && `${startsOf(p) ? ' · ' : ''}${stepsOf(p)}`}
+                </span>
+                {p.description && <span className="block max-w-[75ch] text-small text-soft">{p.description}</span>}
+                <span className="mt-2 block">
+                  <TouchLine marks={p.line} scale={scale} width={750} height={40} />
+                </span>
+              </Link>
+            ))}
+        </section>
       ))}
     </DayPage>
   );
+}
+
+type Program = Schemas['ProgramLine'];
+type Sort = 'name' | 'state' | 'onIt' | 'length';
+
+const order = ['on', 'paused', 'draft'];
+const byName = (a: Program, b: Program) => a.name.localeCompare(b.name);
+const lengthOf = (p: Program) => Math.max(0, ...p.line.map((m) => m.day));
+
+/** How programs may stand; what is alike stands by name. */
+const sorts: Record<Sort, { label: string; by: (a: Program, b: Program) => number }> = {
+  name: { label: 'by name', by: byName },
+  state: { label: 'those that are on first', by: (a, b) => order.indexOf(a.status) - order.indexOf(b.status) || byName(a, b) },
+  onIt: { label: 'most people on it first', by: (a, b) => b.onIt - a.onIt || byName(a, b) },
+  length: { label: 'longest first', by: (a, b) => lengthOf(b) - lengthOf(a) || byName(a, b) },
+};
+
+/** What starts a program, in words. */
+export function startsOf(p: Pick<Program, 'starts'>) {
+  const starts = p.starts as unknown as Trigger[];
+  return starts.length === 0 ? '' : `when ${starts.map(sayStart).join(' or ')}`;
+}
+
+/** How many steps there are of each kind: “5 emails, a call”. */
+export function stepsOf(p: Pick<Program, 'line'>) {
+  const kinds = new Map<string, number>();
+  for (const mark of p.line) kinds.set(mark.kind, (kinds.get(mark.kind) ?? 0) + 1);
+  return [...kinds]
+    .map(([kind, n]) => (n === 1 ? `one ${kindNames[kind]?.[0] ?? kind}` : `${n} ${kindNames[kind]?.[1] ?? kind}`))
+    .join(', ');
+}
+
+const kindNames: Record<string, [one: string, many: string]> = {
+  email: ['email', 'emails'],
+  text: ['text', 'texts'],
+  call: ['call', 'calls'],
+  note: ['note', 'notes'],
+  task: ['task', 'tasks'],
+  'tell-me': ['word to the owner', 'words to the owner'],
+  change: ['change', 'changes'],
+  fork: ['fork', 'forks'],
+  split: ['split', 'splits'],
+  'hand-over': ['hand-over', 'hand-overs'],
+  end: ['end', 'ends'],
+};
+
+/** Whether every word that is looked for stands somewhere in what is said of a program. */
+export function fits(p: Program, wanted: string) {
+  const said = [p.name, p.group, p.description, startsOf(p)].join(' ').toLowerCase();
+  return wanted
+    .toLowerCase()
+    .split(/\s+/)
+    .every((word) => said.includes(word));
 }

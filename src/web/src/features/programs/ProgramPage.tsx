@@ -1,10 +1,10 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
-import { Link, useParams } from 'react-router';
+import { Link, useNavigate, useParams } from 'react-router';
 import { toast } from 'sonner';
 import { api, type Schemas, take } from '../../api/client';
 import { useMay, useNow } from '../../app/session';
-import { Button, Loading, Trouble } from '../../ui/bits';
+import { Button, Field, Loading, Trouble } from '../../ui/bits';
 import { DayPage, PageHead, useTitle } from '../../ui/DayPage';
 import { useKeys } from '../../ui/keys';
 import { Letter } from '../../ui/Letter';
@@ -16,7 +16,7 @@ import { count, day, daysBetween, keyDate, moment } from '../../ui/when';
 import { partsOf } from '../rules/ruleLanguage';
 import { SayRules } from '../rules/SayRules';
 import { AddStep, newStep } from './AddStep';
-import { AgainForm, StopForm, TriggerForm, WindowForm } from './forms';
+import { AgainForm, StopForm, Take, TriggerForm, WindowForm } from './forms';
 import { OnTheirWay } from './OnTheirWay';
 import { type Pen, PenContext } from './pen';
 import { type ProgramFile, type Step, sayStart, sayStop, sayWindow } from './programFile';
@@ -271,7 +271,7 @@ function Page({ id, loaded, reload }: { id: string; loaded: Schemas['ProgramDto'
               />
             )}
           </Say>
-          . <Policy draft={draft} set={set} />
+          . <Policy draft={draft} set={set} /> <Group draft={draft} set={set} />
         </p>
         <Findings findings={[...at_('/startsWhen'), ...findings.filter((f) => ['/steps', '/policy', '/topic'].includes(f.pointer))]} />
       </div>
@@ -470,12 +470,90 @@ function Margin({
             <Button onClick={() => setStarting(true)}>Start it for people …</Button>
           </p>
         ))}
+      <AsAFile id={id} />
       <OnTheirWay id={id} onIt={loaded.onIt} zone={zone} steps={draft.steps} mayStop={maySwitch} />
       {!maySwitch && <p className="mt-2 text-soft">Whoever may switch programs on finds this one here as you leave it.</p>}
       {errors > 0 && (loaded.status === 'draft' || changed) && (
         <p className="mt-2 text-ember">It cannot be switched on yet; what is wrong stands beside each line.</p>
       )}
     </>
+  );
+}
+
+/** The program once more, and as a file that here or elsewhere can be taken in again. */
+function AsAFile({ id }: { id: string }) {
+  const go = useNavigate();
+  const queries = useQueryClient();
+  const copy = useMutation({
+    mutationFn: () => take(api.POST('/api/programs/{id}/copy', { params: { path: { id } } })),
+    onSuccess: (made) => {
+      queries.invalidateQueries({ queryKey: ['programs'] });
+      if (made.id) go(`/programs/${made.id}`);
+    },
+  });
+  return (
+    <p className="mt-3 flex flex-wrap gap-x-5">
+      <Button onClick={() => copy.mutate()} disabled={copy.isPending}>
+        Copy it
+      </Button>
+      <a href={`/api/programs/${id}/file`} download className="no-underline hover:underline">
+        as a file
+      </a>
+      <Trouble error={copy.error} />
+    </p>
+  );
+}
+
+/** Under what it stands in the list of programs; the names there are already are offered. */
+function Group({ draft, set }: { draft: ProgramFile; set: (part: Partial<ProgramFile>) => void }) {
+  const programs = useQuery({ queryKey: ['programs'], queryFn: () => take(api.GET('/api/programs')) });
+  const known = [...new Set((programs.data ?? []).flatMap((p) => p.group ?? []))];
+  const words = draft.group ? `under “${draft.group}”` : 'under no group';
+  return (
+    <>
+      Stands{' '}
+      <Say words={words} label={`Group: ${words}`} soft={!draft.group}>
+        {(close) => (
+          <GroupForm
+            group={draft.group ?? ''}
+            known={known}
+            done={(group) => {
+              set({ group: group || undefined });
+              close();
+            }}
+          />
+        )}
+      </Say>
+      .
+    </>
+  );
+}
+
+function GroupForm({ group, known, done }: { group: string; known: string[]; done: (group: string) => void }) {
+  const [typed, setTyped] = useState(group);
+  return (
+    <Take done={() => done(typed.trim())}>
+      <Field label="Group" hint="Programs of one group stand together in the list; empty for none.">
+        {(id, by) => (
+          <>
+            <input
+              id={id}
+              aria-describedby={by}
+              list="groups-known"
+              maxLength={80}
+              className="w-full"
+              value={typed}
+              onChange={(e) => setTyped(e.target.value)}
+            />
+            <datalist id="groups-known">
+              {known.map((g) => (
+                <option key={g} value={g} />
+              ))}
+            </datalist>
+          </>
+        )}
+      </Field>
+    </Take>
   );
 }
 
