@@ -122,6 +122,7 @@ public static class Application
         ConsentEndpoints.Map(app);
         ProgramEndpoints.Map(app);
         ProgramFileEndpoints.Map(app);
+        TextLengthEndpoints.Map(app);
         DealingsEndpoints.Map(app);
         NoteEndpoints.Map(app);
         CalendarFeed.Map(app);

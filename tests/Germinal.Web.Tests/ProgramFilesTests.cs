@@ -109,6 +109,35 @@ public sealed class ProgramFilesTests(Site site) : IClassFixture<Site>
         Assert.Equal(before + answers.Count(a => a.StatusCode == HttpStatusCode.OK), (await ada.GetAsync("/api/programs")).GetArrayLength());
     }
 
+    // Rule 11.3; the lengths are of 3GPP TS 23.038: 160 septets alone, 70 units beyond the alphabet.
+    [Fact]
+    public async Task A_text_is_measured_as_somebody_would_get_it()
+    {
+        var ada = await site.SignedInAsync("ada");
+        var person = (await ada.DoAsync("/api/people", new { firstName = "Măra", lastName = "Measured" })).GetProperty("id").GetString();
+        async Task<(string?, int, int, string?, string?, string?)> OfAsync(string text, string? who = null)
+        {
+            var l = await ada.DoAsync("/api/programs/text-length", new { text, person = who });
+            return (
+                l.GetProperty("encoding").GetString(),
+                l.GetProperty("characters").GetInt32(),
+                l.GetProperty("parts").GetInt32(),
+                l.GetProperty("beyond").GetString(),
+                l.GetProperty("words").GetString(),
+                l.GetProperty("lack").GetString()
+            );
+        }
+
+        Assert.Equal(("GSM-7", 4, 1, "", "abc€", null), await OfAsync("abc€"));
+        Assert.Equal(("GSM-7", 161, 2), await OfAsync(new string('a', 161)) is var (e, c, p, _, _, _) ? (e, c, p) : default);
+        Assert.Equal(("UCS-2", 8, 1, "ă", "Hi, Măra", null), await OfAsync("Hi, {{ person.first_name }}", person));
+        Assert.Equal("nothing to put for “person.stage”", (await OfAsync("{{ person.stage }}", person)).Item6);
+        Assert.Equal("{{ broken", (await OfAsync("{{ broken", person)).Item5);
+        Assert.Equal(HttpStatusCode.NotFound, (await ada.PostAsync("/api/programs/text-length", new { text = "a", person = Guid.NewGuid() })).StatusCode);
+        Assert.Equal(400, (await ada.RefusedAsync("/api/programs/text-length", new { text = new string('x', 20_001) }, "text")).Status);
+        Assert.Equal(400, (await ada.RefusedAsync("/api/programs/text-length", new { text = "\u0000" }, "text")).Status);
+    }
+
     [Fact]
     public void A_free_name_is_as_short_as_a_name_may_be()
     {

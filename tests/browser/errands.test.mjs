@@ -821,7 +821,7 @@ test('who reads it: a letter that goes to a solicitor, said in the program and s
   // Said in the program's own words, by keyboard.
   await page.goto(`${stack.url}/programs/${program}`);
   await hand.press(button('Email'));
-  await page.getByRole('button', { name: /^Whom it goes to/ }).focus();
+  await page.getByRole('button', { name: /^Who reads it/ }).focus();
   await hand.key('Enter');
   await hand.choose(page.getByLabel('It goes to', { exact: true }), 'relation');
   await hand.choose(page.getByLabel('Their', { exact: true }), 'solicitor');

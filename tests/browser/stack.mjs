@@ -56,7 +56,13 @@ export async function startStack({ name, offset = 0, args = [], env = {} }) {
 }
 
 /** Has the person's page show what it folds away, as somebody who likes it so has left it. */
-export const showAll = () => localStorage.setItem('germinal.kept.person-more', 'true');
+export const showAll = () => {
+  try {
+    localStorage.setItem('germinal.kept.person-more', 'true');
+  } catch {
+    // The frame of a letter keeps nothing.
+  }
+};
 
 export async function openBrowser() {
   return chromium.launch({

@@ -29,11 +29,15 @@ public readonly record struct TextLength(TextAlphabet Alphabet, int Characters, 
     private static readonly FrozenSet<int> Single = DefaultAlphabet.EnumerateRunes().Select(r => r.Value).ToFrozenSet();
     private static readonly FrozenSet<int> Double = ExtensionTable.EnumerateRunes().Select(r => r.Value).ToFrozenSet();
 
+    /// <summary>True for a character of the GSM 7-bit alphabet or its extension table.</summary>
+    /// <param name="codePoint">The character's code point.</param>
+    public static bool IsGsm(int codePoint) => Single.Contains(codePoint) || Double.Contains(codePoint);
+
     /// <summary>Counts a message.</summary>
     public static TextLength Of(string text)
     {
         var runes = text.EnumerateRunes().Select(r => r.Value).ToList();
-        var gsm = runes.TrueForAll(r => Single.Contains(r) || Double.Contains(r));
+        var gsm = runes.TrueForAll(IsGsm);
         var widths = gsm ? runes.ConvertAll(r => Double.Contains(r) ? 2 : 1) : runes.ConvertAll(r => r > 0xFFFF ? 2 : 1);
         var units = widths.Sum();
         var (alone, perPart) = gsm ? (160, 153) : (70, 67);

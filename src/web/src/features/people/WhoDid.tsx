@@ -21,7 +21,11 @@ export function WhoDid({ program, step, kind }: { program: string; step: string;
   return (
     <>
       {ways.map(([words, rule]) => (
-        <Link key={words} to={`/people?${new URLSearchParams({ who: JSON.stringify(rule) })}`} className="no-underline hover:underline">
+        <Link
+          key={words}
+          to={`/people?${new URLSearchParams({ who: JSON.stringify(rule) })}`}
+          className="inline-flex min-h-6 items-center no-underline hover:underline"
+        >
           {words}
         </Link>
       ))}

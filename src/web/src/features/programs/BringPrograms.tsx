@@ -66,7 +66,9 @@ function Taken({ taken }: { taken: Schemas['ProgramTakenDto'] }) {
     <li className="border-t border-rule py-2">
       {taken.id ? (
         <>
-          <Link to={`/programs/${taken.id}`}>{taken.name}</Link>
+          <Link to={`/programs/${taken.id}`} className="inline-flex min-h-6 items-center">
+            {taken.name}
+          </Link>
           {taken.findings.length > 0 && (
             <span className={`block text-small ${wrong > 0 ? 'text-ember' : 'text-straw'}`}>
               {count(taken.findings.length, 'thing is', 'things are')} to be looked at here

@@ -10,6 +10,7 @@ import { Say, SayList } from './Say';
 import { filled, Holds, StepList, short } from './StepLine';
 import { ChangeForm, QuestionForm, ShareForm } from './stepForms';
 import { allSteps, passagesOf, stepsBefore } from './stepTree';
+import { TextCount } from './TextCount';
 
 type Props = {
   step: Exclude<Step, { kind: 'email' | 'call' | 'hand-over' }>;
@@ -23,7 +24,7 @@ const things = { text: 'text', note: 'note', task: 'task', 'tell-me': 'message t
 
 /** The sentence of a step that is neither a letter, a call nor a going on. */
 export function OtherStep({ step, when, kind, pointer }: Props) {
-  const { set, person, steps } = usePen();
+  const { set, person, personId, steps } = usePen();
   const names = useNames();
   if (step.kind === 'text' || step.kind === 'note' || step.kind === 'tell-me' || step.kind === 'task') {
     const words = step.kind === 'task' ? step.title : step.body;
@@ -35,6 +36,7 @@ export function OtherStep({ step, when, kind, pointer }: Props) {
             <TextForm
               label="What it says"
               value={words}
+              below={step.kind === 'text' ? (text) => <TextCount text={text} person={personId} /> : undefined}
               done={(text) => {
                 set(step.kind === 'task' ? { ...step, title: text } : { ...step, body: text });
                 close();

@@ -151,6 +151,7 @@ function Page({ id, loaded, reload }: { id: string; loaded: Schemas['ProgramDto'
     steps: draft.steps,
     program: loaded.status === 'draft' ? undefined : draft.name,
     person: preview.data?.person.name,
+    personId: preview.data?.person.id,
     dates: new Map(preview.data?.touches.map((t) => [t.stepId, t.at])),
     zone: preview.data?.zone ?? zone,
     now,
@@ -496,7 +497,7 @@ function AsAFile({ id }: { id: string }) {
       <Button onClick={() => copy.mutate()} disabled={copy.isPending}>
         Copy it
       </Button>
-      <a href={`/api/programs/${id}/file`} download className="no-underline hover:underline">
+      <a href={`/api/programs/${id}/file`} download className="inline-flex min-h-6 items-center no-underline hover:underline">
         as a file
       </a>
       <Trouble error={copy.error} />

@@ -143,7 +143,7 @@ function ReadBy({ step, picked }: { step: Step; picked: boolean }) {
   const { set } = usePen();
   if (!isMessage(step) || !(picked || readByOthers(step))) return null;
   return (
-    <Say words={sayTo(step.to)} label="Whom it goes to" soft={!readByOthers(step)}>
+    <Say words={sayTo(step.to)} label="Who reads it" soft={!readByOthers(step)}>
       {(close) => (
         <ReaderForm
           step={step}

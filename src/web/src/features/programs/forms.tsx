@@ -564,7 +564,20 @@ export function SpanForm({
 }
 
 /** Words with fields in them: a text, what to say on a call, a note, a task. */
-export function TextForm({ label, value, rows = 5, done }: { label: string; value: string; rows?: number; done: (text: string) => void }) {
+/** Words with fields to put in; `below` says something of them as they are written. */
+export function TextForm({
+  label,
+  value,
+  rows = 5,
+  below,
+  done,
+}: {
+  label: string;
+  value: string;
+  rows?: number;
+  below?: (text: string) => React.ReactNode;
+  done: (text: string) => void;
+}) {
   const [text, setText] = useState(value);
   const area = useRef<HTMLTextAreaElement>(null);
   function insert(field: string) {
@@ -587,6 +600,7 @@ export function TextForm({ label, value, rows = 5, done }: { label: string; valu
           )}
         </Field>
       </div>
+      {below?.(text)}
     </Take>
   );
 }

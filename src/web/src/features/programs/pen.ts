@@ -10,6 +10,7 @@ export type Pen = {
   program?: string;
   /** The person in the margin, and when their touches would come. */
   person?: string;
+  personId?: string;
   dates: Map<string, string>;
   zone: string;
   now: string;
