@@ -563,8 +563,7 @@ export function SpanForm({
   );
 }
 
-/** Words with fields in them: a text, what to say on a call, a note, a task. */
-/** Words with fields to put in; `below` says something of them as they are written. */
+/** Words with fields in them: a text, what to say on a call, a note, a task; `below` says something of them as they are written. */
 export function TextForm({
   label,
   value,
