@@ -82,6 +82,10 @@ public sealed class WorldProperties
     private static PersonFacts ReaderOf(Row row, Actor actor, Step step) =>
         step.To is ToRelated ? actor.Person.Relations.Select(r => r.Other!).OrderBy(o => o.FirstName, StringComparer.Ordinal).ElementAt(row.Nth) : actor.Person;
 
+    /// <summary>Whether somebody says they have done it, which nothing has to allow: it may not have fallen due, with nobody there to read it.</summary>
+    private static bool SaidToBeDone(Row row, Actor actor) =>
+        row.Outcome == Outcome.Done && actor.Events.OfType<StepTaskEnded>().Any(e => e.StepId == row.StepId && e.At == row.Settled);
+
     private static DateTimeZone ZoneOf(World world, Actor actor) => actor.Person.Zone ?? world.Practice.Zone;
 
     [Fact]
@@ -121,7 +125,7 @@ public sealed class WorldProperties
                     }
 
                     // Consent (10): the newest word of the ledger and of the events before it.
-                    if (step.To is ToRelated)
+                    if (step.To is ToRelated && !SaidToBeDone(row, actor))
                     {
                         // Rule 3.6: of whoever reads it, the address and the consent.
                         var reader = ReaderOf(row, actor, step);
