@@ -5,6 +5,7 @@ using Germinal.Channels.Texts;
 using Germinal.Service.Engine;
 using Germinal.Service.Import;
 using Germinal.Service.Incoming;
+using Germinal.Service.Letters;
 using Germinal.Service.People;
 using Germinal.Service.Programs;
 using Microsoft.Extensions.DependencyInjection;
@@ -65,6 +66,7 @@ public static class ServiceSetup
         services.AddSingleton<LinkVisits>();
         services.AddSingleton<EngineRoom>();
         services.AddSingleton<ImportRunner>();
+        services.AddSingleton<LetterDesk>();
         services.AddSingleton<ProgramDesk>();
         services.AddSingleton<ProgramPreview>();
         services.AddSingleton<ManyPreview>();

@@ -99,6 +99,13 @@ public sealed class GerminalDb(DbContextOptions<GerminalDb> options) : IdentityD
 
     public DbSet<SegmentRow> Segments => Set<SegmentRow>();
 
+    public DbSet<LetterRow> Letters => Set<LetterRow>();
+
+    /// <summary>The shelf all practices share; what is on it is seen by everybody.</summary>
+    public DbSet<ReadyProgramRow> ReadyPrograms => Set<ReadyProgramRow>();
+
+    public DbSet<KeptWalkRow> KeptWalks => Set<KeptWalkRow>();
+
     public DbSet<ImportRow> Imports => Set<ImportRow>();
 
     public DbSet<ImportLineRow> ImportLines => Set<ImportLineRow>();
@@ -122,6 +129,7 @@ public sealed class GerminalDb(DbContextOptions<GerminalDb> options) : IdentityD
         {
             e.HasIndex(m => m.PracticeId);
             e.HasIndex(m => m.FeedKey).IsUnique();
+            e.Property(m => m.SignOff).HasDefaultValue("");
             e.Property(m => m.Capacity)
                 .HasColumnType("jsonb")
                 .HasDefaultValueSql("'{}'::jsonb")
@@ -439,6 +447,19 @@ public sealed class GerminalDb(DbContextOptions<GerminalDb> options) : IdentityD
         {
             e.Property(s => s.Rule).HasColumnType("jsonb");
             e.HasIndex(s => new { s.PracticeId, s.Name });
+        });
+        model.Entity<LetterRow>().HasIndex(l => new { l.PracticeId, l.Name }).IsUnique();
+        model.Entity<ReadyProgramRow>(e =>
+        {
+            e.HasIndex(r => r.Name);
+            e.HasIndex(r => r.PracticeId);
+        });
+        model.Entity<KeptWalkRow>(e =>
+        {
+            e.Property(w => w.Moves).HasColumnType("jsonb");
+            e.Property(w => w.Expected).HasColumnType("jsonb");
+            e.HasIndex(w => new { w.ProgramId, w.Name }).IsUnique();
+            e.HasOne<ProgramRow>().WithMany().HasForeignKey(w => w.ProgramId).OnDelete(DeleteBehavior.Cascade);
         });
         model.Entity<ImportRow>(e =>
         {

@@ -122,6 +122,8 @@ public static class Application
         ConsentEndpoints.Map(app);
         ProgramEndpoints.Map(app);
         ProgramFileEndpoints.Map(app);
+        LetterEndpoints.Map(app);
+        SignOffEndpoints.Map(app);
         TextLengthEndpoints.Map(app);
         DealingsEndpoints.Map(app);
         NoteEndpoints.Map(app);

@@ -1,5 +1,6 @@
 using Germinal.Channels.Letters;
 using Germinal.Service.Engine;
+using Germinal.Service.Letters;
 using Germinal.Service.Programs;
 using Microsoft.EntityFrameworkCore;
 
@@ -100,7 +101,7 @@ public sealed class CheckTests
         var id = await world.ProgramAsync("Review", More, Steps);
         await using var db = world.Db();
         var program = ShelfReading.Definition((await db.Programs.SingleAsync(p => p.Id == id)).Draft);
-        var preview = new ProgramPreview(world.Programs, new LetterWriter(new LiquidLetters(), world.Links));
+        var preview = new ProgramPreview(world.Programs, new LetterDesk(new LiquidLetters(), new LetterWriter(new LiquidLetters(), world.Links)));
         var assumed = (await preview.OfAsync(db, id, program, ida.Id, 0, null, default))!;
         Assert.Equal("an appointment in three weeks", assumed.Assumed);
         Assert.Equal(["2027-03-15", "2027-03-23"], assumed.Touches.Select(t => t.At[..10]));

@@ -12,7 +12,7 @@ namespace Germinal.Channels.Letters;
 public static partial class LetterHtml
 {
     [GeneratedRegex(
-        @"<(p|h[1-3]|ul|ol|li|a|strong|em|b|i|u|br|img|blockquote|div|span)\b",
+        @"<(p|h[1-3]|ul|ol|li|a|strong|em|b|i|u|br|hr|img|blockquote|table|div|span)\b",
         RegexOptions.ExplicitCapture | RegexOptions.IgnoreCase | RegexOptions.CultureInvariant,
         matchTimeoutMilliseconds: 1000
     )]
@@ -29,7 +29,7 @@ public static partial class LetterHtml
 
     private static readonly HtmlSanitizer Sanitizer = MakeSanitizer();
 
-    /// <summary>Only what a letter needs survives: headings, paragraphs, bold, lists, links, pictures. Scripts, styles and frames do not.</summary>
+    /// <summary>Only what a letter needs survives: headings, paragraphs, bold, lists, links, pictures, tables, and the parts of <see cref="LetterParts"/>. Scripts, styles and frames do not.</summary>
     public static string Sanitize(string html)
     {
         var shallow = HtmlDepth.Limit(html);
@@ -55,11 +55,12 @@ public static partial class LetterHtml
     internal static IHtmlDocument Parse(string html) => new HtmlParser().ParseDocument(HtmlDepth.Limit(html));
 
     /// <summary>The plain-text part of a letter: links keep their address, list items their dash.</summary>
-    public static string ToText(string html)
+    public static string ToText(string html) => ToText(Parse(html).Body!);
+
+    private static string ToText(INode node)
     {
-        var document = Parse(html);
         var text = new StringBuilder();
-        Write(document.Body!, text);
+        Write(node, text);
         return ManyBreaks().Replace(text.ToString(), "\n\n").Trim() + "\n";
     }
 
@@ -87,12 +88,19 @@ public static partial class LetterHtml
                 case IElement { LocalName: "img" } img:
                     text.Append(img.GetAttribute("alt"));
                     break;
+                case IElement { LocalName: "tr" } row:
+                    var cells = row.Children.Select(c => ToText(c).Trim()).ToList();
+                    text.AppendJoin(" · ", cells).Append('\n');
+                    break;
+                case IElement { LocalName: "hr" }:
+                    text.Append("----\n\n");
+                    break;
                 case IElement { LocalName: "li" } li:
                     text.Append("- ");
                     Write(li, text);
                     text.Append('\n');
                     break;
-                case IElement { LocalName: "p" or "h1" or "h2" or "h3" or "ul" or "ol" or "div" or "blockquote" or "hr" } block:
+                case IElement { LocalName: "p" or "h1" or "h2" or "h3" or "ul" or "ol" or "div" or "blockquote" or "table" } block:
                     Write(block, text);
                     text.Append("\n\n");
                     break;
@@ -127,9 +135,29 @@ public static partial class LetterHtml
             "hr",
             "span",
             "div",
+            "table",
+            "thead",
+            "tbody",
+            "tr",
+            "th",
+            "td",
         ]);
         s.AllowedAttributes.Clear();
-        s.AllowedAttributes.UnionWith(["href", "src", "alt", "title", "width", "height", "data-name", .. LetterLinks.EffectWords.Select(w => $"data-{w}")]);
+        s.AllowedAttributes.UnionWith([
+            "href",
+            "src",
+            "alt",
+            "title",
+            "width",
+            "height",
+            "colspan",
+            "rowspan",
+            LetterParts.Attribute,
+            LetterParts.RuleAttribute,
+            LetterParts.AlignAttribute,
+            "data-name",
+            .. LetterLinks.EffectWords.Select(w => $"data-{w}"),
+        ]);
         s.AllowedCssProperties.Clear();
         s.AllowedSchemes.Clear();
         s.AllowedSchemes.UnionWith(["http", "https", "mailto", "tel"]);

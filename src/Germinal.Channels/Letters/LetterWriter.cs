@@ -1,3 +1,4 @@
+using System.Collections.Concurrent;
 using System.Runtime.CompilerServices;
 using System.Text.RegularExpressions;
 using Germinal.Core.Contact;
@@ -35,10 +36,19 @@ public sealed partial class LetterWriter(LiquidLetters liquid, PublicLinks links
 
     /// <summary>A body as far as it can be worked out before anybody is known.</summary>
     /// <param name="Html">Sanitised, with <see cref="LetterLinks.Place"/> for each link's address; null where each person's is worked out by itself.</param>
+    /// <param name="Page">The page a mail program shows, with the same places.</param>
     /// <param name="Text">Its text, with the same places.</param>
     /// <param name="Straight">Its text with the links' own addresses.</param>
     /// <param name="Links">Its links.</param>
-    private sealed record Written(string? Html, string Text, string Straight, IReadOnlyList<WrittenLink> Links);
+    /// <param name="Passages">Which of its passages stand only for some; all of the above are marked.</param>
+    private sealed record Written(string? Html, string Page, string Text, string Straight, IReadOnlyList<WrittenLink> Links, LetterPassages Passages);
+
+    /// <summary>A letter filled in, as far as its words go.</summary>
+    /// <param name="Shown">As it is shown here; its links lead straight on.</param>
+    /// <param name="Page">As a mail program shows it.</param>
+    /// <param name="Text">As plain text.</param>
+    /// <param name="Links">Its links.</param>
+    private sealed record Words(string Shown, string Page, string Text, IReadOnlyList<WrittenLink> Links);
 
     /// <summary>Where pictures are served from.</summary>
     public string BaseUrl => links.BaseUrl;
@@ -67,36 +77,43 @@ public sealed partial class LetterWriter(LiquidLetters liquid, PublicLinks links
         var missing = new List<string>();
         var subject = liquid.FillText(step.Subject, to, practice, sender, at, missing).ReplaceLineEndings(" ").Trim();
         var written = bodies.GetValue(step, Write);
-        var (shown, sent, text, found) = written.Html is { } template
-            ? FillTemplate(
-                written,
-                liquid.FillHtml(template, to, practice, sender, at, missing),
-                words => liquid.FillText(words, to, practice, sender, at, missing),
-                touchId,
-                tracking
-            )
-            : FillOnce(LetterHtml.Sanitize(liquid.FillHtml(LetterHtml.FromBody(step.Body), to, practice, sender, at, missing)), touchId, tracking);
-        (shown, sent) = (WithPictures(shown), WithPictures(sent));
+        var stand = written.Passages.StandFor(to.Person, practice, at);
+        string Html(string marked) => liquid.FillHtml(LetterPassages.Cut(marked, stand), to, practice, sender, at, missing);
+        string Plain(string marked) => liquid.FillText(LetterPassages.Cut(marked, stand), to, practice, sender, at, missing);
+        var words = written.Html is { } template
+            ? FillTemplate(written, Html(template), Html(written.Page), Plain, touchId, tracking)
+            : FillOnce(LetterHtml.Sanitize(Html(MarkedBody(step))), touchId, tracking);
+        var signed = SignedBy(sender, practice);
         var footer = Footer(purpose, touchId, to.Reader, practice);
         var pixel = tracking.Opens ? $"<img src=\"{links.Opening(touchId)}\" alt=\"\" width=\"1\" height=\"1\">" : "";
-        var html =
-            $"<!doctype html><html lang=\"en\"><head><meta charset=\"utf-8\"><meta name=\"viewport\" content=\"width=device-width\"><title>{LetterHtml.Encode(subject)}</title></head>"
-            + $"<body style=\"margin:0;background:#fff;color:#1F2620;font:16px/1.5 Georgia,serif\"><div style=\"max-width:38em;margin:0 auto;padding:24px 20px\">{sent}"
-            + $"<div style=\"margin-top:32px;font:13px/1.45 Arial,sans-serif;color:#596259\">{footer.Html}</div></div>{pixel}</body></html>";
-        return new FilledLetter(subject, shown, html, text + footer.Text, [.. missing.Distinct(StringComparer.Ordinal)], found);
+        var page = words
+            .Page.Replace(MailLayout.SignOffPlace, signed.Mail, StringComparison.Ordinal)
+            .Replace(MailLayout.SubjectPlace, LetterHtml.Encode(subject), StringComparison.Ordinal)
+            .Replace(MailLayout.FooterPlace, footer.Html, StringComparison.Ordinal)
+            .Replace(MailLayout.PixelPlace, pixel, StringComparison.Ordinal);
+        return new FilledLetter(
+            subject,
+            WithPictures(words.Shown.Replace(MailLayout.SignOffPlace, signed.Shown, StringComparison.Ordinal)),
+            WithPictures(page),
+            words.Text.Replace(MailLayout.SignOffPlace, signed.Text, StringComparison.Ordinal) + footer.Text,
+            [.. missing.Distinct(StringComparer.Ordinal)],
+            words.Links
+        );
     }
 
-    private (string Shown, string Sent, string Text, IReadOnlyList<WrittenLink> Links) FillTemplate(
-        Written written,
-        string filled,
-        Func<string, string> fillText,
-        Guid touchId,
-        LetterTracking tracking
-    )
+    /// <inheritdoc cref="MailLayout.MostBytes"/>
+    public const int MostBytes = MailLayout.MostBytes;
+
+    /// <summary>How large the page of a letter is before anybody's words are filled in, in bytes of UTF-8.</summary>
+    /// <param name="body">Its body.</param>
+    public static int WeightOf(string body) =>
+        System.Text.Encoding.UTF8.GetByteCount(MailLayout.Page(LetterHtml.Sanitize(LetterHtml.FromBody(LetterPassages.WithoutMarks(body)))));
+
+    private Words FillTemplate(Written written, string filled, string page, Func<string, string> fillText, Guid touchId, LetterTracking tracking)
     {
         if (written.Links.Count == 0)
         {
-            return (filled, filled, fillText(written.Text), []);
+            return new Words(filled, page, fillText(written.Text), []);
         }
 
         var found =
@@ -106,21 +123,59 @@ public sealed partial class LetterWriter(LiquidLetters liquid, PublicLinks links
         var count = found.Count;
         var tracked = tracking.Links ? Enumerable.Range(0, count).Select(place => links.Link(touchId, place)).ToArray() : [.. found.Select(l => l.Address)];
         var text = tracking.Links || tracking.Parameters.Count > 0 ? written.Text : written.Straight;
-        return (
+        return new Words(
             LetterLinks.PutIn(filled, count, place => LetterHtml.Encode(found[place].Address)),
-            LetterLinks.PutIn(filled, count, place => LetterHtml.Encode(tracked[place])),
+            LetterLinks.PutIn(page, count, place => LetterHtml.Encode(tracked[place])),
             LetterLinks.PutIn(fillText(text), count, place => tracked[place]),
             found
         );
     }
 
-    private (string Shown, string Sent, string Text, IReadOnlyList<WrittenLink> Links) FillOnce(string filled, Guid touchId, LetterTracking tracking)
+    private Words FillOnce(string filled, Guid touchId, LetterTracking tracking)
     {
         filled = filled.Replace(MergeFields.ConfirmationPlace, links.Confirmation(touchId), StringComparison.Ordinal);
         var (shown, found) = LetterLinks.Rewrite(filled, null, tracking.Parameters);
         var sent = tracking.Links ? LetterLinks.Rewrite(filled, place => links.Link(touchId, place), tracking.Parameters).Html : shown;
-        return (shown, sent, LetterHtml.ToText(sent), found);
+        return new Words(WithSignOffPlaces(shown), MailLayout.Page(sent), LetterHtml.ToText(WithSignOffPlaces(sent)), found);
     }
+
+    /// <summary>The words with a place where the sender signs: whose name that is, is known later.</summary>
+    private static string WithSignOffPlaces(string html)
+    {
+        if (!html.Contains(LetterParts.SignOff, StringComparison.Ordinal))
+        {
+            return html;
+        }
+
+        var document = LetterHtml.Parse(html);
+        foreach (var sign in document.QuerySelectorAll($"[{LetterParts.Attribute}={LetterParts.SignOff}]").ToList())
+        {
+            sign.Replace(document.CreateTextNode(MailLayout.SignOffPlace));
+        }
+
+        return document.Body!.InnerHtml;
+    }
+
+    private readonly ConcurrentDictionary<string, string> signOffs = new(StringComparer.Ordinal);
+
+    /// <summary>How the sender signs: in the words and with the photograph they keep, else by name.</summary>
+    private (string Mail, string Shown, string Text) SignedBy(Member? sender, Practice practice)
+    {
+        if (sender is null)
+        {
+            return ("", "", "");
+        }
+
+        var words =
+            sender.SignOff.Length > 0
+                ? signOffs.GetOrAdd(sender.SignOff, LetterHtml.Sanitize)
+                : $"<p>{LetterHtml.Encode(sender.Name)}<br>{LetterHtml.Encode(practice.Name)}</p>";
+        var picture = sender.Photograph is { } photograph ? $"<p><img src=\"{photograph}\" alt=\"{LetterHtml.Encode(sender.Name)}\" width=\"64\"></p>" : "";
+        return (MailLayout.SignedBy(words, sender.Photograph, sender.Name), picture + words, LetterHtml.ToText(words).Trim());
+    }
+
+    /// <summary>A body as it was written, its passages marked.</summary>
+    private static string MarkedBody(EmailStep step) => LetterPassages.Mark(LetterHtml.FromBody(LetterPassages.WithoutMarks(step.Body))).Marked;
 
     /// <summary>
     /// What can be worked out before anybody is known. A body whose merge fields stand inside tags, or whose Liquid the
@@ -128,15 +183,16 @@ public sealed partial class LetterWriter(LiquidLetters liquid, PublicLinks links
     /// </summary>
     private static Written Write(EmailStep step)
     {
-        var body = LetterHtml.FromBody(step.Body);
-        var safe = LetterHtml.Sanitize(body);
+        var body = LetterHtml.FromBody(LetterPassages.WithoutMarks(step.Body));
+        var (safe, passages) = LetterPassages.Mark(LetterHtml.Sanitize(body));
         if (LiquidOf(body) != LiquidOf(safe) || HasFieldInTag(body) || body.Contains("confirm_link", StringComparison.Ordinal))
         {
-            return new Written(null, "", "", []);
+            return new Written(null, "", "", "", [], LetterPassages.Mark(body).Passages);
         }
 
         var (html, found) = LetterLinks.Rewrite(safe, LetterLinks.Place, new Dictionary<string, string>());
-        return new Written(html, LetterHtml.ToText(html), LetterHtml.ToText(safe), found);
+        var (shown, straight) = (WithSignOffPlaces(html), WithSignOffPlaces(safe));
+        return new Written(shown, MailLayout.Page(html), LetterHtml.ToText(shown), LetterHtml.ToText(straight), found, passages);
     }
 
     private static string LiquidOf(string text) => string.Join('\n', Liquid().Matches(text).Select(m => m.Value));

@@ -67,10 +67,24 @@ public sealed class LiquidLetters : ITemplates
         var missing = new List<string>();
         foreach (var template in step.Templates)
         {
-            Fill(template.Text, to, practice, sender, at, NullEncoder.Default, missing);
+            Fill(step is EmailStep ? ForReader(template.Text, to, practice, at) : template.Text, to, practice, sender, at, NullEncoder.Default, missing);
         }
 
         return [.. missing.Distinct(StringComparer.Ordinal)];
+    }
+
+    private readonly ConcurrentDictionary<string, (string Marked, LetterPassages Passages)> marked = new(StringComparer.Ordinal);
+
+    /// <summary>The words of a letter that stand for somebody: what lacks in a passage they do not get keeps nothing back.</summary>
+    private string ForReader(string body, Addressed to, Practice practice, Instant at)
+    {
+        if (!LetterPassages.MayStandIn(body))
+        {
+            return body;
+        }
+
+        var (text, passages) = marked.GetOrAdd(body, static b => LetterPassages.Mark(LetterPassages.WithoutMarks(b)));
+        return LetterPassages.Cut(text, passages.StandFor(to.Person, practice, at));
     }
 
     /// <summary>A template filled in as plain text. Fields without a value go to <paramref name="missing"/>.</summary>

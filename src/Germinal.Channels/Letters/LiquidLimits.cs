@@ -89,10 +89,11 @@ internal static partial class LiquidLimits
         "uniq",
         "upcase",
         "url_encode",
+        "we",
     ];
 
     // What cannot fail, whatever the value is: a template of nothing else need not be tried on each person.
-    private static readonly string[] SureFilters = ["capitalize", "default", "downcase", "escape", "lstrip", "newline_to_br", "rstrip", "strip", "upcase"];
+    private static readonly string[] SureFilters = ["capitalize", "default", "downcase", "escape", "lstrip", "newline_to_br", "rstrip", "strip", "upcase", "we"];
 
     [GeneratedRegex("[0-9]{3,}", RegexOptions.NonBacktracking)]
     private static partial Regex LongNumber();
@@ -297,6 +298,9 @@ internal static partial class LiquidLimits
 
             // Everything is encoded as it is printed; encoding it before would show.
             "escape" => (input, _, _) => ValueTask.FromResult(input),
+            // Words for one who speaks as I, and for several who speak as we (rule 11.4).
+            "we" => (input, arguments, context) =>
+                ValueTask.FromResult(context.GetValue("voice").ToStringValue() == "we" && arguments.Count > 0 ? arguments.At(0) : input),
             "newline_to_br" => (input, _, _) => ValueTask.FromResult<FluidValue>(new Broken(input.ToStringValue())),
             _ => null,
         };

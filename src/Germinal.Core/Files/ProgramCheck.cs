@@ -272,6 +272,7 @@ public static class ProgramCheck
     private static string? LackOf(Step step, string key) =>
         (step, key) switch
         {
+            (EmailStep { Letter: not null }, _) => null,
             (EmailStep, "subject") => "This email has no subject.",
             (EmailStep, _) => "This email says nothing yet.",
             (TextStep, _) => "This text says nothing yet.",

@@ -24,6 +24,11 @@ public static partial class ProgramFile
             o.Bad<object?>("lateLimit", $"“{limit}” points back in time; P3D would be right.");
         }
 
+        if (kind == "email" && o.Has("letter") && (o.Has("subject") || o.Has("body")))
+        {
+            o.Bad<object?>("letter", "An email has a letter of the practice or words of its own; leave out “letter”, or “subject” and “body”.");
+        }
+
         Step? step = kind switch
         {
             "email" => new EmailStep
@@ -31,6 +36,8 @@ public static partial class ProgramFile
                 Id = id,
                 Subject = o.Text("subject") ?? "",
                 Body = o.Text("body") ?? "",
+                Letter = o.Text("letter"),
+                Passages = PassageRules.In(o.Text("body") ?? "", o.Pointer + "/body", o.Errors),
             },
             "text" => new TextStep { Id = id, Body = o.Text("body") ?? "" },
             "call" => new CallStep

@@ -56,6 +56,16 @@ public static partial class ProgramFile
         o["stopsWhen"] = new JsonArray([.. p.StopsWhen.Select(s => (JsonNode)WriteStop(s))]);
         o["keepTasks"] = p.KeepTasks;
         o["steps"] = WriteSteps(p.Steps);
+        if (p.Questions.Count > 0)
+        {
+            o["questions"] = new JsonArray([.. p.Questions.Select(q => (JsonNode)WriteQuestionAsked(q))]);
+        }
+
+        if (p.Segments.Count > 0)
+        {
+            o["segments"] = new JsonObject(p.Segments.OrderBy(s => s.Key, StringComparer.Ordinal).Select(s => KeyValuePair.Create(s.Key, (JsonNode?)RuleReader.Write(s.Value))));
+        }
+
         return o;
     }
 
@@ -144,9 +154,16 @@ public static partial class ProgramFile
             ["kind"] = step.Kind,
             ["when"] = WriteWhen(step.When),
         };
-        foreach (var (key, text) in step.Templates)
+        if (step is EmailStep { Letter: { } letter })
         {
-            o[key] = text;
+            o["letter"] = letter;
+        }
+        else
+        {
+            foreach (var (key, text) in step.Templates)
+            {
+                o[key] = text;
+            }
         }
 
         switch (step)

@@ -59,8 +59,11 @@ public static partial class ProgramFile
             StopsWhen = root.List("stopsWhen", ReadStop),
             KeepTasks = root.Flag("keepTasks"),
             Steps = root.List("steps", ReadStep),
+            Questions = root.List("questions", ReadQuestionAsked),
+            Segments = ReadSegments(root),
         };
         root.Done();
+        CheckQuestionsAsked(program, json, errors);
         if (root.Has("name") && program.Name.Length == 0)
         {
             errors.Add(new Finding("/name", "A program needs a name."));

@@ -21,6 +21,12 @@ public sealed record Member(Guid Id, string Name, string Email)
 
     /// <summary>How many calls the member can make on each week day; a day not named: none. Null: as many as there are (rule 9.4).</summary>
     public FrozenDictionary<IsoDayOfWeek, int>? Capacity { get; init; }
+
+    /// <summary>How they sign letters, as HTML; empty: by their name.</summary>
+    public string SignOff { get; init; } = "";
+
+    /// <summary>Where their photograph is, for the sign-off; null for none.</summary>
+    public string? Photograph { get; init; }
 }
 
 /// <summary>At most so many commercial touches in so many local dates of the person's clock (rule 9.1).</summary>

@@ -1,3 +1,4 @@
+using System.Collections.Frozen;
 using Germinal.Core.Contact;
 using Germinal.Core.Rules;
 using Germinal.Core.Time;
@@ -86,6 +87,12 @@ public sealed record ProgramDefinition
 
     public IReadOnlyList<Step> Steps { get; init; } = [];
 
+    /// <summary>What is asked of whoever takes it as a ready program; a program that is in use asks nothing.</summary>
+    public IReadOnlyList<ProgramQuestion> Questions { get; init; } = [];
+
+    /// <summary>Segments it needs, by name, with the rule each is made with where the practice has none of that name.</summary>
+    public IReadOnlyDictionary<string, Rule> Segments { get; init; } = FrozenDictionary<string, Rule>.Empty;
+
     /// <summary>Every step in the written order, those of passages included.</summary>
     public IEnumerable<Step> AllSteps => Walk(Steps);
 
@@ -94,6 +101,7 @@ public sealed record ProgramDefinition
         AllSteps
             .SelectMany(s => new[] { s.OnlyIf, (s as ForkStep)?.If is AskRule ask ? ask.Rule : null })
             .Prepend(OnlyIf)
+            .Concat(AllSteps.OfType<EmailStep>().SelectMany(s => s.Passages))
             .Concat(StartsWhen.OfType<SegmentJoined>().Select(t => t.Asked))
             .OfType<Rule>();
 

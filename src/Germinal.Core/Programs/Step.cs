@@ -57,6 +57,12 @@ public sealed record EmailStep : Step
     /// <summary>HTML with Liquid fields; a body without any tag is paragraphs parted by blank lines.</summary>
     public required string Body { get; init; }
 
+    /// <summary>The letter of the practice it follows, by name; null where it has words of its own. Its subject and body are that letter's once they are known.</summary>
+    public string? Letter { get; init; }
+
+    /// <summary>The rules of passages that stand only for some, as the body has them; kept here for what has to be known of people.</summary>
+    public IReadOnlyList<Rule> Passages { get; init; } = [];
+
     /// <inheritdoc/>
     public override string Kind => "email";
 

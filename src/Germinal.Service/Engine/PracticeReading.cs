@@ -33,9 +33,21 @@ public static class PracticeReading
                 m.Name,
                 m.Email,
                 m.Capacity,
+                m.SignOff,
+                m.PhotographId,
             })
             .ToListAsync(stop);
-        var practice = Read(row, [.. members.Select(m => new Member(m.Id, m.Name, m.Email!) { Capacity = CapacityOf(m.Capacity) })]);
+        var practice = Read(
+            row,
+            [
+                .. members.Select(m => new Member(m.Id, m.Name, m.Email!)
+                {
+                    Capacity = CapacityOf(m.Capacity),
+                    SignOff = m.SignOff,
+                    Photograph = m.PhotographId is { } picture ? $"/i/{picture}" : null,
+                }),
+            ]
+        );
         return (practice with { Segments = await SegmentShelf.RulesAsync(db, stop) }, row.Settings);
     }
 

@@ -2,6 +2,7 @@ using System.Collections.Concurrent;
 using Germinal.Core.Engine;
 using Germinal.Core.Files;
 using Germinal.Core.Programs;
+using Germinal.Service.Letters;
 using Germinal.Store;
 using Microsoft.EntityFrameworkCore;
 using NodaTime;
@@ -37,10 +38,15 @@ public sealed class ShelfReading
             }
         }
 
+        // A letter that is changed is changed for all who are still to get it; whoever changes one counts the edition up.
+        var letters = await LetterShelf.LoadAsync(db, stop);
+        var versions = keys.Select(k => parsed[(k.ProgramId, k.Version)])
+            .Select(v => v.Definition.WithLetters(letters) is var filled && ReferenceEquals(filled, v.Definition) ? v : new ProgramVersion(v.ProgramId, v.Version, filled))
+            .ToDictionary(v => (v.ProgramId, v.Version));
         return new ProgramShelf(
-            keys.Select(k => parsed[(k.ProgramId, k.Version)]),
-            programs.Where(p => p.Status == "on").Select(p => new ProgramOn(parsed[(p.Id, p.CurrentVersion)], p.OnSince ?? Instant.MinValue)),
-            programs.Where(p => p.Status == "paused").Select(p => new PausedProgram(parsed[(p.Id, p.CurrentVersion)], p.PausedUntil))
+            versions.Values,
+            programs.Where(p => p.Status == "on").Select(p => new ProgramOn(versions[(p.Id, p.CurrentVersion)], p.OnSince ?? Instant.MinValue)),
+            programs.Where(p => p.Status == "paused").Select(p => new PausedProgram(versions[(p.Id, p.CurrentVersion)], p.PausedUntil))
         );
     }
 

@@ -9,6 +9,7 @@ using Germinal.Core.Programs;
 using Germinal.Core.Rules;
 using Germinal.Service.Clock;
 using Germinal.Service.Engine;
+using Germinal.Service.Letters;
 using Germinal.Service.People;
 using Germinal.Service.Segments;
 using Germinal.Store;
@@ -48,8 +49,11 @@ public sealed class ProgramDesk(LiquidLetters letters, Engines engines)
             StringComparer.OrdinalIgnoreCase
         );
         var practice = await PracticeReading.LoadAsync(db, stop);
+        var kept = await LetterShelf.LoadAsync(db, stop);
+        program = program.WithLetters(kept);
         return
         [
+            .. LetterFindings(program, kept),
             .. ProgramCheck.Findings(program, others, letters.Problems),
             .. ProgramCheck.SenderFindings(program, practice),
             .. ProgramCheck.PolicyFindings(program, practice),
@@ -59,6 +63,27 @@ public sealed class ProgramDesk(LiquidLetters letters, Engines engines)
             .. await RoleFindingsAsync(db, program, stop),
             .. await MeetingFindingsAsync(db, program, stop),
         ];
+    }
+
+    /// <summary>Steps that follow a letter that is not there, and letters that mail programs would cut off.</summary>
+    private static IEnumerable<Finding> LetterFindings(ProgramDefinition program, IReadOnlyDictionary<string, KeptLetter> kept)
+    {
+        foreach (var place in new StepFlow(program).Steps)
+        {
+            if (place.Step is not EmailStep email)
+            {
+                continue;
+            }
+
+            if (email.Letter is { } name && !kept.ContainsKey(name))
+            {
+                yield return new Finding($"{place.Pointer}/letter", $"There is no letter “{name}”. Write it under Letters, choose another, or give the step words of its own.");
+            }
+            else if (LetterDesk.WeightFinding(email.Body) is { } heavy)
+            {
+                yield return new Finding($"{place.Pointer}/body", heavy, IsWarning: true);
+            }
+        }
     }
 
     /// <summary>What is wrong with what links of letters are to set off.</summary>
@@ -203,7 +228,17 @@ public sealed class ProgramDesk(LiquidLetters letters, Engines engines)
     public static async Task<IReadOnlyList<string>> LinkNamesAsync(GerminalDb db, Guid? without, CancellationToken stop)
     {
         var drafts = await db.Programs.AsNoTracking().Where(p => p.Id != without).Select(p => p.Draft).ToListAsync(stop);
-        return [.. drafts.Select(d => ProgramFile.Read(d).Program).OfType<ProgramDefinition>().SelectMany(LinkNames).Distinct().Order()];
+        var kept = await db.Letters.AsNoTracking().Select(l => l.Body).ToListAsync(stop);
+        return
+        [
+            .. drafts
+                .Select(d => ProgramFile.Read(d).Program)
+                .OfType<ProgramDefinition>()
+                .SelectMany(LinkNames)
+                .Concat(kept.SelectMany(LetterLinks.Names))
+                .Distinct()
+                .Order(),
+        ];
     }
 
     private static IEnumerable<string> LinkNames(ProgramDefinition program) => program.AllSteps.OfType<EmailStep>().SelectMany(s => LetterLinks.Names(s.Body));

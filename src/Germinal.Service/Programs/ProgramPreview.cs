@@ -1,12 +1,11 @@
-using Germinal.Channels.Letters;
 using Germinal.Core.Contact;
 using Germinal.Core.Engine;
-using Germinal.Core.Messages;
 using Germinal.Core.Practices;
 using Germinal.Core.Programs;
 using Germinal.Core.Time;
 using Germinal.Service.Clock;
 using Germinal.Service.Engine;
+using Germinal.Service.Letters;
 using Germinal.Service.People;
 using Germinal.Store;
 using Microsoft.EntityFrameworkCore;
@@ -31,10 +30,10 @@ public sealed record PreviewDto(
 );
 
 /// <summary>A message filled in.</summary>
-public sealed record PreviewLetter(string StepId, string From, string Subject, string Html, string? Lack);
+public sealed record PreviewLetter(string StepId, string From, string Subject, string Html, string Page, string Text, string? Lack);
 
 /// <summary>A program's draft tried on one person: what would come when, and one of its letters filled in. Nothing is saved.</summary>
-public sealed class ProgramPreview(ProgramDesk desk, LetterWriter writer)
+public sealed class ProgramPreview(ProgramDesk desk, LetterDesk letters)
 {
     private static readonly Duration NextOccasionWithin = Duration.FromDays(400);
     private static readonly Duration LookedAhead = Duration.FromDays(1200);
@@ -141,27 +140,16 @@ public sealed class ProgramPreview(ProgramDesk desk, LetterWriter writer)
 
         var at = touches.FirstOrDefault(t => t.Step.Id == letterStep.Id) is { } t ? t.SettledAt ?? t.Due : now;
         var sender = practice.SenderFor(facts);
-        var filled = writer.Fill(letterStep, program.PurposeOf(letterStep), Guid.Empty, Readers.Find(practice, facts, letterStep, null) ?? facts, practice, sender, at);
-        return new PreviewLetter(
-            letterStep.Id,
-            sender?.Name ?? "nobody",
-            filled.Subject,
-            filled.BodyHtml.Replace(writer.BaseUrl + "/i/", "/i/", StringComparison.Ordinal),
-            filled.Missing.Count > 0 ? MergeFields.Say(filled.Missing) : null
-        );
+        var read = letters.Fill(letterStep, program.PurposeOf(letterStep), Readers.Find(practice, facts, letterStep, null) ?? facts, practice, sender, at);
+        return new PreviewLetter(letterStep.Id, read.From, read.Subject, read.Html, read.Page, read.Text, read.Lack);
     }
 
     private static async Task<Guid?> SomebodyAsync(GerminalDb db, ProgramDefinition program, Guid id, Guid? person, int move, CancellationToken stop)
     {
-        if (person is { } given && move == 0)
-        {
-            return await db.People.Where(p => p.Id == given).Select(p => (Guid?)p.Id).FirstOrDefaultAsync(stop);
-        }
-
         var stages = program.StartsWhen.OfType<StageEntered>().Select(s => s.Stage).ToList();
         var tags = program.StartsWhen.OfType<TagAdded>().Select(t => t.Tag).ToList();
         var dates = program.StartsWhen.OfType<OccasionTrigger>().Select(o => o.Date).ToList();
-        var suited = db.People.AsNoTracking().Where(p => !p.DoNotContact && p.Email != null && p.FirstName != null);
+        var suited = Somebody.WhoGetsMail(db);
         var fitting = suited.Where(p =>
             db.Runs.Any(r => r.PersonId == p.Id && r.ProgramId == id && r.EndedAt == null)
             || (p.Stage != null && stages.Contains(p.Stage))
@@ -169,25 +157,6 @@ public sealed class ProgramPreview(ProgramDesk desk, LetterWriter writer)
             || db.KeyDates.Any(d => d.PersonId == p.Id && dates.Contains(d.Name))
         );
         var pool = await fitting.AnyAsync(stop) ? fitting : suited;
-        if (person is { } from)
-        {
-            var name = await db.People.Where(p => p.Id == from).Select(p => p.SortName).FirstOrDefaultAsync(stop) ?? "";
-            var next =
-                move > 0
-                    ? await pool.Where(p => EF.Functions.GreaterThan(ValueTuple.Create(p.SortName, p.Id), ValueTuple.Create(name, from)))
-                        .OrderBy(p => p.SortName)
-                        .ThenBy(p => p.Id)
-                        .Select(p => (Guid?)p.Id)
-                        .FirstOrDefaultAsync(stop)
-                    : await pool.Where(p => EF.Functions.LessThan(ValueTuple.Create(p.SortName, p.Id), ValueTuple.Create(name, from)))
-                        .OrderByDescending(p => p.SortName)
-                        .ThenByDescending(p => p.Id)
-                        .Select(p => (Guid?)p.Id)
-                        .FirstOrDefaultAsync(stop);
-            return next ?? from;
-        }
-
-        return await pool.OrderBy(p => p.SortName).ThenBy(p => p.Id).Select(p => (Guid?)p.Id).FirstOrDefaultAsync(stop)
-            ?? await db.People.OrderBy(p => p.SortName).Select(p => (Guid?)p.Id).FirstOrDefaultAsync(stop);
+        return await Somebody.OfAsync(db, pool, person, move, stop);
     }
 }

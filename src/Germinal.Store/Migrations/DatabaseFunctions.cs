@@ -14,6 +14,7 @@ internal static class DatabaseFunctions
         "households",
         "imports",
         "inquiries",
+        "letters",
         "lists",
         "messages",
         "notices",

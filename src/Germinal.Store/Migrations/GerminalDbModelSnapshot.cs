@@ -662,6 +662,59 @@ namespace Germinal.Store.Migrations
                     b.ToTable("inquiries", (string)null);
                 });
 
+            modelBuilder.Entity("Germinal.Store.Rows.KeptWalkRow", b =>
+                {
+                    b.Property<Guid>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("uuid")
+                        .HasColumnName("id");
+
+                    b.Property<string>("By")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("by");
+
+                    b.Property<string>("Expected")
+                        .IsRequired()
+                        .HasColumnType("jsonb")
+                        .HasColumnName("expected");
+
+                    b.Property<Instant>("From")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("from");
+
+                    b.Property<string>("Moves")
+                        .IsRequired()
+                        .HasColumnType("jsonb")
+                        .HasColumnName("moves");
+
+                    b.Property<string>("Name")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("name");
+
+                    b.Property<Guid>("PersonId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("person_id");
+
+                    b.Property<Guid>("PracticeId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("practice_id");
+
+                    b.Property<Guid>("ProgramId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("program_id");
+
+                    b.HasKey("Id")
+                        .HasName("pk_kept_walks");
+
+                    b.HasIndex("ProgramId", "Name")
+                        .IsUnique()
+                        .HasDatabaseName("ix_kept_walks_program_id_name");
+
+                    b.ToTable("kept_walks", (string)null);
+                });
+
             modelBuilder.Entity("Germinal.Store.Rows.KeyDateRow", b =>
                 {
                     b.Property<Guid>("PersonId")
@@ -699,6 +752,60 @@ namespace Germinal.Store.Migrations
                         .HasDatabaseName("ix_key_dates_practice_id_name_month_day");
 
                     b.ToTable("key_dates", (string)null);
+                });
+
+            modelBuilder.Entity("Germinal.Store.Rows.LetterRow", b =>
+                {
+                    b.Property<Guid>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("uuid")
+                        .HasColumnName("id");
+
+                    b.Property<string>("Body")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("body");
+
+                    b.Property<string>("By")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("by");
+
+                    b.Property<Instant>("ChangedAt")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("changed_at");
+
+                    b.Property<int>("Edition")
+                        .HasColumnType("integer")
+                        .HasColumnName("edition");
+
+                    b.PrimitiveCollection<List<string>>("FormerNames")
+                        .IsRequired()
+                        .HasColumnType("text[]")
+                        .HasColumnName("former_names");
+
+                    b.Property<string>("Name")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("name");
+
+                    b.Property<Guid>("PracticeId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("practice_id");
+
+                    b.Property<string>("Subject")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("subject");
+
+                    b.HasKey("Id")
+                        .HasName("pk_letters");
+
+                    b.HasIndex("PracticeId", "Name")
+                        .IsUnique()
+                        .HasDatabaseName("ix_letters_practice_id_name");
+
+                    b.ToTable("letters", (string)null);
                 });
 
             modelBuilder.Entity("Germinal.Store.Rows.ListRow", b =>
@@ -809,6 +916,10 @@ namespace Germinal.Store.Migrations
                         .HasColumnType("boolean")
                         .HasColumnName("phone_number_confirmed");
 
+                    b.Property<Guid?>("PhotographId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("photograph_id");
+
                     b.Property<Guid>("PracticeId")
                         .HasColumnType("uuid")
                         .HasColumnName("practice_id");
@@ -821,6 +932,13 @@ namespace Germinal.Store.Migrations
                     b.Property<string>("SecurityStamp")
                         .HasColumnType("text")
                         .HasColumnName("security_stamp");
+
+                    b.Property<string>("SignOff")
+                        .IsRequired()
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("text")
+                        .HasDefaultValue("")
+                        .HasColumnName("sign_off");
 
                     b.Property<bool>("TwoFactorEnabled")
                         .HasColumnType("boolean")
@@ -1489,6 +1607,10 @@ namespace Germinal.Store.Migrations
                         .HasColumnType("uuid")
                         .HasColumnName("id");
 
+                    b.Property<Instant?>("ArchivedAt")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("archived_at");
+
                     b.Property<Instant>("CreatedAt")
                         .HasColumnType("timestamp with time zone")
                         .HasColumnName("created_at");
@@ -1510,6 +1632,10 @@ namespace Germinal.Store.Migrations
                         .HasColumnType("integer")
                         .HasColumnName("draft_number");
 
+                    b.Property<bool>("Hidden")
+                        .HasColumnType("boolean")
+                        .HasColumnName("hidden");
+
                     b.Property<string>("Name")
                         .IsRequired()
                         .HasColumnType("text")
@@ -1518,6 +1644,10 @@ namespace Germinal.Store.Migrations
                     b.Property<Instant?>("OnSince")
                         .HasColumnType("timestamp with time zone")
                         .HasColumnName("on_since");
+
+                    b.Property<Guid?>("OwnerId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("owner_id");
 
                     b.Property<Instant?>("PausedUntil")
                         .HasColumnType("timestamp with time zone")
@@ -1598,6 +1728,53 @@ namespace Germinal.Store.Migrations
                         .HasName("pk_providers");
 
                     b.ToTable("providers", (string)null);
+                });
+
+            modelBuilder.Entity("Germinal.Store.Rows.ReadyProgramRow", b =>
+                {
+                    b.Property<Guid>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("uuid")
+                        .HasColumnName("id");
+
+                    b.Property<Instant>("At")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("at");
+
+                    b.Property<string>("Definition")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("definition");
+
+                    b.Property<string>("Name")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("name");
+
+                    b.Property<string>("Note")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("note");
+
+                    b.Property<string>("Practice")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("practice");
+
+                    b.Property<Guid>("PracticeId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("practice_id");
+
+                    b.HasKey("Id")
+                        .HasName("pk_ready_programs");
+
+                    b.HasIndex("Name")
+                        .HasDatabaseName("ix_ready_programs_name");
+
+                    b.HasIndex("PracticeId")
+                        .HasDatabaseName("ix_ready_programs_practice_id");
+
+                    b.ToTable("ready_programs", (string)null);
                 });
 
             modelBuilder.Entity("Germinal.Store.Rows.ReceivedFileRow", b =>
@@ -2532,6 +2709,16 @@ namespace Germinal.Store.Migrations
                         .OnDelete(DeleteBehavior.Cascade)
                         .IsRequired()
                         .HasConstraintName("fk_inquiries_people_person_id");
+                });
+
+            modelBuilder.Entity("Germinal.Store.Rows.KeptWalkRow", b =>
+                {
+                    b.HasOne("Germinal.Store.Rows.ProgramRow", null)
+                        .WithMany()
+                        .HasForeignKey("ProgramId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired()
+                        .HasConstraintName("fk_kept_walks_programs_program_id");
                 });
 
             modelBuilder.Entity("Germinal.Store.Rows.KeyDateRow", b =>

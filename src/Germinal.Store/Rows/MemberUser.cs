@@ -22,4 +22,10 @@ public sealed class MemberUser : IdentityUser<Guid>, IOwned
 
     /// <summary>Secret part of the address of the member's calendar feed; null until it is asked for.</summary>
     public string? FeedKey { get; set; }
+
+    /// <summary>How the member signs letters, as HTML; empty: by name.</summary>
+    public string SignOff { get; set; } = "";
+
+    /// <summary>Their photograph among the practice's pictures; null for none.</summary>
+    public Guid? PhotographId { get; set; }
 }

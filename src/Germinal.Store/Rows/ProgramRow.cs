@@ -31,6 +31,15 @@ public sealed class ProgramRow : IOwned
     public int CurrentVersion { get; set; }
 
     public Instant CreatedAt { get; set; }
+
+    /// <summary>The member whose program it is, who may change it beside the principal; null: everybody who writes programs may.</summary>
+    public Guid? OwnerId { get; set; }
+
+    /// <summary>Whether the list leaves it out until it is asked for.</summary>
+    public bool Hidden { get; set; }
+
+    /// <summary>When it was put away for good; it starts for nobody any more.</summary>
+    public Instant? ArchivedAt { get; set; }
 }
 
 /// <summary>A published version; never changes.</summary>

@@ -6,6 +6,7 @@ using Germinal.Core.Programs;
 using Germinal.Core.Time;
 using Germinal.Service;
 using Germinal.Service.Clock;
+using Germinal.Service.Letters;
 using Germinal.Service.People;
 using Germinal.Service.Programs;
 using Germinal.Store;
@@ -398,7 +399,9 @@ public static class ProgramEndpoints
     }
 
     private static async Task<(ProgramRow Row, ProgramDefinition Program)?> DraftAsync(GerminalDb db, Guid id, CancellationToken stop) =>
-        await db.Programs.FirstOrDefaultAsync(p => p.Id == id, stop) is { } row && ProgramFile.Read(row.Draft).Program is { } program ? (row, program) : null;
+        await db.Programs.FirstOrDefaultAsync(p => p.Id == id, stop) is { } row && ProgramFile.Read(row.Draft).Program is { } program
+            ? (row, program.WithLetters(await LetterShelf.LoadAsync(db, stop)))
+            : null;
 
     private static async Task<Results<Ok<CheckDto>, NotFound>> Check(Guid id, GerminalDb db, ProgramDesk desk, CancellationToken stop)
     {

@@ -23,6 +23,9 @@ const ListsPage = lazy(() => import('../features/lists/ListsPage'));
 const ConsentGlance = lazy(() => import('../features/consent/ConsentGlance'));
 const SegmentPage = lazy(() => import('../features/segments/SegmentPage'));
 const PracticePage = lazy(() => import('../features/practice/PracticePage'));
+const LetterList = lazy(() => import('../features/letters/LetterList'));
+const LetterPage = lazy(() => import('../features/letters/LetterPage'));
+const SigningPage = lazy(() => import('../features/letters/SigningPage'));
 const ProgramList = lazy(() => import('../features/programs/ProgramList'));
 const ProgramPage = lazy(() => import('../features/programs/ProgramPage'));
 const MailBox = lazy(() => import('../features/standins/MailBox'));
@@ -96,6 +99,9 @@ function Inside({ session }: { session: Session }) {
             <Route path="/people/segments/:id" element={<SegmentPage />} />
             <Route path="/people/:id" element={<PersonPage />} />
             <Route path="/practice" element={<PracticePage />} />
+            <Route path="/letters" element={<LetterList />} />
+            <Route path="/letters/:id" element={<LetterPage />} />
+            <Route path="/signing" element={<SigningPage />} />
             <Route path="/programs" element={<ProgramList />} />
             <Route path="/programs/:id" element={<ProgramPage />} />
             {session.standIns && <Route path="/stand-ins/mail" element={<MailBox />} />}

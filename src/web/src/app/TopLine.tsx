@@ -12,6 +12,7 @@ const tabs = [
   { to: '/', label: 'Today' },
   { to: '/people', label: 'People' },
   { to: '/programs', label: 'Programs' },
+  { to: '/letters', label: 'Letters' },
 ];
 
 /** The line at the top of every page. It shows only what works. */
@@ -78,6 +79,7 @@ function MemberMenu({ session }: { session: Session }) {
         {session.practice}
       </MenuWords>
       <MenuItem choose={() => go('/practice')}>The practice</MenuItem>
+      <MenuItem choose={() => go('/signing')}>How you sign</MenuItem>
       {session.standIns && (
         <>
           <MenuItem choose={() => go('/stand-ins/mail')}>Stand-ins: mail</MenuItem>

@@ -11,6 +11,7 @@ export const shownBy: Record<string, readonly string[]> = {
   consent: ['consent', 'person', 'thread', 'touch', 'today'],
   events: ['person', 'thread', 'today', 'act'],
   households: ['circle', 'person'],
+  letters: ['letters', 'letter', 'program'],
   imports: ['import', 'imports'],
   inquiries: ['dealings', 'thread', 'today'],
   lists: ['people', 'lists'],

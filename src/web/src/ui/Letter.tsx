@@ -15,7 +15,16 @@ p, ul, ol { margin: 0 0 0.9em; }
 ul, ol { padding-left: 1.3em; }
 h1, h2, h3 { font-size: 17px; line-height: 1.35; font-weight: 600; margin: 0 0 0.5em; }
 a { color: inherit; text-decoration: underline; }
-img { max-width: 100%; height: auto; }`;
+img { max-width: 100%; height: auto; }
+table { width: 100%; border-collapse: collapse; margin: 0 0 0.9em; }
+td, th { padding: 3px 8px 3px 0; border-bottom: 1px solid; text-align: left; vertical-align: top; }
+td p, th p { margin: 0; }
+blockquote { margin: 0 0 0.9em; padding-left: 12px; border-left: 3px solid; opacity: 0.85; }
+[data-part=columns] { display: flex; gap: 14px; }
+[data-part=column] { flex: 1; min-width: 0; }
+[data-part=button] a { display: inline-block; padding: 6px 14px; border: 1px solid; border-radius: 3px; text-decoration: none; font-weight: 600; }
+[data-align=middle] { display: block; margin: 0 auto; }
+[data-align=right] { display: block; margin: 0 0 0 auto; }`;
 
 /** A document with the letter's words in it; its links lead nowhere from here: following one would be the recipient's word. */
 export function letterPage(html: string): string {

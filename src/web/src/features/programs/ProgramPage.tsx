@@ -13,6 +13,7 @@ import { span } from '../../ui/span';
 import { TouchLine } from '../../ui/TouchLine';
 import { said } from '../../ui/undo';
 import { count, day, daysBetween, keyDate, moment } from '../../ui/when';
+import { ReadAs } from '../letters/ReadAs';
 import { partsOf } from '../rules/ruleLanguage';
 import { SayRules } from '../rules/SayRules';
 import { AddStep, newStep } from './AddStep';
@@ -401,6 +402,7 @@ function Margin({
               <div className="mb-1.5 font-serif text-base font-semibold text-ink">{preview.letter.subject}</div>
               <Letter html={preview.letter.html} title="The letter" />
               {preview.letter.lack && <p className="text-ember">It cannot be filled: {preview.letter.lack}.</p>}
+              <ReadAs letter={preview.letter} person={preview.person.name} another={another} />
             </div>
           )}
         </>

@@ -6,6 +6,7 @@ import { Float } from '../../ui/Float';
 import { offsetDays, span } from '../../ui/span';
 import { StepMark } from '../../ui/TouchLine';
 import { day, moment } from '../../ui/when';
+import { FollowLetter } from '../letters/FollowLetter';
 import { WhoDid } from '../people/WhoDid';
 import { partsOf } from '../rules/ruleLanguage';
 import { SayRules } from '../rules/SayRules';
@@ -19,7 +20,7 @@ import { Say, Words } from './Say';
 import { SpanField } from './SpanField';
 import { passagesOf } from './stepTree';
 
-const LetterEditor = lazy(() => import('./LetterEditor'));
+const LetterEditor = lazy(() => import('../letters/LetterEditor'));
 
 /** Steps one after the other: a program's own with the days in the gutter, a passage's indented. */
 export function StepList({ steps, pointer, inside = false }: { steps: Step[]; pointer: string; inside?: boolean }) {
@@ -68,11 +69,11 @@ function StepLine({ step, index, pointer, inside, last }: LineProps) {
         <Sentence step={step} index={index} pointer={pointer} inside={inside} /> <OnlyIf step={step} picked={on} />{' '}
         <ReadBy step={step} picked={on} /> <OnceAHousehold step={step} picked={on} /> {inside && passagesOf(step).length === 0 && dated}
       </div>
-      {writing && step.kind === 'email' && (
+      {writing && step.kind === 'email' && step.letter === undefined && (
         <Suspense fallback={<Loading what="Opening the letter" />}>
           <LetterEditor
-            subject={step.subject}
-            body={step.body}
+            subject={step.subject ?? ''}
+            body={step.body ?? ''}
             problems={findings.filter((f) => !f.pointer.includes('/when'))}
             change={(part) => pen.set({ ...step, ...part })}
           />
@@ -81,11 +82,12 @@ function StepLine({ step, index, pointer, inside, last }: LineProps) {
       {(!writing || step.kind !== 'email') && <Findings findings={findings} />}
       {on && (
         <div className="flex flex-wrap gap-x-4 pt-1 text-small">
-          {step.kind === 'email' && (
+          {step.kind === 'email' && step.letter === undefined && (
             <Button onClick={() => pen.write(writing ? undefined : step.id)} aria-expanded={writing}>
               {writing ? 'close the letter' : 'write the letter'}
             </Button>
           )}
+          {step.kind === 'email' && <FollowLetter step={step} set={pen.set} />}
           {index > 0 && (
             <Button look="plain" onClick={() => pen.move(step.id, -1)}>
               up
@@ -246,7 +248,7 @@ function Sentence({ step, index, pointer, inside }: { step: Step; index: number;
     const open = pen.writing === step.id;
     return (
       <>
-        {kind('Email')} “
+        {kind('Email')} {step.letter !== undefined ? 'the letter ' : ''}“
         <Words
           className="say"
           aria-expanded={open}
@@ -255,7 +257,7 @@ function Sentence({ step, index, pointer, inside }: { step: Step; index: number;
             pen.write(open ? undefined : step.id);
           }}
         >
-          {filled(step.subject, person) || 'no subject yet'}
+          {step.letter ?? (filled(step.subject ?? '', person) || 'no subject yet')}
         </Words>
         ” {when}
         {', '}

@@ -7,7 +7,7 @@ import { stop, trigger, when } from '../../api/program';
 import { useSession } from '../../app/session';
 import { Button, Field } from '../../ui/bits';
 import { monthNames } from '../../ui/when';
-import { FieldsMenu, putIn } from './FieldsMenu';
+import { FieldsMenu, putIn } from '../letters/FieldsMenu';
 import { dayNames, type Needed, type ProgramFile, type Stop, stops, type Trigger, triggers, type When, type Window } from './programFile';
 import { SpanField, type Unit } from './SpanField';
 

@@ -116,7 +116,7 @@ export type To = 'person' | 'owner' | { relation: string };
 type Message = Reaching & { to?: To };
 export type Step = StepBase &
   (
-    | ({ kind: 'email'; subject: string; body: string } & Message)
+    | ({ kind: 'email'; subject?: string; body?: string; letter?: string } & Message)
     | ({ kind: 'call'; script: string; slack: string; holds: boolean; missedAfter?: string } & Reaching)
     | { kind: 'hand-over'; program: string }
     | ({ kind: 'text'; body: string } & Message)
@@ -280,7 +280,7 @@ export function sayQuestion(question: Question, stepOf: (id: string) => string, 
 
 /** What a step is called where another names it. */
 export function stepName(step: Step) {
-  if (step.kind === 'email') return step.subject;
+  if (step.kind === 'email') return step.letter ?? step.subject ?? '';
   if (step.kind === 'call') return step.script;
   if (step.kind === 'task') return step.title;
   return 'body' in step ? step.body : step.id;

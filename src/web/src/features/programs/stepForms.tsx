@@ -2,10 +2,10 @@ import { useState } from 'react';
 import { useSession } from '../../app/session';
 import { Field } from '../../ui/bits';
 import { OwnFieldInput } from '../../ui/OwnFieldInput';
+import { linksOf } from '../letters/letterLink';
 import { notComplete, RuleFields } from '../rules/RuleForm';
 import { blankLeaf, isComplete, type Rule } from '../rules/ruleLanguage';
 import { LinkSelect, StageSelect, TagInput, Take } from './forms';
-import { linksOf } from './letterLink';
 import { type Change, type Question, readByOthers, type Step, stepName } from './programFile';
 
 /** The small forms behind the words of forks, splits and changes. */

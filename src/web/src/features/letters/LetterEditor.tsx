@@ -1,15 +1,20 @@
-import Image from '@tiptap/extension-image';
+import type { JSONContent } from '@tiptap/core';
 import { EditorContent, useEditor, useEditorState } from '@tiptap/react';
 import StarterKit from '@tiptap/starter-kit';
 import { useEffect, useRef, useState } from 'react';
 import { type Schemas, upload } from '../../api/client';
 import { Trouble } from '../../ui/bits';
+import { Menu, MenuItem } from '../../ui/Menu';
+import { ButtonForm } from './ButtonForm';
+import { cleanPaste } from './cleanPaste';
 import { FieldsMenu, putIn } from './FieldsMenu';
 import { LinkTool } from './LinkTool';
+import { fromEditor, toEditor } from './letterFields';
 import { attributesOf, effectsOf, LetterLink } from './letterLink';
 import { PictureWords } from './PictureWords';
+import { letterParts, tableActs } from './parts';
 
-/** A letter's subject and body, written in place: headings, bold, lists, links, pictures, and merge fields from a menu. */
+/** A letter's subject and body, written in place on the sheet it is read on; what stands in it beside words comes from the line above it. */
 export default function LetterEditor({
   subject,
   body,
@@ -29,6 +34,7 @@ export default function LetterEditor({
   latest.current = change;
   /** A picture that was sent up and waits for its words. */
   const [waiting, setWaiting] = useState<string>();
+  const [addingButton, setAddingButton] = useState(false);
   const editor = useEditor({
     extensions: [
       StarterKit.configure({
@@ -39,24 +45,35 @@ export default function LetterEditor({
         link: false,
       }),
       LetterLink.configure({ openOnClick: false, defaultProtocol: 'https' }),
-      Image,
+      ...letterParts,
     ],
-    content: asHtml(body),
-    editorProps: { attributes: { 'aria-label': 'Body of the letter', role: 'textbox', 'aria-multiline': 'true' } },
-    onUpdate: ({ editor: e }) => latest.current({ body: e.isEmpty ? '' : e.getHTML() }),
+    content: toEditor(asHtml(body)),
+    editorProps: {
+      attributes: { 'aria-label': 'Body of the letter', role: 'textbox', 'aria-multiline': 'true' },
+      transformPastedHTML: (html) => toEditor(cleanPaste(html)),
+    },
+    onUpdate: ({ editor: e }) => latest.current({ body: e.isEmpty ? '' : fromEditor(e.getHTML()) }),
   });
   // What the tools show; the editor itself does not tell of each step of the cursor.
   const at = useEditorState({
     editor,
     selector: ({ editor: e }) => ({
       bold: e.isActive('bold'),
+      italic: e.isActive('italic'),
+      quote: e.isActive('blockquote'),
+      table: e.isActive('table'),
       heading: e.isActive('heading'),
       list: e.isActive('bulletList'),
       numbers: e.isActive('orderedList'),
       link: e.isActive('link') ? e.getAttributes('link') : undefined,
       words: !e.state.selection.empty,
       image: e.isActive('image')
-        ? { src: String(e.getAttributes('image').src), alt: String(e.getAttributes('image').alt ?? '') }
+        ? {
+            src: String(e.getAttributes('image').src),
+            alt: String(e.getAttributes('image').alt ?? ''),
+            width: Number(e.getAttributes('image').width) || undefined,
+            side: String(e.getAttributes('image')['data-align'] ?? 'left'),
+          }
         : undefined,
     }),
   });
@@ -71,7 +88,11 @@ export default function LetterEditor({
       const at = input.selectionStart ?? subject.length;
       change({ subject: putIn(subject, text, at, input.selectionEnd ?? at)[0] });
     } else {
-      editor?.chain().focus().insertContent(text).run();
+      editor
+        ?.chain()
+        .focus()
+        .insertContent({ type: 'mergeField', attrs: { 'data-field': text } })
+        .run();
     }
   }
 
@@ -109,6 +130,7 @@ export default function LetterEditor({
       />
       <div className="flex flex-wrap items-center gap-1 border-b border-rule px-2.5 py-1" role="toolbar" aria-label="Formatting">
         {tool('Bold', at.bold, () => editor?.chain().focus().toggleBold().run())}
+        {tool('Italic', at.italic, () => editor?.chain().focus().toggleItalic().run())}
         {tool('Heading', at.heading, () => editor?.chain().focus().toggleHeading({ level: 2 }).run())}
         {tool('List', at.list, () => editor?.chain().focus().toggleBulletList().run())}
         {tool('Numbers', at.numbers, () => editor?.chain().focus().toggleOrderedList().run())}
@@ -130,7 +152,31 @@ export default function LetterEditor({
             }
           }}
         />
-        {tool('Picture', false, () => file.current?.click())}
+        <Menu trigger="Put in" className="px-1.5 text-small text-leaf" focusElsewhere>
+          <MenuItem choose={() => file.current?.click()}>a picture</MenuItem>
+          <MenuItem choose={() => setAddingButton(true)}>a button</MenuItem>
+          {Object.entries(blocks).map(([words, block]) => (
+            <MenuItem key={words} choose={() => editor?.chain().focus().insertContent(block).run()}>
+              {words}
+            </MenuItem>
+          ))}
+          <MenuItem choose={() => editor?.chain().focus().toggleBlockquote().run()}>{at.quote ? 'no quote any more' : 'a quote'}</MenuItem>
+        </Menu>
+        {at.table && (
+          <Menu trigger="Table" className="px-1.5 text-small text-leaf" focusElsewhere>
+            {Object.entries(tableActs).map(([words, act]) => (
+              <MenuItem
+                key={words}
+                choose={() => {
+                  act(editor.state, editor.view.dispatch);
+                  editor.commands.focus();
+                }}
+              >
+                {words}
+              </MenuItem>
+            ))}
+          </Menu>
+        )}
         <input
           ref={file}
           type="file"
@@ -156,11 +202,31 @@ export default function LetterEditor({
           leave={() => setWaiting(undefined)}
         />
       )}
+      {addingButton && (
+        <ButtonForm
+          use={(words, href) => {
+            editor
+              ?.chain()
+              .focus()
+              .insertContent({ type: 'pressButton', content: [{ type: 'text', text: words, marks: [{ type: 'link', attrs: { href } }] }] })
+              .run();
+            setAddingButton(false);
+          }}
+          leave={() => setAddingButton(false)}
+        />
+      )}
       {!waiting && at.image && (
         <PictureWords
           key={at.image.src}
           words={at.image.alt}
-          use={(alt) => editor.chain().focus().updateAttributes('image', { alt }).run()}
+          place={{ width: at.image.width, side: at.image.side }}
+          use={(alt, place) =>
+            editor
+              .chain()
+              .focus()
+              .updateAttributes('image', { alt, width: place?.width ?? null, 'data-align': place?.side === 'left' ? null : place?.side })
+              .run()
+          }
           leave={() => {}}
         />
       )}
@@ -180,9 +246,34 @@ export default function LetterEditor({
   );
 }
 
+const words = (text: string) => ({ type: 'paragraph', content: [{ type: 'text', text }] });
+const column = (text: string) => ({ type: 'column', content: [words(text)] });
+const row = (cells: string[], type: 'tableHeader' | 'tableCell') => ({
+  type: 'tableRow',
+  content: cells.map((text) => ({ type, content: [words(text)] })),
+});
+
+/** What can be put in where the cursor stands, with words that say what goes there. */
+const blocks: Record<string, JSONContent> = {
+  'two columns': { type: 'columns', content: [column('On the left'), column('On the right')] },
+  'three columns': { type: 'columns', content: [column('First'), column('Second'), column('Third')] },
+  'a table': {
+    type: 'table',
+    content: [row(['What', 'How much'], 'tableHeader'), row(['One', '1'], 'tableCell'), row(['Two', '2'], 'tableCell')],
+  },
+  'a line across': { type: 'horizontalRule' },
+  'a passage only for some': {
+    type: 'onlyFor',
+    attrs: { 'data-rule': JSON.stringify({ field: 'tags', op: 'has', value: 'Client' }) },
+    content: [words('What only they read.')],
+  },
+  'two wordings, I and we': { type: 'mergeField', attrs: { 'data-field': '{{ "I am" | we: "we are" }}' } },
+  'where the sender signs': { type: 'signOff' },
+};
+
 /** A body written without tags becomes paragraphs, as when it is sent. */
 function asHtml(body: string) {
-  if (/<(p|h[1-3]|ul|ol|strong|em|br|a|img)\b/i.test(body)) return body;
+  if (/<(p|h[1-3]|ul|ol|strong|em|br|hr|a|img|blockquote|table|div)\b/i.test(body)) return body;
   return body
     .split(/\n\n+/)
     .filter(Boolean)

@@ -60,6 +60,8 @@ namespace Germinal.Store.Migrations
                     deputy_id = table.Column<Guid>(type: "uuid", nullable: true),
                     blocked_at = table.Column<Instant>(type: "timestamp with time zone", nullable: true),
                     feed_key = table.Column<string>(type: "text", nullable: true),
+                    sign_off = table.Column<string>(type: "text", nullable: false, defaultValue: ""),
+                    photograph_id = table.Column<Guid>(type: "uuid", nullable: true),
                     user_name = table.Column<string>(type: "character varying(256)", maxLength: 256, nullable: true),
                     normalized_user_name = table.Column<string>(type: "character varying(256)", maxLength: 256, nullable: true),
                     email = table.Column<string>(type: "character varying(256)", maxLength: 256, nullable: true),
@@ -169,6 +171,25 @@ namespace Germinal.Store.Migrations
                 });
 
             migrationBuilder.CreateTable(
+                name: "letters",
+                columns: table => new
+                {
+                    id = table.Column<Guid>(type: "uuid", nullable: false),
+                    practice_id = table.Column<Guid>(type: "uuid", nullable: false),
+                    name = table.Column<string>(type: "text", nullable: false),
+                    former_names = table.Column<List<string>>(type: "text[]", nullable: false),
+                    subject = table.Column<string>(type: "text", nullable: false),
+                    body = table.Column<string>(type: "text", nullable: false),
+                    edition = table.Column<int>(type: "integer", nullable: false),
+                    by = table.Column<string>(type: "text", nullable: false),
+                    changed_at = table.Column<Instant>(type: "timestamp with time zone", nullable: false)
+                },
+                constraints: table =>
+                {
+                    table.PrimaryKey("pk_letters", x => x.id);
+                });
+
+            migrationBuilder.CreateTable(
                 name: "lists",
                 columns: table => new
                 {
@@ -229,7 +250,10 @@ namespace Germinal.Store.Migrations
                     on_since = table.Column<Instant>(type: "timestamp with time zone", nullable: true),
                     paused_until = table.Column<Instant>(type: "timestamp with time zone", nullable: true),
                     current_version = table.Column<int>(type: "integer", nullable: false),
-                    created_at = table.Column<Instant>(type: "timestamp with time zone", nullable: false)
+                    created_at = table.Column<Instant>(type: "timestamp with time zone", nullable: false),
+                    owner_id = table.Column<Guid>(type: "uuid", nullable: true),
+                    hidden = table.Column<bool>(type: "boolean", nullable: false),
+                    archived_at = table.Column<Instant>(type: "timestamp with time zone", nullable: true)
                 },
                 constraints: table =>
                 {
@@ -248,6 +272,23 @@ namespace Germinal.Store.Migrations
                 constraints: table =>
                 {
                     table.PrimaryKey("pk_providers", x => new { x.practice_id, x.name });
+                });
+
+            migrationBuilder.CreateTable(
+                name: "ready_programs",
+                columns: table => new
+                {
+                    id = table.Column<Guid>(type: "uuid", nullable: false),
+                    practice_id = table.Column<Guid>(type: "uuid", nullable: false),
+                    practice = table.Column<string>(type: "text", nullable: false),
+                    name = table.Column<string>(type: "text", nullable: false),
+                    note = table.Column<string>(type: "text", nullable: false),
+                    definition = table.Column<string>(type: "text", nullable: false),
+                    at = table.Column<Instant>(type: "timestamp with time zone", nullable: false)
+                },
+                constraints: table =>
+                {
+                    table.PrimaryKey("pk_ready_programs", x => x.id);
                 });
 
             migrationBuilder.CreateTable(
@@ -533,6 +574,31 @@ namespace Germinal.Store.Migrations
                         name: "fk_import_lines_imports_import_id",
                         column: x => x.import_id,
                         principalTable: "imports",
+                        principalColumn: "id",
+                        onDelete: ReferentialAction.Cascade);
+                });
+
+            migrationBuilder.CreateTable(
+                name: "kept_walks",
+                columns: table => new
+                {
+                    id = table.Column<Guid>(type: "uuid", nullable: false),
+                    practice_id = table.Column<Guid>(type: "uuid", nullable: false),
+                    program_id = table.Column<Guid>(type: "uuid", nullable: false),
+                    name = table.Column<string>(type: "text", nullable: false),
+                    person_id = table.Column<Guid>(type: "uuid", nullable: false),
+                    from = table.Column<Instant>(type: "timestamp with time zone", nullable: false),
+                    moves = table.Column<string>(type: "jsonb", nullable: false),
+                    expected = table.Column<string>(type: "jsonb", nullable: false),
+                    by = table.Column<string>(type: "text", nullable: false)
+                },
+                constraints: table =>
+                {
+                    table.PrimaryKey("pk_kept_walks", x => x.id);
+                    table.ForeignKey(
+                        name: "fk_kept_walks_programs_program_id",
+                        column: x => x.program_id,
+                        principalTable: "programs",
                         principalColumn: "id",
                         onDelete: ReferentialAction.Cascade);
                 });
@@ -1216,9 +1282,21 @@ namespace Germinal.Store.Migrations
                 filter: "answered_at IS NULL");
 
             migrationBuilder.CreateIndex(
+                name: "ix_kept_walks_program_id_name",
+                table: "kept_walks",
+                columns: new[] { "program_id", "name" },
+                unique: true);
+
+            migrationBuilder.CreateIndex(
                 name: "ix_key_dates_practice_id_name_month_day",
                 table: "key_dates",
                 columns: new[] { "practice_id", "name", "month", "day" });
+
+            migrationBuilder.CreateIndex(
+                name: "ix_letters_practice_id_name",
+                table: "letters",
+                columns: new[] { "practice_id", "name" },
+                unique: true);
 
             migrationBuilder.CreateIndex(
                 name: "ix_merges_kept_id",
@@ -1372,6 +1450,16 @@ namespace Germinal.Store.Migrations
                 unique: true);
 
             migrationBuilder.CreateIndex(
+                name: "ix_ready_programs_name",
+                table: "ready_programs",
+                column: "name");
+
+            migrationBuilder.CreateIndex(
+                name: "ix_ready_programs_practice_id",
+                table: "ready_programs",
+                column: "practice_id");
+
+            migrationBuilder.CreateIndex(
                 name: "ix_received_person_id_at",
                 table: "received",
                 columns: new[] { "person_id", "at" });
@@ -1481,6 +1569,7 @@ namespace Germinal.Store.Migrations
                 columns: new[] { "touch_id", "link", "by_machine" },
                 unique: true)
                 .Annotation("Npgsql:NullsDistinct", false);
+
             DatabaseFunctions.Create(migrationBuilder);
         }
 
@@ -1488,6 +1577,7 @@ namespace Germinal.Store.Migrations
         protected override void Down(MigrationBuilder migrationBuilder)
         {
             DatabaseFunctions.Drop(migrationBuilder);
+
             migrationBuilder.DropTable(
                 name: "acts");
 
@@ -1537,7 +1627,13 @@ namespace Germinal.Store.Migrations
                 name: "inquiries");
 
             migrationBuilder.DropTable(
+                name: "kept_walks");
+
+            migrationBuilder.DropTable(
                 name: "key_dates");
+
+            migrationBuilder.DropTable(
+                name: "letters");
 
             migrationBuilder.DropTable(
                 name: "lists");
@@ -1564,10 +1660,10 @@ namespace Germinal.Store.Migrations
                 name: "program_versions");
 
             migrationBuilder.DropTable(
-                name: "programs");
+                name: "providers");
 
             migrationBuilder.DropTable(
-                name: "providers");
+                name: "ready_programs");
 
             migrationBuilder.DropTable(
                 name: "received_files");
@@ -1610,6 +1706,9 @@ namespace Germinal.Store.Migrations
 
             migrationBuilder.DropTable(
                 name: "imports");
+
+            migrationBuilder.DropTable(
+                name: "programs");
 
             migrationBuilder.DropTable(
                 name: "received");

@@ -1,0 +1,241 @@
+import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { lazy, Suspense, useEffect, useRef, useState } from 'react';
+import { Link, useNavigate, useParams, useSearchParams } from 'react-router';
+import { toast } from 'sonner';
+import { ApiError, api, type Schemas, take } from '../../api/client';
+import { Button, Loading, Trouble } from '../../ui/bits';
+import { DayPage, PageHead, useTitle } from '../../ui/DayPage';
+import { useKept } from '../../ui/kept';
+import { useKeys } from '../../ui/keys';
+import { Letter } from '../../ui/Letter';
+import { sayUses } from './LetterList';
+import { ReadAs } from './ReadAs';
+
+const LetterEditor = lazy(() => import('./LetterEditor'));
+
+type Words = { name: string; subject: string; body: string };
+const blank: Words = { name: '', subject: '', body: '' };
+
+/** A letter of the practice: a new one, from a layout or from nothing, or one that is kept. */
+export default function LetterPage() {
+  const { id = 'new' } = useParams();
+  const [address] = useSearchParams();
+  const layout = address.get('layout');
+  const kept = useQuery({
+    queryKey: ['letter', id],
+    queryFn: () => take(api.GET('/api/letters/{id}', { params: { path: { id } } })),
+    enabled: id !== 'new',
+    staleTime: 0,
+    refetchOnWindowFocus: false,
+  });
+  const layouts = useQuery({
+    queryKey: ['letters', 'layouts'],
+    queryFn: () => take(api.GET('/api/letters/layouts')),
+    enabled: layout !== null,
+  });
+  if (kept.error) {
+    return (
+      <DayPage marginTitle="Help" margin={null}>
+        <PageHead title="Letters" />
+        <div className="px-7">
+          <Trouble error={kept.error} />
+          <Link to="/letters">All letters</Link>
+        </div>
+      </DayPage>
+    );
+  }
+  if (id !== 'new' ? !kept.data : layout !== null && !layouts.data) return <Loading />;
+  const begun = layouts.data?.find((l) => l.name === layout);
+  return (
+    <Page
+      key={`${id}/${kept.data?.edition ?? 0}/${layout}`}
+      kept={kept.data}
+      begun={begun ? { name: '', subject: begun.subject, body: begun.body } : blank}
+    />
+  );
+}
+
+function Page({ kept, begun }: { kept?: Schemas['LetterDto']; begun: Words }) {
+  const queries = useQueryClient();
+  const go = useNavigate();
+  const given = kept ? { name: kept.name, subject: kept.subject, body: kept.body } : begun;
+  const [words, setWords, forget] = useKept<Words>(`letter.${kept ? `${kept.id}/${kept.edition}` : 'new'}`, given);
+  useTitle(words.name || 'A letter');
+  const shown = useSettled(words);
+  const [person, setPerson] = useState<string>();
+  // The editor takes its words once.
+  const [afresh, setAfresh] = useState(0);
+  const read = useQuery({
+    queryKey: ['letter-read', shown.subject, shown.body, person],
+    queryFn: () => take(api.POST('/api/letters/read', { body: { subject: shown.subject, body: shown.body, person, move: 0 } })),
+    placeholderData: (before) => before,
+  });
+  async function another(move: number) {
+    const next = await take(
+      api.POST('/api/letters/read', { body: { subject: shown.subject, body: shown.body, person: person ?? read.data?.person.id, move } }),
+    );
+    queries.setQueryData(['letter-read', shown.subject, shown.body, next.person.id], next);
+    setPerson(next.person.id);
+  }
+  useKeys({ '[': () => another(-1), ']': () => another(1) });
+  const changed = words.name !== given.name || words.subject !== given.subject || words.body !== given.body;
+  const save = useMutation({
+    mutationFn: () =>
+      take(
+        kept
+          ? api.PUT('/api/letters/{id}', { params: { path: { id: kept.id } }, body: { ...words, edition: kept.edition } })
+          : api.POST('/api/letters', { body: words }),
+      ),
+    onSuccess: (letter) => {
+      forget();
+      queries.setQueryData(['letter', letter.id], letter);
+      queries.invalidateQueries({ queryKey: ['letters'] });
+      toast(`“${letter.name}” is kept.`);
+      if (!kept) go(`/letters/${letter.id}`, { replace: true });
+    },
+  });
+  const problem = save.error instanceof ApiError ? save.error : undefined;
+  const found: Schemas['FindingDto'][] = [
+    ...(changed ? [] : (kept?.findings ?? [])),
+    ...['/subject', '/body'].flatMap((pointer) =>
+      (problem?.fields[pointer] ?? []).map((message) => ({ pointer, message, isWarning: false })),
+    ),
+  ];
+  return (
+    <DayPage marginTitle="For one person" margin={<Margin kept={kept} read={read.data} another={another} trouble={read.error} />}>
+      <div className="px-[34px] pt-5 pb-10 max-[699px]:px-4">
+        <h1 className="sr-only">{words.name || 'A new letter'}</h1>
+        <input
+          aria-label="Name of the letter"
+          placeholder="What the letter is called"
+          maxLength={80}
+          className="w-full !border-0 !bg-transparent !p-0 font-serif !text-[32px] font-medium tracking-tight"
+          value={words.name}
+          onChange={(e) => setWords({ ...words, name: e.target.value })}
+        />
+        {problem?.fields.name?.[0] && (
+          <p className="text-small text-ember" role="alert">
+            {problem.fields.name[0]}
+          </p>
+        )}
+        {kept && kept.uses.length > 0 && (
+          <p className="text-small text-soft">{sayUses(kept.uses)}. What you change here, everybody gets who is still to get it.</p>
+        )}
+        <Suspense fallback={<Loading what="Opening the letter" />}>
+          <LetterEditor
+            key={afresh}
+            subject={words.subject}
+            body={words.body}
+            problems={found}
+            change={(part) => setWords((before) => ({ ...before, ...part }))}
+          />
+        </Suspense>
+        <div className="mt-3 flex flex-wrap items-baseline gap-5">
+          <Button look="main" disabled={save.isPending || (kept !== undefined && !changed)} onClick={() => save.mutate()}>
+            {kept ? 'Keep the changes' : 'Keep the letter'}
+          </Button>
+          {kept && changed && (
+            <Button
+              look="danger"
+              onClick={() => {
+                forget();
+                setAfresh(afresh + 1);
+              }}
+            >
+              Throw the changes away
+            </Button>
+          )}
+          {kept && !changed && <span className="text-small text-soft">as {kept.by} kept it</span>}
+        </div>
+        {problem && !problem.fields.name && !problem.fields['/subject'] && !problem.fields['/body'] && <Trouble error={problem} />}
+        {kept && <Others kept={kept} />}
+      </div>
+    </DayPage>
+  );
+}
+
+/** The letter once more, and taking it away; one that is in use says by whom. */
+function Others({ kept }: { kept: Schemas['LetterDto'] }) {
+  const queries = useQueryClient();
+  const go = useNavigate();
+  const copy = useMutation({
+    mutationFn: () => take(api.POST('/api/letters/{id}/copy', { params: { path: { id: kept.id } } })),
+    onSuccess: (made) => {
+      queries.invalidateQueries({ queryKey: ['letters'] });
+      go(`/letters/${made.id}`);
+    },
+  });
+  const remove = useMutation({
+    mutationFn: () => take(api.DELETE('/api/letters/{id}', { params: { path: { id: kept.id } } })),
+    onSuccess: () => {
+      queries.invalidateQueries({ queryKey: ['letters'] });
+      toast(`“${kept.name}” is thrown away.`, {
+        action: {
+          label: 'Undo',
+          onClick: () =>
+            take(api.POST('/api/letters', { body: { name: kept.name, subject: kept.subject, body: kept.body } })).then(() =>
+              queries.invalidateQueries({ queryKey: ['letters'] }),
+            ),
+        },
+      });
+      go('/letters');
+    },
+  });
+  return (
+    <>
+      <p className="mt-6 flex flex-wrap gap-x-5 border-t border-rule pt-3">
+        <Button onClick={() => copy.mutate()}>Copy it</Button>
+        <Button look="danger" onClick={() => remove.mutate()}>
+          Throw it away
+        </Button>
+      </p>
+      <Trouble error={copy.error ?? remove.error} />
+    </>
+  );
+}
+
+function Margin({
+  kept,
+  read,
+  another,
+  trouble,
+}: {
+  kept?: Schemas['LetterDto'];
+  read?: Schemas['LetterAsRead'];
+  another: (move: number) => void;
+  trouble: unknown;
+}) {
+  if (!read) return trouble ? <p>Nobody is here yet to read it as.</p> : <Loading />;
+  return (
+    <>
+      <h3>
+        As {read.person.name} reads it{' '}
+        <span className="font-sans text-small font-normal">
+          <Button onClick={() => another(-1)} aria-label="The person before">
+            <kbd>[</kbd>
+          </Button>{' '}
+          <Button onClick={() => another(1)} aria-label="The next person">
+            <kbd>]</kbd>
+          </Button>
+        </span>
+      </h3>
+      <p className="mb-2 font-serif font-semibold">{read.subject || 'No subject'}</p>
+      {read.lack && <p className="text-small text-ember">It could not go to them: {read.lack}.</p>}
+      <Letter html={read.html} title={`${kept?.name ?? 'The letter'}, as ${read.person.name} reads it`} />
+      <p className="mt-3 text-small text-soft">
+        <ReadAs letter={read} person={read.person.name} another={another} /> · {Math.ceil(read.bytes / 1000)} kB
+      </p>
+    </>
+  );
+}
+
+/** The words once nothing was typed for a moment. */
+function useSettled(words: Words) {
+  const [settled, setSettled] = useState(words);
+  const timer = useRef<ReturnType<typeof setTimeout>>(undefined);
+  useEffect(() => {
+    timer.current = setTimeout(() => setSettled(words), 400);
+    return () => clearTimeout(timer.current);
+  }, [words]);
+  return settled;
+}
