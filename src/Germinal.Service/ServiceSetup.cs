@@ -68,6 +68,7 @@ public static class ServiceSetup
         services.AddSingleton<ImportRunner>();
         services.AddSingleton<LetterDesk>();
         services.AddSingleton<ProgramDesk>();
+        services.AddSingleton<ReadyPrograms>();
         services.AddSingleton<ProgramPreview>();
         services.AddSingleton<ManyPreview>();
         return services;

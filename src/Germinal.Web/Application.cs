@@ -122,7 +122,9 @@ public static class Application
         ConsentEndpoints.Map(app);
         ProgramEndpoints.Map(app);
         ProgramFileEndpoints.Map(app);
+        ProgramStanding.Map(app);
         LetterEndpoints.Map(app);
+        ReadyProgramEndpoints.Map(app);
         SignOffEndpoints.Map(app);
         TextLengthEndpoints.Map(app);
         DealingsEndpoints.Map(app);

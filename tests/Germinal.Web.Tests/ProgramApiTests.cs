@@ -39,6 +39,7 @@ public sealed class ProgramApiTests(Site site) : IClassFixture<Site>
         var ada = await site.SignedInAsync("ada");
         var tomas = await site.SignedInAsync("tomas");
         var (id, draft) = await NewAsync(ada, "Shared");
+        await ada.SendAsync(HttpMethod.Put, $"/api/programs/{id}/standing", new { ownerId = (string?)null });
         draft["description"] = "Ada's words";
         await ada.DoAsync($"/api/programs/{id}/draft", new { draftNumber = 1, draft }, HttpMethod.Put);
         draft["description"] = "Tomas's words";

@@ -19,21 +19,21 @@ public static class KeptLetters
     /// <param name="program">The program.</param>
     /// <param name="letters">The practice's letters by name, compared without regard to case.</param>
     public static ProgramDefinition WithLetters(this ProgramDefinition program, IReadOnlyDictionary<string, KeptLetter> letters) =>
-        program.AllSteps.Any(s => s is EmailStep { Letter: not null }) ? program with { Steps = Filled(program.Steps, letters) } : program;
+        program.AllSteps.Any(s => s is EmailStep { Letter: not null }) ? program.WithSteps(s => Filled(s, letters)) : program;
 
-    private static IReadOnlyList<Step> Filled(IReadOnlyList<Step> steps, IReadOnlyDictionary<string, KeptLetter> letters) => [.. steps.Select(s => Filled(s, letters))];
+    /// <summary>The same program with the words of its letters as its own: it follows none any more.</summary>
+    /// <param name="program">The program.</param>
+    /// <param name="letters">The practice's letters by name, compared without regard to case.</param>
+    public static ProgramDefinition WrittenOut(this ProgramDefinition program, IReadOnlyDictionary<string, KeptLetter> letters) =>
+        program.WithSteps(s => Filled(s, letters) is EmailStep { Letter: not null } email ? email with { Letter = null } : s);
 
     private static Step Filled(Step step, IReadOnlyDictionary<string, KeptLetter> letters) =>
-        step switch
-        {
-            EmailStep { Letter: { } name } email when letters.TryGetValue(name, out var letter) => email with
+        step is EmailStep { Letter: { } name } email && letters.TryGetValue(name, out var letter)
+            ? email with
             {
                 Subject = letter.Subject,
                 Body = letter.Body,
                 Passages = letter.Passages,
-            },
-            ForkStep fork => fork with { Then = Filled(fork.Then, letters), Else = Filled(fork.Else, letters) },
-            SplitStep split => split with { Passages = [.. split.Passages.Select(p => p with { Steps = Filled(p.Steps, letters) })] },
-            _ => step,
-        };
+            }
+            : step;
 }

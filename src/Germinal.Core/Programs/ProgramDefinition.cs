@@ -105,6 +105,23 @@ public sealed record ProgramDefinition
             .Concat(StartsWhen.OfType<SegmentJoined>().Select(t => t.Asked))
             .OfType<Rule>();
 
+    /// <summary>The program with each of its steps changed, those of passages too; a fork or split is changed itself first.</summary>
+    public ProgramDefinition WithSteps(Func<Step, Step> change) => this with { Steps = Changed(Steps, change) };
+
+    private static IReadOnlyList<Step> Changed(IReadOnlyList<Step> steps, Func<Step, Step> change) =>
+        [
+            .. steps
+                .Select(change)
+                .Select(step =>
+                    step switch
+                    {
+                        ForkStep fork => fork with { Then = Changed(fork.Then, change), Else = Changed(fork.Else, change) },
+                        SplitStep split => split with { Passages = [.. split.Passages.Select(p => p with { Steps = Changed(p.Steps, change) })] },
+                        _ => step,
+                    }
+                ),
+        ];
+
     /// <summary>The step of an id; null when there is none.</summary>
     public Step? StepOf(string id) => AllSteps.FirstOrDefault(s => s.Id == id);
 

@@ -135,17 +135,16 @@ public sealed class LetterDesk(LiquidLetters liquid, LetterWriter writer)
     /// <param name="move">With a person: above 0 the next of the list, below the one before, 0 they themselves.</param>
     /// <param name="voice">Whether it speaks as I or we; null as the practice does.</param>
     /// <param name="stop">Gives up.</param>
-    /// <returns>Null where there is no such person, or nobody at all.</returns>
+    /// <returns>Null where there is no such person.</returns>
     public async Task<LetterAsRead?> ReadAsync(GerminalDb db, string subject, string body, Guid? person, int move, Voice? voice, CancellationToken stop)
     {
-        if (await Somebody.OfAsync(db, Somebody.WhoGetsMail(db), person, move, stop) is not { } chosen)
+        if (await Somebody.ToReadAsAsync(db, person, move, stop) is not { } facts)
         {
             return null;
         }
 
         var now = await PracticeClock.NowAsync(db, stop);
         var practice = await PracticeReading.LoadAsync(db, stop);
-        var facts = (await FactsReading.LoadAsync(db, [chosen], stop))[chosen];
         var step = new EmailStep
         {
             Id = "letter",

@@ -1,3 +1,5 @@
+using Germinal.Core.Contact;
+using Germinal.Service.Engine;
 using Germinal.Store;
 using Germinal.Store.Rows;
 using Microsoft.EntityFrameworkCore;
@@ -9,6 +11,28 @@ public static class Somebody
 {
     /// <summary>Those who can be written to and are known by name.</summary>
     public static IQueryable<PersonRow> WhoGetsMail(GerminalDb db) => db.People.AsNoTracking().Where(p => !p.DoNotContact && p.Email != null && p.FirstName != null);
+
+    /// <summary>Somebody made up, to read as where a practice knows nobody yet.</summary>
+    public static PersonFacts MadeUp { get; } = new()
+    {
+        Id = Guid.Empty,
+        Handle = "made-up",
+        FirstName = "Ida",
+        LastName = "Lind",
+        Email = "ida@example.com",
+        Mobile = "+12075550100",
+        Address = "12 Quay Lane",
+    };
+
+    /// <summary>The facts of somebody to read as: whom <see cref="OfAsync"/> picks, or <see cref="MadeUp"/> where nobody was asked for and nobody is there.</summary>
+    /// <returns>Null where there is no such person.</returns>
+    public static async Task<PersonFacts?> ToReadAsAsync(GerminalDb db, Guid? person, int move, CancellationToken stop)
+    {
+        var asked = person == Guid.Empty ? null : person;
+        return await OfAsync(db, WhoGetsMail(db), asked, move, stop) is { } chosen ? (await FactsReading.LoadAsync(db, [chosen], stop))[chosen]
+            : asked is null ? MadeUp
+            : null;
+    }
 
     /// <summary>Picks somebody.</summary>
     /// <param name="db">A context of the practice.</param>
@@ -26,7 +50,11 @@ public static class Somebody
 
         if (person is { } from)
         {
-            var name = await db.People.Where(p => p.Id == from).Select(p => p.SortName).FirstOrDefaultAsync(stop) ?? "";
+            if (await db.People.Where(p => p.Id == from).Select(p => p.SortName).FirstOrDefaultAsync(stop) is not { } name)
+            {
+                return null;
+            }
+
             var next =
                 move > 0
                     ? await pool.Where(p => EF.Functions.GreaterThan(ValueTuple.Create(p.SortName, p.Id), ValueTuple.Create(name, from)))

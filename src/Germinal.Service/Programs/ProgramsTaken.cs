@@ -1,7 +1,9 @@
+using System.Collections.Frozen;
 using System.Globalization;
 using System.Text.Json;
 using System.Text.Json.Nodes;
 using Germinal.Core.Files;
+using Germinal.Core.Programs;
 using Germinal.Store;
 using Germinal.Store.Rows;
 using Microsoft.EntityFrameworkCore;
@@ -23,8 +25,9 @@ public sealed record ProgramTaken(string File, Guid? Id, string? Name, IReadOnly
 /// <param name="db">A context of the practice, with a transaction.</param>
 /// <param name="desk">For what a program still needs here.</param>
 /// <param name="by">Whose draft it is.</param>
+/// <param name="owner">Whose program it becomes.</param>
 /// <param name="now">The practice's moment.</param>
-public sealed class ProgramsTaken(GerminalDb db, ProgramDesk desk, string by, Instant now)
+public sealed class ProgramsTaken(GerminalDb db, ProgramDesk desk, string by, Guid owner, Instant now)
 {
     /// <summary>The most letters a program's name has.</summary>
     public const int LongestName = 80;
@@ -59,11 +62,13 @@ public sealed class ProgramsTaken(GerminalDb db, ProgramDesk desk, string by, In
                 Id = Guid.CreateVersion7(),
                 PracticeId = db.PracticeId!.Value,
                 Name = name,
-                Draft = ProgramFile.Write(program with { Name = name }).ToJsonString(),
+                Draft = ProgramFile.Write(program with { Name = name, Questions = [], Segments = FrozenDictionary<string, Core.Rules.Rule>.Empty }).ToJsonString(),
                 DraftBy = by,
+                OwnerId = owner,
                 CreatedAt = now,
             };
             rows.Add((file, row, []));
+            await MakeSegmentsAsync(program, stop);
         }
 
         foreach (var row in rows.Select(r => r.Row).OfType<ProgramRow>())
@@ -84,6 +89,32 @@ public sealed class ProgramsTaken(GerminalDb db, ProgramDesk desk, string by, In
         }
 
         return told;
+    }
+
+    /// <summary>Makes the segments a file brings along, where the practice has none of their names.</summary>
+    private async Task MakeSegmentsAsync(ProgramDefinition program, CancellationToken stop)
+    {
+        foreach (var (name, rule) in program.Segments)
+        {
+#pragma warning disable CA1862, CA1311, CA1304, MA0011 // Translated to SQL's lower().
+            var lower = name.ToLowerInvariant();
+            var known = await db.Segments.AnyAsync(s => s.MemberId == null && s.Name.ToLower() == lower, stop);
+#pragma warning restore CA1862, CA1311, CA1304, MA0011
+            if (!known && !db.Segments.Local.Any(s => string.Equals(s.Name, name, StringComparison.OrdinalIgnoreCase)))
+            {
+                db.Segments.Add(
+                    new SegmentRow
+                    {
+                        Id = Guid.CreateVersion7(),
+                        PracticeId = db.PracticeId!.Value,
+                        Name = name,
+                        Rule = RuleReader.Write(rule).ToJsonString(),
+                        By = by,
+                        CreatedAt = now,
+                    }
+                );
+            }
+        }
     }
 
     private static ProgramReading Read(string text)

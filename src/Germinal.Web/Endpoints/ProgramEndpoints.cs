@@ -34,7 +34,11 @@ public sealed record ProgramLine(
     int Stopped,
     IReadOnlyList<TouchMarkDto> Line,
     string? Group,
-    JsonElement Starts
+    JsonElement Starts,
+    MemberDto? Owner,
+    bool Hidden,
+    bool Archived,
+    int Answered
 );
 
 /// <summary>A program's page. Draft is a program file.</summary>
@@ -52,7 +56,11 @@ public sealed record ProgramDto(
     int OnIt,
     int Through,
     int Stopped,
-    IReadOnlyList<TouchMarkDto> Line
+    IReadOnlyList<TouchMarkDto> Line,
+    MemberDto? Owner,
+    bool Hidden,
+    bool Archived,
+    bool MayChange
 );
 
 /// <summary>Something wrong with a program, at a JSON pointer.</summary>
@@ -116,8 +124,8 @@ public static class ProgramEndpoints
         programs.MapGet("/{id:guid}/who-starts", Who);
         var switching = app.MapGroup("/api/programs/{id:guid}").WithTags("programs").RequireAuthorization(Rights.SwitchPrograms);
         switching.MapPost("/switch-on", SwitchOn);
-        switching.MapPost("/pause", (Guid id, string? until, GerminalDb db, CancellationToken stop) => SetPaused(id, true, until, db, stop));
-        switching.MapPost("/resume", (Guid id, GerminalDb db, CancellationToken stop) => SetPaused(id, false, null, db, stop));
+        switching.MapPost("/pause", (Guid id, string? until, GerminalDb db, Caller caller, CancellationToken stop) => SetPaused(id, true, until, db, caller, stop));
+        switching.MapPost("/resume", (Guid id, GerminalDb db, Caller caller, CancellationToken stop) => SetPaused(id, false, null, db, caller, stop));
         programs.MapGet("/{id:guid}/older-runs", OlderRuns);
         switching.MapPost(
             "/move-runs",
@@ -150,6 +158,8 @@ public static class ProgramEndpoints
     private static async Task<IReadOnlyList<ProgramLine>> List(GerminalDb db, CancellationToken stop)
     {
         var rows = await db.Programs.AsNoTracking().OrderBy(p => p.Name).ToListAsync(stop);
+        var members = await MembersAsync(db, stop);
+        var answered = await AnsweredAsync(db, stop);
         var counts = await CountsAsync(db, null, stop);
         return
         [
@@ -169,10 +179,32 @@ public static class ProgramEndpoints
                     stopped,
                     definition is null ? [] : LineOf(definition),
                     definition?.Group,
-                    StartsOf(p.Draft)
+                    StartsOf(p.Draft),
+                    OwnerOf(p, members),
+                    p.Hidden,
+                    p.ArchivedAt is not null,
+                    answered.GetValueOrDefault(p.Id)
                 );
             }),
         ];
+    }
+
+    private static async Task<Dictionary<Guid, MemberDto>> MembersAsync(GerminalDb db, CancellationToken stop) =>
+        await db.Users.AsNoTracking().Where(m => m.PracticeId == db.PracticeId).ToDictionaryAsync(m => m.Id, m => new MemberDto(m.Id, m.Name), stop);
+
+    private static MemberDto? OwnerOf(ProgramRow program, Dictionary<Guid, MemberDto> members) =>
+        program.OwnerId is { } owner ? members.GetValueOrDefault(owner) : null;
+
+    /// <summary>How many runs of each program ended because somebody answered.</summary>
+    private static async Task<Dictionary<Guid, int>> AnsweredAsync(GerminalDb db, CancellationToken stop)
+    {
+        var answered = Reason.Replied.Word();
+        return await db
+            .Runs.AsNoTracking()
+            .Where(r => r.StopReason == answered)
+            .GroupBy(r => r.ProgramId)
+            .Select(g => new { g.Key, Count = g.Count() })
+            .ToDictionaryAsync(g => g.Key, g => g.Count, stop);
     }
 
     /// <summary>What starts a program, as its file has it; an empty list where the file has none.</summary>
@@ -284,6 +316,7 @@ public static class ProgramEndpoints
             Name = name,
             Draft = ProgramFile.Write(draft).ToJsonString(),
             DraftBy = caller.Name,
+            OwnerId = caller.Id,
             CreatedAt = await PracticeClock.NowAsync(db, stop),
         };
         db.Programs.Add(row);
@@ -306,7 +339,7 @@ public static class ProgramEndpoints
 #pragma warning restore CA1862, CA1311, CA1304, MA0011
     }
 
-    private static async Task<Results<Ok<ProgramDto>, NotFound>> Read(Guid id, GerminalDb db, ProgramDesk desk, CancellationToken stop)
+    private static async Task<Results<Ok<ProgramDto>, NotFound>> Read(Guid id, GerminalDb db, ProgramDesk desk, Caller caller, CancellationToken stop)
     {
         var row = await db.Programs.AsNoTracking().FirstOrDefaultAsync(p => p.Id == id, stop);
         if (row is null)
@@ -337,7 +370,11 @@ public static class ProgramEndpoints
                 on,
                 through,
                 stopped,
-                reading.Program is null ? [] : LineOf(reading.Program)
+                reading.Program is null ? [] : LineOf(reading.Program),
+                OwnerOf(row, await MembersAsync(db, stop)),
+                row.Hidden,
+                row.ArchivedAt is not null,
+                ProgramStanding.MayChange(row, caller)
             )
         );
     }
@@ -355,6 +392,11 @@ public static class ProgramEndpoints
         if (row is null)
         {
             return TypedResults.NotFound();
+        }
+
+        if (await ProgramStanding.RefusalAsync(db, row, caller, stop) is { } notTheirs)
+        {
+            return notTheirs;
         }
 
         if (row.DraftNumber != body.DraftNumber)
@@ -454,9 +496,19 @@ public static class ProgramEndpoints
             return TypedResults.NotFound();
         }
 
+        if (await ProgramStanding.RefusalAsync(db, draft.Row, caller, stop) is { } notTheirs)
+        {
+            return notTheirs;
+        }
+
         if (draft.Row.DraftNumber != body.DraftNumber)
         {
             return Problems.Conflict("The program was changed since you looked. Load the page again before you switch it on.");
+        }
+
+        if (draft.Row.ArchivedAt is not null)
+        {
+            return Problems.Conflict($"“{draft.Row.Name}” is put away. Bring it back before you switch it on.");
         }
 
         var errors = (await desk.FindingsAsync(db, id, draft.Program, stop)).Where(f => !f.IsWarning).ToList();
@@ -479,6 +531,7 @@ public static class ProgramEndpoints
         bool paused,
         string? end,
         GerminalDb db,
+        Caller caller,
         CancellationToken stop
     )
     {
@@ -486,6 +539,11 @@ public static class ProgramEndpoints
         if (row is null)
         {
             return TypedResults.NotFound();
+        }
+
+        if (await ProgramStanding.RefusalAsync(db, row, caller, stop) is { } notTheirs)
+        {
+            return notTheirs;
         }
 
         if (row.Status != (paused ? "on" : "paused"))
@@ -524,20 +582,20 @@ public static class ProgramEndpoints
         );
     }
 
-    private static async Task<Results<Ok<PeopleEndpoints.Counted>, NotFound>> ForAllRuns(
+    private static async Task<Results<Ok<PeopleEndpoints.Counted>, NotFound, ProblemHttpResult>> ForAllRuns(
         Guid id,
         Func<ProgramRow, Instant, Happening> happened,
         GerminalDb db,
         Caller caller,
         CancellationToken stop
     ) =>
-        await db.Programs.AsNoTracking().FirstOrDefaultAsync(p => p.Id == id, stop) is { } row
-            ? TypedResults.Ok(
+        await db.Programs.AsNoTracking().FirstOrDefaultAsync(p => p.Id == id, stop) is not { } row ? TypedResults.NotFound()
+        : await ProgramStanding.RefusalAsync(db, row, caller, stop) is { } notTheirs ? notTheirs
+        : TypedResults.Ok(
                 new PeopleEndpoints.Counted(
                     await ProgramDesk.ForAllRunsAsync(db, row, happened(row, await PracticeClock.NowAsync(db, stop)), caller.Name, stop)
                 )
-            )
-            : TypedResults.NotFound();
+            );
 
     /// <summary>The draft tried on a person: the given one, or the one after or before them in the list, or somebody it suits.</summary>
     private static async Task<Results<Ok<PreviewDto>, NotFound>> Preview(

@@ -74,7 +74,7 @@ public static class ProgramFileEndpoints
             ? TypedResults.Ok((await TakeAsync([(row.Name, row.Draft)], db, desk, caller, stop))[0])
             : TypedResults.NotFound();
 
-    private static async Task<IReadOnlyList<ProgramTakenDto>> TakeAsync(
+    internal static async Task<IReadOnlyList<ProgramTakenDto>> TakeAsync(
         IReadOnlyList<(string File, string Text)> files,
         GerminalDb db,
         ProgramDesk desk,
@@ -83,7 +83,7 @@ public static class ProgramFileEndpoints
     )
     {
         await using var transaction = await db.Database.BeginTransactionAsync(stop);
-        var taken = await new ProgramsTaken(db, desk, caller.Name, await PracticeClock.NowAsync(db, stop)).TakeAsync(files, stop);
+        var taken = await new ProgramsTaken(db, desk, caller.Name, caller.Id, await PracticeClock.NowAsync(db, stop)).TakeAsync(files, stop);
         await transaction.CommitAsync(stop);
         return [.. taken.Select(t => new ProgramTakenDto(t.File, t.Id, t.Name, [.. t.Findings.Select(f => new FindingDto(f.Pointer, f.Message, f.IsWarning))]))];
     }

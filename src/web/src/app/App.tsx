@@ -28,6 +28,8 @@ const LetterPage = lazy(() => import('../features/letters/LetterPage'));
 const SigningPage = lazy(() => import('../features/letters/SigningPage'));
 const ProgramList = lazy(() => import('../features/programs/ProgramList'));
 const ProgramPage = lazy(() => import('../features/programs/ProgramPage'));
+const ReadyList = lazy(() => import('../features/programs/ReadyList'));
+const ReadyPage = lazy(() => import('../features/programs/ReadyPage'));
 const MailBox = lazy(() => import('../features/standins/MailBox'));
 const TextBox = lazy(() => import('../features/standins/TextBox'));
 
@@ -103,6 +105,8 @@ function Inside({ session }: { session: Session }) {
             <Route path="/letters/:id" element={<LetterPage />} />
             <Route path="/signing" element={<SigningPage />} />
             <Route path="/programs" element={<ProgramList />} />
+            <Route path="/programs/ready" element={<ReadyList />} />
+            <Route path="/programs/ready/:key" element={<ReadyPage />} />
             <Route path="/programs/:id" element={<ProgramPage />} />
             {session.standIns && <Route path="/stand-ins/mail" element={<MailBox />} />}
             {session.standIns && <Route path="/stand-ins/texts" element={<TextBox />} />}

@@ -23,9 +23,11 @@ export default function ProgramList() {
     onSuccess: (p) => go(`/programs/${p.id}`),
   });
   const [wanted, setWanted] = useState('');
+  const [withHidden, setWithHidden] = useState(false);
   const [sort, setSort] = useKept<Sort>('programs-sort', 'name');
   if (programs.isPending) return <Loading />;
-  const fitting = (programs.data ?? []).filter((p) => fits(p, wanted)).sort(sorts[sort].by);
+  const left = programs.data?.filter((p) => p.hidden || p.archived).length ?? 0;
+  const fitting = (programs.data ?? []).filter((p) => (withHidden || !(p.hidden || p.archived)) && fits(p, wanted)).sort(sorts[sort].by);
   // Kept together under what they are called together; those without a group come first.
   const groups = [...new Set(fitting.map((p) => p.group ?? ''))].sort((a, b) => a.localeCompare(b));
   const scale = scaleOf(programs.data?.map((p) => p.line) ?? []);
@@ -68,7 +70,7 @@ export default function ProgramList() {
         </>
       }
     >
-      <PageHead title="Programs">
+      <PageHead title="Programs" aside={<Link to="/programs/ready">Ready programs</Link>}>
         {(programs.data?.length ?? 0) > 1 && (
           <div className="mt-3 flex flex-wrap items-center gap-3 text-small">
             <input
@@ -85,11 +87,21 @@ export default function ProgramList() {
                 </option>
               ))}
             </select>
+            {left > 0 && (
+              <label className="inline-flex min-h-6 items-center gap-1.5">
+                <input type="checkbox" checked={withHidden} onChange={(e) => setWithHidden(e.target.checked)} /> with {left} hidden or put
+                away
+              </label>
+            )}
           </div>
         )}
       </PageHead>
       <Trouble error={programs.error} />
-      {programs.data?.length === 0 && <Empty>No program yet. Give the first one a name, at the right.</Empty>}
+      {programs.data?.length === 0 && (
+        <Empty>
+          No program yet. <Link to="/programs/ready">Take a ready one</Link>, or give one of your own a name, at the right.
+        </Empty>
+      )}
       {programs.data?.length !== 0 && fitting.length === 0 && <Empty>No program fits. Try fewer letters.</Empty>}
       {groups.map((group) => (
         <section key={group} aria-label={group || 'Without a group'}>
@@ -104,7 +116,7 @@ export default function ProgramList() {
                 className="row text-ink no-underline hover:bg-picked"
               >
                 <span className={`gutter ${p.status === 'on' ? '!text-leaf' : p.status === 'paused' ? '!text-straw' : ''}`}>
-                  {states[p.status]}
+                  {p.archived ? 'put away' : states[p.status]}
                 </span>
                 <span className="flex items-baseline justify-between gap-4">
                   <span id={`program-${p.id}`} className="font-serif text-lead font-semibold">
@@ -112,13 +124,16 @@ export default function ProgramList() {
                   </span>
                   <span className="text-small text-soft">
                     {p.onSince
-                      ? `since ${day(p.onSince, zone, now)} · ${p.onIt} on it, ${p.stopped} stopped, ${p.through} through`
+                      ? `since ${day(p.onSince, zone, now)} · ${p.onIt} on it, ${p.stopped} stopped${p.answered > 0 ? ` (${p.answered} answered)` : ''}, ${p.through} through`
                       : `${p.line.length} steps`}
                   </span>
                 </span>
                 <span className="block max-w-[75ch] text-small text-soft">
+                  {p.status === 'draft' && <b className="font-semibold text-straw">nothing goes out yet: not switched on. </b>}
                   {startsOf(p)}
                   {p.line.length > 0 && `${startsOf(p) ? ' · ' : ''}${stepsOf(p)}`}
+                  {p.owner && ` · ${p.owner.name}’s`}
+                  {p.hidden && ' · hidden'}
                 </span>
                 {p.description && <span className="block max-w-[75ch] text-small text-soft">{p.description}</span>}
                 <span className="mt-2 block">
@@ -178,7 +193,7 @@ const kindNames: Record<string, [one: string, many: string]> = {
 
 /** Whether every word that is looked for stands somewhere in what is said of a program. */
 export function fits(p: Program, wanted: string) {
-  const said = [p.name, p.group, p.description, startsOf(p)].join(' ').toLowerCase();
+  const said = [p.name, p.group, p.description, p.owner?.name, startsOf(p)].join(' ').toLowerCase();
   return wanted
     .toLowerCase()
     .split(/\s+/)

@@ -22,6 +22,7 @@ import { OnTheirWay } from './OnTheirWay';
 import { type Pen, PenContext } from './pen';
 import { type ProgramFile, type Step, sayStart, sayStop, sayWindow } from './programFile';
 import { Say, SayList } from './Say';
+import { Standing } from './Standing';
 import { StartPeople } from './StartPeople';
 import { Findings, StepList } from './StepLine';
 import { SwitchOn } from './SwitchOn';
@@ -474,6 +475,7 @@ function Margin({
           </p>
         ))}
       <AsAFile id={id} />
+      <Standing id={id} name={draft.name} loaded={loaded} />
       <OnTheirWay id={id} onIt={loaded.onIt} zone={zone} steps={draft.steps} mayStop={maySwitch} />
       {!maySwitch && <p className="mt-2 text-soft">Whoever may switch programs on finds this one here as you leave it.</p>}
       {errors > 0 && (loaded.status === 'draft' || changed) && (

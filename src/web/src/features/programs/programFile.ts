@@ -163,6 +163,7 @@ export type ProgramFile = {
   purpose: 'commercial' | 'transactional';
   topic?: string;
   policy?: string;
+  voice?: 'I' | 'we';
   priority: number;
   clock: 'person' | 'practice';
   at?: string;
