@@ -69,6 +69,8 @@ public static class ServiceSetup
         services.AddSingleton<LetterDesk>();
         services.AddSingleton<ProgramDesk>();
         services.AddSingleton<ReadyPrograms>();
+        services.AddSingleton<ProgramRehearsal>();
+        services.AddSingleton<RehearsalRoom>();
         services.AddSingleton<ProgramPreview>();
         services.AddSingleton<ManyPreview>();
         return services;

@@ -125,6 +125,7 @@ public static class Application
         ProgramStanding.Map(app);
         LetterEndpoints.Map(app);
         ReadyProgramEndpoints.Map(app);
+        RehearsalEndpoints.Map(app);
         SignOffEndpoints.Map(app);
         TextLengthEndpoints.Map(app);
         DealingsEndpoints.Map(app);

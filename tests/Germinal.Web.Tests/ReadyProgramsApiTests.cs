@@ -122,4 +122,37 @@ public sealed class ReadyProgramsApiTests(Site site) : IClassFixture<Site>
         var (status, _) = await ada.RefusedAsync(standing, new { ownerId = Guid.NewGuid() }, "ownerId", HttpMethod.Put);
         Assert.Equal(400, status);
     }
+
+    [Fact]
+    public async Task A_program_is_rehearsed_left_come_back_to_and_seen_by_nobody_else()
+    {
+        var (ada, other) = (await site.SignedInAsync("ada"), await site.SignedInAsync("ada2"));
+        var id = await NewAsync(ada, "Rehearsed");
+        var path = $"/api/programs/{id}/rehearsal";
+        Assert.Equal(JsonValueKind.Null, (await ada.GetAsync(path)).GetProperty("result").ValueKind);
+        await ada.DoAsync(path, new { });
+        JsonElement state;
+        do
+        {
+            state = await ada.GetAsync(path);
+        } while (state.GetProperty("running").GetBoolean());
+        Assert.Equal(JsonValueKind.Object, state.GetProperty("result").ValueKind);
+        foreach (var until in new[] { "yesterday", "1999-01-01", "9999-12-31", "2027-02-30" })
+        {
+            Assert.Equal(400, (await ada.RefusedAsync(path, new { until }, "until")).Status);
+        }
+
+        var broken = await NewAsync(ada, "Broken", """{"id":"a","kind":"email","when":{"from":"start"},"subject":"{{ person.","body":"b"}""");
+        Assert.Equal(HttpStatusCode.BadRequest, (await ada.PostAsync($"/api/programs/{broken}/rehearsal", new { })).StatusCode);
+        foreach (var call in new[] { HttpMethod.Get, HttpMethod.Delete })
+        {
+            Assert.Equal(HttpStatusCode.NotFound, (await other.SendAsync(call, path)).StatusCode);
+        }
+
+        Assert.Equal(HttpStatusCode.NotFound, (await other.PostAsync(path, new { })).StatusCode);
+        Assert.Equal(HttpStatusCode.NotFound, (await ada.SendAsync(HttpMethod.Get, $"{path}/{Guid.NewGuid()}")).StatusCode);
+        Assert.Equal(HttpStatusCode.NoContent, (await ada.SendAsync(HttpMethod.Delete, path)).StatusCode);
+        var many = await Task.WhenAll(Enumerable.Range(0, 10).Select(_ => ada.PostAsync(path, new { })));
+        Assert.All(many, m => Assert.Equal(HttpStatusCode.OK, m.StatusCode));
+    }
 }

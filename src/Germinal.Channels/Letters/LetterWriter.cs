@@ -207,9 +207,11 @@ public sealed partial class LetterWriter(LiquidLetters liquid, PublicLinks links
 
     private string WithPictures(string html) => html.Replace("src=\"/i/", $"src=\"{links.BaseUrl}/i/", StringComparison.Ordinal);
 
+    private const string Line = "<hr style=\"margin:20px 0;border:0;border-top:1px solid #dcd8cb;height:1px\">";
+
     private (string Html, string Text) Footer(Purpose purpose, Guid touchId, PersonFacts person, Practice practice)
     {
-        var who = $"<hr><p>{LetterHtml.Encode(practice.Name)}<br>{LetterHtml.Encode(practice.PostalAddress)}</p>";
+        var who = $"{Line}<p>{LetterHtml.Encode(practice.Name)}<br>{LetterHtml.Encode(practice.PostalAddress)}</p>";
         var plain = $"\n-- \n{practice.Name}\n{practice.PostalAddress}\n";
         if (purpose != Purpose.Commercial)
         {
@@ -224,7 +226,7 @@ public sealed partial class LetterWriter(LiquidLetters liquid, PublicLinks links
 
         var (leave, choose) = (links.Unsubscribe(touchId), links.Preferences(person.Id));
         return (
-            $"{who}<p>You get this because you asked for it or are a client. <a href=\"{leave}\">Stop these emails</a> · <a href=\"{choose}\">Choose what you get</a></p>",
+            $"{who}<p>You get this because you asked for it or are a client. <a href=\"{leave}\" style=\"color:#38662f\">Stop these emails</a> · <a href=\"{choose}\" style=\"color:#38662f\">Choose what you get</a></p>",
             $"{plain}\nYou get this because you asked for it or are a client.\nStop these emails: {leave}\nChoose what you get: {choose}\n"
         );
     }

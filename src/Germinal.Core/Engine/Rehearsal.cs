@@ -171,7 +171,14 @@ public static class Rehearsal
     /// <param name="one">Called for each person by their place.</param>
     /// <param name="end">Called after each chunk.</param>
     /// <param name="stop">Stops between two people.</param>
-    internal static void OnAllCores<T>(int people, Func<T> begin, Action<int, T> one, Action<T> end, CancellationToken stop) =>
+    internal static void OnAllCores<T>(int people, Func<T> begin, Action<int, T> one, Action<T> end, CancellationToken stop)
+    {
+        // A partitioner has no empty range.
+        if (people == 0)
+        {
+            return;
+        }
+
         Parallel.ForEach(
             Partitioner.Create(0, people, Math.Clamp(people / 64, 1, 64)),
             new ParallelOptions { CancellationToken = stop },
@@ -187,4 +194,5 @@ public static class Rehearsal
                 end(shared);
             }
         );
+    }
 }

@@ -79,6 +79,9 @@ public sealed class PracticeSettings
     /// <summary>Fields of people that the practice named itself.</summary>
     public List<OwnFieldSettings> OwnFields { get; set; } = [];
 
+    /// <summary>What messages cost, for rehearsals; nothing where the practice has said nothing.</summary>
+    public PriceSettings Prices { get; set; } = new();
+
     /// <summary>Policies of consent that a program can pick in the place of the practice's own.</summary>
     public List<PolicySettings> Policies { get; set; } = [];
 
@@ -221,4 +224,19 @@ public sealed class ClockRow
 
     /// <summary>A member asked for the move to stop.</summary>
     public bool StopAsked { get; set; }
+}
+
+/// <summary>What messages cost, in the practice's own money.</summary>
+public sealed class PriceSettings
+{
+    public decimal Email { get; set; }
+
+    /// <summary>One part of a text.</summary>
+    public decimal TextPart { get; set; }
+
+    /// <summary>A card or letter by post.</summary>
+    public decimal Note { get; set; }
+
+    /// <summary>ISO 4217.</summary>
+    public string Currency { get; set; } = "USD";
 }

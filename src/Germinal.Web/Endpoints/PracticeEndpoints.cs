@@ -81,8 +81,12 @@ public sealed record PracticeDto(
     bool StrictForTransactional,
     string TextNumber,
     MailServerDto? MailOut,
-    MailServerDto? MailIn
+    MailServerDto? MailIn,
+    PriceDto Prices
 );
+
+/// <summary>What messages cost the practice: an email, a part of a text, a card or letter, in a currency (ISO 4217).</summary>
+public sealed record PriceDto(decimal Email = 0, decimal TextPart = 0, decimal Note = 0, [AtMost(3)] string Currency = "USD");
 
 /// <summary>What a server answered to a test.</summary>
 public sealed record TestAnswer(bool Worked, string Words);
@@ -123,7 +127,8 @@ public static class PracticeEndpoints
         [AtMost(40, Items = Service.People.OwnFields.MostFields)] IReadOnlyList<OwnFieldDto>? OwnFields = null,
         [AtMost(Lengths.Name, Items = 100)] IReadOnlyList<string>? KeyDates = null,
         [AtMost(Lengths.Name, Items = 100)] IReadOnlyList<string>? Relations = null,
-        [AtMost(1000, Items = 30)] IReadOnlyList<PolicyDto>? Policies = null
+        [AtMost(1000, Items = 30)] IReadOnlyList<PolicyDto>? Policies = null,
+        PriceDto? Prices = null
     );
 
     public static void Map(IEndpointRouteBuilder app)
@@ -169,7 +174,8 @@ public static class PracticeEndpoints
             s.StrictForTransactional,
             s.TextNumber,
             seesServers ? Server(s.MailOut) : null,
-            seesServers ? Server(s.MailIn) : null
+            seesServers ? Server(s.MailIn) : null,
+            new PriceDto(s.Prices.Email, s.Prices.TextPart, s.Prices.Note, s.Prices.Currency)
         );
     }
 
@@ -222,6 +228,15 @@ public static class PracticeEndpoints
                 }),
             ],
             DailyLimits = body.DailyLimits.ToDictionary(),
+            Prices = body.Prices is not { } prices
+                ? old.Prices
+                : new PriceSettings
+                {
+                    Email = prices.Email,
+                    TextPart = prices.TextPart,
+                    Note = prices.Note,
+                    Currency = prices.Currency.Trim().ToUpperInvariant(),
+                },
             LostReasons = [.. body.LostReasons],
             AppointmentTypes = [.. body.AppointmentTypes],
             Topics = [.. body.Topics],
@@ -443,6 +458,18 @@ public static class PracticeEndpoints
         if (body.DailyLimits.Any(l => l.Value is < 1 or > 1_000_000 || l.Key is not ("email" or "text")))
         {
             yield return ("dailyLimits", "A daily limit is at least 1, for email or text.");
+        }
+
+        if (
+            body.Prices is { } costs
+            && (
+                new[] { costs.Email, costs.TextPart, costs.Note }.Any(p => p is < 0 or > 1000 || decimal.Round(p, 6) != p)
+                || costs.Currency is not { Length: 3 }
+                || !costs.Currency.All(char.IsAsciiLetter)
+            )
+        )
+        {
+            yield return ("prices", "A price is between 0 and 1,000, in a currency of three letters such as USD.");
         }
 
         if (body.OpenChannels.Except(Channels, StringComparer.Ordinal).Any())

@@ -271,7 +271,9 @@ public static class ProgramEndpoints
     private static int OccasionLead(ProgramDefinition program)
     {
         var reference = new LocalDate(2027, 1, 4);
-        return program.StartsWhen.OfType<OccasionTrigger>().FirstOrDefault() is { } o ? Period.DaysBetween(reference, o.Offset.AddDates(reference)) : 0;
+        var offset =
+            program.StartsWhen.OfType<OccasionTrigger>().FirstOrDefault()?.Offset ?? program.StartsWhen.OfType<AppointmentTrigger>().FirstOrDefault()?.Offset;
+        return offset is { } lead ? Period.DaysBetween(reference, lead.AddDates(reference)) : 0;
     }
 
     private static FindingDto Dto(Finding f) => new(f.Pointer, f.Message, f.IsWarning);
@@ -440,7 +442,8 @@ public static class ProgramEndpoints
         return TypedResults.Ok(new DraftSaved(body.DraftNumber + 1, [.. findings.Select(Dto)], LineOf(program)));
     }
 
-    private static async Task<(ProgramRow Row, ProgramDefinition Program)?> DraftAsync(GerminalDb db, Guid id, CancellationToken stop) =>
+    /// <summary>A program's draft, the words of its letters filled in; null where there is none.</summary>
+    internal static async Task<(ProgramRow Row, ProgramDefinition Program)?> DraftAsync(GerminalDb db, Guid id, CancellationToken stop) =>
         await db.Programs.FirstOrDefaultAsync(p => p.Id == id, stop) is { } row && ProgramFile.Read(row.Draft).Program is { } program
             ? (row, program.WithLetters(await LetterShelf.LoadAsync(db, stop)))
             : null;

@@ -30,6 +30,7 @@ const ProgramList = lazy(() => import('../features/programs/ProgramList'));
 const ProgramPage = lazy(() => import('../features/programs/ProgramPage'));
 const ReadyList = lazy(() => import('../features/programs/ReadyList'));
 const ReadyPage = lazy(() => import('../features/programs/ReadyPage'));
+const RehearsePage = lazy(() => import('../features/programs/RehearsePage'));
 const MailBox = lazy(() => import('../features/standins/MailBox'));
 const TextBox = lazy(() => import('../features/standins/TextBox'));
 
@@ -107,6 +108,7 @@ function Inside({ session }: { session: Session }) {
             <Route path="/programs" element={<ProgramList />} />
             <Route path="/programs/ready" element={<ReadyList />} />
             <Route path="/programs/ready/:key" element={<ReadyPage />} />
+            <Route path="/programs/:id/rehearse" element={<RehearsePage />} />
             <Route path="/programs/:id" element={<ProgramPage />} />
             {session.standIns && <Route path="/stand-ins/mail" element={<MailBox />} />}
             {session.standIns && <Route path="/stand-ins/texts" element={<TextBox />} />}

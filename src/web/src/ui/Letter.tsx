@@ -13,6 +13,7 @@ const style = `
 body { margin: 0; font: 400 14px/1.5 Literata, Georgia, serif; overflow-wrap: anywhere; overflow-x: auto; overflow-y: hidden; }
 p, ul, ol { margin: 0 0 0.9em; }
 ul, ol { padding-left: 1.3em; }
+li p { margin: 0 0 0.3em; }
 h1, h2, h3 { font-size: 17px; line-height: 1.35; font-weight: 600; margin: 0 0 0.5em; }
 a { color: inherit; text-decoration: underline; }
 img { max-width: 100%; height: auto; }

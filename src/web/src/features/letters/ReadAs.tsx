@@ -17,13 +17,13 @@ const policy = `<meta http-equiv="Content-Security-Policy" content="default-src 
 /** The letter as it arrives, at a desk, on a phone or as plain text; another reader is a key away. */
 export function ReadAs({ letter, person, another }: { letter: AsRead; person: string; another: (move: number) => void }) {
   const [way, setWay] = useState<Way>('desk');
-  const main = typeof document === 'undefined' ? undefined : document.getElementById('main');
+  const [open, setOpen] = useState(false);
   return (
-    <Dialog.Root>
+    <Dialog.Root open={open} onOpenChange={setOpen}>
       <Dialog.Trigger asChild>
         <Button>as it arrives</Button>
       </Dialog.Trigger>
-      <Dialog.Portal container={main}>
+      <Dialog.Portal container={open ? document.getElementById('main') : undefined}>
         <Dialog.Overlay className="fixed inset-0 z-50 bg-ink/30" />
         <Dialog.Content
           aria-describedby={undefined}

@@ -15,6 +15,7 @@ type Practice = Schemas['PracticeDto'];
 type Server = Schemas['ServerBody'];
 type Draft = Schemas['SettingsBody'];
 
+const noPrices = { email: 0, textPart: 0, note: 0, currency: 'USD' };
 const noServer: Server = { host: '', port: 587, security: 'starttls', user: '', password: null };
 const lines = (text: string) =>
   text
@@ -156,6 +157,46 @@ function Settings({ practice }: { practice: Practice }) {
                 </Field>
               ))}
             </div>
+          </div>
+
+          <Stretch title="What messages cost" note="rehearsals and texts say what they come to" />
+          <div className="flex flex-wrap gap-x-6 px-7 py-3">
+            {(
+              [
+                ['email', 'An email'],
+                ['textPart', 'A part of a text'],
+                ['note', 'A card or letter'],
+              ] as const
+            ).map(([key, label]) => (
+              <Field key={key} label={label} error={key === 'email' ? fieldError(save.error, 'prices') : undefined}>
+                {(id, by) => (
+                  <input
+                    id={id}
+                    aria-describedby={by}
+                    type="number"
+                    min={0}
+                    max={1000}
+                    step="any"
+                    className="w-24"
+                    value={draft.prices?.[key] ?? 0}
+                    onChange={(e) => set({ prices: { ...noPrices, ...draft.prices, [key]: Number(e.target.value) } })}
+                  />
+                )}
+              </Field>
+            ))}
+            <Field label="In this currency">
+              {(id) => (
+                <input
+                  id={id}
+                  required
+                  pattern="[A-Za-z]{3}"
+                  maxLength={3}
+                  className="w-20"
+                  value={draft.prices?.currency ?? 'USD'}
+                  onChange={(e) => set({ prices: { ...noPrices, ...draft.prices, currency: e.target.value } })}
+                />
+              )}
+            </Field>
           </div>
 
           <Stretch title="Letters" />

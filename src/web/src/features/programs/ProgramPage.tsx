@@ -474,6 +474,11 @@ function Margin({
             <Button onClick={() => setStarting(true)}>Start it for people …</Button>
           </p>
         ))}
+      <p className="mt-3">
+        <Link to={`/programs/${id}/rehearse`} className="inline-flex min-h-6 items-center">
+          Rehearse it over everybody
+        </Link>
+      </p>
       <AsAFile id={id} />
       <Standing id={id} name={draft.name} loaded={loaded} />
       <OnTheirWay id={id} onIt={loaded.onIt} zone={zone} steps={draft.steps} mayStop={maySwitch} />

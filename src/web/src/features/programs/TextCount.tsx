@@ -1,6 +1,7 @@
 import { keepPreviousData, useQuery } from '@tanstack/react-query';
 import { useEffect, useState } from 'react';
 import { api, take } from '../../api/client';
+import { money } from '../../ui/money';
 import { count } from '../../ui/when';
 
 /** How long a text is as the person in the margin would get it, while it is written: characters, encoding, parts. */
@@ -17,11 +18,13 @@ export function TextCount({ text, person }: { text: string; person?: string }) {
     placeholderData: keepPreviousData,
     retry: false,
   });
+  const prices = useQuery({ queryKey: ['practice'], queryFn: () => take(api.GET('/api/practice')) }).data?.prices;
   if (!length.data) return null;
   const { characters, encoding, parts, beyond, lack } = length.data;
   return (
     <p className="-mt-2 mb-3 text-small text-soft" role="status">
       {count(characters, 'character', 'characters')}, {encoding}, sent as {count(parts, 'part', 'parts')}
+      {prices && prices.textPart > 0 && `, ${money(prices.textPart * parts, prices.currency)}`}
       {beyond && ` because of ${[...beyond].join(' ')}`}
       {lack && <span className="block text-straw">For this person: {lack}.</span>}
     </p>

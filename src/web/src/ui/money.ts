@@ -1,0 +1,8 @@
+/** An amount in a currency, as one says it; a code that is none stands before the amount. */
+export function money(amount: number, currency: string): string {
+  try {
+    return amount.toLocaleString('en', { style: 'currency', currency, maximumFractionDigits: amount < 1 ? 3 : 2 });
+  } catch {
+    return `${currency} ${amount.toFixed(2)}`;
+  }
+}
