@@ -182,9 +182,11 @@ public sealed class LetterPartTests
         "max-width",
         "padding",
         "text-align",
+        "table-layout",
         "text-decoration",
         "vertical-align",
         "width",
+        "word-break",
     ];
 
     private static readonly HashSet<string> Elements =

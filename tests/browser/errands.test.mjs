@@ -7,7 +7,7 @@ import { after, before, test } from 'node:test';
 import ICAL from 'ical.js';
 import readXlsxFile from 'read-excel-file/node';
 import writeXlsxFile from 'write-excel-file/node';
-import { accessible, everythingOpens, fits } from './looks.mjs';
+import { accessible, everythingOpens, fits, readable } from './looks.mjs';
 import { apiClient, openBrowser, root, showAll, startStack, until } from './stack.mjs';
 
 let stack;
@@ -1019,6 +1019,114 @@ test('cards of an address book in, on a list, and out again as an independent re
   await leave();
 });
 
+test('a ready program is taken, its questions answered, a letter changed, rehearsed, and switched on', async () => {
+  const { page, leave } = await desk();
+  await page.goto(`${stack.url}/programs`);
+  await page.getByRole('link', { name: 'Ready programs' }).click();
+  await page.getByLabel('Search the ready programs').fill('borrower');
+  await page.getByRole('link', { name: 'Eight weeks for a borrower' }).click();
+  await page.getByRole('heading', { name: /would get it/ }).waitFor();
+  // Every letter as one of one's own people would get it.
+  assert.equal(await page.getByRole('list', { name: 'Steps' }).locator('> li').count(), 8);
+  await page.getByRole('button', { name: 'Take it' }).click();
+  await page.getByText('needs an answer').first().waitFor();
+  await page.getByLabel('Which stage do they stand in when it starts?').selectOption('Planning/Inquiry');
+  await page.getByLabel('Which stage means that they are clients?').selectOption('Planning/Client');
+  await page.getByLabel('Do you write as one person, or as a house?').selectOption('we, as a house');
+  await page.getByLabel('At what time of their day?').fill('10:15');
+  await page.getByRole('button', { name: 'Take it' }).click();
+  await page.getByLabel('Name of the program').waitFor();
+  assert.equal(await page.getByLabel('Name of the program').inputValue(), 'Eight weeks for a borrower');
+  // A letter is changed where it stands: a passage only for some, and the sender's own words below.
+  await page.getByRole('button', { name: 'write the letter' }).first().click();
+  const body = page.getByLabel('Body of the letter');
+  await body.click();
+  await page.keyboard.press('Control+Home');
+  await page.keyboard.type('A first line of my own. ');
+  await page.getByRole('button', { name: 'Put in' }).click();
+  await page.getByRole('menuitem', { name: 'a passage only for some' }).click();
+  await body.getByText('What only they read.').waitFor();
+  await page.getByText('· saved').waitFor();
+  // A fork's person sees the new words in the margin.
+  await page.frameLocator('iframe[title="The letter"]').getByText('A first line of my own.').waitFor();
+  await page.getByRole('link', { name: 'Rehearse it over everybody' }).click();
+  await page.getByRole('button', { name: 'Rehearse it' }).click();
+  await page.getByText(/it starts for/).waitFor();
+  const rows = page.getByRole('table', { name: 'What goes out, week by week' }).getByRole('row');
+  assert.ok((await rows.count()) > 8, 'a year of weeks');
+  await page.getByRole('list', { name: 'Who gets it' }).getByRole('button').first().press('Enter');
+  await page.getByRole('heading', { name: /^What comes for / }).waitFor();
+  await page.getByRole('link', { name: 'the program' }).click();
+  await page.getByRole('button', { name: 'Switch on' }).click();
+  await page.getByRole('dialog').getByRole('button', { name: /^Switch on/ }).click();
+  await page.getByText(/on since /).waitFor();
+  await leave();
+});
+
+test('a letter is written from a layout, followed by a step, and read as it arrives, by keyboard', async () => {
+  const { page, leave } = await desk();
+  await page.goto(`${stack.url}/letters`);
+  await page.getByRole('link', { name: 'One thing to do' }).press('Enter');
+  await page.getByLabel('Name of the letter').fill('Before the summer');
+  await page.getByRole('button', { name: 'Keep the letter' }).press('Enter');
+  await page.getByText('“Before the summer” is kept.').waitFor();
+  await page.getByRole('button', { name: 'as it arrives' }).press('Enter');
+  const arrived = page.frameLocator('iframe[title="The letter at a desk"]');
+  await arrived.getByText('What the button does').waitFor();
+  await page.getByLabel('as plain text').press('Space');
+  await page.getByText('Stop these emails:').waitFor();
+  await page.keyboard.press('Escape');
+  await page.goto(`${stack.url}/programs`);
+  await page.getByLabel('What is it called').fill('Follows a letter');
+  await page.getByRole('button', { name: 'Write it' }).click();
+  await page.getByLabel('Name of the program').waitFor();
+  await page.keyboard.press('n');
+  await page.getByRole('menuitem', { name: /email/i }).click();
+  // The letter that opens takes the cursor.
+  await page.getByLabel('Subject').waitFor();
+  await page.getByRole('button', { name: 'follow a letter' }).press('Enter');
+  await page.getByRole('button', { name: 'Before the summer' }).press('Enter');
+  await page.getByText('the letter “').waitFor();
+  await page.getByText('· saved').waitFor();
+  await page.reload();
+  await page.getByRole('link', { name: 'open the letter' }).press('Enter');
+  await page.getByText('used by “Follows a letter”').waitFor();
+  await page.getByRole('button', { name: 'Throw it away' }).press('Enter');
+  await page.getByText(/is used by “Follows a letter”/).waitFor();
+  await leave();
+});
+
+test('letters fit 320, 600 and 1280 pixels in both colours, without sideways scroll, and axe finds nothing', async () => {
+  const { page, leave } = await desk();
+  await page.goto(stack.url);
+  await page.getByRole('heading', { level: 2, name: 'Calls' }).waitFor();
+  const guard = (await (await page.request.get(`${stack.url}/api/session`)).json()).guard;
+  const layouts = await (await page.request.get(`${stack.url}/api/letters/layouts`)).json();
+  assert.equal(layouts.length, 6);
+  const wide = { subject: 'Wide', body: `<p>${'word'.repeat(60)}</p><img src="/i/none" alt="a wide picture" width="2000"><table><tbody><tr>${'<td>12,345,678</td>'.repeat(4)}</tr></tbody></table>` };
+  for (const { subject, body } of [...layouts, wide]) {
+    const read = await page.request.post(`${stack.url}/api/letters/read`, { data: { subject, body, move: 0 }, headers: { 'X-Germinal-Guard': guard } });
+    assert.equal(read.status(), 200, await read.text());
+    const html = (await read.json()).page;
+    for (const colorScheme of ['light', 'dark']) {
+      const mail = await page.context().newPage();
+      await mail.emulateMedia({ colorScheme });
+      await mail.route('**/i/**', (route) => route.abort());
+      for (const width of [320, 600, 1280]) {
+        await mail.setViewportSize({ width, height: 800 });
+        await mail.setContent(html);
+        const over = await mail.evaluate(() => document.documentElement.scrollWidth - document.documentElement.clientWidth);
+        assert.ok(over <= 0, `“${subject}” is ${over} px too wide at ${width}`);
+        const text = await mail.evaluate(() => document.querySelector('.words').getBoundingClientRect().width);
+        assert.ok(text <= 600, `“${subject}” is ${text} px wide`);
+      }
+      await readable(mail, `the letter “${subject}”, ${colorScheme}`);
+      await mail.close();
+    }
+  }
+  await leave();
+});
+
 for (const width of [1280, 390]) {
   test(`every menu, popover and dialog of every page, ${width} px`, async (t) => {
     const { page, leave } = await desk({ width });
@@ -1041,6 +1149,12 @@ for (const width of [1280, 390]) {
       [named('First eight weeks'), undefined],
       [named('Retirement at 65'), undefined],
       [named('Keys only, and no line'), undefined],
+      ['/programs/ready', 'Ready programs'],
+      ['/programs/ready/review', 'Asking for a review'],
+      [`${named('First eight weeks')}/rehearse`, undefined],
+      ['/letters', 'Letters'],
+      ['/letters/new?layout=An+invitation', undefined],
+      ['/signing', 'How you sign'],
       ['/practice', undefined],
       ['/stand-ins/mail', undefined],
       ['/stand-ins/texts', undefined],

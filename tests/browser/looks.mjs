@@ -90,3 +90,9 @@ export async function everythingOpens(page, name, seen) {
   }
   return opened;
 }
+
+/** WCAG 2.2 AA of a page that is no page of the application: a letter, which has no landmarks. In the colours it is shown in. */
+export async function readable(page, name) {
+  const wcag = { runOnly: { type: 'tag', values: tags.runOnly.values.filter((t) => t !== 'best-practice') } };
+  assert.deepEqual(await found(page, wcag), [], name);
+}

@@ -8,6 +8,9 @@ import { FindBox } from './FindBox';
 import { KeySheet } from './KeySheet';
 import type { Session } from './session';
 
+/** On a narrow screen so many stand in the line; the others fold into one word. */
+const kept = 3;
+
 const tabs = [
   { to: '/', label: 'Today' },
   { to: '/people', label: 'People' },
@@ -17,6 +20,7 @@ const tabs = [
 
 /** The line at the top of every page. It shows only what works. */
 export function TopLine({ session }: { session: Session }) {
+  const go = useNavigate();
   return (
     <header
       id="top"
@@ -26,18 +30,25 @@ export function TopLine({ session }: { session: Session }) {
         Germinal
       </NavLink>
       <nav aria-label="Main" className="flex flex-1 gap-[22px] max-[699px]:gap-3">
-        {tabs.map((tab) => (
+        {tabs.map((tab, i) => (
           <NavLink
             key={tab.to}
             to={tab.to}
             end={tab.to === '/'}
             className={({ isActive }) =>
-              `border-b-[3px] pt-[15px] pb-[11px] no-underline ${isActive ? 'border-leaf font-semibold text-ink' : 'border-transparent text-soft hover:text-ink'}`
+              `border-b-[3px] pt-[15px] pb-[11px] no-underline ${isActive ? 'border-leaf font-semibold text-ink' : 'border-transparent text-soft hover:text-ink'} ${i < kept ? '' : 'max-[699px]:hidden'}`
             }
           >
             {tab.label}
           </NavLink>
         ))}
+        <Menu trigger="More" className="hidden text-soft max-[699px]:block" within="top">
+          {tabs.slice(kept).map((tab) => (
+            <MenuItem key={tab.to} choose={() => go(tab.to)}>
+              {tab.label}
+            </MenuItem>
+          ))}
+        </Menu>
       </nav>
       <FindBox />
       <ClockMenu />

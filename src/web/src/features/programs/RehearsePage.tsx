@@ -8,6 +8,7 @@ import { DayPage, PageHead, Stretch, useTitle } from '../../ui/DayPage';
 import { money } from '../../ui/money';
 import { StepMark } from '../../ui/TouchLine';
 import { count, keyDate, moment } from '../../ui/when';
+import { filled, short } from './StepLine';
 
 type Result = Schemas['RehearsalResult'];
 
@@ -78,7 +79,9 @@ export default function RehearsePage() {
             The engine itself is run on a clock of its own, over everybody here, as if those who qualify now were started now and nobody
             reacted. Nothing is sent and nothing is kept.
           </p>
-          {picked && <OneLine id={id} person={picked} until={until} />}
+          {picked && (
+            <OneLine id={id} person={picked} name={result?.who.find((w) => w.person.id === picked)?.person.name ?? 'them'} until={until} />
+          )}
         </>
       }
     >
@@ -148,9 +151,9 @@ function Found({
       <div className="px-7 pb-4 font-serif text-[17px] leading-normal">
         {older && <p className="text-small text-straw">The program was changed since; rehearse it again to see what that does.</p>}
         <p>
-          From {moment(result.from, zone)} to {moment(result.until, zone)} it starts for <b>{count(result.starting, 'person', 'people')}</b>{' '}
-          of {result.lookedAt.toLocaleString('en')}. {result.finished.toLocaleString('en')} of them come to its end. It brings{' '}
-          {said.length > 0 ? said.join(', ') : 'nothing'}
+          From {moment(result.from, zone)} to {keyDate(result.until.slice(0, 10))} it starts for{' '}
+          <b>{count(result.starting, 'person', 'people')}</b> of {result.lookedAt.toLocaleString('en')}.{' '}
+          {result.finished.toLocaleString('en')} of them come to its end. It brings {said.length > 0 ? said.join(', ') : 'nothing'}
           {held > 0 && `, and ${count(held, 'touch would not go', 'touches would not go')}`}.
           {result.price != null && ` Its messages cost ${money(result.price, result.currency)}.`}
         </p>
@@ -274,7 +277,7 @@ const difference = (n: number, one: string, many: string) =>
   n === 0 ? '' : `${count(Math.abs(n), one, many)} ${n > 0 ? 'more' : 'fewer'}`;
 
 /** One person's own line: what comes for them, of this program and of the others. */
-function OneLine({ id, person, until }: { id: string; person: string; until: string }) {
+function OneLine({ id, person, name, until }: { id: string; person: string; name: string; until: string }) {
   const { zone, now } = useNow();
   const line = useQuery({
     queryKey: ['rehearsal-line', id, person, until],
@@ -284,18 +287,18 @@ function OneLine({ id, person, until }: { id: string; person: string; until: str
   if (!line.data) return line.error ? <Trouble error={line.error} /> : <Loading />;
   return (
     <>
-      <h3 className="mt-4">What comes for them</h3>
+      <h3 className="mt-4">What comes for {name}</h3>
       <p>
         <Link to={`/people/${person}`}>their page</Link>
       </p>
-      <ol className="m-0 list-none p-0" aria-label="What comes for them">
+      <ol className="m-0 list-none p-0" aria-label={`What comes for ${name}`}>
         {line.data.map((t) => (
           <li key={`${t.at}${t.program}${t.stepId}`} className={`border-t border-rule py-1 ${t.here ? 'text-ink' : 'text-soft'}`}>
             <span className="inline-flex items-baseline gap-1.5">
               <StepMark kind={t.kind} color={t.willNot ? 'var(--ember)' : t.here ? 'var(--leaf)' : 'var(--ink-soft)'} />
               {moment(t.at, zone, now)}
             </span>
-            <span className="block font-serif">{t.what.length > 80 ? `${t.what.slice(0, 78)}…` : t.what}</span>
+            <span className="block font-serif">{short(filled(t.what, name))}</span>
             {!t.here && <span className="block">“{t.program}”</span>}
             {t.willNot && <span className="block text-ember">{t.willNot}</span>}
           </li>

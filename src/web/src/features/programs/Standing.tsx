@@ -46,10 +46,12 @@ export function Standing({ id, name, loaded }: { id: string; name: string; loade
       )}
       {loaded.mayChange && (
         <p className="mt-1 flex flex-wrap gap-x-5">
-          <Button onClick={() => set.mutate({ ...now, hidden: !now.hidden })}>
+          <Button className="min-h-6" onClick={() => set.mutate({ ...now, hidden: !now.hidden })}>
             {now.hidden ? 'Show it in the list' : 'Hide it in the list'}
           </Button>
-          <Button onClick={() => set.mutate({ ...now, archived: !now.archived })}>{now.archived ? 'Bring it back' : 'Put it away'}</Button>
+          <Button className="min-h-6" onClick={() => set.mutate({ ...now, archived: !now.archived })}>
+            {now.archived ? 'Bring it back' : 'Put it away'}
+          </Button>
           <OnTheShelf id={id} name={name} />
         </p>
       )}
@@ -76,7 +78,7 @@ function OnTheShelf({ id, name }: { id: string; name: string }) {
   return (
     <Popover.Root open={open} onOpenChange={setOpen}>
       <Popover.Trigger asChild>
-        <Button>Put it on the shelf</Button>
+        <Button className="min-h-6">Put it on the shelf</Button>
       </Popover.Trigger>
       <Popover.Portal container={document.getElementById('main')}>
         <Float open={open} close={() => setOpen(false)} align="end" sideOffset={6} aria-label="Put it on the shelf" className="w-80 p-3">

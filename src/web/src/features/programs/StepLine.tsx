@@ -400,6 +400,7 @@ export function Findings({ findings }: { findings: Schemas['FindingDto'][] }): R
 /** A sentence's words as the person in the margin would read them. */
 export function filled(text: string, person = 'Leila') {
   return text
+    .replace(/\{\{\s*"([^"]*)"\s*\|\s*we:[^}]*\}\}/g, '$1')
     .replace(/\{\{\s*person\.first_name[^}]*\}\}/g, person.split(' ')[0] ?? '')
     .replace(/\{\{\s*([\w.]+)[^}]*\}\}/g, (_, field: string) => `‹${field.replace(/[._]/g, ' ')}›`);
 }
