@@ -9,7 +9,7 @@ import { KeySheet } from './KeySheet';
 import type { Session } from './session';
 
 /** On a narrow screen so many stand in the line; the others fold into one word. */
-const kept = 3;
+const kept = 2;
 
 const tabs = [
   { to: '/', label: 'Today' },

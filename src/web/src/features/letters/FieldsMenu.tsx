@@ -10,7 +10,7 @@ export function FieldsMenu({ insert, className = '' }: { insert: (template: stri
     queryFn: () => take(api.GET('/api/programs/fields')),
   });
   return (
-    <Menu trigger="Fields" className={`px-1.5 text-small text-leaf ${className}`} list="!max-h-80" align="end" focusElsewhere>
+    <Menu trigger="Fields" className={`min-h-6 px-1.5 text-small text-leaf ${className}`} list="!max-h-80" align="end" focusElsewhere>
       {fields.data?.map((f) => (
         <MenuItem key={f.field} choose={() => insert(`{{ ${f.field} }}`)}>
           <span className="min-w-44 flex-1 font-semibold first-letter:uppercase">{f.meaning}</span>

@@ -96,6 +96,15 @@ export default function LetterEditor({
     }
   }
 
+  /** Puts something in below the paragraph the cursor stands in, never into the middle of its words; an empty one gives way to it. */
+  function putBlock(block: JSONContent) {
+    const { $from } = editor.state.selection;
+    const chain = editor.chain().focus();
+    if (block.type === 'mergeField' || $from.depth === 0) chain.insertContent(block).run();
+    else if ($from.parent.content.size === 0) chain.insertContentAt({ from: $from.before(), to: $from.after() }, block).run();
+    else chain.insertContentAt($from.after(), block).run();
+  }
+
   async function picture(chosen: File) {
     setTrouble(undefined);
     try {
@@ -109,7 +118,7 @@ export default function LetterEditor({
   const tool = (word: string, on: boolean, run: () => void) => (
     <button
       type="button"
-      className={`px-1.5 text-small ${on ? 'font-semibold text-leaf' : 'text-soft hover:text-ink'}`}
+      className={`min-h-6 px-1.5 text-small ${on ? 'font-semibold text-leaf' : 'text-soft hover:text-ink'}`}
       aria-pressed={on}
       onMouseDown={(e) => e.preventDefault()}
       onClick={run}
@@ -152,18 +161,18 @@ export default function LetterEditor({
             }
           }}
         />
-        <Menu trigger="Put in" className="px-1.5 text-small text-leaf" focusElsewhere>
+        <Menu trigger="Put in" className="min-h-6 px-1.5 text-small text-leaf" focusElsewhere>
           <MenuItem choose={() => file.current?.click()}>a picture</MenuItem>
           <MenuItem choose={() => setAddingButton(true)}>a button</MenuItem>
           {Object.entries(blocks).map(([words, block]) => (
-            <MenuItem key={words} choose={() => editor?.chain().focus().insertContent(block).run()}>
+            <MenuItem key={words} choose={() => putBlock(block)}>
               {words}
             </MenuItem>
           ))}
           <MenuItem choose={() => editor?.chain().focus().toggleBlockquote().run()}>{at.quote ? 'no quote any more' : 'a quote'}</MenuItem>
         </Menu>
         {at.table && (
-          <Menu trigger="Table" className="px-1.5 text-small text-leaf" focusElsewhere>
+          <Menu trigger="Table" className="min-h-6 px-1.5 text-small text-leaf" focusElsewhere>
             {Object.entries(tableActs).map(([words, act]) => (
               <MenuItem
                 key={words}
@@ -205,11 +214,7 @@ export default function LetterEditor({
       {addingButton && (
         <ButtonForm
           use={(words, href) => {
-            editor
-              ?.chain()
-              .focus()
-              .insertContent({ type: 'pressButton', content: [{ type: 'text', text: words, marks: [{ type: 'link', attrs: { href } }] }] })
-              .run();
+            putBlock({ type: 'pressButton', content: [{ type: 'text', text: words, marks: [{ type: 'link', attrs: { href } }] }] });
             setAddingButton(false);
           }}
           leave={() => setAddingButton(false)}

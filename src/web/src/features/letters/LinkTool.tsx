@@ -54,7 +54,7 @@ export function LinkTool({
         setOpen(o);
       }}
     >
-      <Popover.Trigger className={`px-1.5 text-small ${href ? 'font-semibold text-leaf' : 'text-soft hover:text-ink'}`}>
+      <Popover.Trigger className={`min-h-6 px-1.5 text-small ${href ? 'font-semibold text-leaf' : 'text-soft hover:text-ink'}`}>
         Link
       </Popover.Trigger>
       <Popover.Portal>
