@@ -70,6 +70,8 @@ public static class ServiceSetup
         services.AddSingleton<ProgramDesk>();
         services.AddSingleton<ReadyPrograms>();
         services.AddSingleton<ProgramRehearsal>();
+        services.AddSingleton<ProgramWalk>();
+        services.AddSingleton<TrialMail>();
         services.AddSingleton<RehearsalRoom>();
         services.AddSingleton<ProgramPreview>();
         services.AddSingleton<ManyPreview>();

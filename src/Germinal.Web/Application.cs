@@ -126,6 +126,7 @@ public static class Application
         LetterEndpoints.Map(app);
         ReadyProgramEndpoints.Map(app);
         RehearsalEndpoints.Map(app);
+        WalkEndpoints.Map(app);
         SignOffEndpoints.Map(app);
         TextLengthEndpoints.Map(app);
         DealingsEndpoints.Map(app);

@@ -155,4 +155,48 @@ public sealed class ReadyProgramsApiTests(Site site) : IClassFixture<Site>
         var many = await Task.WhenAll(Enumerable.Range(0, 10).Select(_ => ada.PostAsync(path, new { })));
         Assert.All(many, m => Assert.Equal(HttpStatusCode.OK, m.StatusCode));
     }
+
+    [Fact]
+    public async Task A_program_is_walked_through_the_walk_kept_and_none_of_it_seen_by_another_practice()
+    {
+        var (ada, other) = (await site.SignedInAsync("ada"), await site.SignedInAsync("ada2"));
+        var person = (await ada.DoAsync("/api/people", new { firstName = "Wanda", lastName = "Walks", email = "wanda@example.com" })).GetProperty("id").GetString();
+        var id = await NewAsync(ada, "Walkable");
+        var path = $"/api/programs/{id}";
+        var walk = await ada.DoAsync($"{path}/walk", new { person, moves = new[] { new { stepId = "a", act = "answer", hours = 2 } } });
+        Assert.Equal("Wanda Walks", walk.GetProperty("person").GetProperty("name").GetString());
+        Assert.Equal(1, walk.GetProperty("lines").GetArrayLength());
+        await ada.SendAsync(HttpMethod.Post, $"{path}/walks", new { name = "answers", person });
+        var kept = (await ada.GetAsync($"{path}/walks"))[0];
+        Assert.Equal(0, kept.GetProperty("differences").GetArrayLength());
+        Assert.Equal(400, (await ada.RefusedAsync($"{path}/walks", new { name = "answers", person }, "name")).Status);
+        Assert.Equal(400, (await ada.RefusedAsync($"{path}/walks", new { name = " ", person }, "name")).Status);
+
+        foreach (
+            var moves in new object[]
+            {
+                new[] { new { stepId = "a", act = "fly" } },
+                new[] { new { stepId = "a", act = "follow" } },
+                new[] { new { stepId = "a", act = "open", hours = -1 } },
+                new[] { new { stepId = "a", act = "open", hours = int.MaxValue } },
+                Enumerable.Repeat(new { stepId = "a", act = "open" }, 61),
+            }
+        )
+        {
+            Assert.Equal(HttpStatusCode.BadRequest, (await ada.PostAsync($"{path}/walk", new { person, moves })).StatusCode);
+        }
+
+        Assert.Equal(HttpStatusCode.NotFound, (await ada.PostAsync($"{path}/walk", new { person = Guid.NewGuid() })).StatusCode);
+        Assert.Equal(400, (await ada.RefusedAsync($"{path}/trial", new { stepId = "nothing", person }, "stepId")).Status);
+        foreach (var (call, body) in new (string, object)[] { ("walk", new { }), ("walks", new { name = "x", person }), ("trial", new { stepId = "a" }) })
+        {
+            Assert.Equal(HttpStatusCode.NotFound, (await other.PostAsync($"{path}/{call}", body)).StatusCode);
+        }
+
+        Assert.Equal(HttpStatusCode.NotFound, (await other.SendAsync(HttpMethod.Get, $"{path}/walks")).StatusCode);
+        var gone = $"{path}/walks/{kept.GetProperty("id").GetString()}";
+        Assert.Equal(HttpStatusCode.NotFound, (await other.SendAsync(HttpMethod.Delete, gone)).StatusCode);
+        var deleted = await Task.WhenAll(Enumerable.Range(0, 10).Select(_ => ada.SendAsync(HttpMethod.Delete, gone)));
+        Assert.Equal(1, deleted.Count(d => d.StatusCode == HttpStatusCode.NoContent));
+    }
 }

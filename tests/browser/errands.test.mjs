@@ -1063,6 +1063,45 @@ test('a ready program is taken, its questions answered, a letter changed, rehear
   await leave();
 });
 
+test('a program is walked through, its reader played, and the walk kept as a test', async () => {
+  const { page, leave } = await desk();
+  const guard = (await (await page.request.get(`${stack.url}/api/session`)).json()).guard;
+  const taken = await page.request.post(`${stack.url}/api/ready-programs/review/take`, {
+    data: { answers: [] },
+    headers: { 'X-Germinal-Guard': guard },
+  });
+  assert.equal(taken.status(), 200, await taken.text());
+  await page.goto(`${stack.url}/programs/${(await taken.json()).id}`);
+  await page.getByRole('link', { name: 'Walk it through' }).press('Enter');
+  const line = page.getByRole('list', { name: 'The walk' }).getByRole('listitem');
+  await page.getByRole('heading', { name: 'Why' }).waitFor();
+  assert.equal(await line.count(), 1);
+  // Played as the reader: they follow the link, and are thanked in the place of being asked again.
+  await page.getByRole('button', { name: 'follow “Say how it was”' }).press('Enter');
+  await page.getByText('They followed “Say how it was”').waitFor();
+  await page.keyboard.press('g');
+  await page.getByRole('button', { name: 'to the end' }).press('Enter');
+  await page.getByText('Thank you for your words').waitFor();
+  await page.getByText('That is the end of it.').waitFor();
+  await page.getByLabel('Keep this walk as').fill('follows the link');
+  await page.keyboard.press('Enter');
+  await page.getByRole('list', { name: 'Kept walks' }).getByText('as it was').waitFor();
+  await page.getByRole('button', { name: 'from the beginning' }).press('Enter');
+  await page.getByRole('button', { name: 'Send me this one' }).press('Enter');
+  await page.getByText('It is on its way to you').waitFor();
+  await page.goto(`${stack.url}/stand-ins/mail`);
+  await page.getByText(/^Trial: How was it/).first().waitFor();
+  // Changed, the program is walked again, and says what goes otherwise.
+  await page.goBack();
+  await page.getByRole('link', { name: 'the program' }).click();
+  await page.getByLabel('Name of the program').waitFor();
+  await page.getByRole('button', { name: 'take out' }).first().click();
+  await page.getByText('· saved').waitFor();
+  await page.getByRole('link', { name: /kept walk goes otherwise/ }).click();
+  await page.getByRole('list', { name: 'Kept walks' }).getByText('otherwise', { exact: true }).waitFor();
+  await leave();
+});
+
 test('a letter is written from a layout, followed by a step, and read as it arrives, by keyboard', async () => {
   const { page, leave } = await desk();
   await page.goto(`${stack.url}/letters`);
@@ -1152,6 +1191,7 @@ for (const width of [1280, 390]) {
       ['/programs/ready', 'Ready programs'],
       ['/programs/ready/review', 'Asking for a review'],
       [`${named('First eight weeks')}/rehearse`, undefined],
+      [`${named('First eight weeks')}/walk`, undefined],
       ['/letters', 'Letters'],
       ['/letters/new?layout=An+invitation', undefined],
       ['/signing', 'How you sign'],

@@ -1,3 +1,4 @@
+using Germinal.Core.Contact;
 using Germinal.Core.Programs;
 using NodaTime;
 
@@ -52,6 +53,9 @@ internal sealed class PersonRehearsal
 
     /// <summary>The touches that have settled, in the order they did; tasks where they were put on the sheet.</summary>
     public IReadOnlyList<RehearsedTouch> Touches => touches;
+
+    /// <summary>The person as they are at the moment reached.</summary>
+    public PersonFacts Person => turn.Person;
 
     /// <summary>Lives through every moment before the horizon.</summary>
     public void RunToHorizon()

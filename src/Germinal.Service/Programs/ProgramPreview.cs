@@ -35,7 +35,6 @@ public sealed record PreviewLetter(string StepId, string From, string Subject, s
 /// <summary>A program's draft tried on one person: what would come when, and one of its letters filled in. Nothing is saved.</summary>
 public sealed class ProgramPreview(ProgramDesk desk, LetterDesk letters)
 {
-    private static readonly Duration NextOccasionWithin = Duration.FromDays(400);
     private static readonly Duration LookedAhead = Duration.FromDays(1200);
 
     /// <summary>Tries a program on somebody.</summary>
@@ -66,31 +65,8 @@ public sealed class ProgramPreview(ProgramDesk desk, LetterDesk letters)
         var engine = await desk.EngineWithAsync(db, id, program, now, stop);
         var facts = (await FactsReading.LoadAsync(db, [chosen], stop, engine))[chosen];
         var practice = engine.Practice.AsFor(program);
-        Happening first = new StartedByHand(now, id, "");
-        var from = now;
-        var state = PersonState.Empty;
-        string? assumed = null;
         var on = engine.Shelf.On.First(p => p.Current.ProgramId == id);
-        if (Occasions.Between(on.Current, practice, facts, now, now + NextOccasionWithin).MinBy(o => o.At) is { } occasion)
-        {
-            first = new OccasionCame(occasion.At, id, occasion.Occasion.Name, occasion.Occasion.Date);
-            from = occasion.At;
-        }
-        else if (program.StartsWhen.OfType<AppointmentTrigger>().FirstOrDefault() is { } meeting)
-        {
-            // By hand nothing that counts from the appointment would come. Theirs is taken, or one in three weeks assumed.
-            var theirs = await db
-                .Appointments.AsNoTracking()
-                .Where(a => a.PersonId == chosen && a.CancelledAt == null && a.At > now && (meeting.Type == null || a.Type == meeting.Type))
-                .OrderBy(a => a.At)
-                .FirstOrDefaultAsync(stop);
-            var at = theirs?.At ?? LocalClock.At(now.InZone(practice.Zone).Date.PlusDays(21) + new LocalTime(10, 0), practice.Zone);
-            assumed = theirs is null ? "an appointment in three weeks" : null;
-            var made = new Appointment("preview", theirs?.Type ?? meeting.Type, at);
-            state = state with { Appointments = [made] };
-            from = Alarms.StartOf(meeting, program, made, practice, facts) is { } start ? Instant.Max(start, now) : now;
-            first = new AppointmentCame(from, id, made.Key);
-        }
+        var (first, state, from, assumed) = await TrialStart.OfAsync(db, practice, on.Current, facts, now, stop);
 
         // Tried on a shelf of its own, so that other programs do not speak in.
         var alone = new TouchEngine(practice, new ProgramShelf([on.Current], [on]), engine.Templates);

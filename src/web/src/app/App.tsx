@@ -31,6 +31,7 @@ const ProgramPage = lazy(() => import('../features/programs/ProgramPage'));
 const ReadyList = lazy(() => import('../features/programs/ReadyList'));
 const ReadyPage = lazy(() => import('../features/programs/ReadyPage'));
 const RehearsePage = lazy(() => import('../features/programs/RehearsePage'));
+const WalkPage = lazy(() => import('../features/programs/WalkPage'));
 const MailBox = lazy(() => import('../features/standins/MailBox'));
 const TextBox = lazy(() => import('../features/standins/TextBox'));
 
@@ -108,6 +109,7 @@ function Inside({ session }: { session: Session }) {
             <Route path="/programs" element={<ProgramList />} />
             <Route path="/programs/ready" element={<ReadyList />} />
             <Route path="/programs/ready/:key" element={<ReadyPage />} />
+            <Route path="/programs/:id/walk" element={<WalkPage />} />
             <Route path="/programs/:id/rehearse" element={<RehearsePage />} />
             <Route path="/programs/:id" element={<ProgramPage />} />
             {session.standIns && <Route path="/stand-ins/mail" element={<MailBox />} />}

@@ -474,11 +474,15 @@ function Margin({
             <Button onClick={() => setStarting(true)}>Start it for people …</Button>
           </p>
         ))}
-      <p className="mt-3">
+      <p className="mt-3 flex flex-wrap gap-x-5">
+        <Link to={`/programs/${id}/walk`} className="inline-flex min-h-6 items-center">
+          Walk it through
+        </Link>
         <Link to={`/programs/${id}/rehearse`} className="inline-flex min-h-6 items-center">
           Rehearse it over everybody
         </Link>
       </p>
+      <KeptWalks id={id} number={number} />
       <AsAFile id={id} />
       <Standing id={id} name={draft.name} loaded={loaded} />
       <OnTheirWay id={id} onIt={loaded.onIt} zone={zone} steps={draft.steps} mayStop={maySwitch} />
@@ -487,6 +491,26 @@ function Margin({
         <p className="mt-2 text-ember">It cannot be switched on yet; what is wrong stands beside each line.</p>
       )}
     </>
+  );
+}
+
+/** Whether the kept walks go as they went; each is walked again once the draft is saved. */
+function KeptWalks({ id, number }: { id: string; number: number }) {
+  const kept = useQuery({
+    queryKey: ['program', id, 'walks', number],
+    queryFn: () => take(api.GET('/api/programs/{id}/walks', { params: { path: { id } } })),
+    placeholderData: (before) => before,
+  });
+  if (!kept.data || kept.data.length === 0) return null;
+  const otherwise = kept.data.filter((k) => k.differences.length > 0).length;
+  return (
+    <p>
+      <Link to={`/programs/${id}/walk`} className={`inline-flex min-h-6 items-center ${otherwise > 0 ? '!text-ember' : ''}`}>
+        {otherwise > 0
+          ? `${count(otherwise, 'kept walk goes otherwise', 'kept walks go otherwise')}`
+          : `${count(kept.data.length, 'kept walk goes as it went', 'kept walks go as they went')}`}
+      </Link>
+    </p>
   );
 }
 
