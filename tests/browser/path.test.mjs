@@ -432,6 +432,9 @@ test('two members who write one program are told, and a session that ran out lea
   await page.goto(`${stack.url}/programs`);
   await page.getByRole('link', { name: /After the fair/ }).click();
   await page.getByLabel('Name of the program').waitFor();
+  // A program is changed by whose it is, or by everybody once it is everybody's.
+  await page.getByLabel('Whose program it is').selectOption({ label: 'everybody’s who writes programs' });
+  await until('it is everybody’s', async () => (await (await page.request.get(`${stack.url}/api${new URL(page.url()).pathname}`)).json()).owner === null);
   const other = await browser.newContext();
   const theirs = await other.newPage();
   await theirs.goto(page.url());

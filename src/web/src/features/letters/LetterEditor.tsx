@@ -42,6 +42,8 @@ export default function LetterEditor({
         codeBlock: false,
         code: false,
         strike: false,
+        // It would write an empty paragraph below what ends a letter as soon as one looks at it; the gap cursor leads there.
+        trailingNode: false,
         link: false,
       }),
       LetterLink.configure({ openOnClick: false, defaultProtocol: 'https' }),
