@@ -82,7 +82,7 @@ await page.getByRole('link', { name: 'the program' }).click();
 await page.getByRole('link', { name: 'Walk it through' }).click();
 await page.getByRole('button', { name: 'open it' }).click();
 await page.getByText(/^They opened it/).waitFor();
-await page.keyboard.press('g');
+await page.keyboard.press('n');
 await page.getByRole('list', { name: 'The walk' }).getByRole('listitem').nth(1).waitFor();
 await page.evaluate(() => window.scrollTo(0, 0));
 await shot('walk');

@@ -1079,7 +1079,8 @@ test('a program is walked through, its reader played, and the walk kept as a tes
   // Played as the reader: they follow the link, and are thanked in the place of being asked again.
   await page.getByRole('button', { name: 'follow “Say how it was”' }).press('Enter');
   await page.getByText('They followed “Say how it was”').waitFor();
-  await page.keyboard.press('g');
+  await page.keyboard.press('n');
+  await until('the next moment is shown', async () => (await line.count()) === 2);
   await page.getByRole('button', { name: 'to the end' }).press('Enter');
   await page.getByText('Thank you for your words').waitFor();
   await page.getByText('That is the end of it.').waitFor();

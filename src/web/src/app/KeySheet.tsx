@@ -12,6 +12,7 @@ const groups: [string, [string, string][]][] = [
       ['g, then t', 'go to Today'],
       ['g, then p', 'go to People'],
       ['g, then r', 'go to Programs'],
+      ['g, then l', 'go to Letters'],
       ['Ctrl Enter', 'save what is written'],
       ['Esc', 'close what floats'],
     ],
@@ -43,6 +44,13 @@ const groups: [string, [string, string][]][] = [
       ['n', 'a new step'],
       ['[ ]', 'another person in the margin'],
       ['c', 'check'],
+    ],
+  ],
+  [
+    'A letter, a walk',
+    [
+      ['[ ]', 'another reader'],
+      ['n', 'on a walk: the next moment'],
     ],
   ],
 ];

@@ -50,7 +50,7 @@ export default function WalkPage() {
   });
   const lines = walk.data?.lines ?? [];
   const goOn = () => setShown(Math.min(shown + 1, Math.max(1, lines.length)));
-  useKeys({ g: goOn });
+  useKeys({ n: goOn, '[': () => another(-1), ']': () => another(1) });
 
   async function another(move: number) {
     const from = person ?? walk.data?.person.id;
@@ -130,7 +130,7 @@ export default function WalkPage() {
         {shown < lines.length ? (
           <>
             <Button look="main" onClick={goOn}>
-              Go on <kbd>G</kbd>
+              Go on <kbd>N</kbd>
             </Button>
             <Button onClick={() => setShown(lines.length)}>to the end</Button>
           </>
