@@ -17,9 +17,9 @@ public static class WalkEndpoints
 
     public sealed record WalkBody(Guid? Person = null, [AtMost(2000, Items = MostMoves)] IReadOnlyList<WalkMoveDto>? Moves = null);
 
-    public sealed record KeepWalkBody([AtMost(Lengths.Name)] string Name, Guid Person, [AtMost(2000, Items = MostMoves)] IReadOnlyList<WalkMoveDto>? Moves = null);
+    public sealed record KeepWalkBody([AtMost(Lengths.Name)] string? Name = null, Guid? Person = null, [AtMost(2000, Items = MostMoves)] IReadOnlyList<WalkMoveDto>? Moves = null);
 
-    public sealed record TrialBody([AtMost(Lengths.Name)] string StepId, Guid? Person = null);
+    public sealed record TrialBody([AtMost(Lengths.Name)] string? StepId = null, Guid? Person = null);
 
     public static void Map(IEndpointRouteBuilder app)
     {
@@ -63,10 +63,15 @@ public static class WalkEndpoints
             return TypedResults.NotFound();
         }
 
-        var (name, moves) = (body.Name.Trim(), Moves(body.Moves));
+        var (name, moves) = ((body.Name ?? "").Trim(), Moves(body.Moves));
         if (name.Length == 0)
         {
             return Problems.Field("name", "Say what must happen: “opens the first, follows Book, stands in First meeting”.");
+        }
+
+        if (body.Person is not { } person)
+        {
+            return Problems.Field("person", "Say with whom it is walked.");
         }
 
         if (ProgramWalk.ProblemOf(moves) is { } problem)
@@ -74,7 +79,7 @@ public static class WalkEndpoints
             return Problems.Field("moves", problem);
         }
 
-        var (kept, noPerson) = await walks.KeepAsync(db, id, draft.Program, name, body.Person, moves, caller.Name, stop);
+        var (kept, noPerson) = await walks.KeepAsync(db, id, draft.Program, name, person, moves, caller.Name, stop);
         return noPerson ? TypedResults.NotFound()
             : kept is null ? TypedResults.NoContent()
             : Problems.Field("name", kept);
@@ -98,7 +103,7 @@ public static class WalkEndpoints
             return TypedResults.NotFound();
         }
 
-        if (draft.Program.StepOf(body.StepId) is not EmailStep email)
+        if (draft.Program.StepOf(body.StepId ?? "") is not EmailStep email)
         {
             return Problems.Field("stepId", "This is no email of the program. Choose one of its letters.");
         }
