@@ -1,5 +1,4 @@
 using System.Globalization;
-using System.Text.Json.Nodes;
 using Germinal.Channels.Letters;
 using Germinal.Core.Contact;
 using Germinal.Core.Files;
@@ -98,33 +97,11 @@ public sealed class LetterDesk(LiquidLetters liquid, LetterWriter writer)
         letter.FormerNames = [.. letter.FormerNames.Append(before).Where(f => !string.Equals(f, name, StringComparison.OrdinalIgnoreCase)).Distinct(StringComparer.OrdinalIgnoreCase)];
         foreach (var program in await db.Programs.Where(p => p.Draft.Contains("\"letter\"")).ToListAsync(stop))
         {
-            var file = JsonNode.Parse(program.Draft)!;
-            Walk(file["steps"]);
-            program.Draft = file.ToJsonString();
+            program.Draft = ProgramFile.Write(ShelfReading.Definition(program.Draft).WithSteps(Renamed)).ToJsonString();
         }
 
-        void Walk(JsonNode? node)
-        {
-            if (node is JsonArray list)
-            {
-                foreach (var item in list)
-                {
-                    Walk(item);
-                }
-            }
-            else if (node is JsonObject o)
-            {
-                if (o["letter"]?.GetValueKind() == System.Text.Json.JsonValueKind.String && string.Equals(o["letter"]!.GetValue<string>(), before, StringComparison.OrdinalIgnoreCase))
-                {
-                    o["letter"] = name;
-                }
-
-                foreach (var inner in new[] { "then", "else", "passages", "steps" })
-                {
-                    Walk(o[inner]);
-                }
-            }
-        }
+        Step Renamed(Step step) =>
+            step is EmailStep { Letter: { } followed } email && string.Equals(followed, before, StringComparison.OrdinalIgnoreCase) ? email with { Letter = name } : step;
     }
 
     /// <summary>A letter as somebody would read it.</summary>

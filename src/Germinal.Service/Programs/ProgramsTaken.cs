@@ -1,9 +1,8 @@
 using System.Collections.Frozen;
 using System.Globalization;
-using System.Text.Json;
-using System.Text.Json.Nodes;
 using Germinal.Core.Files;
 using Germinal.Core.Programs;
+using Germinal.Service.Engine;
 using Germinal.Store;
 using Germinal.Store.Rows;
 using Microsoft.EntityFrameworkCore;
@@ -151,40 +150,17 @@ public sealed class ProgramsTaken(GerminalDb db, ProgramDesk desk, string by, Gu
             return draft;
         }
 
-        var file = JsonNode.Parse(draft)!;
-        Walk(file["steps"]);
-        Walk(file["startsWhen"]);
-        return file.ToJsonString();
-
-        void Walk(JsonNode? node)
-        {
-            switch (node)
-            {
-                case JsonArray list:
-                    foreach (var item in list)
-                    {
-                        Walk(item);
-                    }
-
-                    break;
-                case JsonObject o:
-                    if (
-                        o["kind"]?.GetValueKind() == JsonValueKind.String
-                        && o["kind"]!.GetValue<string>() is "hand-over" or "program-finished"
-                        && o["program"]?.GetValueKind() == JsonValueKind.String
-                        && called.TryGetValue(o["program"]!.GetValue<string>(), out var name)
-                    )
-                    {
-                        o["program"] = name;
-                    }
-
-                    foreach (var inner in new[] { "then", "else", "passages", "steps" })
-                    {
-                        Walk(o[inner]);
-                    }
-
-                    break;
-            }
-        }
+        var program = ShelfReading.Definition(draft);
+        return ProgramFile
+            .Write(
+                program.WithSteps(s => s is HandOverStep on ? on with { Program = called.GetValueOrDefault(on.Program, on.Program) } : s) with
+                {
+                    StartsWhen =
+                    [
+                        .. program.StartsWhen.Select(t => t is ProgramFinished other ? other with { Program = called.GetValueOrDefault(other.Program, other.Program) } : t),
+                    ],
+                }
+            )
+            .ToJsonString();
     }
 }
