@@ -82,7 +82,7 @@ public sealed partial class LetterWriter(LiquidLetters liquid, PublicLinks links
         string Plain(string marked) => liquid.FillText(LetterPassages.Cut(marked, stand), to, practice, sender, at, missing);
         var words = written.Html is { } template
             ? FillTemplate(written, Html(template), Html(written.Page), Plain, touchId, tracking)
-            : FillOnce(LetterHtml.Sanitize(Html(MarkedBody(step))), touchId, tracking);
+            : FillOnce(WithSignOffPlaces(LetterHtml.Sanitize(Html(MarkedBody(step)))), touchId, tracking);
         var signed = SignedBy(sender, practice);
         var footer = Footer(purpose, touchId, to.Reader, practice);
         var pixel = tracking.Opens ? $"<img src=\"{links.Opening(touchId)}\" alt=\"\" width=\"1\" height=\"1\">" : "";
@@ -136,7 +136,7 @@ public sealed partial class LetterWriter(LiquidLetters liquid, PublicLinks links
         filled = filled.Replace(MergeFields.ConfirmationPlace, links.Confirmation(touchId), StringComparison.Ordinal);
         var (shown, found) = LetterLinks.Rewrite(filled, null, tracking.Parameters);
         var sent = tracking.Links ? LetterLinks.Rewrite(filled, place => links.Link(touchId, place), tracking.Parameters).Html : shown;
-        return new Words(WithSignOffPlaces(shown), MailLayout.Page(sent), LetterHtml.ToText(WithSignOffPlaces(sent)), found);
+        return new Words(shown, MailLayout.Page(sent), LetterHtml.ToText(sent), found);
     }
 
     /// <summary>The words with a place where the sender signs: whose name that is, is known later.</summary>
@@ -184,15 +184,14 @@ public sealed partial class LetterWriter(LiquidLetters liquid, PublicLinks links
     private static Written Write(EmailStep step)
     {
         var body = LetterHtml.FromBody(LetterPassages.WithoutMarks(step.Body));
-        var (safe, passages) = LetterPassages.Mark(LetterHtml.Sanitize(body));
+        var (safe, passages) = LetterPassages.Mark(WithSignOffPlaces(LetterHtml.Sanitize(body)));
         if (LiquidOf(body) != LiquidOf(safe) || HasFieldInTag(body) || body.Contains("confirm_link", StringComparison.Ordinal))
         {
             return new Written(null, "", "", "", [], LetterPassages.Mark(body).Passages);
         }
 
         var (html, found) = LetterLinks.Rewrite(safe, LetterLinks.Place, new Dictionary<string, string>());
-        var (shown, straight) = (WithSignOffPlaces(html), WithSignOffPlaces(safe));
-        return new Written(shown, MailLayout.Page(html), LetterHtml.ToText(shown), LetterHtml.ToText(straight), found, passages);
+        return new Written(html, MailLayout.Page(html), LetterHtml.ToText(html), LetterHtml.ToText(safe), found, passages);
     }
 
     private static string LiquidOf(string text) => string.Join('\n', Liquid().Matches(text).Select(m => m.Value));

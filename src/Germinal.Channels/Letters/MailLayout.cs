@@ -33,11 +33,6 @@ internal static class MailLayout
     public static string Page(string words)
     {
         var document = LetterHtml.Parse(words);
-        foreach (var sign in Parts(document, LetterParts.SignOff))
-        {
-            sign.Replace(document.CreateTextNode(SignOffPlace));
-        }
-
         Buttons(document);
         Columns(document);
         Tables(document);

@@ -79,7 +79,7 @@ public static partial class ProgramFile
         }
 
         var at = json;
-        foreach (var part in pointer.Split('/').Skip(1).Select(p => p.Replace("~1", "/", StringComparison.Ordinal).Replace("~0", "~", StringComparison.Ordinal)))
+        foreach (var part in PointerParts(pointer))
         {
             if (at.ValueKind == JsonValueKind.Object && at.TryGetProperty(part, out var inner))
             {
@@ -97,6 +97,10 @@ public static partial class ProgramFile
 
         return true;
     }
+
+    /// <summary>The keys and places a JSON pointer leads through, in their order (RFC 6901).</summary>
+    internal static IEnumerable<string> PointerParts(string pointer) =>
+        pointer.Split('/').Skip(1).Select(p => p.Replace("~1", "/", StringComparison.Ordinal).Replace("~0", "~", StringComparison.Ordinal));
 
     private static FrozenDictionary<string, Rule> ReadSegments(JsonObjectReader root)
     {

@@ -44,7 +44,7 @@ public static class ReadyAnswers
 
     private static void Set(JsonObject file, string pointer, JsonNode? value)
     {
-        var parts = pointer.Split('/').Skip(1).Select(p => p.Replace("~1", "/", StringComparison.Ordinal).Replace("~0", "~", StringComparison.Ordinal)).ToList();
+        var parts = ProgramFile.PointerParts(pointer).ToList();
         JsonNode at = file;
         foreach (var part in parts.Take(parts.Count - 1))
         {
