@@ -106,6 +106,16 @@ public sealed class GerminalDb(DbContextOptions<GerminalDb> options) : IdentityD
 
     public DbSet<KeptWalkRow> KeptWalks => Set<KeptWalkRow>();
 
+    public DbSet<OfferRow> Offers => Set<OfferRow>();
+
+    public DbSet<FigureTableRow> FigureTables => Set<FigureTableRow>();
+
+    public DbSet<FigureRow> Figures => Set<FigureRow>();
+
+    public DbSet<KeptFileRow> KeptFiles => Set<KeptFileRow>();
+
+    public DbSet<ShortLinkRow> ShortLinks => Set<ShortLinkRow>();
+
     public DbSet<ImportRow> Imports => Set<ImportRow>();
 
     public DbSet<ImportLineRow> ImportLines => Set<ImportLineRow>();
@@ -307,6 +317,7 @@ public sealed class GerminalDb(DbContextOptions<GerminalDb> options) : IdentityD
             e.Property(t => t.Priority).HasDefaultValue(50);
             e.HasIndex(t => t.LeasedUntil).HasFilter("status = 'handing'").HasDatabaseName("ix_touches_handing");
             e.HasIndex(t => t.ReaderId).HasFilter("reader_id IS NOT NULL");
+            e.HasIndex(t => new { t.ProgramId, t.StepId });
             e.HasOne<PersonRow>().WithMany().HasForeignKey(t => t.PersonId).OnDelete(DeleteBehavior.Cascade);
         });
         model.Entity<HouseholdClaimRow>(e =>
@@ -350,6 +361,7 @@ public sealed class GerminalDb(DbContextOptions<GerminalDb> options) : IdentityD
             e.HasIndex(r => new { r.PersonId, r.At });
             e.HasIndex(r => new { r.PracticeId, r.At }).HasFilter("seen_at IS NULL").HasDatabaseName("ix_received_unseen");
             e.HasIndex(r => new { r.PracticeId, r.Key }).IsUnique();
+            e.HasIndex(r => r.TouchId).HasFilter("touch_id IS NOT NULL");
             e.HasOne<PersonRow>().WithMany().HasForeignKey(r => r.PersonId).OnDelete(DeleteBehavior.Cascade);
         });
         model.Entity<ReceivedFileRow>(e =>
@@ -449,6 +461,36 @@ public sealed class GerminalDb(DbContextOptions<GerminalDb> options) : IdentityD
             e.HasIndex(s => new { s.PracticeId, s.Name });
         });
         model.Entity<LetterRow>().HasIndex(l => new { l.PracticeId, l.Name }).IsUnique();
+        model.Entity<OfferRow>(e =>
+        {
+            e.HasIndex(o => new { o.PracticeId, o.Name }).IsUnique();
+            e.HasOne<OfferRow>().WithMany().HasForeignKey(o => o.InsteadId).OnDelete(DeleteBehavior.Restrict);
+        });
+        model.Entity<FigureTableRow>(e =>
+        {
+            e.HasIndex(f => new { f.PracticeId, f.Name }).IsUnique();
+            e.HasIndex(f => f.Key).IsUnique();
+            Jsonb(e.Property(f => f.Measures));
+        });
+        model.Entity<FigureRow>(e =>
+        {
+            e.ToTable("figures");
+            e.HasKey(f => new
+            {
+                f.TableId,
+                f.Area,
+                f.Measure,
+                f.Month,
+            });
+            e.HasOne<FigureTableRow>().WithMany().HasForeignKey(f => f.TableId).OnDelete(DeleteBehavior.Cascade);
+        });
+        model.Entity<KeptFileRow>().HasIndex(f => new { f.PracticeId, f.Name }).IsUnique();
+        model.Entity<ShortLinkRow>(e =>
+        {
+            e.HasKey(l => l.Code);
+            e.HasIndex(l => l.TouchId);
+            e.HasOne<TouchRow>().WithMany().HasForeignKey(l => l.TouchId).OnDelete(DeleteBehavior.Cascade);
+        });
         model.Entity<ReadyProgramRow>(e =>
         {
             e.HasIndex(r => r.Name);

@@ -41,7 +41,7 @@ public sealed class SchemaTests
          "stopsWhen":[{"kind":"replied","channel":"text"},{"kind":"inquired"},{"kind":"stage-entered","stage":"A/B"},{"kind":"stage-left","stage":"A/B"},{"kind":"opportunity-won"},{"kind":"opportunity-lost"},
            {"kind":"tag-added","tag":"x"},{"kind":"list-left","list":"x"},{"kind":"link-followed"},{"kind":"call-ended","outcome":"o"},{"kind":"form-sent","form":"f"},{"kind":"appointment-booked"},{"kind":"on","date":"2028-01-01"}],
          "keepTasks":true,
-         "steps":[{"id":"a","kind":"email","when":{"from":"start","offset":"P0D"},"subject":"s","body":"b","lateLimit":"P3D","purpose":"transactional","topic":"u","sender":"ada","to":"owner","onePerHousehold":true,"onlyIf":{"field":"email","op":"exists"}},
+         "steps":[{"id":"a","kind":"email","when":{"from":"start","offset":"P0D"},"subject":"s","body":"b","attachments":["Our prices.pdf"],"lateLimit":"P3D","purpose":"transactional","topic":"u","sender":"ada","to":"owner","onePerHousehold":true,"onlyIf":{"field":"email","op":"exists"}},
            {"id":"b","kind":"text","when":{"from":"previous","offset":"PT2H"},"body":"b","to":{"relation":"solicitor"}},{"id":"c","kind":"call","when":{"from":"occasion","offset":"-P1D","at":"10:00"},"script":"x","slack":"P2D","holds":true},
            {"id":"d","kind":"note","when":{"from":"on","date":"2027-12-24"},"body":"b"},{"id":"e","kind":"task","when":{"from":"yearly","date":"--12-24","at":"08:00"},"title":"t"},
            {"id":"g","kind":"tell-me","when":{"from":"key-date","date":"birthday","offset":"P1M"},"body":"b"},

@@ -155,6 +155,10 @@ public static partial class LetterHtml
             LetterParts.Attribute,
             LetterParts.RuleAttribute,
             LetterParts.AlignAttribute,
+            LetterParts.NameAttribute,
+            LetterParts.FieldAttribute,
+            LetterParts.AreaAttribute,
+            LetterParts.MissingAttribute,
             "data-name",
             .. LetterLinks.EffectWords.Select(w => $"data-{w}"),
         ]);

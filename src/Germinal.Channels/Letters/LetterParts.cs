@@ -27,6 +27,27 @@ public static class LetterParts
     /// <summary>Where the sender signs, in the words and with the photograph they keep.</summary>
     public const string SignOff = "sign-off";
 
+    /// <summary>An offer of the practice, named by <see cref="NameAttribute"/>, shown as it is on the day the letter goes.</summary>
+    public const string Offer = "offer";
+
+    /// <summary>Figures of a table of the practice, named by <see cref="NameAttribute"/>, for the reader's area or a fixed one.</summary>
+    public const string Figures = "figures";
+
+    /// <summary>What an offer or a table of figures is called.</summary>
+    public const string NameAttribute = "data-of";
+
+    /// <summary>Of figures: what says the area, a word of <see cref="LetterPlaces.AreaFields"/> or the key of a field of the practice's own.</summary>
+    public const string FieldAttribute = "data-field";
+
+    /// <summary>Of figures: the area itself, in the place of <see cref="FieldAttribute"/>.</summary>
+    public const string AreaAttribute = "data-area";
+
+    /// <summary>Of figures: <see cref="Hold"/> where a letter to somebody without any is held back; left out otherwise.</summary>
+    public const string MissingAttribute = "data-missing";
+
+    /// <summary>The word for holding a letter back.</summary>
+    public const string Hold = "hold";
+
     /// <summary>Where a picture stands: <c>left</c>, <c>middle</c> or <c>right</c>.</summary>
     public const string AlignAttribute = "data-align";
 }

@@ -75,6 +75,7 @@ public sealed partial class LetterWriter(LiquidLetters liquid, PublicLinks links
     {
         tracking ??= LetterTracking.None;
         var missing = new List<string>();
+        step = LetterPlaces.For(step, to.Person, practice, at, BaseUrl);
         var subject = liquid.FillText(step.Subject, to, practice, sender, at, missing).ReplaceLineEndings(" ").Trim();
         var written = bodies.GetValue(step, Write);
         var stand = written.Passages.StandFor(to.Person, practice, at);
@@ -83,6 +84,10 @@ public sealed partial class LetterWriter(LiquidLetters liquid, PublicLinks links
         var words = written.Html is { } template
             ? FillTemplate(written, Html(template), Html(written.Page), Plain, touchId, tracking)
             : FillOnce(WithSignOffPlaces(LetterHtml.Sanitize(Html(MarkedBody(step)))), touchId, tracking);
+        words = words with { Page = LetterPlaces.TakeLacking(words.Page).Text, Text = LetterPlaces.TakeLacking(words.Text).Text };
+        var (shown, lacking) = LetterPlaces.TakeLacking(words.Shown);
+        missing.AddRange(lacking);
+        missing.AddRange(LiquidLetters.MissingFiles(step, practice));
         var signed = SignedBy(sender, practice);
         var footer = Footer(purpose, touchId, to.Reader, practice);
         var pixel = tracking.Opens ? $"<img src=\"{links.Opening(touchId)}\" alt=\"\" width=\"1\" height=\"1\">" : "";
@@ -93,7 +98,7 @@ public sealed partial class LetterWriter(LiquidLetters liquid, PublicLinks links
             .Replace(MailLayout.PixelPlace, pixel, StringComparison.Ordinal);
         return new FilledLetter(
             subject,
-            WithPictures(words.Shown.Replace(MailLayout.SignOffPlace, signed.Shown, StringComparison.Ordinal)),
+            WithPictures(shown.Replace(MailLayout.SignOffPlace, signed.Shown, StringComparison.Ordinal)),
             WithPictures(page),
             words.Text.Replace(MailLayout.SignOffPlace, signed.Text, StringComparison.Ordinal) + footer.Text,
             [.. missing.Distinct(StringComparer.Ordinal)],

@@ -58,20 +58,34 @@ public sealed class LiquidLetters : ITemplates
     {
         var parsedTemplates = step.Templates.Where(t => !IsPlain(t.Text)).Select(t => Parse(t.Text)).ToList();
         var fields = parsedTemplates.SelectMany(p => p.Names);
-        return [.. fields.Concat(parsedTemplates.Any(p => p.MayFail) ? [MergeFields.NeverKnown] : []).Distinct(StringComparer.Ordinal)];
+        var mayLack = parsedTemplates.Any(p => p.MayFail) || step is EmailStep email && (LetterPlaces.MayStandIn(email.Body) || email.Attachments.Count > 0);
+        return [.. fields.Concat(mayLack ? [MergeFields.NeverKnown] : []).Distinct(StringComparer.Ordinal)];
     }
 
     /// <inheritdoc/>
     public IReadOnlyList<string> Missing(Step step, Addressed to, Practice practice, Member? sender, Instant at)
     {
         var missing = new List<string>();
+        if (step is EmailStep email)
+        {
+            // Where public pages are makes no difference to what is missing.
+            step = LetterPlaces.For(email, to.Person, practice, at, "");
+            missing.AddRange(MissingFiles(email, practice));
+        }
+
         foreach (var template in step.Templates)
         {
-            Fill(step is EmailStep ? ForReader(template.Text, to, practice, at) : template.Text, to, practice, sender, at, NullEncoder.Default, missing);
+            var text = step is EmailStep ? ForReader(template.Text, to, practice, at) : template.Text;
+            missing.AddRange(LetterPlaces.TakeLacking(text).Lacking);
+            Fill(text, to, practice, sender, at, NullEncoder.Default, missing);
         }
 
         return [.. missing.Distinct(StringComparer.Ordinal)];
     }
+
+    /// <summary>Files that an email is to carry and the practice does not keep, as sentences.</summary>
+    internal static IEnumerable<string> MissingFiles(EmailStep email, Practice practice) =>
+        practice.Kept is { } kept ? email.Attachments.Where(a => !kept.Files.ContainsKey(a)).Select(a => $"There is no file “{a}”.") : [];
 
     private readonly ConcurrentDictionary<string, (string Marked, LetterPassages Passages)> marked = new(StringComparer.Ordinal);
 

@@ -38,6 +38,7 @@ public static partial class ProgramFile
                 Body = o.Text("body") ?? "",
                 Letter = o.Text("letter"),
                 Passages = PassageRules.In(o.Text("body") ?? "", o.Pointer + "/body", o.Errors),
+                Attachments = [.. o.Texts("attachments").Distinct(StringComparer.OrdinalIgnoreCase)],
             },
             "text" => new TextStep { Id = id, Body = o.Text("body") ?? "" },
             "call" => new CallStep

@@ -168,6 +168,9 @@ public static partial class ProgramFile
 
         switch (step)
         {
+            case EmailStep { Attachments.Count: > 0 } e:
+                o["attachments"] = new JsonArray([.. e.Attachments.Select(a => (JsonNode)a)]);
+                break;
             case CallStep c:
                 o["slack"] = c.Slack.Text;
                 break;

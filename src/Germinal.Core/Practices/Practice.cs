@@ -80,6 +80,9 @@ public sealed record Practice
     /// <summary>The member who stands in where a person has no owner (rule 11.2).</summary>
     public Guid? FallbackSender { get; init; }
 
+    /// <summary>Offers, figures and files that letters take from; null where nobody has said what is kept, as in rehearsals of files.</summary>
+    public KeptThings? Kept { get; init; }
+
     /// <summary>The policy a program picked; null for the practice's default, and for one that is not there (any more).</summary>
     public SendingPolicy? PolicyOf(ProgramDefinition program) => program.Policy is { } name ? Policies.GetValueOrDefault(name) : null;
 

@@ -63,6 +63,9 @@ public sealed record EmailStep : Step
     /// <summary>The rules of passages that stand only for some, as the body has them; kept here for what has to be known of people.</summary>
     public IReadOnlyList<Rule> Passages { get; init; } = [];
 
+    /// <summary>Files of the practice that it carries, by name.</summary>
+    public IReadOnlyList<string> Attachments { get; init; } = [];
+
     /// <inheritdoc/>
     public override string Kind => "email";
 

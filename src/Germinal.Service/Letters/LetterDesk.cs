@@ -135,7 +135,7 @@ public sealed class LetterDesk(LiquidLetters liquid, LetterWriter writer)
     public LetterAsRead Fill(EmailStep step, Purpose purpose, Addressed to, Core.Practices.Practice practice, Core.Practices.Member? sender, Instant at)
     {
         var filled = writer.Fill(step, purpose, Guid.Empty, to, practice, sender, at);
-        string Here(string html) => html.Replace(writer.BaseUrl + "/i/", "/i/", StringComparison.Ordinal);
+        string Here(string html) => html.Replace(writer.BaseUrl + "/i/", "/i/", StringComparison.Ordinal).Replace($"src=\"{writer.BaseUrl}/g/", "src=\"/g/", StringComparison.Ordinal);
         return new LetterAsRead(
             new PersonRef(to.Person.Id, to.Person.Name),
             sender?.Name ?? "nobody",

@@ -82,6 +82,9 @@ public sealed class PracticeSettings
     /// <summary>What messages cost, for rehearsals; nothing where the practice has said nothing.</summary>
     public PriceSettings Prices { get; set; } = new();
 
+    /// <summary>Whether a principal approves each program before it is switched on.</summary>
+    public bool ProgramsApproved { get; set; }
+
     /// <summary>Policies of consent that a program can pick in the place of the practice's own.</summary>
     public List<PolicySettings> Policies { get; set; } = [];
 

@@ -40,6 +40,16 @@ public sealed class ProgramRow : IOwned
 
     /// <summary>When it was put away for good; it starts for nobody any more.</summary>
     public Instant? ArchivedAt { get; set; }
+
+    /// <summary>When a member asked a principal to approve the draft; null when nobody waits for that.</summary>
+    public Instant? ApprovalAskedAt { get; set; }
+
+    public string? ApprovalAskedBy { get; set; }
+
+    /// <summary>The number of the draft a principal approved last; 0 for none.</summary>
+    public int ApprovedDraft { get; set; }
+
+    public string? ApprovedBy { get; set; }
 }
 
 /// <summary>A published version; never changes.</summary>

@@ -138,6 +138,16 @@ public static class ProgramEndpoints
         );
         programs.MapGet("/{id:guid}/preview", Preview);
         programs.MapGet(
+            "/{id:guid}/deeds",
+            async Task<Results<Ok<IReadOnlyList<StepDeed>>, NotFound>> (Guid id, GerminalDb db, CancellationToken stop) =>
+                await db.Programs.AnyAsync(p => p.Id == id, stop) ? TypedResults.Ok(await StepDeeds.CountAsync(db, id, stop)) : TypedResults.NotFound()
+        );
+        programs.MapGet(
+            "/{id:guid}/deeds/{what}",
+            async Task<Results<Ok<DeedsOf>, NotFound>> (Guid id, string what, string step, GerminalDb db, CancellationToken stop) =>
+                await StepDeeds.WhoAsync(db, id, step, what, stop) is { } found ? TypedResults.Ok(found) : TypedResults.NotFound()
+        );
+        programs.MapGet(
             "/{id:guid}/on-it",
             async Task<Results<Ok<OnItDto>, NotFound>> (Guid id, string? step, GerminalDb db, CancellationToken stop) =>
                 await db.Programs.AnyAsync(p => p.Id == id, stop) ? TypedResults.Ok(await OnItsWay.ReadAsync(db, id, step, stop)) : TypedResults.NotFound()

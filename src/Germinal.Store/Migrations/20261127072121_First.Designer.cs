@@ -14,7 +14,7 @@ using Npgsql.EntityFrameworkCore.PostgreSQL.Metadata;
 namespace Germinal.Store.Migrations
 {
     [DbContext(typeof(GerminalDb))]
-    [Migration("20261127035842_First")]
+    [Migration("20261127072121_First")]
     partial class First
     {
         /// <inheritdoc />
@@ -372,6 +372,96 @@ namespace Germinal.Store.Migrations
                     b.ToTable("events", (string)null);
                 });
 
+            modelBuilder.Entity("Germinal.Store.Rows.FigureRow", b =>
+                {
+                    b.Property<Guid>("TableId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("table_id");
+
+                    b.Property<string>("Area")
+                        .HasColumnType("text")
+                        .HasColumnName("area");
+
+                    b.Property<string>("Measure")
+                        .HasColumnType("text")
+                        .HasColumnName("measure");
+
+                    b.Property<LocalDate>("Month")
+                        .HasColumnType("date")
+                        .HasColumnName("month");
+
+                    b.Property<Guid>("PracticeId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("practice_id");
+
+                    b.Property<decimal>("Value")
+                        .HasColumnType("numeric")
+                        .HasColumnName("value");
+
+                    b.HasKey("TableId", "Area", "Measure", "Month")
+                        .HasName("pk_figures");
+
+                    b.ToTable("figures", (string)null);
+                });
+
+            modelBuilder.Entity("Germinal.Store.Rows.FigureTableRow", b =>
+                {
+                    b.Property<Guid>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("uuid")
+                        .HasColumnName("id");
+
+                    b.Property<string>("By")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("by");
+
+                    b.Property<Instant>("ChangedAt")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("changed_at");
+
+                    b.Property<int>("Edition")
+                        .HasColumnType("integer")
+                        .HasColumnName("edition");
+
+                    b.PrimitiveCollection<List<string>>("FormerNames")
+                        .IsRequired()
+                        .HasColumnType("text[]")
+                        .HasColumnName("former_names");
+
+                    b.Property<string>("Key")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("key");
+
+                    b.Property<string>("Measures")
+                        .IsRequired()
+                        .HasColumnType("jsonb")
+                        .HasColumnName("measures");
+
+                    b.Property<string>("Name")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("name");
+
+                    b.Property<Guid>("PracticeId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("practice_id");
+
+                    b.HasKey("Id")
+                        .HasName("pk_figure_tables");
+
+                    b.HasIndex("Key")
+                        .IsUnique()
+                        .HasDatabaseName("ix_figure_tables_key");
+
+                    b.HasIndex("PracticeId", "Name")
+                        .IsUnique()
+                        .HasDatabaseName("ix_figure_tables_practice_id_name");
+
+                    b.ToTable("figure_tables", (string)null);
+                });
+
             modelBuilder.Entity("Germinal.Store.Rows.HouseholdClaimRow", b =>
                 {
                     b.Property<Guid>("HouseholdId")
@@ -663,6 +753,60 @@ namespace Germinal.Store.Migrations
                         .HasFilter("answered_at IS NULL");
 
                     b.ToTable("inquiries", (string)null);
+                });
+
+            modelBuilder.Entity("Germinal.Store.Rows.KeptFileRow", b =>
+                {
+                    b.Property<Guid>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("uuid")
+                        .HasColumnName("id");
+
+                    b.Property<Instant>("At")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("at");
+
+                    b.Property<string>("By")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("by");
+
+                    b.Property<int>("Bytes")
+                        .HasColumnType("integer")
+                        .HasColumnName("bytes");
+
+                    b.Property<byte[]>("Content")
+                        .IsRequired()
+                        .HasColumnType("bytea")
+                        .HasColumnName("content");
+
+                    b.Property<string>("ContentType")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("content_type");
+
+                    b.PrimitiveCollection<List<string>>("FormerNames")
+                        .IsRequired()
+                        .HasColumnType("text[]")
+                        .HasColumnName("former_names");
+
+                    b.Property<string>("Name")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("name");
+
+                    b.Property<Guid>("PracticeId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("practice_id");
+
+                    b.HasKey("Id")
+                        .HasName("pk_kept_files");
+
+                    b.HasIndex("PracticeId", "Name")
+                        .IsUnique()
+                        .HasDatabaseName("ix_kept_files_practice_id_name");
+
+                    b.ToTable("kept_files", (string)null);
                 });
 
             modelBuilder.Entity("Germinal.Store.Rows.KeptWalkRow", b =>
@@ -1203,6 +1347,93 @@ namespace Germinal.Store.Migrations
                     b.ToTable("notices", (string)null);
                 });
 
+            modelBuilder.Entity("Germinal.Store.Rows.OfferRow", b =>
+                {
+                    b.Property<Guid>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("uuid")
+                        .HasColumnName("id");
+
+                    b.Property<string>("By")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("by");
+
+                    b.Property<Instant>("ChangedAt")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("changed_at");
+
+                    b.Property<int>("Edition")
+                        .HasColumnType("integer")
+                        .HasColumnName("edition");
+
+                    b.Property<string>("Facts")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("facts");
+
+                    b.PrimitiveCollection<List<string>>("FormerNames")
+                        .IsRequired()
+                        .HasColumnType("text[]")
+                        .HasColumnName("former_names");
+
+                    b.Property<LocalDate?>("From")
+                        .HasColumnType("date")
+                        .HasColumnName("from");
+
+                    b.Property<Guid?>("InsteadId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("instead_id");
+
+                    b.Property<string>("Name")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("name");
+
+                    b.Property<string>("Page")
+                        .HasColumnType("text")
+                        .HasColumnName("page");
+
+                    b.Property<Guid?>("PictureId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("picture_id");
+
+                    b.Property<string>("PictureWords")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("picture_words");
+
+                    b.Property<Guid>("PracticeId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("practice_id");
+
+                    b.Property<string>("Price")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("price");
+
+                    b.Property<LocalDate?>("Until")
+                        .HasColumnType("date")
+                        .HasColumnName("until");
+
+                    b.Property<string>("WhenOver")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("when_over");
+
+                    b.HasKey("Id")
+                        .HasName("pk_offers");
+
+                    b.HasIndex("InsteadId")
+                        .HasDatabaseName("ix_offers_instead_id");
+
+                    b.HasIndex("PracticeId", "Name")
+                        .IsUnique()
+                        .HasDatabaseName("ix_offers_practice_id_name");
+
+                    b.ToTable("offers", (string)null);
+                });
+
             modelBuilder.Entity("Germinal.Store.Rows.OpportunityRow", b =>
                 {
                     b.Property<Guid>("Id")
@@ -1610,6 +1841,22 @@ namespace Germinal.Store.Migrations
                         .HasColumnType("uuid")
                         .HasColumnName("id");
 
+                    b.Property<Instant?>("ApprovalAskedAt")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("approval_asked_at");
+
+                    b.Property<string>("ApprovalAskedBy")
+                        .HasColumnType("text")
+                        .HasColumnName("approval_asked_by");
+
+                    b.Property<string>("ApprovedBy")
+                        .HasColumnType("text")
+                        .HasColumnName("approved_by");
+
+                    b.Property<int>("ApprovedDraft")
+                        .HasColumnType("integer")
+                        .HasColumnName("approved_draft");
+
                     b.Property<Instant?>("ArchivedAt")
                         .HasColumnType("timestamp with time zone")
                         .HasColumnName("archived_at");
@@ -1876,6 +2123,10 @@ namespace Germinal.Store.Migrations
 
                     b.HasKey("Id")
                         .HasName("pk_received");
+
+                    b.HasIndex("TouchId")
+                        .HasDatabaseName("ix_received_touch_id")
+                        .HasFilter("touch_id IS NOT NULL");
 
                     b.HasIndex("PersonId", "At")
                         .HasDatabaseName("ix_received_person_id_at");
@@ -2147,6 +2398,33 @@ namespace Germinal.Store.Migrations
                     b.ToTable("sessions", (string)null);
                 });
 
+            modelBuilder.Entity("Germinal.Store.Rows.ShortLinkRow", b =>
+                {
+                    b.Property<string>("Code")
+                        .HasColumnType("text")
+                        .HasColumnName("code");
+
+                    b.Property<int>("Place")
+                        .HasColumnType("integer")
+                        .HasColumnName("place");
+
+                    b.Property<Guid>("PracticeId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("practice_id");
+
+                    b.Property<Guid>("TouchId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("touch_id");
+
+                    b.HasKey("Code")
+                        .HasName("pk_short_links");
+
+                    b.HasIndex("TouchId")
+                        .HasDatabaseName("ix_short_links_touch_id");
+
+                    b.ToTable("short_links", (string)null);
+                });
+
             modelBuilder.Entity("Germinal.Store.Rows.SuppressionRow", b =>
                 {
                     b.Property<Guid>("PracticeId")
@@ -2381,6 +2659,9 @@ namespace Germinal.Store.Migrations
                     b.HasIndex("PracticeId", "ClosedAt")
                         .HasDatabaseName("ix_touches_calls_made")
                         .HasFilter("kind = 'call' AND status = 'done'");
+
+                    b.HasIndex("ProgramId", "StepId")
+                        .HasDatabaseName("ix_touches_program_id_step_id");
 
                     b.HasIndex("PracticeId", "Status", "Due", "Id")
                         .HasDatabaseName("ix_touches_unsettled")
@@ -2684,6 +2965,16 @@ namespace Germinal.Store.Migrations
                         .HasConstraintName("fk_events_people_person_id");
                 });
 
+            modelBuilder.Entity("Germinal.Store.Rows.FigureRow", b =>
+                {
+                    b.HasOne("Germinal.Store.Rows.FigureTableRow", null)
+                        .WithMany()
+                        .HasForeignKey("TableId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired()
+                        .HasConstraintName("fk_figures_figure_tables_table_id");
+                });
+
             modelBuilder.Entity("Germinal.Store.Rows.HouseholdClaimRow", b =>
                 {
                     b.HasOne("Germinal.Store.Rows.HouseholdRow", null)
@@ -2767,6 +3058,15 @@ namespace Germinal.Store.Migrations
                         .HasForeignKey("PersonId")
                         .OnDelete(DeleteBehavior.Cascade)
                         .HasConstraintName("fk_notices_people_person_id");
+                });
+
+            modelBuilder.Entity("Germinal.Store.Rows.OfferRow", b =>
+                {
+                    b.HasOne("Germinal.Store.Rows.OfferRow", null)
+                        .WithMany()
+                        .HasForeignKey("InsteadId")
+                        .OnDelete(DeleteBehavior.Restrict)
+                        .HasConstraintName("fk_offers_offers_instead_id");
                 });
 
             modelBuilder.Entity("Germinal.Store.Rows.OpportunityRow", b =>
@@ -2864,6 +3164,16 @@ namespace Germinal.Store.Migrations
                         .OnDelete(DeleteBehavior.Cascade)
                         .IsRequired()
                         .HasConstraintName("fk_sessions_asp_net_users_member_id");
+                });
+
+            modelBuilder.Entity("Germinal.Store.Rows.ShortLinkRow", b =>
+                {
+                    b.HasOne("Germinal.Store.Rows.TouchRow", null)
+                        .WithMany()
+                        .HasForeignKey("TouchId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired()
+                        .HasConstraintName("fk_short_links_touches_touch_id");
                 });
 
             modelBuilder.Entity("Germinal.Store.Rows.TaskRow", b =>

@@ -114,6 +114,25 @@ namespace Germinal.Store.Migrations
                 });
 
             migrationBuilder.CreateTable(
+                name: "figure_tables",
+                columns: table => new
+                {
+                    id = table.Column<Guid>(type: "uuid", nullable: false),
+                    practice_id = table.Column<Guid>(type: "uuid", nullable: false),
+                    name = table.Column<string>(type: "text", nullable: false),
+                    former_names = table.Column<List<string>>(type: "text[]", nullable: false),
+                    key = table.Column<string>(type: "text", nullable: false),
+                    measures = table.Column<string>(type: "jsonb", nullable: false),
+                    edition = table.Column<int>(type: "integer", nullable: false),
+                    by = table.Column<string>(type: "text", nullable: false),
+                    changed_at = table.Column<Instant>(type: "timestamp with time zone", nullable: false)
+                },
+                constraints: table =>
+                {
+                    table.PrimaryKey("pk_figure_tables", x => x.id);
+                });
+
+            migrationBuilder.CreateTable(
                 name: "households",
                 columns: table => new
                 {
@@ -171,6 +190,25 @@ namespace Germinal.Store.Migrations
                 });
 
             migrationBuilder.CreateTable(
+                name: "kept_files",
+                columns: table => new
+                {
+                    id = table.Column<Guid>(type: "uuid", nullable: false),
+                    practice_id = table.Column<Guid>(type: "uuid", nullable: false),
+                    name = table.Column<string>(type: "text", nullable: false),
+                    former_names = table.Column<List<string>>(type: "text[]", nullable: false),
+                    content_type = table.Column<string>(type: "text", nullable: false),
+                    bytes = table.Column<int>(type: "integer", nullable: false),
+                    content = table.Column<byte[]>(type: "bytea", nullable: false),
+                    by = table.Column<string>(type: "text", nullable: false),
+                    at = table.Column<Instant>(type: "timestamp with time zone", nullable: false)
+                },
+                constraints: table =>
+                {
+                    table.PrimaryKey("pk_kept_files", x => x.id);
+                });
+
+            migrationBuilder.CreateTable(
                 name: "letters",
                 columns: table => new
                 {
@@ -202,6 +240,38 @@ namespace Germinal.Store.Migrations
                 constraints: table =>
                 {
                     table.PrimaryKey("pk_lists", x => new { x.practice_id, x.name });
+                });
+
+            migrationBuilder.CreateTable(
+                name: "offers",
+                columns: table => new
+                {
+                    id = table.Column<Guid>(type: "uuid", nullable: false),
+                    practice_id = table.Column<Guid>(type: "uuid", nullable: false),
+                    name = table.Column<string>(type: "text", nullable: false),
+                    former_names = table.Column<List<string>>(type: "text[]", nullable: false),
+                    facts = table.Column<string>(type: "text", nullable: false),
+                    price = table.Column<string>(type: "text", nullable: false),
+                    page = table.Column<string>(type: "text", nullable: true),
+                    picture_id = table.Column<Guid>(type: "uuid", nullable: true),
+                    picture_words = table.Column<string>(type: "text", nullable: false),
+                    from = table.Column<LocalDate>(type: "date", nullable: true),
+                    until = table.Column<LocalDate>(type: "date", nullable: true),
+                    when_over = table.Column<string>(type: "text", nullable: false),
+                    instead_id = table.Column<Guid>(type: "uuid", nullable: true),
+                    edition = table.Column<int>(type: "integer", nullable: false),
+                    by = table.Column<string>(type: "text", nullable: false),
+                    changed_at = table.Column<Instant>(type: "timestamp with time zone", nullable: false)
+                },
+                constraints: table =>
+                {
+                    table.PrimaryKey("pk_offers", x => x.id);
+                    table.ForeignKey(
+                        name: "fk_offers_offers_instead_id",
+                        column: x => x.instead_id,
+                        principalTable: "offers",
+                        principalColumn: "id",
+                        onDelete: ReferentialAction.Restrict);
                 });
 
             migrationBuilder.CreateTable(
@@ -253,7 +323,11 @@ namespace Germinal.Store.Migrations
                     created_at = table.Column<Instant>(type: "timestamp with time zone", nullable: false),
                     owner_id = table.Column<Guid>(type: "uuid", nullable: true),
                     hidden = table.Column<bool>(type: "boolean", nullable: false),
-                    archived_at = table.Column<Instant>(type: "timestamp with time zone", nullable: true)
+                    archived_at = table.Column<Instant>(type: "timestamp with time zone", nullable: true),
+                    approval_asked_at = table.Column<Instant>(type: "timestamp with time zone", nullable: true),
+                    approval_asked_by = table.Column<string>(type: "text", nullable: true),
+                    approved_draft = table.Column<int>(type: "integer", nullable: false),
+                    approved_by = table.Column<string>(type: "text", nullable: true)
                 },
                 constraints: table =>
                 {
@@ -473,6 +547,28 @@ namespace Germinal.Store.Migrations
                         name: "fk_sessions_asp_net_users_member_id",
                         column: x => x.member_id,
                         principalTable: "AspNetUsers",
+                        principalColumn: "id",
+                        onDelete: ReferentialAction.Cascade);
+                });
+
+            migrationBuilder.CreateTable(
+                name: "figures",
+                columns: table => new
+                {
+                    table_id = table.Column<Guid>(type: "uuid", nullable: false),
+                    area = table.Column<string>(type: "text", nullable: false),
+                    measure = table.Column<string>(type: "text", nullable: false),
+                    month = table.Column<LocalDate>(type: "date", nullable: false),
+                    practice_id = table.Column<Guid>(type: "uuid", nullable: false),
+                    value = table.Column<decimal>(type: "numeric", nullable: false)
+                },
+                constraints: table =>
+                {
+                    table.PrimaryKey("pk_figures", x => new { x.table_id, x.area, x.measure, x.month });
+                    table.ForeignKey(
+                        name: "fk_figures_figure_tables_table_id",
+                        column: x => x.table_id,
+                        principalTable: "figure_tables",
                         principalColumn: "id",
                         onDelete: ReferentialAction.Cascade);
                 });
@@ -1142,6 +1238,26 @@ namespace Germinal.Store.Migrations
                         onDelete: ReferentialAction.Cascade);
                 });
 
+            migrationBuilder.CreateTable(
+                name: "short_links",
+                columns: table => new
+                {
+                    code = table.Column<string>(type: "text", nullable: false),
+                    practice_id = table.Column<Guid>(type: "uuid", nullable: false),
+                    touch_id = table.Column<Guid>(type: "uuid", nullable: false),
+                    place = table.Column<int>(type: "integer", nullable: false)
+                },
+                constraints: table =>
+                {
+                    table.PrimaryKey("pk_short_links", x => x.code);
+                    table.ForeignKey(
+                        name: "fk_short_links_touches_touch_id",
+                        column: x => x.touch_id,
+                        principalTable: "touches",
+                        principalColumn: "id",
+                        onDelete: ReferentialAction.Cascade);
+                });
+
             migrationBuilder.CreateIndex(
                 name: "ix_acts_practice_id_at",
                 table: "acts",
@@ -1246,6 +1362,18 @@ namespace Germinal.Store.Migrations
                 filter: "handled_at IS NULL");
 
             migrationBuilder.CreateIndex(
+                name: "ix_figure_tables_key",
+                table: "figure_tables",
+                column: "key",
+                unique: true);
+
+            migrationBuilder.CreateIndex(
+                name: "ix_figure_tables_practice_id_name",
+                table: "figure_tables",
+                columns: new[] { "practice_id", "name" },
+                unique: true);
+
+            migrationBuilder.CreateIndex(
                 name: "ix_household_claims_date",
                 table: "household_claims",
                 column: "date");
@@ -1280,6 +1408,12 @@ namespace Germinal.Store.Migrations
                 table: "inquiries",
                 columns: new[] { "practice_id", "received_at" },
                 filter: "answered_at IS NULL");
+
+            migrationBuilder.CreateIndex(
+                name: "ix_kept_files_practice_id_name",
+                table: "kept_files",
+                columns: new[] { "practice_id", "name" },
+                unique: true);
 
             migrationBuilder.CreateIndex(
                 name: "ix_kept_walks_program_id_name",
@@ -1341,6 +1475,17 @@ namespace Germinal.Store.Migrations
                 table: "notices",
                 columns: new[] { "practice_id", "at" },
                 filter: "seen_at IS NULL");
+
+            migrationBuilder.CreateIndex(
+                name: "ix_offers_instead_id",
+                table: "offers",
+                column: "instead_id");
+
+            migrationBuilder.CreateIndex(
+                name: "ix_offers_practice_id_name",
+                table: "offers",
+                columns: new[] { "practice_id", "name" },
+                unique: true);
 
             migrationBuilder.CreateIndex(
                 name: "ix_opportunities_person_id",
@@ -1471,6 +1616,12 @@ namespace Germinal.Store.Migrations
                 unique: true);
 
             migrationBuilder.CreateIndex(
+                name: "ix_received_touch_id",
+                table: "received",
+                column: "touch_id",
+                filter: "touch_id IS NOT NULL");
+
+            migrationBuilder.CreateIndex(
                 name: "ix_received_unseen",
                 table: "received",
                 columns: new[] { "practice_id", "at" },
@@ -1519,6 +1670,11 @@ namespace Germinal.Store.Migrations
                 column: "member_id");
 
             migrationBuilder.CreateIndex(
+                name: "ix_short_links_touch_id",
+                table: "short_links",
+                column: "touch_id");
+
+            migrationBuilder.CreateIndex(
                 name: "ix_tasks_open",
                 table: "tasks",
                 columns: new[] { "practice_id", "due" },
@@ -1545,6 +1701,11 @@ namespace Germinal.Store.Migrations
                 name: "ix_touches_person_id_due",
                 table: "touches",
                 columns: new[] { "person_id", "due" });
+
+            migrationBuilder.CreateIndex(
+                name: "ix_touches_program_id_step_id",
+                table: "touches",
+                columns: new[] { "program_id", "step_id" });
 
             migrationBuilder.CreateIndex(
                 name: "ix_touches_reader_id",
@@ -1615,6 +1776,9 @@ namespace Germinal.Store.Migrations
                 name: "events");
 
             migrationBuilder.DropTable(
+                name: "figures");
+
+            migrationBuilder.DropTable(
                 name: "household_claims");
 
             migrationBuilder.DropTable(
@@ -1625,6 +1789,9 @@ namespace Germinal.Store.Migrations
 
             migrationBuilder.DropTable(
                 name: "inquiries");
+
+            migrationBuilder.DropTable(
+                name: "kept_files");
 
             migrationBuilder.DropTable(
                 name: "kept_walks");
@@ -1646,6 +1813,9 @@ namespace Germinal.Store.Migrations
 
             migrationBuilder.DropTable(
                 name: "notices");
+
+            migrationBuilder.DropTable(
+                name: "offers");
 
             migrationBuilder.DropTable(
                 name: "opportunities");
@@ -1684,6 +1854,9 @@ namespace Germinal.Store.Migrations
                 name: "sessions");
 
             migrationBuilder.DropTable(
+                name: "short_links");
+
+            migrationBuilder.DropTable(
                 name: "suppressions");
 
             migrationBuilder.DropTable(
@@ -1693,9 +1866,6 @@ namespace Germinal.Store.Migrations
                 name: "tasks");
 
             migrationBuilder.DropTable(
-                name: "touches");
-
-            migrationBuilder.DropTable(
                 name: "visits");
 
             migrationBuilder.DropTable(
@@ -1703,6 +1873,9 @@ namespace Germinal.Store.Migrations
 
             migrationBuilder.DropTable(
                 name: "AspNetRoles");
+
+            migrationBuilder.DropTable(
+                name: "figure_tables");
 
             migrationBuilder.DropTable(
                 name: "imports");
@@ -1715,6 +1888,9 @@ namespace Germinal.Store.Migrations
 
             migrationBuilder.DropTable(
                 name: "AspNetUsers");
+
+            migrationBuilder.DropTable(
+                name: "touches");
 
             migrationBuilder.DropTable(
                 name: "people");
