@@ -54,6 +54,7 @@ public static class ServiceSetup
         services.AddSingleton<Reactor>();
         services.AddSingleton<ActNow>();
         services.AddSingleton<Dispatcher>();
+        services.AddSingleton<CarriedFiles>();
         services.AddSingleton<Handing>();
         services.AddSingleton<Secrets>();
         services.AddSingleton(new ReplyAddresses(settings.LinkKey, settings.MailDomain));

@@ -124,6 +124,11 @@ public static class Application
         ProgramFileEndpoints.Map(app);
         ProgramStanding.Map(app);
         LetterEndpoints.Map(app);
+        ApprovalEndpoints.Map(app);
+        ProgramVersionEndpoints.Map(app);
+        OfferEndpoints.Map(app);
+        FigureEndpoints.Map(app);
+        KeptFileEndpoints.Map(app);
         ReadyProgramEndpoints.Map(app);
         RehearsalEndpoints.Map(app);
         WalkEndpoints.Map(app);
@@ -141,6 +146,7 @@ public static class Application
         ImageEndpoints.Map(app);
         StandInEndpoints.Map(app, settings);
         PublicPages.Map(app);
+        FigurePages.Map(app);
         PublicCalls.Map(app);
         PreferencePage.Map(app);
         SchemaEndpoints.Map(app);

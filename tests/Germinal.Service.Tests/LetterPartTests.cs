@@ -220,7 +220,7 @@ public sealed class LetterPartTests
         Assert.Equal(6, Letters.LetterLayouts.All.Count);
         foreach (var layout in Letters.LetterLayouts.All)
         {
-            Assert.Empty(desk.Findings(layout.Subject, layout.Body));
+            Assert.Empty(desk.Findings(layout.Subject, layout.Body, KeptThings.None, new LocalDate(2027, 5, 1)));
             Assert.Empty(Fill(layout.Body).Missing);
             Assert.Equal(LetterHtml.Sanitize(layout.Body).Length, LetterHtml.Sanitize(LetterHtml.Sanitize(layout.Body)).Length);
             Assert.InRange(System.Text.Encoding.UTF8.GetByteCount(Fill(layout.Body).Html), 2000, 12_000);
@@ -231,7 +231,7 @@ public sealed class LetterPartTests
     public void A_letter_that_would_be_cut_off_is_said_to_be()
     {
         var desk = new Letters.LetterDesk(Liquid, new LetterWriter(Liquid, Links));
-        var finding = Assert.Single(desk.Findings("s", string.Concat(Enumerable.Repeat("<p>many words indeed</p>", 3000))));
+        var finding = Assert.Single(desk.Findings("s", string.Concat(Enumerable.Repeat("<p>many words indeed</p>", 3000)), KeptThings.None, new LocalDate(2027, 5, 1)));
         Assert.True(finding.IsWarning);
         Assert.Contains("kB", finding.Message, StringComparison.Ordinal);
     }

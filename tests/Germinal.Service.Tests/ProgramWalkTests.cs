@@ -89,7 +89,7 @@ public sealed class ProgramWalkTests
         await using var db = world.Db();
         var program = ShelfReading.Definition((await db.Programs.SingleAsync(p => p.Id == id)).Draft);
         var facts = (await FactsReading.LoadAsync(db, [ida], default))[ida];
-        var trials = new TrialMail(new LetterWriter(new LiquidLetters(), world.Links), world.Links, world.Mail, new Secrets(new EphemeralDataProtectionProvider()));
+        var trials = new TrialMail(new LetterWriter(new LiquidLetters(), world.Links), world.Links, world.Mail, new Secrets(new EphemeralDataProtectionProvider()), new CarriedFiles(world.Database));
         var letter = (Core.Programs.EmailStep)program.StepOf("hello")!;
         Assert.Null(await trials.SendAsync(db, program, letter, facts, world.Ada, default));
         var sent = Assert.Single(world.Mail.Sent);

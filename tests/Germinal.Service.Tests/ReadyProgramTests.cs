@@ -121,7 +121,7 @@ public sealed class ReadyProgramTests
         Assert.NotEmpty(letters);
         foreach (var letter in letters)
         {
-            Assert.Empty(Desk.Findings(letter.Subject, letter.Body));
+            Assert.Empty(Desk.Findings(letter.Subject, letter.Body, KeptThings.None, new LocalDate(2027, 5, 1)));
             foreach (var voice in Enum.GetValues<Voice>())
             {
                 var read = Desk.Fill(letter, program.PurposeOf(letter), Ida with { FirstName = null }, Practice with { Voice = voice }, Ada, World.At("2027-03-01T09:30"));

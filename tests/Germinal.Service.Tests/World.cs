@@ -8,6 +8,7 @@ using Germinal.Core.Files;
 using Germinal.Core.Practices;
 using Germinal.Core.Time;
 using Germinal.Service.Engine;
+using Germinal.Service.Letters;
 using Germinal.Service.People;
 using Germinal.Service.Programs;
 using Germinal.Store;
@@ -103,7 +104,7 @@ internal sealed class World : IAsyncDisposable
 
     private World()
     {
-        Handing = new Handing(liquid, new LetterWriter(liquid, Links), Links, Replies, Mail, Texts, new Secrets(new EphemeralDataProtectionProvider()));
+        Handing = new Handing(liquid, new LetterWriter(liquid, Links), Links, Replies, Mail, Texts, new Secrets(new EphemeralDataProtectionProvider()), new CarriedFiles(Database));
         Reactor = new Reactor(Database, new Engines(liquid, shelves));
         Dispatcher = NewDispatcher();
         Room = NewRoom();

@@ -6,6 +6,9 @@ using NodaTime;
 
 namespace Germinal.Channels.Mail;
 
+/// <summary>A file that a letter carries.</summary>
+public sealed record CarriedFile(string Name, string Type, byte[] Content);
+
 /// <summary>Letters as MIME messages (RFC 5322, 2045 to 2049).</summary>
 public static class OutgoingMail
 {
@@ -26,6 +29,7 @@ public static class OutgoingMail
     /// <param name="zone">The sender's zone.</param>
     /// <param name="links">For the unsubscribe address.</param>
     /// <param name="replyTo">Where answers go; null: to the sender.</param>
+    /// <param name="files">Files it carries; null for none.</param>
     public static MimeMessage Build(
         FilledLetter letter,
         Purpose purpose,
@@ -36,7 +40,8 @@ public static class OutgoingMail
         Instant at,
         DateTimeZone zone,
         PublicLinks links,
-        string? replyTo = null
+        string? replyTo = null,
+        IReadOnlyList<CarriedFile>? files = null
     )
     {
         var message = new MimeMessage
@@ -58,7 +63,13 @@ public static class OutgoingMail
             message.Headers.Add("List-Unsubscribe-Post", "List-Unsubscribe=One-Click");
         }
 
-        message.Body = new BodyBuilder { TextBody = letter.Text, HtmlBody = letter.Html }.ToMessageBody();
+        var body = new BodyBuilder { TextBody = letter.Text, HtmlBody = letter.Html };
+        foreach (var file in files ?? [])
+        {
+            body.Attachments.Add(file.Name, file.Content, ContentType.Parse(file.Type));
+        }
+
+        message.Body = body.ToMessageBody();
         return message;
     }
 }

@@ -2,7 +2,6 @@ using System.Globalization;
 using PdfSharp;
 using PdfSharp.Drawing;
 using PdfSharp.Drawing.Layout;
-using PdfSharp.Fonts;
 using PdfSharp.Pdf;
 
 namespace Germinal.Channels.Post;
@@ -16,17 +15,14 @@ public sealed record PrintedNote(string Text, string Name, string Address);
 /// <summary>Notes as one PDF: a card a page (A6 across), then address labels in the same order.</summary>
 public static class PrintRun
 {
-    private const string Family = "Literata";
     private const double Margin = 34;
-    private static readonly Lock Preparing = new();
-    private static bool prepared;
 
     /// <summary>The PDF of some notes.</summary>
     /// <param name="notes">The notes, in the order they are printed in.</param>
     /// <param name="onLetterPaper">True for labels on US Letter, false for A4.</param>
     public static byte[] Pdf(IReadOnlyList<PrintedNote> notes, bool onLetterPaper)
     {
-        PrepareFonts();
+        OwnFont.Prepare();
         using var document = new PdfDocument();
         document.Info.Title = string.Create(CultureInfo.InvariantCulture, $"{notes.Count} notes");
         foreach (var note in notes)
@@ -47,7 +43,7 @@ public static class PrintRun
         using var graphics = XGraphics.FromPdfPage(page);
         var room = new XRect(Margin, Margin, page.Width.Point - (2 * Margin), page.Height.Point - (2 * Margin));
         var size = note.Text.Length > 420 ? 10.5 : 13;
-        new XTextFormatter(graphics).DrawString(note.Text.ReplaceLineEndings("\n"), new XFont(Family, size), XBrushes.Black, room);
+        new XTextFormatter(graphics).DrawString(note.Text.ReplaceLineEndings("\n"), new XFont(OwnFont.Family, size), XBrushes.Black, room);
     }
 
     private static void AddLabels(PdfDocument document, IReadOnlyList<PrintedNote> notes, bool onLetterPaper)
@@ -59,38 +55,12 @@ public static class PrintRun
             page.Size = onLetterPaper ? PageSize.Letter : PageSize.A4;
             using var graphics = XGraphics.FromPdfPage(page);
             var (width, height) = (page.Width.Point / columns, (page.Height.Point - 72) / rows);
-            var font = new XFont(Family, 10);
+            var font = new XFont(OwnFont.Family, 10);
             foreach (var (note, i) in sheet.Select((n, i) => (n, i)))
             {
                 var room = new XRect((i % columns * width) + 16, 36 + (i / columns * height) + 8, width - 24, height - 12);
                 new XTextFormatter(graphics).DrawString($"{note.Name}\n{note.Address.ReplaceLineEndings("\n")}", font, XBrushes.Black, room);
             }
         }
-    }
-
-    /// <summary>The one font ships with the application; no other is looked for.</summary>
-    private static void PrepareFonts()
-    {
-        lock (Preparing)
-        {
-            if (!prepared)
-            {
-                GlobalFontSettings.FontResolver = new OwnFont();
-                prepared = true;
-            }
-        }
-    }
-
-    private sealed class OwnFont : IFontResolver
-    {
-        public byte[] GetFont(string faceName)
-        {
-            using var stream = typeof(PrintRun).Assembly.GetManifestResourceStream("fonts/Literata")!;
-            using var memory = new MemoryStream();
-            stream.CopyTo(memory);
-            return memory.ToArray();
-        }
-
-        public FontResolverInfo ResolveTypeface(string familyName, bool isBold, bool isItalic) => new(Family);
     }
 }

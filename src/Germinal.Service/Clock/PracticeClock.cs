@@ -1,3 +1,4 @@
+using Germinal.Core.Time;
 using Germinal.Store;
 using Microsoft.EntityFrameworkCore;
 using NodaTime;
@@ -12,6 +13,13 @@ public static class PracticeClock
     {
         var clock = await db.Clock.AsNoTracking().SingleAsync(stop);
         return clock.Real ? SystemClock.Instance.GetCurrentInstant() : clock.Now;
+    }
+
+    /// <summary>The date that is now, in the zone of the context's practice.</summary>
+    public static async Task<LocalDate> TodayAsync(GerminalDb db, CancellationToken stop = default)
+    {
+        var zone = await db.Practices.Where(p => p.Id == db.PracticeId).Select(p => p.ZoneId).SingleAsync(stop);
+        return (await NowAsync(db, stop)).InZone(LocalClock.Zone(zone) ?? DateTimeZone.Utc).Date;
     }
 
     /// <summary>

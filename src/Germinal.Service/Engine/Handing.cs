@@ -7,6 +7,7 @@ using Germinal.Core.Engine;
 using Germinal.Core.Messages;
 using Germinal.Core.Practices;
 using Germinal.Core.Programs;
+using Germinal.Service.Letters;
 using Germinal.Store.Rows;
 
 namespace Germinal.Service.Engine;
@@ -44,7 +45,8 @@ public sealed class Handing(
     ReplyAddresses replies,
     IMailTransport mail,
     ITextGateway texts,
-    Secrets secrets
+    Secrets secrets,
+    CarriedFiles carried
 )
 {
     /// <summary>Fills a touch's message in, as it would go now.</summary>
@@ -101,6 +103,12 @@ public sealed class Handing(
         }
 
         var touch = ready.Touch;
+        var step = (EmailStep)batch.Engine.Shelf.Find(touch.ProgramId, touch.Version).Definition.StepOf(touch.StepId)!;
+        if (await carried.OfAsync(batch.Engine.Practice, touch.PracticeId, step, stop) is not { } files)
+        {
+            return new ProviderAnswer(ProviderResult.Refused, "cannot-fill");
+        }
+
         using var message = OutgoingMail.Build(
             letter,
             ready.Purpose,
@@ -111,7 +119,8 @@ public sealed class Handing(
             touch.Due,
             batch.Engine.Practice.Zone,
             links,
-            ready.ToOwner ? null : replies.Of(ReplyUse.Answer, touch.Id)
+            ready.ToOwner ? null : replies.Of(ReplyUse.Answer, touch.Id),
+            files
         );
         return await mail.SendAsync(message, replies.Of(ReplyUse.Report, touch.Id), secrets.Open(batch.Settings.MailOut), stop);
     }

@@ -3,6 +3,7 @@ using Germinal.Core.Contact;
 using Germinal.Core.Practices;
 using Germinal.Core.Programs;
 using Germinal.Core.Time;
+using Germinal.Service.Letters;
 using Germinal.Service.Segments;
 using Germinal.Store;
 using Germinal.Store.Rows;
@@ -48,7 +49,7 @@ public static class PracticeReading
                 }),
             ]
         );
-        return (practice with { Segments = await SegmentShelf.RulesAsync(db, stop) }, row.Settings);
+        return (practice with { Segments = await SegmentShelf.RulesAsync(db, stop), Kept = await KeptReading.LoadAsync(db, stop) }, row.Settings);
     }
 
     private static FrozenDictionary<IsoDayOfWeek, int>? CapacityOf(Dictionary<string, int> stored) =>

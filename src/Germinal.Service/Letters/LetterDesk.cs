@@ -3,10 +3,12 @@ using Germinal.Channels.Letters;
 using Germinal.Core.Contact;
 using Germinal.Core.Files;
 using Germinal.Core.Messages;
+using Germinal.Core.Practices;
 using Germinal.Core.Programs;
 using Germinal.Service.Clock;
 using Germinal.Service.Engine;
 using Germinal.Service.People;
+using Germinal.Service.Programs;
 using Germinal.Store;
 using Germinal.Store.Rows;
 using Microsoft.EntityFrameworkCore;
@@ -35,9 +37,14 @@ public sealed class LetterDesk(LiquidLetters liquid, LetterWriter writer)
     public const int LongestName = 80;
 
     /// <summary>What is wrong with a letter; empty where nothing is.</summary>
-    public IReadOnlyList<Finding> Findings(string subject, string body)
+    /// <param name="subject">Its subject.</param>
+    /// <param name="body">Its body.</param>
+    /// <param name="kept">What it may take from.</param>
+    /// <param name="today">The date, in the practice's zone.</param>
+    public IReadOnlyList<Finding> Findings(string subject, string body, KeptThings kept, LocalDate today)
     {
         var findings = new List<Finding>();
+        findings.AddRange(PlaceFindings(body, kept, today, "/body"));
         PassageRules.In(body, "/body", findings);
         findings.AddRange(liquid.Problems(subject).Select(p => new Finding("/subject", p)));
         findings.AddRange(liquid.Problems(body).Select(p => new Finding("/body", p)));
@@ -48,6 +55,55 @@ public sealed class LetterDesk(LiquidLetters liquid, LetterWriter writer)
         }
 
         return findings;
+    }
+
+    /// <summary>Offers and figures a letter takes that are not there, and offers that are over.</summary>
+    /// <param name="body">Its body.</param>
+    /// <param name="kept">What it may take from.</param>
+    /// <param name="today">The date, in the practice's zone.</param>
+    /// <param name="pointer">Where findings stand.</param>
+    public static IEnumerable<Finding> PlaceFindings(string body, KeptThings kept, LocalDate today, string pointer)
+    {
+        foreach (var (part, name) in LetterPlaces.In(body))
+        {
+            if (part == LetterParts.Figures)
+            {
+                if (!kept.Figures.ContainsKey(name))
+                {
+                    yield return new Finding(pointer, $"There are no figures “{name}”. Bring them in under Letters, Figures, or take them out here.");
+                }
+            }
+            else if (!kept.Offers.TryGetValue(name, out var offer))
+            {
+                yield return new Finding(pointer, $"There is no offer “{name}”. Write it under Letters, Offers, or take it out here.");
+            }
+            else if (OfferPlace.Of(kept.Offers, name, today) is { Shown: var shown, Lack: var lack } && shown != offer)
+            {
+                yield return new Finding(
+                    pointer,
+                    lack ?? (shown is null ? $"The offer “{name}” does not stand today and is left out." : $"The offer “{name}” does not stand today; “{shown.Name}” is shown in its place."),
+                    IsWarning: true
+                );
+            }
+        }
+    }
+
+    /// <summary>Files an email is to carry that are not there, or are too large together.</summary>
+    public static IEnumerable<Finding> FileFindings(EmailStep email, KeptThings kept, string pointer)
+    {
+        foreach (var name in email.Attachments.Where(a => !kept.Files.ContainsKey(a)))
+        {
+            yield return new Finding(pointer, $"There is no file “{name}”. Bring it in under Letters, Files, or take it off this letter.");
+        }
+
+        var bytes = email.Attachments.Select(a => kept.Files.GetValueOrDefault(a)).OfType<KeptFile>().Distinct().Sum(f => (long)f.Bytes);
+        if (bytes > KeptFile.MostBytes)
+        {
+            yield return new Finding(
+                pointer,
+                string.Create(CultureInfo.InvariantCulture, $"Its files are {bytes / 1048576d:0.0} MB together; {KeptFile.MostBytes / 1048576} MB is the most. Lead to one of them by a link instead.")
+            );
+        }
     }
 
     /// <summary>What is said of a letter that mail programs would cut off; null where they would not.</summary>
@@ -62,14 +118,9 @@ public sealed class LetterDesk(LiquidLetters liquid, LetterWriter writer)
     /// <summary>Which programs, as they are written now or are on, follow letters; by the letter's name in lower case.</summary>
     public static async Task<ILookup<string, LetterUse>> UsesAsync(GerminalDb db, CancellationToken stop)
     {
-        var drafts = await db.Programs.AsNoTracking().Where(p => p.Draft.Contains("\"letter\"")).Select(p => new { p.Id, p.Name, Text = p.Draft }).ToListAsync(stop);
-        var versions = await db
-            .ProgramVersions.AsNoTracking()
-            .Where(v => v.Definition.Contains("\"letter\"") && (v.Version == db.Programs.Where(p => p.Id == v.ProgramId).Select(p => p.CurrentVersion).First() || db.Runs.Any(r => r.ProgramId == v.ProgramId && r.Version == v.Version && r.EndedAt == null)))
-            .Join(db.Programs, v => v.ProgramId, p => p.Id, (v, p) => new { p.Id, p.Name, Text = v.Definition })
-            .ToListAsync(stop);
-        return drafts
-            .Concat(versions)
+        var texts = await ProgramTexts.AllAsync(db, stop);
+        return texts
+            .Where(p => p.Text.Contains("\"letter\"", StringComparison.Ordinal))
             .SelectMany(p => Followed(p.Text).GroupBy(n => n, StringComparer.OrdinalIgnoreCase).Select(g => (p.Id, p.Name, Letter: g.Key.ToLowerInvariant(), Steps: g.Count())))
             .GroupBy(u => (u.Id, u.Letter))
             .Select(g => (g.Key.Letter, Use: new LetterUse(g.Key.Id, g.First().Name, g.Max(u => u.Steps))))
@@ -130,6 +181,10 @@ public sealed class LetterDesk(LiquidLetters liquid, LetterWriter writer)
         };
         return Fill(step, Purpose.Commercial, facts, practice with { Voice = voice ?? practice.Voice }, practice.SenderFor(facts), now);
     }
+
+    /// <summary>A text filled in for somebody.</summary>
+    public string Fill(TextStep step, PersonFacts person, Practice practice, Instant at) =>
+        liquid.FillText(step.Body, person, practice, practice.SenderFor(person, step), at, []);
 
     /// <summary>An email filled in for somebody, in each of the ways it is read. Its links and pictures are those of this page.</summary>
     public LetterAsRead Fill(EmailStep step, Purpose purpose, Addressed to, Core.Practices.Practice practice, Core.Practices.Member? sender, Instant at)

@@ -158,7 +158,7 @@ public static class OwnFields
             )
             .SingleAsync(stop);
         var segments = await db.Segments.AsNoTracking().Select(s => new { s.Name, Text = s.Rule }).ToListAsync(stop);
-        var programs = (await ProgramTexts.AllAsync(db, stop)).Concat(segments.Select(s => (s.Name, s.Text)));
+        var programs = (await ProgramTexts.AllAsync(db, stop)).Select(p => (p.Name, p.Text)).Concat(segments.Select(s => (s.Name, s.Text)));
         return new OwnFieldUses(people, [.. programs.Where(p => Names(p.Text, key)).Select(p => p.Name).Distinct().Order(StringComparer.OrdinalIgnoreCase)]);
     }
 

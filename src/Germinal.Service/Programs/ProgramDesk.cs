@@ -53,7 +53,7 @@ public sealed class ProgramDesk(LiquidLetters letters, Engines engines)
         program = program.WithLetters(kept);
         return
         [
-            .. LetterFindings(program, kept),
+            .. LetterFindings(program, kept, practice.Kept ?? KeptThings.None, (await PracticeClock.NowAsync(db, stop)).InZone(practice.Zone).Date),
             .. ProgramCheck.Findings(program, others, letters.Problems),
             .. ProgramCheck.SenderFindings(program, practice),
             .. ProgramCheck.PolicyFindings(program, practice),
@@ -66,13 +66,18 @@ public sealed class ProgramDesk(LiquidLetters letters, Engines engines)
     }
 
     /// <summary>Steps that follow a letter that is not there, and letters that mail programs would cut off.</summary>
-    private static IEnumerable<Finding> LetterFindings(ProgramDefinition program, IReadOnlyDictionary<string, KeptLetter> kept)
+    private static IEnumerable<Finding> LetterFindings(ProgramDefinition program, IReadOnlyDictionary<string, KeptLetter> kept, KeptThings things, LocalDate today)
     {
         foreach (var place in new StepFlow(program).Steps)
         {
             if (place.Step is not EmailStep email)
             {
                 continue;
+            }
+
+            foreach (var finding in LetterDesk.PlaceFindings(email.Body, things, today, $"{place.Pointer}/body").Concat(LetterDesk.FileFindings(email, things, $"{place.Pointer}/attachments")))
+            {
+                yield return finding;
             }
 
             if (email.Letter is { } name && !kept.ContainsKey(name))

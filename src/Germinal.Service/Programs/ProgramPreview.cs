@@ -19,6 +19,8 @@ public sealed record PreviewTouch(string StepId, string At, string? Outcome, str
 /// <summary>A program tried on one person: the dates, and one message filled in.</summary>
 /// <param name="From">The moment it would start.</param>
 /// <param name="Assumed">What was assumed because they have none: an appointment; or null.</param>
+/// <param name="Price">What its messages cost for them, in the practice's money; null where no prices are set.</param>
+/// <param name="Currency">The currency's code (ISO 4217).</param>
 public sealed record PreviewDto(
     PersonRef Person,
     string Zone,
@@ -26,7 +28,9 @@ public sealed record PreviewDto(
     string? Assumed,
     string? NotStarting,
     IReadOnlyList<PreviewTouch> Touches,
-    PreviewLetter? Letter
+    PreviewLetter? Letter,
+    decimal? Price,
+    string Currency
 );
 
 /// <summary>A message filled in.</summary>
@@ -65,6 +69,7 @@ public sealed class ProgramPreview(ProgramDesk desk, LetterDesk letters)
         var engine = await desk.EngineWithAsync(db, id, program, now, stop);
         var facts = (await FactsReading.LoadAsync(db, [chosen], stop, engine))[chosen];
         var practice = engine.Practice.AsFor(program);
+        var prices = MessagePrices.Of((await db.Practices.AsNoTracking().SingleAsync(p => p.Id == db.PracticeId, stop)).Settings);
         var on = engine.Shelf.On.First(p => p.Current.ProgramId == id);
         var (first, state, from, assumed) = await TrialStart.OfAsync(db, practice, on.Current, facts, now, stop);
 
@@ -93,7 +98,11 @@ public sealed class ProgramPreview(ProgramDesk desk, LetterDesk letters)
                     t.Reason is null ? null : Why.Reason(t.Reason)
                 )),
             ],
-            LetterOf(program, step, facts, practice, touches, now)
+            LetterOf(program, step, facts, practice, touches, now),
+            prices.IsSet
+                ? touches.Where(t => t.Outcome is Outcome.Sent or Outcome.Done).Sum(t => prices.Of(t.Step, () => letters.Fill((TextStep)t.Step, facts, practice, t.At)))
+                : null,
+            prices.Currency
         );
     }
 

@@ -1,7 +1,6 @@
 using Germinal.Channels.Letters;
 using Germinal.Core.Contact;
 using Germinal.Core.Engine;
-using Germinal.Core.Messages;
 using Germinal.Core.Practices;
 using Germinal.Core.Programs;
 using Germinal.Core.Time;
@@ -276,14 +275,7 @@ public sealed class ProgramRehearsal(ProgramDesk desk, LiquidLetters liquid)
         }
 
         private decimal PriceOf(PersonFacts person, RehearsedTouch touch) =>
-            touch.Step switch
-            {
-                EmailStep => prices.Email,
-                NoteStep => prices.Note,
-                TextStep text when prices.TextPart > 0 => prices.TextPart
-                    * TextLength.Of(liquid.FillText(text.Body, person, practice, practice.SenderFor(person, text), touch.At, [])).Parts,
-                _ => 0,
-            };
+            prices.Of(touch.Step, () => liquid.FillText(((TextStep)touch.Step).Body, person, practice, practice.SenderFor(person, touch.Step), touch.At, []));
 
         private int[] Week(LocalDate date)
         {

@@ -6,6 +6,7 @@ using Germinal.Core.Engine;
 using Germinal.Core.Programs;
 using Germinal.Service.Clock;
 using Germinal.Service.Engine;
+using Germinal.Service.Letters;
 using Germinal.Store;
 
 namespace Germinal.Service.Programs;
@@ -14,7 +15,7 @@ namespace Germinal.Service.Programs;
 /// Sends a letter as somebody would get it to the member who asks, marked as a trial: through the practice's own line, watched by
 /// nobody, kept nowhere, counted nowhere.
 /// </summary>
-public sealed class TrialMail(LetterWriter writer, PublicLinks links, IMailTransport mail, Secrets secrets)
+public sealed class TrialMail(LetterWriter writer, PublicLinks links, IMailTransport mail, Secrets secrets, CarriedFiles carried)
 {
     /// <summary>What stands before the subject.</summary>
     public const string Mark = "Trial: ";
@@ -50,7 +51,23 @@ public sealed class TrialMail(LetterWriter writer, PublicLinks links, IMailTrans
             return $"It cannot be filled for {person.Name}: {Core.Messages.MergeFields.Say(letter.Missing)}.";
         }
 
-        using var message = OutgoingMail.Build(letter with { Subject = Mark + letter.Subject }, Purpose.Transactional, none, sender, me.Name, me.Email, now, practice.Zone, links);
+        if (await carried.OfAsync(practice, db.PracticeId!.Value, step, stop) is not { } files)
+        {
+            return "A file it carries is not kept any more.";
+        }
+
+        using var message = OutgoingMail.Build(
+            letter with { Subject = Mark + letter.Subject },
+            Purpose.Transactional,
+            none,
+            sender,
+            me.Name,
+            me.Email,
+            now,
+            practice.Zone,
+            links,
+            files: files
+        );
         var answer = await mail.SendAsync(message, null, secrets.Open(settings.MailOut), stop);
         return answer.Result == ProviderResult.Sent ? null : $"The mail server did not take it: {answer.Words}";
     }

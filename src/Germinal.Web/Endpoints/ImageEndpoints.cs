@@ -1,3 +1,4 @@
+using Germinal.Service.Letters;
 using Germinal.Store;
 using Germinal.Store.Rows;
 using Germinal.Web.Hosting;
@@ -11,21 +12,23 @@ public sealed record ImageDto(string Url);
 /// <summary>Pictures for letters: told apart by their content, never by their name.</summary>
 public static class ImageEndpoints
 {
-    private const int MostBytes = 5 * 1024 * 1024;
+    private const int MostMegabytes = 5;
 
-    public static void Map(IEndpointRouteBuilder app) => app.MapPost("/api/images", Upload).WithTags("images").RequireAuthorization(Rights.WritePrograms);
+    public static void Map(IEndpointRouteBuilder app) =>
+        app.MapPost("/api/images", Upload)
+            .WithTags("images")
+            .RequireAuthorization(Rights.WritePrograms)
+            .WithMetadata(new Microsoft.AspNetCore.Mvc.RequestSizeLimitAttribute(Uploads.RequestBytes(Uploads.TooLargeToSay)));
 
     private static async Task<Results<Ok<ImageDto>, ValidationProblem>> Upload(IFormFile file, GerminalDb db, Caller caller, CancellationToken stop)
     {
-        if (file.Length > MostBytes)
+        var (content, problem) = await Uploads.ReadAsync(file, MostMegabytes, "Make the picture smaller and try again.", stop);
+        if (problem is not null)
         {
-            return Problems.Field("file", $"The picture is {file.Length / 1024d / 1024d:0.0} MB; 5 MB is the most. Make it smaller and try again.");
+            return problem;
         }
 
-        using var memory = new MemoryStream();
-        await file.CopyToAsync(memory, stop);
-        var content = memory.ToArray();
-        if (TypeOf(content) is not { } type)
+        if (FileKind.PictureOf(content) is not { } kind)
         {
             return Problems.Field("file", "This is not a picture that mail programs show. PNG, JPEG, GIF and WebP are.");
         }
@@ -34,19 +37,11 @@ public static class ImageEndpoints
         {
             Id = Guid.NewGuid(),
             PracticeId = caller.PracticeId,
-            ContentType = type,
+            ContentType = kind.Type,
             Content = content,
         };
         db.Images.Add(row);
         await db.SaveChangesAsync(stop);
         return TypedResults.Ok(new ImageDto($"/i/{row.Id}"));
     }
-
-    /// <summary>The media type by the file's first bytes; null for anything else.</summary>
-    private static string? TypeOf(ReadOnlySpan<byte> content) =>
-        content.StartsWith((ReadOnlySpan<byte>)[0x89, 0x50, 0x4E, 0x47, 0x0D, 0x0A, 0x1A, 0x0A]) ? "image/png"
-        : content.StartsWith((ReadOnlySpan<byte>)[0xFF, 0xD8, 0xFF]) ? "image/jpeg"
-        : content.StartsWith("GIF87a"u8) || content.StartsWith("GIF89a"u8) ? "image/gif"
-        : content.Length > 12 && content.StartsWith("RIFF"u8) && content[8..12].SequenceEqual("WEBP"u8) ? "image/webp"
-        : null;
 }

@@ -98,7 +98,10 @@ public static class LetterEndpoints
             row.Edition,
             row.By,
             row.ChangedAt.Iso(),
-            [.. desk.Findings(row.Subject, row.Body).Select(f => new FindingDto(f.Pointer, f.Message, f.IsWarning))],
+            [
+                .. desk.Findings(row.Subject, row.Body, await KeptReading.LoadAsync(db, stop), await PracticeClock.TodayAsync(db, stop))
+                    .Select(f => new FindingDto(f.Pointer, f.Message, f.IsWarning)),
+            ],
             LetterDesk.UsesOf(row, await LetterDesk.UsesAsync(db, stop))
         );
 
@@ -163,7 +166,9 @@ public static class LetterEndpoints
 
         // Steps that follow it send it as it stands: one that is broken would hold them all up.
         var used = (await LetterDesk.UsesAsync(db, stop))[name];
-        var broken = used.Any() ? desk.Findings(body.Subject, body.Body).FirstOrDefault(f => !f.IsWarning) : null;
+        var broken = used.Any()
+            ? desk.Findings(body.Subject, body.Body, await KeptReading.LoadAsync(db, stop), await PracticeClock.TodayAsync(db, stop)).FirstOrDefault(f => !f.IsWarning)
+            : null;
         return broken is null ? null : Problems.Field(broken.Pointer, broken.Message);
     }
 

@@ -82,7 +82,8 @@ public sealed record PracticeDto(
     string TextNumber,
     MailServerDto? MailOut,
     MailServerDto? MailIn,
-    PriceDto Prices
+    PriceDto Prices,
+    bool ProgramsApproved
 );
 
 /// <summary>What messages cost the practice: an email, a part of a text, a card or letter, in a currency (ISO 4217).</summary>
@@ -128,7 +129,8 @@ public static class PracticeEndpoints
         [AtMost(Lengths.Name, Items = 100)] IReadOnlyList<string>? KeyDates = null,
         [AtMost(Lengths.Name, Items = 100)] IReadOnlyList<string>? Relations = null,
         [AtMost(1000, Items = 30)] IReadOnlyList<PolicyDto>? Policies = null,
-        PriceDto? Prices = null
+        PriceDto? Prices = null,
+        bool? ProgramsApproved = null
     );
 
     public static void Map(IEndpointRouteBuilder app)
@@ -175,7 +177,8 @@ public static class PracticeEndpoints
             s.TextNumber,
             seesServers ? Server(s.MailOut) : null,
             seesServers ? Server(s.MailIn) : null,
-            new PriceDto(s.Prices.Email, s.Prices.TextPart, s.Prices.Note, s.Prices.Currency)
+            new PriceDto(s.Prices.Email, s.Prices.TextPart, s.Prices.Note, s.Prices.Currency),
+            s.ProgramsApproved
         );
     }
 
@@ -228,6 +231,7 @@ public static class PracticeEndpoints
                 }),
             ],
             DailyLimits = body.DailyLimits.ToDictionary(),
+            ProgramsApproved = body.ProgramsApproved ?? old.ProgramsApproved,
             Prices = body.Prices is not { } prices
                 ? old.Prices
                 : new PriceSettings

@@ -60,7 +60,8 @@ public sealed record ProgramDto(
     MemberDto? Owner,
     bool Hidden,
     bool Archived,
-    bool MayChange
+    bool MayChange,
+    ApprovalDto Approval
 );
 
 /// <summary>Something wrong with a program, at a JSON pointer.</summary>
@@ -386,7 +387,8 @@ public static class ProgramEndpoints
                 OwnerOf(row, await MembersAsync(db, stop)),
                 row.Hidden,
                 row.ArchivedAt is not null,
-                ProgramStanding.MayChange(row, caller)
+                ProgramStanding.MayChange(row, caller),
+                await ApprovalEndpoints.OfAsync(db, row, stop)
             )
         );
     }
@@ -517,6 +519,11 @@ public static class ProgramEndpoints
         if (draft.Row.DraftNumber != body.DraftNumber)
         {
             return Problems.Conflict("The program was changed since you looked. Load the page again before you switch it on.");
+        }
+
+        if (await ApprovalEndpoints.RefusalAsync(db, draft.Row, caller, stop) is { } notApproved)
+        {
+            return notApproved;
         }
 
         if (draft.Row.ArchivedAt is not null)

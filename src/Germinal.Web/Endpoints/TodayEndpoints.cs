@@ -21,6 +21,7 @@ public static class TodayEndpoints
     {
         var today = app.MapGroup("/api/today").WithTags("today").RequireAuthorization(Rights.Work);
         today.MapGet("", Read);
+        today.MapGet("/not-on", (GerminalDb db, CancellationToken stop) => NotSwitchedOn.ReadAsync(db, stop));
         today.MapPost("/hold", Hold);
     }
 

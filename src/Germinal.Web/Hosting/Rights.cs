@@ -23,6 +23,9 @@ public static class Rights
     /// <summary>Switching programs on, pausing them, moving or stopping those on their way.</summary>
     public const string SwitchPrograms = "switch-programs";
 
+    /// <summary>Saying yes to a program before it is switched on, where the practice asks for that.</summary>
+    public const string ApprovePrograms = "approve-programs";
+
     /// <summary>Bringing lists of people in.</summary>
     public const string BringPeopleIn = "bring-people-in";
 
@@ -61,6 +64,7 @@ public static class Rights
         new(WritePrograms, "write programs as drafts", Everybody),
         new(BringPeopleIn, "bring lists of people in", Everybody),
         new(SwitchPrograms, "switch programs on or off, and move or stop those on their way", NoAssistant),
+        new(ApprovePrograms, "approve programs before they are switched on, where the practice asks for it", PrincipalOnly),
         new(BringConsentIn, "bring in consent that was given elsewhere", NoAssistant),
         new(YesOverNo, "record a yes where somebody said no", NoAssistant),
         new(OverruleConsent, "let a message go without consent", NoAssistant),

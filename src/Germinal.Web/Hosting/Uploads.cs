@@ -7,11 +7,22 @@ internal static class Uploads
 {
     private const int Megabyte = 1024 * 1024;
 
+    /// <summary>How far above what is taken a file may be, in megabytes, to be told so: what people drop by mistake is a film or a camera's picture.</summary>
+    public const int TooLargeToSay = 90;
+
     /// <summary>How long a request may be, so that a file that is a little too large is still told what would be right.</summary>
     public static int RequestBytes(int mostMegabytes) => (mostMegabytes + 10) * Megabyte;
 
     /// <summary>A file's bytes, or what is wrong with it.</summary>
-    public static async Task<(byte[] Bytes, ValidationProblem? Problem)> ReadAsync(IFormFile file, int mostMegabytes, CancellationToken stop)
+    public static Task<(byte[] Bytes, ValidationProblem? Problem)> ReadAsync(IFormFile file, int mostMegabytes, CancellationToken stop) =>
+        ReadAsync(file, mostMegabytes, "Split it and bring it in in parts.", stop);
+
+    /// <summary>A file's bytes, or what is wrong with it.</summary>
+    /// <param name="file">The file.</param>
+    /// <param name="mostMegabytes">How large it may be.</param>
+    /// <param name="instead">What is to be done with one that is larger.</param>
+    /// <param name="stop">Gives up.</param>
+    public static async Task<(byte[] Bytes, ValidationProblem? Problem)> ReadAsync(IFormFile file, int mostMegabytes, string instead, CancellationToken stop)
     {
         if (file.Length == 0)
         {
@@ -20,7 +31,7 @@ internal static class Uploads
 
         if (file.Length > mostMegabytes * Megabyte)
         {
-            return ([], Problems.Field("file", $"The file is over {mostMegabytes} MB. Split it and bring it in in parts."));
+            return ([], Problems.Field("file", string.Create(System.Globalization.CultureInfo.InvariantCulture, $"The file is {file.Length / (double)Megabyte:0.0} MB; {mostMegabytes} MB is the most. {instead}")));
         }
 
         using var memory = new MemoryStream();
