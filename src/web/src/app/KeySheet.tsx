@@ -42,6 +42,12 @@ const groups: [string, [string, string][]][] = [
     'A program',
     [
       ['n', 'a new step'],
+      ['j k', 'next, previous step'],
+      ['x', 'pick the step with others'],
+      ['Ctrl C X V', 'copy, cut, put in steps'],
+      ['Alt ↑ ↓', 'move the step'],
+      ['Alt → ←', 'into a passage, out of it'],
+      ['Ctrl Shift Z', 'do again'],
       ['[ ]', 'another person in the margin'],
       ['c', 'check'],
     ],

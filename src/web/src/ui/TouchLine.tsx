@@ -1,5 +1,8 @@
-/** A mark on the touch line. `state`: past ones ink, coming ones pale, one that failed or waits ember. */
-export type Mark = { day: number; kind: string; state?: 'past' | 'coming' | 'trouble'; title?: string };
+/**
+ * A mark on the touch line. `state`: past ones ink, coming ones pale, one that failed or waits ember. `weight`, from 0 to 1: how many
+ * it has reached against the one that reached most; it makes the mark slighter or heavier.
+ */
+export type Mark = { day: number; kind: string; state?: 'past' | 'coming' | 'trouble'; title?: string; weight?: number };
 
 /** What reaches somebody, or leads them on; forks, changes and words to the owner are read in the sentences. */
 const drawn = new Set(['email', 'text', 'call', 'note', 'task', 'hand-over']);
@@ -96,6 +99,17 @@ export function TouchLine({
 }
 
 function Figure({ mark, x, y }: { mark: Mark; x: number; y: number }) {
+  if (mark.weight === undefined) return <Shape mark={mark} x={x} y={y} />;
+  // By area, so that twice as many look twice as much.
+  const size = Math.sqrt(0.25 + 1.75 * mark.weight);
+  return (
+    <g transform={`translate(${x} ${y}) scale(${size}) translate(${-x} ${-y})`}>
+      <Shape mark={mark} x={x} y={y} />
+    </g>
+  );
+}
+
+function Shape({ mark, x, y }: { mark: Mark; x: number; y: number }) {
   const color = mark.state === 'coming' ? 'var(--ink-faint)' : mark.state === 'trouble' ? 'var(--ember)' : 'var(--ink)';
   const title = mark.title ? <title>{mark.title}</title> : null;
   if (mark.kind === 'call')

@@ -1,7 +1,8 @@
 import { useEffect, useRef } from 'react';
 import { undoLast } from './undo';
 
-function typing(target: EventTarget | null) {
+/** True where what is pressed belongs to a field or something that floats. */
+export function typing(target: EventTarget | null) {
   return (
     target instanceof HTMLElement &&
     (target.isContentEditable ||

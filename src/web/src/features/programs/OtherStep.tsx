@@ -7,6 +7,7 @@ import { SpanForm, TextForm } from './forms';
 import { usePen } from './pen';
 import { type Step, sayChange, sayQuestion, stepName } from './programFile';
 import { Say, SayList } from './Say';
+import { Gap } from './StepDrag';
 import { filled, Holds, StepList, short } from './StepLine';
 import { ChangeForm, QuestionForm, ShareForm } from './stepForms';
 import { allSteps, passagesOf, stepsBefore } from './stepTree';
@@ -169,8 +170,13 @@ function Passage({ owner, place, pointer, name }: { owner: Step; place: number; 
   const steps = passage?.steps ?? [];
   return (
     <div className="ml-1">
-      <StepList steps={steps} pointer={`${pointer}${passage?.pointer}`} inside />
-      {steps.length === 0 && <span className="ml-6 text-soft">nothing, it goes on · </span>}
+      <StepList steps={steps} pointer={`${pointer}${passage?.pointer}`} inside={{ owner: owner.id, passage: place }} />
+      {steps.length === 0 && (
+        <span className="relative ml-6 text-soft">
+          <Gap place={{ owner: owner.id, passage: place }} side="bottom" />
+          nothing, it goes on ·{' '}
+        </span>
+      )}
       <span className={steps.length === 0 ? '' : 'ml-6'}>
         <AddStep label={`${name}: + a step`} className="pb-1" add={(kind) => addInto(owner.id, place, kind)}>
           + a step

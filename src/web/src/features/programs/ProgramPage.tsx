@@ -1,12 +1,12 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
-import { useState } from 'react';
+import { useEffect, useRef, useState } from 'react';
 import { Link, useNavigate, useParams } from 'react-router';
 import { toast } from 'sonner';
 import { api, type Schemas, take } from '../../api/client';
 import { useMay, useNow } from '../../app/session';
 import { Button, Field, Loading, Trouble } from '../../ui/bits';
 import { DayPage, PageHead, useTitle } from '../../ui/DayPage';
-import { useKeys } from '../../ui/keys';
+import { typing, useKeys } from '../../ui/keys';
 import { Letter } from '../../ui/Letter';
 import { PauseButton } from '../../ui/PauseButton';
 import { span } from '../../ui/span';
@@ -24,10 +24,13 @@ import { type ProgramFile, type Step, sayStart, sayStop, sayWindow } from './pro
 import { Say, SayList } from './Say';
 import { Standing } from './Standing';
 import { StartPeople } from './StartPeople';
+import { StepDrag } from './StepDrag';
 import { Findings, StepList } from './StepLine';
 import { SwitchOn } from './SwitchOn';
-import { addAfter, addInto, allSteps, copyStep, moveStep, removeStep, replaceStep, stepsBefore } from './stepTree';
+import { moveTo, paste, pickedOf, shift, stepsIn, without } from './stepMoves';
+import { addAfter, addInto, allSteps, copyStep, replaceStep, stepsBefore } from './stepTree';
 import { useDraft } from './useDraft';
+import { copiedSteps, pasteText, useStepClipboard } from './useSteps';
 
 /** A program, read as a page of sentences; the words in bold are the controls. */
 export default function ProgramPage() {
@@ -67,12 +70,13 @@ export default function ProgramPage() {
 function Page({ id, loaded, reload }: { id: string; loaded: Schemas['ProgramDto']; reload: () => void }) {
   const { now, zone } = useNow();
   useTitle(loaded.draft && typeof loaded.draft === 'object' && 'name' in loaded.draft ? String(loaded.draft.name) : 'Program');
-  const { draft, change, findings, line, saved, error, changed, number, ready, unsaved, settleUnsaved } = useDraft(id, loaded);
+  const { draft, change, findings, line, saved, error, changed, number, ready, unsaved, settleUnsaved, ...travel } = useDraft(id, loaded);
   const queries = useQueryClient();
   const [picked, setPicked] = useState<string | undefined>(draft.steps[0]?.id);
   const [writing, setWriting] = useState<string>();
   const [person, setPerson] = useState<string>();
   const [adding, setAdding] = useState(false);
+  const [marked, setMarked] = useState<ReadonlySet<string>>(new Set());
   const programs = useQuery({ queryKey: ['programs'], queryFn: () => take(api.GET('/api/programs')) });
 
   const preview = useQuery({
@@ -99,7 +103,11 @@ function Page({ id, loaded, reload }: { id: string; loaded: Schemas['ProgramDto'
     await ready();
     check.refetch();
   }
-  useKeys({ n: () => setAdding(true), c: runCheck, '[': () => another(-1), ']': () => another(1) });
+  const deeds = useQuery({
+    queryKey: ['program', id, 'deeds'],
+    enabled: loaded.version > 0,
+    queryFn: () => take(api.GET('/api/programs/{id}/deeds', { params: { path: { id } } })),
+  });
 
   const paused = useMutation({
     meta: { says: ({ on }: { on: boolean }) => `“${draft.name}” ${on ? 'to go on' : 'to rest'}` },
@@ -135,12 +143,58 @@ function Page({ id, loaded, reload }: { id: string; loaded: Schemas['ProgramDto'
     setPicked(step.id);
     setWriting(kind === 'email' ? step.id : undefined);
   }
-  function remove(step: string) {
-    const before = draft.steps;
-    setSteps((steps) => removeStep(steps, step));
+  /** What an act on a step concerns: all that are picked together, where it is one of them; else the step alone. */
+  const together = (step: string | undefined): ReadonlySet<string> => (step === undefined || marked.has(step) ? marked : new Set([step]));
+  function remove(some: ReadonlySet<string>) {
+    const gone = allSteps(pickedOf(draft.steps, some)).length;
+    setSteps((steps) => without(steps, some));
     setPicked(undefined);
-    toast('The step is taken out.', { action: { label: 'Undo', onClick: () => set({ steps: before }) } });
+    setMarked(new Set());
+    setWriting(undefined);
+    if (gone > 0) toast(`${count(gone, 'step is', 'steps are')} taken out.`, { action: { label: 'Undo', onClick: undo } });
   }
+  function mark(step: string) {
+    const next = new Set(marked);
+    if (!next.delete(step)) next.add(step);
+    setMarked(next);
+  }
+  function putIn(copied: Step[]) {
+    let made: string[] = [];
+    setSteps((steps) => {
+      const pasted = paste(steps, picked, copied);
+      made = pasted.ids;
+      return pasted.steps;
+    });
+    setPicked(made[0]);
+    setMarked(new Set(made.length > 1 ? made : []));
+    toast(`${count(made.length, 'step is', 'steps are')} put in.`, { action: { label: 'Undo', onClick: undo } });
+  }
+  // What is open to be written would write over what comes back.
+  const undo = () => {
+    setWriting(undefined);
+    return travel.undo();
+  };
+  const redo = () => {
+    setWriting(undefined);
+    return travel.redo();
+  };
+  const chosen = () => pickedOf(draft.steps, marked.size > 0 ? marked : new Set(picked ? [picked] : []));
+  useStepClipboard({ program: draft.name, picked: chosen, cut: () => remove(new Set(chosen().map((s) => s.id))), paste: putIn });
+  const walkTo = (by: number) => {
+    const order = allSteps(draft.steps);
+    const next = order[Math.min(order.length - 1, Math.max(0, order.findIndex((s) => s.id === picked) + by))];
+    if (next) setPicked(next.id);
+  };
+  useKeys({
+    n: () => setAdding(true),
+    c: runCheck,
+    '[': () => another(-1),
+    ']': () => another(1),
+    j: () => walkTo(1),
+    k: () => walkTo(-1),
+    x: () => picked && mark(picked),
+  });
+  useProgramKeys({ undo, redo, move: (way) => picked && setSteps((steps) => shift(steps, picked, way)) });
 
   const status =
     loaded.status === 'draft'
@@ -151,6 +205,10 @@ function Page({ id, loaded, reload }: { id: string; loaded: Schemas['ProgramDto'
   const errors = findings.filter((f) => !f.isWarning);
   const pen: Pen = {
     steps: draft.steps,
+    id,
+    deeds: new Map(deeds.data?.map((d) => [d.stepId, d])),
+    marked,
+    mark,
     program: loaded.status === 'draft' ? undefined : draft.name,
     person: preview.data?.person.name,
     personId: preview.data?.person.id,
@@ -166,8 +224,8 @@ function Page({ id, loaded, reload }: { id: string; loaded: Schemas['ProgramDto'
     occasion: draft.startsWhen.some((t) => t.kind === 'occasion' || t.kind === 'appointment'),
     programs: others,
     set: (step) => setSteps((steps) => replaceStep(steps, step)),
-    move: (step, by) => setSteps((steps) => moveStep(steps, step, by)),
-    remove,
+    move: (step, way) => setSteps((steps) => shift(steps, step, way)),
+    remove: (step) => remove(together(step)),
     addAfter: (after, kind) => add(kind, (steps, step) => addAfter(steps, after, step)),
     copy: (step, every, times) => setSteps((steps) => copyStep(steps, step, every, times)),
     addInto: (owner, place, kind) => add(kind, (steps, step) => addInto(steps, owner, place, step)),
@@ -207,6 +265,17 @@ function Page({ id, loaded, reload }: { id: string; loaded: Schemas['ProgramDto'
           <span className="text-small text-soft">
             {status}{' '}
             <span aria-live="polite">· {saved === 'saved' ? 'saved' : saved === 'saving' ? 'saving …' : error ? 'not saved' : '…'}</span>
+            {(travel.mayUndo || travel.mayRedo) && (
+              <>
+                {' · '}
+                <Button look="plain" className="min-h-6" disabled={!travel.mayUndo} onClick={undo} title="Ctrl Z">
+                  take back
+                </Button>{' '}
+                <Button look="plain" className="min-h-6" disabled={!travel.mayRedo} onClick={redo} title="Ctrl Shift Z">
+                  do again
+                </Button>
+              </>
+            )}
           </span>
         </div>
         {fieldTrouble && (
@@ -235,7 +304,7 @@ function Page({ id, loaded, reload }: { id: string; loaded: Schemas['ProgramDto'
           </Trouble>
         )}
         <div className="mt-2">
-          <TouchLine marks={line} />
+          <TouchLine marks={weighed(line, pen.deeds)} />
         </div>
         <p className="border-b border-rule pt-2.5 pb-3 font-serif text-[17px] leading-normal">
           Starts when{' '}
@@ -280,13 +349,41 @@ function Page({ id, loaded, reload }: { id: string; loaded: Schemas['ProgramDto'
       </div>
 
       <PenContext value={pen}>
-        <StepList steps={draft.steps} pointer="/steps" />
+        <StepDrag
+          taken={(step) => pickedOf(draft.steps, together(step))}
+          move={(step, place) => setSteps((steps) => moveTo(steps, together(step), place))}
+        >
+          <StepList steps={draft.steps} pointer="/steps" />
+        </StepDrag>
       </PenContext>
+
+      {marked.size > 0 && (
+        <div
+          role="toolbar"
+          aria-label="Steps picked together"
+          className="sticky bottom-0 z-20 flex flex-wrap gap-x-5 border-y border-rule bg-sheet px-[34px] py-2 text-small max-[699px]:px-4"
+        >
+          <b className="inline-flex min-h-6 items-center font-semibold">{count(marked.size, 'step', 'steps')} picked</b>
+          <Button className="min-h-6" onClick={() => document.execCommand('copy')}>
+            Copy <kbd>Ctrl C</kbd>
+          </Button>
+          <Button className="min-h-6" onClick={() => document.execCommand('cut')}>
+            Cut <kbd>Ctrl X</kbd>
+          </Button>
+          <Button className="min-h-6" look="danger" onClick={() => remove(marked)}>
+            Take them out
+          </Button>
+          <Button className="min-h-6" look="plain" onClick={() => setMarked(new Set())}>
+            none
+          </Button>
+        </div>
+      )}
 
       <div className="px-[34px] pb-10 max-[699px]:px-4">
         <AddStep open={adding} setOpen={setAdding} add={(kind) => add(kind, (steps, step) => addAfter(steps, picked, step))}>
           + a step {picked !== undefined && at !== draft.steps.length - 1 ? 'after this one' : 'here'} <kbd>N</kbd>
         </AddStep>
+        <PasteSteps paste={putIn} />
         <p className="border-t border-rule pt-3 font-serif text-[17px] leading-normal">
           {draft.stopsWhen.length === 0 ? 'Goes on to its end, ' : 'Stops when they '}
           <SayList
@@ -304,6 +401,53 @@ function Page({ id, loaded, reload }: { id: string; loaded: Schemas['ProgramDto'
       </div>
     </DayPage>
   );
+}
+
+/** Puts steps in that were copied here or in another program; Ctrl V does the same. */
+function PasteSteps({ paste: put }: { paste: (steps: Step[]) => void }) {
+  const copied = copiedSteps();
+  const steps = copied === undefined ? copied : stepsIn(copied);
+  if (!Array.isArray(steps) || copied === undefined) return null;
+  return (
+    <Button look="plain" className="ml-5 min-h-6" onClick={() => pasteText(copied, put)}>
+      put in the {count(allSteps(steps).length, 'step', 'steps')} that {allSteps(steps).length === 1 ? 'was' : 'were'} copied{' '}
+      <kbd>Ctrl V</kbd>
+    </Button>
+  );
+}
+
+/** Taking back, doing again and moving by key; while somebody writes, the keys are the field's own. */
+function useProgramKeys(acts: { undo: () => boolean; redo: () => boolean; move: (way: 'up' | 'down' | 'in' | 'out') => void }) {
+  const latest = useRef(acts);
+  latest.current = acts;
+  useEffect(() => {
+    const ways = { ArrowUp: 'up', ArrowDown: 'down', ArrowRight: 'in', ArrowLeft: 'out' } as const;
+    // Before the page's own taking back, which knows nothing of the draft.
+    const press = (event: KeyboardEvent) => {
+      if (typing(event.target)) return;
+      const key = event.key.toLowerCase();
+      const way = ways[event.key as keyof typeof ways];
+      if (event.altKey && way) {
+        event.preventDefault();
+        latest.current.move(way);
+      } else if ((event.ctrlKey || event.metaKey) && (key === 'z' || key === 'y')) {
+        const done = key === 'y' || event.shiftKey ? latest.current.redo() : latest.current.undo();
+        if (done) event.preventDefault();
+      }
+    };
+    window.addEventListener('keydown', press, true);
+    return () => window.removeEventListener('keydown', press, true);
+  }, []);
+}
+
+/** The marks of the line, heavier where more were reached. */
+function weighed(line: Schemas['TouchMarkDto'][], deeds: Pen['deeds']) {
+  const most = Math.max(0, ...[...deeds.values()].map((d) => d.reached));
+  if (most === 0) return line;
+  return line.map((mark) => {
+    const reached = deeds.get(mark.stepId)?.reached ?? 0;
+    return { ...mark, weight: reached / most, title: `${reached} reached` };
+  });
 }
 
 /**

@@ -18,25 +18,46 @@ import { isMessage, reaches, readByOthers, type Step, sayTo, sayWhen, stepName }
 import { ReaderForm } from './ReaderForm';
 import { Say, Words } from './Say';
 import { SpanField } from './SpanField';
+import { StepDeeds } from './StepDeeds';
+import { Gap, StepHandle } from './StepDrag';
+import { type Place, shift } from './stepMoves';
 import { passagesOf } from './stepTree';
 
 const LetterEditor = lazy(() => import('../letters/LetterEditor'));
 
 /** Steps one after the other: a program's own with the days in the gutter, a passage's indented. */
-export function StepList({ steps, pointer, inside = false }: { steps: Step[]; pointer: string; inside?: boolean }) {
+export function StepList({
+  steps,
+  pointer,
+  inside,
+}: {
+  steps: Step[];
+  pointer: string;
+  /** Of a passage: whose it is, and which of them. */
+  inside?: { owner: string; passage: number };
+}) {
+  const place = { owner: inside?.owner, passage: inside?.passage ?? 0 };
   if (inside && steps.length === 0) return null;
   return (
     <ol className={inside ? 'my-1 ml-1 list-none border-l border-rule p-0' : 'm-0 list-none p-0'} aria-label={inside ? 'Passage' : 'Steps'}>
       {steps.map((step, i) => (
-        <StepLine key={step.id} step={step} index={i} pointer={`${pointer}/${i}`} inside={inside} last={i === steps.length - 1} />
+        <StepLine
+          key={step.id}
+          step={step}
+          index={i}
+          pointer={`${pointer}/${i}`}
+          inside={inside !== undefined}
+          place={place}
+          last={i === steps.length - 1}
+        />
       ))}
     </ol>
   );
 }
 
-type LineProps = { step: Step; index: number; pointer: string; inside: boolean; last: boolean };
+type LineProps = { step: Step; index: number; pointer: string; inside: boolean; place: Place; last: boolean };
 
-function StepLine({ step, index, pointer, inside, last }: LineProps) {
+function StepLine({ step, index, pointer, inside, place, last }: LineProps) {
   const pen = usePen();
   const on = pen.picked === step.id;
   const writing = pen.writing === step.id;
@@ -45,6 +66,8 @@ function StepLine({ step, index, pointer, inside, last }: LineProps) {
   const findings = pen.findingsAt(pointer).filter((f) => !passagesOf(step).some((p) => f.pointer.startsWith(`${pointer}${p.pointer}/`)));
   const trouble = findings.some((f) => !f.isWarning);
   const mark = <StepMark kind={step.kind} color={trouble ? 'var(--ember)' : on ? 'var(--leaf)' : 'var(--ink)'} />;
+  const name = short(filled(stepName(step), pen.person)) || step.kind;
+  const marked = pen.marked.has(step.id);
   const dated = date && (
     <span className="font-sans text-small text-soft" title={moment(date, pen.zone)}>
       {day(date, pen.zone, pen.now)}
@@ -58,17 +81,24 @@ function StepLine({ step, index, pointer, inside, last }: LineProps) {
           : `row relative !border-t-0 !px-[34px] !py-[7px] ${on ? 'on' : ''}`
       }
     >
+      <Gap place={{ ...place, before: step.id }} side="top" />
+      {last && <Gap place={place} side="bottom" />}
       {!inside && (
         <span className="gutter leading-tight">
           <b className="block font-semibold text-ink">Day {pen.days.get(step.id) ?? '…'}</b>
           {dated}
         </span>
       )}
-      <span className={inside ? 'absolute top-[7px] left-[9px]' : 'absolute top-[11px] left-[14px]'}>{mark}</span>
+      <span className={inside ? 'absolute top-[4px] left-[3px]' : 'absolute top-[8px] left-[8px]'}>
+        <StepHandle id={step.id} label={`Pick “${name}” with others`} marked={marked} mark={() => pen.mark(step.id)}>
+          {mark}
+        </StepHandle>
+      </span>
       <div className="font-serif text-[17px] leading-normal">
         <Sentence step={step} index={index} pointer={pointer} inside={inside} /> <OnlyIf step={step} picked={on} />{' '}
         <ReadBy step={step} picked={on} /> <OnceAHousehold step={step} picked={on} /> {inside && passagesOf(step).length === 0 && dated}
       </div>
+      <StepDeeds program={pen.id} step={step} deed={pen.deeds.get(step.id)} zone={pen.zone} now={pen.now} />
       {writing && step.kind === 'email' && step.letter === undefined && (
         <Suspense fallback={<Loading what="Opening the letter" />}>
           <LetterEditor
@@ -89,13 +119,23 @@ function StepLine({ step, index, pointer, inside, last }: LineProps) {
           )}
           {step.kind === 'email' && <FollowLetter step={step} set={pen.set} />}
           {index > 0 && (
-            <Button look="plain" onClick={() => pen.move(step.id, -1)}>
+            <Button look="plain" onClick={() => pen.move(step.id, 'up')}>
               up
             </Button>
           )}
           {!last && (
-            <Button look="plain" onClick={() => pen.move(step.id, 1)}>
+            <Button look="plain" onClick={() => pen.move(step.id, 'down')}>
               down
+            </Button>
+          )}
+          {shift(pen.steps, step.id, 'in') !== pen.steps && (
+            <Button look="plain" onClick={() => pen.move(step.id, 'in')}>
+              into the passage before
+            </Button>
+          )}
+          {inside && (
+            <Button look="plain" onClick={() => pen.move(step.id, 'out')}>
+              out of the passage
             </Button>
           )}
           <Button look="plain" onClick={() => pen.copy(step.id)}>
@@ -110,7 +150,7 @@ function StepLine({ step, index, pointer, inside, last }: LineProps) {
       )}
       {!last && (
         <AddStep
-          label={`Add a step after ${short(filled(stepName(step), pen.person)) || step.kind}`}
+          label={`Add a step after ${name}`}
           className="absolute right-2 -bottom-2.5 z-10 h-5 w-5 rounded-std border border-rule bg-sheet !py-0 text-center leading-none opacity-0 hover:opacity-100 focus-visible:opacity-100 data-[state=open]:opacity-100 max-[699px]:opacity-100"
           add={(kind) => pen.addAfter(step.id, kind)}
         >

@@ -6,6 +6,9 @@ import type { Step } from './programFile';
 export type Pen = {
   /** All steps of the program, as they stand in the file. */
   steps: Step[];
+  /** The program's id, and what its steps have done, by step. */
+  id: string;
+  deeds: ReadonlyMap<string, Schemas['StepDeed']>;
   /** The program's name, once it has been switched on: then its steps have been got by somebody, or may be. */
   program?: string;
   /** The person in the margin, and when their touches would come. */
@@ -28,7 +31,10 @@ export type Pen = {
   /** Programs one can go on with. */
   programs: string[];
   set: (step: Step) => void;
-  move: (id: string, by: number) => void;
+  move: (id: string, way: 'up' | 'down' | 'in' | 'out') => void;
+  /** Those that are picked together, and picking one with them or not. */
+  marked: ReadonlySet<string>;
+  mark: (id: string) => void;
   remove: (id: string) => void;
   /** Puts a new step of a kind right after another. */
   addAfter: (id: string, kind: Step['kind']) => void;

@@ -1,6 +1,7 @@
 import { describe, expect, test } from 'vitest';
 import type { Step } from './programFile';
-import { addAfter, addInto, allSteps, copyStep, moveStep, passagesOf, removeStep, replaceStep, stepsBefore } from './stepTree';
+import { shift, without } from './stepMoves';
+import { addAfter, addInto, allSteps, copyStep, passagesOf, replaceStep, stepsBefore } from './stepTree';
 
 const when = { from: 'previous', offset: 'P1D' } as const;
 const tell = (id: string): Step => ({ id, kind: 'tell-me', when, body: id });
@@ -51,15 +52,15 @@ describe('steps inside steps', () => {
   });
 
   test('are taken out with what stands in them', () => {
-    expect(ids(removeStep(tree, 'c'))).toEqual(['a', 'f', 'b', 's', 'd', 'e']);
-    expect(ids(removeStep(tree, 's'))).toEqual(['a', 'f', 'b', 'd', 'e']);
-    expect(ids(removeStep(tree, 'f'))).toEqual(['a', 'e']);
+    expect(ids(without(tree, new Set(['c'])))).toEqual(['a', 'f', 'b', 's', 'd', 'e']);
+    expect(ids(without(tree, new Set(['s'])))).toEqual(['a', 'f', 'b', 'd', 'e']);
+    expect(ids(without(tree, new Set(['f'])))).toEqual(['a', 'e']);
   });
 
   test('move among those they stand with', () => {
-    expect(ids(moveStep(tree, 's', -1))).toEqual(['a', 'f', 's', 'c', 'b', 'd', 'e']);
-    expect(moveStep(moveStep(tree, 'f', 1), 'f', -1)).toEqual(tree);
-    for (const id of ['c', 'd']) expect(moveStep(moveStep(tree, id, 1), id, -1)).toEqual(tree);
+    expect(ids(shift(tree, 's', 'up'))).toEqual(['a', 'f', 's', 'c', 'b', 'd', 'e']);
+    expect(shift(shift(tree, 'f', 'down'), 'f', 'up')).toEqual(tree);
+    for (const id of ['c', 'd']) expect(shift(shift(tree, id, 'down'), id, 'up')).toEqual(tree);
   });
 
   test('are added after another, into a passage, and at the end', () => {
@@ -67,7 +68,7 @@ describe('steps inside steps', () => {
     expect(ids(addInto(tree, 's', 1, tell('x')))).toEqual(['a', 'f', 'b', 's', 'c', 'x', 'd', 'e']);
     expect(ids(addInto(tree, 'f', 1, tell('x')))).toEqual(['a', 'f', 'b', 's', 'c', 'd', 'x', 'e']);
     expect(ids(addAfter(tree, undefined, tell('x'))).at(-1)).toBe('x');
-    expect(removeStep(addInto(tree, 's', 1, tell('x')), 'x')).toEqual(tree);
+    expect(without(addInto(tree, 's', 1, tell('x')), new Set(['x']))).toEqual(tree);
   });
 
   test('a fork asks about what comes before it', () => {

@@ -17,7 +17,7 @@ export function passagesOf(step: Step): PassageOf[] {
 }
 
 /** The step with its passages changed; `place` is the passage's place in {@link passagesOf}. */
-function withPassages(step: Step, change: (steps: Step[], place: number) => Step[]): Step {
+export function withPassages(step: Step, change: (steps: Step[], place: number) => Step[]): Step {
   if (step.kind === 'fork') return { ...step, then: change(step.then, 0), else: change(step.else ?? [], 1) };
   if (step.kind === 'split') return { ...step, passages: step.passages.map((p, i) => ({ ...p, steps: change(p.steps, i) })) };
   return step;
@@ -35,23 +35,6 @@ export function allSteps(steps: Step[]): Step[] {
 
 export function replaceStep(steps: Step[], step: Step) {
   return everywhere(steps, (list) => list.map((s) => (s.id === step.id ? step : s)));
-}
-
-/** Takes a step out, with all that stands in its passages. */
-export function removeStep(steps: Step[], id: string) {
-  return everywhere(steps, (list) => list.filter((s) => s.id !== id));
-}
-
-/** Moves a step up (-1) or down (1) among those it stands with; at the end of them it stays. */
-export function moveStep(steps: Step[], id: string, by: number) {
-  return everywhere(steps, (list) => {
-    const from = list.findIndex((s) => s.id === id);
-    const step = list[from];
-    if (!step) return list;
-    const rest = list.filter((s) => s !== step);
-    rest.splice(Math.min(Math.max(from + by, 0), rest.length), 0, step);
-    return rest;
-  });
 }
 
 /** Puts a step after another, in the same passage; at the end where there is no such step. */
@@ -83,7 +66,8 @@ export function copyStep(steps: Step[], id: string, every?: string, times = 1) {
 
 const asStep = (id: string) => ({ id, kind: 'end' }) as Step;
 
-function renamed(step: Step, ids: Map<string, string>): Step {
+/** A step under new ids, with all that stands in its passages; its question asks about the new ones where those were renamed too. */
+export function renamed(step: Step, ids: ReadonlyMap<string, string>): Step {
   const copy = { ...withPassages(step, (list) => list.map((s) => renamed(s, ids))), id: ids.get(step.id) ?? step.id };
   if (copy.kind !== 'fork' || !('step' in copy.if)) return copy;
   const asked = copy.if.step;

@@ -2,9 +2,13 @@ import { useCallback, useEffect, useRef, useState } from 'react';
 import { ApiError, api, type Schemas, take } from '../../api/client';
 import { keep, keptUnder } from '../../ui/kept';
 import type { ProgramFile } from './programFile';
+import { allSteps } from './stepTree';
 
 const restBeforeSaving = 500;
 const beforeAgain = 4_000;
+
+/** What is written in one go is taken back in one go: changes of one kind that follow each other so fast (milliseconds). */
+const oneGo = 900;
 
 /** A draft on this machine, and the number of the one it was made from. */
 type Kept = { draft: ProgramFile; number: number };
@@ -67,9 +71,16 @@ export function useDraft(id: string, loaded: Schemas['ProgramDto']) {
     running.current = undefined;
   }, [id]);
 
-  const change = useCallback(
-    (next: ProgramFile | ((before: ProgramFile) => ProgramFile)) => {
-      latest.current = typeof next === 'function' ? next(latest.current) : next;
+  // Everything since the page was opened, to be taken back and done again.
+  const past = useRef<ProgramFile[]>([]);
+  const undone = useRef<ProgramFile[]>([]);
+  const changedAt = useRef(0);
+  const [steps, setSteps] = useState({ back: 0, again: 0 });
+  const counted = useCallback(() => setSteps({ back: past.current.length, again: undone.current.length }), []);
+
+  const put = useCallback(
+    (next: ProgramFile) => {
+      latest.current = next;
       setDraft(latest.current);
       setChanged(true);
       dirty.current = true;
@@ -80,6 +91,27 @@ export function useDraft(id: string, loaded: Schemas['ProgramDto']) {
     },
     [id, save],
   );
+
+  const change = useCallback(
+    (next: ProgramFile | ((before: ProgramFile) => ProgramFile)) => {
+      const before = latest.current;
+      const after = typeof next === 'function' ? next(before) : next;
+      const now = Date.now();
+      // Written on in the same steps: part of what went before. Steps that come, go or move are each their own.
+      const goesOn = now - changedAt.current < oneGo && past.current.length > 0 && idsOf(before) === idsOf(after);
+      changedAt.current = idsOf(before) === idsOf(after) ? now : 0;
+      if (!goesOn) past.current.push(before);
+      undone.current = [];
+      counted();
+      put(after);
+    },
+    [put, counted],
+  );
+
+  /** Takes the last change back; false where there is none. */
+  const undo = useCallback(() => travel(past.current, undone.current, latest.current, put, counted), [put, counted]);
+  /** Does again what was taken back last; false where there is nothing. */
+  const redo = useCallback(() => travel(undone.current, past.current, latest.current, put, counted), [put, counted]);
 
   // What is not saved yet is saved when the page is left.
   useEffect(
@@ -128,5 +160,24 @@ export function useDraft(id: string, loaded: Schemas['ProgramDto']) {
     ready,
     unsaved: unsaved !== undefined,
     settleUnsaved,
+    undo,
+    redo,
+    mayUndo: steps.back > 0,
+    mayRedo: steps.again > 0,
   };
+}
+
+/** The steps by their order, to tell writing in them from moving them about. */
+const idsOf = (file: ProgramFile) =>
+  allSteps(file.steps)
+    .map((s) => s.id)
+    .join();
+
+function travel(from: ProgramFile[], to: ProgramFile[], now: ProgramFile, put: (file: ProgramFile) => void, counted: () => void) {
+  const there = from.pop();
+  if (!there) return false;
+  to.push(now);
+  counted();
+  put(there);
+  return true;
 }

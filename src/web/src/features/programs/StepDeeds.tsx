@@ -1,0 +1,87 @@
+import { useQuery } from '@tanstack/react-query';
+import { Popover } from 'radix-ui';
+import { useState } from 'react';
+import { Link } from 'react-router';
+import { api, type Schemas, take } from '../../api/client';
+import { Trouble } from '../../ui/bits';
+import { Float } from '../../ui/Float';
+import { day } from '../../ui/when';
+import type { Step } from './programFile';
+
+type Deed = Schemas['StepDeed'];
+type What = 'reached' | 'opened' | 'followed' | 'answered' | 'waiting';
+
+const done: Partial<Record<Step['kind'], string>> = { email: 'sent', text: 'sent', call: 'made', note: 'posted', task: 'done' };
+
+/** What a step has done so far, small and quiet; each number leads to those it counts. */
+export function StepDeeds({ program, step, deed, zone, now }: { program: string; step: Step; deed?: Deed; zone: string; now: string }) {
+  const reached = done[step.kind];
+  if (!deed) return null;
+  const all: [What, number, string][] = [
+    ['reached', reached ? deed.reached : 0, reached ?? ''],
+    ['opened', step.kind === 'email' ? deed.opened : 0, 'opened'],
+    ['followed', deed.followed, 'followed a link'],
+    ['answered', deed.answered, 'answered'],
+    ['waiting', deed.waiting, step.kind === 'call' || step.kind === 'note' || step.kind === 'task' ? 'to come or to do' : 'waiting now'],
+  ];
+  const some = all.filter(([, n]) => n > 0);
+  if (some.length === 0) return null;
+  return (
+    <p className="m-0 flex flex-wrap gap-x-3 font-sans text-small text-soft">
+      {some.map(([what, n, words]) => (
+        <Names key={what} program={program} step={step.id} what={what} words={`${n} ${words}`} zone={zone} now={now} />
+      ))}
+    </p>
+  );
+}
+
+/** Those that a number counts, by name. */
+function Names({
+  program,
+  step,
+  what,
+  words,
+  zone,
+  now,
+}: {
+  program: string;
+  step: string;
+  what: What;
+  words: string;
+  zone: string;
+  now: string;
+}) {
+  const [open, setOpen] = useState(false);
+  const who = useQuery({
+    queryKey: ['program', program, 'deeds', step, what],
+    enabled: open,
+    queryFn: () => take(api.GET('/api/programs/{id}/deeds/{what}', { params: { path: { id: program, what }, query: { step } } })),
+  });
+  return (
+    <Popover.Root open={open} onOpenChange={setOpen}>
+      <Popover.Trigger className="inline-flex min-h-6 items-center hover:text-ink hover:underline">{words}</Popover.Trigger>
+      <Popover.Portal container={open ? document.getElementById('main') : undefined}>
+        <Float
+          open={open}
+          close={() => setOpen(false)}
+          align="start"
+          sideOffset={4}
+          aria-label={words}
+          className="max-h-80 w-72 overflow-y-auto p-3 text-small"
+        >
+          <h3>{words}</h3>
+          {who.error ? <Trouble error={who.error} /> : !who.data && <p role="status">Looking …</p>}
+          <ul className="m-0 list-none p-0">
+            {who.data?.people.map((p) => (
+              <li key={p.person.id + p.at} className="flex justify-between gap-3 border-t border-dotted border-rule py-1">
+                <Link to={`/people/${p.person.id}`}>{p.person.name}</Link>
+                <span className="whitespace-nowrap text-soft">{day(p.at, zone, now)}</span>
+              </li>
+            ))}
+          </ul>
+          {who.data && who.data.count > who.data.people.length && <p>and {who.data.count - who.data.people.length} more</p>}
+        </Float>
+      </Popover.Portal>
+    </Popover.Root>
+  );
+}
