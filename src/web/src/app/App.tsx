@@ -24,6 +24,9 @@ const ConsentGlance = lazy(() => import('../features/consent/ConsentGlance'));
 const SegmentPage = lazy(() => import('../features/segments/SegmentPage'));
 const PracticePage = lazy(() => import('../features/practice/PracticePage'));
 const LetterList = lazy(() => import('../features/letters/LetterList'));
+const OffersPage = lazy(() => import('../features/letters/OffersPage'));
+const FiguresPage = lazy(() => import('../features/letters/FiguresPage'));
+const FilesPage = lazy(() => import('../features/letters/FilesPage'));
 const LetterPage = lazy(() => import('../features/letters/LetterPage'));
 const SigningPage = lazy(() => import('../features/letters/SigningPage'));
 const ProgramList = lazy(() => import('../features/programs/ProgramList'));
@@ -104,6 +107,9 @@ function Inside({ session }: { session: Session }) {
             <Route path="/people/:id" element={<PersonPage />} />
             <Route path="/practice" element={<PracticePage />} />
             <Route path="/letters" element={<LetterList />} />
+            <Route path="/letters/offers" element={<OffersPage />} />
+            <Route path="/letters/figures" element={<FiguresPage />} />
+            <Route path="/letters/files" element={<FilesPage />} />
             <Route path="/letters/:id" element={<LetterPage />} />
             <Route path="/signing" element={<SigningPage />} />
             <Route path="/programs" element={<ProgramList />} />

@@ -22,7 +22,7 @@ export const shownBy: Record<string, readonly string[]> = {
   offers: ['offers', 'letters', 'program'],
   opportunities: ['dealings', 'thread', 'people'],
   people: ['people', 'lists', 'consent', 'person', 'today', 'dealings', 'circle', 'picked'],
-  programs: ['programs', 'program', 'session'],
+  programs: ['programs', 'program', 'session', 'today'],
   providers: ['today'],
   received: ['thread', 'today', 'mail', 'texts'],
   refusals: ['today', 'person', 'thread'],

@@ -9,6 +9,7 @@ export type Right =
   | 'write-programs'
   | 'bring-people-in'
   | 'switch-programs'
+  | 'approve-programs'
   | 'bring-consent-in'
   | 'yes-over-no'
   | 'overrule-consent'

@@ -269,6 +269,8 @@ const blocks: Record<string, JSONContent> = {
     content: [row(['What', 'How much'], 'tableHeader'), row(['One', '1'], 'tableCell'), row(['Two', '2'], 'tableCell')],
   },
   'a line across': { type: 'horizontalRule' },
+  'an offer': { type: 'offer' },
+  'figures of their area': { type: 'figures', attrs: { 'data-field': 'city' } },
   'a passage only for some': {
     type: 'onlyFor',
     attrs: { 'data-rule': JSON.stringify({ field: 'tags', op: 'has', value: 'Client' }) },

@@ -4,6 +4,7 @@ import { api, type Schemas, take } from '../../api/client';
 import { Empty, Loading, Trouble } from '../../ui/bits';
 import { DayPage, PageHead, Stretch } from '../../ui/DayPage';
 import { count } from '../../ui/when';
+import { KeptLinks } from './KeptLinks';
 
 type Line = Schemas['LetterLine'];
 
@@ -34,7 +35,17 @@ export default function LetterList() {
         </>
       }
     >
-      <PageHead title="Letters" aside={<Link to="/letters/new">Write one</Link>} />
+      <PageHead
+        title="Letters"
+        aside={
+          <span className="flex flex-wrap gap-x-5">
+            <Link to="/letters/new" className="inline-flex min-h-6 items-center">
+              Write one
+            </Link>
+            <KeptLinks />
+          </span>
+        }
+      />
       {letters.error && (
         <div className="px-7">
           <Trouble error={letters.error} />

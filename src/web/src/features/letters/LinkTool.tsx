@@ -29,6 +29,7 @@ export function LinkTool({
   const [asksWords, setAsksWords] = useState(false);
   const [draft, setDraft] = useState<Effects>({});
   const [more, setMore] = useState(false);
+  const known = useId();
   const said = sayEffects(draft);
   // The server says where it leads: what is written without a scheme is completed, what leads nowhere comes back.
   const use = useMutation({
@@ -85,7 +86,17 @@ export function LinkTool({
               error={fieldError(use.error, 'written')}
             >
               {(id, by) => (
-                <input id={id} aria-describedby={by} className="w-full" value={text} onChange={(e) => setText(e.target.value)} />
+                <>
+                  <input
+                    id={id}
+                    aria-describedby={by}
+                    list={known}
+                    className="w-full"
+                    value={text}
+                    onChange={(e) => setText(e.target.value)}
+                  />
+                  <KnownAddresses id={known} />
+                </>
               )}
             </Field>
             {said.length > 0 && !more && <p className="mb-2 text-small">Following it {said.join(', ')}.</p>}
@@ -104,6 +115,21 @@ export function LinkTool({
         </Float>
       </Popover.Portal>
     </Popover.Root>
+  );
+}
+
+/** Addresses of the practice's own to lead to: its files, and the pages of its figures. */
+function KnownAddresses({ id }: { id: string }) {
+  const files = useQuery({ queryKey: ['files'], queryFn: () => take(api.GET('/api/files')) });
+  const figures = useQuery({ queryKey: ['figures'], queryFn: () => take(api.GET('/api/figures')) });
+  return (
+    <datalist id={id}>
+      {[...(files.data ?? []), ...(figures.data ?? [])].map((kept) => (
+        <option key={kept.id} value={kept.address}>
+          {kept.name}
+        </option>
+      ))}
+    </datalist>
   );
 }
 

@@ -1,8 +1,10 @@
+import { useQuery } from '@tanstack/react-query';
 import { mergeAttributes, Node } from '@tiptap/core';
 import Image from '@tiptap/extension-image';
 import { addColumnAfter, addRowAfter, deleteColumn, deleteRow, deleteTable, goToNextCell, tableEditing } from '@tiptap/pm/tables';
 import { NodeViewContent, type NodeViewProps, NodeViewWrapper, ReactNodeViewRenderer } from '@tiptap/react';
-import { useState } from 'react';
+import { type ReactNode, useState } from 'react';
+import { api, take } from '../../api/client';
 import { Field } from '../../ui/bits';
 import { Take } from '../programs/forms';
 import { Say } from '../programs/Say';
@@ -256,6 +258,130 @@ export const tableActs = {
   'take the table out': deleteTable,
 } as const;
 
+/** An element that stands for something kept elsewhere, by its name. */
+const taken = (name: string, part_: string, more: string[], view: (props: NodeViewProps) => ReactNode) =>
+  Node.create({
+    name,
+    group: 'block',
+    atom: true,
+    addAttributes: () => Object.fromEntries(['data-of', ...more].map((key) => [key, { default: null }])),
+    parseHTML: () => [{ tag: `div[data-part=${part_}]`, priority: 60 }],
+    renderHTML: ({ HTMLAttributes }) => ['div', mergeAttributes(HTMLAttributes, { 'data-part': part_ })],
+    addNodeView: () => ReactNodeViewRenderer(view),
+  });
+
+/** An offer of the practice, as it is on the day the letter goes. */
+export const OfferPart = taken('offer', 'offer', [], OfferView);
+
+/** Figures of a table of the practice, for the reader's area. */
+export const FiguresPart = taken('figures', 'figures', ['data-field', 'data-area', 'data-missing'], FiguresView);
+
+function OfferView({ node, updateAttributes }: NodeViewProps) {
+  const offers = useQuery({ queryKey: ['offers'], queryFn: () => take(api.GET('/api/offers')) });
+  const of = String(node.attrs['data-of'] ?? '');
+  return (
+    <NodeViewWrapper className="part-note" contentEditable={false}>
+      the offer{' '}
+      <Say words={of || 'choose one'} label={`Offer: ${of || 'none yet'}`} asks={!of}>
+        {(close) => (
+          <OneOf
+            names={offers.data?.map((o) => o.name)}
+            now={of}
+            none="There is none yet. Write one under Letters, Offers."
+            choose={(name) => {
+              updateAttributes({ 'data-of': name });
+              close();
+            }}
+          />
+        )}
+      </Say>
+      , as it is on the day
+    </NodeViewWrapper>
+  );
+}
+
+const areaFields: [string, string][] = [
+  ['city', 'their town'],
+  ['postalCode', 'their postal code'],
+  ['state', 'their state'],
+  ['country', 'their country'],
+];
+
+function FiguresView({ node, updateAttributes }: NodeViewProps) {
+  const tables = useQuery({ queryKey: ['figures'], queryFn: () => take(api.GET('/api/figures')) });
+  const practice = useQuery({ queryKey: ['practice'], queryFn: () => take(api.GET('/api/practice')) });
+  const attribute = (name: string) => (node.attrs[name] === null ? undefined : String(node.attrs[name]));
+  const [of, field, area] = [attribute('data-of') ?? '', attribute('data-field'), attribute('data-area')];
+  const holds = attribute('data-missing') === 'hold';
+  const fields: [string, string][] = [
+    ...areaFields,
+    ...(practice.data?.ownFields ?? []).map((f): [string, string] => [f.key, `their ${f.name}`]),
+  ];
+  const words = area ?? fields.find(([key]) => key === field)?.[1] ?? field ?? 'choose the area';
+  const areas = tables.data?.find((t) => t.name.toLowerCase() === of.toLowerCase())?.areas ?? [];
+  return (
+    <NodeViewWrapper className="part-note" contentEditable={false}>
+      figures of{' '}
+      <Say words={of || 'choose a table'} label={`Table: ${of || 'none yet'}`} asks={!of}>
+        {(close) => (
+          <OneOf
+            names={tables.data?.map((t) => t.name)}
+            now={of}
+            none="There is none yet. Bring one in under Letters, Figures."
+            choose={(name) => {
+              updateAttributes({ 'data-of': name });
+              close();
+            }}
+          />
+        )}
+      </Say>{' '}
+      for{' '}
+      <Say words={words} label={`Area: ${words}`}>
+        {(close) => (
+          <OneOf
+            names={[...fields.map(([, said]) => said), ...areas]}
+            now={words}
+            choose={(said) => {
+              const chosen = fields.find(([, w]) => w === said)?.[0];
+              updateAttributes(chosen ? { 'data-field': chosen, 'data-area': null } : { 'data-field': null, 'data-area': said });
+              close();
+            }}
+          />
+        )}
+      </Say>
+      ; without any{' '}
+      <button
+        type="button"
+        className="say"
+        aria-pressed={holds}
+        onClick={() => updateAttributes({ 'data-missing': holds ? null : 'hold' })}
+      >
+        {holds ? 'the letter is held back' : 'they are left out'}
+      </button>
+    </NodeViewWrapper>
+  );
+}
+
+/** One of a few names. */
+function OneOf({ names, now, none, choose }: { names?: readonly string[]; now: string; none?: string; choose: (name: string) => void }) {
+  if (names?.length === 0 && none) return <p className="text-small">{none}</p>;
+  return (
+    <ul className="m-0 max-h-72 list-none overflow-y-auto p-0">
+      {names?.map((name) => (
+        <li key={name}>
+          <button
+            type="button"
+            className={`w-full px-2 py-1.5 text-left text-small hover:bg-leaf-pale ${name === now ? 'font-semibold' : ''}`}
+            onClick={() => choose(name)}
+          >
+            {name}
+          </button>
+        </li>
+      ))}
+    </ul>
+  );
+}
+
 /** All of them, for the editor. */
 export const letterParts = [
   PressButton,
@@ -263,6 +389,8 @@ export const letterParts = [
   Column,
   SignOff,
   OnlyFor,
+  OfferPart,
+  FiguresPart,
   MergeField,
   LetterPicture,
   DataTable,

@@ -199,6 +199,19 @@ function Settings({ practice }: { practice: Practice }) {
             </Field>
           </div>
 
+          <Stretch title="Programs" />
+          <div className="px-7 py-3">
+            <label className="block text-small">
+              <input
+                type="checkbox"
+                className="mr-2"
+                checked={draft.programsApproved ?? false}
+                onChange={(e) => set({ programsApproved: e.target.checked })}
+              />
+              A principal says yes to each program, and to each change of it, before it is switched on
+            </label>
+          </div>
+
           <Stretch title="Letters" />
           <div className="px-7 py-3">
             {text('Postal address', 'postalAddress', 'every commercial email carries it', 3)}

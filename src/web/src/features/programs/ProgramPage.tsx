@@ -4,23 +4,25 @@ import { Link, useNavigate, useParams } from 'react-router';
 import { toast } from 'sonner';
 import { api, type Schemas, take } from '../../api/client';
 import { useMay, useNow } from '../../app/session';
-import { Button, Field, Loading, Trouble } from '../../ui/bits';
+import { Button, Loading, Trouble } from '../../ui/bits';
 import { DayPage, PageHead, useTitle } from '../../ui/DayPage';
 import { typing, useKeys } from '../../ui/keys';
 import { Letter } from '../../ui/Letter';
+import { money } from '../../ui/money';
 import { PauseButton } from '../../ui/PauseButton';
-import { span } from '../../ui/span';
 import { TouchLine } from '../../ui/TouchLine';
 import { said } from '../../ui/undo';
 import { count, day, daysBetween, keyDate, moment } from '../../ui/when';
 import { ReadAs } from '../letters/ReadAs';
 import { partsOf } from '../rules/ruleLanguage';
 import { SayRules } from '../rules/SayRules';
+import { About } from './About';
 import { AddStep, newStep } from './AddStep';
-import { AgainForm, StopForm, Take, TriggerForm, WindowForm } from './forms';
+import { BeforeItGoes } from './BeforeItGoes';
+import { AgainForm, StopForm, TriggerForm, WindowForm } from './forms';
 import { OnTheirWay } from './OnTheirWay';
 import { type Pen, PenContext } from './pen';
-import { type ProgramFile, type Step, sayStart, sayStop, sayWindow } from './programFile';
+import { type ProgramFile, type Step, sayAgain, sayStart, sayStop, sayWindow } from './programFile';
 import { Say, SayList } from './Say';
 import { Standing } from './Standing';
 import { StartPeople } from './StartPeople';
@@ -258,7 +260,7 @@ function Page({ id, loaded, reload }: { id: string; loaded: Schemas['ProgramDto'
         <div className="flex flex-wrap items-baseline justify-between gap-x-6">
           <input
             aria-label="Name of the program"
-            className="min-w-0 flex-1 !border-0 !bg-transparent !p-0 font-serif !text-[32px] font-medium tracking-tight"
+            className="[field-sizing:content] max-w-full !border-0 !bg-transparent !p-0 font-serif !text-[32px] font-medium tracking-tight"
             value={draft.name}
             onChange={(e) => set({ name: e.target.value })}
           />
@@ -343,7 +345,7 @@ function Page({ id, loaded, reload }: { id: string; loaded: Schemas['ProgramDto'
               />
             )}
           </Say>
-          . <Policy draft={draft} set={set} /> <Group draft={draft} set={set} />
+          . <About draft={draft} set={set} />
         </p>
         <Findings findings={[...at_('/startsWhen'), ...findings.filter((f) => ['/steps', '/policy', '/topic'].includes(f.pointer))]} />
       </div>
@@ -361,7 +363,7 @@ function Page({ id, loaded, reload }: { id: string; loaded: Schemas['ProgramDto'
         <div
           role="toolbar"
           aria-label="Steps picked together"
-          className="sticky bottom-0 z-20 flex flex-wrap gap-x-5 border-y border-rule bg-sheet px-[34px] py-2 text-small max-[699px]:px-4"
+          className="sticky bottom-0 z-20 flex flex-wrap justify-end gap-x-5 border-y border-rule bg-sheet px-[34px] py-2 text-small max-[699px]:px-4"
         >
           <b className="inline-flex min-h-6 items-center font-semibold">{count(marked.size, 'step', 'steps')} picked</b>
           <Button className="min-h-6" onClick={() => document.execCommand('copy')}>
@@ -464,14 +466,6 @@ function daysOf(line: Schemas['TouchMarkDto'][], preview: Schemas['PreviewDto'] 
 /** What stands beside a line of the page; the rest is said in the margin only. */
 const hasLine = (f: Schemas['FindingDto']) => /^\/(startsWhen|steps)/.test(f.pointer);
 
-/** Whether the same person may start again; what an occasion starts comes round with each date, whatever is said here (rule 5.3). */
-function sayAgain({ again, startsWhen }: ProgramFile) {
-  if (startsWhen.length > 0 && startsWhen.every((t) => t.kind === 'occasion' || t.kind === 'appointment')) return 'starts with each date';
-  const kind = typeof again === 'string' ? again : again.kind;
-  if (typeof again !== 'string' && again.gap) return `starts again ${span(again.gap)} after the last time`;
-  return { never: 'goes through it once', 'after-finished': 'may start again when through', 'each-time': 'starts each time' }[kind];
-}
-
 type MarginProps = {
   id: string;
   loaded: Schemas['ProgramDto'];
@@ -552,6 +546,11 @@ function Margin({
           )}
         </>
       )}
+      {preview?.price != null && (
+        <p>
+          Its messages cost {money(preview.price, preview.currency)} for {preview.person.name}.
+        </p>
+      )}
       <h3 className="mt-3">What holds it back</h3>
       {check ? (
         <>
@@ -626,6 +625,7 @@ function Margin({
           Rehearse it over everybody
         </Link>
       </p>
+      <BeforeItGoes id={id} loaded={loaded} draft={draft} number={number} changed={changed} ready={ready} />
       <KeptWalks id={id} number={number} />
       <AsAFile id={id} />
       <Standing id={id} name={draft.name} loaded={loaded} />
@@ -679,92 +679,5 @@ function AsAFile({ id }: { id: string }) {
       </a>
       <Trouble error={copy.error} />
     </p>
-  );
-}
-
-/** Under what it stands in the list of programs; the names there are already are offered. */
-function Group({ draft, set }: { draft: ProgramFile; set: (part: Partial<ProgramFile>) => void }) {
-  const programs = useQuery({ queryKey: ['programs'], queryFn: () => take(api.GET('/api/programs')) });
-  const known = [...new Set((programs.data ?? []).flatMap((p) => p.group ?? []))];
-  const words = draft.group ? `under “${draft.group}”` : 'under no group';
-  return (
-    <>
-      Stands{' '}
-      <Say words={words} label={`Group: ${words}`} soft={!draft.group}>
-        {(close) => (
-          <GroupForm
-            group={draft.group ?? ''}
-            known={known}
-            done={(group) => {
-              set({ group: group || undefined });
-              close();
-            }}
-          />
-        )}
-      </Say>
-      .
-    </>
-  );
-}
-
-function GroupForm({ group, known, done }: { group: string; known: string[]; done: (group: string) => void }) {
-  const [typed, setTyped] = useState(group);
-  return (
-    <Take done={() => done(typed.trim())}>
-      <Field label="Group" hint="Programs of one group stand together in the list; empty for none.">
-        {(id, by) => (
-          <>
-            <input
-              id={id}
-              aria-describedby={by}
-              list="groups-known"
-              maxLength={80}
-              className="w-full"
-              value={typed}
-              onChange={(e) => setTyped(e.target.value)}
-            />
-            <datalist id="groups-known">
-              {known.map((g) => (
-                <option key={g} value={g} />
-              ))}
-            </datalist>
-          </>
-        )}
-      </Field>
-    </Take>
-  );
-}
-
-/** The policy of consent it goes by; said only where there is one to pick, or one was picked. */
-function Policy({ draft, set }: { draft: ProgramFile; set: (part: Partial<ProgramFile>) => void }) {
-  const practice = useQuery({ queryKey: ['practice'], queryFn: () => take(api.GET('/api/practice')) });
-  const names = practice.data?.policies.map((p) => p.name) ?? [];
-  if (names.length === 0 && !draft.policy) return null;
-  const words = draft.policy ? `the policy “${draft.policy}”` : 'the practice’s own rules';
-  return (
-    <>
-      Of consent it goes by{' '}
-      <Say words={words} label={`Consent: ${words}`} soft={!draft.policy}>
-        {(close) => (
-          <ul className="m-0 list-none p-0">
-            {[undefined, ...names].map((name) => (
-              <li key={name ?? ''}>
-                <button
-                  type="button"
-                  className={`w-full px-2 py-1.5 text-left text-small hover:bg-leaf-pale ${name === draft.policy ? 'font-semibold' : ''}`}
-                  onClick={() => {
-                    set({ policy: name });
-                    close();
-                  }}
-                >
-                  {name ?? 'the practice’s own rules'}
-                </button>
-              </li>
-            ))}
-          </ul>
-        )}
-      </Say>
-      .
-    </>
   );
 }

@@ -56,7 +56,7 @@ export function StepDrag({
       {children}
       <DragOverlay dropAnimation={null}>
         {drawn.length > 0 && (
-          <span className="inline-flex items-center gap-2 rounded-std border border-rule bg-sheet px-3 py-1 font-serif shadow-sm">
+          <span className="inline-flex items-center gap-2 rounded-std border whitespace-nowrap border-rule bg-sheet px-3 py-1 font-serif shadow-sm">
             <StepMark kind={drawn[0]?.kind ?? ''} /> {count(drawn.length, 'step', 'steps')}
           </span>
         )}

@@ -20,6 +20,7 @@ import { Say, Words } from './Say';
 import { SpanField } from './SpanField';
 import { StepDeeds } from './StepDeeds';
 import { Gap, StepHandle } from './StepDrag';
+import { StepFiles } from './StepFiles';
 import { type Place, shift } from './stepMoves';
 import { passagesOf } from './stepTree';
 
@@ -96,7 +97,8 @@ function StepLine({ step, index, pointer, inside, place, last }: LineProps) {
       </span>
       <div className="font-serif text-[17px] leading-normal">
         <Sentence step={step} index={index} pointer={pointer} inside={inside} /> <OnlyIf step={step} picked={on} />{' '}
-        <ReadBy step={step} picked={on} /> <OnceAHousehold step={step} picked={on} /> {inside && passagesOf(step).length === 0 && dated}
+        <ReadBy step={step} picked={on} /> <OnceAHousehold step={step} picked={on} />{' '}
+        {step.kind === 'email' && <StepFiles step={step} picked={on} set={pen.set} />} {inside && passagesOf(step).length === 0 && dated}
       </div>
       <StepDeeds program={pen.id} step={step} deed={pen.deeds.get(step.id)} zone={pen.zone} now={pen.now} />
       {writing && step.kind === 'email' && step.letter === undefined && (

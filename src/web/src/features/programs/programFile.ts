@@ -116,7 +116,7 @@ export type To = 'person' | 'owner' | { relation: string };
 type Message = Reaching & { to?: To };
 export type Step = StepBase &
   (
-    | ({ kind: 'email'; subject?: string; body?: string; letter?: string } & Message)
+    | ({ kind: 'email'; subject?: string; body?: string; letter?: string; attachments?: string[] } & Message)
     | ({ kind: 'call'; script: string; slack: string; holds: boolean; missedAfter?: string } & Reaching)
     | { kind: 'hand-over'; program: string }
     | ({ kind: 'text'; body: string } & Message)
@@ -300,6 +300,14 @@ export function sayWindow(p: ProgramFile) {
           : 'Monday to Friday'
         : w.days.map((d) => d[0]?.toUpperCase() + d.slice(1)).join(', ');
   return `${week}, ${clock(w.from)} to ${clock(w.to)}, ${whose}`;
+}
+
+/** Whether the same person may start again; what an occasion starts comes round with each date, whatever is said here (rule 5.3). */
+export function sayAgain({ again, startsWhen }: ProgramFile) {
+  if (startsWhen.length > 0 && startsWhen.every((t) => t.kind === 'occasion' || t.kind === 'appointment')) return 'starts with each date';
+  const kind = typeof again === 'string' ? again : again.kind;
+  if (typeof again !== 'string' && again.gap) return `starts again ${span(again.gap)} after the last time`;
+  return { never: 'goes through it once', 'after-finished': 'may start again when through', 'each-time': 'starts each time' }[kind];
 }
 
 export function sayWhen(w: When, first: boolean) {

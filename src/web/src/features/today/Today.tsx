@@ -12,6 +12,7 @@ import { said } from '../../ui/undo';
 import { count, daysBetween, longDay, moment, nearDay, sinceDay, time } from '../../ui/when';
 import { type Mark, markTouch, saidDropped } from '../people/acts';
 import { TouchMargin } from '../touches/TouchMargin';
+import { NotSwitchedOn } from './NotSwitchedOn';
 
 /** Calls that have stood for more days than this are folded where there are more than so many of them. */
 const overTime = 5;
@@ -526,6 +527,7 @@ function Sheet({ day, mine, setMine }: { day: Day; mine: boolean; setMine: (mine
           {m.status === 'set-aside' && <Button onClick={() => decide.mutate({ id: m.person.id, how: 'again' })}>try again</Button>}
         </div>
       ))}
+      <NotSwitchedOn />
       <p className="border-t border-rule px-7 py-3 text-small text-soft">
         <kbd>j</kbd> <kbd>k</kbd> go through · <kbd>Enter</kbd> opens the person · <kbd>?</kbd> all keys
       </p>
