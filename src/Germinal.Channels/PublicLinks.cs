@@ -17,6 +17,11 @@ public sealed class PublicLinks(byte[] key, string baseUrl)
     private const byte OfOpening = (byte)'o';
     private const byte OfPreferences = (byte)'p';
     private const byte OfConfirmation = (byte)'c';
+    private const byte OfShortLink = (byte)'s';
+    private const int ShortSigns = 10;
+
+    // Without those that are mistaken for each other when somebody types them: 0 and o, 1, i and l.
+    private const string Signs = "23456789abcdefghjkmnpqrstuvwxyzABCDEFGHJKMNPQRSTUVWXYZ";
 
     private readonly ShortMac macs = new(key);
 
@@ -30,6 +35,31 @@ public sealed class PublicLinks(byte[] key, string baseUrl)
     /// <param name="touchId">The touch that carries the letter.</param>
     /// <param name="place">The link's place in the letter, from 0.</param>
     public string Link(Guid touchId, int place) => $"{BaseUrl}/l/{Token(OfLink, touchId, (ushort)place)}";
+
+    /// <summary>
+    /// The short name of a text's link: ten signs of a MAC, so that nobody comes by one by guessing. What it stands for is kept where
+    /// messages are.
+    /// </summary>
+    public string ShortCode(Guid touchId, int place)
+    {
+        Span<byte> signed = stackalloc byte[19];
+        Write(OfShortLink, touchId, (ushort)place, signed);
+        Span<byte> mac = stackalloc byte[ShortSigns];
+        macs.Write(signed, mac);
+        return string.Create(ShortSigns, mac.ToArray(), static (code, bytes) =>
+        {
+            for (var i = 0; i < code.Length; i++)
+            {
+                code[i] = Signs[bytes[i] % Signs.Length];
+            }
+        });
+    }
+
+    /// <summary>The address of a short name.</summary>
+    public string Short(string code) => $"{BaseUrl}/s/{code}";
+
+    /// <summary>A short address as long as every other, for counting what a text takes.</summary>
+    public string ShortOfLength() => Short(new string('x', ShortSigns));
 
     /// <summary>The picture that tells that a letter was opened.</summary>
     public string Opening(Guid touchId) => $"{BaseUrl}/o/{Token(OfOpening, touchId, 0)}.gif";

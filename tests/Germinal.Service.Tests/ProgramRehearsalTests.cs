@@ -40,7 +40,7 @@ public sealed class ProgramRehearsalTests
         await using var db = world.Db();
         var program = ShelfReading.Definition((await db.Programs.SingleAsync(p => p.Id == id)).Draft);
         var now = World.At("2027-03-01T10:00");
-        return await new ProgramRehearsal(world.Programs, new LiquidLetters()).RunAsync(db, id, program, now, now + Duration.FromDays(days), Prices, progress ?? ((_, _) => { }), default);
+        return await new ProgramRehearsal(world.Programs, world.Letters).RunAsync(db, id, program, now, now + Duration.FromDays(days), Prices, progress ?? ((_, _) => { }), default);
     }
 
     [Fact]
@@ -60,7 +60,7 @@ public sealed class ProgramRehearsalTests
         var counted = new Dictionary<string, int>();
         foreach (var who in result.Who)
         {
-            var line = (await new ProgramRehearsal(world.Programs, new LiquidLetters()).OfOneAsync(db, id, program, who.Person.Id, from, until, default))!;
+            var line = (await new ProgramRehearsal(world.Programs, world.Letters).OfOneAsync(db, id, program, who.Person.Id, from, until, default))!;
             var goes = line.Where(t => t.Here && t.Touch.Outcome is Outcome.Sent or Outcome.Open or Outcome.Done).ToList();
             Assert.Equal(who.Touches, goes.Count);
             foreach (var touch in goes)
@@ -97,7 +97,7 @@ public sealed class ProgramRehearsalTests
     {
         var (world, id) = await WarmPeopleAsync();
         await using var _ = world;
-        using var room = new RehearsalRoom(world.Database, new ProgramRehearsal(world.Programs, new LiquidLetters()), NullLogger<RehearsalRoom>.Instance);
+        using var room = new RehearsalRoom(world.Database, new ProgramRehearsal(world.Programs, world.Letters), NullLogger<RehearsalRoom>.Instance);
         await using var db = world.Db();
         var row = await db.Programs.SingleAsync(p => p.Id == id);
         var program = ShelfReading.Definition(row.Draft);
@@ -133,7 +133,7 @@ public sealed class ProgramRehearsalTests
     {
         var (world, id) = await WarmPeopleAsync();
         await using var _ = world;
-        using var room = new RehearsalRoom(world.Database, new ProgramRehearsal(world.Programs, new LiquidLetters()), NullLogger<RehearsalRoom>.Instance);
+        using var room = new RehearsalRoom(world.Database, new ProgramRehearsal(world.Programs, world.Letters), NullLogger<RehearsalRoom>.Instance);
         await using var db = world.Db();
         var row = await db.Programs.SingleAsync(p => p.Id == id);
         var program = ShelfReading.Definition(row.Draft);

@@ -109,6 +109,7 @@ internal sealed class World : IAsyncDisposable
         Dispatcher = NewDispatcher();
         Room = NewRoom();
         Programs = new ProgramDesk(liquid, new Engines(liquid, shelves));
+        Letters = new LetterDesk(liquid, new LetterWriter(liquid, Links));
     }
 
     private Handing Handing { get; }
@@ -141,6 +142,8 @@ internal sealed class World : IAsyncDisposable
     public EngineRoom Room { get; }
 
     public ProgramDesk Programs { get; }
+
+    public LetterDesk Letters { get; }
 
     public Guid Practice { get; private set; }
 

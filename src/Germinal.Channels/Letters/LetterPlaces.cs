@@ -204,7 +204,7 @@ public static class LetterPlaces
     {
         var html = new StringBuilder();
         html.Append(CultureInfo.InvariantCulture, $"<h3>{LetterHtml.Encode(table.Name)}: {LetterHtml.Encode(area)}, {MonthAndYear.Format(readings.Max(r => r.Newest.Month))}</h3>");
-        html.Append("<table><tr><th></th><th></th><th>on a month before</th><th>on a year before</th></tr>");
+        html.Append("<table><tr><th></th><th></th><th>in a month</th><th>in a year</th></tr>");
         foreach (var reading in readings)
         {
             html.Append(

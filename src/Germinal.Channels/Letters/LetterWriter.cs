@@ -1,6 +1,7 @@
 using System.Collections.Concurrent;
 using System.Runtime.CompilerServices;
 using System.Text.RegularExpressions;
+using Germinal.Channels.Texts;
 using Germinal.Core.Contact;
 using Germinal.Core.Messages;
 using Germinal.Core.Practices;
@@ -105,6 +106,9 @@ public sealed partial class LetterWriter(LiquidLetters liquid, PublicLinks links
             words.Links
         );
     }
+
+    /// <summary>A filled text as long as it is sent: its links lead over short addresses.</summary>
+    public string AsLongAsSent(string words) => TextLinks.Shorten(words, _ => links.ShortOfLength()).Words;
 
     /// <inheritdoc cref="MailLayout.MostBytes"/>
     public const int MostBytes = MailLayout.MostBytes;

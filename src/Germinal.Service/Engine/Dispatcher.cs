@@ -566,6 +566,7 @@ public sealed partial class Dispatcher(IDbContextFactory<GerminalDb> databases, 
         var (batch, unchanged) = await decided.LockAgainAsync(db, settled.Select(a => a.Ready.Touch.PersonId), stop);
         var recorder = new Recorder(db, batch.Engine);
         recorder.Know(settled.Select(a => a.Ready.Touch).Where(t => unchanged.Contains(t.PersonId)));
+        var shortLinks = new List<ShortLinkRow>();
         foreach (var (ready, answer) in settled)
         {
             var touch = ready.Touch;
@@ -585,10 +586,12 @@ public sealed partial class Dispatcher(IDbContextFactory<GerminalDb> databases, 
             if (failure is null)
             {
                 recorder.Keep(Handing.Row(ready, answer));
+                shortLinks.AddRange(handing.ShortLinks(ready));
             }
         }
 
         await recorder.WriteAsync(Instant.MinValue, stop);
+        await db.CopyAsync(shortLinks, stop);
         await NoteFailuresAsync(db, [.. answers.Where(a => a.Answer.Result != ProviderResult.Sent)], stop);
         await NoteProvidersAsync(db, practiceId, answers, stop);
         await transaction.CommitAsync(stop);

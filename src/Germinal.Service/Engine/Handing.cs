@@ -33,6 +33,9 @@ public sealed record ReadyMessage(
     /// <summary>True where the member reads it who looks after the person.</summary>
     public bool ToOwner { get; init; }
 
+    /// <summary>A text's links, whose short addresses stand in it; none for an email.</summary>
+    public IReadOnlyList<WrittenLink> TextLinks { get; init; } = [];
+
     /// <summary>The key by which the provider knows it again.</summary>
     public string Key => Letter is null ? Touch.Id.ToString("N") : OutgoingMail.MessageIdOf(Touch.Id, Sender?.Email ?? "nobody@invalid");
 }
@@ -67,7 +70,13 @@ public sealed class Handing(
         {
             var missing = new List<string>(gone);
             var words = liquid.FillText(text.Body, to, practice, sender, touch.Due, missing);
-            return new ReadyMessage(touch, to, sender, null, words, purpose, missing);
+            if (step.To is ToOwner)
+            {
+                return new ReadyMessage(touch, to, sender, null, words, purpose, missing);
+            }
+
+            var (shortened, leading) = TextLinks.Shorten(words, place => links.Short(links.ShortCode(touch.Id, place)));
+            return new ReadyMessage(touch, to, sender, null, shortened, purpose, missing) { TextLinks = leading };
         }
 
         var tracking = step.To is ToOwner ? LetterTracking.None : TrackingOf(batch.Settings, definition, step);
@@ -129,6 +138,19 @@ public sealed class Handing(
     public Task<LookedUp> LookUpAsync(EngineBatch batch, ReadyMessage ready, CancellationToken stop) =>
         ready.Letter is null ? texts.LookUpAsync(ready.Key, stop) : mail.LookUpAsync(ready.Key, secrets.Open(batch.Settings.MailOut), stop);
 
+    /// <summary>The short addresses of a text that went.</summary>
+    public IEnumerable<ShortLinkRow> ShortLinks(ReadyMessage ready) =>
+        ready.TextLinks.Select(
+            (_, place) =>
+                new ShortLinkRow
+                {
+                    Code = links.ShortCode(ready.Touch.Id, place),
+                    PracticeId = ready.Touch.PracticeId,
+                    TouchId = ready.Touch.Id,
+                    Place = place,
+                }
+        );
+
     /// <summary>The row of a message that went.</summary>
     public static MessageRow Row(ReadyMessage ready, ProviderAnswer answer) =>
         new()
@@ -149,6 +171,6 @@ public sealed class Handing(
             Parts = ready.Text is { } text ? TextLength.Of(text).Parts : 0,
             SentAt = ready.Touch.Due,
             Answer = answer.Words,
-            Links = [.. (ready.Letter?.Links ?? []).Select(l => new LetterLink(l.Address, l.Name, l.Effects.ToDictionary()))],
+            Links = [.. (ready.Letter?.Links ?? ready.TextLinks).Select(l => new LetterLink(l.Address, l.Name, l.Effects.ToDictionary()))],
         };
 }

@@ -182,9 +182,9 @@ public sealed class LetterDesk(LiquidLetters liquid, LetterWriter writer)
         return Fill(step, Purpose.Commercial, facts, practice with { Voice = voice ?? practice.Voice }, practice.SenderFor(facts), now);
     }
 
-    /// <summary>A text filled in for somebody.</summary>
+    /// <summary>A text filled in for somebody, as long as it is sent.</summary>
     public string Fill(TextStep step, PersonFacts person, Practice practice, Instant at) =>
-        liquid.FillText(step.Body, person, practice, practice.SenderFor(person, step), at, []);
+        writer.AsLongAsSent(liquid.FillText(step.Body, person, practice, practice.SenderFor(person, step), at, []));
 
     /// <summary>An email filled in for somebody, in each of the ways it is read. Its links and pictures are those of this page.</summary>
     public LetterAsRead Fill(EmailStep step, Purpose purpose, Addressed to, Core.Practices.Practice practice, Core.Practices.Member? sender, Instant at)

@@ -1,10 +1,10 @@
-using Germinal.Channels.Letters;
 using Germinal.Core.Contact;
 using Germinal.Core.Engine;
 using Germinal.Core.Practices;
 using Germinal.Core.Programs;
 using Germinal.Core.Time;
 using Germinal.Service.Engine;
+using Germinal.Service.Letters;
 using Germinal.Service.People;
 using Germinal.Store;
 using Microsoft.EntityFrameworkCore;
@@ -70,8 +70,8 @@ public sealed record RehearsalResult(
 
 /// <summary>Rehearses a program's draft over a practice: the engine on a virtual clock, nothing sent or saved (rule 12.1).</summary>
 /// <param name="desk">For who would start.</param>
-/// <param name="liquid">For how long texts are.</param>
-public sealed class ProgramRehearsal(ProgramDesk desk, LiquidLetters liquid)
+/// <param name="letters">For how long texts are.</param>
+public sealed class ProgramRehearsal(ProgramDesk desk, LetterDesk letters)
 {
     /// <summary>The most people one rehearsal goes through.</summary>
     public const int MostPeople = 20_000;
@@ -108,7 +108,7 @@ public sealed class ProgramRehearsal(ProgramDesk desk, LiquidLetters liquid)
         var starting = (await desk.WhoStartsAsync(db, id, program, from, stop)).Starting.Select(s => s.Id).ToHashSet();
         var actors = await ActorsAsync(db, engine, id, starting, from, stop);
         progress(0, actors.Count);
-        var counting = new Counting(engine.Practice.AsFor(program), id, liquid, prices);
+        var counting = new Counting(engine.Practice.AsFor(program), id, letters, prices);
         var done = 0;
         await Task.Run(
             () =>
@@ -191,7 +191,7 @@ public sealed class ProgramRehearsal(ProgramDesk desk, LiquidLetters liquid)
     }
 
     /// <summary>Adds up what comes, from several threads at once.</summary>
-    private sealed class Counting(Practice practice, Guid id, LiquidLetters liquid, MessagePrices prices)
+    private sealed class Counting(Practice practice, Guid id, LetterDesk letters, MessagePrices prices)
     {
         private readonly Lock gate = new();
         private readonly SortedDictionary<LocalDate, int[]> weeks = [];
@@ -275,7 +275,7 @@ public sealed class ProgramRehearsal(ProgramDesk desk, LiquidLetters liquid)
         }
 
         private decimal PriceOf(PersonFacts person, RehearsedTouch touch) =>
-            prices.Of(touch.Step, () => liquid.FillText(((TextStep)touch.Step).Body, person, practice, practice.SenderFor(person, touch.Step), touch.At, []));
+            prices.Of(touch.Step, () => letters.Fill((TextStep)touch.Step, person, practice, touch.At));
 
         private int[] Week(LocalDate date)
         {

@@ -52,7 +52,7 @@ public static class FigurePages
 
             html.Append("<h2>").Append(PublicPages.Encode(area)).Append("</h2><table><thead><tr><th scope=\"col\">")
                 .Append(MonthAndYear.Format(readings.Max(r => r.Newest.Month)))
-                .Append("</th><th scope=\"col\">now</th><th scope=\"col\">on a month before</th><th scope=\"col\">on a year before</th></tr></thead><tbody>");
+                .Append("</th><th scope=\"col\">now</th><th scope=\"col\">in a month</th><th scope=\"col\">in a year</th></tr></thead><tbody>");
             foreach (var reading in readings)
             {
                 string[] cells = [reading.Measure.Say(reading.Newest.Value), reading.OnMonth ?? "–", reading.OnYear ?? "–"];

@@ -38,7 +38,8 @@ public sealed record ProgramLine(
     MemberDto? Owner,
     bool Hidden,
     bool Archived,
-    int Answered
+    int Answered,
+    bool Changed
 );
 
 /// <summary>A program's page. Draft is a program file.</summary>
@@ -172,6 +173,9 @@ public static class ProgramEndpoints
         var members = await MembersAsync(db, stop);
         var answered = await AnsweredAsync(db, stop);
         var counts = await CountsAsync(db, null, stop);
+        var published = (await db.ProgramVersions.AsNoTracking().Select(v => new { v.ProgramId, v.Version, v.Definition }).ToListAsync(stop))
+            .Select(v => (v.ProgramId, v.Version, v.Definition))
+            .ToHashSet();
         return
         [
             .. rows.Select(p =>
@@ -194,7 +198,8 @@ public static class ProgramEndpoints
                     OwnerOf(p, members),
                     p.Hidden,
                     p.ArchivedAt is not null,
-                    answered.GetValueOrDefault(p.Id)
+                    answered.GetValueOrDefault(p.Id),
+                    p.CurrentVersion > 0 && !published.Contains((p.Id, p.CurrentVersion, p.Draft))
                 );
             }),
         ];

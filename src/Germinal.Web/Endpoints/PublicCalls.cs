@@ -4,6 +4,7 @@ using Germinal.Channels.Texts;
 using Germinal.Service.Incoming;
 using Germinal.Store;
 using Germinal.Web.Hosting;
+using Microsoft.EntityFrameworkCore;
 using NodaTime;
 
 namespace Germinal.Web.Endpoints;
@@ -22,6 +23,7 @@ public static class PublicCalls
     public static void Map(IEndpointRouteBuilder app)
     {
         app.MapGet("/l/{token}", FollowAsync).ExcludeFromDescription().RequireRateLimiting(PublicBrake.Letters);
+        app.MapGet("/s/{code}", FollowShortAsync).ExcludeFromDescription().RequireRateLimiting(PublicBrake.Letters);
         app.MapGet("/o/{token}.gif", OpenAsync).ExcludeFromDescription().RequireRateLimiting(PublicBrake.Letters);
         app.MapPost("/hooks/texts", TakeNewsAsync).ExcludeFromDescription().DisableAntiforgery().RequireRateLimiting(PublicBrake.Hooks);
     }
@@ -42,6 +44,13 @@ public static class PublicCalls
         }
 
         var address = await visits.FollowedAsync(link.TouchId, link.Place, Agent(request), IsPrefetch(request), stop);
+        return address is null ? PublicPages.NotOurs() : Results.Redirect(address, permanent: false);
+    }
+
+    private static async Task<IResult> FollowShortAsync(string code, HttpRequest request, LinkVisits visits, GerminalDb db, CancellationToken stop)
+    {
+        var link = await db.ShortLinks.IgnoreQueryFilters().AsNoTracking().FirstOrDefaultAsync(l => l.Code == code, stop);
+        var address = link is null ? null : await visits.FollowedAsync(link.TouchId, link.Place, Agent(request), IsPrefetch(request), stop);
         return address is null ? PublicPages.NotOurs() : Results.Redirect(address, permanent: false);
     }
 

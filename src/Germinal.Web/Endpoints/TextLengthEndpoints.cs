@@ -30,7 +30,13 @@ public static class TextLengthEndpoints
     public static void Map(IEndpointRouteBuilder app) =>
         app.MapGroup("/api/programs").WithTags("programs").RequireAuthorization(Rights.WritePrograms).MapPost("/text-length", Measure);
 
-    private static async Task<Results<Ok<TextLengthDto>, NotFound>> Measure(MeasureBody body, GerminalDb db, ProgramDesk programs, CancellationToken stop)
+    private static async Task<Results<Ok<TextLengthDto>, NotFound>> Measure(
+        MeasureBody body,
+        GerminalDb db,
+        ProgramDesk programs,
+        LetterWriter writer,
+        CancellationToken stop
+    )
     {
         var (words, missing) = (body.Text, new List<string>());
         if (body.Person is { } id)
@@ -45,6 +51,8 @@ public static class TextLengthEndpoints
             words = ((LiquidLetters)engine.Templates).FillText(body.Text, person, engine.Practice, engine.Practice.SenderFor(person), now, missing);
         }
 
+        // As it is sent: its links lead over short addresses of ours.
+        words = writer.AsLongAsSent(words);
         var length = TextLength.Of(words);
         return TypedResults.Ok(
             new TextLengthDto(

@@ -113,3 +113,8 @@ export const monthNames = [
 
 /** The place a zone is named after: `America/New_York` is New York. */
 export const placeOf = (zone: string) => (zone.split('/').at(-1) ?? zone).replaceAll('_', ' ');
+
+/** A month such as `2027-02`: “Feb 2027”. */
+export function monthOf(month: string) {
+  return new Intl.DateTimeFormat('en', { month: 'short', year: 'numeric', timeZone: 'UTC' }).format(new Date(`${month}-01T00:00:00Z`));
+}

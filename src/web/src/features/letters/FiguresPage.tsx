@@ -4,7 +4,7 @@ import { toast } from 'sonner';
 import { api, type Schemas, take, upload } from '../../api/client';
 import { Button, Empty, Field, fieldError, Loading, Trouble } from '../../ui/bits';
 import { DayPage, PageHead } from '../../ui/DayPage';
-import { count } from '../../ui/when';
+import { count, monthOf } from '../../ui/when';
 import { KeptLinks, Uses } from './KeptLinks';
 
 type Line = Schemas['FigureTableLine'];
@@ -43,7 +43,7 @@ export default function FiguresPage() {
         <ul className="m-0 list-none p-0" aria-label="Tables of figures">
           {tables.data.map((t) => (
             <li key={t.id} className={`row ${open === t.id ? 'on' : ''}`}>
-              <span className="gutter">{t.newest ?? 'no numbers'}</span>
+              <span className="gutter">{t.newest ? monthOf(t.newest) : 'no numbers'}</span>
               <button
                 type="button"
                 className="min-h-6 text-left font-semibold hover:underline"
@@ -111,7 +111,8 @@ function Table({ line, closed }: { line: Line; closed: () => void }) {
   const queries = useQueryClient();
   const file = useRef<HTMLInputElement>(null);
   const [name, setName] = useState(line.name);
-  const [measures, setMeasures] = useState(line.measures);
+  const [around, setAround] = useState<Record<string, { before?: string; after?: string }>>({});
+  const measures = line.measures.map((m) => ({ ...m, ...around[m.name] }));
   const [taken, setTaken] = useState<Schemas['FiguresTaken']>();
   const table = useQuery({
     queryKey: ['figure', line.id],
@@ -200,8 +201,8 @@ function Table({ line, closed }: { line: Line; closed: () => void }) {
           <table className="w-full text-small">
             <thead>
               <tr>
-                {['Area', 'Month', 'What', 'Number', 'On a month before', 'On a year before'].map((h) => (
-                  <th key={h} scope="col" className="pr-4 text-left font-semibold">
+                {['Area', 'Month', 'What', 'Number', 'In a month', 'In a year'].map((h, i) => (
+                  <th key={h} scope="col" className={`pr-4 font-semibold ${i > 2 ? 'text-right' : 'text-left'}`}>
                     {h}
                   </th>
                 ))}
@@ -212,7 +213,7 @@ function Table({ line, closed }: { line: Line; closed: () => void }) {
                 a.readings.map((r, i) => (
                   <tr key={`${a.area} ${r.measure}`} className="border-t border-dotted border-rule">
                     <td className="pr-4">{i === 0 ? a.area : ''}</td>
-                    <td className="pr-4">{i === 0 ? a.month : ''}</td>
+                    <td className="pr-4">{i === 0 ? monthOf(a.month) : ''}</td>
                     <td className="pr-4">{r.measure}</td>
                     <td className="pr-4 text-right tabular-nums">{r.value}</td>
                     <td className="pr-4 text-right">{r.onMonth ?? '–'}</td>
@@ -245,7 +246,7 @@ function Table({ line, closed }: { line: Line; closed: () => void }) {
             />
           )}
         </Field>
-        {measures.map((m, i) => (
+        {measures.map((m) => (
           <p key={m.name} className="mb-1 flex flex-wrap items-baseline gap-2 text-small">
             {(['before', 'after'] as const).map((side) => (
               <input
@@ -254,7 +255,7 @@ function Table({ line, closed }: { line: Line; closed: () => void }) {
                 maxLength={side === 'before' ? 8 : 12}
                 className={`w-20 ${side === 'after' ? 'order-2' : ''}`}
                 value={m[side]}
-                onChange={(e) => setMeasures(measures.map((x, j) => (j === i ? { ...x, [side]: e.target.value } : x)))}
+                onChange={(e) => setAround({ ...around, [m.name]: { ...around[m.name], [side]: e.target.value } })}
               />
             ))}
             <span className="order-1">{m.name}</span>

@@ -100,9 +100,11 @@ export default function LetterEditor({
 
   /** Puts something in below the paragraph the cursor stands in, never into the middle of its words; an empty one gives way to it. */
   function putBlock(block: JSONContent) {
-    const { $from } = editor.state.selection;
+    const { $from, to } = editor.state.selection;
     const chain = editor.chain().focus();
-    if (block.type === 'mergeField' || $from.depth === 0) chain.insertContent(block).run();
+    if (block.type === 'mergeField') chain.insertContent(block).run();
+    // What is picked as a whole, such as where the sender signs, stays.
+    else if ($from.depth === 0) chain.insertContentAt(to, block).run();
     else if ($from.parent.content.size === 0) chain.insertContentAt({ from: $from.before(), to: $from.after() }, block).run();
     else chain.insertContentAt($from.after(), block).run();
   }

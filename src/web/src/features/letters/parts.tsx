@@ -282,7 +282,7 @@ function OfferView({ node, updateAttributes }: NodeViewProps) {
   return (
     <NodeViewWrapper className="part-note" contentEditable={false}>
       the offer{' '}
-      <Say words={of || 'choose one'} label={`Offer: ${of || 'none yet'}`} asks={!of}>
+      <Say words={of || 'choose one'} label={`Offer: ${of || 'none yet'}`}>
         {(close) => (
           <OneOf
             names={offers.data?.map((o) => o.name)}
@@ -322,7 +322,7 @@ function FiguresView({ node, updateAttributes }: NodeViewProps) {
   return (
     <NodeViewWrapper className="part-note" contentEditable={false}>
       figures of{' '}
-      <Say words={of || 'choose a table'} label={`Table: ${of || 'none yet'}`} asks={!of}>
+      <Say words={of || 'choose a table'} label={`Table: ${of || 'none yet'}`}>
         {(close) => (
           <OneOf
             names={tables.data?.map((t) => t.name)}

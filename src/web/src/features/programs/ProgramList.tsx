@@ -130,6 +130,7 @@ export default function ProgramList() {
                 </span>
                 <span className="block max-w-[75ch] text-small text-soft">
                   {p.status === 'draft' && <b className="font-semibold text-straw">nothing goes out yet: not switched on. </b>}
+                  {p.changed && <b className="font-semibold text-straw">changed since; what goes is the version before. </b>}
                   {startsOf(p)}
                   {p.line.length > 0 && `${startsOf(p) ? ' · ' : ''}${stepsOf(p)}`}
                   {p.owner && ` · ${p.owner.name}’s`}
