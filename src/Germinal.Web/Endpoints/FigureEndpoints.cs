@@ -305,7 +305,7 @@ public static class FigureEndpoints
         row.By = caller.Name;
         row.ChangedAt = await PracticeClock.NowAsync(db, stop);
         await db.SaveChangesAsync(stop);
-        await PracticeClock.LookAgainAsync(db, stop);
+        await LettersChanged.AfterAsync(db, stop);
         await transaction.CommitAsync(stop);
         return TypedResults.Ok(new FiguresTaken(list.Numbers.Count, changed, []));
     }

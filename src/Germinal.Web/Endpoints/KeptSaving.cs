@@ -1,4 +1,4 @@
-using Germinal.Service.Clock;
+using Germinal.Service.Letters;
 using Germinal.Store;
 using Germinal.Web.Hosting;
 using Microsoft.AspNetCore.Http.HttpResults;
@@ -25,7 +25,7 @@ internal static class KeptSaving
             return Problems.Field("name", taken());
         }
 
-        await PracticeClock.LookAgainAsync(db, stop);
+        await LettersChanged.AfterAsync(db, stop);
         await transaction.CommitAsync(stop);
         return null;
     }
@@ -36,7 +36,7 @@ internal static class KeptSaving
     {
         await using var transaction = await db.Database.BeginTransactionAsync(stop);
         await rows.ExecuteDeleteAsync(stop);
-        await PracticeClock.LookAgainAsync(db, stop);
+        await LettersChanged.AfterAsync(db, stop);
         await transaction.CommitAsync(stop);
         return TypedResults.NoContent();
     }

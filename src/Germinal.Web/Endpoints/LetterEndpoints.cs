@@ -140,7 +140,7 @@ public static class LetterEndpoints
         }
 
         // A program may have waited for a letter of this name.
-        await PracticeClock.LookAgainAsync(db, stop);
+        await LettersChanged.AfterAsync(db, stop);
         await transaction.CommitAsync(stop);
         return null;
     }
@@ -204,7 +204,7 @@ public static class LetterEndpoints
         row.By = caller.Name;
         row.ChangedAt = await PracticeClock.NowAsync(db, stop);
         await db.SaveChangesAsync(stop);
-        await PracticeClock.LookAgainAsync(db, stop);
+        await LettersChanged.AfterAsync(db, stop);
         await transaction.CommitAsync(stop);
         return TypedResults.Ok(await DtoAsync(db, desk, row, stop));
     }

@@ -146,8 +146,8 @@ public static class ProgramEndpoints
         );
         programs.MapGet(
             "/{id:guid}/deeds/{what}",
-            async Task<Results<Ok<DeedsOf>, NotFound>> (Guid id, string what, string step, GerminalDb db, CancellationToken stop) =>
-                await StepDeeds.WhoAsync(db, id, step, what, stop) is { } found ? TypedResults.Ok(found) : TypedResults.NotFound()
+            async Task<Results<Ok<DeedsOf>, NotFound>> (Guid id, string what, string? step, GerminalDb db, CancellationToken stop) =>
+                await db.Programs.AnyAsync(p => p.Id == id, stop) && await StepDeeds.WhoAsync(db, id, step ?? "", what, stop) is { } found ? TypedResults.Ok(found) : TypedResults.NotFound()
         );
         programs.MapGet(
             "/{id:guid}/on-it",

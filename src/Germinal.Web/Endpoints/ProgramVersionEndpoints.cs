@@ -24,10 +24,16 @@ public static class ProgramVersionEndpoints
         var programs = app.MapGroup("/api/programs/{id:guid}").WithTags("programs").RequireAuthorization(Rights.WritePrograms);
         programs.MapGet(
             "/versions",
-            async (Guid id, GerminalDb db, CancellationToken stop) =>
-                (await db.ProgramVersions.AsNoTracking().Where(v => v.ProgramId == id).OrderByDescending(v => v.Version).ToListAsync(stop))
-                    .Select(v => new VersionLine(v.Version, v.PublishedAt.Iso(), v.By))
-                    .ToList()
+            async Task<Results<Ok<IReadOnlyList<VersionLine>>, NotFound>> (Guid id, GerminalDb db, CancellationToken stop) =>
+                !await db.Programs.AnyAsync(p => p.Id == id, stop)
+                    ? TypedResults.NotFound()
+                    : TypedResults.Ok<IReadOnlyList<VersionLine>>(
+                        [
+                            .. (await db.ProgramVersions.AsNoTracking().Where(v => v.ProgramId == id).OrderByDescending(v => v.Version).ToListAsync(stop)).Select(
+                                v => new VersionLine(v.Version, v.PublishedAt.Iso(), v.By)
+                            ),
+                        ]
+                    )
         );
         programs.MapGet(
             "/versions/{version:int}",
