@@ -1167,6 +1167,181 @@ test('letters fit 320, 600 and 1280 pixels in both colours, without sideways scr
   await leave();
 });
 
+test('every ready program rehearsed over the demo for a year: as many touches as the trade counts', async (t) => {
+  // 8 in 8 weeks; 36 a year, of which 29 are letters; twelve letters; a market letter each 29 days (common practice, no source).
+  const trade = {
+    'eight-weeks-borrower': { touches: 8 },
+    'eight-weeks-buyer': { touches: 8 },
+    'eight-weeks-plan': { touches: 8 },
+    'eight-weeks-seller': { touches: 8 },
+    'year-round': { touches: 36, letters: 29 },
+    'twelve-letters': { touches: 12, letters: 12 },
+    'market-letter': { every: 29 },
+  };
+  const ada = await apiClient(stack.url, 'ada@example.com', stack.password);
+  const standIns = { stage: 'Planning/Client', tag: 'Client', member: 'owner', time: '09:30' };
+  const told = [];
+  for (const { key } of await ada.get('/api/ready-programs')) {
+    const { questions } = await ada.get(`/api/ready-programs/${key}`);
+    const answers = questions.map((q) => ({ id: q.id, value: standIns[q.kind] ?? q.default ?? q.choices[0] }));
+    const { id, findings } = await ada.post(`/api/ready-programs/${key}/take`, { answers });
+    assert.deepEqual(findings?.filter((f) => !f.isWarning) ?? [], [], key);
+    await ada.post(`/api/programs/${id}/rehearsal`, { until: '2028-03-01' });
+    const { result, trouble } = await until(`${key} is rehearsed`, async () => {
+      const state = await ada.get(`/api/programs/${id}/rehearsal`);
+      return !state.running && state;
+    });
+    assert.equal(trouble ?? undefined, undefined, key);
+    told.push(`${key} ${result.starting}`);
+    const expected = trade[key];
+    if (!expected) continue;
+    assert.ok(result.starting > 20, `${key} starts for ${result.starting}`);
+    const most = Math.max(...result.who.map((w) => w.touches + w.heldBack));
+    if (expected.touches) assert.equal(most, expected.touches, key);
+    const whole = result.who.find((w) => w.heldBack === 0 && w.touches === most);
+    assert.ok(whole, `${key}: somebody gets all of it`);
+    const touches = await ada.get(`/api/programs/${id}/rehearsal/${whole.person.id}?until=2028-03-01`);
+    const own = touches.filter((x) => x.here && !x.willNot);
+    if (expected.letters) assert.equal(own.filter((x) => x.kind === 'email').length, expected.letters, key);
+    if (expected.every) {
+      const days = own.filter((x) => x.kind === 'email').map((x) => Math.round(new Date(x.at) / 86_400_000));
+      assert.ok(days.length >= 11, `${days.length} market letters`);
+      // A weekend or holiday puts one off by up to four days; the next is counted from it.
+      for (let i = 1; i < days.length; i++) assert.ok(days[i] - days[i - 1] >= 29 && days[i] - days[i - 1] <= 33, `${days[i] - days[i - 1]} days apart`);
+    }
+  }
+  t.diagnostic(told.join(', '));
+});
+
+test('three steps go into another program by keyboard, are moved, drawn into a passage, and taken back', async () => {
+  const { page, leave } = await desk();
+  const all = await programs(page);
+  const made = await (
+    await page.request.post(`${stack.url}/api/programs`, {
+      data: { name: 'Copied into' },
+      headers: { 'X-Germinal-Guard': (await (await page.request.get(`${stack.url}/api/session`)).json()).guard },
+    })
+  ).json();
+  const steps = page.getByRole('button', { name: /^Pick “.*” with others$/ });
+  const order = () => steps.evaluateAll((found) => found.map((s) => s.getAttribute('aria-label').slice(6, 22)));
+  await page.goto(`${stack.url}/programs/${all.find((p) => p.name === 'First eight weeks').id}`);
+  await steps.first().waitFor();
+  // What each step has done stands beside it, with its people a press away.
+  await page.getByRole('button', { name: /^\d+ sent$/ }).first().click();
+  await page.getByRole('dialog').getByRole('link').first().waitFor();
+  await page.keyboard.press('Escape');
+  for (const key of ['x', 'j', 'x', 'j', 'x', 'Control+c']) await page.keyboard.press(key);
+  await page.getByText('3 steps are copied').waitFor();
+  const [first, second, third] = await order();
+
+  await page.goto(`${stack.url}/programs/${made.id}`);
+  await page.getByText('Nothing yet').waitFor();
+  await page.keyboard.press('Control+v');
+  await page.getByText('3 steps are put in.').waitFor();
+  assert.deepEqual(await order(), [first, second, third]);
+  for (const key of ['j', 'Alt+ArrowUp']) await page.keyboard.press(key);
+  assert.deepEqual(await order(), [second, first, third]);
+  for (const key of ['Control+z', 'Control+z']) await page.keyboard.press(key);
+  await until('nothing is left', async () => (await steps.count()) === 0);
+  for (const key of ['Control+Shift+z', 'Control+Shift+z']) await page.keyboard.press(key);
+  assert.deepEqual(await order(), [second, first, third]);
+
+  // A fork below, and a step drawn into what happens if so.
+  await page.getByRole('button', { name: 'none', exact: true }).click();
+  await steps.last().click();
+  await page.getByRole('button', { name: 'none', exact: true }).click();
+  for (const key of ['j', 'j', 'n']) await page.keyboard.press(key);
+  await page.getByRole('menuitem', { name: /^a fork/ }).click();
+  const inside = page.getByText('nothing, it goes on').first();
+  await inside.waitFor();
+  const [from, to] = [await steps.first().boundingBox(), await inside.boundingBox()];
+  await page.mouse.move(from.x + 12, from.y + 12);
+  await page.mouse.down();
+  await page.mouse.move(from.x + 30, from.y + 60, { steps: 5 });
+  await page.mouse.move(to.x + 60, to.y + to.height + 2, { steps: 12 });
+  await page.mouse.up();
+  const passage = page.getByRole('list', { name: 'Passage' });
+  await passage.waitFor();
+  assert.equal(await passage.getByRole('listitem').count(), 1);
+  await accessible(page, 'steps moved about');
+  await page.keyboard.press('j');
+  await page.getByText('· saved').waitFor();
+  // What is pasted and holds no steps says so, and changes nothing.
+  const before = await steps.count();
+  await page.evaluate(() => {
+    const data = new DataTransfer();
+    data.setData('text/plain', 'Dear Ida');
+    document.dispatchEvent(new ClipboardEvent('paste', { clipboardData: data, bubbles: true }));
+  });
+  await page.getByText(/holds no steps of a program/).waitFor();
+  assert.equal(await steps.count(), before);
+  await leave();
+});
+
+test('an offer, figures and a file go with a letter; what is different is said before it goes', async () => {
+  const { page, leave } = await desk();
+  await page.goto(`${stack.url}/letters/offers`);
+  await page.getByRole('button', { name: 'Write one' }).click();
+  await page.getByLabel('What it is called').fill('Open house');
+  await page.getByLabel('What is to be known of it').fill('Sunday at two');
+  await page.getByRole('button', { name: 'Keep it', exact: true }).click();
+  await page.getByRole('list', { name: 'Offers' }).getByRole('button', { name: 'Open house' }).waitFor();
+
+  await page.getByRole('link', { name: 'Figures' }).click();
+  await page.getByRole('list', { name: 'Tables of figures' }).getByRole('button', { name: 'House prices' }).click();
+  await page.getByLabel('A list of figures').setInputFiles({ name: 'f.csv', mimeType: 'text/csv', buffer: Buffer.from('area,month,median price\nPort Averil,nonsense,1\n') });
+  await page.getByText(/Line 2: “nonsense” is no month/).waitFor();
+  await page.getByLabel('A list of figures').setInputFiles({ name: 'f.csv', mimeType: 'text/csv', buffer: Buffer.from('area,month,median price\nNew Quay,2027-02,"$333,000"\n') });
+  await page.getByText('1 number is in').waitFor();
+  await page.getByRole('cell', { name: '$333,000' }).waitFor();
+  await accessible(page, 'figures');
+
+  await page.getByRole('link', { name: 'Files' }).click();
+  await page.getByLabel('Files to keep').setInputFiles([
+    { name: 'Fees.pdf', mimeType: 'application/pdf', buffer: Buffer.from('%PDF-1.7\nfees\n%%EOF\n') },
+    { name: 'Not one.pdf', mimeType: 'application/pdf', buffer: Buffer.from('<html>') },
+  ]);
+  await page.getByText(/“Not one.pdf” is not a PDF/).waitFor();
+  await page.getByLabel('Name of Fees.pdf').waitFor();
+
+  const all = await programs(page);
+  await page.goto(`${stack.url}/programs/${all.find((p) => p.name === 'Birthday').id}`);
+  await page.getByRole('button', { name: 'write the letter' }).first().click();
+  const body = page.getByLabel('Body of the letter');
+  await body.click();
+  await page.keyboard.press('Control+End');
+  for (const [part, choose, name] of [
+    ['an offer', 'choose one', 'Open house'],
+    ['figures of their area', 'choose a table', 'House prices'],
+  ]) {
+    await page.getByRole('button', { name: 'Put in' }).click();
+    await page.getByRole('menuitem', { name: part, exact: true }).click();
+    await page.getByText(choose, { exact: true }).click();
+    await page.getByRole('dialog').getByRole('button', { name, exact: true }).click();
+  }
+  await page.getByText('their town', { exact: true }).click();
+  await page.getByRole('dialog').getByRole('button', { name: 'New Quay' }).click();
+  await page.getByText('It carries no file.').first().click();
+  await page.getByLabel('Fees.pdf').check();
+  await page.getByRole('button', { name: 'Done', exact: true }).click();
+  await page.getByText('With it: Fees.pdf.').waitFor();
+  await page.getByText('· saved').waitFor();
+  const shown = page.frameLocator('iframe[title="The letter"]');
+  await shown.getByText('Sunday at two').waitFor();
+  await shown.getByText('$333,000').waitFor();
+  const told = page.getByRole('region', { name: 'What is different' });
+  await told.getByText(/has other words/).waitFor();
+  await told.getByText(/carries “Fees.pdf”/).waitFor();
+  await accessible(page, 'what is different');
+  const [booklet] = await Promise.all([page.waitForEvent('download'), page.getByRole('link', { name: 'All its letters as a booklet' }).click()]);
+  assert.match(fs.readFileSync(await booklet.path(), 'latin1'), /^%PDF-/);
+  await page.goto(stack.url);
+  await page.getByRole('heading', { name: 'Not switched on' }).waitFor();
+  await page.getByRole('link', { name: 'Birthday', exact: true }).click();
+  await page.getByRole('button', { name: 'Publish the changes' }).waitFor();
+  await leave();
+});
+
 for (const width of [1280, 390]) {
   test(`every menu, popover and dialog of every page, ${width} px`, async (t) => {
     const { page, leave } = await desk({ width });
@@ -1194,6 +1369,9 @@ for (const width of [1280, 390]) {
       [`${named('First eight weeks')}/rehearse`, undefined],
       [`${named('First eight weeks')}/walk`, undefined],
       ['/letters', 'Letters'],
+      ['/letters/offers', 'Offers'],
+      ['/letters/figures', 'Figures'],
+      ['/letters/files', 'Files'],
       ['/letters/new?layout=An+invitation', undefined],
       ['/signing', 'How you sign'],
       ['/practice', undefined],
