@@ -20,6 +20,7 @@ import { About } from './About';
 import { AddStep, newStep } from './AddStep';
 import { BeforeItGoes } from './BeforeItGoes';
 import { AgainForm, StopForm, TriggerForm, WindowForm } from './forms';
+import { Needs } from './Needs';
 import { OnTheirWay } from './OnTheirWay';
 import { type Pen, PenContext } from './pen';
 import { type ProgramFile, type Step, sayAgain, sayStart, sayStop, sayWindow } from './programFile';
@@ -241,6 +242,7 @@ function Page({ id, loaded, reload }: { id: string; loaded: Schemas['ProgramDto'
           id={id}
           loaded={loaded}
           draft={draft}
+          change={change}
           number={number}
           changed={changed}
           errors={errors.length}
@@ -470,6 +472,7 @@ type MarginProps = {
   id: string;
   loaded: Schemas['ProgramDto'];
   draft: ProgramFile;
+  change: (next: ProgramFile) => void;
   number: number;
   changed: boolean;
   errors: number;
@@ -488,6 +491,7 @@ function Margin({
   id,
   loaded,
   draft,
+  change,
   number,
   changed,
   errors,
@@ -625,6 +629,7 @@ function Margin({
           Rehearse it over everybody
         </Link>
       </p>
+      <Needs draft={draft} change={change} />
       <BeforeItGoes id={id} loaded={loaded} draft={draft} number={number} changed={changed} ready={ready} />
       <KeptWalks id={id} number={number} />
       <AsAFile id={id} />

@@ -27,7 +27,7 @@ export function StepDeeds({ program, step, deed, zone, now }: { program: string;
   const some = all.filter(([, n]) => n > 0);
   if (some.length === 0) return null;
   return (
-    <p className="m-0 flex flex-wrap gap-x-3 font-sans text-small text-soft">
+    <p className="m-0 flex flex-wrap gap-x-3 pt-1 font-sans text-small text-soft">
       {some.map(([what, n, words]) => (
         <Names key={what} program={program} step={step.id} what={what} words={`${n} ${words}`} zone={zone} now={now} />
       ))}
@@ -69,7 +69,7 @@ function Names({
           aria-label={words}
           className="max-h-80 w-72 overflow-y-auto p-3 text-small"
         >
-          <h3>{words}</h3>
+          <p className="font-semibold">{words}</p>
           {who.error ? <Trouble error={who.error} /> : !who.data && <p role="status">Looking …</p>}
           <ul className="m-0 list-none p-0">
             {who.data?.people.map((p) => (
