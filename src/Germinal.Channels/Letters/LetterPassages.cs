@@ -1,6 +1,5 @@
 using System.Globalization;
 using System.Text;
-using System.Text.Json;
 using AngleSharp.Html.Dom;
 using Germinal.Core.Contact;
 using Germinal.Core.Files;
@@ -61,20 +60,7 @@ internal sealed class LetterPassages
     }
 
     /// <summary>The rule as it is written; null for none that can be read, which checking finds before it is sent.</summary>
-    private static Rule? RuleOf(string? written)
-    {
-        try
-        {
-            using var json = JsonDocument.Parse(written ?? "");
-            var errors = new List<Finding>();
-            var rule = RuleReader.Read(json.RootElement, "", errors);
-            return errors.Count == 0 ? rule : null;
-        }
-        catch (JsonException)
-        {
-            return null;
-        }
-    }
+    private static Rule? RuleOf(string? written) => RuleReader.Read(written ?? "", []);
 
     /// <summary>Which of the passages stand for somebody; one whose rule cannot be read stands for nobody.</summary>
     public bool[] StandFor(PersonFacts person, Practice practice, Instant at)

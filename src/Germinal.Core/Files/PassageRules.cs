@@ -1,5 +1,4 @@
 using System.Net;
-using System.Text.Json;
 using System.Text.RegularExpressions;
 using Germinal.Core.Rules;
 
@@ -20,25 +19,17 @@ public static partial class PassageRules
         var rules = new List<Rule>();
         foreach (var written in Written().Matches(body).Select(m => m.Value[(m.Value.IndexOf('=', StringComparison.Ordinal) + 2)..^1]))
         {
-            try
+            var wrong = new List<Finding>();
+            if (RuleReader.Read(WebUtility.HtmlDecode(written), wrong) is { } rule)
             {
-                using var json = JsonDocument.Parse(WebUtility.HtmlDecode(written));
-                var wrong = new List<Finding>();
-                if (RuleReader.Read(json.RootElement, "", wrong) is { } rule && wrong.Count == 0)
+                rules.Add(rule);
+                if (rule.Leaves.FirstOrDefault(l => OnlyInSteps.Contains(l.Field, StringComparer.Ordinal)) is { } leaf)
                 {
-                    rules.Add(rule);
-                    if (rule.Leaves.FirstOrDefault(l => OnlyInSteps.Contains(l.Field, StringComparer.Ordinal)) is { } leaf)
-                    {
-                        errors.Add(new Finding(pointer, $"A passage of a letter cannot ask for “{leaf.Field}”; the step’s “only if” can."));
-                    }
+                    errors.Add(new Finding(pointer, $"A passage of a letter cannot ask for “{leaf.Field}”; the step’s “only if” can."));
                 }
+            }
 
-                errors.AddRange(wrong.Select(w => new Finding(pointer, $"A passage that stands only for some: {w.Message}")));
-            }
-            catch (JsonException)
-            {
-                errors.Add(new Finding(pointer, "A passage that stands only for some has no rule that can be read; say for whom it stands, or take it out."));
-            }
+            errors.AddRange(wrong.Select(w => new Finding(pointer, $"A passage that stands only for some: {w.Message}")));
         }
 
         return rules;

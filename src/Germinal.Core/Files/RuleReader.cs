@@ -30,6 +30,26 @@ public static class RuleReader
         ("month-is", RuleOp.MonthIs),
     ];
 
+    /// <summary>A rule in a text of its own.</summary>
+    /// <param name="json">The text.</param>
+    /// <param name="errors">Takes what is wrong with it; where anything is, nothing is given back.</param>
+    public static Rule? Read(string json, List<Finding> errors)
+    {
+        try
+        {
+            using var document = JsonDocument.Parse(json);
+            var wrong = new List<Finding>();
+            var rule = Read(document.RootElement, "", wrong);
+            errors.AddRange(wrong);
+            return wrong.Count == 0 ? rule : null;
+        }
+        catch (JsonException)
+        {
+            errors.Add(new Finding("", "It is no rule that can be read."));
+            return null;
+        }
+    }
+
     /// <summary>Reads a rule; findings go to <paramref name="errors"/> with their pointers, and null is given back.</summary>
     public static Rule? Read(JsonElement json, string pointer, List<Finding> errors)
     {
@@ -67,7 +87,7 @@ public static class RuleReader
         return rule;
     }
 
-    /// <summary>Writes a rule as <see cref="Read"/> reads it.</summary>
+    /// <summary>Writes a rule as <see cref="Read(JsonElement, string, List{Finding})"/> reads it.</summary>
     public static JsonNode Write(Rule rule) =>
         rule switch
         {

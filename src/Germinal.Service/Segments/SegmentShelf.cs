@@ -1,5 +1,4 @@
 using System.Collections.Frozen;
-using System.Text.Json;
 using Germinal.Core.Files;
 using Germinal.Core.Rules;
 using Germinal.Store;
@@ -24,9 +23,7 @@ public static class SegmentShelf
     public static Rule Read(string json)
     {
         var errors = new List<Finding>();
-        using var document = JsonDocument.Parse(json);
-        return RuleReader.Read(document.RootElement, "", errors) is { } rule && errors.Count == 0
-            ? rule
-            : throw new InvalidOperationException($"A stored rule does not read: {(errors.Count > 0 ? errors[0].Message : json)}");
+        return RuleReader.Read(json, errors)
+            ?? throw new InvalidOperationException($"A stored rule does not read: {(errors.Count > 0 ? errors[0].Message : json)}");
     }
 }

@@ -1,4 +1,3 @@
-using System.Text.Json;
 using Germinal.Core.Files;
 using Germinal.Core.Rules;
 using Germinal.Core.Time;
@@ -207,20 +206,9 @@ public static class PeopleEndpoints
     private static Rule RuleOf(string json)
     {
         var errors = new List<Finding>();
-        Rule? rule = null;
-        try
-        {
-            using var parsed = JsonDocument.Parse(json);
-            rule = RuleReader.Read(parsed.RootElement, "", errors);
-        }
-        catch (JsonException)
-        {
-            errors.Add(new Finding("", "It is no JSON."));
-        }
-
-        return json.Length <= Lengths.Rule && errors.Count == 0 && rule is not null
-            ? rule
-            : throw new NotReadableException($"Who is meant cannot be read: {string.Join(" ", errors.Select(e => e.Message).Take(3))}".TrimEnd());
+        var rule = json.Length <= Lengths.Rule ? RuleReader.Read(json, errors) : null;
+        return rule
+            ?? throw new NotReadableException($"Who is meant cannot be read: {string.Join(" ", errors.Select(e => e.Message).Take(3))}".TrimEnd());
     }
 
     /// <summary>Those among people who have every word in their name, address or number.</summary>

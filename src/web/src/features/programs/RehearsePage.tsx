@@ -7,7 +7,7 @@ import { Button, Empty, Field, Loading, ProgressBar, Trouble } from '../../ui/bi
 import { DayPage, PageHead, Stretch, useTitle } from '../../ui/DayPage';
 import { money } from '../../ui/money';
 import { StepMark } from '../../ui/TouchLine';
-import { count, keyDate, moment } from '../../ui/when';
+import { count, daysBetween, keyDate, moment } from '../../ui/when';
 import { filled, short } from './StepLine';
 
 type Result = Schemas['RehearsalResult'];
@@ -155,7 +155,8 @@ function Found({
           <b>{count(result.starting, 'person', 'people')}</b> of {result.lookedAt.toLocaleString('en')}.{' '}
           {result.finished.toLocaleString('en')} of them come to its end. It brings {said.length > 0 ? said.join(', ') : 'nothing'}
           {held > 0 && `, and ${count(held, 'touch would not go', 'touches would not go')}`}.
-          {result.price != null && ` Its messages cost ${money(result.price, result.currency)}.`}
+          {result.price != null &&
+            ` Its messages cost ${money(result.price, result.currency)}, about ${money((result.price * 30) / Math.max(30, daysBetween(result.from, result.until, 'UTC')), result.currency)} a month.`}
         </p>
         {before && <p className="text-small text-soft">{changes(before, result)}</p>}
       </div>

@@ -1,6 +1,7 @@
 // @vitest-environment jsdom
 import fs from 'node:fs';
 import path from 'node:path';
+import { QueryClient, QueryClientProvider } from '@tanstack/react-query';
 import { cleanup, fireEvent, render, screen } from '@testing-library/react';
 import type { ReactNode } from 'react';
 import { afterEach, describe, expect, test, vi } from 'vitest';
@@ -36,7 +37,7 @@ function programs() {
 /** Opens a form and takes it as it stands; gives back what it made. */
 function taken<T>(form: (done: (value: T) => void) => ReactNode): T | undefined {
   let made: T | undefined;
-  render(form((value) => (made = value)));
+  render(<QueryClientProvider client={new QueryClient()}>{form((value) => (made = value))}</QueryClientProvider>);
   fireEvent.submit(screen.getByRole('button', { name: 'Use this' }).closest('form') as HTMLFormElement);
   cleanup();
   return JSON.parse(JSON.stringify(made ?? null));

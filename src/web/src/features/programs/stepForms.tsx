@@ -1,4 +1,6 @@
+import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
+import { api, take } from '../../api/client';
 import { useSession } from '../../app/session';
 import { Field } from '../../ui/bits';
 import { OwnFieldInput } from '../../ui/OwnFieldInput';
@@ -26,6 +28,19 @@ const questions: Record<string, Asked> = {
   'form-sent': { label: 'sent a form', word: { key: 'form', label: 'Which form' } },
 };
 
+/** The links of a step's letter: its own words, or those of the letter it follows. */
+function useLinks(step: Step | undefined) {
+  const name = step?.kind === 'email' ? step.letter?.toLowerCase() : undefined;
+  const letters = useQuery({ queryKey: ['letters'], enabled: name !== undefined, queryFn: () => take(api.GET('/api/letters')) });
+  const id = letters.data?.find((l) => l.name.toLowerCase() === name)?.id;
+  const letter = useQuery({
+    queryKey: ['letter', id],
+    enabled: id !== undefined,
+    queryFn: () => take(api.GET('/api/letters/{id}', { params: { path: { id: id ?? '' } } })),
+  });
+  return linksOf(name === undefined ? step : letter.data);
+}
+
 /** What a fork asks: about a step before it, or about the person as they are then. */
 export function QuestionForm({ question, before, done }: { question: Question; before: Step[]; done: (q: Question) => void }) {
   const given = typeof question.kind === 'string' ? undefined : (question as Rule);
@@ -38,6 +53,7 @@ export function QuestionForm({ question, before, done }: { question: Question; b
   const [step, setStep] = useState(typeof question.step === 'string' ? question.step : '');
   const [word, setWord] = useState(String(question.link ?? question.outcome ?? question.form ?? ''));
   const chosen = steps.some((s) => s.id === step) ? step : asked?.anyStep ? '' : (steps.at(-1)?.id ?? '');
+  const links = useLinks(steps.find((s) => s.id === chosen));
   return (
     <Take
       done={() => {
@@ -86,9 +102,7 @@ export function QuestionForm({ question, before, done }: { question: Question; b
           )}
         </Field>
       )}
-      {asked?.word?.key === 'link' && (
-        <LinkSelect label={asked.word.label} optional value={word} links={linksOf(steps.find((s) => s.id === chosen))} set={setWord} />
-      )}
+      {asked?.word?.key === 'link' && <LinkSelect label={asked.word.label} optional value={word} links={links} set={setWord} />}
       {asked?.word && asked.word.key !== 'link' && (
         <Field label={asked.word.label}>
           {(id) => (
