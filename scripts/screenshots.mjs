@@ -93,6 +93,10 @@ await page.getByLabel('Body of the letter').locator('p').nth(1).click();
 await page.getByRole('button', { name: 'Put in' }).click();
 await page.getByRole('menuitem', { name: 'a passage only for some' }).click();
 await shot('letter');
+await page.goto(`${url}/letters/figures`);
+await page.getByRole('button', { name: 'House prices' }).click();
+await page.getByRole('cell', { name: 'Port Averil' }).waitFor();
+await shot('figures');
 await page.goto(`${url}/practice`);
 await page.getByRole('button', { name: 'Keep these settings' }).waitFor();
 await shot('practice');
@@ -110,7 +114,4 @@ for (let i = 0; i < 1000 && (await (await page.request.get(`${url}/api/clock`)).
 await page.goto(`${url}/stand-ins/mail`);
 await page.locator('button.row').nth(3).click();
 await shot('mail');
-await page.goto(`${url}/stand-ins/texts`);
-await page.getByRole('button', { name: /^To / }).first().waitFor();
-await shot('texts');
 await browser.close();

@@ -12,7 +12,7 @@ namespace Germinal.Core.Files;
 public sealed record PracticeFileReading(Practice? Practice, IReadOnlyList<Finding> Errors);
 
 /// <summary>Reads the practice file, format <c>germinal.practice/1</c>. A file with any error is refused whole, with every error listed.</summary>
-public static class PracticeFile
+public static partial class PracticeFile
 {
     /// <summary>The format's name and version.</summary>
     public const string Format = "germinal.practice/1";

@@ -55,7 +55,7 @@ public sealed record OfferPlace(Offer? Shown, string? Lack)
     public static OfferPlace Of(IReadOnlyDictionary<string, Offer> offers, string name, LocalDate date)
     {
         var seen = new HashSet<string>(StringComparer.OrdinalIgnoreCase);
-        for (var asked = name; ; )
+        for (var asked = name; ;)
         {
             if (!offers.TryGetValue(asked, out var offer))
             {

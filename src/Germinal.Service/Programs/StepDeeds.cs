@@ -67,15 +67,15 @@ public static class StepDeeds
         {
             "reached" => touches.Where(t => t.Status == TouchStatus.Sent || t.Status == TouchStatus.Done).Select(t => new Found { PersonId = t.PersonId, At = t.ClosedAt ?? t.SettledAt ?? t.Due }),
             "opened" => from t in touches
-                join m in db.Messages on t.Id equals m.TouchId
-                where m.OpenedAt != null
-                select new Found { PersonId = t.PersonId, At = m.OpenedAt!.Value },
+                        join m in db.Messages on t.Id equals m.TouchId
+                        where m.OpenedAt != null
+                        select new Found { PersonId = t.PersonId, At = m.OpenedAt!.Value },
             "followed" => from t in touches
-                join v in db.Visits.Where(v => v.Link != null && !v.ByMachine).GroupBy(v => v.TouchId).Select(g => new { TouchId = g.Key, At = g.Min(v => v.At) }) on t.Id equals v.TouchId
-                select new Found { PersonId = t.PersonId, At = v.At },
+                          join v in db.Visits.Where(v => v.Link != null && !v.ByMachine).GroupBy(v => v.TouchId).Select(g => new { TouchId = g.Key, At = g.Min(v => v.At) }) on t.Id equals v.TouchId
+                          select new Found { PersonId = t.PersonId, At = v.At },
             "answered" => from t in touches
-                join r in db.Received.Where(r => r.Kind == ReplyKind && r.TouchId != null).GroupBy(r => r.TouchId).Select(g => new { TouchId = g.Key!.Value, At = g.Min(r => r.At) }) on t.Id equals r.TouchId
-                select new Found { PersonId = t.PersonId, At = r.At },
+                          join r in db.Received.Where(r => r.Kind == ReplyKind && r.TouchId != null).GroupBy(r => r.TouchId).Select(g => new { TouchId = g.Key!.Value, At = g.Min(r => r.At) }) on t.Id equals r.TouchId
+                          select new Found { PersonId = t.PersonId, At = r.At },
             "waiting" => touches.Where(t => t.ClosedAt == null && (t.SettledAt == null || t.Status == TouchStatus.Open)).Select(t => new Found { PersonId = t.PersonId, At = t.Due }),
             _ => null,
         };

@@ -141,6 +141,7 @@ public static class PracticeEndpoints
             async (GerminalDb db, Caller caller, CancellationToken stop) =>
                 Dto(await db.Practices.AsNoTracking().SingleAsync(p => p.Id == db.PracticeId, stop), caller.May(Rights.SeeServers))
         );
+        practice.MapGet("/file", Give).ExcludeFromDescription().RequireAuthorization(Rights.ExportPeople);
         practice.MapPut("", Save).RequireAuthorization(Rights.ChangeSettings);
         practice.MapGet("/fields/uses", (string key, GerminalDb db, CancellationToken stop) => OwnFields.UsesAsync(db, key, stop));
         practice.MapGet("/dates/uses", (string name, GerminalDb db, CancellationToken stop) => KeyDates.UsesAsync(db, name, stop));
@@ -149,6 +150,18 @@ public static class PracticeEndpoints
     }
 
     /// <summary>The settings; who may not see mail servers is told of none.</summary>
+    /// <summary>What the rules read of the practice, as a file; members go by their names, as owners do in the people file.</summary>
+    private static async Task<IResult> Give(GerminalDb db, CancellationToken stop)
+    {
+        var practice = await PracticeReading.LoadAsync(db, stop);
+        var file = PracticeFile.Write(practice with { Members = [.. practice.Members.Select(m => m with { Handle = m.Name })] });
+        return Results.File(
+            System.Text.Encoding.UTF8.GetBytes(file.ToJsonString(new System.Text.Json.JsonSerializerOptions { WriteIndented = true })),
+            "application/json",
+            $"{practice.Name}.practice.json"
+        );
+    }
+
     private static PracticeDto Dto(PracticeRow row, bool seesServers)
     {
         var s = row.Settings;

@@ -101,7 +101,17 @@ function Settings({ practice }: { practice: Practice }) {
   );
   return (
     <DayPage marginTitle="About these" margin={<Margin />}>
-      <PageHead title={practice.name} aside={`everything by the clock of ${placeOf(practice.zone)}`} />
+      <PageHead
+        title={practice.name}
+        aside={
+          <>
+            everything by the clock of {placeOf(practice.zone)} ·{' '}
+            <a href="/api/practice/file" download className="inline-flex min-h-6 items-center">
+              as a file
+            </a>
+          </>
+        }
+      />
       <form
         key={afresh}
         onSubmit={(e) => {
