@@ -8,8 +8,10 @@ using Germinal.Channels.Mail;
 using Germinal.Channels.Texts;
 using Germinal.Core.Files;
 using Germinal.Core.Practices;
+using Germinal.Core.Programs;
 using Germinal.LiveBench;
 using Germinal.Service.Engine;
+using Germinal.Service.Letters;
 using Germinal.Service.Programs;
 using Germinal.Store;
 using Germinal.Store.Rows;
@@ -27,8 +29,16 @@ using SmtpServer.Storage;
 // The live engine against the bare tools it stands on: dispatching emails beside MailKit sending as many equal messages over
 // the same number of connections, and taking in stage changes that each start a run beside Npgsql writing the same rows.
 //   GERMINAL_TEST_DB=… dotnet bench/Germinal.LiveBench/bin/Release/net10.0/Germinal.LiveBench.dll [emails] [stage changes]
+// And a program rehearsed over everybody for a year, as its page does:
+//   GERMINAL_TEST_DB=… dotnet …/Germinal.LiveBench.dll rehearse [people] [program file]
 
 const int Connections = 4;
+if (args is ["rehearse", ..])
+{
+    await RehearseAsync(args.Length > 1 ? int.Parse(args[1], CultureInfo.InvariantCulture) : 10_000, args.Length > 2 ? args[2] : "programs/ready/year-round.program.json");
+    return;
+}
+
 var emails = args.Length > 0 ? int.Parse(args[0], CultureInfo.InvariantCulture) : 50_000;
 var changes = args.Length > 1 ? int.Parse(args[1], CultureInfo.InvariantCulture) : 100_000;
 var start = Instant.FromUtc(2027, 3, 1, 15, 0);
@@ -168,6 +178,63 @@ async Task<(double Seconds, long Megabytes)> ReactAsync()
     return (watch.Elapsed.TotalSeconds, Process.GetCurrentProcess().PeakWorkingSet64 / 1_000_000);
 }
 
+async Task RehearseAsync(int people, string file)
+{
+    using var database = new TestDatabase();
+    var (practice, ada, _) = await database.PracticeAsync(Instant.FromUtc(2027, 3, 1, 15, 0));
+    await using var db = database.For(practice);
+    await AddPeopleAsync(db, practice, ada, people, Instant.FromUtc(2027, 3, 1, 15, 0));
+    await db.Database.ExecuteSqlAsync($"UPDATE people SET stage = 'Planning/Inquiry', stage_since = added_at");
+    var program = ProgramFile.Read(await File.ReadAllTextAsync(file)).Program!;
+    program = program with { StartsWhen = [new StageEntered("Planning/Inquiry")], Questions = [] };
+    var liquid = new LiquidLetters();
+    var desk = new ProgramDesk(liquid, new Engines(liquid, new ShelfReading()));
+    var letters = new LetterDesk(liquid, new LetterWriter(liquid, new PublicLinks(new byte[48], "https://germinal.example.com")));
+    var row = new ProgramRow
+    {
+        Id = Guid.NewGuid(),
+        PracticeId = practice,
+        Name = program.Name,
+        Draft = ProgramFile.Write(program).ToJsonString(),
+        CreatedAt = Instant.FromUtc(2027, 3, 1, 15, 0),
+    };
+    db.Programs.Add(row);
+    await db.SaveChangesAsync();
+    await db.Database.ExecuteSqlRawAsync("ANALYZE");
+    var now = Instant.FromUtc(2027, 3, 1, 15, 0);
+    for (var i = 0; i < 2; i++)
+    {
+        var watch = Stopwatch.StartNew();
+        var result = await new ProgramRehearsal(desk, letters).RunAsync(
+            db,
+            row.Id,
+            program,
+            now,
+            now + Duration.FromDays(365),
+            new MessagePrices(0.01m, 0.04m, 1.2m, "USD"),
+            (_, _) => { },
+            default
+        );
+        Console.WriteLine(
+            $"| a rehearsal of “{program.Name}” over {result.Starting:n0} people for a year | {watch.Elapsed.TotalSeconds:0.0} s | {result.Counts.Values.Sum():n0} touches | highest working set {Process.GetCurrentProcess().PeakWorkingSet64 / 1_000_000} MB |"
+        );
+    }
+}
+
+async Task AddPeopleAsync(GerminalDb db, Guid practice, Guid ada, int people, Instant at)
+{
+    await db.Database.ExecuteSqlAsync(
+        $"""
+        INSERT INTO people (id, practice_id, first_name, last_name, sort_name, search_text, email, owner_id, tags, lists, custom, added_at, do_not_contact, do_not_contact_to_confirm, died, archived, edition)
+        SELECT gen_random_uuid(), {practice}, 'Person' || n, 'Rowan', 'rowan person' || n, 'person' || n, 'person' || n || '@example.com', {ada}, ARRAY[]::text[], ARRAY[]::text[], jsonb_build_object(), {at}, false, false, false, false, 1
+        FROM generate_series(1, {people}) n
+        """
+    );
+    await db.Database.ExecuteSqlAsync(
+        $"INSERT INTO consent (practice_id, person_id, channel, purpose, is_in, basis, at, source) SELECT practice_id, id, 'email', 'commercial', true, 'express', {at}, 'x' FROM people"
+    );
+}
+
 async Task ChangeAsync(GerminalDb db, Guid practice)
 {
     var data = "{\"stage\": \"Planning/Inquiry\"}";
@@ -183,16 +250,7 @@ async Task<(EngineRoom Room, Guid Practice)> PrepareAsync(TestDatabase database,
 {
     var (practice, ada, _) = await database.PracticeAsync(start);
     await using var db = database.For(practice);
-    await db.Database.ExecuteSqlAsync(
-        $"""
-        INSERT INTO people (id, practice_id, first_name, last_name, sort_name, search_text, email, owner_id, tags, lists, custom, added_at, do_not_contact, do_not_contact_to_confirm, died, archived, edition)
-        SELECT gen_random_uuid(), {practice}, 'Person' || n, 'Rowan', 'rowan person' || n, 'person' || n, 'person' || n || '@example.com', {ada}, ARRAY[]::text[], ARRAY[]::text[], jsonb_build_object(), {start}, false, false, false, false, 1
-        FROM generate_series(1, {people}) n
-        """
-    );
-    await db.Database.ExecuteSqlAsync(
-        $"INSERT INTO consent (practice_id, person_id, channel, purpose, is_in, basis, at, source) SELECT practice_id, id, 'email', 'commercial', true, 'express', {start}, 'x' FROM people"
-    );
+    await AddPeopleAsync(db, practice, ada, people, start);
     var liquid = new LiquidLetters();
     var shelves = new ShelfReading();
     var engines = new Engines(liquid, shelves);
@@ -204,7 +262,8 @@ async Task<(EngineRoom Room, Guid Practice)> PrepareAsync(TestDatabase database,
         new ReplyAddresses(new byte[48], "answers.example.com"),
         transport,
         new HttpTextGateway(new HttpClient()),
-        new Secrets(new EphemeralDataProtectionProvider())
+        new Secrets(new EphemeralDataProtectionProvider()),
+        new CarriedFiles(database)
     );
     var room = new EngineRoom(
         database,

@@ -33,6 +33,9 @@ public static class LetterPlaces
     {
         public KeptThings? Kept { get; set; }
 
+        /// <summary>The fields its figures ask for.</summary>
+        public required IReadOnlyList<string> Fields { get; init; }
+
         public ConcurrentDictionary<string, EmailStep> ByPlace { get; } = new(StringComparer.OrdinalIgnoreCase);
     }
 
@@ -55,7 +58,7 @@ public static class LetterPlaces
             return step;
         }
 
-        var kept = Steps.GetOrCreateValue(step);
+        var kept = Steps.GetValue(step, static s => new Placed { Fields = FieldsIn(s.Body) });
         lock (kept)
         {
             if (!ReferenceEquals(kept.Kept, practice.Kept) || kept.ByPlace.Count > MostKept)
@@ -66,7 +69,7 @@ public static class LetterPlaces
         }
 
         var date = at.InZone(practice.Zone).Date;
-        var areas = AreasIn(step.Body, person);
+        var areas = kept.Fields.Select(f => AreaOf(person, f));
         return kept.ByPlace.GetOrAdd($"{baseUrl}\n{date}\n{string.Join('\n', areas)}", _ => step with { Body = Put(step.Body, person, practice.Kept ?? KeptThings.None, practice.Kept is not null, date, baseUrl) });
     }
 
@@ -104,13 +107,9 @@ public static class LetterPlaces
     private static IEnumerable<IElement> PlacesOf(IDocument document) =>
         document.QuerySelectorAll($"[{LetterParts.Attribute}={LetterParts.Offer}],[{LetterParts.Attribute}={LetterParts.Figures}]").ToList();
 
-    private static readonly ConcurrentDictionary<string, string[]> Fields = new(StringComparer.Ordinal);
-
-    /// <summary>The person's values of the fields that a body's figures ask for.</summary>
-    private static IEnumerable<string?> AreasIn(string body, PersonFacts person) =>
-        Fields
-            .GetOrAdd(body, static b => [.. PlacesOf(LetterHtml.Parse(b)).Select(p => p.GetAttribute(LetterParts.FieldAttribute)).OfType<string>().Distinct(StringComparer.Ordinal)])
-            .Select(f => AreaOf(person, f));
+    /// <summary>The fields of people that a body's figures ask for.</summary>
+    private static IReadOnlyList<string> FieldsIn(string body) =>
+        [.. PlacesOf(LetterHtml.Parse(body)).Select(p => p.GetAttribute(LetterParts.FieldAttribute)).OfType<string>().Distinct(StringComparer.Ordinal)];
 
     /// <summary>Somebody's area by a field; null where they have no value for it.</summary>
     private static string? AreaOf(PersonFacts person, string field) =>

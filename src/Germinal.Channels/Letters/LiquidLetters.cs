@@ -97,6 +97,11 @@ public sealed class LiquidLetters : ITemplates
             return body;
         }
 
+        if (marked.Count > MostKept)
+        {
+            marked.Clear();
+        }
+
         var (text, passages) = marked.GetOrAdd(body, static b => LetterPassages.Mark(LetterPassages.WithoutMarks(b)));
         return LetterPassages.Cut(text, passages.StandFor(to.Person, practice, at));
     }
@@ -160,8 +165,17 @@ public sealed class LiquidLetters : ITemplates
     /// <summary>Nothing to fill in: such a text needs no template engine, which takes a while to get going.</summary>
     private static bool IsPlain(string template) => !template.Contains("{{", StringComparison.Ordinal) && !template.Contains("{%", StringComparison.Ordinal);
 
-    private Parsed Parse(string template) =>
-        parsed.GetOrAdd(
+    // More than a practice has templates; what is typed is a template with each letter, and would be kept for ever.
+    private const int MostKept = 5_000;
+
+    private Parsed Parse(string template)
+    {
+        if (parsed.Count > MostKept)
+        {
+            parsed.Clear();
+        }
+
+        return parsed.GetOrAdd(
             template,
             static text =>
                 LiquidLimits.ProblemOf(text) is { } problem ? new Parsed(null, problem, true, [])
@@ -169,6 +183,7 @@ public sealed class LiquidLetters : ITemplates
                 : LiquidLimits.LookAt(template) is var (refused, mayFail) && refused is not null ? new Parsed(null, refused, true, [])
                 : new Parsed(LiquidLimits.Encoded(template), null, mayFail, [.. NamesIn(template)])
         );
+    }
 
     /// <summary>The parser's error with line and column in words.</summary>
     private static string Explain(string text, string error)

@@ -42,6 +42,10 @@ public sealed class ProgramDesk(LiquidLetters letters, Engines engines)
 {
     private const int AudienceLooked = 2000;
 
+    /// <summary>Programs that do what is written in them now: their draft is what they were switched on with last.</summary>
+    public static IQueryable<ProgramRow> AsPublished(GerminalDb db) =>
+        db.Programs.Where(p => db.ProgramVersions.Any(v => v.ProgramId == p.Id && v.Version == p.CurrentVersion && v.Definition == p.Draft));
+
     /// <summary>Findings about the program itself, broken templates with line and column included.</summary>
     public async Task<IReadOnlyList<Finding>> FindingsAsync(GerminalDb db, Guid programId, ProgramDefinition program, CancellationToken stop)
     {

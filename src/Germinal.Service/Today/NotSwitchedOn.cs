@@ -1,5 +1,6 @@
 using Germinal.Core.Files;
 using Germinal.Core.Time;
+using Germinal.Service.Programs;
 using Germinal.Store;
 using Microsoft.EntityFrameworkCore;
 
@@ -23,7 +24,7 @@ public static class NotSwitchedOn
     {
         var rows = await db
             .Programs.AsNoTracking()
-            .Where(p => p.ArchivedAt == null && !p.Hidden)
+            .Where(p => p.ArchivedAt == null && !p.Hidden && !ProgramDesk.AsPublished(db).Any(done => done.Id == p.Id))
             .Select(p => new
             {
                 p.Id,
@@ -33,9 +34,7 @@ public static class NotSwitchedOn
                 p.CurrentVersion,
                 p.ApprovalAskedAt,
                 p.ApprovalAskedBy,
-                Differs = p.CurrentVersion == 0 || !db.ProgramVersions.Any(v => v.ProgramId == p.Id && v.Version == p.CurrentVersion && v.Definition == p.Draft),
             })
-            .Where(p => p.Differs)
             .OrderBy(p => p.ApprovalAskedAt == null)
             .ThenBy(p => p.Name)
             .ToListAsync(stop);

@@ -274,6 +274,7 @@ public static class FigureEndpoints
             .ToList();
         var before = await db.Figures.AsNoTracking().Where(f => f.TableId == id).ToListAsync(stop);
         var all = before.ToDictionary(KeyOf);
+        var spelt = before.GroupBy(b => b.Area, StringComparer.OrdinalIgnoreCase).ToDictionary(g => g.Key, g => g.First().Area, StringComparer.OrdinalIgnoreCase);
         var changed = 0;
         foreach (var (area, measure, figure) in list.Numbers)
         {
@@ -281,7 +282,7 @@ public static class FigureEndpoints
             {
                 PracticeId = row.PracticeId,
                 TableId = id,
-                Area = before.FirstOrDefault(b => Same(b.Area, area))?.Area ?? area,
+                Area = spelt.GetValueOrDefault(area, area),
                 Measure = measures.First(m => Same(m.Name, measure)).Name,
                 Month = figure.Month,
                 Value = figure.Value,

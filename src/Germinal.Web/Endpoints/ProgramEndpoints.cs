@@ -173,9 +173,7 @@ public static class ProgramEndpoints
         var members = await MembersAsync(db, stop);
         var answered = await AnsweredAsync(db, stop);
         var counts = await CountsAsync(db, null, stop);
-        var published = (await db.ProgramVersions.AsNoTracking().Select(v => new { v.ProgramId, v.Version, v.Definition }).ToListAsync(stop))
-            .Select(v => (v.ProgramId, v.Version, v.Definition))
-            .ToHashSet();
+        var asPublished = (await ProgramDesk.AsPublished(db).Select(p => p.Id).ToListAsync(stop)).ToHashSet();
         return
         [
             .. rows.Select(p =>
@@ -199,7 +197,7 @@ public static class ProgramEndpoints
                     p.Hidden,
                     p.ArchivedAt is not null,
                     answered.GetValueOrDefault(p.Id),
-                    p.CurrentVersion > 0 && !published.Contains((p.Id, p.CurrentVersion, p.Draft))
+                    p.CurrentVersion > 0 && !asPublished.Contains(p.Id)
                 );
             }),
         ];
