@@ -1,7 +1,6 @@
 using System.Text.Json.Nodes;
 using Germinal.Core.Contact;
 using Germinal.Core.Files;
-using Germinal.Core.Time;
 using NodaTime;
 using NodaTime.Text;
 

@@ -116,7 +116,7 @@ public sealed class FormTests
     [InlineData("moves", "2027-02-30")]
     [InlineData("topics", "Rates;Ships")]
     public void What_cannot_be_read_says_what_would_be_right(string question, string value) =>
-        Assert.NotEmpty(Send(("name", "Ida"), ("mail", "ida@example.com"), ("about", "A house"), (question, value)).Problems[question]);
+        Assert.NotEmpty(Send([.. new[] { ("name", "Ida"), ("mail", "ida@example.com"), ("about", "A house") }.Where(a => a.Item1 != question), (question, value)]).Problems[question]);
 
     [Theory]
     [InlineData("2027-03-01T08:59:59Z", 0, false), InlineData("2027-03-01T09:00:00Z", 0, true), InlineData("2027-04-01T00:00:00Z", 99, true)]
@@ -126,7 +126,7 @@ public sealed class FormTests
 
     [Fact]
     public void Whatever_is_sent_is_taken_or_told_and_never_more_than_was_asked() =>
-        Gen.Select(Gen.OneOfConst([.. Form.Questions.Select(q => q.Id), "other"]), Gen.String[0, 40])
+        Gen.Select(Gen.Int[0, Form.Questions.Count].Select(i => i < Form.Questions.Count ? Form.Questions[i].Id : "other"), Gen.String[0, 40])
             .Array[0, 20]
             .Sample(
                 posted =>
