@@ -30,6 +30,7 @@ public sealed class SecurityTests(Site site) : IClassFixture<Site>
             {
                 ("/schemas/germinal.program-1.json", "A program, format germinal.program/1"),
                 ("/schemas/germinal.practice-1.json", "A practice, format germinal.practice/1"),
+                ("/schemas/germinal.form-1.json", "A form, format germinal.form/1"),
             }
         )
         {

@@ -9,6 +9,9 @@ public static class FileSchemas
     /// <summary>The schema of <c>germinal.practice/1</c>.</summary>
     public static string Practice => Text("practice");
 
+    /// <summary>The schema of <c>germinal.form/1</c>.</summary>
+    public static string Form => Text("form");
+
     private static string Text(string name)
     {
         using var stream = typeof(FileSchemas).Assembly.GetManifestResourceStream($"{name}.schema.json")!;

@@ -13,5 +13,8 @@ public static class SchemaEndpoints
         app.MapGet("/schemas/germinal.practice-1.json", () => TypedResults.Text(FileSchemas.Practice, "application/schema+json"))
             .AllowAnonymous()
             .ExcludeFromDescription();
+        app.MapGet("/schemas/germinal.form-1.json", () => TypedResults.Text(FileSchemas.Form, "application/schema+json"))
+            .AllowAnonymous()
+            .ExcludeFromDescription();
     }
 }
