@@ -29,13 +29,11 @@ public static class LetterPlaces
     private static readonly LocalDatePattern DayMonthYear = LocalDatePattern.Create("d MMMM uuuu", CultureInfo.InvariantCulture);
     private static readonly ConditionalWeakTable<EmailStep, Placed> Steps = [];
 
-    private sealed class Placed
+    /// <summary>A step's places as they were worked out from what a practice keeps; when that changes, all of it is worked out anew.</summary>
+    /// <param name="Kept">What the practice keeps.</param>
+    /// <param name="Fields">The fields its figures ask for.</param>
+    private sealed record Placed(KeptThings? Kept, IReadOnlyList<string> Fields)
     {
-        public KeptThings? Kept { get; set; }
-
-        /// <summary>The fields its figures ask for.</summary>
-        public required IReadOnlyList<string> Fields { get; init; }
-
         public ConcurrentDictionary<string, EmailStep> ByPlace { get; } = new(StringComparer.OrdinalIgnoreCase);
     }
 
@@ -58,19 +56,16 @@ public static class LetterPlaces
             return step;
         }
 
-        var kept = Steps.GetValue(step, static s => new Placed { Fields = FieldsIn(s.Body) });
-        lock (kept)
+        // Whoever still works with what was kept before keeps to its own; nothing of it comes among what is worked out now.
+        if (!Steps.TryGetValue(step, out var placed) || !ReferenceEquals(placed.Kept, practice.Kept) || placed.ByPlace.Count > MostKept)
         {
-            if (!ReferenceEquals(kept.Kept, practice.Kept) || kept.ByPlace.Count > MostKept)
-            {
-                kept.ByPlace.Clear();
-                kept.Kept = practice.Kept;
-            }
+            placed = new Placed(practice.Kept, FieldsIn(step.Body));
+            Steps.AddOrUpdate(step, placed);
         }
 
         var date = at.InZone(practice.Zone).Date;
-        var areas = kept.Fields.Select(f => AreaOf(person, f));
-        return kept.ByPlace.GetOrAdd($"{baseUrl}\n{date}\n{string.Join('\n', areas)}", _ => step with { Body = Put(step.Body, person, practice.Kept ?? KeptThings.None, practice.Kept is not null, date, baseUrl) });
+        var areas = placed.Fields.Select(f => AreaOf(person, f));
+        return placed.ByPlace.GetOrAdd($"{baseUrl}\n{date}\n{string.Join('\n', areas)}", _ => step with { Body = Put(step.Body, person, practice.Kept ?? KeptThings.None, practice.Kept is not null, date, baseUrl) });
     }
 
     /// <summary>What is lacking in a filled text, as sentences, and the text without their marks.</summary>
