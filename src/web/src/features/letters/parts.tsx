@@ -6,6 +6,7 @@ import { NodeViewContent, type NodeViewProps, NodeViewWrapper, ReactNodeViewRend
 import { type ReactNode, useState } from 'react';
 import { api, take } from '../../api/client';
 import { Field } from '../../ui/bits';
+import { OneOf } from '../../ui/OneOf';
 import { Take } from '../programs/forms';
 import { Say } from '../programs/Say';
 import type { Rule } from '../rules/ruleLanguage';
@@ -285,7 +286,7 @@ function OfferView({ node, updateAttributes }: NodeViewProps) {
       <Say words={of || 'choose one'} label={`Offer: ${of || 'none yet'}`}>
         {(close) => (
           <OneOf
-            names={offers.data?.map((o) => o.name)}
+            choices={offers.data?.map((o) => [o.name, o.name])}
             now={of}
             none="There is none yet. Write one under Letters, Offers."
             choose={(name) => {
@@ -325,7 +326,7 @@ function FiguresView({ node, updateAttributes }: NodeViewProps) {
       <Say words={of || 'choose a table'} label={`Table: ${of || 'none yet'}`}>
         {(close) => (
           <OneOf
-            names={tables.data?.map((t) => t.name)}
+            choices={tables.data?.map((t) => [t.name, t.name])}
             now={of}
             none="There is none yet. Bring one in under Letters, Figures."
             choose={(name) => {
@@ -339,7 +340,7 @@ function FiguresView({ node, updateAttributes }: NodeViewProps) {
       <Say words={words} label={`Area: ${words}`}>
         {(close) => (
           <OneOf
-            names={[...fields.map(([, said]) => said), ...areas]}
+            choices={[...fields.map(([, said]) => said), ...areas].map((said) => [said, said])}
             now={words}
             choose={(said) => {
               const chosen = fields.find(([, w]) => w === said)?.[0];
@@ -359,26 +360,6 @@ function FiguresView({ node, updateAttributes }: NodeViewProps) {
         {holds ? 'the letter is held back' : 'they are left out'}
       </button>
     </NodeViewWrapper>
-  );
-}
-
-/** One of a few names. */
-function OneOf({ names, now, none, choose }: { names?: readonly string[]; now: string; none?: string; choose: (name: string) => void }) {
-  if (names?.length === 0 && none) return <p className="text-small">{none}</p>;
-  return (
-    <ul className="m-0 max-h-72 list-none overflow-y-auto p-0">
-      {names?.map((name) => (
-        <li key={name}>
-          <button
-            type="button"
-            className={`w-full px-2 py-1.5 text-left text-small hover:bg-leaf-pale ${name === now ? 'font-semibold' : ''}`}
-            onClick={() => choose(name)}
-          >
-            {name}
-          </button>
-        </li>
-      ))}
-    </ul>
   );
 }
 

@@ -2,6 +2,7 @@ import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { api, take } from '../../api/client';
 import { Field } from '../../ui/bits';
+import { OneOf } from '../../ui/OneOf';
 import { Take } from './forms';
 import type { ProgramFile } from './programFile';
 import { Say } from './Say';
@@ -31,73 +32,58 @@ function Purpose({ draft, set }: Props) {
       : draft.priority < usual
         ? `go before others (${draft.priority})`
         : `go after others (${draft.priority})`;
-  const choose = <T,>(values: [T, string][], now: T, done: (value: T) => void) => (
-    <ul className="m-0 list-none p-0">
-      {values.map(([value, words]) => (
-        <li key={words}>
-          <button
-            type="button"
-            className={`w-full px-2 py-1.5 text-left text-small hover:bg-leaf-pale ${value === now ? 'font-semibold' : ''}`}
-            onClick={() => done(value)}
-          >
-            {words}
-          </button>
-        </li>
-      ))}
-    </ul>
-  );
   return (
     <>
       Its messages are{' '}
       <Say words={purpose} label={`Purpose: ${purpose}`} soft={draft.purpose === 'commercial'}>
-        {(close) =>
-          choose<ProgramFile['purpose']>(
-            [
+        {(close) => (
+          <OneOf<ProgramFile['purpose']>
+            choices={[
               ['commercial', 'commercial: news, offers, keeping in touch; they need consent and carry a way out'],
               ['transactional', 'transactional: about something they have with you already'],
-            ],
-            draft.purpose,
-            (value) => {
+            ]}
+            now={draft.purpose}
+            choose={(value) => {
               set({ purpose: value });
               close();
-            },
-          )
-        }
+            }}
+          />
+        )}
       </Say>
       ,{' '}
       <Say words={topic} label={`Topic: ${topic}`} soft={!draft.topic}>
-        {(close) =>
-          choose<string | undefined>(
-            [
+        {(close) => (
+          <OneOf<string | undefined>
+            choices={[
               [undefined, 'no topic: whoever takes email at all gets it'],
               ...[...new Set([...(practice.data?.topics ?? []), ...(draft.topic ? [draft.topic] : [])])].map(
                 (t) => [t, t] as [string | undefined, string],
               ),
-            ],
-            draft.topic,
-            (value) => {
+            ]}
+            now={draft.topic}
+            choose={(value) => {
               set({ topic: value });
               close();
-            },
-          )
-        }
+            }}
+          />
+        )}
       </Say>
       ; they{' '}
       <Say words={voice} label={`Voice: ${voice}`} soft={!draft.voice}>
-        {(close) =>
-          choose<ProgramFile['voice']>(
-            [
+        {(close) => (
+          <OneOf<ProgramFile['voice']>
+            choices={[
               [undefined, 'as the practice does'],
               ['I', 'I'],
               ['we', 'we'],
-            ],
-            draft.voice,
-            (value) => {
+            ]}
+            now={draft.voice}
+            choose={(value) => {
               set({ voice: value });
               close();
-            },
-          )
-        }
+            }}
+          />
+        )}
       </Say>{' '}
       and{' '}
       <Say words={priority} label={`Priority: ${priority}`} soft={draft.priority === usual}>
@@ -203,22 +189,14 @@ function Policy({ draft, set }: Props) {
       Of consent it goes by{' '}
       <Say words={words} label={`Consent: ${words}`} soft={!draft.policy}>
         {(close) => (
-          <ul className="m-0 list-none p-0">
-            {[undefined, ...names].map((name) => (
-              <li key={name ?? ''}>
-                <button
-                  type="button"
-                  className={`w-full px-2 py-1.5 text-left text-small hover:bg-leaf-pale ${name === draft.policy ? 'font-semibold' : ''}`}
-                  onClick={() => {
-                    set({ policy: name });
-                    close();
-                  }}
-                >
-                  {name ?? 'the practice’s own rules'}
-                </button>
-              </li>
-            ))}
-          </ul>
+          <OneOf
+            choices={[undefined, ...names].map((name) => [name, name ?? 'the practice’s own rules'])}
+            now={draft.policy}
+            choose={(policy) => {
+              set({ policy });
+              close();
+            }}
+          />
         )}
       </Say>
       .
