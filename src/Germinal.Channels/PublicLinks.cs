@@ -18,6 +18,8 @@ public sealed class PublicLinks(byte[] key, string baseUrl)
     private const byte OfPreferences = (byte)'p';
     private const byte OfConfirmation = (byte)'c';
     private const byte OfShortLink = (byte)'s';
+    private const byte OfFormConfirmation = (byte)'y';
+    private const byte OfReader = (byte)'r';
     private const int ShortSigns = 10;
 
     // Without those that are mistaken for each other when somebody types them: 0 and o, 1, i and l.
@@ -69,6 +71,21 @@ public sealed class PublicLinks(byte[] key, string baseUrl)
 
     /// <summary>The address by which the reader of a letter confirms that it was them who asked (double opt-in).</summary>
     public string Confirmation(Guid touchId) => $"{BaseUrl}/c/{Token(OfConfirmation, touchId, 0)}";
+
+    /// <summary>The address by which the sender of a form confirms that it was them.</summary>
+    public string FormConfirmation(Guid submissionId) => $"{BaseUrl}/y/{Token(OfFormConfirmation, submissionId, 0)}";
+
+    /// <summary>The submission of a confirmation's token, or null.</summary>
+    public Guid? TryReadFormConfirmation(string token) => TryRead(OfFormConfirmation, token)?.Id;
+
+    /// <summary>The public page of a form.</summary>
+    public string Form(string slug) => $"{BaseUrl}/form/{slug}";
+
+    /// <summary>What says who a form is shown to: the message whose link they followed.</summary>
+    public string Reader(Guid touchId) => Token(OfReader, touchId, 0);
+
+    /// <summary>The message of a reader's token, or null.</summary>
+    public Guid? TryReadReader(string token) => TryRead(OfReader, token)?.Id;
 
     /// <summary>The touch and place of a link's token, or null for one that is forged, altered or meant for something else.</summary>
     public (Guid TouchId, int Place)? TryReadLink(string token) => TryRead(OfLink, token) is { } read ? (read.Id, read.Number) : null;

@@ -1,6 +1,7 @@
 using Germinal.Core.Engine;
 using Germinal.Core.Time;
 using Germinal.Service.Engine;
+using Germinal.Service.Inquiries;
 using Germinal.Service.People;
 using Germinal.Store;
 using Microsoft.EntityFrameworkCore;
@@ -191,7 +192,7 @@ public sealed class DemoYears(IDbContextFactory<GerminalDb> databases, EngineRoo
         {
             if (random.Next(100) < 62)
             {
-                await new DealingsDesk(db, Desk(db, "Ada Quill", at), at).AnswerAsync(person, "Ada Quill", stop);
+                await new DealingsDesk(db, Desk(db, "Ada Quill", at), at).AnswerAsync(person, "Ada Quill", InquiryOutcomes.Wrote, stop);
                 toAnswer.Remove(person);
             }
         }

@@ -116,6 +116,17 @@ public sealed class GerminalDb(DbContextOptions<GerminalDb> options) : IdentityD
 
     public DbSet<ShortLinkRow> ShortLinks => Set<ShortLinkRow>();
 
+    public DbSet<FormRow> Forms => Set<FormRow>();
+
+    public DbSet<SubmissionRow> Submissions => Set<SubmissionRow>();
+
+    public DbSet<SubmittedFileRow> SubmittedFiles => Set<SubmittedFileRow>();
+
+    /// <summary>Mails that no program planned.</summary>
+    public DbSet<OwnMailRow> OwnMails => Set<OwnMailRow>();
+
+    public DbSet<AbsenceRow> Absences => Set<AbsenceRow>();
+
     public DbSet<ImportRow> Imports => Set<ImportRow>();
 
     public DbSet<ImportLineRow> ImportLines => Set<ImportLineRow>();
@@ -398,6 +409,15 @@ public sealed class GerminalDb(DbContextOptions<GerminalDb> options) : IdentityD
         {
             e.HasIndex(i => i.PersonId);
             e.HasIndex(i => new { i.PracticeId, i.ReceivedAt }).HasFilter("answered_at IS NULL").HasDatabaseName("ix_inquiries_unanswered");
+            e.HasIndex(i => new
+            {
+                i.PracticeId,
+                i.AnsweredAt,
+                i.Id,
+            }).HasFilter("answered_at IS NOT NULL").HasDatabaseName("ix_inquiries_answered");
+            e.HasIndex(i => new { i.OwnerId, i.ReceivedAt }).HasFilter("owner_id IS NOT NULL");
+            e.HasIndex(i => i.DeputyAt).HasFilter("answered_at IS NULL AND deputy_at IS NOT NULL");
+            e.Property(i => i.GivenWhy).HasDefaultValue("");
             e.HasOne<PersonRow>().WithMany().HasForeignKey(i => i.PersonId).OnDelete(DeleteBehavior.Cascade);
         });
         model.Entity<TaskRow>(e =>
@@ -491,6 +511,49 @@ public sealed class GerminalDb(DbContextOptions<GerminalDb> options) : IdentityD
             e.HasIndex(l => l.TouchId);
             e.HasOne<TouchRow>().WithMany().HasForeignKey(l => l.TouchId).OnDelete(DeleteBehavior.Cascade);
         });
+        model.Entity<FormRow>(e =>
+        {
+            e.HasIndex(f => new { f.PracticeId, f.Name }).IsUnique();
+            e.HasIndex(f => f.Slug).IsUnique();
+        });
+        model.Entity<SubmissionRow>(e =>
+        {
+            e.HasIndex(s => new { s.FormId, s.Key }).IsUnique();
+            e.HasIndex(s => new
+            {
+                s.FormId,
+                s.At,
+                s.Id,
+            });
+            e.HasIndex(s => new { s.PracticeId, s.At }).HasFilter("state = 'doubtful'").HasDatabaseName("ix_submissions_doubtful");
+            e.HasIndex(s => s.AskedAt).HasFilter("state = 'unconfirmed'").HasDatabaseName("ix_submissions_unconfirmed");
+            e.HasIndex(s => new { s.FormId, s.Print, s.At });
+            e.HasIndex(s => s.PersonId);
+            Jsonb(e.Property(s => s.Answers));
+            e.HasOne<FormRow>().WithMany().HasForeignKey(s => s.FormId).OnDelete(DeleteBehavior.Cascade);
+            e.HasOne<PersonRow>().WithMany().HasForeignKey(s => s.PersonId).OnDelete(DeleteBehavior.Cascade);
+        });
+        model.Entity<SubmittedFileRow>(e =>
+        {
+            e.HasIndex(f => f.SubmissionId);
+            e.HasOne<SubmissionRow>().WithMany().HasForeignKey(f => f.SubmissionId).OnDelete(DeleteBehavior.Cascade);
+        });
+        model.Entity<OwnMailRow>(e =>
+        {
+            e.HasIndex(m => m.NextTry).HasFilter("status IN ('waiting', 'handing')").HasDatabaseName("ix_own_mails_due");
+            e.HasIndex(m => new { m.PracticeId, m.MemberId }).HasFilter("kind = 'by-itself' AND read_at IS NULL").HasDatabaseName("ix_own_mails_unread");
+            e.HasIndex(m => m.InquiryId).HasFilter("inquiry_id IS NOT NULL");
+            e.HasIndex(m => new
+            {
+                m.PracticeId,
+                m.ToAddress,
+                m.CreatedAt,
+            });
+            e.HasIndex(m => m.PersonId);
+            e.HasOne<PersonRow>().WithMany().HasForeignKey(m => m.PersonId).OnDelete(DeleteBehavior.Cascade);
+            e.HasOne<SubmissionRow>().WithMany().HasForeignKey(m => m.SubmissionId).OnDelete(DeleteBehavior.Cascade);
+        });
+        model.Entity<AbsenceRow>().HasIndex(a => new { a.PracticeId, a.Until });
         model.Entity<ReadyProgramRow>(e =>
         {
             e.HasIndex(r => r.Name);

@@ -56,6 +56,7 @@ public static class Application
         builder.Services.AddExceptionHandler<ErrorAnswers>();
         builder.Services.AddValidation();
         builder.Services.AddPublicBrakes(settings);
+        builder.Services.AddSingleton(new FormBrake(settings.FormsOfClient, settings.FormsOfForm, settings.StandIns is not null));
         Proxies.Add(builder.Services, settings);
         builder.Services.AddOpenApi("v1", ApiDescription.Configure);
         builder.Services.AddHealthChecks().AddCheck<DatabaseHealth>("database", tags: ["ready"]).AddCheck<WorkerHealth>("workers", tags: ["workers"]);
@@ -126,6 +127,7 @@ public static class Application
         LetterEndpoints.Map(app);
         ApprovalEndpoints.Map(app);
         ProgramVersionEndpoints.Map(app);
+        FormEndpoints.Map(app);
         OfferEndpoints.Map(app);
         FigureEndpoints.Map(app);
         KeptFileEndpoints.Map(app);
@@ -135,6 +137,7 @@ public static class Application
         SignOffEndpoints.Map(app);
         TextLengthEndpoints.Map(app);
         DealingsEndpoints.Map(app);
+        InquiryEndpoints.Map(app);
         NoteEndpoints.Map(app);
         CalendarFeed.Map(app);
         PracticeEndpoints.Map(app);
@@ -146,6 +149,7 @@ public static class Application
         ImageEndpoints.Map(app);
         StandInEndpoints.Map(app, settings);
         PublicPages.Map(app);
+        PublicForms.Map(app);
         FigurePages.Map(app);
         PublicCalls.Map(app);
         PreferencePage.Map(app);

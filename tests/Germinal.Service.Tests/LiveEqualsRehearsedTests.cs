@@ -316,7 +316,7 @@ public sealed class LiveEqualsRehearsedTests
                 await new DealingsDesk(db, desk, happening.At).InquireAsync(person, i.Form, "form", "x", default);
                 break;
             case InquiriesAnswered:
-                await new DealingsDesk(db, desk, happening.At).AnswerAsync(person, "Ada Quill", default);
+                await new DealingsDesk(db, desk, happening.At).AnswerAsync(person, "Ada Quill", Inquiries.InquiryOutcomes.Marked, default);
                 break;
             case AppointmentMade or AppointmentCancelled:
                 var dealings = new DealingsDesk(db, desk, happening.At);

@@ -75,6 +75,9 @@ public sealed record Form
     /// <summary>A list that is joined; null for none.</summary>
     public string? List { get; init; }
 
+    /// <summary>What an inquiry by it is about, among the practice's topics; null for nothing said.</summary>
+    public string? Topic { get; init; }
+
     /// <summary>A program that is started; null for none.</summary>
     public string? Program { get; init; }
 

@@ -47,6 +47,7 @@ public static class FormFile
             GoOn = root.Text("goOn"),
             Tags = root.Texts("tags"),
             List = root.Text("list"),
+            Topic = root.Text("topic"),
             Program = root.Text("program"),
             Opportunity = root.Text("opportunity"),
             AnswersItself = root.Choice("answersItself", AnswersItself.Never, FormWords.Answers),
@@ -125,6 +126,7 @@ public static class FormFile
         Put(file, "goOn", form.GoOn);
         Put(file, "tags", form.Tags);
         Put(file, "list", form.List);
+        Put(file, "topic", form.Topic);
         Put(file, "program", form.Program);
         Put(file, "opportunity", form.Opportunity);
         file["answersItself"] = FormWords.Answers.First(a => a.Value == form.AnswersItself).Word;

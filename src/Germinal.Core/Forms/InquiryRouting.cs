@@ -26,9 +26,9 @@ public sealed record RoutingRule(string? Form, string? Topic, string? Area, Give
 /// <summary>What is known of an inquiry when somebody has to get it.</summary>
 /// <param name="Form">The form it came by; null for another way.</param>
 /// <param name="Topic">What it is about; null where nobody knows.</param>
-/// <param name="Area">Where it comes from; null where nobody knows.</param>
+/// <param name="Areas">What where it comes from is called: town, state, postal code; none where nobody knows.</param>
 /// <param name="Owner">Who looks after the person already; null for nobody.</param>
-public sealed record InquiryFacts(string? Form, string? Topic, string? Area, Guid? Owner);
+public sealed record InquiryFacts(string? Form, string? Topic, IReadOnlyList<string> Areas, Guid? Owner);
 
 /// <summary>Who is there, who stands in for whom, and who was given one last.</summary>
 /// <param name="Present">Whether a member is there that day.</param>
@@ -64,7 +64,7 @@ public static class InquiryRouting
     }
 
     private static bool Fits(RoutingRule rule, InquiryFacts inquiry) =>
-        (rule.Form is null || Same(rule.Form, inquiry.Form)) && (rule.Topic is null || Same(rule.Topic, inquiry.Topic)) && (rule.Area is null || Same(rule.Area, inquiry.Area));
+        (rule.Form is null || Same(rule.Form, inquiry.Form)) && (rule.Topic is null || Same(rule.Topic, inquiry.Topic)) && (rule.Area is null || inquiry.Areas.Any(a => Same(rule.Area, a)));
 
     private static bool Same(string asked, string? found) => string.Equals(asked, found, StringComparison.OrdinalIgnoreCase);
 

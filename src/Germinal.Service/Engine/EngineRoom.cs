@@ -1,6 +1,8 @@
 using System.Data.Common;
 using Germinal.Core.Engine;
 using Germinal.Service.Clock;
+using Germinal.Service.Inquiries;
+using Germinal.Service.Mails;
 using Germinal.Service.Programs;
 using Germinal.Store;
 using Microsoft.EntityFrameworkCore;
@@ -13,7 +15,7 @@ namespace Germinal.Service.Engine;
 /// Runs reactor and dispatcher until a moment has nothing left to do, and moves the clock from moment to moment. Any number
 /// of them work side by side.
 /// </summary>
-public sealed partial class EngineRoom(IDbContextFactory<GerminalDb> databases, Reactor reactor, Dispatcher dispatcher, ILogger<EngineRoom> log)
+public sealed partial class EngineRoom(IDbContextFactory<GerminalDb> databases, Reactor reactor, Dispatcher dispatcher, OwnMails mails, ILogger<EngineRoom> log)
 {
     /// <summary>Does everything that is due now, in order: what was interrupted, events and the calendar, touches.</summary>
     /// <returns>True when anything was done.</returns>
@@ -51,6 +53,8 @@ public sealed partial class EngineRoom(IDbContextFactory<GerminalDb> databases, 
                   OR EXISTS (SELECT 1 FROM events e WHERE e.handled_at IS NULL AND e.at <= n.now AND NOT EXISTS (SELECT 1 FROM person_states s WHERE s.person_id = e.person_id AND s.set_aside IS NOT NULL))
                   OR (SELECT min(next_due) FROM person_states WHERE set_aside IS NULL) <= n.now
                   OR (SELECT min(next_alarm) FROM person_states WHERE set_aside IS NULL) <= n.now
+                  OR (SELECT min(next_try) FROM own_mails WHERE status IN ('waiting', 'handing')) <= {machine}
+                  OR (SELECT min(deputy_at) FROM inquiries WHERE answered_at IS NULL AND deputy_at IS NOT NULL) <= n.now
                   OR EXISTS (SELECT 1 FROM touches t WHERE status = 'handing' AND leased_until < {machine} AND NOT EXISTS (SELECT 1 FROM person_states s WHERE s.person_id = t.person_id AND s.set_aside IS NOT NULL)), false) AS "Value"
                 FROM clock c, LATERAL (SELECT CASE WHEN c.real THEN {machine} ELSE c.now END AS now) n
                 """
@@ -100,6 +104,7 @@ public sealed partial class EngineRoom(IDbContextFactory<GerminalDb> databases, 
                 SELECT CASE WHEN EXISTS (SELECT 1 FROM practices WHERE look_again_after IS NOT NULL) OR EXISTS (SELECT 1 FROM touches t WHERE status = 'handing' AND NOT EXISTS (SELECT 1 FROM person_states s WHERE s.person_id = t.person_id AND s.set_aside IS NOT NULL)) THEN NULL ELSE coalesce(least(
                   (SELECT min(at) FROM events e WHERE handled_at IS NULL AND NOT EXISTS (SELECT 1 FROM person_states s WHERE s.person_id = e.person_id AND s.set_aside IS NOT NULL)),
                   (SELECT min(paused_until) FROM programs),
+                  (SELECT min(deputy_at) FROM inquiries WHERE answered_at IS NULL AND deputy_at IS NOT NULL),
                   (SELECT min(next_due) FROM person_states WHERE set_aside IS NULL),
                   (SELECT min(next_alarm) FROM person_states WHERE set_aside IS NULL)), 'infinity') END AS "Value"
                 """
@@ -115,7 +120,7 @@ public sealed partial class EngineRoom(IDbContextFactory<GerminalDb> databases, 
         var any = false;
         while (true)
         {
-            var round = false;
+            var round = await InquiriesAndMailsAsync(db, now, stop);
             foreach (var due in await DuePracticesAsync(db, now, stop))
             {
                 round |= due.Resume && await ResumeAsync(due.Id, now, stop);
@@ -135,6 +140,23 @@ public sealed partial class EngineRoom(IDbContextFactory<GerminalDb> databases, 
             any = true;
         }
     }
+
+    /// <summary>Inquiries that go to a deputy, and mails that no program planned; one look where there are none.</summary>
+    private async Task<bool> InquiriesAndMailsAsync(GerminalDb db, Instant now, CancellationToken stop)
+    {
+        var machine = SystemClock.Instance.GetCurrentInstant();
+        var due = await db
+            .Database.SqlQuery<OwnDue>(
+                $"""
+                SELECT coalesce((SELECT min(deputy_at) FROM inquiries WHERE answered_at IS NULL AND deputy_at IS NOT NULL) <= {now}, false) AS deputies,
+                  coalesce((SELECT min(next_try) FROM own_mails WHERE status IN ('waiting', 'handing')) <= {machine}, false) AS mails
+                """
+            )
+            .SingleAsync(stop);
+        return (due.Deputies && await InquiryGiving.DeputiesAsync(databases, now, stop)) | (due.Mails && await mails.SendDueAsync(stop));
+    }
+
+    private sealed record OwnDue(bool Deputies, bool Mails);
 
     private async Task<bool> ResumeAsync(Guid practice, Instant now, CancellationToken stop)
     {

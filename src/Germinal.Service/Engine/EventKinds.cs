@@ -59,6 +59,12 @@ public static class EventKinds
     public const string Imported = "imported";
     public const string Added = "added";
 
+    /// <summary>They sent a form; its answers and what became of them, in words.</summary>
+    public const string FormSent = "form-sent";
+
+    /// <summary>A mail that no program planned went to them.</summary>
+    public const string Wrote = "wrote";
+
     /// <summary>Who they live with, or who somebody is to them, changed; in words.</summary>
     public const string Circle = "circle";
 
@@ -74,7 +80,7 @@ public static class EventKinds
     public const string TaskMissed = "task-missed";
 
     /// <summary>Kinds that only people read; they are written as handled.</summary>
-    public static bool IsForReadingOnly(string kind) => kind is Remark or Imported or OpportunityOpened or AutoReplied or Delivered or Complained or Merged or Circle or AppointmentMissed;
+    public static bool IsForReadingOnly(string kind) => kind is Remark or Imported or OpportunityOpened or AutoReplied or Delivered or Complained or Merged or Circle or AppointmentMissed or FormSent or Wrote;
 
     /// <summary>The engine's input for an event, or null when the event no longer applies.</summary>
     public static Happening? ToHappening(EventRow row)

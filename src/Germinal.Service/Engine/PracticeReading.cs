@@ -55,7 +55,11 @@ public static class PracticeReading
     private static FrozenDictionary<IsoDayOfWeek, int>? CapacityOf(Dictionary<string, int> stored) =>
         stored.Count == 0 ? null : stored.ToFrozenDictionary(c => DayOf(c.Key), c => c.Value);
 
-    private static IsoDayOfWeek DayOf(string name) => (IsoDayOfWeek)(Array.IndexOf(DayNames, name) + 1);
+    /// <summary>The week day of its stored word: mon, tue, …</summary>
+    internal static IsoDayOfWeek DayOf(string name) => (IsoDayOfWeek)(Array.IndexOf(DayNames, name) + 1);
+
+    /// <summary>Whether it is the word of a week day.</summary>
+    internal static bool IsDay(string name) => DayNames.Contains(name, StringComparer.Ordinal);
 
     /// <summary>A practice row and its members as the core knows them.</summary>
     public static Practice Read(PracticeRow row, IReadOnlyList<Member> members)

@@ -28,7 +28,13 @@ public sealed class MailReception(IDbContextFactory<GerminalDb> databases, Reply
         await using var db = await databases.CreateDbContextAsync(stop);
         var mail = ReceivedMail.Read(message);
         var addressed = recipients.Concat(message.To.Mailboxes.Select(m => m.Address)).Select(replies.TryRead).FirstOrDefault(r => r is not null);
-        var touch = (addressed is { } own ? await TouchOf.FindAsync(db, own.TouchId, stop) : null) ?? await TouchOf.FindAsync(db, mail.About, stop);
+        var touch = (addressed is { } ours ? await TouchOf.FindAsync(db, ours.TouchId, stop) : null) ?? await TouchOf.FindAsync(db, mail.About, stop);
+        var own = touch is null ? await OwnMailOf.FindAsync(db, addressed?.TouchId, mail.About, stop) : null;
+        if (own is not null && practiceId is { } theirs && own.PracticeId != theirs)
+        {
+            own = null;
+        }
+
         if (touch is not null && practiceId is { } box && touch.PracticeId != box)
         {
             // Another practice's message has no business in this practice's mailbox.
@@ -36,7 +42,7 @@ public sealed class MailReception(IDbContextFactory<GerminalDb> databases, Reply
         }
 
         // What came to no mailbox of a practice and is about no letter of one belongs to nobody.
-        if ((touch?.PracticeId ?? practiceId) is not { } at)
+        if ((touch?.PracticeId ?? own?.PracticeId ?? practiceId) is not { } at)
         {
             return;
         }
@@ -45,6 +51,7 @@ public sealed class MailReception(IDbContextFactory<GerminalDb> databases, Reply
         var now = await PracticeClock.NowAsync(db, stop);
         var person =
             touch?.PersonId
+            ?? own?.PersonId
             ?? await db.People.Where(p => p.Email == mail.From && !p.Archived).OrderBy(p => p.Id).Select(p => (Guid?)p.Id).FirstOrDefaultAsync(stop);
         var key = $"mail/{(mail.MessageId.Length > 0 ? mail.MessageId : $"{mail.From}/{message.Date:o}/{mail.Subject}")}";
         if (await db.Received.AnyAsync(r => r.Key == key, stop))
@@ -64,6 +71,7 @@ public sealed class MailReception(IDbContextFactory<GerminalDb> databases, Reply
             Text = mail.Text,
             Quoted = mail.Quoted,
             TouchId = touch?.TouchId,
+            OwnMailId = own?.Id,
             At = now,
             Key = key,
             Kind = mail.Kind.ToString().ToLowerInvariant(),
@@ -73,6 +81,11 @@ public sealed class MailReception(IDbContextFactory<GerminalDb> databases, Reply
         if (mail.IsCut)
         {
             db.ReceivedFiles.Add(await WholeAsync(row, message, stop));
+        }
+
+        if (own is not null && mail.Kind is (ReceivedKind.Bounce or ReceivedKind.Complaint))
+        {
+            await OwnMailOf.CameBackAsync(db, own, mail, now, stop);
         }
 
         if (person is { } id)

@@ -1,6 +1,7 @@
 using Germinal.Service.Clock;
 using Germinal.Store;
 using Microsoft.EntityFrameworkCore;
+using NodaTime;
 
 namespace Germinal.Service.Incoming;
 
@@ -25,9 +26,24 @@ public static class Notices
         var now = await PracticeClock.NowAsync(db, stop);
         var key = $"forgery/{what}/{now.InUtc().Date:uuuu-MM-dd}";
         var text = $"Somebody called {what} with a signature that is not ours. Nothing was changed by it.";
-        await db.Database.ExecuteSqlAsync(
-            $"INSERT INTO notices (practice_id, kind, text, at, key) VALUES ({practice}, 'forgery', {text}, {now}, {key}) ON CONFLICT (practice_id, key) WHERE key IS NOT NULL DO NOTHING",
+        await WriteAsync(db, practice, "forgery", null, null, text, key, now, stop);
+    }
+
+    /// <summary>Tells a member of the context's practice something, once.</summary>
+    /// <param name="db">A context of the practice.</param>
+    /// <param name="kind">The word of its kind.</param>
+    /// <param name="member">Whom; null for the principals.</param>
+    /// <param name="person">Whom it is about; null for nobody.</param>
+    /// <param name="text">In words.</param>
+    /// <param name="key">What is told under one key is told once.</param>
+    /// <param name="now">Practice time.</param>
+    /// <param name="stop">Gives up.</param>
+    public static Task TellAsync(GerminalDb db, string kind, Guid? member, Guid? person, string text, string key, Instant now, CancellationToken stop) =>
+        WriteAsync(db, db.PracticeId!.Value, kind, member, person, text, key, now, stop);
+
+    private static Task WriteAsync(GerminalDb db, Guid practice, string kind, Guid? member, Guid? person, string text, string key, Instant now, CancellationToken stop) =>
+        db.Database.ExecuteSqlAsync(
+            $"INSERT INTO notices (practice_id, kind, member_id, person_id, text, at, key) VALUES ({practice}, {kind}, {member}, {person}, {text}, {now}, {key}) ON CONFLICT (practice_id, key) WHERE key IS NOT NULL DO NOTHING",
             stop
         );
-    }
 }

@@ -1,6 +1,7 @@
 using Germinal.Core.Engine;
 using Germinal.Core.Practices;
 using Germinal.Service.Engine;
+using Germinal.Service.Inquiries;
 using Germinal.Store;
 using Germinal.Store.Rows;
 using Microsoft.EntityFrameworkCore;
@@ -181,7 +182,8 @@ public sealed class DealingsDesk(GerminalDb db, PeopleDesk desk, Instant now)
     /// <param name="how">form, email, text, phone or hand.</param>
     /// <param name="text">What they wrote or said.</param>
     /// <param name="stop">Gives up.</param>
-    public async Task<InquiryRow> InquireAsync(Guid person, string? form, string how, string text, CancellationToken stop)
+    /// <param name="arrival">What else is known of it; null for nothing.</param>
+    public async Task<InquiryRow> InquireAsync(Guid person, string? form, string how, string text, CancellationToken stop, Arrival? arrival = null)
     {
         var row = new InquiryRow
         {
@@ -192,7 +194,12 @@ public sealed class DealingsDesk(GerminalDb db, PeopleDesk desk, Instant now)
             How = how,
             Text = text,
             ReceivedAt = now,
+            Topic = arrival?.Topic,
+            SubmissionId = arrival?.SubmissionId,
+            ReceivedId = arrival?.ReceivedId,
+            TouchId = arrival?.TouchId,
         };
+        await InquiryGiving.GiveAsync(db, row, await db.People.AsNoTracking().SingleAsync(p => p.Id == person, stop), arrival?.FormId, now, stop);
         db.Inquiries.Add(row);
         db.Events.Add(
             desk.NewEvent(person, new Inquired(now, form), ("inquiry", row.Id.ToString()), ("how", how), ("text", text))
@@ -202,12 +209,16 @@ public sealed class DealingsDesk(GerminalDb db, PeopleDesk desk, Instant now)
     }
 
     /// <summary>A person's open inquiries have been answered, however it was done. The caller has a transaction open.</summary>
+    /// <param name="person">Who asked.</param>
+    /// <param name="by">The member, by name.</param>
+    /// <param name="outcome">A word of <see cref="InquiryOutcomes"/>.</param>
+    /// <param name="stop">Gives up.</param>
     /// <returns>How many there were.</returns>
-    public async Task<int> AnswerAsync(Guid person, string by, CancellationToken stop)
+    public async Task<int> AnswerAsync(Guid person, string by, string outcome, CancellationToken stop)
     {
         var answered = await db
             .Inquiries.Where(i => i.PersonId == person && i.AnsweredAt == null)
-            .ExecuteUpdateAsync(u => u.SetProperty(i => i.AnsweredAt, now).SetProperty(i => i.AnsweredBy, by), stop);
+            .ExecuteUpdateAsync(u => u.SetProperty(i => i.AnsweredAt, now).SetProperty(i => i.AnsweredBy, by).SetProperty(i => i.Outcome, outcome), stop);
         if (answered > 0)
         {
             db.Events.Add(desk.NewEvent(person, new InquiriesAnswered(now)));

@@ -112,7 +112,7 @@ public sealed class EventUndo(GerminalDb db, Engines engines, string by)
             case EventKinds.InquiryAnswered:
                 await db
                     .Inquiries.Where(i => i.PersonId == happened.PersonId && i.AnsweredAt == happened.At)
-                    .ExecuteUpdateAsync(u => u.SetProperty(i => i.AnsweredAt, (Instant?)null), stop);
+                    .ExecuteUpdateAsync(u => u.SetProperty(i => i.AnsweredAt, (Instant?)null).SetProperty(i => i.Outcome, (string?)null), stop);
                 break;
         }
     }

@@ -183,7 +183,8 @@ public sealed class PeopleDesk(GerminalDb db, string by, Instant now, Guid? act 
         string basis,
         string source,
         string? reason,
-        CancellationToken stop
+        CancellationToken stop,
+        string? evidence = null
     )
     {
         var entry = new ConsentRow
@@ -199,6 +200,7 @@ public sealed class PeopleDesk(GerminalDb db, string by, Instant now, Guid? act 
             Source = source,
             Reason = reason,
             By = by,
+            Evidence = evidence,
         };
         db.Consent.Add(entry);
         await db.SaveChangesAsync(stop);

@@ -65,7 +65,7 @@ public static class WaitingForMember
         {
             // Messages of nobody known are everybody's.
             var theirs = reader.Theirs(db);
-            inquired = inquired.Where(i => theirs.Contains(i.PersonId));
+            inquired = inquired.Where(i => i.OwnerId == reader.Id || (i.OwnerId == null && theirs.Contains(i.PersonId)));
             received = received.Where(r => r.PersonId == null || theirs.Contains(r.PersonId.Value));
             refused = refused.Where(r => theirs.Contains(r.PersonId));
             confirm = confirm.Where(p => theirs.Contains(p.Id));

@@ -8,10 +8,12 @@ internal static class DatabaseFunctions
     /// <summary>The tables whose changes a page may show (<c>src/web/src/app/changes.ts</c> says what each means for it).</summary>
     private static readonly string[] Told =
     [
+        "absences",
         "appointments",
         "consent",
         "events",
         "figure_tables",
+        "forms",
         "households",
         "imports",
         "inquiries",
@@ -22,6 +24,7 @@ internal static class DatabaseFunctions
         "notices",
         "offers",
         "opportunities",
+        "own_mails",
         "people",
         "programs",
         "providers",
@@ -30,6 +33,7 @@ internal static class DatabaseFunctions
         "relations",
         "runs",
         "segments",
+        "submissions",
         "tags",
         "tasks",
         "touches",

@@ -25,6 +25,38 @@ namespace Germinal.Store.Migrations
             NpgsqlModelBuilderExtensions.HasPostgresExtension(modelBuilder, "pg_trgm");
             NpgsqlModelBuilderExtensions.UseIdentityByDefaultColumns(modelBuilder);
 
+            modelBuilder.Entity("Germinal.Store.Rows.AbsenceRow", b =>
+                {
+                    b.Property<Guid>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("uuid")
+                        .HasColumnName("id");
+
+                    b.Property<LocalDate>("From")
+                        .HasColumnType("date")
+                        .HasColumnName("from");
+
+                    b.Property<Guid>("MemberId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("member_id");
+
+                    b.Property<Guid>("PracticeId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("practice_id");
+
+                    b.Property<LocalDate>("Until")
+                        .HasColumnType("date")
+                        .HasColumnName("until");
+
+                    b.HasKey("Id")
+                        .HasName("pk_absences");
+
+                    b.HasIndex("PracticeId", "Until")
+                        .HasDatabaseName("ix_absences_practice_id_until");
+
+                    b.ToTable("absences", (string)null);
+                });
+
             modelBuilder.Entity("Germinal.Store.Rows.ActRow", b =>
                 {
                     b.Property<Guid>("Id")
@@ -459,6 +491,71 @@ namespace Germinal.Store.Migrations
                     b.ToTable("figure_tables", (string)null);
                 });
 
+            modelBuilder.Entity("Germinal.Store.Rows.FormRow", b =>
+                {
+                    b.Property<Guid>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("uuid")
+                        .HasColumnName("id");
+
+                    b.Property<string>("By")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("by");
+
+                    b.Property<Instant>("ChangedAt")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("changed_at");
+
+                    b.Property<string>("Draft")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("draft");
+
+                    b.Property<int>("Edition")
+                        .HasColumnType("integer")
+                        .HasColumnName("edition");
+
+                    b.Property<string>("Name")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("name");
+
+                    b.Property<Guid>("PracticeId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("practice_id");
+
+                    b.Property<string>("Shown")
+                        .HasColumnType("text")
+                        .HasColumnName("shown");
+
+                    b.Property<int>("ShownVersion")
+                        .HasColumnType("integer")
+                        .HasColumnName("shown_version");
+
+                    b.Property<string>("Slug")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("slug");
+
+                    b.Property<int>("Taken")
+                        .HasColumnType("integer")
+                        .HasColumnName("taken");
+
+                    b.HasKey("Id")
+                        .HasName("pk_forms");
+
+                    b.HasIndex("Slug")
+                        .IsUnique()
+                        .HasDatabaseName("ix_forms_slug");
+
+                    b.HasIndex("PracticeId", "Name")
+                        .IsUnique()
+                        .HasDatabaseName("ix_forms_practice_id_name");
+
+                    b.ToTable("forms", (string)null);
+                });
+
             modelBuilder.Entity("Germinal.Store.Rows.HouseholdClaimRow", b =>
                 {
                     b.Property<Guid>("HouseholdId")
@@ -713,14 +810,33 @@ namespace Germinal.Store.Migrations
                         .HasColumnType("text")
                         .HasColumnName("answered_by");
 
+                    b.Property<Instant?>("DeputyAt")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("deputy_at");
+
                     b.Property<string>("Form")
                         .HasColumnType("text")
                         .HasColumnName("form");
+
+                    b.Property<string>("GivenWhy")
+                        .IsRequired()
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("text")
+                        .HasDefaultValue("")
+                        .HasColumnName("given_why");
 
                     b.Property<string>("How")
                         .IsRequired()
                         .HasColumnType("text")
                         .HasColumnName("how");
+
+                    b.Property<string>("Outcome")
+                        .HasColumnType("text")
+                        .HasColumnName("outcome");
+
+                    b.Property<Guid?>("OwnerId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("owner_id");
 
                     b.Property<Guid>("PersonId")
                         .HasColumnType("uuid")
@@ -734,20 +850,52 @@ namespace Germinal.Store.Migrations
                         .HasColumnType("timestamp with time zone")
                         .HasColumnName("received_at");
 
+                    b.Property<long?>("ReceivedId")
+                        .HasColumnType("bigint")
+                        .HasColumnName("received_id");
+
+                    b.Property<Guid?>("SubmissionId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("submission_id");
+
                     b.Property<string>("Text")
                         .IsRequired()
                         .HasColumnType("text")
                         .HasColumnName("text");
 
+                    b.Property<string>("Topic")
+                        .HasColumnType("text")
+                        .HasColumnName("topic");
+
+                    b.Property<Guid?>("TouchId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("touch_id");
+
+                    b.Property<Instant?>("TouchedAt")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("touched_at");
+
                     b.HasKey("Id")
                         .HasName("pk_inquiries");
+
+                    b.HasIndex("DeputyAt")
+                        .HasDatabaseName("ix_inquiries_deputy_at")
+                        .HasFilter("answered_at IS NULL AND deputy_at IS NOT NULL");
 
                     b.HasIndex("PersonId")
                         .HasDatabaseName("ix_inquiries_person_id");
 
+                    b.HasIndex("OwnerId", "ReceivedAt")
+                        .HasDatabaseName("ix_inquiries_owner_id_received_at")
+                        .HasFilter("owner_id IS NOT NULL");
+
                     b.HasIndex("PracticeId", "ReceivedAt")
                         .HasDatabaseName("ix_inquiries_unanswered")
                         .HasFilter("answered_at IS NULL");
+
+                    b.HasIndex("PracticeId", "AnsweredAt", "Id")
+                        .HasDatabaseName("ix_inquiries_answered")
+                        .HasFilter("answered_at IS NOT NULL");
 
                     b.ToTable("inquiries", (string)null);
                 });
@@ -1497,6 +1645,129 @@ namespace Germinal.Store.Migrations
                     b.ToTable("opportunities", (string)null);
                 });
 
+            modelBuilder.Entity("Germinal.Store.Rows.OwnMailRow", b =>
+                {
+                    b.Property<Guid>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("uuid")
+                        .HasColumnName("id");
+
+                    b.Property<int>("Attempts")
+                        .HasColumnType("integer")
+                        .HasColumnName("attempts");
+
+                    b.Property<Instant>("CreatedAt")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("created_at");
+
+                    b.Property<string>("Html")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("html");
+
+                    b.Property<string>("InReplyTo")
+                        .HasColumnType("text")
+                        .HasColumnName("in_reply_to");
+
+                    b.Property<Guid?>("InquiryId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("inquiry_id");
+
+                    b.Property<string>("Kind")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("kind");
+
+                    b.Property<string>("LastAnswer")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("last_answer");
+
+                    b.Property<Guid?>("MemberId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("member_id");
+
+                    b.Property<Instant>("NextTry")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("next_try");
+
+                    b.Property<Guid?>("PersonId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("person_id");
+
+                    b.Property<Guid>("PracticeId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("practice_id");
+
+                    b.Property<Instant?>("ReadAt")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("read_at");
+
+                    b.PrimitiveCollection<List<string>>("References")
+                        .IsRequired()
+                        .HasColumnType("text[]")
+                        .HasColumnName("references");
+
+                    b.Property<Instant?>("SentAt")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("sent_at");
+
+                    b.Property<string>("Status")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("status");
+
+                    b.Property<string>("Subject")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("subject");
+
+                    b.Property<Guid?>("SubmissionId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("submission_id");
+
+                    b.Property<string>("Text")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("text");
+
+                    b.Property<string>("ToAddress")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("to_address");
+
+                    b.Property<string>("ToName")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("to_name");
+
+                    b.HasKey("Id")
+                        .HasName("pk_own_mails");
+
+                    b.HasIndex("InquiryId")
+                        .HasDatabaseName("ix_own_mails_inquiry_id")
+                        .HasFilter("inquiry_id IS NOT NULL");
+
+                    b.HasIndex("NextTry")
+                        .HasDatabaseName("ix_own_mails_due")
+                        .HasFilter("status IN ('waiting', 'handing')");
+
+                    b.HasIndex("PersonId")
+                        .HasDatabaseName("ix_own_mails_person_id");
+
+                    b.HasIndex("SubmissionId")
+                        .HasDatabaseName("ix_own_mails_submission_id");
+
+                    b.HasIndex("PracticeId", "MemberId")
+                        .HasDatabaseName("ix_own_mails_unread")
+                        .HasFilter("kind = 'by-itself' AND read_at IS NULL");
+
+                    b.HasIndex("PracticeId", "ToAddress", "CreatedAt")
+                        .HasDatabaseName("ix_own_mails_practice_id_to_address_created_at");
+
+                    b.ToTable("own_mails", (string)null);
+                });
+
             modelBuilder.Entity("Germinal.Store.Rows.PersonRow", b =>
                 {
                     b.Property<Guid>("Id")
@@ -2087,6 +2358,10 @@ namespace Germinal.Store.Migrations
                         .HasColumnType("text")
                         .HasColumnName("kind");
 
+                    b.Property<Guid?>("OwnMailId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("own_mail_id");
+
                     b.Property<Guid?>("PersonId")
                         .HasColumnType("uuid")
                         .HasColumnName("person_id");
@@ -2420,6 +2695,157 @@ namespace Germinal.Store.Migrations
                         .HasDatabaseName("ix_short_links_touch_id");
 
                     b.ToTable("short_links", (string)null);
+                });
+
+            modelBuilder.Entity("Germinal.Store.Rows.SubmissionRow", b =>
+                {
+                    b.Property<Guid>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("uuid")
+                        .HasColumnName("id");
+
+                    b.Property<string>("Answers")
+                        .IsRequired()
+                        .HasColumnType("jsonb")
+                        .HasColumnName("answers");
+
+                    b.Property<Instant?>("AskedAt")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("asked_at");
+
+                    b.Property<Instant>("At")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("at");
+
+                    b.Property<string>("CameFrom")
+                        .HasColumnType("text")
+                        .HasColumnName("came_from");
+
+                    b.Property<Instant?>("ConfirmedAt")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("confirmed_at");
+
+                    b.Property<string>("Doubt")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("doubt");
+
+                    b.Property<string>("Email")
+                        .HasColumnType("text")
+                        .HasColumnName("email");
+
+                    b.Property<Guid>("FormId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("form_id");
+
+                    b.Property<bool>("IsProven")
+                        .HasColumnType("boolean")
+                        .HasColumnName("is_proven");
+
+                    b.Property<string>("Key")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("key");
+
+                    b.Property<Guid?>("PersonId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("person_id");
+
+                    b.Property<Guid>("PracticeId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("practice_id");
+
+                    b.Property<string>("Print")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("print");
+
+                    b.Property<string>("State")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("state");
+
+                    b.Property<Guid?>("TouchId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("touch_id");
+
+                    b.Property<int>("Version")
+                        .HasColumnType("integer")
+                        .HasColumnName("version");
+
+                    b.HasKey("Id")
+                        .HasName("pk_submissions");
+
+                    b.HasIndex("AskedAt")
+                        .HasDatabaseName("ix_submissions_unconfirmed")
+                        .HasFilter("state = 'unconfirmed'");
+
+                    b.HasIndex("PersonId")
+                        .HasDatabaseName("ix_submissions_person_id");
+
+                    b.HasIndex("FormId", "Key")
+                        .IsUnique()
+                        .HasDatabaseName("ix_submissions_form_id_key");
+
+                    b.HasIndex("PracticeId", "At")
+                        .HasDatabaseName("ix_submissions_doubtful")
+                        .HasFilter("state = 'doubtful'");
+
+                    b.HasIndex("FormId", "At", "Id")
+                        .HasDatabaseName("ix_submissions_form_id_at_id");
+
+                    b.HasIndex("FormId", "Print", "At")
+                        .HasDatabaseName("ix_submissions_form_id_print_at");
+
+                    b.ToTable("submissions", (string)null);
+                });
+
+            modelBuilder.Entity("Germinal.Store.Rows.SubmittedFileRow", b =>
+                {
+                    b.Property<Guid>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("uuid")
+                        .HasColumnName("id");
+
+                    b.Property<int>("Bytes")
+                        .HasColumnType("integer")
+                        .HasColumnName("bytes");
+
+                    b.Property<byte[]>("Content")
+                        .IsRequired()
+                        .HasColumnType("bytea")
+                        .HasColumnName("content");
+
+                    b.Property<string>("ContentType")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("content_type");
+
+                    b.Property<string>("Name")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("name");
+
+                    b.Property<Guid>("PracticeId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("practice_id");
+
+                    b.Property<string>("Question")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("question");
+
+                    b.Property<Guid>("SubmissionId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("submission_id");
+
+                    b.HasKey("Id")
+                        .HasName("pk_submitted_files");
+
+                    b.HasIndex("SubmissionId")
+                        .HasDatabaseName("ix_submitted_files_submission_id");
+
+                    b.ToTable("submitted_files", (string)null);
                 });
 
             modelBuilder.Entity("Germinal.Store.Rows.SuppressionRow", b =>
@@ -3076,6 +3502,21 @@ namespace Germinal.Store.Migrations
                         .HasConstraintName("fk_opportunities_people_person_id");
                 });
 
+            modelBuilder.Entity("Germinal.Store.Rows.OwnMailRow", b =>
+                {
+                    b.HasOne("Germinal.Store.Rows.PersonRow", null)
+                        .WithMany()
+                        .HasForeignKey("PersonId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .HasConstraintName("fk_own_mails_people_person_id");
+
+                    b.HasOne("Germinal.Store.Rows.SubmissionRow", null)
+                        .WithMany()
+                        .HasForeignKey("SubmissionId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .HasConstraintName("fk_own_mails_submissions_submission_id");
+                });
+
             modelBuilder.Entity("Germinal.Store.Rows.PersonRow", b =>
                 {
                     b.HasOne("Germinal.Store.Rows.HouseholdRow", null)
@@ -3171,6 +3612,32 @@ namespace Germinal.Store.Migrations
                         .OnDelete(DeleteBehavior.Cascade)
                         .IsRequired()
                         .HasConstraintName("fk_short_links_touches_touch_id");
+                });
+
+            modelBuilder.Entity("Germinal.Store.Rows.SubmissionRow", b =>
+                {
+                    b.HasOne("Germinal.Store.Rows.FormRow", null)
+                        .WithMany()
+                        .HasForeignKey("FormId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired()
+                        .HasConstraintName("fk_submissions_forms_form_id");
+
+                    b.HasOne("Germinal.Store.Rows.PersonRow", null)
+                        .WithMany()
+                        .HasForeignKey("PersonId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .HasConstraintName("fk_submissions_people_person_id");
+                });
+
+            modelBuilder.Entity("Germinal.Store.Rows.SubmittedFileRow", b =>
+                {
+                    b.HasOne("Germinal.Store.Rows.SubmissionRow", null)
+                        .WithMany()
+                        .HasForeignKey("SubmissionId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired()
+                        .HasConstraintName("fk_submitted_files_submissions_submission_id");
                 });
 
             modelBuilder.Entity("Germinal.Store.Rows.TaskRow", b =>

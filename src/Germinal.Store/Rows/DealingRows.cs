@@ -79,6 +79,33 @@ public sealed class InquiryRow : IOwned
     public Instant? AnsweredAt { get; set; }
 
     public string? AnsweredBy { get; set; }
+
+    /// <summary>How it ended: wrote, called, marked or nothing; null while it waits.</summary>
+    public string? Outcome { get; set; }
+
+    /// <summary>What it is about, among the practice's topics; null where nobody knows.</summary>
+    public string? Topic { get; set; }
+
+    /// <summary>Who has it; null for nobody, as in those from before there were rules.</summary>
+    public Guid? OwnerId { get; set; }
+
+    /// <summary>Why they have it, in words.</summary>
+    public string GivenWhy { get; set; } = "";
+
+    /// <summary>When a member first did anything about it.</summary>
+    public Instant? TouchedAt { get; set; }
+
+    /// <summary>When it goes to the deputy if nobody has touched it; null for never, or where it has gone.</summary>
+    public Instant? DeputyAt { get; set; }
+
+    /// <summary>The submission it came with; null for one that came another way.</summary>
+    public Guid? SubmissionId { get; set; }
+
+    /// <summary>The mail or text it is; null for one that came another way.</summary>
+    public long? ReceivedId { get; set; }
+
+    /// <summary>The message whose link led to the form; null where nobody knows.</summary>
+    public Guid? TouchId { get; set; }
 }
 
 /// <summary>A task or call of a member that no program planned: set off by a link, or written by hand.</summary>

@@ -36,6 +36,9 @@ public sealed class ReceivedRow : IOwned
 
     public Instant At { get; set; }
 
+    /// <summary>The mail of the practice's own it answers, or null.</summary>
+    public Guid? OwnMailId { get; set; }
+
     /// <summary>The provider's own id of it; the same message taken in twice is one.</summary>
     public required string Key { get; set; }
 

@@ -85,6 +85,27 @@ public sealed class PracticeSettings
     /// <summary>Whether a principal approves each program before it is switched on.</summary>
     public bool ProgramsApproved { get; set; }
 
+    /// <summary>When the practice is reached on each of its working days; none for nine to half past five (rule 17.6).</summary>
+    public List<ReachedSettings> Reached { get; set; } = [];
+
+    /// <summary>Working days after which an inquiry that waits is shown as late.</summary>
+    public int InquiryLateDays { get; set; } = 3;
+
+    /// <summary>Working days after which it is shown as very late.</summary>
+    public int InquiryVeryLateDays { get; set; } = 5;
+
+    /// <summary>Working hours after which an inquiry nobody has touched goes to the deputy; 0: never.</summary>
+    public int DeputyAfterHours { get; set; } = 4;
+
+    /// <summary>Who gets an inquiry, in order.</summary>
+    public List<InquiryRuleSettings> InquiryRules { get; set; } = [];
+
+    /// <summary>The colour of public pages, <c>#rrggbb</c>; empty for the application's own.</summary>
+    public string Colour { get; set; } = "";
+
+    /// <summary>The picture above public pages, among the practice's; null for none.</summary>
+    public Guid? PictureId { get; set; }
+
     /// <summary>Policies of consent that a program can pick in the place of the practice's own.</summary>
     public List<PolicySettings> Policies { get; set; } = [];
 
@@ -128,6 +149,34 @@ public sealed class PracticeSettings
 
     /// <summary>ISO country whose dialling rules a number without a country code follows.</summary>
     public string PhoneRegion { get; set; } = "US";
+}
+
+/// <summary>When the practice is reached on a week day.</summary>
+public sealed class ReachedSettings
+{
+    /// <summary>mon, tue, …</summary>
+    public string Day { get; set; } = "";
+
+    public string From { get; set; } = "";
+
+    public string To { get; set; } = "";
+}
+
+/// <summary>A rule of who gets an inquiry; what it does not name it does not ask about.</summary>
+public sealed class InquiryRuleSettings
+{
+    public Guid? Form { get; set; }
+
+    public string? Topic { get; set; }
+
+    /// <summary>A town, a state or a postal code.</summary>
+    public string? Area { get; set; }
+
+    /// <summary>who-knows-them, first or in-turn.</summary>
+    public string To { get; set; } = "who-knows-them";
+
+    /// <summary>Of first and in-turn: among whom.</summary>
+    public List<Guid> Members { get; set; } = [];
 }
 
 /// <summary>A field of people that the practice named itself.</summary>

@@ -2,6 +2,7 @@ using Germinal.Core.Time;
 using Germinal.Service;
 using Germinal.Service.Clock;
 using Germinal.Service.Engine;
+using Germinal.Service.Inquiries;
 using Germinal.Service.People;
 using Germinal.Store;
 using Germinal.Store.Rows;
@@ -243,7 +244,7 @@ public static class DealingsEndpoints
     private static async Task<Results<NoContent, NotFound>> Answer(Guid id, GerminalDb db, Caller caller, CancellationToken stop)
     {
         await using var transaction = await db.Database.BeginTransactionAsync(stop);
-        var answered = await (await DeskAsync(db, caller, stop)).AnswerAsync(id, caller.Name, stop);
+        var answered = await (await DeskAsync(db, caller, stop)).AnswerAsync(id, caller.Name, InquiryOutcomes.Marked, stop);
         await transaction.CommitAsync(stop);
         return answered > 0 ? TypedResults.NoContent() : TypedResults.NotFound();
     }
@@ -411,6 +412,11 @@ public static class DealingsEndpoints
             )
         );
         await db.SaveChangesAsync(stop);
+        if (row.Kind == "call")
+        {
+            await InquiryActs.CalledAsync(db, row.PersonId, caller.Name, body.Outcome != "no answer", now, stop);
+        }
+
         await transaction.CommitAsync(stop);
         return TypedResults.NoContent();
     }

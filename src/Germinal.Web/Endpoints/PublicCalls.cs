@@ -44,14 +44,20 @@ public static class PublicCalls
         }
 
         var address = await visits.FollowedAsync(link.TouchId, link.Place, Agent(request), IsPrefetch(request), stop);
-        return address is null ? PublicPages.NotOurs() : Results.Redirect(address, permanent: false);
+        return address is null ? PublicPages.NotOurs() : Results.Redirect(ForReader(address, link.TouchId, links), permanent: false);
     }
 
-    private static async Task<IResult> FollowShortAsync(string code, HttpRequest request, LinkVisits visits, GerminalDb db, CancellationToken stop)
+    /// <summary>An address that letters lead to; one of our forms is shown as the reader's.</summary>
+    private static string ForReader(string address, Guid touch, PublicLinks links) =>
+        address.StartsWith(links.BaseUrl + PublicForms.Root + "/", StringComparison.Ordinal)
+            ? Microsoft.AspNetCore.WebUtilities.QueryHelpers.AddQueryString(address, "by", links.Reader(touch))
+            : address;
+
+    private static async Task<IResult> FollowShortAsync(string code, HttpRequest request, PublicLinks links, LinkVisits visits, GerminalDb db, CancellationToken stop)
     {
         var link = await db.ShortLinks.IgnoreQueryFilters().AsNoTracking().FirstOrDefaultAsync(l => l.Code == code, stop);
         var address = link is null ? null : await visits.FollowedAsync(link.TouchId, link.Place, Agent(request), IsPrefetch(request), stop);
-        return address is null ? PublicPages.NotOurs() : Results.Redirect(address, permanent: false);
+        return address is null ? PublicPages.NotOurs() : Results.Redirect(ForReader(address, link!.TouchId, links), permanent: false);
     }
 
     private static async Task<IResult> OpenAsync(string token, HttpContext http, PublicLinks links, LinkVisits visits, GerminalDb db, CancellationToken stop)

@@ -5,6 +5,7 @@ using Germinal.Core.Programs;
 using Germinal.Service;
 using Germinal.Service.Clock;
 using Germinal.Service.Engine;
+using Germinal.Service.Inquiries;
 using Germinal.Service.People;
 using Germinal.Service.Programs;
 using Germinal.Store;
@@ -42,6 +43,7 @@ public sealed record TouchDto(
 public static class TouchEndpoints
 {
     private static readonly string[] CallOutcomes = ["spoke", "left word", "no answer", "not interested"];
+    private static readonly string[] Reached = ["spoke", "left word", "not interested"];
     private static readonly string[] NoteOutcomes = ["printed", "posted"];
     private static readonly string[] TaskOutcomes = ["done"];
     private static readonly string[] TaskKinds = ["call", "note", "task"];
@@ -325,6 +327,11 @@ public static class TouchEndpoints
             },
             stop
         );
+
+        if (done && touch.Kind == "call")
+        {
+            await InquiryActs.CalledAsync(db, touch.PersonId, caller.Name, Reached.Contains(body.Outcome, StringComparer.Ordinal), await PracticeClock.NowAsync(db, stop), stop);
+        }
 
         // A second press of the same key says what is so already.
         return done || (touch.Status == TouchStatus.Done && touch.CallOutcome == body.Outcome)

@@ -2,6 +2,7 @@ using Germinal.Core.Engine;
 using Germinal.Service;
 using Germinal.Service.Clock;
 using Germinal.Service.Engine;
+using Germinal.Service.Inquiries;
 using Germinal.Service.People;
 using Germinal.Store;
 using Germinal.Web.Hosting;
@@ -57,7 +58,7 @@ public static class WaitingEndpoints
             'i'
                 when Guid.TryParse(rest, out var inquiry)
                     && await db.Inquiries.Where(i => i.Id == inquiry && i.AnsweredAt == null).Select(i => (Guid?)i.PersonId).FirstOrDefaultAsync(stop)
-                        is { } person => await (await DealingsEndpoints.DeskAsync(db, caller, stop)).AnswerAsync(person, caller.Name, stop),
+                        is { } person => await (await DealingsEndpoints.DeskAsync(db, caller, stop)).AnswerAsync(person, caller.Name, InquiryOutcomes.Marked, stop),
             _ => 0,
         };
         await transaction.CommitAsync(stop);

@@ -26,6 +26,9 @@ public static class Rights
     /// <summary>Saying yes to a program before it is switched on, where the practice asks for that.</summary>
     public const string ApprovePrograms = "approve-programs";
 
+    /// <summary>Showing forms to everybody, and taking them back.</summary>
+    public const string ShowForms = "show-forms";
+
     /// <summary>Bringing lists of people in.</summary>
     public const string BringPeopleIn = "bring-people-in";
 
@@ -65,6 +68,7 @@ public static class Rights
         new(BringPeopleIn, "bring lists of people in", Everybody),
         new(SwitchPrograms, "switch programs on or off, and move or stop those on their way", NoAssistant),
         new(ApprovePrograms, "approve programs before they are switched on, where the practice asks for it", PrincipalOnly),
+        new(ShowForms, "show forms to everybody, and take them back", NoAssistant),
         new(BringConsentIn, "bring in consent that was given elsewhere", NoAssistant),
         new(YesOverNo, "record a yes where somebody said no", NoAssistant),
         new(OverruleConsent, "let a message go without consent", NoAssistant),

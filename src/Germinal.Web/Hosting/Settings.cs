@@ -24,6 +24,12 @@ public sealed record Settings(
     /// <summary>Whether recipients and members reach the application by HTTPS; then cookies go by nothing else.</summary>
     public bool IsSecure => Service.PublicUrl.StartsWith("https://", StringComparison.OrdinalIgnoreCase);
 
+    /// <summary>Submissions of forms that one client may send in an hour; what is more waits apart.</summary>
+    public int FormsOfClient { get; init; } = 30;
+
+    /// <summary>Submissions that one form takes in an hour; what is more waits apart.</summary>
+    public int FormsOfForm { get; init; } = 2_000;
+
     /// <summary>Reads the settings.</summary>
     /// <exception cref="InvalidOperationException">One that is needed is missing; the message names it.</exception>
     public static Settings From(IConfiguration configuration)
@@ -61,7 +67,11 @@ public sealed record Settings(
                 configuration["GERMINAL_PRIVATE_SERVERS"] == "1"
             ),
             Hosting.Proxies.Read(configuration["GERMINAL_PROXIES"])
-        );
+        )
+        {
+            FormsOfClient = int.Parse(configuration["GERMINAL_FORMS_OF_CLIENT"] ?? "30", System.Globalization.CultureInfo.InvariantCulture),
+            FormsOfForm = int.Parse(configuration["GERMINAL_FORMS_OF_FORM"] ?? "2000", System.Globalization.CultureInfo.InvariantCulture),
+        };
     }
 
     private const int SecretBytes = 48;

@@ -20,7 +20,7 @@ public sealed class InquiryRoutingTests
     [Fact]
     public void The_first_rule_that_says_somebody_who_is_there_decides()
     {
-        var asked = new InquiryFacts("Ask us", "Rates", null, Members[2]);
+        var asked = new InquiryFacts("Ask us", "Rates", [], Members[2]);
         Assert.Equal(new Routed(Members[1], 1, null), Give(Desk(), asked, To(GivenTo.TheFirst, 0) with { Topic = "Houses" }, To(GivenTo.TheFirst, 1) with { Form = "ask US" }));
         Assert.Equal(new Routed(Members[2], 0, null), Give(Desk(), asked, To(GivenTo.WhoKnowsThem), To(GivenTo.TheFirst, 1)));
         Assert.Equal(new Routed(Members[1], 1, null), Give(Desk(2), asked, To(GivenTo.WhoKnowsThem), To(GivenTo.TheFirst, 1)));
@@ -31,7 +31,7 @@ public sealed class InquiryRoutingTests
     [Fact]
     public void Somebody_who_is_away_is_stood_in_for_only_where_nobody_else_of_the_rule_is_there()
     {
-        var asked = new InquiryFacts(null, null, null, null);
+        var asked = new InquiryFacts(null, null, [], null);
         Assert.Equal(new Routed(Members[1], 0, null), Give(Desk(0), asked, To(GivenTo.TheFirst, 0, 1)));
         Assert.Equal(new Routed(Members[4], 0, Members[0]), Give(Desk(0, 1), asked, To(GivenTo.TheFirst, 0, 1)));
         Assert.Equal(new Routed(House, null, null), Give(Desk(0, 1, 4), asked, To(GivenTo.TheFirst, 0, 1)));
@@ -48,7 +48,7 @@ public sealed class InquiryRoutingTests
                     for (var i = 0; i < many; i++)
                     {
                         var desk = Desk(3) with { LastGiven = last };
-                        var to = Give(desk, new InquiryFacts(null, null, null, null), To(GivenTo.InTurn, 0, 1, 2, 3)).Member;
+                        var to = Give(desk, new InquiryFacts(null, null, [], null), To(GivenTo.InTurn, 0, 1, 2, 3)).Member;
                         last[to] = Instant.FromUnixTimeSeconds(i);
                         given[to] = given.GetValueOrDefault(to) + 1;
                     }
@@ -65,7 +65,7 @@ public sealed class InquiryRoutingTests
                 (away, rules) =>
                 {
                     var absent = Enumerable.Range(0, 5).Where(i => (away & (1 << i)) != 0).ToArray();
-                    var routed = Give(Desk(absent), new InquiryFacts(null, null, null, Members[3]), [.. rules.Select(r => To(r.Item1, r.Item2))]);
+                    var routed = Give(Desk(absent), new InquiryFacts(null, null, [], Members[3]), [.. rules.Select(r => To(r.Item1, r.Item2))]);
                     return routed.Member == House || !absent.Contains(Array.IndexOf(Members, routed.Member));
                 },
                 iter: 500

@@ -22,6 +22,7 @@ const SegmentList = lazy(() => import('../features/segments/SegmentList'));
 const ListsPage = lazy(() => import('../features/lists/ListsPage'));
 const ConsentGlance = lazy(() => import('../features/consent/ConsentGlance'));
 const SegmentPage = lazy(() => import('../features/segments/SegmentPage'));
+const InquiriesPage = lazy(() => import('../features/inquiries/InquiriesPage'));
 const PracticePage = lazy(() => import('../features/practice/PracticePage'));
 const LetterList = lazy(() => import('../features/letters/LetterList'));
 const OffersPage = lazy(() => import('../features/letters/OffersPage'));
@@ -105,6 +106,7 @@ function Inside({ session }: { session: Session }) {
             <Route path="/people/segments" element={<SegmentList />} />
             <Route path="/people/segments/:id" element={<SegmentPage />} />
             <Route path="/people/:id" element={<PersonPage />} />
+            <Route path="/inquiries" element={<InquiriesPage />} />
             <Route path="/practice" element={<PracticePage />} />
             <Route path="/letters" element={<LetterList />} />
             <Route path="/letters/offers" element={<OffersPage />} />

@@ -8,9 +8,11 @@ const groups: [string, [string, string][]][] = [
     [
       ['Ctrl K', 'find anyone'],
       ['Ctrl Z', 'take back what was done last'],
+      ['i', 'take an inquiry in'],
       ['?', 'this sheet'],
       ['g, then t', 'go to Today'],
       ['g, then p', 'go to People'],
+      ['g, then i', 'go to Inquiries'],
       ['g, then r', 'go to Programs'],
       ['g, then l', 'go to Letters'],
       ['Ctrl Enter', 'save what is written'],
@@ -25,6 +27,19 @@ const groups: [string, [string, string][]][] = [
       ['h', 'hold or release a message'],
       ['d', 'drop a message'],
       ['Enter', 'open the person'],
+    ],
+  ],
+  [
+    'Inquiries',
+    [
+      ['j k', 'next, previous'],
+      ['w', 'write an answer'],
+      ['c', 'they were called'],
+      ['v', 'give it to somebody'],
+      ['o', 'open an opportunity'],
+      ['p', 'start a program'],
+      ['a', 'mark as answered'],
+      ['x', 'it is nothing'],
     ],
   ],
   [

@@ -1,6 +1,7 @@
 import { useQueryClient } from '@tanstack/react-query';
 import { NavLink, useNavigate } from 'react-router';
 import { api, take } from '../api/client';
+import { TakeIn } from '../features/inquiries/TakeIn';
 import { forgetAll } from '../ui/kept';
 import { Menu, MenuItem, MenuWords } from '../ui/Menu';
 import { ClockMenu } from './ClockMenu';
@@ -14,6 +15,7 @@ const kept = 2;
 const tabs = [
   { to: '/', label: 'Today' },
   { to: '/people', label: 'People' },
+  { to: '/inquiries', label: 'Inquiries' },
   { to: '/programs', label: 'Programs' },
   { to: '/letters', label: 'Letters' },
 ];
@@ -51,6 +53,7 @@ export function TopLine({ session }: { session: Session }) {
         </Menu>
       </nav>
       <FindBox />
+      <TakeIn />
       <ClockMenu />
       <MemberMenu session={session} />
       <KeySheet />

@@ -6,6 +6,7 @@ import { useEffect } from 'react';
  * server tells names of tables, never what is in them; whoever looks asks for it again.
  */
 export const shownBy: Record<string, readonly string[]> = {
+  absences: ['giving'],
   appointments: ['dealings', 'thread', 'today'],
   clock: ['clock', 'today'],
   consent: ['consent', 'person', 'thread', 'touch', 'today'],
@@ -15,12 +16,14 @@ export const shownBy: Record<string, readonly string[]> = {
   kept_files: ['files', 'program', 'letters'],
   letters: ['letters', 'letter', 'program'],
   imports: ['import', 'imports'],
-  inquiries: ['dealings', 'thread', 'today'],
+  forms: ['forms', 'form', 'session'],
+  inquiries: ['dealings', 'thread', 'today', 'inquiries', 'inquiry'],
   lists: ['people', 'lists'],
   messages: ['thread', 'today', 'touch', 'mail', 'texts'],
   notices: ['today'],
   offers: ['offers', 'letters', 'program'],
   opportunities: ['dealings', 'thread', 'people'],
+  own_mails: ['inquiry', 'thread', 'today'],
   people: ['people', 'lists', 'consent', 'person', 'today', 'dealings', 'circle', 'picked'],
   programs: ['programs', 'program', 'session', 'today'],
   providers: ['today'],
@@ -29,6 +32,7 @@ export const shownBy: Record<string, readonly string[]> = {
   relations: ['circle', 'person'],
   runs: ['act', 'person', 'thread', 'people', 'program', 'programs', 'older-runs'],
   segments: ['segments', 'segment', 'people', 'rule-values', 'session'],
+  submissions: ['submissions', 'form', 'forms', 'inquiry'],
   tags: ['person', 'people', 'session'],
   tasks: ['dealings', 'thread', 'today'],
   touches: ['today', 'thread', 'touch', 'people', 'program'],

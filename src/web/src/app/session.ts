@@ -10,6 +10,7 @@ export type Right =
   | 'bring-people-in'
   | 'switch-programs'
   | 'approve-programs'
+  | 'show-forms'
   | 'bring-consent-in'
   | 'yes-over-no'
   | 'overrule-consent'

@@ -18,6 +18,21 @@ namespace Germinal.Store.Migrations
                 .Annotation("Npgsql:PostgresExtension:pg_trgm", ",,");
 
             migrationBuilder.CreateTable(
+                name: "absences",
+                columns: table => new
+                {
+                    id = table.Column<Guid>(type: "uuid", nullable: false),
+                    practice_id = table.Column<Guid>(type: "uuid", nullable: false),
+                    member_id = table.Column<Guid>(type: "uuid", nullable: false),
+                    from = table.Column<LocalDate>(type: "date", nullable: false),
+                    until = table.Column<LocalDate>(type: "date", nullable: false)
+                },
+                constraints: table =>
+                {
+                    table.PrimaryKey("pk_absences", x => x.id);
+                });
+
+            migrationBuilder.CreateTable(
                 name: "acts",
                 columns: table => new
                 {
@@ -130,6 +145,27 @@ namespace Germinal.Store.Migrations
                 constraints: table =>
                 {
                     table.PrimaryKey("pk_figure_tables", x => x.id);
+                });
+
+            migrationBuilder.CreateTable(
+                name: "forms",
+                columns: table => new
+                {
+                    id = table.Column<Guid>(type: "uuid", nullable: false),
+                    practice_id = table.Column<Guid>(type: "uuid", nullable: false),
+                    name = table.Column<string>(type: "text", nullable: false),
+                    slug = table.Column<string>(type: "text", nullable: false),
+                    draft = table.Column<string>(type: "text", nullable: false),
+                    shown = table.Column<string>(type: "text", nullable: true),
+                    shown_version = table.Column<int>(type: "integer", nullable: false),
+                    taken = table.Column<int>(type: "integer", nullable: false),
+                    edition = table.Column<int>(type: "integer", nullable: false),
+                    by = table.Column<string>(type: "text", nullable: false),
+                    changed_at = table.Column<Instant>(type: "timestamp with time zone", nullable: false)
+                },
+                constraints: table =>
+                {
+                    table.PrimaryKey("pk_forms", x => x.id);
                 });
 
             migrationBuilder.CreateTable(
@@ -824,7 +860,16 @@ namespace Germinal.Store.Migrations
                     text = table.Column<string>(type: "text", nullable: false),
                     received_at = table.Column<Instant>(type: "timestamp with time zone", nullable: false),
                     answered_at = table.Column<Instant>(type: "timestamp with time zone", nullable: true),
-                    answered_by = table.Column<string>(type: "text", nullable: true)
+                    answered_by = table.Column<string>(type: "text", nullable: true),
+                    outcome = table.Column<string>(type: "text", nullable: true),
+                    topic = table.Column<string>(type: "text", nullable: true),
+                    owner_id = table.Column<Guid>(type: "uuid", nullable: true),
+                    given_why = table.Column<string>(type: "text", nullable: false, defaultValue: ""),
+                    touched_at = table.Column<Instant>(type: "timestamp with time zone", nullable: true),
+                    deputy_at = table.Column<Instant>(type: "timestamp with time zone", nullable: true),
+                    submission_id = table.Column<Guid>(type: "uuid", nullable: true),
+                    received_id = table.Column<long>(type: "bigint", nullable: true),
+                    touch_id = table.Column<Guid>(type: "uuid", nullable: true)
                 },
                 constraints: table =>
                 {
@@ -1025,6 +1070,7 @@ namespace Germinal.Store.Migrations
                     quoted = table.Column<string>(type: "text", nullable: false),
                     touch_id = table.Column<Guid>(type: "uuid", nullable: true),
                     at = table.Column<Instant>(type: "timestamp with time zone", nullable: false),
+                    own_mail_id = table.Column<Guid>(type: "uuid", nullable: true),
                     key = table.Column<string>(type: "text", nullable: false),
                     seen_at = table.Column<Instant>(type: "timestamp with time zone", nullable: true)
                 },
@@ -1116,6 +1162,45 @@ namespace Germinal.Store.Migrations
                     table.PrimaryKey("pk_runs", x => x.id);
                     table.ForeignKey(
                         name: "fk_runs_people_person_id",
+                        column: x => x.person_id,
+                        principalTable: "people",
+                        principalColumn: "id",
+                        onDelete: ReferentialAction.Cascade);
+                });
+
+            migrationBuilder.CreateTable(
+                name: "submissions",
+                columns: table => new
+                {
+                    id = table.Column<Guid>(type: "uuid", nullable: false),
+                    practice_id = table.Column<Guid>(type: "uuid", nullable: false),
+                    form_id = table.Column<Guid>(type: "uuid", nullable: false),
+                    key = table.Column<string>(type: "text", nullable: false),
+                    at = table.Column<Instant>(type: "timestamp with time zone", nullable: false),
+                    state = table.Column<string>(type: "text", nullable: false),
+                    version = table.Column<int>(type: "integer", nullable: false),
+                    answers = table.Column<string>(type: "jsonb", nullable: false),
+                    doubt = table.Column<string>(type: "text", nullable: false),
+                    email = table.Column<string>(type: "text", nullable: true),
+                    print = table.Column<string>(type: "text", nullable: false),
+                    person_id = table.Column<Guid>(type: "uuid", nullable: true),
+                    touch_id = table.Column<Guid>(type: "uuid", nullable: true),
+                    is_proven = table.Column<bool>(type: "boolean", nullable: false),
+                    came_from = table.Column<string>(type: "text", nullable: true),
+                    asked_at = table.Column<Instant>(type: "timestamp with time zone", nullable: true),
+                    confirmed_at = table.Column<Instant>(type: "timestamp with time zone", nullable: true)
+                },
+                constraints: table =>
+                {
+                    table.PrimaryKey("pk_submissions", x => x.id);
+                    table.ForeignKey(
+                        name: "fk_submissions_forms_form_id",
+                        column: x => x.form_id,
+                        principalTable: "forms",
+                        principalColumn: "id",
+                        onDelete: ReferentialAction.Cascade);
+                    table.ForeignKey(
+                        name: "fk_submissions_people_person_id",
                         column: x => x.person_id,
                         principalTable: "people",
                         principalColumn: "id",
@@ -1239,6 +1324,73 @@ namespace Germinal.Store.Migrations
                 });
 
             migrationBuilder.CreateTable(
+                name: "own_mails",
+                columns: table => new
+                {
+                    id = table.Column<Guid>(type: "uuid", nullable: false),
+                    practice_id = table.Column<Guid>(type: "uuid", nullable: false),
+                    kind = table.Column<string>(type: "text", nullable: false),
+                    person_id = table.Column<Guid>(type: "uuid", nullable: true),
+                    inquiry_id = table.Column<Guid>(type: "uuid", nullable: true),
+                    submission_id = table.Column<Guid>(type: "uuid", nullable: true),
+                    member_id = table.Column<Guid>(type: "uuid", nullable: true),
+                    to_name = table.Column<string>(type: "text", nullable: false),
+                    to_address = table.Column<string>(type: "text", nullable: false),
+                    subject = table.Column<string>(type: "text", nullable: false),
+                    html = table.Column<string>(type: "text", nullable: false),
+                    text = table.Column<string>(type: "text", nullable: false),
+                    in_reply_to = table.Column<string>(type: "text", nullable: true),
+                    references = table.Column<List<string>>(type: "text[]", nullable: false),
+                    status = table.Column<string>(type: "text", nullable: false),
+                    created_at = table.Column<Instant>(type: "timestamp with time zone", nullable: false),
+                    next_try = table.Column<Instant>(type: "timestamp with time zone", nullable: false),
+                    attempts = table.Column<int>(type: "integer", nullable: false),
+                    sent_at = table.Column<Instant>(type: "timestamp with time zone", nullable: true),
+                    last_answer = table.Column<string>(type: "text", nullable: false),
+                    read_at = table.Column<Instant>(type: "timestamp with time zone", nullable: true)
+                },
+                constraints: table =>
+                {
+                    table.PrimaryKey("pk_own_mails", x => x.id);
+                    table.ForeignKey(
+                        name: "fk_own_mails_people_person_id",
+                        column: x => x.person_id,
+                        principalTable: "people",
+                        principalColumn: "id",
+                        onDelete: ReferentialAction.Cascade);
+                    table.ForeignKey(
+                        name: "fk_own_mails_submissions_submission_id",
+                        column: x => x.submission_id,
+                        principalTable: "submissions",
+                        principalColumn: "id",
+                        onDelete: ReferentialAction.Cascade);
+                });
+
+            migrationBuilder.CreateTable(
+                name: "submitted_files",
+                columns: table => new
+                {
+                    id = table.Column<Guid>(type: "uuid", nullable: false),
+                    practice_id = table.Column<Guid>(type: "uuid", nullable: false),
+                    submission_id = table.Column<Guid>(type: "uuid", nullable: false),
+                    question = table.Column<string>(type: "text", nullable: false),
+                    name = table.Column<string>(type: "text", nullable: false),
+                    content_type = table.Column<string>(type: "text", nullable: false),
+                    bytes = table.Column<int>(type: "integer", nullable: false),
+                    content = table.Column<byte[]>(type: "bytea", nullable: false)
+                },
+                constraints: table =>
+                {
+                    table.PrimaryKey("pk_submitted_files", x => x.id);
+                    table.ForeignKey(
+                        name: "fk_submitted_files_submissions_submission_id",
+                        column: x => x.submission_id,
+                        principalTable: "submissions",
+                        principalColumn: "id",
+                        onDelete: ReferentialAction.Cascade);
+                });
+
+            migrationBuilder.CreateTable(
                 name: "short_links",
                 columns: table => new
                 {
@@ -1257,6 +1409,11 @@ namespace Germinal.Store.Migrations
                         principalColumn: "id",
                         onDelete: ReferentialAction.Cascade);
                 });
+
+            migrationBuilder.CreateIndex(
+                name: "ix_absences_practice_id_until",
+                table: "absences",
+                columns: new[] { "practice_id", "until" });
 
             migrationBuilder.CreateIndex(
                 name: "ix_acts_practice_id_at",
@@ -1374,6 +1531,18 @@ namespace Germinal.Store.Migrations
                 unique: true);
 
             migrationBuilder.CreateIndex(
+                name: "ix_forms_practice_id_name",
+                table: "forms",
+                columns: new[] { "practice_id", "name" },
+                unique: true);
+
+            migrationBuilder.CreateIndex(
+                name: "ix_forms_slug",
+                table: "forms",
+                column: "slug",
+                unique: true);
+
+            migrationBuilder.CreateIndex(
                 name: "ix_household_claims_date",
                 table: "household_claims",
                 column: "date");
@@ -1397,6 +1566,24 @@ namespace Germinal.Store.Migrations
                 name: "ix_imports_practice_id_header_print",
                 table: "imports",
                 columns: new[] { "practice_id", "header_print" });
+
+            migrationBuilder.CreateIndex(
+                name: "ix_inquiries_answered",
+                table: "inquiries",
+                columns: new[] { "practice_id", "answered_at", "id" },
+                filter: "answered_at IS NOT NULL");
+
+            migrationBuilder.CreateIndex(
+                name: "ix_inquiries_deputy_at",
+                table: "inquiries",
+                column: "deputy_at",
+                filter: "answered_at IS NULL AND deputy_at IS NOT NULL");
+
+            migrationBuilder.CreateIndex(
+                name: "ix_inquiries_owner_id_received_at",
+                table: "inquiries",
+                columns: new[] { "owner_id", "received_at" },
+                filter: "owner_id IS NOT NULL");
 
             migrationBuilder.CreateIndex(
                 name: "ix_inquiries_person_id",
@@ -1496,6 +1683,39 @@ namespace Germinal.Store.Migrations
                 name: "ix_opportunities_practice_id_status_stage_id",
                 table: "opportunities",
                 columns: new[] { "practice_id", "status", "stage", "id" });
+
+            migrationBuilder.CreateIndex(
+                name: "ix_own_mails_due",
+                table: "own_mails",
+                column: "next_try",
+                filter: "status IN ('waiting', 'handing')");
+
+            migrationBuilder.CreateIndex(
+                name: "ix_own_mails_inquiry_id",
+                table: "own_mails",
+                column: "inquiry_id",
+                filter: "inquiry_id IS NOT NULL");
+
+            migrationBuilder.CreateIndex(
+                name: "ix_own_mails_person_id",
+                table: "own_mails",
+                column: "person_id");
+
+            migrationBuilder.CreateIndex(
+                name: "ix_own_mails_practice_id_to_address_created_at",
+                table: "own_mails",
+                columns: new[] { "practice_id", "to_address", "created_at" });
+
+            migrationBuilder.CreateIndex(
+                name: "ix_own_mails_submission_id",
+                table: "own_mails",
+                column: "submission_id");
+
+            migrationBuilder.CreateIndex(
+                name: "ix_own_mails_unread",
+                table: "own_mails",
+                columns: new[] { "practice_id", "member_id" },
+                filter: "kind = 'by-itself' AND read_at IS NULL");
 
             migrationBuilder.CreateIndex(
                 name: "ix_people_email_practice_id",
@@ -1675,6 +1895,44 @@ namespace Germinal.Store.Migrations
                 column: "touch_id");
 
             migrationBuilder.CreateIndex(
+                name: "ix_submissions_doubtful",
+                table: "submissions",
+                columns: new[] { "practice_id", "at" },
+                filter: "state = 'doubtful'");
+
+            migrationBuilder.CreateIndex(
+                name: "ix_submissions_form_id_at_id",
+                table: "submissions",
+                columns: new[] { "form_id", "at", "id" });
+
+            migrationBuilder.CreateIndex(
+                name: "ix_submissions_form_id_key",
+                table: "submissions",
+                columns: new[] { "form_id", "key" },
+                unique: true);
+
+            migrationBuilder.CreateIndex(
+                name: "ix_submissions_form_id_print_at",
+                table: "submissions",
+                columns: new[] { "form_id", "print", "at" });
+
+            migrationBuilder.CreateIndex(
+                name: "ix_submissions_person_id",
+                table: "submissions",
+                column: "person_id");
+
+            migrationBuilder.CreateIndex(
+                name: "ix_submissions_unconfirmed",
+                table: "submissions",
+                column: "asked_at",
+                filter: "state = 'unconfirmed'");
+
+            migrationBuilder.CreateIndex(
+                name: "ix_submitted_files_submission_id",
+                table: "submitted_files",
+                column: "submission_id");
+
+            migrationBuilder.CreateIndex(
                 name: "ix_tasks_open",
                 table: "tasks",
                 columns: new[] { "practice_id", "due" },
@@ -1738,6 +1996,9 @@ namespace Germinal.Store.Migrations
         protected override void Down(MigrationBuilder migrationBuilder)
         {
             DatabaseFunctions.Drop(migrationBuilder);
+
+            migrationBuilder.DropTable(
+                name: "absences");
 
             migrationBuilder.DropTable(
                 name: "acts");
@@ -1821,6 +2082,9 @@ namespace Germinal.Store.Migrations
                 name: "opportunities");
 
             migrationBuilder.DropTable(
+                name: "own_mails");
+
+            migrationBuilder.DropTable(
                 name: "person_states");
 
             migrationBuilder.DropTable(
@@ -1857,6 +2121,9 @@ namespace Germinal.Store.Migrations
                 name: "short_links");
 
             migrationBuilder.DropTable(
+                name: "submitted_files");
+
+            migrationBuilder.DropTable(
                 name: "suppressions");
 
             migrationBuilder.DropTable(
@@ -1891,6 +2158,12 @@ namespace Germinal.Store.Migrations
 
             migrationBuilder.DropTable(
                 name: "touches");
+
+            migrationBuilder.DropTable(
+                name: "submissions");
+
+            migrationBuilder.DropTable(
+                name: "forms");
 
             migrationBuilder.DropTable(
                 name: "people");

@@ -1,0 +1,360 @@
+using Germinal.Channels;
+using Germinal.Core.Forms;
+using Germinal.Service.Clock;
+using Germinal.Service.Import;
+using Germinal.Service.Letters;
+using Germinal.Service.Mails;
+using Germinal.Store;
+using Germinal.Store.Rows;
+using Microsoft.EntityFrameworkCore;
+using NodaTime;
+
+namespace Germinal.Service.Forms;
+
+/// <summary>What became of what somebody sent. Closed.</summary>
+public enum FormOutcome
+{
+    /// <summary>It was taken, or waits apart: its sender is thanked either way.</summary>
+    Thanks,
+
+    /// <summary>Its sender was asked by mail whether it was really them.</summary>
+    ConfirmAsked,
+
+    /// <summary>It waits for a place.</summary>
+    OnWaitingList,
+
+    /// <summary>The form takes no more.</summary>
+    Closed,
+
+    /// <summary>Something has to be put right.</summary>
+    Problems,
+}
+
+/// <summary>A file that came with a form.</summary>
+public sealed record SentFile(string Question, string Name, byte[] Content);
+
+/// <summary>What was posted, and how.</summary>
+/// <param name="Fields">By question, each value in its order.</param>
+/// <param name="Files">Files, at most <see cref="FormIntake.MostFiles"/>.</param>
+/// <param name="Token">The page's mark; already read.</param>
+/// <param name="IsWorked">Whether the page did its work.</param>
+/// <param name="HiddenFilled">Whether the field was filled that nobody sees.</param>
+/// <param name="TooMany">Whether more came than people send.</param>
+/// <param name="TouchId">The message whose link led here; null for none.</param>
+/// <param name="Proven">Whom that link proves it to be of; null for nobody.</param>
+/// <param name="CameFrom">The page the form stood in.</param>
+public sealed record Posted(
+    IReadOnlyDictionary<string, IReadOnlyList<string>> Fields,
+    IReadOnlyList<SentFile> Files,
+    FormToken Token,
+    bool IsWorked,
+    bool HiddenFilled,
+    bool TooMany,
+    Guid? TouchId = null,
+    Guid? Proven = null,
+    string? CameFrom = null
+);
+
+/// <summary>What became of it, and what has to be put right.</summary>
+public sealed record FormResult(FormOutcome Outcome, FormAnswers Answers);
+
+/// <summary>Takes in what is sent by forms: reads it, looks whether a person sent it, counts it, and makes of it what it is (rules 17.1 to 17.4).</summary>
+public sealed class FormIntake(IDbContextFactory<GerminalDb> databases, FormTaking taking, PublicLinks links)
+{
+    /// <summary>The most files of one submission.</summary>
+    public const int MostFiles = 5;
+
+    /// <summary>The most bytes of one file.</summary>
+    public const int MostBytes = 10 * 1024 * 1024;
+
+    /// <summary>How long the link of a confirmation works (rule 17.3).</summary>
+    public static readonly Duration ConfirmWithin = Duration.FromDays(7);
+
+    /// <summary>Unconfirmed ones are deleted after so long (rule 17.3).</summary>
+    public static readonly Duration KeptUnconfirmed = Duration.FromDays(30);
+
+    private static readonly Duration BetweenConfirmations = Duration.FromHours(1);
+
+    /// <summary>Reads what was posted: answers, and what is wrong with them.</summary>
+    public static FormAnswers Read(Form form, IReadOnlyDictionary<string, IReadOnlyList<string>> fields, IReadOnlyList<SentFile> files, string region)
+    {
+        var posted = fields.ToDictionary(f => f.Key, f => f.Value, StringComparer.Ordinal);
+        foreach (var file in files)
+        {
+            posted[file.Question] = [file.Name];
+        }
+
+        var answers = FormAnswers.Read(form, posted, typed => CellReading.Phone(typed, region) is { Doubt: null, Value.Number: { } number } ? number : null);
+        var problems = answers.Problems.ToDictionary(p => p.Key, p => p.Value, StringComparer.Ordinal);
+        foreach (var file in files.Where(f => answers.Values.ContainsKey(f.Question)))
+        {
+            if (form.Questions.FirstOrDefault(q => q.Id == file.Question) is not { Kind: QuestionKind.File })
+            {
+                continue;
+            }
+
+            if (file.Content.Length is 0 or > MostBytes)
+            {
+                problems[file.Question] = file.Content.Length == 0 ? $"“{file.Name}” is empty." : $"“{file.Name}” is larger than 10 MB, which is the most. Send a smaller one.";
+            }
+            else if (FileKind.Of(file.Content, file.Name).Problem is { } problem)
+            {
+                problems[file.Question] = problem;
+            }
+        }
+
+        return answers with { Problems = problems };
+    }
+
+    /// <summary>Takes one in.</summary>
+    public async Task<FormResult> TakeAsync(ShownForm shown, Posted posted, CancellationToken stop)
+    {
+        await using var db = await databases.CreateDbContextAsync(stop);
+        db.PracticeId = shown.PracticeId;
+        var region = (await db.Practices.AsNoTracking().SingleAsync(p => p.Id == shown.PracticeId, stop)).Settings.PhoneRegion;
+        var answers = Read(shown.Form, posted.Fields, posted.Files, region);
+        if (answers.Problems.Count > 0)
+        {
+            return new FormResult(FormOutcome.Problems, answers);
+        }
+
+        var now = await PracticeClock.NowAsync(db, stop);
+        if (shown.Form.Opens > now || shown.Form.Closes <= now)
+        {
+            return new FormResult(FormOutcome.Closed, answers);
+        }
+
+        await using var transaction = await db.Database.BeginTransactionAsync(stop);
+        if (await db.Submissions.AsNoTracking().Where(s => s.FormId == shown.Id && s.Key == posted.Token.Key).Select(s => s.State).FirstOrDefaultAsync(stop) is { } before)
+        {
+            return new FormResult(Again(before), answers);
+        }
+
+        var row = await RowAsync(db, shown, posted, answers, now, stop);
+        if (row.Doubt.Length == 0 && !await HasPlaceAsync(db, shown, stop))
+        {
+            if (!shown.Form.WaitingList)
+            {
+                return new FormResult(FormOutcome.Closed, answers);
+            }
+
+            row.State = SubmissionStates.Waiting;
+        }
+
+        try
+        {
+            db.Submissions.Add(row);
+            await db.SaveChangesAsync(stop);
+        }
+        catch (DbUpdateException e) when (e.InnerException is Npgsql.PostgresException { SqlState: Npgsql.PostgresErrorCodes.UniqueViolation })
+        {
+            // The same page, sent twice at one moment.
+            return new FormResult(FormOutcome.Thanks, answers);
+        }
+
+        var outcome = row.State switch
+        {
+            SubmissionStates.Waiting => FormOutcome.OnWaitingList,
+            SubmissionStates.Unconfirmed => FormOutcome.ConfirmAsked,
+            _ => FormOutcome.Thanks,
+        };
+        if (row.State == SubmissionStates.Unconfirmed)
+        {
+            await AskAsync(db, shown, row, answers, now, stop);
+        }
+        else if (row.State == SubmissionStates.Taken)
+        {
+            await taking.TakeAsync(db, shown, row, row.IsProven ? posted.Proven : null, now, stop);
+        }
+
+        await db.SaveChangesAsync(stop);
+        await transaction.CommitAsync(stop);
+        return new FormResult(outcome, answers);
+    }
+
+    private static FormOutcome Again(string state) =>
+        state switch
+        {
+            SubmissionStates.Unconfirmed => FormOutcome.ConfirmAsked,
+            SubmissionStates.Waiting => FormOutcome.OnWaitingList,
+            _ => FormOutcome.Thanks,
+        };
+
+    private static async Task<SubmissionRow> RowAsync(GerminalDb db, ShownForm shown, Posted posted, FormAnswers answers, Instant now, CancellationToken stop)
+    {
+        var asking = FormTaking.AskingOf(shown.Form, answers);
+        var written = shown
+            .Form.Questions.Where(q => q.Kind is QuestionKind.Text or QuestionKind.LongText && q.Into is null && answers.Values.ContainsKey(q.Id))
+            .Select(q => answers.Values[q.Id])
+            .ToList();
+        var print = FormDoubts.PrintOf(written);
+        var day = now - Duration.FromDays(1);
+        var (email, form) = (asking.Email, shown.Id);
+        var doubt = FormDoubts.Of(
+            new SentHow(
+                posted.HiddenFilled,
+                SystemClock.Instance.GetCurrentInstant() - posted.Token.MadeAt,
+                posted.IsWorked,
+                string.Join('\n', answers.Values.Values),
+                print.Length == 0 ? 0 : await db.Submissions.CountAsync(s => s.FormId == form && s.Print == print && s.At > day, stop),
+                email is null ? 0 : await db.Submissions.CountAsync(s => s.FormId == form && s.Email == email && s.At > day, stop),
+                posted.TooMany
+            )
+        );
+
+        // A link in a letter proves the address; whoever says that they are somebody else by it is not the one it was written to.
+        var proven = posted.Proven is { } id && await IsTheirsAsync(db, id, asking.FirstName, stop);
+        var row = new SubmissionRow
+        {
+            Id = Guid.CreateVersion7(),
+            PracticeId = shown.PracticeId,
+            FormId = shown.Id,
+            Key = posted.Token.Key,
+            At = now,
+            State = doubt.Length > 0 ? SubmissionStates.Doubtful
+                : shown.Form.DoubleOptIn && !proven ? SubmissionStates.Unconfirmed
+                : SubmissionStates.Taken,
+            Version = shown.Version,
+            Answers = [.. shown.Form.Questions.Where(q => answers.Values.ContainsKey(q.Id)).Select(q => new SubmittedAnswer(q.Id, q.Ask, answers.Values[q.Id]))],
+            Doubt = doubt,
+            Email = email,
+            Print = print,
+            TouchId = posted.TouchId,
+            IsProven = proven,
+            CameFrom = posted.CameFrom,
+        };
+        db.SubmittedFiles.AddRange(
+            posted
+                .Files.Where(f => answers.Values.ContainsKey(f.Question))
+                .Select(f => new SubmittedFileRow
+                {
+                    Id = Guid.CreateVersion7(),
+                    PracticeId = shown.PracticeId,
+                    SubmissionId = row.Id,
+                    Question = f.Question,
+                    Name = f.Name,
+                    ContentType = FileKind.Of(f.Content, f.Name).Kind!.Type,
+                    Bytes = f.Content.Length,
+                    Content = f.Content,
+                })
+        );
+        return row;
+    }
+
+    private static async Task<bool> IsTheirsAsync(GerminalDb db, Guid person, string? firstName, CancellationToken stop) =>
+        await db.People.AsNoTracking().Where(p => p.Id == person && !p.Archived).Select(p => new { p.FirstName }).FirstOrDefaultAsync(stop) is { } known
+        && (firstName is null || known.FirstName is null || string.Equals(known.FirstName.Trim(), firstName.Trim(), StringComparison.OrdinalIgnoreCase));
+
+    /// <summary>Takes one of a form's places, where it has only so many: the row is locked, so that the count is exact (rule 17.4).</summary>
+    private static async Task<bool> HasPlaceAsync(GerminalDb db, ShownForm shown, CancellationToken stop) =>
+        shown.Form.Most is not { } most
+        || await db.Forms.Where(f => f.Id == shown.Id && f.Taken < most).ExecuteUpdateAsync(u => u.SetProperty(f => f.Taken, f => f.Taken + 1), stop) == 1;
+
+    /// <summary>Asks by mail whether it was really them: one question an address and hour, the others wait for theirs.</summary>
+    private async Task AskAsync(GerminalDb db, ShownForm shown, SubmissionRow row, FormAnswers answers, Instant now, CancellationToken stop)
+    {
+        row.AskedAt = now;
+        var address = row.Email!;
+        if (await db.Suppressions.AnyAsync(s => s.Address == address, stop))
+        {
+            // Nothing goes there any more: it stays unconfirmed, and is deleted with the others.
+            return;
+        }
+
+        var hour = now - BetweenConfirmations;
+        var before = await db.OwnMails.CountAsync(m => m.ToAddress == address && m.Kind == OwnMailKinds.Confirmation && m.CreatedAt > hour, stop);
+        var practice = await db.Practices.AsNoTracking().SingleAsync(p => p.Id == shown.PracticeId, stop);
+        var title = shown.Form.Title.Length > 0 ? shown.Form.Title : shown.Form.Name;
+        var asking = FormTaking.AskingOf(shown.Form, answers);
+        db.OwnMails.Add(
+            new OwnMailRow
+            {
+                Id = Guid.CreateVersion7(),
+                PracticeId = shown.PracticeId,
+                Kind = OwnMailKinds.Confirmation,
+                SubmissionId = row.Id,
+                ToName = asking.FirstName ?? "",
+                ToAddress = address,
+                Subject = $"Was it you? {title}",
+                Text = $"""
+                    Somebody sent “{title}” to {practice.Name} with this address. If it was you, follow this link and press the button; it works for seven days:
+
+                    {links.FormConfirmation(row.Id)}
+
+                    If it was not you, do nothing. Nothing is kept of it, and we do not write again.
+
+                    {practice.Name}
+                    {practice.Settings.PostalAddress}
+                    """,
+                CreatedAt = now,
+                NextTry = SystemClock.Instance.GetCurrentInstant() + (BetweenConfirmations * before),
+            }
+        );
+    }
+
+    /// <summary>Why the link of a confirmation does nothing any more; null where it does.</summary>
+    public static async Task<string?> OverAsync(GerminalDb db, SubmissionRow row, Instant now, CancellationToken stop) =>
+        row.State != SubmissionStates.Unconfirmed ? "This link has been used already; nothing is left to be done."
+        : now - row.AskedAt > ConfirmWithin ? "This link worked for seven days. Send the form again if you still want to."
+        : await db.Consent.AnyAsync(c => !c.IsIn && c.Channel == "email" && c.At >= row.AskedAt && db.People.Any(p => p.Id == c.PersonId && p.Email == row.Email), stop)
+            ? "You have said no since this link was sent, and that holds. Send the form again if you have changed your mind."
+        : null;
+
+    /// <summary>Its sender confirmed it: it is taken now, as one whose address is proven. Pressed twice at one moment is pressed once.</summary>
+    /// <returns>False where it is over.</returns>
+    public async Task<bool> ConfirmAsync(GerminalDb db, Guid id, CancellationToken stop)
+    {
+        await using var transaction = await db.Database.BeginTransactionAsync(stop);
+        var now = await PracticeClock.NowAsync(db, stop);
+        if (!await LockAsync(db, id, stop) || await db.Submissions.FirstOrDefaultAsync(s => s.Id == id, stop) is not { } row || await OverAsync(db, row, now, stop) is not null)
+        {
+            return false;
+        }
+
+        row.ConfirmedAt = now;
+        await TakeLaterAsync(db, row, now, stop);
+        await transaction.CommitAsync(stop);
+        return true;
+    }
+
+    /// <summary>A member found that a person sent it, or gives it a place: it is taken as it was sent.</summary>
+    /// <returns>False where it does not wait any more.</returns>
+    public async Task<bool> AllowAsync(GerminalDb db, Guid id, CancellationToken stop)
+    {
+        await using var transaction = await db.Database.BeginTransactionAsync(stop);
+        var now = await PracticeClock.NowAsync(db, stop);
+        if (!await LockAsync(db, id, stop) || await db.Submissions.FirstOrDefaultAsync(s => s.Id == id && (s.State == SubmissionStates.Doubtful || s.State == SubmissionStates.Waiting), stop) is not { } row)
+        {
+            return false;
+        }
+
+        await TakeLaterAsync(db, row, now, stop);
+        await transaction.CommitAsync(stop);
+        return true;
+    }
+
+    private static async Task<bool> LockAsync(GerminalDb db, Guid id, CancellationToken stop) =>
+        await db.Database.SqlQuery<Guid>($"""SELECT id AS "Value" FROM submissions WHERE id = {id} AND practice_id = {db.PracticeId} FOR UPDATE""").ToListAsync(stop) is [_];
+
+    private async Task TakeLaterAsync(GerminalDb db, SubmissionRow row, Instant now, CancellationToken stop)
+    {
+        var form = await db.Forms.AsNoTracking().SingleAsync(f => f.Id == row.FormId, stop);
+
+        // Taken by the form as it is shown now; one that is shown no more, as it was being written last.
+        var shown = FormShelf.Of(form) ?? new ShownForm(form.Id, form.PracticeId, form.Slug, form.ShownVersion, form.Taken, FormFile.Read(form.Draft).Form ?? new Form { Name = form.Name, Questions = [] });
+        await taking.TakeAsync(db, shown, row, null, now, stop);
+        row.Doubt = "";
+        await db.SaveChangesAsync(stop);
+    }
+
+    /// <summary>Deletes what nobody has confirmed in thirty days, of all practices.</summary>
+    /// <returns>How many.</returns>
+    public static Task<int> ForgetUnconfirmedAsync(GerminalDb db, Instant now, CancellationToken stop)
+    {
+        var before = now - KeptUnconfirmed;
+        return db
+            .Submissions.IgnoreQueryFilters()
+            .Where(s => s.State == SubmissionStates.Unconfirmed && s.AskedAt < before)
+            .ExecuteDeleteAsync(stop);
+    }
+}

@@ -1,0 +1,57 @@
+using System.Collections.Concurrent;
+using Germinal.Core.Forms;
+using Germinal.Store;
+using Germinal.Store.Rows;
+using Microsoft.EntityFrameworkCore;
+
+namespace Germinal.Service.Forms;
+
+/// <summary>A form as everybody sees it.</summary>
+/// <param name="Id">Which.</param>
+/// <param name="PracticeId">Whose.</param>
+/// <param name="Slug">The last part of its address.</param>
+/// <param name="Version">How often it was shown anew.</param>
+/// <param name="Taken">How many it has taken, where it takes only so many.</param>
+/// <param name="Form">What it asks.</param>
+public sealed record ShownForm(Guid Id, Guid PracticeId, string Slug, int Version, int Taken, Form Form);
+
+/// <summary>Forms as everybody sees them, by their address.</summary>
+public sealed class FormShelf
+{
+    // A form is read far more often than it is shown anew; each showing is read once.
+    private readonly ConcurrentDictionary<Guid, (int Version, Form Form)> read = new();
+
+    /// <summary>The form at an address, in whatever practice; the context sees that practice's rows from then on. Null where there is none, or nobody sees it.</summary>
+    public async Task<ShownForm?> FindAsync(GerminalDb db, string slug, CancellationToken stop)
+    {
+        var row = await db
+            .Forms.IgnoreQueryFilters()
+            .AsNoTracking()
+            .Where(f => f.Slug == slug && f.Shown != null)
+            .Select(f => new { f.Id, f.PracticeId, f.Slug, f.ShownVersion, f.Taken })
+            .FirstOrDefaultAsync(stop);
+        if (row is null)
+        {
+            return null;
+        }
+
+        db.PracticeId = row.PracticeId;
+        if (!read.TryGetValue(row.Id, out var kept) || kept.Version != row.ShownVersion)
+        {
+            var shown = await db.Forms.AsNoTracking().SingleAsync(f => f.Id == row.Id, stop);
+            if (FormFile.Read(shown.Shown ?? "").Form is not { } form)
+            {
+                return null;
+            }
+
+            kept = (shown.ShownVersion, form);
+            read[row.Id] = kept;
+        }
+
+        return new ShownForm(row.Id, row.PracticeId, row.Slug, kept.Version, row.Taken, kept.Form);
+    }
+
+    /// <summary>A row's form as everybody sees it; null while nobody does.</summary>
+    public static ShownForm? Of(FormRow row) =>
+        row.Shown is { } shown && FormFile.Read(shown).Form is { } form ? new ShownForm(row.Id, row.PracticeId, row.Slug, row.ShownVersion, row.Taken, form) : null;
+}

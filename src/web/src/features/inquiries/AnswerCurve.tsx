@@ -1,0 +1,65 @@
+import type { Schemas } from '../../api/client';
+import { count } from '../../ui/when';
+import { waited } from './waits';
+
+const width = 560;
+const height = 90;
+
+/** How long answers take: how many still wait after so many working hours. Those who wait still are counted as waiting so far. */
+export function AnswerCurve({ times, dayMinutes }: { times: Schemas['AnswerTimes']; dayMinutes: number }) {
+  const end = Math.max(dayMinutes, times.curve.at(-1)?.minutes ?? 0);
+  const x = (minutes: number) => (width * minutes) / end;
+  const y = (share: number) => height * (1 - share);
+  let line = `M0 ${y(1)}`;
+  for (const p of times.curve) line += `H${x(p.minutes).toFixed(1)}V${y(p.waiting).toFixed(1)}`;
+  const median = times.medianMinutes;
+  return (
+    <div className="px-7 py-3 max-[699px]:px-4">
+      <p className="m-0">
+        {times.answered === 0
+          ? 'In the last twelve months nobody was answered.'
+          : median === null
+            ? `Of ${times.answered + times.waiting} in twelve months fewer than half are answered yet.`
+            : `Half are answered within ${waited(median, dayMinutes)} of working time: ${count(times.answered, 'inquiry', 'inquiries')} of the last twelve months${times.waiting > 0 ? `, ${times.waiting} still wait` : ''}.`}
+      </p>
+      {times.curve.length > 1 && (
+        <>
+          <svg viewBox={`-1 -2 ${width + 2} ${height + 4}`} className="mt-2 block w-full max-w-[560px]" aria-hidden>
+            <path d={`M0 ${height}H${width}`} stroke="var(--rule)" fill="none" />
+            {median !== null && <path d={`M${x(median)} 0V${height}`} stroke="var(--straw)" strokeDasharray="3 3" fill="none" />}
+            <path d={line} stroke="var(--leaf)" strokeWidth="2" fill="none" />
+          </svg>
+          <details className="text-small text-soft">
+            <summary className="cursor-pointer">as a table: who still waits after how long</summary>
+            <table className="mt-1">
+              <thead>
+                <tr>
+                  <th scope="col" className="pr-6 text-left font-normal">
+                    after
+                  </th>
+                  <th scope="col" className="text-right font-normal">
+                    wait still
+                  </th>
+                </tr>
+              </thead>
+              <tbody>
+                {days(times.curve, dayMinutes).map(([days, share]) => (
+                  <tr key={days}>
+                    <td className="pr-6">{count(days, 'working day', 'working days')}</td>
+                    <td className="text-right">{Math.round(100 * share)} %</td>
+                  </tr>
+                ))}
+              </tbody>
+            </table>
+          </details>
+        </>
+      )}
+    </div>
+  );
+}
+
+/** The share that waits after each of the first ten days. */
+function days(curve: Schemas['WaitPoint'][], dayMinutes: number): [number, number][] {
+  const last = Math.min(10, Math.ceil((curve.at(-1)?.minutes ?? 0) / dayMinutes));
+  return Array.from({ length: last }, (_, i) => [i + 1, curve.filter((p) => p.minutes <= (i + 1) * dayMinutes).at(-1)?.waiting ?? 1]);
+}

@@ -1,0 +1,38 @@
+/**
+ * The script of a public form's page. The page works without it; with it, questions come and go with the answers before them, moments are said in the
+ * reader's own zone, a page that frames it knows its height, and the work is done that makes sending by the thousand dear.
+ */
+import { followAnswers } from './followAnswers';
+import { workFor } from './work';
+
+const form = document.querySelector<HTMLFormElement>('#form');
+if (form) {
+  followAnswers(form);
+  const token = form.elements.namedItem('g.token');
+  const work = form.elements.namedItem('g.work');
+  if (token instanceof HTMLInputElement && work instanceof HTMLInputElement) {
+    // It is done long before anybody has written their name; whoever is faster waits for the moment that is left.
+    const done = workFor(token.value).then((answer) => {
+      work.value = answer;
+    });
+    let waits = false;
+    form.addEventListener('submit', (event) => {
+      if (work.value) return;
+      event.preventDefault();
+      if (waits) return;
+      waits = true;
+      done.then(() => form.submit());
+    });
+  }
+}
+
+for (const time of document.querySelectorAll('time')) {
+  const at = new Date(time.dateTime);
+  if (!Number.isNaN(at.valueOf())) time.textContent = at.toLocaleString(navigator.language, { dateStyle: 'full', timeStyle: 'short' });
+}
+
+if (window.parent !== window) {
+  const tell = () => window.parent.postMessage({ formHeight: document.documentElement.getBoundingClientRect().height }, '*');
+  new ResizeObserver(tell).observe(document.documentElement);
+  tell();
+}
