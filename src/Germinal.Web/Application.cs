@@ -128,6 +128,7 @@ public static class Application
         ApprovalEndpoints.Map(app);
         ProgramVersionEndpoints.Map(app);
         FormEndpoints.Map(app);
+        GivingEndpoints.Map(app);
         OfferEndpoints.Map(app);
         FigureEndpoints.Map(app);
         KeptFileEndpoints.Map(app);

@@ -76,6 +76,10 @@ public static class InquiryReading
     /// <summary>The most inquiries the times are worked out from, the latest.</summary>
     private const int MostForTimes = 5_000;
 
+    /// <summary>Those that are a member's: that they have, or that nobody has of somebody they look after.</summary>
+    public static IQueryable<InquiryRow> Of(GerminalDb db, IQueryable<InquiryRow> inquiries, Guid member) =>
+        inquiries.Where(i => i.OwnerId == member || (i.OwnerId == null && db.People.Any(p => p.Id == i.PersonId && p.OwnerId == member)));
+
     /// <summary>Inquiries as lines, in the order given.</summary>
     public static async Task<IReadOnlyList<InquiryLine>> LinesAsync(GerminalDb db, IReadOnlyList<InquiryRow> rows, Instant now, CancellationToken stop)
     {
@@ -101,9 +105,9 @@ public static class InquiryReading
                     r.ReceivedAt.Iso(),
                     (int)hours.Between(r.ReceivedAt, r.AnsweredAt ?? now).TotalMinutes,
                     ReachedHours.Lateness(settings, practice, r.ReceivedAt, r.AnsweredAt ?? now),
-                    r.OwnerId,
-                    practice.Members.FirstOrDefault(m => m.Id == r.OwnerId)?.Name,
-                    r.GivenWhy,
+                    r.OwnerId ?? person.OwnerId,
+                    practice.Members.FirstOrDefault(m => m.Id == (r.OwnerId ?? person.OwnerId))?.Name,
+                    r.OwnerId is null && person.OwnerId is not null ? "looks after them" : r.GivenWhy,
                     r.TouchedAt is not null,
                     person.AddedAt >= r.ReceivedAt,
                     WhatTheyAre(practice, person, [.. open[person.Id]], person.AddedAt >= r.ReceivedAt),

@@ -124,7 +124,7 @@ public static class InquiryEndpoints
     {
         var now = await PracticeClock.NowAsync(db, stop);
         var waiting = db.Inquiries.AsNoTracking().Where(i => i.AnsweredAt == null);
-        var own = waiting.Where(i => i.OwnerId == caller.Id);
+        var own = InquiryReading.Of(db, waiting, caller.Id);
         var rows = await (mine == true ? own : waiting).OrderBy(i => i.ReceivedAt).ThenBy(i => i.Id).Take(Shown).ToListAsync(stop);
         var (practice, settings) = await PracticeReading.LoadWithSettingsAsync(db, stop);
         return new InquiriesDto(

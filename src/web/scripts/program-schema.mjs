@@ -60,3 +60,22 @@ const lines = [
   '',
 ];
 fs.writeFileSync(to, lines.join('\n'));
+
+// The same of form files, in src/api/form.ts.
+const formFrom = fileURLToPath(new URL('../../Germinal.Core/Files/Schemas/form.schema.json', import.meta.url));
+const formTo = fileURLToPath(new URL('../src/api/form.ts', import.meta.url));
+const { $defs: formDefs, ...form } = JSON.parse(fs.readFileSync(formFrom, 'utf8'));
+fs.writeFileSync(
+  formTo,
+  [
+    '// Made by scripts/program-schema.mjs from the schema of form files; do not edit.',
+    "import { z } from 'zod';",
+    '',
+    ...Object.entries(formDefs).map(([name, schema]) => `export const ${name} = ${source(schema)};`),
+    `export const form = ${source(form)};`,
+    '',
+    'export type QuestionInFile = z.infer<typeof question>;',
+    'export type FormInFile = z.infer<typeof form>;',
+    '',
+  ].join('\n'),
+);

@@ -23,6 +23,10 @@ const ListsPage = lazy(() => import('../features/lists/ListsPage'));
 const ConsentGlance = lazy(() => import('../features/consent/ConsentGlance'));
 const SegmentPage = lazy(() => import('../features/segments/SegmentPage'));
 const InquiriesPage = lazy(() => import('../features/inquiries/InquiriesPage'));
+const GivingPage = lazy(() => import('../features/inquiries/GivingPage'));
+const FormsPage = lazy(() => import('../features/forms/FormsPage'));
+const FormPage = lazy(() => import('../features/forms/FormPage'));
+const SentPage = lazy(() => import('../features/forms/SentPage'));
 const PracticePage = lazy(() => import('../features/practice/PracticePage'));
 const LetterList = lazy(() => import('../features/letters/LetterList'));
 const OffersPage = lazy(() => import('../features/letters/OffersPage'));
@@ -107,6 +111,10 @@ function Inside({ session }: { session: Session }) {
             <Route path="/people/segments/:id" element={<SegmentPage />} />
             <Route path="/people/:id" element={<PersonPage />} />
             <Route path="/inquiries" element={<InquiriesPage />} />
+            <Route path="/inquiries/giving" element={<GivingPage />} />
+            <Route path="/forms" element={<FormsPage />} />
+            <Route path="/forms/:id" element={<FormPage />} />
+            <Route path="/forms/:id/sent" element={<SentPage />} />
             <Route path="/practice" element={<PracticePage />} />
             <Route path="/letters" element={<LetterList />} />
             <Route path="/letters/offers" element={<OffersPage />} />

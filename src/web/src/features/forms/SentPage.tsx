@@ -1,0 +1,206 @@
+import { useInfiniteQuery, useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { Link, useParams, useSearchParams } from 'react-router';
+import { api, type Schemas, take } from '../../api/client';
+import { useMay, useNow } from '../../app/session';
+import { Button, Empty, Loading, Trouble } from '../../ui/bits';
+import { DayPage, PageHead } from '../../ui/DayPage';
+import { said } from '../../ui/undo';
+import { moment } from '../../ui/when';
+
+const states: [string, string][] = [
+  ['', 'everything'],
+  ['taken', 'taken'],
+  ['unconfirmed', 'not confirmed yet'],
+  ['apart', 'waiting apart'],
+  ['nothing', 'nothing'],
+];
+
+const stateWords: Record<string, string> = {
+  taken: '',
+  unconfirmed: 'not confirmed yet',
+  doubtful: 'may be of no person',
+  waiting: 'on the waiting list',
+  nothing: 'marked as nothing',
+};
+
+/** What was sent by a form: a table, counts beside it, and what waits apart. */
+export default function SentPage() {
+  const { id = '' } = useParams();
+  const [search, setSearch] = useSearchParams();
+  const state = search.get('state') ?? '';
+  const mayExport = useMay('export-people');
+  const form = useQuery({
+    queryKey: ['form', id],
+    queryFn: () => take(api.GET('/api/forms/{id}', { params: { path: { id } } })),
+    staleTime: Number.POSITIVE_INFINITY,
+  });
+  const sent = useInfiniteQuery({
+    queryKey: ['submissions', id, state],
+    initialPageParam: undefined as string | undefined,
+    queryFn: ({ pageParam }) =>
+      take(api.GET('/api/forms/{id}/submissions', { params: { path: { id }, query: { state: state || undefined, after: pageParam } } })),
+    getNextPageParam: (last) => last.next ?? undefined,
+  });
+  if (sent.isPending || form.isPending) return <Loading what="Opening what was sent" />;
+  const rows = sent.data?.pages.flatMap((p) => p.rows) ?? [];
+  const asked = [...new Map(rows.flatMap((r) => r.answers.map((a) => [a.question, a.ask] as const)))];
+  const name = (form.data?.draft as { name?: string } | undefined)?.name ?? 'The form';
+  return (
+    <DayPage marginTitle="What was chosen" margin={<Counts id={id} />}>
+      <PageHead
+        title={`Sent by “${name}”`}
+        aside={
+          <>
+            {mayExport && (
+              <>
+                <a href={`/api/forms/${id}/submissions.csv`} download={`${name}.csv`}>
+                  as a file
+                </a>{' '}
+                ·{' '}
+              </>
+            )}
+            <Link to={`/forms/${id}`}>the form</Link>
+          </>
+        }
+      >
+        <label className="mt-2 block text-small">
+          show{' '}
+          <select value={state} onChange={(e) => setSearch(e.target.value ? { state: e.target.value } : {}, { replace: true })}>
+            {states.map(([word, words]) => (
+              <option key={word} value={word}>
+                {words}
+              </option>
+            ))}
+          </select>
+        </label>
+      </PageHead>
+      <Trouble error={sent.error ?? form.error} />
+      {rows.length === 0 ? (
+        <Empty>{state === '' ? 'Nobody has sent it yet.' : 'There is none of these.'}</Empty>
+      ) : (
+        <section className="overflow-x-auto px-7 max-[699px]:px-4" aria-label="What was sent">
+          <table className="w-full text-small">
+            <thead>
+              <tr>
+                <th scope="col" className="pr-4 pb-1 text-left">
+                  when
+                </th>
+                <th scope="col" className="pr-4 pb-1 text-left">
+                  who
+                </th>
+                {asked.map(([question, ask]) => (
+                  <th key={question} scope="col" className="max-w-48 pr-4 pb-1 text-left">
+                    {ask}
+                  </th>
+                ))}
+              </tr>
+            </thead>
+            <tbody>
+              {rows.map((r) => (
+                <Row key={r.id} row={r} asked={asked.map(([question]) => question)} />
+              ))}
+            </tbody>
+          </table>
+        </section>
+      )}
+      {sent.hasNextPage && (
+        <p className="row">
+          <Button onClick={() => sent.fetchNextPage()} disabled={sent.isFetchingNextPage}>
+            earlier ones
+          </Button>
+        </p>
+      )}
+    </DayPage>
+  );
+}
+
+function Row({ row: r, asked }: { row: Schemas['SubmissionLine']; asked: string[] }) {
+  const queries = useQueryClient();
+  const { now, zone } = useNow();
+  const act = useMutation({
+    mutationFn: (how: 'allow' | 'nothing' | 'take-over') =>
+      take(api.POST(`/api/submissions/{id}/${how}`, { params: { path: { id: r.id } } })),
+    onSuccess: (_, how) => {
+      for (const key of ['submissions', 'forms', 'inquiries', 'people', 'form']) queries.invalidateQueries({ queryKey: [key] });
+      said(
+        {
+          allow: 'It is taken in.',
+          nothing: 'It is marked as nothing.',
+          'take-over': 'It stands at the person now; what stood there is in their thread.',
+        }[how],
+      );
+    },
+  });
+  const apart = r.state === 'doubtful' || r.state === 'waiting';
+  return (
+    <tr className="border-t border-dotted border-rule align-top">
+      <td className="py-1 pr-4 whitespace-nowrap">{moment(r.at, zone, now)}</td>
+      <td className="py-1 pr-4">
+        {r.person ? <Link to={`/people/${r.person}`}>{r.name}</Link> : <span className="text-soft">{stateWords[r.state]}</span>}
+        {r.doubt && r.state === 'doubtful' && <span className="block text-straw">{r.doubt}</span>}
+        {apart && (
+          <span className="flex gap-3">
+            <Button disabled={act.isPending} onClick={() => act.mutate('allow')}>
+              {r.state === 'doubtful' ? 'it is real' : 'give a place'}
+            </Button>
+            <Button look="plain" disabled={act.isPending} onClick={() => act.mutate('nothing')}>
+              it is nothing
+            </Button>
+          </span>
+        )}
+        {r.state === 'taken' && (
+          <Button
+            look="plain"
+            disabled={act.isPending}
+            onClick={() => act.mutate('take-over')}
+            title="Put what was sent in the place of what stands at the person"
+          >
+            take over
+          </Button>
+        )}
+        <Trouble error={act.error} />
+      </td>
+      {asked.map((question) => (
+        <td key={question} className="max-w-64 py-1 pr-4 break-words whitespace-pre-line">
+          {r.answers.find((a) => a.question === question)?.value.replaceAll(';', ', ') ?? ''}
+        </td>
+      ))}
+    </tr>
+  );
+}
+
+/** How often each answer of a choice was chosen. */
+function Counts({ id }: { id: string }) {
+  const counts = useQuery({
+    queryKey: ['submissions', id, 'counts'],
+    queryFn: () => take(api.GET('/api/forms/{id}/counts', { params: { path: { id } } })),
+  });
+  return (
+    <>
+      <Trouble error={counts.error} />
+      {counts.data?.length === 0 && (
+        <p className="text-small text-soft">It asks for nothing that is chosen from, so there is nothing to count.</p>
+      )}
+      {counts.data?.map((q) => (
+        <section key={q.question} className="mb-4">
+          <h3>{q.ask}</h3>
+          <dl className="m-0 text-small">
+            {q.counts.map((c) => (
+              <div key={c.answer} className="grid grid-cols-[1fr_auto] gap-2 border-t border-dotted border-rule py-1">
+                <dt>{c.answer}</dt>
+                <dd className="m-0">
+                  {c.count} of {q.answered}
+                </dd>
+                <span
+                  aria-hidden
+                  className="col-span-2 block h-1 bg-leaf"
+                  style={{ width: `${q.answered > 0 ? (100 * c.count) / q.answered : 0}%` }}
+                />
+              </div>
+            ))}
+          </dl>
+        </section>
+      ))}
+    </>
+  );
+}

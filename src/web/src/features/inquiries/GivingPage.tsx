@@ -1,0 +1,524 @@
+import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { useRef, useState } from 'react';
+import { Link } from 'react-router';
+import { api, type Schemas, take, upload } from '../../api/client';
+import { useMay, useMemberName, useNow, useSession } from '../../app/session';
+import { Button, Field, fieldError, Loading, Trouble } from '../../ui/bits';
+import { DayPage, PageHead, Stretch } from '../../ui/DayPage';
+import { OneOf } from '../../ui/OneOf';
+import { said } from '../../ui/undo';
+import { date } from '../../ui/when';
+import { Say } from '../programs/Say';
+
+type Giving = Schemas['GivingDto'];
+type Rule = Schemas['GivingRuleDto'];
+
+const week = { mon: 'Monday', tue: 'Tuesday', wed: 'Wednesday', thu: 'Thursday', fri: 'Friday', sat: 'Saturday', sun: 'Sunday' } as const;
+
+const tos = [
+  ['who-knows-them', 'to whoever looks after them already'],
+  ['first', 'to the first who is there of'],
+  ['in-turn', 'in turn among those who are there of'],
+] as const;
+
+/** Who gets an inquiry, as sentences in order; when the practice is reached; who is away; how public pages look. */
+export default function GivingPage() {
+  const giving = useQuery({ queryKey: ['giving'], queryFn: () => take(api.GET('/api/giving')) });
+  if (giving.isPending) return <Loading what="Opening who gets inquiries" />;
+  return (
+    <DayPage
+      marginTitle="How it is decided"
+      margin={
+        <>
+          <h3>How it is decided</h3>
+          <p>
+            The first sentence that names somebody who is there decides. Whoever is away has a deputy; where nobody of a sentence is there,
+            the deputy of one of them gets it, else the next sentence is asked.
+          </p>
+          <p className="mt-3">Why somebody has an inquiry stands beside it.</p>
+        </>
+      }
+    >
+      <PageHead title="Who gets inquiries" aside={<Link to="/inquiries">Inquiries</Link>} />
+      <Trouble error={giving.error} />
+      {giving.data && <Parts giving={giving.data} />}
+    </DayPage>
+  );
+}
+
+/** What is saved as a whole, out of what was read. */
+const bodyOf = (g: Giving): Schemas['GivingBody'] => ({
+  rules: g.rules,
+  reached: g.reached,
+  lateDays: g.lateDays,
+  veryLateDays: g.veryLateDays,
+  deputyAfterHours: g.deputyAfterHours,
+  deputies: g.deputies,
+  colour: g.colour,
+  picture: g.picture,
+});
+
+function Parts({ giving }: { giving: Giving }) {
+  const queries = useQueryClient();
+  const may = useMay('change-settings');
+  const save = useMutation({
+    meta: { says: () => 'who gets inquiries' },
+    mutationFn: (part: Partial<Schemas['GivingBody']>) => take(api.PUT('/api/giving', { body: { ...bodyOf(giving), ...part } })),
+    onSuccess: (answer) => queries.setQueryData(['giving'], answer),
+  });
+  const set = (part: Partial<Schemas['GivingBody']>) => {
+    const before = bodyOf(giving);
+    save.mutate(part, { onSuccess: () => said('It is kept.', () => save.mutateAsync(before)) });
+  };
+  return (
+    <>
+      <Trouble error={save.error} />
+      <Rules giving={giving} set={set} may={may} />
+      <Waiting giving={giving} set={set} may={may} />
+      <Reached giving={giving} set={set} may={may} />
+      <Away giving={giving} set={set} may={may} />
+      <Look giving={giving} set={set} may={may} error={save.error} />
+      {!may && <p className="row text-small text-soft">A principal changes this. When you are away you say yourself.</p>}
+    </>
+  );
+}
+
+type PartProps = { giving: Giving; set: (part: Partial<Schemas['GivingBody']>) => void; may: boolean };
+
+function Rules({ giving, set, may }: PartProps) {
+  const name = useMemberName();
+  const rules = giving.rules;
+  const put = (i: number, part: Partial<Rule>) => set({ rules: rules.map((r, n) => (n === i ? { ...r, ...part } : r)) });
+  const move = (i: number, by: number) => {
+    const next = [...rules];
+    const [rule] = next.splice(i, 1);
+    if (rule) next.splice(i + by, 0, rule);
+    set({ rules: next });
+  };
+  return (
+    <>
+      <Stretch title="In this order" />
+      {rules.map((r, i) => (
+        <div key={`${i}-${r.to}-${r.form}`} className="row flex items-baseline gap-4">
+          <span className="gutter">{i + 1}</span>
+          <p className="m-0 flex-1 font-serif">
+            <RuleWords rule={r} giving={giving} number={i + 1} put={(part) => put(i, part)} may={may} />
+          </p>
+          {may && (
+            <span className="flex gap-3 text-small">
+              {i > 0 && (
+                <Button look="plain" onClick={() => move(i, -1)} aria-label={`Ask sentence ${i + 1} earlier`}>
+                  ↑
+                </Button>
+              )}
+              <Button
+                look="plain"
+                onClick={() => set({ rules: rules.filter((_, n) => n !== i) })}
+                aria-label={`Take sentence ${i + 1} out`}
+              >
+                take out
+              </Button>
+            </span>
+          )}
+        </div>
+      ))}
+      <p className="row">
+        {may && (
+          <Button onClick={() => set({ rules: [...rules, { form: null, topic: null, area: null, to: 'who-knows-them', members: [] }] })}>
+            + a sentence
+          </Button>
+        )}{' '}
+        <span className="text-soft">
+          {rules.length > 0 ? 'Everything else goes' : 'Everything goes'} to {giving.otherwise ? name(giving.otherwise) : 'a principal'},
+          who stands in for the practice.
+        </span>
+      </p>
+    </>
+  );
+}
+
+function RuleWords({
+  rule: r,
+  giving,
+  number,
+  put,
+  may,
+}: {
+  rule: Rule;
+  giving: Giving;
+  number: number;
+  put: (part: Partial<Rule>) => void;
+  may: boolean;
+}) {
+  const members = useSession().data?.members ?? [];
+  const nameOf = useMemberName();
+  const form = giving.forms.find((f) => f.id === r.form)?.name;
+  const asked = [
+    r.form ? `by “${form ?? 'a form that is gone'}”` : 'by anything',
+    r.topic ? `about “${r.topic}”` : 'about anything',
+    r.area ? `from ${r.area}` : 'from anywhere',
+  ];
+  const names = r.members.map(nameOf).join(', ');
+  if (!may)
+    return (
+      <>
+        What comes {asked.join(', ')} goes {tos.find(([to]) => to === r.to)?.[1]} {names}.
+      </>
+    );
+  const [byForm, about, from] = asked as [string, string, string];
+  return (
+    <>
+      What comes{' '}
+      <Say words={byForm} label={`Sentence ${number}, by which form`} soft={!r.form}>
+        {(close) => (
+          <OneOf<string | null>
+            choices={[[null, 'by anything'], ...giving.forms.map((f) => [f.id, `by “${f.name}”`] as const)]}
+            now={r.form}
+            choose={(v) => {
+              put({ form: v });
+              close();
+            }}
+          />
+        )}
+      </Say>
+      ,{' '}
+      <Say words={about} label={`Sentence ${number}, about what`} soft={!r.topic}>
+        {(close) => (
+          <OneOf<string | null>
+            choices={[[null, 'about anything'], ...giving.topics.map((t) => [t, `about “${t}”`] as const)]}
+            now={r.topic}
+            choose={(v) => {
+              put({ topic: v });
+              close();
+            }}
+          />
+        )}
+      </Say>
+      ,{' '}
+      <Say words={from} label={`Sentence ${number}, from where`} soft={!r.area}>
+        {(close) => (
+          <Area
+            area={r.area}
+            put={(area) => {
+              put({ area });
+              close();
+            }}
+          />
+        )}
+      </Say>{' '}
+      goes{' '}
+      <Say words={tos.find(([to]) => to === r.to)?.[1] ?? ''} label={`Sentence ${number}, to whom`}>
+        {(close) => (
+          <OneOf<string>
+            choices={tos}
+            now={r.to}
+            choose={(to) => {
+              put({ to, members: to === 'who-knows-them' ? [] : r.members.length > 0 ? r.members : members.slice(0, 1).map((m) => m.id) });
+              close();
+            }}
+          />
+        )}
+      </Say>
+      {r.to !== 'who-knows-them' && (
+        <>
+          {' '}
+          <Say words={names || 'nobody yet'} label={`Sentence ${number}, among whom`}>
+            {() => (
+              <fieldset className="border-0 p-0">
+                <legend className="text-small">Among whom</legend>
+                {members.map((m) => (
+                  <label key={m.id} className="block text-small">
+                    <input
+                      type="checkbox"
+                      checked={r.members.includes(m.id)}
+                      onChange={(e) => put({ members: e.target.checked ? [...r.members, m.id] : r.members.filter((x) => x !== m.id) })}
+                    />{' '}
+                    {m.name}
+                  </label>
+                ))}
+              </fieldset>
+            )}
+          </Say>
+        </>
+      )}
+      .
+    </>
+  );
+}
+
+function Area({ area, put }: { area: string | null; put: (area: string | null) => void }) {
+  const [text, setText] = useState(area ?? '');
+  return (
+    <form
+      onSubmit={(e) => {
+        e.preventDefault();
+        put(text.trim() || null);
+      }}
+    >
+      <Field label="A town, a state or a postal code; nothing for anywhere">
+        {(id) => <input id={id} autoFocus value={text} onChange={(e) => setText(e.target.value)} />}
+      </Field>
+      <Button type="submit" look="main">
+        Keep
+      </Button>
+    </form>
+  );
+}
+
+/** A number that is kept when one has finished with it. */
+function Kept({ label, value, set, may }: { label: string; value: number; set: (n: number) => void; may: boolean }) {
+  return (
+    <input
+      aria-label={label}
+      type="number"
+      min={0}
+      className="w-16"
+      disabled={!may}
+      defaultValue={value}
+      key={value}
+      onBlur={(e) => {
+        const n = Number.parseInt(e.target.value, 10);
+        if (Number.isFinite(n) && n !== value) set(n);
+      }}
+    />
+  );
+}
+
+function Waiting({ giving, set, may }: PartProps) {
+  return (
+    <>
+      <Stretch title="How long they wait" />
+      <p className="row">
+        After{' '}
+        <Kept
+          label="Working hours before it goes to the deputy"
+          value={giving.deputyAfterHours}
+          set={(deputyAfterHours) => set({ deputyAfterHours })}
+          may={may}
+        />{' '}
+        working hours in which nobody has touched it, an inquiry goes to the deputy, and both are told; 0 for never. After{' '}
+        <Kept label="Working days before it is late" value={giving.lateDays} set={(lateDays) => set({ lateDays })} may={may} /> working days
+        it is late, after{' '}
+        <Kept
+          label="Working days before it is very late"
+          value={giving.veryLateDays}
+          set={(veryLateDays) => set({ veryLateDays })}
+          may={may}
+        />{' '}
+        very late.
+      </p>
+    </>
+  );
+}
+
+function Reached({ giving, set, may }: PartProps) {
+  const own = giving.reached.length > 0;
+  const usual = Object.keys(week)
+    .slice(0, 5)
+    .map((day) => ({ day, from: '09:00', to: '17:30' }));
+  const put = (day: string, part: Partial<Schemas['ReachedDto']> | undefined) => {
+    const others = giving.reached.filter((r) => r.day !== day);
+    const next = part ? [...others, { day, from: '09:00', to: '17:30', ...giving.reached.find((r) => r.day === day), ...part }] : others;
+    set({ reached: next });
+  };
+  return (
+    <>
+      <Stretch title="When we are reached" />
+      {!own && (
+        <p className="row">
+          From 9 to half past five on working days. {may && <Button onClick={() => set({ reached: usual })}>other hours</Button>}
+        </p>
+      )}
+      {own &&
+        Object.entries(week).map(([day, name]) => {
+          const hours = giving.reached.find((r) => r.day === day);
+          return (
+            <div key={day} className="row flex items-baseline gap-4">
+              <label className="w-36">
+                <input
+                  type="checkbox"
+                  disabled={!may}
+                  checked={hours !== undefined}
+                  onChange={(e) => put(day, e.target.checked ? {} : undefined)}
+                />{' '}
+                {name}
+              </label>
+              {hours && (
+                <span>
+                  <input
+                    aria-label={`${name} from`}
+                    type="time"
+                    disabled={!may}
+                    defaultValue={hours.from}
+                    onBlur={(e) => e.target.value !== hours.from && put(day, { from: e.target.value })}
+                  />{' '}
+                  to{' '}
+                  <input
+                    aria-label={`${name} to`}
+                    type="time"
+                    disabled={!may}
+                    defaultValue={hours.to}
+                    onBlur={(e) => e.target.value !== hours.to && put(day, { to: e.target.value })}
+                  />
+                </span>
+              )}
+            </div>
+          );
+        })}
+    </>
+  );
+}
+
+/** Who stands in for whom, and who is away when. */
+function Away({ giving, set, may }: PartProps) {
+  const queries = useQueryClient();
+  const session = useSession().data;
+  const name = useMemberName();
+  const { now, zone } = useNow();
+  const today = date(now, zone);
+  const [member, setMember] = useState(session?.member?.id ?? '');
+  const [from, setFrom] = useState(today);
+  const [until, setUntil] = useState(today);
+  const refresh = () => queries.invalidateQueries({ queryKey: ['giving'] });
+  const add = useMutation({
+    mutationFn: () => take(api.POST('/api/giving/absences', { body: { member, from, until } })),
+    onSuccess: refresh,
+  });
+  const remove = useMutation({
+    mutationFn: (id: string) => take(api.DELETE('/api/giving/absences/{id}', { params: { path: { id } } })),
+    onSuccess: refresh,
+  });
+  const members = session?.members ?? [];
+  return (
+    <>
+      <Stretch title="Who is away" />
+      {giving.deputies.map((d) => (
+        <p key={d.member} className="row">
+          For {name(d.member)}{' '}
+          {may ? (
+            <Say
+              words={d.deputy ? `${name(d.deputy)} stands in` : 'nobody stands in'}
+              label={`Who stands in for ${name(d.member)}`}
+              soft={!d.deputy}
+            >
+              {(close) => (
+                <OneOf<string | null>
+                  choices={[
+                    [null, 'nobody stands in'],
+                    ...members.filter((m) => m.id !== d.member).map((m) => [m.id, `${m.name} stands in`] as const),
+                  ]}
+                  now={d.deputy}
+                  choose={(deputy) => {
+                    set({ deputies: [{ member: d.member, deputy }] });
+                    close();
+                  }}
+                />
+              )}
+            </Say>
+          ) : d.deputy ? (
+            `${name(d.deputy)} stands in`
+          ) : (
+            'nobody stands in'
+          )}
+          .
+        </p>
+      ))}
+      {giving.absences.map((a) => (
+        <p key={a.id} className="row flex items-baseline gap-4">
+          <span className="flex-1">
+            {name(a.member)} is away from {a.from} to {a.until}.
+          </span>
+          {(may || a.member === session?.member?.id) && (
+            <Button look="plain" onClick={() => remove.mutate(a.id)} aria-label={`${name(a.member)} is there after all from ${a.from}`}>
+              take out
+            </Button>
+          )}
+        </p>
+      ))}
+      <form
+        className="row flex flex-wrap items-baseline gap-3"
+        onSubmit={(e) => {
+          e.preventDefault();
+          add.mutate();
+        }}
+      >
+        {may ? (
+          <select aria-label="Who is away" value={member} onChange={(e) => setMember(e.target.value)}>
+            {members.map((m) => (
+              <option key={m.id} value={m.id}>
+                {m.name}
+              </option>
+            ))}
+          </select>
+        ) : (
+          'I am'
+        )}{' '}
+        away from <input aria-label="The first day away" type="date" value={from} onChange={(e) => setFrom(e.target.value)} /> to{' '}
+        <input aria-label="The last day away" type="date" value={until} onChange={(e) => setUntil(e.target.value)} />
+        <Button type="submit" look="main" disabled={add.isPending}>
+          Keep it
+        </Button>
+        <Trouble error={add.error ?? remove.error} />
+      </form>
+    </>
+  );
+}
+
+/** The colour and the picture of public pages. */
+function Look({ giving, set, may, error }: PartProps & { error: unknown }) {
+  const chooser = useRef<HTMLInputElement>(null);
+  const bring = useMutation({
+    mutationFn: (file: File) => upload<Schemas['ImageDto']>('/api/images', file),
+    onSuccess: (picture) => set({ picture: picture.url }),
+  });
+  return (
+    <>
+      <Stretch title="How public pages look" />
+      <div className="row flex flex-wrap items-center gap-4">
+        <label>
+          Their colour{' '}
+          <input
+            type="color"
+            disabled={!may}
+            defaultValue={giving.colour || '#38662f'}
+            key={giving.colour}
+            onBlur={(e) => e.target.value !== (giving.colour || '#38662f') && set({ colour: e.target.value })}
+          />
+        </label>
+        {giving.colour && may && (
+          <Button look="plain" onClick={() => set({ colour: '' })}>
+            our usual one
+          </Button>
+        )}
+        {giving.picture && <img src={giving.picture} alt="As it stands above public pages" className="max-h-12" />}
+        {may && (
+          <>
+            <Button disabled={bring.isPending} onClick={() => chooser.current?.click()}>
+              {giving.picture ? 'another picture' : 'a picture above them'}
+            </Button>
+            {giving.picture && (
+              <Button look="plain" onClick={() => set({ picture: null })}>
+                no picture
+              </Button>
+            )}
+            <input
+              ref={chooser}
+              type="file"
+              accept="image/*"
+              className="sr-only"
+              tabIndex={-1}
+              aria-label="A picture for public pages"
+              onChange={(e) => {
+                const file = e.target.files?.[0];
+                e.target.value = '';
+                if (file) bring.mutate(file);
+              }}
+            />
+          </>
+        )}
+        <span className="text-small text-ember">{fieldError(error, 'colour') ?? fieldError(error, 'picture')}</span>
+        <Trouble error={bring.error} />
+      </div>
+    </>
+  );
+}
