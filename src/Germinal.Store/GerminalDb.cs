@@ -529,6 +529,7 @@ public sealed class GerminalDb(DbContextOptions<GerminalDb> options) : IdentityD
             e.HasIndex(s => s.AskedAt).HasFilter("state = 'unconfirmed'").HasDatabaseName("ix_submissions_unconfirmed");
             e.HasIndex(s => new { s.FormId, s.Print, s.At });
             e.HasIndex(s => s.PersonId);
+            e.Property(s => s.Status).HasColumnName("state");
             Jsonb(e.Property(s => s.Answers));
             e.HasOne<FormRow>().WithMany().HasForeignKey(s => s.FormId).OnDelete(DeleteBehavior.Cascade);
             e.HasOne<PersonRow>().WithMany().HasForeignKey(s => s.PersonId).OnDelete(DeleteBehavior.Cascade);

@@ -9,6 +9,7 @@ using Germinal.Core.Practices;
 using Germinal.Core.Time;
 using Germinal.Service.Engine;
 using Germinal.Service.Letters;
+using Germinal.Service.Mails;
 using Germinal.Service.People;
 using Germinal.Service.Programs;
 using Germinal.Store;
@@ -120,7 +121,10 @@ internal sealed class World : IAsyncDisposable
     public Engines Engines() => new(liquid, shelves);
 
     /// <summary>Another worker on the same database and providers.</summary>
-    public EngineRoom NewRoom() => new(Database, new Reactor(Database, new Engines(liquid, shelves)), NewDispatcher(), new Noted<EngineRoom>(Logs));
+    public EngineRoom NewRoom() => new(Database, new Reactor(Database, new Engines(liquid, shelves)), NewDispatcher(), NewOwnMails(), new Noted<EngineRoom>(Logs));
+
+    /// <summary>Another worker for mails that no program planned.</summary>
+    public OwnMails NewOwnMails() => new(Database, Mail, Replies, new Secrets(new EphemeralDataProtectionProvider()));
 
     public TestDatabase Database { get; } = new();
 

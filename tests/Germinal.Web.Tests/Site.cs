@@ -65,6 +65,9 @@ public sealed class Site : WebApplicationFactory<Program>, IAsyncLifetime
         }
 
         builder.UseSetting("GERMINAL_URL", "https://germinal.example.com");
+
+        // All that these tests send comes from one client; FormBrakeTests has the brake itself.
+        builder.UseSetting("GERMINAL_FORMS_OF_CLIENT", "1000000");
     }
 
     /// <summary>A client that nobody is signed in with; it keeps cookies and carries the guard.</summary>

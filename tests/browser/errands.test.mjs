@@ -2,6 +2,7 @@
 // choice, key and field is counted, and the count is told with the test.
 import assert from 'node:assert/strict';
 import fs from 'node:fs';
+import http from 'node:http';
 import path from 'node:path';
 import { after, before, test } from 'node:test';
 import ICAL from 'ical.js';
@@ -1342,6 +1343,182 @@ test('an offer, figures and a file go with a letter; what is different is said b
   await leave();
 });
 
+
+/** A form that everybody can open, made as its page makes one; gives its id. */
+async function aForm(name, more = {}) {
+  const api = await apiClient(stack.url, 'ada@example.com', stack.password);
+  const made = await api('POST', '/api/forms', { name });
+  const questions = [
+    { id: 'name', kind: 'text', ask: 'Your first name', required: true, into: 'first-name' },
+    { id: 'mail', kind: 'email', ask: 'Your email address', required: true, into: 'email' },
+    { id: 'about', kind: 'choice', ask: 'What is it about?', options: ['A house', 'A loan'] },
+    { id: 'much', kind: 'number', ask: 'How much?', required: true, shownIf: { question: 'about', answers: ['A loan'] } },
+    { id: 'yes', kind: 'consent', ask: 'Yes, write to me by email.', consent: { channel: 'email' } },
+    { id: 'words', kind: 'long-text', ask: 'What would you like to know?' },
+  ];
+  await api('PUT', `/api/forms/${made.id}`, { edition: made.edition, draft: { format: 'germinal.form/1', name, questions, inquiryWhen: ['words'], ...more } });
+  await api('POST', `/api/forms/${made.id}/show`);
+  return made.id;
+}
+
+const addressOf = async (page, id) => (await (await page.request.get(`${stack.url}/api/forms/${id}`)).json()).address.replace(/^https?:\/\/[^/]+/, stack.url);
+
+/** Nobody fills a form in less than two seconds; what comes faster waits apart. */
+async function asAPerson(shown) {
+  await until('it has been read', async () => Date.now() - shown > 2_100);
+}
+
+test('A form is written by key and shown; it stands in a page of another origin with a strict policy, is sent from there, and its inquiry is answered by key', async () => {
+  const { page, leave } = await desk();
+  await page.goto(`${stack.url}/forms`);
+  await page.getByLabel('A new form').fill('Ask us from anywhere');
+  await page.keyboard.press('Enter');
+  await page.getByLabel('Question 4').waitFor();
+  await page.keyboard.press('Escape');
+
+  // Another question, by key, with its words.
+  await page.getByLabel('Question 4').focus();
+  await page.evaluate(() => document.activeElement.blur());
+  await page.keyboard.press('n');
+  await page.getByRole('menuitem', { name: 'a yes to being written to' }).press('Enter');
+  await page.getByLabel('Question 5').fill('Yes, you may write to me about plans.');
+  await until('it is saved', async () => (await page.locator('[role=status]').allInnerTexts()).includes('saved'));
+  await page.getByRole('button', { name: 'Show it to everybody' }).click();
+  await page.getByText('Everybody sees it as it stands here.').waitFor();
+  const id = page.url().split('/').at(-1);
+  const address = await addressOf(page, id);
+  await leave();
+
+  // A page of somebody else’s, that lets nothing in but our script and our frame.
+  const policy = `default-src 'none'; script-src ${stack.url}; frame-src ${stack.url}`;
+  const host = http.createServer((_, answer) => {
+    answer.setHeader('content-type', 'text/html');
+    answer.setHeader('content-security-policy', policy);
+    answer.end(`<!doctype html><html lang="en"><title>A page</title><h1>Somebody else’s page</h1><script src="${address}/embed.js" data-values="x=1"></script>`);
+  });
+  await new Promise((done) => host.listen(0, '127.0.0.1', done));
+  const visitor = await browser.newContext({ viewport: { width: 360, height: 740 }, reducedMotion: 'reduce' });
+  const other = await visitor.newPage();
+  const refused = [];
+  other.on('console', (m) => /Content Security Policy/.test(m.text()) && refused.push(m.text()));
+  await other.goto(`http://localhost:${host.address().port}/`);
+  const shown = Date.now();
+  const frame = other.frameLocator('iframe');
+  await frame.getByLabel('Your first name').fill('Embla');
+  await frame.getByLabel(/Your last name/).fill('Rahm');
+  await frame.getByLabel('Your email address').fill('embla.rahm@example.com');
+  await frame.getByLabel(/What would you like/).fill('Can one begin a plan at sixty?');
+  await frame.getByLabel('Yes, you may write').check();
+  const height = () => other.locator('iframe').evaluate((f) => f.getBoundingClientRect().height);
+  await until('the frame is as high as what stands in it', async () => Math.abs((await height()) - (await frame.locator('html').evaluate((h) => h.getBoundingClientRect().height))) < 2);
+  await asAPerson(shown);
+  await frame.getByRole('button', { name: 'Send' }).click();
+  await frame.getByText('It has reached us').waitFor();
+  assert.deepEqual(refused, []);
+  assert.deepEqual(await visitor.cookies(), []);
+  await visitor.close();
+  host.close();
+
+  const after = await desk();
+  await after.page.goto(`${stack.url}/inquiries`);
+  const line = after.page.getByRole('button', { name: /Embla Rahm/ });
+  await line.click();
+  await after.page.getByText('Yes, you may write to me about plans.').waitFor();
+  await after.page.keyboard.press('w');
+  await after.page.keyboard.type('Dear Embla, one can.');
+  await after.page.keyboard.press('Control+Enter');
+  await after.page.getByText('Embla Rahm: the answer is on its way.').waitFor();
+  await line.waitFor({ state: 'detached' });
+  await until('it has gone out', async () => (await (await fetch(`${stack.standIns}/messages`)).text()).includes('embla.rahm@example.com'));
+  await after.leave();
+});
+
+test('A public form works without script, by keyboard, on a narrow telephone, in both colours, and weighs little', async () => {
+  const { page, leave } = await desk();
+  const address = await addressOf(page, await aForm('Plain to everybody'));
+  await leave();
+
+  // Without script: everything is asked, and what is not meant is not read.
+  const plain = await browser.newContext({ viewport: { width: 360, height: 740 }, javaScriptEnabled: false });
+  const bare = await plain.newPage();
+  await bare.goto(address);
+  let shown = Date.now();
+  await bare.getByText('Only if “What is it about?” is “A loan”:').waitFor();
+  await bare.getByLabel('Your first name').fill('Noor');
+  await bare.getByLabel('Your email address').fill('no address');
+  await bare.getByRole('button', { name: 'Send' }).click();
+  await bare.getByText('is not an email address').first().waitFor();
+  shown = Date.now();
+  assert.equal(await bare.getByLabel('Your first name').inputValue(), 'Noor');
+  await bare.getByLabel('Your email address').fill('noor@example.com');
+  await bare.getByLabel('A house').check();
+  await asAPerson(shown);
+  await bare.getByRole('button', { name: 'Send' }).click();
+  await bare.getByText('It has reached us').waitFor();
+  await plain.close();
+
+  // By keyboard alone, with script: what is asked follows the answers.
+  for (const colorScheme of ['light', 'dark']) {
+    const visitor = await browser.newContext({ viewport: { width: 360, height: 740 }, reducedMotion: 'reduce', colorScheme });
+    const other = await visitor.newPage();
+    let weight = 0;
+    other.on('response', async (r) => {
+      weight += (await r.request().sizes()).responseBodySize;
+    });
+    await other.goto(address, { waitUntil: 'networkidle' });
+    assert.ok(weight > 0 && weight <= 60_000, `${weight} bytes`);
+    await accessible(other, `the public form, ${colorScheme}`);
+    await fits(other, 'the public form');
+    shown = Date.now();
+    assert.equal(await other.getByLabel('How much?').isVisible(), false);
+    await other.keyboard.press('Tab');
+    await other.keyboard.type('Kay');
+    await other.keyboard.press('Tab');
+    await other.keyboard.type(`kay.${colorScheme}@example.com`);
+    await other.keyboard.press('Tab');
+    await other.keyboard.press('Space');
+    await other.keyboard.press('ArrowDown');
+    assert.equal(await other.getByLabel('A loan').isChecked(), true);
+    await other.keyboard.press('Tab');
+    await other.keyboard.type('250');
+    await other.keyboard.press('Tab');
+    await other.keyboard.press('Space');
+    await asAPerson(shown);
+    await other.keyboard.press('Tab');
+    await other.keyboard.press('Tab');
+    await other.keyboard.press('Enter');
+    await other.getByText('It has reached us').waitFor();
+    await accessible(other, `its thanks, ${colorScheme}`);
+    await visitor.close();
+  }
+});
+
+test('A call is taken in from any page by key, given to somebody, and marked; taken back, it waits again', async () => {
+  const { page, hand, leave } = await desk();
+  await page.goto(`${stack.url}/letters`);
+  await page.getByRole('heading', { name: 'Letters', level: 1 }).waitFor();
+  await hand.key('i');
+  await page.getByLabel('Who asks').waitFor();
+  await hand.type('Runa Dahl 207 555 0188');
+  await hand.key('Tab');
+  await hand.type('Asks whether we do wills');
+  await hand.key('Control+Enter');
+  await page.getByRole('button', { name: /Runa Dahl/ }).waitFor();
+  assert.ok(hand.actions <= 5, `${hand.actions} actions`);
+  await page.getByRole('button', { name: /Runa Dahl/ }).click();
+  await page.keyboard.press('v');
+  await page.getByLabel('Who is to have it').selectOption({ label: 'Tomas Brandt' });
+  await page.getByRole('button', { name: 'Give', exact: true }).click();
+  await page.getByText('with Tomas Brandt').waitFor();
+  await page.getByRole('button', { name: /Runa Dahl/ }).click();
+  await page.keyboard.press('x');
+  await page.getByText('is marked as nothing').waitFor();
+  await page.getByRole('button', { name: /Runa Dahl/ }).waitFor({ state: 'detached' });
+  await page.keyboard.press('Control+z');
+  await page.getByRole('button', { name: /Runa Dahl/ }).waitFor();
+  await leave();
+});
+
 for (const width of [1280, 390]) {
   test(`every menu, popover and dialog of every page, ${width} px`, async (t) => {
     const { page, leave } = await desk({ width });
@@ -1350,6 +1527,7 @@ for (const width of [1280, 390]) {
     const all = await programs(page);
     const segments = await (await page.request.get(`${stack.url}/api/segments`)).json();
     const named = (name) => `/programs/${all.find((p) => p.name === name).id}`;
+    const form = await aForm(`Every menu ${width}`);
     const pages = [
       ['/', 'Calls'],
       ['/people', 'People'],
@@ -1360,6 +1538,11 @@ for (const width of [1280, 390]) {
       ['/people/segments', 'Segments'],
       [`/people/segments/${segments.find((s) => s.name === 'Cooled off').id}`, undefined],
       [`/people/${(await today(page)).calls[0].person.id}`, undefined],
+      ['/inquiries', 'Inquiries'],
+      ['/inquiries/giving', 'Who gets inquiries'],
+      ['/forms', 'Forms'],
+      [`/forms/${form}`, undefined],
+      [`/forms/${form}/sent`, undefined],
       ['/programs', 'Programs'],
       [named('First eight weeks'), undefined],
       [named('Retirement at 65'), undefined],

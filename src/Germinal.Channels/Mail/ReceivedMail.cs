@@ -44,7 +44,8 @@ public sealed record ReceivedMail(
     bool Hard = false,
     string? Status = null,
     string? FailedAddress = null,
-    bool IsCut = false
+    bool IsCut = false,
+    bool IsToMany = false
 )
 {
     // HTML is several times as long as its words.
@@ -66,7 +67,8 @@ public sealed record ReceivedMail(
             Threads(message),
             text,
             quoted,
-            IsCut: isCut
+            IsCut: isCut,
+            IsToMany: IsToManyOf(message)
         );
         if (message.Body is MultipartReport report)
         {
@@ -171,6 +173,12 @@ public sealed record ReceivedMail(
     }
 
     /// <summary>RFC 3834 section 5: Auto-Submitted other than “no”. The rest is common practice, no source.</summary>
+    /// <summary>A newsletter or a list's mail (RFC 2369, RFC 2919; Precedence by common practice, no source).</summary>
+    private static bool IsToManyOf(MimeMessage message) =>
+        message.Headers.Contains(HeaderId.ListUnsubscribe)
+        || message.Headers.Contains(HeaderId.ListId)
+        || message.Headers[HeaderId.Precedence]?.Trim().ToLowerInvariant() is "bulk" or "list" or "junk";
+
     private static bool IsAutomatic(MimeMessage message)
     {
         if (message.Headers[HeaderId.AutoSubmitted] is { } submitted)

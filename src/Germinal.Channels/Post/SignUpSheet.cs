@@ -70,11 +70,27 @@ public static class SignUpSheet
         var writer = new XTextFormatter(graphics);
         writer.DrawString(title, new XFont(OwnFont.Family, 24), XBrushes.Black, new XRect(Edge, Edge, width, 62));
         writer.DrawString(words.Length > 400 ? words[..399] + "…" : words, new XFont(OwnFont.Family, 11), XBrushes.Black, new XRect(Edge, Edge + 66, width, 58));
-        using var picture = XImage.FromStream(new MemoryStream(CodePng(address, 8)));
         var left = page.Width.Point - Edge - CodeSize;
-        graphics.DrawImage(picture, left, Edge - 8, CodeSize, CodeSize);
+        Code(graphics, address, left, Edge - 8);
         graphics.DrawString(address, new XFont(OwnFont.Family, 7), XBrushes.DimGray, new XRect(left - 140, Edge + CodeSize - 4, CodeSize + 140, 10), XStringFormats.TopRight);
         return Edge + CodeSize + 20;
+    }
+
+    private static void Code(XGraphics graphics, string address, double left, double top)
+    {
+        using var data = QRCodeGenerator.GenerateQrCode(address, Level);
+        var dot = CodeSize / data.ModuleMatrix.Count;
+        foreach (var (row, y) in data.ModuleMatrix.Select((r, y) => (r, y)))
+        {
+            for (var x = 0; x < row.Count; x++)
+            {
+                if (row[x])
+                {
+                    // A little over the edge, so that no hairline of white is left between two dots.
+                    graphics.DrawRectangle(XBrushes.Black, left + (x * dot), top + (y * dot), dot + 0.1, dot + 0.1);
+                }
+            }
+        }
     }
 
     private static double Consent(XGraphics graphics, PdfPage page, IReadOnlyList<string> consent, double y)

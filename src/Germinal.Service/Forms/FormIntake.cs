@@ -125,7 +125,7 @@ public sealed class FormIntake(IDbContextFactory<GerminalDb> databases, FormTaki
         }
 
         await using var transaction = await db.Database.BeginTransactionAsync(stop);
-        if (await db.Submissions.AsNoTracking().Where(s => s.FormId == shown.Id && s.Key == posted.Token.Key).Select(s => s.State).FirstOrDefaultAsync(stop) is { } before)
+        if (await db.Submissions.AsNoTracking().Where(s => s.FormId == shown.Id && s.Key == posted.Token.Key).Select(s => s.Status).FirstOrDefaultAsync(stop) is { } before)
         {
             return new FormResult(Again(before), answers);
         }
@@ -138,7 +138,7 @@ public sealed class FormIntake(IDbContextFactory<GerminalDb> databases, FormTaki
                 return new FormResult(FormOutcome.Closed, answers);
             }
 
-            row.State = SubmissionStates.Waiting;
+            row.Status = SubmissionStates.Waiting;
         }
 
         try
@@ -152,17 +152,17 @@ public sealed class FormIntake(IDbContextFactory<GerminalDb> databases, FormTaki
             return new FormResult(FormOutcome.Thanks, answers);
         }
 
-        var outcome = row.State switch
+        var outcome = row.Status switch
         {
             SubmissionStates.Waiting => FormOutcome.OnWaitingList,
             SubmissionStates.Unconfirmed => FormOutcome.ConfirmAsked,
             _ => FormOutcome.Thanks,
         };
-        if (row.State == SubmissionStates.Unconfirmed)
+        if (row.Status == SubmissionStates.Unconfirmed)
         {
             await AskAsync(db, shown, row, answers, now, stop);
         }
-        else if (row.State == SubmissionStates.Taken)
+        else if (row.Status == SubmissionStates.Taken)
         {
             await taking.TakeAsync(db, shown, row, row.IsProven ? posted.Proven : null, now, stop);
         }
@@ -211,7 +211,7 @@ public sealed class FormIntake(IDbContextFactory<GerminalDb> databases, FormTaki
             FormId = shown.Id,
             Key = posted.Token.Key,
             At = now,
-            State = doubt.Length > 0 ? SubmissionStates.Doubtful
+            Status = doubt.Length > 0 ? SubmissionStates.Doubtful
                 : shown.Form.DoubleOptIn && !proven ? SubmissionStates.Unconfirmed
                 : SubmissionStates.Taken,
             Version = shown.Version,
@@ -294,7 +294,7 @@ public sealed class FormIntake(IDbContextFactory<GerminalDb> databases, FormTaki
 
     /// <summary>Why the link of a confirmation does nothing any more; null where it does.</summary>
     public static async Task<string?> OverAsync(GerminalDb db, SubmissionRow row, Instant now, CancellationToken stop) =>
-        row.State != SubmissionStates.Unconfirmed ? "This link has been used already; nothing is left to be done."
+        row.Status != SubmissionStates.Unconfirmed ? "This link has been used already; nothing is left to be done."
         : now - row.AskedAt > ConfirmWithin ? "This link worked for seven days. Send the form again if you still want to."
         : await db.Consent.AnyAsync(c => !c.IsIn && c.Channel == "email" && c.At >= row.AskedAt && db.People.Any(p => p.Id == c.PersonId && p.Email == row.Email), stop)
             ? "You have said no since this link was sent, and that holds. Send the form again if you have changed your mind."
@@ -323,7 +323,7 @@ public sealed class FormIntake(IDbContextFactory<GerminalDb> databases, FormTaki
     {
         await using var transaction = await db.Database.BeginTransactionAsync(stop);
         var now = await PracticeClock.NowAsync(db, stop);
-        if (!await LockAsync(db, id, stop) || await db.Submissions.FirstOrDefaultAsync(s => s.Id == id && (s.State == SubmissionStates.Doubtful || s.State == SubmissionStates.Waiting), stop) is not { } row)
+        if (!await LockAsync(db, id, stop) || await db.Submissions.FirstOrDefaultAsync(s => s.Id == id && (s.Status == SubmissionStates.Doubtful || s.Status == SubmissionStates.Waiting), stop) is not { } row)
         {
             return false;
         }
@@ -347,14 +347,16 @@ public sealed class FormIntake(IDbContextFactory<GerminalDb> databases, FormTaki
         await db.SaveChangesAsync(stop);
     }
 
-    /// <summary>Deletes what nobody has confirmed in thirty days, of all practices.</summary>
-    /// <returns>How many.</returns>
-    public static Task<int> ForgetUnconfirmedAsync(GerminalDb db, Instant now, CancellationToken stop)
+    /// <summary>Deletes what nobody has confirmed in thirty days, of all practices, and gives its places back.</summary>
+    public static Task ForgetUnconfirmedAsync(GerminalDb db, Instant now, CancellationToken stop)
     {
         var before = now - KeptUnconfirmed;
-        return db
-            .Submissions.IgnoreQueryFilters()
-            .Where(s => s.State == SubmissionStates.Unconfirmed && s.AskedAt < before)
-            .ExecuteDeleteAsync(stop);
+        return db.Database.ExecuteSqlAsync(
+            $"""
+            WITH gone AS (DELETE FROM submissions WHERE state = 'unconfirmed' AND asked_at < {before} RETURNING form_id)
+            UPDATE forms f SET taken = greatest(0, taken - n.count) FROM (SELECT form_id, count(*)::int AS count FROM gone GROUP BY form_id) n WHERE f.id = n.form_id
+            """,
+            stop
+        );
     }
 }

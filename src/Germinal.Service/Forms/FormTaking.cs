@@ -44,7 +44,7 @@ public sealed class FormTaking(InquiryActs acts)
         // What somebody changes on a form that their own link filled is seen as theirs.
         var way = proven is not null ? KnownValues.TakeOver : form.Known;
         var taken = await TakeInAsync(db, desk, person, form, answers, way, now, stop);
-        (row.PersonId, row.State) = (person.Id, SubmissionStates.Taken);
+        (row.PersonId, row.Status) = (person.Id, SubmissionStates.Taken);
         if (isNew)
         {
             person.OwnerId ??= await InquiryGiving.OwnerOfAsync(db, person, shown.Id, form.Topic, now, stop);

@@ -1,6 +1,8 @@
 using System.Buffers;
 using System.Net;
 using Germinal.Channels.Mail;
+using Germinal.Store;
+using Microsoft.EntityFrameworkCore;
 using Microsoft.Extensions.Hosting;
 using Microsoft.Extensions.Logging;
 using MimeKit;
@@ -17,10 +19,16 @@ namespace Germinal.Service.Incoming;
 public sealed record InboundSettings(IPAddress Address, int Port);
 
 /// <summary>
-/// A mail server of our own that takes in answers and reports: only for addresses that were given out with a touch, so that
+/// A mail server of our own that takes in answers, reports and inquiries: only for addresses that we have given out, so that
 /// it is of no use to anybody else. A message is acknowledged once it is in the database.
 /// </summary>
-public sealed partial class InboundListener(InboundSettings settings, MailReception reception, ReplyAddresses replies, ILogger<InboundListener> log)
+public sealed partial class InboundListener(
+    InboundSettings settings,
+    MailReception reception,
+    ReplyAddresses replies,
+    IDbContextFactory<GerminalDb> databases,
+    ILogger<InboundListener> log
+)
     : BackgroundService
 {
     private const int LargestMessage = 25_000_000;
@@ -40,17 +48,26 @@ public sealed partial class InboundListener(InboundSettings settings, MailRecept
             .Build();
         var services = new SmtpServer.ComponentModel.ServiceProvider();
         services.Add(new Taking(reception, log));
-        services.Add((IMailboxFilter)new OursOnly(replies));
+        services.Add((IMailboxFilter)new OursOnly(replies, databases));
         await new SmtpServer.SmtpServer(options, services).StartAsync(stoppingToken);
     }
 
-    private sealed class OursOnly(ReplyAddresses replies) : IMailboxFilter
+    private sealed class OursOnly(ReplyAddresses replies, IDbContextFactory<GerminalDb> databases) : IMailboxFilter
     {
         public Task<bool> CanAcceptFromAsync(ISessionContext context, IMailbox from, int size, CancellationToken cancellationToken) =>
             Task.FromResult(size <= LargestMessage);
 
-        public Task<bool> CanDeliverToAsync(ISessionContext context, IMailbox to, IMailbox from, CancellationToken cancellationToken) =>
-            Task.FromResult(replies.TryRead($"{to.User}@{to.Host}") is not null);
+        public async Task<bool> CanDeliverToAsync(ISessionContext context, IMailbox to, IMailbox from, CancellationToken cancellationToken)
+        {
+            var address = $"{to.User}@{to.Host}";
+            if (replies.TryRead(address) is not null)
+            {
+                return true;
+            }
+
+            await using var db = await databases.CreateDbContextAsync(cancellationToken);
+            return await AskedBy.PracticeOfAsync(db, [address], cancellationToken) is not null;
+        }
     }
 
     private sealed class Taking(MailReception reception, ILogger log) : MessageStore

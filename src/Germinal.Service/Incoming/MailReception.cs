@@ -41,8 +41,17 @@ public sealed class MailReception(IDbContextFactory<GerminalDb> databases, Reply
             touch = null;
         }
 
+        // A mail to an inquiry address that is about nothing of ours, written by a person to us, is an inquiry.
+        var asked = touch is null && own is null ? await AskedBy.PracticeOfAsync(db, recipients.Concat(message.To.Mailboxes.Concat(message.Cc.Mailboxes).Select(m => m.Address)), stop) : null;
+        if (practiceId is { } whose && asked != whose)
+        {
+            asked = null;
+        }
+
+        var isInquiry = asked is not null && mail is { Kind: ReceivedKind.Reply, IsToMany: false };
+
         // What came to no mailbox of a practice and is about no letter of one belongs to nobody.
-        if ((touch?.PracticeId ?? own?.PracticeId ?? practiceId) is not { } at)
+        if ((touch?.PracticeId ?? own?.PracticeId ?? practiceId ?? (isInquiry ? asked : null)) is not { } at)
         {
             return;
         }
@@ -94,6 +103,12 @@ public sealed class MailReception(IDbContextFactory<GerminalDb> databases, Reply
         }
 
         await db.SaveChangesAsync(stop);
+        var from = mail.From.ToUpperInvariant();
+        if (isInquiry && !await db.Users.AnyAsync(u => u.PracticeId == at && u.NormalizedEmail == from, stop))
+        {
+            await AskedBy.MailAsync(db, row, mail.FromName, new PeopleDesk(db, "the sender", now), stop);
+        }
+
         await transaction.CommitAsync(stop);
     }
 

@@ -105,6 +105,11 @@ public sealed class TextReception(IDbContextFactory<GerminalDb> databases, IText
         }
 
         await db.SaveChangesAsync(stop);
+        if (wish == TextWish.None && AskedBy.IsAsking(await WordOfAsync(db, practice.Id, stop), body))
+        {
+            await AskedBy.TextAsync(db, row, new PeopleDesk(db, "the sender", now), stop);
+        }
+
         await transaction.CommitAsync(stop);
         if (wish == TextWish.Help)
         {
@@ -116,6 +121,9 @@ public sealed class TextReception(IDbContextFactory<GerminalDb> databases, IText
             );
         }
     }
+
+    private static async Task<string> WordOfAsync(GerminalDb db, Guid practice, CancellationToken stop) =>
+        (await db.Practices.AsNoTracking().SingleAsync(p => p.Id == practice, stop)).Settings.InquiryWord;
 
     private sealed record Practice(Guid Id, TouchOf? Last);
 

@@ -1,5 +1,6 @@
 using Germinal.Core.Engine;
 using Germinal.Core.Time;
+using Germinal.Service.Mails;
 using Germinal.Service.People;
 using Germinal.Store;
 using Germinal.Store.Rows;
@@ -18,8 +19,8 @@ public sealed record Reader(Guid Id, bool IsPrincipal, bool OnlyTheirs = false)
 }
 
 /// <summary>
-/// Something that waits for a member. Kind: refused, confirm, reply, unknown (whose person is a guess), inquiry, tell-me or
-/// forgery.
+/// Something that waits for a member. Kind: refused, confirm, reply, unknown (whose person is a guess), inquiry, by-itself (sent in their
+/// name), tell-me or forgery.
 /// </summary>
 /// <param name="Quoted">What an answer quotes; shown folded.</param>
 /// <param name="Whole">Where the whole message lies as a file, if what is kept of it is not all; else null.</param>
@@ -60,6 +61,7 @@ public static class WaitingForMember
             .Notices.AsNoTracking()
             .Where(n => n.SeenAt == null && (n.MemberId == reader.Id || (n.MemberId == null && reader.IsPrincipal)));
         var refused = db.Refusals.AsNoTracking().Where(r => r.DismissedAt == null);
+        var byItself = db.OwnMails.AsNoTracking().Where(m => m.Kind == OwnMailKinds.ByItself && m.ReadAt == null && m.MemberId == reader.Id);
         var confirm = db.People.AsNoTracking().Where(p => p.DoNotContactToConfirm);
         if (reader.OnlyTheirs)
         {
@@ -80,8 +82,10 @@ public static class WaitingForMember
         var told = await notices.OrderBy(n => n.At).Take(Shown).ToListAsync(stop);
         var refusals = await refused.OrderByDescending(r => r.At).Take(Shown).ToListAsync(stop);
         var toConfirm = await confirm.OrderBy(p => p.SortName).Take(Shown).ToListAsync(stop);
+        var inTheirName = await byItself.OrderBy(m => m.CreatedAt).Take(Shown).ToListAsync(stop);
         var ids = inquiries
             .Select(i => i.PersonId)
+            .Concat(inTheirName.Select(m => m.PersonId).OfType<Guid>())
             .Concat(messages.Select(m => m.PersonId ?? m.GuessId).OfType<Guid>())
             .Concat(told.Select(n => n.PersonId).OfType<Guid>())
             .Concat(refusals.Select(r => r.PersonId))
@@ -97,6 +101,14 @@ public static class WaitingForMember
                 Ref(i.PersonId),
                 i.ReceivedAt.Iso(),
                 $"asked{(i.Form is null ? "" : $" by “{i.Form}”")}: {Short(i.Text)}"
+            )),
+            .. inTheirName.Select(m => new WaitingDto(
+                $"o{m.Id:N}",
+                OwnMailKinds.ByItself,
+                Ref(m.PersonId),
+                m.CreatedAt.Iso(),
+                $"was answered in your name by itself: “{m.Subject}”",
+                Short(m.Text)
             )),
             .. messages.Select(m => Written(m, Ref(m.PersonId ?? m.GuessId), files.Contains(m.Id))),
             .. told.Select(n => new WaitingDto($"n{n.Id}", n.Kind, Ref(n.PersonId), n.At.Iso(), n.Text)),
@@ -117,6 +129,7 @@ public static class WaitingForMember
         ];
         var inAll =
             await InAllAsync(inquired, inquiries.Count, stop)
+            + await InAllAsync(byItself, inTheirName.Count, stop)
             + await InAllAsync(received, messages.Count, stop)
             + await InAllAsync(notices, told.Count, stop)
             + await InAllAsync(refused, refusals.Count, stop)

@@ -2763,7 +2763,7 @@ namespace Germinal.Store.Migrations
                         .HasColumnType("text")
                         .HasColumnName("print");
 
-                    b.Property<string>("State")
+                    b.Property<string>("Status")
                         .IsRequired()
                         .HasColumnType("text")
                         .HasColumnName("state");

@@ -2760,7 +2760,7 @@ namespace Germinal.Store.Migrations
                         .HasColumnType("text")
                         .HasColumnName("print");
 
-                    b.Property<string>("State")
+                    b.Property<string>("Status")
                         .IsRequired()
                         .HasColumnType("text")
                         .HasColumnName("state");

@@ -50,7 +50,7 @@ public sealed class SubmissionRow : IOwned
     public Instant At { get; set; }
 
     /// <summary>A word of <c>SubmissionState</c>.</summary>
-    public required string State { get; set; }
+    public required string Status { get; set; }
 
     /// <summary>Which showing of the form it answers.</summary>
     public int Version { get; set; }

@@ -100,6 +100,12 @@ public sealed class PracticeSettings
     /// <summary>Who gets an inquiry, in order.</summary>
     public List<InquiryRuleSettings> InquiryRules { get; set; } = [];
 
+    /// <summary>The address to which inquiries are mailed, in small letters; empty for none.</summary>
+    public string InquiryAddress { get; set; } = "";
+
+    /// <summary>The word that a text begins with which is an inquiry; empty for none.</summary>
+    public string InquiryWord { get; set; } = "";
+
     /// <summary>The colour of public pages, <c>#rrggbb</c>; empty for the application's own.</summary>
     public string Colour { get; set; } = "";
 

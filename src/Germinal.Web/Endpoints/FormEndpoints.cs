@@ -111,15 +111,15 @@ public static class FormEndpoints
         var counts = (
             await db
                 .Submissions.AsNoTracking()
-                .GroupBy(s => new { s.FormId, s.State })
-                .Select(g => new { g.Key.FormId, g.Key.State, Count = g.Count(), Last = g.Max(s => s.At) })
+                .GroupBy(s => new { s.FormId, s.Status })
+                .Select(g => new { g.Key.FormId, g.Key.Status, Count = g.Count(), Last = g.Max(s => s.At) })
                 .ToListAsync(stop)
         ).ToLookup(c => c.FormId);
         return
         [
             .. rows.Select(r =>
             {
-                int Of(params string[] states) => counts[r.Id].Where(c => states.Contains(c.State, StringComparer.Ordinal)).Sum(c => c.Count);
+                int Of(params string[] states) => counts[r.Id].Where(c => states.Contains(c.Status, StringComparer.Ordinal)).Sum(c => c.Count);
                 var shown = FormShelf.Of(r);
                 return new FormLine(
                     r.Id,
@@ -151,7 +151,7 @@ public static class FormEndpoints
             JsonSerializer.Deserialize<JsonElement>(row.Draft),
             row.Shown is { } shown ? JsonSerializer.Deserialize<JsonElement>(shown) : null,
             Said((await FormDesk.CheckAsync(db, row.Draft, stop)).Findings),
-            await db.Submissions.CountAsync(s => s.FormId == row.Id && s.State == SubmissionStates.Taken, stop),
+            await db.Submissions.CountAsync(s => s.FormId == row.Id && s.Status == SubmissionStates.Taken, stop),
             row.By
         );
 
@@ -285,7 +285,7 @@ public static class FormEndpoints
             return Problems.Conflict($"Everybody sees “{row.Name}”. Take it back first.");
         }
 
-        if (await db.Submissions.AnyAsync(s => s.FormId == id && s.State != SubmissionStates.Nothing, stop))
+        if (await db.Submissions.AnyAsync(s => s.FormId == id && s.Status != SubmissionStates.Nothing, stop))
         {
             return Problems.Conflict($"What people sent by “{row.Name}” is kept with it. Leave it taken back instead.");
         }
@@ -303,9 +303,9 @@ public static class FormEndpoints
 
         var all = db.Submissions.AsNoTracking().Where(s => s.FormId == id);
         all =
-            state is "apart" ? all.Where(s => s.State == SubmissionStates.Doubtful || s.State == SubmissionStates.Waiting)
-            : state is { Length: > 0 } ? all.Where(s => s.State == state)
-            : all.Where(s => s.State != SubmissionStates.Nothing);
+            state is "apart" ? all.Where(s => s.Status == SubmissionStates.Doubtful || s.Status == SubmissionStates.Waiting)
+            : state is { Length: > 0 } ? all.Where(s => s.Status == state)
+            : all.Where(s => s.Status != SubmissionStates.Nothing);
         if (after is not null)
         {
             if (!Guid.TryParse(after, out var last) || await db.Submissions.AsNoTracking().FirstOrDefaultAsync(s => s.Id == last && s.FormId == id, stop) is not { } row)
@@ -324,7 +324,7 @@ public static class FormEndpoints
                     .. rows.Take(Page).Select(s => new SubmissionLine(
                         s.Id,
                         s.At.Iso(),
-                        s.State,
+                        s.Status,
                         s.Doubt,
                         s.PersonId,
                         s.PersonId is { } person ? names.GetValueOrDefault(person) : null,
@@ -359,7 +359,7 @@ public static class FormEndpoints
                 """
             )
             .ToListAsync(stop);
-        var taken = await db.Submissions.CountAsync(s => s.FormId == id && s.State == SubmissionStates.Taken, stop);
+        var taken = await db.Submissions.CountAsync(s => s.FormId == id && s.Status == SubmissionStates.Taken, stop);
         return TypedResults.Ok<IReadOnlyList<QuestionCounts>>(
             [
                 .. questions.Select(q =>
@@ -400,9 +400,9 @@ public static class FormEndpoints
                 await using var text = new StreamWriter(output, new UTF8Encoding(true), leaveOpen: true);
                 await using var csv = CsvText.Writer(text);
                 csv.WriteRow(["sent", "state", "person", .. asked.Select(a => a.Ask), "page"]);
-                await foreach (var s in db.Submissions.AsNoTracking().Where(s => s.FormId == id && s.State != SubmissionStates.Nothing).OrderBy(s => s.At).ThenBy(s => s.Id).AsAsyncEnumerable().WithCancellation(stop))
+                await foreach (var s in db.Submissions.AsNoTracking().Where(s => s.FormId == id && s.Status != SubmissionStates.Nothing).OrderBy(s => s.At).ThenBy(s => s.Id).AsAsyncEnumerable().WithCancellation(stop))
                 {
-                    csv.WriteRow([s.At.Iso(), s.State, s.PersonId?.ToString() ?? "", .. asked.Select(a => s.Answers.FirstOrDefault(x => x.Question == a.Id)?.Value ?? ""), s.CameFrom ?? ""]);
+                    csv.WriteRow([s.At.Iso(), s.Status, s.PersonId?.ToString() ?? "", .. asked.Select(a => s.Answers.FirstOrDefault(x => x.Question == a.Id)?.Value ?? ""), s.CameFrom ?? ""]);
                 }
             },
             "text/csv; charset=utf-8",
@@ -443,8 +443,8 @@ public static class FormEndpoints
 
     private static async Task<Results<NoContent, NotFound>> Nothing(Guid id, GerminalDb db, CancellationToken stop) =>
         await db
-            .Submissions.Where(s => s.Id == id && (s.State == SubmissionStates.Doubtful || s.State == SubmissionStates.Waiting))
-            .ExecuteUpdateAsync(u => u.SetProperty(s => s.State, SubmissionStates.Nothing), stop) == 1
+            .Submissions.Where(s => s.Id == id && (s.Status == SubmissionStates.Doubtful || s.Status == SubmissionStates.Waiting))
+            .ExecuteUpdateAsync(u => u.SetProperty(s => s.Status, SubmissionStates.Nothing), stop) == 1
             ? TypedResults.NoContent()
             : TypedResults.NotFound();
 
@@ -452,7 +452,7 @@ public static class FormEndpoints
     private static async Task<Results<NoContent, NotFound, ValidationProblem>> TakeOver(Guid id, GerminalDb db, Caller caller, CancellationToken stop)
     {
         await using var transaction = await db.Database.BeginTransactionAsync(stop);
-        if (await db.Submissions.FirstOrDefaultAsync(s => s.Id == id && s.State == SubmissionStates.Taken, stop) is not { PersonId: { } person } row)
+        if (await db.Submissions.FirstOrDefaultAsync(s => s.Id == id && s.Status == SubmissionStates.Taken, stop) is not { PersonId: { } person } row)
         {
             return TypedResults.NotFound();
         }

@@ -1,7 +1,10 @@
+using Germinal.Core.Contact;
+using Germinal.Core.Messages;
 using Germinal.Core.Practices;
 using Germinal.Core.Time;
 using Germinal.Service;
 using Germinal.Service.Clock;
+using Germinal.Service.Incoming;
 using Germinal.Service.Inquiries;
 using Germinal.Store;
 using Germinal.Store.Rows;
@@ -45,6 +48,8 @@ public sealed record FormNameDto(Guid Id, string Name);
 /// <param name="Otherwise">Who gets it where no rule says anybody who is there.</param>
 /// <param name="Colour">Of public pages.</param>
 /// <param name="Picture">Above public pages.</param>
+/// <param name="Address">The address to which inquiries are mailed.</param>
+/// <param name="Word">The word that a text begins with which is an inquiry.</param>
 public sealed record GivingDto(
     IReadOnlyList<GivingRuleDto> Rules,
     IReadOnlyList<ReachedDto> Reached,
@@ -57,7 +62,9 @@ public sealed record GivingDto(
     IReadOnlyList<string> Topics,
     Guid? Otherwise,
     string Colour,
-    string? Picture
+    string? Picture,
+    string Address,
+    string Word
 );
 
 /// <summary>Who gets inquiries: rules, hours, deputies, and who is away.</summary>
@@ -73,7 +80,9 @@ public static class GivingEndpoints
         int DeputyAfterHours = 4,
         [AtMost(Lengths.Name, Items = 500)] IReadOnlyList<DeputyDto>? Deputies = null,
         [AtMost(Lengths.Name)] string Colour = "",
-        [AtMost(Lengths.Name)] string? Picture = null
+        [AtMost(Lengths.Name)] string? Picture = null,
+        [AtMost(Lengths.Name)] string Address = "",
+        [AtMost(40)] string Word = ""
     );
 
     /// <param name="Member">Who; null for oneself.</param>
@@ -109,7 +118,9 @@ public static class GivingEndpoints
             s.Topics,
             s.FallbackSender,
             s.Colour,
-            s.PictureId is { } picture ? PictureAddress + picture : null
+            s.PictureId is { } picture ? PictureAddress + picture : null,
+            s.InquiryAddress,
+            s.InquiryWord
         );
     }
 
@@ -171,12 +182,29 @@ public static class GivingEndpoints
             }
         }
 
+        var mailed = body.Address.Trim().ToLowerInvariant();
+        if (mailed.Length > 0 && !Addresses.IsEmail(mailed))
+        {
+            wrong.Add(("address", $"“{body.Address}” is not an email address; inquiries@example.com would be."));
+        }
+        else if (mailed.Length > 0 && await AskedBy.PracticeOfAsync(db, [mailed], stop) is { } other && other != row.Id)
+        {
+            wrong.Add(("address", "This address is taken. Choose one that is yours alone."));
+        }
+
+        var word = body.Word.Trim();
+        if (word.Any(c => !char.IsLetterOrDigit(c)) || (word.Length > 0 && OptOutWords.Read(word) != TextWish.None))
+        {
+            wrong.Add(("word", "One word of letters and digits that means nothing else in a text: ASK would do, STOP would not."));
+        }
+
         if (wrong.Count > 0)
         {
             return Problems.Fields(wrong);
         }
 
         var s = row.Settings;
+        (s.InquiryAddress, s.InquiryWord) = (mailed, word);
         (s.InquiryRules, s.Reached, s.InquiryLateDays, s.InquiryVeryLateDays, s.DeputyAfterHours) = (rules, reached, body.LateDays, body.VeryLateDays, body.DeputyAfterHours);
         (s.Colour, s.PictureId) = (colour, picture);
         db.Entry(row).Property(p => p.Settings).IsModified = true;

@@ -234,6 +234,8 @@ public static class PracticeEndpoints
             InquiryVeryLateDays = old.InquiryVeryLateDays,
             DeputyAfterHours = old.DeputyAfterHours,
             InquiryRules = old.InquiryRules,
+            InquiryAddress = old.InquiryAddress,
+            InquiryWord = old.InquiryWord,
             Colour = old.Colour,
             PictureId = old.PictureId,
             QuietFrom = body.QuietFrom,

@@ -55,6 +55,9 @@ public static class WaitingEndpoints
                 .ExecuteUpdateAsync(u => u.SetProperty(r => r.DismissedAt, now), stop),
             'm' => await db.Received.Where(r => r.Id == number && r.SeenAt == null).ExecuteUpdateAsync(u => u.SetProperty(r => r.SeenAt, now), stop),
             'n' => await db.Notices.Where(n => n.Id == number && n.SeenAt == null).ExecuteUpdateAsync(u => u.SetProperty(n => n.SeenAt, now), stop),
+            'o' when Guid.TryParse(rest, out var mail) => await db
+                .OwnMails.Where(m => m.Id == mail && m.MemberId == caller.Id && m.ReadAt == null)
+                .ExecuteUpdateAsync(u => u.SetProperty(m => m.ReadAt, now), stop),
             'i'
                 when Guid.TryParse(rest, out var inquiry)
                     && await db.Inquiries.Where(i => i.Id == inquiry && i.AnsweredAt == null).Select(i => (Guid?)i.PersonId).FirstOrDefaultAsync(stop)
@@ -105,6 +108,9 @@ public static class WaitingEndpoints
             'm' => await db
                 .Received.Where(r => r.Id == number && r.SeenAt != null)
                 .ExecuteUpdateAsync(u => u.SetProperty(r => r.SeenAt, (NodaTime.Instant?)null), stop),
+            'o' when Guid.TryParse(rest, out var mail) => await db
+                .OwnMails.Where(m => m.Id == mail && m.MemberId == caller.Id && m.ReadAt != null)
+                .ExecuteUpdateAsync(u => u.SetProperty(m => m.ReadAt, (NodaTime.Instant?)null), stop),
             'n' => await db
                 .Notices.Where(n => n.Id == number && n.SeenAt != null)
                 .ExecuteUpdateAsync(u => u.SetProperty(n => n.SeenAt, (NodaTime.Instant?)null), stop),

@@ -1,5 +1,6 @@
 using Germinal.Service.Clock;
 using Germinal.Service.Engine;
+using Germinal.Service.Forms;
 using Germinal.Service.Import;
 using Germinal.Service.Incoming;
 using Germinal.Store;
@@ -38,7 +39,7 @@ internal static class Schedule
         }
     }
 
-    /// <summary>Forgets events older than each practice wants to keep, and files of lists that came a while ago.</summary>
+    /// <summary>Forgets events older than each practice wants to keep, and files of lists that came a while ago, and forms that nobody confirmed.</summary>
     internal sealed class Forgetting(IDbContextFactory<GerminalDb> databases) : IJob
     {
         public async ValueTask Execute(IJobExecutionContext context, CancellationToken cancellationToken = default)
@@ -47,6 +48,7 @@ internal static class Schedule
             var now = await PracticeClock.NowAsync(db, cancellationToken);
             await EventRetention.ForgetAsync(db, now, cancellationToken);
             await ImportedCells.ForgetOldAsync(db, now, cancellationToken);
+            await FormIntake.ForgetUnconfirmedAsync(db, now, cancellationToken);
         }
     }
 }

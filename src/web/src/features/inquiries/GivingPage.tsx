@@ -56,6 +56,8 @@ const bodyOf = (g: Giving): Schemas['GivingBody'] => ({
   deputies: g.deputies,
   colour: g.colour,
   picture: g.picture,
+  address: g.address,
+  word: g.word,
 });
 
 function Parts({ giving }: { giving: Giving }) {
@@ -76,6 +78,7 @@ function Parts({ giving }: { giving: Giving }) {
       <Rules giving={giving} set={set} may={may} />
       <Waiting giving={giving} set={set} may={may} />
       <Reached giving={giving} set={set} may={may} />
+      <ByMailOrText giving={giving} set={set} may={may} error={save.error} />
       <Away giving={giving} set={set} may={may} />
       <Look giving={giving} set={set} may={may} error={save.error} />
       {!may && <p className="row text-small text-soft">A principal changes this. When you are away you say yourself.</p>}
@@ -365,6 +368,41 @@ function Reached({ giving, set, may }: PartProps) {
             </div>
           );
         })}
+    </>
+  );
+}
+
+/** The address and the word by which one asks without a form. */
+function ByMailOrText({ giving, set, may, error }: PartProps & { error: unknown }) {
+  const parts = [
+    ['address', 'What is mailed to', 'inquiries@example.com'],
+    ['word', 'A text that begins with', 'ASK'],
+  ] as const;
+  return (
+    <>
+      <Stretch title="By mail or text" />
+      {parts.map(([key, words, example]) => (
+        <div key={key} className="row">
+          <Field label={`${words} … is an inquiry`} error={fieldError(error, key)}>
+            {(id, by) => (
+              <input
+                id={id}
+                aria-describedby={by}
+                className="w-72"
+                disabled={!may}
+                placeholder={example}
+                defaultValue={giving[key]}
+                key={giving[key]}
+                onBlur={(e) => e.target.value.trim() !== giving[key] && set({ [key]: e.target.value.trim() })}
+              />
+            )}
+          </Field>
+        </div>
+      ))}
+      <p className="row text-small text-soft">
+        Automatic answers, newsletters and what came back are none. The mail server has to bring what comes to the address here, or into the
+        mailbox that is read.
+      </p>
     </>
   );
 }
