@@ -37,6 +37,7 @@ internal sealed class DemoStart(Settings settings, IConfiguration configuration)
 
         await DemoCircle.DrawAsync(db, stop);
         await DemoKept.KeepAsync(db, stop);
+        await DemoForms.LiveAsync(db, stop);
         await SignIns.WriteAsync(file, DemoPractice.Members.Select(m => (m.Email, password)), stop);
     }
 

@@ -251,7 +251,7 @@ public sealed class GivingApiTests(Site site) : IClassFixture<Site>
             turns.Add((await AskAsync(ada, $"Turn{i}")).Owner);
         }
 
-        Assert.Equal([tomas.ToString(), wren.ToString()], turns.Order());
+        Assert.Equal(new[] { tomas.ToString(), wren.ToString() }.Order(StringComparer.Ordinal), turns.OfType<string>().Order(StringComparer.Ordinal));
 
         // Whoever is away has none; their absence is their own or a principal's to say.
         var wrens = await site.SignedInAsync("wren");

@@ -1347,7 +1347,7 @@ test('an offer, figures and a file go with a letter; what is different is said b
 /** A form that everybody can open, made as its page makes one; gives its id. */
 async function aForm(name, more = {}) {
   const api = await apiClient(stack.url, 'ada@example.com', stack.password);
-  const made = await api('POST', '/api/forms', { name });
+  const made = await api.post('/api/forms', { name });
   const questions = [
     { id: 'name', kind: 'text', ask: 'Your first name', required: true, into: 'first-name' },
     { id: 'mail', kind: 'email', ask: 'Your email address', required: true, into: 'email' },
@@ -1356,8 +1356,8 @@ async function aForm(name, more = {}) {
     { id: 'yes', kind: 'consent', ask: 'Yes, write to me by email.', consent: { channel: 'email' } },
     { id: 'words', kind: 'long-text', ask: 'What would you like to know?' },
   ];
-  await api('PUT', `/api/forms/${made.id}`, { edition: made.edition, draft: { format: 'germinal.form/1', name, questions, inquiryWhen: ['words'], ...more } });
-  await api('POST', `/api/forms/${made.id}/show`);
+  await api.put(`/api/forms/${made.id}`, { edition: made.edition, draft: { format: 'germinal.form/1', name, questions, inquiryWhen: ['words'], ...more } });
+  await api.post(`/api/forms/${made.id}/show`);
   return made.id;
 }
 
@@ -1373,15 +1373,15 @@ test('A form is written by key and shown; it stands in a page of another origin 
   await page.goto(`${stack.url}/forms`);
   await page.getByLabel('A new form').fill('Ask us from anywhere');
   await page.keyboard.press('Enter');
-  await page.getByLabel('Question 4').waitFor();
+  await page.getByRole('textbox', { name: 'Question 4' }).waitFor();
   await page.keyboard.press('Escape');
 
   // Another question, by key, with its words.
-  await page.getByLabel('Question 4').focus();
+  await page.getByRole('textbox', { name: 'Question 4' }).focus();
   await page.evaluate(() => document.activeElement.blur());
   await page.keyboard.press('n');
   await page.getByRole('menuitem', { name: 'a yes to being written to' }).press('Enter');
-  await page.getByLabel('Question 5').fill('Yes, you may write to me about plans.');
+  await page.getByRole('textbox', { name: 'Question 5' }).fill('Yes, you may write to me about plans.');
   await until('it is saved', async () => (await page.locator('[role=status]').allInnerTexts()).includes('saved'));
   await page.getByRole('button', { name: 'Show it to everybody' }).click();
   await page.getByText('Everybody sees it as it stands here.').waitFor();

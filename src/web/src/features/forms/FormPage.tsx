@@ -294,7 +294,7 @@ function Margin({
             of its fields.
           </p>
           <img src={`/api/forms/${loaded.id}/code.svg`} alt={`The code of ${loaded.address}`} className="mt-2 h-36 w-36 bg-white" />
-          <ul className="m-0 mt-2 list-none p-0 text-small">
+          <ul className="m-0 mt-2 list-none p-0 text-small leading-7">
             <li>
               <a href={`/api/forms/${loaded.id}/code.png`} download={`${draft.name}.png`}>
                 the code as a picture

@@ -49,7 +49,7 @@ export function QuestionLine({
       <div className="min-w-0 flex-1">
         <input
           aria-label={`Question ${number}`}
-          className="w-full !border-0 !bg-transparent !p-0 font-serif"
+          className="min-h-7 w-full !border-0 !bg-transparent !p-0 font-serif"
           value={q.ask}
           onChange={(e) => set({ ask: e.target.value })}
         />
@@ -136,10 +136,16 @@ export function QuestionLine({
       </div>
       {on && (
         <span className="flex gap-3 text-small">
-          <Button look="plain" onClick={() => move(-1)} aria-label={`Move question ${number} up`} title="Alt ↑">
+          <Button look="plain" onClick={() => move(-1)} className="min-h-6 min-w-6" aria-label={`Move question ${number} up`} title="Alt ↑">
             ↑
           </Button>
-          <Button look="plain" onClick={() => move(1)} aria-label={`Move question ${number} down`} title="Alt ↓">
+          <Button
+            look="plain"
+            onClick={() => move(1)}
+            className="min-h-6 min-w-6"
+            aria-label={`Move question ${number} down`}
+            title="Alt ↓"
+          >
             ↓
           </Button>
           <Button look="plain" onClick={remove} aria-label={`Take question ${number} out`}>

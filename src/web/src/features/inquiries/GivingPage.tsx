@@ -110,7 +110,7 @@ function Rules({ giving, set, may }: PartProps) {
           {may && (
             <span className="flex gap-3 text-small">
               {i > 0 && (
-                <Button look="plain" onClick={() => move(i, -1)} aria-label={`Ask sentence ${i + 1} earlier`}>
+                <Button look="plain" onClick={() => move(i, -1)} className="min-h-6 min-w-6" aria-label={`Ask sentence ${i + 1} earlier`}>
                   ↑
                 </Button>
               )}
