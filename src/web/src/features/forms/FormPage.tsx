@@ -72,7 +72,7 @@ function Writing({ loaded }: { loaded: Schemas['FormDto'] }) {
           <h1 className="flex-1">
             <input
               aria-label="What the form is called"
-              className="w-full !border-0 !bg-transparent !p-0 font-serif text-[length:inherit]"
+              className="w-full !border-0 !bg-transparent !px-0 !py-1 font-serif text-[length:inherit]"
               value={draft.name}
               onChange={(e) => set({ name: e.target.value })}
             />

@@ -44,6 +44,7 @@ export default function SentPage() {
   if (sent.isPending || form.isPending) return <Loading what="Opening what was sent" />;
   const rows = sent.data?.pages.flatMap((p) => p.rows) ?? [];
   const asked = [...new Map(rows.flatMap((r) => r.answers.map((a) => [a.question, a.ask] as const)))];
+  const asks = (form.data?.shown as { known?: string } | null | undefined)?.known === 'ask';
   const name = (form.data?.draft as { name?: string } | undefined)?.name ?? 'The form';
   return (
     <DayPage marginTitle="What was chosen" margin={<Counts id={id} />}>
@@ -82,14 +83,14 @@ export default function SentPage() {
           <table className="w-full text-small">
             <thead>
               <tr>
-                <th scope="col" className="pr-4 pb-1 text-left">
+                <th scope="col" className="pr-4 pb-1 text-left align-bottom">
                   when
                 </th>
-                <th scope="col" className="pr-4 pb-1 text-left">
+                <th scope="col" className="pr-4 pb-1 text-left align-bottom">
                   who
                 </th>
                 {asked.map(([question, ask]) => (
-                  <th key={question} scope="col" className="max-w-48 pr-4 pb-1 text-left">
+                  <th key={question} scope="col" className="min-w-36 max-w-64 pr-4 pb-1 text-left align-bottom">
                     {ask}
                   </th>
                 ))}
@@ -97,7 +98,7 @@ export default function SentPage() {
             </thead>
             <tbody>
               {rows.map((r) => (
-                <Row key={r.id} row={r} asked={asked.map(([question]) => question)} />
+                <Row key={r.id} row={r} asked={asked.map(([question]) => question)} asks={asks} />
               ))}
             </tbody>
           </table>
@@ -114,7 +115,7 @@ export default function SentPage() {
   );
 }
 
-function Row({ row: r, asked }: { row: Schemas['SubmissionLine']; asked: string[] }) {
+function Row({ row: r, asked, asks }: { row: Schemas['SubmissionLine']; asked: string[]; asks: boolean }) {
   const queries = useQueryClient();
   const { now, zone } = useNow();
   const act = useMutation({
@@ -148,7 +149,7 @@ function Row({ row: r, asked }: { row: Schemas['SubmissionLine']; asked: string[
             </Button>
           </span>
         )}
-        {r.state === 'taken' && (
+        {asks && r.state === 'taken' && (
           <Button
             look="plain"
             disabled={act.isPending}
