@@ -133,6 +133,31 @@ public sealed partial class FormsApiTests(Site site) : IClassFixture<Site>
     }
 
     [Fact]
+    public async Task Asking_is_a_basis_to_write_on_that_turns_no_no_round_and_makes_no_yes_shorter()
+    {
+        var (ada, _, slug) = await ShownAsync();
+        await SendAsync(slug, Of("Basis", "basis@example.com", ("words", "May I ask?")));
+        await using var db = site.Db();
+        var person = await db.People.SingleAsync(p => p.Email == "basis@example.com");
+        async Task<string[]> LedgerAsync() =>
+            [.. (await db.Consent.AsNoTracking().Where(c => c.PersonId == person.Id).OrderBy(c => c.Id).ToListAsync()).Select(c => $"{(c.IsIn ? "in" : "out")} {c.Channel} {c.Basis} {c.Evidence}")];
+        Assert.Equal(["in email inquiry May I ask?"], await LedgerAsync());
+
+        // They tick the box: that stands on more, and what they ask later adds nothing.
+        await SendAsync(slug, Of("Basis", "basis@example.com", ("letters", "yes")));
+        await ada.DoAsync($"/api/people/{person.Id}/consent", new { channel = "email", @in = true, reason = "said so" });
+        var before = await LedgerAsync();
+        await SendAsync(slug, Of("Basis", "basis@example.com", ("words", "And once more, may I?")));
+        Assert.Equal(before, await LedgerAsync());
+
+        // Nor after a no.
+        await ada.DoAsync($"/api/people/{person.Id}/consent", new { channel = "email", @in = false, reason = "said so" });
+        var after = await LedgerAsync();
+        await SendAsync(slug, Of("Basis", "basis@example.com", ("words", "A third thing altogether")));
+        Assert.Equal(after, await LedgerAsync());
+    }
+
+    [Fact]
     public async Task Without_what_makes_it_an_inquiry_it_is_a_sign_up()
     {
         var (_, _, slug) = await ShownAsync();

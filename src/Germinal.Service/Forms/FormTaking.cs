@@ -63,6 +63,11 @@ public sealed class FormTaking(InquiryActs acts)
         if (isInquiry)
         {
             var inquiry = await new DealingsDesk(db, desk, now).InquireAsync(person.Id, form.Name, "form", InquiryWords(form, row), stop, new Arrival(shown.Id, form.Topic, row.Id, null, row.TouchId));
+            if (person.Email is not null)
+            {
+                await InquiryConsent.AddAsync(db, desk, person.Id, Channel.Email, $"asked by the form “{form.Name}”", inquiry.Text, stop);
+            }
+
             await AnswerByItselfAsync(db, desk, form, inquiry, person, now, stop);
         }
     }

@@ -31,7 +31,7 @@ public static class AskedBy
     {
         var (first, last) = CellReading.Names("", "", CellReading.Clean(fromName.Contains('@', StringComparison.Ordinal) ? "" : fromName));
         var words = row.Subject.Length > 0 ? $"{row.Subject}\n{row.Text}" : row.Text;
-        await TakeAsync(db, row, new Asking(first, last, row.FromAddress, null), ContactWords.Of(Channel.Email), words, desk, stop);
+        await TakeAsync(db, row, new Asking(first, last, row.FromAddress, null), Channel.Email, words, desk, stop);
     }
 
     /// <summary>Whether a text begins with the practice's word.</summary>
@@ -40,10 +40,11 @@ public static class AskedBy
 
     /// <summary>Makes a text an inquiry. The caller has a transaction open, and has saved the row.</summary>
     public static Task TextAsync(GerminalDb db, ReceivedRow row, PeopleDesk desk, CancellationToken stop) =>
-        TakeAsync(db, row, new Asking(null, null, null, row.FromAddress), ContactWords.Of(Channel.Text), row.Text, desk, stop);
+        TakeAsync(db, row, new Asking(null, null, null, row.FromAddress), Channel.Text, row.Text, desk, stop);
 
-    private static async Task TakeAsync(GerminalDb db, ReceivedRow row, Asking asking, string how, string words, PeopleDesk desk, CancellationToken stop)
+    private static async Task TakeAsync(GerminalDb db, ReceivedRow row, Asking asking, Channel channel, string words, PeopleDesk desk, CancellationToken stop)
     {
+        var how = ContactWords.Of(channel);
         if (row.PersonId is null)
         {
             await WhoAsks.LockAsync(db, asking, stop);
@@ -55,5 +56,6 @@ public static class AskedBy
         row.GuessId = null;
         await db.SaveChangesAsync(stop);
         await new DealingsDesk(db, desk, desk.Now).InquireAsync(row.PersonId.Value, null, how, words.Trim(), stop, new Arrival(ReceivedId: row.Id));
+        await InquiryConsent.AddAsync(db, desk, row.PersonId.Value, channel, $"asked by {how}", words.Trim(), stop);
     }
 }

@@ -1,0 +1,35 @@
+using Germinal.Core.Contact;
+using Germinal.Service.Engine;
+using Germinal.Service.People;
+using Germinal.Store;
+using Microsoft.EntityFrameworkCore;
+
+namespace Germinal.Service.Inquiries;
+
+/// <summary>
+/// Whoever asks may be written to about it for the practice's span (rule 10.4, basis <i>inquiry</i>), by the channel they asked by. A no that stands is not turned round by
+/// it, and a yes that stands on more is not made shorter.
+/// </summary>
+public static class InquiryConsent
+{
+    /// <summary>Adds the entry where it says anything new. The caller has a transaction open, and has saved the person.</summary>
+    /// <param name="db">A context of the practice.</param>
+    /// <param name="desk">In whose name.</param>
+    /// <param name="person">Who asks.</param>
+    /// <param name="channel">By which channel they may be reached for it.</param>
+    /// <param name="source">Where it was said: <i>the form “Ask us”</i>.</param>
+    /// <param name="words">What they asked; the evidence.</param>
+    /// <param name="stop">Gives up.</param>
+    public static async Task AddAsync(GerminalDb db, PeopleDesk desk, Guid person, Channel channel, string source, string words, CancellationToken stop)
+    {
+        var practice = PracticeReading.Read(await db.Practices.AsNoTracking().SingleAsync(p => p.Id == db.PracticeId, stop), []);
+        var facts = (await FactsReading.LoadAsync(db, [person], stop))[person];
+        var reading = ConsentLedger.Read(facts.Consent, practice.Consent, channel, Purpose.Commercial, null, desk.Now, practice.Zone);
+        if (reading.Verdict == ConsentVerdict.Withdrawn || reading is { Verdict: ConsentVerdict.Allowed, Decided.Basis: not ConsentBasis.Inquiry })
+        {
+            return;
+        }
+
+        await desk.AddConsentAsync(person, ContactWords.Of(channel), ContactWords.Of(Purpose.Commercial), null, true, ContactWords.Of(ConsentBasis.Inquiry), source, null, stop, words);
+    }
+}
