@@ -574,10 +574,18 @@ public sealed class ProgramDesk(LiquidLetters letters, Engines engines)
         await PracticeClock.LookAgainAsync(db, stop);
         if (!paused)
         {
-            // The states do not count paused runs; asking for a judgement now works their next moment out again.
-            await db
-                .States.Where(s => db.Runs.Any(r => r.PersonId == s.PersonId && r.ProgramId == program.Id && r.EndedAt == null))
-                .ExecuteUpdateAsync(u => u.SetProperty(s => s.NextDue, s => s.NextDue > now ? now : s.NextDue), stop);
+            // The states do not count paused runs; asking for a judgement now works their next moment out again. Taken in one order, as
+            // whoever locks several people does, so that two who do so never wait for each other.
+            await db.Database.ExecuteSqlAsync(
+                $"""
+                UPDATE person_states s SET next_due = least(s.next_due, {now}) FROM (
+                  SELECT person_id FROM person_states p WHERE practice_id = {program.PracticeId}
+                    AND EXISTS (SELECT 1 FROM runs r WHERE r.person_id = p.person_id AND r.program_id = {program.Id} AND r.ended_at IS NULL)
+                  ORDER BY person_id FOR UPDATE) o
+                WHERE s.person_id = o.person_id
+                """,
+                stop
+            );
         }
     }
 
@@ -585,11 +593,17 @@ public sealed class ProgramDesk(LiquidLetters letters, Engines engines)
     /// <returns>False when there was none.</returns>
     public static async Task<bool> ResumeWhatIsOverAsync(GerminalDb db, Instant now, CancellationToken stop)
     {
-        var over = await db.Programs.Where(p => p.Status == "paused" && p.PausedUntil <= now).ToListAsync(stop);
+        // Of several workers one lets a program go on; the others leave it to them.
+        await using var transaction = await db.Database.BeginTransactionAsync(stop);
+        var over = await db
+            .Programs.FromSql($"SELECT * FROM programs WHERE practice_id = {db.PracticeId} AND status = 'paused' AND paused_until <= {now} ORDER BY id FOR UPDATE SKIP LOCKED")
+            .ToListAsync(stop);
         foreach (var program in over)
         {
             await SetPausedAsync(db, program, false, null, now, stop);
         }
+
+        await transaction.CommitAsync(stop);
 
         return over.Count > 0;
     }
