@@ -482,6 +482,26 @@ public sealed partial class FormsApiTests(Site site) : IClassFixture<Site>
     }
 
     [Fact]
+    public async Task What_breaks_off_or_is_beyond_every_form_is_refused_and_not_an_error()
+    {
+        var (_, id, slug) = await ShownAsync();
+        using var anybody = Anybody();
+        async Task<HttpStatusCode> PostAsync(string body, string type)
+        {
+            using var content = new StringContent(body);
+            content.Headers.ContentType = System.Net.Http.Headers.MediaTypeHeaderValue.Parse(type);
+            return (await anybody.PostAsync($"/form/{slug}", content)).StatusCode;
+        }
+
+        Assert.Equal(HttpStatusCode.UnsupportedMediaType, await PostAsync("{}", "application/json"));
+        Assert.Equal(HttpStatusCode.BadRequest, await PostAsync("--x\r\nContent-Disposition: form-data; name=\"mail\"\r\n\r\nida@exam", "multipart/form-data; boundary=x"));
+        Assert.Equal(HttpStatusCode.BadRequest, await PostAsync("words=" + new string('x', 5_000_000), "application/x-www-form-urlencoded"));
+        Assert.Equal(HttpStatusCode.BadRequest, await PostAsync(string.Join('&', Enumerable.Range(0, 5_000).Select(i => $"a{i}=1")), "application/x-www-form-urlencoded"));
+        await using var db = site.Db();
+        Assert.False(await db.Submissions.AnyAsync(s => s.FormId == Guid.Parse(id)));
+    }
+
+    [Fact]
     public async Task A_link_in_a_letter_shows_the_form_as_its_readers_and_proves_their_address()
     {
         var (_, id, slug) = await ShownAsync(new { doubleOptIn = true });

@@ -106,8 +106,25 @@ public sealed class FormIntake(IDbContextFactory<GerminalDb> databases, FormTaki
         return answers with { Problems = problems };
     }
 
-    /// <summary>Takes one in.</summary>
+    private const int MostTries = 4;
+
+    /// <summary>Takes one in. Where it meets a member who changes the same person, or another submission, it is tried again: nobody has to send a form twice.</summary>
     public async Task<FormResult> TakeAsync(ShownForm shown, Posted posted, CancellationToken stop)
+    {
+        for (var tried = 1; ; tried++)
+        {
+            try
+            {
+                return await TakeOnceAsync(shown, posted, stop);
+            }
+            catch (Exception e) when (tried < MostTries && (e is DbUpdateConcurrencyException || e.GetBaseException() is System.Data.Common.DbException { IsTransient: true }))
+            {
+                // Nothing of it was written.
+            }
+        }
+    }
+
+    private async Task<FormResult> TakeOnceAsync(ShownForm shown, Posted posted, CancellationToken stop)
     {
         await using var db = await databases.CreateDbContextAsync(stop);
         db.PracticeId = shown.PracticeId;

@@ -45,7 +45,8 @@ public sealed class FormTaking(InquiryActs acts)
         var way = proven is not null ? KnownValues.TakeOver : form.Known;
         var taken = await TakeInAsync(db, desk, person, form, answers, way, now, stop);
         (row.PersonId, row.Status) = (person.Id, SubmissionStates.Taken);
-        if (isNew)
+        var isInquiry = answers.IsInquiry(form);
+        if (isNew && !isInquiry)
         {
             person.OwnerId ??= await InquiryGiving.OwnerOfAsync(db, person, shown.Id, form.Topic, now, stop);
         }
@@ -53,16 +54,24 @@ public sealed class FormTaking(InquiryActs acts)
         db.Events.Add(desk.NewNote(person.Id, EventKinds.FormSent, ("form", form.Name), ("submission", row.Id.ToString()), ("text", Words(row, taken))));
         await db.SaveChangesAsync(stop);
         await ConsentAsync(db, desk, person.Id, form, answers, stop);
-        var isInquiry = answers.IsInquiry(form);
+        InquiryRow? inquiry = null;
+        if (isInquiry)
+        {
+            inquiry = await new DealingsDesk(db, desk, now).InquireAsync(person.Id, form.Name, "form", InquiryWords(form, row), stop, new Arrival(shown.Id, form.Topic, row.Id, null, row.TouchId));
+
+            // Somebody new is looked after by whoever gets what they ask.
+            person.OwnerId ??= isNew ? inquiry.OwnerId : null;
+            await db.SaveChangesAsync(stop);
+        }
+
         await FollowAsync(db, desk, person, form, isInquiry, now, stop);
         if (taken.Any(t => t.Taking == Taking.Asked))
         {
             await Notices.TellAsync(db, "asked", person.OwnerId, person.Id, $"By “{form.Name}”: {Differences(taken)}. Nothing was changed; take it over where you think it is right.", $"form-asks/{row.Id}", now, stop);
         }
 
-        if (isInquiry)
+        if (inquiry is not null)
         {
-            var inquiry = await new DealingsDesk(db, desk, now).InquireAsync(person.Id, form.Name, "form", InquiryWords(form, row), stop, new Arrival(shown.Id, form.Topic, row.Id, null, row.TouchId));
             if (person.Email is not null)
             {
                 await InquiryConsent.AddAsync(db, desk, person.Id, Channel.Email, $"asked by the form “{form.Name}”", inquiry.Text, stop);

@@ -45,17 +45,27 @@ public static class AskedBy
     private static async Task TakeAsync(GerminalDb db, ReceivedRow row, Asking asking, Channel channel, string words, PeopleDesk desk, CancellationToken stop)
     {
         var how = ContactWords.Of(channel);
+        PersonRow? made = null;
         if (row.PersonId is null)
         {
             await WhoAsks.LockAsync(db, asking, stop);
-            row.PersonId = (await WhoAsks.FindOrMakeAsync(db, desk, asking, $"asked by {how}", stop)).Person.Id;
+            var (person, isNew) = await WhoAsks.FindOrMakeAsync(db, desk, asking, $"asked by {how}", stop);
+            row.PersonId = person.Id;
+            made = isNew ? person : null;
         }
 
         // It stands among the inquiries; it is not shown as an answer that waits beside that.
         row.SeenAt = desk.Now;
         row.GuessId = null;
         await db.SaveChangesAsync(stop);
-        await new DealingsDesk(db, desk, desk.Now).InquireAsync(row.PersonId.Value, null, how, words.Trim(), stop, new Arrival(ReceivedId: row.Id));
+        var inquiry = await new DealingsDesk(db, desk, desk.Now).InquireAsync(row.PersonId.Value, null, how, words.Trim(), stop, new Arrival(ReceivedId: row.Id));
+        if (made is not null)
+        {
+            // Somebody new is looked after by whoever gets what they ask.
+            made.OwnerId ??= inquiry.OwnerId;
+            await db.SaveChangesAsync(stop);
+        }
+
         await InquiryConsent.AddAsync(db, desk, row.PersonId.Value, channel, $"asked by {how}", words.Trim(), stop);
     }
 }

@@ -84,6 +84,8 @@ public static class InquiryGiving
         var settings = desk.Practice.Settings;
         var rules = settings
             .InquiryRules.Select(r => new RoutingRule(r.Form?.ToString(), r.Topic, r.Area, Ways.First(w => w.Word == r.To).To, r.Members))
+            // Where no rule says anybody who is there, whoever looks after them already.
+            .Append(new RoutingRule(null, null, null, GivenTo.WhoKnowsThem, []))
             .ToList();
         var last = rules.Any(r => r.To == GivenTo.InTurn) ? await LastGivenAsync(db, desk, stop) : [];
         var areas = new[] { person.City, person.State, person.PostalCode }.OfType<string>().ToList();

@@ -365,6 +365,7 @@ public static class InquiryEndpoints
         var desk = new PeopleDesk(db, caller.Name, now);
         await using var transaction = await db.Database.BeginTransactionAsync(stop);
         Guid person;
+        PersonRow? made = null;
         if (body.Person is { } known)
         {
             if (!await db.People.AnyAsync(p => p.Id == known, stop))
@@ -384,16 +385,18 @@ public static class InquiryEndpoints
 
             await WhoAsks.LockAsync(db, asking, stop);
             var (row, isNew) = await WhoAsks.FindOrMakeAsync(db, desk, asking, $"asked by {body.How}", stop);
-            if (isNew)
-            {
-                row.OwnerId ??= caller.Id;
-                await db.SaveChangesAsync(stop);
-            }
-
+            made = isNew ? row : null;
             person = row.Id;
         }
 
         var inquiry = await new DealingsDesk(db, desk, now).InquireAsync(person, null, body.How, body.Text.Trim(), stop, new Arrival(Topic: body.Topic));
+        if (made is not null)
+        {
+            // Somebody new is looked after by whoever gets what they ask.
+            made.OwnerId ??= inquiry.OwnerId ?? caller.Id;
+            await db.SaveChangesAsync(stop);
+        }
+
         await transaction.CommitAsync(stop);
         var name = (await db.NamesAsync([person], stop))[person];
         return TypedResults.Ok(new TakenInDto(inquiry.Id, person, name));

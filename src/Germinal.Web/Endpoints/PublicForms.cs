@@ -133,8 +133,12 @@ public static class PublicForms
             return Results.Problem("A form is sent as HTML forms are: application/x-www-form-urlencoded or multipart/form-data.", statusCode: StatusCodes.Status415UnsupportedMediaType);
         }
 
+        if (await PostedAsync(request, stop) is not { } form)
+        {
+            return Results.Problem("What was sent breaks off, or has more or longer fields than a form has.", statusCode: StatusCodes.Status400BadRequest, title: "No form");
+        }
+
         var practice = await PracticeAsync(db, stop);
-        var form = await request.ReadFormAsync(stop);
         var (fields, files) = await ReadAsync(shown.Form, form, stop);
         var framed = form[FormHtml.FramedField] == "1";
         var mark = form[FormHtml.TokenField].ToString();
@@ -195,6 +199,19 @@ public static class PublicForms
             FormOutcome.OnWaitingList => Html(FormHtml.Says(Title(shown.Form), "<p>You are on the waiting list. We write to you when there is a place.</p>", practice, framed)),
             _ => Thanks(shown.Form, practice, framed),
         };
+    }
+
+    /// <summary>What was posted; null for what is cut short, malformed or beyond every form.</summary>
+    private static async Task<IFormCollection?> PostedAsync(HttpRequest request, CancellationToken stop)
+    {
+        try
+        {
+            return await request.ReadFormAsync(stop);
+        }
+        catch (Exception e) when (e is InvalidDataException or IOException and not BadHttpRequestException)
+        {
+            return null;
+        }
     }
 
     private static IResult Thanks(Form form, PracticeRow practice, bool framed)

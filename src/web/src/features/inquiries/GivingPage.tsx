@@ -132,8 +132,8 @@ function Rules({ giving, set, may }: PartProps) {
           </Button>
         )}{' '}
         <span className="text-soft">
-          {rules.length > 0 ? 'Everything else goes' : 'Everything goes'} to {giving.otherwise ? name(giving.otherwise) : 'a principal'},
-          who stands in for the practice.
+          {rules.length > 0 ? 'Everything else goes' : 'Everything goes'} to whoever looks after them already, else to{' '}
+          {giving.otherwise ? name(giving.otherwise) : 'a principal'}, who stands in for the practice.
         </span>
       </p>
     </>
