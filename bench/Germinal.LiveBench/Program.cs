@@ -12,6 +12,7 @@ using Germinal.Core.Programs;
 using Germinal.LiveBench;
 using Germinal.Service.Engine;
 using Germinal.Service.Letters;
+using Germinal.Service.Mails;
 using Germinal.Service.Programs;
 using Germinal.Store;
 using Germinal.Store.Rows;
@@ -255,20 +256,22 @@ async Task<(EngineRoom Room, Guid Practice)> PrepareAsync(TestDatabase database,
     var shelves = new ShelfReading();
     var engines = new Engines(liquid, shelves);
     var links = new PublicLinks(new byte[48], "https://germinal.example.com");
+    var (replies, secrets) = (new ReplyAddresses(new byte[48], "answers.example.com"), new Secrets(new EphemeralDataProtectionProvider()));
     var handing = new Handing(
         liquid,
         new LetterWriter(liquid, links),
         links,
-        new ReplyAddresses(new byte[48], "answers.example.com"),
+        replies,
         transport,
         new HttpTextGateway(new HttpClient()),
-        new Secrets(new EphemeralDataProtectionProvider()),
+        secrets,
         new CarriedFiles(database)
     );
     var room = new EngineRoom(
         database,
         new Reactor(database, engines),
         new Dispatcher(database, engines, handing, NullLogger<Dispatcher>.Instance),
+        new OwnMails(database, transport, replies, secrets),
         NullLogger<EngineRoom>.Instance
     );
 

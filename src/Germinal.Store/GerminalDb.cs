@@ -23,6 +23,10 @@ public sealed class GerminalDb(DbContextOptions<GerminalDb> options) : IdentityD
 
     public DbSet<PracticeRow> Practices => Set<PracticeRow>();
 
+    /// <summary>The context's practice, to be read only: asked of the database once, however often it is asked for.</summary>
+    public async ValueTask<PracticeRow> OwnPracticeAsync(CancellationToken stop) =>
+        await Practices.FindAsync([PracticeId!.Value], stop) ?? throw new InvalidOperationException("The context has no practice.");
+
     public DbSet<ClockRow> Clock => Set<ClockRow>();
 
     public DbSet<SessionRow> Sessions => Set<SessionRow>();

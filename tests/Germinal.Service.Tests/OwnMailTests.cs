@@ -59,21 +59,21 @@ public sealed class OwnMailTests : IAsyncLifetime
     public async Task Ten_workers_send_one_once_in_its_members_name()
     {
         var id = await MailAsync();
-        await Task.WhenAll(Enumerable.Range(0, 10).Select(_ => world.NewOwnMails().SendDueAsync(default)));
+        await Task.WhenAll(Enumerable.Range(0, 10).Select(_ => world.NewOwnMails().SendDueAsync(practice, default)));
         var sent = Assert.Single(world.Mail.Sent);
         Assert.Equal(("Re: a plan", "a@example.com", "Ada Quill"), (sent.Subject, sent.InReplyTo, sent.From.Mailboxes.Single().Name));
         Assert.Null(sent.Headers["Auto-Submitted"]);
         Assert.Equal(id, world.Replies.TryRead(sent.ReplyTo.Mailboxes.Single().Address)!.Value.TouchId);
         var row = await RowAsync(id);
         Assert.Equal((OwnMailStatus.Sent, 1), (row.Status, row.Attempts));
-        Assert.False(await world.NewOwnMails().SendDueAsync(default));
+        Assert.False(await world.NewOwnMails().SendDueAsync(practice, default));
     }
 
     [Fact]
     public async Task What_a_machine_wrote_says_so()
     {
         await MailAsync(OwnMailKinds.ByItself, Guid.NewGuid());
-        await world.NewOwnMails().SendDueAsync(default);
+        await world.NewOwnMails().SendDueAsync(practice, default);
         var sent = Assert.Single(world.Mail.Sent);
         Assert.Equal("auto-replied", sent.Headers["Auto-Submitted"]);
         Assert.NotEmpty(sent.From.Mailboxes.Single().Address);
@@ -84,11 +84,11 @@ public sealed class OwnMailTests : IAsyncLifetime
     {
         var id = await MailAsync();
         world.Mail.Answers = _ => ProviderAnswer.Away("not now");
-        await world.NewOwnMails().SendDueAsync(default);
+        await world.NewOwnMails().SendDueAsync(practice, default);
         Assert.Equal((OwnMailStatus.Waiting, "not now"), ((await RowAsync(id)).Status, (await RowAsync(id)).LastAnswer));
         world.Mail.Answers = _ => new ProviderAnswer(ProviderResult.Sent, "250 kept");
         await DueAsync(id);
-        await world.NewOwnMails().SendDueAsync(default);
+        await world.NewOwnMails().SendDueAsync(practice, default);
         Assert.Equal(OwnMailStatus.Sent, (await RowAsync(id)).Status);
         Assert.Single(world.Mail.Sent);
     }
@@ -98,7 +98,7 @@ public sealed class OwnMailTests : IAsyncLifetime
     {
         var id = await MailAsync();
         world.Mail.Answers = _ => new ProviderAnswer(ProviderResult.Refused, "550 no such box");
-        await world.NewOwnMails().SendDueAsync(default);
+        await world.NewOwnMails().SendDueAsync(practice, default);
         Assert.Equal(OwnMailStatus.Refused, (await RowAsync(id)).Status);
         await using var db = world.Database.For(practice);
         var told = await db.Notices.SingleAsync();
@@ -114,12 +114,12 @@ public sealed class OwnMailTests : IAsyncLifetime
     {
         var id = await MailAsync();
         world.Mail.Answers = _ => new ProviderAnswer(ProviderResult.Unknown, "the line was lost");
-        await world.NewOwnMails().SendDueAsync(default);
+        await world.NewOwnMails().SendDueAsync(practice, default);
         Assert.Equal(OwnMailStatus.Handing, (await RowAsync(id)).Status);
         world.Mail.Knows = _ => knows;
         world.Mail.Answers = _ => new ProviderAnswer(ProviderResult.Sent, "250 kept");
         await DueAsync(id);
-        await world.NewOwnMails().SendDueAsync(default);
+        await world.NewOwnMails().SendDueAsync(practice, default);
         Assert.Equal(status, (await RowAsync(id)).Status);
         Assert.Equal(sent, world.Mail.Sent.Count);
     }

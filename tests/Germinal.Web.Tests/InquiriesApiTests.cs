@@ -279,9 +279,9 @@ public sealed class GivingApiTests(Site site) : IClassFixture<Site>
 
         // Asked at a quarter past eight, before the practice is reached: four hours after nine.
         Assert.Equal(Instant.FromUtc(2027, 3, 1, 18, 0), (await db.Inquiries.AsNoTracking().SingleAsync(i => i.Id == id)).DeputyAt);
-        await InquiryGiving.DeputiesAsync(site.Database, Instant.FromUtc(2027, 3, 1, 17, 59), default);
+        await InquiryGiving.DeputiesAsync(site.Database, site.Practice, Instant.FromUtc(2027, 3, 1, 17, 59), default);
         Assert.Equal(wren, (await db.Inquiries.AsNoTracking().SingleAsync(i => i.Id == id)).OwnerId);
-        var both = await Task.WhenAll(Enumerable.Range(0, 5).Select(_ => InquiryGiving.DeputiesAsync(site.Database, Instant.FromUtc(2027, 3, 1, 18, 0), default)));
+        var both = await Task.WhenAll(Enumerable.Range(0, 5).Select(_ => InquiryGiving.DeputiesAsync(site.Database, site.Practice, Instant.FromUtc(2027, 3, 1, 18, 0), default)));
         Assert.Contains(true, both);
         Assert.Equal(tomas, (await db.Inquiries.AsNoTracking().SingleAsync(i => i.Id == id)).OwnerId);
         Assert.Equal(wren, (await db.Inquiries.AsNoTracking().SingleAsync(i => i.Id == other)).OwnerId);

@@ -44,19 +44,7 @@ public static class OutgoingMail
         IReadOnlyList<CarriedFile>? files = null
     )
     {
-        var message = new MimeMessage
-        {
-            Subject = letter.Subject,
-            Date = at.InZone(zone).ToDateTimeOffset(),
-            MessageId = MessageIdOf(touchId, from.Email),
-        };
-        message.From.Add(new MailboxAddress(from.Name, from.Email));
-        message.To.Add(new MailboxAddress(toName, toAddress));
-        if (replyTo is not null)
-        {
-            message.ReplyTo.Add(new MailboxAddress(from.Name, replyTo));
-        }
-
+        var message = Head(touchId, letter.Subject, from, toName, toAddress, at, zone, replyTo);
         if (purpose == Purpose.Commercial)
         {
             message.Headers.Add("List-Unsubscribe", $"<{links.Unsubscribe(touchId)}>");
@@ -70,6 +58,33 @@ public static class OutgoingMail
         }
 
         message.Body = body.ToMessageBody();
+        return message;
+    }
+
+    /// <summary>A message without a body: who writes to whom, when, about what, and the id by which a server knows it again.</summary>
+    /// <param name="id">The touch or mail it is of.</param>
+    /// <param name="subject">Its subject.</param>
+    /// <param name="from">The sender.</param>
+    /// <param name="toName">The recipient's name.</param>
+    /// <param name="toAddress">The recipient's address.</param>
+    /// <param name="at">The Date header, on the clock of <paramref name="zone"/>.</param>
+    /// <param name="zone">The sender's zone.</param>
+    /// <param name="replyTo">Where answers go; null: to the sender.</param>
+    public static MimeMessage Head(Guid id, string subject, Member from, string toName, string toAddress, Instant at, DateTimeZone zone, string? replyTo)
+    {
+        var message = new MimeMessage
+        {
+            Subject = subject,
+            Date = at.InZone(zone).ToDateTimeOffset(),
+            MessageId = MessageIdOf(id, from.Email),
+        };
+        message.From.Add(new MailboxAddress(from.Name, from.Email));
+        message.To.Add(new MailboxAddress(toName, toAddress));
+        if (replyTo is not null)
+        {
+            message.ReplyTo.Add(new MailboxAddress(from.Name, replyTo));
+        }
+
         return message;
     }
 }

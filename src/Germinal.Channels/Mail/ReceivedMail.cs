@@ -172,13 +172,13 @@ public sealed record ReceivedMail(
         return [.. ids.Select(id => IncomingText.KeepLine(id)).Where(id => id.Length > 0)];
     }
 
-    /// <summary>RFC 3834 section 5: Auto-Submitted other than “no”. The rest is common practice, no source.</summary>
     /// <summary>A newsletter or a list's mail (RFC 2369, RFC 2919; Precedence by common practice, no source).</summary>
     private static bool IsToManyOf(MimeMessage message) =>
-        message.Headers.Contains(HeaderId.ListUnsubscribe)
-        || message.Headers.Contains(HeaderId.ListId)
-        || message.Headers[HeaderId.Precedence]?.Trim().ToLowerInvariant() is "bulk" or "list" or "junk";
+        message.Headers.Contains(HeaderId.ListUnsubscribe) || message.Headers.Contains(HeaderId.ListId) || PrecedenceOf(message) is "bulk" or "list" or "junk";
 
+    private static string? PrecedenceOf(MimeMessage message) => message.Headers[HeaderId.Precedence]?.Trim().ToLowerInvariant();
+
+    /// <summary>RFC 3834 section 5: Auto-Submitted other than “no”. The rest is common practice, no source.</summary>
     private static bool IsAutomatic(MimeMessage message)
     {
         if (message.Headers[HeaderId.AutoSubmitted] is { } submitted)
@@ -186,7 +186,7 @@ public sealed record ReceivedMail(
             return !submitted.TrimStart().StartsWith("no", StringComparison.OrdinalIgnoreCase);
         }
 
-        return message.Headers[HeaderId.Precedence]?.Trim().ToLowerInvariant() is "bulk" or "junk" or "auto_reply"
+        return PrecedenceOf(message) is "bulk" or "junk" or "auto_reply"
             || message.Headers.Contains("X-Autoreply")
             || message.Headers.Contains("X-Autorespond")
             || string.Equals(message.Headers[HeaderId.ReturnPath]?.Trim(), "<>", StringComparison.Ordinal);

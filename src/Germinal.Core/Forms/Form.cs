@@ -31,8 +31,11 @@ public sealed record Form
 {
     public required string Name { get; init; }
 
-    /// <summary>What stands above its questions; the name where it says nothing of its own.</summary>
+    /// <summary>What stands above its questions; empty where it says nothing of its own.</summary>
     public string Title { get; init; } = "";
+
+    /// <summary>What it is called by those who fill it in: its title, else its name.</summary>
+    public string Heading => Title.Length > 0 ? Title : Name;
 
     /// <summary>What stands below the title.</summary>
     public string Words { get; init; } = "";

@@ -120,11 +120,13 @@ public sealed partial class EngineRoom(IDbContextFactory<GerminalDb> databases, 
         var any = false;
         while (true)
         {
-            var round = await InquiriesAndMailsAsync(db, now, stop);
+            var round = false;
             foreach (var due in await DuePracticesAsync(db, now, stop))
             {
                 round |= due.Resume && await ResumeAsync(due.Id, now, stop);
                 round |= due.LookAgain && await PracticeClock.LookAgainSliceAsync(db, due.Id, stop);
+                round |= due.Deputies && await InquiryGiving.DeputiesAsync(databases, due.Id, now, stop);
+                round |= due.Mails && await mails.SendDueAsync(due.Id, stop);
                 // Touches are judged when nothing is left to react to, so that all that are due together stand in one order.
                 round |=
                     (due.Recover && await DoAsync(due.Id, now, dispatcher.RecoverAsync, DuePeople.Recovering, stop))
@@ -141,23 +143,6 @@ public sealed partial class EngineRoom(IDbContextFactory<GerminalDb> databases, 
         }
     }
 
-    /// <summary>Inquiries that go to a deputy, and mails that no program planned; one look where there are none.</summary>
-    private async Task<bool> InquiriesAndMailsAsync(GerminalDb db, Instant now, CancellationToken stop)
-    {
-        var machine = SystemClock.Instance.GetCurrentInstant();
-        var due = await db
-            .Database.SqlQuery<OwnDue>(
-                $"""
-                SELECT coalesce((SELECT min(deputy_at) FROM inquiries WHERE answered_at IS NULL AND deputy_at IS NOT NULL) <= {now}, false) AS deputies,
-                  coalesce((SELECT min(next_try) FROM own_mails WHERE status IN ('waiting', 'handing')) <= {machine}, false) AS mails
-                """
-            )
-            .SingleAsync(stop);
-        return (due.Deputies && await InquiryGiving.DeputiesAsync(databases, now, stop)) | (due.Mails && await mails.SendDueAsync(stop));
-    }
-
-    private sealed record OwnDue(bool Deputies, bool Mails);
-
     private async Task<bool> ResumeAsync(Guid practice, Instant now, CancellationToken stop)
     {
         await using var db = await databases.CreateDbContextAsync(stop);
@@ -165,7 +150,7 @@ public sealed partial class EngineRoom(IDbContextFactory<GerminalDb> databases, 
         return await ProgramDesk.ResumeWhatIsOverAsync(db, now, stop);
     }
 
-    private sealed record DuePractice(Guid Id, bool Resume, bool LookAgain, bool Recover, bool React, bool Dispatch);
+    private sealed record DuePractice(Guid Id, bool Resume, bool LookAgain, bool Deputies, bool Mails, bool Recover, bool React, bool Dispatch);
 
     /// <summary>The practices with something due, and what; one look, answered from indexes.</summary>
     private static Task<List<DuePractice>> DuePracticesAsync(GerminalDb db, Instant now, CancellationToken stop)
@@ -176,11 +161,13 @@ public sealed partial class EngineRoom(IDbContextFactory<GerminalDb> databases, 
                 $"""
                 SELECT * FROM (
                   SELECT p.id, EXISTS (SELECT 1 FROM programs g WHERE g.paused_until <= {now} AND g.practice_id = p.id) AS resume, p.look_again_after IS NOT NULL AS look_again,
+                    EXISTS (SELECT 1 FROM inquiries i WHERE i.answered_at IS NULL AND i.deputy_at <= {now} AND i.practice_id = p.id) AS deputies,
+                    EXISTS (SELECT 1 FROM own_mails m WHERE m.status IN ('waiting', 'handing') AND m.next_try <= {machine} AND m.practice_id = p.id) AS mails,
                     EXISTS (SELECT 1 FROM touches t WHERE t.status = 'handing' AND t.leased_until < {machine} AND t.practice_id = p.id AND NOT EXISTS (SELECT 1 FROM person_states s WHERE s.person_id = t.person_id AND s.set_aside IS NOT NULL)) AS recover,
                     EXISTS (SELECT 1 FROM events e WHERE e.handled_at IS NULL AND e.at <= {now} AND e.practice_id = p.id AND NOT EXISTS (SELECT 1 FROM person_states s WHERE s.person_id = e.person_id AND s.set_aside IS NOT NULL))
                       OR EXISTS (SELECT 1 FROM person_states s WHERE s.next_alarm <= {now} AND s.practice_id = p.id AND s.set_aside IS NULL) AS react,
                     EXISTS (SELECT 1 FROM person_states s WHERE s.next_due <= {now} AND s.practice_id = p.id AND s.set_aside IS NULL) AS dispatch
-                  FROM practices p) d WHERE resume OR look_again OR recover OR react OR dispatch ORDER BY id
+                  FROM practices p) d WHERE resume OR look_again OR deputies OR mails OR recover OR react OR dispatch ORDER BY id
                 """
             )
             .ToListAsync(stop);

@@ -94,7 +94,7 @@ public static class FormDesk
             yield return new Finding("/program", status is null ? $"There is no program “{started}”." : $"The program “{started}” is not switched on; nobody would be started.");
         }
 
-        if (form.Opportunity is { } stage && !practice.Pipelines.Any(p => p.Stages.Any(s => $"{p.Name}/{s}" == stage)))
+        if (form.Opportunity is { } stage && !settings.HasStage(stage))
         {
             yield return new Finding("/opportunity", $"There is no stage “{stage}”.");
         }

@@ -31,7 +31,14 @@ public enum FormOutcome
 }
 
 /// <summary>A file that came with a form.</summary>
-public sealed record SentFile(string Question, string Name, byte[] Content);
+public sealed record SentFile(string Question, string Name, byte[] Content)
+{
+    /// <summary>What it is, by its content, or why it is not taken.</summary>
+    public (FileKind? Kind, string? Problem) Told { get; } =
+        Content.Length == 0 ? (null, $"“{Name}” is empty.")
+        : Content.Length > FormIntake.MostBytes ? (null, $"“{Name}” is larger than 10 MB, which is the most. Send a smaller one.")
+        : FileKind.Of(Content, Name);
+}
 
 /// <summary>What was posted, and how.</summary>
 /// <param name="Fields">By question, each value in its order.</param>
@@ -88,16 +95,7 @@ public sealed class FormIntake(IDbContextFactory<GerminalDb> databases, FormTaki
         var problems = answers.Problems.ToDictionary(p => p.Key, p => p.Value, StringComparer.Ordinal);
         foreach (var file in files.Where(f => answers.Values.ContainsKey(f.Question)))
         {
-            if (form.Questions.FirstOrDefault(q => q.Id == file.Question) is not { Kind: QuestionKind.File })
-            {
-                continue;
-            }
-
-            if (file.Content.Length is 0 or > MostBytes)
-            {
-                problems[file.Question] = file.Content.Length == 0 ? $"“{file.Name}” is empty." : $"“{file.Name}” is larger than 10 MB, which is the most. Send a smaller one.";
-            }
-            else if (FileKind.Of(file.Content, file.Name).Problem is { } problem)
+            if (file.Told.Problem is { } problem)
             {
                 problems[file.Question] = problem;
             }
@@ -128,7 +126,7 @@ public sealed class FormIntake(IDbContextFactory<GerminalDb> databases, FormTaki
     {
         await using var db = await databases.CreateDbContextAsync(stop);
         db.PracticeId = shown.PracticeId;
-        var region = (await db.Practices.AsNoTracking().SingleAsync(p => p.Id == shown.PracticeId, stop)).Settings.PhoneRegion;
+        var region = (await db.OwnPracticeAsync(stop)).Settings.PhoneRegion;
         var answers = Read(shown.Form, posted.Fields, posted.Files, region);
         if (answers.Problems.Count > 0)
         {
@@ -250,7 +248,7 @@ public sealed class FormIntake(IDbContextFactory<GerminalDb> databases, FormTaki
                     SubmissionId = row.Id,
                     Question = f.Question,
                     Name = f.Name,
-                    ContentType = FileKind.Of(f.Content, f.Name).Kind!.Type,
+                    ContentType = f.Told.Kind!.Type,
                     Bytes = f.Content.Length,
                     Content = f.Content,
                 })
@@ -280,8 +278,8 @@ public sealed class FormIntake(IDbContextFactory<GerminalDb> databases, FormTaki
 
         var hour = now - BetweenConfirmations;
         var before = await db.OwnMails.CountAsync(m => m.ToAddress == address && m.Kind == OwnMailKinds.Confirmation && m.CreatedAt > hour, stop);
-        var practice = await db.Practices.AsNoTracking().SingleAsync(p => p.Id == shown.PracticeId, stop);
-        var title = shown.Form.Title.Length > 0 ? shown.Form.Title : shown.Form.Name;
+        var practice = await db.OwnPracticeAsync(stop);
+        var title = shown.Form.Heading;
         var asking = FormTaking.AskingOf(shown.Form, answers);
         db.OwnMails.Add(
             new OwnMailRow

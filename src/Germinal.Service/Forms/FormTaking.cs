@@ -31,7 +31,7 @@ public sealed class FormTaking(InquiryActs acts)
     public async Task TakeAsync(GerminalDb db, ShownForm shown, SubmissionRow row, Guid? proven, Instant now, CancellationToken stop)
     {
         var form = shown.Form;
-        var answers = new FormAnswers(row.Answers.ToDictionary(a => a.Question, a => a.Value, StringComparer.Ordinal), new Dictionary<string, string>());
+        var answers = AnswersOf(row);
         var desk = new PeopleDesk(db, By, now);
         var asking = AskingOf(form, answers);
         await WhoAsks.LockAsync(db, asking, stop);
@@ -43,7 +43,10 @@ public sealed class FormTaking(InquiryActs acts)
 
         // What somebody changes on a form that their own link filled is seen as theirs.
         var way = proven is not null ? KnownValues.TakeOver : form.Known;
-        var taken = await TakeInAsync(db, desk, person, form, answers, way, now, stop);
+
+        // A field that has been taken away since, or takes other values now, keeps its answer in the submission and the thread.
+        var (taken, _) = await PutAsync(db, person, form, answers, way, stop);
+        await NotePutAsync(db, desk, person, taken, stop);
         (row.PersonId, row.Status) = (person.Id, SubmissionStates.Taken);
         var isInquiry = answers.IsInquiry(form);
         if (isNew && !isInquiry)
@@ -93,27 +96,20 @@ public sealed class FormTaking(InquiryActs acts)
 
         await PersonLock.TakeAsync(db, personId, stop);
         var person = await db.People.SingleAsync(p => p.Id == personId, stop);
-        var dates = await db.KeyDates.AsNoTracking().Where(d => d.PersonId == personId).ToListAsync(stop);
-        var answers = new FormAnswers(row.Answers.ToDictionary(a => a.Question, a => a.Value, StringComparer.Ordinal), new Dictionary<string, string>());
-        var taken = TakenIn.Of(answers.ForPerson(written), place => FormPlaces.Known(person, dates, place), KnownValues.TakeOver);
-        var put = taken.Where(t => t.Taking is Taking.Filled or Taking.Replaced).ToList();
-        var problems = await PersonEdit.ApplyAsync(db, person, FormPlaces.Fields(put), stop);
-        if (problems.Count > 0 || put.Count == 0)
+        var (taken, problems) = await PutAsync(db, person, written, AnswersOf(row), KnownValues.TakeOver, stop);
+        if (problems.Count > 0 || !taken.Any(IsPut))
         {
             return problems;
         }
 
-        person.Edition++;
         var desk = new PeopleDesk(db, by, now);
-        var replaced = string.Join(", ", put.Where(t => t.Taking == Taking.Replaced).Select(t => $"{t.Answer} (before: {t.Before})"));
-        db.Events.AddRange(
-            desk.NewEvent(personId, new Core.Engine.FactsChanged(now)),
-            desk.NewNote(personId, EventKinds.Remark, ("text", $"Taken over from “{written.Name}”{(replaced.Length > 0 ? $": {replaced}" : "")}"))
-        );
-        await db.SaveChangesAsync(stop);
-        await Clock.PracticeClock.LookAgainAsync(db, [personId], stop);
+        var replaced = string.Join(", ", taken.Where(t => t.Taking == Taking.Replaced).Select(t => $"{t.Answer} (before: {t.Before})"));
+        db.Events.Add(desk.NewNote(personId, EventKinds.Remark, ("text", $"Taken over from “{written.Name}”{(replaced.Length > 0 ? $": {replaced}" : "")}")));
+        await NotePutAsync(db, desk, person, taken, stop);
         return [];
     }
+
+    private static FormAnswers AnswersOf(SubmissionRow row) => new(row.Answers.ToDictionary(a => a.Question, a => a.Value, StringComparer.Ordinal), new Dictionary<string, string>());
 
     /// <summary>Who a submission says it is from.</summary>
     public static Asking AskingOf(Form form, FormAnswers answers)
@@ -123,41 +119,45 @@ public sealed class FormTaking(InquiryActs acts)
         return new Asking(At("first-name"), At("last-name"), At("email"), At("mobile"));
     }
 
-    private static async Task<IReadOnlyList<TakenAnswer>> TakeInAsync(
+    private static bool IsPut(TakenAnswer answer) => answer.Taking is Taking.Filled or Taking.Replaced;
+
+    /// <summary>Puts answers where they go at the person, in one of the three ways; each is checked as what is typed is. Nothing is saved yet.</summary>
+    /// <returns>What becomes of each, and what keeps one from standing there, with its field.</returns>
+    private static async Task<(IReadOnlyList<TakenAnswer> Taken, IReadOnlyList<(string Field, string Message)> Problems)> PutAsync(
         GerminalDb db,
-        PeopleDesk desk,
         PersonRow person,
         Form form,
         FormAnswers answers,
         KnownValues way,
-        Instant now,
         CancellationToken stop
     )
     {
         var dates = await db.KeyDates.AsNoTracking().Where(d => d.PersonId == person.Id).ToListAsync(stop);
         var taken = TakenIn.Of(answers.ForPerson(form), place => FormPlaces.Known(person, dates, place), way);
-        var put = taken.Where(t => t.Taking is Taking.Filled or Taking.Replaced).ToList();
-        if (put.Count == 0)
+        var put = taken.Where(IsPut).ToList();
+        return (taken, put.Count == 0 ? [] : await PersonEdit.ApplyAsync(db, person, FormPlaces.Fields(put), stop));
+    }
+
+    /// <summary>Saves what was put at the person, and has the engine look at them anew.</summary>
+    private static async Task NotePutAsync(GerminalDb db, PeopleDesk desk, PersonRow person, IReadOnlyList<TakenAnswer> taken, CancellationToken stop)
+    {
+        if (!taken.Any(IsPut))
         {
-            return taken;
+            return;
         }
 
-        // A field that has been taken away since, or takes other values now, keeps its answer in the submission and the thread.
-        await PersonEdit.ApplyAsync(db, person, FormPlaces.Fields(put), stop);
         person.Edition++;
-        db.Events.Add(desk.NewEvent(person.Id, new Core.Engine.FactsChanged(now)));
+        db.Events.Add(desk.NewEvent(person.Id, new Core.Engine.FactsChanged(desk.Now)));
         await db.SaveChangesAsync(stop);
-        if (put.Any(t => t.Place.Field.StartsWith(FormWords.KeyDate, StringComparison.Ordinal)))
+        if (taken.Any(t => IsPut(t) && t.Place.Field.StartsWith(FormWords.KeyDate, StringComparison.Ordinal)))
         {
             await Clock.PracticeClock.LookAgainAsync(db, [person.Id], stop);
         }
-
-        return taken;
     }
 
     private static string Words(SubmissionRow row, IReadOnlyList<TakenAnswer> taken)
     {
-        var lines = row.Answers.Select(a => $"{a.Ask} {a.Value.Replace(";", ", ", StringComparison.Ordinal)}");
+        var lines = row.Answers.Select(a => a.Sentence());
         var replaced = taken.Where(t => t.Taking == Taking.Replaced).Select(t => $"(before: {t.Before})");
         var left = taken.Where(t => t.Taking is Taking.Left or Taking.Asked).Select(t => $"(not taken over: {t.Answer}; {t.Before} stays)");
         return string.Join('\n', lines.Concat(replaced).Concat(left));
@@ -169,10 +169,9 @@ public sealed class FormTaking(InquiryActs acts)
     /// <summary>What the inquiry asks: its long answers, else everything that is answered.</summary>
     private static string InquiryWords(Form form, SubmissionRow row)
     {
-        var asked = row.Answers.Where(a => form.Questions.Any(q => q.Id == a.Question && q.Kind == QuestionKind.LongText)).Select(a => a.Value).ToList();
-        return asked.Count > 0
-            ? string.Join('\n', asked)
-            : string.Join('\n', row.Answers.Where(a => form.Questions.Any(q => q.Id == a.Question && q.Kind is not (QuestionKind.Hidden or QuestionKind.Consent))).Select(a => $"{a.Ask} {a.Value.Replace(";", ", ", StringComparison.Ordinal)}"));
+        var kinds = form.Questions.ToDictionary(q => q.Id, q => q.Kind, StringComparer.Ordinal);
+        var asked = row.Answers.Where(a => kinds.TryGetValue(a.Question, out var kind) && kind == QuestionKind.LongText).Select(a => a.Value).ToList();
+        return string.Join('\n', asked.Count > 0 ? asked : row.Answers.Where(a => kinds.TryGetValue(a.Question, out var kind) && kind is not (QuestionKind.Hidden or QuestionKind.Consent)).Select(a => a.Sentence()));
     }
 
     private static async Task ConsentAsync(GerminalDb db, PeopleDesk desk, Guid person, Form form, FormAnswers answers, CancellationToken stop)
@@ -201,7 +200,7 @@ public sealed class FormTaking(InquiryActs acts)
             await desk.StartProgramAsync([person.Id], id, bySwitchingOn: false, stop);
         }
 
-        if (isInquiry && form.Opportunity is { } stage && (await PracticeReading.LoadAsync(db, stop)).Pipelines.Any(p => p.Stages.Any(s => $"{p.Name}/{s}" == stage)))
+        if (isInquiry && form.Opportunity is { } stage && (await db.OwnPracticeAsync(stop)).Settings.HasStage(stage))
         {
             await new DealingsDesk(db, desk, now).OpenOpportunityAsync(person.Id, form.Name, stage, person.OwnerId, stop);
         }

@@ -2,7 +2,6 @@ using Germinal.Core.Contact;
 using Germinal.Service.Engine;
 using Germinal.Service.People;
 using Germinal.Store;
-using Microsoft.EntityFrameworkCore;
 
 namespace Germinal.Service.Inquiries;
 
@@ -22,7 +21,7 @@ public static class InquiryConsent
     /// <param name="stop">Gives up.</param>
     public static async Task AddAsync(GerminalDb db, PeopleDesk desk, Guid person, Channel channel, string source, string words, CancellationToken stop)
     {
-        var practice = PracticeReading.Read(await db.Practices.AsNoTracking().SingleAsync(p => p.Id == db.PracticeId, stop), []);
+        var practice = PracticeReading.Read(await db.OwnPracticeAsync(stop), []);
         var facts = (await FactsReading.LoadAsync(db, [person], stop))[person];
         var reading = ConsentLedger.Read(facts.Consent, practice.Consent, channel, Purpose.Commercial, null, desk.Now, practice.Zone);
         if (reading.Verdict == ConsentVerdict.Withdrawn || reading is { Verdict: ConsentVerdict.Allowed, Decided.Basis: not ConsentBasis.Inquiry })

@@ -29,7 +29,7 @@ public static class InquiryGiving
 
     private static async Task<Desk> LoadAsync(GerminalDb db, Instant now, CancellationToken stop)
     {
-        var row = await db.Practices.AsNoTracking().SingleAsync(p => p.Id == db.PracticeId, stop);
+        var row = await db.OwnPracticeAsync(stop);
         var read = PracticeReading.Read(row, []);
         var today = now.InZone(read.Zone).Date;
         var members = await db
@@ -167,38 +167,36 @@ public static class InquiryGiving
         return true;
     }
 
-    private sealed record Overdue(Guid Id, Guid PracticeId);
-
-    /// <summary>Gives inquiries that nobody has touched in time to the deputy, and tells both. Where there is no deputy who is there, whoever stands in for the practice gets it; where that is the same member, they are told that it waits.</summary>
+    /// <summary>Gives inquiries of a practice that nobody has touched in time to the deputy, and tells both. Where there is no deputy who is there, whoever stands in for the practice gets it; where that is the same member, they are told that it waits.</summary>
     /// <returns>False where there was none.</returns>
-    public static async Task<bool> DeputiesAsync(IDbContextFactory<GerminalDb> databases, Instant now, CancellationToken stop)
+    public static async Task<bool> DeputiesAsync(IDbContextFactory<GerminalDb> databases, Guid practiceId, Instant now, CancellationToken stop)
     {
         await using var db = await databases.CreateDbContextAsync(stop);
+        db.PracticeId = practiceId;
         await using var transaction = await db.Database.BeginTransactionAsync(stop);
         var overdue = await db
-            .Database.SqlQuery<Overdue>(
+            .Database.SqlQuery<Guid>(
                 $"""
                 UPDATE inquiries i SET deputy_at = NULL FROM (
-                  SELECT id FROM inquiries WHERE answered_at IS NULL AND deputy_at <= {now} ORDER BY deputy_at LIMIT 100 FOR UPDATE SKIP LOCKED) o
-                WHERE i.id = o.id RETURNING i.id, i.practice_id
+                  SELECT id FROM inquiries WHERE answered_at IS NULL AND deputy_at <= {now} AND practice_id = {practiceId} ORDER BY deputy_at LIMIT 100 FOR UPDATE SKIP LOCKED) o
+                WHERE i.id = o.id RETURNING i.id AS "Value"
                 """
             )
             .ToListAsync(stop);
-        foreach (var practice in overdue.GroupBy(o => o.PracticeId))
+        if (overdue.Count == 0)
         {
-            db.PracticeId = practice.Key;
-            var desk = await LoadAsync(db, now, stop);
-            foreach (var one in practice)
-            {
-                await ToDeputyAsync(db, desk, one.Id, now, stop);
-            }
-
-            await db.SaveChangesAsync(stop);
-            db.ChangeTracker.Clear();
+            return false;
         }
 
+        var desk = await LoadAsync(db, now, stop);
+        foreach (var id in overdue)
+        {
+            await ToDeputyAsync(db, desk, id, now, stop);
+        }
+
+        await db.SaveChangesAsync(stop);
         await transaction.CommitAsync(stop);
-        return overdue.Count > 0;
+        return true;
     }
 
     private static async Task ToDeputyAsync(GerminalDb db, Desk desk, Guid id, Instant now, CancellationToken stop)

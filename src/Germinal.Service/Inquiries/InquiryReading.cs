@@ -2,7 +2,6 @@ using Germinal.Core.Engine;
 using Germinal.Core.Practices;
 using Germinal.Core.Results;
 using Germinal.Core.Time;
-using Germinal.Service.Engine;
 using Germinal.Service.People;
 using Germinal.Store;
 using Germinal.Store.Rows;
@@ -81,9 +80,14 @@ public static class InquiryReading
         inquiries.Where(i => i.OwnerId == member || (i.OwnerId == null && db.People.Any(p => p.Id == i.PersonId && p.OwnerId == member)));
 
     /// <summary>Inquiries as lines, in the order given.</summary>
-    public static async Task<IReadOnlyList<InquiryLine>> LinesAsync(GerminalDb db, IReadOnlyList<InquiryRow> rows, Instant now, CancellationToken stop)
+    /// <param name="db">A context of the practice.</param>
+    /// <param name="of">The practice, with its settings as they are stored.</param>
+    /// <param name="rows">Which.</param>
+    /// <param name="now">Practice time.</param>
+    /// <param name="stop">Gives up.</param>
+    public static async Task<IReadOnlyList<InquiryLine>> LinesAsync(GerminalDb db, (Practice Practice, PracticeSettings Settings) of, IReadOnlyList<InquiryRow> rows, Instant now, CancellationToken stop)
     {
-        var (practice, settings) = await PracticeReading.LoadWithSettingsAsync(db, stop);
+        var (practice, settings) = of;
         var hours = ReachedHours.Of(settings, practice);
         var ids = rows.Select(r => r.PersonId).Distinct().ToList();
         var people = await db.People.AsNoTracking().Where(p => ids.Contains(p.Id)).ToDictionaryAsync(p => p.Id, stop);
@@ -136,10 +140,9 @@ public static class InquiryReading
     }
 
     /// <summary>How long answers take: of those that came in since a moment, those that still wait counted as such.</summary>
-    public static async Task<AnswerTimes> TimesAsync(GerminalDb db, Instant since, Instant now, CancellationToken stop)
+    public static async Task<AnswerTimes> TimesAsync(GerminalDb db, (Practice Practice, PracticeSettings Settings) of, Instant since, Instant now, CancellationToken stop)
     {
-        var (practice, settings) = await PracticeReading.LoadWithSettingsAsync(db, stop);
-        var hours = ReachedHours.Of(settings, practice);
+        var hours = ReachedHours.Of(of.Settings, of.Practice);
         var all = await db
             .Inquiries.AsNoTracking()
             .Where(i => i.ReceivedAt >= since && i.Outcome != InquiryOutcomes.Nothing)
@@ -159,9 +162,9 @@ public static class InquiryReading
     }
 
     /// <summary>The working minutes of a usual day, for saying minutes as days.</summary>
-    public static int DayMinutes(PracticeSettings settings, Practice practice)
+    public static int DayMinutes((Practice Practice, PracticeSettings Settings) of)
     {
-        var hours = ReachedHours.Of(settings, practice);
+        var hours = ReachedHours.Of(of.Settings, of.Practice);
         return hours.Hours.Count == 0 ? 8 * 60 : (int)hours.Hours.Values.Average(h => Period.Between(h.From, h.To, PeriodUnits.Minutes).Minutes);
     }
 }

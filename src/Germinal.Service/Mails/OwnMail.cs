@@ -49,19 +49,7 @@ public static class OwnMail
     /// <param name="replyTo">Where answers go; null: to the sender.</param>
     public static MimeMessage Build(OwnMailRow row, Member from, DateTimeZone zone, string? replyTo)
     {
-        var message = new MimeMessage
-        {
-            Subject = row.Subject,
-            Date = row.CreatedAt.InZone(zone).ToDateTimeOffset(),
-            MessageId = MessageIdOf(row, from),
-        };
-        message.From.Add(new MailboxAddress(from.Name, from.Email));
-        message.To.Add(new MailboxAddress(row.ToName, row.ToAddress));
-        if (replyTo is not null)
-        {
-            message.ReplyTo.Add(new MailboxAddress(from.Name, replyTo));
-        }
-
+        var message = OutgoingMail.Head(row.Id, row.Subject, from, row.ToName, row.ToAddress, row.CreatedAt, zone, replyTo);
         if (row.InReplyTo is { } answered)
         {
             message.InReplyTo = answered;

@@ -24,40 +24,40 @@ public sealed class OwnMails(IDbContextFactory<GerminalDb> databases, IMailTrans
 
     private static Instant MachineNow => SystemClock.Instance.GetCurrentInstant();
 
-    private sealed record Claimed(Guid Id, Guid PracticeId, bool Again);
+    private sealed record Claimed(Guid Id, bool Again);
 
-    /// <summary>Sends what is due.</summary>
+    /// <summary>Sends what is due of a practice.</summary>
     /// <returns>False where nothing was.</returns>
-    public async Task<bool> SendDueAsync(CancellationToken stop)
-    {
-        var claimed = await ClaimAsync(stop);
-        foreach (var ofPractice in claimed.GroupBy(c => c.PracticeId))
-        {
-            await SendAsync(ofPractice.Key, [.. ofPractice], stop);
-        }
-
-        return claimed.Count > 0;
-    }
-
-    private async Task<List<Claimed>> ClaimAsync(CancellationToken stop)
+    public async Task<bool> SendDueAsync(Guid practiceId, CancellationToken stop)
     {
         await using var db = await databases.CreateDbContextAsync(stop);
+        db.PracticeId = practiceId;
+        var claimed = await ClaimAsync(db, stop);
+        if (claimed.Count == 0)
+        {
+            return false;
+        }
+
+        await SendAsync(db, claimed, stop);
+        return true;
+    }
+
+    private static Task<List<Claimed>> ClaimAsync(GerminalDb db, CancellationToken stop)
+    {
         var (now, until) = (MachineNow, MachineNow + Lease);
-        return await db
+        return db
             .Database.SqlQuery<Claimed>(
                 $"""
                 UPDATE own_mails m SET status = 'handing', next_try = {until}, attempts = attempts + 1
-                FROM (SELECT id, status FROM own_mails WHERE status IN ('waiting', 'handing') AND next_try <= {now} ORDER BY next_try LIMIT {AtOnce} FOR UPDATE SKIP LOCKED) o
-                WHERE m.id = o.id RETURNING m.id, m.practice_id, o.status = 'handing' AS again
+                FROM (SELECT id, status FROM own_mails WHERE status IN ('waiting', 'handing') AND next_try <= {now} AND practice_id = {db.PracticeId} ORDER BY next_try LIMIT {AtOnce} FOR UPDATE SKIP LOCKED) o
+                WHERE m.id = o.id RETURNING m.id, o.status = 'handing' AS again
                 """
             )
             .ToListAsync(stop);
     }
 
-    private async Task SendAsync(Guid practiceId, IReadOnlyList<Claimed> claimed, CancellationToken stop)
+    private async Task SendAsync(GerminalDb db, List<Claimed> claimed, CancellationToken stop)
     {
-        await using var db = await databases.CreateDbContextAsync(stop);
-        db.PracticeId = practiceId;
         var (practice, settings) = await PracticeReading.LoadWithSettingsAsync(db, stop);
         var server = secrets.Open(settings.MailOut);
         var ids = claimed.Select(c => c.Id).ToList();

@@ -89,7 +89,11 @@ public sealed class SubmissionRow : IOwned
 /// <param name="Question">The question's id.</param>
 /// <param name="Ask">Its words.</param>
 /// <param name="Value">The answer as it was understood; several choices parted by <c>;</c>.</param>
-public sealed record SubmittedAnswer(string Question, string Ask, string Value);
+public sealed record SubmittedAnswer(string Question, string Ask, string Value)
+{
+    /// <summary>The question and its answer on one line.</summary>
+    public string Sentence() => $"{Ask} {Value.Replace(";", ", ", StringComparison.Ordinal)}";
+}
 
 /// <summary>A file somebody sent by a form; kept apart, handed out as a file only.</summary>
 public sealed class SubmittedFileRow : IOwned

@@ -64,6 +64,12 @@ public sealed class PracticeSettings
 
     public List<PipelineSettings> Pipelines { get; set; } = [];
 
+    /// <summary>Every stage of every pipeline, in order, as people and opportunities name it: <c>Pipeline/Stage</c>.</summary>
+    public IEnumerable<string> AllStages() => Pipelines.SelectMany(p => p.Stages.Select(s => $"{p.Name}/{s}"));
+
+    /// <summary>Whether there is such a stage, named so.</summary>
+    public bool HasStage(string? stage) => AllStages().Contains(stage, StringComparer.Ordinal);
+
     /// <summary>Why opportunities are lost, in the practice's words.</summary>
     public List<string> LostReasons { get; set; } = [];
 

@@ -115,7 +115,7 @@ public static class ActEndpoints
                 return (await TagNames.KnownAsync(db, taken, stop) ?? taken, null);
             case ActKind.Stage:
                 var practice = await db.Practices.AsNoTracking().SingleAsync(p => p.Id == db.PracticeId, stop);
-                return practice.Settings.Pipelines.Any(p => p.Stages.Any(s => $"{p.Name}/{s}" == body.Stage))
+                return practice.Settings.HasStage(body.Stage)
                     ? (body.Stage!, null)
                     : ("", Problems.Field("stage", $"There is no stage “{body.Stage}”. Choose one from the list."));
             case ActKind.Join:

@@ -88,10 +88,8 @@ public static class DealingsEndpoints
 
     private static async Task<string?> StageProblemAsync(GerminalDb db, string stage, CancellationToken stop)
     {
-        var stages = (await db.Practices.AsNoTracking().SingleAsync(p => p.Id == db.PracticeId, stop))
-            .Settings.Pipelines.SelectMany(p => p.Stages.Select(s => $"{p.Name}/{s}"))
-            .ToList();
-        return stages.Contains(stage, StringComparer.Ordinal) ? null : $"There is no stage “{stage}”; {string.Join(", ", stages)} are.";
+        var settings = (await db.Practices.AsNoTracking().SingleAsync(p => p.Id == db.PracticeId, stop)).Settings;
+        return settings.HasStage(stage) ? null : $"There is no stage “{stage}”; {string.Join(", ", settings.AllStages())} are.";
     }
 
     private static async Task<Results<Ok<DealingsDto>, NotFound>> Read(Guid id, GerminalDb db, CancellationToken stop)

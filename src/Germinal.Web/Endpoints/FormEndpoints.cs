@@ -51,7 +51,7 @@ public sealed record FormDto(Guid Id, int Edition, string Slug, string Address, 
 /// <param name="Name">Their name.</param>
 /// <param name="Answers">What was answered, by question.</param>
 /// <param name="CameFrom">The page it stood in.</param>
-public sealed record SubmissionLine(Guid Id, string At, string State, string Doubt, Guid? Person, string? Name, IReadOnlyList<SentAnswerDto> Answers, string? CameFrom);
+public sealed record SubmissionLine(Guid Id, string At, string State, string Doubt, Guid? Person, string? Name, IReadOnlyList<SubmittedAnswer> Answers, string? CameFrom);
 
 /// <summary>A page of a form's submissions, the newest first.</summary>
 public sealed record SubmissionsDto(IReadOnlyList<SubmissionLine> Rows, string? Next);
@@ -328,7 +328,7 @@ public static class FormEndpoints
                         s.Doubt,
                         s.PersonId,
                         s.PersonId is { } person ? names.GetValueOrDefault(person) : null,
-                        [.. s.Answers.Select(a => new SentAnswerDto(a.Question, a.Ask, a.Value))],
+                        s.Answers,
                         s.CameFrom
                     )),
                 ],
@@ -433,7 +433,7 @@ public static class FormEndpoints
         var asked = form.Questions.Where(q => q.Kind is not (QuestionKind.Hidden or QuestionKind.File or QuestionKind.LongText or QuestionKind.Consent)).Take(5).Select(q => q.Ask).ToList();
         var consent = form.Questions.Where(q => q.Kind == QuestionKind.Consent).Select(q => q.Ask).ToList();
         return Results.File(
-            SignUpSheet.Pdf(form.Title.Length > 0 ? form.Title : form.Name, form.Words, [.. asked, .. consent.Count > 0 ? ["Yes"] : Array.Empty<string>()], consent, links.Form(row.Slug), practice.Name, letter == true),
+            SignUpSheet.Pdf(form.Heading, form.Words, [.. asked, .. consent.Count > 0 ? ["Yes"] : Array.Empty<string>()], consent, links.Form(row.Slug), practice.Name, letter == true),
             "application/pdf",
             $"{row.Name}.pdf"
         );

@@ -93,7 +93,7 @@ public static class FormHtml
         // Not shown, not read out, not reached by the keyboard.
         body.Append("<div class=\"apart\" aria-hidden=\"true\"><label>Leave this empty <input type=\"text\" name=\"").Append(HiddenField).Append("\" tabindex=\"-1\" autocomplete=\"off\"></label></div>");
         body.Append("<button type=\"submit\">Send</button></form>");
-        return Dress(form.Title.Length > 0 ? form.Title : form.Name, body.ToString(), practice, how.Framed, script: how.Action is not null);
+        return Dress(form.Heading, body.ToString(), practice, how.Framed, script: how.Action is not null);
     }
 
     /// <summary>A page that says something: thanks, closed, confirm.</summary>

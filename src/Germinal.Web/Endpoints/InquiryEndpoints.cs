@@ -29,9 +29,6 @@ public sealed record InquiriesDto(IReadOnlyList<InquiryLine> Rows, int InAll, in
 /// <param name="DayMinutes">Working minutes of a usual day.</param>
 public sealed record AnsweredDto(IReadOnlyList<InquiryLine> Rows, string? Next, AnswerTimes Times, int DayMinutes);
 
-/// <summary>An answer to a question of a form, as it was sent.</summary>
-public sealed record SentAnswerDto(string Question, string Ask, string Value);
-
 /// <summary>A file that was sent with an inquiry.</summary>
 public sealed record SentFileDto(Guid Id, string Question, string Name, string ContentType, int Bytes);
 
@@ -50,7 +47,7 @@ public sealed record AboutMailDto(Guid Id, string Kind, string Subject, string T
 public sealed record OneInquiryDto(
     InquiryLine Line,
     string Text,
-    IReadOnlyList<SentAnswerDto> Answers,
+    IReadOnlyList<SubmittedAnswer> Answers,
     IReadOnlyList<SentFileDto> Files,
     string? Subject,
     string? Came,
@@ -126,12 +123,12 @@ public static class InquiryEndpoints
         var waiting = db.Inquiries.AsNoTracking().Where(i => i.AnsweredAt == null);
         var own = InquiryReading.Of(db, waiting, caller.Id);
         var rows = await (mine == true ? own : waiting).OrderBy(i => i.ReceivedAt).ThenBy(i => i.Id).Take(Shown).ToListAsync(stop);
-        var (practice, settings) = await PracticeReading.LoadWithSettingsAsync(db, stop);
+        var practice = await PracticeReading.LoadWithSettingsAsync(db, stop);
         return new InquiriesDto(
-            await InquiryReading.LinesAsync(db, rows, now, stop),
+            await InquiryReading.LinesAsync(db, practice, rows, now, stop),
             await waiting.CountAsync(stop),
             await own.CountAsync(stop),
-            InquiryReading.DayMinutes(settings, practice)
+            InquiryReading.DayMinutes(practice)
         );
     }
 
@@ -151,15 +148,15 @@ public static class InquiryEndpoints
         }
 
         var rows = await answered.OrderByDescending(i => i.AnsweredAt).ThenByDescending(i => i.Id).Take(Page + 1).ToListAsync(stop);
-        var (practice, settings) = await PracticeReading.LoadWithSettingsAsync(db, stop);
+        var practice = await PracticeReading.LoadWithSettingsAsync(db, stop);
         var shown = rows.Take(Page).ToList();
         var next = rows.Count > Page ? $"{NodaTime.Text.InstantPattern.ExtendedIso.Format(shown[^1].AnsweredAt!.Value)}_{shown[^1].Id}" : null;
         return TypedResults.Ok(
             new AnsweredDto(
-                await InquiryReading.LinesAsync(db, shown, now, stop),
+                await InquiryReading.LinesAsync(db, practice, shown, now, stop),
                 next,
-                await InquiryReading.TimesAsync(db, now - Duration.FromDays(365), now, stop),
-                InquiryReading.DayMinutes(settings, practice)
+                await InquiryReading.TimesAsync(db, practice, now - Duration.FromDays(365), now, stop),
+                InquiryReading.DayMinutes(practice)
             )
         );
     }
@@ -172,7 +169,7 @@ public static class InquiryEndpoints
         }
 
         var now = await PracticeClock.NowAsync(db, stop);
-        var practice = await PracticeReading.LoadAsync(db, stop);
+        var practice = await PracticeReading.LoadWithSettingsAsync(db, stop);
         var person = await db.People.AsNoTracking().SingleAsync(p => p.Id == row.PersonId, stop);
         var facts = (await FactsReading.LoadAsync(db, [person.Id], stop))[person.Id];
         var submission = row.SubmissionId is { } sent ? await db.Submissions.AsNoTracking().FirstOrDefaultAsync(s => s.Id == sent, stop) : null;
@@ -185,14 +182,14 @@ public static class InquiryEndpoints
         var subject = row.ReceivedId is { } received ? await db.Received.Where(r => r.Id == received).Select(r => r.Subject).FirstOrDefaultAsync(stop) : null;
         return TypedResults.Ok(
             new OneInquiryDto(
-                (await InquiryReading.LinesAsync(db, [row], now, stop))[0],
+                (await InquiryReading.LinesAsync(db, practice, [row], now, stop))[0],
                 row.Text,
-                [.. submission?.Answers.Select(a => new SentAnswerDto(a.Question, a.Ask, a.Value)) ?? []],
+                submission?.Answers ?? [],
                 files,
                 subject,
                 await CameAsync(db, row.TouchId, submission?.CameFrom, stop),
                 [.. mails.Select(m => new AboutMailDto(m.Id, m.Kind, m.Subject, m.Text, m.CreatedAt.Iso(), m.Status, m.LastAnswer))],
-                await InquiryActs.MayNotAsync(db, person, facts, practice, now, stop)
+                await InquiryActs.MayNotAsync(db, person, facts, practice.Practice, now, stop)
             )
         );
     }
@@ -223,13 +220,13 @@ public static class InquiryEndpoints
             ? TypedResults.File(found.Content, "application/octet-stream", found.Name)
             : TypedResults.NotFound();
 
-    private static Task<InquiryRow?> WaitingAsync(GerminalDb db, Guid id, CancellationToken stop) => db.Inquiries.AsNoTracking().FirstOrDefaultAsync(i => i.Id == id, stop);
+    private static Task<InquiryRow?> FindAsync(GerminalDb db, Guid id, CancellationToken stop) => db.Inquiries.AsNoTracking().FirstOrDefaultAsync(i => i.Id == id, stop);
 
     private const string Over = "This inquiry was answered meanwhile. What you wrote is still here.";
 
     private static async Task<Results<Ok<ReadyAnswerDto>, NotFound, ValidationProblem>> Ready(Guid id, AnswerInquiryBody body, GerminalDb db, InquiryActs desk, Caller caller, CancellationToken stop)
     {
-        if (await WaitingAsync(db, id, stop) is not { } row)
+        if (await FindAsync(db, id, stop) is not { } row)
         {
             return TypedResults.NotFound();
         }
@@ -247,7 +244,7 @@ public static class InquiryEndpoints
         CancellationToken stop
     )
     {
-        if (await WaitingAsync(db, id, stop) is not { } row)
+        if (await FindAsync(db, id, stop) is not { } row)
         {
             return TypedResults.NotFound();
         }
@@ -279,7 +276,7 @@ public static class InquiryEndpoints
     {
         await using var transaction = await db.Database.BeginTransactionAsync(stop);
         var now = await PracticeClock.NowAsync(db, stop);
-        if (await WaitingAsync(db, id, stop) is not { } row)
+        if (await FindAsync(db, id, stop) is not { } row)
         {
             return TypedResults.NotFound();
         }
@@ -300,7 +297,7 @@ public static class InquiryEndpoints
     private static async Task<Results<NoContent, NotFound, ProblemHttpResult>> End(Guid id, string outcome, GerminalDb db, Caller caller, CancellationToken stop)
     {
         await using var transaction = await db.Database.BeginTransactionAsync(stop);
-        if (await WaitingAsync(db, id, stop) is not { } row)
+        if (await FindAsync(db, id, stop) is not { } row)
         {
             return TypedResults.NotFound();
         }
@@ -319,7 +316,7 @@ public static class InquiryEndpoints
     private static async Task<Results<NoContent, NotFound, ValidationProblem, ProblemHttpResult>> Give(Guid id, GiveInquiryBody body, GerminalDb db, Caller caller, CancellationToken stop)
     {
         await using var transaction = await db.Database.BeginTransactionAsync(stop);
-        if (await WaitingAsync(db, id, stop) is null)
+        if (await FindAsync(db, id, stop) is null)
         {
             return TypedResults.NotFound();
         }

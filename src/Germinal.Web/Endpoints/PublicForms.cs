@@ -103,10 +103,8 @@ public static class PublicForms
         var words = form.Closed.Length > 0 ? form.Closed
             : form.Opens > now ? "This form is not open yet."
             : "This form takes no more.";
-        return Html(FormHtml.Says(Title(form), FormHtml.Paragraphs(words) + (form.Opens is { } opens && opens > now ? $"<p>It opens on {Moment(opens)}.</p>" : ""), practice, framed), StatusCodes.Status200OK);
+        return Html(FormHtml.Says(form.Heading, FormHtml.Paragraphs(words) + (form.Opens is { } opens && opens > now ? $"<p>It opens on {Moment(opens)}.</p>" : ""), practice, framed), StatusCodes.Status200OK);
     }
-
-    private static string Title(Form form) => form.Title.Length > 0 ? form.Title : form.Name;
 
     /// <summary>A moment that the page's script says in the reader's own zone and language; without it, in UTC.</summary>
     private static string Moment(Instant at) => $"<time datetime=\"{NodaTime.Text.InstantPattern.ExtendedIso.Format(at)}\">{at.InUtc().ToString("d MMMM uuuu, HH:mm 'UTC'", CultureInfo.InvariantCulture)}</time>";
@@ -196,7 +194,7 @@ public static class PublicForms
             FormOutcome.ConfirmAsked => Html(
                 FormHtml.Says("One more step", "<p>We have sent you an email. Follow the link in it and press the button; only then is it sent. The link works for seven days.</p>", practice, framed)
             ),
-            FormOutcome.OnWaitingList => Html(FormHtml.Says(Title(shown.Form), "<p>You are on the waiting list. We write to you when there is a place.</p>", practice, framed)),
+            FormOutcome.OnWaitingList => Html(FormHtml.Says(shown.Form.Heading, "<p>You are on the waiting list. We write to you when there is a place.</p>", practice, framed)),
             _ => Thanks(shown.Form, practice, framed),
         };
     }
@@ -256,7 +254,7 @@ public static class PublicForms
 
         http.Response.Headers.CacheControl = "public, max-age=300";
         http.Response.Headers["Cross-Origin-Resource-Policy"] = "cross-origin";
-        return Results.Text(EmbedScript.Replace("“title”", JsonSerializer.Serialize(Title(shown.Form)), StringComparison.Ordinal), "text/javascript; charset=utf-8");
+        return Results.Text(EmbedScript.Replace("“title”", JsonSerializer.Serialize(shown.Form.Heading), StringComparison.Ordinal), "text/javascript; charset=utf-8");
     }
 
     // Nothing but the frame's own height is listened to. Sizes are set from script, which a strict policy of the page allows.
@@ -309,7 +307,7 @@ public static class PublicForms
             var asked => Html(
                 FormHtml.Says(
                     "Was it you?",
-                    $"<p>Was it you who sent “{PublicPages.Encode(asked.Shown is { } shown ? Title(shown.Form) : "a form")}” to {PublicPages.Encode(asked.Practice.Name)}?</p><form method=\"post\"><button type=\"submit\">Yes, it was me</button></form>",
+                    $"<p>Was it you who sent “{PublicPages.Encode(asked.Shown is { } shown ? shown.Form.Heading : "a form")}” to {PublicPages.Encode(asked.Practice.Name)}?</p><form method=\"post\"><button type=\"submit\">Yes, it was me</button></form>",
                     asked.Practice,
                     false
                 )

@@ -60,7 +60,7 @@ public static class SessionEndpoints
                     .Select(m => new MemberDto(m.Id, m.Name))
                     .ToListAsync(stop);
                 var tags = await db.Tags.AsNoTracking().Select(t => t.Name).OrderBy(n => n).ToListAsync(stop);
-                var stages = practice.Settings.Pipelines.SelectMany(p => p.Stages.Select(s => $"{p.Name}/{s}")).ToList();
+                var stages = practice.Settings.AllStages().ToList();
                 return new SessionDto(
                     token,
                     new MemberDto(caller.Id, caller.Name),

@@ -5,7 +5,7 @@ import { useNow, useSession } from '../../app/session';
 import { Button, Field } from '../../ui/bits';
 import { OneOf } from '../../ui/OneOf';
 import { date, moment } from '../../ui/when';
-import { Say } from '../programs/Say';
+import { Say, SayOneOf } from '../programs/Say';
 import { answering, type FormFile, ways } from './formFile';
 
 type Props = { draft: FormFile; set: (part: Partial<FormFile>) => void };
@@ -182,42 +182,29 @@ function IsInquiry({ draft, set }: Props) {
 function Known({ draft, set }: Props) {
   const now = draft.known ?? 'fill';
   return (
-    <Say words={ways[now]} label="What becomes of what is known">
-      {(close) => (
-        <OneOf
-          choices={Object.entries(ways) as [typeof now, string][]}
-          now={now}
-          choose={(known) => {
-            set({ known });
-            close();
-          }}
-        />
-      )}
-    </Say>
+    <SayOneOf
+      words={ways[now]}
+      label="What becomes of what is known"
+      choices={Object.entries(ways) as [typeof now, string][]}
+      now={now}
+      choose={(known) => set({ known })}
+    />
   );
 }
 
 /** Whether nothing exists until its sender has confirmed it (rule 17.3). */
 function Confirmed({ draft, set }: Props) {
   return (
-    <Say
+    <SayOneOf<boolean>
       words={draft.doubleOptIn ? 'Its sender is asked by email whether it was really them.' : 'It counts at once.'}
       label="Whether it is confirmed"
-    >
-      {(close) => (
-        <OneOf<boolean>
-          choices={[
-            [false, 'It counts at once.'],
-            [true, 'Its sender is asked by email whether it was really them; until they say yes, nothing but what they sent exists.'],
-          ]}
-          now={draft.doubleOptIn ?? false}
-          choose={(doubleOptIn) => {
-            set({ doubleOptIn });
-            close();
-          }}
-        />
-      )}
-    </Say>
+      choices={[
+        [false, 'It counts at once.'],
+        [true, 'Its sender is asked by email whether it was really them; until they say yes, nothing but what they sent exists.'],
+      ]}
+      now={draft.doubleOptIn ?? false}
+      choose={(doubleOptIn) => set({ doubleOptIn })}
+    />
   );
 }
 
@@ -283,22 +270,14 @@ function ByName({
   choose: (value: string | undefined) => void;
 }) {
   return (
-    <Say words={words} label={label} soft={now === undefined}>
-      {(close) => (
-        <OneOf<string | undefined>
-          choices={[
-            [undefined, none],
-            ...choices,
-            ...(now !== undefined && !choices.some(([v]) => v === now) ? [[now, now] as const] : []),
-          ]}
-          now={now}
-          choose={(value) => {
-            choose(value);
-            close();
-          }}
-        />
-      )}
-    </Say>
+    <SayOneOf<string | undefined>
+      words={words}
+      label={label}
+      soft={now === undefined}
+      choices={[[undefined, none], ...choices, ...(now !== undefined && !choices.some(([v]) => v === now) ? [[now, now] as const] : [])]}
+      now={now}
+      choose={(value) => choose(value)}
+    />
   );
 }
 
@@ -364,18 +343,14 @@ function Answers({ draft, set }: Props) {
   const now = draft.answersItself ?? 'never';
   return (
     <>
-      <Say words={answering[now]} label="When it is answered by itself" soft={now === 'never'}>
-        {(close) => (
-          <OneOf
-            choices={Object.entries(answering) as [typeof now, string][]}
-            now={now}
-            choose={(answersItself) => {
-              set({ answersItself });
-              close();
-            }}
-          />
-        )}
-      </Say>
+      <SayOneOf
+        words={answering[now]}
+        label="When it is answered by itself"
+        soft={now === 'never'}
+        choices={Object.entries(answering) as [typeof now, string][]}
+        now={now}
+        choose={(answersItself) => set({ answersItself })}
+      />
       {now !== 'never' && (
         <>
           {' '}

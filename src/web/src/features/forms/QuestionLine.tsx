@@ -4,7 +4,7 @@ import { api, take } from '../../api/client';
 import { useSession } from '../../app/session';
 import { Button, Field } from '../../ui/bits';
 import { OneOf } from '../../ui/OneOf';
-import { Say } from '../programs/Say';
+import { Say, SayOneOf } from '../programs/Say';
 import { chooses, type FormFile, type Kind, kinds, places, type Question } from './formFile';
 
 /** A question as it is written: its words, and what is to be known of it as a sentence below them. */
@@ -54,24 +54,22 @@ export function QuestionLine({
           onChange={(e) => set({ ask: e.target.value })}
         />
         <p className="m-0 text-small text-soft">
-          <Say words={kinds[kind]} label={`Kind of question ${number}`} soft>
-            {(close) => (
-              <OneOf
-                choices={Object.entries(kinds) as [Kind, string][]}
-                now={kind}
-                choose={(next) => {
-                  set({
-                    kind: next,
-                    options: chooses(next) ? (q.options ?? ['One', 'Another']) : undefined,
-                    consent: next === 'consent' ? (q.consent ?? { channel: 'email' }) : undefined,
-                    required: next === 'consent' ? undefined : q.required,
-                    into: next === 'consent' || next === 'file' ? undefined : q.into,
-                  });
-                  close();
-                }}
-              />
-            )}
-          </Say>
+          <SayOneOf
+            words={kinds[kind]}
+            label={`Kind of question ${number}`}
+            soft
+            choices={Object.entries(kinds) as [Kind, string][]}
+            now={kind}
+            choose={(next) =>
+              set({
+                kind: next,
+                options: chooses(next) ? (q.options ?? ['One', 'Another']) : undefined,
+                consent: next === 'consent' ? (q.consent ?? { channel: 'email' }) : undefined,
+                required: next === 'consent' ? undefined : q.required,
+                into: next === 'consent' || next === 'file' ? undefined : q.into,
+              })
+            }
+          />
           {chooses(kind) && (
             <>
               {': '}
@@ -91,25 +89,17 @@ export function QuestionLine({
           ) : (
             <>
               {', '}
-              <Say
+              <SayOneOf<boolean>
                 words={q.required ? 'has to be answered' : 'may stay empty'}
                 label={`Whether question ${number} has to be answered`}
                 soft
-              >
-                {(close) => (
-                  <OneOf<boolean>
-                    choices={[
-                      [true, 'has to be answered'],
-                      [false, 'may stay empty'],
-                    ]}
-                    now={q.required ?? false}
-                    choose={(required) => {
-                      set({ required: required || undefined });
-                      close();
-                    }}
-                  />
-                )}
-              </Say>
+                choices={[
+                  [true, 'has to be answered'],
+                  [false, 'may stay empty'],
+                ]}
+                now={q.required ?? false}
+                choose={(required) => set({ required: required || undefined })}
+              />
             </>
           )}
           {kind !== 'consent' && kind !== 'file' && (
@@ -231,30 +221,20 @@ function Consent({ question: q, number, set }: PartProps) {
   ] as const;
   return (
     <>
-      <Say words={channels.find(([c]) => c === consent.channel)?.[1] ?? 'by email'} label={`The channel of question ${number}`}>
-        {(close) => (
-          <OneOf
-            choices={channels}
-            now={consent.channel ?? 'email'}
-            choose={(channel) => {
-              set({ consent: { ...consent, channel } });
-              close();
-            }}
-          />
-        )}
-      </Say>{' '}
-      <Say words={consent.topic ? `about “${consent.topic}”` : 'about everything'} label={`The topic of question ${number}`}>
-        {(close) => (
-          <OneOf<string | undefined>
-            choices={[[undefined, 'about everything'], ...(practice.data?.topics ?? []).map((t) => [t, t] as const)]}
-            now={consent.topic}
-            choose={(topic) => {
-              set({ consent: { ...consent, topic } });
-              close();
-            }}
-          />
-        )}
-      </Say>
+      <SayOneOf
+        words={channels.find(([c]) => c === consent.channel)?.[1] ?? 'by email'}
+        label={`The channel of question ${number}`}
+        choices={channels}
+        now={consent.channel ?? 'email'}
+        choose={(channel) => set({ consent: { ...consent, channel } })}
+      />{' '}
+      <SayOneOf<string | undefined>
+        words={consent.topic ? `about “${consent.topic}”` : 'about everything'}
+        label={`The topic of question ${number}`}
+        choices={[[undefined, 'about everything'], ...(practice.data?.topics ?? []).map((t) => [t, t] as const)]}
+        now={consent.topic}
+        choose={(topic) => set({ consent: { ...consent, topic } })}
+      />
       {'; its words go into the ledger as they stand'}
     </>
   );
@@ -269,22 +249,14 @@ function Into({ question: q, number, set }: PartProps) {
     ...(session?.keyDates ?? []).map((d) => [`date:${d}`, d] as [string, string]),
   ];
   return (
-    <Say
+    <SayOneOf<string | undefined>
       words={q.into ? `goes into ${choices.find(([c]) => c === q.into)?.[1] ?? q.into}` : 'stays with what was sent'}
       label={`Where question ${number} goes`}
       soft={!q.into}
-    >
-      {(close) => (
-        <OneOf<string | undefined>
-          choices={[[undefined, 'stays with what was sent'], ...choices]}
-          now={q.into}
-          choose={(into) => {
-            set({ into });
-            close();
-          }}
-        />
-      )}
-    </Say>
+      choices={[[undefined, 'stays with what was sent'], ...choices]}
+      now={q.into}
+      choose={(into) => set({ into })}
+    />
   );
 }
 

@@ -1,14 +1,14 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
-import { useRef, useState } from 'react';
+import { useState } from 'react';
 import { Link } from 'react-router';
-import { api, type Schemas, take, upload } from '../../api/client';
+import { api, type Schemas, take } from '../../api/client';
 import { useMay, useMemberName, useNow, useSession } from '../../app/session';
 import { Button, Field, fieldError, Loading, Trouble } from '../../ui/bits';
 import { DayPage, PageHead, Stretch } from '../../ui/DayPage';
-import { OneOf } from '../../ui/OneOf';
+import { PictureChooser } from '../../ui/PictureChooser';
 import { said } from '../../ui/undo';
 import { date } from '../../ui/when';
-import { Say } from '../programs/Say';
+import { Say, SayOneOf } from '../programs/Say';
 
 type Giving = Schemas['GivingDto'];
 type Rule = Schemas['GivingRuleDto'];
@@ -172,31 +172,23 @@ function RuleWords({
   return (
     <>
       What comes{' '}
-      <Say words={byForm} label={`Sentence ${number}, by which form`} soft={!r.form}>
-        {(close) => (
-          <OneOf<string | null>
-            choices={[[null, 'by anything'], ...giving.forms.map((f) => [f.id, `by “${f.name}”`] as const)]}
-            now={r.form}
-            choose={(v) => {
-              put({ form: v });
-              close();
-            }}
-          />
-        )}
-      </Say>
+      <SayOneOf<string | null>
+        words={byForm}
+        label={`Sentence ${number}, by which form`}
+        soft={!r.form}
+        choices={[[null, 'by anything'], ...giving.forms.map((f) => [f.id, `by “${f.name}”`] as const)]}
+        now={r.form}
+        choose={(v) => put({ form: v })}
+      />
       ,{' '}
-      <Say words={about} label={`Sentence ${number}, about what`} soft={!r.topic}>
-        {(close) => (
-          <OneOf<string | null>
-            choices={[[null, 'about anything'], ...giving.topics.map((t) => [t, `about “${t}”`] as const)]}
-            now={r.topic}
-            choose={(v) => {
-              put({ topic: v });
-              close();
-            }}
-          />
-        )}
-      </Say>
+      <SayOneOf<string | null>
+        words={about}
+        label={`Sentence ${number}, about what`}
+        soft={!r.topic}
+        choices={[[null, 'about anything'], ...giving.topics.map((t) => [t, `about “${t}”`] as const)]}
+        now={r.topic}
+        choose={(v) => put({ topic: v })}
+      />
       ,{' '}
       <Say words={from} label={`Sentence ${number}, from where`} soft={!r.area}>
         {(close) => (
@@ -210,18 +202,15 @@ function RuleWords({
         )}
       </Say>{' '}
       goes{' '}
-      <Say words={tos.find(([to]) => to === r.to)?.[1] ?? ''} label={`Sentence ${number}, to whom`}>
-        {(close) => (
-          <OneOf<string>
-            choices={tos}
-            now={r.to}
-            choose={(to) => {
-              put({ to, members: to === 'who-knows-them' ? [] : r.members.length > 0 ? r.members : members.slice(0, 1).map((m) => m.id) });
-              close();
-            }}
-          />
-        )}
-      </Say>
+      <SayOneOf<string>
+        words={tos.find(([to]) => to === r.to)?.[1] ?? ''}
+        label={`Sentence ${number}, to whom`}
+        choices={tos}
+        now={r.to}
+        choose={(to) =>
+          put({ to, members: to === 'who-knows-them' ? [] : r.members.length > 0 ? r.members : members.slice(0, 1).map((m) => m.id) })
+        }
+      />
       {r.to !== 'who-knows-them' && (
         <>
           {' '}
@@ -434,25 +423,17 @@ function Away({ giving, set, may }: PartProps) {
         <p key={d.member} className="row">
           For {name(d.member)}{' '}
           {may ? (
-            <Say
+            <SayOneOf<string | null>
               words={d.deputy ? `${name(d.deputy)} stands in` : 'nobody stands in'}
               label={`Who stands in for ${name(d.member)}`}
               soft={!d.deputy}
-            >
-              {(close) => (
-                <OneOf<string | null>
-                  choices={[
-                    [null, 'nobody stands in'],
-                    ...members.filter((m) => m.id !== d.member).map((m) => [m.id, `${m.name} stands in`] as const),
-                  ]}
-                  now={d.deputy}
-                  choose={(deputy) => {
-                    set({ deputies: [{ member: d.member, deputy }] });
-                    close();
-                  }}
-                />
-              )}
-            </Say>
+              choices={[
+                [null, 'nobody stands in'],
+                ...members.filter((m) => m.id !== d.member).map((m) => [m.id, `${m.name} stands in`] as const),
+              ]}
+              now={d.deputy}
+              choose={(deputy) => set({ deputies: [{ member: d.member, deputy }] })}
+            />
           ) : d.deputy ? (
             `${name(d.deputy)} stands in`
           ) : (
@@ -504,11 +485,7 @@ function Away({ giving, set, may }: PartProps) {
 
 /** The colour and the picture of public pages. */
 function Look({ giving, set, may, error }: PartProps & { error: unknown }) {
-  const chooser = useRef<HTMLInputElement>(null);
-  const bring = useMutation({
-    mutationFn: (file: File) => upload<Schemas['ImageDto']>('/api/images', file),
-    onSuccess: (picture) => set({ picture: picture.url }),
-  });
+  const [trouble, setTrouble] = useState<unknown>();
   return (
     <>
       <Stretch title="How public pages look" />
@@ -530,32 +507,17 @@ function Look({ giving, set, may, error }: PartProps & { error: unknown }) {
         )}
         {giving.picture && <img src={giving.picture} alt="As it stands above public pages" className="max-h-12" />}
         {may && (
-          <>
-            <Button disabled={bring.isPending} onClick={() => chooser.current?.click()}>
-              {giving.picture ? 'another picture' : 'a picture above them'}
-            </Button>
-            {giving.picture && (
-              <Button look="plain" onClick={() => set({ picture: null })}>
-                no picture
-              </Button>
-            )}
-            <input
-              ref={chooser}
-              type="file"
-              accept="image/*"
-              className="sr-only"
-              tabIndex={-1}
-              aria-label="A picture for public pages"
-              onChange={(e) => {
-                const file = e.target.files?.[0];
-                e.target.value = '';
-                if (file) bring.mutate(file);
-              }}
-            />
-          </>
+          <PictureChooser
+            picture={giving.picture}
+            label="A picture for public pages"
+            words={['a picture above them', 'another picture']}
+            without="no picture"
+            set={(picture) => set({ picture })}
+            trouble={setTrouble}
+          />
         )}
         <span className="text-small text-ember">{fieldError(error, 'colour') ?? fieldError(error, 'picture')}</span>
-        <Trouble error={bring.error} />
+        <Trouble error={trouble} />
       </div>
     </>
   );

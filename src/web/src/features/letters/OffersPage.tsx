@@ -1,11 +1,12 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
-import { useRef, useState } from 'react';
+import { useState } from 'react';
 import { toast } from 'sonner';
-import { api, type Schemas, take, upload } from '../../api/client';
+import { api, type Schemas, take } from '../../api/client';
 import { useNow } from '../../app/session';
 import { Button, Empty, Field, fieldError, Loading, Trouble } from '../../ui/bits';
 import { DayPage, PageHead } from '../../ui/DayPage';
 import { Letter } from '../../ui/Letter';
+import { PictureChooser } from '../../ui/PictureChooser';
 import { keyDate } from '../../ui/when';
 import { KeptLinks, Uses } from './KeptLinks';
 
@@ -110,7 +111,6 @@ function useToday() {
 
 function OfferForm({ offer, offers, close }: { offer?: Offer; offers: Offer[]; close: () => void }) {
   const queries = useQueryClient();
-  const file = useRef<HTMLInputElement>(null);
   const [draft, setDraft] = useState({
     name: offer?.name ?? '',
     facts: offer?.facts ?? '',
@@ -229,30 +229,13 @@ function OfferForm({ offer, offers, close }: { offer?: Offer; offers: Offer[]; c
       </div>
       <div className="mb-3 flex flex-wrap items-center gap-4">
         {draft.picture && <img src={draft.picture} alt={draft.pictureWords || 'The offer'} className="h-16 w-24 object-cover" />}
-        <Button onClick={() => file.current?.click()}>{draft.picture ? 'Another picture' : 'Add a picture'}</Button>
-        {draft.picture && (
-          <Button look="danger" onClick={() => set({ picture: null, pictureWords: '' })}>
-            without one
-          </Button>
-        )}
-        <input
-          ref={file}
-          type="file"
-          accept="image/*"
-          className="sr-only"
-          aria-label="A picture of the offer"
-          tabIndex={-1}
-          onChange={async (e) => {
-            const chosen = e.target.files?.[0];
-            e.target.value = '';
-            if (!chosen) return;
-            setTrouble(undefined);
-            try {
-              set({ picture: (await upload<Schemas['ImageDto']>('/api/images', chosen)).url });
-            } catch (wrong) {
-              setTrouble(wrong);
-            }
-          }}
+        <PictureChooser
+          picture={draft.picture}
+          label="A picture of the offer"
+          words={['Add a picture', 'Another picture']}
+          without="without one"
+          set={(picture) => set(picture ? { picture } : { picture: null, pictureWords: '' })}
+          trouble={setTrouble}
         />
       </div>
       {draft.picture && line('The picture in words', 'pictureWords', 'for those who do not see it', true)}

@@ -1,10 +1,11 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
-import { useRef, useState } from 'react';
+import { useState } from 'react';
 import { toast } from 'sonner';
-import { api, type Schemas, take, upload } from '../../api/client';
+import { api, type Schemas, take } from '../../api/client';
 import { useSession } from '../../app/session';
 import { Button, Field, Loading, Trouble } from '../../ui/bits';
 import { DayPage, PageHead } from '../../ui/DayPage';
+import { PictureChooser } from '../../ui/PictureChooser';
 
 /** How whoever is signed in signs letters: their words and their photograph. */
 export default function SigningPage() {
@@ -36,7 +37,6 @@ export default function SigningPage() {
 function SignOffForm({ given }: { given: Schemas['SignOffDto'] }) {
   const session = useSession().data;
   const queries = useQueryClient();
-  const file = useRef<HTMLInputElement>(null);
   const [words, setWords] = useState(given.words);
   const [photograph, setPhotograph] = useState(given.photograph ?? undefined);
   const [trouble, setTrouble] = useState<unknown>();
@@ -70,30 +70,13 @@ function SignOffForm({ given }: { given: Schemas['SignOffDto'] }) {
       </Field>
       <div className="mb-4 flex items-center gap-4">
         {photograph && <img src={photograph} alt="You, as letters show you" className="h-16 w-16 rounded-full object-cover" />}
-        <Button onClick={() => file.current?.click()}>{photograph ? 'Another photograph' : 'Add a photograph'}</Button>
-        {photograph && (
-          <Button look="danger" onClick={() => setPhotograph(undefined)}>
-            without one
-          </Button>
-        )}
-        <input
-          ref={file}
-          type="file"
-          accept="image/*"
-          className="sr-only"
-          aria-label="Your photograph"
-          tabIndex={-1}
-          onChange={async (e) => {
-            const chosen = e.target.files?.[0];
-            e.target.value = '';
-            if (!chosen) return;
-            setTrouble(undefined);
-            try {
-              setPhotograph((await upload<Schemas['ImageDto']>('/api/images', chosen)).url);
-            } catch (wrong) {
-              setTrouble(wrong);
-            }
-          }}
+        <PictureChooser
+          picture={photograph}
+          label="Your photograph"
+          words={['Add a photograph', 'Another photograph']}
+          without="without one"
+          set={(address) => setPhotograph(address ?? undefined)}
+          trouble={setTrouble}
         />
       </div>
       <Trouble error={trouble ?? save.error} />

@@ -6,9 +6,8 @@ import { NodeViewContent, type NodeViewProps, NodeViewWrapper, ReactNodeViewRend
 import { type ReactNode, useState } from 'react';
 import { api, take } from '../../api/client';
 import { Field } from '../../ui/bits';
-import { OneOf } from '../../ui/OneOf';
 import { Take } from '../programs/forms';
-import { Say } from '../programs/Say';
+import { Say, SayOneOf } from '../programs/Say';
 import type { Rule } from '../rules/ruleLanguage';
 import { SayRules } from '../rules/SayRules';
 import { type Merge, readMerge, writeMerge } from './letterFields';
@@ -283,19 +282,14 @@ function OfferView({ node, updateAttributes }: NodeViewProps) {
   return (
     <NodeViewWrapper className="part-note" contentEditable={false}>
       the offer{' '}
-      <Say words={of || 'choose one'} label={`Offer: ${of || 'none yet'}`}>
-        {(close) => (
-          <OneOf
-            choices={offers.data?.map((o) => [o.name, o.name])}
-            now={of}
-            none="There is none yet. Write one under Letters, Offers."
-            choose={(name) => {
-              updateAttributes({ 'data-of': name });
-              close();
-            }}
-          />
-        )}
-      </Say>
+      <SayOneOf
+        words={of || 'choose one'}
+        label={`Offer: ${of || 'none yet'}`}
+        choices={offers.data?.map((o) => [o.name, o.name])}
+        now={of}
+        none="There is none yet. Write one under Letters, Offers."
+        choose={(name) => updateAttributes({ 'data-of': name })}
+      />
       , as it is on the day
     </NodeViewWrapper>
   );
@@ -323,33 +317,25 @@ function FiguresView({ node, updateAttributes }: NodeViewProps) {
   return (
     <NodeViewWrapper className="part-note" contentEditable={false}>
       figures of{' '}
-      <Say words={of || 'choose a table'} label={`Table: ${of || 'none yet'}`}>
-        {(close) => (
-          <OneOf
-            choices={tables.data?.map((t) => [t.name, t.name])}
-            now={of}
-            none="There is none yet. Bring one in under Letters, Figures."
-            choose={(name) => {
-              updateAttributes({ 'data-of': name });
-              close();
-            }}
-          />
-        )}
-      </Say>{' '}
+      <SayOneOf
+        words={of || 'choose a table'}
+        label={`Table: ${of || 'none yet'}`}
+        choices={tables.data?.map((t) => [t.name, t.name])}
+        now={of}
+        none="There is none yet. Bring one in under Letters, Figures."
+        choose={(name) => updateAttributes({ 'data-of': name })}
+      />{' '}
       for{' '}
-      <Say words={words} label={`Area: ${words}`}>
-        {(close) => (
-          <OneOf
-            choices={[...fields.map(([, said]) => said), ...areas].map((said) => [said, said])}
-            now={words}
-            choose={(said) => {
-              const chosen = fields.find(([, w]) => w === said)?.[0];
-              updateAttributes(chosen ? { 'data-field': chosen, 'data-area': null } : { 'data-field': null, 'data-area': said });
-              close();
-            }}
-          />
-        )}
-      </Say>
+      <SayOneOf
+        words={words}
+        label={`Area: ${words}`}
+        choices={[...fields.map(([, said]) => said), ...areas].map((said) => [said, said])}
+        now={words}
+        choose={(said) => {
+          const chosen = fields.find(([, w]) => w === said)?.[0];
+          updateAttributes(chosen ? { 'data-field': chosen, 'data-area': null } : { 'data-field': null, 'data-area': said });
+        }}
+      />
       ; without any{' '}
       <button
         type="button"

@@ -2,10 +2,9 @@ import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { api, take } from '../../api/client';
 import { Field } from '../../ui/bits';
-import { OneOf } from '../../ui/OneOf';
 import { Take } from './forms';
 import type { ProgramFile } from './programFile';
-import { Say } from './Say';
+import { Say, SayOneOf } from './Say';
 
 type Props = { draft: ProgramFile; set: (part: Partial<ProgramFile>) => void };
 
@@ -35,56 +34,44 @@ function Purpose({ draft, set }: Props) {
   return (
     <>
       Its messages are{' '}
-      <Say words={purpose} label={`Purpose: ${purpose}`} soft={draft.purpose === 'commercial'}>
-        {(close) => (
-          <OneOf<ProgramFile['purpose']>
-            choices={[
-              ['commercial', 'commercial: news, offers, keeping in touch; they need consent and carry a way out'],
-              ['transactional', 'transactional: about something they have with you already'],
-            ]}
-            now={draft.purpose}
-            choose={(value) => {
-              set({ purpose: value });
-              close();
-            }}
-          />
-        )}
-      </Say>
+      <SayOneOf<ProgramFile['purpose']>
+        words={purpose}
+        label={`Purpose: ${purpose}`}
+        soft={draft.purpose === 'commercial'}
+        choices={[
+          ['commercial', 'commercial: news, offers, keeping in touch; they need consent and carry a way out'],
+          ['transactional', 'transactional: about something they have with you already'],
+        ]}
+        now={draft.purpose}
+        choose={(value) => set({ purpose: value })}
+      />
       ,{' '}
-      <Say words={topic} label={`Topic: ${topic}`} soft={!draft.topic}>
-        {(close) => (
-          <OneOf<string | undefined>
-            choices={[
-              [undefined, 'no topic: whoever takes email at all gets it'],
-              ...[...new Set([...(practice.data?.topics ?? []), ...(draft.topic ? [draft.topic] : [])])].map(
-                (t) => [t, t] as [string | undefined, string],
-              ),
-            ]}
-            now={draft.topic}
-            choose={(value) => {
-              set({ topic: value });
-              close();
-            }}
-          />
-        )}
-      </Say>
+      <SayOneOf<string | undefined>
+        words={topic}
+        label={`Topic: ${topic}`}
+        soft={!draft.topic}
+        choices={[
+          [undefined, 'no topic: whoever takes email at all gets it'],
+          ...[...new Set([...(practice.data?.topics ?? []), ...(draft.topic ? [draft.topic] : [])])].map(
+            (t) => [t, t] as [string | undefined, string],
+          ),
+        ]}
+        now={draft.topic}
+        choose={(value) => set({ topic: value })}
+      />
       ; they{' '}
-      <Say words={voice} label={`Voice: ${voice}`} soft={!draft.voice}>
-        {(close) => (
-          <OneOf<ProgramFile['voice']>
-            choices={[
-              [undefined, 'as the practice does'],
-              ['I', 'I'],
-              ['we', 'we'],
-            ]}
-            now={draft.voice}
-            choose={(value) => {
-              set({ voice: value });
-              close();
-            }}
-          />
-        )}
-      </Say>{' '}
+      <SayOneOf<ProgramFile['voice']>
+        words={voice}
+        label={`Voice: ${voice}`}
+        soft={!draft.voice}
+        choices={[
+          [undefined, 'as the practice does'],
+          ['I', 'I'],
+          ['we', 'we'],
+        ]}
+        now={draft.voice}
+        choose={(value) => set({ voice: value })}
+      />{' '}
       and{' '}
       <Say words={priority} label={`Priority: ${priority}`} soft={draft.priority === usual}>
         {(close) => (
@@ -187,18 +174,14 @@ function Policy({ draft, set }: Props) {
   return (
     <>
       Of consent it goes by{' '}
-      <Say words={words} label={`Consent: ${words}`} soft={!draft.policy}>
-        {(close) => (
-          <OneOf
-            choices={[undefined, ...names].map((name) => [name, name ?? 'the practice’s own rules'])}
-            now={draft.policy}
-            choose={(policy) => {
-              set({ policy });
-              close();
-            }}
-          />
-        )}
-      </Say>
+      <SayOneOf
+        words={words}
+        label={`Consent: ${words}`}
+        soft={!draft.policy}
+        choices={[undefined, ...names].map((name) => [name, name ?? 'the practice’s own rules'])}
+        now={draft.policy}
+        choose={(policy) => set({ policy })}
+      />
       .
     </>
   );

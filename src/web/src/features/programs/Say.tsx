@@ -1,7 +1,8 @@
 import { Popover } from 'radix-ui';
-import { type HTMLAttributes, type ReactNode, type Ref, useState } from 'react';
+import { type ComponentProps, type HTMLAttributes, type ReactNode, type Ref, useState } from 'react';
 import { Button } from '../../ui/bits';
 import { Float } from '../../ui/Float';
+import { OneOf } from '../../ui/OneOf';
 
 /** A button that breaks across lines like the words around it, which a button element cannot. */
 export function Words({ ref, ...rest }: HTMLAttributes<HTMLSpanElement> & { ref?: Ref<HTMLSpanElement> }) {
@@ -61,6 +62,29 @@ export function Say({
         </Float>
       </Popover.Portal>
     </Popover.Root>
+  );
+}
+
+/** Words of a sentence that are one of a few things: press, and choose another. */
+export function SayOneOf<T>({
+  words,
+  label,
+  soft,
+  choose,
+  ...few
+}: ComponentProps<typeof OneOf<T>> & Pick<ComponentProps<typeof Say>, 'words' | 'label' | 'soft'>) {
+  return (
+    <Say words={words} label={label} soft={soft}>
+      {(close) => (
+        <OneOf<T>
+          {...few}
+          choose={(value) => {
+            choose(value);
+            close();
+          }}
+        />
+      )}
+    </Say>
   );
 }
 

@@ -1,11 +1,9 @@
 import { useCallback, useEffect, useRef, useState } from 'react';
-import { ApiError, api, type Schemas, take } from '../../api/client';
+import { api, type Schemas, take } from '../../api/client';
 import { keep, keptUnder } from '../../ui/kept';
+import { useSaving } from '../../ui/useSaving';
 import type { ProgramFile } from './programFile';
 import { allSteps } from './stepTree';
-
-const restBeforeSaving = 500;
-const beforeAgain = 4_000;
 
 /** What is written in one go is taken back in one go: changes of one kind that follow each other so fast (milliseconds). */
 const oneGo = 900;
@@ -26,50 +24,25 @@ export function useDraft(id: string, loaded: Schemas['ProgramDto']) {
   const [draft, setDraft] = useState(takenUp ?? (loaded.draft as unknown as ProgramFile));
   const [findings, setFindings] = useState(loaded.findings);
   const [line, setLine] = useState(loaded.line);
-  const [saved, setSaved] = useState<'saved' | 'writing' | 'saving'>('saved');
-  const [error, setError] = useState<ApiError>();
   const [changed, setChanged] = useState(!loaded.draftIsPublished);
   const number = useRef(loaded.draftNumber);
   const [shownNumber, setShownNumber] = useState(loaded.draftNumber);
   const latest = useRef(draft);
-  const timer = useRef<ReturnType<typeof setTimeout>>(undefined);
-  const dirty = useRef(false);
-  const running = useRef<Promise<void>>(undefined);
-
-  const save = useCallback(async () => {
-    clearTimeout(timer.current);
-    while (running.current) await running.current;
-    if (!dirty.current) return;
-    dirty.current = false;
-    setSaved('saving');
-    const work = (async () => {
-      try {
-        const answer = await take(
-          api.PUT('/api/programs/{id}/draft', {
-            params: { path: { id } },
-            body: { draftNumber: number.current, draft: latest.current as never },
-          }),
-        );
-        number.current = answer.draftNumber;
-        setShownNumber(answer.draftNumber);
-        setFindings(answer.findings);
-        setLine(answer.line);
-        setError(undefined);
-        setSaved(dirty.current ? 'writing' : 'saved');
-        if (!dirty.current) keep(nameOf(id), undefined);
-      } catch (e) {
-        dirty.current = true;
-        setSaved('writing');
-        const problem = e instanceof ApiError ? e : new ApiError(String(e), 0);
-        setError(problem);
-        // Nobody answered: it is tried again by itself.
-        if (problem.status === 0) timer.current = setTimeout(() => again.current(), beforeAgain);
-      }
-    })();
-    running.current = work;
-    await work;
-    running.current = undefined;
-  }, [id]);
+  const { saved, error, written, save } = useSaving(
+    async () => {
+      const answer = await take(
+        api.PUT('/api/programs/{id}/draft', {
+          params: { path: { id } },
+          body: { draftNumber: number.current, draft: latest.current as never },
+        }),
+      );
+      number.current = answer.draftNumber;
+      setShownNumber(answer.draftNumber);
+      setFindings(answer.findings);
+      setLine(answer.line);
+    },
+    () => keep(nameOf(id), undefined),
+  );
 
   // Everything since the page was opened, to be taken back and done again.
   const past = useRef<ProgramFile[]>([]);
@@ -83,13 +56,10 @@ export function useDraft(id: string, loaded: Schemas['ProgramDto']) {
       latest.current = next;
       setDraft(latest.current);
       setChanged(true);
-      dirty.current = true;
       keep(nameOf(id), { draft: latest.current, number: number.current } satisfies Kept);
-      setSaved('writing');
-      clearTimeout(timer.current);
-      timer.current = setTimeout(save, restBeforeSaving);
+      written();
     },
-    [id, save],
+    [id, written],
   );
 
   const change = useCallback(
@@ -113,21 +83,6 @@ export function useDraft(id: string, loaded: Schemas['ProgramDto']) {
   /** Does again what was taken back last; false where there is nothing. */
   const redo = useCallback(() => travel(undone.current, past.current, latest.current, put, counted), [put, counted]);
 
-  // What is not saved yet is saved when the page is left.
-  useEffect(
-    () => () => {
-      if (dirty.current) save();
-    },
-    [save],
-  );
-
-  const again = useRef(save);
-  again.current = save;
-  useEffect(() => {
-    const retry = () => again.current();
-    window.addEventListener('online', retry);
-    return () => window.removeEventListener('online', retry);
-  }, []);
   useEffect(() => {
     if (takenUp) change(takenUp);
   }, []);
