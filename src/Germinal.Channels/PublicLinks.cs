@@ -20,6 +20,7 @@ public sealed class PublicLinks(byte[] key, string baseUrl)
     private const byte OfShortLink = (byte)'s';
     private const byte OfFormConfirmation = (byte)'y';
     private const byte OfReader = (byte)'r';
+    private const byte OfAppointment = (byte)'a';
     private const int ShortSigns = 10;
 
     // Without those that are mistaken for each other when somebody types them: 0 and o, 1, i and l.
@@ -80,6 +81,18 @@ public sealed class PublicLinks(byte[] key, string baseUrl)
 
     /// <summary>The public page of a form.</summary>
     public string Form(string slug) => $"{BaseUrl}/form/{slug}";
+
+    /// <summary>The public page on which one chooses a time.</summary>
+    public string Meeting(string slug) => $"{BaseUrl}/time/{slug}";
+
+    /// <summary>The address by which whoever chose an appointment moves or cancels it.</summary>
+    public string Appointment(Guid appointmentId) => $"{BaseUrl}/a/{Token(OfAppointment, appointmentId, 0)}";
+
+    /// <summary>The appointment of a token, or null.</summary>
+    public Guid? TryReadAppointment(string token) => TryRead(OfAppointment, token)?.Id;
+
+    /// <summary>The public page a letter is shown as.</summary>
+    public string Landing(string slug) => $"{BaseUrl}/page/{slug}";
 
     /// <summary>What says who a form is shown to: the message whose link they followed.</summary>
     public string Reader(Guid touchId) => Token(OfReader, touchId, 0);

@@ -38,6 +38,7 @@ internal sealed class DemoStart(Settings settings, IConfiguration configuration)
         await DemoCircle.DrawAsync(db, stop);
         await DemoKept.KeepAsync(db, stop);
         await DemoForms.LiveAsync(db, stop);
+        await DemoMeetings.MakeAsync(db, stop);
         await SignIns.WriteAsync(file, DemoPractice.Members.Select(m => (m.Email, password)), stop);
     }
 

@@ -74,6 +74,7 @@ public static class ServiceSetup
         services.AddSingleton<FormTaking>();
         services.AddSingleton<FormIntake>();
         services.AddSingleton<InquiryActs>();
+        services.AddSingleton<Meetings.MeetingActs>();
         services.AddSingleton<EngineRoom>();
         services.AddSingleton<ImportRunner>();
         services.AddSingleton<LetterDesk>();

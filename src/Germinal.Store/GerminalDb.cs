@@ -129,6 +129,14 @@ public sealed class GerminalDb(DbContextOptions<GerminalDb> options) : IdentityD
     /// <summary>Mails that no program planned.</summary>
     public DbSet<OwnMailRow> OwnMails => Set<OwnMailRow>();
 
+    public DbSet<MeetingPageRow> MeetingPages => Set<MeetingPageRow>();
+
+    public DbSet<LandingRow> Landings => Set<LandingRow>();
+
+    public DbSet<LandingVersionRow> LandingVersions => Set<LandingVersionRow>();
+
+    public DbSet<LandingVisitRow> LandingVisits => Set<LandingVisitRow>();
+
     public DbSet<AbsenceRow> Absences => Set<AbsenceRow>();
 
     public DbSet<ImportRow> Imports => Set<ImportRow>();
@@ -407,6 +415,10 @@ public sealed class GerminalDb(DbContextOptions<GerminalDb> options) : IdentityD
         {
             e.HasIndex(a => new { a.PersonId, a.At });
             e.HasIndex(a => new { a.PracticeId, a.At });
+            e.HasIndex(a => new { a.WithId, a.At }).HasFilter("cancelled_at IS NULL");
+            e.HasIndex(a => new { a.PageId, a.Key }).IsUnique().HasFilter("key IS NOT NULL");
+            e.Property(a => a.Minutes).HasDefaultValue(60);
+            e.Property(a => a.Words).HasDefaultValue("");
             e.HasOne<PersonRow>().WithMany().HasForeignKey(a => a.PersonId).OnDelete(DeleteBehavior.Cascade);
         });
         model.Entity<InquiryRow>(e =>
@@ -529,11 +541,10 @@ public sealed class GerminalDb(DbContextOptions<GerminalDb> options) : IdentityD
                 s.At,
                 s.Id,
             });
-            e.HasIndex(s => new { s.PracticeId, s.At }).HasFilter("state = 'doubtful'").HasDatabaseName("ix_submissions_doubtful");
-            e.HasIndex(s => s.AskedAt).HasFilter("state = 'unconfirmed'").HasDatabaseName("ix_submissions_unconfirmed");
+            e.HasIndex(s => new { s.PracticeId, s.At }).HasFilter("status = 'doubtful'").HasDatabaseName("ix_submissions_doubtful");
+            e.HasIndex(s => s.AskedAt).HasFilter("status = 'unconfirmed'").HasDatabaseName("ix_submissions_unconfirmed");
             e.HasIndex(s => new { s.FormId, s.Print, s.At });
             e.HasIndex(s => s.PersonId);
-            e.Property(s => s.Status).HasColumnName("state");
             Jsonb(e.Property(s => s.Answers));
             e.HasOne<FormRow>().WithMany().HasForeignKey(s => s.FormId).OnDelete(DeleteBehavior.Cascade);
             e.HasOne<PersonRow>().WithMany().HasForeignKey(s => s.PersonId).OnDelete(DeleteBehavior.Cascade);
@@ -555,8 +566,37 @@ public sealed class GerminalDb(DbContextOptions<GerminalDb> options) : IdentityD
                 m.CreatedAt,
             });
             e.HasIndex(m => m.PersonId);
+            e.Property(m => m.Calendar).HasDefaultValue("");
             e.HasOne<PersonRow>().WithMany().HasForeignKey(m => m.PersonId).OnDelete(DeleteBehavior.Cascade);
             e.HasOne<SubmissionRow>().WithMany().HasForeignKey(m => m.SubmissionId).OnDelete(DeleteBehavior.Cascade);
+        });
+        model.Entity<MeetingPageRow>(e =>
+        {
+            e.HasIndex(p => new { p.PracticeId, p.Title });
+            e.HasIndex(p => p.Slug).IsUnique();
+            Jsonb(e.Property(p => p.Hours));
+        });
+        model.Entity<LandingRow>(e =>
+        {
+            e.HasIndex(l => l.LetterId).IsUnique();
+            e.HasIndex(l => new { l.PracticeId, l.Title });
+            e.HasIndex(l => l.Slug).IsUnique();
+            e.HasOne<LetterRow>().WithMany().HasForeignKey(l => l.LetterId).OnDelete(DeleteBehavior.Restrict);
+        });
+        model.Entity<LandingVersionRow>(e =>
+        {
+            e.HasKey(v => new { v.LandingId, v.Version });
+            e.HasOne<LandingRow>().WithMany().HasForeignKey(v => v.LandingId).OnDelete(DeleteBehavior.Cascade);
+        });
+        model.Entity<LandingVisitRow>(e =>
+        {
+            e.HasKey(v => new
+            {
+                v.LandingId,
+                v.Date,
+                v.ProgramId,
+            });
+            e.HasOne<LandingRow>().WithMany().HasForeignKey(v => v.LandingId).OnDelete(DeleteBehavior.Cascade);
         });
         model.Entity<AbsenceRow>().HasIndex(a => new { a.PracticeId, a.Until });
         model.Entity<ReadyProgramRow>(e =>

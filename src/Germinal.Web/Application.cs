@@ -128,6 +128,7 @@ public static class Application
         ApprovalEndpoints.Map(app);
         ProgramVersionEndpoints.Map(app);
         FormEndpoints.Map(app);
+        MeetingEndpoints.Map(app);
         GivingEndpoints.Map(app);
         OfferEndpoints.Map(app);
         FigureEndpoints.Map(app);
@@ -151,6 +152,7 @@ public static class Application
         StandInEndpoints.Map(app, settings);
         PublicPages.Map(app);
         PublicForms.Map(app);
+        PublicMeetings.Map(app);
         FigurePages.Map(app);
         PublicCalls.Map(app);
         PreferencePage.Map(app);

@@ -506,19 +506,7 @@ public sealed partial class FormsApiTests(Site site) : IClassFixture<Site>
     {
         var (_, id, slug) = await ShownAsync(new { doubleOptIn = true });
         var links = site.Services.GetRequiredService<PublicLinks>();
-        Guid person, touch;
-        await using (var db = site.Db())
-        {
-            (person, touch) = (Guid.CreateVersion7(), Guid.CreateVersion7());
-            db.People.Add(new PersonRow { Id = person, PracticeId = site.Practice, FirstName = "Linnea", LastName = "Ekwall", Email = "linnea@example.com", Mobile = "+12075550134", AddedAt = Site.Now });
-            var program = new ProgramRow { Id = Guid.CreateVersion7(), PracticeId = site.Practice, Name = $"P {id}", Draft = "{}" };
-            db.Programs.Add(program);
-            var run = Guid.CreateVersion7();
-            db.Touches.Add(new TouchRow { Id = touch, PracticeId = site.Practice, PersonId = person, ProgramId = program.Id, RunId = run, StepId = "a", Kind = "email", Status = Core.Engine.TouchStatus.HandedOver });
-            db.Messages.Add(new MessageRow { TouchId = touch, PracticeId = site.Practice, PersonId = person, MessageId = touch.ToString(), ToAddress = "linnea@example.com", FromAddress = "ada@example.com", FromName = "Ada", Subject = "News", Html = "", Text = "", SentAt = Site.Now });
-            await db.SaveChangesAsync();
-        }
-
+        var (person, touch, _) = await WrittenTo.SomebodyAsync(site, "Linnea", "Ekwall", "linnea@example.com", "+12075550134");
         using var anybody = Anybody();
         var page = await anybody.GetStringAsync($"/form/{slug}?by={links.Reader(touch)}");
         Assert.Contains("value=\"Linnea\"", page, StringComparison.Ordinal);

@@ -115,7 +115,7 @@ public sealed class FormIntake(IDbContextFactory<GerminalDb> databases, FormTaki
             {
                 return await TakeOnceAsync(shown, posted, stop);
             }
-            catch (Exception e) when (tried < MostTries && (e is DbUpdateConcurrencyException || e.GetBaseException() is System.Data.Common.DbException { IsTransient: true }))
+            catch (Exception e) when (tried < MostTries && Tries.MayGoAgain(e))
             {
                 // Nothing of it was written.
             }
@@ -256,7 +256,8 @@ public sealed class FormIntake(IDbContextFactory<GerminalDb> databases, FormTaki
         return row;
     }
 
-    private static async Task<bool> IsTheirsAsync(GerminalDb db, Guid person, string? firstName, CancellationToken stop) =>
+    /// <summary>Whether whoever came by somebody's own link says the same first name.</summary>
+    public static async Task<bool> IsTheirsAsync(GerminalDb db, Guid person, string? firstName, CancellationToken stop) =>
         await db.People.AsNoTracking().Where(p => p.Id == person && !p.Archived).Select(p => new { p.FirstName }).FirstOrDefaultAsync(stop) is { } known
         && (firstName is null || known.FirstName is null || string.Equals(known.FirstName.Trim(), firstName.Trim(), StringComparison.OrdinalIgnoreCase));
 
@@ -368,7 +369,7 @@ public sealed class FormIntake(IDbContextFactory<GerminalDb> databases, FormTaki
         var before = now - KeptUnconfirmed;
         return db.Database.ExecuteSqlAsync(
             $"""
-            WITH gone AS (DELETE FROM submissions WHERE state = 'unconfirmed' AND asked_at < {before} RETURNING form_id)
+            WITH gone AS (DELETE FROM submissions WHERE status = 'unconfirmed' AND asked_at < {before} RETURNING form_id)
             UPDATE forms f SET taken = greatest(0, taken - n.count) FROM (SELECT form_id, count(*)::int AS count FROM gone GROUP BY form_id) n WHERE f.id = n.form_id
             """,
             stop

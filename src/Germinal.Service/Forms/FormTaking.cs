@@ -44,9 +44,7 @@ public sealed class FormTaking(InquiryActs acts)
         // What somebody changes on a form that their own link filled is seen as theirs.
         var way = proven is not null ? KnownValues.TakeOver : form.Known;
 
-        // A field that has been taken away since, or takes other values now, keeps its answer in the submission and the thread.
-        var (taken, _) = await PutAsync(db, person, form, answers, way, stop);
-        await NotePutAsync(db, desk, person, taken, stop);
+        var taken = await PutInAsync(db, desk, person, form, answers, way, stop);
         (row.PersonId, row.Status) = (person.Id, SubmissionStates.Taken);
         var isInquiry = answers.IsInquiry(form);
         if (isNew && !isInquiry)
@@ -120,6 +118,14 @@ public sealed class FormTaking(InquiryActs acts)
     }
 
     private static bool IsPut(TakenAnswer answer) => answer.Taking is Taking.Filled or Taking.Replaced;
+
+    /// <summary>Puts answers where they go at the person, saved, and says what became of each. One whose field has been taken away since, or takes other values now, stays where it was sent.</summary>
+    public static async Task<IReadOnlyList<TakenAnswer>> PutInAsync(GerminalDb db, PeopleDesk desk, PersonRow person, Form form, FormAnswers answers, KnownValues way, CancellationToken stop)
+    {
+        var (taken, _) = await PutAsync(db, person, form, answers, way, stop);
+        await NotePutAsync(db, desk, person, taken, stop);
+        return taken;
+    }
 
     /// <summary>Puts answers where they go at the person, in one of the three ways; each is checked as what is typed is. Nothing is saved yet.</summary>
     /// <returns>What becomes of each, and what keeps one from standing there, with its field.</returns>

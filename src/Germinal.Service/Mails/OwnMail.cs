@@ -1,3 +1,4 @@
+using Germinal.Channels.Calendars;
 using Germinal.Channels.Mail;
 using Germinal.Core.Practices;
 using Germinal.Store.Rows;
@@ -17,6 +18,9 @@ public static class OwnMailKinds
 
     /// <summary>It asks whether it was really them (rule 17.3).</summary>
     public const string Confirmation = "confirmation";
+
+    /// <summary>It tells of an appointment that was chosen, moved or cancelled, and carries it for their calendar.</summary>
+    public const string Appointment = "appointment";
 }
 
 /// <summary>How far a mail of the practice's own is, as it is stored. Closed.</summary>
@@ -68,7 +72,16 @@ public static class OwnMail
             body.HtmlBody = row.Html;
         }
 
-        message.Body = body.ToMessageBody();
+        message.Body = row.Calendar.Length == 0 ? body.ToMessageBody() : WithCalendar(row);
         return message;
+    }
+
+    /// <summary>The words, and the appointment as calendars read it, whose method the part's type says as well (RFC 6047, 2.4).</summary>
+    private static MultipartAlternative WithCalendar(OwnMailRow row)
+    {
+        var method = row.Calendar.Contains($"METHOD:{AppointmentCalendar.Cancel}\r\n", StringComparison.Ordinal) ? AppointmentCalendar.Cancel : AppointmentCalendar.Request;
+        var calendar = new TextPart("calendar") { Text = row.Calendar };
+        calendar.ContentType.Parameters.Add("method", method);
+        return new MultipartAlternative { new TextPart("plain") { Text = row.Text }, calendar };
     }
 }

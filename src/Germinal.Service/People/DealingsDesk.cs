@@ -101,8 +101,8 @@ public sealed class DealingsDesk(GerminalDb db, PeopleDesk desk, Instant now)
         return true;
     }
 
-    /// <summary>Books an appointment.</summary>
-    public async Task<AppointmentRow> BookAsync(Guid person, string type, Instant at, string? place, Guid? with, CancellationToken stop)
+    /// <summary>Books an appointment; <paramref name="more"/> puts in what else is known of it before it is saved.</summary>
+    public async Task<AppointmentRow> BookAsync(Guid person, string type, Instant at, string? place, Guid? with, CancellationToken stop, Action<AppointmentRow>? more = null)
     {
         var row = new AppointmentRow
         {
@@ -114,6 +114,7 @@ public sealed class DealingsDesk(GerminalDb db, PeopleDesk desk, Instant now)
             Place = place,
             WithId = with,
         };
+        more?.Invoke(row);
         db.Appointments.Add(row);
         db.Events.Add(desk.NewEvent(person, new AppointmentMade(now, row.Id.ToString(), type, at)));
         await db.SaveChangesAsync(stop);

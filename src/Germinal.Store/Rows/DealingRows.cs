@@ -55,6 +55,27 @@ public sealed class AppointmentRow : IOwned
 
     /// <summary>When a member noted that they did not come; null where they did, or it is still to be.</summary>
     public Instant? MissedAt { get; set; }
+
+    /// <summary>How long it is.</summary>
+    public int Minutes { get; set; } = 60;
+
+    /// <summary>The page it was chosen on; null where a member made it.</summary>
+    public Guid? PageId { get; set; }
+
+    /// <summary>The mark of the page it was chosen on; sent twice, it is one.</summary>
+    public string? Key { get; set; }
+
+    /// <summary>How often it was moved or cancelled since it was first told (RFC 5545, 3.8.7.4).</summary>
+    public int Sequence { get; set; }
+
+    /// <summary>The IANA zone of whoever chose it; null where nobody knows.</summary>
+    public string? ReaderZone { get; set; }
+
+    /// <summary>What they wrote when they chose it.</summary>
+    public string Words { get; set; } = "";
+
+    /// <summary>The message whose link led to the page; null where nobody knows.</summary>
+    public Guid? TouchId { get; set; }
 }
 
 /// <summary>Somebody asked for something.</summary>

@@ -123,7 +123,7 @@ public sealed class OwnMailRow : IOwned
 
     public Guid PracticeId { get; set; }
 
-    /// <summary>written, by-itself or confirmation.</summary>
+    /// <summary>written, by-itself, confirmation or appointment.</summary>
     public required string Kind { get; set; }
 
     /// <summary>Whom it goes to; null for somebody who is nobody's person yet.</summary>
@@ -146,6 +146,9 @@ public sealed class OwnMailRow : IOwned
     public string Html { get; set; } = "";
 
     public required string Text { get; set; }
+
+    /// <summary>The appointment it carries as an iCalendar object (RFC 5545); empty for none.</summary>
+    public string Calendar { get; set; } = "";
 
     /// <summary>The Message-ID it answers (RFC 5322, 3.6.4), without angle brackets; null for none.</summary>
     public string? InReplyTo { get; set; }

@@ -1,4 +1,5 @@
 using System.Security.Cryptography;
+using Germinal.Channels.Calendars;
 using Germinal.Channels.Letters;
 using Germinal.Core.Contact;
 using Germinal.Core.Engine;
@@ -125,10 +126,11 @@ public static class CalendarFeed
             calendar.Events.Add(
                 new CalendarEvent
                 {
-                    Uid = $"{appointment.Id}@germinal",
-                    DtStamp = At(now),
-                    Start = At(appointment.At),
-                    End = At(appointment.At + Duration.FromHours(1)),
+                    Uid = AppointmentCalendar.UidOf(appointment.Id),
+                    Sequence = appointment.Sequence,
+                    DtStamp = AppointmentCalendar.At(now),
+                    Start = AppointmentCalendar.At(appointment.At),
+                    End = AppointmentCalendar.At(appointment.At + Duration.FromMinutes(appointment.Minutes)),
                     Summary = $"{appointment.Type}: {facts[appointment.PersonId].Name}",
                     Location = appointment.Place,
                     Status = appointment.CancelledAt is null ? "CONFIRMED" : "CANCELLED",
@@ -147,13 +149,11 @@ public static class CalendarFeed
             _ => "For",
         };
 
-    private static CalDateTime At(Instant instant) => new(instant.ToDateTimeUtc());
-
     private static CalendarEvent AllDay(Guid id, LocalDate day, Instant now, string summary, string words, string? number) =>
         new()
         {
-            Uid = $"{id}@germinal",
-            DtStamp = At(now),
+            Uid = AppointmentCalendar.UidOf(id),
+            DtStamp = AppointmentCalendar.At(now),
             Start = new CalDateTime(day.Year, day.Month, day.Day),
             End = new CalDateTime(day.PlusDays(1).Year, day.PlusDays(1).Month, day.PlusDays(1).Day),
             Summary = summary,

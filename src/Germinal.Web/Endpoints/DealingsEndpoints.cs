@@ -3,6 +3,7 @@ using Germinal.Service;
 using Germinal.Service.Clock;
 using Germinal.Service.Engine;
 using Germinal.Service.Inquiries;
+using Germinal.Service.Meetings;
 using Germinal.Service.People;
 using Germinal.Store;
 using Germinal.Store.Rows;
@@ -18,7 +19,16 @@ namespace Germinal.Web.Endpoints;
 public sealed record OpportunityDto(Guid Id, string Title, string Stage, string Status, string? LostReason, string OpenedAt, string? ClosedAt);
 
 /// <summary>An appointment to come, or one of the last weeks.</summary>
-public sealed record AppointmentDto(Guid Id, string Type, string At, string? Place, bool Cancelled, bool Missed);
+/// <param name="Id">Which.</param>
+/// <param name="Type">What kind.</param>
+/// <param name="At">When.</param>
+/// <param name="Place">Where; null where nobody has said.</param>
+/// <param name="Cancelled">Whether it was cancelled.</param>
+/// <param name="Missed">Whether they did not come.</param>
+/// <param name="Minutes">How long it is.</param>
+/// <param name="Chosen">Whether they chose it on a page themselves: then they are told when it is moved or cancelled.</param>
+/// <param name="Words">What they wrote when they chose it.</param>
+public sealed record AppointmentDto(Guid Id, string Type, string At, string? Place, bool Cancelled, bool Missed, int Minutes, bool Chosen, string Words);
 
 /// <summary>An inquiry.</summary>
 public sealed record InquiryDto(Guid Id, string? Form, string How, string Text, string ReceivedAt, string? AnsweredAt, string? AnsweredBy);
@@ -108,7 +118,7 @@ public static class DealingsEndpoints
         return TypedResults.Ok(
             new DealingsDto(
                 [.. opportunities.Select(o => new OpportunityDto(o.Id, o.Title, o.Stage, o.Status, o.LostReason, o.OpenedAt.Iso(), o.ClosedAt?.Iso()))],
-                [.. appointments.Select(a => new AppointmentDto(a.Id, a.Type, a.At.Iso(), a.Place, a.CancelledAt is not null, a.MissedAt is not null))],
+                [.. appointments.Select(a => new AppointmentDto(a.Id, a.Type, a.At.Iso(), a.Place, a.CancelledAt is not null, a.MissedAt is not null, a.Minutes, a.PageId is not null, a.Words))],
                 [.. inquiries.Select(i => new InquiryDto(i.Id, i.Form, i.How, i.Text, i.ReceivedAt.Iso(), i.AnsweredAt?.Iso(), i.AnsweredBy))],
                 [
                     .. tasks.Select(t => new TaskDto(
@@ -205,7 +215,7 @@ public static class DealingsEndpoints
         return TypedResults.NoContent();
     }
 
-    private static async Task<Results<NoContent, NotFound>> Cancel(Guid id, GerminalDb db, Caller caller, CancellationToken stop)
+    private static async Task<Results<NoContent, NotFound>> Cancel(Guid id, GerminalDb db, Caller caller, MeetingActs meetings, CancellationToken stop)
     {
         await using var transaction = await db.Database.BeginTransactionAsync(stop);
         if (
@@ -215,6 +225,10 @@ public static class DealingsEndpoints
         {
             return TypedResults.NotFound();
         }
+
+        var now = await PracticeClock.NowAsync(db, stop);
+        row.CancelledAt = now;
+        await meetings.ToldByMemberAsync(db, row, MeetingNews.Cancelled, now, stop);
 
         await transaction.CommitAsync(stop);
         return TypedResults.NoContent();
@@ -296,6 +310,7 @@ public static class DealingsEndpoints
         MoveAppointmentBody body,
         GerminalDb db,
         Caller caller,
+        MeetingActs meetings,
         CancellationToken stop
     )
     {
@@ -310,7 +325,10 @@ public static class DealingsEndpoints
             return Problems.Field("at", problem!);
         }
 
+        await using var transaction = await db.Database.BeginTransactionAsync(stop);
         await (await DeskAsync(db, caller, stop)).MoveAsync(row, moment, stop);
+        await meetings.ToldByMemberAsync(db, row, MeetingNews.Moved, await PracticeClock.NowAsync(db, stop), stop);
+        await transaction.CommitAsync(stop);
         return TypedResults.NoContent();
     }
 

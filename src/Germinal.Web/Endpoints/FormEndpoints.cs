@@ -354,7 +354,7 @@ public static class FormEndpoints
                 $"""
                 SELECT a ->> 'question' AS question, btrim(c) AS answer, count(*)::int AS count
                 FROM submissions s, jsonb_array_elements(s.answers) a, unnest(string_to_array(a ->> 'value', ';')) c
-                WHERE s.form_id = {id} AND s.practice_id = {db.PracticeId} AND s.state = 'taken' AND a ->> 'question' = ANY({questions.Select(q => q.Id).ToArray()})
+                WHERE s.form_id = {id} AND s.practice_id = {db.PracticeId} AND s.status = 'taken' AND a ->> 'question' = ANY({questions.Select(q => q.Id).ToArray()})
                 GROUP BY 1, 2
                 """
             )

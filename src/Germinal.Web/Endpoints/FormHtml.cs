@@ -16,6 +16,8 @@ namespace Germinal.Web.Endpoints;
 /// <param name="Sent">What was sent, where it has to be put right.</param>
 /// <param name="Problems">By question, what has to be put right.</param>
 /// <param name="Word">A word above it; null for none.</param>
+/// <param name="Choose">What is to be chosen before its questions, as HTML; empty for nothing.</param>
+/// <param name="Press">What its button says.</param>
 public sealed record FormShowing(
     string? Action,
     string? Token,
@@ -25,7 +27,9 @@ public sealed record FormShowing(
     string? CameFrom = null,
     IReadOnlyDictionary<string, IReadOnlyList<string>>? Sent = null,
     IReadOnlyDictionary<string, string>? Problems = null,
-    string? Word = null
+    string? Word = null,
+    string Choose = "",
+    string Press = "Send"
 );
 
 /// <summary>
@@ -77,6 +81,7 @@ public static class FormHtml
         body.Append(Paragraphs(form.Words));
         var files = form.Questions.Any(q => q.Kind == QuestionKind.File);
         body.Append("<form id=\"form\" method=\"post\"").Append(how.Action is { } action ? $" action=\"{PublicPages.Encode(action)}\"" : " onsubmit=\"return false\"").Append(files ? " enctype=\"multipart/form-data\"" : "").Append(" novalidate>");
+        body.Append(how.Choose);
         foreach (var question in form.Questions)
         {
             Question(body, form, question, how);
@@ -92,12 +97,17 @@ public static class FormHtml
 
         // Not shown, not read out, not reached by the keyboard.
         body.Append("<div class=\"apart\" aria-hidden=\"true\"><label>Leave this empty <input type=\"text\" name=\"").Append(HiddenField).Append("\" tabindex=\"-1\" autocomplete=\"off\"></label></div>");
-        body.Append("<button type=\"submit\">Send</button></form>");
+        body.Append("<button type=\"submit\">").Append(PublicPages.Encode(how.Press)).Append("</button></form>");
         return Dress(form.Heading, body.ToString(), practice, how.Framed, script: how.Action is not null);
     }
 
     /// <summary>A page that says something: thanks, closed, confirm.</summary>
-    public static string Says(string title, string html, PracticeRow practice, bool framed) => Dress(title, html, practice, framed, script: framed);
+    /// <param name="title">Its head.</param>
+    /// <param name="html">What it says.</param>
+    /// <param name="practice">In whose dress.</param>
+    /// <param name="framed">Whether it stands in another page.</param>
+    /// <param name="script">Whether its script says moments in the reader's zone.</param>
+    public static string Says(string title, string html, PracticeRow practice, bool framed, bool script = false) => Dress(title, html, practice, framed, script || framed);
 
     /// <summary>Words as paragraphs; a blank line parts them.</summary>
     public static string Paragraphs(string words) =>

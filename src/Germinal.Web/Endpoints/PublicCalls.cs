@@ -47,9 +47,12 @@ public static class PublicCalls
         return address is null ? PublicPages.NotOurs() : Results.Redirect(ForReader(address, link.TouchId, links), permanent: false);
     }
 
-    /// <summary>An address that letters lead to; one of our forms is shown as the reader's.</summary>
+    /// <summary>The pages of ours that are shown as their reader's.</summary>
+    private static readonly string[] Personal = [PublicForms.Root, PublicMeetings.Root];
+
+    /// <summary>An address that letters lead to; a page of ours is shown as the reader's.</summary>
     private static string ForReader(string address, Guid touch, PublicLinks links) =>
-        address.StartsWith(links.BaseUrl + PublicForms.Root + "/", StringComparison.Ordinal)
+        Personal.Any(root => address.StartsWith($"{links.BaseUrl}{root}/", StringComparison.Ordinal))
             ? Microsoft.AspNetCore.WebUtilities.QueryHelpers.AddQueryString(address, "by", links.Reader(touch))
             : address;
 

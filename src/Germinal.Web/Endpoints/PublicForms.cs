@@ -22,7 +22,7 @@ public static class PublicForms
     public const string Root = "/form";
 
     /// <summary>How long a link in a letter shows a form as its reader's (from the sending).</summary>
-    private static readonly Duration LinkWorks = Duration.FromDays(90);
+    internal static readonly Duration LinkWorks = Duration.FromDays(90);
 
     /// <summary>The most a form may be as it is sent, with its files.</summary>
     private const int MostRequest = 55 * 1024 * 1024;
@@ -200,7 +200,7 @@ public static class PublicForms
     }
 
     /// <summary>What was posted; null for what is cut short, malformed or beyond every form.</summary>
-    private static async Task<IFormCollection?> PostedAsync(HttpRequest request, CancellationToken stop)
+    internal static async Task<IFormCollection?> PostedAsync(HttpRequest request, CancellationToken stop)
     {
         try
         {

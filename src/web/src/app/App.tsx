@@ -26,6 +26,7 @@ const InquiriesPage = lazy(() => import('../features/inquiries/InquiriesPage'));
 const GivingPage = lazy(() => import('../features/inquiries/GivingPage'));
 const FormsPage = lazy(() => import('../features/forms/FormsPage'));
 const FormPage = lazy(() => import('../features/forms/FormPage'));
+const MeetingsPage = lazy(() => import('../features/meetings/MeetingsPage'));
 const SentPage = lazy(() => import('../features/forms/SentPage'));
 const PracticePage = lazy(() => import('../features/practice/PracticePage'));
 const LetterList = lazy(() => import('../features/letters/LetterList'));
@@ -112,6 +113,7 @@ function Inside({ session }: { session: Session }) {
             <Route path="/people/:id" element={<PersonPage />} />
             <Route path="/inquiries" element={<InquiriesPage />} />
             <Route path="/inquiries/giving" element={<GivingPage />} />
+            <Route path="/meetings" element={<MeetingsPage />} />
             <Route path="/forms" element={<FormsPage />} />
             <Route path="/forms/:id" element={<FormPage />} />
             <Route path="/forms/:id/sent" element={<SentPage />} />

@@ -1,8 +1,9 @@
 /**
- * The script of a public form's page. The page works without it; with it, questions come and go with the answers before them, moments are said in the
- * reader's own zone, a page that frames it knows its height, and the work is done that makes sending by the thousand dear.
+ * The script of a public form's page. The page works without it; with it, questions come and go with the answers before them, moments are said, and
+ * times chosen, in the reader's own zone, a page that frames it knows its height, and the work is done that makes sending by the thousand dear.
  */
 import { followAnswers } from './followAnswers';
+import { timesHere } from './times';
 import { workFor } from './work';
 
 const form = document.querySelector<HTMLFormElement>('#form');
@@ -26,7 +27,9 @@ if (form) {
   }
 }
 
-for (const time of document.querySelectorAll('time')) {
+for (const times of document.querySelectorAll<HTMLElement>('.times')) timesHere(times);
+
+for (const time of document.querySelectorAll<HTMLTimeElement>('time:not(.times time)')) {
   const at = new Date(time.dateTime);
   if (!Number.isNaN(at.valueOf())) time.textContent = at.toLocaleString(navigator.language, { dateStyle: 'full', timeStyle: 'short' });
 }

@@ -5,15 +5,15 @@ import { api, type Schemas, take } from '../../api/client';
 import { useMay, useMemberName, useNow, useSession } from '../../app/session';
 import { Button, Field, fieldError, Loading, Trouble } from '../../ui/bits';
 import { DayPage, PageHead, Stretch } from '../../ui/DayPage';
+import { KeptNumber } from '../../ui/KeptNumber';
 import { PictureChooser } from '../../ui/PictureChooser';
 import { said } from '../../ui/undo';
+import { week } from '../../ui/week';
 import { date } from '../../ui/when';
 import { Say, SayOneOf } from '../programs/Say';
 
 type Giving = Schemas['GivingDto'];
 type Rule = Schemas['GivingRuleDto'];
-
-const week = { mon: 'Monday', tue: 'Tuesday', wed: 'Wednesday', thu: 'Thursday', fri: 'Friday', sat: 'Saturday', sun: 'Sunday' } as const;
 
 const tos = [
   ['who-knows-them', 'to whoever looks after them already'],
@@ -257,44 +257,30 @@ function Area({ area, put }: { area: string | null; put: (area: string | null) =
   );
 }
 
-/** A number that is kept when one has finished with it. */
-function Kept({ label, value, set, may }: { label: string; value: number; set: (n: number) => void; may: boolean }) {
-  return (
-    <input
-      aria-label={label}
-      type="number"
-      min={0}
-      className="w-16"
-      disabled={!may}
-      defaultValue={value}
-      key={value}
-      onBlur={(e) => {
-        const n = Number.parseInt(e.target.value, 10);
-        if (Number.isFinite(n) && n !== value) set(n);
-      }}
-    />
-  );
-}
-
 function Waiting({ giving, set, may }: PartProps) {
   return (
     <>
       <Stretch title="How long they wait" />
       <p className="row">
         After{' '}
-        <Kept
+        <KeptNumber
           label="Working hours before it goes to the deputy"
           value={giving.deputyAfterHours}
-          set={(deputyAfterHours) => set({ deputyAfterHours })}
+          set={(n) => n !== null && set({ deputyAfterHours: n })}
           may={may}
         />{' '}
         working hours in which nobody has touched it, an inquiry goes to the deputy, and both are told; 0 for never. After{' '}
-        <Kept label="Working days before it is late" value={giving.lateDays} set={(lateDays) => set({ lateDays })} may={may} /> working days
-        it is late, after{' '}
-        <Kept
+        <KeptNumber
+          label="Working days before it is late"
+          value={giving.lateDays}
+          set={(n) => n !== null && set({ lateDays: n })}
+          may={may}
+        />{' '}
+        working days it is late, after{' '}
+        <KeptNumber
           label="Working days before it is very late"
           value={giving.veryLateDays}
-          set={(veryLateDays) => set({ veryLateDays })}
+          set={(n) => n !== null && set({ veryLateDays: n })}
           may={may}
         />{' '}
         very late.

@@ -84,7 +84,7 @@ export default function InquiriesPage() {
         title="Inquiries"
         aside={
           <>
-            <Link to="/forms">Forms</Link> · <Link to="/inquiries/giving">Who gets them</Link>
+            <Link to="/forms">Forms</Link> · <Link to="/meetings">Times to choose</Link> · <Link to="/inquiries/giving">Who gets them</Link>
           </>
         }
       />

@@ -235,6 +235,8 @@ function Appointments({ personId, of, run, zone }: PartProps) {
             </span>
             {a.cancelled && ' · cancelled'}
             {a.missed && ' · did not come'}
+            {a.chosen && <span className="text-soft"> · they chose it, and are told when it is moved or cancelled</span>}
+            {a.words && <span className="block font-serif">“{a.words}”</span>}
             {!a.cancelled && !isAhead(a) && (
               <Button
                 className="ml-3"

@@ -14,7 +14,7 @@ using Npgsql.EntityFrameworkCore.PostgreSQL.Metadata;
 namespace Germinal.Store.Migrations
 {
     [DbContext(typeof(GerminalDb))]
-    [Migration("20261127104016_First")]
+    [Migration("20261127142444_First")]
     partial class First
     {
         /// <inheritdoc />
@@ -118,9 +118,23 @@ namespace Germinal.Store.Migrations
                         .HasColumnType("timestamp with time zone")
                         .HasColumnName("cancelled_at");
 
+                    b.Property<string>("Key")
+                        .HasColumnType("text")
+                        .HasColumnName("key");
+
+                    b.Property<int>("Minutes")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("integer")
+                        .HasDefaultValue(60)
+                        .HasColumnName("minutes");
+
                     b.Property<Instant?>("MissedAt")
                         .HasColumnType("timestamp with time zone")
                         .HasColumnName("missed_at");
+
+                    b.Property<Guid?>("PageId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("page_id");
 
                     b.Property<Guid>("PersonId")
                         .HasColumnType("uuid")
@@ -134,6 +148,18 @@ namespace Germinal.Store.Migrations
                         .HasColumnType("uuid")
                         .HasColumnName("practice_id");
 
+                    b.Property<string>("ReaderZone")
+                        .HasColumnType("text")
+                        .HasColumnName("reader_zone");
+
+                    b.Property<int>("Sequence")
+                        .HasColumnType("integer")
+                        .HasColumnName("sequence");
+
+                    b.Property<Guid?>("TouchId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("touch_id");
+
                     b.Property<string>("Type")
                         .IsRequired()
                         .HasColumnType("text")
@@ -143,14 +169,30 @@ namespace Germinal.Store.Migrations
                         .HasColumnType("uuid")
                         .HasColumnName("with_id");
 
+                    b.Property<string>("Words")
+                        .IsRequired()
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("text")
+                        .HasDefaultValue("")
+                        .HasColumnName("words");
+
                     b.HasKey("Id")
                         .HasName("pk_appointments");
+
+                    b.HasIndex("PageId", "Key")
+                        .IsUnique()
+                        .HasDatabaseName("ix_appointments_page_id_key")
+                        .HasFilter("key IS NOT NULL");
 
                     b.HasIndex("PersonId", "At")
                         .HasDatabaseName("ix_appointments_person_id_at");
 
                     b.HasIndex("PracticeId", "At")
                         .HasDatabaseName("ix_appointments_practice_id_at");
+
+                    b.HasIndex("WithId", "At")
+                        .HasDatabaseName("ix_appointments_with_id_at")
+                        .HasFilter("cancelled_at IS NULL");
 
                     b.ToTable("appointments", (string)null);
                 });
@@ -1049,6 +1091,150 @@ namespace Germinal.Store.Migrations
                     b.ToTable("key_dates", (string)null);
                 });
 
+            modelBuilder.Entity("Germinal.Store.Rows.LandingRow", b =>
+                {
+                    b.Property<Guid>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("uuid")
+                        .HasColumnName("id");
+
+                    b.Property<string>("By")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("by");
+
+                    b.Property<Instant>("ChangedAt")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("changed_at");
+
+                    b.Property<string>("Description")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("description");
+
+                    b.Property<int>("Edition")
+                        .HasColumnType("integer")
+                        .HasColumnName("edition");
+
+                    b.Property<Guid>("LetterId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("letter_id");
+
+                    b.Property<Guid?>("PictureId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("picture_id");
+
+                    b.Property<Guid>("PracticeId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("practice_id");
+
+                    b.Property<int?>("ShownVersion")
+                        .HasColumnType("integer")
+                        .HasColumnName("shown_version");
+
+                    b.Property<string>("Slug")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("slug");
+
+                    b.Property<string>("Title")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("title");
+
+                    b.HasKey("Id")
+                        .HasName("pk_landings");
+
+                    b.HasIndex("LetterId")
+                        .IsUnique()
+                        .HasDatabaseName("ix_landings_letter_id");
+
+                    b.HasIndex("Slug")
+                        .IsUnique()
+                        .HasDatabaseName("ix_landings_slug");
+
+                    b.HasIndex("PracticeId", "Title")
+                        .HasDatabaseName("ix_landings_practice_id_title");
+
+                    b.ToTable("landings", (string)null);
+                });
+
+            modelBuilder.Entity("Germinal.Store.Rows.LandingVersionRow", b =>
+                {
+                    b.Property<Guid>("LandingId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("landing_id");
+
+                    b.Property<int>("Version")
+                        .HasColumnType("integer")
+                        .HasColumnName("version");
+
+                    b.Property<Instant>("At")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("at");
+
+                    b.Property<string>("Body")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("body");
+
+                    b.Property<string>("By")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("by");
+
+                    b.Property<string>("Description")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("description");
+
+                    b.Property<Guid?>("PictureId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("picture_id");
+
+                    b.Property<Guid>("PracticeId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("practice_id");
+
+                    b.Property<string>("Title")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("title");
+
+                    b.HasKey("LandingId", "Version")
+                        .HasName("pk_landing_versions");
+
+                    b.ToTable("landing_versions", (string)null);
+                });
+
+            modelBuilder.Entity("Germinal.Store.Rows.LandingVisitRow", b =>
+                {
+                    b.Property<Guid>("LandingId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("landing_id");
+
+                    b.Property<LocalDate>("Date")
+                        .HasColumnType("date")
+                        .HasColumnName("date");
+
+                    b.Property<Guid>("ProgramId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("program_id");
+
+                    b.Property<int>("Count")
+                        .HasColumnType("integer")
+                        .HasColumnName("count");
+
+                    b.Property<Guid>("PracticeId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("practice_id");
+
+                    b.HasKey("LandingId", "Date", "ProgramId")
+                        .HasName("pk_landing_visits");
+
+                    b.ToTable("landing_visits", (string)null);
+                });
+
             modelBuilder.Entity("Germinal.Store.Rows.LetterRow", b =>
                 {
                     b.Property<Guid>("Id")
@@ -1130,6 +1316,100 @@ namespace Germinal.Store.Migrations
                         .HasName("pk_lists");
 
                     b.ToTable("lists", (string)null);
+                });
+
+            modelBuilder.Entity("Germinal.Store.Rows.MeetingPageRow", b =>
+                {
+                    b.Property<Guid>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("uuid")
+                        .HasColumnName("id");
+
+                    b.Property<int>("AheadDays")
+                        .HasColumnType("integer")
+                        .HasColumnName("ahead_days");
+
+                    b.Property<string>("By")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("by");
+
+                    b.Property<Instant>("ChangedAt")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("changed_at");
+
+                    b.Property<int>("Edition")
+                        .HasColumnType("integer")
+                        .HasColumnName("edition");
+
+                    b.Property<int>("GapMinutes")
+                        .HasColumnType("integer")
+                        .HasColumnName("gap_minutes");
+
+                    b.Property<string>("Hours")
+                        .IsRequired()
+                        .HasColumnType("jsonb")
+                        .HasColumnName("hours");
+
+                    b.Property<Guid>("MemberId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("member_id");
+
+                    b.Property<int>("Minutes")
+                        .HasColumnType("integer")
+                        .HasColumnName("minutes");
+
+                    b.Property<int?>("MostADay")
+                        .HasColumnType("integer")
+                        .HasColumnName("most_a_day");
+
+                    b.Property<int>("NoticeHours")
+                        .HasColumnType("integer")
+                        .HasColumnName("notice_hours");
+
+                    b.Property<string>("Place")
+                        .HasColumnType("text")
+                        .HasColumnName("place");
+
+                    b.Property<Guid>("PracticeId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("practice_id");
+
+                    b.Property<bool>("Shown")
+                        .HasColumnType("boolean")
+                        .HasColumnName("shown");
+
+                    b.Property<string>("Slug")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("slug");
+
+                    b.Property<string>("Title")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("title");
+
+                    b.Property<string>("Type")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("type");
+
+                    b.Property<string>("Words")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("words");
+
+                    b.HasKey("Id")
+                        .HasName("pk_meeting_pages");
+
+                    b.HasIndex("Slug")
+                        .IsUnique()
+                        .HasDatabaseName("ix_meeting_pages_slug");
+
+                    b.HasIndex("PracticeId", "Title")
+                        .HasDatabaseName("ix_meeting_pages_practice_id_title");
+
+                    b.ToTable("meeting_pages", (string)null);
                 });
 
             modelBuilder.Entity("Germinal.Store.Rows.MemberUser", b =>
@@ -1658,6 +1938,13 @@ namespace Germinal.Store.Migrations
                     b.Property<int>("Attempts")
                         .HasColumnType("integer")
                         .HasColumnName("attempts");
+
+                    b.Property<string>("Calendar")
+                        .IsRequired()
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("text")
+                        .HasDefaultValue("")
+                        .HasColumnName("calendar");
 
                     b.Property<Instant>("CreatedAt")
                         .HasColumnType("timestamp with time zone")
@@ -2766,7 +3053,7 @@ namespace Germinal.Store.Migrations
                     b.Property<string>("Status")
                         .IsRequired()
                         .HasColumnType("text")
-                        .HasColumnName("state");
+                        .HasColumnName("status");
 
                     b.Property<Guid?>("TouchId")
                         .HasColumnType("uuid")
@@ -2781,7 +3068,7 @@ namespace Germinal.Store.Migrations
 
                     b.HasIndex("AskedAt")
                         .HasDatabaseName("ix_submissions_unconfirmed")
-                        .HasFilter("state = 'unconfirmed'");
+                        .HasFilter("status = 'unconfirmed'");
 
                     b.HasIndex("PersonId")
                         .HasDatabaseName("ix_submissions_person_id");
@@ -2792,7 +3079,7 @@ namespace Germinal.Store.Migrations
 
                     b.HasIndex("PracticeId", "At")
                         .HasDatabaseName("ix_submissions_doubtful")
-                        .HasFilter("state = 'doubtful'");
+                        .HasFilter("status = 'doubtful'");
 
                     b.HasIndex("FormId", "At", "Id")
                         .HasDatabaseName("ix_submissions_form_id_at_id");
@@ -3449,6 +3736,36 @@ namespace Germinal.Store.Migrations
                         .OnDelete(DeleteBehavior.Cascade)
                         .IsRequired()
                         .HasConstraintName("fk_key_dates_people_person_id");
+                });
+
+            modelBuilder.Entity("Germinal.Store.Rows.LandingRow", b =>
+                {
+                    b.HasOne("Germinal.Store.Rows.LetterRow", null)
+                        .WithMany()
+                        .HasForeignKey("LetterId")
+                        .OnDelete(DeleteBehavior.Restrict)
+                        .IsRequired()
+                        .HasConstraintName("fk_landings_letters_letter_id");
+                });
+
+            modelBuilder.Entity("Germinal.Store.Rows.LandingVersionRow", b =>
+                {
+                    b.HasOne("Germinal.Store.Rows.LandingRow", null)
+                        .WithMany()
+                        .HasForeignKey("LandingId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired()
+                        .HasConstraintName("fk_landing_versions_landings_landing_id");
+                });
+
+            modelBuilder.Entity("Germinal.Store.Rows.LandingVisitRow", b =>
+                {
+                    b.HasOne("Germinal.Store.Rows.LandingRow", null)
+                        .WithMany()
+                        .HasForeignKey("LandingId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired()
+                        .HasConstraintName("fk_landing_visits_landings_landing_id");
                 });
 
             modelBuilder.Entity("Germinal.Store.Rows.MergeRow", b =>

@@ -279,6 +279,34 @@ namespace Germinal.Store.Migrations
                 });
 
             migrationBuilder.CreateTable(
+                name: "meeting_pages",
+                columns: table => new
+                {
+                    id = table.Column<Guid>(type: "uuid", nullable: false),
+                    practice_id = table.Column<Guid>(type: "uuid", nullable: false),
+                    member_id = table.Column<Guid>(type: "uuid", nullable: false),
+                    slug = table.Column<string>(type: "text", nullable: false),
+                    title = table.Column<string>(type: "text", nullable: false),
+                    words = table.Column<string>(type: "text", nullable: false),
+                    type = table.Column<string>(type: "text", nullable: false),
+                    place = table.Column<string>(type: "text", nullable: true),
+                    minutes = table.Column<int>(type: "integer", nullable: false),
+                    gap_minutes = table.Column<int>(type: "integer", nullable: false),
+                    notice_hours = table.Column<int>(type: "integer", nullable: false),
+                    most_a_day = table.Column<int>(type: "integer", nullable: true),
+                    ahead_days = table.Column<int>(type: "integer", nullable: false),
+                    hours = table.Column<string>(type: "jsonb", nullable: false),
+                    shown = table.Column<bool>(type: "boolean", nullable: false),
+                    edition = table.Column<int>(type: "integer", nullable: false),
+                    by = table.Column<string>(type: "text", nullable: false),
+                    changed_at = table.Column<Instant>(type: "timestamp with time zone", nullable: false)
+                },
+                constraints: table =>
+                {
+                    table.PrimaryKey("pk_meeting_pages", x => x.id);
+                });
+
+            migrationBuilder.CreateTable(
                 name: "offers",
                 columns: table => new
                 {
@@ -711,6 +739,33 @@ namespace Germinal.Store.Migrations
                 });
 
             migrationBuilder.CreateTable(
+                name: "landings",
+                columns: table => new
+                {
+                    id = table.Column<Guid>(type: "uuid", nullable: false),
+                    practice_id = table.Column<Guid>(type: "uuid", nullable: false),
+                    letter_id = table.Column<Guid>(type: "uuid", nullable: false),
+                    slug = table.Column<string>(type: "text", nullable: false),
+                    title = table.Column<string>(type: "text", nullable: false),
+                    description = table.Column<string>(type: "text", nullable: false),
+                    picture_id = table.Column<Guid>(type: "uuid", nullable: true),
+                    shown_version = table.Column<int>(type: "integer", nullable: true),
+                    edition = table.Column<int>(type: "integer", nullable: false),
+                    by = table.Column<string>(type: "text", nullable: false),
+                    changed_at = table.Column<Instant>(type: "timestamp with time zone", nullable: false)
+                },
+                constraints: table =>
+                {
+                    table.PrimaryKey("pk_landings", x => x.id);
+                    table.ForeignKey(
+                        name: "fk_landings_letters_letter_id",
+                        column: x => x.letter_id,
+                        principalTable: "letters",
+                        principalColumn: "id",
+                        onDelete: ReferentialAction.Restrict);
+                });
+
+            migrationBuilder.CreateTable(
                 name: "kept_walks",
                 columns: table => new
                 {
@@ -747,7 +802,14 @@ namespace Germinal.Store.Migrations
                     place = table.Column<string>(type: "text", nullable: true),
                     with_id = table.Column<Guid>(type: "uuid", nullable: true),
                     cancelled_at = table.Column<Instant>(type: "timestamp with time zone", nullable: true),
-                    missed_at = table.Column<Instant>(type: "timestamp with time zone", nullable: true)
+                    missed_at = table.Column<Instant>(type: "timestamp with time zone", nullable: true),
+                    minutes = table.Column<int>(type: "integer", nullable: false, defaultValue: 60),
+                    page_id = table.Column<Guid>(type: "uuid", nullable: true),
+                    key = table.Column<string>(type: "text", nullable: true),
+                    sequence = table.Column<int>(type: "integer", nullable: false),
+                    reader_zone = table.Column<string>(type: "text", nullable: true),
+                    words = table.Column<string>(type: "text", nullable: false, defaultValue: ""),
+                    touch_id = table.Column<Guid>(type: "uuid", nullable: true)
                 },
                 constraints: table =>
                 {
@@ -1177,7 +1239,7 @@ namespace Germinal.Store.Migrations
                     form_id = table.Column<Guid>(type: "uuid", nullable: false),
                     key = table.Column<string>(type: "text", nullable: false),
                     at = table.Column<Instant>(type: "timestamp with time zone", nullable: false),
-                    state = table.Column<string>(type: "text", nullable: false),
+                    status = table.Column<string>(type: "text", nullable: false),
                     version = table.Column<int>(type: "integer", nullable: false),
                     answers = table.Column<string>(type: "jsonb", nullable: false),
                     doubt = table.Column<string>(type: "text", nullable: false),
@@ -1304,6 +1366,52 @@ namespace Germinal.Store.Migrations
                 });
 
             migrationBuilder.CreateTable(
+                name: "landing_versions",
+                columns: table => new
+                {
+                    landing_id = table.Column<Guid>(type: "uuid", nullable: false),
+                    version = table.Column<int>(type: "integer", nullable: false),
+                    practice_id = table.Column<Guid>(type: "uuid", nullable: false),
+                    title = table.Column<string>(type: "text", nullable: false),
+                    description = table.Column<string>(type: "text", nullable: false),
+                    picture_id = table.Column<Guid>(type: "uuid", nullable: true),
+                    body = table.Column<string>(type: "text", nullable: false),
+                    by = table.Column<string>(type: "text", nullable: false),
+                    at = table.Column<Instant>(type: "timestamp with time zone", nullable: false)
+                },
+                constraints: table =>
+                {
+                    table.PrimaryKey("pk_landing_versions", x => new { x.landing_id, x.version });
+                    table.ForeignKey(
+                        name: "fk_landing_versions_landings_landing_id",
+                        column: x => x.landing_id,
+                        principalTable: "landings",
+                        principalColumn: "id",
+                        onDelete: ReferentialAction.Cascade);
+                });
+
+            migrationBuilder.CreateTable(
+                name: "landing_visits",
+                columns: table => new
+                {
+                    landing_id = table.Column<Guid>(type: "uuid", nullable: false),
+                    date = table.Column<LocalDate>(type: "date", nullable: false),
+                    program_id = table.Column<Guid>(type: "uuid", nullable: false),
+                    practice_id = table.Column<Guid>(type: "uuid", nullable: false),
+                    count = table.Column<int>(type: "integer", nullable: false)
+                },
+                constraints: table =>
+                {
+                    table.PrimaryKey("pk_landing_visits", x => new { x.landing_id, x.date, x.program_id });
+                    table.ForeignKey(
+                        name: "fk_landing_visits_landings_landing_id",
+                        column: x => x.landing_id,
+                        principalTable: "landings",
+                        principalColumn: "id",
+                        onDelete: ReferentialAction.Cascade);
+                });
+
+            migrationBuilder.CreateTable(
                 name: "received_files",
                 columns: table => new
                 {
@@ -1339,6 +1447,7 @@ namespace Germinal.Store.Migrations
                     subject = table.Column<string>(type: "text", nullable: false),
                     html = table.Column<string>(type: "text", nullable: false),
                     text = table.Column<string>(type: "text", nullable: false),
+                    calendar = table.Column<string>(type: "text", nullable: false, defaultValue: ""),
                     in_reply_to = table.Column<string>(type: "text", nullable: true),
                     references = table.Column<List<string>>(type: "text[]", nullable: false),
                     status = table.Column<string>(type: "text", nullable: false),
@@ -1421,6 +1530,13 @@ namespace Germinal.Store.Migrations
                 columns: new[] { "practice_id", "at" });
 
             migrationBuilder.CreateIndex(
+                name: "ix_appointments_page_id_key",
+                table: "appointments",
+                columns: new[] { "page_id", "key" },
+                unique: true,
+                filter: "key IS NOT NULL");
+
+            migrationBuilder.CreateIndex(
                 name: "ix_appointments_person_id_at",
                 table: "appointments",
                 columns: new[] { "person_id", "at" });
@@ -1429,6 +1545,12 @@ namespace Germinal.Store.Migrations
                 name: "ix_appointments_practice_id_at",
                 table: "appointments",
                 columns: new[] { "practice_id", "at" });
+
+            migrationBuilder.CreateIndex(
+                name: "ix_appointments_with_id_at",
+                table: "appointments",
+                columns: new[] { "with_id", "at" },
+                filter: "cancelled_at IS NULL");
 
             migrationBuilder.CreateIndex(
                 name: "ix_asp_net_role_claims_role_id",
@@ -1614,9 +1736,37 @@ namespace Germinal.Store.Migrations
                 columns: new[] { "practice_id", "name", "month", "day" });
 
             migrationBuilder.CreateIndex(
+                name: "ix_landings_letter_id",
+                table: "landings",
+                column: "letter_id",
+                unique: true);
+
+            migrationBuilder.CreateIndex(
+                name: "ix_landings_practice_id_title",
+                table: "landings",
+                columns: new[] { "practice_id", "title" });
+
+            migrationBuilder.CreateIndex(
+                name: "ix_landings_slug",
+                table: "landings",
+                column: "slug",
+                unique: true);
+
+            migrationBuilder.CreateIndex(
                 name: "ix_letters_practice_id_name",
                 table: "letters",
                 columns: new[] { "practice_id", "name" },
+                unique: true);
+
+            migrationBuilder.CreateIndex(
+                name: "ix_meeting_pages_practice_id_title",
+                table: "meeting_pages",
+                columns: new[] { "practice_id", "title" });
+
+            migrationBuilder.CreateIndex(
+                name: "ix_meeting_pages_slug",
+                table: "meeting_pages",
+                column: "slug",
                 unique: true);
 
             migrationBuilder.CreateIndex(
@@ -1898,7 +2048,7 @@ namespace Germinal.Store.Migrations
                 name: "ix_submissions_doubtful",
                 table: "submissions",
                 columns: new[] { "practice_id", "at" },
-                filter: "state = 'doubtful'");
+                filter: "status = 'doubtful'");
 
             migrationBuilder.CreateIndex(
                 name: "ix_submissions_form_id_at_id",
@@ -1925,7 +2075,7 @@ namespace Germinal.Store.Migrations
                 name: "ix_submissions_unconfirmed",
                 table: "submissions",
                 column: "asked_at",
-                filter: "state = 'unconfirmed'");
+                filter: "status = 'unconfirmed'");
 
             migrationBuilder.CreateIndex(
                 name: "ix_submitted_files_submission_id",
@@ -2061,10 +2211,16 @@ namespace Germinal.Store.Migrations
                 name: "key_dates");
 
             migrationBuilder.DropTable(
-                name: "letters");
+                name: "landing_versions");
+
+            migrationBuilder.DropTable(
+                name: "landing_visits");
 
             migrationBuilder.DropTable(
                 name: "lists");
+
+            migrationBuilder.DropTable(
+                name: "meeting_pages");
 
             migrationBuilder.DropTable(
                 name: "merges");
@@ -2151,6 +2307,9 @@ namespace Germinal.Store.Migrations
                 name: "programs");
 
             migrationBuilder.DropTable(
+                name: "landings");
+
+            migrationBuilder.DropTable(
                 name: "received");
 
             migrationBuilder.DropTable(
@@ -2161,6 +2320,9 @@ namespace Germinal.Store.Migrations
 
             migrationBuilder.DropTable(
                 name: "submissions");
+
+            migrationBuilder.DropTable(
+                name: "letters");
 
             migrationBuilder.DropTable(
                 name: "forms");

@@ -1,0 +1,93 @@
+using System.Globalization;
+using Germinal.Channels;
+using Germinal.Channels.Calendars;
+using Germinal.Core.Practices;
+using Germinal.Service.Mails;
+using Germinal.Store.Rows;
+using NodaTime;
+using NodaTime.Text;
+
+namespace Germinal.Service.Meetings;
+
+/// <summary>What became of an appointment that was chosen on a page. Closed.</summary>
+public enum MeetingNews
+{
+    Made,
+    Moved,
+    Cancelled,
+}
+
+/// <summary>The mail that tells somebody of the appointment they chose, with its iCalendar object (RFC 6047).</summary>
+public static class MeetingMail
+{
+    private static readonly LocalDateTimePattern DayAndTime = LocalDateTimePattern.Create("dddd, d MMMM uuuu, HH:mm", CultureInfo.InvariantCulture);
+
+    /// <summary>The zone an appointment is said in: that of whoever chose it, else the practice's.</summary>
+    public static DateTimeZone ZoneOf(AppointmentRow row, Practice practice) => (row.ReaderZone is { } id ? DateTimeZoneProviders.Tzdb.GetZoneOrNull(id) : null) ?? practice.Zone;
+
+    /// <summary>When it is, in words: <c>Tuesday, 2 March 2027, 10:00 (America/New_York)</c>.</summary>
+    public static string Say(Instant at, DateTimeZone zone) => $"{DayAndTime.Format(at.InZone(zone).LocalDateTime)} ({zone.Id})";
+
+    /// <summary>The iCalendar object of an appointment; null where it has nobody to be told, or nobody to tell it.</summary>
+    public static string? Calendar(AppointmentRow row, PersonRow person, Practice practice, string change, Instant now) =>
+        practice.Members.FirstOrDefault(m => m.Id == row.WithId) is { } member && person.Email is { } address
+            ? AppointmentCalendar.Write(
+                new CalendarAppointment(
+                    row.Id,
+                    row.Sequence,
+                    $"{row.Type}: {member.Name}, {practice.Name}",
+                    $"To move or cancel it: {change}",
+                    row.Place,
+                    row.At,
+                    row.Minutes,
+                    (member.Name, member.Email),
+                    (person.Name, address)
+                ),
+                row.CancelledAt is not null,
+                now
+            )
+            : null;
+
+    /// <summary>The mail.</summary>
+    public static OwnMailRow Write(AppointmentRow row, PersonRow person, Practice practice, MeetingNews news, PublicLinks links, Instant now)
+    {
+        var member = practice.Members.FirstOrDefault(m => m.Id == row.WithId);
+        var (when, change) = (Say(row.At, ZoneOf(row, practice)), links.Appointment(row.Id));
+        var (head, first) = news switch
+        {
+            MeetingNews.Made => ($"{row.Type}: {when}", "This is the time you chose:"),
+            MeetingNews.Moved => ($"Moved: {row.Type}, {when}", "Your appointment is now at this time:"),
+            _ => ($"Cancelled: {row.Type}, {when}", "This appointment does not take place:"),
+        };
+        string?[] lines =
+        [
+            $"Hello {person.FirstName ?? person.Name},",
+            "",
+            first,
+            "",
+            $"{row.Type}{(member is null ? "" : $" with {member.Name}")}",
+            $"{when}, {row.Minutes.ToString(CultureInfo.InvariantCulture)} minutes",
+            row.Place,
+            "",
+            news == MeetingNews.Cancelled ? null : $"To move or cancel it, follow this link: {change}",
+            news == MeetingNews.Cancelled ? null : "",
+            practice.Name,
+            practice.PostalAddress,
+        ];
+        return new OwnMailRow
+        {
+            Id = Guid.CreateVersion7(),
+            PracticeId = row.PracticeId,
+            Kind = OwnMailKinds.Appointment,
+            PersonId = person.Id,
+            MemberId = row.WithId,
+            ToName = person.Name,
+            ToAddress = person.Email!,
+            Subject = head,
+            Text = string.Join('\n', lines.OfType<string>()),
+            Calendar = Calendar(row, person, practice, change, now) ?? "",
+            CreatedAt = now,
+            NextTry = SystemClock.Instance.GetCurrentInstant(),
+        };
+    }
+}

@@ -1,0 +1,46 @@
+using Germinal.Core.Appointments;
+using Germinal.Core.Practices;
+using Germinal.Store;
+using Germinal.Store.Rows;
+using Microsoft.EntityFrameworkCore;
+using NodaTime;
+
+namespace Germinal.Service.Meetings;
+
+/// <summary>The times of a page that can be chosen now.</summary>
+public static class MeetingTimes
+{
+    // An appointment that began before is still in the way while it lasts.
+    private static readonly Duration Longest = Duration.FromHours(24);
+
+    /// <summary>The beginnings of meetings that can be made, in order.</summary>
+    /// <param name="db">A context of the practice.</param>
+    /// <param name="page">The page.</param>
+    /// <param name="practice">The practice.</param>
+    /// <param name="now">Practice time.</param>
+    /// <param name="apartFrom">An appointment that is to be moved, and stands in its own way no more; null for none.</param>
+    /// <param name="stop">Gives up.</param>
+    public static async Task<IReadOnlyList<Instant>> FreeAsync(GerminalDb db, MeetingPageRow page, Practice practice, Instant now, Guid? apartFrom, CancellationToken stop)
+    {
+        var (from, until) = (now - Longest, now + Duration.FromDays(page.AheadDays + 2));
+        var today = now.InZone(practice.Zone).Date;
+        var met = await db
+            .Appointments.AsNoTracking()
+            .Where(a => a.WithId == page.MemberId && a.CancelledAt == null && a.At > from && a.At < until && a.Id != apartFrom)
+            .Select(a => new { a.At, a.Minutes })
+            .ToListAsync(stop);
+        var away = await db.Absences.AsNoTracking().Where(a => a.MemberId == page.MemberId && a.Until >= today).Select(a => new { a.From, a.Until }).ToListAsync(stop);
+        return FreeTimes.Of(
+            MeetingPages.HoursOf(page),
+            practice.Calendar,
+            [.. away.Select(a => (a.From, a.Until))],
+            [.. met.Select(a => new Taken(a.At, a.At + Duration.FromMinutes(a.Minutes)))],
+            practice.Zone,
+            now
+        );
+    }
+
+    /// <summary>Keeps everybody else who would meet the same member waiting until the transaction ends: nobody gets a time that somebody has.</summary>
+    public static Task LockAsync(GerminalDb db, Guid member, CancellationToken stop) =>
+        db.Database.ExecuteSqlAsync($"SELECT pg_advisory_xact_lock(hashtextextended({$"meets/{member}"}, 0))", stop);
+}
