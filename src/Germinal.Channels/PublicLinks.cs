@@ -12,6 +12,15 @@ namespace Germinal.Channels;
 /// <param name="baseUrl">Where the application is reached from outside, without a slash at the end.</param>
 public sealed class PublicLinks(byte[] key, string baseUrl)
 {
+    /// <summary>Where forms are.</summary>
+    public const string FormRoot = "/form";
+
+    /// <summary>Where one chooses times.</summary>
+    public const string MeetingRoot = "/time";
+
+    /// <summary>Where letters are that are shown as pages.</summary>
+    public const string LandingRoot = "/page";
+
     private const int MacBytes = 16;
     private const byte OfLink = (byte)'l';
     private const byte OfOpening = (byte)'o';
@@ -80,10 +89,10 @@ public sealed class PublicLinks(byte[] key, string baseUrl)
     public Guid? TryReadFormConfirmation(string token) => TryRead(OfFormConfirmation, token)?.Id;
 
     /// <summary>The public page of a form.</summary>
-    public string Form(string slug) => $"{BaseUrl}/form/{slug}";
+    public string Form(string slug) => $"{BaseUrl}{FormRoot}/{slug}";
 
     /// <summary>The public page on which one chooses a time.</summary>
-    public string Meeting(string slug) => $"{BaseUrl}/time/{slug}";
+    public string Meeting(string slug) => $"{BaseUrl}{MeetingRoot}/{slug}";
 
     /// <summary>The address by which whoever chose an appointment moves or cancels it.</summary>
     public string Appointment(Guid appointmentId) => $"{BaseUrl}/a/{Token(OfAppointment, appointmentId, 0)}";
@@ -92,7 +101,7 @@ public sealed class PublicLinks(byte[] key, string baseUrl)
     public Guid? TryReadAppointment(string token) => TryRead(OfAppointment, token)?.Id;
 
     /// <summary>The public page a letter is shown as.</summary>
-    public string Landing(string slug) => $"{BaseUrl}/page/{slug}";
+    public string Landing(string slug) => $"{BaseUrl}{LandingRoot}/{slug}";
 
     /// <summary>What says who a form is shown to: the message whose link they followed.</summary>
     public string Reader(Guid touchId) => Token(OfReader, touchId, 0);

@@ -39,6 +39,7 @@ internal sealed class DemoStart(Settings settings, IConfiguration configuration)
         await DemoKept.KeepAsync(db, stop);
         await DemoForms.LiveAsync(db, stop);
         await DemoMeetings.MakeAsync(db, stop);
+        await DemoLandings.MakeAsync(db, stop);
         await SignIns.WriteAsync(file, DemoPractice.Members.Select(m => (m.Email, password)), stop);
     }
 

@@ -78,6 +78,8 @@ public static class ServiceSetup
         services.AddSingleton<EngineRoom>();
         services.AddSingleton<ImportRunner>();
         services.AddSingleton<LetterDesk>();
+        services.AddSingleton<Landings.LandingWriter>();
+        services.AddSingleton<Landings.LandingShelf>();
         services.AddSingleton<ProgramDesk>();
         services.AddSingleton<ReadyPrograms>();
         services.AddSingleton<ProgramRehearsal>();

@@ -129,6 +129,7 @@ public static class Application
         ProgramVersionEndpoints.Map(app);
         FormEndpoints.Map(app);
         MeetingEndpoints.Map(app);
+        LandingEndpoints.Map(app);
         GivingEndpoints.Map(app);
         OfferEndpoints.Map(app);
         FigureEndpoints.Map(app);
@@ -153,6 +154,7 @@ public static class Application
         PublicPages.Map(app);
         PublicForms.Map(app);
         PublicMeetings.Map(app);
+        PublicLandings.Map(app);
         FigurePages.Map(app);
         PublicCalls.Map(app);
         PreferencePage.Map(app);

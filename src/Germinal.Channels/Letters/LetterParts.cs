@@ -33,7 +33,10 @@ public static class LetterParts
     /// <summary>Figures of a table of the practice, named by <see cref="NameAttribute"/>, for the reader's area or a fixed one.</summary>
     public const string Figures = "figures";
 
-    /// <summary>What an offer or a table of figures is called.</summary>
+    /// <summary>A form, named by <see cref="NameAttribute"/> with the last part of its address: in a letter the way to it, on a public page the form itself.</summary>
+    public const string Form = "form";
+
+    /// <summary>What an offer, a table of figures or a form is called.</summary>
     public const string NameAttribute = "data-of";
 
     /// <summary>Of figures: what says the area, a word of <see cref="LetterPlaces.AreaFields"/> or the key of a field of the practice's own.</summary>

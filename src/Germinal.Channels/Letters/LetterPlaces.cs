@@ -100,7 +100,7 @@ public static class LetterPlaces
         MayStandIn(body) ? [.. PlacesOf(LetterHtml.Parse(body)).Select(p => (p.GetAttribute(LetterParts.Attribute)!, p.GetAttribute(LetterParts.NameAttribute) ?? ""))] : [];
 
     private static IEnumerable<IElement> PlacesOf(IDocument document) =>
-        document.QuerySelectorAll($"[{LetterParts.Attribute}={LetterParts.Offer}],[{LetterParts.Attribute}={LetterParts.Figures}]").ToList();
+        document.QuerySelectorAll($"[{LetterParts.Attribute}={LetterParts.Offer}],[{LetterParts.Attribute}={LetterParts.Figures}],[{LetterParts.Attribute}={LetterParts.Form}]").ToList();
 
     /// <summary>The fields of people that a body's figures ask for.</summary>
     private static IReadOnlyList<string> FieldsIn(string body) =>
@@ -127,6 +127,7 @@ public static class LetterPlaces
             var (html, lack) =
                 !known ? ("", null)
                 : place.GetAttribute(LetterParts.Attribute) == LetterParts.Offer ? OfferIn(things, name, date)
+                : place.GetAttribute(LetterParts.Attribute) == LetterParts.Form ? FormIn(things, name, baseUrl)
                 : FiguresIn(things, name, place, person, date, baseUrl);
             place.OuterHtml = lack is null ? html : $"<p>{LackBegins}{LetterHtml.Encode(lack)}{LackEnds}</p>";
         }
@@ -138,6 +139,45 @@ public static class LetterPlaces
     {
         var place = OfferPlace.Of(things.Offers, name, date);
         return (place.Shown is { } offer ? HtmlOf(offer) : "", place.Lack);
+    }
+
+    /// <summary>A form as it stands in a letter: its name as a button that leads to it.</summary>
+    private static (string Html, string? Lack) FormIn(KeptThings things, string slug, string baseUrl) =>
+        things.Forms.TryGetValue(slug, out var heading)
+            ? ($"<p {LetterParts.Attribute}=\"{LetterParts.Button}\"><a href=\"{LetterHtml.Encode($"{baseUrl}{PublicLinks.FormRoot}/{slug}")}\" data-name=\"{LetterHtml.Encode(heading)}\">{LetterHtml.Encode(heading)}</a></p>", null)
+            : ("", NoForm(slug));
+
+    /// <summary>What is said of a form that is not there, or that nobody can open.</summary>
+    public static string NoForm(string slug) => $"There is no form “{slug}” that everybody can open.";
+
+    // Where the form of a page stands until the page is put together: outside of the marks that bodies are freed of, and freed of here.
+    private const string FormMark = "\uE110";
+
+    /// <summary>A body whose first form gives its place up to the form itself, and that form's name; others stay the way to theirs.</summary>
+    public static (string Body, string? Form) TakeForm(string body)
+    {
+        var clean = body.Replace(FormMark, "", StringComparison.Ordinal);
+        if (!clean.Contains($"{LetterParts.Attribute}=\"{LetterParts.Form}\"", StringComparison.OrdinalIgnoreCase))
+        {
+            return (clean, null);
+        }
+
+        var document = LetterHtml.Parse(LetterHtml.FromBody(clean));
+        if (document.QuerySelector($"[{LetterParts.Attribute}={LetterParts.Form}]") is not { } place)
+        {
+            return (clean, null);
+        }
+
+        var name = place.GetAttribute(LetterParts.NameAttribute) ?? "";
+        place.OuterHtml = $"<p>{FormMark}</p>";
+        return (document.Body!.InnerHtml, name);
+    }
+
+    /// <summary>Words with the form's HTML where <see cref="TakeForm"/> marked its place; at the end where that place has gone with a passage around it.</summary>
+    public static string PutForm(string words, string form)
+    {
+        var mark = $"<p>{FormMark}</p>";
+        return words.Contains(mark, StringComparison.Ordinal) ? words.Replace(mark, form, StringComparison.Ordinal) : words + form;
     }
 
     /// <summary>An offer as it stands in a letter: picture, name, facts, price, until when, and its page as a button.</summary>

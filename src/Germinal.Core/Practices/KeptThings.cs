@@ -17,14 +17,16 @@ public sealed record KeptFile(Guid Id, string Name, string Type, int Bytes)
 /// <param name="Offers">What it offers.</param>
 /// <param name="Figures">Tables of figures.</param>
 /// <param name="Files">Files to carry.</param>
+/// <param name="Forms">Forms that everybody can open: what each is called, by the last part of its address.</param>
 public sealed record KeptThings(
     FrozenDictionary<string, Offer> Offers,
     FrozenDictionary<string, FigureTable> Figures,
-    FrozenDictionary<string, KeptFile> Files
+    FrozenDictionary<string, KeptFile> Files,
+    FrozenDictionary<string, string> Forms
 )
 {
     /// <summary>A practice that keeps nothing.</summary>
-    public static KeptThings None { get; } = new(Empty<Offer>(), Empty<FigureTable>(), Empty<KeptFile>());
+    public static KeptThings None { get; } = new(Empty<Offer>(), Empty<FigureTable>(), Empty<KeptFile>(), Empty<string>());
 
     private static FrozenDictionary<string, T> Empty<T>() => FrozenDictionary.ToFrozenDictionary<string, T>([], StringComparer.OrdinalIgnoreCase);
 }

@@ -87,6 +87,9 @@ public sealed class LinkVisits(IDbContextFactory<GerminalDb> databases)
         }
     }
 
+    /// <summary>Whether a program says of itself that no person looks through it. A guess.</summary>
+    public static bool IsMachine(string agent) => MachineWords.Any(w => agent.Contains(w, StringComparison.OrdinalIgnoreCase));
+
     private sealed record Visit(int Count, bool IsNews, bool ByMachine);
 
     private sealed record Counted(int Count, bool IsNews);
@@ -97,7 +100,7 @@ public sealed class LinkVisits(IDbContextFactory<GerminalDb> databases)
     /// </summary>
     private static async Task<Visit> NoteAsync(GerminalDb db, TouchOf touch, int? link, string agent, bool prefetch, Instant now, CancellationToken stop)
     {
-        var machine = prefetch || now - touch.Message.SentAt < TooFast || MachineWords.Any(w => agent.Contains(w, StringComparison.OrdinalIgnoreCase));
+        var machine = prefetch || now - touch.Message.SentAt < TooFast || IsMachine(agent);
         var program = Channels.IncomingText.KeepLine(agent, 200);
         var hourAgo = now - Duration.FromHours(1);
         var inserted = await db.Database.ExecuteSqlAsync(

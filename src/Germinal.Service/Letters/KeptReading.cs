@@ -1,6 +1,7 @@
 using System.Collections.Concurrent;
 using System.Collections.Frozen;
 using Germinal.Core.Practices;
+using Germinal.Service.Forms;
 using Germinal.Store;
 using Germinal.Store.Rows;
 using Microsoft.EntityFrameworkCore;
@@ -27,7 +28,8 @@ public static class KeptReading
                 File = new KeptFile(f.Id, f.Name, f.ContentType, f.Bytes),
             })
             .ToListAsync(stop);
-        if (offers.Count == 0 && tables.Count == 0 && files.Count == 0)
+        var forms = await db.Forms.AsNoTracking().Where(f => f.Shown != null).Select(f => new { f.Id, f.Slug, f.ShownVersion }).ToListAsync(stop);
+        if (offers.Count == 0 && tables.Count == 0 && files.Count == 0 && forms.Count == 0)
         {
             return KeptThings.None;
         }
@@ -39,11 +41,33 @@ public static class KeptReading
             figures.Add((table, await TableAsync(db, table, stop)));
         }
 
+        var headings = new Dictionary<string, string>(StringComparer.OrdinalIgnoreCase);
+        foreach (var form in forms)
+        {
+            headings[form.Slug] = await HeadingAsync(db, form.Id, form.ShownVersion, stop);
+        }
+
         return new KeptThings(
             ByName(offers.Select(o => (o.FormerNames, o.Name, OfferOf(o, names)))),
             ByName(figures.Select(f => (f.Row.FormerNames, f.Row.Name, f.Table))),
-            ByName(files.Select(f => (f.FormerNames, f.File.Name, f.File)))
+            ByName(files.Select(f => (f.FormerNames, f.File.Name, f.File))),
+            headings.ToFrozenDictionary(StringComparer.OrdinalIgnoreCase)
         );
+    }
+
+    private static readonly ConcurrentDictionary<Guid, (int Version, string Heading)> Headings = new();
+
+    /// <summary>What a form that everybody sees is called; read once for each showing.</summary>
+    private static async Task<string> HeadingAsync(GerminalDb db, Guid id, int version, CancellationToken stop)
+    {
+        if (!Headings.TryGetValue(id, out var known) || known.Version != version)
+        {
+            var row = await db.Forms.AsNoTracking().SingleAsync(f => f.Id == id, stop);
+            known = (version, FormShelf.Of(row)?.Form.Heading ?? row.Name);
+            Headings[id] = known;
+        }
+
+        return known.Heading;
     }
 
     /// <summary>By name, and by what things were called before where nothing else has taken that name.</summary>

@@ -57,7 +57,7 @@ public sealed class LetterDesk(LiquidLetters liquid, LetterWriter writer)
         return findings;
     }
 
-    /// <summary>Offers and figures a letter takes that are not there, and offers that are over.</summary>
+    /// <summary>Offers, figures and forms a letter takes that are not there, and offers that are over.</summary>
     /// <param name="body">Its body.</param>
     /// <param name="kept">What it may take from.</param>
     /// <param name="today">The date, in the practice's zone.</param>
@@ -71,6 +71,13 @@ public sealed class LetterDesk(LiquidLetters liquid, LetterWriter writer)
                 if (!kept.Figures.ContainsKey(name))
                 {
                     yield return new Finding(pointer, $"There are no figures “{name}”. Bring them in under Letters, Figures, or take them out here.");
+                }
+            }
+            else if (part == LetterParts.Form)
+            {
+                if (!kept.Forms.ContainsKey(name))
+                {
+                    yield return new Finding(pointer, $"{LetterPlaces.NoForm(name)} Show it under Inquiries, Forms, or take it out here.");
                 }
             }
             else if (!kept.Offers.TryGetValue(name, out var offer))

@@ -9,6 +9,7 @@ using Germinal.Core.Time;
 using Germinal.Service;
 using Germinal.Service.Clock;
 using Germinal.Service.Forms;
+using Germinal.Service.Letters;
 using Germinal.Store;
 using Germinal.Store.Rows;
 using Germinal.Web.Hosting;
@@ -266,12 +267,27 @@ public static class FormEndpoints
         row.Shown = row.Draft;
         row.ShownVersion++;
         row.By = caller.Name;
+        await using var transaction = await db.Database.BeginTransactionAsync(stop);
         await db.SaveChangesAsync(stop);
+
+        // Letters lead to it by its name, and some may have waited for it.
+        await LettersChanged.AfterAsync(db, stop);
+        await transaction.CommitAsync(stop);
         return TypedResults.Ok(await DtoAsync(db, row, links, stop));
     }
 
-    private static async Task<Results<NoContent, NotFound>> Hide(Guid id, GerminalDb db, CancellationToken stop) =>
-        await db.Forms.Where(f => f.Id == id).ExecuteUpdateAsync(u => u.SetProperty(f => f.Shown, (string?)null), stop) == 1 ? TypedResults.NoContent() : TypedResults.NotFound();
+    private static async Task<Results<NoContent, NotFound>> Hide(Guid id, GerminalDb db, CancellationToken stop)
+    {
+        await using var transaction = await db.Database.BeginTransactionAsync(stop);
+        if (await db.Forms.Where(f => f.Id == id).ExecuteUpdateAsync(u => u.SetProperty(f => f.Shown, (string?)null), stop) == 0)
+        {
+            return TypedResults.NotFound();
+        }
+
+        await LettersChanged.AfterAsync(db, stop);
+        await transaction.CommitAsync(stop);
+        return TypedResults.NoContent();
+    }
 
     private static async Task<Results<NoContent, NotFound, ProblemHttpResult>> Delete(Guid id, GerminalDb db, CancellationToken stop)
     {

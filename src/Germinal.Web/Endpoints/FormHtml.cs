@@ -59,7 +59,10 @@ public static class FormHtml
     private const int MostAsLines = 7;
 
     /// <summary>The page.</summary>
-    public static string Page(Form form, PracticeRow practice, FormShowing how)
+    public static string Page(Form form, PracticeRow practice, FormShowing how) => Dress(form.Heading, Inside(form, how), practice, how.Framed, script: how.Action is not null);
+
+    /// <summary>A form as it stands in a page: its words, what is wrong, and its questions.</summary>
+    public static string Inside(Form form, FormShowing how)
     {
         var body = new StringBuilder();
         if (how.Word is { } word)
@@ -98,7 +101,7 @@ public static class FormHtml
         // Not shown, not read out, not reached by the keyboard.
         body.Append("<div class=\"apart\" aria-hidden=\"true\"><label>Leave this empty <input type=\"text\" name=\"").Append(HiddenField).Append("\" tabindex=\"-1\" autocomplete=\"off\"></label></div>");
         body.Append("<button type=\"submit\">").Append(PublicPages.Encode(how.Press)).Append("</button></form>");
-        return Dress(form.Heading, body.ToString(), practice, how.Framed, script: how.Action is not null);
+        return body.ToString();
     }
 
     /// <summary>A page that says something: thanks, closed, confirm.</summary>
@@ -115,13 +118,21 @@ public static class FormHtml
             words.ReplaceLineEndings("\n").Split("\n\n", StringSplitOptions.RemoveEmptyEntries | StringSplitOptions.TrimEntries).Select(p => $"<p>{PublicPages.Encode(p).Replace("\n", "<br>", StringComparison.Ordinal)}</p>")
         );
 
-    private static string Dress(string title, string body, PracticeRow practice, bool framed, bool script)
+    /// <summary>A page in the practice's colour, with its picture and name above and its address below.</summary>
+    /// <param name="title">Its title.</param>
+    /// <param name="body">What stands in it.</param>
+    /// <param name="practice">Whose.</param>
+    /// <param name="framed">Whether it stands in another page.</param>
+    /// <param name="script">Whether it has the pages' script.</param>
+    /// <param name="meta">What its head says beside; for search and sharing.</param>
+    /// <param name="withTitle">Whether the title stands above what is in it.</param>
+    internal static string Dress(string title, string body, PracticeRow practice, bool framed, bool script, string meta = "", bool withTitle = true)
     {
         var colour = Colour.TryParse(practice.Settings.Colour);
         var style = colour is { } own ? $"<style>:root{{--leaf:{own.Hex};--on:{own.On}}}@media (prefers-color-scheme:dark){{:root{{--leaf:{own.OnDark};--on:#14210f}}}}</style>" : "";
         var head = framed ? "" : $"<header>{(practice.Settings.PictureId is { } picture ? $"<img src=\"/i/{picture}\" alt=\"\">" : "")}<p>{PublicPages.Encode(practice.Name)}</p></header>";
         var foot = framed ? "" : $"<footer>{PublicPages.Encode(practice.Name)}{(practice.Settings.PostalAddress.Length > 0 ? $" · {PublicPages.Encode(practice.Settings.PostalAddress.ReplaceLineEndings(", "))}" : "")}</footer>";
-        return $"<!doctype html><html lang=\"en\"><head><meta charset=\"utf-8\"><meta name=\"viewport\" content=\"width=device-width, initial-scale=1\"><title>{PublicPages.Encode(title)}</title><link rel=\"stylesheet\" href=\"/public.css\">{style}{(script ? "<script src=\"/form.js\" defer></script>" : "")}</head><body class=\"form{(framed ? " framed" : "")}\">{head}<main><h1>{PublicPages.Encode(title)}</h1>{body}</main>{foot}</body></html>";
+        return $"<!doctype html><html lang=\"en\"><head><meta charset=\"utf-8\"><meta name=\"viewport\" content=\"width=device-width, initial-scale=1\"><title>{PublicPages.Encode(title)}</title>{meta}<link rel=\"stylesheet\" href=\"/public.css\">{style}{(script ? "<script src=\"/form.js\" defer></script>" : "")}</head><body class=\"form{(framed ? " framed" : "")}\">{head}<main>{(withTitle ? $"<h1>{PublicPages.Encode(title)}</h1>" : "")}{body}</main>{foot}</body></html>";
     }
 
     private static void Question(StringBuilder body, Form form, FormQuestion q, FormShowing how)

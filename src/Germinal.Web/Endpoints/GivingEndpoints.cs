@@ -70,8 +70,6 @@ public sealed record GivingDto(
 /// <summary>Who gets inquiries: rules, hours, deputies, and who is away.</summary>
 public static class GivingEndpoints
 {
-    private const string PictureAddress = "/i/";
-
     public sealed record GivingBody(
         [AtMost(Lengths.Name, Items = 50)] IReadOnlyList<GivingRuleDto>? Rules = null,
         [AtMost(Lengths.Name, Items = 7)] IReadOnlyList<ReachedDto>? Reached = null,
@@ -118,7 +116,7 @@ public static class GivingEndpoints
             s.Topics,
             s.FallbackSender,
             s.Colour,
-            s.PictureId is { } picture ? PictureAddress + picture : null,
+            OwnPictures.AddressOf(s.PictureId),
             s.InquiryAddress,
             s.InquiryWord
         );
@@ -175,10 +173,10 @@ public static class GivingEndpoints
         Guid? picture = null;
         if (body.Picture is { Length: > 0 } address)
         {
-            picture = address.StartsWith(PictureAddress, StringComparison.Ordinal) && Guid.TryParse(address[PictureAddress.Length..], out var id) && await db.Images.AnyAsync(i => i.Id == id, stop) ? id : null;
+            picture = await OwnPictures.FindAsync(db, address, stop);
             if (picture is null)
             {
-                wrong.Add(("picture", "There is no such picture. Bring it in again."));
+                wrong.Add(("picture", OwnPictures.NoSuch));
             }
         }
 

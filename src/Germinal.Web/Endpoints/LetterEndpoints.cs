@@ -222,7 +222,15 @@ public static class LetterEndpoints
             return Problems.Conflict($"“{row.Name}” is used by {string.Join(", ", uses.Select(u => $"“{u.Program}”"))}. Let their steps have words of their own or follow another letter first.");
         }
 
+        if (await db.Landings.AnyAsync(l => l.LetterId == id && l.ShownVersion != null, stop))
+        {
+            return Problems.Conflict($"“{row.Name}” is shown to everybody as a page. Take the page back first.");
+        }
+
+        await using var transaction = await db.Database.BeginTransactionAsync(stop);
+        await db.Landings.Where(l => l.LetterId == id && l.ShownVersion == null).ExecuteDeleteAsync(stop);
         await db.Letters.Where(l => l.Id == id).ExecuteDeleteAsync(stop);
+        await transaction.CommitAsync(stop);
         return TypedResults.NoContent();
     }
 

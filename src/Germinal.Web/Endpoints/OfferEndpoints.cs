@@ -50,7 +50,6 @@ public sealed record OfferDto(
 /// <summary>What the practice offers, kept once and placed into letters.</summary>
 public static class OfferEndpoints
 {
-    private const string PictureAddress = "/i/";
     private const int Facts = 4_000;
     private const int Page = 2_000;
 
@@ -212,10 +211,10 @@ public static class OfferEndpoints
         Guid? picture = null;
         if (body.Picture is { Length: > 0 } address)
         {
-            picture = address.StartsWith(PictureAddress, StringComparison.Ordinal) && Guid.TryParse(address[PictureAddress.Length..], out var id) ? id : null;
-            if (picture is null || !await db.Images.AnyAsync(i => i.Id == picture, stop))
+            picture = await OwnPictures.FindAsync(db, address, stop);
+            if (picture is null)
             {
-                wrong.Add(("picture", "There is no such picture. Bring it in again."));
+                wrong.Add(("picture", OwnPictures.NoSuch));
             }
             else if (body.PictureWords.Trim().Length == 0)
             {

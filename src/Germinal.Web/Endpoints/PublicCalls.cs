@@ -48,10 +48,10 @@ public static class PublicCalls
     }
 
     /// <summary>The pages of ours that are shown as their reader's.</summary>
-    private static readonly string[] Personal = [PublicForms.Root, PublicMeetings.Root];
+    private static readonly string[] Personal = [PublicForms.Root, PublicMeetings.Root, PublicLandings.Root];
 
     /// <summary>An address that letters lead to; a page of ours is shown as the reader's.</summary>
-    private static string ForReader(string address, Guid touch, PublicLinks links) =>
+    internal static string ForReader(string address, Guid touch, PublicLinks links) =>
         Personal.Any(root => address.StartsWith($"{links.BaseUrl}{root}/", StringComparison.Ordinal))
             ? Microsoft.AspNetCore.WebUtilities.QueryHelpers.AddQueryString(address, "by", links.Reader(touch))
             : address;
@@ -131,10 +131,10 @@ public static class PublicCalls
         return Results.NoContent();
     }
 
-    private static string Agent(HttpRequest request) => request.Headers.UserAgent.ToString();
+    internal static string Agent(HttpRequest request) => request.Headers.UserAgent.ToString();
 
     /// <summary>Programs that look ahead say so (Sec-Purpose, Fetch specification), or leave everything out that a browser says.</summary>
-    private static bool IsPrefetch(HttpRequest request) =>
+    internal static bool IsPrefetch(HttpRequest request) =>
         request.Headers["Sec-Purpose"].ToString().Contains("prefetch", StringComparison.OrdinalIgnoreCase)
         || request.Headers["Purpose"] == "prefetch"
         || Agent(request).Length == 0;

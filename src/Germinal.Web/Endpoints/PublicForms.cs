@@ -19,7 +19,7 @@ namespace Germinal.Web.Endpoints;
 public static class PublicForms
 {
     /// <summary>Where forms are; the one place whose pages may stand in others.</summary>
-    public const string Root = "/form";
+    public const string Root = PublicLinks.FormRoot;
 
     /// <summary>How long a link in a letter shows a form as its reader's (from the sending).</summary>
     internal static readonly Duration LinkWorks = Duration.FromDays(90);
@@ -56,15 +56,22 @@ public static class PublicForms
         var practice = await PracticeAsync(db, stop);
         var framed = request.Query["framed"] == "1";
         var now = await PracticeClock.NowAsync(db, stop);
-        if (!shown.Form.IsOpen(now, shown.Form is { WaitingList: true, Most: not null } ? 0 : shown.Taken))
+        if (ClosedWords(shown, now) is { } closed)
         {
-            return ClosedPage(shown.Form, practice, framed, now);
+            return Html(FormHtml.Says(shown.Form.Heading, closed, practice, framed));
         }
 
-        var reader = await ReaderOf.FindAsync(db, links, request.Query["by"], LinkWorks, now, stop);
+        var by = request.Query["by"].ToString();
+        var reader = await ReaderOf.FindAsync(db, links, by, LinkWorks, now, stop);
         var sent = shown
             .Form.Questions.Where(q => q.Kind == QuestionKind.Hidden && request.Query.ContainsKey(q.Id))
             .ToDictionary(q => q.Id, q => (IReadOnlyList<string>)[request.Query[q.Id].ToString()], StringComparer.Ordinal);
+        return Html(FormHtml.Page(shown.Form, practice, Showing(shown, tokens, reader, reader is null ? null : by, ComesFrom(request), sent, framed)));
+    }
+
+    /// <summary>How a form is shown first: with a fresh mark, and to a letter's reader with their first name.</summary>
+    internal static FormShowing Showing(ShownForm shown, FormTokens tokens, ReaderOf? reader, string? by, string? cameFrom, Dictionary<string, IReadOnlyList<string>> sent, bool framed = false)
+    {
         if (reader?.FirstName is { } name)
         {
             foreach (var question in shown.Form.Questions.Where(q => q.Into?.Field == "first-name"))
@@ -74,21 +81,15 @@ public static class PublicForms
         }
 
         var full = shown.Form.Most is { } most && shown.Taken >= most;
-        return Html(
-            FormHtml.Page(
-                shown.Form,
-                practice,
-                new FormShowing(
-                    $"{Root}/{shown.Slug}",
-                    tokens.Make(shown.Id, SystemClock.Instance.GetCurrentInstant()),
-                    framed,
-                    reader is null ? null : request.Query["by"].ToString(),
-                    reader?.Masked(shown.Form),
-                    ComesFrom(request),
-                    sent,
-                    Word: full ? "All places are taken. You can put yourself on the waiting list." : null
-                )
-            )
+        return new FormShowing(
+            $"{Root}/{shown.Slug}",
+            tokens.Make(shown.Id, SystemClock.Instance.GetCurrentInstant()),
+            framed,
+            by,
+            reader?.Masked(shown.Form),
+            cameFrom,
+            sent,
+            Word: full ? "All places are taken. You can put yourself on the waiting list." : null
         );
     }
 
@@ -98,12 +99,18 @@ public static class PublicForms
             ? Channels.IncomingText.KeepLine(from.GetLeftPart(UriPartial.Path), 300)
             : null;
 
-    private static IResult ClosedPage(Form form, PracticeRow practice, bool framed, Instant now)
+    private static IResult ClosedPage(Form form, PracticeRow practice, bool framed, Instant now) => Html(FormHtml.Says(form.Heading, ClosedHtml(form, now), practice, framed));
+
+    /// <summary>What a form says that takes nothing now; null where it does.</summary>
+    internal static string? ClosedWords(ShownForm shown, Instant now) =>
+        shown.Form.IsOpen(now, shown.Form is { WaitingList: true, Most: not null } ? 0 : shown.Taken) ? null : ClosedHtml(shown.Form, now);
+
+    private static string ClosedHtml(Form form, Instant now)
     {
         var words = form.Closed.Length > 0 ? form.Closed
             : form.Opens > now ? "This form is not open yet."
             : "This form takes no more.";
-        return Html(FormHtml.Says(form.Heading, FormHtml.Paragraphs(words) + (form.Opens is { } opens && opens > now ? $"<p>It opens on {Moment(opens)}.</p>" : ""), practice, framed), StatusCodes.Status200OK);
+        return FormHtml.Paragraphs(words) + (form.Opens is { } opens && opens > now ? $"<p>It opens on {Moment(opens)}.</p>" : "");
     }
 
     /// <summary>A moment that the page's script says in the reader's own zone and language; without it, in UTC.</summary>

@@ -22,7 +22,7 @@ namespace Germinal.Web.Endpoints;
 public static class PublicMeetings
 {
     /// <summary>Where they are.</summary>
-    public const string Root = "/time";
+    public const string Root = PublicLinks.MeetingRoot;
 
     private const string AnswerField = "g.do";
 

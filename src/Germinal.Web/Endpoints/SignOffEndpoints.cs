@@ -17,7 +17,6 @@ public sealed record SignOffDto([AtMost(SignOffEndpoints.MostWords)] string Word
 public static class SignOffEndpoints
 {
     internal const int MostWords = 1000;
-    private const string PictureAddress = "/i/";
 
     public static void Map(IEndpointRouteBuilder app)
     {
@@ -27,7 +26,7 @@ public static class SignOffEndpoints
             async (GerminalDb db, Caller caller, CancellationToken stop) =>
             {
                 var me = await db.Users.AsNoTracking().SingleAsync(m => m.Id == caller.Id, stop);
-                return new SignOffDto(me.SignOff.Length > 0 ? LetterHtml.ToText(me.SignOff).Trim() : "", me.PhotographId is { } id ? PictureAddress + id : null);
+                return new SignOffDto(me.SignOff.Length > 0 ? LetterHtml.ToText(me.SignOff).Trim() : "", OwnPictures.AddressOf(me.PhotographId));
             }
         );
         own.MapPut("", Save);
@@ -38,16 +37,11 @@ public static class SignOffEndpoints
         Guid? photograph = null;
         if (body.Photograph is { Length: > 0 } address)
         {
-            if (
-                !address.StartsWith(PictureAddress, StringComparison.Ordinal)
-                || !Guid.TryParse(address.AsSpan(PictureAddress.Length), out var id)
-                || !await db.Images.AnyAsync(i => i.Id == id, stop)
-            )
+            photograph = await OwnPictures.FindAsync(db, address, stop);
+            if (photograph is null)
             {
                 return Problems.Field("photograph", "This is none of the practice’s pictures. Choose one from your machine.");
             }
-
-            photograph = id;
         }
 
         var words = LetterHtml.FromBody(LetterHtml.Encode(body.Words.Trim().ReplaceLineEndings("\n")));

@@ -33,6 +33,8 @@ const LetterList = lazy(() => import('../features/letters/LetterList'));
 const OffersPage = lazy(() => import('../features/letters/OffersPage'));
 const FiguresPage = lazy(() => import('../features/letters/FiguresPage'));
 const FilesPage = lazy(() => import('../features/letters/FilesPage'));
+const LandingsPage = lazy(() => import('../features/landings/LandingsPage'));
+const LandingPage = lazy(() => import('../features/landings/LandingPage'));
 const LetterPage = lazy(() => import('../features/letters/LetterPage'));
 const SigningPage = lazy(() => import('../features/letters/SigningPage'));
 const ProgramList = lazy(() => import('../features/programs/ProgramList'));
@@ -122,6 +124,8 @@ function Inside({ session }: { session: Session }) {
             <Route path="/letters/offers" element={<OffersPage />} />
             <Route path="/letters/figures" element={<FiguresPage />} />
             <Route path="/letters/files" element={<FilesPage />} />
+            <Route path="/letters/pages" element={<LandingsPage />} />
+            <Route path="/letters/pages/:id" element={<LandingPage />} />
             <Route path="/letters/:id" element={<LetterPage />} />
             <Route path="/signing" element={<SigningPage />} />
             <Route path="/programs" element={<ProgramList />} />

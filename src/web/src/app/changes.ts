@@ -15,7 +15,7 @@ export const shownBy: Record<string, readonly string[]> = {
   households: ['circle', 'person'],
   kept_files: ['files', 'program', 'letters'],
   landings: ['landing', 'landings'],
-  letters: ['letters', 'letter', 'program'],
+  letters: ['letters', 'letter', 'program', 'landing'],
   imports: ['import', 'imports'],
   forms: ['forms', 'form', 'session'],
   inquiries: ['dealings', 'thread', 'today', 'inquiries', 'inquiry'],

@@ -6,6 +6,7 @@ const rooms = [
   ['/letters/offers', 'Offers'],
   ['/letters/figures', 'Figures'],
   ['/letters/files', 'Files'],
+  ['/letters/pages', 'Pages'],
 ] as const;
 
 /** The way between letters and what they take from. */

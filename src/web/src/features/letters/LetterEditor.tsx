@@ -272,6 +272,7 @@ const blocks: Record<string, JSONContent> = {
   },
   'a line across': { type: 'horizontalRule' },
   'an offer': { type: 'offer' },
+  'a form': { type: 'form' },
   'figures of their area': { type: 'figures', attrs: { 'data-field': 'city' } },
   'a passage only for some': {
     type: 'onlyFor',

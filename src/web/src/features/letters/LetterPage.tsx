@@ -181,15 +181,23 @@ function Others({ kept }: { kept: Schemas['LetterDto'] }) {
       go('/letters');
     },
   });
+  const page = useMutation({
+    mutationFn: () => take(api.POST('/api/pages', { body: { letter: kept.id } })),
+    onSuccess: (made) => {
+      queries.setQueryData(['landing', made.id], made);
+      go(`/letters/pages/${made.id}`);
+    },
+  });
   return (
     <>
       <p className="mt-6 flex flex-wrap gap-x-5 border-t border-rule pt-3">
         <Button onClick={() => copy.mutate()}>Copy it</Button>
+        <Button onClick={() => page.mutate()}>As a page</Button>
         <Button look="danger" onClick={() => remove.mutate()}>
           Throw it away
         </Button>
       </p>
-      <Trouble error={copy.error ?? remove.error} />
+      <Trouble error={copy.error ?? remove.error ?? page.error} />
     </>
   );
 }

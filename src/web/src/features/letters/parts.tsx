@@ -276,6 +276,31 @@ export const OfferPart = taken('offer', 'offer', [], OfferView);
 /** Figures of a table of the practice, for the reader's area. */
 export const FiguresPart = taken('figures', 'figures', ['data-field', 'data-area', 'data-missing'], FiguresView);
 
+/** A form: in a letter the way to it, on a page the form itself. */
+export const FormPart = taken('form', 'form', [], FormView);
+
+function FormView({ node, updateAttributes }: NodeViewProps) {
+  const forms = useQuery({ queryKey: ['forms'], queryFn: () => take(api.GET('/api/forms')) });
+  const of = String(node.attrs['data-of'] ?? '');
+  // A form is named by the last part of its address, which stays when it is renamed.
+  const choices = forms.data?.map((f) => [f.address.split('/').at(-1) ?? '', f.name] as const);
+  const name = choices?.find(([slug]) => slug === of)?.[1] ?? of;
+  return (
+    <NodeViewWrapper className="part-note" contentEditable={false}>
+      the form{' '}
+      <SayOneOf
+        words={name || 'choose one'}
+        label={`Form: ${name || 'none yet'}`}
+        choices={choices}
+        now={of}
+        none="There is none yet. Write one under Inquiries, Forms."
+        choose={(slug) => updateAttributes({ 'data-of': slug })}
+      />
+      : in a letter a button that leads to it, on a page the form itself
+    </NodeViewWrapper>
+  );
+}
+
 function OfferView({ node, updateAttributes }: NodeViewProps) {
   const offers = useQuery({ queryKey: ['offers'], queryFn: () => take(api.GET('/api/offers')) });
   const of = String(node.attrs['data-of'] ?? '');
@@ -358,6 +383,7 @@ export const letterParts = [
   OnlyFor,
   OfferPart,
   FiguresPart,
+  FormPart,
   MergeField,
   LetterPicture,
   DataTable,

@@ -1,0 +1,246 @@
+import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { useState } from 'react';
+import { Link, useNavigate, useParams } from 'react-router';
+import { api, type Schemas, take } from '../../api/client';
+import { useMay, useNow } from '../../app/session';
+import { Button, Field, fieldError, Loading, Trouble } from '../../ui/bits';
+import { DayPage, PageHead } from '../../ui/DayPage';
+import { PictureChooser } from '../../ui/PictureChooser';
+import { said } from '../../ui/undo';
+import { count, moment } from '../../ui/when';
+
+type Landing = Schemas['LandingDto'];
+
+/** A letter as a page for everybody: how it is found and passed on, how it is seen, its versions, and who came. */
+export default function LandingPage() {
+  const { id = '' } = useParams();
+  const page = useQuery({ queryKey: ['landing', id], queryFn: () => take(api.GET('/api/pages/{id}', { params: { path: { id } } })) });
+  const [version, setVersion] = useState<number>();
+  const seen = useQuery({
+    queryKey: ['landing', id, 'seen', version ?? null, page.data?.edition, page.data?.changed],
+    queryFn: () => take(api.GET('/api/pages/{id}/seen', { params: { path: { id }, query: { version } } })),
+    enabled: page.data !== undefined,
+    placeholderData: (before) => before,
+  });
+  if (page.isPending) return <Loading what="Opening the page" />;
+  if (!page.data) {
+    return (
+      <DayPage marginTitle="Help" margin={null}>
+        <PageHead title="Pages" />
+        <div className="px-7">
+          <Trouble error={page.error} />
+          <Link to="/letters/pages">All pages</Link>
+        </div>
+      </DayPage>
+    );
+  }
+  return (
+    <DayPage marginTitle="Showing it" margin={<Margin page={page.data} version={version} look={setVersion} />}>
+      <PageHead
+        title={page.data.title || 'A page'}
+        aside={
+          <>
+            <Link to={`/letters/${page.data.letter}`}>the letter “{page.data.letterName}”</Link> ·{' '}
+            <Link to="/letters/pages">all pages</Link>
+          </>
+        }
+      />
+      <About key={page.data.edition} page={page.data} />
+      <div className="px-7 pb-8 max-[699px]:px-4">
+        <h2 className="text-small text-soft">{version ? `As it was, version ${version}` : 'As it would be seen'}</h2>
+        <Trouble error={seen.error} />
+        {seen.data && (
+          <iframe
+            title={version ? `Version ${version} of the page` : 'The page as it would be seen'}
+            sandbox=""
+            srcDoc={seen.data.page}
+            className="h-[70vh] w-full border border-rule bg-paper"
+          />
+        )}
+      </div>
+    </DayPage>
+  );
+}
+
+/** What search and sharing are told. */
+function About({ page }: { page: Landing }) {
+  const queries = useQueryClient();
+  const [trouble, setTrouble] = useState<unknown>();
+  const body = { edition: page.edition, title: page.title, description: page.description, picture: page.picture };
+  const save = useMutation({
+    meta: { says: () => 'what a page is called' },
+    mutationFn: (next: Schemas['LandingBody']) => take(api.PUT('/api/pages/{id}', { params: { path: { id: page.id } }, body: next })),
+    onSuccess: (answer) => {
+      queries.setQueryData(['landing', page.id], answer);
+      queries.invalidateQueries({ queryKey: ['landings'] });
+    },
+  });
+  const set = (part: Partial<Schemas['LandingBody']>) =>
+    save.mutate(
+      { ...body, ...part },
+      { onSuccess: (after) => said('It is kept.', () => save.mutateAsync({ ...body, edition: after.edition })) },
+    );
+  const fields = [
+    ['title', 'What search and sharing call it', 1],
+    ['description', 'What they say of it', 2],
+  ] as const;
+  return (
+    <div className="px-7 pb-4 max-[699px]:px-4">
+      {fields.map(([key, label, rows]) => (
+        <Field key={key} label={label} error={fieldError(save.error, key)}>
+          {(id, by) => (
+            <textarea
+              id={id}
+              aria-describedby={by}
+              rows={rows}
+              maxLength={key === 'title' ? 200 : 400}
+              className="w-full font-serif"
+              defaultValue={page[key]}
+              onBlur={(e) => e.target.value.trim() !== page[key] && set({ [key]: e.target.value.trim() })}
+            />
+          )}
+        </Field>
+      ))}
+      <div className="flex flex-wrap items-center gap-4">
+        {page.picture && <img src={page.picture} alt="What sharing shows" className="max-h-16" />}
+        <PictureChooser
+          picture={page.picture}
+          label="A picture for sharing"
+          words={['a picture for sharing', 'another picture']}
+          without="no picture"
+          set={(picture) => set({ picture })}
+          trouble={setTrouble}
+        />
+      </div>
+      <Trouble error={trouble} />
+      {!fieldError(save.error, 'title') && !fieldError(save.error, 'description') && <Trouble error={save.error} />}
+    </div>
+  );
+}
+
+function Margin({ page, version, look }: { page: Landing; version: number | undefined; look: (version: number | undefined) => void }) {
+  const queries = useQueryClient();
+  const go = useNavigate();
+  const may = useMay('show-forms');
+  const { now, zone } = useNow();
+  const path = { params: { path: { id: page.id } } };
+  const refresh = (answer: Landing) => {
+    queries.setQueryData(['landing', page.id], answer);
+    queries.invalidateQueries({ queryKey: ['landings'] });
+  };
+  const show = useMutation({
+    mutationFn: (from: number | null) => take(api.POST('/api/pages/{id}/show', { ...path, body: { version: from } })),
+    onSuccess: (answer, from) => {
+      const before = page.shownVersion;
+      refresh(answer);
+      look(undefined);
+      said(from === null ? 'Everybody sees it now.' : `Everybody sees version ${from} again.`, () =>
+        before === null ? hide.mutateAsync() : show.mutateAsync(before),
+      );
+    },
+  });
+  const hide = useMutation({
+    mutationFn: () => take(api.POST('/api/pages/{id}/hide', path)),
+    onSuccess: (answer) => {
+      const before = page.shownVersion;
+      refresh(answer);
+      said('It is taken back. Nobody can open it any more.', before === null ? undefined : () => show.mutateAsync(before));
+    },
+  });
+  const remove = useMutation({
+    mutationFn: () => take(api.DELETE('/api/pages/{id}', path)),
+    onSuccess: () => {
+      queries.invalidateQueries({ queryKey: ['landings'] });
+      go('/letters/pages');
+    },
+  });
+  const shown = page.shownVersion !== null;
+  const visits = page.visits.reduce((sum, v) => sum + v.count, 0);
+  return (
+    <>
+      <p className="m-0">
+        {!shown
+          ? 'Nobody sees it.'
+          : page.changed
+            ? 'Everybody sees it as it was before the last changes.'
+            : 'Everybody sees it as it stands here.'}
+      </p>
+      {page.findings.map((f) => (
+        <p key={f.pointer + f.message} className="mt-2 text-small text-ember">
+          {f.message}
+        </p>
+      ))}
+      {may && (
+        <p className="mt-2 flex flex-wrap items-baseline gap-x-4 gap-y-2">
+          {(!shown || page.changed) && (
+            <Button look="main" disabled={show.isPending || page.findings.length > 0} onClick={() => show.mutate(null)}>
+              {shown ? 'Show it like this' : 'Show it to everybody'}
+            </Button>
+          )}
+          {shown && (
+            <Button look="plain" disabled={hide.isPending} onClick={() => hide.mutate()}>
+              take it back
+            </Button>
+          )}
+          {!shown && (
+            <Button look="danger" disabled={remove.isPending} onClick={() => remove.mutate()}>
+              throw the page away
+            </Button>
+          )}
+        </p>
+      )}
+      <Trouble error={show.error ?? hide.error ?? remove.error} />
+      {shown && (
+        <p className="mt-2 text-small break-all">
+          <a href={page.address} target="_blank" rel="noreferrer">
+            {page.address}
+          </a>
+        </p>
+      )}
+      <h3 className="mt-4">Who came, in 30 days</h3>
+      {visits === 0 ? (
+        <p className="text-small text-soft">Nobody yet. Visits are counted without a cookie; of whoever came nothing is kept.</p>
+      ) : (
+        <ul className="m-0 list-none p-0 text-small leading-7">
+          <li>opened {count(visits, 'time', 'times')}</li>
+          {page.visits
+            .filter((v) => v.program !== null)
+            .map((v) => (
+              <li key={v.program} className="text-soft">
+                {v.count} by letters of “{v.program}”
+              </li>
+            ))}
+        </ul>
+      )}
+      {page.sent > 0 && <p className="mt-1 text-small">{count(page.sent, 'form was sent', 'forms were sent')} by it.</p>}
+      {page.versions.length > 0 && (
+        <>
+          <h3 className="mt-4">Its versions</h3>
+          <ul className="m-0 list-none p-0 text-small leading-7">
+            {version !== undefined && (
+              <li>
+                <Button look="plain" onClick={() => look(undefined)}>
+                  as it would be seen now
+                </Button>
+              </li>
+            )}
+            {page.versions.map((v) => (
+              <li key={v.version}>
+                <Button look="plain" aria-pressed={version === v.version} onClick={() => look(v.version)}>
+                  version {v.version}
+                </Button>
+                , {moment(v.at, zone, now)}, by {v.by}
+                {v.version === page.shownVersion && ' · shown'}
+                {may && v.version !== page.shownVersion && version === v.version && (
+                  <Button look="plain" className="ml-3" disabled={show.isPending} onClick={() => show.mutate(v.version)}>
+                    show this one
+                  </Button>
+                )}
+              </li>
+            ))}
+          </ul>
+        </>
+      )}
+    </>
+  );
+}
