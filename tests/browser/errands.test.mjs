@@ -6,6 +6,7 @@ import http from 'node:http';
 import path from 'node:path';
 import { after, before, test } from 'node:test';
 import ICAL from 'ical.js';
+import { simpleParser } from 'mailparser';
 import readXlsxFile from 'read-excel-file/node';
 import writeXlsxFile from 'write-excel-file/node';
 import { accessible, everythingOpens, fits, readable } from './looks.mjs';
@@ -1493,6 +1494,172 @@ test('A public form works without script, by keyboard, on a narrow telephone, in
   }
 });
 
+/** The newest mail to an address that carries an appointment, as its calendar and the link by which it is changed. */
+async function appointmentMail(page, address, subject) {
+  let raw;
+  await until(`the mail to ${address}`, async () => {
+    const { messages } = await (await page.request.get(`${stack.url}/api/stand-ins/mail?search=${encodeURIComponent(address)}`)).json();
+    const found = messages.find((m) => m.subject.startsWith(subject));
+    if (!found) return false;
+    raw = await (await page.request.get(`${stack.url}/api/stand-ins/mail/${found.number}/source`)).body();
+    return true;
+  });
+  const mail = await simpleParser(raw);
+  const part = mail.attachments.find((a) => a.contentType === 'text/calendar');
+  assert.match(raw.toString('latin1'), /content-type: text\/calendar;[^\n]*(\n[ \t][^\n]*)*method=(REQUEST|CANCEL)/i);
+  const calendar = new ICAL.Component(ICAL.parse(part.content.toString('utf8')));
+  return { method: calendar.getFirstPropertyValue('method'), event: new ICAL.Event(calendar.getFirstSubcomponent('vevent')), link: mail.text.match(/\/a\/[\w-]+/)?.[0] };
+}
+
+test('A member says when they can be met; times are chosen without script and from another zone, read by calendars, moved and cancelled by link', async () => {
+  const { page, leave } = await desk();
+  await page.goto(`${stack.url}/meetings`);
+  await page.getByLabel('A new page').fill('A word about wills');
+  await page.keyboard.press('Enter');
+  await page.getByRole('button', { name: 'A word about wills' }).waitFor();
+  const minutes = page.getByLabel('How many minutes it takes');
+  await until('it is the page that is picked', async () => (await page.getByLabel('Title').inputValue()) === 'A word about wills');
+  await minutes.fill('30');
+  await page.keyboard.press('Tab');
+  await page.getByText('It is kept.').first().waitFor();
+  await page.getByRole('button', { name: 'More hours on Saturday' }).click();
+  await page.getByLabel('Saturday, from').waitFor();
+  await page.getByRole('button', { name: 'Show it to everybody' }).click();
+  const link = page.getByRole('complementary').getByRole('link', { name: /\/time\// });
+  await link.waitFor();
+  const address = (await link.getAttribute('href')).replace(/^https?:\/\/[^/]+/, stack.url);
+
+  // Without script, on a narrow telephone: days open by a press, and what is lacking is said.
+  const plain = await browser.newContext({ viewport: { width: 360, height: 740 }, javaScriptEnabled: false });
+  const bare = await plain.newPage();
+  await bare.goto(address);
+  await bare.getByText('These are times of America/New_York.').waitFor();
+  await bare.getByLabel('Your first name').fill('Plain');
+  await bare.getByLabel('Your email address').fill('plain.time@example.com');
+  let shown = Date.now();
+  await bare.getByRole('button', { name: 'Choose this time' }).click();
+  await bare.getByText('Choose one of the times.').waitFor();
+  shown = Date.now();
+  await bare.locator('summary').nth(1).click();
+  await bare.locator('details').nth(1).getByRole('radio').first().check();
+  await asAPerson(shown);
+  await bare.getByRole('button', { name: 'Choose this time' }).click();
+  await bare.getByRole('heading', { name: 'It is yours' }).waitFor();
+  await plain.close();
+
+  // With script, in both colours, from Berlin: times are theirs.
+  for (const colorScheme of ['light', 'dark']) {
+    const visitor = await browser.newContext({ viewport: { width: 360, height: 740 }, reducedMotion: 'reduce', colorScheme, timezoneId: 'Europe/Berlin', locale: 'en-GB' });
+    const other = await visitor.newPage();
+    let weight = 0;
+    other.on('response', async (r) => {
+      weight += (await r.request().sizes()).responseBodySize;
+    });
+    await other.goto(address, { waitUntil: 'networkidle' });
+    assert.ok(weight > 0 && weight <= 60_000, `${weight} bytes`);
+    await other.getByText('These are times of your own zone, Europe/Berlin.').waitFor();
+    await accessible(other, `times to choose, ${colorScheme}`);
+    await fits(other, 'times to choose');
+    shown = Date.now();
+
+    // By key: the first day is open, its first time is the next to be reached.
+    await other.keyboard.press('Tab');
+    await other.keyboard.press('Tab');
+    await other.keyboard.press('Space');
+    const chosen = await other.locator('.times input:checked').inputValue();
+    const face = new Intl.DateTimeFormat('en-GB', { timeStyle: 'short', timeZone: 'Europe/Berlin' }).format(new Date(chosen));
+    assert.equal((await other.locator('.times label:has(:checked) time').innerText()).trim(), face);
+    await other.getByLabel('Your first name').fill('Berta');
+    await other.getByLabel('Your email address').fill(`berta.${colorScheme}@example.com`);
+    await other.getByLabel(/What is it about/).fill('The will of an aunt');
+    await asAPerson(shown);
+    await other.getByRole('button', { name: 'Choose this time' }).click();
+    await other.getByRole('heading', { name: 'It is yours' }).waitFor();
+    assert.deepEqual(await visitor.cookies(), []);
+    await accessible(other, `a chosen time, ${colorScheme}`);
+    const made = await appointmentMail(page, `berta.${colorScheme}@example.com`, 'first meeting');
+    assert.equal(made.method, 'REQUEST');
+    assert.equal(made.event.startDate.toJSDate().toISOString(), new Date(chosen).toISOString());
+    assert.equal(made.event.duration.toSeconds(), 1800);
+
+    if (colorScheme === 'light') {
+      // Moved by its link, and cancelled; calendars know it again.
+      await other.goto(stack.url + made.link);
+      await accessible(other, 'an appointment to be moved');
+      await fits(other, 'an appointment to be moved');
+      await other.locator('summary').nth(1).click();
+      const to = other.locator('details').nth(1).getByRole('radio').first();
+      const moved = await to.inputValue();
+      await to.check();
+      await other.getByRole('button', { name: 'Move it to this time' }).click();
+      const again = await appointmentMail(page, 'berta.light@example.com', 'Moved');
+      assert.deepEqual([again.event.uid, again.event.sequence, again.event.startDate.toJSDate().toISOString()], [made.event.uid, 1, new Date(moved).toISOString()]);
+      await other.getByRole('button', { name: 'Cancel the appointment' }).click();
+      await other.getByText('This appointment was cancelled.').waitFor();
+      const gone = await appointmentMail(page, 'berta.light@example.com', 'Cancelled');
+      assert.deepEqual([gone.method, gone.event.uid, gone.event.sequence], ['CANCEL', made.event.uid, 2]);
+    }
+
+    await visitor.close();
+  }
+
+  // Whoever is met reads it on Today.
+  await page.goto(stack.url);
+  await page.getByText(/Berta has chosen a time: first meeting/).first().waitFor();
+  await leave();
+});
+
+test('A letter is shown as a page with a form in it; what is sent there stands under Inquiries with what brought it', async () => {
+  const { page, hand, button, leave } = await desk();
+  const form = await aForm('Asked on a page');
+  await page.goto(`${stack.url}/letters/new`);
+  await page.getByLabel('Name of the letter').fill('What a will is');
+  await page.getByRole('textbox', { name: 'Subject' }).fill('What a will is, and what it is not');
+  await page.getByRole('textbox', { name: 'Body of the letter' }).click();
+  await page.keyboard.type('A will says who gets what.');
+  await button('Put in').click();
+  await page.getByRole('menuitem', { name: 'a form', exact: true }).click();
+  await page.getByRole('button', { name: 'Form: none yet' }).click();
+  await page.getByRole('button', { name: 'Asked on a page', exact: true }).click();
+  await page.getByRole('button', { name: 'Form: Asked on a page' }).waitFor();
+  await hand.press(button('Keep the letter'));
+  await hand.press(button('As a page'));
+  await page.getByRole('heading', { level: 1, name: 'What a will is, and what it is not' }).waitFor();
+  await page.getByLabel('What they say of it').fill('In five sentences, and a question at the end.');
+  await page.keyboard.press('Tab');
+  await page.getByText('It is kept.').first().waitFor();
+  await hand.press(button('Show it to everybody'));
+  const link = page.getByRole('complementary').getByRole('link', { name: /\/page\// });
+  await link.waitFor();
+  const address = (await link.getAttribute('href')).replace(/^https?:\/\/[^/]+/, stack.url);
+
+  // The browser says what every browser says; ours says by itself that no person looks through it.
+  const visitor = await browser.newContext({ viewport: { width: 360, height: 740 }, reducedMotion: 'reduce', userAgent: 'Mozilla/5.0 (X11; Linux x86_64) AppleWebKit/537.36' });
+  const other = await visitor.newPage();
+  await other.goto(address);
+  const shown = Date.now();
+  assert.equal(await other.locator('meta[name=description]').getAttribute('content'), 'In five sentences, and a question at the end.');
+  await accessible(other, 'a letter as a page');
+  await fits(other, 'a letter as a page');
+  await other.getByLabel('Your first name').fill('Pagea');
+  await other.getByLabel('Your email address').fill('pagea@example.com');
+  await other.getByLabel(/What would you like/).fill('May one write it by hand?');
+  await asAPerson(shown);
+  await other.getByRole('button', { name: 'Send' }).click();
+  await other.getByText('It has reached us').waitFor();
+  assert.deepEqual(await visitor.cookies(), []);
+  await visitor.close();
+
+  await page.reload();
+  await page.getByText('opened 1 time').waitFor();
+  await page.getByText('1 form was sent by it.').waitFor();
+  await page.goto(`${stack.url}/inquiries`);
+  await page.getByRole('button', { name: /Pagea/ }).click();
+  await page.getByText(/on http.*\/page\/what-a-will-is/).waitFor();
+  assert.ok(form);
+  await leave();
+});
+
 test('A call is taken in from any page by key, given to somebody, and marked; taken back, it waits again', async () => {
   const { page, hand, leave } = await desk();
   await page.goto(`${stack.url}/letters`);
@@ -1528,6 +1695,7 @@ for (const width of [1280, 390]) {
     const segments = await (await page.request.get(`${stack.url}/api/segments`)).json();
     const named = (name) => `/programs/${all.find((p) => p.name === name).id}`;
     const form = await aForm(`Every menu ${width}`);
+    const [{ id: landing }] = await (await page.request.get(`${stack.url}/api/pages`)).json();
     const pages = [
       ['/', 'Calls'],
       ['/people', 'People'],
@@ -1540,6 +1708,7 @@ for (const width of [1280, 390]) {
       [`/people/${(await today(page)).calls[0].person.id}`, undefined],
       ['/inquiries', 'Inquiries'],
       ['/inquiries/giving', 'Who gets inquiries'],
+      ['/meetings', 'Times to choose'],
       ['/forms', 'Forms'],
       [`/forms/${form}`, undefined],
       [`/forms/${form}/sent`, undefined],
@@ -1555,6 +1724,8 @@ for (const width of [1280, 390]) {
       ['/letters/offers', 'Offers'],
       ['/letters/figures', 'Figures'],
       ['/letters/files', 'Files'],
+      ['/letters/pages', 'Pages'],
+      [`/letters/pages/${landing}`, undefined],
       ['/letters/new?layout=An+invitation', undefined],
       ['/signing', 'How you sign'],
       ['/practice', undefined],
