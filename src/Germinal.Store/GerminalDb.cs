@@ -23,9 +23,14 @@ public sealed class GerminalDb(DbContextOptions<GerminalDb> options) : IdentityD
 
     public DbSet<PracticeRow> Practices => Set<PracticeRow>();
 
+    private PracticeRow? known;
+
     /// <summary>The context's practice, to be read only: asked of the database once, however often it is asked for.</summary>
     public async ValueTask<PracticeRow> OwnPracticeAsync(CancellationToken stop) =>
-        await Practices.FindAsync([PracticeId!.Value], stop) ?? throw new InvalidOperationException("The context has no practice.");
+        known?.Id == PracticeId ? known! : known = await Practices.AsNoTracking().SingleAsync(p => p.Id == PracticeId, stop);
+
+    /// <summary>Takes the practice as it was read a moment ago, and sees its rows from then on.</summary>
+    public void Knows(PracticeRow practice) => (known, PracticeId) = (practice, practice.Id);
 
     public DbSet<ClockRow> Clock => Set<ClockRow>();
 
@@ -544,6 +549,7 @@ public sealed class GerminalDb(DbContextOptions<GerminalDb> options) : IdentityD
             e.HasIndex(s => new { s.PracticeId, s.At }).HasFilter("status = 'doubtful'").HasDatabaseName("ix_submissions_doubtful");
             e.HasIndex(s => s.AskedAt).HasFilter("status = 'unconfirmed'").HasDatabaseName("ix_submissions_unconfirmed");
             e.HasIndex(s => new { s.FormId, s.Print, s.At });
+            e.HasIndex(s => new { s.FormId, s.Email, s.At });
             e.HasIndex(s => s.PersonId);
             Jsonb(e.Property(s => s.Answers));
             e.HasOne<FormRow>().WithMany().HasForeignKey(s => s.FormId).OnDelete(DeleteBehavior.Cascade);

@@ -127,15 +127,7 @@ public static class FactsReading
             KeyDates = [.. dates.Select(d => new KeyDate(d.Name, new YearlyDate(d.Month, d.Day, d.Year), d.Yearly))],
             Consent =
             [
-                .. consent.Select(c => new ConsentEntry(
-                    Words.ChannelOf(c.Channel),
-                    c.Purpose is null ? null : Words.PurposeOf(c.Purpose),
-                    c.Topic,
-                    c.IsIn,
-                    Words.BasisOf(c.Basis),
-                    c.At,
-                    c.Source
-                )),
+                .. consent.Select(Entry),
             ],
             DoNotContact = p.DoNotContact,
             DoNotContactUntil = p.DoNotContactUntil,
@@ -143,4 +135,8 @@ public static class FactsReading
             Archived = p.Archived,
             Suppressed = suppressed,
         };
+
+    /// <summary>An entry of the ledger.</summary>
+    internal static ConsentEntry Entry(ConsentRow row) =>
+        new(Words.ChannelOf(row.Channel), row.Purpose is null ? null : Words.PurposeOf(row.Purpose), row.Topic, row.IsIn, Words.BasisOf(row.Basis), row.At, row.Source);
 }

@@ -107,13 +107,18 @@ public sealed class FormIntake(IDbContextFactory<GerminalDb> databases, FormTaki
     private const int MostTries = 4;
 
     /// <summary>Takes one in. Where it meets a member who changes the same person, or another submission, it is tried again: nobody has to send a form twice.</summary>
-    public async Task<FormResult> TakeAsync(ShownForm shown, Posted posted, CancellationToken stop)
+    /// <param name="shown">The form.</param>
+    /// <param name="practice">Whose it is.</param>
+    /// <param name="posted">What was sent.</param>
+    /// <param name="now">Practice time.</param>
+    /// <param name="stop">Gives up.</param>
+    public async Task<FormResult> TakeAsync(ShownForm shown, PracticeRow practice, Posted posted, Instant now, CancellationToken stop)
     {
         for (var tried = 1; ; tried++)
         {
             try
             {
-                return await TakeOnceAsync(shown, posted, stop);
+                return await TakeOnceAsync(shown, practice, posted, now, stop);
             }
             catch (Exception e) when (tried < MostTries && Tries.MayGoAgain(e))
             {
@@ -122,30 +127,34 @@ public sealed class FormIntake(IDbContextFactory<GerminalDb> databases, FormTaki
         }
     }
 
-    private async Task<FormResult> TakeOnceAsync(ShownForm shown, Posted posted, CancellationToken stop)
+    private async Task<FormResult> TakeOnceAsync(ShownForm shown, PracticeRow practice, Posted posted, Instant now, CancellationToken stop)
     {
         await using var db = await databases.CreateDbContextAsync(stop);
-        db.PracticeId = shown.PracticeId;
-        var region = (await db.OwnPracticeAsync(stop)).Settings.PhoneRegion;
-        var answers = Read(shown.Form, posted.Fields, posted.Files, region);
+        db.Knows(practice);
+
+        // What fails is tried again as a whole, or refused as a whole: no step of it is gone back to.
+        db.Database.AutoSavepointsEnabled = false;
+        var answers = Read(shown.Form, posted.Fields, posted.Files, practice.Settings.PhoneRegion);
         if (answers.Problems.Count > 0)
         {
             return new FormResult(FormOutcome.Problems, answers);
         }
 
-        var now = await PracticeClock.NowAsync(db, stop);
         if (shown.Form.Opens > now || shown.Form.Closes <= now)
         {
             return new FormResult(FormOutcome.Closed, answers);
         }
 
         await using var transaction = await db.Database.BeginTransactionAsync(stop);
-        if (await db.Submissions.AsNoTracking().Where(s => s.FormId == shown.Id && s.Key == posted.Token.Key).Select(s => s.Status).FirstOrDefaultAsync(stop) is { } before)
+        var asking = FormTaking.AskingOf(shown.Form, answers);
+        var print = FormDoubts.PrintOf(shown.Form.Questions.Where(q => q.Kind is QuestionKind.Text or QuestionKind.LongText && q.Into is null && answers.Values.ContainsKey(q.Id)).Select(q => answers.Values[q.Id]));
+        var before = await BeforeAsync(db, shown.Id, posted.Token.Key, print, asking.Email, now, stop);
+        if (before.Status is { } status)
         {
-            return new FormResult(Again(before), answers);
+            return new FormResult(Again(status), answers);
         }
 
-        var row = await RowAsync(db, shown, posted, answers, now, stop);
+        var row = await RowAsync(db, shown, posted, answers, asking.Email, print, before, now, stop);
         if (row.Doubt.Length == 0 && !await HasPlaceAsync(db, shown, stop))
         {
             if (!shown.Form.WaitingList)
@@ -195,30 +204,39 @@ public sealed class FormIntake(IDbContextFactory<GerminalDb> databases, FormTaki
             _ => FormOutcome.Thanks,
         };
 
-    private static async Task<SubmissionRow> RowAsync(GerminalDb db, ShownForm shown, Posted posted, FormAnswers answers, Instant now, CancellationToken stop)
+    /// <summary>What came before by the same form: what became of the same page, and how often within a day the same words and the same address.</summary>
+    private sealed record Before(string? Status, int SameWords, int OfAddress);
+
+    private static Task<Before> BeforeAsync(GerminalDb db, Guid form, string key, string print, string? email, Instant now, CancellationToken stop)
     {
-        var asking = FormTaking.AskingOf(shown.Form, answers);
-        var written = shown
-            .Form.Questions.Where(q => q.Kind is QuestionKind.Text or QuestionKind.LongText && q.Into is null && answers.Values.ContainsKey(q.Id))
-            .Select(q => answers.Values[q.Id])
-            .ToList();
-        var print = FormDoubts.PrintOf(written);
         var day = now - Duration.FromDays(1);
-        var (email, form) = (asking.Email, shown.Id);
+        return db
+            .Database.SqlQuery<Before>(
+                $"""
+                SELECT (SELECT status FROM submissions WHERE form_id = {form} AND key = {key}) AS status,
+                  (SELECT count(*)::int FROM submissions WHERE form_id = {form} AND print = {print} AND print <> '' AND at > {day}) AS same_words,
+                  (SELECT count(*)::int FROM submissions WHERE form_id = {form} AND email = {email} AND at > {day}) AS of_address
+                """
+            )
+            .SingleAsync(stop);
+    }
+
+    private static async Task<SubmissionRow> RowAsync(GerminalDb db, ShownForm shown, Posted posted, FormAnswers answers, string? email, string print, Before before, Instant now, CancellationToken stop)
+    {
         var doubt = FormDoubts.Of(
             new SentHow(
                 posted.HiddenFilled,
                 SystemClock.Instance.GetCurrentInstant() - posted.Token.MadeAt,
                 posted.IsWorked,
                 string.Join('\n', answers.Values.Values),
-                print.Length == 0 ? 0 : await db.Submissions.CountAsync(s => s.FormId == form && s.Print == print && s.At > day, stop),
-                email is null ? 0 : await db.Submissions.CountAsync(s => s.FormId == form && s.Email == email && s.At > day, stop),
+                before.SameWords,
+                before.OfAddress,
                 posted.TooMany
             )
         );
 
         // A link in a letter proves the address; whoever says that they are somebody else by it is not the one it was written to.
-        var proven = posted.Proven is { } id && await IsTheirsAsync(db, id, asking.FirstName, stop);
+        var proven = posted.Proven is { } id && await IsTheirsAsync(db, id, FormTaking.AskingOf(shown.Form, answers).FirstName, stop);
         var row = new SubmissionRow
         {
             Id = Guid.CreateVersion7(),

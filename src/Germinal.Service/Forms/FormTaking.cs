@@ -38,13 +38,17 @@ public sealed class FormTaking(InquiryActs acts)
         var (person, isNew) = proven is { } known
             ? (await db.People.SingleAsync(p => p.Id == known, stop), false)
             : await WhoAsks.FindOrMakeAsync(db, desk, asking, form.Name, stop);
-        await PersonLock.TakeAsync(db, person.Id, stop);
-        await db.Entry(person).ReloadAsync(stop);
+        if (!isNew)
+        {
+            await PersonLock.TakeAsync(db, person.Id, stop);
+            await db.Entry(person).ReloadAsync(stop);
+        }
 
         // What somebody changes on a form that their own link filled is seen as theirs.
         var way = proven is not null ? KnownValues.TakeOver : form.Known;
 
-        var taken = await PutInAsync(db, desk, person, form, answers, way, stop);
+        // Somebody new has been made of it already, but for what stands apart from their names and addresses.
+        var taken = await PutInAsync(db, desk, person, form, answers, way, stop, isNew);
         (row.PersonId, row.Status) = (person.Id, SubmissionStates.Taken);
         var isInquiry = answers.IsInquiry(form);
         if (isNew && !isInquiry)
@@ -53,15 +57,14 @@ public sealed class FormTaking(InquiryActs acts)
         }
 
         db.Events.Add(desk.NewNote(person.Id, EventKinds.FormSent, ("form", form.Name), ("submission", row.Id.ToString()), ("text", Words(row, taken))));
-        await db.SaveChangesAsync(stop);
         await ConsentAsync(db, desk, person.Id, form, answers, stop);
         InquiryRow? inquiry = null;
         if (isInquiry)
         {
-            inquiry = await new DealingsDesk(db, desk, now).InquireAsync(person.Id, form.Name, "form", InquiryWords(form, row), stop, new Arrival(shown.Id, form.Topic, row.Id, null, row.TouchId));
-
-            // Somebody new is looked after by whoever gets what they ask.
-            person.OwnerId ??= isNew ? inquiry.OwnerId : null;
+            inquiry = await new DealingsDesk(db, desk, now).InquireAsync(person.Id, form.Name, "form", InquiryWords(form, row), stop, new Arrival(shown.Id, form.Topic, row.Id, null, row.TouchId, isNew));
+        }
+        else
+        {
             await db.SaveChangesAsync(stop);
         }
 
@@ -94,7 +97,7 @@ public sealed class FormTaking(InquiryActs acts)
 
         await PersonLock.TakeAsync(db, personId, stop);
         var person = await db.People.SingleAsync(p => p.Id == personId, stop);
-        var (taken, problems) = await PutAsync(db, person, written, AnswersOf(row), KnownValues.TakeOver, stop);
+        var (taken, problems) = await PutAsync(db, person, written, AnswersOf(row), KnownValues.TakeOver, isNew: false, stop);
         if (problems.Count > 0 || !taken.Any(IsPut))
         {
             return problems;
@@ -120,9 +123,9 @@ public sealed class FormTaking(InquiryActs acts)
     private static bool IsPut(TakenAnswer answer) => answer.Taking is Taking.Filled or Taking.Replaced;
 
     /// <summary>Puts answers where they go at the person, saved, and says what became of each. One whose field has been taken away since, or takes other values now, stays where it was sent.</summary>
-    public static async Task<IReadOnlyList<TakenAnswer>> PutInAsync(GerminalDb db, PeopleDesk desk, PersonRow person, Form form, FormAnswers answers, KnownValues way, CancellationToken stop)
+    public static async Task<IReadOnlyList<TakenAnswer>> PutInAsync(GerminalDb db, PeopleDesk desk, PersonRow person, Form form, FormAnswers answers, KnownValues way, CancellationToken stop, bool isNew = false)
     {
-        var (taken, _) = await PutAsync(db, person, form, answers, way, stop);
+        var (taken, _) = await PutAsync(db, person, form, answers, way, isNew, stop);
         await NotePutAsync(db, desk, person, taken, stop);
         return taken;
     }
@@ -135,10 +138,11 @@ public sealed class FormTaking(InquiryActs acts)
         Form form,
         FormAnswers answers,
         KnownValues way,
+        bool isNew,
         CancellationToken stop
     )
     {
-        var dates = await db.KeyDates.AsNoTracking().Where(d => d.PersonId == person.Id).ToListAsync(stop);
+        var dates = isNew ? [] : await db.KeyDates.AsNoTracking().Where(d => d.PersonId == person.Id).ToListAsync(stop);
         var taken = TakenIn.Of(answers.ForPerson(form), place => FormPlaces.Known(person, dates, place), way);
         var put = taken.Where(IsPut).ToList();
         return (taken, put.Count == 0 ? [] : await PersonEdit.ApplyAsync(db, person, FormPlaces.Fields(put), stop));

@@ -58,14 +58,7 @@ public static class AskedBy
         row.SeenAt = desk.Now;
         row.GuessId = null;
         await db.SaveChangesAsync(stop);
-        var inquiry = await new DealingsDesk(db, desk, desk.Now).InquireAsync(row.PersonId.Value, null, how, words.Trim(), stop, new Arrival(ReceivedId: row.Id));
-        if (made is not null)
-        {
-            // Somebody new is looked after by whoever gets what they ask.
-            made.OwnerId ??= inquiry.OwnerId;
-            await db.SaveChangesAsync(stop);
-        }
-
+        await new DealingsDesk(db, desk, desk.Now).InquireAsync(row.PersonId.Value, null, how, words.Trim(), stop, new Arrival(ReceivedId: row.Id, OfSomebodyNew: made is not null));
         await InquiryConsent.AddAsync(db, desk, row.PersonId.Value, channel, $"asked by {how}", words.Trim(), stop);
     }
 }

@@ -2,6 +2,7 @@ using Germinal.Core.Contact;
 using Germinal.Service.Engine;
 using Germinal.Service.People;
 using Germinal.Store;
+using Microsoft.EntityFrameworkCore;
 
 namespace Germinal.Service.Inquiries;
 
@@ -22,8 +23,8 @@ public static class InquiryConsent
     public static async Task AddAsync(GerminalDb db, PeopleDesk desk, Guid person, Channel channel, string source, string words, CancellationToken stop)
     {
         var practice = PracticeReading.Read(await db.OwnPracticeAsync(stop), []);
-        var facts = (await FactsReading.LoadAsync(db, [person], stop))[person];
-        var reading = ConsentLedger.Read(facts.Consent, practice.Consent, channel, Purpose.Commercial, null, desk.Now, practice.Zone);
+        var said = (await db.Consent.AsNoTracking().Where(c => c.PersonId == person).ToListAsync(stop)).Select(FactsReading.Entry).ToList();
+        var reading = ConsentLedger.Read(said, practice.Consent, channel, Purpose.Commercial, null, desk.Now, practice.Zone);
         if (reading.Verdict == ConsentVerdict.Withdrawn || reading is { Verdict: ConsentVerdict.Allowed, Decided.Basis: not ConsentBasis.Inquiry })
         {
             return;

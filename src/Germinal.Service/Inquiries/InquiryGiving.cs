@@ -15,7 +15,8 @@ namespace Germinal.Service.Inquiries;
 /// <param name="SubmissionId">What was sent by the form.</param>
 /// <param name="ReceivedId">The mail or text it is.</param>
 /// <param name="TouchId">The message whose link led to the form.</param>
-public sealed record Arrival(Guid? FormId = null, string? Topic = null, Guid? SubmissionId = null, long? ReceivedId = null, Guid? TouchId = null);
+/// <param name="OfSomebodyNew">Whether it made its person.</param>
+public sealed record Arrival(Guid? FormId = null, string? Topic = null, Guid? SubmissionId = null, long? ReceivedId = null, Guid? TouchId = null, bool OfSomebodyNew = false);
 
 /// <summary>Gives inquiries to members: as they arrive by the practice's rules, and to the deputy where nobody has touched one for too long.</summary>
 public static class InquiryGiving

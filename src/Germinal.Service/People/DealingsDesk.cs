@@ -200,8 +200,15 @@ public sealed class DealingsDesk(GerminalDb db, PeopleDesk desk, Instant now)
             ReceivedId = arrival?.ReceivedId,
             TouchId = arrival?.TouchId,
         };
-        await InquiryGiving.GiveAsync(db, row, await db.People.AsNoTracking().SingleAsync(p => p.Id == person, stop), arrival?.FormId, now, stop);
+        var who = await db.People.FindAsync([person], stop) ?? throw new InvalidOperationException("Nobody is there who asks.");
+        await InquiryGiving.GiveAsync(db, row, who, arrival?.FormId, now, stop);
         db.Inquiries.Add(row);
+        if (arrival?.OfSomebodyNew == true)
+        {
+            // Looked after by whoever gets what they ask.
+            who.OwnerId ??= row.OwnerId;
+        }
+
         db.Events.Add(
             desk.NewEvent(person, new Inquired(now, form), ("inquiry", row.Id.ToString()), ("how", how), ("text", text))
         );

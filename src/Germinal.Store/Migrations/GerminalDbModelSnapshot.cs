@@ -3081,6 +3081,9 @@ namespace Germinal.Store.Migrations
                     b.HasIndex("FormId", "At", "Id")
                         .HasDatabaseName("ix_submissions_form_id_at_id");
 
+                    b.HasIndex("FormId", "Email", "At")
+                        .HasDatabaseName("ix_submissions_form_id_email_at");
+
                     b.HasIndex("FormId", "Print", "At")
                         .HasDatabaseName("ix_submissions_form_id_print_at");
 

@@ -181,6 +181,7 @@ public static class PublicForms
 
         var result = await intake.TakeAsync(
             shown,
+            practice,
             new Posted(
                 answered,
                 files,
@@ -192,6 +193,7 @@ public static class PublicForms
                 reader?.PersonId,
                 form[FormHtml.FromField].ToString() is { Length: > 0 } came && Uri.TryCreate(came, UriKind.Absolute, out _) ? Channels.IncomingText.KeepLine(came, 300) : null
             ),
+            now,
             stop
         );
         return result.Outcome switch

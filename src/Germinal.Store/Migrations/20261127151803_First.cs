@@ -2056,6 +2056,11 @@ namespace Germinal.Store.Migrations
                 columns: new[] { "form_id", "at", "id" });
 
             migrationBuilder.CreateIndex(
+                name: "ix_submissions_form_id_email_at",
+                table: "submissions",
+                columns: new[] { "form_id", "email", "at" });
+
+            migrationBuilder.CreateIndex(
                 name: "ix_submissions_form_id_key",
                 table: "submissions",
                 columns: new[] { "form_id", "key" },

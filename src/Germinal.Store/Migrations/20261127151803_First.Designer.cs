@@ -14,7 +14,7 @@ using Npgsql.EntityFrameworkCore.PostgreSQL.Metadata;
 namespace Germinal.Store.Migrations
 {
     [DbContext(typeof(GerminalDb))]
-    [Migration("20261127142444_First")]
+    [Migration("20261127151803_First")]
     partial class First
     {
         /// <inheritdoc />
@@ -3083,6 +3083,9 @@ namespace Germinal.Store.Migrations
 
                     b.HasIndex("FormId", "At", "Id")
                         .HasDatabaseName("ix_submissions_form_id_at_id");
+
+                    b.HasIndex("FormId", "Email", "At")
+                        .HasDatabaseName("ix_submissions_form_id_email_at");
 
                     b.HasIndex("FormId", "Print", "At")
                         .HasDatabaseName("ix_submissions_form_id_print_at");
