@@ -199,7 +199,7 @@ wait_for() {
 
 # application_environment DATA PORT: what the application and its stand-ins are told; PORT to PORT+4 are theirs.
 application_environment() {
-  export GERMINAL_DATA=$1 GERMINAL_DB="Host=127.0.0.1;Port=$(($2 + 1));Database=germinal;Username=germinal;Password=$PG_PASSWORD;Maximum Pool Size=40;No Reset On Close=true"
+  export GERMINAL_DATA=$1 GERMINAL_DB="Host=127.0.0.1;Port=$(($2 + 1));Database=germinal;Username=germinal;Password=$PG_PASSWORD;Maximum Pool Size=40;No Reset On Close=true;Max Auto Prepare=100"
   export GERMINAL_SMTP_PORT=$(($2 + 2)) GERMINAL_STANDINS_PORT=$(($2 + 3)) GERMINAL_STANDINS="http://127.0.0.1:$(($2 + 3))"
   export GERMINAL_MAIL_DOMAIN=answers.example.com GERMINAL_INBOUND_PORT=$(($2 + 4))
   export GERMINAL_URL="http://127.0.0.1:$2" GERMINAL_WWW="$ROOT/src/web/dist"

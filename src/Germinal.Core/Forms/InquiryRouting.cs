@@ -63,7 +63,8 @@ public static class InquiryRouting
         return new Routed(otherwise, null, null);
     }
 
-    private static bool Fits(RoutingRule rule, InquiryFacts inquiry) =>
+    /// <summary>Whether a rule speaks of an inquiry.</summary>
+    public static bool Fits(RoutingRule rule, InquiryFacts inquiry) =>
         (rule.Form is null || Same(rule.Form, inquiry.Form)) && (rule.Topic is null || Same(rule.Topic, inquiry.Topic)) && (rule.Area is null || inquiry.Areas.Any(a => Same(rule.Area, a)));
 
     private static bool Same(string asked, string? found) => string.Equals(asked, found, StringComparison.OrdinalIgnoreCase);

@@ -24,9 +24,9 @@ public static class InquiryGiving
     /// <summary>The words of whom a rule gives to, as they are stored.</summary>
     public static IReadOnlyList<(string Word, GivenTo To)> Ways { get; } = [("who-knows-them", GivenTo.WhoKnowsThem), ("first", GivenTo.TheFirst), ("in-turn", GivenTo.InTurn)];
 
-    private sealed record Desk(PracticeRow Practice, Practice Read, IReadOnlyList<MemberAt> Members, HashSet<Guid> Away);
+    private sealed record Desk(PracticeRow Practice, Practice Read, IReadOnlyList<MemberAt> Members);
 
-    private sealed record MemberAt(Guid Id, string Name, string Role, Guid? DeputyId, bool IsBlocked);
+    private sealed record MemberAt(Guid Id, string Name, string Role, Guid? DeputyId, bool IsBlocked, bool IsAway);
 
     private static async Task<Desk> LoadAsync(GerminalDb db, Instant now, CancellationToken stop)
     {
@@ -37,13 +37,12 @@ public static class InquiryGiving
             .Users.AsNoTracking()
             .Where(m => m.PracticeId == db.PracticeId)
             .OrderBy(m => m.Name)
-            .Select(m => new MemberAt(m.Id, m.Name, m.Role, m.DeputyId, m.BlockedAt != null))
+            .Select(m => new MemberAt(m.Id, m.Name, m.Role, m.DeputyId, m.BlockedAt != null, db.Absences.Any(a => a.MemberId == m.Id && a.Until >= today && a.From <= today)))
             .ToListAsync(stop);
-        var away = await db.Absences.AsNoTracking().Where(a => a.Until >= today && a.From <= today).Select(a => a.MemberId).ToListAsync(stop);
-        return new Desk(row, read, members, [.. away]);
+        return new Desk(row, read, members);
     }
 
-    private static bool IsThere(Desk desk, Guid member) => desk.Members.Any(m => m.Id == member && !m.IsBlocked) && !desk.Away.Contains(member);
+    private static bool IsThere(Desk desk, Guid member) => desk.Members.Any(m => m.Id == member && !m.IsBlocked && !m.IsAway);
 
     /// <summary>Who gets it where no rule says anybody who is there: whoever stands in for the practice, else a principal.</summary>
     private static Guid? Otherwise(Desk desk) =>
@@ -88,11 +87,13 @@ public static class InquiryGiving
             // Where no rule says anybody who is there, whoever looks after them already.
             .Append(new RoutingRule(null, null, null, GivenTo.WhoKnowsThem, []))
             .ToList();
-        var last = rules.Any(r => r.To == GivenTo.InTurn) ? await LastGivenAsync(db, desk, stop) : [];
-        var areas = new[] { person.City, person.State, person.PostalCode }.OfType<string>().ToList();
+        var facts = new InquiryFacts(formId?.ToString(), topic, [.. new[] { person.City, person.State, person.PostalCode }.OfType<string>()], person.OwnerId);
+
+        // Only those who may get a turn wait for each other.
+        var last = rules.Any(r => r.To == GivenTo.InTurn && InquiryRouting.Fits(r, facts)) ? await LastGivenAsync(db, desk, stop) : [];
         var routed = InquiryRouting.Of(
             rules,
-            new InquiryFacts(formId?.ToString(), topic, areas, person.OwnerId),
+            facts,
             new InquiryDesk(m => IsThere(desk, m), m => desk.Members.FirstOrDefault(x => x.Id == m)?.DeputyId, last),
             otherwise
         );
