@@ -35,13 +35,18 @@ try {
   await ada.put(`/api/forms/${made.id}`, { edition: made.edition, draft: { format: 'germinal.form/1', name: 'Under load', questions, inquiryWhen: ['words'] } });
   const { slug } = await ada.post(`/api/forms/${made.id}/show`);
 
-  // The pages first: nobody sends one in the moment it is shown.
+  // The pages first: nobody sends one in the moment it is shown. Some more of them are sent before it counts: a server that has only just started
+  // works out what its machine is to do.
+  const warm = 600;
   const tokens = [];
-  while (tokens.length < pace * seconds) {
+  while (tokens.length < warm + pace * seconds) {
     const pages = await Promise.all(Array.from({ length: 50 }, () => call('GET', `/form/${slug}`)));
     tokens.push(...pages.map((p) => /name="g\.token" value="([^"]+)"/.exec(p.page)[1]));
   }
   await new Promise((go) => setTimeout(go, 2_500));
+
+  const bodyOf = (n) => new URLSearchParams({ 'g.token': tokens[n], name: `Load${n}`, mail: `load${n}@example.com`, yes: 'yes', words: `Question ${n}: how high are rates at number ${n * 7}?` }).toString();
+  for (let n = 0; n < warm; n += 20) await Promise.all(Array.from({ length: 20 }, (_, i) => call('POST', `/form/${slug}`, bodyOf(pace * seconds + n + i))));
 
   const took = [];
   const said = new Map();
@@ -51,7 +56,7 @@ try {
     const due = began + (1_000 * n) / pace;
     const wait = due - performance.now();
     if (wait > 1) await new Promise((go) => setTimeout(go, wait));
-    const body = new URLSearchParams({ 'g.token': tokens[n], name: `Load${n}`, mail: `load${n}@example.com`, yes: 'yes', words: `Question ${n}: how high are rates at number ${n * 7}?` }).toString();
+    const body = bodyOf(n);
     running.push(
       call('POST', `/form/${slug}`, body).then((answer) => {
         // From when it was due: a pace that is not kept is not made pretty.

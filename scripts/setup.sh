@@ -203,5 +203,5 @@ application_environment() {
   export GERMINAL_SMTP_PORT=$(($2 + 2)) GERMINAL_STANDINS_PORT=$(($2 + 3)) GERMINAL_STANDINS="http://127.0.0.1:$(($2 + 3))"
   export GERMINAL_MAIL_DOMAIN=answers.example.com GERMINAL_INBOUND_PORT=$(($2 + 4))
   export GERMINAL_URL="http://127.0.0.1:$2" GERMINAL_WWW="$ROOT/src/web/dist"
-  export DOTNET_NOLOGO=1 DOTNET_TieredPGO=0 DOTNET_gcServer=0 ASPNETCORE_ENVIRONMENT=Production DOTNET_ENVIRONMENT=Production
+  export DOTNET_NOLOGO=1 DOTNET_TieredPGO=0 DOTNET_gcServer=0 DOTNET_ThreadPool_UnfairSemaphoreSpinLimit=0 ASPNETCORE_ENVIRONMENT=Production DOTNET_ENVIRONMENT=Production
 }

@@ -30,6 +30,7 @@ public sealed class PublicLinks(byte[] key, string baseUrl)
     private const byte OfFormConfirmation = (byte)'y';
     private const byte OfReader = (byte)'r';
     private const byte OfAppointment = (byte)'a';
+    private const byte OfConfirmedReader = (byte)'q';
     private const int ShortSigns = 10;
 
     // Without those that are mistaken for each other when somebody types them: 0 and o, 1, i and l.
@@ -108,6 +109,14 @@ public sealed class PublicLinks(byte[] key, string baseUrl)
 
     /// <summary>The message of a reader's token, or null.</summary>
     public Guid? TryReadReader(string token) => TryRead(OfReader, token)?.Id;
+
+    /// <summary>What says that a page is shown to somebody who has proved that they read the mail of the address: it came to them there.</summary>
+    /// <param name="touchId">The message whose link they followed first.</param>
+    /// <param name="day">A number of the day on which it was mailed.</param>
+    public string ConfirmedReader(Guid touchId, ushort day) => Token(OfConfirmedReader, touchId, day);
+
+    /// <summary>The message and the day's number of a confirmed reader's token, or null.</summary>
+    public (Guid TouchId, int Day)? TryReadConfirmedReader(string token) => TryRead(OfConfirmedReader, token) is { } read ? (read.Id, read.Number) : null;
 
     /// <summary>The touch and place of a link's token, or null for one that is forged, altered or meant for something else.</summary>
     public (Guid TouchId, int Place)? TryReadLink(string token) => TryRead(OfLink, token) is { } read ? (read.Id, read.Number) : null;

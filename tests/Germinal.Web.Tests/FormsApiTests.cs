@@ -534,6 +534,44 @@ public sealed partial class FormsApiTests(Site site) : IClassFixture<Site>
     }
 
     [Fact]
+    public async Task What_is_covered_is_shown_by_a_link_that_is_mailed_to_the_address_and_to_nobody_else()
+    {
+        var (_, _, slug) = await ShownAsync();
+        var links = site.Services.GetRequiredService<PublicLinks>();
+        var (person, touch, _) = await WrittenTo.SomebodyAsync(site, "Mathilda", "Covered", "mathilda@example.com", "+12075550136");
+        using var anybody = Anybody();
+        var page = await anybody.GetStringAsync($"/form/{slug}?by={links.Reader(touch)}");
+        Assert.Contains("Mail me a link that shows it all", page, StringComparison.Ordinal);
+
+        // Whoever has the letter may press it, ten times at once: one mail goes, to whom the letter went.
+        FormUrlEncodedContent Asked(string by, string path) => new([new(FormHtml.ReaderField, by), new(FormHtml.PageField, path)]);
+        var answers = await Task.WhenAll(Enumerable.Range(0, 10).Select(_ => anybody.PostAsync(OwnLinks.Root, Asked(links.Reader(touch), $"/form/{slug}"))));
+        Assert.All(answers, a => Assert.Equal(HttpStatusCode.OK, a.StatusCode));
+        await using var db = site.Db();
+        var mail = Assert.Single(await db.OwnMails.Where(m => m.PersonId == person).ToListAsync());
+        Assert.Equal((OwnMailKinds.OwnLink, "mathilda@example.com"), (mail.Kind, mail.ToAddress));
+        var own = new Uri(Regex.Match(mail.Text, @"https://\S+/form/\S+").Value).PathAndQuery;
+        var mine = await anybody.GetStringAsync(own);
+        Assert.All(new[] { "value=\"Covered\"", "value=\"mathilda@example.com\"", "value=\"+12075550136\"" }, known => Assert.Contains(known, mine, StringComparison.Ordinal));
+        Assert.DoesNotContain("Mail me a link", mine, StringComparison.Ordinal);
+
+        // What they change there is theirs, as by the letter.
+        var by = own.Split("by=")[1];
+        await SendAsync(slug, ("name", "Mathilda"), ("last", "Uncovered"), ("mail", "mathilda@example.com"), ("words", "By my own link"), (FormHtml.ReaderField, by));
+        Assert.Equal("Uncovered", await db.People.Where(p => p.Id == person).Select(p => p.LastName).SingleAsync());
+
+        // It runs out, is not made up, and leads to our pages only.
+        var day = (ushort)(Period.DaysBetween(new LocalDate(2020, 1, 1), Site.Now.InUtc().Date) - 2);
+        Assert.DoesNotContain("Uncovered", await anybody.GetStringAsync($"/form/{slug}?by={links.ConfirmedReader(touch, day)}"), StringComparison.Ordinal);
+        Assert.Equal(HttpStatusCode.NotFound, (await anybody.PostAsync(OwnLinks.Root, Asked(by, $"/form/{slug}"))).StatusCode);
+        Assert.Equal(HttpStatusCode.NotFound, (await anybody.PostAsync(OwnLinks.Root, Asked("forged", $"/form/{slug}"))).StatusCode);
+        foreach (var path in new[] { "https://example.com/", "//example.com/form/x", "/form/../api/session", "/form/x?y=z", "/u/x" })
+        {
+            Assert.Equal(HttpStatusCode.NotFound, (await anybody.PostAsync(OwnLinks.Root, Asked(links.Reader(touch), path))).StatusCode);
+        }
+    }
+
+    [Fact]
     public async Task An_inquiry_when_nobody_is_in_is_answered_by_itself_once_a_day_and_waits_on()
     {
         var ada = await site.SignedInAsync("ada");

@@ -104,6 +104,9 @@ public sealed class FormIntake(IDbContextFactory<GerminalDb> databases, FormTaki
         return answers with { Problems = problems };
     }
 
+    // The index by which a page is one submission, however often it is sent.
+    private const string OnePage = "ix_submissions_form_id_key";
+
     private const int MostTries = 4;
 
     /// <summary>Takes one in. Where it meets a member who changes the same person, or another submission, it is tried again: nobody has to send a form twice.</summary>
@@ -165,14 +168,24 @@ public sealed class FormIntake(IDbContextFactory<GerminalDb> databases, FormTaki
             row.Status = SubmissionStates.Waiting;
         }
 
+        db.Submissions.Add(row);
         try
         {
-            db.Submissions.Add(row);
+            if (row.Status == SubmissionStates.Unconfirmed)
+            {
+                await AskAsync(db, shown, row, answers, now, stop);
+            }
+            else if (row.Status == SubmissionStates.Taken)
+            {
+                await taking.TakeAsync(db, shown, row, row.IsProven ? posted.Proven : null, now, stop);
+            }
+
             await db.SaveChangesAsync(stop);
+            await transaction.CommitAsync(stop);
         }
-        catch (DbUpdateException e) when (e.InnerException is Npgsql.PostgresException { SqlState: Npgsql.PostgresErrorCodes.UniqueViolation })
+        catch (DbUpdateException e) when (e.InnerException is Npgsql.PostgresException { SqlState: Npgsql.PostgresErrorCodes.UniqueViolation, ConstraintName: OnePage })
         {
-            // The same page, sent twice at one moment.
+            // The same page, sent twice at one moment: the other is taken.
             return new FormResult(FormOutcome.Thanks, answers);
         }
 
@@ -182,17 +195,6 @@ public sealed class FormIntake(IDbContextFactory<GerminalDb> databases, FormTaki
             SubmissionStates.Unconfirmed => FormOutcome.ConfirmAsked,
             _ => FormOutcome.Thanks,
         };
-        if (row.Status == SubmissionStates.Unconfirmed)
-        {
-            await AskAsync(db, shown, row, answers, now, stop);
-        }
-        else if (row.Status == SubmissionStates.Taken)
-        {
-            await taking.TakeAsync(db, shown, row, row.IsProven ? posted.Proven : null, now, stop);
-        }
-
-        await db.SaveChangesAsync(stop);
-        await transaction.CommitAsync(stop);
         return new FormResult(outcome, answers);
     }
 

@@ -78,7 +78,7 @@ public sealed class FormTaking(InquiryActs acts)
         {
             if (person.Email is not null)
             {
-                await InquiryConsent.AddAsync(db, desk, person.Id, Channel.Email, $"asked by the form “{form.Name}”", inquiry.Text, stop);
+                await InquiryConsent.AddAsync(db, desk, person.Id, Channel.Email, $"asked by the form “{form.Name}”", inquiry.Text, stop, isNew);
             }
 
             await AnswerByItselfAsync(db, desk, form, inquiry, person, now, stop);

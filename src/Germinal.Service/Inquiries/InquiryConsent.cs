@@ -20,10 +20,12 @@ public static class InquiryConsent
     /// <param name="source">Where it was said: <i>the form “Ask us”</i>.</param>
     /// <param name="words">What they asked; the evidence.</param>
     /// <param name="stop">Gives up.</param>
-    public static async Task AddAsync(GerminalDb db, PeopleDesk desk, Guid person, Channel channel, string source, string words, CancellationToken stop)
+    /// <param name="isNew">Whether all there is in their ledger was written by this context.</param>
+    public static async Task AddAsync(GerminalDb db, PeopleDesk desk, Guid person, Channel channel, string source, string words, CancellationToken stop, bool isNew = false)
     {
         var practice = PracticeReading.Read(await db.OwnPracticeAsync(stop), []);
-        var said = (await db.Consent.AsNoTracking().Where(c => c.PersonId == person).ToListAsync(stop)).Select(FactsReading.Entry).ToList();
+        var rows = isNew ? [.. db.Consent.Local.Where(c => c.PersonId == person)] : await db.Consent.AsNoTracking().Where(c => c.PersonId == person).ToListAsync(stop);
+        var said = rows.Select(FactsReading.Entry).ToList();
         var reading = ConsentLedger.Read(said, practice.Consent, channel, Purpose.Commercial, null, desk.Now, practice.Zone);
         if (reading.Verdict == ConsentVerdict.Withdrawn || reading is { Verdict: ConsentVerdict.Allowed, Decided.Basis: not ConsentBasis.Inquiry })
         {

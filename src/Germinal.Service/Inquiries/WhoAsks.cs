@@ -41,7 +41,10 @@ public static class WhoAsks
         return WhoSent.Of(known, who.FirstName, who.LastName, email, mobile);
     }
 
-    /// <summary>The person, tracked: found, or new and saved, in the household of whoever shares their address. The caller has a transaction open and has taken the lock.</summary>
+    /// <summary>
+    /// The person, tracked: found, or new, in the household of whoever shares their address. Somebody new may not be saved yet; the caller saves before anything
+    /// asks the database for them. It has a transaction open and has taken the lock.
+    /// </summary>
     /// <param name="db">A context of the practice.</param>
     /// <param name="desk">In whose name.</param>
     /// <param name="who">What they say of themselves.</param>
@@ -69,9 +72,9 @@ public static class WhoAsks
         PersonNames.Refresh(person);
         db.People.Add(person);
         db.Events.Add(desk.NewEvent(person.Id, new Added(desk.Now, source)));
-        await db.SaveChangesAsync(stop);
         if (sender.LivesWith is { } home)
         {
+            await db.SaveChangesAsync(stop);
             await new Households(db, desk).JoinAsync(person, await db.People.SingleAsync(p => p.Id == home, stop), stop);
         }
 

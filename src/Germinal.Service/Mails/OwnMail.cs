@@ -21,6 +21,9 @@ public static class OwnMailKinds
 
     /// <summary>It tells of an appointment that was chosen, moved or cancelled, and carries it for their calendar.</summary>
     public const string Appointment = "appointment";
+
+    /// <summary>It leads to a page that shows its reader all that is known of them.</summary>
+    public const string OwnLink = "own-link";
 }
 
 /// <summary>How far a mail of the practice's own is, as it is stored. Closed.</summary>

@@ -72,6 +72,11 @@ public sealed class MeetingActs(PublicLinks links)
         var (person, isNew) = wish.Proven is { } known
             ? (await db.People.SingleAsync(p => p.Id == known, stop), false)
             : await WhoAsks.FindOrMakeAsync(db, desk, asking, page.Title, stop);
+        if (isNew)
+        {
+            await db.SaveChangesAsync(stop);
+        }
+
         await PersonLock.TakeAsync(db, person.Id, stop);
         await db.Entry(person).ReloadAsync(stop);
         await FormTaking.PutInAsync(db, desk, person, form, wish.Answers, wish.Proven is null ? KnownValues.Fill : KnownValues.TakeOver, stop);

@@ -2,6 +2,7 @@ using System.Globalization;
 using System.Text;
 using Germinal.Core.Forms;
 using Germinal.Core.Practices;
+using Germinal.Service.Forms;
 using Germinal.Store.Rows;
 
 namespace Germinal.Web.Endpoints;
@@ -53,6 +54,9 @@ public static class FormHtml
     /// <summary>The page it stands in.</summary>
     public const string FromField = "g.from";
 
+    /// <summary>The path of the page, where a link to it is asked for.</summary>
+    public const string PageField = "g.page";
+
     /// <summary>Whether it stands in another page.</summary>
     public const string FramedField = "g.framed";
 
@@ -101,6 +105,13 @@ public static class FormHtml
         // Not shown, not read out, not reached by the keyboard.
         body.Append("<div class=\"apart\" aria-hidden=\"true\"><label>Leave this empty <input type=\"text\" name=\"").Append(HiddenField).Append("\" tabindex=\"-1\" autocomplete=\"off\"></label></div>");
         body.Append("<button type=\"submit\">").Append(PublicPages.Encode(how.Press)).Append("</button></form>");
+        if (how is { Known.Count: > 0, Reader: { } reader, Action: { } page })
+        {
+            body.Append("<form method=\"post\" action=\"").Append(OwnLinks.Root).Append("\" class=\"mine\"><p class=\"help\">Some of it is covered, since a letter can be passed on.</p>");
+            body.Append("<input type=\"hidden\" name=\"").Append(ReaderField).Append("\" value=\"").Append(PublicPages.Encode(reader)).Append("\"><input type=\"hidden\" name=\"").Append(PageField).Append("\" value=\"").Append(PublicPages.Encode(page)).Append("\">");
+            body.Append("<button type=\"submit\" class=\"plain\">Mail me a link that shows it all</button></form>");
+        }
+
         return body.ToString();
     }
 

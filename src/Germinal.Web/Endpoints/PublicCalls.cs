@@ -50,6 +50,10 @@ public static class PublicCalls
     /// <summary>The pages of ours that are shown as their reader's.</summary>
     private static readonly string[] Personal = [PublicForms.Root, PublicMeetings.Root, PublicLandings.Root];
 
+    /// <summary>Whether a path is that of a page that is shown as its reader's.</summary>
+    internal static bool IsPersonal(string path) =>
+        Personal.Any(root => path.StartsWith(root + "/", StringComparison.Ordinal) && path.Length < 200 && path[(root.Length + 1)..].All(c => char.IsAsciiLetterOrDigit(c) || c == '-'));
+
     /// <summary>An address that letters lead to; a page of ours is shown as the reader's.</summary>
     internal static string ForReader(string address, Guid touch, PublicLinks links) =>
         Personal.Any(root => address.StartsWith($"{links.BaseUrl}{root}/", StringComparison.Ordinal))

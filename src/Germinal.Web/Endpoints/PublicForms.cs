@@ -36,6 +36,7 @@ public static class PublicForms
             .RequireRateLimiting(PublicBrake.Letters)
             .WithMetadata(new Microsoft.AspNetCore.Mvc.RequestSizeLimitAttribute(MostRequest), new Microsoft.AspNetCore.Mvc.RequestFormLimitsAttribute { MultipartBodyLengthLimit = MostRequest, ValueCountLimit = 400 });
         app.MapGet(Root + "/{slug}/embed.js", Embed).ExcludeFromDescription().RequireRateLimiting(PublicBrake.Letters);
+        app.MapPost(OwnLinks.Root, MailOwnLink).ExcludeFromDescription().DisableAntiforgery().RequireRateLimiting(PublicBrake.Pages);
         app.MapGet("/y/{token}", ShowConfirmation).ExcludeFromDescription().RequireRateLimiting(PublicBrake.Pages);
         app.MapPost("/y/{token}", Confirm).ExcludeFromDescription().DisableAntiforgery().RequireRateLimiting(PublicBrake.Pages);
     }
@@ -72,12 +73,9 @@ public static class PublicForms
     /// <summary>How a form is shown first: with a fresh mark, and to a letter's reader with their first name.</summary>
     internal static FormShowing Showing(ShownForm shown, FormTokens tokens, ReaderOf? reader, string? by, string? cameFrom, Dictionary<string, IReadOnlyList<string>> sent, bool framed = false)
     {
-        if (reader?.FirstName is { } name)
+        foreach (var (question, value) in reader?.Filled(shown.Form) ?? [])
         {
-            foreach (var question in shown.Form.Questions.Where(q => q.Into?.Field == "first-name"))
-            {
-                sent[question.Id] = [name];
-            }
+            sent[question] = value;
         }
 
         var full = shown.Form.Most is { } most && shown.Taken >= most;
@@ -288,6 +286,25 @@ public static class PublicForms
           script.after(frame);
         })();
         """;
+
+    /// <summary>Mails whoever a page is shown to a link by which they see all that is known of them.</summary>
+    private static async Task<IResult> MailOwnLink(HttpRequest request, GerminalDb db, PublicLinks links, CancellationToken stop)
+    {
+        if (!request.HasFormContentType || await PostedAsync(request, stop) is not { } posted)
+        {
+            return Results.Problem("A link is asked for by an HTML form.", statusCode: StatusCodes.Status400BadRequest, title: "No form");
+        }
+
+        var (by, page) = (posted[FormHtml.ReaderField].ToString(), posted[FormHtml.PageField].ToString());
+        if (links.TryReadReader(by) is not { } touch || !PublicCalls.IsPersonal(page))
+        {
+            await Notices.ForgeryAsync(db, null, "a form", stop);
+            return PublicPages.NotOurs();
+        }
+
+        await OwnLinks.MailAsync(db, links, touch, page, LinkWorks, stop);
+        return PublicPages.Html("We have sent you a mail", "<p>It went to the address your letter came to. The link in it shows the page with all that we have of you; it works until tomorrow.</p>");
+    }
 
     private sealed record Asked(SubmissionRow Row, ShownForm? Shown, PracticeRow Practice, string? Over);
 

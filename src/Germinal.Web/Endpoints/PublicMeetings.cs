@@ -59,7 +59,6 @@ public static class PublicMeetings
         var reader = await ReaderOf.FindAsync(db, links, by, PublicForms.LinkWorks, now, stop);
         var free = await MeetingTimes.FreeAsync(db, page, practice, now, null, stop);
         var form = MeetingPages.Asks(page);
-        var sent = reader?.FirstName is { } name ? new Dictionary<string, IReadOnlyList<string>> { ["first-name"] = [name] } : null;
         return Html(
             FormHtml.Page(
                 form,
@@ -69,7 +68,7 @@ public static class PublicMeetings
                     tokens.Make(page.Id, SystemClock.Instance.GetCurrentInstant()),
                     Reader: reader is null ? null : by,
                     Known: reader?.Masked(form),
-                    Sent: sent,
+                    Sent: reader?.Filled(form),
                     Choose: About(page, practice) + MeetingHtml.Times(free, DayOf(request.Query["from"]), practice.Zone, null, Here(page, reader is null ? null : by), null),
                     Press: "Choose this time"
                 )
