@@ -20,24 +20,25 @@ public static class MeetingTimes
     /// <param name="now">Practice time.</param>
     /// <param name="apartFrom">An appointment that is to be moved, and stands in its own way no more; null for none.</param>
     /// <param name="stop">Gives up.</param>
-    public static async Task<IReadOnlyList<Instant>> FreeAsync(GerminalDb db, MeetingPageRow page, Practice practice, Instant now, Guid? apartFrom, CancellationToken stop)
+    public static async Task<IReadOnlyList<Instant>> FreeAsync(GerminalDb db, MeetingPageRow page, Practice practice, Instant now, Guid? apartFrom, CancellationToken stop) =>
+        (await FreeAsync(db, [page], practice, now, apartFrom, stop))[page.Id];
+
+    /// <summary>The same for several pages, by their ids.</summary>
+    public static async Task<IReadOnlyDictionary<Guid, IReadOnlyList<Instant>>> FreeAsync(GerminalDb db, IReadOnlyList<MeetingPageRow> pages, Practice practice, Instant now, Guid? apartFrom, CancellationToken stop)
     {
-        var (from, until) = (now - Longest, now + Duration.FromDays(page.AheadDays + 2));
-        var today = now.InZone(practice.Zone).Date;
-        var met = await db
-            .Appointments.AsNoTracking()
-            .Where(a => a.WithId == page.MemberId && a.CancelledAt == null && a.At > from && a.At < until && a.Id != apartFrom)
-            .Select(a => new { a.At, a.Minutes })
-            .ToListAsync(stop);
-        var away = await db.Absences.AsNoTracking().Where(a => a.MemberId == page.MemberId && a.Until >= today).Select(a => new { a.From, a.Until }).ToListAsync(stop);
-        return FreeTimes.Of(
-            MeetingPages.HoursOf(page),
-            practice.Calendar,
-            [.. away.Select(a => (a.From, a.Until))],
-            [.. met.Select(a => new Taken(a.At, a.At + Duration.FromMinutes(a.Minutes)))],
-            practice.Zone,
-            now
-        );
+        var (from, until) = (now - Longest, now + Duration.FromDays(pages.Select(p => p.AheadDays).DefaultIfEmpty().Max() + 2));
+        var (today, members) = (now.InZone(practice.Zone).Date, pages.Select(p => p.MemberId).Distinct().ToList());
+        var met = (
+            await db
+                .Appointments.AsNoTracking()
+                .Where(a => a.WithId != null && members.Contains(a.WithId.Value) && a.CancelledAt == null && a.At > from && a.At < until && a.Id != apartFrom)
+                .Select(a => new { Member = a.WithId!.Value, a.At, a.Minutes })
+                .ToListAsync(stop)
+        ).ToLookup(a => a.Member, a => new Taken(a.At, a.At + Duration.FromMinutes(a.Minutes)));
+        var away = (
+            await db.Absences.AsNoTracking().Where(a => members.Contains(a.MemberId) && a.Until >= today).Select(a => new { a.MemberId, a.From, a.Until }).ToListAsync(stop)
+        ).ToLookup(a => a.MemberId, a => (a.From, a.Until));
+        return pages.ToDictionary(p => p.Id, p => FreeTimes.Of(MeetingPages.HoursOf(p), practice.Calendar, [.. away[p.MemberId]], [.. met[p.MemberId]], practice.Zone, now));
     }
 
     /// <summary>Keeps everybody else who would meet the same member waiting until the transaction ends: nobody gets a time that somebody has.</summary>

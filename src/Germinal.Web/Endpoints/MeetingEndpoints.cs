@@ -107,35 +107,30 @@ public static class MeetingEndpoints
         var practice = await PracticeReading.LoadAsync(db, stop);
         var now = await PracticeClock.NowAsync(db, stop);
         var chosen = await db.Appointments.AsNoTracking().Where(a => a.PageId != null && a.CancelledAt == null).GroupBy(a => a.PageId!.Value).Select(g => new { g.Key, Count = g.Count() }).ToDictionaryAsync(g => g.Key, g => g.Count, stop);
-        var pages = new List<MeetingPageDto>();
-        foreach (var row in rows)
-        {
-            var free = await MeetingTimes.FreeAsync(db, row, practice, now, null, stop);
-            pages.Add(
-                new MeetingPageDto(
-                    row.Id,
-                    row.Edition,
-                    row.MemberId,
-                    links.Meeting(row.Slug),
-                    row.Title,
-                    row.Words,
-                    row.Type,
-                    row.Place,
-                    row.Minutes,
-                    row.GapMinutes,
-                    row.NoticeHours,
-                    row.MostADay,
-                    row.AheadDays,
-                    [.. row.Hours.Select(h => new FreeSpanDto(h.Day, h.From, h.To))],
-                    row.Shown,
-                    [.. free.Take(ShownTimes).Select(t => t.Iso())],
-                    free.Count,
-                    chosen.GetValueOrDefault(row.Id)
-                )
-            );
-        }
-
-        return pages;
+        var free = await MeetingTimes.FreeAsync(db, rows, practice, now, null, stop);
+        return
+        [
+            .. rows.Select(row => new MeetingPageDto(
+                row.Id,
+                row.Edition,
+                row.MemberId,
+                links.Meeting(row.Slug),
+                row.Title,
+                row.Words,
+                row.Type,
+                row.Place,
+                row.Minutes,
+                row.GapMinutes,
+                row.NoticeHours,
+                row.MostADay,
+                row.AheadDays,
+                [.. row.Hours.Select(h => new FreeSpanDto(h.Day, h.From, h.To))],
+                row.Shown,
+                [.. free[row.Id].Take(ShownTimes).Select(t => t.Iso())],
+                free[row.Id].Count,
+                chosen.GetValueOrDefault(row.Id)
+            )),
+        ];
     }
 
     /// <summary>Everybody says when they are free themselves; a principal of anybody.</summary>
