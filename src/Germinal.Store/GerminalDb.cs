@@ -32,6 +32,34 @@ public sealed class GerminalDb(DbContextOptions<GerminalDb> options) : IdentityD
     /// <summary>Takes the practice as it was read a moment ago, and sees its rows from then on.</summary>
     public void Knows(PracticeRow practice) => (known, PracticeId) = (practice, practice.Id);
 
+    /// <summary>Whether the steps of what is being done are saved with the whole of it, in one go.</summary>
+    public bool SavesAtTheEnd { get; set; }
+
+    /// <summary>Saves a step, unless the whole is saved at its end.</summary>
+    public Task SaveStepAsync(CancellationToken stop) => SavesAtTheEnd ? Task.CompletedTask : SaveChangesAsync(stop);
+
+    private readonly Queue<long> consentIds = new();
+
+    /// <summary>Takes the ids of consent entries to come, so that what speaks of one need not wait for it to be saved.</summary>
+    public async Task TakeConsentIdsAsync(int count, CancellationToken stop)
+    {
+        foreach (var id in await Database.SqlQuery<long>($"SELECT nextval(pg_get_serial_sequence('consent', 'id')) AS \"Value\" FROM generate_series(1, {count})").ToListAsync(stop))
+        {
+            consentIds.Enqueue(id);
+        }
+    }
+
+    /// <summary>The id of the next consent entry.</summary>
+    public async ValueTask<long> NextConsentIdAsync(CancellationToken stop)
+    {
+        if (consentIds.Count == 0)
+        {
+            await TakeConsentIdsAsync(1, stop);
+        }
+
+        return consentIds.Dequeue();
+    }
+
     public DbSet<ClockRow> Clock => Set<ClockRow>();
 
     public DbSet<SessionRow> Sessions => Set<SessionRow>();

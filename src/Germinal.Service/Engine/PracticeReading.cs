@@ -61,6 +61,11 @@ public static class PracticeReading
     /// <summary>Whether it is the word of a week day.</summary>
     internal static bool IsDay(string name) => DayNames.Contains(name, StringComparer.Ordinal);
 
+    private static readonly System.Runtime.CompilerServices.ConditionalWeakTable<PracticeRow, Practice> WithoutMembers = [];
+
+    /// <summary>A practice row without its members, worked out once for each time it was loaded.</summary>
+    public static Practice Read(PracticeRow row) => WithoutMembers.GetValue(row, static r => Read(r, []));
+
     /// <summary>A practice row and its members as the core knows them.</summary>
     public static Practice Read(PracticeRow row, IReadOnlyList<Member> members)
     {

@@ -2,6 +2,7 @@ using Germinal.Channels;
 using Germinal.Core.Forms;
 using Germinal.Service.Clock;
 using Germinal.Service.Import;
+using Germinal.Service.Inquiries;
 using Germinal.Service.Letters;
 using Germinal.Service.Mails;
 using Germinal.Store;
@@ -66,8 +67,22 @@ public sealed record Posted(
 public sealed record FormResult(FormOutcome Outcome, FormAnswers Answers);
 
 /// <summary>Takes in what is sent by forms: reads it, looks whether a person sent it, counts it, and makes of it what it is (rules 17.1 to 17.4).</summary>
-public sealed class FormIntake(IDbContextFactory<GerminalDb> databases, FormTaking taking, PublicLinks links)
+public sealed class FormIntake
 {
+    private readonly IDbContextFactory<GerminalDb> databases;
+    private readonly FormTaking taking;
+    private readonly PublicLinks links;
+
+    // What comes by one form at one moment is taken together: under load its cost is shared.
+    private readonly Together<(Guid Form, int Version), Coming, FormResult> together;
+
+    /// <summary>For the whole of the process: those who come by one form wait in one line.</summary>
+    public FormIntake(IDbContextFactory<GerminalDb> databases, FormTaking taking, PublicLinks links)
+    {
+        (this.databases, this.taking, this.links) = (databases, taking, links);
+        together = new(MostTogether, (one, others) => others.All(one.IsApartFrom), TakeRoundAsync);
+    }
+
     /// <summary>The most files of one submission.</summary>
     public const int MostFiles = 5;
 
@@ -109,34 +124,27 @@ public sealed class FormIntake(IDbContextFactory<GerminalDb> databases, FormTaki
 
     private const int MostTries = 4;
 
-    /// <summary>Takes one in. Where it meets a member who changes the same person, or another submission, it is tried again: nobody has to send a form twice.</summary>
+    /// <summary>The most that are taken in one round.</summary>
+    public const int MostTogether = 32;
+
+    /// <summary>A submission that is in order, and waits to be taken.</summary>
+    private sealed record Coming(ShownForm Shown, PracticeRow Practice, Posted Posted, FormAnswers Answers, Asking Asking, string Print, Instant Now)
+    {
+        /// <summary>Whether two can be taken in one round: nothing of one says anything of the other.</summary>
+        public bool IsApartFrom(Coming other) =>
+            Posted.Token.Key != other.Posted.Token.Key
+            && (Asking.Email is null || Asking.Email != other.Asking.Email)
+            && (Asking.Mobile is null || Asking.Mobile != other.Asking.Mobile)
+            && (Print.Length == 0 || Print != other.Print);
+    }
+
+    /// <summary>Takes one in. What was sent whole is taken even where its sender does not wait for the answer.</summary>
     /// <param name="shown">The form.</param>
     /// <param name="practice">Whose it is.</param>
     /// <param name="posted">What was sent.</param>
     /// <param name="now">Practice time.</param>
-    /// <param name="stop">Gives up.</param>
-    public async Task<FormResult> TakeAsync(ShownForm shown, PracticeRow practice, Posted posted, Instant now, CancellationToken stop)
+    public async Task<FormResult> TakeAsync(ShownForm shown, PracticeRow practice, Posted posted, Instant now)
     {
-        for (var tried = 1; ; tried++)
-        {
-            try
-            {
-                return await TakeOnceAsync(shown, practice, posted, now, stop);
-            }
-            catch (Exception e) when (tried < MostTries && Tries.MayGoAgain(e))
-            {
-                // Nothing of it was written.
-            }
-        }
-    }
-
-    private async Task<FormResult> TakeOnceAsync(ShownForm shown, PracticeRow practice, Posted posted, Instant now, CancellationToken stop)
-    {
-        await using var db = await databases.CreateDbContextAsync(stop);
-        db.Knows(practice);
-
-        // What fails is tried again as a whole, or refused as a whole: no step of it is gone back to.
-        db.Database.AutoSavepointsEnabled = false;
         var answers = Read(shown.Form, posted.Fields, posted.Files, practice.Settings.PhoneRegion);
         if (answers.Problems.Count > 0)
         {
@@ -148,54 +156,92 @@ public sealed class FormIntake(IDbContextFactory<GerminalDb> databases, FormTaki
             return new FormResult(FormOutcome.Closed, answers);
         }
 
-        await using var transaction = await db.Database.BeginTransactionAsync(stop);
-        var asking = FormTaking.AskingOf(shown.Form, answers);
-        var print = FormDoubts.PrintOf(shown.Form.Questions.Where(q => q.Kind is QuestionKind.Text or QuestionKind.LongText && q.Into is null && answers.Values.ContainsKey(q.Id)).Select(q => answers.Values[q.Id]));
-        var before = await BeforeAsync(db, shown.Id, posted.Token.Key, print, asking.Email, now, stop);
-        if (before.Status is { } status)
+        var written = shown.Form.Questions.Where(q => q.Kind is QuestionKind.Text or QuestionKind.LongText && q.Into is null && answers.Values.ContainsKey(q.Id)).Select(q => answers.Values[q.Id]);
+        return await together.DoAsync((shown.Id, shown.Version), new Coming(shown, practice, posted, answers, FormTaking.AskingOf(shown.Form, answers), FormDoubts.PrintOf(written), now));
+    }
+
+    /// <summary>Takes a round. One alone that meets a member who changes the same person, or another submission, is tried again: nobody has to send a form twice.</summary>
+    private async Task<IReadOnlyList<FormResult>> TakeRoundAsync(IReadOnlyList<Coming> round)
+    {
+        for (var tried = 1; ; tried++)
         {
-            return new FormResult(Again(status), answers);
+            try
+            {
+                return await TakeOnceAsync(round, CancellationToken.None);
+            }
+            catch (Exception e) when (round.Count == 1 && tried < MostTries && Tries.MayGoAgain(e))
+            {
+                // Nothing of it was written.
+            }
+            catch (DbUpdateException e) when (round.Count == 1 && e.InnerException is Npgsql.PostgresException { SqlState: Npgsql.PostgresErrorCodes.UniqueViolation, ConstraintName: OnePage })
+            {
+                // The same page, sent twice at one moment: the other is taken.
+                return [new FormResult(FormOutcome.Thanks, round[0].Answers)];
+            }
+        }
+    }
+
+    private async Task<IReadOnlyList<FormResult>> TakeOnceAsync(IReadOnlyList<Coming> round, CancellationToken stop)
+    {
+        await using var db = await databases.CreateDbContextAsync(stop);
+        db.Knows(round[0].Practice);
+
+        // What fails is tried again as a whole, or refused as a whole: no step of it is gone back to, and all is written at the end.
+        db.Database.AutoSavepointsEnabled = false;
+        db.SavesAtTheEnd = true;
+        await using var transaction = await db.Database.BeginTransactionAsync(stop);
+        var before = await BeforeAsync(db, round, stop);
+        List<Asking> asking = [.. round.Select(c => c.Asking)];
+        await WhoAsks.LockAsync(db, asking, stop);
+        var known = await WhoAsks.KnownAsync(db, asking, stop);
+        await db.TakeConsentIdsAsync(round.Sum(c => c.Answers.Consent(c.Shown.Form).Count() + 1), stop);
+        var results = new List<FormResult>();
+        foreach (var (coming, then) in round.Zip(before))
+        {
+            results.Add(new FormResult(await TakeOneAsync(db, coming, then, known, stop), coming.Answers));
         }
 
-        var row = await RowAsync(db, shown, posted, answers, asking.Email, print, before, now, stop);
+        await db.SaveChangesAsync(stop);
+        await transaction.CommitAsync(stop);
+        return results;
+    }
+
+    private async Task<FormOutcome> TakeOneAsync(GerminalDb db, Coming coming, Before before, IReadOnlyList<KnownSender> known, CancellationToken stop)
+    {
+        var (shown, posted) = (coming.Shown, coming.Posted);
+        if (before.Status is { } status)
+        {
+            return Again(status);
+        }
+
+        var row = await RowAsync(db, coming, before, stop);
         if (row.Doubt.Length == 0 && !await HasPlaceAsync(db, shown, stop))
         {
             if (!shown.Form.WaitingList)
             {
-                return new FormResult(FormOutcome.Closed, answers);
+                return FormOutcome.Closed;
             }
 
             row.Status = SubmissionStates.Waiting;
         }
 
         db.Submissions.Add(row);
-        try
+        db.SubmittedFiles.AddRange(FilesOf(coming, row));
+        if (row.Status == SubmissionStates.Unconfirmed)
         {
-            if (row.Status == SubmissionStates.Unconfirmed)
-            {
-                await AskAsync(db, shown, row, answers, now, stop);
-            }
-            else if (row.Status == SubmissionStates.Taken)
-            {
-                await taking.TakeAsync(db, shown, row, row.IsProven ? posted.Proven : null, now, stop);
-            }
-
-            await db.SaveChangesAsync(stop);
-            await transaction.CommitAsync(stop);
+            await AskAsync(db, shown, row, coming.Answers, coming.Now, stop);
         }
-        catch (DbUpdateException e) when (e.InnerException is Npgsql.PostgresException { SqlState: Npgsql.PostgresErrorCodes.UniqueViolation, ConstraintName: OnePage })
+        else if (row.Status == SubmissionStates.Taken)
         {
-            // The same page, sent twice at one moment: the other is taken.
-            return new FormResult(FormOutcome.Thanks, answers);
+            await taking.TakeAsync(db, shown, row, row.IsProven ? posted.Proven : null, coming.Now, stop, known);
         }
 
-        var outcome = row.Status switch
+        return row.Status switch
         {
             SubmissionStates.Waiting => FormOutcome.OnWaitingList,
             SubmissionStates.Unconfirmed => FormOutcome.ConfirmAsked,
             _ => FormOutcome.Thanks,
         };
-        return new FormResult(outcome, answers);
     }
 
     private static FormOutcome Again(string state) =>
@@ -209,22 +255,27 @@ public sealed class FormIntake(IDbContextFactory<GerminalDb> databases, FormTaki
     /// <summary>What came before by the same form: what became of the same page, and how often within a day the same words and the same address.</summary>
     private sealed record Before(string? Status, int SameWords, int OfAddress);
 
-    private static Task<Before> BeforeAsync(GerminalDb db, Guid form, string key, string print, string? email, Instant now, CancellationToken stop)
+    private static Task<List<Before>> BeforeAsync(GerminalDb db, IReadOnlyList<Coming> round, CancellationToken stop)
     {
-        var day = now - Duration.FromDays(1);
+        var (form, day) = (round[0].Shown.Id, round[0].Now - Duration.FromDays(1));
+        string[] keys = [.. round.Select(c => c.Posted.Token.Key)];
+        string[] prints = [.. round.Select(c => c.Print)];
+        string[] emails = [.. round.Select(c => c.Asking.Email ?? "")];
         return db
             .Database.SqlQuery<Before>(
                 $"""
-                SELECT (SELECT status FROM submissions WHERE form_id = {form} AND key = {key}) AS status,
-                  (SELECT count(*)::int FROM submissions WHERE form_id = {form} AND print = {print} AND print <> '' AND at > {day}) AS same_words,
-                  (SELECT count(*)::int FROM submissions WHERE form_id = {form} AND email = {email} AND at > {day}) AS of_address
+                SELECT (SELECT status FROM submissions WHERE form_id = {form} AND key = c.key) AS status,
+                  CASE WHEN c.print = '' THEN 0 ELSE (SELECT count(*)::int FROM submissions WHERE form_id = {form} AND print = c.print AND at > {day}) END AS same_words,
+                  CASE WHEN c.email = '' THEN 0 ELSE (SELECT count(*)::int FROM submissions WHERE form_id = {form} AND email = c.email AND at > {day}) END AS of_address
+                FROM unnest({keys}, {prints}, {emails}) WITH ORDINALITY AS c(key, print, email, place) ORDER BY c.place
                 """
             )
-            .SingleAsync(stop);
+            .ToListAsync(stop);
     }
 
-    private static async Task<SubmissionRow> RowAsync(GerminalDb db, ShownForm shown, Posted posted, FormAnswers answers, string? email, string print, Before before, Instant now, CancellationToken stop)
+    private static async Task<SubmissionRow> RowAsync(GerminalDb db, Coming coming, Before before, CancellationToken stop)
     {
+        var (shown, posted, answers) = (coming.Shown, coming.Posted, coming.Answers);
         var doubt = FormDoubts.Of(
             new SentHow(
                 posted.HiddenFilled,
@@ -238,43 +289,42 @@ public sealed class FormIntake(IDbContextFactory<GerminalDb> databases, FormTaki
         );
 
         // A link in a letter proves the address; whoever says that they are somebody else by it is not the one it was written to.
-        var proven = posted.Proven is { } id && await IsTheirsAsync(db, id, FormTaking.AskingOf(shown.Form, answers).FirstName, stop);
-        var row = new SubmissionRow
+        var proven = posted.Proven is { } id && await IsTheirsAsync(db, id, coming.Asking.FirstName, stop);
+        return new SubmissionRow
         {
             Id = Guid.CreateVersion7(),
             PracticeId = shown.PracticeId,
             FormId = shown.Id,
             Key = posted.Token.Key,
-            At = now,
+            At = coming.Now,
             Status = doubt.Length > 0 ? SubmissionStates.Doubtful
                 : shown.Form.DoubleOptIn && !proven ? SubmissionStates.Unconfirmed
                 : SubmissionStates.Taken,
             Version = shown.Version,
             Answers = [.. shown.Form.Questions.Where(q => answers.Values.ContainsKey(q.Id)).Select(q => new SubmittedAnswer(q.Id, q.Ask, answers.Values[q.Id]))],
             Doubt = doubt,
-            Email = email,
-            Print = print,
+            Email = coming.Asking.Email,
+            Print = coming.Print,
             TouchId = posted.TouchId,
             IsProven = proven,
             CameFrom = posted.CameFrom,
         };
-        db.SubmittedFiles.AddRange(
-            posted
-                .Files.Where(f => answers.Values.ContainsKey(f.Question))
-                .Select(f => new SubmittedFileRow
-                {
-                    Id = Guid.CreateVersion7(),
-                    PracticeId = shown.PracticeId,
-                    SubmissionId = row.Id,
-                    Question = f.Question,
-                    Name = f.Name,
-                    ContentType = f.Told.Kind!.Type,
-                    Bytes = f.Content.Length,
-                    Content = f.Content,
-                })
-        );
-        return row;
     }
+
+    private static IEnumerable<SubmittedFileRow> FilesOf(Coming coming, SubmissionRow row) =>
+        coming
+            .Posted.Files.Where(f => coming.Answers.Values.ContainsKey(f.Question))
+            .Select(f => new SubmittedFileRow
+            {
+                Id = Guid.CreateVersion7(),
+                PracticeId = row.PracticeId,
+                SubmissionId = row.Id,
+                Question = f.Question,
+                Name = f.Name,
+                ContentType = f.Told.Kind!.Type,
+                Bytes = f.Content.Length,
+                Content = f.Content,
+            });
 
     /// <summary>Whether whoever came by somebody's own link says the same first name.</summary>
     public static async Task<bool> IsTheirsAsync(GerminalDb db, Guid person, string? firstName, CancellationToken stop) =>

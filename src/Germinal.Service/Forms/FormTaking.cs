@@ -28,18 +28,25 @@ public sealed class FormTaking(InquiryActs acts)
     /// <param name="proven">Whom a link in a letter proved it to be of; null for nobody.</param>
     /// <param name="now">Practice time.</param>
     /// <param name="stop">Gives up.</param>
-    public async Task TakeAsync(GerminalDb db, ShownForm shown, SubmissionRow row, Guid? proven, Instant now, CancellationToken stop)
+    /// <param name="among">Whom it may be of, where they have been looked up under their lock already.</param>
+    public async Task TakeAsync(GerminalDb db, ShownForm shown, SubmissionRow row, Guid? proven, Instant now, CancellationToken stop, IReadOnlyList<KnownSender>? among = null)
     {
         var form = shown.Form;
         var answers = AnswersOf(row);
         var desk = new PeopleDesk(db, By, now);
         var asking = AskingOf(form, answers);
-        await WhoAsks.LockAsync(db, asking, stop);
+        if (among is null)
+        {
+            await WhoAsks.LockAsync(db, asking, stop);
+        }
+
         var (person, isNew) = proven is { } known
             ? (await db.People.SingleAsync(p => p.Id == known, stop), false)
-            : await WhoAsks.FindOrMakeAsync(db, desk, asking, form.Name, stop);
+            : await WhoAsks.FindOrMakeAsync(db, desk, asking, form.Name, stop, among);
         if (!isNew)
         {
+            // What came with it and is of the same person is saved before they are read again.
+            await db.SaveChangesAsync(stop);
             await PersonLock.TakeAsync(db, person.Id, stop);
             await db.Entry(person).ReloadAsync(stop);
         }
@@ -65,6 +72,12 @@ public sealed class FormTaking(InquiryActs acts)
         }
         else
         {
+            await db.SaveStepAsync(stop);
+        }
+
+        if (form.Tags.Count > 0 || form.List is not null || form.Program is not null || form.Opportunity is not null || form.AnswersItself != AnswersItself.Never || taken.Any(t => t.Taking == Taking.Asked))
+        {
+            // What follows asks the database for them.
             await db.SaveChangesAsync(stop);
         }
 

@@ -2,6 +2,7 @@ using Germinal.Core.Contact;
 using Germinal.Service.Engine;
 using Germinal.Service.People;
 using Germinal.Store;
+using Germinal.Store.Rows;
 using Microsoft.EntityFrameworkCore;
 
 namespace Germinal.Service.Inquiries;
@@ -23,9 +24,9 @@ public static class InquiryConsent
     /// <param name="isNew">Whether all there is in their ledger was written by this context.</param>
     public static async Task AddAsync(GerminalDb db, PeopleDesk desk, Guid person, Channel channel, string source, string words, CancellationToken stop, bool isNew = false)
     {
-        var practice = PracticeReading.Read(await db.OwnPracticeAsync(stop), []);
-        var rows = isNew ? [.. db.Consent.Local.Where(c => c.PersonId == person)] : await db.Consent.AsNoTracking().Where(c => c.PersonId == person).ToListAsync(stop);
-        var said = rows.Select(FactsReading.Entry).ToList();
+        var practice = PracticeReading.Read(await db.OwnPracticeAsync(stop));
+        List<ConsentRow> kept = isNew ? [] : await db.Consent.AsNoTracking().Where(c => c.PersonId == person).ToListAsync(stop);
+        var said = kept.UnionBy(db.Consent.Local.Where(c => c.PersonId == person), c => c.Id).Select(FactsReading.Entry).ToList();
         var reading = ConsentLedger.Read(said, practice.Consent, channel, Purpose.Commercial, null, desk.Now, practice.Zone);
         if (reading.Verdict == ConsentVerdict.Withdrawn || reading is { Verdict: ConsentVerdict.Allowed, Decided.Basis: not ConsentBasis.Inquiry })
         {

@@ -28,10 +28,25 @@ public static class InquiryGiving
 
     private sealed record MemberAt(Guid Id, string Name, string Role, Guid? DeputyId, bool IsBlocked, bool IsAway);
 
+    // Of those that are given together, all are given by what is known at their moment.
+    private static readonly System.Runtime.CompilerServices.ConditionalWeakTable<GerminalDb, Desk> Together = [];
+
     private static async Task<Desk> LoadAsync(GerminalDb db, Instant now, CancellationToken stop)
     {
+        if (db.SavesAtTheEnd && Together.TryGetValue(db, out var known))
+        {
+            return known;
+        }
+
+        var desk = await ReadAsync(db, now, stop);
+        Together.AddOrUpdate(db, desk);
+        return desk;
+    }
+
+    private static async Task<Desk> ReadAsync(GerminalDb db, Instant now, CancellationToken stop)
+    {
         var row = await db.OwnPracticeAsync(stop);
-        var read = PracticeReading.Read(row, []);
+        var read = PracticeReading.Read(row);
         var today = now.InZone(read.Zone).Date;
         var members = await db
             .Users.AsNoTracking()
@@ -104,6 +119,7 @@ public static class InquiryGiving
     private static async Task<Dictionary<Guid, Instant>> LastGivenAsync(GerminalDb db, Desk desk, CancellationToken stop)
     {
         await db.Database.ExecuteSqlAsync($"SELECT pg_advisory_xact_lock(hashtextextended({"inquiries/" + desk.Practice.Id}, 0))", stop);
+        await db.SaveChangesAsync(stop);
         var ids = desk.Members.Select(m => m.Id).ToArray();
         var found = await db
             .Database.SqlQuery<Given>(

@@ -212,7 +212,7 @@ public sealed class DealingsDesk(GerminalDb db, PeopleDesk desk, Instant now)
         db.Events.Add(
             desk.NewEvent(person, new Inquired(now, form), ("inquiry", row.Id.ToString()), ("how", how), ("text", text))
         );
-        await db.SaveChangesAsync(stop);
+        await db.SaveStepAsync(stop);
         return row;
     }
 

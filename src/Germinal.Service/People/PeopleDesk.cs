@@ -189,6 +189,7 @@ public sealed class PeopleDesk(GerminalDb db, string by, Instant now, Guid? act 
     {
         var entry = new ConsentRow
         {
+            Id = await db.NextConsentIdAsync(stop),
             PracticeId = Practice,
             PersonId = person,
             Channel = channel,
@@ -203,7 +204,6 @@ public sealed class PeopleDesk(GerminalDb db, string by, Instant now, Guid? act 
             Evidence = evidence,
         };
         db.Consent.Add(entry);
-        await db.SaveChangesAsync(stop);
         var happened = NewEvent(
             person,
             new ConsentGiven(now, Words.ChannelOf(channel), isIn, Everything: purpose is null),
@@ -211,7 +211,7 @@ public sealed class PeopleDesk(GerminalDb db, string by, Instant now, Guid? act 
             ("entry", entry.Id.ToString(CultureInfo.InvariantCulture))
         );
         db.Events.Add(happened);
-        await db.SaveChangesAsync(stop);
+        await db.SaveStepAsync(stop);
         return happened.Id;
     }
 

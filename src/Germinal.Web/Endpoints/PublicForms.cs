@@ -191,8 +191,7 @@ public static class PublicForms
                 reader?.PersonId,
                 form[FormHtml.FromField].ToString() is { Length: > 0 } came && Uri.TryCreate(came, UriKind.Absolute, out _) ? Channels.IncomingText.KeepLine(came, 300) : null
             ),
-            now,
-            stop
+            now
         );
         return result.Outcome switch
         {
