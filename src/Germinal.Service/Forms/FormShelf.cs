@@ -21,21 +21,34 @@ public sealed class FormShelf
     // A form is read far more often than it is shown anew; each showing is read once.
     private readonly ConcurrentDictionary<Guid, (int Version, Form Form)> read = new();
 
+    // So is its practice; each of its versions is read once, to be looked at only.
+    private readonly ConcurrentDictionary<Guid, (string Version, PracticeRow Row)> practices = new();
+
+    private sealed record Found(Guid Id, Guid PracticeId, string Slug, int ShownVersion, int Taken, string PracticeVersion);
+
     /// <summary>The form at an address, in whatever practice; the context sees that practice's rows from then on. Null where there is none, or nobody sees it.</summary>
     public async Task<ShownForm?> FindAsync(GerminalDb db, string slug, CancellationToken stop)
     {
-        var row = await db
-            .Forms.IgnoreQueryFilters()
-            .AsNoTracking()
-            .Where(f => f.Slug == slug && f.Shown != null)
-            .Select(f => new { f.Id, f.PracticeId, f.Slug, f.ShownVersion, f.Taken })
-            .FirstOrDefaultAsync(stop);
-        if (row is null)
+        var found = await db
+            .Database.SqlQuery<Found>(
+                $"""
+                SELECT f.id, f.practice_id, f.slug, f.shown_version, f.taken, p.xmin::text AS practice_version
+                FROM forms f JOIN practices p ON p.id = f.practice_id WHERE f.slug = {slug} AND f.shown IS NOT NULL
+                """
+            )
+            .ToListAsync(stop);
+        if (found is not [var row])
         {
             return null;
         }
 
-        db.PracticeId = row.PracticeId;
+        if (!practices.TryGetValue(row.PracticeId, out var practice) || practice.Version != row.PracticeVersion)
+        {
+            practice = (row.PracticeVersion, await db.Practices.AsNoTracking().SingleAsync(p => p.Id == row.PracticeId, stop));
+            practices[row.PracticeId] = practice;
+        }
+
+        db.Knows(practice.Row);
         if (!read.TryGetValue(row.Id, out var kept) || kept.Version != row.ShownVersion)
         {
             var shown = await db.Forms.AsNoTracking().SingleAsync(f => f.Id == row.Id, stop);

@@ -45,8 +45,6 @@ public static class PublicForms
 
     private static IResult NoForm() => PublicPages.Html("There is no such form", "<p>Its address may have been cut short, or it was taken back. Ask whoever gave it to you.</p>", 404);
 
-    private static Task<PracticeRow> PracticeAsync(GerminalDb db, CancellationToken stop) => db.Practices.AsNoTracking().SingleAsync(p => p.Id == db.PracticeId, stop);
-
     private static async Task<IResult> Show(string slug, HttpRequest request, GerminalDb db, FormShelf shelf, FormTokens tokens, PublicLinks links, CancellationToken stop)
     {
         if (await shelf.FindAsync(db, slug, stop) is not { } shown)
@@ -54,7 +52,7 @@ public static class PublicForms
             return NoForm();
         }
 
-        var practice = await PracticeAsync(db, stop);
+        var practice = await db.OwnPracticeAsync(stop);
         var framed = request.Query["framed"] == "1";
         var now = await PracticeClock.NowAsync(db, stop);
         if (ClosedWords(shown, now) is { } closed)
@@ -141,7 +139,7 @@ public static class PublicForms
             return Results.Problem("What was sent breaks off, or has more or longer fields than a form has.", statusCode: StatusCodes.Status400BadRequest, title: "No form");
         }
 
-        var practice = await PracticeAsync(db, stop);
+        var practice = await db.OwnPracticeAsync(stop);
         var (fields, files) = await ReadAsync(shown.Form, form, stop);
         var framed = form[FormHtml.FramedField] == "1";
         var mark = form[FormHtml.TokenField].ToString();
@@ -319,7 +317,7 @@ public static class PublicForms
 
         db.PracticeId = row.PracticeId;
         var form = await db.Forms.AsNoTracking().SingleAsync(f => f.Id == row.FormId, stop);
-        return new Asked(row, FormShelf.Of(form), await PracticeAsync(db, stop), await FormIntake.OverAsync(db, row, await PracticeClock.NowAsync(db, stop), stop));
+        return new Asked(row, FormShelf.Of(form), await db.OwnPracticeAsync(stop), await FormIntake.OverAsync(db, row, await PracticeClock.NowAsync(db, stop), stop));
     }
 
     private static IResult IsOver(Asked asked) => Html(FormHtml.Says("This link is over", $"<p>{PublicPages.Encode(asked.Over!)}</p>", asked.Practice, false), StatusCodes.Status410Gone);

@@ -66,20 +66,19 @@ export default function LandingPage() {
 function About({ page }: { page: Landing }) {
   const queries = useQueryClient();
   const [trouble, setTrouble] = useState<unknown>();
-  const body = { edition: page.edition, title: page.title, description: page.description, picture: page.picture };
+  const body: Schemas['LandingBody'] = { edition: page.edition, title: page.title, description: page.description, picture: page.picture };
   const save = useMutation({
     meta: { says: () => 'what a page is called' },
-    mutationFn: (next: Schemas['LandingBody']) => take(api.PUT('/api/pages/{id}', { params: { path: { id: page.id } }, body: next })),
-    onSuccess: (answer) => {
+    mutationFn: ({ next }: { next: Schemas['LandingBody']; back?: Schemas['LandingBody'] }) =>
+      take(api.PUT('/api/pages/{id}', { params: { path: { id: page.id } }, body: next })),
+    // Here and not where it is asked for: the page may be shown anew, by what the server told meanwhile, before the answer comes.
+    onSuccess: (answer, { back }) => {
       queries.setQueryData(['landing', page.id], answer);
       queries.invalidateQueries({ queryKey: ['landings'] });
+      said('It is kept.', back && (() => save.mutateAsync({ next: { ...back, edition: answer.edition } })));
     },
   });
-  const set = (part: Partial<Schemas['LandingBody']>) =>
-    save.mutate(
-      { ...body, ...part },
-      { onSuccess: (after) => said('It is kept.', () => save.mutateAsync({ ...body, edition: after.edition })) },
-    );
+  const set = (part: Partial<Schemas['LandingBody']>) => save.mutate({ next: { ...body, ...part }, back: body });
   const fields = [
     ['title', 'What search and sharing call it', 1],
     ['description', 'What they say of it', 2],
