@@ -11,6 +11,7 @@ public sealed class TogetherTests
         var (rounds, first) = (new ConcurrentQueue<int>(), new TaskCompletionSource());
         var together = new Together<string, int, string>(
             10,
+            1,
             (_, _) => true,
             async asked =>
             {
@@ -39,6 +40,7 @@ public sealed class TogetherTests
         var (rounds, first) = (new ConcurrentQueue<int[]>(), new TaskCompletionSource());
         var together = new Together<string, int, int>(
             10,
+            1,
             (one, others) => others.All(o => o % 3 != one % 3),
             async asked =>
             {
@@ -67,6 +69,7 @@ public sealed class TogetherTests
         var first = new TaskCompletionSource();
         var together = new Together<string, int, int>(
             10,
+            1,
             (_, _) => true,
             async asked =>
             {
@@ -102,6 +105,7 @@ public sealed class TogetherTests
         var done = new ConcurrentDictionary<int, int>();
         var together = new Together<int, int, int>(
             7,
+            3,
             (one, others) => others.All(o => o != one),
             async asked =>
             {

@@ -80,7 +80,7 @@ public sealed class FormIntake
     public FormIntake(IDbContextFactory<GerminalDb> databases, FormTaking taking, PublicLinks links)
     {
         (this.databases, this.taking, this.links) = (databases, taking, links);
-        together = new(MostTogether, (one, others) => others.All(one.IsApartFrom), TakeRoundAsync);
+        together = new(MostTogether, RoundsAtOnce, (one, others) => others.All(one.IsApartFrom), TakeRoundAsync);
     }
 
     /// <summary>The most files of one submission.</summary>
@@ -126,6 +126,9 @@ public sealed class FormIntake
 
     /// <summary>The most that are taken in one round.</summary>
     public const int MostTogether = 32;
+
+    // One works while the other waits for the database.
+    private const int RoundsAtOnce = 2;
 
     /// <summary>A submission that is in order, and waits to be taken.</summary>
     private sealed record Coming(ShownForm Shown, PracticeRow Practice, Posted Posted, FormAnswers Answers, Asking Asking, string Print, Instant Now)
