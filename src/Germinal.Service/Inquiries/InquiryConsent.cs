@@ -26,7 +26,7 @@ public static class InquiryConsent
     {
         var practice = PracticeReading.Read(await db.OwnPracticeAsync(stop));
         List<ConsentRow> kept = isNew ? [] : await db.Consent.AsNoTracking().Where(c => c.PersonId == person).ToListAsync(stop);
-        var said = kept.UnionBy(db.Consent.Local.Where(c => c.PersonId == person), c => c.Id).Select(FactsReading.Entry).ToList();
+        var said = kept.UnionBy(Written(db, person), c => c.Id).Select(FactsReading.Entry).ToList();
         var reading = ConsentLedger.Read(said, practice.Consent, channel, Purpose.Commercial, null, desk.Now, practice.Zone);
         if (reading.Verdict == ConsentVerdict.Withdrawn || reading is { Verdict: ConsentVerdict.Allowed, Decided.Basis: not ConsentBasis.Inquiry })
         {
@@ -34,5 +34,20 @@ public static class InquiryConsent
         }
 
         await desk.AddConsentAsync(person, ContactWords.Of(channel), ContactWords.Of(Purpose.Commercial), null, true, ContactWords.Of(ConsentBasis.Inquiry), source, null, stop, words);
+    }
+
+    /// <summary>What this context has written of their ledger, saved or not. Entries are only ever added, so that nothing has to be looked for that was changed.</summary>
+    private static List<ConsentRow> Written(GerminalDb db, Guid person)
+    {
+        var looks = db.ChangeTracker.AutoDetectChangesEnabled;
+        db.ChangeTracker.AutoDetectChangesEnabled = false;
+        try
+        {
+            return [.. db.Consent.Local.Where(c => c.PersonId == person)];
+        }
+        finally
+        {
+            db.ChangeTracker.AutoDetectChangesEnabled = looks;
+        }
     }
 }
