@@ -157,7 +157,7 @@ public static class LetterPlaces
     public static (string Body, string? Form) TakeForm(string body)
     {
         var clean = body.Replace(FormMark, "", StringComparison.Ordinal);
-        if (!clean.Contains($"{LetterParts.Attribute}=\"{LetterParts.Form}\"", StringComparison.OrdinalIgnoreCase))
+        if (!MayStandIn(clean))
         {
             return (clean, null);
         }

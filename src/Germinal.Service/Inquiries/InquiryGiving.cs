@@ -29,17 +29,21 @@ public static class InquiryGiving
     private sealed record MemberAt(Guid Id, string Name, string Role, Guid? DeputyId, bool IsBlocked, bool IsAway);
 
     // Of those that are given together, all are given by what is known at their moment.
-    private static readonly System.Runtime.CompilerServices.ConditionalWeakTable<GerminalDb, Desk> Together = [];
+    private static readonly System.Runtime.CompilerServices.ConditionalWeakTable<GerminalDb, Desk> Desks = [];
 
     private static async Task<Desk> LoadAsync(GerminalDb db, Instant now, CancellationToken stop)
     {
-        if (db.SavesAtTheEnd && Together.TryGetValue(db, out var known))
+        if (!db.SavesAtTheEnd)
         {
-            return known;
+            return await ReadAsync(db, now, stop);
         }
 
-        var desk = await ReadAsync(db, now, stop);
-        Together.AddOrUpdate(db, desk);
+        if (!Desks.TryGetValue(db, out var desk))
+        {
+            desk = await ReadAsync(db, now, stop);
+            Desks.Add(db, desk);
+        }
+
         return desk;
     }
 

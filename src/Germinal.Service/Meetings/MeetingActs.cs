@@ -122,7 +122,6 @@ public sealed class MeetingActs(PublicLinks links)
             return MeetingOutcome.Over;
         }
 
-        open.Row.CancelledAt = now;
         await ToldAsync(db, open.Row, open.Practice, MeetingNews.Cancelled, byThemselves: true, now, stop);
         return MeetingOutcome.Done;
     }

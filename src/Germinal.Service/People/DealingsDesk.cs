@@ -129,7 +129,7 @@ public sealed class DealingsDesk(GerminalDb db, PeopleDesk desk, Instant now)
         await db.SaveChangesAsync(stop);
     }
 
-    /// <summary>Cancels an appointment; its runs stop. The caller has a transaction open.</summary>
+    /// <summary>Cancels an appointment; its runs stop, and the row says so. The caller has a transaction open.</summary>
     /// <returns>False where it was cancelled already.</returns>
     public async Task<bool> CancelAsync(AppointmentRow row, CancellationToken stop)
     {
@@ -141,6 +141,7 @@ public sealed class DealingsDesk(GerminalDb db, PeopleDesk desk, Instant now)
             return false;
         }
 
+        row.CancelledAt = now;
         db.Events.Add(
             desk.NewEvent(
                 row.PersonId,

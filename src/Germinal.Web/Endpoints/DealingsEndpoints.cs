@@ -226,10 +226,7 @@ public static class DealingsEndpoints
             return TypedResults.NotFound();
         }
 
-        var now = await PracticeClock.NowAsync(db, stop);
-        row.CancelledAt = now;
-        await meetings.ToldByMemberAsync(db, row, MeetingNews.Cancelled, now, stop);
-
+        await meetings.ToldByMemberAsync(db, row, MeetingNews.Cancelled, await PracticeClock.NowAsync(db, stop), stop);
         await transaction.CommitAsync(stop);
         return TypedResults.NoContent();
     }
