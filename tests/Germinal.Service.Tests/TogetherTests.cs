@@ -8,7 +8,7 @@ public sealed class TogetherTests
     [Fact]
     public async Task Those_who_come_while_a_round_is_under_way_share_the_next_and_each_gets_their_own_answer()
     {
-        var (rounds, first) = (new ConcurrentQueue<int>(), new TaskCompletionSource());
+        var (rounds, begun, first) = (new ConcurrentQueue<int>(), new TaskCompletionSource(), new TaskCompletionSource());
         var together = new Together<string, int, string>(
             10,
             1,
@@ -18,6 +18,7 @@ public sealed class TogetherTests
                 rounds.Enqueue(asked.Count);
                 if (asked[0] == 0)
                 {
+                    begun.SetResult();
                     await first.Task;
                 }
 
@@ -25,6 +26,7 @@ public sealed class TogetherTests
             }
         );
         var alone = together.DoAsync("a", 0);
+        await begun.Task;
         var others = Enumerable.Range(1, 25).Select(i => together.DoAsync("a", i)).ToList();
         first.SetResult();
         Assert.Equal("answer 0", await alone);
