@@ -49,6 +49,7 @@ try {
   for (let n = 0; n < warm; n += 20) await Promise.all(Array.from({ length: 20 }, (_, i) => call('POST', `/form/${slug}`, bodyOf(pace * seconds + n + i))));
 
   const took = [];
+  const ofTen = [];
   const said = new Map();
   const running = [];
   const began = performance.now();
@@ -60,7 +61,9 @@ try {
     running.push(
       call('POST', `/form/${slug}`, body).then((answer) => {
         // From when it was due: a pace that is not kept is not made pretty.
-        took.push(performance.now() - due);
+        const ms = performance.now() - due;
+        took.push(ms);
+        (ofTen[Math.floor(n / pace / 10)] ??= []).push(ms);
         const word = answer.page.includes('It has reached us') ? 'taken' : `status ${answer.status}`;
         said.set(word, (said.get(word) ?? 0) + 1);
       }),
@@ -68,8 +71,8 @@ try {
   }
   await Promise.all(running);
   const over = (performance.now() - began) / 1_000;
-  took.sort((a, b) => a - b);
-  const at = (share) => took[Math.min(took.length - 1, Math.floor(took.length * share))].toFixed(0);
+  const at = (share, of = took) => of.sort((a, b) => a - b)[Math.min(of.length - 1, Math.floor(of.length * share))].toFixed(0);
+  for (const [i, of] of ofTen.entries()) console.log(`from ${i * 10} s: median ${at(0.5, of)} ms, p95 ${at(0.95, of)} ms`);
   console.log(`${took.length} submissions in ${over.toFixed(1)} s, ${[...said].map(([w, n]) => `${w} ${n}`).join(', ')}; median ${at(0.5)} ms, p95 ${at(0.95)} ms, p99 ${at(0.99)} ms, worst ${at(1)} ms`);
 } finally {
   agent.destroy();
