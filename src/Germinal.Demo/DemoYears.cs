@@ -176,9 +176,13 @@ public sealed class DemoYears(IDbContextFactory<GerminalDb> databases, EngineRoo
         var desk = Desk(db, "web form", at);
         var dealings = new DealingsDesk(db, desk, at);
         await dealings.InquireAsync(person.Id, "first meeting", "form", "I would like to know what a plan would look like for us.", stop);
-        await dealings.OpenOpportunityAsync(person.Id, "A first plan", "Planning/Inquiry", person.OwnerId, stop);
+        (await dealings.OpenOpportunityAsync(person.Id, "A first plan", "Planning/Inquiry", person.OwnerId, stop)).Worth = FeeOf(person.Id);
+        await db.SaveChangesAsync(stop);
         toAnswer.Add(person.Id);
     }
+
+    /// <summary>What a plan costs them: 1,200 to 6,000, by their id, so that nothing else of the history depends on it.</summary>
+    private static decimal FeeOf(Guid person) => 1_200 + (100 * (int.Parse(person.ToString("N").AsSpan(28), System.Globalization.NumberStyles.HexNumber, System.Globalization.CultureInfo.InvariantCulture) % 49));
 
     /// <summary>Most inquiries are answered within a day or two; a few are forgotten for a week. In the last days three wait.</summary>
     private async Task AnswerAsync(GerminalDb db, LocalDate day, Instant at, CancellationToken stop)

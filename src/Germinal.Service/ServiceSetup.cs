@@ -86,6 +86,7 @@ public static class ServiceSetup
         services.AddSingleton<ProgramWalk>();
         services.AddSingleton<TrialMail>();
         services.AddSingleton<RehearsalRoom>();
+        services.AddSingleton<Almanac.AlmanacRoom>();
         services.AddSingleton<ProgramPreview>();
         services.AddSingleton<ManyPreview>();
         return services;

@@ -118,6 +118,8 @@ public sealed class GerminalDb(DbContextOptions<GerminalDb> options) : IdentityD
 
     public DbSet<OpportunityRow> Opportunities => Set<OpportunityRow>();
 
+    public DbSet<OpportunityMoveRow> OpportunityMoves => Set<OpportunityMoveRow>();
+
     public DbSet<AppointmentRow> Appointments => Set<AppointmentRow>();
 
     public DbSet<InquiryRow> Inquiries => Set<InquiryRow>();
@@ -442,7 +444,14 @@ public sealed class GerminalDb(DbContextOptions<GerminalDb> options) : IdentityD
                 o.Stage,
                 o.Id,
             });
+            e.Property(o => o.Worth).HasPrecision(14, 2);
             e.HasOne<PersonRow>().WithMany().HasForeignKey(o => o.PersonId).OnDelete(DeleteBehavior.Cascade);
+        });
+        model.Entity<OpportunityMoveRow>(e =>
+        {
+            e.HasIndex(m => new { m.OpportunityId, m.At });
+            e.HasIndex(m => new { m.PracticeId, m.At });
+            e.HasOne<OpportunityRow>().WithMany().HasForeignKey(m => m.OpportunityId).OnDelete(DeleteBehavior.Cascade);
         });
         model.Entity<AppointmentRow>(e =>
         {

@@ -145,6 +145,9 @@ public static class Application
         CalendarFeed.Map(app);
         PracticeEndpoints.Map(app);
         TodayEndpoints.Map(app);
+        AlmanacEndpoints.Map(app);
+        TouchMoves.Map(app);
+        PipelineEndpoints.Map(app);
         WaitingEndpoints.Map(app);
         TouchEndpoints.Map(app);
         ClockEndpoints.Map(app);

@@ -1,6 +1,7 @@
 using System.Globalization;
 using CsCheck;
 using Germinal.Channels.Letters;
+using Germinal.Core.Almanac;
 using Germinal.Core.Contact;
 using Germinal.Core.Engine;
 using Germinal.Core.Files;
@@ -8,6 +9,7 @@ using Germinal.Core.Practices;
 using Germinal.Core.Programs;
 using Germinal.Core.Tests;
 using Germinal.Core.Tests.Engine;
+using Germinal.Service.Almanac;
 using Germinal.Service.Engine;
 using Germinal.Service.People;
 using Germinal.Service.Programs;
@@ -81,6 +83,56 @@ public sealed class LiveEqualsRehearsedTests
         Assert.Equal(await db.Messages.CountAsync(m => m.Channel == "email"), world.Mail.Sent.Count);
         Assert.Equal(await db.Messages.CountAsync(m => m.Channel == "text"), world.Texts.Sent.Count);
     }
+
+    /// <summary>What the almanac says of the days ahead is what then happens in them, where nobody does anything.</summary>
+    [Theory, InlineData(3), InlineData(11), InlineData(5)]
+    public async Task The_almanac_is_what_then_happens(int seed)
+    {
+        var (practice, programs, people, _, _) = LivelyWorld(seed);
+        await using var world = await World.AtAsync("2027-02-01T00:00");
+        await PrepareAsync(world, practice, programs, people);
+        await world.Room.WorkAsync(default);
+        await using var db = world.Db();
+        using var room = new AlmanacRoom(world.Programs);
+        var foreseen = await room.OfAsync(db, default);
+        await MoveAsync(world, Worlds.End - Duration.FromMilliseconds(1), 1, new Random(seed));
+        var lived = await db
+            .Touches.AsNoTracking()
+            .Where(t => t.SettledAt != null && t.SettledAt > foreseen.From && (t.Status == TouchStatus.Sent || t.Status == TouchStatus.Open || t.Status == TouchStatus.Done))
+            .Where(t => t.Kind == "email" || t.Kind == "text" || t.Kind == "call" || t.Kind == "note" || t.Kind == "task")
+            .Select(t => new { t.PersonId, t.Id, At = t.SettledAt!.Value })
+            .ToListAsync();
+        var said = foreseen.Coming.Where(t => t.Standing == Standing.Goes && t.At > foreseen.From && t.At < Worlds.End).Select(t => new { t.PersonId, Id = t.TouchId, t.At });
+        Assert.NotEmpty(lived);
+        Assert.Equal(lived.OrderBy(t => t.At).ThenBy(t => t.Id), said.OrderBy(t => t.At).ThenBy(t => t.Id));
+    }
+
+    /// <summary>Kept warm through everything that happens, it says what one that was just worked out says.</summary>
+    [Theory, InlineData(4), InlineData(9), InlineData(20)]
+    public async Task A_warm_almanac_says_what_a_cold_one_says(int seed)
+    {
+        var (practice, programs, people, engine, _) = LivelyWorld(seed);
+        await using var world = await World.AtAsync("2027-02-01T00:00");
+        await PrepareAsync(world, practice, programs, people);
+        var random = new Random(seed);
+        using var warm = new AlmanacRoom(world.Programs);
+        var looks = 0;
+        foreach (var (person, happening) in people.SelectMany(p => p.Events.Select(e => (p.Person.Id, e))).OrderBy(e => e.e.At))
+        {
+            await MoveAsync(world, happening.At - Duration.FromMilliseconds(1), 1, random);
+            await HappenAsync(world, person, happening, engine);
+            await MoveAsync(world, happening.At, 1, random);
+            await using var db = world.Db();
+            using var cold = new AlmanacRoom(world.Programs);
+            Assert.Equal(Says(await cold.OfAsync(db, default), happening.At), Says(await warm.OfAsync(db, default), happening.At));
+            looks++;
+        }
+
+        Assert.True(looks > 3);
+    }
+
+    private static List<(Guid, Instant, Standing, string?)> Says(Foreseen foreseen, Instant now) =>
+        [.. foreseen.Coming.Where(t => t.At > now).Select(t => (t.TouchId, t.At, t.Standing, t.Why)).Order()];
 
     /// <summary>The first generated world from a seed on in which a good deal happens.</summary>
     private static (Practice Practice, List<ProgramDefinition> Programs, List<Actor> People, TouchEngine Engine, List<Settled> Foreseen) LivelyWorld(int seed)

@@ -1,8 +1,11 @@
+using System.Data.Common;
+using Germinal.Core.Engine;
 using Germinal.Core.Files;
 using Germinal.Core.Rules;
 using Germinal.Service.Segments;
 using Germinal.Store.Rows;
 using Microsoft.EntityFrameworkCore;
+using Microsoft.EntityFrameworkCore.Diagnostics;
 
 namespace Germinal.Service.Tests;
 
@@ -38,6 +41,55 @@ public sealed class SegmentJoinedLiveTests
         $$"""
         "again":"{{again}}","startsWhen":[{"kind":"segment-joined","segment":{{segment}}}]
         """;
+
+    /// <summary>Does something once, just before the reactor asks the database for one thing.</summary>
+    private sealed class Once(string asked, Func<Task> act) : DbCommandInterceptor
+    {
+        private int done;
+
+        public override async ValueTask<InterceptionResult<DbDataReader>> ReaderExecutingAsync(
+            DbCommand command,
+            CommandEventData eventData,
+            InterceptionResult<DbDataReader> result,
+            CancellationToken cancellationToken = default
+        )
+        {
+            if (command.CommandText.Contains(asked, StringComparison.Ordinal) && Interlocked.Exchange(ref done, 1) == 0)
+            {
+                await act();
+            }
+
+            return result;
+        }
+    }
+
+    /// <summary>Whoever begins to match while a worker reads them is started, whatever it has read of them already.</summary>
+    [Theory]
+    [InlineData("FROM person_states WHERE person_id = ANY")]
+    [InlineData("FROM events AS e\nWHERE e.practice_id")]
+    [InlineData("FROM people AS p\nWHERE p.practice_id")]
+    [InlineData("FROM person_states AS p\nWHERE p.practice_id")]
+    public async Task Who_begins_to_match_while_they_are_read_is_started(string asked)
+    {
+        await using var world = await World.AtAsync("2027-03-01T10:00");
+        await SegmentAsync(world, "Warm ones", new Leaf("tags", RuleOp.Has, ["warm"]));
+        var bo = await world.PersonAsync("Bo");
+        await world.ProgramAsync("Waits", When("\"Warm ones\""), Task);
+        await world.WorkAsync();
+        await world.DoAsync(desk => desk.RecordAsync(bo.Id, new FactsChanged(desk.Now), default));
+        var came = false;
+        world.Database.Between = new Once(
+            asked,
+            async () =>
+            {
+                came = true;
+                await world.DoAsync(desk => desk.PutTagAsync([bo.Id], "Warm", default));
+            }
+        );
+        await world.WorkAsync();
+        Assert.True(came);
+        Assert.Equal(["Bo"], await StartedAsync(world));
+    }
 
     [Fact]
     public async Task Who_begins_to_match_is_started_and_who_matched_before_is_not()

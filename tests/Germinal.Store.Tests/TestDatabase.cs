@@ -1,5 +1,6 @@
 using Germinal.Store.Rows;
 using Microsoft.EntityFrameworkCore;
+using Microsoft.EntityFrameworkCore.Diagnostics;
 using NodaTime;
 using Npgsql;
 
@@ -42,7 +43,10 @@ public sealed class TestDatabase : IDbContextFactory<GerminalDb>, IDisposable
 
     public string ConnectionString => Server + ";Maximum Pool Size=20;Database=" + name;
 
-    public GerminalDb CreateDbContext() => Context(name);
+    /// <summary>Who is told before each statement of this database is executed; null for nobody. For tests that have to come in between two of them.</summary>
+    public IInterceptor? Between { get; set; }
+
+    public GerminalDb CreateDbContext() => Context(name, between: Between);
 
     /// <summary>A context that sees one practice.</summary>
     public GerminalDb For(Guid practice)
@@ -106,9 +110,14 @@ public sealed class TestDatabase : IDbContextFactory<GerminalDb>, IDisposable
 
     public void Dispose() => Admin($"DROP DATABASE IF EXISTS {name} WITH (FORCE)");
 
-    private static GerminalDb Context(string database, string pooling = "Maximum Pool Size=20")
+    private static GerminalDb Context(string database, string pooling = "Maximum Pool Size=20", IInterceptor? between = null)
     {
         var options = new DbContextOptionsBuilder<GerminalDb>();
+        if (between is not null)
+        {
+            options.AddInterceptors(between);
+        }
+
         StoreSetup.Configure(options, $"{Server};{pooling};Database={database}");
         return new GerminalDb(options.Options);
     }

@@ -114,6 +114,9 @@ public sealed class LiquidLetters : ITemplates
     public string FillHtml(string template, Addressed to, Practice practice, Member? sender, Instant at, List<string> missing) =>
         Fill(template, to, practice, sender, at, Html.Value, missing);
 
+    /// <summary>A template as it reads for many: what differs from one reader to the next is “…”. One that cannot be parsed stands as it is.</summary>
+    public string Pattern(string template) => IsPlain(template) || Parse(template).Template is not { } parts ? template : Render(parts, _ => "…", NullEncoder.Default, []);
+
     private string Fill(string template, Addressed to, Practice practice, Member? sender, Instant at, TextEncoder encoder, List<string> missing)
     {
         if (IsPlain(template))

@@ -195,5 +195,11 @@ public sealed record TaskPutBack(Guid RunId, string StepId) : TouchEffect(RunId,
 /// <summary>A member's hold was put on or taken off.</summary>
 public sealed record TouchHoldChanged(Guid TouchId, bool Held) : Effect;
 
+/// <summary>A member moved a touch to another date, or took that back.</summary>
+/// <param name="TouchId">The touch.</param>
+/// <param name="Day">The date; null where it is its own again.</param>
+/// <param name="Due">When it is judged next; null for a task that stands on the day sheet already.</param>
+public sealed record TouchDayChanged(Guid TouchId, LocalDate? Day, Instant? Due) : Effect;
+
 /// <summary>The new state, the facts after the program's own changes, and what is to be done.</summary>
 public sealed record Advance(PersonState State, PersonFacts Person, IReadOnlyList<Effect> Effects);

@@ -124,6 +124,15 @@ public sealed record StepTaskEnded(Instant At, Guid ProgramId, string StepId, st
 /// <summary>A member holds, releases (null) or drops a touch.</summary>
 public sealed record TouchMarked(Instant At, Guid TouchId, TouchMark? Mark) : Happening(At);
 
+/// <summary>
+/// A member moves a touch to another date (ours): it keeps its time of day there, its window and quiet hours, and a late limit that counts
+/// from its first due moment (rule 3.3). A task on the day sheet stands there from that date on.
+/// </summary>
+/// <param name="At">When.</param>
+/// <param name="TouchId">The touch, planned already or not.</param>
+/// <param name="To">The date, on the clock its program reads; null takes the move back.</param>
+public sealed record TouchMovedTo(Instant At, Guid TouchId, LocalDate? To) : Happening(At);
+
 /// <summary>A member with the right to lets one touch go in spite of missing consent, with a written reason (rule 10.5).</summary>
 public sealed record ConsentOverruled(Instant At, Guid TouchId, string By, string Reason) : Happening(At);
 

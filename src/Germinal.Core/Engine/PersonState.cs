@@ -188,7 +188,7 @@ public sealed record WaitingStart(Guid ProgramId, Instant Came, StartCause Cause
 public sealed record PersonState
 {
     /// <summary>The form in which states are written now; it goes up when an older Germinal could not read them whole.</summary>
-    public const int CurrentForm = 4;
+    public const int CurrentForm = 5;
 
     /// <summary>The form this state was written in; those from before there were forms count as the first.</summary>
     public int Form { get; init; } = CurrentForm;
@@ -206,6 +206,9 @@ public sealed record PersonState
     public ImmutableHashSet<string> Occasions { get; init; } = [];
 
     public ImmutableDictionary<Guid, TouchMark> Marks { get; init; } = ImmutableDictionary<Guid, TouchMark>.Empty;
+
+    /// <summary>Dates to which a member has moved touches that have not settled, planned already or not.</summary>
+    public ImmutableDictionary<Guid, LocalDate> Moves { get; init; } = ImmutableDictionary<Guid, LocalDate>.Empty;
 
     /// <summary>Touches that go in spite of missing consent: who said so and why (rule 10.5).</summary>
     public ImmutableDictionary<Guid, string> Overruled { get; init; } = ImmutableDictionary<Guid, string>.Empty;

@@ -44,6 +44,12 @@ internal sealed partial class PersonTurn
         }
 
         run.PreviousAt = previousAt;
+        if (!state.Moves.IsEmpty && plan.Opens && state.Moves.TryGetValue(run.TouchId, out var day))
+        {
+            run.Due = DueAsMoved(run);
+            Effects.Add(new TouchDayChanged(run.TouchId, day, run.Due));
+        }
+
         if (!state.Marks.IsEmpty && state.Marks.GetValueOrDefault(run.TouchId, TouchMark.Held) == TouchMark.Dropped)
         {
             SettleAndGoOn(run, Outcome.Cancelled, Reason.Dropped.Word(), Trail.None);
@@ -71,6 +77,11 @@ internal sealed partial class PersonTurn
         if (!state.Marks.IsEmpty)
         {
             state = state with { Marks = state.Marks.Remove(run.TouchId) };
+        }
+
+        if (!state.Moves.IsEmpty)
+        {
+            state = state with { Moves = state.Moves.Remove(run.TouchId) };
         }
 
         if (!state.Overruled.IsEmpty)

@@ -21,6 +21,7 @@ internal sealed partial class PersonTurn
             is FactsChanged
                 or ConsentOverruled
                 or TouchMarked
+                or TouchMovedTo
                 or TaskEnded
                 or ConsentGiven
                 or Opened

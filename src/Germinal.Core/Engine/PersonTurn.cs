@@ -136,6 +136,9 @@ internal sealed partial class PersonTurn
             case TouchMarked marked:
                 Mark(marked.TouchId, marked.Mark);
                 break;
+            case TouchMovedTo moved:
+                MoveTouch(moved.TouchId, moved.To);
+                break;
             case ConsentOverruled overruled:
                 state = state with { Overruled = state.Overruled.SetItem(overruled.TouchId, $"{overruled.By}: {overruled.Reason}") };
                 break;
@@ -307,6 +310,31 @@ internal sealed partial class PersonTurn
         {
             Effects.Add(new TouchHoldChanged(touchId, mark == TouchMark.Held));
         }
+    }
+
+    private void MoveTouch(Guid touchId, LocalDate? to)
+    {
+        if (openTasks.Exists(t => t.TouchId == touchId))
+        {
+            // Only the sheet has to know.
+            Effects.Add(new TouchDayChanged(touchId, to, null));
+            return;
+        }
+
+        state = state with { Moves = to is { } date ? state.Moves.SetItem(touchId, date) : state.Moves.Remove(touchId) };
+        if (runs.Find(r => r.TouchId == touchId && r.Phase == TouchPhase.Planned) is { } run)
+        {
+            (run.Due, run.Waiting, run.Sleeps) = (DueAsMoved(run), null, false);
+            Effects.Add(new TouchDayChanged(touchId, to, run.Due));
+        }
+    }
+
+    /// <summary>When a planned touch is due on the date to which it was moved, through section 2; its own due moment where it was moved nowhere.</summary>
+    private Instant DueAsMoved(Going run)
+    {
+        var clock = Practice.ClockOf(run.Definition, person);
+        var wanted = state.Moves.TryGetValue(run.TouchId, out var date) ? LocalClock.At(date + run.FirstDue.InZone(clock).TimeOfDay, clock) : run.FirstDue;
+        return Planning.OpeningsOf(Practice, person, run.Definition, run.Step).Apply(new Placed(wanted, false), now) ?? run.FirstDue;
     }
 
     /// <summary>Rule 13.2 for one person: a paused run is frozen; what fell due meanwhile is judged when it goes on.</summary>

@@ -77,6 +77,9 @@ public sealed record RehearsedTouch
         : Outcome is Engine.Outcome.Skipped or Engine.Outcome.Cancelled or Engine.Outcome.Blocked ? Why.Reason(Reason)
         : null;
 
+    /// <summary>When its run began.</summary>
+    public Instant BeganAt => run.StartedAt;
+
     /// <summary>When it stands in the order of time: settled, else due.</summary>
     public Instant At => SettledAt ?? Due;
 }

@@ -24,4 +24,7 @@ public static class Dates
     /// <summary>Reads <c>YYYY-MM-DD</c>; null for anything else, and for a year that nobody means.</summary>
     public static LocalDate? TryParse(string? text) =>
         LocalDatePattern.Iso.Parse(text ?? "").TryGetValue(default, out var date) && IsMeant(date) ? date : null;
+
+    /// <summary>A date as programs read it, <c>2027-03-09</c>.</summary>
+    public static string Iso(this LocalDate date) => LocalDatePattern.Iso.Format(date);
 }

@@ -1,6 +1,7 @@
 using System.Globalization;
 using Germinal.Core.Contact;
 using Germinal.Core.Engine;
+using Germinal.Core.Time;
 using Germinal.Store.Rows;
 using NodaTime;
 using NodaTime.Text;
@@ -48,6 +49,7 @@ public static class EventKinds
     public const string TaskEnded = "task-ended";
     public const string TaskReopened = "task-reopened";
     public const string TouchMarked = "touch-marked";
+    public const string TouchMoved = "touch-moved";
     public const string Overruled = "consent-overruled";
     public const string RunStopped = "run-stopped";
     public const string StartTakenBack = "start-taken-back";
@@ -133,6 +135,7 @@ public static class EventKinds
                     _ => null,
                 }
             ),
+            TouchMoved => new TouchMovedTo(at, Id("touch"), Dates.TryParse(Text("to"))),
             Overruled => new ConsentOverruled(at, Id("touch"), row.By ?? "", Text("reason")),
             RunStopped => new RunStoppedByHand(at, Id("run"), row.By ?? ""),
             StartTakenBack => new StartTakenBack(at, Id("run"), row.By ?? ""),
@@ -198,6 +201,7 @@ public static class EventKinds
                 TouchMarked,
                 new() { ["touch"] = h.TouchId.ToString(), ["mark"] = h.Mark switch { TouchMark.Held => "held", TouchMark.Dropped => "dropped", _ => "" } }
             ),
+            TouchMovedTo h => (TouchMoved, new() { ["touch"] = h.TouchId.ToString(), ["to"] = Date(h.To) }),
             ConsentOverruled h => (Overruled, new() { ["touch"] = h.TouchId.ToString(), ["reason"] = h.Reason }),
             RunStoppedByHand h => (RunStopped, new() { ["run"] = h.RunId.ToString() }),
             Core.Engine.StartTakenBack h => (StartTakenBack, new() { ["run"] = h.RunId.ToString() }),

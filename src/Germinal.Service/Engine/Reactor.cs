@@ -61,8 +61,8 @@ public sealed class Reactor(IDbContextFactory<GerminalDb> databases, Engines eng
     /// <param name="stop">Gives up.</param>
     public async Task TakeInAsync(GerminalDb db, IReadOnlyCollection<Guid> claimed, Instant now, CancellationToken stop)
     {
-        var batch = await EngineBatch.LoadAsync(db, claimed, engines, stop);
-        var counts = await LiveCounts.LockAsync(db, batch.Engine, now, stop);
+        // The events first: whatever somebody changes while these people are read has its event in the next round, and what is read of them here
+        // is never older than the events that are taken in with it.
         var events = (
             await db
                 .Events.AsNoTracking()
@@ -71,6 +71,8 @@ public sealed class Reactor(IDbContextFactory<GerminalDb> databases, Engines eng
                 .ThenBy(e => e.Id)
                 .ToListAsync(stop)
         ).ToLookup(e => e.PersonId);
+        var batch = await EngineBatch.LoadAsync(db, claimed, engines, stop);
+        var counts = await LiveCounts.LockAsync(db, batch.Engine, now, stop);
         var recorder = new Recorder(db, batch.Engine);
         var turned = counts is null ? [] : TurnTheDay(batch, recorder, [.. claimed.Where(id => !events[id].Any())], now, counts);
         foreach (var id in claimed)

@@ -357,6 +357,10 @@ public sealed class Recorder(GerminalDb db, TouchEngine engine)
             case TouchHoldChanged e:
                 touch.Held = e.Held;
                 break;
+            case TouchDayChanged e:
+                touch.MovedTo = e.Day;
+                (touch.Due, touch.Reason) = e.Due is { } due ? (due, null) : (touch.Due, touch.Reason);
+                break;
             case TouchSettled e:
                 touch.Status = TouchStatuses.Of(e.Outcome);
                 touch.Reason = e.Reason;
@@ -386,6 +390,7 @@ public sealed class Recorder(GerminalDb db, TouchEngine engine)
         {
             TouchEffect e => e.TouchId,
             TouchHoldChanged e => e.TouchId,
+            TouchDayChanged e => e.TouchId,
             OwnerToTell e => e.TouchId,
             RunGoesOn e => e.Run.TouchId,
             _ => null,
@@ -528,12 +533,12 @@ public sealed class Recorder(GerminalDb db, TouchEngine engine)
         await db.Database.ExecuteSqlAsync(
             $"""
             UPDATE touches t SET status = v.status, reason = v.reason, held = v.held, version = v.version, first_due = v.first_due, due = v.due, plan = coalesce(v.plan::jsonb, t.plan), checks = coalesce(v.checks::jsonb, t.checks),
-              attempt_id = v.attempt_id, attempts = v.attempts, leased_until = v.leased_until, settled_at = v.settled_at, closed_at = v.closed_at, call_outcome = v.call_outcome, remark = v.remark, reader_id = v.reader_id
+              attempt_id = v.attempt_id, attempts = v.attempts, leased_until = v.leased_until, settled_at = v.settled_at, closed_at = v.closed_at, call_outcome = v.call_outcome, remark = v.remark, reader_id = v.reader_id, moved_to = v.moved_to
             FROM unnest({Column(t => t.Id)}, {Column(t => t.Status.Word())}, {Column(t => t.Reason)}, {Column(t => t.Held)}, {Column(t => t.Version)},
               {Column(t => t.FirstDue)}, {Column(t => t.Due)},
               {Column(NewPlan)}, {Column(NewChecks)}, {Column(t => t.AttemptId)}, {Column(t => t.Attempts)}, {Column(t => t.LeasedUntil)},
-              {Column(t => t.SettledAt)}, {Column(t => t.ClosedAt)}, {Column(t => t.CallOutcome)}, {Column(t => t.Remark)}, {Column(t => t.ReaderId)})
-              AS v(id, status, reason, held, version, first_due, due, plan, checks, attempt_id, attempts, leased_until, settled_at, closed_at, call_outcome, remark, reader_id)
+              {Column(t => t.SettledAt)}, {Column(t => t.ClosedAt)}, {Column(t => t.CallOutcome)}, {Column(t => t.Remark)}, {Column(t => t.ReaderId)}, {Column(t => t.MovedTo)})
+              AS v(id, status, reason, held, version, first_due, due, plan, checks, attempt_id, attempts, leased_until, settled_at, closed_at, call_outcome, remark, reader_id, moved_to)
             WHERE t.id = v.id
             """,
             stop

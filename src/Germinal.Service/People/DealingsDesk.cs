@@ -29,8 +29,10 @@ public sealed class DealingsDesk(GerminalDb db, PeopleDesk desk, Instant now)
             StageBefore = await StageOfAsync(person, stop),
             OwnerId = owner,
             OpenedAt = now,
+            StageSince = now,
         };
         db.Opportunities.Add(row);
+        Note(row, "open");
         db.Events.Add(
             desk.NewNote(person, EventKinds.OpportunityOpened, ("opportunity", row.Id.ToString()), ("title", title), ("stage", stage))
         );
@@ -42,15 +44,35 @@ public sealed class DealingsDesk(GerminalDb db, PeopleDesk desk, Instant now)
     /// <summary>Moves an opportunity to another stage; the person's stage follows it forward (rule 5.8). The caller has a transaction open.</summary>
     public async Task MoveOpportunityAsync(OpportunityRow row, string stage, CancellationToken stop)
     {
-        row.Stage = stage;
+        if (row.Stage == stage)
+        {
+            return;
+        }
+
+        (row.Stage, row.StageSince) = (stage, now);
+        Note(row, "open");
         await FollowAsync(row, await StageOfAsync(row.PersonId, stop), stop);
         await db.SaveChangesAsync(stop);
     }
 
+    private void Note(OpportunityRow row, string status) =>
+        db.OpportunityMoves.Add(
+            new OpportunityMoveRow
+            {
+                PracticeId = row.PracticeId,
+                OpportunityId = row.Id,
+                At = now,
+                Stage = row.Stage,
+                Status = status,
+            }
+        );
+
     private Task<string?> StageOfAsync(Guid person, CancellationToken stop) =>
         db.People.Where(p => p.Id == person).Select(p => p.Stage).FirstOrDefaultAsync(stop);
 
-    private async Task<IReadOnlyList<Pipeline>> PipelinesAsync(CancellationToken stop) => (await PracticeReading.LoadAsync(db, stop)).Pipelines;
+    private IReadOnlyList<Pipeline>? pipelines;
+
+    private async Task<IReadOnlyList<Pipeline>> PipelinesAsync(CancellationToken stop) => pipelines ??= (await PracticeReading.LoadAsync(db, stop)).Pipelines;
 
     private async Task FollowAsync(OpportunityRow row, string? standing, CancellationToken stop)
     {
@@ -65,20 +87,27 @@ public sealed class DealingsDesk(GerminalDb db, PeopleDesk desk, Instant now)
     /// Closes an opportunity as won or lost: won moves the person to the pipeline's last stage, lost puts them back where they stood when it was
     /// opened (rule 5.8). The reason of a loss is kept at the person, where rules read it. The caller has a transaction open.
     /// </summary>
+    /// <param name="row">The opportunity.</param>
+    /// <param name="won">Won, else lost.</param>
+    /// <param name="reason">Why it was lost; null for one that was won.</param>
+    /// <param name="stop">Gives up.</param>
+    /// <param name="worth">What it brought; null leaves what it was said to be worth.</param>
+    /// <param name="on">When, where that was not now.</param>
     /// <returns>False where it was closed already.</returns>
-    public async Task<bool> CloseOpportunityAsync(OpportunityRow row, bool won, string? reason, CancellationToken stop)
+    public async Task<bool> CloseOpportunityAsync(OpportunityRow row, bool won, string? reason, CancellationToken stop, decimal? worth = null, Instant? on = null)
     {
-        var (status, lost) = (won ? "won" : "lost", won ? null : reason);
+        var (status, lost, closed) = (won ? "won" : "lost", won ? null : reason, on ?? now);
         if (
             await db
                 .Opportunities.Where(o => o.Id == row.Id && o.Status == "open")
-                .ExecuteUpdateAsync(u => u.SetProperty(o => o.Status, status).SetProperty(o => o.LostReason, lost).SetProperty(o => o.ClosedAt, now), stop)
+                .ExecuteUpdateAsync(u => u.SetProperty(o => o.Status, status).SetProperty(o => o.LostReason, lost).SetProperty(o => o.ClosedAt, closed).SetProperty(o => o.Worth, o => worth ?? o.Worth), stop)
             == 0
         )
         {
             return false;
         }
 
+        Note(row, status);
         if (lost is not null)
         {
             await db.People.Where(p => p.Id == row.PersonId).ExecuteUpdateAsync(u => u.SetProperty(p => p.LostReason, lost), stop);

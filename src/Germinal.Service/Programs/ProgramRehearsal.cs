@@ -321,7 +321,7 @@ public sealed class ProgramRehearsal(ProgramDesk desk, LetterDesk letters)
                 starting,
                 finished,
                 counts,
-                [.. weeks.Select(w => new RehearsedWeek(w.Key.ToString("uuuu-MM-dd", null), w.Value[0], w.Value[1], w.Value[2], w.Value[3]))],
+                [.. weeks.Select(w => new RehearsedWeek(w.Key.Iso(), w.Value[0], w.Value[1], w.Value[2], w.Value[3]))],
                 [.. calls.Select(c => CallsOf(c.Key, c.Value)).OrderByDescending(c => c.Calls).ThenBy(c => c.Name, StringComparer.Ordinal)],
                 [
                     .. held.OrderByDescending(h => h.Value.Ids.Count)
@@ -341,7 +341,7 @@ public sealed class ProgramRehearsal(ProgramDesk desk, LetterDesk letters)
                 .GroupBy(p => p.Day)
                 .Where(g => g.Any(p => p.OverCapacity))
                 .OrderBy(g => g.Key)
-                .Select(g => new OverDay(g.Key.ToString("uuuu-MM-dd", null), g.Count()))
+                .Select(g => new OverDay(g.Key.Iso(), g.Count()))
                 .Take(DaysShown);
             return new RehearsedCalls(owner?.Name ?? "nobody", placed.Count(p => p.Here), placed.Count(p => !p.Here), [.. days]);
         }

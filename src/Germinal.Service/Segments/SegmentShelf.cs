@@ -19,6 +19,12 @@ public static class SegmentShelf
         return rows.GroupBy(s => s.Name, StringComparer.OrdinalIgnoreCase).ToFrozenDictionary(g => g.Key, g => Read(g.First().Rule), StringComparer.OrdinalIgnoreCase);
     }
 
+    /// <summary>The rule of a segment that a member may see: the practice's, or their own. One that is not there has nobody.</summary>
+    public static async Task<Rule> RuleAsync(GerminalDb db, Guid id, Guid reader, CancellationToken stop) =>
+        await db.Segments.AsNoTracking().Where(s => s.Id == id && (s.MemberId == null || s.MemberId == reader)).Select(s => s.Rule).FirstOrDefaultAsync(stop) is { } json
+            ? Read(json)
+            : new AnyOf([]);
+
     /// <summary>A stored rule. Only rules that read without error are ever saved.</summary>
     public static Rule Read(string json)
     {

@@ -1,4 +1,5 @@
 using Germinal.Channels.Letters;
+using Germinal.Core.Almanac;
 using Germinal.Core.Contact;
 using Germinal.Core.Engine;
 using Germinal.Core.Messages;
@@ -18,6 +19,8 @@ namespace Germinal.Service.Today;
 /// <param name="OwnTask">True for a member's own task, that no program planned; TouchId is the task's.</param>
 /// <param name="Program">The program, or where an own task came from.</param>
 /// <param name="OverCapacity">True where it fits on none of the days it may move to (rule 9.4).</param>
+/// <param name="MemberId">On whose sheet it is; null for nobody's.</param>
+/// <param name="MovedHere">Whether a member has moved it to this day.</param>
 public sealed record CallDto(
     Guid TouchId,
     string Kind,
@@ -32,7 +35,9 @@ public sealed record CallDto(
     string Script,
     string? LastSent,
     string? LastSentAt,
-    bool OverCapacity
+    bool OverCapacity,
+    Guid? MemberId,
+    bool MovedHere
 );
 
 /// <summary>A message that goes out today or tomorrow. Status: planned, held, or skipped by what is known now.</summary>
@@ -216,7 +221,9 @@ public static class DaySheet
                     liquid.FillText(StepOf(engine, t).Templates[0].Text, person, engine.Practice, engine.Practice.SenderFor(person), now, []),
                     sent?.Subject,
                     sent?.SentAt.Iso(),
-                    placed.TryGetValue(t.Id, out var place) && place.OverCapacity
+                    placed.TryGetValue(t.Id, out var place) && place.OverCapacity,
+                    CallDays.MemberOf(engine.Practice, person.OwnerId),
+                    t.MovedTo is not null
                 );
             })
             .Concat(
@@ -238,6 +245,8 @@ public static class DaySheet
                         t.Title,
                         null,
                         null,
+                        false,
+                        t.MemberId ?? CallDays.MemberOf(engine.Practice, person.OwnerId),
                         false
                     );
                 })
@@ -374,29 +383,16 @@ public static class DaySheet
             }
         }
 
-        var sheet = open.Where(t => t.Kind != "call" || placed[t.Id].Day <= today).ToList();
+        var sheet = open.Where(t => (t.Kind == "call" ? placed[t.Id].Day : t.MovedTo ?? today) <= today).ToList();
         return (sheet, placed, open.Count - sheet.Count);
     }
 
-    /// <summary>A call that is due already can be made from today on, up to the same last day.</summary>
     private static CallToPlace ToPlace(TouchEngine engine, TouchRow touch, LocalDate today)
     {
-        var calendar = engine.Practice.Calendar;
-        var due = touch.FirstDue.InZone(engine.Practice.Zone).Date;
-        var slack = (StepOf(engine, touch) as CallStep)?.Slack.WholeDays ?? 0;
-        var last = calendar.WorkingDayAfter(due, slack) ?? due;
-        if (due >= today)
-        {
-            return new CallToPlace(touch.Id, due, slack);
-        }
-
-        var left = 0;
-        while (left < slack && calendar.WorkingDayAfter(today, left + 1) is { } next && next <= last)
-        {
-            left++;
-        }
-
-        return new CallToPlace(touch.Id, today, left);
+        // One that a member has moved stands on that day.
+        var due = touch.MovedTo ?? touch.FirstDue.InZone(engine.Practice.Zone).Date;
+        var (day, slack) = CallDays.FromToday(due, touch.MovedTo is null ? CallDays.SlackOf(StepOf(engine, touch)) : 0, today, engine.Practice.Calendar);
+        return new CallToPlace(touch.Id, day, slack);
     }
 
     private static Step StepOf(TouchEngine engine, TouchRow t) => engine.Shelf.Find(t.ProgramId, t.Version).Definition.StepOf(t.StepId)!;

@@ -32,6 +32,33 @@ public sealed class OpportunityRow : IOwned
     public Instant OpenedAt { get; set; }
 
     public Instant? ClosedAt { get; set; }
+
+    /// <summary>Since when it stands in its stage.</summary>
+    public Instant StageSince { get; set; }
+
+    /// <summary>What it is worth, in the practice's currency; of one that was won, what it brought. Null where nobody has said.</summary>
+    public decimal? Worth { get; set; }
+
+    /// <summary>When it is expected to be closed; null where nobody has said.</summary>
+    public LocalDate? ExpectedOn { get; set; }
+}
+
+/// <summary>An opportunity came into a stage, or was closed there: its way, from which the practice's numbers are.</summary>
+public sealed class OpportunityMoveRow : IOwned
+{
+    public long Id { get; set; }
+
+    public Guid PracticeId { get; set; }
+
+    public Guid OpportunityId { get; set; }
+
+    public Instant At { get; set; }
+
+    /// <summary>The stage it came into; of one that was closed, where it stood.</summary>
+    public required string Stage { get; set; }
+
+    /// <summary>open where it came into the stage; won or lost where it was closed.</summary>
+    public string Status { get; set; } = "open";
 }
 
 /// <summary>A meeting with a person at a time.</summary>

@@ -186,6 +186,9 @@ public sealed class TouchRow : IOwned
     /// </summary>
     public Guid? ReaderId { get; set; }
 
+    /// <summary>The date to which a member has moved it, on the clock its program reads; null where it is its own.</summary>
+    public LocalDate? MovedTo { get; set; }
+
     /// <summary>When a note was printed; null for one that is to be.</summary>
     public Instant? PrintedAt { get; set; }
 }

@@ -96,7 +96,7 @@ public static class DealingsEndpoints
 
     private static Task<bool> KnownAsync(GerminalDb db, Guid person, CancellationToken stop) => db.People.AnyAsync(p => p.Id == person, stop);
 
-    private static async Task<string?> StageProblemAsync(GerminalDb db, string stage, CancellationToken stop)
+    internal static async Task<string?> StageProblemAsync(GerminalDb db, string stage, CancellationToken stop)
     {
         var settings = (await db.Practices.AsNoTracking().SingleAsync(p => p.Id == db.PracticeId, stop)).Settings;
         return settings.HasStage(stage) ? null : $"There is no stage “{stage}”; {string.Join(", ", settings.AllStages())} are.";

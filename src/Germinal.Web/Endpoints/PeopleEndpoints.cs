@@ -177,11 +177,7 @@ public static class PeopleEndpoints
 
         if (filter.Segment is { } id)
         {
-            var json = await db
-                .Segments.AsNoTracking()
-                .Where(s => s.Id == id && (s.MemberId == null || s.MemberId == caller.Id))
-                .Select(s => s.Rule).FirstOrDefaultAsync(stop);
-            var rule = json is null ? new AnyOf([]) : SegmentShelf.Read(json);
+            var rule = await SegmentShelf.RuleAsync(db, id, caller.Id, stop);
             archivedToo |= rule.Asks(RuleField.Archived);
             parts.Add(rule);
         }

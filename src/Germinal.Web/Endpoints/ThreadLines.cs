@@ -111,6 +111,8 @@ internal static class ThreadLines
             EventKinds.DoNotContact => ("Marked “do not contact”", Until() is { } date ? $"{Data("reason")}; {date}" : Data("reason")),
             EventKinds.MayContact => ("May be contacted again", e.By is null ? "the date came" : null),
             EventKinds.TouchMarked => ("A message or call was dropped", null),
+            EventKinds.TouchMoved when Data("to").Length == 0 => ("A message or call stands on its own day again", null),
+            EventKinds.TouchMoved => ("A message or call was moved", $"to {Phrases.Day(LocalDatePattern.Iso.Parse(Data("to")).Value)}"),
             EventKinds.Imported => ($"Brought in from {Data("file")}, row {Data("line")}", null),
             EventKinds.Added => ("Added by hand", null),
             EventKinds.RunStopped or EventKinds.ProgramStopped => ("A program was stopped by hand", null),

@@ -25,11 +25,12 @@ public static class TodayEndpoints
         today.MapPost("/hold", Hold);
     }
 
-    private static async Task<TodayDto> Read(bool? mine, GerminalDb db, Caller caller, ProgramDesk programs, CancellationToken stop) =>
+    /// <summary>The sheet of everybody, of oneself, or of one member.</summary>
+    private static async Task<TodayDto> Read(bool? mine, Guid? member, GerminalDb db, Caller caller, ProgramDesk programs, CancellationToken stop) =>
         await DaySheet.ReadAsync(
             db,
             await programs.EngineAsync(db, stop),
-            new Reader(caller.Id, caller.Role == "principal", mine == true),
+            member is { } other && other != caller.Id ? new Reader(other, false, true) : new Reader(caller.Id, caller.Role == "principal", mine == true || member is not null),
             await PracticeClock.NowAsync(db, stop),
             stop
         );

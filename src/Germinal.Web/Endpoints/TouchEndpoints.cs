@@ -2,6 +2,7 @@ using Germinal.Channels.Letters;
 using Germinal.Core.Engine;
 using Germinal.Core.Practices;
 using Germinal.Core.Programs;
+using Germinal.Core.Time;
 using Germinal.Service;
 using Germinal.Service.Clock;
 using Germinal.Service.Engine;
@@ -21,6 +22,8 @@ namespace Germinal.Web.Endpoints;
 public sealed record SentenceDto(string Tone, string Text);
 
 /// <summary>A touch picked: what it says, and why it went, waits, or did not.</summary>
+/// <param name="CanMove">Whether it can be moved to another day.</param>
+/// <param name="MovedTo">The day to which a member has moved it, as <c>YYYY-MM-DD</c>; null where that is its own.</param>
 public sealed record TouchDto(
     Guid Id,
     PersonRef Person,
@@ -36,7 +39,9 @@ public sealed record TouchDto(
     bool CanHold,
     bool Held,
     bool CanOverrule,
-    string Step
+    string Step,
+    bool CanMove,
+    string? MovedTo
 );
 
 /// <summary>One touch: its why and its message; holding, dropping, and how a call ended.</summary>
@@ -122,6 +127,11 @@ public static class TouchEndpoints
             why.Add(Why.Planned(plan, touch.FirstDue, zone));
         }
 
+        if (touch.MovedTo is { } moved)
+        {
+            why.Add(Moved(moved));
+        }
+
         // The first three checks are only worth a line when they fail.
         why.AddRange(touch.Checks.Where(c => !c.Passed || c.Kind > CheckKind.OnlyIf).Select(c => Why.Of(c, facts.Name, zone)));
         var status = touch.Held ? "held" : touch.Status.Word();
@@ -170,9 +180,13 @@ public static class TouchEndpoints
             canHold,
             touch.Held,
             canHold && LacksConsent(practice, to.Reader, definition, step, now) && !(await StateOfAsync(db, touch.PersonId, stop)).Overruled.ContainsKey(touch.Id),
-            touch.StepId
+            touch.StepId,
+            touch.Status is TouchStatus.Planned or TouchStatus.Open,
+            touch.MovedTo?.Iso()
         );
     }
+
+    private static WhySentence Moved(LocalDate to) => new("told", $"A member moved it to {Phrases.Day(to)}.");
 
     /// <summary>Nobody said it may go; a no is another matter, and never overruled (rule 10.5).</summary>
     private static bool LacksConsent(Practice practice, Core.Contact.PersonFacts facts, ProgramDefinition definition, Step step, Instant now) =>
@@ -249,6 +263,11 @@ public static class TouchEndpoints
             new("told", $"It is a step of “{definition.Name}”, and falls due {Phrases.Moment(found.Due, zone)} if nothing changes."),
             AsThingsStand(found),
         };
+        if (state.Moves.TryGetValue(id, out var moved))
+        {
+            why.Add(Moved(moved));
+        }
+
         if (held)
         {
             why.Add(new("failed", "It is held: somebody of the practice stopped it for now. It goes when it is released."));
@@ -284,7 +303,9 @@ public static class TouchEndpoints
                 found.Step is EmailStep,
                 held,
                 LacksConsent(practice, to.Reader, definition, found.Step, now) && !state.Overruled.ContainsKey(id),
-                found.Step.Id
+                found.Step.Id,
+                found.Step is EmailStep or TextStep or TaskStep,
+                moved == default ? null : moved.Iso()
             )
         );
     }

@@ -42,4 +42,61 @@ public sealed class KaplanMeierTests
 
     [Fact]
     public void Of_none_there_is_no_curve() => Assert.Empty(KaplanMeier.Curve([new Wait(3, false)]));
+
+    /// <summary>
+    /// Another way to the same curve: those who still wait hand their share on to everybody to the right of them (Efron, Fifth Berkeley
+    /// Symposium IV, 1967).
+    /// </summary>
+    [Fact]
+    public void Is_what_handing_on_to_the_right_gives() =>
+        Gen.Select(Gen.Int[0, 12], Gen.Bool).List[1, 40].Sample(waits =>
+        {
+            // Who ended at a time comes before those who still waited then.
+            var order = waits.OrderBy(w => w.Item1).ThenBy(w => w.Item2 ? 0 : 1).ToList();
+            var mass = order.Select(_ => 1.0 / order.Count).ToArray();
+            for (var i = 0; i < order.Count; i++)
+            {
+                if (order[i].Item2 || i == order.Count - 1)
+                {
+                    continue;
+                }
+
+                for (var right = i + 1; right < order.Count; right++)
+                {
+                    mass[right] += mass[i] / (order.Count - 1 - i);
+                }
+
+                mass[i] = 0;
+            }
+
+            double After(decimal time) => 1 - order.Select((w, i) => w.Item2 && w.Item1 <= time ? mass[i] : 0).Sum();
+            var curve = KaplanMeier.Curve(waits.Select(w => new Wait(w.Item1, w.Item2)));
+            return curve.All(s => Math.Abs((double)s.Waiting - After(s.Time)) < 1e-9);
+        });
+
+    /// <summary>Where nobody is censored Greenwood's variance is the binomial one, S(1−S)/n: the band by that way.</summary>
+    [Fact]
+    public void Its_band_is_the_binomial_one_where_all_have_ended() =>
+        Gen.Int[0, 20].List[2, 60].Sample(times =>
+        {
+            var n = times.Count;
+            return KaplanMeier
+                .Band(KaplanMeier.Curve(times.Select(t => new Wait(t, true))), Trust.Eighty)
+                .Where(b => b.Step.Waiting > 0)
+                .All(b =>
+                {
+                    var share = (double)b.Step.Waiting;
+                    var onLogLog = Trust.Eighty.Quantile * Math.Sqrt(share * (1 - share) / n) / (share * Math.Abs(Math.Log(share)));
+                    var middle = Math.Log(-Math.Log(share));
+                    return Math.Abs(b.Low - Math.Exp(-Math.Exp(middle + onLogLog))) < 1e-9 && Math.Abs(b.High - Math.Exp(-Math.Exp(middle - onLogLog))) < 1e-9;
+                });
+        });
+
+    [Fact]
+    public void Its_band_holds_it_and_stays_between_none_and_all() =>
+        Gen.Select(Gen.Int[0, 20], Gen.Bool).List[1, 60].Sample(waits =>
+        {
+            var curve = KaplanMeier.Curve(waits.Select(w => new Wait(w.Item1, w.Item2)));
+            return KaplanMeier.Band(curve, Trust.NinetyFive).All(b => b.Low >= 0 && b.High <= 1 && b.Low <= (double)b.Step.Waiting + 1e-12 && b.High >= (double)b.Step.Waiting - 1e-12);
+        });
 }

@@ -13,6 +13,8 @@ import { useChanges } from './changes';
 import { type Session, useSession } from './session';
 import { TopLine } from './TopLine';
 
+const AlmanacPage = lazy(() => import('../features/almanac/AlmanacPage'));
+const ForgottenPage = lazy(() => import('../features/almanac/ForgottenPage'));
 const PeopleList = lazy(() => import('../features/people/PeopleList'));
 const PersonPage = lazy(() => import('../features/people/PersonPage'));
 const ImportList = lazy(() => import('../features/imports/ImportList'));
@@ -28,6 +30,7 @@ const FormsPage = lazy(() => import('../features/forms/FormsPage'));
 const FormPage = lazy(() => import('../features/forms/FormPage'));
 const MeetingsPage = lazy(() => import('../features/meetings/MeetingsPage'));
 const SentPage = lazy(() => import('../features/forms/SentPage'));
+const PipelinePage = lazy(() => import('../features/pipeline/PipelinePage'));
 const PracticePage = lazy(() => import('../features/practice/PracticePage'));
 const LetterList = lazy(() => import('../features/letters/LetterList'));
 const OffersPage = lazy(() => import('../features/letters/OffersPage'));
@@ -104,6 +107,8 @@ function Inside({ session }: { session: Session }) {
         <Suspense fallback={<Loading />}>
           <Routes>
             <Route path="/" element={<Today />} />
+            <Route path="/almanac" element={<AlmanacPage />} />
+            <Route path="/almanac/forgotten" element={<ForgottenPage />} />
             <Route path="/people" element={<PeopleList />} />
             <Route path="/people/bring-in" element={<ImportList />} />
             <Route path="/people/bring-in/:id" element={<ImportPage />} />
@@ -119,6 +124,7 @@ function Inside({ session }: { session: Session }) {
             <Route path="/forms" element={<FormsPage />} />
             <Route path="/forms/:id" element={<FormPage />} />
             <Route path="/forms/:id/sent" element={<SentPage />} />
+            <Route path="/pipeline" element={<PipelinePage />} />
             <Route path="/practice" element={<PracticePage />} />
             <Route path="/letters" element={<LetterList />} />
             <Route path="/letters/offers" element={<OffersPage />} />

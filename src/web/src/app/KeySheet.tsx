@@ -11,8 +11,10 @@ const groups: [string, [string, string][]][] = [
       ['i', 'take an inquiry in'],
       ['?', 'this sheet'],
       ['g, then t', 'go to Today'],
+      ['g, then a', 'go to the Almanac'],
       ['g, then p', 'go to People'],
       ['g, then i', 'go to Inquiries'],
+      ['g, then o', 'go to the Pipeline'],
       ['g, then r', 'go to Programs'],
       ['g, then l', 'go to Letters'],
       ['Ctrl Enter', 'save what is written'],
@@ -24,9 +26,17 @@ const groups: [string, [string, string][]][] = [
     [
       ['j k', 'next, previous'],
       ['1 … 4', 'how the call went'],
+      ['m', 'a call to another day'],
       ['h', 'hold or release a message'],
       ['d', 'drop a message'],
       ['Enter', 'open the person'],
+    ],
+  ],
+  [
+    'Almanac',
+    [
+      ['j k', 'next, previous line'],
+      ['h', 'hold or release all of a line'],
     ],
   ],
   [
@@ -40,6 +50,18 @@ const groups: [string, [string, string][]][] = [
       ['p', 'start a program'],
       ['a', 'mark as answered'],
       ['x', 'it is nothing'],
+    ],
+  ],
+  [
+    'Pipeline',
+    [
+      ['j k', 'next, previous'],
+      ['x', 'mark it with others'],
+      ['> <', 'to the next stage, the one before'],
+      ['m', 'move to a stage'],
+      ['w', 'won'],
+      ['l', 'lost'],
+      ['e', 'edit'],
     ],
   ],
   [

@@ -14,8 +14,10 @@ const kept = 2;
 
 const tabs = [
   { to: '/', label: 'Today' },
+  { to: '/almanac', label: 'Almanac' },
   { to: '/people', label: 'People' },
   { to: '/inquiries', label: 'Inquiries' },
+  { to: '/pipeline', label: 'Pipeline' },
   { to: '/programs', label: 'Programs' },
   { to: '/letters', label: 'Letters' },
 ];

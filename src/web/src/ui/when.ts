@@ -118,3 +118,20 @@ export const placeOf = (zone: string) => (zone.split('/').at(-1) ?? zone).replac
 export function monthOf(month: string) {
   return new Intl.DateTimeFormat('en', { month: 'short', year: 'numeric', timeZone: 'UTC' }).format(new Date(`${month}-01T00:00:00Z`));
 }
+
+/** Noon of a date that has no zone, so that every clock in UTC reads that date. */
+const noon = (date: string) => `${date}T12:00:00Z`;
+
+/** “Tue 9 March” for a date as programs write it, `2027-03-09`; with the year where it is not that of `today`. */
+export const dayName = (date: string, today?: string) => day(noon(date), 'UTC', today && noon(today));
+
+/** The date after one. */
+export function nextDay(date: string) {
+  const after = new Date(noon(date));
+  after.setUTCDate(after.getUTCDate() + 1);
+  return after.toISOString().slice(0, 10);
+}
+
+/** The month of a date, short: “Mar”. */
+export const shortMonth = (date: string) =>
+  new Intl.DateTimeFormat('en-GB', { timeZone: 'UTC', month: 'short' }).format(new Date(noon(date)));

@@ -72,6 +72,11 @@ export function markTouch(touch: string, person: string, how: Mark) {
   return take(api.POST(`/api/touches/{id}/${how}`, { params: { path: { id: touch }, query: { person } } }));
 }
 
+/** Moves a touch to another day, or back to its own (null). What it gives back says what becomes of it there. */
+export function moveTouch(touch: string, person: string, to: string | null) {
+  return take(api.POST('/api/touches/{id}/move', { params: { path: { id: touch } }, body: { person, to } }));
+}
+
 /** Names what was dropped, with the way back. */
 export function saidDropped(what: string, person: string, done: Awaited<ReturnType<typeof markTouch>>, queries: QueryClient) {
   const event = done?.event;

@@ -3,15 +3,17 @@ import { Fragment, useEffect, useMemo, useState } from 'react';
 import { Link, useNavigate } from 'react-router';
 import { toast } from 'sonner';
 import { api, type Schemas, take } from '../../api/client';
+import { useSession } from '../../app/session';
 import { Button, Dial, Empty, Loading, Trouble } from '../../ui/bits';
 import { DayPage, PageHead, Stretch } from '../../ui/DayPage';
 import { useKept } from '../../ui/kept';
 import { useKeys } from '../../ui/keys';
 import { StepMark } from '../../ui/TouchLine';
 import { said } from '../../ui/undo';
-import { count, daysBetween, longDay, moment, nearDay, sinceDay, time } from '../../ui/when';
-import { type Mark, markTouch, saidDropped } from '../people/acts';
+import { count, dayName, daysBetween, longDay, moment, nearDay, sinceDay, time } from '../../ui/when';
+import { type Mark, markTouch, moveTouch, saidDropped } from '../people/acts';
 import { TouchMargin } from '../touches/TouchMargin';
+import { MoveCall } from './MoveCall';
 import { NotSwitchedOn } from './NotSwitchedOn';
 
 /** Calls that have stood for more days than this are folded where there are more than so many of them. */
@@ -29,6 +31,9 @@ type Item = { key: string; touchId?: string; personId: string; call?: Call; goin
 /** A call, note or task as it ended; and the outcome that was chosen while a remark may still be typed. */
 type Ended = { call: Call; outcome: string; remark: string };
 type Ending = { key: string; outcome: string };
+
+/** A call, note or task that goes to another day. */
+type MovedCall = { call: Call; to: string };
 
 /** A message to be held, released or dropped, with the words that name it. */
 type Marked = { touchId: string; personId: string; name: string; what: string };
@@ -55,10 +60,11 @@ const providerNames: Record<string, string> = {
 
 /** The day sheet: calls, going out, waiting for you, needs mending; each done without leaving the page. */
 export function Today() {
-  const [mine, setMine] = useKept('today.mine', false);
+  // A member's id; empty for everybody's.
+  const [whose, setWhose] = useKept('today.whose', '');
   const today = useQuery({
-    queryKey: ['today', mine],
-    queryFn: () => take(api.GET('/api/today', { params: { query: { mine } } })),
+    queryKey: ['today', whose],
+    queryFn: () => take(api.GET('/api/today', { params: { query: { member: whose || undefined } } })),
     placeholderData: (before) => before,
   });
   if (today.isPending) return <Loading what="Opening the day sheet" />;
@@ -72,10 +78,10 @@ export function Today() {
       </DayPage>
     );
   }
-  return <Sheet day={today.data} mine={mine} setMine={setMine} />;
+  return <Sheet day={today.data} whose={whose} setWhose={setWhose} />;
 }
 
-function Sheet({ day, mine, setMine }: { day: Day; mine: boolean; setMine: (mine: boolean) => void }) {
+function Sheet({ day, whose, setWhose }: { day: Day; whose: string; setWhose: (whose: string) => void }) {
   const queries = useQueryClient();
   const go = useNavigate();
   const { now, zone } = day;
@@ -84,6 +90,7 @@ function Sheet({ day, mine, setMine }: { day: Day; mine: boolean; setMine: (mine
   const groups = wide ? allGroups : allGroups.slice(0, groupsAtFirst);
   const [opened, setOpened] = useState<Set<string>>(new Set());
   const [ending, setEnding] = useState<Ending>();
+  const [moving, setMoving] = useState<string>();
   // Those that have stood long over their time are folded, so that the day's own stand at the top.
   const [allCalls, setAllCalls] = useState(false);
   const old = day.calls.filter((c) => daysBetween(c.due, now, zone) > overTime);
@@ -121,7 +128,7 @@ function Sheet({ day, mine, setMine }: { day: Day; mine: boolean; setMine: (mine
   // What is done is shown at once, and as it was again where the server says no.
   const show = (change: (before: Day) => Day) => {
     queries.cancelQueries({ queryKey: ['today'] });
-    queries.setQueryData<Day>(['today', mine], (before) => before && change(before));
+    queries.setQueryData<Day>(['today', whose], (before) => before && change(before));
   };
   /** What leaves the sheet hands the focus to the line after it, so that one can go through the sheet by key. */
   const goOnFrom = (key: string) => {
@@ -154,6 +161,20 @@ function Sheet({ day, mine, setMine }: { day: Day; mine: boolean; setMine: (mine
       said(`${call.person.name}: ${outcome}`, () =>
         take(call.ownTask ? api.POST('/api/tasks/{id}/undo', path) : api.POST('/api/touches/{id}/undo', path)).then(refresh),
       );
+    },
+    onError: failed,
+  });
+  const move = useMutation({
+    meta: { says: ({ call, to }: MovedCall) => `${call.person.name} to ${dayName(to)}` },
+    mutationFn: ({ call, to }: MovedCall) => moveTouch(call.touchId, call.person.id, to),
+    onMutate: ({ call }) => {
+      setMoving(undefined);
+      goOnFrom(call.touchId);
+      show((d) => ({ ...d, calls: d.calls.filter((c) => c.touchId !== call.touchId), callsInAll: d.callsInAll - 1 }));
+    },
+    onSuccess: ({ before }, { call, to }) => {
+      refresh();
+      said(`${call.person.name} stands on ${dayName(to)}`, () => moveTouch(call.touchId, call.person.id, before ?? null).then(refresh));
     },
     onError: failed,
   });
@@ -267,6 +288,7 @@ function Sheet({ day, mine, setMine }: { day: Day; mine: boolean; setMine: (mine
     Enter: () => item?.personId && go(`/people/${item.personId}`),
     h: () => item?.going && mark.mutate({ row: markedOf(item.going), how: item.going.held ? 'release' : 'hold' }),
     d: () => item?.going && mark.mutate({ row: markedOf(item.going), how: 'drop' }),
+    m: () => item?.call && !item.call.ownTask && setMoving(item.key),
     ...Object.fromEntries(
       [0, 1, 2, 3].map((i) => [
         String(i + 1),
@@ -296,13 +318,7 @@ function Sheet({ day, mine, setMine }: { day: Day; mine: boolean; setMine: (mine
         aside={
           <>
             {summary.join(' · ')}
-            <fieldset className="ml-4 inline-flex gap-3" aria-label="Whose">
-              {[false, true].map((m) => (
-                <Button key={String(m)} look={m === mine ? 'plain' : 'quiet'} aria-pressed={m === mine} onClick={() => setMine(m)}>
-                  {m ? 'mine' : 'everybody’s'}
-                </Button>
-              ))}
-            </fieldset>
+            <Whose whose={whose} set={setWhose} />
           </>
         }
       />
@@ -328,6 +344,9 @@ function Sheet({ day, mine, setMine }: { day: Day; mine: boolean; setMine: (mine
           call={c}
           ending={ending?.key === c.touchId ? ending.outcome : undefined}
           choose={(outcome) => setEnding(outcome ? { key: c.touchId, outcome } : undefined)}
+          moving={moving === c.touchId}
+          setMoving={(on) => setMoving(on ? c.touchId : undefined)}
+          move={(to) => move.mutate({ call: c, to })}
           on={item?.key === c.touchId}
           now={now}
           zone={zone}
@@ -535,6 +554,22 @@ function Sheet({ day, mine, setMine }: { day: Day; mine: boolean; setMine: (mine
   );
 }
 
+/** Whose sheet is read. */
+function Whose({ whose, set }: { whose: string; set: (whose: string) => void }) {
+  const session = useSession().data;
+  const own = session?.member?.id;
+  return (
+    <select aria-label="Whose" className="ml-4" value={whose} onChange={(e) => set(e.target.value)}>
+      <option value="">everybody’s</option>
+      {session?.members.map((m) => (
+        <option key={m.id} value={m.id}>
+          {m.id === own ? 'mine' : `of ${m.name}`}
+        </option>
+      ))}
+    </select>
+  );
+}
+
 /** A remark with the outcome of a call: typed at once, Enter takes both; Escape leaves the call as it is. */
 function Remark({ outcome, take: done, leave }: { outcome: string; take: (remark: string) => void; leave: () => void }) {
   const [remark, setRemark] = useState('');
@@ -612,6 +647,9 @@ function CallRow({
   call,
   ending,
   choose,
+  moving,
+  setMoving,
+  move,
   on,
   now,
   zone,
@@ -622,6 +660,9 @@ function CallRow({
   call: Call;
   ending?: string;
   choose: (outcome?: string) => void;
+  moving: boolean;
+  setMoving: (on: boolean) => void;
+  move: (to: string) => void;
   on: boolean;
   now: string;
   zone: string;
@@ -643,6 +684,7 @@ function CallRow({
             {call.program}
             {call.ownTask ? '' : `, day ${call.day}`}
             {call.overCapacity && <span className="text-straw"> · no room on these days</span>}
+            {call.movedHere && ' · moved here'}
           </span>
           {!on && (
             <span className="block truncate max-[699px]:line-clamp-3 max-[699px]:whitespace-normal text-small text-soft">
@@ -675,7 +717,13 @@ function CallRow({
                 <kbd>{i + 1}</kbd> {worded(outcome)}
               </Button>
             ))}
+            {!call.ownTask && (
+              <Button look="plain" aria-expanded={moving} onClick={() => setMoving(!moving)}>
+                <kbd>m</kbd> Another day
+              </Button>
+            )}
           </div>
+          {moving && <MoveCall call={call} choose={move} leave={() => setMoving(false)} />}
           {ending && <Remark key={ending} outcome={ending} leave={() => choose()} take={(remark) => end(ending, remark)} />}
         </>
       )}

@@ -4,9 +4,12 @@ import { Link } from 'react-router';
 import { api, type Schemas, take } from '../../api/client';
 import { useMay } from '../../app/session';
 import { Button, fieldError, Trouble } from '../../ui/bits';
+import { DayChooser } from '../../ui/DayChooser';
 import { Letter } from '../../ui/Letter';
 import { ReasonField } from '../../ui/ReasonField';
-import { type Mark, markTouch, saidDropped } from '../people/acts';
+import { said } from '../../ui/undo';
+import { dayName } from '../../ui/when';
+import { type Mark, markTouch, moveTouch, saidDropped } from '../people/acts';
 import { usePersonChange } from '../people/usePersonChange';
 import { WhoDid } from '../people/WhoDid';
 
@@ -41,6 +44,7 @@ export function TouchMargin({ touchId, personId, showPerson = true }: { touchId:
         ))}
       </ul>
       {(t.canHold || t.held) && <HoldOrDrop touch={t} touchId={touchId} />}
+      {t.canMove && <MoveIt touch={t} touchId={touchId} />}
       {t.status === 'sent' && (
         <p className="mb-4 flex flex-wrap gap-x-4 text-small">
           <WhoDid program={t.program} step={t.step} kind={t.kind} />
@@ -132,5 +136,41 @@ function LetItGo({ touchId, personId }: { touchId: string; personId: string }) {
         leave it
       </Button>
     </form>
+  );
+}
+
+/** Moving it to another day, with the way back. */
+function MoveIt({ touch, touchId }: { touch: Schemas['TouchDto']; touchId: string }) {
+  const queries = useQueryClient();
+  const person = touch.person.id;
+  const again = () => {
+    for (const key of ['touch', 'today', 'almanac']) queries.invalidateQueries({ queryKey: [key] });
+  };
+  const move = usePersonChange(
+    person,
+    (to: string | null) => `${touch.person.name}: “${touch.heading}” to ${to ?? 'its own day'}`,
+    async (to: string | null) => {
+      const done = await moveTouch(touchId, person, to);
+      again();
+      said(
+        done.willNot
+          ? `Moved, but it will not go there: ${done.willNot}`
+          : to
+            ? `Moved to ${dayName(to)}`
+            : 'It stands on its own day again',
+        () => moveTouch(touchId, person, done.before ?? null).then(again),
+      );
+    },
+  );
+  return (
+    <div className="mb-4 text-small">
+      <Trouble error={move.error} />
+      <DayChooser words="move to another day" choose={(day) => move.mutate(day)} busy={move.isPending} />
+      {touch.movedTo && (
+        <Button className="ml-4" disabled={move.isPending} onClick={() => move.mutate(null)}>
+          back to its own day
+        </Button>
+      )}
+    </div>
   );
 }

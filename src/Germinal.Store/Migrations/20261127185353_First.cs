@@ -1076,7 +1076,10 @@ namespace Germinal.Store.Migrations
                     status = table.Column<string>(type: "text", nullable: false),
                     lost_reason = table.Column<string>(type: "text", nullable: true),
                     opened_at = table.Column<Instant>(type: "timestamp with time zone", nullable: false),
-                    closed_at = table.Column<Instant>(type: "timestamp with time zone", nullable: true)
+                    closed_at = table.Column<Instant>(type: "timestamp with time zone", nullable: true),
+                    stage_since = table.Column<Instant>(type: "timestamp with time zone", nullable: false),
+                    worth = table.Column<decimal>(type: "numeric(14,2)", precision: 14, scale: 2, nullable: true),
+                    expected_on = table.Column<LocalDate>(type: "date", nullable: true)
                 },
                 constraints: table =>
                 {
@@ -1325,6 +1328,7 @@ namespace Germinal.Store.Migrations
                     attempts = table.Column<int>(type: "integer", nullable: false),
                     last_answer = table.Column<string>(type: "text", nullable: true),
                     reader_id = table.Column<Guid>(type: "uuid", nullable: true),
+                    moved_to = table.Column<LocalDate>(type: "date", nullable: true),
                     printed_at = table.Column<Instant>(type: "timestamp with time zone", nullable: true)
                 },
                 constraints: table =>
@@ -1407,6 +1411,29 @@ namespace Germinal.Store.Migrations
                         name: "fk_landing_visits_landings_landing_id",
                         column: x => x.landing_id,
                         principalTable: "landings",
+                        principalColumn: "id",
+                        onDelete: ReferentialAction.Cascade);
+                });
+
+            migrationBuilder.CreateTable(
+                name: "opportunity_moves",
+                columns: table => new
+                {
+                    id = table.Column<long>(type: "bigint", nullable: false)
+                        .Annotation("Npgsql:ValueGenerationStrategy", NpgsqlValueGenerationStrategy.IdentityByDefaultColumn),
+                    practice_id = table.Column<Guid>(type: "uuid", nullable: false),
+                    opportunity_id = table.Column<Guid>(type: "uuid", nullable: false),
+                    at = table.Column<Instant>(type: "timestamp with time zone", nullable: false),
+                    stage = table.Column<string>(type: "text", nullable: false),
+                    status = table.Column<string>(type: "text", nullable: false)
+                },
+                constraints: table =>
+                {
+                    table.PrimaryKey("pk_opportunity_moves", x => x.id);
+                    table.ForeignKey(
+                        name: "fk_opportunity_moves_opportunities_opportunity_id",
+                        column: x => x.opportunity_id,
+                        principalTable: "opportunities",
                         principalColumn: "id",
                         onDelete: ReferentialAction.Cascade);
                 });
@@ -1835,6 +1862,16 @@ namespace Germinal.Store.Migrations
                 columns: new[] { "practice_id", "status", "stage", "id" });
 
             migrationBuilder.CreateIndex(
+                name: "ix_opportunity_moves_opportunity_id_at",
+                table: "opportunity_moves",
+                columns: new[] { "opportunity_id", "at" });
+
+            migrationBuilder.CreateIndex(
+                name: "ix_opportunity_moves_practice_id_at",
+                table: "opportunity_moves",
+                columns: new[] { "practice_id", "at" });
+
+            migrationBuilder.CreateIndex(
                 name: "ix_own_mails_due",
                 table: "own_mails",
                 column: "next_try",
@@ -2240,7 +2277,7 @@ namespace Germinal.Store.Migrations
                 name: "offers");
 
             migrationBuilder.DropTable(
-                name: "opportunities");
+                name: "opportunity_moves");
 
             migrationBuilder.DropTable(
                 name: "own_mails");
@@ -2313,6 +2350,9 @@ namespace Germinal.Store.Migrations
 
             migrationBuilder.DropTable(
                 name: "landings");
+
+            migrationBuilder.DropTable(
+                name: "opportunities");
 
             migrationBuilder.DropTable(
                 name: "received");

@@ -14,7 +14,7 @@ using Npgsql.EntityFrameworkCore.PostgreSQL.Metadata;
 namespace Germinal.Store.Migrations
 {
     [DbContext(typeof(GerminalDb))]
-    [Migration("20261127151803_First")]
+    [Migration("20261127185353_First")]
     partial class First
     {
         /// <inheritdoc />
@@ -1862,6 +1862,49 @@ namespace Germinal.Store.Migrations
                     b.ToTable("offers", (string)null);
                 });
 
+            modelBuilder.Entity("Germinal.Store.Rows.OpportunityMoveRow", b =>
+                {
+                    b.Property<long>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("bigint")
+                        .HasColumnName("id");
+
+                    NpgsqlPropertyBuilderExtensions.UseIdentityByDefaultColumn(b.Property<long>("Id"));
+
+                    b.Property<Instant>("At")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("at");
+
+                    b.Property<Guid>("OpportunityId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("opportunity_id");
+
+                    b.Property<Guid>("PracticeId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("practice_id");
+
+                    b.Property<string>("Stage")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("stage");
+
+                    b.Property<string>("Status")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("status");
+
+                    b.HasKey("Id")
+                        .HasName("pk_opportunity_moves");
+
+                    b.HasIndex("OpportunityId", "At")
+                        .HasDatabaseName("ix_opportunity_moves_opportunity_id_at");
+
+                    b.HasIndex("PracticeId", "At")
+                        .HasDatabaseName("ix_opportunity_moves_practice_id_at");
+
+                    b.ToTable("opportunity_moves", (string)null);
+                });
+
             modelBuilder.Entity("Germinal.Store.Rows.OpportunityRow", b =>
                 {
                     b.Property<Guid>("Id")
@@ -1872,6 +1915,10 @@ namespace Germinal.Store.Migrations
                     b.Property<Instant?>("ClosedAt")
                         .HasColumnType("timestamp with time zone")
                         .HasColumnName("closed_at");
+
+                    b.Property<LocalDate?>("ExpectedOn")
+                        .HasColumnType("date")
+                        .HasColumnName("expected_on");
 
                     b.Property<string>("LostReason")
                         .HasColumnType("text")
@@ -1906,6 +1953,10 @@ namespace Germinal.Store.Migrations
                         .HasColumnType("text")
                         .HasColumnName("stage_before");
 
+                    b.Property<Instant>("StageSince")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("stage_since");
+
                     b.Property<string>("Status")
                         .IsRequired()
                         .HasColumnType("text")
@@ -1915,6 +1966,11 @@ namespace Germinal.Store.Migrations
                         .IsRequired()
                         .HasColumnType("text")
                         .HasColumnName("title");
+
+                    b.Property<decimal?>("Worth")
+                        .HasPrecision(14, 2)
+                        .HasColumnType("numeric(14,2)")
+                        .HasColumnName("worth");
 
                     b.HasKey("Id")
                         .HasName("pk_opportunities");
@@ -3298,6 +3354,10 @@ namespace Germinal.Store.Migrations
                         .HasColumnType("timestamp with time zone")
                         .HasColumnName("leased_until");
 
+                    b.Property<LocalDate?>("MovedTo")
+                        .HasColumnType("date")
+                        .HasColumnName("moved_to");
+
                     b.Property<Guid>("PersonId")
                         .HasColumnType("uuid")
                         .HasColumnName("person_id");
@@ -3813,6 +3873,16 @@ namespace Germinal.Store.Migrations
                         .HasForeignKey("InsteadId")
                         .OnDelete(DeleteBehavior.Restrict)
                         .HasConstraintName("fk_offers_offers_instead_id");
+                });
+
+            modelBuilder.Entity("Germinal.Store.Rows.OpportunityMoveRow", b =>
+                {
+                    b.HasOne("Germinal.Store.Rows.OpportunityRow", null)
+                        .WithMany()
+                        .HasForeignKey("OpportunityId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired()
+                        .HasConstraintName("fk_opportunity_moves_opportunities_opportunity_id");
                 });
 
             modelBuilder.Entity("Germinal.Store.Rows.OpportunityRow", b =>

@@ -1,0 +1,72 @@
+using Germinal.Core.Engine;
+using Germinal.Core.Practices;
+using Germinal.Core.Programs;
+using Germinal.Core.Time;
+using NodaTime;
+
+namespace Germinal.Core.Almanac;
+
+/// <summary>A call that stands on the day sheet already, or is foreseen.</summary>
+/// <param name="TouchId">The touch.</param>
+/// <param name="OwnerId">Who looks after the person; null for nobody.</param>
+/// <param name="Due">The date it is due, on the practice's clock.</param>
+/// <param name="Slack">Working days by which it may move (rule 9.4).</param>
+public sealed record CallAhead(Guid TouchId, Guid? OwnerId, LocalDate Due, int Slack);
+
+/// <summary>A call on the day that rule 9.4 gives it.</summary>
+/// <param name="TouchId">The touch.</param>
+/// <param name="MemberId">On whose sheet; null where the practice has nobody for it.</param>
+/// <param name="Day">The day.</param>
+/// <param name="OverCapacity">True where it fits on none of its days.</param>
+public sealed record CallOnDay(Guid TouchId, Guid? MemberId, LocalDate Day, bool OverCapacity);
+
+/// <summary>Rule 9.4 over the days ahead: everybody's calls on days, against what each can make.</summary>
+public static class CallDays
+{
+    /// <summary>Gives each call its day on its member's sheet.</summary>
+    /// <param name="practice">Members, their capacity, and the working days.</param>
+    /// <param name="calls">The calls in any order.</param>
+    public static IReadOnlyList<CallOnDay> Place(Practice practice, IEnumerable<CallAhead> calls) =>
+        [
+            .. calls
+                .GroupBy(c => MemberOf(practice, c.OwnerId))
+                .SelectMany(g =>
+                    CallSheet
+                        .Place(
+                            g.Select(c => new CallToPlace(c.TouchId, c.Due, c.Slack)),
+                            practice.Members.FirstOrDefault(m => m.Id == g.Key)?.Capacity,
+                            practice.Calendar
+                        )
+                        .Select(p => new CallOnDay(p.TouchId, g.Key, p.Day, p.OverCapacity))
+                ),
+        ];
+
+    /// <summary>Whose sheet somebody's call is on: their owner's, else that of who stands in for the practice.</summary>
+    public static Guid? MemberOf(Practice practice, Guid? owner) => owner is { } id && practice.Members.Any(m => m.Id == id) ? id : practice.FallbackSender;
+
+    /// <summary>By how many working days a call may move.</summary>
+    public static int SlackOf(Step step) => (step as CallStep)?.Slack.WholeDays ?? 0;
+
+    /// <summary>A call that is due already can be made from today on, up to the same last day.</summary>
+    /// <param name="due">The date it is due.</param>
+    /// <param name="slack">Working days by which it may move.</param>
+    /// <param name="today">Today, on the practice's clock.</param>
+    /// <param name="calendar">The practice's working days.</param>
+    /// <returns>The first day it can be made, and by how many working days it may move from there.</returns>
+    public static (LocalDate Day, int Slack) FromToday(LocalDate due, int slack, LocalDate today, WorkCalendar calendar)
+    {
+        if (due >= today)
+        {
+            return (due, slack);
+        }
+
+        var last = calendar.WorkingDayAfter(due, slack) ?? due;
+        var left = 0;
+        while (left < slack && calendar.WorkingDayAfter(today, left + 1) is { } next && next <= last)
+        {
+            left++;
+        }
+
+        return (today, left);
+    }
+}

@@ -1,0 +1,529 @@
+using System.Collections.Frozen;
+using Germinal.Channels.Letters;
+using Germinal.Core.Almanac;
+using Germinal.Core.Engine;
+using Germinal.Core.Programs;
+using Germinal.Core.Time;
+using Germinal.Service.People;
+using Germinal.Service.Segments;
+using Germinal.Store;
+using Microsoft.EntityFrameworkCore;
+using NodaTime;
+
+namespace Germinal.Service.Almanac;
+
+/// <summary>What of the almanac is wanted. A null asks for all.</summary>
+/// <param name="Member">What is about the people this member looks after, and their calls.</param>
+/// <param name="Program">What one program sends.</param>
+/// <param name="Kind">One kind of step: email, text, call, note or task.</param>
+/// <param name="Segment">What is about the people of a segment.</param>
+public sealed record AlmanacFilter(Guid? Member = null, Guid? Program = null, string? Kind = null, Guid? Segment = null);
+
+/// <summary>What goes out in one week.</summary>
+/// <param name="Begins">Its Monday, as a date.</param>
+/// <param name="Messages">Emails and texts.</param>
+/// <param name="Calls">Calls, by the day they are due.</param>
+/// <param name="Others">Notes to write and tasks.</param>
+public sealed record AlmanacWeek(string Begins, int Messages, int Calls, int Others);
+
+/// <summary>One step's touches of one day.</summary>
+/// <param name="ProgramId">The program.</param>
+/// <param name="Program">Its name.</param>
+/// <param name="StepId">The step.</param>
+/// <param name="Kind">email, text, note or task.</param>
+/// <param name="Words">Its subject, or its first words; what differs from one reader to the next as “…”.</param>
+/// <param name="First">When the first of them goes.</param>
+/// <param name="Goes">How many go.</param>
+/// <param name="Held">How many are held.</param>
+/// <param name="WillNot">How many will not go as things stand.</param>
+public sealed record AlmanacGroup(Guid ProgramId, string Program, string StepId, string Kind, string Words, string First, int Goes, int Held, int WillNot);
+
+/// <summary>A member's calls of one day, placed by rule 9.4.</summary>
+/// <param name="MemberId">The member; null where the practice has nobody for them.</param>
+/// <param name="Member">Their name.</param>
+/// <param name="Calls">How many.</param>
+/// <param name="Room">How many they can make; null for as many as there are.</param>
+/// <param name="Over">How many of them fit on none of their days.</param>
+public sealed record AlmanacCalls(Guid? MemberId, string Member, int Calls, int? Room, int Over);
+
+/// <summary>An appointment of a day.</summary>
+public sealed record AlmanacAppointment(Guid Id, PersonRef Person, string At, string Type, string? With);
+
+/// <summary>A day in somebody's life.</summary>
+/// <param name="Name">What it is: birthday, client since, renewal …</param>
+/// <param name="Count">How many people have it on this day.</param>
+/// <param name="People">The first of them by name, with the years it is, where the year is known.</param>
+public sealed record AlmanacOccasion(string Name, int Count, IReadOnlyList<OccasionOf> People);
+
+/// <summary>Whose occasion it is.</summary>
+public sealed record OccasionOf(PersonRef Person, int? Years);
+
+/// <summary>How many begin a program on a day, as things stand.</summary>
+public sealed record AlmanacStart(Guid ProgramId, string Program, int Count);
+
+/// <summary>One day of the almanac.</summary>
+/// <param name="Date">The date, on the practice's clock.</param>
+/// <param name="Free">Why nobody works: “public holiday” or “closing day”; null for any other day.</param>
+/// <param name="IsWorkingDay">Whether the practice works.</param>
+/// <param name="Groups">What programs send and put on the sheet, calls apart.</param>
+/// <param name="Calls">Calls, by member.</param>
+/// <param name="Tasks">Members' own tasks that are due.</param>
+/// <param name="Appointments">Appointments, in order of time.</param>
+/// <param name="Occasions">Days in people's lives.</param>
+/// <param name="Starts">Programs that begin for somebody.</param>
+public sealed record AlmanacDay(
+    string Date,
+    string? Free,
+    bool IsWorkingDay,
+    IReadOnlyList<AlmanacGroup> Groups,
+    IReadOnlyList<AlmanacCalls> Calls,
+    int Tasks,
+    IReadOnlyList<AlmanacAppointment> Appointments,
+    IReadOnlyList<AlmanacOccasion> Occasions,
+    IReadOnlyList<AlmanacStart> Starts
+);
+
+/// <summary>The almanac: a year of weeks, and some of its days.</summary>
+/// <param name="Now">The practice's moment.</param>
+/// <param name="Zone">Its zone.</param>
+/// <param name="People">For how many people something comes.</param>
+/// <param name="IsAll">False where the practice has more people than are gone through.</param>
+/// <param name="Weeks">The weeks, this one first.</param>
+/// <param name="Days">The days asked for, those with nothing at all left in.</param>
+public sealed record AlmanacDto(string Now, string Zone, int People, bool IsAll, IReadOnlyList<AlmanacWeek> Weeks, IReadOnlyList<AlmanacDay> Days);
+
+/// <summary>Somebody of a group, or whose call it is.</summary>
+/// <param name="TouchId">The touch.</param>
+/// <param name="Person">Whom it is about.</param>
+/// <param name="At">When it goes; of a call, when it is due.</param>
+/// <param name="Program">The program, for calls.</param>
+/// <param name="Held">Whether it is held.</param>
+/// <param name="Moved">Whether a member has moved it to this day.</param>
+/// <param name="WillNot">Why it will not go; null where it does.</param>
+/// <param name="OverCapacity">For a call: whether it fits on none of its days.</param>
+public sealed record AlmanacName(Guid TouchId, PersonRef Person, string At, string Program, bool Held, bool Moved, string? WillNot, bool OverCapacity);
+
+/// <summary>How many there are, and the first of them.</summary>
+public sealed record AlmanacNames(int Count, IReadOnlyList<AlmanacName> Names);
+
+/// <summary>Reads what comes: the rehearsal of everything that is on, beside appointments, occasions and members' own tasks.</summary>
+public static class AlmanacReading
+{
+    /// <summary>The most days that are read at once.</summary>
+    public const int MostDays = 31;
+
+    /// <summary>The most names of one group.</summary>
+    public const int MostNames = 300;
+
+    private const int OccasionsNamed = 8;
+
+    /// <summary>Reads the year's weeks and some days.</summary>
+    /// <param name="db">A context of the practice.</param>
+    /// <param name="foreseen">What comes.</param>
+    /// <param name="from">The first day; null, or one that is over, for today.</param>
+    /// <param name="days">How many days.</param>
+    /// <param name="filter">What of it.</param>
+    /// <param name="reader">The member who asks: a segment of another's own has nobody.</param>
+    /// <param name="now">Practice time.</param>
+    /// <param name="stop">Gives up.</param>
+    public static async Task<AlmanacDto> ReadAsync(GerminalDb db, Foreseen foreseen, LocalDate? from, int days, AlmanacFilter filter, Guid reader, Instant now, CancellationToken stop)
+    {
+        var practice = foreseen.Engine.Practice;
+        var today = now.InZone(practice.Zone).Date;
+        var first = LocalDate.Max(today, from ?? today);
+        var last = first.PlusDays(Math.Clamp(days, 1, MostDays) - 1);
+        var whose = await WhoseAsync(db, foreseen, filter, reader, now, stop);
+        var coming = Of(foreseen, filter, whose).Where(t => t.At >= now || t.Date == today).ToList();
+        var calls = await CallsAsync(db, foreseen, filter, whose, today, stop);
+        var liquid = (LiquidLetters)foreseen.Engine.Templates;
+        var groups = coming
+            .Where(t => t.Date >= first && t.Date <= last && t.Step is not CallStep)
+            .GroupBy(t => t.Date)
+            .ToDictionary(g => g.Key, g => GroupsOf(g, liquid));
+        var starts = coming
+            .Where(t => t.BeganAt is not null)
+            .Select(t => (t.Program, Day: t.BeganAt!.Value.InZone(practice.Zone).Date))
+            .Where(s => s.Day >= first && s.Day <= last)
+            .GroupBy(s => s.Day)
+            .ToDictionary(g => g.Key, g => StartsOf(g.Select(s => s.Program)));
+        var sheets = calls
+            .Where(c => c.Day >= first && c.Day <= last)
+            .GroupBy(c => c.Day)
+            .ToDictionary(g => g.Key, g => SheetsOf(g, g.Key, foreseen));
+        var appointments = await AppointmentsAsync(db, foreseen, filter, whose, first, last, stop);
+        var occasions = filter.Kind is null && filter.Program is null ? await OccasionsAsync(db, foreseen, filter, whose, first, last, stop) : [];
+        var tasks = filter.Kind is null or "task" && filter.Program is null ? await TasksAsync(db, filter, whose, first, last, stop) : [];
+        var all = new List<AlmanacDay>();
+        for (var day = first; day <= last; day = day.PlusDays(1))
+        {
+            all.Add(
+                new AlmanacDay(
+                    day.Iso(),
+                    practice.Calendar.Holidays.Contains(day) ? "public holiday" : practice.Calendar.Closed.Contains(day) ? "closing day" : null,
+                    practice.Calendar.IsWorkingDay(day),
+                    groups.GetValueOrDefault(day) ?? [],
+                    sheets.GetValueOrDefault(day) ?? [],
+                    tasks.GetValueOrDefault(day),
+                    [.. appointments[day]],
+                    occasions.GetValueOrDefault(day) ?? [],
+                    starts.GetValueOrDefault(day) ?? []
+                )
+            );
+        }
+
+        return new AlmanacDto(
+            now.Iso(),
+            practice.Zone.Id,
+            coming.Select(t => t.PersonId).Distinct().Count(),
+            foreseen.People.Count < AlmanacPeople.Most,
+            WeeksOf(coming.Where(t => t.Step is not CallStep), calls, today),
+            all
+        );
+    }
+
+    /// <summary>Who is in a group of a day; or, where a member is given instead of a step, whose calls they are.</summary>
+    /// <param name="db">A context of the practice.</param>
+    /// <param name="foreseen">What comes.</param>
+    /// <param name="date">The day.</param>
+    /// <param name="step">The program and step; null for calls.</param>
+    /// <param name="filter">What of it; for calls, whose.</param>
+    /// <param name="reader">The member who asks.</param>
+    /// <param name="now">Practice time.</param>
+    /// <param name="stop">Gives up.</param>
+    public static async Task<AlmanacNames> NamesAsync(
+        GerminalDb db,
+        Foreseen foreseen,
+        LocalDate date,
+        (Guid Program, string Step)? step,
+        AlmanacFilter filter,
+        Guid reader,
+        Instant now,
+        CancellationToken stop
+    )
+    {
+        var whose = await WhoseAsync(db, foreseen, filter, reader, now, stop);
+        if (step is { } wanted)
+        {
+            var found = InGroup(foreseen, date, wanted, filter, whose, now);
+            return new AlmanacNames(
+                found.Count,
+                [
+                    .. found
+                        .Select(t => new AlmanacName(
+                            t.TouchId,
+                            new PersonRef(t.PersonId, foreseen.People[t.PersonId].Name),
+                            t.At.Iso(),
+                            t.Program.Definition.Name,
+                            t.Standing == Standing.Held,
+                            t.IsMoved,
+                            t.Why,
+                            false
+                        ))
+                        .Take(MostNames),
+                ]
+            );
+        }
+
+        var today = now.InZone(foreseen.Engine.Practice.Zone).Date;
+        var calls = (await CallsAsync(db, foreseen, filter, whose, today, stop)).Where(c => c.Day == date).Take(MostNames + 1).ToList();
+        var ids = calls.Select(c => c.Person).Where(p => !foreseen.People.ContainsKey(p)).ToList();
+        var others = await db.People.AsNoTracking().Where(p => ids.Contains(p.Id)).ToDictionaryAsync(p => p.Id, p => p.Name, stop);
+        return new AlmanacNames(
+            calls.Count,
+            [
+                .. calls
+                    .Take(MostNames)
+                    .Select(c => new AlmanacName(
+                        c.TouchId,
+                        new PersonRef(c.Person, foreseen.People.TryGetValue(c.Person, out var facts) ? facts.Name : others.GetValueOrDefault(c.Person, "")),
+                        c.Due.AtStartOfDayInZone(foreseen.Engine.Practice.Zone).ToInstant().Iso(),
+                        c.Program,
+                        false,
+                        c.IsMoved,
+                        null,
+                        c.OverCapacity
+                    )),
+            ]
+        );
+    }
+
+    /// <summary>The touches of one step on one day, in order of time.</summary>
+    public static async Task<IReadOnlyList<ComingTouch>> GroupAsync(
+        GerminalDb db,
+        Foreseen foreseen,
+        LocalDate date,
+        (Guid Program, string Step) step,
+        AlmanacFilter filter,
+        Guid reader,
+        Instant now,
+        CancellationToken stop
+    ) => InGroup(foreseen, date, step, filter, await WhoseAsync(db, foreseen, filter, reader, now, stop), now);
+
+    private static List<ComingTouch> InGroup(Foreseen foreseen, LocalDate date, (Guid Program, string Step) step, AlmanacFilter filter, FrozenSet<Guid>? whose, Instant now) =>
+        [
+            .. Of(foreseen, filter, whose)
+                .Where(t => t.Date == date && t.Program.ProgramId == step.Program && t.Step.Id == step.Step && (t.At >= now || t.Date == now.InZone(foreseen.Engine.Practice.Zone).Date)),
+        ];
+
+    /// <summary>The people a filter leaves; null for all.</summary>
+    private static async Task<FrozenSet<Guid>?> WhoseAsync(GerminalDb db, Foreseen foreseen, AlmanacFilter filter, Guid reader, Instant now, CancellationToken stop)
+    {
+        if (filter.Segment is not { } id)
+        {
+            return null;
+        }
+
+        var rule = await SegmentShelf.RuleAsync(db, id, reader, stop);
+        return (await db.InSegment(rule, foreseen.Engine.Practice.RulesAt(now)).Select(p => p.Id).ToListAsync(stop)).ToFrozenSet();
+    }
+
+    private static IEnumerable<ComingTouch> Of(Foreseen foreseen, AlmanacFilter filter, FrozenSet<Guid>? whose) =>
+        foreseen.Coming.Where(t =>
+            (filter.Program is null || t.Program.ProgramId == filter.Program)
+            && (filter.Kind is null || t.Step.Kind == filter.Kind)
+            && (whose is null || whose.Contains(t.PersonId))
+            && (filter.Member is null || CallDays.MemberOf(foreseen.Engine.Practice, foreseen.People[t.PersonId].OwnerId) == filter.Member)
+        );
+
+    private static IReadOnlyList<AlmanacGroup> GroupsOf(IEnumerable<ComingTouch> day, LiquidLetters liquid) =>
+        [
+            .. day.GroupBy(t => (t.Program.ProgramId, t.Step.Id))
+                .Select(g =>
+                {
+                    var newest = g.MaxBy(t => t.Program.Version)!;
+                    return new AlmanacGroup(
+                        g.Key.ProgramId,
+                        newest.Program.Definition.Name,
+                        g.Key.Id,
+                        newest.Step.Kind,
+                        newest.Step.Templates is [var words, ..] ? liquid.Pattern(words.Text) : "",
+                        g.Min(t => t.At).Iso(),
+                        g.Count(t => t.Standing == Standing.Goes),
+                        g.Count(t => t.Standing == Standing.Held),
+                        g.Count(t => t.Standing == Standing.WillNot)
+                    );
+                })
+                .OrderBy(g => g.First, StringComparer.Ordinal)
+                .ThenBy(g => g.Program, StringComparer.Ordinal)
+                .ThenBy(g => g.StepId, StringComparer.Ordinal),
+        ];
+
+    private static IReadOnlyList<AlmanacStart> StartsOf(IEnumerable<ProgramVersion> programs) =>
+        [
+            .. programs
+                .GroupBy(p => p.ProgramId)
+                .Select(g => new AlmanacStart(g.Key, g.First().Definition.Name, g.Count()))
+                .OrderByDescending(s => s.Count)
+                .ThenBy(s => s.Program, StringComparer.Ordinal),
+        ];
+
+    private sealed record CallAt(Guid TouchId, Guid Person, Guid? Member, LocalDate Day, LocalDate Due, string Program, bool IsMoved, bool OverCapacity);
+
+    /// <summary>Everybody's calls on their days: those that stand on the sheet already, and those that come.</summary>
+    private static async Task<IReadOnlyList<CallAt>> CallsAsync(GerminalDb db, Foreseen foreseen, AlmanacFilter filter, FrozenSet<Guid>? whose, LocalDate today, CancellationToken stop)
+    {
+        if (filter.Kind is not (null or "call"))
+        {
+            return [];
+        }
+
+        var practice = foreseen.Engine.Practice;
+        var open = await db
+            .Touches.AsNoTracking()
+            .Where(t => t.Kind == "call" && t.Status == TouchStatus.Open)
+            .Select(t => new
+            {
+                t.Id,
+                t.PersonId,
+                t.ProgramId,
+                t.Version,
+                t.StepId,
+                t.FirstDue,
+                t.MovedTo,
+                Owner = db.People.Where(p => p.Id == t.PersonId).Select(p => p.OwnerId).FirstOrDefault(),
+            })
+            .ToListAsync(stop);
+        var about = new Dictionary<Guid, (Guid Person, Guid ProgramId, string Program, LocalDate Due, bool IsMoved)>();
+        var ahead = new List<CallAhead>();
+        foreach (var call in open)
+        {
+            var program = foreseen.Engine.Shelf.Find(call.ProgramId, call.Version).Definition;
+            var due = call.MovedTo ?? call.FirstDue.InZone(practice.Zone).Date;
+            about[call.Id] = (call.PersonId, call.ProgramId, program.Name, due, call.MovedTo is not null);
+
+            // One that is due already can be made from today on, up to the same last day.
+            var (day, slack) = CallDays.FromToday(due, call.MovedTo is null ? CallDays.SlackOf(program.StepOf(call.StepId)!) : 0, today, practice.Calendar);
+            ahead.Add(new CallAhead(call.Id, call.Owner, day, slack));
+        }
+
+        foreach (var call in foreseen.Coming.Where(t => t.Step is CallStep && t.Standing == Standing.Goes && t.Date >= today && !about.ContainsKey(t.TouchId)))
+        {
+            about[call.TouchId] = (call.PersonId, call.Program.ProgramId, call.Program.Definition.Name, call.Date, call.IsMoved);
+            ahead.Add(new CallAhead(call.TouchId, foreseen.People[call.PersonId].OwnerId, call.Date, call.IsMoved ? 0 : CallDays.SlackOf(call.Step)));
+        }
+
+        return
+        [
+            .. CallDays
+                .Place(practice, ahead)
+                .Select(c => (Call: c, About: about[c.TouchId]))
+                .Where(c =>
+                    (filter.Member is null || c.Call.MemberId == filter.Member)
+                    && (filter.Program is null || c.About.ProgramId == filter.Program)
+                    && (whose is null || whose.Contains(c.About.Person))
+                )
+                .Select(c => new CallAt(c.Call.TouchId, c.About.Person, c.Call.MemberId, c.Call.Day, c.About.Due, c.About.Program, c.About.IsMoved, c.Call.OverCapacity))
+                .OrderBy(c => c.Day)
+                .ThenBy(c => c.Due)
+                .ThenBy(c => c.TouchId),
+        ];
+    }
+
+    private static IReadOnlyList<AlmanacCalls> SheetsOf(IEnumerable<CallAt> calls, LocalDate day, Foreseen foreseen) =>
+        [
+            .. calls
+                .GroupBy(c => c.Member)
+                .Select(g =>
+                {
+                    var member = foreseen.Engine.Practice.Members.FirstOrDefault(m => m.Id == g.Key);
+                    return new AlmanacCalls(
+                        g.Key,
+                        member?.Name ?? "nobody",
+                        g.Count(),
+                        member?.Capacity is { } capacity ? (foreseen.Engine.Practice.Calendar.IsFree(day) ? 0 : capacity.GetValueOrDefault(day.DayOfWeek)) : null,
+                        g.Count(c => c.OverCapacity)
+                    );
+                })
+                .OrderBy(c => c.Member, StringComparer.Ordinal),
+        ];
+
+    private static IReadOnlyList<AlmanacWeek> WeeksOf(IEnumerable<ComingTouch> coming, IReadOnlyList<CallAt> calls, LocalDate today)
+    {
+        var monday = AlmanacRoom.MondayOf(today);
+        var counts = Enumerable.Range(0, AlmanacRoom.Weeks).Select(_ => new int[3]).ToList();
+        void Count(LocalDate date, int what)
+        {
+            if (Period.DaysBetween(monday, date) / 7 is >= 0 and < AlmanacRoom.Weeks and var week)
+            {
+                counts[week][what]++;
+            }
+        }
+
+        foreach (var touch in coming.Where(t => t.Standing == Standing.Goes))
+        {
+            Count(touch.Date, touch.Step is EmailStep or TextStep ? 0 : 2);
+        }
+
+        foreach (var call in calls)
+        {
+            Count(call.Day, 1);
+        }
+
+        return [.. counts.Select((c, i) => new AlmanacWeek(monday.PlusWeeks(i).Iso(), c[0], c[1], c[2]))];
+    }
+
+    private static async Task<ILookup<LocalDate, AlmanacAppointment>> AppointmentsAsync(
+        GerminalDb db,
+        Foreseen foreseen,
+        AlmanacFilter filter,
+        FrozenSet<Guid>? whose,
+        LocalDate first,
+        LocalDate last,
+        CancellationToken stop
+    )
+    {
+        var practice = foreseen.Engine.Practice;
+        if (filter.Kind is not null || filter.Program is not null)
+        {
+            return Array.Empty<AlmanacAppointment>().ToLookup(_ => first);
+        }
+
+        var (from, until) = (first.AtStartOfDayInZone(practice.Zone).ToInstant(), last.PlusDays(1).AtStartOfDayInZone(practice.Zone).ToInstant());
+        var rows = await db
+            .Appointments.AsNoTracking()
+            .Where(a => a.CancelledAt == null && a.At >= from && a.At < until)
+            .Join(db.People, a => a.PersonId, p => p.Id, (a, p) => new { Appointment = a, Person = p })
+            .OrderBy(x => x.Appointment.At)
+            .ThenBy(x => x.Appointment.Id)
+            .ToListAsync(stop);
+        return rows.Where(x =>
+                (whose is null || whose.Contains(x.Appointment.PersonId))
+                && (filter.Member is null || (x.Appointment.WithId ?? CallDays.MemberOf(practice, x.Person.OwnerId)) == filter.Member)
+            )
+            .ToLookup(
+                x => x.Appointment.At.InZone(practice.Zone).Date,
+                x => new AlmanacAppointment(
+                    x.Appointment.Id,
+                    new PersonRef(x.Person.Id, x.Person.Name),
+                    x.Appointment.At.Iso(),
+                    x.Appointment.Type,
+                    practice.Members.FirstOrDefault(m => m.Id == x.Appointment.WithId)?.Name
+                )
+            );
+    }
+
+    private static async Task<Dictionary<LocalDate, IReadOnlyList<AlmanacOccasion>>> OccasionsAsync(
+        GerminalDb db,
+        Foreseen foreseen,
+        AlmanacFilter filter,
+        FrozenSet<Guid>? whose,
+        LocalDate first,
+        LocalDate last,
+        CancellationToken stop
+    )
+    {
+        var practice = foreseen.Engine.Practice;
+
+        // By month and day in the database, 29 February with its neighbours; the practice's own way with that day is the core's (rule 4.1).
+        var days = Enumerable.Range(-1, Period.DaysBetween(first, last) + 3).Select(first.PlusDays).SelectMany(d => new[] { (d.Month * 100) + d.Day, 229 }).Distinct().ToArray();
+        var rows = await db
+            .KeyDates.AsNoTracking()
+            .Where(k => days.Contains((k.Month * 100) + k.Day))
+            .Join(
+                db.People.Where(p => !p.Archived && !p.Died),
+                k => k.PersonId,
+                p => p.Id,
+                (k, p) => new { Key = k, Person = p }
+            )
+            .ToListAsync(stop);
+        return rows.Where(r => (whose is null || whose.Contains(r.Person.Id)) && (filter.Member is null || CallDays.MemberOf(practice, r.Person.OwnerId) == filter.Member))
+            .SelectMany(r =>
+            {
+                var date = new YearlyDate(r.Key.Month, r.Key.Day, r.Key.Year);
+                return Enumerable
+                    .Range(first.Year, last.Year - first.Year + 1)
+                    .Where(y => r.Key.Yearly ? y >= (r.Key.Year ?? y) : y == r.Key.Year)
+                    .Select(y => (Day: date.In(y, practice.LeapDay), Years: r.Key.Yearly ? date.YearsIn(y) : null, Row: r));
+            })
+            .Where(o => o.Day >= first && o.Day <= last)
+            .GroupBy(o => o.Day)
+            .ToDictionary(
+                g => g.Key,
+                g =>
+                    (IReadOnlyList<AlmanacOccasion>)
+                        [
+                            .. g.GroupBy(o => o.Row.Key.Name, StringComparer.OrdinalIgnoreCase)
+                                .OrderBy(n => n.Key, StringComparer.OrdinalIgnoreCase)
+                                .Select(n => new AlmanacOccasion(
+                                    n.Key,
+                                    n.Count(),
+                                    [
+                                        .. n.OrderBy(o => o.Row.Person.SortName, StringComparer.Ordinal)
+                                            .Take(OccasionsNamed)
+                                            .Select(o => new OccasionOf(new PersonRef(o.Row.Person.Id, o.Row.Person.Name), o.Years is > 0 ? o.Years : null)),
+                                    ]
+                                )),
+                        ]
+            );
+    }
+
+    private static async Task<Dictionary<LocalDate, int>> TasksAsync(GerminalDb db, AlmanacFilter filter, FrozenSet<Guid>? whose, LocalDate first, LocalDate last, CancellationToken stop)
+    {
+        var tasks = await db
+            .Tasks.AsNoTracking()
+            .Where(t => t.DoneAt == null && t.Due >= first && t.Due <= last && (filter.Member == null || t.MemberId == filter.Member))
+            .Select(t => new { t.Due, t.PersonId })
+            .ToListAsync(stop);
+        return tasks.Where(t => whose is null || whose.Contains(t.PersonId)).GroupBy(t => t.Due).ToDictionary(g => g.Key, g => g.Count());
+    }
+}

@@ -1,0 +1,147 @@
+using System.Collections.Concurrent;
+using System.Collections.Immutable;
+using Germinal.Core.Almanac;
+using Germinal.Core.Contact;
+using Germinal.Core.Engine;
+using Germinal.Service.Clock;
+using Germinal.Service.Programs;
+using Germinal.Store;
+using NodaTime;
+
+namespace Germinal.Service.Almanac;
+
+/// <summary>What comes for everybody of a practice, from a moment to a horizon.</summary>
+/// <param name="Engine">The practice's engine it was rehearsed with.</param>
+/// <param name="From">The moment it begins.</param>
+/// <param name="Until">The horizon, itself excluded.</param>
+/// <param name="People">Those for whom something can come, by id.</param>
+/// <param name="Coming">What comes, in order of time.</param>
+public sealed record Foreseen(
+    TouchEngine Engine,
+    Instant From,
+    Instant Until,
+    ImmutableDictionary<Guid, PersonFacts> People,
+    IReadOnlyList<ComingTouch> Coming
+);
+
+/// <summary>
+/// The rehearsal of everything that is on, kept warm in this process: what has not changed since the last look is not rehearsed again.
+/// Nothing of it is saved.
+/// </summary>
+/// <param name="desk">For the practice's engine.</param>
+public sealed class AlmanacRoom(ProgramDesk desk) : IDisposable
+{
+    /// <summary>How far it looks: a year of whole weeks, and the rest of this one.</summary>
+    public const int Weeks = 53;
+
+    private const int MostPractices = 16;
+    private static readonly TimeSpan ReadAnewAfter = TimeSpan.FromMinutes(15);
+
+    private readonly ConcurrentDictionary<Guid, Kept> rooms = [];
+
+    private sealed class Kept : IDisposable
+    {
+        public readonly SemaphoreSlim Gate = new(1);
+        public readonly AlmanacPeople People = new();
+        public readonly Dictionary<Guid, IReadOnlyList<ComingTouch>> ByPerson = [];
+        public Foreseen? Found;
+        public DateTime ReadAt;
+        public DateTime UsedAt = DateTime.UtcNow;
+
+        public void Dispose() => Gate.Dispose();
+    }
+
+    /// <summary>What comes, as things stand now.</summary>
+    /// <param name="db">A context of the practice.</param>
+    /// <param name="stop">Gives up; what was worked out stays for the next.</param>
+    public async Task<Foreseen> OfAsync(GerminalDb db, CancellationToken stop)
+    {
+        var kept = rooms.GetOrAdd(db.PracticeId!.Value, _ => new Kept());
+        await kept.Gate.WaitAsync(stop);
+        try
+        {
+            kept.UsedAt = DateTime.UtcNow;
+            return kept.Found = await FreshAsync(kept, db, stop);
+        }
+        catch
+        {
+            // Whatever was begun is not to be built on.
+            (kept.Found, kept.ReadAt) = (null, default);
+            throw;
+        }
+        finally
+        {
+            kept.Gate.Release();
+            Forget();
+        }
+    }
+
+    private async Task<Foreseen> FreshAsync(Kept kept, GerminalDb db, CancellationToken stop)
+    {
+        var engine = await desk.EngineAsync(db, stop);
+        var now = await PracticeClock.NowAsync(db, stop);
+        var zone = engine.Practice.Zone;
+        var today = now.InZone(zone).Date;
+        var until = MondayOf(today).PlusWeeks(Weeks).AtStartOfDayInZone(zone).ToInstant();
+        var isSame = kept.Found is { } found && ReferenceEquals(found.Engine, engine) && found.From <= now && found.From.InZone(zone).Date == today;
+        if (!isSame || DateTime.UtcNow - kept.ReadAt > ReadAnewAfter)
+        {
+            // What is read of people depends on what the engine asks.
+            kept.People.Forget();
+            (kept.ReadAt, isSame) = (DateTime.UtcNow, false);
+        }
+
+        var (read, gone) = await kept.People.RefreshAsync(db, engine, until, stop);
+        if (isSame && read.Count == 0 && gone.Count == 0)
+        {
+            return kept.Found!;
+        }
+
+        // Where people concern each other through what a day holds, all of them are rehearsed again.
+        IReadOnlyList<Actor> again = isSame && !engine.SharesCounts ? read : [.. kept.People.All];
+        var coming = new ConcurrentBag<(Guid Person, IReadOnlyList<ComingTouch> Touches)>();
+        await Task.Run(
+            () => Rehearsal.OfMany(engine, again, now, until, (_, actor, touches) => coming.Add((actor.Person.Id, ComingTouch.Of(engine.Practice, actor, touches, until))), null, stop),
+            stop
+        );
+        if (again.Count != read.Count || !isSame)
+        {
+            kept.ByPerson.Clear();
+        }
+
+        gone.ToList().ForEach(id => kept.ByPerson.Remove(id));
+        foreach (var (person, touches) in coming)
+        {
+            kept.ByPerson[person] = touches;
+        }
+
+        return new Foreseen(
+            engine,
+            now,
+            until,
+            kept.People.All.ToImmutableDictionary(a => a.Person.Id, a => a.Person),
+            [.. kept.ByPerson.Values.SelectMany(t => t).OrderBy(t => t.At).ThenBy(t => t.TouchId)]
+        );
+    }
+
+    /// <summary>The Monday of a date's week.</summary>
+    public static LocalDate MondayOf(LocalDate date) => date.PlusDays(1 - (int)date.DayOfWeek);
+
+    /// <summary>What nobody has asked for the longest goes first.</summary>
+    private void Forget()
+    {
+        foreach (var (practice, _) in rooms.OrderBy(r => r.Value.UsedAt).Take(Math.Max(0, rooms.Count - MostPractices)).ToList())
+        {
+            rooms.TryRemove(practice, out _);
+        }
+    }
+
+    /// <inheritdoc/>
+    public void Dispose()
+    {
+        foreach (var kept in rooms.Values)
+        {
+            kept.Dispose();
+        }
+    }
+}

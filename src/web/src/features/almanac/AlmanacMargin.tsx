@@ -1,0 +1,96 @@
+import { useQuery } from '@tanstack/react-query';
+import { api, take } from '../../api/client';
+import { useNow } from '../../app/session';
+import { Button, Trouble } from '../../ui/bits';
+import { DayChooser } from '../../ui/DayChooser';
+import { count, dayName, time } from '../../ui/when';
+import { TouchMargin } from '../touches/TouchMargin';
+import { asked, type Filter, type GroupAct, type Line } from './AlmanacPage';
+
+/** Who is in the line that is picked; and of one who is picked in turn, what they get and why. */
+export function AlmanacMargin({
+  line,
+  filter,
+  today,
+  person,
+  setPerson,
+  act,
+  busy,
+}: {
+  line: Line;
+  filter: Filter;
+  today: string;
+  person?: string;
+  setPerson: (touch?: string) => void;
+  act: (how: GroupAct, to?: string) => void;
+  busy: boolean;
+}) {
+  const { zone } = useNow();
+  const { group, calls } = line;
+  const names = useQuery({
+    queryKey: ['almanac', 'names', line.key, filter],
+    queryFn: () =>
+      take(
+        api.GET('/api/almanac/names', {
+          params: {
+            query: {
+              ...asked(filter),
+              date: line.date,
+              ofProgram: group?.programId,
+              step: group?.stepId,
+              ...(calls ? { member: calls.memberId ?? undefined } : {}),
+            },
+          },
+        }),
+      ),
+  });
+  const one = names.data?.names.find((n) => n.touchId === person);
+  if (one)
+    return (
+      <>
+        <p className="mb-3 text-small">
+          <Button onClick={() => setPerson(undefined)}>back to all {names.data?.count}</Button>
+        </p>
+        <TouchMargin touchId={one.touchId} personId={one.person.id} />
+      </>
+    );
+  return (
+    <section aria-label="Who it is">
+      <h3>{group ? `“${group.words}”` : count(calls?.calls ?? 0, 'call', 'calls')}</h3>
+      <p className="mb-2 text-small text-soft">
+        {dayName(line.date, today)}
+        {group ? `, ${group.program}` : calls ? ` of ${calls.member}` : ''}
+      </p>
+      {group && group.goes + group.held > 0 && (
+        <p className="mb-3 flex flex-wrap items-baseline gap-x-4 text-small">
+          <Button disabled={busy} onClick={() => act(group.goes > 0 ? 'hold' : 'release')}>
+            {group.goes > 0 ? 'hold all' : 'let all go'}
+          </Button>
+          <DayChooser words="move all to another day" choose={(day) => act('move', day)} busy={busy} />
+          <Button disabled={busy} onClick={() => act('drop')}>
+            drop all
+          </Button>
+        </p>
+      )}
+      <Trouble error={names.error} />
+      {names.isPending && <p role="status">Looking it up …</p>}
+      <ul className="m-0 list-none p-0 leading-7">
+        {names.data?.names.map((n) => (
+          <li key={n.touchId} className="flex items-baseline gap-3">
+            <button type="button" className="min-w-0 flex-1 truncate text-left hover:underline" onClick={() => setPerson(n.touchId)}>
+              {n.person.name}
+              {n.held && <span className="text-small text-straw"> held</span>}
+              {n.moved && <span className="text-small text-mist"> moved here</span>}
+              {n.willNot && <span className="text-small text-ember"> {n.willNot}</span>}
+              {n.overCapacity && <span className="text-small text-ember"> no room on these days</span>}
+            </button>
+            <span className="text-small text-soft">{group ? time(n.at, zone) : n.program}</span>
+          </li>
+        ))}
+      </ul>
+      {names.data && names.data.count > names.data.names.length && (
+        <p className="text-small text-soft">and {count(names.data.count - names.data.names.length, 'more', 'more')}</p>
+      )}
+    </section>
+  );
+}

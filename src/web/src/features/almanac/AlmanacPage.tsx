@@ -1,0 +1,397 @@
+import { useInfiniteQuery, useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { useEffect, useMemo, useState } from 'react';
+import { Link } from 'react-router';
+import { toast } from 'sonner';
+import { api, type Schemas, take } from '../../api/client';
+import { useSession } from '../../app/session';
+import { Button, Empty, Loading, Trouble } from '../../ui/bits';
+import { DayPage, PageHead } from '../../ui/DayPage';
+import { useKept } from '../../ui/kept';
+import { useKeys } from '../../ui/keys';
+import { StepMark } from '../../ui/TouchLine';
+import { said } from '../../ui/undo';
+import { count, date, dayName, nextDay, time } from '../../ui/when';
+import { AlmanacMargin } from './AlmanacMargin';
+import { YearLine } from './YearLine';
+
+type Day = Schemas['AlmanacDay'];
+type Group = Schemas['AlmanacGroup'];
+type Calls = Schemas['AlmanacCalls'];
+
+/** A line of the almanac that opens to names. */
+export type Line = { key: string; date: string; group?: Group; calls?: Calls };
+
+/** What of the almanac is shown; an empty word is all. */
+export type Filter = { member: string; program: string; kind: string; segment: string };
+
+const all: Filter = { member: '', program: '', kind: '', segment: '' };
+
+/** So many days are read at a time. */
+const days = 14;
+
+const kinds = { email: 'emails', text: 'texts', call: 'calls', note: 'notes to write', task: 'tasks' };
+
+/** The filter as the server is asked. */
+export const asked = (f: Filter) => ({
+  member: f.member || undefined,
+  program: f.program || undefined,
+  kind: f.kind || undefined,
+  segment: f.segment || undefined,
+});
+
+/** What is coming: the year as a line of weeks, and its days one after the other, from the rehearsal of everything that is on. */
+export default function AlmanacPage() {
+  const queries = useQueryClient();
+  const [filter, setFilter] = useKept<Filter>('almanac.filter', all);
+  const [from, setFrom] = useState<string>();
+  const [picked, setPicked] = useState<string>();
+  const [person, setPerson] = useState<string>();
+  const almanac = useInfiniteQuery({
+    queryKey: ['almanac', filter, from],
+    initialPageParam: from,
+    queryFn: ({ pageParam }) => take(api.GET('/api/almanac', { params: { query: { ...asked(filter), from: pageParam, days } } })),
+    getNextPageParam: (last) => {
+      const end = last.days.at(-1)?.date;
+      return end && nextDay(end);
+    },
+    placeholderData: (before) => before,
+  });
+  const first = almanac.data?.pages[0];
+  const shown = useMemo(() => almanac.data?.pages.flatMap((p) => p.days) ?? [], [almanac.data]);
+  const lines = useMemo(() => shown.flatMap(linesOf), [shown]);
+  const line = lines.find((l) => l.key === picked) ?? lines[0];
+  const today = first ? date(first.now, first.zone) : '';
+
+  const pick = (key: string | undefined) => {
+    if (!key) return;
+    setPicked(key);
+    setPerson(undefined);
+    const row = document.getElementById(`line-${key}`);
+    row?.scrollIntoView({ block: 'nearest' });
+    row?.querySelector<HTMLElement>('[data-pick]')?.focus({ preventScroll: true });
+  };
+  const step = (by: number) => {
+    const at = lines.findIndex((l) => l.key === line?.key);
+    pick(lines[Math.min(Math.max(at + by, 0), lines.length - 1)]?.key);
+  };
+  // Another stretch of the year begins at its first line.
+  useEffect(() => {
+    if (from !== undefined) setPicked(undefined);
+  }, [from]);
+
+  const again = () => {
+    for (const key of ['almanac', 'today', 'touch']) queries.invalidateQueries({ queryKey: [key] });
+  };
+  const act = useMutation({
+    meta: { says: (v: Act) => saysAct(v) },
+    mutationFn: ({ line: l, how, to }: Act) =>
+      take(
+        api.POST('/api/almanac/group', {
+          body: { date: l.date, program: l.group?.programId ?? '', step: l.group?.stepId ?? '', how, to: to ?? null },
+        }),
+      ),
+    onSuccess: (done, v) => {
+      again();
+      said(`${count(done.count, 'message', 'messages')}: ${saysAct(v)}`, async () => {
+        const back = await take(
+          api.POST('/api/almanac/group/undo', { body: { how: v.how, touches: done.touches, events: done.events, before: done.before } }),
+        );
+        again();
+        return back.tooLate > 0
+          ? `Taken back for ${count(back.count, 'person', 'people')}; for ${back.tooLate} something else has happened since.`
+          : `Taken back for ${count(back.count, 'person', 'people')}.`;
+      });
+    },
+    onError: (e) => toast.error(e.message),
+  });
+  const holdOrLet = (l: Line | undefined) => {
+    if (l?.group && l.group.goes + l.group.held > 0) act.mutate({ line: l, how: l.group.goes > 0 ? 'hold' : 'release' });
+  };
+
+  useKeys({
+    j: () => step(1),
+    k: () => step(-1),
+    ArrowDown: () => step(1),
+    ArrowUp: () => step(-1),
+    h: () => holdOrLet(line),
+  });
+
+  if (almanac.isPending) return <Loading what="Rehearsing everything that is on" />;
+  return (
+    <DayPage
+      marginTitle="Who it is"
+      margin={
+        line ? (
+          <AlmanacMargin
+            key={line.key}
+            line={line}
+            filter={filter}
+            today={today}
+            person={person}
+            setPerson={setPerson}
+            act={(how, to) => act.mutate({ line, how, to })}
+            busy={act.isPending}
+          />
+        ) : (
+          <p className="text-small text-soft">Pick a line to see who it is.</p>
+        )
+      }
+    >
+      <PageHead
+        title="Almanac"
+        aside={
+          <>
+            {first && <Summary almanac={first} />} · <Link to="/almanac/forgotten">Nobody forgotten</Link>
+          </>
+        }
+      >
+        <Filters filter={filter} set={setFilter} />
+      </PageHead>
+      <div className="px-7">
+        <Trouble error={almanac.error} />
+      </div>
+      {first && <YearLine weeks={first.weeks} from={shown[0]?.date ?? today} today={today} go={setFrom} />}
+      {from !== undefined && from !== today && (
+        <p className="row">
+          <Button onClick={() => setFrom(undefined)}>back to today</Button>
+        </p>
+      )}
+      {shown.map((d) => (
+        <DayLines
+          key={d.date}
+          day={d}
+          today={today}
+          zone={first?.zone ?? 'UTC'}
+          picked={line?.key}
+          pick={pick}
+          hold={holdOrLet}
+          busy={act.isPending}
+        />
+      ))}
+      {lines.length === 0 && (
+        <Empty>
+          Nothing is planned in these days. What <Link to="/programs">programs</Link> that are on will send stands here, day by day.
+        </Empty>
+      )}
+      {almanac.hasNextPage && (
+        <p className="row">
+          <Button onClick={() => almanac.fetchNextPage()} disabled={almanac.isFetchingNextPage}>
+            the two weeks after
+          </Button>
+        </p>
+      )}
+      <p className="border-t border-rule px-7 py-3 text-small text-soft">
+        <kbd>j</kbd> <kbd>k</kbd> go through · <kbd>h</kbd> holds, or lets go · <kbd>?</kbd> all keys
+      </p>
+    </DayPage>
+  );
+}
+
+/** What is done with all of a line. */
+export type GroupAct = 'hold' | 'release' | 'drop' | 'move';
+type Act = { line: Line; how: GroupAct; to?: string };
+
+function saysAct({ line, how, to }: Act) {
+  const words = { hold: 'held', release: 'let go again', drop: 'dropped', move: `moved to ${to ? dayName(to) : ''}` }[how];
+  return `“${line.group?.words}” of ${dayName(line.date)} ${words}`;
+}
+
+function Summary({ almanac }: { almanac: Schemas['AlmanacDto'] }) {
+  const sum = (of: (w: Schemas['AlmanacWeek']) => number) => almanac.weeks.reduce((n, w) => n + of(w), 0);
+  return (
+    <>
+      in a year{' '}
+      {count(
+        sum((w) => w.messages),
+        'message',
+        'messages',
+      )}{' '}
+      and{' '}
+      {count(
+        sum((w) => w.calls),
+        'call',
+        'calls',
+      )}{' '}
+      to {count(almanac.people, 'person', 'people')}
+      {!almanac.isAll && ', of the first 20,000 for whom something comes'}
+    </>
+  );
+}
+
+/** What is shown, as one sentence of choices. */
+function Filters({ filter, set }: { filter: Filter; set: (f: Filter) => void }) {
+  const members = useSession().data?.members ?? [];
+  const programs = useQuery({ queryKey: ['programs'], queryFn: () => take(api.GET('/api/programs')) });
+  const segments = useQuery({ queryKey: ['segments'], queryFn: () => take(api.GET('/api/segments')) });
+  const choices = [
+    { key: 'kind', label: 'What', none: 'everything', of: Object.entries(kinds) },
+    { key: 'program', label: 'Program', none: 'by every program', of: (programs.data ?? []).map((p) => [p.id, `by ${p.name}`] as const) },
+    { key: 'member', label: 'Member', none: 'of everybody', of: members.map((m) => [m.id, `of ${m.name}`] as const) },
+    { key: 'segment', label: 'Segment', none: 'for all people', of: (segments.data ?? []).map((s) => [s.id, `for ${s.name}`] as const) },
+  ] as const;
+  return (
+    <p className="mt-2 flex flex-wrap items-center gap-x-3 gap-y-1 text-small">
+      {choices.map((c) => (
+        <select
+          key={c.key}
+          aria-label={c.label}
+          className={`max-w-52 ${filter[c.key] ? 'font-semibold' : ''}`}
+          value={filter[c.key]}
+          onChange={(e) => set({ ...filter, [c.key]: e.target.value })}
+        >
+          <option value="">{c.none}</option>
+          {c.of.map(([value, words]) => (
+            <option key={value} value={value}>
+              {words}
+            </option>
+          ))}
+        </select>
+      ))}
+      {Object.values(filter).some(Boolean) && <Button onClick={() => set(all)}>show all</Button>}
+    </p>
+  );
+}
+
+function DayLines({
+  day: d,
+  today,
+  zone,
+  picked,
+  pick,
+  hold,
+  busy,
+}: {
+  day: Day;
+  today: string;
+  zone: string;
+  picked?: string;
+  pick: (key: string) => void;
+  hold: (line: Line) => void;
+  busy: boolean;
+}) {
+  const lines = linesOf(d);
+  const quiet = lines.length === 0 && d.appointments.length === 0 && d.occasions.length === 0 && d.tasks === 0 && d.starts.length === 0;
+  return (
+    <section aria-label={dayName(d.date)} className="border-t border-rule">
+      <div className={`row !border-0 flex items-baseline gap-4 ${quiet ? '!py-1' : ''}`}>
+        <span className={`gutter ${d.date === today ? 'font-semibold !text-ink' : ''}`}>
+          {d.date === today ? 'today' : dayName(d.date, today)}
+        </span>
+        <p className="m-0 min-w-0 flex-1 text-small text-soft">
+          {d.free ?? (d.isWorkingDay ? null : 'no working day')}
+          {d.free === null && d.isWorkingDay && quiet && 'nothing'}
+          {d.occasions.map((o) => (
+            <span key={o.name} className="mr-4">
+              {o.name}:{' '}
+              {o.people.map((p, i) => (
+                <span key={p.person.id}>
+                  {i > 0 && ', '}
+                  <Link to={`/people/${p.person.id}`} className="text-soft">
+                    {p.person.name}
+                  </Link>
+                  {p.years !== null && ` (${p.years})`}
+                </span>
+              ))}
+              {o.count > o.people.length && ` and ${o.count - o.people.length} more`}
+            </span>
+          ))}
+          {d.starts.map((s) => (
+            <span key={s.programId} className="mr-4">
+              <Link to={`/programs/${s.programId}`} className="text-soft">
+                {s.program}
+              </Link>{' '}
+              begins for {count(s.count, 'person', 'people')}
+            </span>
+          ))}
+          {d.tasks > 0 && <span>{count(d.tasks, 'task of one’s own is', 'tasks of one’s own are')} due</span>}
+        </p>
+      </div>
+      {d.appointments.map((a) => (
+        <div key={a.id} className="row !border-0 flex items-baseline gap-4 !py-1">
+          <span className="gutter">{time(a.at, zone)}</span>
+          <span className="min-w-0 flex-1">
+            {a.type}:{' '}
+            <Link to={`/people/${a.person.id}`} className="font-semibold text-ink no-underline hover:underline">
+              {a.person.name}
+            </Link>
+            {a.with && <span className="text-soft"> with {a.with}</span>}
+          </span>
+        </div>
+      ))}
+      {lines.map((l) => (
+        <LineRow key={l.key} line={l} zone={zone} on={l.key === picked} pick={() => pick(l.key)} hold={() => hold(l)} busy={busy} />
+      ))}
+    </section>
+  );
+}
+
+function LineRow({
+  line,
+  zone,
+  on,
+  pick,
+  hold,
+  busy,
+}: {
+  line: Line;
+  zone: string;
+  on: boolean;
+  pick: () => void;
+  hold: () => void;
+  busy: boolean;
+}) {
+  const { group, calls } = line;
+  return (
+    <div id={`line-${line.key}`} className={`row !border-0 flex items-baseline gap-4 !py-1 ${on ? 'on' : ''}`} aria-current={on}>
+      <span className="gutter">{group ? time(group.first, zone) : ''}</span>
+      <button type="button" data-pick className="flex min-w-0 flex-1 items-baseline gap-2.5 text-left" onClick={pick}>
+        <span className="self-center">
+          <StepMark kind={group?.kind ?? 'call'} color={calls && calls.over > 0 ? 'var(--ember)' : 'var(--ink-faint)'} />
+        </span>
+        {group && (
+          <span className="min-w-0">
+            <span className="font-serif">{group.words}</span> <span className="text-small text-soft">{group.program}</span>
+          </span>
+        )}
+        {calls && (
+          <span>
+            {count(calls.calls, 'call', 'calls')} of {calls.member}
+            {calls.room !== null && (
+              <span className="text-soft">
+                {' '}
+                · room for {calls.room}
+                {calls.over > 0 && <span className="text-ember">, {calls.over} too many</span>}
+              </span>
+            )}
+          </span>
+        )}
+      </button>
+      {group && (
+        <>
+          <span className="text-small whitespace-nowrap">
+            {group.goes + group.held > 0 && count(group.goes + group.held, 'person', 'people')}
+            {group.held > 0 && <span className="text-straw"> · {group.goes === 0 ? 'held' : `${group.held} held`}</span>}
+            {group.willNot > 0 && <span className="text-ember"> · {group.willNot} will not</span>}
+          </span>
+          {group.goes + group.held > 0 && (
+            <Button
+              disabled={busy}
+              onClick={hold}
+              aria-label={`${group.goes > 0 ? 'Hold' : 'Release'} all of “${group.words}” on ${dayName(line.date)}`}
+            >
+              {group.goes > 0 ? 'hold' : 'release'}
+            </Button>
+          )}
+        </>
+      )}
+    </div>
+  );
+}
+
+/** The lines of a day that open to names. */
+function linesOf(d: Day): Line[] {
+  return [
+    ...d.calls.map((calls) => ({ key: `${d.date}/${calls.memberId}`, date: d.date, calls })),
+    ...d.groups.map((group) => ({ key: `${d.date}/${group.programId}/${group.stepId}`, date: d.date, group })),
+  ];
+}

@@ -1,0 +1,299 @@
+import { useMutation, useQuery } from '@tanstack/react-query';
+import { useState } from 'react';
+import { Link } from 'react-router';
+import { api, type Schemas, take } from '../../api/client';
+import { useSession } from '../../app/session';
+import { Button, Field, fieldError, Trouble } from '../../ui/bits';
+import { money } from '../../ui/money';
+import { OneOf } from '../../ui/OneOf';
+import { said } from '../../ui/undo';
+import { count, date, day, moment } from '../../ui/when';
+import type { Line } from './PipelinePage';
+
+/** What is being done with the opportunity that is picked. */
+export type Part = 'move' | 'won' | 'lost' | 'edit';
+
+type Props = {
+  line: Line;
+  stage: Schemas['PipelineStage'];
+  stages: Schemas['PipelineStage'][];
+  pipeline: Schemas['PipelineDto'];
+  /** Those it is done with: the ones that are marked, else this one. */
+  meant: Line[];
+  part?: Part;
+  setPart: (part?: Part) => void;
+  move: (stage: string) => void;
+  done: () => void;
+};
+
+/** The opportunity that is picked: what is known of it, and what can be done. */
+export function OpportunityMargin(props: Props) {
+  const { line, stage, stages, pipeline, meant, part, setPart, move } = props;
+  const { now, zone, currency } = pipeline;
+  const many = meant.length > 1;
+  return (
+    <section aria-label={line.title}>
+      <h2>
+        <Link to={`/people/${line.person.id}`} className="text-ink no-underline hover:underline">
+          {line.person.name}
+        </Link>
+      </h2>
+      <p className="mb-1 font-serif">{line.title}</p>
+      <p className="mb-3 text-small text-soft">
+        {stage.name} for {count(line.days, 'day', 'days')}
+        {stage.usualDays !== null && `; half go on within ${count(stage.usualDays, 'day', 'days')}`}. Opened {day(line.openedAt, zone, now)}
+        {line.worth !== null && `, worth ${money(line.worth, currency)}`}.
+        {line.appointment && ` Next appointment ${moment(line.appointment, zone, now)}.`}
+        {!line.nextTouch && ' Nothing is planned for them.'}
+      </p>
+      {many && <p className="mb-2 text-small">What is done here is done with the {meant.length} that are marked.</p>}
+      <p className="mb-3 flex flex-wrap gap-x-4 text-small">
+        {(
+          [
+            ['move', 'move …'],
+            ['won', 'won …'],
+            ['lost', 'lost …'],
+            ['edit', 'edit …'],
+          ] as const
+        ).map(([p, words]) => (
+          <Button key={p} aria-expanded={part === p} onClick={() => setPart(part === p ? undefined : p)}>
+            {words}
+          </Button>
+        ))}
+      </p>
+      {part === 'move' && <OneOf choices={stages.map((s) => [s.stage, s.name] as const)} now={stage.stage} choose={(s) => move(s)} />}
+      {part === 'won' && <Won {...props} />}
+      {part === 'lost' && <Lost {...props} />}
+      {part === 'edit' && <Edit {...props} />}
+    </section>
+  );
+}
+
+const names = (meant: Line[]) => (meant.length === 1 ? (meant[0]?.person.name ?? 'It') : `${meant.length} opportunities`);
+
+function useClosing({ meant, done }: Props, won: boolean) {
+  const words = `${names(meant)}: ${won ? 'won' : 'lost'}`;
+  return useMutation({
+    meta: { says: () => words },
+    mutationFn: (more: { worth?: number | null; on?: string | null; reason?: string | null; program?: string | null }) =>
+      take(
+        api.POST('/api/pipeline/close', {
+          body: { ids: meant.map((m) => m.id), won, worth: null, on: null, reason: null, program: null, ...more },
+        }),
+      ),
+    onSuccess: () => {
+      said(words);
+      done();
+    },
+  });
+}
+
+/** What starts by itself, and a program that can be started with it. */
+function Later({ won, reason, program, set }: { won: boolean; reason?: string; program: string; set: (id: string) => void }) {
+  const starts = useQuery({ queryKey: ['pipeline', 'starts'], queryFn: () => take(api.GET('/api/pipeline/starts')) }).data ?? [];
+  const same = (a?: string | null, b?: string) => a?.toLowerCase() === b?.trim().toLowerCase();
+  const bySelf = starts.filter((s) => (won ? s.won : s.lost && (s.reason === null || same(s.reason, reason))));
+  return (
+    <>
+      {bySelf.length > 0 && (
+        <p className="text-small">
+          By itself {bySelf.length === 1 ? 'starts' : 'start'} {bySelf.map((s) => `“${s.name}”`).join(', ')}.
+        </p>
+      )}
+      <Field label="Later">
+        {(id) => (
+          <select id={id} className="w-full" value={program} onChange={(e) => set(e.target.value)}>
+            <option value="">{bySelf.length > 0 ? 'nothing else' : 'nothing'}</option>
+            {starts
+              .filter((s) => !bySelf.includes(s))
+              .map((s) => (
+                <option key={s.id} value={s.id}>
+                  start “{s.name}”
+                </option>
+              ))}
+          </select>
+        )}
+      </Field>
+    </>
+  );
+}
+
+function Won(props: Props) {
+  const { line, meant, pipeline } = props;
+  const [sum, setSum] = useState(meant.length === 1 && line.worth !== null ? String(line.worth) : '');
+  const [on, setOn] = useState(date(pipeline.now, pipeline.zone));
+  const [program, setProgram] = useState('');
+  const close = useClosing(props, true);
+  return (
+    <form
+      className="flex flex-col gap-3"
+      onSubmit={(e) => {
+        e.preventDefault();
+        close.mutate({ worth: sum.trim() ? Number(sum) : null, on, program: program || null });
+      }}
+    >
+      <Field label={`What it brought, in ${pipeline.currency}`} error={fieldError(close.error, 'worth')}>
+        {(id, by) => (
+          <input
+            id={id}
+            aria-describedby={by}
+            inputMode="decimal"
+            pattern="[0-9]+(\.[0-9]{1,2})?"
+            autoFocus
+            className="w-full"
+            value={sum}
+            onChange={(e) => setSum(e.target.value)}
+          />
+        )}
+      </Field>
+      <Field label="On" error={fieldError(close.error, 'on')}>
+        {(id, by) => (
+          <input
+            id={id}
+            aria-describedby={by}
+            type="date"
+            required
+            max={date(pipeline.now, pipeline.zone)}
+            className="w-full"
+            value={on}
+            onChange={(e) => setOn(e.target.value)}
+          />
+        )}
+      </Field>
+      <Later won program={program} set={setProgram} />
+      <Trouble error={fieldError(close.error, 'worth') || fieldError(close.error, 'on') ? null : close.error} />
+      <Button type="submit" look="main" disabled={close.isPending}>
+        {names(meant)}: won
+      </Button>
+    </form>
+  );
+}
+
+function Lost(props: Props) {
+  const { meant, pipeline } = props;
+  const [reason, setReason] = useState('');
+  const [program, setProgram] = useState('');
+  const close = useClosing(props, false);
+  return (
+    <form
+      className="flex flex-col gap-3"
+      onSubmit={(e) => {
+        e.preventDefault();
+        close.mutate({ reason, program: program || null });
+      }}
+    >
+      <Field label="Why it was lost" error={fieldError(close.error, 'reason')}>
+        {(id, by) => (
+          <>
+            <input
+              id={id}
+              aria-describedby={by}
+              list="reasons-of-loss"
+              required
+              autoFocus
+              className="w-full"
+              value={reason}
+              onChange={(e) => setReason(e.target.value)}
+            />
+            <datalist id="reasons-of-loss">
+              {pipeline.reasons.map((r) => (
+                <option key={r} value={r} />
+              ))}
+            </datalist>
+          </>
+        )}
+      </Field>
+      <Later won={false} reason={reason} program={program} set={setProgram} />
+      <Trouble error={fieldError(close.error, 'reason') ? null : close.error} />
+      <Button type="submit" look="danger" disabled={close.isPending}>
+        {names(meant)}: lost
+      </Button>
+    </form>
+  );
+}
+
+function Edit({ line, pipeline, done }: Props) {
+  const members = useSession().data?.members ?? [];
+  const [title, setTitle] = useState(line.title);
+  const [worth, setWorth] = useState(line.worth === null ? '' : String(line.worth));
+  const [expectedOn, setExpectedOn] = useState(line.expectedOn ?? '');
+  const [owner, setOwner] = useState(line.ownerId ?? '');
+  const save = useMutation({
+    meta: { says: () => `${line.person.name}: “${title}”` },
+    mutationFn: () =>
+      take(
+        api.PUT('/api/opportunities/{id}', {
+          params: { path: { id: line.id } },
+          body: { title, worth: worth.trim() ? Number(worth) : null, expectedOn: expectedOn || null, owner: owner || null },
+        }),
+      ),
+    onSuccess: () => {
+      said('It is kept.');
+      done();
+    },
+  });
+  return (
+    <form
+      className="flex flex-col gap-3"
+      onSubmit={(e) => {
+        e.preventDefault();
+        save.mutate();
+      }}
+    >
+      <Field label="What it is about" error={fieldError(save.error, 'title')}>
+        {(id, by) => (
+          <input
+            id={id}
+            aria-describedby={by}
+            required
+            autoFocus
+            className="w-full"
+            value={title}
+            onChange={(e) => setTitle(e.target.value)}
+          />
+        )}
+      </Field>
+      <Field label={`Worth, in ${pipeline.currency}`} error={fieldError(save.error, 'worth')}>
+        {(id, by) => (
+          <input
+            id={id}
+            aria-describedby={by}
+            inputMode="decimal"
+            pattern="[0-9]+(\.[0-9]{1,2})?"
+            className="w-full"
+            value={worth}
+            onChange={(e) => setWorth(e.target.value)}
+          />
+        )}
+      </Field>
+      <Field label="Expected to be closed on" error={fieldError(save.error, 'expectedOn')}>
+        {(id, by) => (
+          <input
+            id={id}
+            aria-describedby={by}
+            type="date"
+            className="w-full"
+            value={expectedOn}
+            onChange={(e) => setExpectedOn(e.target.value)}
+          />
+        )}
+      </Field>
+      <Field label="Who looks after it">
+        {(id) => (
+          <select id={id} className="w-full" value={owner} onChange={(e) => setOwner(e.target.value)}>
+            <option value="">nobody</option>
+            {members.map((m) => (
+              <option key={m.id} value={m.id}>
+                {m.name}
+              </option>
+            ))}
+          </select>
+        )}
+      </Field>
+      <Trouble error={fieldError(save.error, 'worth') || fieldError(save.error, 'title') ? null : save.error} />
+      <Button type="submit" look="main" disabled={save.isPending}>
+        Keep it
+      </Button>
+    </form>
+  );
+}

@@ -1,0 +1,52 @@
+import { useState } from 'react';
+import { useNow } from '../app/session';
+import { Button } from './bits';
+import { date, nextDay } from './when';
+
+/**
+ * A button that asks for a day, today at the earliest, and hands it on.
+ * @param words what the button says
+ */
+export function DayChooser({
+  words,
+  label,
+  choose,
+  busy,
+}: {
+  words: string;
+  label?: string;
+  choose: (day: string) => void;
+  busy?: boolean;
+}) {
+  const { now, zone } = useNow();
+  const today = date(now, zone);
+  const [open, setOpen] = useState(false);
+  const [day, setDay] = useState(nextDay(today));
+  if (!open)
+    return (
+      <Button disabled={busy} aria-label={label} onClick={() => setOpen(true)}>
+        {words}
+      </Button>
+    );
+  return (
+    <form
+      className="inline-flex flex-wrap items-center gap-2"
+      onSubmit={(e) => {
+        e.preventDefault();
+        setOpen(false);
+        choose(day);
+      }}
+      onKeyDown={(e) => {
+        if (e.key !== 'Escape') return;
+        e.stopPropagation();
+        setOpen(false);
+      }}
+    >
+      <input type="date" aria-label="To which day" required autoFocus min={today} value={day} onChange={(e) => setDay(e.target.value)} />
+      <Button type="submit" look="main">
+        Move
+      </Button>
+      <Button onClick={() => setOpen(false)}>leave it</Button>
+    </form>
+  );
+}
