@@ -1686,6 +1686,120 @@ test('A call is taken in from any page by key, given to somebody, and marked; ta
   await leave();
 });
 
+test('A call goes to another day by one key, and stands there in the almanac; taken back, it is on the sheet again', async () => {
+  const { page, leave } = await desk();
+  await page.goto(stack.url);
+  const sheet = await today(page);
+  // The one below the first has its day still to come or is late: either can be moved.
+  const call = sheet.calls.find((c) => !c.ownTask && c.kind === 'call');
+  const row = page.locator(`#item-${call.touchId}`);
+  await row.locator('[data-pick]').click();
+  await page.keyboard.press('m');
+  const day = row.getByRole('group', { name: 'To which day?' }).getByRole('button').first();
+  await day.waitFor();
+  const words = (await day.textContent()).trim();
+  await day.press('Enter');
+  await row.waitFor({ state: 'detached' });
+  await page.getByText(`${call.person.name} stands on`).first().waitFor();
+  await until('the almanac has it on that day', async () => {
+    const { days } = await (await page.request.get(`${stack.url}/api/almanac?kind=call&days=5`)).json();
+    const next = days.find((d) => words.startsWith(dayWords(d.date)));
+    const names = await (
+      await page.request.get(`${stack.url}/api/almanac/names?date=${next.date}${call.memberId ? `&member=${call.memberId}` : ''}`)
+    ).json();
+    return names.names.some((n) => n.touchId === call.touchId && n.moved);
+  });
+  await page.keyboard.press('Control+z');
+  await row.waitFor();
+  await leave();
+});
+
+/** “Tue 2 Mar”, as pages say a date. */
+const dayWords = (date) =>
+  new Intl.DateTimeFormat('en-GB', { timeZone: 'UTC', weekday: 'short', day: 'numeric', month: 'short' }).format(new Date(`${date}T12:00:00Z`)).replace(',', '');
+
+test('In the almanac a whole line is held and moved by key and mouse, opens to names with their why, and is taken back', async () => {
+  const { page, leave } = await desk();
+  await page.goto(`${stack.url}/almanac`);
+  await page.getByRole('heading', { name: 'Almanac', level: 1 }).waitFor();
+  const { days } = await (await page.request.get(`${stack.url}/api/almanac?days=14`)).json();
+  const at = days.slice(2).find((d) => d.isWorkingDay && d.groups.some((g) => g.kind === 'email' && g.goes > 1 && g.held === 0 && g.willNot === 0));
+  const group = at.groups.find((g) => g.kind === 'email' && g.goes > 1 && g.held === 0 && g.willNot === 0);
+  const row = page.locator(`[id="line-${at.date}/${group.programId}/${group.stepId}"]`);
+  await row.locator('[data-pick]').click();
+  const margin = page.getByRole('complementary', { name: 'Who it is' });
+  await margin.getByRole('listitem').first().waitFor();
+  assert.equal(await margin.getByRole('listitem').count(), group.goes + group.held + group.willNot);
+
+  await page.keyboard.press('h');
+  await row.getByText('held').waitFor();
+  await row.getByRole('button', { name: /^Release all/ }).waitFor();
+  await page.keyboard.press('Control+z');
+  await row.getByRole('button', { name: /^Hold all/ }).waitFor();
+
+  await margin.getByRole('button', { name: 'move all to another day' }).click();
+  const to = new Date(`${at.date}T12:00:00Z`);
+  to.setUTCDate(to.getUTCDate() + 1);
+  while ([0, 6].includes(to.getUTCDay())) to.setUTCDate(to.getUTCDate() + 1);
+  await margin.getByLabel('To which day').fill(to.toISOString().slice(0, 10));
+  await margin.getByRole('button', { name: 'Move', exact: true }).click();
+  await row.waitFor({ state: 'detached' });
+  await page.keyboard.press('Control+z');
+  await row.waitFor();
+
+  await row.locator('[data-pick]').click();
+  await margin.getByRole('listitem').first().getByRole('button').click();
+  await margin.getByRole('heading', { name: /^Why/ }).waitFor();
+  await margin.getByRole('button', { name: /^back to all/ }).click();
+
+  // The year by key: another week, and its first day at the top.
+  await page.getByRole('slider', { name: 'Week' }).press('End');
+  await page.getByRole('button', { name: 'back to today' }).waitFor();
+  await leave();
+});
+
+test('An opportunity is moved by key with another, won with its sum, lost with what happens later; the numbers say how sure they are', async () => {
+  const { page, leave } = await desk();
+  await page.goto(`${stack.url}/pipeline`);
+  await page.getByRole('heading', { name: 'Planning', level: 1 }).waitFor();
+  const read = async () => (await page.request.get(`${stack.url}/api/pipeline`)).json();
+  const before = await read();
+  const [inquiry, meeting] = before.stages;
+  const [one, two] = inquiry.rows;
+  const stretch = (name) => page.getByRole('region', { name, exact: true });
+  await stretch(inquiry.name).locator('[data-pick]').first().click();
+  await page.keyboard.press('x');
+  await page.keyboard.press('j');
+  await page.keyboard.press('x');
+  await page.keyboard.press('>');
+  await stretch(meeting.name).getByRole('button', { name: new RegExp(one.person.name) }).first().waitFor();
+  await stretch(meeting.name).getByRole('button', { name: new RegExp(two.person.name) }).first().waitFor();
+  await page.keyboard.press('Control+z');
+  await stretch(inquiry.name).getByRole('button', { name: new RegExp(one.person.name) }).first().waitFor();
+
+  await stretch(inquiry.name).locator(`#opportunity-${one.id} [data-pick]`).click();
+  await page.keyboard.press('w');
+  await page.getByLabel(/^What it brought/).fill('2450.50');
+  await page.getByRole('button', { name: `${one.person.name}: won` }).click();
+  await page.locator(`#opportunity-${one.id}`).waitFor({ state: 'detached' });
+  await stretch(inquiry.name).locator(`#opportunity-${two.id} [data-pick]`).click();
+  await page.keyboard.press('l');
+  await page.getByLabel('Why it was lost').fill('timing');
+  await page.getByText('By itself starts “Timing was wrong”.').waitFor();
+  await page.getByRole('button', { name: `${two.person.name}: lost` }).click();
+  await page.locator(`#opportunity-${two.id}`).waitFor({ state: 'detached' });
+  const after = await read();
+  assert.equal(after.months[0].won, before.months[0].won + 1);
+  assert.equal(after.months[0].wonWorth, before.months[0].wonWorth + 2450.5);
+  assert.equal(after.months[0].lost, before.months[0].lost + 1);
+
+  const numbers = page.getByRole('region', { name: 'Its numbers' });
+  await numbers.getByText(/half of \d+ go on within \d+ days? \(with 80 % trust/).first().waitFor();
+  await numbers.getByText(/of all that were closed \d+ of \d+, between/).waitFor();
+  await numbers.getByText('in eight of ten between').waitFor();
+  await leave();
+});
+
 for (const width of [1280, 390]) {
   test(`every menu, popover and dialog of every page, ${width} px`, async (t) => {
     const { page, leave } = await desk({ width });
@@ -1698,6 +1812,9 @@ for (const width of [1280, 390]) {
     const [{ id: landing }] = await (await page.request.get(`${stack.url}/api/pages`)).json();
     const pages = [
       ['/', 'Calls'],
+      ['/almanac', 'Almanac'],
+      ['/almanac/forgotten', 'Nobody forgotten'],
+      ['/pipeline', 'Planning'],
       ['/people', 'People'],
       ['/people/bring-in', 'Bring people in'],
       ['/people/lists', 'Lists'],

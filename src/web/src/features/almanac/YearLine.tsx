@@ -22,55 +22,57 @@ export function YearLine({ weeks, from, today, go }: { weeks: Week[]; from: stri
     `the week of ${dayName(w.begins, today)}: ${count(w.messages, 'message', 'messages')}, ${count(w.calls, 'call', 'calls')}${w.others > 0 ? `, ${w.others} to write or do` : ''}`;
   return (
     <div className="px-7 pb-3 max-[699px]:px-4">
-      <div
-        role="slider"
-        tabIndex={0}
-        aria-label="Week"
-        aria-valuemin={0}
-        aria-valuemax={weeks.length - 1}
-        aria-valuenow={at}
-        aria-valuetext={weeks[at] && words(weeks[at])}
-        className="cursor-pointer"
-        onClick={(e) => {
-          const box = e.currentTarget.getBoundingClientRect();
-          const week = weeks[Math.min(weeks.length - 1, Math.max(0, Math.floor(((e.clientX - box.left) / box.width) * weeks.length)))];
-          if (week) go(week.begins < today ? today : week.begins);
-        }}
-        onKeyDown={(e) => {
-          const to = { ArrowRight: at + 1, ArrowLeft: at - 1, Home: 0, End: weeks.length - 1, PageDown: at + 4, PageUp: at - 4 }[e.key];
-          if (to === undefined) return;
-          e.preventDefault();
-          e.stopPropagation();
-          const week = weeks[Math.min(weeks.length - 1, Math.max(0, to))];
-          if (week) go(week.begins < today ? today : week.begins);
-        }}
-      >
-        <svg viewBox={`0 0 ${width} ${height}`} className="block w-full" aria-hidden="true">
-          <line x1="0" y1={base} x2={width} y2={base} stroke="var(--ink)" strokeWidth="1" />
-          {weeks.map((w, i) => {
-            // By area, so that twice as much looks twice as much.
-            const size = weight(w) === 0 ? 0 : 2 + 24 * Math.sqrt(weight(w) / most);
-            const month = monthBegins(w.begins, i === 0);
-            return (
-              <g key={w.begins}>
-                <title>{words(w)}</title>
-                <rect x={i * step} y="0" width={step} height={height} fill="transparent" />
-                <rect
-                  x={i * step + 2}
-                  y={base - size}
-                  width={step - 4}
-                  height={size}
-                  fill={i === at ? 'var(--leaf)' : 'var(--ink-faint)'}
-                />
-                {month && (
-                  <text x={i * step + 2} y={height - 3} fontSize="11" fill="var(--ink-soft)" fontFamily="var(--font-sans)">
-                    {month}
-                  </text>
-                )}
-              </g>
-            );
-          })}
-        </svg>
+      {/* On a narrow screen the year is wider than the page, and goes sideways within its line. */}
+      <div className="overflow-x-auto">
+        <div
+          role="slider"
+          tabIndex={0}
+          aria-label="Week"
+          aria-valuemin={0}
+          aria-valuemax={weeks.length - 1}
+          aria-valuenow={at}
+          aria-valuetext={weeks[at] && words(weeks[at])}
+          className="min-w-[620px] cursor-pointer"
+          onClick={(e) => {
+            const box = e.currentTarget.getBoundingClientRect();
+            const week = weeks[Math.min(weeks.length - 1, Math.max(0, Math.floor(((e.clientX - box.left) / box.width) * weeks.length)))];
+            if (week) go(week.begins < today ? today : week.begins);
+          }}
+          onKeyDown={(e) => {
+            const to = { ArrowRight: at + 1, ArrowLeft: at - 1, Home: 0, End: weeks.length - 1, PageDown: at + 4, PageUp: at - 4 }[e.key];
+            if (to === undefined) return;
+            e.preventDefault();
+            e.stopPropagation();
+            const week = weeks[Math.min(weeks.length - 1, Math.max(0, to))];
+            if (week) go(week.begins < today ? today : week.begins);
+          }}
+        >
+          <svg viewBox={`0 0 ${width} ${height}`} className="block w-full" aria-hidden="true">
+            <line x1="0" y1={base} x2={width} y2={base} stroke="var(--ink)" strokeWidth="1" />
+            {weeks.map((w, i) => {
+              const size = weight(w) === 0 ? 0 : 1 + 25 * (weight(w) / most);
+              const month = monthBegins(w.begins, i === 0);
+              return (
+                <g key={w.begins}>
+                  <title>{words(w)}</title>
+                  <rect x={i * step} y="0" width={step} height={height} fill="transparent" />
+                  <rect
+                    x={i * step + 2}
+                    y={base - size}
+                    width={step - 4}
+                    height={size}
+                    fill={i === at ? 'var(--leaf)' : 'var(--ink-faint)'}
+                  />
+                  {month && (
+                    <text x={i * step + 2} y={height - 3} fontSize="11" fill="var(--ink-soft)" fontFamily="var(--font-sans)">
+                      {month}
+                    </text>
+                  )}
+                </g>
+              );
+            })}
+          </svg>
+        </div>
       </div>
       <details className="text-small text-soft">
         <summary className="cursor-pointer leading-7">the year as a table, week by week</summary>

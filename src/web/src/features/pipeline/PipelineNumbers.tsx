@@ -7,6 +7,9 @@ import { count } from '../../ui/when';
 
 type Numbers = Schemas['PipelineNumbersDto'];
 
+/** A place along a line, for a style. */
+const along = (share: number) => `${(100 * share).toFixed(1)}%`;
+
 const percent = (share: number) => `${Math.round(100 * share)} %`;
 
 /** The pipeline's numbers, in sentences: how long, how many, and what may come in; each with what it may be off by. */
@@ -131,9 +134,9 @@ function ShareLine({ share, words, least }: { share: Schemas['WonShare']; words:
           <>
             <span
               className="absolute inset-y-[2px] bg-leaf-pale outline outline-1 outline-leaf"
-              style={{ left: percent(share.low), right: percent(1 - share.high) }}
+              style={{ left: along(share.low), right: along(1 - share.high) }}
             />
-            <span className="absolute inset-y-0 w-[2px] bg-leaf" style={{ left: percent(share.share) }} />
+            <span className="absolute inset-y-0 w-[2px] bg-leaf" style={{ left: along(share.share) }} />
           </>
         )}
       </span>
