@@ -102,7 +102,7 @@ public sealed class LiveEqualsRehearsedTests
             .Where(t => t.Kind == "email" || t.Kind == "text" || t.Kind == "call" || t.Kind == "note" || t.Kind == "task")
             .Select(t => new { t.PersonId, t.Id, At = t.SettledAt!.Value })
             .ToListAsync();
-        var said = foreseen.Coming.Where(t => t.Standing == Standing.Goes && t.At > foreseen.From && t.At < Worlds.End).Select(t => new { t.PersonId, Id = t.TouchId, t.At });
+        var said = foreseen.All.Where(t => t.Standing == Standing.Goes && t.At > foreseen.From && t.At < Worlds.End).Select(t => new { t.PersonId, Id = t.TouchId, t.At });
         Assert.NotEmpty(lived);
         Assert.Equal(lived.OrderBy(t => t.At).ThenBy(t => t.Id), said.OrderBy(t => t.At).ThenBy(t => t.Id));
     }
@@ -132,7 +132,7 @@ public sealed class LiveEqualsRehearsedTests
     }
 
     private static List<(Guid, Instant, Standing, string?)> Says(Foreseen foreseen, Instant now) =>
-        [.. foreseen.Coming.Where(t => t.At > now).Select(t => (t.TouchId, t.At, t.Standing, t.Why)).Order()];
+        [.. foreseen.All.Where(t => t.At > now).Select(t => (t.TouchId, t.At, t.Standing, t.Why)).Order()];
 
     /// <summary>The first generated world from a seed on in which a good deal happens.</summary>
     private static (Practice Practice, List<ProgramDefinition> Programs, List<Actor> People, TouchEngine Engine, List<Settled> Foreseen) LivelyWorld(int seed)

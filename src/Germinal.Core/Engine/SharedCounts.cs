@@ -1,5 +1,4 @@
 using System.Collections.Concurrent;
-using System.Runtime.InteropServices;
 using NodaTime;
 
 namespace Germinal.Core.Engine;
@@ -199,17 +198,6 @@ internal sealed class SharedCounts
             }
 
             asked.Add(ask);
-        }
-    }
-
-    private sealed class Tally : ICounters
-    {
-        public Dictionary<Counter, int> Asked { get; } = [];
-
-        public bool Ask(Counter counter, AskOrder order, bool takes)
-        {
-            CollectionsMarshal.GetValueRefOrAddDefault(Asked, counter, out _)++;
-            return true;
         }
     }
 

@@ -106,6 +106,15 @@ public sealed record AlmanacName(Guid TouchId, PersonRef Person, string At, stri
 /// <summary>How many there are, and the first of them.</summary>
 public sealed record AlmanacNames(int Count, IReadOnlyList<AlmanacName> Names);
 
+/// <summary>What a page shows out of the rehearsal, worked out once for as long as that stands.</summary>
+internal sealed record AlmanacParts(
+    int People,
+    IReadOnlyList<AlmanacWeek> Weeks,
+    IReadOnlyDictionary<LocalDate, IReadOnlyList<AlmanacGroup>> Groups,
+    IReadOnlyDictionary<LocalDate, IReadOnlyList<AlmanacStart>> Starts,
+    IReadOnlyDictionary<LocalDate, IReadOnlyList<AlmanacCalls>> Calls
+);
+
 /// <summary>Reads what comes: the rehearsal of everything that is on, beside appointments, occasions and members' own tasks.</summary>
 public static class AlmanacReading
 {
@@ -133,23 +142,8 @@ public static class AlmanacReading
         var first = LocalDate.Max(today, from ?? today);
         var last = first.PlusDays(Math.Clamp(days, 1, MostDays) - 1);
         var whose = await WhoseAsync(db, foreseen, filter, reader, now, stop);
-        var coming = Of(foreseen, filter, whose).Where(t => t.At >= now || t.Date == today).ToList();
-        var calls = await CallsAsync(db, foreseen, filter, whose, today, stop);
-        var liquid = (LiquidLetters)foreseen.Engine.Templates;
-        var groups = coming
-            .Where(t => t.Date >= first && t.Date <= last && t.Step is not CallStep)
-            .GroupBy(t => t.Date)
-            .ToDictionary(g => g.Key, g => GroupsOf(g, liquid));
-        var starts = coming
-            .Where(t => t.BeganAt is not null)
-            .Select(t => (t.Program, Day: t.BeganAt!.Value.InZone(practice.Zone).Date))
-            .Where(s => s.Day >= first && s.Day <= last)
-            .GroupBy(s => s.Day)
-            .ToDictionary(g => g.Key, g => StartsOf(g.Select(s => s.Program)));
-        var sheets = calls
-            .Where(c => c.Day >= first && c.Day <= last)
-            .GroupBy(c => c.Day)
-            .ToDictionary(g => g.Key, g => SheetsOf(g, g.Key, foreseen));
+        AlmanacParts Parts() => PartsOf(foreseen, filter, whose, today, first, last);
+        var (people, weeks, groups, starts, sheets) = whose is null ? foreseen.Worked.GetOrAdd((filter, first, last), _ => Parts()) : Parts();
         var appointments = await AppointmentsAsync(db, foreseen, filter, whose, first, last, stop);
         var occasions = filter.Kind is null && filter.Program is null ? await OccasionsAsync(db, foreseen, filter, whose, first, last, stop) : [];
         var tasks = filter.Kind is null or "task" && filter.Program is null ? await TasksAsync(db, filter, whose, first, last, stop) : [];
@@ -174,10 +168,39 @@ public static class AlmanacReading
         return new AlmanacDto(
             now.Iso(),
             practice.Zone.Id,
-            coming.Select(t => t.PersonId).Distinct().Count(),
+            people,
             foreseen.People.Count < AlmanacPeople.Most,
-            WeeksOf(coming.Where(t => t.Step is not CallStep), calls, today),
+            weeks,
             all
+        );
+    }
+
+    private static AlmanacParts PartsOf(Foreseen foreseen, AlmanacFilter filter, FrozenSet<Guid>? whose, LocalDate today, LocalDate first, LocalDate last)
+    {
+        var practice = foreseen.Engine.Practice;
+        var coming = Of(foreseen.All, foreseen, filter, whose).Where(t => t.Date >= today).ToList();
+        var calls = CallsOf(foreseen, filter, whose).ToList();
+        var liquid = (LiquidLetters)foreseen.Engine.Templates;
+        var groups = coming
+            .Where(t => t.Date >= first && t.Date <= last && t.Step is not CallStep)
+            .GroupBy(t => t.Date)
+            .ToDictionary(g => g.Key, g => GroupsOf(g, liquid));
+        var starts = coming
+            .Where(t => t.BeganAt is not null)
+            .Select(t => (t.Program, Day: t.BeganAt!.Value.InZone(practice.Zone).Date))
+            .Where(s => s.Day >= first && s.Day <= last)
+            .GroupBy(s => s.Day)
+            .ToDictionary(g => g.Key, g => StartsOf(g.Select(s => s.Program)));
+        var sheets = calls
+            .Where(c => c.Day >= first && c.Day <= last)
+            .GroupBy(c => c.Day)
+            .ToDictionary(g => g.Key, g => SheetsOf(g, g.Key, foreseen));
+        return new AlmanacParts(
+            coming.Select(t => t.PersonId).Distinct().Count(),
+            WeeksOf(coming.Where(t => t.Step is not CallStep), calls, today),
+            groups,
+            starts,
+            sheets
         );
     }
 
@@ -204,7 +227,7 @@ public static class AlmanacReading
         var whose = await WhoseAsync(db, foreseen, filter, reader, now, stop);
         if (step is { } wanted)
         {
-            var found = InGroup(foreseen, date, wanted, filter, whose, now);
+            var found = InGroup(foreseen, date, wanted, filter, whose);
             return new AlmanacNames(
                 found.Count,
                 [
@@ -224,8 +247,7 @@ public static class AlmanacReading
             );
         }
 
-        var today = now.InZone(foreseen.Engine.Practice.Zone).Date;
-        var calls = (await CallsAsync(db, foreseen, filter, whose, today, stop)).Where(c => c.Day == date).Take(MostNames + 1).ToList();
+        var calls = CallsOf(foreseen, filter, whose).Where(c => c.Day == date).OrderBy(c => c.Due).ThenBy(c => c.TouchId).ToList();
         var ids = calls.Select(c => c.Person).Where(p => !foreseen.People.ContainsKey(p)).ToList();
         var others = await db.People.AsNoTracking().Where(p => ids.Contains(p.Id)).ToDictionaryAsync(p => p.Id, p => p.Name, stop);
         return new AlmanacNames(
@@ -257,12 +279,14 @@ public static class AlmanacReading
         Guid reader,
         Instant now,
         CancellationToken stop
-    ) => InGroup(foreseen, date, step, filter, await WhoseAsync(db, foreseen, filter, reader, now, stop), now);
+    ) => InGroup(foreseen, date, step, filter, await WhoseAsync(db, foreseen, filter, reader, now, stop));
 
-    private static List<ComingTouch> InGroup(Foreseen foreseen, LocalDate date, (Guid Program, string Step) step, AlmanacFilter filter, FrozenSet<Guid>? whose, Instant now) =>
+    private static List<ComingTouch> InGroup(Foreseen foreseen, LocalDate date, (Guid Program, string Step) step, AlmanacFilter filter, FrozenSet<Guid>? whose) =>
         [
-            .. Of(foreseen, filter, whose)
-                .Where(t => t.Date == date && t.Program.ProgramId == step.Program && t.Step.Id == step.Step && (t.At >= now || t.Date == now.InZone(foreseen.Engine.Practice.Zone).Date)),
+            .. Of(foreseen.ByDay.GetValueOrDefault(date) ?? [], foreseen, filter, whose)
+                .Where(t => t.Program.ProgramId == step.Program && t.Step.Id == step.Step)
+                .OrderBy(t => t.At)
+                .ThenBy(t => t.TouchId),
         ];
 
     /// <summary>The people a filter leaves; null for all.</summary>
@@ -277,8 +301,8 @@ public static class AlmanacReading
         return (await db.InSegment(rule, foreseen.Engine.Practice.RulesAt(now)).Select(p => p.Id).ToListAsync(stop)).ToFrozenSet();
     }
 
-    private static IEnumerable<ComingTouch> Of(Foreseen foreseen, AlmanacFilter filter, FrozenSet<Guid>? whose) =>
-        foreseen.Coming.Where(t =>
+    private static IEnumerable<ComingTouch> Of(IEnumerable<ComingTouch> some, Foreseen foreseen, AlmanacFilter filter, FrozenSet<Guid>? whose) =>
+        some.Where(t =>
             (filter.Program is null || t.Program.ProgramId == filter.Program)
             && (filter.Kind is null || t.Step.Kind == filter.Kind)
             && (whose is null || whose.Contains(t.PersonId))
@@ -317,67 +341,14 @@ public static class AlmanacReading
                 .ThenBy(s => s.Program, StringComparer.Ordinal),
         ];
 
-    private sealed record CallAt(Guid TouchId, Guid Person, Guid? Member, LocalDate Day, LocalDate Due, string Program, bool IsMoved, bool OverCapacity);
-
-    /// <summary>Everybody's calls on their days: those that stand on the sheet already, and those that come.</summary>
-    private static async Task<IReadOnlyList<CallAt>> CallsAsync(GerminalDb db, Foreseen foreseen, AlmanacFilter filter, FrozenSet<Guid>? whose, LocalDate today, CancellationToken stop)
-    {
-        if (filter.Kind is not (null or "call"))
-        {
-            return [];
-        }
-
-        var practice = foreseen.Engine.Practice;
-        var open = await db
-            .Touches.AsNoTracking()
-            .Where(t => t.Kind == "call" && t.Status == TouchStatus.Open)
-            .Select(t => new
-            {
-                t.Id,
-                t.PersonId,
-                t.ProgramId,
-                t.Version,
-                t.StepId,
-                t.FirstDue,
-                t.MovedTo,
-                Owner = db.People.Where(p => p.Id == t.PersonId).Select(p => p.OwnerId).FirstOrDefault(),
-            })
-            .ToListAsync(stop);
-        var about = new Dictionary<Guid, (Guid Person, Guid ProgramId, string Program, LocalDate Due, bool IsMoved)>();
-        var ahead = new List<CallAhead>();
-        foreach (var call in open)
-        {
-            var program = foreseen.Engine.Shelf.Find(call.ProgramId, call.Version).Definition;
-            var due = call.MovedTo ?? call.FirstDue.InZone(practice.Zone).Date;
-            about[call.Id] = (call.PersonId, call.ProgramId, program.Name, due, call.MovedTo is not null);
-
-            // One that is due already can be made from today on, up to the same last day.
-            var (day, slack) = CallDays.FromToday(due, call.MovedTo is null ? CallDays.SlackOf(program.StepOf(call.StepId)!) : 0, today, practice.Calendar);
-            ahead.Add(new CallAhead(call.Id, call.Owner, day, slack));
-        }
-
-        foreach (var call in foreseen.Coming.Where(t => t.Step is CallStep && t.Standing == Standing.Goes && t.Date >= today && !about.ContainsKey(t.TouchId)))
-        {
-            about[call.TouchId] = (call.PersonId, call.Program.ProgramId, call.Program.Definition.Name, call.Date, call.IsMoved);
-            ahead.Add(new CallAhead(call.TouchId, foreseen.People[call.PersonId].OwnerId, call.Date, call.IsMoved ? 0 : CallDays.SlackOf(call.Step)));
-        }
-
-        return
-        [
-            .. CallDays
-                .Place(practice, ahead)
-                .Select(c => (Call: c, About: about[c.TouchId]))
-                .Where(c =>
-                    (filter.Member is null || c.Call.MemberId == filter.Member)
-                    && (filter.Program is null || c.About.ProgramId == filter.Program)
-                    && (whose is null || whose.Contains(c.About.Person))
-                )
-                .Select(c => new CallAt(c.Call.TouchId, c.About.Person, c.Call.MemberId, c.Call.Day, c.About.Due, c.About.Program, c.About.IsMoved, c.Call.OverCapacity))
-                .OrderBy(c => c.Day)
-                .ThenBy(c => c.Due)
-                .ThenBy(c => c.TouchId),
-        ];
-    }
+    private static IEnumerable<CallAt> CallsOf(Foreseen foreseen, AlmanacFilter filter, FrozenSet<Guid>? whose) =>
+        filter.Kind is not (null or "call")
+            ? []
+            : foreseen.Calls.Where(c =>
+                (filter.Member is null || c.Member == filter.Member)
+                && (filter.Program is null || c.ProgramId == filter.Program)
+                && (whose is null || whose.Contains(c.Person))
+            );
 
     private static IReadOnlyList<AlmanacCalls> SheetsOf(IEnumerable<CallAt> calls, LocalDate day, Foreseen foreseen) =>
         [
@@ -397,7 +368,7 @@ public static class AlmanacReading
                 .OrderBy(c => c.Member, StringComparer.Ordinal),
         ];
 
-    private static IReadOnlyList<AlmanacWeek> WeeksOf(IEnumerable<ComingTouch> coming, IReadOnlyList<CallAt> calls, LocalDate today)
+    private static IReadOnlyList<AlmanacWeek> WeeksOf(IEnumerable<ComingTouch> coming, List<CallAt> calls, LocalDate today)
     {
         var monday = AlmanacRoom.MondayOf(today);
         var counts = Enumerable.Range(0, AlmanacRoom.Weeks).Select(_ => new int[3]).ToList();

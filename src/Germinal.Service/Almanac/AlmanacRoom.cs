@@ -1,5 +1,5 @@
 using System.Collections.Concurrent;
-using System.Collections.Immutable;
+using System.Runtime.InteropServices;
 using Germinal.Core.Almanac;
 using Germinal.Core.Contact;
 using Germinal.Core.Engine;
@@ -13,16 +13,25 @@ namespace Germinal.Service.Almanac;
 /// <summary>What comes for everybody of a practice, from a moment to a horizon.</summary>
 /// <param name="Engine">The practice's engine it was rehearsed with.</param>
 /// <param name="From">The moment it begins.</param>
-/// <param name="Until">The horizon, itself excluded.</param>
 /// <param name="People">Those for whom something can come, by id.</param>
-/// <param name="Coming">What comes, in order of time.</param>
+/// <param name="ByPerson">What comes for each of them, in order of time.</param>
+/// <param name="ByDay">What comes on each day, in no order.</param>
+/// <param name="Calls">Everybody's calls on their days: those that stand on the sheet already, and those that come.</param>
 public sealed record Foreseen(
     TouchEngine Engine,
     Instant From,
-    Instant Until,
-    ImmutableDictionary<Guid, PersonFacts> People,
-    IReadOnlyList<ComingTouch> Coming
-);
+    IReadOnlyDictionary<Guid, PersonFacts> People,
+    IReadOnlyDictionary<Guid, IReadOnlyList<ComingTouch>> ByPerson,
+    IReadOnlyDictionary<LocalDate, List<ComingTouch>> ByDay,
+    IReadOnlyList<CallAt> Calls
+)
+{
+    /// <summary>What pages have been made of it already, by what they asked for.</summary>
+    internal ConcurrentDictionary<(AlmanacFilter Filter, LocalDate First, LocalDate Last), AlmanacParts> Worked { get; } = [];
+
+    /// <summary>Everything that comes, in no order.</summary>
+    public IEnumerable<ComingTouch> All => ByDay.Values.SelectMany(d => d);
+}
 
 /// <summary>
 /// The rehearsal of everything that is on, kept warm in this process: what has not changed since the last look is not rehearsed again.
@@ -43,7 +52,7 @@ public sealed class AlmanacRoom(ProgramDesk desk) : IDisposable
     {
         public readonly SemaphoreSlim Gate = new(1);
         public readonly AlmanacPeople People = new();
-        public readonly Dictionary<Guid, IReadOnlyList<ComingTouch>> ByPerson = [];
+        public KeptRehearsal<IReadOnlyList<ComingTouch>>? Rehearsal;
         public Foreseen? Found;
         public DateTime ReadAt;
         public DateTime UsedAt = DateTime.UtcNow;
@@ -83,7 +92,7 @@ public sealed class AlmanacRoom(ProgramDesk desk) : IDisposable
         var zone = engine.Practice.Zone;
         var today = now.InZone(zone).Date;
         var until = MondayOf(today).PlusWeeks(Weeks).AtStartOfDayInZone(zone).ToInstant();
-        var isSame = kept.Found is { } found && ReferenceEquals(found.Engine, engine) && found.From <= now && found.From.InZone(zone).Date == today;
+        var isSame = kept.Found is { } before && ReferenceEquals(before.Engine, engine) && before.From <= now && before.From.InZone(zone).Date == today;
         if (!isSame || DateTime.UtcNow - kept.ReadAt > ReadAnewAfter)
         {
             // What is read of people depends on what the engine asks.
@@ -97,31 +106,21 @@ public sealed class AlmanacRoom(ProgramDesk desk) : IDisposable
             return kept.Found!;
         }
 
-        // Where people concern each other through what a day holds, all of them are rehearsed again.
-        IReadOnlyList<Actor> again = isSame && !engine.SharesCounts ? read : [.. kept.People.All];
-        var coming = new ConcurrentBag<(Guid Person, IReadOnlyList<ComingTouch> Touches)>();
-        await Task.Run(
-            () => Rehearsal.OfMany(engine, again, now, until, (_, actor, touches) => coming.Add((actor.Person.Id, ComingTouch.Of(engine.Practice, actor, touches, until))), null, stop),
-            stop
-        );
-        if (again.Count != read.Count || !isSame)
+        var rehearsal = kept.Rehearsal = isSame ? kept.Rehearsal! : new KeptRehearsal<IReadOnlyList<ComingTouch>>(engine, until, (actor, touches) => ComingTouch.Of(engine.Practice, actor, touches, until));
+        await Task.Run(() => rehearsal.Change(now, read, gone, stop), stop);
+        var (people, byPerson, byDay) = (new Dictionary<Guid, PersonFacts>(), new Dictionary<Guid, IReadOnlyList<ComingTouch>>(), new Dictionary<LocalDate, List<ComingTouch>>());
+        foreach (var (actor, touches) in rehearsal.All)
         {
-            kept.ByPerson.Clear();
+            people[actor.Person.Id] = actor.Person;
+            byPerson[actor.Person.Id] = touches;
+            foreach (var touch in touches)
+            {
+                (CollectionsMarshal.GetValueRefOrAddDefault(byDay, touch.Date, out _) ??= []).Add(touch);
+            }
         }
 
-        gone.ToList().ForEach(id => kept.ByPerson.Remove(id));
-        foreach (var (person, touches) in coming)
-        {
-            kept.ByPerson[person] = touches;
-        }
-
-        return new Foreseen(
-            engine,
-            now,
-            until,
-            kept.People.All.ToImmutableDictionary(a => a.Person.Id, a => a.Person),
-            [.. kept.ByPerson.Values.SelectMany(t => t).OrderBy(t => t.At).ThenBy(t => t.TouchId)]
-        );
+        var found = new Foreseen(engine, now, people, byPerson, byDay, []);
+        return found with { Calls = await AlmanacCalling.PlaceAsync(db, found, today, stop) };
     }
 
     /// <summary>The Monday of a date's week.</summary>

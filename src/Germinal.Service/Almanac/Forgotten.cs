@@ -68,9 +68,9 @@ public static class Forgotten
                 """
             )
             .ToListAsync(stop);
-        var coming = foreseen.Coming.Where(t => t.At >= now).ToLookup(t => t.PersonId);
+        IEnumerable<ComingTouch> ComingFor(Guid person) => (foreseen.ByPerson.GetValueOrDefault(person) ?? []).Where(t => t.At >= now);
         var far = now + Duration.FromDays(farDays);
-        var found = people.Select(p => (Person: p, Kind: KindOf(coming[p.Id], p.Open, far), Coming: coming[p.Id])).Where(p => p.Kind is not null).ToList();
+        var found = people.Select(p => (Person: p, Kind: KindOf(ComingFor(p.Id), p.Open, far), Coming: ComingFor(p.Id))).Where(p => p.Kind is not null).ToList();
         var members = foreseen.Engine.Practice.Members.ToDictionary(m => m.Id, m => m.Name);
         var asked = found.Where(p => p.Kind == kind).ToList();
         string? NameOf(Guid? id) => id is { } member ? members.GetValueOrDefault(member) : null;

@@ -286,6 +286,34 @@ public sealed class WorldProperties
             print: w => w.ToString()
         );
 
+    /// <summary>What is kept and changed person by person is what rehearsing everybody at once gives, with limits and without.</summary>
+    [Fact]
+    public void A_kept_rehearsal_is_the_whole_one_however_people_come_and_go() =>
+        Gen.Select(Worlds.Any, Gen.Int[0, 1_000_000])
+            .Sample(
+                (world, chance) =>
+                {
+                    var engine = world.Engine;
+                    var random = new Random(chance);
+                    static string Say(IReadOnlyList<RehearsedTouch> touches) => string.Join('\n', touches.Select(t => $"{t.TouchId} {t.At} {t.Outcome} {t.Reason}"));
+                    var kept = new KeptRehearsal<string>(engine, Worlds.End, (_, touches) => Say(touches));
+                    var there = new Dictionary<Guid, Actor>();
+                    for (var round = 0; round < 4; round++)
+                    {
+                        var gone = there.Keys.Where(_ => random.Next(3) == 0).ToList();
+                        gone.ForEach(id => there.Remove(id));
+                        var come = world.People.Where(p => !gone.Contains(p.Person.Id) && random.Next(2) == 0).ToList();
+                        come.ForEach(p => there[p.Person.Id] = p);
+                        kept.Change(Worlds.Begin, come, gone, CancellationToken.None);
+                        var whole = new System.Collections.Concurrent.ConcurrentDictionary<Guid, string>();
+                        Rehearsal.OfMany(engine, [.. there.Values], Worlds.Begin, Worlds.End, (_, actor, touches) => whole[actor.Person.Id] = Say(touches), null, CancellationToken.None);
+                        Assert.Equal(whole.OrderBy(w => w.Key), kept.All.Select(k => KeyValuePair.Create(k.Actor.Person.Id, k.Kept)).OrderBy(w => w.Key));
+                    }
+                },
+                iter: 300,
+                print: w => w.Item1.ToString()
+            );
+
     [Fact]
     public void A_history_is_a_prefix_of_its_later_history() =>
         Gen.Select(Worlds.Any, Gen.Int[1, 170])

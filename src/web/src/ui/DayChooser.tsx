@@ -6,25 +6,26 @@ import { date, nextDay } from './when';
 /**
  * A button that asks for a day, today at the earliest, and hands it on.
  * @param words what the button says
+ * @param after the day on which it stands now: the one after it is offered first
  */
 export function DayChooser({
   words,
-  label,
+  after,
   choose,
   busy,
 }: {
   words: string;
-  label?: string;
+  after?: string;
   choose: (day: string) => void;
   busy?: boolean;
 }) {
   const { now, zone } = useNow();
   const today = date(now, zone);
   const [open, setOpen] = useState(false);
-  const [day, setDay] = useState(nextDay(today));
+  const [day, setDay] = useState(nextDay(after && after > today ? after : today));
   if (!open)
     return (
-      <Button disabled={busy} aria-label={label} onClick={() => setOpen(true)}>
+      <Button disabled={busy} onClick={() => setOpen(true)}>
         {words}
       </Button>
     );

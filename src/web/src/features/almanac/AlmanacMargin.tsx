@@ -66,7 +66,7 @@ export function AlmanacMargin({
           <Button disabled={busy} onClick={() => act(group.goes > 0 ? 'hold' : 'release')}>
             {group.goes > 0 ? 'hold all' : 'let all go'}
           </Button>
-          <DayChooser words="move all to another day" choose={(day) => act('move', day)} busy={busy} />
+          <DayChooser words="move all to another day" after={line.date} choose={(day) => act('move', day)} busy={busy} />
           <Button disabled={busy} onClick={() => act('drop')}>
             drop all
           </Button>
