@@ -47,7 +47,6 @@ try {
   const program = (await ada.get('/api/programs')).find((p) => p.name === 'Year-round').id;
   await ada.post('/api/people/start', { ids: null, matching: { search: null, tag: 'Bench', stage: null, owner: null, list: null }, program });
   await until('they have begun', async () => sql("SELECT count(*) FROM person_states s JOIN people p ON p.id = s.person_id WHERE p.last_name = 'Bench' AND s.next_due < 'infinity'") === String(people), 600);
-  if (process.env.EXPLAIN) console.log(sql(process.env.EXPLAIN));
   await time(`${people} more, first look`, 1);
   await time(`${people} more, everything anew`, 4, anew);
   await time(`${people} more, nothing changed`, 20);

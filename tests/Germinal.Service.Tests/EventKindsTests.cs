@@ -47,6 +47,8 @@ public sealed class EventKindsTests
         new TouchMarked(At, Touch, TouchMark.Held),
         new TouchMarked(At, Touch, TouchMark.Dropped),
         new TouchMarked(At, Touch, null),
+        new TouchMovedTo(At, Touch, new LocalDate(2027, 3, 9)),
+        new TouchMovedTo(At, Touch, null),
         new ConsentOverruled(At, Touch, "Ada", "they asked by telephone"),
         new RunStoppedByHand(At, Touch, "Ada"),
         new StartTakenBack(At, Touch, "Ada"),

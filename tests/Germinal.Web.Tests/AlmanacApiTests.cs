@@ -87,6 +87,17 @@ public sealed class AlmanacApiTests(Site site) : IClassFixture<Site>
         Task<JsonElement> BackAsync(string how, JsonElement done) =>
             ada.DoAsync("/api/almanac/group/undo", new { how, touches = done.GetProperty("touches"), events = done.GetProperty("events"), before = done.GetProperty("before").GetString() });
 
+        // One that was held by itself stays held when holding all is taken back.
+        var third = (await ada.GetAsync($"/api/almanac/names?date=2027-03-08&ofProgram={program}&step=a")).GetProperty("names")[0];
+        await ada.DoAsync($"/api/touches/{third.GetProperty("touchId").GetString()}/hold?person={third.GetProperty("person").GetProperty("id").GetString()}");
+        Assert.Equal((1, 1), await StandsAsync());
+        var rest = await DoAsync("hold");
+        Assert.Equal(1, rest.GetProperty("count").GetInt32());
+        await BackAsync("hold", rest);
+        Assert.Equal((1, 1), await StandsAsync());
+        await ada.DoAsync($"/api/touches/{third.GetProperty("touchId").GetString()}/release?person={third.GetProperty("person").GetProperty("id").GetString()}");
+        Assert.Equal((2, 0), await StandsAsync());
+
         var held = await DoAsync("hold");
         Assert.Equal(2, held.GetProperty("count").GetInt32());
         Assert.Equal((0, 2), await StandsAsync());

@@ -144,7 +144,17 @@ public static class AlmanacEndpoints
         }
 
         var group = await AlmanacReading.GroupAsync(db, foreseen, day, (body.Program, body.Step), new AlmanacFilter(), caller.Id, now, stop);
-        var wanted = group.Where(t => t.Standing == Standing.Held || (body.How != "release" && t.Standing == Standing.Goes)).Take(MostOfGroup).ToList();
+        var wanted = group
+            .Where(t =>
+                body.How switch
+                {
+                    "hold" => t.Standing == Standing.Goes,
+                    "release" => t.Standing == Standing.Held,
+                    _ => t.Standing != Standing.WillNot,
+                }
+            )
+            .Take(MostOfGroup)
+            .ToList();
         var touches = wanted.ConvertAll(t => (t.PersonId, t.TouchId));
         var events = await HoldMany.SayAsync(db, touches, Says(body.How, Dates.TryParse(body.To), now), caller.Name, stop);
         return TypedResults.Ok(new GroupDone(events.Count, [.. touches.Select(t => new TouchOf(t.PersonId, t.TouchId))], events, wanted.Exists(t => t.IsMoved) ? day.Iso() : null));

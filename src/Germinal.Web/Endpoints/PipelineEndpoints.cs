@@ -63,7 +63,7 @@ public static class PipelineEndpoints
     /// <param name="Worth">What it is worth; null for not known.</param>
     /// <param name="ExpectedOn">When it is expected to be closed, as <c>YYYY-MM-DD</c>; null for not known.</param>
     /// <param name="Owner">Who looks after it; null for nobody.</param>
-    public sealed record OpportunityBody([AtMost(Lengths.Name)] string Title, decimal? Worth = null, [AtMost(10)] string? ExpectedOn = null, Guid? Owner = null);
+    public sealed record OpportunityBody([AtMost(Lengths.Name)] string Title = "", decimal? Worth = null, [AtMost(10)] string? ExpectedOn = null, Guid? Owner = null);
 
     public static void Map(IEndpointRouteBuilder app)
     {
@@ -177,6 +177,11 @@ public static class PipelineEndpoints
 
     private static async Task<Results<NoContent, NotFound, ValidationProblem>> Change(Guid id, OpportunityBody body, GerminalDb db, CancellationToken stop)
     {
+        if (!await db.Opportunities.AnyAsync(o => o.Id == id, stop))
+        {
+            return TypedResults.NotFound();
+        }
+
         if (string.IsNullOrWhiteSpace(body.Title))
         {
             return Problems.Field("title", "Say in a few words what it is about.");
@@ -198,14 +203,13 @@ public static class PipelineEndpoints
         }
 
         var (title, worth, expected) = (body.Title.Trim(), body.Worth, Dates.TryParse(body.ExpectedOn));
-        return await db
+        await db
             .Opportunities.Where(o => o.Id == id)
             .ExecuteUpdateAsync(
                 u => u.SetProperty(o => o.Title, title).SetProperty(o => o.Worth, worth).SetProperty(o => o.ExpectedOn, expected).SetProperty(o => o.OwnerId, body.Owner),
                 stop
-            ) == 1
-            ? TypedResults.NoContent()
-            : TypedResults.NotFound();
+            );
+        return TypedResults.NoContent();
     }
 
     private static string? WorthProblem(decimal? worth) =>

@@ -27,7 +27,7 @@ public static class TouchMoves
 
     /// <param name="Person">Whom it is about.</param>
     /// <param name="To">The day, as <c>YYYY-MM-DD</c>; null takes the move back.</param>
-    public sealed record MoveTouchBody(Guid Person, [AtMost(10)] string? To = null);
+    public sealed record MoveTouchBody(Guid? Person = null, [AtMost(10)] string? To = null);
 
     public static void Map(IEndpointRouteBuilder app) =>
         app.MapPost("/api/touches/{id:guid}/move", Move).WithTags("touches").RequireAuthorization(Rights.Work);
@@ -50,6 +50,11 @@ public static class TouchMoves
         CancellationToken stop
     )
     {
+        if (body.Person is not { } person || !await db.People.AnyAsync(p => p.Id == person, stop))
+        {
+            return TypedResults.NotFound();
+        }
+
         var engine = await programs.EngineAsync(db, stop);
         var today = (await PracticeClock.NowAsync(db, stop)).InZone(engine.Practice.Zone).Date;
         if (Problem(body.To, today) is { } problem)
@@ -58,7 +63,7 @@ public static class TouchMoves
         }
 
         var known = await db.Touches.AsNoTracking().FirstOrDefaultAsync(t => t.Id == id, stop);
-        if ((known is not null && known.PersonId != body.Person) || !await db.People.AnyAsync(p => p.Id == body.Person, stop))
+        if (known is not null && known.PersonId != person)
         {
             return TypedResults.NotFound();
         }
@@ -67,12 +72,12 @@ public static class TouchMoves
         LocalDate? before = null;
         var moved = await acts.TakeAsync(
             db,
-            body.Person,
+            person,
             async now =>
             {
                 var touch = await db.Touches.AsNoTracking().FirstOrDefaultAsync(t => t.Id == id, stop);
-                before = touch?.MovedTo ?? (await StateAsync(db, body.Person, stop)).Moves.GetValueOrDefault(id, default);
-                return touch is null or { Status: TouchStatus.Planned or TouchStatus.Open } ? new PeopleDesk(db, caller.Name, now).NewEvent(body.Person, new TouchMovedTo(now, id, day)) : null;
+                before = touch?.MovedTo ?? (await StateAsync(db, person, stop)).Moves.GetValueOrDefault(id, default);
+                return touch is null or { Status: TouchStatus.Planned or TouchStatus.Open } ? new PeopleDesk(db, caller.Name, now).NewEvent(person, new TouchMovedTo(now, id, day)) : null;
             },
             stop
         );
@@ -83,9 +88,9 @@ public static class TouchMoves
 
         // What becomes of it there, as things stand: beyond its late limit it would not go (rule 3.3).
         var clock = await PracticeClock.NowAsync(db, stop);
-        var facts = (await FactsReading.LoadAsync(db, [body.Person], stop, engine))[body.Person];
+        var facts = (await FactsReading.LoadAsync(db, [person], stop, engine))[person];
         var horizon = (day ?? today).PlusDays(40).AtStartOfDayInZone(engine.Practice.Zone).ToInstant();
-        var foreseen = Rehearsal.Of(engine, facts, await StateAsync(db, body.Person, stop), clock, horizon).FirstOrDefault(t => t.TouchId == id);
+        var foreseen = Rehearsal.Of(engine, facts, await StateAsync(db, person, stop), clock, horizon).FirstOrDefault(t => t.TouchId == id);
         return TypedResults.Ok(new MovedDto(before is { } was && was != default ? was.Iso() : null, foreseen?.At.Iso(), foreseen?.WillNot));
     }
 
