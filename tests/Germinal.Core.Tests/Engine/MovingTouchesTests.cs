@@ -20,7 +20,7 @@ public sealed class MovingTouchesTests
     private static List<(string Step, string When)> Sent(TouchEngine engine, PersonState state) =>
         [.. Rehearsal.Of(engine, Person(), state, At("2027-03-01T11:00"), At("2027-06-01T00:00")).Select(t => (t.Step.Id, Local(t.At)))];
 
-    private static string Local(Instant at) => at.InZone(NewYork).LocalDateTime.ToString("MM-dd'T'HH:mm", null);
+    private static string Local(Instant at) => at.InZone(NewYork).LocalDateTime.ToString("MM-dd'T'HH:mm", System.Globalization.CultureInfo.InvariantCulture);
 
     [Fact]
     public void It_goes_on_that_date_at_its_time_and_what_follows_counts_from_there()
