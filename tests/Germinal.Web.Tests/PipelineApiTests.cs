@@ -61,7 +61,7 @@ public sealed class PipelineApiTests(Site site) : IClassFixture<Site>
         await using (var db = site.Db())
         {
             var id = Guid.Parse(won);
-            await db.Opportunities.Where(o => o.Id == id).ExecuteUpdateAsync(u => u.SetProperty(o => o.OpenedAt, Site.Now - Duration.FromDays(30)));
+            await db.Opportunities.Where(o => o.Id == id).ExecuteUpdateAsync(u => u.SetProperty(o => o.OpenedAt, Site.Now - Duration.FromDays(30)).SetProperty(o => o.StageSince, Site.Now - Duration.FromDays(30)));
         }
 
         Assert.Equal(1, (await ada.DoAsync("/api/pipeline/close", new { ids = new[] { won }, won = true, worth = 1999.99m, on = "2027-02-27" })).GetProperty("count").GetInt32());
@@ -69,6 +69,9 @@ public sealed class PipelineApiTests(Site site) : IClassFixture<Site>
         {
             var row = await db.Opportunities.AsNoTracking().SingleAsync(o => o.Id == Guid.Parse(won));
             Assert.Equal(("won", 1999.99m, new LocalDate(2027, 2, 27)), (row.Status, row.Worth, row.ClosedAt!.Value.InUtc().Date));
+
+            // Its way ends on that day too: that is what the numbers are made from.
+            Assert.Equal(row.ClosedAt, (await db.OpportunityMoves.SingleAsync(m => m.OpportunityId == row.Id && m.Status == "won")).At);
         }
 
         var february = (await ada.GetAsync("/api/pipeline")).GetProperty("months")[1];

@@ -55,13 +55,13 @@ public sealed class DealingsDesk(GerminalDb db, PeopleDesk desk, Instant now)
         await db.SaveChangesAsync(stop);
     }
 
-    private void Note(OpportunityRow row, string status) =>
+    private void Note(OpportunityRow row, string status, Instant? at = null) =>
         db.OpportunityMoves.Add(
             new OpportunityMoveRow
             {
                 PracticeId = row.PracticeId,
                 OpportunityId = row.Id,
-                At = now,
+                At = at ?? now,
                 Stage = row.Stage,
                 Status = status,
             }
@@ -107,7 +107,8 @@ public sealed class DealingsDesk(GerminalDb db, PeopleDesk desk, Instant now)
             return false;
         }
 
-        Note(row, status);
+        // Nothing of its way lies before what came last.
+        Note(row, status, Instant.Max(closed, row.StageSince));
         if (lost is not null)
         {
             await db.People.Where(p => p.Id == row.PersonId).ExecuteUpdateAsync(u => u.SetProperty(p => p.LostReason, lost), stop);
