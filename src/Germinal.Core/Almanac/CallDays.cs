@@ -41,11 +41,25 @@ public static class CallDays
                 ),
         ];
 
-    /// <summary>Whose sheet somebody's call is on: their owner's, else that of who stands in for the practice.</summary>
-    public static Guid? MemberOf(Practice practice, Guid? owner) => owner is { } id && practice.Members.Any(m => m.Id == id) ? id : practice.FallbackSender;
+    /// <summary>Whose sheet somebody's call is on: that of whoever signs for them; null for nobody's.</summary>
+    public static Guid? MemberOf(Practice practice, Guid? owner) => practice.SenderFor(owner)?.Id;
 
     /// <summary>By how many working days a call may move.</summary>
     public static int SlackOf(Step step) => (step as CallStep)?.Slack.WholeDays ?? 0;
+
+    /// <summary>A call that stands on the day sheet, as it is placed: one that a member has moved stands on that day, another may move by its slack.</summary>
+    /// <param name="practice">The practice, for its clock and calendar.</param>
+    /// <param name="touchId">The touch.</param>
+    /// <param name="owner">Who looks after the person; null for nobody.</param>
+    /// <param name="step">Its step.</param>
+    /// <param name="firstDue">When it was first due.</param>
+    /// <param name="movedTo">The day to which a member has moved it; null where that is its own.</param>
+    /// <param name="today">Today, on the practice's clock.</param>
+    public static CallAhead OnSheet(Practice practice, Guid touchId, Guid? owner, Step step, Instant firstDue, LocalDate? movedTo, LocalDate today)
+    {
+        var (day, slack) = FromToday(movedTo ?? firstDue.InZone(practice.Zone).Date, movedTo is null ? SlackOf(step) : 0, today, practice.Calendar);
+        return new CallAhead(touchId, owner, day, slack);
+    }
 
     /// <summary>A call that is due already can be made from today on, up to the same last day.</summary>
     /// <param name="due">The date it is due.</param>
@@ -53,7 +67,7 @@ public static class CallDays
     /// <param name="today">Today, on the practice's clock.</param>
     /// <param name="calendar">The practice's working days.</param>
     /// <returns>The first day it can be made, and by how many working days it may move from there.</returns>
-    public static (LocalDate Day, int Slack) FromToday(LocalDate due, int slack, LocalDate today, WorkCalendar calendar)
+    private static (LocalDate Day, int Slack) FromToday(LocalDate due, int slack, LocalDate today, WorkCalendar calendar)
     {
         if (due >= today)
         {

@@ -24,9 +24,6 @@ public sealed class KeptRehearsal<T>(TouchEngine engine, Instant until, Func<Act
     /// <summary>What everybody gets where there is not room for all; null where there is.</summary>
     private Dictionary<Guid, T>? tight;
 
-    /// <summary>What is kept of one person; null for one who is not among them.</summary>
-    public T? Of(Guid person) => tight is not null ? tight.GetValueOrDefault(person) : people.TryGetValue(person, out var one) ? one.Kept : default;
-
     /// <summary>Everybody who is among them, with what is kept of them.</summary>
     public IEnumerable<(Actor Actor, T Kept)> All => people.Values.Select(p => (p.Actor, tight is null ? p.Kept : tight[p.Actor.Person.Id]));
 

@@ -116,7 +116,10 @@ public sealed record Practice
     public DateTimeZone ClockOf(ProgramDefinition program, PersonFacts person) => program.OnPracticeClock ? Zone : ZoneOf(person);
 
     /// <summary>Who signs for a person: their owner, else the fallback; null when neither is a member.</summary>
-    public Member? SenderFor(PersonFacts person) => MemberOf(person.OwnerId) ?? MemberOf(FallbackSender);
+    public Member? SenderFor(PersonFacts person) => SenderFor(person.OwnerId);
+
+    /// <summary>The same for somebody of whom only the owner is known; null for one who has none.</summary>
+    public Member? SenderFor(Guid? owner) => MemberOf(owner) ?? MemberOf(FallbackSender);
 
     /// <summary>Who signs a step: the member it names, else as <see cref="SenderFor(PersonFacts)"/>; null when there is none.</summary>
     public Member? SenderFor(PersonFacts person, Step step) => step.Sender is { } named ? Members.FirstOrDefault(m => m.Handle == named) : SenderFor(person);

@@ -25,6 +25,9 @@ public static class Dates
     public static LocalDate? TryParse(string? text) =>
         LocalDatePattern.Iso.Parse(text ?? "").TryGetValue(default, out var date) && IsMeant(date) ? date : null;
 
+    /// <summary>The Monday of a date's week.</summary>
+    public static LocalDate Monday(this LocalDate date) => date.With(DateAdjusters.PreviousOrSame(IsoDayOfWeek.Monday));
+
     /// <summary>A date as programs read it, <c>2027-03-09</c>.</summary>
     public static string Iso(this LocalDate date) => LocalDatePattern.Iso.Format(date);
 }

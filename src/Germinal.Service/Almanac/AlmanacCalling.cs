@@ -58,8 +58,7 @@ internal static class AlmanacCalling
             var program = foreseen.Engine.Shelf.Find(call.ProgramId, call.Version).Definition;
             var due = call.MovedTo ?? call.FirstDue.InZone(practice.Zone).Date;
             about[call.Id] = new Call(call.PersonId, call.ProgramId, program.Name, due, call.MovedTo is not null);
-            var (day, slack) = CallDays.FromToday(due, call.MovedTo is null ? CallDays.SlackOf(program.StepOf(call.StepId)!) : 0, today, practice.Calendar);
-            ahead.Add(new CallAhead(call.Id, call.OwnerId, day, slack));
+            ahead.Add(CallDays.OnSheet(practice, call.Id, call.OwnerId, program.StepOf(call.StepId)!, call.FirstDue, call.MovedTo, today));
         }
 
         foreach (var call in foreseen.All.Where(t => t.Step is CallStep && t.Standing == Standing.Goes && t.Date >= today && !about.ContainsKey(t.TouchId)))
@@ -72,8 +71,11 @@ internal static class AlmanacCalling
         [
             .. CallDays
                 .Place(practice, ahead)
-                .Select(c => (Call: c, About: about[c.TouchId]))
-                .Select(c => new CallAt(c.Call.TouchId, c.About.Person, c.Call.MemberId, c.Call.Day, c.About.Due, c.About.ProgramId, c.About.Program, c.About.IsMoved, c.Call.OverCapacity)),
+                .Select(c =>
+                {
+                    var call = about[c.TouchId];
+                    return new CallAt(c.TouchId, call.Person, c.MemberId, c.Day, call.Due, call.ProgramId, call.Program, call.IsMoved, c.OverCapacity);
+                }),
         ];
     }
 }

@@ -7,8 +7,8 @@ using NodaTime;
 namespace Germinal.Service.Almanac;
 
 /// <summary>
-/// Those for whom something comes, as the engine has to know them for a rehearsal. Kept from one look to the next: only those that have
-/// changed since are read again.
+/// Reads those for whom something comes, as the engine has to know them for a rehearsal. It knows from one look to the next whom it has read as
+/// they are: only those that have changed since are read again.
 /// </summary>
 /// <remarks>
 /// Who has changed is seen by the versions of their own row and of what the engine remembers of them: whatever happens to somebody is
@@ -22,14 +22,9 @@ internal sealed class AlmanacPeople
 
     private const int AtOnce = 1000;
 
-    private readonly Dictionary<Guid, Known> known = [];
-
-    private readonly record struct Known((long Person, long Remembered) Stamp, Actor Actor);
+    private readonly Dictionary<Guid, Stamped> known = [];
 
     private sealed record Stamped(Guid Id, long Person, long Remembered);
-
-    /// <summary>Everybody, in no order.</summary>
-    public IReadOnlyCollection<Actor> All => [.. known.Values.Select(k => k.Actor)];
 
     /// <summary>Forgets everybody, so that they are read again.</summary>
     public void Forget() => known.Clear();
@@ -60,16 +55,15 @@ internal sealed class AlmanacPeople
         var gone = known.Keys.Where(k => !there.Contains(k)).ToList();
         gone.ForEach(id => known.Remove(id));
         var read = new List<Actor>();
-        foreach (var chunk in stamps.Where(s => !known.TryGetValue(s.Id, out var k) || k.Stamp != (s.Person, s.Remembered)).Chunk(AtOnce))
+        foreach (var chunk in stamps.Where(s => known.GetValueOrDefault(s.Id) != s).Chunk(AtOnce))
         {
             var ids = chunk.Select(s => s.Id).ToArray();
             var facts = await FactsReading.LoadAsync(db, ids, stop, engine);
             var states = await db.States.AsNoTracking().Where(s => ids.Contains(s.PersonId)).Select(s => new { s.PersonId, s.State }).ToDictionaryAsync(s => s.PersonId, s => s.State, stop);
             foreach (var one in chunk.Where(c => facts.ContainsKey(c.Id) && states.ContainsKey(c.Id)))
             {
-                var actor = new Actor(facts[one.Id], PersonStateJson.Read(states[one.Id]), []);
-                known[one.Id] = new Known((one.Person, one.Remembered), actor);
-                read.Add(actor);
+                known[one.Id] = one;
+                read.Add(new Actor(facts[one.Id], PersonStateJson.Read(states[one.Id]), []));
             }
         }
 

@@ -270,16 +270,7 @@ public static class AlmanacReading
     }
 
     /// <summary>The touches of one step on one day, in order of time.</summary>
-    public static async Task<IReadOnlyList<ComingTouch>> GroupAsync(
-        GerminalDb db,
-        Foreseen foreseen,
-        LocalDate date,
-        (Guid Program, string Step) step,
-        AlmanacFilter filter,
-        Guid reader,
-        Instant now,
-        CancellationToken stop
-    ) => InGroup(foreseen, date, step, filter, await WhoseAsync(db, foreseen, filter, reader, now, stop));
+    public static IReadOnlyList<ComingTouch> Group(Foreseen foreseen, LocalDate date, (Guid Program, string Step) step) => InGroup(foreseen, date, step, new AlmanacFilter(), null);
 
     private static List<ComingTouch> InGroup(Foreseen foreseen, LocalDate date, (Guid Program, string Step) step, AlmanacFilter filter, FrozenSet<Guid>? whose) =>
         [
@@ -370,7 +361,7 @@ public static class AlmanacReading
 
     private static IReadOnlyList<AlmanacWeek> WeeksOf(IEnumerable<ComingTouch> coming, List<CallAt> calls, LocalDate today)
     {
-        var monday = AlmanacRoom.MondayOf(today);
+        var monday = today.Monday();
         var counts = Enumerable.Range(0, AlmanacRoom.Weeks).Select(_ => new int[3]).ToList();
         void Count(LocalDate date, int what)
         {

@@ -3,6 +3,7 @@ using System.Runtime.InteropServices;
 using Germinal.Core.Almanac;
 using Germinal.Core.Contact;
 using Germinal.Core.Engine;
+using Germinal.Core.Time;
 using Germinal.Service.Clock;
 using Germinal.Service.Programs;
 using Germinal.Store;
@@ -91,7 +92,7 @@ public sealed class AlmanacRoom(ProgramDesk desk) : IDisposable
         var now = await PracticeClock.NowAsync(db, stop);
         var zone = engine.Practice.Zone;
         var today = now.InZone(zone).Date;
-        var until = MondayOf(today).PlusWeeks(Weeks).AtStartOfDayInZone(zone).ToInstant();
+        var until = today.Monday().PlusWeeks(Weeks).AtStartOfDayInZone(zone).ToInstant();
         var isSame = kept.Found is { } before && ReferenceEquals(before.Engine, engine) && before.From <= now && before.From.InZone(zone).Date == today;
         if (!isSame || DateTime.UtcNow - kept.ReadAt > ReadAnewAfter)
         {
@@ -122,9 +123,6 @@ public sealed class AlmanacRoom(ProgramDesk desk) : IDisposable
         var found = new Foreseen(engine, now, people, byPerson, byDay, []);
         return found with { Calls = await AlmanacCalling.PlaceAsync(db, found, today, stop) };
     }
-
-    /// <summary>The Monday of a date's week.</summary>
-    public static LocalDate MondayOf(LocalDate date) => date.PlusDays(1 - (int)date.DayOfWeek);
 
     /// <summary>What nobody has asked for the longest goes first.</summary>
     private void Forget()

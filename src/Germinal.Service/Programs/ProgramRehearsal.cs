@@ -1,3 +1,4 @@
+using Germinal.Core.Almanac;
 using Germinal.Core.Contact;
 using Germinal.Core.Engine;
 using Germinal.Core.Practices;
@@ -255,7 +256,7 @@ public sealed class ProgramRehearsal(ProgramDesk desk, LetterDesk letters)
                     calls[owner] = list = [];
                 }
 
-                list.Add((new CallToPlace(touch.TouchId, date, call.Slack.Dates.Days + (7 * call.Slack.Dates.Weeks)), here));
+                list.Add((new CallToPlace(touch.TouchId, date, CallDays.SlackOf(call)), here));
             }
 
             if (touch.Step.Channel is not { } channel)
@@ -279,7 +280,7 @@ public sealed class ProgramRehearsal(ProgramDesk desk, LetterDesk letters)
 
         private int[] Week(LocalDate date)
         {
-            var monday = date.PlusDays(1 - (int)date.DayOfWeek);
+            var monday = date.Monday();
             if (!weeks.TryGetValue(monday, out var week))
             {
                 weeks[monday] = week = new int[4];

@@ -352,7 +352,7 @@ public static class DaySheet
     /// and tasks stand on their day.
     /// </summary>
     /// <returns>What stands on today's sheet, where each call was placed, and how many calls moved to a later day.</returns>
-    private static async Task<(List<TouchRow> Today, Dictionary<Guid, PlacedCall> Placed, int Later)> PlaceCallsAsync(
+    private static async Task<(List<TouchRow> Today, Dictionary<Guid, CallOnDay> Placed, int Later)> PlaceCallsAsync(
         GerminalDb db,
         TouchEngine engine,
         List<TouchRow> open,
@@ -363,8 +363,6 @@ public static class DaySheet
         var practice = engine.Practice;
         var people = open.Select(t => t.PersonId).Distinct().ToList();
         var owners = await db.People.AsNoTracking().Where(p => people.Contains(p.Id)).ToDictionaryAsync(p => p.Id, p => p.OwnerId, stop);
-        var placed = new Dictionary<Guid, PlacedCall>();
-
         // What has been called today took its place of the day.
         var midnight = today.AtStartOfDayInZone(practice.Zone).ToInstant();
         var made = (
@@ -373,27 +371,16 @@ public static class DaySheet
                 .Where(t => t.Kind == "call" && t.Status == TouchStatus.Done && t.ClosedAt >= midnight)
                 .Join(db.People, t => t.PersonId, p => p.Id, (t, p) => new { t.Id, p.OwnerId })
                 .ToListAsync(stop)
-        ).ToLookup(t => t.OwnerId ?? practice.FallbackSender, t => new CallToPlace(t.Id, today, 0));
-        foreach (var group in open.Where(t => t.Kind == "call").GroupBy(t => owners[t.PersonId] ?? practice.FallbackSender))
-        {
-            var capacity = practice.Members.FirstOrDefault(m => m.Id == group.Key)?.Capacity;
-            foreach (var call in CallSheet.Place(group.Select(t => ToPlace(engine, t, today)).Concat(made[group.Key]), capacity, practice.Calendar))
-            {
-                placed[call.TouchId] = call;
-            }
-        }
-
+        ).Select(t => new CallAhead(t.Id, t.OwnerId, today, 0));
+        var placed = CallDays
+            .Place(practice, open.Where(t => t.Kind == "call").Select(t => Ahead(engine, t, owners[t.PersonId], today)).Concat(made))
+            .ToDictionary(c => c.TouchId);
         var sheet = open.Where(t => (t.Kind == "call" ? placed[t.Id].Day : t.MovedTo ?? today) <= today).ToList();
         return (sheet, placed, open.Count - sheet.Count);
     }
 
-    private static CallToPlace ToPlace(TouchEngine engine, TouchRow touch, LocalDate today)
-    {
-        // One that a member has moved stands on that day.
-        var due = touch.MovedTo ?? touch.FirstDue.InZone(engine.Practice.Zone).Date;
-        var (day, slack) = CallDays.FromToday(due, touch.MovedTo is null ? CallDays.SlackOf(StepOf(engine, touch)) : 0, today, engine.Practice.Calendar);
-        return new CallToPlace(touch.Id, day, slack);
-    }
+    private static CallAhead Ahead(TouchEngine engine, TouchRow touch, Guid? owner, LocalDate today) =>
+        CallDays.OnSheet(engine.Practice, touch.Id, owner, StepOf(engine, touch), touch.FirstDue, touch.MovedTo, today);
 
     private static Step StepOf(TouchEngine engine, TouchRow t) => engine.Shelf.Find(t.ProgramId, t.Version).Definition.StepOf(t.StepId)!;
 

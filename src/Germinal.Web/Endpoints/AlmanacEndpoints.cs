@@ -143,7 +143,7 @@ public static class AlmanacEndpoints
             return Problems.PutRight(problem);
         }
 
-        var group = await AlmanacReading.GroupAsync(db, foreseen, day, (body.Program, body.Step), new AlmanacFilter(), caller.Id, now, stop);
+        var group = AlmanacReading.Group(foreseen, day, (body.Program, body.Step));
         var wanted = group
             .Where(t =>
                 body.How switch

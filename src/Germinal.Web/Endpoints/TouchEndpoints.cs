@@ -192,7 +192,7 @@ public static class TouchEndpoints
     private static bool LacksConsent(Practice practice, Core.Contact.PersonFacts facts, ProgramDefinition definition, Step step, Instant now) =>
         step.Channel is { } channel && step.To is not ToOwner && TouchEngine.ConsentFor(practice, facts, definition, step, channel, now).Verdict == Core.Contact.ConsentVerdict.Missing;
 
-    private static async Task<PersonState> StateOfAsync(GerminalDb db, Guid person, CancellationToken stop) =>
+    internal static async Task<PersonState> StateOfAsync(GerminalDb db, Guid person, CancellationToken stop) =>
         await db.States.AsNoTracking().Where(s => s.PersonId == person).Select(s => s.State).FirstOrDefaultAsync(stop) is { } json
             ? PersonStateJson.Read(json)
             : PersonState.Empty;

@@ -76,7 +76,7 @@ public static class TouchMoves
             async now =>
             {
                 var touch = await db.Touches.AsNoTracking().FirstOrDefaultAsync(t => t.Id == id, stop);
-                before = touch?.MovedTo ?? (await StateAsync(db, person, stop)).Moves.GetValueOrDefault(id, default);
+                before = touch?.MovedTo ?? ((await TouchEndpoints.StateOfAsync(db, person, stop)).Moves.TryGetValue(id, out var was) ? was : null);
                 return touch is null or { Status: TouchStatus.Planned or TouchStatus.Open } ? new PeopleDesk(db, caller.Name, now).NewEvent(person, new TouchMovedTo(now, id, day)) : null;
             },
             stop
@@ -90,10 +90,7 @@ public static class TouchMoves
         var clock = await PracticeClock.NowAsync(db, stop);
         var facts = (await FactsReading.LoadAsync(db, [person], stop, engine))[person];
         var horizon = (day ?? today).PlusDays(40).AtStartOfDayInZone(engine.Practice.Zone).ToInstant();
-        var foreseen = Rehearsal.Of(engine, facts, await StateAsync(db, person, stop), clock, horizon).FirstOrDefault(t => t.TouchId == id);
-        return TypedResults.Ok(new MovedDto(before is { } was && was != default ? was.Iso() : null, foreseen?.At.Iso(), foreseen?.WillNot));
+        var foreseen = Rehearsal.Of(engine, facts, await TouchEndpoints.StateOfAsync(db, person, stop), clock, horizon).FirstOrDefault(t => t.TouchId == id);
+        return TypedResults.Ok(new MovedDto(before?.Iso(), foreseen?.At.Iso(), foreseen?.WillNot));
     }
-
-    private static async Task<PersonState> StateAsync(GerminalDb db, Guid person, CancellationToken stop) =>
-        await db.States.AsNoTracking().Where(s => s.PersonId == person).Select(s => s.State).FirstOrDefaultAsync(stop) is { } json ? PersonStateJson.Read(json) : PersonState.Empty;
 }

@@ -5,6 +5,7 @@ import { toast } from 'sonner';
 import { api, type Schemas, take } from '../../api/client';
 import { useSession } from '../../app/session';
 import { Button, Empty, Loading, Trouble } from '../../ui/bits';
+import { Choices } from '../../ui/Choices';
 import { DayPage, PageHead } from '../../ui/DayPage';
 import { useKept } from '../../ui/kept';
 import { useKeys } from '../../ui/keys';
@@ -230,25 +231,9 @@ function Filters({ filter, set }: { filter: Filter; set: (f: Filter) => void }) 
     { key: 'segment', label: 'Segment', none: 'for all people', of: (segments.data ?? []).map((s) => [s.id, `for ${s.name}`] as const) },
   ] as const;
   return (
-    <p className="mt-2 flex flex-wrap items-center gap-x-3 gap-y-1 text-small">
-      {choices.map((c) => (
-        <select
-          key={c.key}
-          aria-label={c.label}
-          className={`max-w-52 ${filter[c.key] ? 'font-semibold' : ''}`}
-          value={filter[c.key]}
-          onChange={(e) => set({ ...filter, [c.key]: e.target.value })}
-        >
-          <option value="">{c.none}</option>
-          {c.of.map(([value, words]) => (
-            <option key={value} value={value}>
-              {words}
-            </option>
-          ))}
-        </select>
-      ))}
+    <Choices choices={choices} values={filter} set={(key, value) => set({ ...filter, [key]: value })}>
       {Object.values(filter).some(Boolean) && <Button onClick={() => set(all)}>show all</Button>}
-    </p>
+    </Choices>
   );
 }
 

@@ -1,4 +1,5 @@
 import type { Schemas } from '../../api/client';
+import { TableBehind } from '../../ui/TableBehind';
 import { count, dayName, shortMonth } from '../../ui/when';
 
 type Week = Schemas['AlmanacWeek'];
@@ -74,32 +75,11 @@ export function YearLine({ weeks, from, today, go }: { weeks: Week[]; from: stri
           </svg>
         </div>
       </div>
-      <details className="text-small text-soft">
-        <summary className="cursor-pointer leading-7">the year as a table, week by week</summary>
-        <table className="mt-1">
-          <thead>
-            <tr>
-              {['week of', 'messages', 'calls', 'to write or do'].map((h, i) => (
-                <th key={h} scope="col" className={`pr-6 font-normal ${i === 0 ? 'text-left' : 'text-right'}`}>
-                  {h}
-                </th>
-              ))}
-            </tr>
-          </thead>
-          <tbody>
-            {weeks.map((w) => (
-              <tr key={w.begins}>
-                <td className="pr-6">{dayName(w.begins, today)}</td>
-                {[w.messages, w.calls, w.others].map((n, i) => (
-                  <td key={i} className="pr-6 text-right tabular-nums">
-                    {n.toLocaleString('en-US')}
-                  </td>
-                ))}
-              </tr>
-            ))}
-          </tbody>
-        </table>
-      </details>
+      <TableBehind
+        words="the year as a table, week by week"
+        heads={['week of', 'messages', 'calls', 'to write or do']}
+        rows={weeks.map((w) => [dayName(w.begins, today), ...[w.messages, w.calls, w.others].map((n) => n.toLocaleString('en-US'))])}
+      />
     </div>
   );
 }

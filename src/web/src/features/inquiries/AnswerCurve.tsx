@@ -1,4 +1,5 @@
 import type { Schemas } from '../../api/client';
+import { TableBehind } from '../../ui/TableBehind';
 import { count } from '../../ui/when';
 import { waited } from './waits';
 
@@ -29,29 +30,14 @@ export function AnswerCurve({ times, dayMinutes }: { times: Schemas['AnswerTimes
             {median !== null && <path d={`M${x(median)} 0V${height}`} stroke="var(--straw)" strokeDasharray="3 3" fill="none" />}
             <path d={line} stroke="var(--leaf)" strokeWidth="2" fill="none" />
           </svg>
-          <details className="text-small text-soft">
-            <summary className="cursor-pointer">as a table: who still waits after how long</summary>
-            <table className="mt-1">
-              <thead>
-                <tr>
-                  <th scope="col" className="pr-6 text-left font-normal">
-                    after
-                  </th>
-                  <th scope="col" className="text-right font-normal">
-                    wait still
-                  </th>
-                </tr>
-              </thead>
-              <tbody>
-                {days(times.curve, dayMinutes).map(([days, share]) => (
-                  <tr key={days}>
-                    <td className="pr-6">{count(days, 'working day', 'working days')}</td>
-                    <td className="text-right">{Math.round(100 * share)} %</td>
-                  </tr>
-                ))}
-              </tbody>
-            </table>
-          </details>
+          <TableBehind
+            words="as a table: who still waits after how long"
+            heads={['after', 'wait still']}
+            rows={days(times.curve, dayMinutes).map(([n, share]) => [
+              count(n, 'working day', 'working days'),
+              `${Math.round(100 * share)} %`,
+            ])}
+          />
         </>
       )}
     </div>

@@ -118,9 +118,45 @@ function Later({ won, reason, program, set }: { won: boolean; reason?: string; p
   );
 }
 
+/** A sum as it is typed, and back; empty for not known. */
+const typed = (worth: number | null) => (worth === null ? '' : String(worth));
+const amountOf = (sum: string) => (sum.trim() ? Number(sum) : null);
+
+/** A field for a sum of money. */
+function Sum({
+  label,
+  error,
+  sum,
+  set,
+  autoFocus,
+}: {
+  label: string;
+  error: unknown;
+  sum: string;
+  set: (sum: string) => void;
+  autoFocus?: boolean;
+}) {
+  return (
+    <Field label={label} error={fieldError(error, 'worth')}>
+      {(id, by) => (
+        <input
+          id={id}
+          aria-describedby={by}
+          inputMode="decimal"
+          pattern="[0-9]+(\.[0-9]{1,2})?"
+          autoFocus={autoFocus}
+          className="w-full"
+          value={sum}
+          onChange={(e) => set(e.target.value)}
+        />
+      )}
+    </Field>
+  );
+}
+
 function Won(props: Props) {
   const { line, meant, pipeline } = props;
-  const [sum, setSum] = useState(meant.length === 1 && line.worth !== null ? String(line.worth) : '');
+  const [sum, setSum] = useState(meant.length === 1 ? typed(line.worth) : '');
   const [on, setOn] = useState(date(pipeline.now, pipeline.zone));
   const [program, setProgram] = useState('');
   const close = useClosing(props, true);
@@ -129,23 +165,10 @@ function Won(props: Props) {
       className="flex flex-col gap-3"
       onSubmit={(e) => {
         e.preventDefault();
-        close.mutate({ worth: sum.trim() ? Number(sum) : null, on, program: program || null });
+        close.mutate({ worth: amountOf(sum), on, program: program || null });
       }}
     >
-      <Field label={`What it brought, in ${pipeline.currency}`} error={fieldError(close.error, 'worth')}>
-        {(id, by) => (
-          <input
-            id={id}
-            aria-describedby={by}
-            inputMode="decimal"
-            pattern="[0-9]+(\.[0-9]{1,2})?"
-            autoFocus
-            className="w-full"
-            value={sum}
-            onChange={(e) => setSum(e.target.value)}
-          />
-        )}
-      </Field>
+      <Sum label={`What it brought, in ${pipeline.currency}`} error={close.error} sum={sum} set={setSum} autoFocus />
       <Field label="On" error={fieldError(close.error, 'on')}>
         {(id, by) => (
           <input
@@ -215,7 +238,7 @@ function Lost(props: Props) {
 function Edit({ line, pipeline, done }: Props) {
   const members = useSession().data?.members ?? [];
   const [title, setTitle] = useState(line.title);
-  const [worth, setWorth] = useState(line.worth === null ? '' : String(line.worth));
+  const [worth, setWorth] = useState(typed(line.worth));
   const [expectedOn, setExpectedOn] = useState(line.expectedOn ?? '');
   const [owner, setOwner] = useState(line.ownerId ?? '');
   const save = useMutation({
@@ -224,7 +247,7 @@ function Edit({ line, pipeline, done }: Props) {
       take(
         api.PUT('/api/opportunities/{id}', {
           params: { path: { id: line.id } },
-          body: { title, worth: worth.trim() ? Number(worth) : null, expectedOn: expectedOn || null, owner: owner || null },
+          body: { title, worth: amountOf(worth), expectedOn: expectedOn || null, owner: owner || null },
         }),
       ),
     onSuccess: () => {
@@ -253,19 +276,7 @@ function Edit({ line, pipeline, done }: Props) {
           />
         )}
       </Field>
-      <Field label={`Worth, in ${pipeline.currency}`} error={fieldError(save.error, 'worth')}>
-        {(id, by) => (
-          <input
-            id={id}
-            aria-describedby={by}
-            inputMode="decimal"
-            pattern="[0-9]+(\.[0-9]{1,2})?"
-            className="w-full"
-            value={worth}
-            onChange={(e) => setWorth(e.target.value)}
-          />
-        )}
-      </Field>
+      <Sum label={`Worth, in ${pipeline.currency}`} error={save.error} sum={worth} set={setWorth} />
       <Field label="Expected to be closed on" error={fieldError(save.error, 'expectedOn')}>
         {(id, by) => (
           <input

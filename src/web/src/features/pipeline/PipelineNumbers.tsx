@@ -3,6 +3,7 @@ import { api, type Schemas, take } from '../../api/client';
 import { Trouble } from '../../ui/bits';
 import { Stretch } from '../../ui/DayPage';
 import { money } from '../../ui/money';
+import { TableBehind } from '../../ui/TableBehind';
 import { count } from '../../ui/when';
 
 type Numbers = Schemas['PipelineNumbersDto'];
@@ -178,32 +179,13 @@ function StageCurve({ stage: s }: { stage: Schemas['StageTimeDto'] }) {
         <path d={`M0 ${height}H${width}`} stroke="var(--rule)" fill="none" />
         <path d={line} stroke="var(--leaf)" strokeWidth="2" fill="none" />
       </svg>
-      <details className="text-small text-soft">
-        <summary className="cursor-pointer leading-7">as a table: how many still stand in {s.name} after how long</summary>
-        <table className="mt-1">
-          <thead>
-            <tr>
-              {['after', 'still there', 'at least', 'at most'].map((h, i) => (
-                <th key={h} scope="col" className={`pr-6 font-normal ${i === 0 ? 'text-left' : 'text-right'}`}>
-                  {h}
-                </th>
-              ))}
-            </tr>
-          </thead>
-          <tbody>
-            {s.curve
-              .filter((_, i) => i % Math.ceil(s.curve.length / 12) === 0)
-              .map((p) => (
-                <tr key={p.days}>
-                  <td className="pr-6">{count(p.days, 'day', 'days')}</td>
-                  <td className="pr-6 text-right tabular-nums">{percent(p.share)}</td>
-                  <td className="pr-6 text-right tabular-nums">{percent(p.low)}</td>
-                  <td className="pr-6 text-right tabular-nums">{percent(p.high)}</td>
-                </tr>
-              ))}
-          </tbody>
-        </table>
-      </details>
+      <TableBehind
+        words={`as a table: how many still stand in ${s.name} after how long`}
+        heads={['after', 'still there', 'at least', 'at most']}
+        rows={s.curve
+          .filter((_, i) => i % Math.ceil(s.curve.length / 12) === 0)
+          .map((p) => [count(p.days, 'day', 'days'), percent(p.share), percent(p.low), percent(p.high)])}
+      />
     </>
   );
 }

@@ -4,7 +4,8 @@ import { Link, useNavigate } from 'react-router';
 import { toast } from 'sonner';
 import { api, type Schemas, take } from '../../api/client';
 import { useSession } from '../../app/session';
-import { Button, Empty, Loading, Trouble } from '../../ui/bits';
+import { Empty, Loading, Trouble } from '../../ui/bits';
+import { Choices } from '../../ui/Choices';
 import { DayPage, PageHead } from '../../ui/DayPage';
 import { useKept } from '../../ui/kept';
 import { useKeys } from '../../ui/keys';
@@ -193,28 +194,7 @@ function Filters({ filter, set, pipelines }: { filter: Filter; set: (f: Filter) 
     { key: 'member', label: 'Member', none: 'of everybody', of: members.map((m) => [m.id, `of ${m.name}`] as const) },
     { key: 'segment', label: 'Segment', none: 'with all people', of: (segments.data ?? []).map((s) => [s.id, `with ${s.name}`] as const) },
   ] as const;
-  return (
-    <p className="mt-2 flex flex-wrap items-center gap-x-3 gap-y-1 text-small">
-      {choices
-        .filter((c) => c.of.length > 0)
-        .map((c) => (
-          <select
-            key={c.key}
-            aria-label={c.label}
-            className={`max-w-52 ${filter[c.key] ? 'font-semibold' : ''}`}
-            value={filter[c.key]}
-            onChange={(e) => set({ ...filter, [c.key]: e.target.value })}
-          >
-            {c.none && <option value="">{c.none}</option>}
-            {c.of.map(([value, words]) => (
-              <option key={value} value={value}>
-                {words}
-              </option>
-            ))}
-          </select>
-        ))}
-    </p>
-  );
+  return <Choices choices={choices} values={filter} set={(key, value) => set({ ...filter, [key]: value })} />;
 }
 
 const monthName = (month: string) =>
@@ -369,9 +349,6 @@ function OpportunityRow({
         </span>
       </button>
       <span className="whitespace-nowrap tabular-nums">{row.worth === null ? '' : money(row.worth, currency)}</span>
-      <Button onClick={pick} className="sr-only focus:not-sr-only">
-        pick {row.person.name}
-      </Button>
     </div>
   );
 }
