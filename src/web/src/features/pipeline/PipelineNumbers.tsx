@@ -48,7 +48,7 @@ function Sentences({ of: n }: { of: Numbers }) {
           <thead>
             <tr className="text-soft">
               {['within', 'in eight of ten between', 'and', 'half of the time under'].map((h, i) => (
-                <th key={h} scope="col" className={`pr-6 font-normal ${i === 0 ? 'text-left' : 'text-right'}`}>
+                <th key={h} scope="col" className={`pr-6 font-normal last:pr-0 max-[699px]:pr-3 ${i === 0 ? 'text-left' : 'text-right'}`}>
                   {h}
                 </th>
               ))}
@@ -63,7 +63,7 @@ function Sentences({ of: n }: { of: Numbers }) {
                       {a.days} days
                     </th>
                     {[a.range.low, a.range.high, a.range.middle].map((sum, i) => (
-                      <td key={i} className="pr-6 text-right tabular-nums">
+                      <td key={i} className="pr-6 text-right tabular-nums last:pr-0 max-[699px]:pr-3">
                         {money(sum, n.currency)}
                       </td>
                     ))}

@@ -210,13 +210,13 @@ function Months({ pipeline: p }: { pipeline: Pipeline }) {
     ['lost', (m) => String(m.lost)],
   ];
   return (
-    <table className="mx-7 mb-4 text-small">
+    <table className="mx-7 mb-4 text-small max-[699px]:mx-4">
       <caption className="sr-only">What moved in this month and the three before</caption>
       <thead>
         <tr>
           <td />
           {rows.map(([words]) => (
-            <th key={words} scope="col" className="pl-6 text-right font-normal text-soft">
+            <th key={words} scope="col" className="pl-6 text-right font-normal text-soft max-[699px]:pl-3">
               {words}
             </th>
           ))}
@@ -229,7 +229,7 @@ function Months({ pipeline: p }: { pipeline: Pipeline }) {
               {i === 0 ? `${monthName(m.month)} so far` : monthName(m.month)}
             </th>
             {rows.map(([words, of]) => (
-              <td key={words} className="pl-6 text-right tabular-nums">
+              <td key={words} className="pl-6 text-right tabular-nums max-[699px]:pl-3">
                 {of(m)}
               </td>
             ))}
