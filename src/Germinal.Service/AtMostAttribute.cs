@@ -10,6 +10,9 @@ public static class Lengths
     /// <summary>A name, a title, a tag, a stage, a number.</summary>
     public const int Name = 200;
 
+    /// <summary>What is to be done, in a line.</summary>
+    public const int Title = 400;
+
     /// <summary>A rule as JSON, where it comes with an address.</summary>
     public const int Rule = 6_000;
 

@@ -69,6 +69,7 @@ public static class ServiceSetup
         services.AddSingleton<MailboxReader>();
         services.AddSingleton<LinkVisits>();
         services.AddSingleton<OwnMails>();
+        services.AddSingleton<Today.MorningLetters>();
         services.AddSingleton(new FormTokens(settings.LinkKey));
         services.AddSingleton<FormShelf>();
         services.AddSingleton<FormTaking>();

@@ -126,6 +126,8 @@ public sealed class GerminalDb(DbContextOptions<GerminalDb> options) : IdentityD
 
     public DbSet<TaskRow> Tasks => Set<TaskRow>();
 
+    public DbSet<OwnWordsRow> OwnWords => Set<OwnWordsRow>();
+
     public DbSet<MergeRow> Merges => Set<MergeRow>();
 
     public DbSet<ListRow> Lists => Set<ListRow>();
@@ -198,6 +200,8 @@ public sealed class GerminalDb(DbContextOptions<GerminalDb> options) : IdentityD
             e.HasIndex(m => m.PracticeId);
             e.HasIndex(m => m.FeedKey).IsUnique();
             e.Property(m => m.SignOff).HasDefaultValue("");
+            e.Property(m => m.MorningAt).HasDefaultValue("");
+            e.HasIndex(m => m.MorningDue).HasFilter("morning_due IS NOT NULL");
             e.Property(m => m.Capacity)
                 .HasColumnType("jsonb")
                 .HasDefaultValueSql("'{}'::jsonb")
@@ -482,7 +486,17 @@ public sealed class GerminalDb(DbContextOptions<GerminalDb> options) : IdentityD
         {
             e.HasIndex(t => t.PersonId);
             e.HasIndex(t => new { t.PracticeId, t.Due }).HasFilter("done_at IS NULL").HasDatabaseName("ix_tasks_open");
+            e.HasIndex(t => new { t.PracticeId, t.DoneAt }).HasFilter("done_at IS NOT NULL").HasDatabaseName("ix_tasks_done");
+            e.HasIndex(t => t.SeriesId).HasFilter("series_id IS NOT NULL");
+            e.Property(t => t.Rule).HasDefaultValue("");
             e.HasOne<PersonRow>().WithMany().HasForeignKey(t => t.PersonId).OnDelete(DeleteBehavior.Cascade);
+        });
+        model.Entity<OwnWordsRow>(e =>
+        {
+            e.HasKey(w => w.TouchId);
+            e.HasIndex(w => w.PersonId);
+            e.Property(w => w.Subject).HasDefaultValue("");
+            e.HasOne<PersonRow>().WithMany().HasForeignKey(w => w.PersonId).OnDelete(DeleteBehavior.Cascade);
         });
         model.Entity<MergeRow>(e =>
         {

@@ -148,6 +148,10 @@ public static class Application
         AlmanacEndpoints.Map(app);
         TouchMoves.Map(app);
         PipelineEndpoints.Map(app);
+        OutcomeEndpoints.Map(app);
+        ProofEndpoints.Map(app);
+        TaskEndpoints.Map(app);
+        MorningEndpoints.Map(app);
         WaitingEndpoints.Map(app);
         TouchEndpoints.Map(app);
         ClockEndpoints.Map(app);

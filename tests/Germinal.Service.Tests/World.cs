@@ -12,6 +12,7 @@ using Germinal.Service.Letters;
 using Germinal.Service.Mails;
 using Germinal.Service.People;
 using Germinal.Service.Programs;
+using Germinal.Service.Today;
 using Germinal.Store;
 using Germinal.Store.Rows;
 using Germinal.Store.Tests;
@@ -121,7 +122,7 @@ internal sealed class World : IAsyncDisposable
     public Engines Engines() => new(liquid, shelves);
 
     /// <summary>Another worker on the same database and providers.</summary>
-    public EngineRoom NewRoom() => new(Database, new Reactor(Database, new Engines(liquid, shelves)), NewDispatcher(), NewOwnMails(), new Noted<EngineRoom>(Logs));
+    public EngineRoom NewRoom() => new(Database, new Reactor(Database, new Engines(liquid, shelves)), NewDispatcher(), NewOwnMails(), new MorningLetters(Database, new Engines(liquid, shelves), Links), new Noted<EngineRoom>(Logs));
 
     /// <summary>Another worker for mails that no program planned.</summary>
     public OwnMails NewOwnMails() => new(Database, Mail, Replies, new Secrets(new EphemeralDataProtectionProvider()));

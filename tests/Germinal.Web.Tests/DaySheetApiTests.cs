@@ -349,4 +349,40 @@ public sealed class DaySheetApiTests(Site site) : IClassFixture<Site>
         var ada = await site.SignedInAsync("ada");
         Assert.Contains("person.first_name", (await ada.GetAsync("/api/programs/fields")).EnumerateArray().Select(f => f.GetProperty("field").GetString()));
     }
+
+    [Fact]
+    public async Task The_sheet_is_printed_for_everybody_or_one_member_on_either_paper()
+    {
+        var ada = await site.SignedInAsync("ada");
+        var person = await PersonAsync(ada, "Printa <b>", "printa@example.com");
+        await ada.DoAsync($"/api/people/{person}/tasks", new { kind = "call", title = "Ask about the boat", due = "2027-03-01" });
+        foreach (var query in new[] { "", "?paper=a4", "?paper=letter", $"?member={(await ada.GetAsync("/api/session")).GetProperty("member").GetProperty("id").GetString()}" })
+        {
+            var answer = await ada.Http.GetAsync($"/api/today/sheet.pdf{query}");
+            Assert.Equal(("application/pdf", HttpStatusCode.OK), (answer.Content.Headers.ContentType?.MediaType, answer.StatusCode));
+            Assert.StartsWith("%PDF-", System.Text.Encoding.ASCII.GetString((await answer.Content.ReadAsByteArrayAsync()).AsSpan(0, 8)), StringComparison.Ordinal);
+        }
+
+        Assert.Equal(HttpStatusCode.BadRequest, (await ada.Http.GetAsync("/api/today/sheet.pdf?paper=skin")).StatusCode);
+        Assert.Equal(HttpStatusCode.Unauthorized, (await (await site.NobodyAsync()).Http.GetAsync("/api/today/sheet.pdf")).StatusCode);
+
+        // Of another practice's member there is nothing but what nobody looks after.
+        var stranger = await site.SignedInAsync("ada2");
+        Assert.Equal(HttpStatusCode.OK, (await stranger.Http.GetAsync("/api/today/sheet.pdf")).StatusCode);
+        Assert.DoesNotContain((await stranger.GetAsync("/api/today")).GetProperty("calls").EnumerateArray(), c => c.GetProperty("person").GetProperty("id").GetString() == person);
+    }
+
+    [Fact]
+    public async Task The_sheet_of_one_member_has_their_people_and_nobodys()
+    {
+        var ada = await site.SignedInAsync("ada");
+        var tomas = (await (await site.SignedInAsync("tomas")).GetAsync("/api/session")).GetProperty("member").GetProperty("id").GetString();
+        var person = await PersonAsync(ada, "Ofada", "ofada@example.com");
+        await ada.DoAsync("/api/people/owner", new { ids = new[] { person }, owner = (await ada.GetAsync("/api/session")).GetProperty("member").GetProperty("id").GetString() });
+        await StartedAsync(ada, person, "Of a member", """[{"id":"a","kind":"task","when":{"from":"start","offset":"P0D"},"title":"Ask"}]""");
+        async Task<bool> HasAsync(string? member) =>
+            (await ada.GetAsync($"/api/today?member={member}")).GetProperty("calls").EnumerateArray().Any(c => c.GetProperty("person").GetProperty("id").GetString() == person);
+        Assert.True(await HasAsync((await ada.GetAsync("/api/session")).GetProperty("member").GetProperty("id").GetString()));
+        Assert.False(await HasAsync(tomas));
+    }
 }

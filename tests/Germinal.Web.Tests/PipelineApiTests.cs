@@ -192,4 +192,38 @@ public sealed class PipelineApiTests(Site site) : IClassFixture<Site>
         await using var db = site.Db();
         Assert.Equal(1, await db.OpportunityMoves.CountAsync(m => m.OpportunityId == Guid.Parse(id) && m.Status == "won"));
     }
+
+    [Fact]
+    public async Task Lost_ones_are_found_by_stage_reason_and_time_and_what_came_of_them_is_counted()
+    {
+        var ada = await site.SignedInAsync("ada");
+        var ((_, fees), (again, timing)) = (await OpenAsync(ada, "Lostfees"), await OpenAsync(ada, "Lostagain", "Planning/Client"));
+        await ada.DoAsync("/api/pipeline/close", new { ids = new[] { fees }, won = false, reason = "too dear for them" });
+        await ada.DoAsync("/api/pipeline/close", new { ids = new[] { timing }, won = false, reason = "not this year" });
+        async Task<(List<string> Rows, JsonElement All)> LostAsync(string query)
+        {
+            var lost = await ada.GetAsync($"/api/pipeline/lost?{query}");
+            return ([.. lost.GetProperty("rows").EnumerateArray().Select(r => r.GetProperty("opportunityId").GetString()!)], lost);
+        }
+
+        Assert.Equal([fees], (await LostAsync("reason=TOO dear for them")).Rows);
+        Assert.Equal([timing], (await LostAsync("reason=not this year&stage=Planning/Client")).Rows);
+        Assert.Empty((await LostAsync("reason=not this year&stage=Planning/Inquiry")).Rows);
+        Assert.Empty((await LostAsync("reason=not this year&before=2027-03-01")).Rows);
+        Assert.Equal([timing], (await LostAsync("reason=not this year&before=2027-03-02")).Rows);
+        Assert.Empty((await LostAsync("reason=not this year&place=Nowhere")).Rows);
+        Assert.Contains("is no date", (await ada.RefusedAsync("/api/pipeline/lost?before=soon", null, "", HttpMethod.Get)).Message, StringComparison.Ordinal);
+
+        // Taken up again, and won.
+        await ada.DoAsync($"/api/people/{again}/opportunities", new { title = "Once more", stage = "Planning/Inquiry" });
+        var second = (await ada.GetAsync($"/api/people/{again}/dealings")).GetProperty("opportunities").EnumerateArray().Single(o => o.GetProperty("status").GetString() == "open").GetProperty("id").GetString()!;
+        await ada.DoAsync("/api/pipeline/close", new { ids = new[] { second }, won = true, worth = 1234.56m });
+        var (rows, all) = await LostAsync("reason=not this year");
+        Assert.Empty(rows);
+        Assert.Equal((1, 1, 1234.56m), (all.GetProperty("openedAgain").GetInt32(), all.GetProperty("wonAgain").GetInt32(), all.GetProperty("brought").GetDecimal()));
+        Assert.Equal("won", Assert.Single(all.GetProperty("came").EnumerateArray()).GetProperty("again").GetString());
+
+        var stranger = await site.SignedInAsync("ada2");
+        Assert.DoesNotContain((await stranger.GetAsync("/api/pipeline/lost")).GetProperty("rows").EnumerateArray(), r => r.GetProperty("opportunityId").GetString() == fees);
+    }
 }

@@ -1694,6 +1694,12 @@ test('A call goes to another day by one key, and stands there in the almanac; ta
   const call = sheet.calls.find((c) => !c.ownTask && c.kind === 'call');
   const row = page.locator(`#item-${call.touchId}`);
   await row.locator('[data-pick]').click();
+  const about = page.getByRole('region', { name: 'Whom one calls' });
+  await about.getByRole('img', { name: /touch(es)? over/ }).waitFor();
+  for (const paper of ['A4', 'Letter']) {
+    const printed = await page.request.get(new URL(await page.getByRole('link', { name: `Print on ${paper}` }).getAttribute('href'), stack.url).href);
+    assert.equal((await printed.body()).subarray(0, 5).toString(), '%PDF-');
+  }
   await page.keyboard.press('m');
   const day = row.getByRole('group', { name: 'To which day?' }).getByRole('button').first();
   await day.waitFor();
@@ -1717,6 +1723,185 @@ test('A call goes to another day by one key, and stands there in the almanac; ta
 /** “Tue 2 Mar”, as pages say a date. */
 const dayWords = (date) =>
   new Intl.DateTimeFormat('en-GB', { timeZone: 'UTC', weekday: 'short', day: 'numeric', month: 'short' }).format(new Date(`${date}T12:00:00Z`)).replace(',', '');
+
+test('on a telephone without a network the sheet opens, and what is ticked off goes out once when it is back', async () => {
+  const { page, leave } = await desk({ width: 390, fresh: true });
+  await page.goto(stack.url);
+  await page.getByRole('heading', { level: 2, name: 'Calls' }).waitFor();
+  await page.evaluate(() => navigator.serviceWorker.ready);
+  await until('its worker stands by', () => page.evaluate(async () => (await navigator.serviceWorker.ready).active?.state === 'activated'));
+  const calls = (await today(page)).calls.filter((c) => !c.ownTask && c.kind === 'call').slice(0, 2);
+  const rows = calls.map((c) => page.locator(`#item-${c.touchId}`));
+  await until('the sheet is kept', () => page.evaluate((id) => localStorage.getItem('germinal.kept.offline')?.includes(id) ?? false, calls[0].touchId));
+  await page.context().setOffline(true);
+  await page.reload();
+  const gone = page.getByText('The connection is gone.').locator('..');
+  await gone.waitFor();
+  for (const row of rows) {
+    await row.locator('[data-pick]').click();
+    await row.getByRole('button', { name: '1 Spoke' }).click();
+    await row.getByRole('textbox', { name: /a remark/ }).press('Enter');
+    await row.waitFor({ state: 'detached' });
+  }
+  await gone.getByText(/2 things wait/).waitFor();
+
+  // The telephone is put away and taken out again.
+  await until('what waits is kept', () => page.evaluate(() => JSON.parse(localStorage.getItem('germinal.kept.offline')).state.mutations.length === 2));
+  await page.reload();
+  await gone.getByText(new RegExp(`2 things wait.*${calls[1].person.name}: spoke`)).waitFor();
+  for (const row of rows) assert.equal(await row.count(), 0);
+  await fits(page, 'the sheet without a network');
+
+  await page.context().setOffline(false);
+  await gone.waitFor({ state: 'detached' });
+  for (const call of calls) {
+    await until(`${call.person.name} was called`, async () => {
+      const { past } = await (await page.request.get(`${stack.url}/api/people/${call.person.id}/thread`)).json();
+      return past.filter((l) => l.touchId === call.touchId && l.kind === 'call').length === 1;
+    });
+    const touch = await (await page.request.get(`${stack.url}/api/touches/${call.touchId}`)).json();
+    assert.equal(touch.status, 'done');
+  }
+  await page.reload();
+  await page.getByRole('heading', { level: 2, name: 'Calls' }).waitFor();
+  for (const row of rows) assert.equal(await row.count(), 0);
+  const guard = (await (await page.request.get(`${stack.url}/api/session`)).json()).guard;
+  for (const call of calls) await page.request.post(`${stack.url}/api/touches/${call.touchId}/undo`, { headers: { 'X-Germinal-Guard': guard } });
+  await leave();
+});
+
+test('A call ends in the practice’s own words, with what follows it in the same breath; one undo takes all of it back', async () => {
+  const { page, leave } = await desk();
+  await page.goto(`${stack.url}/practice/calls`);
+  await page.getByRole('button', { name: '+ another way' }).click();
+  await page.getByLabel('How it ends').fill('ring later');
+  await page.keyboard.press('Enter');
+  await page.getByRole('button', { name: '“ring later”, when they are called again' }).click();
+  await page.getByLabel('Working days until they are called again').fill('3');
+  await page.keyboard.press('Tab');
+  await page.getByText('they are called again after 3 working days').waitFor();
+
+  await page.goto(stack.url);
+  const sheet = await today(page);
+  const call = sheet.calls.find((c) => !c.ownTask && c.kind === 'call');
+  const ending = sheet.outcomes.find((o) => o.name === 'ring later');
+  const row = page.locator(`#item-${call.touchId}`);
+  await row.locator('[data-pick]').click();
+  await page.keyboard.press(String(sheet.outcomes.indexOf(ending) + 1));
+  await row.getByText(/Then: called again/).waitFor();
+  await row.getByRole('button', { name: 'change what follows' }).click();
+  await row.getByLabel('write a note').check();
+  await row.getByRole('textbox', { name: /a remark/ }).fill('after the harvest');
+  await row.getByRole('textbox', { name: /a remark/ }).press('Enter');
+  await row.waitFor({ state: 'detached' });
+  const tasksOf = async () => (await (await page.request.get(`${stack.url}/api/people/${call.person.id}/dealings`)).json()).tasks.filter((t) => t.source.startsWith('after a call'));
+  await until('what follows is on the sheet', async () => (await tasksOf()).length === 2);
+  assert.deepEqual(
+    (await tasksOf()).map((t) => [t.kind, t.due]),
+    [
+      ['task', sheet.now.slice(0, 10)],
+      ['call', ending.again],
+    ],
+  );
+  await page.keyboard.press('Control+z');
+  await row.waitFor();
+  assert.deepEqual(await tasksOf(), []);
+
+  await page.goto(`${stack.url}/practice/calls`);
+  await page.getByRole('button', { name: 'Take “ring later” out' }).click();
+  await until('it is gone again', async () => !(await (await page.request.get(`${stack.url}/api/outcomes`)).json()).some((o) => o.name === 'ring later'));
+  await leave();
+});
+
+test('Messages are read one after another by key before they go: fine, held, in other words for one only', async () => {
+  const { page, leave } = await desk();
+  await page.goto(stack.url);
+  await page.getByRole('link', { name: 'read them one after another' }).click();
+  await page.getByRole('heading', { name: 'Proof', level: 1 }).waitFor();
+  await page.getByLabel('What is read').selectOption('week');
+  const { items } = await (await page.request.get(`${stack.url}/api/proof?span=week`)).json();
+  const email = items.findIndex((i) => i.kind === 'email' && !i.held && !i.read);
+  assert.ok(email >= 0 && items.length > email + 1);
+  const stateOf = async (touchId) => (await (await page.request.get(`${stack.url}/api/proof?span=week`)).json()).items.find((i) => i.touchId === touchId);
+  await page.locator('[data-pick]').nth(email).click();
+  const item = items[email];
+  const sheet = page.getByRole('region', { name: `To ${item.person.name}` });
+  await sheet.getByText(item.subject, { exact: true }).waitFor();
+
+  // Fine, and the next one lies there.
+  await page.keyboard.press('f');
+  await until('it has been read', async () => (await stateOf(item.touchId)).read);
+  await page.keyboard.press('Control+z');
+  await until('it has not', async () => !(await stateOf(item.touchId)).read);
+
+  await page.locator('[data-pick]').nth(email).click();
+  await page.keyboard.press('w');
+  const words = page.getByRole('form', { name: `Words for ${item.person.name} only` });
+  await words.getByRole('textbox', { name: 'Subject' }).fill('Only for you, this once');
+  await words.getByRole('button', { name: `Keep these for ${item.person.name}` }).click();
+  await words.waitFor({ state: 'detached' });
+  await sheet.getByText('Only for you, this once', { exact: true }).waitFor();
+  await sheet.getByText('in words of its own').waitFor();
+  assert.equal((await stateOf(item.touchId)).subject, 'Only for you, this once');
+
+  await page.keyboard.press('w');
+  await words.getByRole('button', { name: 'the program’s words again' }).click();
+  await sheet.getByText(item.subject, { exact: true }).waitFor();
+
+  await page.keyboard.press('h');
+  await until('it is held', async () => (await stateOf(item.touchId)).held);
+  await page.keyboard.press('Control+z');
+  await until('it is let go', async () => !(await stateOf(item.touchId)).held);
+  await leave();
+});
+
+test('A task is written, comes again, is handed over with a word, and a set is made for somebody', async () => {
+  const { page, leave } = await desk();
+  await page.goto(`${stack.url}/tasks`);
+  const form = page.getByRole('form', { name: 'A task' });
+  await form.getByLabel('What is to be done').fill('Read the market for the letter');
+  await form.getByLabel('How often').selectOption({ label: 'every two weeks' });
+  await form.getByLabel('What is to be done').press('Enter');
+  const line = page.getByRole('button', { name: /^Read the market for the letter/ }).first();
+  await line.click();
+  const margin = page.getByRole('complementary', { name: 'The task' });
+  await page.keyboard.press('x');
+  await until('its next one stands two weeks on', async () => {
+    const { tasks } = await (await page.request.get(`${stack.url}/api/tasks`)).json();
+    const next = tasks.find((t) => t.title === 'Read the market for the letter');
+    return next && (new Date(next.due) - new Date((await today(page)).now.slice(0, 10))) / 86_400_000 === 14;
+  });
+  await line.click();
+  await margin.getByRole('button', { name: 'hand it over …' }).click();
+  await margin.getByLabel('To whom').selectOption({ label: 'to Tomas Brandt' });
+  await margin.getByLabel('A word with it').fill('you know the new houses better');
+  await margin.getByLabel('A word with it').press('Enter');
+  await page.getByText('Read the market for the letter').waitFor({ state: 'detached' });
+  await page.getByLabel('Whose', { exact: true }).selectOption({ label: 'of Tomas Brandt' });
+  await page.getByText('you know the new houses better').first().waitFor();
+
+  await page.getByRole('link', { name: 'sets of tasks' }).click();
+  await page.getByRole('button', { name: '+ a set' }).click();
+  await page.getByLabel('Set 1: what it is for').fill('New client');
+  await page.getByLabel('Line 1 of set 1: what is to be done').fill('Open the folder');
+  await page.getByRole('button', { name: '+ a line' }).click();
+  await page.getByLabel('Line 2 of set 1: after how many working days').fill('5');
+  await page.getByLabel('Line 2 of set 1: task or call').selectOption('call');
+  await page.getByLabel('Line 2 of set 1: what is to be done').fill('Ask how the first week was');
+  await page.getByRole('button', { name: 'Keep the sets' }).click();
+  await page.getByText('Kept.').waitFor();
+
+  const person = (await today(page)).calls.find((c) => c.person).person;
+  await page.goto(`${stack.url}/people/${person.id}`);
+  const toDo = page.getByRole('region', { name: 'To do' });
+  await toDo.getByRole('button', { name: 'write one' }).click();
+  await toDo.getByRole('button', { name: 'New client (2)' }).click();
+  await toDo.getByText('Ask how the first week was').waitFor();
+  await page.keyboard.press('Escape');
+  await page.getByRole('button', { name: 'Undo' }).last().click();
+  await toDo.getByText('Ask how the first week was').waitFor({ state: 'detached' });
+  await leave();
+});
 
 test('In the almanac a whole line is held and moved by key and mouse, opens to names with their why, and is taken back', async () => {
   const { page, leave } = await desk();
@@ -1815,6 +2000,11 @@ for (const width of [1280, 390]) {
       ['/almanac', 'Almanac'],
       ['/almanac/forgotten', 'Nobody forgotten'],
       ['/pipeline', 'Planning'],
+      ['/pipeline/lost', 'Lost ones'],
+      ['/proof', 'Proof'],
+      ['/tasks', 'Tasks'],
+      ['/tasks/sets', 'Sets of tasks'],
+      ['/practice/calls', 'How calls end'],
       ['/people', 'People'],
       ['/people/bring-in', 'Bring people in'],
       ['/people/lists', 'Lists'],

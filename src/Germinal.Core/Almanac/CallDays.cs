@@ -29,17 +29,58 @@ public static class CallDays
     public static IReadOnlyList<CallOnDay> Place(Practice practice, IEnumerable<CallAhead> calls) =>
         [
             .. calls
-                .GroupBy(c => MemberOf(practice, c.OwnerId))
+                .Select(c => OnSheetOf(practice, c))
+                .GroupBy(c => c.Member?.Id)
                 .SelectMany(g =>
-                    CallSheet
-                        .Place(
-                            g.Select(c => new CallToPlace(c.TouchId, c.Due, c.Slack)),
-                            practice.Members.FirstOrDefault(m => m.Id == g.Key)?.Capacity,
-                            practice.Calendar
-                        )
-                        .Select(p => new CallOnDay(p.TouchId, g.Key, p.Day, p.OverCapacity))
+                    CallSheet.Place(g.Select(c => c.Call), g.First().Member, practice.Calendar).Select(p => new CallOnDay(p.TouchId, g.Key, p.Day, p.OverCapacity))
                 ),
         ];
+
+    private static (CallToPlace Call, Member? Member) OnSheetOf(Practice practice, CallAhead ahead)
+    {
+        var call = new CallToPlace(ahead.TouchId, ahead.Due, ahead.Slack);
+        return (call, SheetOf(practice, MemberNamed(practice, MemberOf(practice, ahead.OwnerId)), call));
+    }
+
+    private static Member? MemberNamed(Practice practice, Guid? id) => id is null ? null : practice.Members.FirstOrDefault(m => m.Id == id);
+
+    /// <summary>
+    /// On whose sheet a call is: its member's where they are there on one of the days it can be made, else on their deputy's, the deputy's deputy's
+    /// where that one is away too; where nobody of them is there it stays with its member.
+    /// </summary>
+    private static Member? SheetOf(Practice practice, Member? member, CallToPlace call)
+    {
+        var asked = new HashSet<Guid>();
+        for (var one = member; one is not null && asked.Add(one.Id); one = MemberNamed(practice, one.DeputyId))
+        {
+            if (one.Absences.Count == 0 || CallSheet.FirstThere(call, one, practice.Calendar) is not null)
+            {
+                return one;
+            }
+        }
+
+        return member;
+    }
+
+    /// <summary>For whom a member stands in on a date: those who are away then, and whose first deputy who is there they are.</summary>
+    public static IReadOnlyList<Guid> StandsInFor(Practice practice, Guid member, LocalDate date)
+    {
+        Guid? Deputy(Member away)
+        {
+            var asked = new HashSet<Guid>();
+            for (var one = away; one is not null && asked.Add(one.Id); one = MemberNamed(practice, one.DeputyId))
+            {
+                if (!one.IsAway(date))
+                {
+                    return one.Id;
+                }
+            }
+
+            return null;
+        }
+
+        return [.. practice.Members.Where(m => m.Id != member && m.IsAway(date) && Deputy(m) == member).Select(m => m.Id)];
+    }
 
     /// <summary>Whose sheet somebody's call is on: that of whoever signs for them; null for nobody's.</summary>
     public static Guid? MemberOf(Practice practice, Guid? owner) => practice.SenderFor(owner)?.Id;

@@ -102,6 +102,9 @@ public sealed record PersonFacts
     /// <summary>Addresses and numbers that bounced hard, complained or are invalid, in lower case.</summary>
     public FrozenSet<string> Suppressed { get; init; } = FrozenSet<string>.Empty;
 
+    /// <summary>Words that single messages to them have in the place of their step's, by touch.</summary>
+    public FrozenDictionary<Guid, OwnWords> OwnWords { get; init; } = FrozenDictionary<Guid, OwnWords>.Empty;
+
     /// <summary>No fields of the practice's own.</summary>
     public static FrozenDictionary<string, string> NoCustom { get; } =
         FrozenDictionary.ToFrozenDictionary<string, string>([], StringComparer.OrdinalIgnoreCase);

@@ -1,4 +1,4 @@
-using System.Collections.Frozen;
+using Germinal.Core.Practices;
 using Germinal.Core.Time;
 using NodaTime;
 
@@ -24,9 +24,9 @@ public static class CallSheet
 {
     /// <summary>Places one member's calls.</summary>
     /// <param name="calls">The calls in any order; of equal ones the smaller id goes first, so that the order does not matter.</param>
-    /// <param name="capacity">Calls per week day; null: as many as there are.</param>
+    /// <param name="member">Whose they are: what they can make on each week day, and when they are away. Null, or a member without a capacity: as many as there are.</param>
     /// <param name="calendar">The practice's working days. A call can be made on its due date and on working days after it.</param>
-    public static IReadOnlyList<PlacedCall> Place(IEnumerable<CallToPlace> calls, FrozenDictionary<IsoDayOfWeek, int>? capacity, WorkCalendar calendar)
+    public static IReadOnlyList<PlacedCall> Place(IEnumerable<CallToPlace> calls, Member? member, WorkCalendar calendar)
     {
         var jobs = calls
             .Select(c => (Call: c, Last: calendar.WorkingDayAfter(c.Due, c.Slack) ?? c.Due))
@@ -34,9 +34,9 @@ public static class CallSheet
             .ThenBy(j => j.Call.TouchId)
             .ToList();
         var placed = new List<PlacedCall>(jobs.Count);
-        if (capacity is null)
+        if (member?.Capacity is null)
         {
-            return [.. jobs.Select(j => new PlacedCall(j.Call.TouchId, j.Call.Due, false))];
+            return [.. jobs.Select(j => FirstThere(j.Call, member, calendar) is { } there ? new PlacedCall(j.Call.TouchId, there, false) : new PlacedCall(j.Call.TouchId, j.Last, true))];
         }
 
         var waiting = new PriorityQueue<(CallToPlace Call, LocalDate Last), (LocalDate Last, LocalDate Due, Guid Id)>();
@@ -54,7 +54,7 @@ public static class CallSheet
                 waiting.Enqueue(jobs[next], (jobs[next].Last, jobs[next].Call.Due, jobs[next].Call.TouchId));
             }
 
-            PlaceDay(waiting, day, RoomOn(day, capacity, calendar), placed);
+            PlaceDay(waiting, day, member.RoomOn(day, calendar)!.Value, placed);
             day = day.PlusDays(1);
         }
 
@@ -89,6 +89,17 @@ public static class CallSheet
         }
     }
 
-    private static int RoomOn(LocalDate day, FrozenDictionary<IsoDayOfWeek, int> capacity, WorkCalendar calendar) =>
-        calendar.IsFree(day) ? 0 : capacity.GetValueOrDefault(day.DayOfWeek);
+    /// <summary>The first day on which a call can be made and its member is there; null where they are away on all of them.</summary>
+    internal static LocalDate? FirstThere(CallToPlace call, Member? member, WorkCalendar calendar)
+    {
+        for (var n = 0; n <= call.Slack; n++)
+        {
+            if (calendar.WorkingDayAfter(call.Due, n) is { } day && member?.IsAway(day) != true)
+            {
+                return day;
+            }
+        }
+
+        return null;
+    }
 }

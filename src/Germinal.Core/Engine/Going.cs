@@ -18,6 +18,9 @@ internal interface IOnItsWay
 
     /// <summary>True while the run, or its whole program, is frozen (rule 13.2).</summary>
     bool IsPausedOn(ProgramShelf shelf);
+
+    /// <summary>True of a message whose program lets it go only once somebody has read it.</summary>
+    bool WaitsToBeRead(ProgramShelf shelf);
 }
 
 /// <summary>
@@ -129,6 +132,9 @@ internal sealed class Going : IOnItsWay
 
     /// <inheritdoc/>
     public bool IsPausedOn(ProgramShelf shelf) => PausedAt is not null || (!LivesThroughPause && shelf.IsPaused(ProgramId));
+
+    /// <inheritdoc/>
+    public bool WaitsToBeRead(ProgramShelf shelf) => Definition.WaitsToBeRead && Step.IsMessage;
 
     /// <summary>True in a rehearsal where the pause of the whole program has an end: only a pause of the run's own counts.</summary>
     public bool LivesThroughPause { get; set; }

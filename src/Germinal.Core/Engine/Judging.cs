@@ -82,7 +82,7 @@ internal sealed class Judging
     {
         if (!looked)
         {
-            Lacking = engine.LackOf(Step, new Addressed(Person, Reader ?? Person), Program, Now);
+            Lacking = engine.LackOf(Person.Worded(Run.TouchId, Step), new Addressed(Person, Reader ?? Person), Program, Now);
             looked = true;
         }
 

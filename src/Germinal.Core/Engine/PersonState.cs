@@ -34,6 +34,9 @@ public enum TouchMark
 
     /// <summary>It never goes; the run continues after it.</summary>
     Dropped,
+
+    /// <summary>Somebody has read it and found it fine; where its program waits for that, it may go.</summary>
+    Read,
 }
 
 /// <summary>The occasion that started a run.</summary>
@@ -110,6 +113,10 @@ public sealed record RunState(
 
     /// <summary>Who reads the touch that has not settled, once that is known; null for the person, and before it was judged.</summary>
     public Guid? Reader { get; init; }
+
+    /// <inheritdoc/>
+    public bool WaitsToBeRead(ProgramShelf shelf) =>
+        shelf.AnyWaitsToBeRead && shelf.Find(ProgramId, Version) is var program && program.Definition.WaitsToBeRead && program.Flow.Steps[StepIndex].Step.IsMessage;
 
     /// <inheritdoc/>
     public bool Equals(RunState? other) =>
@@ -247,7 +254,7 @@ public sealed record PersonState
         Instant? next = null;
         foreach (var run in runs)
         {
-            if (run.Phase != TouchPhase.Blocked && (next is null || run.Due < next) && IsJudged(run, shelf))
+            if (run.Phase != TouchPhase.Blocked && (next is null || run.Due < next) && IsJudged(run, shelf, allRead: true))
             {
                 next = run.Due;
             }
@@ -257,9 +264,9 @@ public sealed record PersonState
     }
 
     /// <summary>The next moment at which a touch is to be judged, or null. Held touches and paused programs do not count.</summary>
-    public Instant? NextDue(ProgramShelf shelf) => NextDue(Runs.AsSpan(), shelf);
+    public Instant? NextDue(ProgramShelf shelf) => NextDue(Runs.AsSpan(), shelf, allRead: false);
 
-    internal Instant? NextDue<T>(ReadOnlySpan<T> runs, ProgramShelf shelf)
+    internal Instant? NextDue<T>(ReadOnlySpan<T> runs, ProgramShelf shelf, bool allRead)
         where T : IOnItsWay
     {
         Instant? next = null;
@@ -267,7 +274,7 @@ public sealed record PersonState
         foreach (var run in runs)
         {
             var due = run.Due;
-            if ((next is null || due < next) && IsJudged(run, shelf))
+            if ((next is null || due < next) && IsJudged(run, shelf, allRead))
             {
                 next = due;
             }
@@ -282,9 +289,13 @@ public sealed record PersonState
         return next <= onItsWay ? onItsWay.Value.PlusTicks(1) : next;
     }
 
-    internal bool IsJudged<T>(T run, ProgramShelf shelf)
+    internal bool IsJudged<T>(T run, ProgramShelf shelf, bool allRead)
         where T : IOnItsWay =>
         run.Phase is TouchPhase.Planned or TouchPhase.Blocked
         && !run.IsPausedOn(shelf)
-        && (Marks.IsEmpty || Marks.GetValueOrDefault(run.TouchId, TouchMark.Dropped) != TouchMark.Held);
+        && (Marks.IsEmpty || Marks.GetValueOrDefault(run.TouchId, TouchMark.Dropped) != TouchMark.Held)
+        && (allRead || run.Phase == TouchPhase.Blocked || !run.WaitsToBeRead(shelf) || HasBeenRead(run.TouchId));
+
+    /// <summary>Whether a member has read a message that is to come and found it fine.</summary>
+    public bool HasBeenRead(Guid touch) => Marks.TryGetValue(touch, out var mark) && mark == TouchMark.Read;
 }

@@ -83,7 +83,7 @@ internal sealed partial class PersonTurn
     public Advance Result() => new(State, person, Effects);
 
     /// <summary>The next moment at which a touch is to be judged, or null.</summary>
-    public Instant? NextDue() => state.NextDue(CollectionsMarshal.AsSpan(runs), engine.Shelf);
+    public Instant? NextDue() => state.NextDue(CollectionsMarshal.AsSpan(runs), engine.Shelf, allRead: Rehearses);
 
     /// <summary>Moves on to a later moment.</summary>
     public void MoveTo(Instant moment)
@@ -211,7 +211,8 @@ internal sealed partial class PersonTurn
 
     private List<Going> RunsOf(Guid programId) => runs.FindAll(r => r.ProgramId == programId);
 
-    private bool IsJudged(Going run) => state.IsJudged(run, engine.Shelf);
+    /// <summary>A rehearsal counts on every message being read in time.</summary>
+    private bool IsJudged(Going run) => state.IsJudged(run, engine.Shelf, allRead: Rehearses);
 
     /// <summary>
     /// When a run's touch is judged next, beside the one that is being judged; one that sleeps as if it did not. Null where it

@@ -33,6 +33,7 @@ public sealed class ProgramShelf
         this.paused = resting.ToFrozenDictionary(p => p.Current.ProgramId, p => p.Until);
         Paused = [.. resting.Select(p => p.Current).OrderBy(p => p.Definition.Name, StringComparer.OrdinalIgnoreCase)];
         On = InOrder(on);
+        AnyWaitsToBeRead = this.versions.Values.Any(v => v.Definition.WaitsToBeRead);
         OnOnceResumed = InOrder(On.Concat(resting.Where(p => p.Until is not null).Select(p => new ProgramOn(p.Current, p.Until!.Value))));
     }
 
@@ -47,6 +48,9 @@ public sealed class ProgramShelf
 
     /// <summary>The published versions of programs that are paused, by name.</summary>
     public IReadOnlyList<ProgramVersion> Paused { get; }
+
+    /// <summary>Whether messages of any program wait to be read.</summary>
+    internal bool AnyWaitsToBeRead { get; }
 
     /// <summary>Every version there is, in no order.</summary>
     public IEnumerable<ProgramVersion> Versions => versions.Values;

@@ -55,6 +55,11 @@ public static partial class ProgramFile
 
         o["stopsWhen"] = new JsonArray([.. p.StopsWhen.Select(s => (JsonNode)WriteStop(s))]);
         o["keepTasks"] = p.KeepTasks;
+        if (p.WaitsToBeRead)
+        {
+            o["unread"] = "waits";
+        }
+
         o["steps"] = WriteSteps(p.Steps);
         if (p.Questions.Count > 0)
         {

@@ -58,6 +58,7 @@ public static partial class ProgramFile
             HoldOut = root.Number("holdOut", 0, 0, 100),
             StopsWhen = root.List("stopsWhen", ReadStop),
             KeepTasks = root.Flag("keepTasks"),
+            WaitsToBeRead = root.Choice("unread", false, ("goes", false), ("waits", true)),
             Steps = root.List("steps", ReadStep),
             Questions = root.List("questions", ReadQuestionAsked),
             Segments = ReadSegments(root),

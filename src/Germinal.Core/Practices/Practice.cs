@@ -22,11 +22,45 @@ public sealed record Member(Guid Id, string Name, string Email)
     /// <summary>How many calls the member can make on each week day; a day not named: none. Null: as many as there are (rule 9.4).</summary>
     public FrozenDictionary<IsoDayOfWeek, int>? Capacity { get; init; }
 
+    /// <summary>When they are away: then they make no calls, and their deputy stands in for them.</summary>
+    public IReadOnlyList<Absence> Absences { get; init; } = [];
+
+    /// <summary>Who stands in for them while they are away; null for nobody.</summary>
+    public Guid? DeputyId { get; init; }
+
+    /// <summary>Whether they are away on a date.</summary>
+    public bool IsAway(LocalDate date)
+    {
+        foreach (var absence in Absences)
+        {
+            if (absence.Has(date))
+            {
+                return true;
+            }
+        }
+
+        return false;
+    }
+
+    /// <summary>How many calls they can make on a date (rule 9.4): none on a free day and while they are away; null for as many as there are.</summary>
+    public int? RoomOn(LocalDate date, WorkCalendar calendar) =>
+        IsAway(date) ? 0
+        : Capacity is not { } capacity ? null
+        : calendar.IsFree(date) ? 0
+        : capacity.GetValueOrDefault(date.DayOfWeek);
+
     /// <summary>How they sign letters, as HTML; empty: by their name.</summary>
     public string SignOff { get; init; } = "";
 
     /// <summary>Where their photograph is, for the sign-off; null for none.</summary>
     public string? Photograph { get; init; }
+}
+
+/// <summary>Days on which a member is away, on the practice's clock; the last one included.</summary>
+public sealed record Absence(LocalDate From, LocalDate Until)
+{
+    /// <summary>Whether a date is one of them.</summary>
+    public bool Has(LocalDate date) => date >= From && date <= Until;
 }
 
 /// <summary>At most so many commercial touches in so many local dates of the person's clock (rule 9.1).</summary>

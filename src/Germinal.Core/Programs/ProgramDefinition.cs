@@ -85,6 +85,9 @@ public sealed record ProgramDefinition
     /// <summary>Whether open tasks stay on the day sheet when the run stops (rule 6.4).</summary>
     public bool KeepTasks { get; init; }
 
+    /// <summary>Whether a message that nobody has read by its time waits for a yes; else it goes as it was set (ours; see the proof).</summary>
+    public bool WaitsToBeRead { get; init; }
+
     public IReadOnlyList<Step> Steps { get; init; } = [];
 
     /// <summary>What is asked of whoever takes it as a ready program; a program that is in use asks nothing.</summary>

@@ -35,6 +35,9 @@ public abstract record Step
     /// <summary>The channel that reaches the person, or null.</summary>
     public virtual Channel? Channel => null;
 
+    /// <summary>Whether it is a message that goes out by itself to somebody: what a proof reads.</summary>
+    public bool IsMessage => this is EmailStep or TextStep && To is not ToOwner;
+
     /// <summary>The templates of the step with their keys in the program file, in the order they are read.</summary>
     public virtual IReadOnlyList<(string Key, string Text)> Templates => [];
 }

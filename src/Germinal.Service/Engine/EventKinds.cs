@@ -132,6 +132,7 @@ public static class EventKinds
                 {
                     "held" => TouchMark.Held,
                     "dropped" => TouchMark.Dropped,
+                    "read" => TouchMark.Read,
                     _ => null,
                 }
             ),
@@ -199,7 +200,7 @@ public static class EventKinds
             Core.Engine.TaskReopened h => (TaskReopened, new(OfStep(h.ProgramId, h.StepId)) { ["run"] = h.RunId.ToString(), ["nth"] = h.Nth.ToString(CultureInfo.InvariantCulture) }),
             Core.Engine.TouchMarked h => (
                 TouchMarked,
-                new() { ["touch"] = h.TouchId.ToString(), ["mark"] = h.Mark switch { TouchMark.Held => "held", TouchMark.Dropped => "dropped", _ => "" } }
+                new() { ["touch"] = h.TouchId.ToString(), ["mark"] = h.Mark switch { TouchMark.Held => "held", TouchMark.Dropped => "dropped", TouchMark.Read => "read", _ => "" } }
             ),
             TouchMovedTo h => (TouchMoved, new() { ["touch"] = h.TouchId.ToString(), ["to"] = Date(h.To) }),
             ConsentOverruled h => (Overruled, new() { ["touch"] = h.TouchId.ToString(), ["reason"] = h.Reason }),

@@ -15,10 +15,11 @@ public static class EventRetention
         var gone = 0;
         foreach (var practice in await db.Practices.AsNoTracking().ToListAsync(stop))
         {
-            // Which touch a household had is asked on its date only.
+            // Which touch a household had is asked on its date only; words of one message stand in it once it has gone.
             db.PracticeId = practice.Id;
             var today = now.InZone(LocalClock.Zone(practice.ZoneId) ?? DateTimeZone.Utc).Date;
             await db.HouseholdClaims.Where(c => c.Date < today.PlusDays(-1)).ExecuteDeleteAsync(stop);
+            await db.OwnWords.Where(w => db.Touches.Any(t => t.Id == w.TouchId && t.SettledAt < now)).ExecuteDeleteAsync(stop);
             if (practice.Settings.KeepEventsMonths <= 0)
             {
                 continue;

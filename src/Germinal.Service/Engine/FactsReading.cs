@@ -67,6 +67,7 @@ public static class FactsReading
         var suppressed = (await db.Suppressions.AsNoTracking().Where(s => looked.Contains(s.Address)).Select(s => s.Address).ToListAsync(stop))
             .Select(s => hashes.GetValueOrDefault(s, s))
             .ToFrozenSet();
+        var worded = (await db.OwnWords.AsNoTracking().Where(w => ids.Contains(w.PersonId)).ToListAsync(stop)).ToLookup(w => w.PersonId);
         var homes = await Households.LoadAsync(db, [.. people.Select(p => p.HouseholdId).OfType<Guid>().Distinct()], stop);
         var relations = withRelations || writesTo.Count > 0 ? await RelationsAsync(db, ids, stop) : null;
         var others = relations is null || writesTo.Count == 0 ? [] : await OthersAsync(db, relations, writesTo, stop);
@@ -79,6 +80,7 @@ public static class FactsReading
                     Household = p.HouseholdId is { } home ? homes.GetValueOrDefault(home) : null,
                     Relations = [.. (relations?[p.Id] ?? []).Select(r => others.GetValueOrDefault(r.OtherId) is { } other ? r with { Other = other } : r)],
                     Deeds = [.. deeds?[p.Id] ?? []],
+                    OwnWords = worded[p.Id].ToFrozenDictionary(w => w.TouchId, w => new OwnWords(w.Subject, w.Body)),
                 }
         );
     }

@@ -58,7 +58,7 @@ public sealed class Handing(
         var person = batch.Facts[touch.PersonId];
         var definition = batch.Engine.Shelf.Find(touch.ProgramId, touch.Version).Definition;
         var practice = batch.Engine.Practice.AsFor(definition);
-        var step = definition.StepOf(touch.StepId)!;
+        var step = person.Worded(touch.Id, definition.StepOf(touch.StepId)!);
         var sender = practice.SenderFor(person, step);
         var found = Readers.Find(practice, person, step, touch.ReaderId);
         var to = found ?? person;

@@ -36,8 +36,10 @@ public static class PracticeReading
                 m.Capacity,
                 m.SignOff,
                 m.PhotographId,
+                m.DeputyId,
             })
             .ToListAsync(stop);
+        var absences = (await db.Absences.AsNoTracking().OrderBy(a => a.From).ToListAsync(stop)).ToLookup(a => a.MemberId, a => new Absence(a.From, a.Until));
         var practice = Read(
             row,
             [
@@ -45,6 +47,8 @@ public static class PracticeReading
                 {
                     Capacity = CapacityOf(m.Capacity),
                     SignOff = m.SignOff,
+                    Absences = [.. absences[m.Id]],
+                    DeputyId = m.DeputyId,
                     Photograph = m.PhotographId is { } picture ? $"/i/{picture}" : null,
                 }),
             ]

@@ -22,6 +22,9 @@ public static class OwnMailKinds
     /// <summary>It tells of an appointment that was chosen, moved or cancelled, and carries it for their calendar.</summary>
     public const string Appointment = "appointment";
 
+    /// <summary>A member's own day sheet.</summary>
+    public const string Morning = "morning";
+
     /// <summary>It leads to a page that shows its reader all that is known of them.</summary>
     public const string OwnLink = "own-link";
 }

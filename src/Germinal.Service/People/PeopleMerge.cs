@@ -45,6 +45,7 @@ public sealed class PeopleMerge(GerminalDb db, TouchEngine engine, PeopleDesk de
         ("appointments", "id", "person_id"),
         ("inquiries", "id", "person_id"),
         ("tasks", "id", "person_id"),
+        ("own_words", "touch_id", "person_id"),
         ("submissions", "id", "person_id"),
         ("own_mails", "id", "person_id"),
         ("touches", "id", "reader_id"),

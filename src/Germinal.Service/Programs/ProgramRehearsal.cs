@@ -338,7 +338,7 @@ public sealed class ProgramRehearsal(ProgramDesk desk, LetterDesk letters)
         {
             var owner = practice.Members.FirstOrDefault(m => m.Id == member);
             var days = CallSheet
-                .Place(placed.Select(p => p.Call), owner?.Capacity, practice.Calendar)
+                .Place(placed.Select(p => p.Call), owner, practice.Calendar)
                 .GroupBy(p => p.Day)
                 .Where(g => g.Any(p => p.OverCapacity))
                 .OrderBy(g => g.Key)

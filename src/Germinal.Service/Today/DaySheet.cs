@@ -7,6 +7,7 @@ using Germinal.Core.Programs;
 using Germinal.Core.Time;
 using Germinal.Service.Engine;
 using Germinal.Service.People;
+using Germinal.Service.Tasks;
 using Germinal.Store;
 using Germinal.Store.Rows;
 using Microsoft.EntityFrameworkCore;
@@ -16,16 +17,18 @@ namespace Germinal.Service.Today;
 
 /// <summary>A call, note or task to do. Number as dialled; their time of day where it differs.</summary>
 /// <param name="Kind">call, note or task.</param>
+/// <param name="Person">Whom it is about; null for an own task about nobody.</param>
 /// <param name="OwnTask">True for a member's own task, that no program planned; TouchId is the task's.</param>
 /// <param name="Program">The program, or where an own task came from.</param>
 /// <param name="OverCapacity">True where it fits on none of the days it may move to (rule 9.4).</param>
 /// <param name="MemberId">On whose sheet it is; null for nobody's.</param>
 /// <param name="MovedHere">Whether a member has moved it to this day.</param>
+/// <param name="InsteadOf">Who would make it if they were not away; null for whoever's it is.</param>
 public sealed record CallDto(
     Guid TouchId,
     string Kind,
     bool OwnTask,
-    PersonRef Person,
+    PersonRef? Person,
     string Program,
     int Day,
     string Due,
@@ -37,7 +40,8 @@ public sealed record CallDto(
     string? LastSentAt,
     bool OverCapacity,
     Guid? MemberId,
-    bool MovedHere
+    bool MovedHere,
+    string? InsteadOf
 );
 
 /// <summary>A message that goes out today or tomorrow. Status: planned, held, or skipped by what is known now.</summary>
@@ -69,6 +73,7 @@ public sealed record GoingCount(Guid ProgramId, string StepId, bool IsToday, int
 public sealed record MendingDto(Guid TouchId, PersonRef Person, string Due, string Subject, string Problem, string? Field, string Status);
 
 /// <summary>The day sheet.</summary>
+/// <param name="Outcomes">How calls can end, in the order of their keys.</param>
 public sealed record TodayDto(
     string Now,
     string Zone,
@@ -83,7 +88,8 @@ public sealed record TodayDto(
     int MendingInAll,
     IReadOnlyList<MendingDto> Mending,
     int CallsLater,
-    IReadOnlyList<ProviderDto> Providers
+    IReadOnlyList<ProviderDto> Providers,
+    IReadOnlyList<OutcomeDto> Outcomes
 );
 
 /// <summary>The day sheet: what to do now.</summary>
@@ -120,7 +126,7 @@ public static class DaySheet
         {
             var theirs = reader.Theirs(db);
             touches = touches.Where(t => theirs.Contains(t.PersonId));
-            tasks = tasks.Where(t => t.MemberId == reader.Id || (t.MemberId == null && theirs.Contains(t.PersonId)));
+            tasks = tasks.Where(t => t.MemberId == reader.Id || (t.MemberId == null && t.PersonId != null && theirs.Contains(t.PersonId.Value)));
             remembered = remembered.Where(s => theirs.Contains(s.PersonId));
         }
 
@@ -135,6 +141,12 @@ public static class DaySheet
             today,
             stop
         );
+        if (reader.OnlyTheirs)
+        {
+            // What their deputy makes for them is not theirs today.
+            calls.RemoveAll(t => placed.GetValueOrDefault(t.Id)?.MemberId is { } sheet && sheet != reader.Id && reader.StandsInFor?.Contains(sheet) != true && engine.Practice.Members.Any(m => m.Id == reader.Id && m.IsAway(today)));
+        }
+
         var callsInAll = calls.Count;
         calls = [.. calls.Take(Shown)];
         var own = await tasks
@@ -169,7 +181,7 @@ public static class DaySheet
             .Concat(going)
             .Concat(mending)
             .Select(t => t.PersonId)
-            .Concat(own.Select(t => t.PersonId))
+            .Concat(own.Select(t => t.PersonId).OfType<Guid>())
             .Concat(setAside.Select(s => s.PersonId))
             .Concat(alarmed.Select(o => o.PersonId))
             .Distinct()
@@ -222,32 +234,34 @@ public static class DaySheet
                     sent?.Subject,
                     sent?.SentAt.Iso(),
                     placed.TryGetValue(t.Id, out var place) && place.OverCapacity,
-                    CallDays.MemberOf(engine.Practice, person.OwnerId),
-                    t.MovedTo is not null
+                    place?.MemberId ?? CallDays.MemberOf(engine.Practice, person.OwnerId),
+                    t.MovedTo is not null,
+                    InsteadOf(engine, place, person.OwnerId)
                 );
             })
             .Concat(
                 own.Select(t =>
                 {
-                    var person = facts[t.PersonId];
-                    var theirs = engine.Practice.ZoneOf(person);
+                    var person = t.PersonId is { } about ? facts[about] : null;
+                    var theirs = person is null ? zone : engine.Practice.ZoneOf(person);
                     return new CallDto(
                         t.Id,
                         t.Kind,
                         true,
-                        Ref(t.PersonId),
-                        t.Source,
+                        person is null ? null : Ref(person.Id),
+                        t.Rule.Length > 0 ? $"{t.Source}, {TaskRepeats.Words(t.Rule)}" : t.Source,
                         0,
                         t.Due.AtStartOfDayInZone(zone).ToInstant().Iso(),
-                        person.AddressOf(Channel.Call),
+                        person?.AddressOf(Channel.Call),
                         null,
                         theirs.Id == zone.Id ? null : Phrases.Time(now.InZone(theirs).TimeOfDay),
                         t.Title,
                         null,
                         null,
                         false,
-                        t.MemberId ?? CallDays.MemberOf(engine.Practice, person.OwnerId),
-                        false
+                        t.MemberId ?? CallDays.MemberOf(engine.Practice, person?.OwnerId),
+                        false,
+                        null
                     );
                 })
             )
@@ -277,6 +291,7 @@ public static class DaySheet
         GoingDto Going(Guid touch, Guid person, Guid program, Step step, Instant due, bool held, bool isPlanned, string? willNot)
         {
             var missing = new List<string>();
+            step = facts[person].Worded(touch, step);
             var to = Readers.Find(engine.Practice, facts[person], step, null) ?? facts[person];
             var subject = liquid.FillText(step.Templates[0].Text, to, engine.Practice, engine.Practice.SenderFor(facts[person]), due, missing);
             missing.AddRange(engine.Templates.Missing(step, to, engine.Practice, engine.Practice.SenderFor(facts[person]), due));
@@ -343,7 +358,8 @@ public static class DaySheet
             await WaitingForMember.InAllAsync(stuck, mending.Count, stop) + setAside.Count,
             mendings,
             later,
-            providers
+            providers,
+            CallOutcomes.Of((await db.Practices.AsNoTracking().SingleAsync(p => p.Id == db.PracticeId, stop)).Settings, engine.Practice.Calendar, today)
         );
     }
 
@@ -378,6 +394,10 @@ public static class DaySheet
         var sheet = open.Where(t => (t.Kind == "call" ? placed[t.Id].Day : t.MovedTo ?? today) <= today).ToList();
         return (sheet, placed, open.Count - sheet.Count);
     }
+
+    /// <summary>Whose call it would be, by name, where their deputy makes it.</summary>
+    private static string? InsteadOf(TouchEngine engine, CallOnDay? placed, Guid? owner) =>
+        placed is { MemberId: { } sheet } && CallDays.MemberOf(engine.Practice, owner) is { } own && own != sheet ? engine.Practice.Members.First(m => m.Id == own).Name : null;
 
     private static CallAhead Ahead(TouchEngine engine, TouchRow touch, Guid? owner, LocalDate today) =>
         CallDays.OnSheet(engine.Practice, touch.Id, owner, StepOf(engine, touch), touch.FirstDue, touch.MovedTo, today);

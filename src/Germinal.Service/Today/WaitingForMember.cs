@@ -12,10 +12,15 @@ namespace Germinal.Service.Today;
 /// <param name="Id">The member.</param>
 /// <param name="IsPrincipal">Whether what is told to nobody by name is told to them.</param>
 /// <param name="OnlyTheirs">Whether only what is about the people they look after is read.</param>
-public sealed record Reader(Guid Id, bool IsPrincipal, bool OnlyTheirs = false)
+/// <param name="StandsInFor">Those for whom they stand in today: theirs is the reader's too.</param>
+public sealed record Reader(Guid Id, bool IsPrincipal, bool OnlyTheirs = false, IReadOnlyList<Guid>? StandsInFor = null)
 {
     /// <summary>The people they look after, and those nobody does: what is about these is everybody's.</summary>
-    public IQueryable<Guid> Theirs(GerminalDb db) => db.People.Where(p => p.OwnerId == Id || p.OwnerId == null).Select(p => p.Id);
+    public IQueryable<Guid> Theirs(GerminalDb db)
+    {
+        Guid?[] owners = [Id, .. StandsInFor ?? []];
+        return db.People.Where(p => owners.Contains(p.OwnerId) || p.OwnerId == null).Select(p => p.Id);
+    }
 }
 
 /// <summary>

@@ -163,9 +163,20 @@ public sealed class TaskRow : IOwned
 
     public Guid PracticeId { get; set; }
 
-    public Guid PersonId { get; set; }
+    /// <summary>Whom it is about; null for something of the practice's own.</summary>
+    public Guid? PersonId { get; set; }
 
+    /// <summary>On whose day sheet it stands; null for the owner's of whom it is about.</summary>
     public Guid? MemberId { get; set; }
+
+    /// <summary>When it comes again, as a recurrence rule of RFC 5545 (<c>FREQ=WEEKLY;INTERVAL=2</c>); empty for once.</summary>
+    public string Rule { get; set; } = "";
+
+    /// <summary>The day from which its rule counts: its first one; null for once.</summary>
+    public LocalDate? RepeatsFrom { get; set; }
+
+    /// <summary>What the tasks of one rule have in common; null for once.</summary>
+    public Guid? SeriesId { get; set; }
 
     /// <summary>call or task.</summary>
     public required string Kind { get; set; }
@@ -182,6 +193,25 @@ public sealed class TaskRow : IOwned
     public Instant? DoneAt { get; set; }
 
     public string? Outcome { get; set; }
+}
+
+/// <summary>Words that a single message has in the place of its step's. It is known by the touch, which may be foreseen only.</summary>
+public sealed class OwnWordsRow : IOwned
+{
+    public Guid TouchId { get; set; }
+
+    public Guid PracticeId { get; set; }
+
+    public Guid PersonId { get; set; }
+
+    /// <summary>An email's subject; empty for a text.</summary>
+    public string Subject { get; set; } = "";
+
+    public required string Body { get; set; }
+
+    public required string By { get; set; }
+
+    public Instant At { get; set; }
 }
 
 /// <summary>Two people that were found to be one. What was moved is kept, so that it can be taken back.</summary>

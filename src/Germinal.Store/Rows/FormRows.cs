@@ -123,7 +123,7 @@ public sealed class OwnMailRow : IOwned
 
     public Guid PracticeId { get; set; }
 
-    /// <summary>written, by-itself, confirmation, appointment or own-link.</summary>
+    /// <summary>written, by-itself, confirmation, appointment, own-link or morning.</summary>
     public required string Kind { get; set; }
 
     /// <summary>Whom it goes to; null for somebody who is nobody's person yet.</summary>

@@ -26,6 +26,12 @@ public sealed class MemberUser : IdentityUser<Guid>, IOwned
     /// <summary>How the member signs letters, as HTML; empty: by name.</summary>
     public string SignOff { get; set; } = "";
 
+    /// <summary>The hour of their morning letter on the practice's clock, <c>HH:mm</c>; empty for none.</summary>
+    public string MorningAt { get; set; } = "";
+
+    /// <summary>When the next one is due; null for none.</summary>
+    public NodaTime.Instant? MorningDue { get; set; }
+
     /// <summary>Their photograph among the practice's pictures; null for none.</summary>
     public Guid? PhotographId { get; set; }
 }

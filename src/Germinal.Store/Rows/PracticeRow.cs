@@ -118,6 +118,12 @@ public sealed class PracticeSettings
     /// <summary>The picture above public pages, among the practice's; null for none.</summary>
     public Guid? PictureId { get; set; }
 
+    /// <summary>How calls can end, in the order of their keys.</summary>
+    public List<CallOutcomeSettings> CallOutcomes { get; set; } = CallOutcomeSettings.Usual();
+
+    /// <summary>Sets of tasks that are made together.</summary>
+    public List<TaskSetSettings> TaskSets { get; set; } = [];
+
     /// <summary>Policies of consent that a program can pick in the place of the practice's own.</summary>
     public List<PolicySettings> Policies { get; set; } = [];
 
@@ -161,6 +167,55 @@ public sealed class PracticeSettings
 
     /// <summary>ISO country whose dialling rules a number without a country code follows.</summary>
     public string PhoneRegion { get; set; } = "US";
+}
+
+/// <summary>How a call can end, and what usually follows it. A member may leave out or add what follows each single call.</summary>
+public sealed class CallOutcomeSettings
+{
+    /// <summary>What it is called; programs ask for it by this.</summary>
+    public string Name { get; set; } = "";
+
+    /// <summary>Whether they were reached, which answers what they have asked (rule 17.6).</summary>
+    public bool Reached { get; set; } = true;
+
+    /// <summary>Working days after which they are called again; 0 for not again.</summary>
+    public int AgainDays { get; set; }
+
+    /// <summary>Whether a note is to be written to them.</summary>
+    public bool Note { get; set; }
+
+    /// <summary>The stage that follows, as <c>Pipeline/Stage</c>; empty for none.</summary>
+    public string Stage { get; set; } = "";
+
+    /// <summary>The kind of appointment that is made with it; empty for none.</summary>
+    public string Appointment { get; set; } = "";
+
+    /// <summary>The program that starts for them; null for none.</summary>
+    public Guid? Program { get; set; }
+
+    /// <summary>What a practice begins with: nothing follows by itself.</summary>
+    public static List<CallOutcomeSettings> Usual() =>
+        [new() { Name = "spoke" }, new() { Name = "left word" }, new() { Name = "no answer", Reached = false }, new() { Name = "not interested" }];
+}
+
+/// <summary>Tasks that are made together: what is to be done for each new client.</summary>
+public sealed class TaskSetSettings
+{
+    public string Name { get; set; } = "";
+
+    public List<TaskSetLine> Tasks { get; set; } = [];
+}
+
+/// <summary>One task of a set.</summary>
+public sealed class TaskSetLine
+{
+    /// <summary>call or task.</summary>
+    public string Kind { get; set; } = "task";
+
+    public string Title { get; set; } = "";
+
+    /// <summary>Working days after the day on which the set is made.</summary>
+    public int Days { get; set; }
 }
 
 /// <summary>When the practice is reached on a week day.</summary>

@@ -91,7 +91,7 @@ public static class CalendarFeed
             .ToListAsync(stop);
         var facts = await FactsReading.LoadAsync(
             db,
-            [.. touches.Select(t => t.PersonId).Concat(tasks.Select(t => t.PersonId)).Concat(appointments.Select(a => a.PersonId)).Distinct()],
+            [.. touches.Select(t => t.PersonId).Concat(tasks.Select(t => t.PersonId).OfType<Guid>()).Concat(appointments.Select(a => a.PersonId)).Distinct()],
             stop
         );
         var liquid = (LiquidLetters)engine.Templates;
@@ -116,9 +116,8 @@ public static class CalendarFeed
 
         foreach (var task in tasks)
         {
-            calendar.Events.Add(
-                AllDay(task.Id, task.Due, now, $"{Verb(task.Kind)} {facts[task.PersonId].Name}", task.Title, facts[task.PersonId].AddressOf(Channel.Call))
-            );
+            var about = task.PersonId is { } id ? facts[id] : null;
+            calendar.Events.Add(AllDay(task.Id, task.Due, now, about is null ? task.Title : $"{Verb(task.Kind)} {about.Name}", task.Title, about?.AddressOf(Channel.Call)));
         }
 
         foreach (var appointment in appointments)

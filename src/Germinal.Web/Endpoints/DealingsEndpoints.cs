@@ -6,7 +6,6 @@ using Germinal.Service.Inquiries;
 using Germinal.Service.Meetings;
 using Germinal.Service.People;
 using Germinal.Store;
-using Germinal.Store.Rows;
 using Germinal.Web.Hosting;
 using Microsoft.AspNetCore.Http.HttpResults;
 using Microsoft.EntityFrameworkCore;
@@ -15,8 +14,8 @@ using NodaTime.Text;
 
 namespace Germinal.Web.Endpoints;
 
-/// <summary>An opportunity; Status is open, won or lost.</summary>
-public sealed record OpportunityDto(Guid Id, string Title, string Stage, string Status, string? LostReason, string OpenedAt, string? ClosedAt);
+/// <summary>An opportunity; Status is open, won or lost. Worth is in the practice’s currency; null where nobody has said.</summary>
+public sealed record OpportunityDto(Guid Id, string Title, string Stage, string Status, string? LostReason, string OpenedAt, string? ClosedAt, decimal? Worth);
 
 /// <summary>An appointment to come, or one of the last weeks.</summary>
 /// <param name="Id">Which.</param>
@@ -64,10 +63,6 @@ public static class DealingsEndpoints
 
     public sealed record InquiryBody([AtMost(40)] string How, [AtMost(Lengths.Remark)] string Text, [AtMost(Lengths.Name)] string? Form = null);
 
-    public sealed record TaskBody([AtMost(40)] string Kind, [AtMost(400)] string Title, [AtMost(40)] string Due);
-
-    public sealed record TaskDoneBody([AtMost(Lengths.Name)] string Outcome, [AtMost(Lengths.Remark)] string? Remark = null);
-
     public static void Map(IEndpointRouteBuilder app)
     {
         var person = app.MapGroup("/api/people/{id:guid}").WithTags("dealings").RequireAuthorization(Rights.Work);
@@ -76,7 +71,6 @@ public static class DealingsEndpoints
         person.MapPost("/appointments", Book);
         person.MapPost("/inquiries", Inquire);
         person.MapPost("/inquiries/answered", Answer);
-        person.MapPost("/tasks", AddTask);
         var opportunity = app.MapGroup("/api/opportunities/{id:guid}").WithTags("dealings").RequireAuthorization(Rights.Work);
         opportunity.MapPost("/stage", MoveOpportunity);
         opportunity.MapPost("/close", CloseOpportunity);
@@ -84,8 +78,6 @@ public static class DealingsEndpoints
         appointment.MapPost("/move", MoveAppointment);
         appointment.MapPost("/cancel", Cancel);
         appointment.MapPost("/missed", Missed);
-        app.MapPost("/api/tasks/{id:guid}/done", FinishTask).WithTags("dealings").RequireAuthorization(Rights.Work);
-        app.MapPost("/api/tasks/{id:guid}/undo", ReopenTask).WithTags("dealings").RequireAuthorization(Rights.Work);
     }
 
     internal static async Task<DealingsDesk> DeskAsync(GerminalDb db, Caller caller, CancellationToken stop)
@@ -117,7 +109,7 @@ public static class DealingsEndpoints
         var members = await db.Users.AsNoTracking().Where(u => u.PracticeId == db.PracticeId).ToDictionaryAsync(u => u.Id, u => u.Name, stop);
         return TypedResults.Ok(
             new DealingsDto(
-                [.. opportunities.Select(o => new OpportunityDto(o.Id, o.Title, o.Stage, o.Status, o.LostReason, o.OpenedAt.Iso(), o.ClosedAt?.Iso()))],
+                [.. opportunities.Select(o => new OpportunityDto(o.Id, o.Title, o.Stage, o.Status, o.LostReason, o.OpenedAt.Iso(), o.ClosedAt?.Iso(), o.Worth))],
                 [.. appointments.Select(a => new AppointmentDto(a.Id, a.Type, a.At.Iso(), a.Place, a.CancelledAt is not null, a.MissedAt is not null, a.Minutes, a.PageId is not null, a.Words))],
                 [.. inquiries.Select(i => new InquiryDto(i.Id, i.Form, i.How, i.Text, i.ReceivedAt.Iso(), i.AnsweredAt?.Iso(), i.AnsweredBy))],
                 [
@@ -260,12 +252,16 @@ public static class DealingsEndpoints
 
     private static async Task<(Instant? At, string? Problem)> MomentAsync(GerminalDb db, string local, CancellationToken stop)
     {
-        var zone = (await PracticeReading.LoadAsync(db, stop)).Zone;
-        var form = LocalDateTimePattern.CreateWithInvariantCulture("uuuu-MM-dd'T'HH:mm");
-        return form.Parse(local).TryGetValue(default, out var time) && Dates.IsMeant(time.Date)
-            ? (LocalClock.At(time, zone), null)
+        return MomentOf(local, (await PracticeReading.LoadAsync(db, stop)).Zone) is { } at
+            ? (at, null)
             : (null, $"“{local}” is no date and time; 2027-03-09T09:30 would be.");
     }
+
+    /// <summary>A local time of the practice as a moment; null for what is none.</summary>
+    internal static Instant? MomentOf(string? local, DateTimeZone zone) =>
+        LocalMinutes.Parse(local ?? "").TryGetValue(default, out var time) && Dates.IsMeant(time.Date) ? LocalClock.At(time, zone) : null;
+
+    private static readonly LocalDateTimePattern LocalMinutes = LocalDateTimePattern.CreateWithInvariantCulture("uuuu-MM-dd'T'HH:mm");
 
     private static async Task<Results<NoContent, NotFound, ValidationProblem>> Book(
         Guid id,
@@ -359,98 +355,6 @@ public static class DealingsEndpoints
             body.Text.Trim(),
             stop
         );
-        return TypedResults.NoContent();
-    }
-
-    private static async Task<Results<NoContent, NotFound, ValidationProblem>> AddTask(
-        Guid id,
-        TaskBody body,
-        GerminalDb db,
-        Caller caller,
-        CancellationToken stop
-    )
-    {
-        if (!await KnownAsync(db, id, stop))
-        {
-            return TypedResults.NotFound();
-        }
-
-        if (body.Kind is not ("call" or "task") || string.IsNullOrWhiteSpace(body.Title) || body.Title.Length > 400)
-        {
-            return Problems.Field("title", "Say what is to be done, at most 400 letters; it is a call or a task.");
-        }
-
-        if (Dates.TryParse(body.Due) is not { } due)
-        {
-            return Problems.Field("due", $"“{body.Due}” is not a date there is; 2027-03-09 would be.");
-        }
-
-        db.Tasks.Add(
-            new TaskRow
-            {
-                Id = Guid.CreateVersion7(),
-                PracticeId = caller.PracticeId,
-                PersonId = id,
-                MemberId = caller.Id,
-                Kind = body.Kind,
-                Title = body.Title.Trim(),
-                Due = due,
-                Source = "written by hand",
-                CreatedAt = await PracticeClock.NowAsync(db, stop),
-            }
-        );
-        await db.SaveChangesAsync(stop);
-        return TypedResults.NoContent();
-    }
-
-    private static async Task<Results<NoContent, NotFound>> FinishTask(Guid id, TaskDoneBody body, GerminalDb db, Caller caller, CancellationToken stop)
-    {
-        await using var transaction = await db.Database.BeginTransactionAsync(stop);
-        var now = await PracticeClock.NowAsync(db, stop);
-        if (
-            await db.Tasks.AsNoTracking().FirstOrDefaultAsync(t => t.Id == id, stop) is not { } row
-            || await db
-                .Tasks.Where(t => t.Id == id && t.DoneAt == null)
-                .ExecuteUpdateAsync(u => u.SetProperty(t => t.DoneAt, now).SetProperty(t => t.Outcome, body.Outcome), stop) == 0
-        )
-        {
-            return TypedResults.NotFound();
-        }
-
-        db.Events.Add(
-            new PeopleDesk(db, caller.Name, now).NewNote(
-                row.PersonId,
-                EventKinds.Remark,
-                ("text", $"{(row.Kind == "call" ? "Called" : "Done")}: {row.Title} ({body.Outcome}){(string.IsNullOrWhiteSpace(body.Remark) ? "" : $". {body.Remark.Trim()}")}")
-            )
-        );
-        await db.SaveChangesAsync(stop);
-        if (row.Kind == "call")
-        {
-            await InquiryActs.CalledAsync(db, row.PersonId, caller.Name, body.Outcome != "no answer", now, stop);
-        }
-
-        await transaction.CommitAsync(stop);
-        return TypedResults.NoContent();
-    }
-
-    /// <summary>Puts a member's own task back on the sheet.</summary>
-    private static async Task<Results<NoContent, NotFound>> ReopenTask(Guid id, GerminalDb db, Caller caller, CancellationToken stop)
-    {
-        await using var transaction = await db.Database.BeginTransactionAsync(stop);
-        if (
-            await db.Tasks.AsNoTracking().FirstOrDefaultAsync(t => t.Id == id, stop) is not { } row
-            || await db
-                .Tasks.Where(t => t.Id == id && t.DoneAt != null)
-                .ExecuteUpdateAsync(u => u.SetProperty(t => t.DoneAt, (Instant?)null).SetProperty(t => t.Outcome, (string?)null), stop) == 0
-        )
-        {
-            return TypedResults.NotFound();
-        }
-
-        db.Events.Add(new PeopleDesk(db, caller.Name, await PracticeClock.NowAsync(db, stop)).NewTakenBack(row.PersonId, $"{row.Title} ({row.Outcome})"));
-        await db.SaveChangesAsync(stop);
-        await transaction.CommitAsync(stop);
         return TypedResults.NoContent();
     }
 }

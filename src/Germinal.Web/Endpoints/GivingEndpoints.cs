@@ -263,7 +263,7 @@ public static class GivingEndpoints
             Until = until,
         };
         db.Absences.Add(row);
-        await db.SaveChangesAsync(stop);
+        await SaveAsync(db, stop);
         return TypedResults.Ok(new AbsenceDto(row.Id, member, LocalDatePattern.Iso.Format(from), LocalDatePattern.Iso.Format(until)));
     }
 
@@ -280,7 +280,16 @@ public static class GivingEndpoints
         }
 
         db.Absences.Remove(row);
-        await db.SaveChangesAsync(stop);
+        await SaveAsync(db, stop);
         return TypedResults.NoContent();
+    }
+
+    /// <summary>Saves who is away; the engine that knew otherwise is made anew.</summary>
+    private static async Task SaveAsync(GerminalDb db, CancellationToken stop)
+    {
+        await using var transaction = await db.Database.BeginTransactionAsync(stop);
+        await db.SaveChangesAsync(stop);
+        await db.Practices.Where(p => p.Id == db.PracticeId).ExecuteUpdateAsync(u => u.SetProperty(p => p.Edition, p => p.Edition + 1), stop);
+        await transaction.CommitAsync(stop);
     }
 }

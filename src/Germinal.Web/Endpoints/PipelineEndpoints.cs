@@ -71,6 +71,7 @@ public static class PipelineEndpoints
         pipeline.MapGet("", Read);
         pipeline.MapGet("/numbers", Numbers);
         pipeline.MapGet("/starts", Starts);
+        pipeline.MapGet("/lost", ReadLost);
         pipeline.MapPost("/move", MoveMany);
         pipeline.MapPost("/close", CloseMany);
         app.MapPut("/api/opportunities/{id:guid}", Change).WithTags("pipeline").RequireAuthorization(Rights.Work);
@@ -91,6 +92,12 @@ public static class PipelineEndpoints
 
     private static async Task<Results<Ok<PipelineNumbersDto>, NotFound>> Numbers(string? name, GerminalDb db, CancellationToken stop) =>
         await PipelineNumbers.ReadAsync(db, name, await PracticeClock.NowAsync(db, stop), stop) is { } numbers ? TypedResults.Ok(numbers) : TypedResults.NotFound();
+
+    /// <summary>Lost ones, and what came of taking them up again.</summary>
+    private static async Task<Results<Ok<LostOnesDto>, ProblemHttpResult>> ReadLost([AsParameters] LostFilter filter, GerminalDb db, CancellationToken stop) =>
+        filter.Before is not null && Dates.TryParse(filter.Before) is null
+            ? Problems.PutRight($"“{filter.Before}” is no date. Write it like 2027-03-09.")
+            : TypedResults.Ok(await LostOnes.ReadAsync(db, filter, (await PracticeReading.LoadAsync(db, stop)).Zone, stop));
 
     /// <summary>The programs that are on, and which of them an end starts by itself.</summary>
     private static async Task<IReadOnlyList<StartsAtEnd>> Starts(GerminalDb db, ProgramDesk programs, CancellationToken stop) =>

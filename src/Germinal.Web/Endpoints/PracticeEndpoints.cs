@@ -238,6 +238,8 @@ public static class PracticeEndpoints
             InquiryWord = old.InquiryWord,
             Colour = old.Colour,
             PictureId = old.PictureId,
+            CallOutcomes = old.CallOutcomes,
+            TaskSets = old.TaskSets,
             QuietFrom = body.QuietFrom,
             QuietTo = body.QuietTo,
             PostalAddress = body.PostalAddress.Trim(),

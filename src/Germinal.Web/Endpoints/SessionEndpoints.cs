@@ -13,7 +13,7 @@ namespace Germinal.Web.Endpoints;
 /// <summary>A member of the practice, for choosing an owner.</summary>
 public sealed record MemberDto(Guid Id, string Name);
 
-/// <summary>Who is signed in, what the practice offers to choose from, and the guard for writing calls.</summary>
+/// <summary>Who is signed in, what the practice offers to choose from, its currency (ISO 4217), and the guard for writing calls.</summary>
 public sealed record SessionDto(
     string Guard,
     MemberDto? Member,
@@ -25,6 +25,7 @@ public sealed record SessionDto(
     IReadOnlyList<string> Tags,
     IReadOnlyList<OwnFieldDto> OwnFields,
     IReadOnlyList<string> KeyDates,
+    string? Currency,
     bool StandIns
 );
 
@@ -48,7 +49,7 @@ public static class SessionEndpoints
                 var token = guard.GetAndStoreTokens(http).RequestToken!;
                 if (http.User.Identity?.IsAuthenticated != true)
                 {
-                    return new SessionDto(token, null, null, [], null, [], [], [], [], [], settings.StandIns is not null);
+                    return new SessionDto(token, null, null, [], null, [], [], [], [], [], null, settings.StandIns is not null);
                 }
 
                 var caller = Caller.Of(http.User);
@@ -72,6 +73,7 @@ public static class SessionEndpoints
                     tags,
                     [.. OwnFields.Of(practice.Settings).Select(OwnFieldDto.Of)],
                     practice.Settings.KeyDates,
+                    practice.Settings.Prices.Currency,
                     settings.StandIns is not null
                 );
             }

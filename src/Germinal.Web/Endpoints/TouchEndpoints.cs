@@ -9,6 +9,7 @@ using Germinal.Service.Engine;
 using Germinal.Service.Inquiries;
 using Germinal.Service.People;
 using Germinal.Service.Programs;
+using Germinal.Service.Today;
 using Germinal.Store;
 using Germinal.Store.Rows;
 using Germinal.Web.Hosting;
@@ -24,6 +25,7 @@ public sealed record SentenceDto(string Tone, string Text);
 /// <summary>A touch picked: what it says, and why it went, waits, or did not.</summary>
 /// <param name="CanMove">Whether it can be moved to another day.</param>
 /// <param name="MovedTo">The day to which a member has moved it, as <c>YYYY-MM-DD</c>; null where that is its own.</param>
+/// <param name="Proof">How far it is with being read; null for what has gone, or is no message.</param>
 public sealed record TouchDto(
     Guid Id,
     PersonRef Person,
@@ -41,19 +43,22 @@ public sealed record TouchDto(
     bool CanOverrule,
     string Step,
     bool CanMove,
-    string? MovedTo
+    string? MovedTo,
+    ProofState? Proof
 );
+
+/// <summary>Of a message that is to come: how far it is with being read.</summary>
+/// <param name="Read">Somebody has read it and found it fine.</param>
+/// <param name="Waits">It goes only once somebody has (its program says so).</param>
+/// <param name="Reworded">It has words of its own.</param>
+public sealed record ProofState(bool Read, bool Waits, bool Reworded);
 
 /// <summary>One touch: its why and its message; holding, dropping, and how a call ended.</summary>
 public static class TouchEndpoints
 {
-    private static readonly string[] CallOutcomes = ["spoke", "left word", "no answer", "not interested"];
-    private static readonly string[] Reached = ["spoke", "left word", "not interested"];
-    private static readonly string[] NoteOutcomes = ["printed", "posted"];
-    private static readonly string[] TaskOutcomes = ["done"];
     private static readonly string[] TaskKinds = ["call", "note", "task"];
 
-    public sealed record DoneBody([AtMost(Lengths.Name)] string Outcome, [AtMost(Lengths.Remark)] string? Remark = null);
+    public sealed record DoneBody([AtMost(Lengths.Name)] string Outcome, [AtMost(Lengths.Remark)] string? Remark = null, NextBody? Next = null);
 
     public sealed record OverruleBody(Guid Person, [AtMost(400)] string Reason);
 
@@ -73,6 +78,10 @@ public static class TouchEndpoints
         touches.MapPost(
             "/release",
             (Guid id, Guid person, GerminalDb db, ActNow acts, Caller caller, CancellationToken stop) => Mark(id, person, null, db, acts, caller, stop)
+        );
+        touches.MapPost(
+            "/read",
+            (Guid id, Guid person, GerminalDb db, ActNow acts, Caller caller, CancellationToken stop) => Mark(id, person, TouchMark.Read, db, acts, caller, stop)
         );
         touches.MapPost(
             "/drop",
@@ -118,7 +127,7 @@ public static class TouchEndpoints
         var practice = engine.Practice;
         var zone = practice.ZoneOf(facts);
         var definition = engine.Shelf.Find(touch.ProgramId, touch.Version).Definition;
-        var step = definition.StepOf(touch.StepId)!;
+        var step = facts.Worded(touch.Id, definition.StepOf(touch.StepId)!);
         var to = Readers.Find(practice, facts, step, touch.ReaderId) ?? facts;
         var run = await db.Runs.AsNoTracking().SingleAsync(r => r.Id == touch.RunId, stop);
         var why = new List<WhySentence> { Why.Started(run.Cause, definition.Name, run.StartedAt, zone) };
@@ -165,6 +174,13 @@ public static class TouchEndpoints
         }
 
         var canHold = touch.Status is TouchStatus.Planned or TouchStatus.Blocked;
+        var state = canHold ? await StateOfAsync(db, touch.PersonId, stop) : PersonState.Empty;
+        var proof = canHold ? ProofOf(definition, step, state, facts, touch.Id) : null;
+        if (Unread(proof) is { } unread)
+        {
+            why.Add(unread);
+        }
+
         return new TouchDto(
             touch.Id,
             new PersonRef(facts.Id, facts.Name),
@@ -179,12 +195,24 @@ public static class TouchEndpoints
             [.. why.Select(w => new SentenceDto(w.Tone, w.Text))],
             canHold,
             touch.Held,
-            canHold && LacksConsent(practice, to.Reader, definition, step, now) && !(await StateOfAsync(db, touch.PersonId, stop)).Overruled.ContainsKey(touch.Id),
+            canHold && LacksConsent(practice, to.Reader, definition, step, now) && !state.Overruled.ContainsKey(touch.Id),
             touch.StepId,
             touch.Status is TouchStatus.Planned or TouchStatus.Open,
-            touch.MovedTo?.Iso()
+            touch.MovedTo?.Iso(),
+            proof
         );
     }
+
+    private static ProofState? ProofOf(ProgramDefinition definition, Step step, PersonState state, Core.Contact.PersonFacts facts, Guid touch) =>
+        step.IsMessage ? new ProofState(state.HasBeenRead(touch), definition.WaitsToBeRead, facts.OwnWords.ContainsKey(touch)) : null;
+
+    private static WhySentence? Unread(ProofState? proof) =>
+        proof switch
+        {
+            { Read: true } => new("passed", "Somebody has read it and found it fine."),
+            { Waits: true } => new("failed", "It waits until somebody has read it; its program says so."),
+            _ => null,
+        };
 
     private static WhySentence Moved(LocalDate to) => new("told", $"A member moved it to {Phrases.Day(to)}.");
 
@@ -256,7 +284,8 @@ public static class TouchEndpoints
         var practice = engine.Practice;
         var zone = practice.ZoneOf(facts);
         var definition = found.Program.Definition;
-        var to = Readers.Find(practice, facts, found.Step, found.Reader) ?? facts;
+        var step = facts.Worded(id, found.Step);
+        var to = Readers.Find(practice, facts, step, found.Reader) ?? facts;
         var held = state.Marks.GetValueOrDefault(id, TouchMark.Dropped) == TouchMark.Held;
         var why = new List<WhySentence>
         {
@@ -273,14 +302,20 @@ public static class TouchEndpoints
             why.Add(new("failed", "It is held: somebody of the practice stopped it for now. It goes when it is released."));
         }
 
+        var proof = ProofOf(definition, step, state, facts, id);
+        if (Unread(proof) is { } unread)
+        {
+            why.Add(unread);
+        }
+
         string? subject = null,
             html = null;
-        if (found.Step is EmailStep email)
+        if (step is EmailStep email)
         {
             var letter = writer.Fill(email, definition.PurposeOf(email), id, to, practice, practice.SenderFor(facts), found.SettledAt ?? found.Due);
             (subject, html) = (letter.Subject, letter.BodyHtml);
         }
-        else if (found.Step.Templates is [var words, ..])
+        else if (step.Templates is [var words, ..])
         {
             html = LetterHtml.FromBody(
                 LetterHtml.Encode(((LiquidLetters)engine.Templates).FillText(words.Text, to, practice, practice.SenderFor(facts), found.Due, []))
@@ -305,7 +340,8 @@ public static class TouchEndpoints
                 LacksConsent(practice, to.Reader, definition, found.Step, now) && !state.Overruled.ContainsKey(id),
                 found.Step.Id,
                 found.Step is EmailStep or TextStep or TaskStep,
-                moved == default ? null : moved.Iso()
+                moved == default ? null : moved.Iso(),
+                proof
             )
         );
     }
@@ -325,15 +361,10 @@ public static class TouchEndpoints
             return TypedResults.NotFound();
         }
 
-        var outcomes = touch.Kind switch
+        var said = await CallDone.ReadAsync(db, touch.Kind, body.Outcome, body.Next, stop);
+        if (said.Problem is { } problem)
         {
-            "call" => CallOutcomes,
-            "note" => NoteOutcomes,
-            _ => TaskOutcomes,
-        };
-        if (!outcomes.Contains(body.Outcome, StringComparer.Ordinal))
-        {
-            return Problems.Field("outcome", $"A {touch.Kind} ends with one of: {string.Join(", ", outcomes)}.");
+            return problem;
         }
 
         var done = await acts.TakeAsync(
@@ -342,16 +373,23 @@ public static class TouchEndpoints
             async now =>
             {
                 touch = await db.Touches.AsNoTracking().SingleAsync(t => t.Id == id, stop);
-                return touch.Status is TouchStatus.Open or TouchStatus.Planned
-                    ? new PeopleDesk(db, caller.Name, now).NewEvent(touch.PersonId, new TaskEnded(now, id, body.Outcome, body.Remark?.Trim()))
-                    : null;
+                if (touch.Status is not (TouchStatus.Open or TouchStatus.Planned))
+                {
+                    return null;
+                }
+
+                var about = body.Remark?.Trim() is { Length: > 0 } remark ? remark : await db.Programs.Where(p => p.Id == touch.ProgramId).Select(p => p.Name).SingleAsync(stop);
+                (string, string)[] followed = said.Next is { } next
+                    ? await new CallFollowing(db, caller.Name, caller.Id, now).DoAsync(touch.PersonId, about, next, said.Today, stop)
+                    : [];
+                return new PeopleDesk(db, caller.Name, now).NewEvent(touch.PersonId, new TaskEnded(now, id, body.Outcome, body.Remark?.Trim()), followed);
             },
             stop
         );
 
         if (done && touch.Kind == "call")
         {
-            await InquiryActs.CalledAsync(db, touch.PersonId, caller.Name, Reached.Contains(body.Outcome, StringComparer.Ordinal), await PracticeClock.NowAsync(db, stop), stop);
+            await InquiryActs.CalledAsync(db, touch.PersonId, caller.Name, said.Reached, await PracticeClock.NowAsync(db, stop), stop);
         }
 
         // A second press of the same key says what is so already.
@@ -385,9 +423,17 @@ public static class TouchEndpoints
             async now =>
             {
                 touch = await db.Touches.AsNoTracking().SingleAsync(t => t.Id == id, stop);
-                return touch.Status == TouchStatus.Done
-                    ? new PeopleDesk(db, caller.Name, now).NewEvent(touch.PersonId, new TaskReopened(now, touch.RunId, touch.ProgramId, touch.StepId, TouchState.NthOf(touch.Id, touch.RunId, touch.StepId)))
-                    : null;
+                if (touch.Status != TouchStatus.Done)
+                {
+                    return null;
+                }
+
+                if (await CallFollowing.FindAsync(db, touch.PersonId, EventKinds.TaskEnded, "touch", id, stop) is { } done)
+                {
+                    await new CallFollowing(db, caller.Name, caller.Id, now).TakeBackAsync(touch.PersonId, done, stop);
+                }
+
+                return new PeopleDesk(db, caller.Name, now).NewEvent(touch.PersonId, new TaskReopened(now, touch.RunId, touch.ProgramId, touch.StepId, TouchState.NthOf(touch.Id, touch.RunId, touch.StepId)));
             },
             stop
         );

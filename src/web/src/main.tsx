@@ -1,7 +1,10 @@
 import { QueryClient, QueryClientProvider } from '@tanstack/react-query';
 import { createRoot } from 'react-dom/client';
 import { ApiError } from './api/client';
+import { registerSW } from 'virtual:pwa-register';
 import { App } from './app/App';
+import { keepForOffline } from './app/offline';
+import { knowSheetActs } from './features/today/sheetActs';
 import './index.css';
 
 const queries = new QueryClient({
@@ -12,6 +15,10 @@ const queries = new QueryClient({
     },
   },
 });
+
+knowSheetActs(queries);
+keepForOffline(queries);
+registerSW({ immediate: true });
 
 // biome-ignore lint/style/noNonNullAssertion: index.html has it.
 createRoot(document.getElementById('root')!).render(

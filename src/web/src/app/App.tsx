@@ -25,12 +25,17 @@ const ListsPage = lazy(() => import('../features/lists/ListsPage'));
 const ConsentGlance = lazy(() => import('../features/consent/ConsentGlance'));
 const SegmentPage = lazy(() => import('../features/segments/SegmentPage'));
 const InquiriesPage = lazy(() => import('../features/inquiries/InquiriesPage'));
+const TasksPage = lazy(() => import('../features/tasks/TasksPage'));
+const TaskSetsPage = lazy(() => import('../features/tasks/TaskSetsPage'));
+const ProofPage = lazy(() => import('../features/proof/ProofPage'));
+const OutcomesPage = lazy(() => import('../features/practice/OutcomesPage'));
 const GivingPage = lazy(() => import('../features/inquiries/GivingPage'));
 const FormsPage = lazy(() => import('../features/forms/FormsPage'));
 const FormPage = lazy(() => import('../features/forms/FormPage'));
 const MeetingsPage = lazy(() => import('../features/meetings/MeetingsPage'));
 const SentPage = lazy(() => import('../features/forms/SentPage'));
 const PipelinePage = lazy(() => import('../features/pipeline/PipelinePage'));
+const LostPage = lazy(() => import('../features/pipeline/LostPage'));
 const PracticePage = lazy(() => import('../features/practice/PracticePage'));
 const LetterList = lazy(() => import('../features/letters/LetterList'));
 const OffersPage = lazy(() => import('../features/letters/OffersPage'));
@@ -75,7 +80,7 @@ function Gate() {
   }, [queries]);
 
   if (session.isPending) return <Loading />;
-  if (session.error) {
+  if (!session.data) {
     return (
       <div className="mx-auto max-w-xl p-8">
         <Trouble error={session.error} />
@@ -107,6 +112,9 @@ function Inside({ session }: { session: Session }) {
         <Suspense fallback={<Loading />}>
           <Routes>
             <Route path="/" element={<Today />} />
+            <Route path="/proof" element={<ProofPage />} />
+            <Route path="/tasks" element={<TasksPage />} />
+            <Route path="/tasks/sets" element={<TaskSetsPage />} />
             <Route path="/almanac" element={<AlmanacPage />} />
             <Route path="/almanac/forgotten" element={<ForgottenPage />} />
             <Route path="/people" element={<PeopleList />} />
@@ -125,7 +133,9 @@ function Inside({ session }: { session: Session }) {
             <Route path="/forms/:id" element={<FormPage />} />
             <Route path="/forms/:id/sent" element={<SentPage />} />
             <Route path="/pipeline" element={<PipelinePage />} />
+            <Route path="/pipeline/lost" element={<LostPage />} />
             <Route path="/practice" element={<PracticePage />} />
+            <Route path="/practice/calls" element={<OutcomesPage />} />
             <Route path="/letters" element={<LetterList />} />
             <Route path="/letters/offers" element={<OffersPage />} />
             <Route path="/letters/figures" element={<FiguresPage />} />

@@ -25,11 +25,27 @@ const groups: [string, [string, string][]][] = [
     'Today',
     [
       ['j k', 'next, previous'],
-      ['1 … 4', 'how the call went'],
+      ['1 … 9', 'how the call went'],
       ['m', 'a call to another day'],
       ['h', 'hold or release a message'],
       ['d', 'drop a message'],
       ['Enter', 'open the person'],
+    ],
+  ],
+  [
+    'Proof',
+    [
+      ['j k', 'next, previous message'],
+      ['f', 'it is fine'],
+      ['h d', 'hold, drop'],
+      ['w', 'other words, for one person only'],
+    ],
+  ],
+  [
+    'Tasks',
+    [
+      ['j k', 'next, previous'],
+      ['x', 'it is done'],
     ],
   ],
   [

@@ -6,11 +6,11 @@ import { useEffect } from 'react';
  * server tells names of tables, never what is in them; whoever looks asks for it again.
  */
 export const shownBy: Record<string, readonly string[]> = {
-  absences: ['giving'],
+  absences: ['giving', 'today', 'almanac'],
   appointments: ['dealings', 'thread', 'today', 'almanac', 'pipeline'],
   clock: ['clock', 'today', 'almanac', 'pipeline'],
   consent: ['consent', 'person', 'thread', 'touch', 'today', 'almanac'],
-  events: ['person', 'thread', 'today', 'act', 'almanac'],
+  events: ['person', 'thread', 'today', 'act', 'almanac', 'proof', 'touch'],
   figure_tables: ['figures', 'figure', 'letters', 'program'],
   households: ['circle', 'person'],
   kept_files: ['files', 'program', 'letters'],
@@ -36,8 +36,8 @@ export const shownBy: Record<string, readonly string[]> = {
   segments: ['segments', 'segment', 'people', 'rule-values', 'session'],
   submissions: ['submissions', 'form', 'forms', 'inquiry'],
   tags: ['person', 'people', 'session'],
-  tasks: ['dealings', 'thread', 'today', 'almanac'],
-  touches: ['today', 'thread', 'touch', 'people', 'program', 'almanac'],
+  tasks: ['dealings', 'thread', 'today', 'almanac', 'tasks'],
+  touches: ['today', 'thread', 'touch', 'people', 'program', 'almanac', 'proof'],
 };
 
 /** However fast changes come, a query is asked again no more often than this (milliseconds). */

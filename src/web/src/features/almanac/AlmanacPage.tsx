@@ -265,6 +265,7 @@ function DayLines({
         <p className="m-0 min-w-0 flex-1 text-small text-soft">
           {d.free ?? (d.isWorkingDay ? null : 'no working day')}
           {d.free === null && d.isWorkingDay && quiet && 'nothing'}
+          {d.away.length > 0 && <span className="mr-4"> away: {d.away.join(', ')}</span>}
           {d.occasions.map((o) => (
             <span key={o.name} className="mr-4">
               {o.name}:{' '}

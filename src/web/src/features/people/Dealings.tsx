@@ -3,8 +3,11 @@ import { useState } from 'react';
 import { api, type Schemas, take } from '../../api/client';
 import { useNow, useSession } from '../../app/session';
 import { Button, Field, fieldError, Trouble } from '../../ui/bits';
+import { money } from '../../ui/money';
 import { said } from '../../ui/undo';
 import { day, moment } from '../../ui/when';
+import { MakeSet } from '../tasks/MakeSet';
+import { TaskForm } from '../tasks/TaskForm';
 import { actOn, doAct, undoAct } from './acts';
 import { usePersonChange } from './usePersonChange';
 
@@ -14,7 +17,7 @@ type Appointment = Schemas['AppointmentDto'];
 const nameOf = (stage: string) => stage.split('/')[1] ?? stage;
 
 /** Opportunities, appointments, inquiries and tasks of a person, each changed in place. */
-export function DealingsPart({ personId, zone }: { personId: string; zone: string }) {
+export function DealingsPart({ personId, name, zone }: { personId: string; name: string; zone: string }) {
   const queries = useQueryClient();
   const dealings = useQuery({
     queryKey: ['dealings', personId],
@@ -36,7 +39,7 @@ export function DealingsPart({ personId, zone }: { personId: string; zone: strin
       <Opportunities personId={personId} of={dealings.data} run={run} zone={zone} />
       <Appointments personId={personId} of={dealings.data} run={run} zone={zone} />
       <Inquiries personId={personId} of={dealings.data} run={run} zone={zone} />
-      <Tasks of={dealings.data} run={run} />
+      <Tasks personId={personId} name={name} of={dealings.data} run={run} />
     </>
   );
 }
@@ -118,6 +121,7 @@ function OpportunityLine({
 }) {
   const reasons = useQuery({ queryKey: ['practice'], queryFn: () => take(api.GET('/api/practice')) }).data?.lostReasons ?? [];
   const { now } = useNow();
+  const currency = useSession().data?.currency ?? 'USD';
   const [losing, setLosing] = useState(false);
   const [reason, setReason] = useState('');
   const path = { params: { path: { id: o.id } } };
@@ -126,6 +130,7 @@ function OpportunityLine({
   return (
     <li className="border-t border-dotted border-rule py-1">
       <span className="font-serif">{o.title}</span>
+      {o.worth !== null && <span className="text-soft"> {money(o.worth, currency)}</span>}
       {o.status === 'open' ? (
         <span className="mt-0.5 flex flex-wrap items-baseline gap-3">
           <select
@@ -381,30 +386,47 @@ function Inquiries({ personId, of, run, zone }: PartProps) {
   );
 }
 
-function Tasks({ of, run }: { of: Dealings; run: PartProps['run'] }) {
+function Tasks({ personId, name, of, run }: Pick<PartProps, 'personId' | 'of' | 'run'> & { name: string }) {
   const queries = useQueryClient();
-  if (of.tasks.length === 0) return null;
+  const [adding, setAdding] = useState(false);
+  const outcomes = useQuery({
+    queryKey: ['outcomes'],
+    queryFn: () => take(api.GET('/api/outcomes')),
+    enabled: of.tasks.some((t) => t.kind === 'call'),
+  }).data;
+  const finish = (task: Schemas['TaskDto'], outcome: string) =>
+    run(async () => {
+      const path = { params: { path: { id: task.id } } };
+      await take(api.POST('/api/tasks/{id}/done', { ...path, body: { outcome, remark: null, next: null } }));
+      said(`${task.title}: ${outcome}`, () =>
+        take(api.POST('/api/tasks/{id}/undo', path)).then(() => {
+          queries.invalidateQueries();
+        }),
+      );
+    });
   return (
     <section aria-label="To do">
-      <h3>To do</h3>
+      <h3>
+        To do{' '}
+        <Button className="ml-2 font-normal" aria-expanded={adding} onClick={() => setAdding(!adding)}>
+          write one
+        </Button>
+      </h3>
+      {adding && (
+        <>
+          <TaskForm about={{ id: personId, name }} leave={() => setAdding(false)} />
+          <MakeSet person={{ id: personId, name }} />
+        </>
+      )}
       <ul className="m-0 mb-3 list-none p-0 empty:mb-1">
         {of.tasks.map((t) => (
           <li key={t.id} className="border-t border-dotted border-rule py-1">
             <span className="font-serif">{t.title}</span>{' '}
-            <Button
-              onClick={() =>
-                run(async () => {
-                  await take(api.POST('/api/tasks/{id}/done', { params: { path: { id: t.id } }, body: { outcome: 'done' } }));
-                  said(`${t.title}: done`, () =>
-                    take(api.POST('/api/tasks/{id}/undo', { params: { path: { id: t.id } } })).then(() => {
-                      queries.invalidateQueries();
-                    }),
-                  );
-                })
-              }
-            >
-              done
-            </Button>
+            {(t.kind === 'call' ? (outcomes ?? []).map((o) => o.name) : ['done']).map((outcome) => (
+              <Button key={outcome} className="mr-3" aria-label={`${t.title}: ${outcome}`} onClick={() => finish(t, outcome)}>
+                {outcome}
+              </Button>
+            ))}
             <span className="block text-soft">
               {t.kind} · due {t.due} · {t.source}
               {t.owner ? ` · ${t.owner}` : ''}
@@ -413,48 +435,5 @@ function Tasks({ of, run }: { of: Dealings; run: PartProps['run'] }) {
         ))}
       </ul>
     </section>
-  );
-}
-
-/** Lists the person is on, and putting them on another. */
-export function ListsPart({ personId, lists }: { personId: string; lists: string[] }) {
-  const queries = useQueryClient();
-  const [name, setName] = useState('');
-  const says = ({ list, join }: { list: string; join: boolean }) => (join ? `On the list “${list.trim()}”` : `Off the list “${list}”`);
-  const change = usePersonChange(personId, says, (how: { list: string; join: boolean }) => {
-    const kind = how.join ? 'join' : 'leave';
-    return doAct(kind, actOn({ ids: [personId] }, kind, how.list)).then(({ act: id }) => {
-      setName('');
-      if (id) said(says(how), () => undoAct(id, queries));
-    });
-  });
-  return (
-    <form
-      onSubmit={(e) => {
-        e.preventDefault();
-        change.mutate({ list: name, join: true });
-      }}
-    >
-      <h3>Lists</h3>
-      <p className="mt-1 mb-1">
-        {lists.map((l) => (
-          <span key={l} className="mr-2 inline-block whitespace-nowrap">
-            {l}
-            <button
-              type="button"
-              className="ml-1 text-soft hover:text-ember"
-              aria-label={`Take off the list ${l}`}
-              onClick={() => change.mutate({ list: l, join: false })}
-            >
-              ×
-            </button>
-          </span>
-        ))}
-        {lists.length === 0 && <span className="text-soft">on none</span>}
-      </p>
-      <Field label="Put on a list" error={fieldError(change.error, 'list')}>
-        {(id, by) => <input id={id} aria-describedby={by} className="w-full" value={name} onChange={(e) => setName(e.target.value)} />}
-      </Field>
-    </form>
   );
 }

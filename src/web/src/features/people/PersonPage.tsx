@@ -1,5 +1,5 @@
 import { type QueryClient, useInfiniteQuery, useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
-import { type Dispatch, type ReactNode, type SetStateAction, useMemo, useState } from 'react';
+import { type Dispatch, type ReactNode, type SetStateAction, useState } from 'react';
 import { useParams, useSearchParams } from 'react-router';
 import { toast } from 'sonner';
 import { api, type Schemas, take } from '../../api/client';
@@ -9,9 +9,9 @@ import { DayPage, PageHead } from '../../ui/DayPage';
 import { keptUnder, useKept } from '../../ui/kept';
 import { useKeys } from '../../ui/keys';
 import { sayOwn } from '../../ui/OwnFieldInput';
-import { type Mark, StepMark, TouchLine } from '../../ui/TouchLine';
+import { StepMark } from '../../ui/TouchLine';
 import { said } from '../../ui/undo';
-import { day, daysBetween, keyDate, moment, nearDay, placeOf, time } from '../../ui/when';
+import { day, keyDate, moment, nearDay, placeOf, time } from '../../ui/when';
 import { ownDate, ownText } from '../rules/ruleLanguage';
 import { TouchMargin } from '../touches/TouchMargin';
 import { type ActKind, actOn, doAct, putBack, undoAct, undoEvent, undoMerge } from './acts';
@@ -95,7 +95,7 @@ export default function PersonPage() {
       }
     >
       <PageHead title={p.name} aside={asideOf(p, first.now)}>
-        <ThreadLineFigure coming={first.coming} past={past} now={first.now} zone={first.zone} />
+        <PersonLine coming={first.coming} past={past} now={first.now} zone={first.zone} />
       </PageHead>
       {(p.doNotContact || p.died) && <Stopped person={p} />}
       {editing && (
@@ -176,31 +176,6 @@ function asideOf(p: Person, now: string) {
   if (p.tags.length > 0) words.push(p.tags.join(', '));
   if (p.source) words.push(`from ${/^(a|the|an) /i.test(p.source) ? '' : 'the '}${p.source}`);
   return words.join(' · ');
-}
-
-function ThreadLineFigure({ coming, past, now, zone }: { coming: Line[]; past: Line[]; now: string; zone: string }) {
-  const marks = useMemo(() => {
-    const touches = past.filter((l) => l.touchId && ['sent', 'done', 'open', 'on the day sheet'].includes(l.status ?? ''));
-    return [
-      ...touches.map(
-        (l): Mark => ({ day: daysBetween(now, l.at, zone), kind: l.kind, state: 'past', title: `${day(l.at, zone)}: ${l.title}` }),
-      ),
-      ...coming.map(
-        (l): Mark => ({
-          day: daysBetween(now, l.at, zone),
-          kind: l.kind,
-          state: l.status ? 'trouble' : 'coming',
-          title: `${day(l.at, zone)}: ${l.title}`,
-        }),
-      ),
-    ].slice(0, 60);
-  }, [coming, past, now, zone]);
-  if (marks.length === 0) return null;
-  return (
-    <div className="mt-2.5">
-      <TouchLine marks={marks} now={0} width={754} height={44} />
-    </div>
-  );
 }
 
 function Touch({
@@ -569,7 +544,7 @@ function About({ person: p, edit }: { person: Person; edit: () => void }) {
       )}
       <MayWe person={p} />
       <OnNow person={p} />
-      <DealingsPart personId={p.id} zone={p.clockZone} />
+      <DealingsPart personId={p.id} name={p.name} zone={p.clockZone} />
       <details className="mt-4" open={more} onToggle={(e) => setMore(e.currentTarget.open)}>
         <summary className="cursor-pointer text-leaf">
           More about {p.firstName ?? 'them'}

@@ -65,7 +65,7 @@ export async function putBack(touch: string, queries: QueryClient) {
 }
 
 /** What a member says of a message or call before it goes. */
-export type Mark = 'hold' | 'release' | 'drop';
+export type Mark = 'hold' | 'release' | 'drop' | 'read';
 
 /** Holds, releases or drops a touch. What it gives back tells how a drop is taken back. */
 export function markTouch(touch: string, person: string, how: Mark) {

@@ -137,7 +137,12 @@ export default function PipelinePage() {
         )
       }
     >
-      <PageHead title={p?.pipeline ?? 'Pipeline'} aside={p && <Sum pipeline={p} />}>
+      <PageHead title={p?.pipeline ?? 'Pipeline'} aside={
+          <>
+            {p && <Sum pipeline={p} />} · <Link to="/pipeline/lost">Lost ones</Link>
+          </>
+        }
+      >
         {p && <Filters filter={filter} set={setFilter} pipelines={p.pipelines} />}
       </PageHead>
       <div className="px-7">

@@ -1,5 +1,6 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
+import { Link } from 'react-router';
 import { toast } from 'sonner';
 import { api, type Schemas, take } from '../../api/client';
 import { useMay } from '../../app/session';
@@ -269,6 +270,9 @@ function Settings({ practice }: { practice: Practice }) {
             {list('Why opportunities are lost', 'lostReasons')}
             {list('Kinds of appointments', 'appointmentTypes')}
             {list('Topics people may take or leave', 'topics')}
+            <p className="mb-4 text-small">
+              <Link to="/practice/calls">How calls end, and what follows</Link>
+            </p>
             {list('Dates to keep of people', 'keyDates')}
             {kept.keyDates
               ?.filter((d) => !draft.keyDates?.some((x) => x.trim().toLowerCase() === d))

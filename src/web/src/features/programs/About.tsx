@@ -84,6 +84,18 @@ function Purpose({ draft, set }: Props) {
           />
         )}
       </Say>
+      . Read by nobody before its time, a message{' '}
+      <SayOneOf<ProgramFile['unread']>
+        words={draft.unread === 'waits' ? 'waits for a yes' : 'goes as it is'}
+        label={`Unread: ${draft.unread === 'waits' ? 'waits for a yes' : 'goes as it is'}`}
+        soft={draft.unread !== 'waits'}
+        choices={[
+          [undefined, 'goes as it is'],
+          ['waits', 'waits for a yes: somebody reads it first, under Today, Going out'],
+        ]}
+        now={draft.unread}
+        choose={(unread) => set({ unread })}
+      />
       .
     </>
   );

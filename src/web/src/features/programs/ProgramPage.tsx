@@ -1,6 +1,6 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useEffect, useRef, useState } from 'react';
-import { Link, useNavigate, useParams } from 'react-router';
+import { Link, useNavigate, useParams, useSearchParams } from 'react-router';
 import { toast } from 'sonner';
 import { api, type Schemas, take } from '../../api/client';
 import { useMay, useNow } from '../../app/session';
@@ -75,8 +75,11 @@ function Page({ id, loaded, reload }: { id: string; loaded: Schemas['ProgramDto'
   useTitle(loaded.draft && typeof loaded.draft === 'object' && 'name' in loaded.draft ? String(loaded.draft.name) : 'Program');
   const { draft, change, findings, line, saved, error, changed, number, ready, unsaved, settleUnsaved, ...travel } = useDraft(id, loaded);
   const queries = useQueryClient();
-  const [picked, setPicked] = useState<string | undefined>(draft.steps[0]?.id);
-  const [writing, setWriting] = useState<string>();
+  // Whoever comes to change one step's words finds it open.
+  const [address] = useSearchParams();
+  const asked = allSteps(draft.steps).find((s) => s.id === address.get('step'));
+  const [picked, setPicked] = useState<string | undefined>(asked?.id ?? draft.steps[0]?.id);
+  const [writing, setWriting] = useState(asked?.id);
   const [person, setPerson] = useState<string>();
   const [adding, setAdding] = useState(false);
   const [marked, setMarked] = useState<ReadonlySet<string>>(new Set());

@@ -54,6 +54,7 @@ function ofTheWhole(before: ProgramFile, now: ProgramFile): string[] {
     ...became('Its topic is', before.topic ?? 'none', now.topic ?? 'none'),
     ...became('Of consent it goes by', before.policy ?? 'the practice’s own rules', now.policy ?? 'the practice’s own rules'),
     ...became('It speaks as', before.voice ?? 'the practice does', now.voice ?? 'the practice does'),
+    ...became('A message nobody has read', before.unread === 'waits' ? 'waits' : 'goes', now.unread === 'waits' ? 'waits' : 'goes'),
     ...(before.priority === now.priority ? [] : [`Its priority is ${now.priority} instead of ${before.priority}.`]),
   ];
 }

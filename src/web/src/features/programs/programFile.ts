@@ -173,6 +173,8 @@ export type ProgramFile = {
   again: Extract<AgainInFile, string> | { kind: 'never' | 'after-finished' | 'each-time'; gap?: string };
   stopsWhen: Stop[];
   keepTasks: boolean;
+  /** Whether messages nobody has read by their time go, or wait for a yes; goes where it is not said. */
+  unread?: 'goes' | 'waits';
   steps: Step[];
 };
 

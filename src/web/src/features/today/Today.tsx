@@ -4,17 +4,21 @@ import { Link, useNavigate } from 'react-router';
 import { toast } from 'sonner';
 import { api, type Schemas, take } from '../../api/client';
 import { useSession } from '../../app/session';
-import { Button, Dial, Empty, Loading, Trouble } from '../../ui/bits';
+import { Button, Empty, Loading, Trouble } from '../../ui/bits';
 import { DayPage, PageHead, Stretch } from '../../ui/DayPage';
 import { useKept } from '../../ui/kept';
 import { useKeys } from '../../ui/keys';
 import { StepMark } from '../../ui/TouchLine';
 import { said } from '../../ui/undo';
-import { count, dayName, daysBetween, longDay, moment, nearDay, sinceDay, time } from '../../ui/when';
+import { count, dayName, daysBetween, longDay, moment, nearDay, time } from '../../ui/when';
 import { type Mark, markTouch, moveTouch, saidDropped } from '../people/acts';
 import { TouchMargin } from '../touches/TouchMargin';
-import { MoveCall } from './MoveCall';
+import { CallMargin } from './CallMargin';
+import { CallRow } from './CallRow';
+import { endingsOf, nameOf } from './callEndings';
+import { MorningHour } from './MorningHour';
 import { NotSwitchedOn } from './NotSwitchedOn';
+import { type Ended, type Marked, type MovedCall, moveCall, sheetActs } from './sheetActs';
 
 /** Calls that have stood for more days than this are folded where there are more than so many of them. */
 const overTime = 5;
@@ -28,15 +32,8 @@ type Call = Schemas['CallDto'];
 type Going = Schemas['GoingDto'];
 type Item = { key: string; touchId?: string; personId: string; call?: Call; going?: Going };
 
-/** A call, note or task as it ended; and the outcome that was chosen while a remark may still be typed. */
-type Ended = { call: Call; outcome: string; remark: string };
+/** The outcome that was chosen while a remark may still be typed. */
 type Ending = { key: string; outcome: string };
-
-/** A call, note or task that goes to another day. */
-type MovedCall = { call: Call; to: string };
-
-/** A message to be held, released or dropped, with the words that name it. */
-type Marked = { touchId: string; personId: string; name: string; what: string };
 
 const markedOf = (row: Going): Marked => ({
   touchId: row.touchId,
@@ -45,13 +42,6 @@ const markedOf = (row: Going): Marked => ({
   what: `“${row.subject}”`,
 });
 
-/** How a call, a note or a task can end; the first has the key 1. */
-const outcomes: Record<string, readonly string[]> = {
-  call: ['spoke', 'left word', 'no answer', 'not interested'],
-  note: ['posted', 'printed'],
-  task: ['done'],
-};
-const outcomesOf = (call: Call) => outcomes[call.kind] ?? ['done'];
 const providerNames: Record<string, string> = {
   'mail-out': 'Mail does not go out',
   'mail-in': 'The mailbox cannot be read',
@@ -68,7 +58,8 @@ export function Today() {
     placeholderData: (before) => before,
   });
   if (today.isPending) return <Loading what="Opening the day sheet" />;
-  if (today.error) {
+  // What was read before stands there while nobody answers.
+  if (!today.data) {
     return (
       <DayPage marginTitle="Why" margin={null}>
         <PageHead title="Today" />
@@ -99,7 +90,7 @@ function Sheet({ day, whose, setWhose }: { day: Day; whose: string; setWhose: (w
 
   const items: Item[] = useMemo(
     () => [
-      ...calls.map((c) => ({ key: c.touchId, touchId: c.ownTask ? undefined : c.touchId, personId: c.person.id, call: c })),
+      ...calls.map((c) => ({ key: c.touchId, touchId: c.ownTask ? undefined : c.touchId, personId: c.person?.id ?? '', call: c })),
       ...groups.flatMap((g) =>
         g.rows.length > 3 && !opened.has(g.key)
           ? []
@@ -142,14 +133,7 @@ function Sheet({ day, whose, setWhose }: { day: Day; whose: string; setWhose: (w
     refresh();
   };
   const done = useMutation({
-    meta: { says: ({ call, outcome }: Ended) => `${call.person.name}: ${outcome}` },
-    mutationFn: ({ call, outcome, remark }: Ended) => {
-      const body = { outcome, remark: remark || null };
-      const path = { params: { path: { id: call.touchId } } };
-      return call.ownTask
-        ? take(api.POST('/api/tasks/{id}/done', { ...path, body }))
-        : take(api.POST('/api/touches/{id}/done', { ...path, body }));
-    },
+    ...sheetActs.done,
     onMutate: ({ call }) => {
       setEnding(undefined);
       goOnFrom(call.touchId);
@@ -158,15 +142,14 @@ function Sheet({ day, whose, setWhose }: { day: Day; whose: string; setWhose: (w
     onSuccess: (_, { call, outcome }) => {
       refresh();
       const path = { params: { path: { id: call.touchId } } };
-      said(`${call.person.name}: ${outcome}`, () =>
+      said(`${nameOf(call)}: ${outcome}`, () =>
         take(call.ownTask ? api.POST('/api/tasks/{id}/undo', path) : api.POST('/api/touches/{id}/undo', path)).then(refresh),
       );
     },
     onError: failed,
   });
   const move = useMutation({
-    meta: { says: ({ call, to }: MovedCall) => `${call.person.name} to ${dayName(to)}` },
-    mutationFn: ({ call, to }: MovedCall) => moveTouch(call.touchId, call.person.id, to),
+    ...sheetActs.move,
     onMutate: ({ call }) => {
       setMoving(undefined);
       goOnFrom(call.touchId);
@@ -174,13 +157,12 @@ function Sheet({ day, whose, setWhose }: { day: Day; whose: string; setWhose: (w
     },
     onSuccess: ({ before }, { call, to }) => {
       refresh();
-      said(`${call.person.name} stands on ${dayName(to)}`, () => moveTouch(call.touchId, call.person.id, before ?? null).then(refresh));
+      said(`${nameOf(call)} stands on ${dayName(to)}`, () => moveCall(call, before ?? null).then(refresh));
     },
     onError: failed,
   });
   const mark = useMutation({
-    meta: { says: ({ how }: { how: string }) => `a message to ${how}` },
-    mutationFn: ({ row, how }: { row: Marked; how: Mark }) => markTouch(row.touchId, row.personId, how),
+    ...sheetActs.mark,
     onMutate: ({ row, how }) => {
       if (how === 'drop') goOnFrom(row.touchId);
       show((d) => ({
@@ -201,8 +183,8 @@ function Sheet({ day, whose, setWhose }: { day: Day; whose: string; setWhose: (w
   const nameIn = (id: string) => day.waiting.find((w) => w.id === id)?.person?.name ?? 'It';
   const saysSeen = (id: string) => `${nameIn(id)}: ${id.startsWith('i') ? 'answered' : 'seen to'}`;
   const seen = useMutation({
+    ...sheetActs.seen,
     meta: { says: saysSeen },
-    mutationFn: (id: string) => take(api.POST('/api/today/waiting/{id}/seen', { params: { path: { id } } })),
     // Named before it leaves the page.
     onMutate: (id) => {
       const words = saysSeen(id);
@@ -246,7 +228,7 @@ function Sheet({ day, whose, setWhose }: { day: Day; whose: string; setWhose: (w
     meta: { says: (notes: Call[]) => `${count(notes.length, 'note', 'notes')} written and posted` },
     mutationFn: async (notes: Call[]) => {
       for (const n of notes)
-        await take(api.POST('/api/touches/{id}/done', { params: { path: { id: n.touchId } }, body: { outcome: 'posted', remark: null } }));
+        await take(api.POST('/api/touches/{id}/done', { params: { path: { id: n.touchId } }, body: { outcome: 'posted', remark: null, next: null } }));
     },
     onSuccess: (_, notes) => {
       refresh();
@@ -288,12 +270,12 @@ function Sheet({ day, whose, setWhose }: { day: Day; whose: string; setWhose: (w
     Enter: () => item?.personId && go(`/people/${item.personId}`),
     h: () => item?.going && mark.mutate({ row: markedOf(item.going), how: item.going.held ? 'release' : 'hold' }),
     d: () => item?.going && mark.mutate({ row: markedOf(item.going), how: 'drop' }),
-    m: () => item?.call && !item.call.ownTask && setMoving(item.key),
+    m: () => item?.call && setMoving(item.key),
     ...Object.fromEntries(
-      [0, 1, 2, 3].map((i) => [
+      Array.from({ length: 9 }, (_, i) => [
         String(i + 1),
         () => {
-          const outcome = item?.call && outcomesOf(item.call)[i];
+          const outcome = item?.call && endingsOf(item.call, day.outcomes)[i];
           if (item?.call && outcome) setEnding({ key: item.key, outcome });
         },
       ]),
@@ -311,7 +293,18 @@ function Sheet({ day, whose, setWhose }: { day: Day; whose: string; setWhose: (w
   return (
     <DayPage
       marginTitle="Why"
-      margin={item?.touchId ? <TouchMargin touchId={item.touchId} personId={item.personId} /> : <Idle empty={items.length === 0} />}
+      margin={
+        item?.touchId ? (
+          <>
+            {item.call && <CallMargin personId={item.personId} />}
+            <TouchMargin touchId={item.touchId} personId={item.personId} />
+          </>
+        ) : item?.call?.person ? (
+          <CallMargin personId={item.personId} />
+        ) : (
+          <Idle empty={items.length === 0} />
+        )
+      }
     >
       <PageHead
         title={longDay(now, zone)}
@@ -319,6 +312,17 @@ function Sheet({ day, whose, setWhose }: { day: Day; whose: string; setWhose: (w
           <>
             {summary.join(' · ')}
             <Whose whose={whose} set={setWhose} />
+            <span className="ml-4">
+              print on{' '}
+              {['A4', 'Letter'].map((paper, i) => (
+                <span key={paper}>
+                  {i > 0 && ' · '}
+                  <a href={`/api/today/sheet.pdf?paper=${paper.toLowerCase()}${whose ? `&member=${whose}` : ''}`} download aria-label={`Print on ${paper}`}>
+                    {paper}
+                  </a>
+                </span>
+              ))}
+            </span>
           </>
         }
       />
@@ -329,7 +333,15 @@ function Sheet({ day, whose, setWhose }: { day: Day; whose: string; setWhose: (w
           waits and goes by itself when this is over.
         </div>
       ))}
-      <Stretch title="Calls" note={day.calls.length > 0 ? 'in the order to make them; notes and tasks among them' : undefined} />
+      <Stretch
+        title="Calls"
+        note={
+          <>
+            {day.calls.length > 0 && 'in the order to make them; notes and tasks among them · '}
+            <Link to="/tasks">all tasks</Link>
+          </>
+        }
+      />
       {day.calls.length === 0 && <Empty>No calls today. When a program has a call due, it stands here with what to say.</Empty>}
       {folds && (
         <p className="row text-small">
@@ -351,7 +363,8 @@ function Sheet({ day, whose, setWhose }: { day: Day; whose: string; setWhose: (w
           now={now}
           zone={zone}
           pick={() => setPicked(c.touchId)}
-          end={(outcome, remark) => done.mutate({ call: c, outcome, remark })}
+          outcomes={day.outcomes}
+          end={(outcome, remark, next) => done.mutate({ call: c, outcome, remark, next })}
           busy={done.isPending}
         />
       ))}
@@ -376,7 +389,20 @@ function Sheet({ day, whose, setWhose }: { day: Day; whose: string; setWhose: (w
         <p className="row text-small text-soft">and {day.callsInAll - day.calls.length} more, when these are made</p>
       )}
 
-      <Stretch title="Going out" note={`today ${day.goingToday}, tomorrow ${day.goingTomorrow}`} />
+      <Stretch
+        title="Going out"
+        note={
+          <>
+            today {day.goingToday}, tomorrow {day.goingTomorrow}
+            {day.goingToday + day.goingTomorrow > 0 && (
+              <>
+                {' '}
+                · <Link to="/proof">read them one after another</Link>
+              </>
+            )}
+          </>
+        }
+      />
       {groups.length === 0 && (
         <Empty>Nothing goes out today or tomorrow. Programs that are on put their letters here before they go.</Empty>
       )}
@@ -548,7 +574,7 @@ function Sheet({ day, whose, setWhose }: { day: Day; whose: string; setWhose: (w
       ))}
       <NotSwitchedOn />
       <p className="border-t border-rule px-7 py-3 text-small text-soft">
-        <kbd>j</kbd> <kbd>k</kbd> go through · <kbd>Enter</kbd> opens the person · <kbd>?</kbd> all keys
+        <kbd>j</kbd> <kbd>k</kbd> go through · <kbd>Enter</kbd> opens the person · <kbd>?</kbd> all keys · <MorningHour />
       </p>
     </DayPage>
   );
@@ -569,39 +595,6 @@ function Whose({ whose, set }: { whose: string; set: (whose: string) => void }) 
     </select>
   );
 }
-
-/** A remark with the outcome of a call: typed at once, Enter takes both; Escape leaves the call as it is. */
-function Remark({ outcome, take: done, leave }: { outcome: string; take: (remark: string) => void; leave: () => void }) {
-  const [remark, setRemark] = useState('');
-  return (
-    <form
-      className="mt-2 flex flex-wrap items-center gap-3"
-      onSubmit={(e) => {
-        e.preventDefault();
-        done(remark.trim());
-      }}
-    >
-      <input
-        aria-label={`${worded(outcome)}: a remark, if there is one`}
-        placeholder="a remark, if there is one; Enter takes both"
-        autoFocus
-        className="min-w-0 flex-1 font-serif"
-        value={remark}
-        onChange={(e) => setRemark(e.target.value)}
-        onKeyDown={(e) => {
-          if (e.key !== 'Escape') return;
-          e.stopPropagation();
-          leave();
-        }}
-      />
-      <Button type="submit" look="main">
-        {worded(outcome)}
-      </Button>
-    </form>
-  );
-}
-
-const worded = (outcome: string) => `${outcome[0]?.toUpperCase() ?? ''}${outcome.slice(1)}`;
 
 /** Puts the focus on a line of the sheet, so that a screen reader says what is picked. */
 function focusOn(key?: string) {
@@ -641,94 +634,6 @@ function shared(a: string, b: string) {
 
 function gutterOf(row: Going, zone: string, now: string) {
   return row.isToday ? time(row.due, zone) : `${nearDay(row.due, zone, now)}, ${time(row.due, zone)}`;
-}
-
-function CallRow({
-  call,
-  ending,
-  choose,
-  moving,
-  setMoving,
-  move,
-  on,
-  now,
-  zone,
-  pick,
-  end,
-  busy,
-}: {
-  call: Call;
-  ending?: string;
-  choose: (outcome?: string) => void;
-  moving: boolean;
-  setMoving: (on: boolean) => void;
-  move: (to: string) => void;
-  on: boolean;
-  now: string;
-  zone: string;
-  pick: () => void;
-  end: (outcome: string, remark: string) => void;
-  busy: boolean;
-}) {
-  const late = daysBetween(call.due, now, zone);
-  return (
-    <div id={`item-${call.touchId}`} className={`row ${on ? 'on' : ''}`} aria-current={on}>
-      <span className={`gutter ${late > 0 ? '!text-ember' : ''}`}>
-        {late > 0 ? `since ${sinceDay(call.due, zone, now)}` : time(call.due, zone)}
-      </span>
-      <div className="flex items-baseline gap-4">
-        <button type="button" data-pick className="min-w-0 flex-1" onClick={pick}>
-          <b className="font-semibold">{call.person.name}</b>{' '}
-          <span className="text-soft">
-            · {call.kind === 'call' ? '' : `${call.kind} · `}
-            {call.program}
-            {call.ownTask ? '' : `, day ${call.day}`}
-            {call.overCapacity && <span className="text-straw"> · no room on these days</span>}
-            {call.movedHere && ' · moved here'}
-          </span>
-          {!on && (
-            <span className="block truncate max-[699px]:line-clamp-3 max-[699px]:whitespace-normal text-small text-soft">
-              {call.script}
-            </span>
-          )}
-        </button>
-        {call.kind === 'call' && (
-          <span className="text-small text-soft">
-            {call.number ? (
-              <Dial number={call.number} extension={call.extension} />
-            ) : (
-              <span className="text-ember">no number, will be left out</span>
-            )}
-            {call.theirTime && ` · ${call.theirTime} there`}
-          </span>
-        )}
-      </div>
-      {on && (
-        <>
-          <p className="mt-2 mb-0.5 max-w-[56ch] font-serif">“{call.script}”</p>
-          {call.lastSent && call.lastSentAt && (
-            <p className="text-small text-soft">
-              Last sent: “{call.lastSent}”, {moment(call.lastSentAt, zone, now)}
-            </p>
-          )}
-          <div className="flex flex-wrap gap-3.5 pt-1.5">
-            {outcomesOf(call).map((outcome, i) => (
-              <Button key={outcome} onClick={() => choose(outcome)} disabled={busy} aria-pressed={ending === outcome}>
-                <kbd>{i + 1}</kbd> {worded(outcome)}
-              </Button>
-            ))}
-            {!call.ownTask && (
-              <Button look="plain" aria-expanded={moving} onClick={() => setMoving(!moving)}>
-                <kbd>m</kbd> Another day
-              </Button>
-            )}
-          </div>
-          {moving && <MoveCall call={call} choose={move} leave={() => setMoving(false)} />}
-          {ending && <Remark key={ending} outcome={ending} leave={() => choose()} take={(remark) => end(ending, remark)} />}
-        </>
-      )}
-    </div>
-  );
 }
 
 function GoingRow({

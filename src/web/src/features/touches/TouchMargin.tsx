@@ -13,8 +13,18 @@ import { type Mark, markTouch, moveTouch, saidDropped } from '../people/acts';
 import { usePersonChange } from '../people/usePersonChange';
 import { WhoDid } from '../people/WhoDid';
 
-/** A touch picked: whose it is, its why in sentences, and what it says. */
-export function TouchMargin({ touchId, personId, showPerson = true }: { touchId: string; personId: string; showPerson?: boolean }) {
+/** A touch picked: whose it is, its why in sentences, and, where that does not stand beside it, what it says. */
+export function TouchMargin({
+  touchId,
+  personId,
+  showPerson = true,
+  withLetter = true,
+}: {
+  touchId: string;
+  personId: string;
+  showPerson?: boolean;
+  withLetter?: boolean;
+}) {
   const touch = useQuery({
     queryKey: ['touch', touchId],
     queryFn: () => take(api.GET('/api/touches/{id}', { params: { path: { id: touchId }, query: { person: personId } } })),
@@ -51,7 +61,7 @@ export function TouchMargin({ touchId, personId, showPerson = true }: { touchId:
         </p>
       )}
       {t.canOverrule && <LetItGo touchId={touchId} personId={personId} />}
-      {t.html && (
+      {withLetter && t.html && (
         <>
           <h3>{t.kind === 'call' ? 'What to say' : t.status === 'sent' ? 'What it said' : 'What it would say'}</h3>
           <div className="mt-2 border border-rule bg-sheet px-4 py-3.5">

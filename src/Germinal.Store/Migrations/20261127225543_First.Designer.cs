@@ -14,7 +14,7 @@ using Npgsql.EntityFrameworkCore.PostgreSQL.Metadata;
 namespace Germinal.Store.Migrations
 {
     [DbContext(typeof(GerminalDb))]
-    [Migration("20261127185353_First")]
+    [Migration("20261127225543_First")]
     partial class First
     {
         /// <inheritdoc />
@@ -1464,6 +1464,17 @@ namespace Germinal.Store.Migrations
                         .HasColumnType("timestamp with time zone")
                         .HasColumnName("lockout_end");
 
+                    b.Property<string>("MorningAt")
+                        .IsRequired()
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("text")
+                        .HasDefaultValue("")
+                        .HasColumnName("morning_at");
+
+                    b.Property<Instant?>("MorningDue")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("morning_due");
+
                     b.Property<string>("Name")
                         .IsRequired()
                         .HasColumnType("text")
@@ -1530,6 +1541,10 @@ namespace Germinal.Store.Migrations
                     b.HasIndex("FeedKey")
                         .IsUnique()
                         .HasDatabaseName("ix_asp_net_users_feed_key");
+
+                    b.HasIndex("MorningDue")
+                        .HasDatabaseName("ix_asp_net_users_morning_due")
+                        .HasFilter("morning_due IS NOT NULL");
 
                     b.HasIndex("NormalizedEmail")
                         .HasDatabaseName("EmailIndex");
@@ -2112,6 +2127,51 @@ namespace Germinal.Store.Migrations
                         .HasDatabaseName("ix_own_mails_practice_id_to_address_created_at");
 
                     b.ToTable("own_mails", (string)null);
+                });
+
+            modelBuilder.Entity("Germinal.Store.Rows.OwnWordsRow", b =>
+                {
+                    b.Property<Guid>("TouchId")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("uuid")
+                        .HasColumnName("touch_id");
+
+                    b.Property<Instant>("At")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("at");
+
+                    b.Property<string>("Body")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("body");
+
+                    b.Property<string>("By")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("by");
+
+                    b.Property<Guid>("PersonId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("person_id");
+
+                    b.Property<Guid>("PracticeId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("practice_id");
+
+                    b.Property<string>("Subject")
+                        .IsRequired()
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("text")
+                        .HasDefaultValue("")
+                        .HasColumnName("subject");
+
+                    b.HasKey("TouchId")
+                        .HasName("pk_own_words");
+
+                    b.HasIndex("PersonId")
+                        .HasDatabaseName("ix_own_words_person_id");
+
+                    b.ToTable("own_words", (string)null);
                 });
 
             modelBuilder.Entity("Germinal.Store.Rows.PersonRow", b =>
@@ -3270,13 +3330,28 @@ namespace Germinal.Store.Migrations
                         .HasColumnType("text")
                         .HasColumnName("outcome");
 
-                    b.Property<Guid>("PersonId")
+                    b.Property<Guid?>("PersonId")
                         .HasColumnType("uuid")
                         .HasColumnName("person_id");
 
                     b.Property<Guid>("PracticeId")
                         .HasColumnType("uuid")
                         .HasColumnName("practice_id");
+
+                    b.Property<LocalDate?>("RepeatsFrom")
+                        .HasColumnType("date")
+                        .HasColumnName("repeats_from");
+
+                    b.Property<string>("Rule")
+                        .IsRequired()
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("text")
+                        .HasDefaultValue("")
+                        .HasColumnName("rule");
+
+                    b.Property<Guid?>("SeriesId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("series_id");
 
                     b.Property<string>("Source")
                         .IsRequired()
@@ -3293,6 +3368,14 @@ namespace Germinal.Store.Migrations
 
                     b.HasIndex("PersonId")
                         .HasDatabaseName("ix_tasks_person_id");
+
+                    b.HasIndex("SeriesId")
+                        .HasDatabaseName("ix_tasks_series_id")
+                        .HasFilter("series_id IS NOT NULL");
+
+                    b.HasIndex("PracticeId", "DoneAt")
+                        .HasDatabaseName("ix_tasks_done")
+                        .HasFilter("done_at IS NOT NULL");
 
                     b.HasIndex("PracticeId", "Due")
                         .HasDatabaseName("ix_tasks_open")
@@ -3910,6 +3993,16 @@ namespace Germinal.Store.Migrations
                         .HasConstraintName("fk_own_mails_submissions_submission_id");
                 });
 
+            modelBuilder.Entity("Germinal.Store.Rows.OwnWordsRow", b =>
+                {
+                    b.HasOne("Germinal.Store.Rows.PersonRow", null)
+                        .WithMany()
+                        .HasForeignKey("PersonId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired()
+                        .HasConstraintName("fk_own_words_people_person_id");
+                });
+
             modelBuilder.Entity("Germinal.Store.Rows.PersonRow", b =>
                 {
                     b.HasOne("Germinal.Store.Rows.HouseholdRow", null)
@@ -4039,7 +4132,6 @@ namespace Germinal.Store.Migrations
                         .WithMany()
                         .HasForeignKey("PersonId")
                         .OnDelete(DeleteBehavior.Cascade)
-                        .IsRequired()
                         .HasConstraintName("fk_tasks_people_person_id");
                 });
 

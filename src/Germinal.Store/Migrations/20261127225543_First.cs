@@ -76,6 +76,8 @@ namespace Germinal.Store.Migrations
                     blocked_at = table.Column<Instant>(type: "timestamp with time zone", nullable: true),
                     feed_key = table.Column<string>(type: "text", nullable: true),
                     sign_off = table.Column<string>(type: "text", nullable: false, defaultValue: ""),
+                    morning_at = table.Column<string>(type: "text", nullable: false, defaultValue: ""),
+                    morning_due = table.Column<Instant>(type: "timestamp with time zone", nullable: true),
                     photograph_id = table.Column<Guid>(type: "uuid", nullable: true),
                     user_name = table.Column<string>(type: "character varying(256)", maxLength: 256, nullable: true),
                     normalized_user_name = table.Column<string>(type: "character varying(256)", maxLength: 256, nullable: true),
@@ -1093,6 +1095,29 @@ namespace Germinal.Store.Migrations
                 });
 
             migrationBuilder.CreateTable(
+                name: "own_words",
+                columns: table => new
+                {
+                    touch_id = table.Column<Guid>(type: "uuid", nullable: false),
+                    practice_id = table.Column<Guid>(type: "uuid", nullable: false),
+                    person_id = table.Column<Guid>(type: "uuid", nullable: false),
+                    subject = table.Column<string>(type: "text", nullable: false, defaultValue: ""),
+                    body = table.Column<string>(type: "text", nullable: false),
+                    by = table.Column<string>(type: "text", nullable: false),
+                    at = table.Column<Instant>(type: "timestamp with time zone", nullable: false)
+                },
+                constraints: table =>
+                {
+                    table.PrimaryKey("pk_own_words", x => x.touch_id);
+                    table.ForeignKey(
+                        name: "fk_own_words_people_person_id",
+                        column: x => x.person_id,
+                        principalTable: "people",
+                        principalColumn: "id",
+                        onDelete: ReferentialAction.Cascade);
+                });
+
+            migrationBuilder.CreateTable(
                 name: "person_states",
                 columns: table => new
                 {
@@ -1278,8 +1303,11 @@ namespace Germinal.Store.Migrations
                 {
                     id = table.Column<Guid>(type: "uuid", nullable: false),
                     practice_id = table.Column<Guid>(type: "uuid", nullable: false),
-                    person_id = table.Column<Guid>(type: "uuid", nullable: false),
+                    person_id = table.Column<Guid>(type: "uuid", nullable: true),
                     member_id = table.Column<Guid>(type: "uuid", nullable: true),
+                    rule = table.Column<string>(type: "text", nullable: false, defaultValue: ""),
+                    repeats_from = table.Column<LocalDate>(type: "date", nullable: true),
+                    series_id = table.Column<Guid>(type: "uuid", nullable: true),
                     kind = table.Column<string>(type: "text", nullable: false),
                     title = table.Column<string>(type: "text", nullable: false),
                     due = table.Column<LocalDate>(type: "date", nullable: false),
@@ -1617,6 +1645,12 @@ namespace Germinal.Store.Migrations
                 unique: true);
 
             migrationBuilder.CreateIndex(
+                name: "ix_asp_net_users_morning_due",
+                table: "AspNetUsers",
+                column: "morning_due",
+                filter: "morning_due IS NOT NULL");
+
+            migrationBuilder.CreateIndex(
                 name: "ix_asp_net_users_practice_id",
                 table: "AspNetUsers",
                 column: "practice_id");
@@ -1905,6 +1939,11 @@ namespace Germinal.Store.Migrations
                 filter: "kind = 'by-itself' AND read_at IS NULL");
 
             migrationBuilder.CreateIndex(
+                name: "ix_own_words_person_id",
+                table: "own_words",
+                column: "person_id");
+
+            migrationBuilder.CreateIndex(
                 name: "ix_people_email_practice_id",
                 table: "people",
                 columns: new[] { "email", "practice_id" });
@@ -2125,6 +2164,12 @@ namespace Germinal.Store.Migrations
                 column: "submission_id");
 
             migrationBuilder.CreateIndex(
+                name: "ix_tasks_done",
+                table: "tasks",
+                columns: new[] { "practice_id", "done_at" },
+                filter: "done_at IS NOT NULL");
+
+            migrationBuilder.CreateIndex(
                 name: "ix_tasks_open",
                 table: "tasks",
                 columns: new[] { "practice_id", "due" },
@@ -2134,6 +2179,12 @@ namespace Germinal.Store.Migrations
                 name: "ix_tasks_person_id",
                 table: "tasks",
                 column: "person_id");
+
+            migrationBuilder.CreateIndex(
+                name: "ix_tasks_series_id",
+                table: "tasks",
+                column: "series_id",
+                filter: "series_id IS NOT NULL");
 
             migrationBuilder.CreateIndex(
                 name: "ix_touches_calls_made",
@@ -2281,6 +2332,9 @@ namespace Germinal.Store.Migrations
 
             migrationBuilder.DropTable(
                 name: "own_mails");
+
+            migrationBuilder.DropTable(
+                name: "own_words");
 
             migrationBuilder.DropTable(
                 name: "person_states");

@@ -1,0 +1,56 @@
+import { type DehydratedState, dehydrate, hydrate, onlineManager, type QueryClient } from '@tanstack/react-query';
+import { type Schemas, setGuard } from '../api/client';
+import { keep, keptUnder } from '../ui/kept';
+
+/** What the day sheet needs when it is opened without a network, by the first word of its key. */
+const needed: ReadonlySet<unknown> = new Set(['session', 'clock', 'today', 'morning']);
+
+/** What was kept longer ago is not shown any more: it would be another day's sheet (milliseconds). */
+const longest = 20 * 60 * 60 * 1000;
+
+/** It is written down no more often than this (milliseconds). */
+const breath = 500;
+
+const name = 'offline';
+
+type Kept = { at: number; state: DehydratedState };
+
+/**
+ * Keeps the day sheet, and what was done on it and waits for the network, on this machine: opened without a network it stands there as it was, and what
+ * waits goes when the network is back. Whoever signs out leaves nothing.
+ */
+export function keepForOffline(queries: QueryClient) {
+  // It is told of changes only; a page may open without a network.
+  onlineManager.setOnline(navigator.onLine);
+  const kept = keptUnder<Kept>(name);
+  if (kept && Date.now() - kept.at < longest) {
+    hydrate(queries, kept.state);
+    const session = queries.getQueryData<Schemas['SessionDto']>(['session']);
+    if (session) setGuard(session.guard);
+  }
+  let waiting: ReturnType<typeof setTimeout> | undefined;
+  const write = () => {
+    waiting = undefined;
+    const signedIn = queries.getQueryData<Schemas['SessionDto']>(['session'])?.member;
+    keep(name, signedIn ? { at: Date.now(), state: whatIsNeeded(queries) } : undefined);
+  };
+  const soon = () => {
+    waiting ??= setTimeout(write, breath);
+  };
+  queries.getQueryCache().subscribe((event) => {
+    if (needed.has(event.query.queryKey[0])) soon();
+  });
+  queries.getMutationCache().subscribe(soon);
+  // What was done in the last moment before the page was left.
+  window.addEventListener('pagehide', () => waiting && write());
+  if (onlineManager.isOnline()) void queries.resumePausedMutations();
+}
+
+/** The sheet, and the changes that wait; what a change is called is known by its key. */
+function whatIsNeeded(queries: QueryClient): DehydratedState {
+  const state = dehydrate(queries, {
+    shouldDehydrateQuery: (query) => query.state.status === 'success' && needed.has(query.queryKey[0]),
+    shouldDehydrateMutation: (mutation) => mutation.state.isPaused && mutation.options.mutationKey !== undefined,
+  });
+  return { ...state, mutations: state.mutations.map(({ meta: _, ...mutation }) => mutation) };
+}

@@ -1,0 +1,176 @@
+import { useQuery } from '@tanstack/react-query';
+import { useState } from 'react';
+import { Link, useNavigate } from 'react-router';
+import { api, type Schemas, take } from '../../api/client';
+import { useNow } from '../../app/session';
+import { Empty, Loading, Trouble } from '../../ui/bits';
+import { Choices } from '../../ui/Choices';
+import { DayPage, PageHead, Stretch } from '../../ui/DayPage';
+import { useKept } from '../../ui/kept';
+import { useKeys } from '../../ui/keys';
+import { money } from '../../ui/money';
+import { count, day } from '../../ui/when';
+import { Many } from '../people/Many';
+
+type Line = Schemas['LostLine'];
+
+type Filter = { stage: string; reason: string; place: string; before: string; archived: boolean };
+
+const all: Filter = { stage: '', reason: '', place: '', before: '', archived: false };
+
+/** What is said for opportunities that were lost for no reason anybody gave. */
+const noReason = 'no reason given';
+
+const nameOf = (stage: string) => stage.slice(stage.indexOf('/') + 1);
+
+/** Lost ones, taken up again in one sitting: who they are, a program for them, and what came of it. */
+export default function LostPage() {
+  const { now, zone } = useNow();
+  const go = useNavigate();
+  const [filter, setFilter] = useKept<Filter>('lost.filter', all);
+  const [picked, setPicked] = useState<ReadonlySet<string>>(new Set());
+  const [at, setAt] = useState(0);
+  const lost = useQuery({
+    queryKey: ['pipeline', 'lost', filter],
+    queryFn: () =>
+      take(
+        api.GET('/api/pipeline/lost', {
+          params: {
+            query: {
+              stage: filter.stage || undefined,
+              reason: filter.reason === noReason ? '' : filter.reason || undefined,
+              place: filter.place || undefined,
+              before: filter.before || undefined,
+              archived: filter.archived,
+            },
+          },
+        }),
+      ),
+    placeholderData: (before) => before,
+  });
+  const rows = lost.data?.rows ?? [];
+  const toggle = (id: string | undefined) => {
+    if (!id) return;
+    const next = new Set(picked);
+    if (!next.delete(id)) next.add(id);
+    setPicked(next);
+  };
+  const goTo = (i: number) => {
+    const to = Math.min(Math.max(i, 0), rows.length - 1);
+    setAt(to);
+    document.getElementById(`lost-${rows[to]?.person.id}`)?.querySelector<HTMLElement>('input')?.focus();
+  };
+  useKeys({
+    j: () => goTo(at + 1),
+    k: () => goTo(at - 1),
+    x: () => toggle(rows[at]?.person.id),
+    Enter: () => rows[at] && go(`/people/${rows[at]?.person.id}`),
+  });
+
+  if (lost.isPending) return <Loading what="Looking who was lost" />;
+  const l = lost.data;
+  const every = rows.length > 0 && rows.every((r) => picked.has(r.person.id));
+  return (
+    <DayPage
+      marginTitle="With those picked"
+      margin={<Many picked={{ people: { ids: [...picked], matching: null }, count: picked.size }} clear={() => setPicked(new Set())} />}
+    >
+      <PageHead title="Lost ones" aside={<Link to="/pipeline">Pipeline</Link>}>
+        {l && <Filters filter={filter} set={setFilter} lost={l} />}
+      </PageHead>
+      <div className="px-7">
+        <Trouble error={lost.error} />
+      </div>
+      <Stretch
+        title="Nothing since"
+        note={
+          rows.length > 0 && (
+            <>
+              {l?.count}{' '}
+              <label className="ml-3">
+                <input type="checkbox" checked={every} onChange={() => setPicked(every ? new Set() : new Set(rows.map((r) => r.person.id)))} />{' '}
+                pick all {rows.length} below
+              </label>
+            </>
+          )
+        }
+      />
+      {rows.length === 0 && <Empty>Nobody. Whoever was lost has been taken up again, or nobody was lost as this asks.</Empty>}
+      {rows.map((r, i) => (
+        <div key={r.opportunityId} id={`lost-${r.person.id}`} className={`row flex items-baseline gap-4 ${i === at ? 'on' : ''}`}>
+          <span className="gutter">{day(r.closedAt, zone, now)}</span>
+          <input
+            type="checkbox"
+            aria-label={`Pick ${r.person.name}`}
+            checked={picked.has(r.person.id)}
+            onFocus={() => setAt(i)}
+            onChange={() => toggle(r.person.id)}
+          />
+          <Words line={r} />
+          <span className="whitespace-nowrap tabular-nums">{r.worth === null || !l ? '' : money(r.worth, l.currency)}</span>
+        </div>
+      ))}
+      {l && l.count > rows.length && <p className="row text-small text-soft">and {l.count - rows.length} more</p>}
+      {l && <CameOfIt lost={l} />}
+    </DayPage>
+  );
+}
+
+function Words({ line: r }: { line: Line }) {
+  const { now, zone } = useNow();
+  return (
+    <span className="min-w-0 flex-1">
+      <Link to={`/people/${r.person.id}`} className="font-semibold text-ink no-underline hover:underline">
+        {r.person.name}
+      </Link>{' '}
+      <span className="font-serif">{r.title}</span>
+      <span className="block text-small text-soft">
+        from {nameOf(r.stage)}, {r.reason || noReason}
+        {r.place && ` · ${r.place}`}
+        {r.archived && ' · archived'}
+        {r.startedAt && ` · a program began ${day(r.startedAt, zone, now)}`}
+      </span>
+    </span>
+  );
+}
+
+function Filters({ filter, set, lost }: { filter: Filter; set: (f: Filter) => void; lost: Schemas['LostOnesDto'] }) {
+  const choices = [
+    { key: 'stage', label: 'Stage', none: 'from any stage', of: lost.stages.map((s) => [s, `from ${nameOf(s)}`] as const) },
+    { key: 'reason', label: 'Reason', none: 'for any reason', of: lost.reasons.map((r) => [r || noReason, `for ${r || noReason}`] as const) },
+    { key: 'place', label: 'Place', none: 'anywhere', of: lost.places.map((p) => [p, `in ${p}`] as const) },
+  ] as const;
+  return (
+    <Choices choices={choices} values={filter} set={(key, value) => set({ ...filter, [key]: value })}>
+      <label>
+        lost before <input type="date" value={filter.before} onChange={(e) => set({ ...filter, before: e.target.value })} />
+      </label>
+      <label>
+        <input type="checkbox" checked={filter.archived} onChange={(e) => set({ ...filter, archived: e.target.checked })} /> archived ones too
+      </label>
+    </Choices>
+  );
+}
+
+/** What came of those who were taken up again. */
+function CameOfIt({ lost: l }: { lost: Schemas['LostOnesDto'] }) {
+  const { now, zone } = useNow();
+  return (
+    <>
+      <Stretch title="What came of it" />
+      <p className="row">
+        For {count(l.started, 'person', 'people')} of those lost a program has begun since; {count(l.openedAgain, 'has', 'have')} another
+        opportunity, {l.wonAgain === 0 ? 'none of them won yet' : `${l.wonAgain} won again, for ${money(l.brought, l.currency)}`}.
+      </p>
+      {l.came.map((r) => (
+        <div key={r.opportunityId} className="row flex items-baseline gap-4">
+          <span className="gutter">{day(r.closedAt, zone, now)}</span>
+          <Words line={r} />
+          <span className="whitespace-nowrap text-small">
+            {r.again === 'won' ? `won again${r.brought === null ? '' : `, ${money(r.brought, l.currency)}`}` : r.again === 'open' ? 'open again' : 'lost again'}
+          </span>
+        </div>
+      ))}
+    </>
+  );
+}

@@ -1,0 +1,219 @@
+import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { Link } from 'react-router';
+import { api, type Schemas, take } from '../../api/client';
+import { useMay, useSession } from '../../app/session';
+import { Button, Loading, Trouble } from '../../ui/bits';
+import { DayPage, PageHead, Stretch } from '../../ui/DayPage';
+import { KeptNumber } from '../../ui/KeptNumber';
+import { said } from '../../ui/undo';
+import { count } from '../../ui/when';
+import { Say, SayOneOf } from '../programs/Say';
+
+type Outcome = Schemas['OutcomeDto'];
+
+/** Each has a key of one digit on the day sheet. */
+const most = 9;
+
+const fresh: Outcome = { name: '', reached: true, again: null, againDays: 0, note: false, stage: null, appointment: null, program: null };
+
+/** How calls can end, in the practice’s words, and what usually follows each. */
+export default function OutcomesPage() {
+  const queries = useQueryClient();
+  const may = useMay('change-settings');
+  const outcomes = useQuery({ queryKey: ['outcomes'], queryFn: () => take(api.GET('/api/outcomes')) });
+  const save = useMutation({
+    meta: { says: () => 'how calls end' },
+    mutationFn: (next: Outcome[]) => take(api.PUT('/api/outcomes', { body: { outcomes: next } })),
+    onSuccess: (answer) => {
+      queries.setQueryData(['outcomes'], answer);
+      queries.invalidateQueries({ queryKey: ['today'] });
+    },
+  });
+  if (outcomes.isPending) return <Loading what="Opening how calls end" />;
+  const now = outcomes.data ?? [];
+  const set = (next: Outcome[]) => save.mutate(next, { onSuccess: () => said('It is kept.', () => save.mutateAsync(now)) });
+  const put = (i: number, part: Partial<Outcome>) => set(now.map((o, n) => (n === i ? { ...o, ...part } : o)));
+  return (
+    <DayPage
+      marginTitle="What it does"
+      margin={
+        <>
+          <h3>What it does</h3>
+          <p>
+            Each way has the key of its number on the day sheet. What follows is offered with it; whoever called can leave it out or add to
+            it. Pressed by mistake, a call is taken back with all that followed.
+          </p>
+          <p className="mt-3">Reached, they have their answer: what they asked no longer waits.</p>
+        </>
+      }
+    >
+      <PageHead title="How calls end" aside={<Link to="/practice">The practice</Link>} />
+      <div className="px-7">
+        <Trouble error={outcomes.error ?? save.error} />
+      </div>
+      <Stretch title="In the order of their keys" />
+      {now.map((o, i) => (
+        <div key={o.name} className="row flex items-baseline gap-4">
+          <span className="gutter">{i + 1}</span>
+          <p className="m-0 flex-1 font-serif">
+            <OutcomeWords outcome={o} put={(part) => put(i, part)} may={may} />
+          </p>
+          {may && (
+            <span className="flex gap-3 text-small">
+              {i > 0 && (
+                <Button
+                  look="plain"
+                  className="min-h-6 min-w-6"
+                  aria-label={`“${o.name}” earlier`}
+                  onClick={() => set([...now.slice(0, i - 1), o, now[i - 1] as Outcome, ...now.slice(i + 1)])}
+                >
+                  ↑
+                </Button>
+              )}
+              {now.length > 1 && (
+                <Button look="plain" aria-label={`Take “${o.name}” out`} onClick={() => set(now.toSpliced(i, 1))}>
+                  take out
+                </Button>
+              )}
+            </span>
+          )}
+        </div>
+      ))}
+      {may && now.length < most && (
+        <div className="row font-serif">
+          <Say words="+ another way" label="Another way a call can end" soft>
+            {(close) => (
+              <NameField
+                start=""
+                words="Add it"
+                take={(name) => {
+                  set([...now, { ...fresh, name }]);
+                  close();
+                }}
+              />
+            )}
+          </Say>
+        </div>
+      )}
+      {!may && <p className="row text-small text-soft">A principal changes this.</p>}
+    </DayPage>
+  );
+}
+
+/** One way, as a sentence whose parts are changed in place. */
+function OutcomeWords({ outcome: o, put, may }: { outcome: Outcome; put: (part: Partial<Outcome>) => void; may: boolean }) {
+  const stages = useSession().data?.stages ?? [];
+  const programs = useQuery({ queryKey: ['pipeline', 'starts'], queryFn: () => take(api.GET('/api/pipeline/starts')) }).data ?? [];
+  const types = useQuery({ queryKey: ['practice'], queryFn: () => take(api.GET('/api/practice')) }).data?.appointmentTypes ?? [];
+  const stageName = (stage: string) => stage.split('/')[1] ?? stage;
+  const words = {
+    reached: o.reached ? 'they were reached' : 'they were not reached',
+    again: o.againDays > 0 ? `they are called again after ${count(o.againDays, 'working day', 'working days')}` : 'they are not called again',
+    note: o.note ? 'a note is written' : 'no note',
+    stage: o.stage ? `they go to ${stageName(o.stage)}` : 'their stage stays',
+    appointment: o.appointment ? `an appointment is made: ${o.appointment}` : 'no appointment',
+    program: o.program ? `“${programs.find((p) => p.id === o.program)?.name ?? 'a program that is not on'}” starts` : 'no program starts',
+  };
+  if (!may)
+    return (
+      <>
+        <b>{o.name}</b>: {Object.values(words).join(', ')}.
+      </>
+    );
+  const label = (part: string) => `“${o.name}”, ${part}`;
+  return (
+    <>
+      <Say words={o.name} label={label('its name')}>
+        {(close) => (
+          <NameField
+            start={o.name}
+            words="Call it so"
+            take={(name) => {
+              put({ name });
+              close();
+            }}
+          />
+        )}
+      </Say>
+      :{' '}
+      <SayOneOf<boolean>
+        words={words.reached}
+        label={label('whether they were reached')}
+        choices={[
+          [true, 'they were reached'],
+          [false, 'they were not reached'],
+        ]}
+        now={o.reached}
+        choose={(reached) => put({ reached })}
+      />
+      ,{' '}
+      <Say words={words.again} label={label('when they are called again')} soft={o.againDays === 0}>
+        {() => (
+          <label className="text-small">
+            again after{' '}
+            <KeptNumber label="Working days until they are called again" value={o.againDays} set={(n) => put({ againDays: n ?? 0 })} /> working
+            days; 0 for not again
+          </label>
+        )}
+      </Say>
+      ,{' '}
+      <SayOneOf<boolean>
+        words={words.note}
+        label={label('a note')}
+        soft={!o.note}
+        choices={[
+          [false, 'no note'],
+          [true, 'a note is written'],
+        ]}
+        now={o.note}
+        choose={(note) => put({ note })}
+      />
+      ,{' '}
+      <SayOneOf<string | null>
+        words={words.stage}
+        label={label('their stage')}
+        soft={!o.stage}
+        choices={[[null, 'their stage stays'], ...stages.map((s) => [s, `they go to ${stageName(s)}`] as const)]}
+        now={o.stage}
+        choose={(stage) => put({ stage })}
+      />
+      ,{' '}
+      <SayOneOf<string | null>
+        words={words.appointment}
+        label={label('an appointment')}
+        soft={!o.appointment}
+        choices={[[null, 'no appointment'], ...types.map((t) => [t, `an appointment is made: ${t}`] as const)]}
+        now={o.appointment}
+        choose={(appointment) => put({ appointment })}
+      />
+      ,{' '}
+      <SayOneOf<string | null>
+        words={words.program}
+        label={label('a program')}
+        soft={!o.program}
+        choices={[[null, 'no program starts'], ...programs.map((p) => [p.id, `“${p.name}” starts`] as const)]}
+        now={o.program}
+        choose={(program) => put({ program })}
+      />
+      .
+    </>
+  );
+}
+
+function NameField({ start, words, take: done }: { start: string; words: string; take: (name: string) => void }) {
+  return (
+    <form
+      className="flex gap-3"
+      onSubmit={(e) => {
+        e.preventDefault();
+        const name = new FormData(e.currentTarget).get('name');
+        if (typeof name === 'string' && name.trim()) done(name.trim());
+      }}
+    >
+      <input name="name" aria-label="How it ends" defaultValue={start} maxLength={40} autoFocus className="min-w-0 flex-1" />
+      <Button type="submit" look="main">
+        {words}
+      </Button>
+    </form>
+  );
+}

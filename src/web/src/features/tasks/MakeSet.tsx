@@ -1,0 +1,35 @@
+import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { api, take } from '../../api/client';
+import { Button, Trouble } from '../../ui/bits';
+import { said } from '../../ui/undo';
+import { count } from '../../ui/when';
+
+/** Makes the tasks of a set for somebody, each on its working day from today. */
+export function MakeSet({ person }: { person?: { id: string; name: string } }) {
+  const queries = useQueryClient();
+  const sets = useQuery({ queryKey: ['tasks', 'sets'], queryFn: () => take(api.GET('/api/tasks')) }).data?.sets ?? [];
+  const make = useMutation({
+    meta: { says: (set: string) => `the tasks of “${set}”` },
+    mutationFn: (set: string) => take(api.POST('/api/tasks/set', { body: { set, from: '', person: person?.id ?? null, member: null } })),
+    onSuccess: ({ ids }, set) => {
+      const again = () => queries.invalidateQueries();
+      again();
+      said(`${count(ids.length, 'task', 'tasks')} of “${set}”${person ? ` for ${person.name}` : ''}`, async () => {
+        for (const id of ids) await take(api.DELETE('/api/tasks/{id}', { params: { path: { id } } }));
+        again();
+      });
+    },
+  });
+  if (sets.length === 0) return null;
+  return (
+    <p className="mb-3 flex flex-wrap gap-x-4 gap-y-1 text-small">
+      <span className="text-soft">make together:</span>
+      {sets.map((s) => (
+        <Button key={s.name} disabled={make.isPending} onClick={() => make.mutate(s.name)}>
+          {s.name} ({s.tasks.length})
+        </Button>
+      ))}
+      <Trouble error={make.error} />
+    </p>
+  );
+}

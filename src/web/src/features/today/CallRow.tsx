@@ -1,0 +1,154 @@
+import { useState } from 'react';
+import type { Schemas } from '../../api/client';
+import { Button, Dial } from '../../ui/bits';
+import { daysBetween, moment, sinceDay, time } from '../../ui/when';
+import { endingsOf, nameOf, type Outcomes } from './callEndings';
+import { MoveCall } from './MoveCall';
+import { type Next, NextStep, usualNext } from './NextStep';
+
+type Call = Schemas['CallDto'];
+
+const worded = (outcome: string) => `${outcome[0]?.toUpperCase() ?? ''}${outcome.slice(1)}`;
+
+/** One thing to do: whom, what to say, and how it ended. */
+export function CallRow({
+  call,
+  ending,
+  choose,
+  moving,
+  setMoving,
+  move,
+  on,
+  now,
+  zone,
+  pick,
+  outcomes,
+  end,
+  busy,
+}: {
+  call: Call;
+  ending?: string;
+  choose: (outcome?: string) => void;
+  moving: boolean;
+  setMoving: (on: boolean) => void;
+  move: (to: string) => void;
+  on: boolean;
+  now: string;
+  zone: string;
+  pick: () => void;
+  outcomes: Outcomes;
+  end: (outcome: string, remark: string, next: Next) => void;
+  busy: boolean;
+}) {
+  const late = daysBetween(call.due, now, zone);
+  return (
+    <div id={`item-${call.touchId}`} className={`row ${on ? 'on' : ''}`} aria-current={on}>
+      <span className={`gutter ${late > 0 ? '!text-ember' : ''}`}>
+        {late > 0 ? `since ${sinceDay(call.due, zone, now)}` : time(call.due, zone)}
+      </span>
+      <div className="flex items-baseline gap-4">
+        <button type="button" data-pick className="min-w-0 flex-1" onClick={pick}>
+          <b className="font-semibold">{nameOf(call)}</b>{' '}
+          <span className="text-soft">
+            · {call.kind === 'call' ? '' : `${call.kind} · `}
+            {call.program}
+            {call.ownTask ? '' : `, day ${call.day}`}
+            {call.overCapacity && <span className="text-straw"> · no room on these days</span>}
+            {call.movedHere && ' · moved here'}
+            {call.insteadOf && ` · for ${call.insteadOf}, who is away`}
+          </span>
+          {!on && (
+            <span className="block truncate max-[699px]:line-clamp-3 max-[699px]:whitespace-normal text-small text-soft">
+              {call.script}
+            </span>
+          )}
+        </button>
+        {call.kind === 'call' && (
+          <span className="text-small text-soft">
+            {call.number ? (
+              <Dial number={call.number} extension={call.extension} />
+            ) : (
+              <span className="text-ember">no number, will be left out</span>
+            )}
+            {call.theirTime && ` · ${call.theirTime} there`}
+          </span>
+        )}
+      </div>
+      {on && (
+        <>
+          <p className="mt-2 mb-0.5 max-w-[56ch] font-serif">“{call.script}”</p>
+          {call.lastSent && call.lastSentAt && (
+            <p className="text-small text-soft">
+              Last sent: “{call.lastSent}”, {moment(call.lastSentAt, zone, now)}
+            </p>
+          )}
+          <div className="flex flex-wrap gap-3.5 pt-1.5">
+            {endingsOf(call, outcomes).map((outcome, i) => (
+              <Button key={outcome} onClick={() => choose(outcome)} disabled={busy} aria-pressed={ending === outcome}>
+                <kbd>{i + 1}</kbd> {worded(outcome)}
+              </Button>
+            ))}
+            <Button look="plain" aria-expanded={moving} onClick={() => setMoving(!moving)}>
+              <kbd>m</kbd> Another day
+            </Button>
+          </div>
+          {moving && <MoveCall call={call} choose={move} leave={() => setMoving(false)} />}
+          {ending && (
+            <Remark
+              key={ending}
+              outcome={ending}
+              usual={call.kind === 'call' && call.person ? usualNext(outcomes.find((o) => o.name === ending)) : null}
+              leave={() => choose()}
+              take={(remark, next) => end(ending, remark, next)}
+            />
+          )}
+        </>
+      )}
+    </div>
+  );
+}
+
+
+/** A remark with the outcome of a call, and what follows it: typed at once, Enter takes all; Escape leaves the call as it is. */
+function Remark({
+  outcome,
+  usual,
+  take: done,
+  leave,
+}: {
+  outcome: string;
+  usual: Next | null;
+  take: (remark: string, next: Next) => void;
+  leave: () => void;
+}) {
+  const [remark, setRemark] = useState('');
+  const [next, setNext] = useState(usual ?? usualNext());
+  return (
+    <form
+      className="mt-2 flex flex-wrap items-center gap-3"
+      onKeyDown={(e) => {
+        if (e.key !== 'Escape') return;
+        e.stopPropagation();
+        leave();
+      }}
+      onSubmit={(e) => {
+        e.preventDefault();
+        done(remark.trim(), next);
+      }}
+    >
+      <input
+        aria-label={`${worded(outcome)}: a remark, if there is one`}
+        placeholder="a remark, if there is one; Enter takes it"
+        autoFocus
+        className="min-w-0 flex-1 font-serif"
+        value={remark}
+        onChange={(e) => setRemark(e.target.value)}
+      />
+      <Button type="submit" look="main">
+        {worded(outcome)}
+      </Button>
+      {usual && <NextStep next={next} set={setNext} />}
+    </form>
+  );
+}
+
