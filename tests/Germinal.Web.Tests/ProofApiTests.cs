@@ -75,7 +75,7 @@ public sealed class ProofApiTests(Site site) : IClassFixture<Site>
         await site.WorkAsync();
         await using (var db = site.Db())
         {
-            Assert.Equal(Store.Rows.TouchStatus.Planned, (await db.Touches.AsNoTracking().SingleAsync(t => t.Id == Guid.Parse(touch))).Status);
+            Assert.Equal(Core.Engine.TouchStatus.Planned, (await db.Touches.AsNoTracking().SingleAsync(t => t.Id == Guid.Parse(touch))).Status);
         }
 
         Assert.Single(await StackAsync(ada, person, "today"));
@@ -83,7 +83,7 @@ public sealed class ProofApiTests(Site site) : IClassFixture<Site>
         await site.WorkAsync();
         await using (var db = site.Db())
         {
-            Assert.NotEqual(Store.Rows.TouchStatus.Planned, (await db.Touches.AsNoTracking().SingleAsync(t => t.Id == Guid.Parse(touch))).Status);
+            Assert.NotEqual(Core.Engine.TouchStatus.Planned, (await db.Touches.AsNoTracking().SingleAsync(t => t.Id == Guid.Parse(touch))).Status);
             await db.Clock.ExecuteUpdateAsync(u => u.SetProperty(c => c.Now, Site.Now));
         }
     }

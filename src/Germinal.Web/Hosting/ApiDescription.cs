@@ -19,6 +19,19 @@ internal static class ApiDescription
             }
         );
 
+        // Filters that are records of their own are named like everything else; what is asked for is read without regard to case.
+        options.AddOperationTransformer(
+            (operation, _, _) =>
+            {
+                foreach (var parameter in operation.Parameters?.OfType<OpenApiParameter>() ?? [])
+                {
+                    parameter.Name = JsonNamingPolicy.CamelCase.ConvertName(parameter.Name ?? "");
+                }
+
+                return Task.CompletedTask;
+            }
+        );
+
         // Numbers are numbers: the web defaults would also allow them as text, and the client would have to doubt each one.
         options.AddSchemaTransformer(
             (schema, context, _) =>

@@ -1,7 +1,7 @@
+import { registerSW } from 'virtual:pwa-register';
 import { QueryClient, QueryClientProvider } from '@tanstack/react-query';
 import { createRoot } from 'react-dom/client';
 import { ApiError } from './api/client';
-import { registerSW } from 'virtual:pwa-register';
 import { App } from './app/App';
 import { keepForOffline } from './app/offline';
 import { knowSheetActs } from './features/today/sheetActs';

@@ -437,3 +437,46 @@ function Tasks({ personId, name, of, run }: Pick<PartProps, 'personId' | 'of' | 
     </section>
   );
 }
+
+/** Lists the person is on, and putting them on another. */
+export function ListsPart({ personId, lists }: { personId: string; lists: string[] }) {
+  const queries = useQueryClient();
+  const [name, setName] = useState('');
+  const says = ({ list, join }: { list: string; join: boolean }) => (join ? `On the list “${list.trim()}”` : `Off the list “${list}”`);
+  const change = usePersonChange(personId, says, (how: { list: string; join: boolean }) => {
+    const kind = how.join ? 'join' : 'leave';
+    return doAct(kind, actOn({ ids: [personId] }, kind, how.list)).then(({ act: id }) => {
+      setName('');
+      if (id) said(says(how), () => undoAct(id, queries));
+    });
+  });
+  return (
+    <form
+      onSubmit={(e) => {
+        e.preventDefault();
+        change.mutate({ list: name, join: true });
+      }}
+    >
+      <h3>Lists</h3>
+      <p className="mt-1 mb-1">
+        {lists.map((l) => (
+          <span key={l} className="mr-2 inline-block whitespace-nowrap">
+            {l}
+            <button
+              type="button"
+              className="ml-1 text-soft hover:text-ember"
+              aria-label={`Take off the list ${l}`}
+              onClick={() => change.mutate({ list: l, join: false })}
+            >
+              ×
+            </button>
+          </span>
+        ))}
+        {lists.length === 0 && <span className="text-soft">on none</span>}
+      </p>
+      <Field label="Put on a list" error={fieldError(change.error, 'list')}>
+        {(id, by) => <input id={id} aria-describedby={by} className="w-full" value={name} onChange={(e) => setName(e.target.value)} />}
+      </Field>
+    </form>
+  );
+}

@@ -21,6 +21,7 @@ import { DealingsPart, ListsPart } from './Dealings';
 import { EditPerson, keptEdit } from './EditPerson';
 import { MayWe, Stopped } from './MayWe';
 import { OnNow } from './OnNow';
+import { PersonLine } from './PersonLine';
 import { usePersonChange } from './usePersonChange';
 import { WholePerson } from './WholePerson';
 

@@ -88,7 +88,11 @@ export default function LostPage() {
             <>
               {l?.count}{' '}
               <label className="ml-3">
-                <input type="checkbox" checked={every} onChange={() => setPicked(every ? new Set() : new Set(rows.map((r) => r.person.id)))} />{' '}
+                <input
+                  type="checkbox"
+                  checked={every}
+                  onChange={() => setPicked(every ? new Set() : new Set(rows.map((r) => r.person.id)))}
+                />{' '}
                 pick all {rows.length} below
               </label>
             </>
@@ -137,7 +141,12 @@ function Words({ line: r }: { line: Line }) {
 function Filters({ filter, set, lost }: { filter: Filter; set: (f: Filter) => void; lost: Schemas['LostOnesDto'] }) {
   const choices = [
     { key: 'stage', label: 'Stage', none: 'from any stage', of: lost.stages.map((s) => [s, `from ${nameOf(s)}`] as const) },
-    { key: 'reason', label: 'Reason', none: 'for any reason', of: lost.reasons.map((r) => [r || noReason, `for ${r || noReason}`] as const) },
+    {
+      key: 'reason',
+      label: 'Reason',
+      none: 'for any reason',
+      of: lost.reasons.map((r) => [r || noReason, `for ${r || noReason}`] as const),
+    },
     { key: 'place', label: 'Place', none: 'anywhere', of: lost.places.map((p) => [p, `in ${p}`] as const) },
   ] as const;
   return (
@@ -146,7 +155,8 @@ function Filters({ filter, set, lost }: { filter: Filter; set: (f: Filter) => vo
         lost before <input type="date" value={filter.before} onChange={(e) => set({ ...filter, before: e.target.value })} />
       </label>
       <label>
-        <input type="checkbox" checked={filter.archived} onChange={(e) => set({ ...filter, archived: e.target.checked })} /> archived ones too
+        <input type="checkbox" checked={filter.archived} onChange={(e) => set({ ...filter, archived: e.target.checked })} /> archived ones
+        too
       </label>
     </Choices>
   );
@@ -167,7 +177,11 @@ function CameOfIt({ lost: l }: { lost: Schemas['LostOnesDto'] }) {
           <span className="gutter">{day(r.closedAt, zone, now)}</span>
           <Words line={r} />
           <span className="whitespace-nowrap text-small">
-            {r.again === 'won' ? `won again${r.brought === null ? '' : `, ${money(r.brought, l.currency)}`}` : r.again === 'open' ? 'open again' : 'lost again'}
+            {r.again === 'won'
+              ? `won again${r.brought === null ? '' : `, ${money(r.brought, l.currency)}`}`
+              : r.again === 'open'
+                ? 'open again'
+                : 'lost again'}
           </span>
         </div>
       ))}

@@ -137,7 +137,9 @@ export default function PipelinePage() {
         )
       }
     >
-      <PageHead title={p?.pipeline ?? 'Pipeline'} aside={
+      <PageHead
+        title={p?.pipeline ?? 'Pipeline'}
+        aside={
           <>
             {p && <Sum pipeline={p} />} · <Link to="/pipeline/lost">Lost ones</Link>
           </>

@@ -108,7 +108,8 @@ function OutcomeWords({ outcome: o, put, may }: { outcome: Outcome; put: (part: 
   const stageName = (stage: string) => stage.split('/')[1] ?? stage;
   const words = {
     reached: o.reached ? 'they were reached' : 'they were not reached',
-    again: o.againDays > 0 ? `they are called again after ${count(o.againDays, 'working day', 'working days')}` : 'they are not called again',
+    again:
+      o.againDays > 0 ? `they are called again after ${count(o.againDays, 'working day', 'working days')}` : 'they are not called again',
     note: o.note ? 'a note is written' : 'no note',
     stage: o.stage ? `they go to ${stageName(o.stage)}` : 'their stage stays',
     appointment: o.appointment ? `an appointment is made: ${o.appointment}` : 'no appointment',
@@ -149,11 +150,11 @@ function OutcomeWords({ outcome: o, put, may }: { outcome: Outcome; put: (part: 
       ,{' '}
       <Say words={words.again} label={label('when they are called again')} soft={o.againDays === 0}>
         {() => (
-          <label className="text-small">
+          <p className="m-0 text-small">
             again after{' '}
-            <KeptNumber label="Working days until they are called again" value={o.againDays} set={(n) => put({ againDays: n ?? 0 })} /> working
-            days; 0 for not again
-          </label>
+            <KeptNumber label="Working days until they are called again" value={o.againDays} set={(n) => put({ againDays: n ?? 0 })} />{' '}
+            working days; 0 for not again
+          </p>
         )}
       </Say>
       ,{' '}

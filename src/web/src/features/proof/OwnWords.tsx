@@ -59,7 +59,9 @@ function Words({ item, leave, kept, words }: Props & { words: Schemas['MessageWo
         save.mutate();
       }}
     >
-      {edit.found && <FoundAgain className="mb-3" words="What you wrote here before and did not keep stands here again." throwAway={edit.done} />}
+      {edit.found && (
+        <FoundAgain className="mb-3" words="What you wrote here before and did not keep stands here again." throwAway={edit.done} />
+      )}
       {words.kind === 'email' ? (
         <Suspense fallback={<Loading what="Opening the letter" />}>
           <LetterEditor subject={edit.value.subject} body={edit.value.body} problems={wrong} change={edit.set} />

@@ -7,9 +7,9 @@ import { useMay, useSession } from '../../app/session';
 import { Button, Empty, Loading, Trouble } from '../../ui/bits';
 import { Choices } from '../../ui/Choices';
 import { DayPage, PageHead, Stretch } from '../../ui/DayPage';
-import { Letter } from '../../ui/Letter';
 import { useKept } from '../../ui/kept';
 import { useKeys } from '../../ui/keys';
+import { Letter } from '../../ui/Letter';
 import { StepMark } from '../../ui/TouchLine';
 import { said } from '../../ui/undo';
 import { count, moment } from '../../ui/when';
@@ -123,7 +123,12 @@ export default function ProofPage() {
         <Choices
           choices={[
             { key: 'span', label: 'What is read', none: null, of: spans },
-            { key: 'member', label: 'Whose', none: 'to everybody’s people', of: members.map((m) => [m.id, `to people of ${m.name}`] as const) },
+            {
+              key: 'member',
+              label: 'Whose',
+              none: 'to everybody’s people',
+              of: members.map((m) => [m.id, `to people of ${m.name}`] as const),
+            },
           ]}
           values={filter}
           set={(key, value) => setFilter({ ...filter, [key]: value })}
@@ -174,7 +179,10 @@ export default function ProofPage() {
             <Button look="plain" onClick={() => act('drop')}>
               <kbd>d</kbd> Drop
             </Button>
-            <Button onClick={() => setWriting(writing === item.touchId ? undefined : item.touchId)} aria-expanded={writing === item.touchId}>
+            <Button
+              onClick={() => setWriting(writing === item.touchId ? undefined : item.touchId)}
+              aria-expanded={writing === item.touchId}
+            >
               <kbd>w</kbd> Other words, for {item.person.name} only
             </Button>
             {mayWrite && (
@@ -197,12 +205,14 @@ export default function ProofPage() {
               {i.person.name} <span className="font-serif text-soft">{i.subject}</span>
             </span>
           </button>
-          <span className={`text-small whitespace-nowrap ${i.held || (i.waits && !i.read) ? 'text-straw' : 'text-soft'}`}>{stateOf(i)}</span>
+          <span className={`text-small whitespace-nowrap ${i.held || (i.waits && !i.read) ? 'text-straw' : 'text-soft'}`}>
+            {stateOf(i)}
+          </span>
         </div>
       ))}
       <p className="border-t border-rule px-7 py-3 text-small text-soft">
-        <kbd>j</kbd> <kbd>k</kbd> go through · <kbd>f</kbd> fine · <kbd>h</kbd> hold · <kbd>d</kbd> drop · <kbd>w</kbd> other words. What nobody has
-        read goes when its time comes, unless its program says that it waits.
+        <kbd>j</kbd> <kbd>k</kbd> go through · <kbd>f</kbd> fine · <kbd>h</kbd> hold · <kbd>d</kbd> drop · <kbd>w</kbd> other words. What
+        nobody has read goes when its time comes, unless its program says that it waits.
       </p>
     </DayPage>
   );

@@ -108,7 +108,11 @@ function SetsForm({ kept }: { kept: Sets }) {
               value={s.name}
               onChange={(e) => put(i, { name: e.target.value })}
             />
-            <Button look="danger" aria-label={`take out the set ${s.name || i + 1}`} onClick={() => edit.set({ sets: sets.toSpliced(i, 1) })}>
+            <Button
+              look="danger"
+              aria-label={`take out the set ${s.name || i + 1}`}
+              onClick={() => edit.set({ sets: sets.toSpliced(i, 1) })}
+            >
               take out
             </Button>
           </div>
@@ -127,7 +131,11 @@ function SetsForm({ kept }: { kept: Sets }) {
                 />{' '}
                 working days
               </label>
-              <select aria-label={`Line ${l + 1} of set ${i + 1}: task or call`} value={t.kind} onChange={(e) => line(i, l, { kind: e.target.value })}>
+              <select
+                aria-label={`Line ${l + 1} of set ${i + 1}: task or call`}
+                value={t.kind}
+                onChange={(e) => line(i, l, { kind: e.target.value })}
+              >
                 <option value="task">task</option>
                 <option value="call">call</option>
               </select>
@@ -139,7 +147,11 @@ function SetsForm({ kept }: { kept: Sets }) {
                 value={t.title}
                 onChange={(e) => line(i, l, { title: e.target.value })}
               />
-              <Button look="plain" aria-label={`take out line ${l + 1} of set ${i + 1}`} onClick={() => put(i, { tasks: s.tasks.toSpliced(l, 1) })}>
+              <Button
+                look="plain"
+                aria-label={`take out line ${l + 1} of set ${i + 1}`}
+                onClick={() => put(i, { tasks: s.tasks.toSpliced(l, 1) })}
+              >
                 take out
               </Button>
             </div>

@@ -81,7 +81,9 @@ export default function TasksPage() {
         <MakeSet />
       </div>
       <Stretch title={filter.done ? 'Done' : 'To be done'} />
-      {rows.length === 0 && <Empty>{filter.done ? 'Nothing was done yet.' : 'Nothing is to be done. Write it above, for yourself or another.'}</Empty>}
+      {rows.length === 0 && (
+        <Empty>{filter.done ? 'Nothing was done yet.' : 'Nothing is to be done. Write it above, for yourself or another.'}</Empty>
+      )}
       {rows.map((t, i) => (
         <div key={t.id} id={`task-${t.id}`} className={`row flex items-baseline gap-4 ${i === at ? 'on' : ''}`} aria-current={i === at}>
           <span className={`gutter ${!t.doneAt && t.due < today ? '!text-ember' : ''}`}>
@@ -124,7 +126,8 @@ function useActs() {
   return {
     finish: useMutation({
       meta: { says: ({ task, outcome }: Finish) => `${task.title}: ${outcome}` },
-      mutationFn: ({ task, outcome }: Finish) => take(api.POST('/api/tasks/{id}/done', { ...path(task), body: { outcome, remark: null, next: null } })),
+      mutationFn: ({ task, outcome }: Finish) =>
+        take(api.POST('/api/tasks/{id}/done', { ...path(task), body: { outcome, remark: null, next: null } })),
       onSuccess: (_, { task, outcome }) => {
         again();
         said(`${task.title}: ${outcome}`, () => take(api.POST('/api/tasks/{id}/undo', path(task))).then(again));
@@ -142,13 +145,16 @@ function useActs() {
       mutationFn: ({ task, to }: { task: Task; to: string }) => take(api.POST('/api/tasks/{id}/move', { ...path(task), body: { to } })),
       onSuccess: ({ before }, { task, to }) => {
         again();
-        said(`${task.title} stands on ${dayName(to)}`, () => take(api.POST('/api/tasks/{id}/move', { ...path(task), body: { to: before } })).then(again));
+        said(`${task.title} stands on ${dayName(to)}`, () =>
+          take(api.POST('/api/tasks/{id}/move', { ...path(task), body: { to: before } })).then(again),
+        );
       },
       onError: failed,
     }),
     change: useMutation({
       meta: { says: ({ task }: { task: Task; part: Partial<Task> }) => task.title },
-      mutationFn: ({ task, part }: { task: Task; part: Partial<Task> }) => take(api.PUT('/api/tasks/{id}', { ...path(task), body: body({ ...task, ...part }) })),
+      mutationFn: ({ task, part }: { task: Task; part: Partial<Task> }) =>
+        take(api.PUT('/api/tasks/{id}', { ...path(task), body: body({ ...task, ...part }) })),
       onSuccess: (_, { task }) => {
         again();
         said(`${task.title}: it is kept`, () => take(api.PUT('/api/tasks/{id}', { ...path(task), body: body(task) })).then(again));
@@ -176,7 +182,8 @@ function useActs() {
 function TaskMargin({ task, acts }: { task: Task; acts: ReturnType<typeof useActs> }) {
   const nameOf = useMemberName();
   const may = useMay('change-settings');
-  const outcomes = useQuery({ queryKey: ['outcomes'], queryFn: () => take(api.GET('/api/outcomes')), enabled: task.kind === 'call' }).data ?? [];
+  const outcomes =
+    useQuery({ queryKey: ['outcomes'], queryFn: () => take(api.GET('/api/outcomes')), enabled: task.kind === 'call' }).data ?? [];
   const [title, setTitle] = useState(task.title);
   const [giving, setGiving] = useState(false);
   return (
@@ -203,7 +210,13 @@ function TaskMargin({ task, acts }: { task: Task; acts: ReturnType<typeof useAct
               if (title.trim() && title !== task.title) acts.change.mutate({ task, part: { title: title.trim() } });
             }}
           >
-            <input aria-label="What it says" className="min-w-0 flex-1 font-serif" maxLength={400} value={title} onChange={(e) => setTitle(e.target.value)} />
+            <input
+              aria-label="What it says"
+              className="min-w-0 flex-1 font-serif"
+              maxLength={400}
+              value={title}
+              onChange={(e) => setTitle(e.target.value)}
+            />
             {title !== task.title && (
               <Button type="submit" look="main">
                 Keep
@@ -233,10 +246,19 @@ function TaskMargin({ task, acts }: { task: Task; acts: ReturnType<typeof useAct
             </p>
           )}
           <div className="mb-3 text-small">
-            <DayChooser words="to another day" after={task.due} choose={(to) => acts.move.mutate({ task, to })} busy={acts.move.isPending} />
+            <DayChooser
+              words="to another day"
+              after={task.due}
+              choose={(to) => acts.move.mutate({ task, to })}
+              busy={acts.move.isPending}
+            />
           </div>
           {giving ? (
-            <Give task={task} give={(member, words) => acts.give.mutate({ task, member, words }, { onSuccess: () => setGiving(false) })} leave={() => setGiving(false)} />
+            <Give
+              task={task}
+              give={(member, words) => acts.give.mutate({ task, member, words }, { onSuccess: () => setGiving(false) })}
+              leave={() => setGiving(false)}
+            />
           ) : (
             <p className="mb-3 text-small">
               <Button onClick={() => setGiving(true)}>hand it over …</Button>

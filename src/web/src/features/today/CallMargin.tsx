@@ -48,7 +48,9 @@ export function CallMargin({ personId }: { personId: string }) {
           <span className="font-serif">{l.detail ? `“${l.detail}”` : l.title}</span>
         </p>
       ))}
-      {open.length === 0 && !next && said.length === 0 && <p className="mt-2 text-soft">They have not answered yet, and no opportunity is open.</p>}
+      {open.length === 0 && !next && said.length === 0 && (
+        <p className="mt-2 text-soft">They have not answered yet, and no opportunity is open.</p>
+      )}
     </section>
   );
 }

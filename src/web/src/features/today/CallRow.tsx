@@ -108,7 +108,6 @@ export function CallRow({
   );
 }
 
-
 /** A remark with the outcome of a call, and what follows it: typed at once, Enter takes all; Escape leaves the call as it is. */
 function Remark({
   outcome,
@@ -151,4 +150,3 @@ function Remark({
     </form>
   );
 }
-

@@ -1,6 +1,6 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
-import { api, take } from '../../api/client';
 import { toast } from 'sonner';
+import { api, take } from '../../api/client';
 import { Button } from '../../ui/bits';
 import { said } from '../../ui/undo';
 import { Say } from '../programs/Say';
@@ -22,8 +22,7 @@ export function MorningHour() {
   });
   const m = morning.data;
   if (!m) return null;
-  const choose = (at: string) =>
-    set.mutate(at, { onSuccess: () => said(`Your sheet comes ${inWords(at)}.`, () => set.mutateAsync(m.at)) });
+  const choose = (at: string) => set.mutate(at, { onSuccess: () => said(`Your sheet comes ${inWords(at)}.`, () => set.mutateAsync(m.at)) });
   return (
     <span>
       this sheet{' '}
@@ -37,7 +36,9 @@ export function MorningHour() {
               close();
             }}
           >
-            <p className="mt-0">The day sheet of your own people, as plain mail to {m.address}, on the practice’s working days unless you are away.</p>
+            <p className="mt-0">
+              The day sheet of your own people, as plain mail to {m.address}, on the practice’s working days unless you are away.
+            </p>
             <p className="flex items-center gap-3">
               <label>
                 at <input name="at" type="time" required defaultValue={m.at || usual} autoFocus />

@@ -40,7 +40,8 @@ export function NextStep({ next, set }: { next: Next; set: (next: Next) => void 
   const [open, setOpen] = useState(next.appointment !== '');
   const stages = useSession().data?.stages ?? [];
   const programs = useQuery({ queryKey: ['pipeline', 'starts'], queryFn: () => take(api.GET('/api/pipeline/starts')) }).data ?? [];
-  const types = useQuery({ queryKey: ['practice'], queryFn: () => take(api.GET('/api/practice')), enabled: open }).data?.appointmentTypes ?? [];
+  const types =
+    useQuery({ queryKey: ['practice'], queryFn: () => take(api.GET('/api/practice')), enabled: open }).data?.appointmentTypes ?? [];
   const put = (part: Partial<Next>) => set({ ...next, ...part });
   if (!open) {
     const words = wordsOf(next, programs);
@@ -55,8 +56,7 @@ export function NextStep({ next, set }: { next: Next; set: (next: Next) => void 
     <fieldset className="m-0 flex basis-full flex-wrap items-center gap-x-4 gap-y-2 border-0 p-0 text-small">
       <legend className="sr-only">What follows</legend>
       <label>
-        call again on{' '}
-        <input type="date" className="w-36" value={next.again} onChange={(e) => put({ again: e.target.value })} />
+        call again on <input type="date" className="w-36" value={next.again} onChange={(e) => put({ again: e.target.value })} />
       </label>
       <label>
         <input type="checkbox" className="mr-1.5" checked={next.note} onChange={(e) => put({ note: e.target.checked })} />

@@ -11,14 +11,14 @@ import { useKeys } from '../../ui/keys';
 import { StepMark } from '../../ui/TouchLine';
 import { said } from '../../ui/undo';
 import { count, dayName, daysBetween, longDay, moment, nearDay, time } from '../../ui/when';
-import { type Mark, markTouch, moveTouch, saidDropped } from '../people/acts';
+import { saidDropped } from '../people/acts';
 import { TouchMargin } from '../touches/TouchMargin';
 import { CallMargin } from './CallMargin';
 import { CallRow } from './CallRow';
 import { endingsOf, nameOf } from './callEndings';
 import { MorningHour } from './MorningHour';
 import { NotSwitchedOn } from './NotSwitchedOn';
-import { type Ended, type Marked, type MovedCall, moveCall, sheetActs } from './sheetActs';
+import { type Marked, moveCall, sheetActs } from './sheetActs';
 
 /** Calls that have stood for more days than this are folded where there are more than so many of them. */
 const overTime = 5;
@@ -228,7 +228,12 @@ function Sheet({ day, whose, setWhose }: { day: Day; whose: string; setWhose: (w
     meta: { says: (notes: Call[]) => `${count(notes.length, 'note', 'notes')} written and posted` },
     mutationFn: async (notes: Call[]) => {
       for (const n of notes)
-        await take(api.POST('/api/touches/{id}/done', { params: { path: { id: n.touchId } }, body: { outcome: 'posted', remark: null, next: null } }));
+        await take(
+          api.POST('/api/touches/{id}/done', {
+            params: { path: { id: n.touchId } },
+            body: { outcome: 'posted', remark: null, next: null },
+          }),
+        );
     },
     onSuccess: (_, notes) => {
       refresh();
@@ -317,7 +322,11 @@ function Sheet({ day, whose, setWhose }: { day: Day; whose: string; setWhose: (w
               {['A4', 'Letter'].map((paper, i) => (
                 <span key={paper}>
                   {i > 0 && ' · '}
-                  <a href={`/api/today/sheet.pdf?paper=${paper.toLowerCase()}${whose ? `&member=${whose}` : ''}`} download aria-label={`Print on ${paper}`}>
+                  <a
+                    href={`/api/today/sheet.pdf?paper=${paper.toLowerCase()}${whose ? `&member=${whose}` : ''}`}
+                    download
+                    aria-label={`Print on ${paper}`}
+                  >
                     {paper}
                   </a>
                 </span>
