@@ -42,7 +42,7 @@ public sealed class MorningLetterTests
         await world.WorkAsync();
         var letter = Assert.Single(Letters(world));
         Assert.Equal("ada@example.com", letter.To.Mailboxes.Single().Address);
-        Assert.Equal("Monday, 8 March", letter.Subject);
+        Assert.Equal("Mon 8 March 2027", letter.Subject);
         Assert.Contains("CALLS: 1", letter.TextBody, StringComparison.Ordinal);
         Assert.Contains("Ida Rowan", letter.TextBody, StringComparison.Ordinal);
         Assert.Contains("“Soon over” finished", letter.TextBody, StringComparison.Ordinal);

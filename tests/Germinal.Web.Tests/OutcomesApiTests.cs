@@ -47,7 +47,7 @@ public sealed class OutcomesApiTests(Site site) : IClassFixture<Site>
         var later = await PeopleApiTests.ProgramAsync(ada, "After a call", """[{"id":"a","kind":"task","when":{"from":"start","offset":"P6M"},"title":"Ask again"}]""");
         var saved = await ada.DoAsync(
             "/api/outcomes",
-            new { outcomes = new[] { Outcome("spoke"), Outcome("ring later", reached: false, againDays: 3, note: true, stage: "Planning/Client", program: later) } },
+            new { outcomes = new[] { Outcome("spoke"), Outcome("ring later", reached: false, againDays: 3, note: true, stage: "Planning/Client", program: later), Outcome("not interested") } },
             HttpMethod.Put
         );
 

@@ -99,7 +99,7 @@ public sealed class ProofApiTests(Site site) : IClassFixture<Site>
         Assert.Equal(("email", "Hello {{ person.first_name }}", JsonValueKind.Null), (words.GetProperty("kind").GetString(), words.GetProperty("subject").GetString(), words.GetProperty("by").ValueKind));
 
         Assert.Contains("subject", (await ada.RefusedAsync(path, new { subject = " ", body = "<p>x</p>" }, "subject", HttpMethod.Put)).Message, StringComparison.OrdinalIgnoreCase);
-        Assert.Contains("cannot be filled", (await ada.RefusedAsync(path, new { subject = "x", body = "{{ person.mobile }}" }, "body", HttpMethod.Put)).Message, StringComparison.Ordinal);
+        Assert.Contains("cannot be filled", (await ada.RefusedAsync(path, new { subject = "x", body = "{{ person.birthday }}" }, "body", HttpMethod.Put)).Message, StringComparison.Ordinal);
         await ada.RefusedAsync(path, new { subject = "x", body = "{% if %}" }, "body", HttpMethod.Put);
 
         await ada.DoAsync(path, new { subject = "Only for {{ person.first_name }}", body = "<p>Come by.</p><script>alert(1)</script>" }, HttpMethod.Put);

@@ -107,7 +107,14 @@ public static class TaskRepeats
     {
         try
         {
-            return rule.Length is > 0 and <= Longest && rule.Contains("FREQ=", StringComparison.OrdinalIgnoreCase) ? new RecurrencePattern(rule) : null;
+            if (rule.Length is 0 or > Longest || !rule.Contains("FREQ=", StringComparison.OrdinalIgnoreCase))
+            {
+                return null;
+            }
+
+            // A day it cannot read the package takes for none.
+            var pattern = new RecurrencePattern(rule);
+            return pattern.Until is null && rule.Contains("UNTIL=", StringComparison.OrdinalIgnoreCase) ? null : pattern;
         }
         catch (Exception e) when (e is ArgumentException or FormatException or OverflowException or IndexOutOfRangeException or InvalidOperationException)
         {

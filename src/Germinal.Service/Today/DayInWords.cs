@@ -13,7 +13,7 @@ public static class DayInWords
     /// <summary>Words of a script or an answer that stand in a line; the rest is on the page.</summary>
     private const int MostWords = 280;
 
-    /// <summary>“Monday, 1 March”, and whose it is.</summary>
+    /// <summary>“Mon 1 March 2027”, and whose it is.</summary>
     /// <param name="day">The sheet.</param>
     /// <param name="whose">A member's name; null for everybody's.</param>
     public static string Title(TodayDto day, string? whose)
