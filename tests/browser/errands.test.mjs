@@ -1725,7 +1725,7 @@ const dayWords = (date) =>
   new Intl.DateTimeFormat('en-GB', { timeZone: 'UTC', weekday: 'short', day: 'numeric', month: 'short' }).format(new Date(`${date}T12:00:00Z`)).replace(',', '');
 
 test('on a telephone without a network the sheet opens, and what is ticked off goes out once when it is back', async () => {
-  const { page, leave } = await desk({ width: 390, fresh: true });
+  const { page, leave } = await desk({ width: 390 });
   await page.goto(stack.url);
   await page.getByRole('heading', { level: 2, name: 'Calls' }).waitFor();
   await page.evaluate(() => navigator.serviceWorker.ready);
@@ -1778,7 +1778,7 @@ test('A call ends in the practice’s own words, with what follows it in the sam
   await page.keyboard.press('Enter');
   await page.getByRole('button', { name: '“ring later”, when they are called again' }).click();
   await page.getByLabel('Working days until they are called again').fill('3');
-  await page.keyboard.press('Tab');
+  await page.keyboard.press('Enter');
   await page.getByText('they are called again after 3 working days').waitFor();
 
   await page.goto(stack.url);
@@ -1876,7 +1876,7 @@ test('A task is written, comes again, is handed over with a word, and a set is m
   await margin.getByLabel('To whom').selectOption({ label: 'to Tomas Brandt' });
   await margin.getByLabel('A word with it').fill('you know the new houses better');
   await margin.getByLabel('A word with it').press('Enter');
-  await page.getByText('Read the market for the letter').waitFor({ state: 'detached' });
+  await line.waitFor({ state: 'detached' });
   await page.getByLabel('Whose', { exact: true }).selectOption({ label: 'of Tomas Brandt' });
   await page.getByText('you know the new houses better').first().waitFor();
 

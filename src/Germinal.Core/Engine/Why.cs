@@ -53,7 +53,7 @@ public static class Why
         var side = offset is not null && Phrases.IsBack(offset) ? "before" : "after";
         var due = Phrases.Moment(firstDue, zone);
         var since = Phrases.MomentOf(plan.Base, zone);
-        var day = DayOf(plan.Base);
+        var day = DayOf(plan.Base, zone);
         var text = plan.Place switch
         {
             "start" when offset is { IsZero: true } => $"It is due at once when the program starts: {due}.",
@@ -169,9 +169,10 @@ public static class Why
         return parsed.Success ? Phrases.Time(parsed.Value) : time;
     }
 
-    private static string DayOf(string date)
+    /// <summary>The date of an occasion; an appointment's moment in the reader's zone.</summary>
+    private static string DayOf(string occasion, DateTimeZone zone)
     {
-        var parsed = LocalDatePattern.Iso.Parse(date);
-        return parsed.Success ? Phrases.Day(parsed.Value) : date;
+        var parsed = LocalDatePattern.Iso.Parse(occasion);
+        return parsed.Success ? Phrases.Day(parsed.Value) : Phrases.MomentOf(occasion, zone);
     }
 }

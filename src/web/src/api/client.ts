@@ -50,6 +50,7 @@ type Answer<T> = { data?: T; error?: unknown; response: Response };
 /** The data of an answer, or an ApiError made of its problem details (RFC 9457). */
 export async function take<T>(call: Promise<Answer<T>>): Promise<T> {
   const { data, error, response } = await call.catch(() => {
+    globalThis.window?.dispatchEvent(new Event('germinal:no-answer'));
     throw new ApiError('Germinal does not answer. Check that it is running, then try again.', 0);
   });
   if (!response.ok) {

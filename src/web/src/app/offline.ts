@@ -11,6 +11,9 @@ const longest = 20 * 60 * 60 * 1000;
 /** It is written down no more often than this (milliseconds). */
 const breath = 500;
 
+/** While nobody answers, it is asked so often whether somebody does again (milliseconds). */
+const beforeAsking = 3_000;
+
 const name = 'offline';
 
 type Kept = { at: number; state: DehydratedState };
@@ -22,6 +25,7 @@ type Kept = { at: number; state: DehydratedState };
 export function keepForOffline(queries: QueryClient) {
   // It is told of changes only; a page may open without a network.
   onlineManager.setOnline(navigator.onLine);
+  window.addEventListener('germinal:no-answer', askUntilAnswered);
   const kept = keptUnder<Kept>(name);
   if (kept && Date.now() - kept.at < longest) {
     hydrate(queries, kept.state);
@@ -53,4 +57,22 @@ function whatIsNeeded(queries: QueryClient): DehydratedState {
     shouldDehydrateMutation: (mutation) => mutation.state.isPaused && mutation.options.mutationKey !== undefined,
   });
   return { ...state, mutations: state.mutations.map(({ meta: _, ...mutation }) => mutation) };
+}
+
+let asking = false;
+
+/** A browser may think it has a network that leads nowhere: what waits waits until the server answers anything at all. */
+async function askUntilAnswered() {
+  if (asking) return;
+  asking = true;
+  onlineManager.setOnline(false);
+  do await new Promise((resolve) => setTimeout(resolve, beforeAsking));
+  while (
+    !(await fetch('/api/clock').then(
+      () => true,
+      () => false,
+    ))
+  );
+  asking = false;
+  onlineManager.setOnline(true);
 }

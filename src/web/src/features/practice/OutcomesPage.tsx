@@ -4,7 +4,6 @@ import { api, type Schemas, take } from '../../api/client';
 import { useMay, useSession } from '../../app/session';
 import { Button, Loading, Trouble } from '../../ui/bits';
 import { DayPage, PageHead, Stretch } from '../../ui/DayPage';
-import { KeptNumber } from '../../ui/KeptNumber';
 import { said } from '../../ui/undo';
 import { count } from '../../ui/when';
 import { Say, SayOneOf } from '../programs/Say';
@@ -149,12 +148,14 @@ function OutcomeWords({ outcome: o, put, may }: { outcome: Outcome; put: (part: 
       />
       ,{' '}
       <Say words={words.again} label={label('when they are called again')} soft={o.againDays === 0}>
-        {() => (
-          <p className="m-0 text-small">
-            again after{' '}
-            <KeptNumber label="Working days until they are called again" value={o.againDays} set={(n) => put({ againDays: n ?? 0 })} />{' '}
-            working days; 0 for not again
-          </p>
+        {(close) => (
+          <AgainField
+            start={o.againDays}
+            take={(againDays) => {
+              put({ againDays });
+              close();
+            }}
+          />
         )}
       </Say>
       ,{' '}
@@ -214,6 +215,35 @@ function NameField({ start, words, take: done }: { start: string; words: string;
       <input name="name" aria-label="How it ends" defaultValue={start} maxLength={40} autoFocus className="min-w-0 flex-1" />
       <Button type="submit" look="main">
         {words}
+      </Button>
+    </form>
+  );
+}
+
+function AgainField({ start, take: done }: { start: number; take: (days: number) => void }) {
+  return (
+    <form
+      className="flex flex-wrap items-center gap-2 text-small"
+      onSubmit={(e) => {
+        e.preventDefault();
+        done(Number(new FormData(e.currentTarget).get('days')));
+      }}
+    >
+      <span>again after</span>
+      <input
+        name="days"
+        type="number"
+        min={0}
+        max={200}
+        required
+        autoFocus
+        aria-label="Working days until they are called again"
+        className="w-20"
+        defaultValue={start}
+      />
+      <span>working days; 0 for not again</span>
+      <Button type="submit" look="main">
+        Keep it so
       </Button>
     </form>
   );

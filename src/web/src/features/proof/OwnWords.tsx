@@ -76,7 +76,9 @@ function Words({ item, leave, kept, words }: Props & { words: Schemas['MessageWo
             value={edit.value.body}
             onChange={(e) => edit.set({ body: e.target.value })}
           />
-          <TextCount text={edit.value.body} person={item.person.id} />
+          <div className="mt-1.5">
+            <TextCount text={edit.value.body} person={item.person.id} />
+          </div>
           {wrong.map((w) => (
             <p key={w.pointer} role="alert" className="text-small text-ember">
               {w.message}

@@ -12,7 +12,7 @@ import { useKeys } from '../../ui/keys';
 import { Letter } from '../../ui/Letter';
 import { StepMark } from '../../ui/TouchLine';
 import { said } from '../../ui/undo';
-import { count, moment } from '../../ui/when';
+import { count, date, moment, nearDay, time } from '../../ui/when';
 import { type Mark, markTouch, saidDropped } from '../people/acts';
 import { TouchMargin } from '../touches/TouchMargin';
 import { OwnWords } from './OwnWords';
@@ -20,9 +20,9 @@ import { OwnWords } from './OwnWords';
 type Item = Schemas['ProofItem'];
 
 const spans = [
-  ['today', 'what still goes today'],
-  ['tomorrow', 'what goes until tomorrow night'],
-  ['week', 'what goes in the next seven days'],
+  ['today', 'today'],
+  ['tomorrow', 'until tomorrow night'],
+  ['week', 'in the next seven days'],
 ] as const;
 
 /** What has been said of a message, in words; in the order of the buttons. */
@@ -186,7 +186,7 @@ export default function ProofPage() {
               <kbd>w</kbd> Other words, for {item.person.name} only
             </Button>
             {mayWrite && (
-              <Link className="inline-flex min-h-6 items-center" to={`/programs/${item.programId}?step=${item.stepId}`}>
+              <Link className="inline-flex min-h-6 items-center text-small" to={`/programs/${item.programId}?step=${item.stepId}`}>
                 change them for all
               </Link>
             )}
@@ -196,7 +196,7 @@ export default function ProofPage() {
       <Stretch title="In the order they go" note={p && p.inAll > items.length ? `the first ${items.length}` : undefined} />
       {items.map((i, n) => (
         <div key={i.touchId} className={`row flex items-baseline gap-4 ${n === at ? 'on' : ''}`} aria-current={n === at}>
-          <span className="gutter">{p && moment(i.at, p.zone, p.now)}</span>
+          <span className="gutter">{p && whenOf(i, items[n - 1], p)}</span>
           <button type="button" data-pick className="flex min-w-0 flex-1 items-baseline gap-2.5" onClick={() => goTo(n)}>
             <span className="self-center">
               <StepMark kind={i.kind} color={i.read ? 'var(--leaf)' : i.held ? 'var(--straw)' : 'var(--ink-faint)'} />
@@ -216,6 +216,12 @@ export default function ProofPage() {
       </p>
     </DayPage>
   );
+}
+
+/** Its time; with its day where that is another than that of the one before. */
+function whenOf(item: Item, before: Item | undefined, { zone, now }: { zone: string; now: string }) {
+  const same = date(item.at, zone) === date(before?.at ?? now, zone);
+  return same ? time(item.at, zone) : `${nearDay(item.at, zone, now)}, ${time(item.at, zone)}`;
 }
 
 /** One message as it arrives. */

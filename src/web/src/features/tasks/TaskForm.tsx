@@ -88,9 +88,12 @@ export function TaskForm({ about, leave }: { about?: Somebody; leave?: () => voi
             </Button>
           </span>
         ) : (
-          <div className="w-52 [&>div]:mb-0">
-            <WhoField label="About whom, if anybody" pick={setWho} />
-          </div>
+          <span className="flex items-center gap-2">
+            about
+            <span className="w-52 [&>div]:mb-0">
+              <WhoField label="About whom, if anybody" pick={setWho} />
+            </span>
+          </span>
         ))}
       <Button type="submit" look="main" disabled={add.isPending || !title.trim()}>
         Write it

@@ -374,7 +374,7 @@ function Sheet({ day, whose, setWhose }: { day: Day; whose: string; setWhose: (w
           pick={() => setPicked(c.touchId)}
           outcomes={day.outcomes}
           end={(outcome, remark, next) => done.mutate({ call: c, outcome, remark, next })}
-          busy={done.isPending}
+          busy={done.isPending && !done.isPaused}
         />
       ))}
       {notes.length > 0 && (

@@ -53,8 +53,8 @@ export async function moveCall(call: Call, to: string | null): Promise<{ before?
   return take(api.POST('/api/tasks/{id}/move', { ...path(call.touchId), body: { to: to ?? '' } }));
 }
 
-/** A line that drops in the middle: nobody knows whether it arrived, and it is sent once more. */
-const again = (failures: number, error: Error) => failures < 3 && error instanceof ApiError && error.status === 0;
+/** A line that drops in the middle: nobody knows whether it arrived, and it is sent again once somebody answers. */
+const again = (_: number, error: Error) => error instanceof ApiError && error.status === 0;
 
 /** Says how what waited over a reload is sent, and that the sheet is read again then. */
 export function knowSheetActs(queries: QueryClient) {
