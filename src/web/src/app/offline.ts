@@ -50,13 +50,19 @@ export function keepForOffline(queries: QueryClient) {
   if (onlineManager.isOnline()) void queries.resumePausedMutations();
 }
 
-/** The sheet, and the changes that wait; what a change is called is known by its key. */
+/**
+ * The sheet, and the changes that wait; what a change is called is known by its key. One that is under way when the page goes may not have arrived: it is
+ * sent again, and counts once.
+ */
 function whatIsNeeded(queries: QueryClient): DehydratedState {
   const state = dehydrate(queries, {
     shouldDehydrateQuery: (query) => query.state.status === 'success' && needed.has(query.queryKey[0]),
-    shouldDehydrateMutation: (mutation) => mutation.state.isPaused && mutation.options.mutationKey !== undefined,
+    shouldDehydrateMutation: (mutation) => mutation.state.status === 'pending' && mutation.options.mutationKey !== undefined,
   });
-  return { ...state, mutations: state.mutations.map(({ meta: _, ...mutation }) => mutation) };
+  return {
+    ...state,
+    mutations: state.mutations.map(({ meta: _, ...mutation }) => ({ ...mutation, state: { ...mutation.state, isPaused: true } })),
+  };
 }
 
 let asking = false;
