@@ -121,15 +121,16 @@ public sealed class OnceTests(Site site) : IClassFixture<Site>
         string IdOf(string what) => dealings.GetProperty(what)[0].GetProperty("id").GetString()!;
         var remarks = await EventsAsync(person, EventKinds.Remark);
         foreach (
-            var (path, body) in new[]
+            // What was ticked off without a network may be sent twice: the same once more is fine, and changes nothing.
+            var (path, body, fine) in new[]
             {
-                ($"/api/appointments/{IdOf("appointments")}/cancel", (object?)null),
-                ($"/api/people/{person}/inquiries/answered", null),
-                ($"/api/tasks/{IdOf("tasks")}/done", new { outcome = "done" }),
+                ($"/api/appointments/{IdOf("appointments")}/cancel", (object?)null, 1),
+                ($"/api/people/{person}/inquiries/answered", null, 1),
+                ($"/api/tasks/{IdOf("tasks")}/done", new { outcome = "done" }, 10),
             }
         )
         {
-            Assert.Equal(1, (await TenAsync(ada, path, body)).Count(a => a == HttpStatusCode.NoContent));
+            Assert.Equal(fine, (await TenAsync(ada, path, body)).Count(a => a == HttpStatusCode.NoContent));
         }
 
         Assert.Equal(
