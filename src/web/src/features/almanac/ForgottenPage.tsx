@@ -1,14 +1,12 @@
 import { useQuery } from '@tanstack/react-query';
-import { useState } from 'react';
-import { Link, useNavigate } from 'react-router';
+import { Link } from 'react-router';
 import { api, take } from '../../api/client';
 import { useNow } from '../../app/session';
 import { Empty, Loading, Trouble } from '../../ui/bits';
 import { DayPage, PageHead, Stretch } from '../../ui/DayPage';
 import { useKept } from '../../ui/kept';
-import { useKeys } from '../../ui/keys';
 import { count, nearDay } from '../../ui/when';
-import { Many } from '../people/Many';
+import { usePicks } from '../people/usePicks';
 
 type Kind = 'nothing' | 'far' | 'cannot';
 
@@ -21,43 +19,23 @@ const words: Record<Kind, string> = {
 /** Who has nothing coming from the practice at all: found, picked, and given a program from here. */
 export default function ForgottenPage() {
   const { now, zone } = useNow();
-  const go = useNavigate();
   const [kind, setKind] = useKept<Kind>('forgotten.kind', 'nothing');
   const [owner, setOwner] = useKept('forgotten.owner', '');
-  const [picked, setPicked] = useState<ReadonlySet<string>>(new Set());
-  const [at, setAt] = useState(0);
   const found = useQuery({
     queryKey: ['almanac', 'forgotten', kind, owner],
     queryFn: () => take(api.GET('/api/almanac/forgotten', { params: { query: { kind, owner: owner || undefined } } })),
     placeholderData: (before) => before,
   });
   const rows = found.data?.rows ?? [];
-  const toggle = (id: string | undefined) => {
-    if (!id) return;
-    const next = new Set(picked);
-    if (!next.delete(id)) next.add(id);
-    setPicked(next);
-  };
-  const goTo = (i: number) => {
-    const to = Math.min(Math.max(i, 0), rows.length - 1);
-    setAt(to);
-    document.getElementById(`forgotten-${rows[to]?.person.id}`)?.querySelector<HTMLElement>('input')?.focus();
-  };
-  useKeys({
-    j: () => goTo(at + 1),
-    k: () => goTo(at - 1),
-    x: () => toggle(rows[at]?.person.id),
-    Enter: () => rows[at] && go(`/people/${rows[at]?.person.id}`),
-  });
+  const picks = usePicks(
+    rows.map((r) => r.person),
+    'forgotten',
+  );
 
   if (found.isPending) return <Loading what="Looking who has nothing to come" />;
   const f = found.data;
-  const all = rows.length > 0 && rows.every((r) => picked.has(r.person.id));
   return (
-    <DayPage
-      marginTitle="With those picked"
-      margin={<Many picked={{ people: { ids: [...picked], matching: null }, count: picked.size }} clear={() => setPicked(new Set())} />}
-    >
+    <DayPage marginTitle="With those picked" margin={picks.margin}>
       <PageHead title="Nobody forgotten" aside={<Link to="/almanac">Almanac</Link>}>
         {f && (
           <p className="mt-2 flex flex-wrap items-center gap-x-3 gap-y-1 text-small">
@@ -84,28 +62,12 @@ export default function ForgottenPage() {
       <div className="px-7">
         <Trouble error={found.error} />
       </div>
-      <Stretch
-        title={`${words[kind][0]?.toUpperCase()}${words[kind].slice(1)}`}
-        note={
-          rows.length > 0 && (
-            <label>
-              <input type="checkbox" checked={all} onChange={() => setPicked(all ? new Set() : new Set(rows.map((r) => r.person.id)))} />{' '}
-              pick all {rows.length} below
-            </label>
-          )
-        }
-      />
+      <Stretch title={`${words[kind][0]?.toUpperCase()}${words[kind].slice(1)}`} note={picks.all} />
       {rows.length === 0 && <Empty>Nobody. Whoever is here has something to come from you.</Empty>}
       {rows.map((r, i) => (
-        <div key={r.person.id} id={`forgotten-${r.person.id}`} className={`row flex items-baseline gap-4 ${i === at ? 'on' : ''}`}>
+        <div key={r.person.id} {...picks.line(i)}>
           <span className="gutter">{r.personal ? nearDay(r.personal, zone, now) : 'never'}</span>
-          <input
-            type="checkbox"
-            aria-label={`Pick ${r.person.name}`}
-            checked={picked.has(r.person.id)}
-            onFocus={() => setAt(i)}
-            onChange={() => toggle(r.person.id)}
-          />
+          {picks.box(i)}
           <span className="min-w-0 flex-1">
             <Link to={`/people/${r.person.id}`} className="font-semibold text-ink no-underline hover:underline">
               {r.person.name}

@@ -1,16 +1,14 @@
 import { useQuery } from '@tanstack/react-query';
-import { useState } from 'react';
-import { Link, useNavigate } from 'react-router';
+import { Link } from 'react-router';
 import { api, type Schemas, take } from '../../api/client';
 import { useNow } from '../../app/session';
 import { Empty, Loading, Trouble } from '../../ui/bits';
 import { Choices } from '../../ui/Choices';
 import { DayPage, PageHead, Stretch } from '../../ui/DayPage';
 import { useKept } from '../../ui/kept';
-import { useKeys } from '../../ui/keys';
 import { money } from '../../ui/money';
 import { count, day } from '../../ui/when';
-import { Many } from '../people/Many';
+import { usePicks } from '../people/usePicks';
 
 type Line = Schemas['LostLine'];
 
@@ -26,10 +24,7 @@ const nameOf = (stage: string) => stage.slice(stage.indexOf('/') + 1);
 /** Lost ones, taken up again in one sitting: who they are, a program for them, and what came of it. */
 export default function LostPage() {
   const { now, zone } = useNow();
-  const go = useNavigate();
   const [filter, setFilter] = useKept<Filter>('lost.filter', all);
-  const [picked, setPicked] = useState<ReadonlySet<string>>(new Set());
-  const [at, setAt] = useState(0);
   const lost = useQuery({
     queryKey: ['pipeline', 'lost', filter],
     queryFn: () =>
@@ -49,32 +44,15 @@ export default function LostPage() {
     placeholderData: (before) => before,
   });
   const rows = lost.data?.rows ?? [];
-  const toggle = (id: string | undefined) => {
-    if (!id) return;
-    const next = new Set(picked);
-    if (!next.delete(id)) next.add(id);
-    setPicked(next);
-  };
-  const goTo = (i: number) => {
-    const to = Math.min(Math.max(i, 0), rows.length - 1);
-    setAt(to);
-    document.getElementById(`lost-${rows[to]?.person.id}`)?.querySelector<HTMLElement>('input')?.focus();
-  };
-  useKeys({
-    j: () => goTo(at + 1),
-    k: () => goTo(at - 1),
-    x: () => toggle(rows[at]?.person.id),
-    Enter: () => rows[at] && go(`/people/${rows[at]?.person.id}`),
-  });
+  const picks = usePicks(
+    rows.map((r) => r.person),
+    'lost',
+  );
 
   if (lost.isPending) return <Loading what="Looking who was lost" />;
   const l = lost.data;
-  const every = rows.length > 0 && rows.every((r) => picked.has(r.person.id));
   return (
-    <DayPage
-      marginTitle="With those picked"
-      margin={<Many picked={{ people: { ids: [...picked], matching: null }, count: picked.size }} clear={() => setPicked(new Set())} />}
-    >
+    <DayPage marginTitle="With those picked" margin={picks.margin}>
       <PageHead title="Lost ones" aside={<Link to="/pipeline">Pipeline</Link>}>
         {l && <Filters filter={filter} set={setFilter} lost={l} />}
       </PageHead>
@@ -86,30 +64,16 @@ export default function LostPage() {
         note={
           rows.length > 0 && (
             <>
-              {l?.count}{' '}
-              <label className="ml-3">
-                <input
-                  type="checkbox"
-                  checked={every}
-                  onChange={() => setPicked(every ? new Set() : new Set(rows.map((r) => r.person.id)))}
-                />{' '}
-                pick all {rows.length} below
-              </label>
+              {l?.count} <span className="ml-3">{picks.all}</span>
             </>
           )
         }
       />
       {rows.length === 0 && <Empty>Nobody. Whoever was lost has been taken up again, or nobody was lost as this asks.</Empty>}
       {rows.map((r, i) => (
-        <div key={r.opportunityId} id={`lost-${r.person.id}`} className={`row flex items-baseline gap-4 ${i === at ? 'on' : ''}`}>
+        <div key={r.opportunityId} {...picks.line(i)}>
           <span className="gutter">{day(r.closedAt, zone, now)}</span>
-          <input
-            type="checkbox"
-            aria-label={`Pick ${r.person.name}`}
-            checked={picked.has(r.person.id)}
-            onFocus={() => setAt(i)}
-            onChange={() => toggle(r.person.id)}
-          />
+          {picks.box(i)}
           <Words line={r} />
           <span className="whitespace-nowrap tabular-nums">{r.worth === null || !l ? '' : money(r.worth, l.currency)}</span>
         </div>
