@@ -10,12 +10,14 @@ public static class Wording
     /// reader, stays the step's.
     /// </summary>
     public static Step Worded(this PersonFacts person, Guid touch, Step step) =>
-        person.OwnWords.Count > 0 && person.OwnWords.TryGetValue(touch, out var own)
-            ? step switch
-            {
-                EmailStep email => email with { Subject = own.Subject, Body = own.Body, Letter = null },
-                TextStep text => text with { Body = own.Body },
-                _ => step,
-            }
-            : step;
+        person.OwnWords.Count > 0 && person.OwnWords.TryGetValue(touch, out var own) ? step.In(own) : step;
+
+    /// <summary>A step in other words; one that is no message is what it was.</summary>
+    public static Step In(this Step step, OwnWords words) =>
+        step switch
+        {
+            EmailStep email => email with { Subject = words.Subject, Body = words.Body, Letter = null },
+            TextStep text => text with { Body = words.Body },
+            _ => step,
+        };
 }

@@ -57,7 +57,7 @@ public static class OwnWordsDesk
     public static (string Field, string Message)? Wrong(TouchEngine engine, ComingMessage message, OwnWords words)
     {
         var liquid = (LiquidLetters)engine.Templates;
-        var step = message.Facts.With(Guid.Empty, words).Worded(Guid.Empty, message.Step);
+        var step = message.Step.In(words);
         foreach (var (key, text) in step.Templates)
         {
             if (string.IsNullOrWhiteSpace(text))
@@ -117,10 +117,4 @@ public static class OwnWordsDesk
             desk.NewEvent(person, new FactsChanged(desk.Now))
         );
     }
-
-    private static PersonFacts With(this PersonFacts facts, Guid touch, OwnWords words) =>
-        facts with
-        {
-            OwnWords = System.Collections.Frozen.FrozenDictionary.ToFrozenDictionary([KeyValuePair.Create(touch, words)]),
-        };
 }

@@ -1,5 +1,6 @@
 using Germinal.Channels.Letters;
 using Germinal.Core.Almanac;
+using Germinal.Core.Contact;
 using Germinal.Core.Engine;
 using Germinal.Core.Programs;
 using Germinal.Core.Time;
@@ -81,8 +82,10 @@ public static class ProofReading
             s => s.PersonId,
             s => PersonStateJson.Read(s.State)
         );
+
+        // Asked for here: what comes is rehearsed again only once the engine has looked at the person.
         var touches = shown.Select(t => t.TouchId).ToList();
-        var worded = await db.OwnWords.AsNoTracking().Where(w => touches.Contains(w.TouchId)).ToDictionaryAsync(w => w.TouchId, stop);
+        var worded = await db.OwnWords.AsNoTracking().Where(w => touches.Contains(w.TouchId)).ToDictionaryAsync(w => w.TouchId, w => new OwnWords(w.Subject, w.Body), stop);
         var liquid = (LiquidLetters)foreseen.Engine.Templates;
         List<ProofItem> items =
         [
@@ -90,7 +93,7 @@ public static class ProofReading
             {
                 var person = foreseen.People[t.PersonId];
                 var to = Readers.Find(practice, person, t.Step, null) ?? person;
-                var words = worded.GetValueOrDefault(t.TouchId) is { } own && t.Step is EmailStep ? own.Subject : worded.GetValueOrDefault(t.TouchId)?.Body ?? t.Step.Templates[0].Text;
+                var step = worded.TryGetValue(t.TouchId, out var own) ? t.Step.In(own) : t.Step;
                 var state = states.GetValueOrDefault(t.PersonId, PersonState.Empty);
                 return new ProofItem(
                     t.TouchId,
@@ -100,11 +103,11 @@ public static class ProofReading
                     t.Step.Id,
                     t.Step.Kind,
                     t.At.Iso(),
-                    liquid.FillText(words, to, practice.AsFor(t.Program.Definition), practice.SenderFor(person, t.Step), t.At, []),
+                    liquid.FillText(step.Templates[0].Text, to, practice.AsFor(t.Program.Definition), practice.SenderFor(person, t.Step), t.At, []),
                     t.Standing == Standing.Held,
                     state.HasBeenRead(t.TouchId),
                     t.Program.Definition.WaitsToBeRead,
-                    worded.ContainsKey(t.TouchId)
+                    own is not null
                 );
             }),
         ];

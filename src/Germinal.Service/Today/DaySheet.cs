@@ -141,10 +141,10 @@ public static class DaySheet
             today,
             stop
         );
-        if (reader.OnlyTheirs)
+        if (reader.OnlyTheirs && engine.Practice.Members.Any(m => m.Id == reader.Id && m.IsAway(today)))
         {
-            // What their deputy makes for them is not theirs today.
-            calls.RemoveAll(t => placed.GetValueOrDefault(t.Id)?.MemberId is { } sheet && sheet != reader.Id && reader.StandsInFor?.Contains(sheet) != true && engine.Practice.Members.Any(m => m.Id == reader.Id && m.IsAway(today)));
+            // What their deputy makes for them is not theirs today. Whoever is away stands in for nobody.
+            calls.RemoveAll(t => placed.GetValueOrDefault(t.Id)?.MemberId is { } sheet && sheet != reader.Id);
         }
 
         var callsInAll = calls.Count;

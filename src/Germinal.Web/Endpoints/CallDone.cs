@@ -92,8 +92,6 @@ internal sealed record CallDone(CallNext? Next, bool Reached, LocalDate Today, V
             }
         }
 
-        return new CallDone(new CallNext(again, next.Note, Said(next.Stage), Said(next.Appointment), at, next.Program), reached, today, null);
+        return new CallDone(new CallNext(again, next.Note, GivingEndpoints.Said(next.Stage), GivingEndpoints.Said(next.Appointment), at, next.Program), reached, today, null);
     }
-
-    private static string? Said(string? words) => words?.Trim() is { Length: > 0 } said ? said : null;
 }

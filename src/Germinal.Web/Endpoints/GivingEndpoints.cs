@@ -211,7 +211,8 @@ public static class GivingEndpoints
         return TypedResults.Ok(await Read(db, stop));
     }
 
-    private static string? Said(string? text) => text?.Trim() is { Length: > 0 } said ? said : null;
+    /// <summary>What was said, without white space around it; null for nothing.</summary>
+    internal static string? Said(string? text) => text?.Trim() is { Length: > 0 } said ? said : null;
 
     private static IEnumerable<string> Wrong(InquiryRuleSettings rule, List<Guid> forms, PracticeSettings settings, List<MemberUser> members)
     {

@@ -144,11 +144,13 @@ public static class TouchEndpoints
         // The first three checks are only worth a line when they fail.
         why.AddRange(touch.Checks.Where(c => !c.Passed || c.Kind > CheckKind.OnlyIf).Select(c => Why.Of(c, facts.Name, zone)));
         var status = touch.Held ? "held" : touch.Status.Word();
+        var canHold = touch.Status is TouchStatus.Planned or TouchStatus.Blocked;
+        var state = canHold ? await StateOfAsync(db, touch.PersonId, stop) : PersonState.Empty;
         why.Add(Ending(touch, status, zone));
         if (
             status == "planned"
             && Rehearsal
-                .Of(engine, facts, await StateOfAsync(db, touch.PersonId, stop), now, Instant.Max(touch.Due, now) + Duration.FromDays(1), null, 60)
+                .Of(engine, facts, state, now, Instant.Max(touch.Due, now) + Duration.FromDays(1), null, 60)
                 .FirstOrDefault(t => t.TouchId == touch.Id) is { } foreseen
         )
         {
@@ -173,8 +175,6 @@ public static class TouchEndpoints
             );
         }
 
-        var canHold = touch.Status is TouchStatus.Planned or TouchStatus.Blocked;
-        var state = canHold ? await StateOfAsync(db, touch.PersonId, stop) : PersonState.Empty;
         var proof = canHold ? ProofOf(definition, step, state, facts, touch.Id) : null;
         if (Unread(proof) is { } unread)
         {

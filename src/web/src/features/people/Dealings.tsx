@@ -6,6 +6,7 @@ import { Button, Field, fieldError, Trouble } from '../../ui/bits';
 import { money } from '../../ui/money';
 import { said } from '../../ui/undo';
 import { day, moment } from '../../ui/when';
+import { finishTask, reopenTask } from '../tasks/acts';
 import { MakeSet } from '../tasks/MakeSet';
 import { TaskForm } from '../tasks/TaskForm';
 import { actOn, doAct, undoAct } from './acts';
@@ -396,10 +397,9 @@ function Tasks({ personId, name, of, run }: Pick<PartProps, 'personId' | 'of' | 
   }).data;
   const finish = (task: Schemas['TaskDto'], outcome: string) =>
     run(async () => {
-      const path = { params: { path: { id: task.id } } };
-      await take(api.POST('/api/tasks/{id}/done', { ...path, body: { outcome, remark: null, next: null } }));
+      await finishTask(task.id, { outcome, remark: null, next: null });
       said(`${task.title}: ${outcome}`, () =>
-        take(api.POST('/api/tasks/{id}/undo', path)).then(() => {
+        reopenTask(task.id).then(() => {
           queries.invalidateQueries();
         }),
       );

@@ -3,6 +3,7 @@ import { api, take } from '../../api/client';
 import { Button, Trouble } from '../../ui/bits';
 import { said } from '../../ui/undo';
 import { count } from '../../ui/when';
+import { takeTaskOut } from './acts';
 
 /** Makes the tasks of a set for somebody, each on its working day from today. */
 export function MakeSet({ person }: { person?: { id: string; name: string } }) {
@@ -15,7 +16,7 @@ export function MakeSet({ person }: { person?: { id: string; name: string } }) {
       const again = () => queries.invalidateQueries();
       again();
       said(`${count(ids.length, 'task', 'tasks')} of “${set}”${person ? ` for ${person.name}` : ''}`, async () => {
-        for (const id of ids) await take(api.DELETE('/api/tasks/{id}', { params: { path: { id } } }));
+        for (const id of ids) await takeTaskOut(id);
         again();
       });
     },

@@ -7,6 +7,7 @@ import { useKept } from '../../ui/kept';
 import { said } from '../../ui/undo';
 import { date } from '../../ui/when';
 import { WhoField } from '../people/WhoField';
+import { takeTaskOut } from './acts';
 import { repeats } from './repeats';
 
 type Somebody = { id: string; name: string };
@@ -34,7 +35,7 @@ export function TaskForm({ about, leave }: { about?: Somebody; leave?: () => voi
       if (!about) setWho(undefined);
       const again = () => queries.invalidateQueries();
       again();
-      said(`${words}: it is on the sheet`, () => take(api.DELETE('/api/tasks/{id}', { params: { path: { id } } })).then(again));
+      said(`${words}: it is on the sheet`, () => takeTaskOut(id).then(again));
     },
   });
   return (

@@ -12,6 +12,7 @@ import { useKept } from '../../ui/kept';
 import { useKeys } from '../../ui/keys';
 import { said } from '../../ui/undo';
 import { count, date, dayName, nearDay } from '../../ui/when';
+import { finishTask, moveTask, reopenTask, takeTaskOut } from './acts';
 import { MakeSet } from './MakeSet';
 import { repeatsWith } from './repeats';
 import { TaskForm } from './TaskForm';
@@ -126,28 +127,25 @@ function useActs() {
   return {
     finish: useMutation({
       meta: { says: ({ task, outcome }: Finish) => `${task.title}: ${outcome}` },
-      mutationFn: ({ task, outcome }: Finish) =>
-        take(api.POST('/api/tasks/{id}/done', { ...path(task), body: { outcome, remark: null, next: null } })),
+      mutationFn: ({ task, outcome }: Finish) => finishTask(task.id, { outcome, remark: null, next: null }),
       onSuccess: (_, { task, outcome }) => {
         again();
-        said(`${task.title}: ${outcome}`, () => take(api.POST('/api/tasks/{id}/undo', path(task))).then(again));
+        said(`${task.title}: ${outcome}`, () => reopenTask(task.id).then(again));
       },
       onError: failed,
     }),
     reopen: useMutation({
       meta: { says: (task: Task) => `${task.title}: to be done again` },
-      mutationFn: (task: Task) => take(api.POST('/api/tasks/{id}/undo', path(task))),
+      mutationFn: (task: Task) => reopenTask(task.id),
       onSuccess: again,
       onError: failed,
     }),
     move: useMutation({
       meta: { says: ({ task, to }: { task: Task; to: string }) => `${task.title} to ${dayName(to)}` },
-      mutationFn: ({ task, to }: { task: Task; to: string }) => take(api.POST('/api/tasks/{id}/move', { ...path(task), body: { to } })),
+      mutationFn: ({ task, to }: { task: Task; to: string }) => moveTask(task.id, to),
       onSuccess: ({ before }, { task, to }) => {
         again();
-        said(`${task.title} stands on ${dayName(to)}`, () =>
-          take(api.POST('/api/tasks/{id}/move', { ...path(task), body: { to: before } })).then(again),
-        );
+        said(`${task.title} stands on ${dayName(to)}`, () => moveTask(task.id, before).then(again));
       },
       onError: failed,
     }),
@@ -162,7 +160,7 @@ function useActs() {
     }),
     takeOut: useMutation({
       meta: { says: (task: Task) => `${task.title}: taken out` },
-      mutationFn: (task: Task) => take(api.DELETE('/api/tasks/{id}', path(task))),
+      mutationFn: (task: Task) => takeTaskOut(task.id),
       onSuccess: (_, task) => {
         again();
         said(`${task.title}: taken out`, () => take(api.POST('/api/tasks', { body: body(task) })).then(again));

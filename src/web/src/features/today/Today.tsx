@@ -12,6 +12,7 @@ import { StepMark } from '../../ui/TouchLine';
 import { said } from '../../ui/undo';
 import { count, dayName, daysBetween, longDay, moment, nearDay, time } from '../../ui/when';
 import { saidDropped } from '../people/acts';
+import { reopenTask } from '../tasks/acts';
 import { TouchMargin } from '../touches/TouchMargin';
 import { CallMargin } from './CallMargin';
 import { CallRow } from './CallRow';
@@ -143,7 +144,7 @@ function Sheet({ day, whose, setWhose }: { day: Day; whose: string; setWhose: (w
       refresh();
       const path = { params: { path: { id: call.touchId } } };
       said(`${nameOf(call)}: ${outcome}`, () =>
-        take(call.ownTask ? api.POST('/api/tasks/{id}/undo', path) : api.POST('/api/touches/{id}/undo', path)).then(refresh),
+        (call.ownTask ? reopenTask(call.touchId) : take(api.POST('/api/touches/{id}/undo', path))).then(refresh),
       );
     },
     onError: failed,

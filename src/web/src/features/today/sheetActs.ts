@@ -2,6 +2,7 @@ import type { QueryClient } from '@tanstack/react-query';
 import { ApiError, api, type Schemas, take } from '../../api/client';
 import { dayName } from '../../ui/when';
 import { type Mark, markTouch, moveTouch } from '../people/acts';
+import { finishTask, moveTask } from '../tasks/acts';
 import { nameOf } from './callEndings';
 import { type Next, nextBody } from './NextStep';
 
@@ -25,9 +26,7 @@ export const sheetActs = {
     meta: { says: ({ call, outcome }: Ended) => `${nameOf(call)}: ${outcome}` },
     mutationFn: ({ call, outcome, remark, next }: Ended) => {
       const body = { outcome, remark: remark || null, next: nextBody(next) };
-      return call.ownTask
-        ? take(api.POST('/api/tasks/{id}/done', { ...path(call.touchId), body }))
-        : take(api.POST('/api/touches/{id}/done', { ...path(call.touchId), body }));
+      return call.ownTask ? finishTask(call.touchId, body) : take(api.POST('/api/touches/{id}/done', { ...path(call.touchId), body }));
     },
   },
   move: {
@@ -50,7 +49,7 @@ export const sheetActs = {
 /** Moves a call, note or task to another day; a touch of a program with null back to its own. */
 export async function moveCall(call: Call, to: string | null): Promise<{ before?: string | null }> {
   if (!call.ownTask) return moveTouch(call.touchId, call.person?.id ?? '', to);
-  return take(api.POST('/api/tasks/{id}/move', { ...path(call.touchId), body: { to: to ?? '' } }));
+  return moveTask(call.touchId, to ?? '');
 }
 
 /** A line that drops in the middle: nobody knows whether it arrived, and it is sent again once somebody answers. */
