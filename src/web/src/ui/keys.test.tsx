@@ -28,6 +28,31 @@ test('Enter on a picked line is the page’s; on any other button it presses tha
   expect([opened.mock.calls.length, line]).toEqual([1, false]);
 });
 
+function Boxes({ gone }: { gone: () => void }) {
+  useKeys({ j: gone });
+  return (
+    <>
+      <input type="checkbox" aria-label="a box of a line" />
+      <form>
+        <input type="checkbox" aria-label="a box of a form" />
+      </form>
+      <div role="dialog" aria-label="what floats">
+        <input type="checkbox" aria-label="a box that floats" />
+      </div>
+      <input aria-label="a field" />
+    </>
+  );
+}
+
+test('nobody types into the box of a line: keys go on from there; a form’s box and a field are written in', () => {
+  const gone = vi.fn();
+  render(<Boxes gone={gone} />);
+  for (const label of ['a box of a form', 'a box that floats', 'a field']) fireEvent.keyDown(screen.getByLabelText(label), { key: 'j' });
+  expect(gone.mock.calls.length).toBe(0);
+  fireEvent.keyDown(screen.getByLabelText('a box of a line'), { key: 'j' });
+  expect(gone.mock.calls.length).toBe(1);
+});
+
 test('the margin that slides over takes the focus and gives it back', () => {
   render(
     <DayPage marginTitle="Why" margin={<p>because</p>}>

@@ -1,12 +1,15 @@
 import { useEffect, useRef } from 'react';
 import { undoLast } from './undo';
 
+/** A box that picks a line: nobody types into it, and one goes on by key from there. Those of a form belong to what is written. */
+const picks = (target: HTMLElement) => target instanceof HTMLInputElement && target.type === 'checkbox' && target.form === null;
+
 /** True where what is pressed belongs to a field or something that floats. */
 export function typing(target: EventTarget | null) {
   return (
     target instanceof HTMLElement &&
     (target.isContentEditable ||
-      /^(INPUT|TEXTAREA|SELECT)$/.test(target.tagName) ||
+      (/^(INPUT|TEXTAREA|SELECT)$/.test(target.tagName) && !picks(target)) ||
       target.closest('[role=dialog],[role=menu],[role=listbox]') !== null)
   );
 }
