@@ -88,6 +88,7 @@ public static class ServiceSetup
         services.AddSingleton<TrialMail>();
         services.AddSingleton<RehearsalRoom>();
         services.AddSingleton<Almanac.AlmanacRoom>();
+        services.AddSingleton<Almanac.AlmanacWhatIf>();
         services.AddSingleton<ProgramPreview>();
         services.AddSingleton<ManyPreview>();
         return services;

@@ -149,6 +149,7 @@ public static class Application
         TouchMoves.Map(app);
         PipelineEndpoints.Map(app);
         OutcomeEndpoints.Map(app);
+        StageEndpoints.Map(app);
         ProofEndpoints.Map(app);
         TaskEndpoints.Map(app);
         MorningEndpoints.Map(app);

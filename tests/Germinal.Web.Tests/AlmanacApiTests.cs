@@ -119,6 +119,53 @@ public sealed class AlmanacApiTests(Site site) : IClassFixture<Site>
         Assert.Equal((2, 0), await StandsAsync());
     }
 
+    /// <summary>A program that is being written stands in the almanac as if it were on, beside what comes anyway; and once it is on, just that comes.</summary>
+    [Fact]
+    public async Task What_if_lays_a_program_over_it_and_comes_true_when_it_is_switched_on()
+    {
+        var ada = await site.SignedInAsync("ada");
+        var (one, two) = (await PersonAsync(ada, "Whatifa"), await PersonAsync(ada, "Whatifb"));
+        var anyway = await StartedAsync(ada, "Comes anyway", one);
+        var laid = (await ada.DoAsync("/api/programs", new { name = "Laid over" })).GetProperty("id").GetString()!;
+        var draft = System.Text.Json.Nodes.JsonNode.Parse((await ada.GetAsync($"/api/programs/{laid}")).GetProperty("draft").GetRawText())!;
+        (draft["steps"], draft["at"]) = (System.Text.Json.Nodes.JsonNode.Parse(Steps), "09:30");
+        draft["startsWhen"] = System.Text.Json.Nodes.JsonNode.Parse("""[{"kind":"tag-added","tag":"laid"}]""");
+        await ada.DoAsync("/api/people/tag", new { ids = new[] { one, two }, tag = "laid" });
+
+        // As it is first written it has no steps: that is said, and what to do.
+        Assert.Contains("could not be switched on yet", (await ada.RefusedAsync($"/api/almanac?whatIf={laid}", null, "", HttpMethod.Get)).Message, StringComparison.Ordinal);
+        Assert.Contains("not here any more", (await ada.RefusedAsync($"/api/almanac?whatIf={Guid.NewGuid()}", null, "", HttpMethod.Get)).Message, StringComparison.Ordinal);
+        await ada.DoAsync($"/api/programs/{laid}/draft", new { draftNumber = 1, draft }, HttpMethod.Put);
+        await site.WorkAsync();
+
+        var almanac = await ada.GetAsync($"/api/almanac?days=31&whatIf={laid}");
+        Assert.Equal("Laid over", almanac.GetProperty("whatIf").GetString());
+        var group = GroupOf(almanac, "2027-03-08", laid)!.Value;
+        Assert.Equal(2, group.GetProperty("goes").GetInt32());
+        Assert.Equal(1, GroupOf(almanac, "2027-03-08", anyway)!.Value.GetProperty("goes").GetInt32());
+        Assert.Equal([0, 2, 2, 2, 0], almanac.GetProperty("weeks").EnumerateArray().Take(5).Select(w => w.GetProperty("ifItWere").GetInt32()));
+        var names = await ada.GetAsync($"/api/almanac/names?date=2027-03-08&ofProgram={laid}&step=a&whatIf={laid}");
+        Assert.Equal(2, names.GetProperty("count").GetInt32());
+
+        // Nothing of it is there as it is, and nothing was begun.
+        var asItIs = await ada.GetAsync("/api/almanac?days=31");
+        Assert.Null(GroupOf(asItIs, "2027-03-08", laid));
+        Assert.All(asItIs.GetProperty("weeks").EnumerateArray(), w => Assert.Equal(0, w.GetProperty("ifItWere").GetInt32()));
+        Assert.Equal(0, (await ada.GetAsync($"/api/programs/{laid}")).GetProperty("onIt").GetInt32());
+
+        // Another practice has no such program to lay over.
+        var stranger = await site.SignedInAsync("ada2");
+        Assert.Contains("not here any more", (await stranger.RefusedAsync($"/api/almanac?whatIf={laid}", null, "", HttpMethod.Get)).Message, StringComparison.Ordinal);
+
+        await ada.DoAsync($"/api/programs/{laid}/switch-on", new { draftNumber = 2, alsoThese = true });
+        await site.WorkAsync();
+        var on = await ada.GetAsync("/api/almanac?days=31");
+        Assert.Equal(
+            almanac.GetProperty("days").EnumerateArray().Select(d => d.GetProperty("groups").GetRawText()),
+            on.GetProperty("days").EnumerateArray().Select(d => d.GetProperty("groups").GetRawText())
+        );
+    }
+
     [Fact]
     public async Task One_touch_is_moved_says_so_and_goes_on_that_day()
     {

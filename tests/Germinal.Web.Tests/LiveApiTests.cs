@@ -335,7 +335,6 @@ public sealed class LiveApiTests(Site site) : IClassFixture<Site>
                 },
                 dailyLimits = new { text = 100 },
                 openChannels = new[] { "call", "post" },
-                lostReasons = new[] { "fees" },
                 appointmentTypes = new[] { "review" },
                 topics = Array.Empty<string>(),
                 seeOpens = false,

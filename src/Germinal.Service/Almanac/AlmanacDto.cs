@@ -14,7 +14,8 @@ public sealed record AlmanacFilter(Guid? Member = null, Guid? Program = null, st
 /// <param name="Messages">Emails and texts.</param>
 /// <param name="Calls">Calls, by the day they are due.</param>
 /// <param name="Others">Notes to write and tasks.</param>
-public sealed record AlmanacWeek(string Begins, int Messages, int Calls, int Others);
+/// <param name="IfItWere">How many of them come of the program that is laid over it; 0 where none is.</param>
+public sealed record AlmanacWeek(string Begins, int Messages, int Calls, int Others, int IfItWere);
 
 /// <summary>One step's touches of one day.</summary>
 /// <param name="ProgramId">The program.</param>
@@ -82,7 +83,8 @@ public sealed record AlmanacDay(
 /// <param name="IsAll">False where the practice has more people than are gone through.</param>
 /// <param name="Weeks">The weeks, this one first.</param>
 /// <param name="Days">The days asked for, those with nothing at all left in.</param>
-public sealed record AlmanacDto(string Now, string Zone, int People, bool IsAll, IReadOnlyList<AlmanacWeek> Weeks, IReadOnlyList<AlmanacDay> Days);
+/// <param name="WhatIf">The name of the program that is laid over it; null where none is.</param>
+public sealed record AlmanacDto(string Now, string Zone, int People, bool IsAll, IReadOnlyList<AlmanacWeek> Weeks, IReadOnlyList<AlmanacDay> Days, string? WhatIf);
 
 /// <summary>Somebody of a group, or whose call it is.</summary>
 /// <param name="TouchId">The touch.</param>

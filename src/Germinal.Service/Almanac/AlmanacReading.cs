@@ -78,7 +78,8 @@ public static class AlmanacReading
             people,
             foreseen.People.Count < AlmanacPeople.Most,
             weeks,
-            all
+            all,
+            foreseen.WhatIf is { } laid ? foreseen.Engine.Shelf.On.First(p => p.Current.ProgramId == laid).Current.Definition.Name : null
         );
     }
 
@@ -104,7 +105,7 @@ public static class AlmanacReading
             .ToDictionary(g => g.Key, g => SheetsOf(g, g.Key, foreseen));
         return new AlmanacParts(
             coming.Select(t => t.PersonId).Distinct().Count(),
-            WeeksOf(coming.Where(t => t.Step is not CallStep), calls, today),
+            WeeksOf(coming.Where(t => t.Step is not CallStep), calls, today, foreseen.WhatIf),
             groups,
             starts,
             sheets
@@ -266,29 +267,30 @@ public static class AlmanacReading
                 .OrderBy(c => c.Member, StringComparer.Ordinal),
         ];
 
-    private static IReadOnlyList<AlmanacWeek> WeeksOf(IEnumerable<ComingTouch> coming, List<CallAt> calls, LocalDate today)
+    private static IReadOnlyList<AlmanacWeek> WeeksOf(IEnumerable<ComingTouch> coming, List<CallAt> calls, LocalDate today, Guid? whatIf)
     {
         var monday = today.Monday();
-        var counts = Enumerable.Range(0, AlmanacRoom.Weeks).Select(_ => new int[3]).ToList();
-        void Count(LocalDate date, int what)
+        var counts = Enumerable.Range(0, AlmanacRoom.Weeks).Select(_ => new int[4]).ToList();
+        void Count(LocalDate date, int what, Guid program)
         {
             if (Period.DaysBetween(monday, date) / 7 is >= 0 and < AlmanacRoom.Weeks and var week)
             {
                 counts[week][what]++;
+                counts[week][3] += program == whatIf ? 1 : 0;
             }
         }
 
         foreach (var touch in coming.Where(t => t.Standing == Standing.Goes))
         {
-            Count(touch.Date, touch.Step is EmailStep or TextStep ? 0 : 2);
+            Count(touch.Date, touch.Step is EmailStep or TextStep ? 0 : 2, touch.Program.ProgramId);
         }
 
         foreach (var call in calls)
         {
-            Count(call.Day, 1);
+            Count(call.Day, 1, call.ProgramId);
         }
 
-        return [.. counts.Select((c, i) => new AlmanacWeek(monday.PlusWeeks(i).Iso(), c[0], c[1], c[2]))];
+        return [.. counts.Select((c, i) => new AlmanacWeek(monday.PlusWeeks(i).Iso(), c[0], c[1], c[2], c[3]))];
     }
 
     private static async Task<ILookup<LocalDate, AlmanacAppointment>> AppointmentsAsync(

@@ -27,11 +27,37 @@ public sealed record Foreseen(
     IReadOnlyList<CallAt> Calls
 )
 {
+    /// <summary>The program that is laid over it, as if it were on; null for what does come.</summary>
+    public Guid? WhatIf { get; init; }
+
     /// <summary>What pages have been made of it already, by what they asked for.</summary>
     internal ConcurrentDictionary<(AlmanacFilter Filter, LocalDate First, LocalDate Last), AlmanacParts> Worked { get; } = [];
 
     /// <summary>Everything that comes, in no order.</summary>
     public IEnumerable<ComingTouch> All => ByDay.Values.SelectMany(d => d);
+
+    /// <summary>Puts what comes for each of them in order, with the calls on their days.</summary>
+    internal static async Task<Foreseen> OfAsync(
+        GerminalDb db,
+        TouchEngine engine,
+        Instant now,
+        IEnumerable<(PersonFacts Person, IReadOnlyList<ComingTouch> Coming)> all,
+        CancellationToken stop
+    )
+    {
+        var (people, byPerson, byDay) = (new Dictionary<Guid, PersonFacts>(), new Dictionary<Guid, IReadOnlyList<ComingTouch>>(), new Dictionary<LocalDate, List<ComingTouch>>());
+        foreach (var (person, touches) in all)
+        {
+            (people[person.Id], byPerson[person.Id]) = (person, touches);
+            foreach (var touch in touches)
+            {
+                (CollectionsMarshal.GetValueRefOrAddDefault(byDay, touch.Date, out _) ??= []).Add(touch);
+            }
+        }
+
+        var found = new Foreseen(engine, now, people, byPerson, byDay, []);
+        return found with { Calls = await AlmanacCalling.PlaceAsync(db, found, now.InZone(engine.Practice.Zone).Date, stop) };
+    }
 }
 
 /// <summary>
@@ -92,7 +118,7 @@ public sealed class AlmanacRoom(ProgramDesk desk) : IDisposable
         var now = await PracticeClock.NowAsync(db, stop);
         var zone = engine.Practice.Zone;
         var today = now.InZone(zone).Date;
-        var until = today.Monday().PlusWeeks(Weeks).AtStartOfDayInZone(zone).ToInstant();
+        var until = HorizonOf(today, zone);
         var isSame = kept.Found is { } before && ReferenceEquals(before.Engine, engine) && before.From <= now && before.From.InZone(zone).Date == today;
         if (!isSame || DateTime.UtcNow - kept.ReadAt > ReadAnewAfter)
         {
@@ -109,20 +135,11 @@ public sealed class AlmanacRoom(ProgramDesk desk) : IDisposable
 
         var rehearsal = kept.Rehearsal = isSame ? kept.Rehearsal! : new KeptRehearsal<IReadOnlyList<ComingTouch>>(engine, until, (actor, touches) => ComingTouch.Of(engine.Practice, actor, touches, until));
         await Task.Run(() => rehearsal.Change(now, read, gone, stop), stop);
-        var (people, byPerson, byDay) = (new Dictionary<Guid, PersonFacts>(), new Dictionary<Guid, IReadOnlyList<ComingTouch>>(), new Dictionary<LocalDate, List<ComingTouch>>());
-        foreach (var (actor, touches) in rehearsal.All)
-        {
-            people[actor.Person.Id] = actor.Person;
-            byPerson[actor.Person.Id] = touches;
-            foreach (var touch in touches)
-            {
-                (CollectionsMarshal.GetValueRefOrAddDefault(byDay, touch.Date, out _) ??= []).Add(touch);
-            }
-        }
-
-        var found = new Foreseen(engine, now, people, byPerson, byDay, []);
-        return found with { Calls = await AlmanacCalling.PlaceAsync(db, found, today, stop) };
+        return await Foreseen.OfAsync(db, engine, now, rehearsal.All.Select(p => (p.Item1.Person, p.Item2)), stop);
     }
+
+    /// <summary>Where it ends, looked at from a day.</summary>
+    internal static Instant HorizonOf(LocalDate today, DateTimeZone zone) => today.Monday().PlusWeeks(Weeks).AtStartOfDayInZone(zone).ToInstant();
 
     /// <summary>What nobody has asked for the longest goes first.</summary>
     private void Forget()

@@ -9,10 +9,15 @@ using NodaTime;
 
 namespace Germinal.Service.Engine;
 
-/// <summary>Loads a practice's programs. Published versions never change, so each is read from JSON once.</summary>
+/// <summary>
+/// Loads a practice's programs. Of a published version nothing changes but the names of stages and reasons, so each is read from JSON once,
+/// and again where its mark is another.
+/// </summary>
 public sealed class ShelfReading
 {
-    private readonly ConcurrentDictionary<(Guid Program, int Version), ProgramVersion> parsed = new();
+    private readonly ConcurrentDictionary<(Guid Program, int Version), (string Mark, ProgramVersion Read)> parsed = new();
+
+    private sealed record Key(Guid ProgramId, int Version, string Mark);
 
     /// <summary>The shelf of the context's practice.</summary>
     public async Task<ProgramShelf> LoadAsync(GerminalDb db, CancellationToken stop)
@@ -29,18 +34,23 @@ public sealed class ShelfReading
                 p.PausedUntil,
             })
             .ToListAsync(stop);
-        var keys = await db.ProgramVersions.AsNoTracking().Select(v => new { v.ProgramId, v.Version }).ToListAsync(stop);
-        if (keys.Any(k => !parsed.ContainsKey((k.ProgramId, k.Version))))
+        var keys = await db
+            .Database.SqlQuery<Key>($"SELECT program_id, version, md5(definition) AS mark FROM program_versions WHERE practice_id = {db.PracticeId}")
+            .ToListAsync(stop);
+        var read = keys.ToDictionary(k => (k.ProgramId, k.Version), k => parsed.TryGetValue((k.ProgramId, k.Version), out var known) && known.Mark == k.Mark ? known.Read : null);
+        foreach (var program in keys.Where(k => read[(k.ProgramId, k.Version)] is null).Select(k => k.ProgramId).Distinct())
         {
-            foreach (var row in await db.ProgramVersions.AsNoTracking().ToListAsync(stop))
+            var marks = keys.Where(k => k.ProgramId == program).ToDictionary(k => k.Version, k => k.Mark);
+            foreach (var row in await db.ProgramVersions.AsNoTracking().Where(v => v.ProgramId == program && marks.Keys.Contains(v.Version)).ToListAsync(stop))
             {
-                parsed.GetOrAdd((row.ProgramId, row.Version), _ => new ProgramVersion(row.ProgramId, row.Version, Definition(row.Definition)));
+                var version = new ProgramVersion(row.ProgramId, row.Version, Definition(row.Definition));
+                (read[(row.ProgramId, row.Version)], parsed[(row.ProgramId, row.Version)]) = (version, (marks[row.Version], version));
             }
         }
 
         // A letter that is changed is changed for all who are still to get it; whoever changes one counts the edition up.
         var letters = await LetterShelf.LoadAsync(db, stop);
-        var versions = keys.Select(k => parsed[(k.ProgramId, k.Version)])
+        var versions = read.Values.OfType<ProgramVersion>()
             .Select(v => v.Definition.WithLetters(letters) is var filled && ReferenceEquals(filled, v.Definition) ? v : new ProgramVersion(v.ProgramId, v.Version, filled))
             .ToDictionary(v => (v.ProgramId, v.Version));
         return new ProgramShelf(

@@ -1,3 +1,4 @@
+using System.Collections.Concurrent;
 using Germinal.Core.Almanac;
 using Germinal.Core.Contact;
 using Germinal.Core.Engine;
@@ -129,6 +130,34 @@ public sealed class ProgramRehearsal(ProgramDesk desk, LetterDesk letters)
             stop
         );
         return counting.Result(from, until, actors.Count);
+    }
+
+    /// <summary>What would come for everybody if the program were on, of this program and of the others.</summary>
+    /// <inheritdoc cref="RunAsync"/>
+    /// <returns>The engine with it on, and everybody with what comes for them, who has nothing left out.</returns>
+    public async Task<(TouchEngine Engine, IReadOnlyList<(PersonFacts Person, IReadOnlyList<ComingTouch> Coming)> All)> ComingAsync(
+        GerminalDb db,
+        Guid id,
+        ProgramDefinition program,
+        Instant from,
+        Instant until,
+        CancellationToken stop
+    )
+    {
+        var engine = await desk.EngineWithAsync(db, id, program, from, stop);
+        var starting = (await desk.WhoStartsAsync(db, id, program, from, stop)).Starting.Select(s => s.Id).ToHashSet();
+        var actors = await ActorsAsync(db, engine, id, starting, from, stop);
+        var all = new ConcurrentBag<(PersonFacts, IReadOnlyList<ComingTouch>)>();
+        void Take(int at, Actor actor, IReadOnlyList<RehearsedTouch> touches)
+        {
+            if (ComingTouch.Of(engine.Practice, actor, touches, until) is { Count: > 0 } coming)
+            {
+                all.Add((actor.Person, coming));
+            }
+        }
+
+        await Task.Run(() => Rehearsal.OfMany(engine, actors, from, until, Take, null, stop), stop);
+        return (engine, [.. all]);
     }
 
     /// <summary>Everything that comes for one person, of this program and of the others; those it would not start for by itself have it started now.</summary>

@@ -52,7 +52,7 @@ public sealed class ProgramRow : IOwned
     public string? ApprovedBy { get; set; }
 }
 
-/// <summary>A published version; never changes.</summary>
+/// <summary>A published version; never changes, but for a stage or a reason that is called otherwise from now on.</summary>
 public sealed class ProgramVersionRow : IOwned
 {
     public Guid ProgramId { get; set; }

@@ -6,6 +6,7 @@ using Germinal.Service.Almanac;
 using Germinal.Service.Clock;
 using Germinal.Service.Engine;
 using Germinal.Service.People;
+using Germinal.Service.Programs;
 using Germinal.Service.Today;
 using Germinal.Store;
 using Germinal.Web.Hosting;
@@ -49,6 +50,34 @@ public static class AlmanacEndpoints
     /// <param name="TooLate">For how many something else has happened since.</param>
     public sealed record GroupUndone(int Count, int TooLate);
 
+    /// <summary>What comes, as it is or with a program laid over it.</summary>
+    /// <param name="WhatIf">The program, as it is being written; null for what comes as it is.</param>
+    /// <param name="Room">What comes as it is.</param>
+    /// <param name="Laid">What comes with the program.</param>
+    /// <param name="Desk">Says what is wrong with it.</param>
+    public readonly record struct Looked(Guid? WhatIf, AlmanacRoom Room, AlmanacWhatIf Laid, ProgramDesk Desk)
+    {
+        /// <param name="db">A context of the practice.</param>
+        /// <param name="stop">Gives up.</param>
+        /// <returns>What comes; or why that cannot be said.</returns>
+        public async Task<(Foreseen? Foreseen, string? Problem)> AtAsync(GerminalDb db, CancellationToken stop)
+        {
+            if (WhatIf is not { } id)
+            {
+                return (await Room.OfAsync(db, stop), null);
+            }
+
+            if (await ProgramEndpoints.DraftAsync(db, id, stop) is not { } draft)
+            {
+                return (null, "This program is not here any more. Lay another over the almanac, or none.");
+            }
+
+            return (await Desk.FindingsAsync(db, id, draft.Program, stop)).FirstOrDefault(f => !f.IsWarning) is { } wrong
+                ? (null, $"“{draft.Row.Name}” could not be switched on yet: {wrong.Message} Put that right on its page, then lay it over the almanac again.")
+                : (await Laid.OfAsync(db, id, draft.Row.DraftNumber, draft.Program, stop), null);
+        }
+    }
+
     /// <summary>From how many days on something is far, where nobody says otherwise.</summary>
     private const int FarDays = 90;
 
@@ -69,8 +98,8 @@ public static class AlmanacEndpoints
         string? from,
         int? days,
         [AsParameters] AlmanacFilter filter,
+        [AsParameters] Looked looked,
         GerminalDb db,
-        AlmanacRoom room,
         Caller caller,
         CancellationToken stop
     )
@@ -80,7 +109,12 @@ public static class AlmanacEndpoints
             return NoDate(from);
         }
 
-        var foreseen = await room.OfAsync(db, stop);
+        var (foreseen, problem) = await looked.AtAsync(db, stop);
+        if (foreseen is null)
+        {
+            return Problems.PutRight(problem!);
+        }
+
         return TypedResults.Ok(await AlmanacReading.ReadAsync(db, foreseen, Dates.TryParse(from), days ?? 14, filter, caller.Id, await PracticeClock.NowAsync(db, stop), stop));
     }
 
@@ -90,25 +124,26 @@ public static class AlmanacEndpoints
         Guid? ofProgram,
         string? step,
         [AsParameters] AlmanacFilter filter,
+        [AsParameters] Looked looked,
         GerminalDb db,
-        AlmanacRoom room,
         Caller caller,
         CancellationToken stop
-    ) =>
-        Dates.TryParse(date) is { } day
-            ? TypedResults.Ok(
-                await AlmanacReading.NamesAsync(
-                    db,
-                    await room.OfAsync(db, stop),
-                    day,
-                    ofProgram is { } program && step is not null ? (program, step) : null,
-                    filter,
-                    caller.Id,
-                    await PracticeClock.NowAsync(db, stop),
-                    stop
-                )
-            )
-            : NoDate(date);
+    )
+    {
+        if (Dates.TryParse(date) is not { } day)
+        {
+            return NoDate(date);
+        }
+
+        var (foreseen, problem) = await looked.AtAsync(db, stop);
+        if (foreseen is null)
+        {
+            return Problems.PutRight(problem!);
+        }
+
+        var of = ofProgram is { } program && step is not null ? (program, step) : ((Guid, string)?)null;
+        return TypedResults.Ok(await AlmanacReading.NamesAsync(db, foreseen, day, of, filter, caller.Id, await PracticeClock.NowAsync(db, stop), stop));
+    }
 
     /// <summary>Those with nothing to come, only far things, or only what cannot reach them.</summary>
     private static async Task<Results<Ok<ForgottenDto>, ProblemHttpResult>> ReadForgotten(

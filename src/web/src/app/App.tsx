@@ -28,6 +28,7 @@ const InquiriesPage = lazy(() => import('../features/inquiries/InquiriesPage'));
 const TasksPage = lazy(() => import('../features/tasks/TasksPage'));
 const TaskSetsPage = lazy(() => import('../features/tasks/TaskSetsPage'));
 const ProofPage = lazy(() => import('../features/proof/ProofPage'));
+const StagesPage = lazy(() => import('../features/pipeline/StagesPage'));
 const OutcomesPage = lazy(() => import('../features/practice/OutcomesPage'));
 const GivingPage = lazy(() => import('../features/inquiries/GivingPage'));
 const FormsPage = lazy(() => import('../features/forms/FormsPage'));
@@ -136,6 +137,7 @@ function Inside({ session }: { session: Session }) {
             <Route path="/pipeline/lost" element={<LostPage />} />
             <Route path="/practice" element={<PracticePage />} />
             <Route path="/practice/calls" element={<OutcomesPage />} />
+            <Route path="/pipeline/stages" element={<StagesPage />} />
             <Route path="/letters" element={<LetterList />} />
             <Route path="/letters/offers" element={<OffersPage />} />
             <Route path="/letters/figures" element={<FiguresPage />} />

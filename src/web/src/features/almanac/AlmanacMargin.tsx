@@ -1,4 +1,5 @@
 import { useQuery } from '@tanstack/react-query';
+import { Link } from 'react-router';
 import { api, take } from '../../api/client';
 import { useNow } from '../../app/session';
 import { Button, Trouble } from '../../ui/bits';
@@ -22,7 +23,8 @@ export function AlmanacMargin({
   today: string;
   person?: string;
   setPerson: (touch?: string) => void;
-  act: (how: GroupAct, to?: string) => void;
+  /** Deals with all of a group; absent where it is only looked at as it would be. */
+  act?: (how: GroupAct, to?: string) => void;
   busy: boolean;
 }) {
   const { zone } = useNow();
@@ -44,7 +46,7 @@ export function AlmanacMargin({
         }),
       ),
   });
-  const one = names.data?.names.find((n) => n.touchId === person);
+  const one = act && names.data?.names.find((n) => n.touchId === person);
   if (one)
     return (
       <>
@@ -61,7 +63,7 @@ export function AlmanacMargin({
         {dayName(line.date, today)}
         {group ? `, ${group.program}` : calls ? ` of ${calls.member}` : ''}
       </p>
-      {group && group.goes + group.held > 0 && (
+      {act && group && group.goes + group.held > 0 && (
         <p className="mb-3 flex flex-wrap items-baseline gap-x-4 text-small">
           <Button disabled={busy} onClick={() => act(group.goes > 0 ? 'hold' : 'release')}>
             {group.goes > 0 ? 'hold all' : 'let all go'}
@@ -77,13 +79,21 @@ export function AlmanacMargin({
       <ul className="m-0 list-none p-0 leading-7">
         {names.data?.names.map((n) => (
           <li key={n.touchId} className="flex items-baseline gap-3">
-            <button type="button" className="min-w-0 flex-1 truncate text-left hover:underline" onClick={() => setPerson(n.touchId)}>
-              {n.person.name}
-              {n.held && <span className="text-small text-straw"> held</span>}
-              {n.moved && <span className="text-small text-mist"> moved here</span>}
-              {n.willNot && <span className="text-small text-ember"> {n.willNot}</span>}
-              {n.overCapacity && <span className="text-small text-ember"> no room on these days</span>}
-            </button>
+            {!act && (
+              <Link to={`/people/${n.person.id}`} className="min-w-0 flex-1 truncate text-ink no-underline hover:underline">
+                {n.person.name}
+                {n.willNot && <span className="text-small text-ember"> {n.willNot}</span>}
+              </Link>
+            )}
+            {act && (
+              <button type="button" className="min-w-0 flex-1 truncate text-left hover:underline" onClick={() => setPerson(n.touchId)}>
+                {n.person.name}
+                {n.held && <span className="text-small text-straw"> held</span>}
+                {n.moved && <span className="text-small text-mist"> moved here</span>}
+                {n.willNot && <span className="text-small text-ember"> {n.willNot}</span>}
+                {n.overCapacity && <span className="text-small text-ember"> no room on these days</span>}
+              </button>
+            )}
             <span className="text-small text-soft">{group ? time(n.at, zone) : n.program}</span>
           </li>
         ))}

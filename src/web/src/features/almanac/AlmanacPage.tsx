@@ -1,6 +1,6 @@
 import { useInfiniteQuery, useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useEffect, useMemo, useState } from 'react';
-import { Link } from 'react-router';
+import { Link, useSearchParams } from 'react-router';
 import { toast } from 'sonner';
 import { api, type Schemas, take } from '../../api/client';
 import { useSession } from '../../app/session';
@@ -23,9 +23,9 @@ type Calls = Schemas['AlmanacCalls'];
 export type Line = { key: string; date: string; group?: Group; calls?: Calls };
 
 /** What of the almanac is shown; an empty word is all. */
-export type Filter = { member: string; program: string; kind: string; segment: string };
+export type Filter = { member: string; program: string; kind: string; segment: string; whatIf: string };
 
-const all: Filter = { member: '', program: '', kind: '', segment: '' };
+const all: Filter = { member: '', program: '', kind: '', segment: '', whatIf: '' };
 
 /** So many days are read at a time. */
 const days = 14;
@@ -38,12 +38,16 @@ export const asked = (f: Filter) => ({
   program: f.program || undefined,
   kind: f.kind || undefined,
   segment: f.segment || undefined,
+  whatIf: f.whatIf || undefined,
 });
 
 /** What is coming: the year as a line of weeks, and its days one after the other, from the rehearsal of everything that is on. */
 export default function AlmanacPage() {
   const queries = useQueryClient();
-  const [filter, setFilter] = useKept<Filter>('almanac.filter', all);
+  const [kept, setFilter] = useKept<Filter>('almanac.filter', all);
+  // Kept by an older page, it lacks what has come since.
+  const filter = useMemo(() => ({ ...all, ...kept }), [kept]);
+  const [address, setAddress] = useSearchParams();
   const [from, setFrom] = useState<string>();
   const [picked, setPicked] = useState<string>();
   const [person, setPerson] = useState<string>();
@@ -80,6 +84,14 @@ export default function AlmanacPage() {
     if (from !== undefined) setPicked(undefined);
   }, [from]);
 
+  // A program's page leads here with itself laid over everything.
+  const wished = address.get('whatIf');
+  useEffect(() => {
+    if (!wished) return;
+    setFilter({ ...all, whatIf: wished });
+    setAddress({}, { replace: true });
+  }, [wished, setFilter, setAddress]);
+
   const again = () => {
     for (const key of ['almanac', 'today', 'touch']) queries.invalidateQueries({ queryKey: [key] });
   };
@@ -114,7 +126,7 @@ export default function AlmanacPage() {
     k: () => step(-1),
     ArrowDown: () => step(1),
     ArrowUp: () => step(-1),
-    h: () => holdOrLet(line),
+    h: () => !filter.whatIf && holdOrLet(line),
   });
 
   if (almanac.isPending) return <Loading what="Rehearsing everything that is on" />;
@@ -130,7 +142,7 @@ export default function AlmanacPage() {
             today={today}
             person={person}
             setPerson={setPerson}
-            act={(how, to) => act.mutate({ line, how, to })}
+            act={filter.whatIf ? undefined : (how, to) => act.mutate({ line, how, to })}
             busy={act.isPending}
           />
         ) : (
@@ -150,6 +162,12 @@ export default function AlmanacPage() {
       </PageHead>
       <div className="px-7">
         <Trouble error={almanac.error} />
+        {first?.whatIf && (
+          <p className="mb-3 text-small">
+            As it would be if “{first.whatIf}” were on, as it is written now. What it would send stands in italics; nothing is held or moved
+            from here. <Link to={`/programs/${filter.whatIf}`}>To the program</Link>
+          </p>
+        )}
       </div>
       {first && <YearLine weeks={first.weeks} from={shown[0]?.date ?? today} today={today} go={setFrom} />}
       {from !== undefined && from !== today && (
@@ -165,11 +183,12 @@ export default function AlmanacPage() {
           zone={first?.zone ?? 'UTC'}
           picked={line?.key}
           pick={pick}
-          hold={holdOrLet}
+          hold={filter.whatIf ? undefined : holdOrLet}
+          laid={filter.whatIf}
           busy={act.isPending}
         />
       ))}
-      {lines.length === 0 && (
+      {lines.length === 0 && !almanac.error && (
         <Empty>
           Nothing is planned in these days. What <Link to="/programs">programs</Link> that are on will send stands here, day by day.
         </Empty>
@@ -228,6 +247,12 @@ function Filters({ filter, set }: { filter: Filter; set: (f: Filter) => void }) 
     { key: 'kind', label: 'What', none: 'everything', of: Object.entries(kinds) },
     { key: 'program', label: 'Program', none: 'by every program', of: (programs.data ?? []).map((p) => [p.id, `by ${p.name}`] as const) },
     { key: 'member', label: 'Member', none: 'of everybody', of: members.map((m) => [m.id, `of ${m.name}`] as const) },
+    {
+      key: 'whatIf',
+      label: 'What if',
+      none: 'as it is',
+      of: (programs.data ?? []).filter((p) => p.status !== 'on' || p.changed).map((p) => [p.id, `if “${p.name}” were on`] as const),
+    },
     { key: 'segment', label: 'Segment', none: 'for all people', of: (segments.data ?? []).map((s) => [s.id, `for ${s.name}`] as const) },
   ] as const;
   return (
@@ -244,6 +269,7 @@ function DayLines({
   picked,
   pick,
   hold,
+  laid,
   busy,
 }: {
   day: Day;
@@ -251,7 +277,8 @@ function DayLines({
   zone: string;
   picked?: string;
   pick: (key: string) => void;
-  hold: (line: Line) => void;
+  hold?: (line: Line) => void;
+  laid: string;
   busy: boolean;
 }) {
   const lines = linesOf(d);
@@ -305,7 +332,16 @@ function DayLines({
         </div>
       ))}
       {lines.map((l) => (
-        <LineRow key={l.key} line={l} zone={zone} on={l.key === picked} pick={() => pick(l.key)} hold={() => hold(l)} busy={busy} />
+        <LineRow
+          key={l.key}
+          line={l}
+          zone={zone}
+          on={l.key === picked}
+          pick={() => pick(l.key)}
+          hold={hold && (() => hold(l))}
+          laid={l.group !== undefined && l.group.programId === laid}
+          busy={busy}
+        />
       ))}
     </section>
   );
@@ -317,13 +353,15 @@ function LineRow({
   on,
   pick,
   hold,
+  laid,
   busy,
 }: {
   line: Line;
   zone: string;
   on: boolean;
   pick: () => void;
-  hold: () => void;
+  hold?: () => void;
+  laid: boolean;
   busy: boolean;
 }) {
   const { group, calls } = line;
@@ -335,8 +373,9 @@ function LineRow({
           <StepMark kind={group?.kind ?? 'call'} color={calls && calls.over > 0 ? 'var(--ember)' : 'var(--ink-faint)'} />
         </span>
         {group && (
-          <span className="min-w-0">
-            <span className="font-serif">{group.words}</span> <span className="text-small text-soft">{group.program}</span>
+          <span className={`min-w-0 ${laid ? 'italic' : ''}`}>
+            <span className="font-serif">{group.words}</span> {laid && <span className="sr-only">if it were on: </span>}
+            <span className="text-small text-soft">{group.program}</span>
           </span>
         )}
         {calls && (
@@ -359,7 +398,7 @@ function LineRow({
             {group.held > 0 && <span className="text-straw"> · {group.goes === 0 ? 'held' : `${group.held} held`}</span>}
             {group.willNot > 0 && <span className="text-ember"> · {group.willNot} will not</span>}
           </span>
-          {group.goes + group.held > 0 && (
+          {hold && group.goes + group.held > 0 && (
             <Button
               disabled={busy}
               onClick={hold}

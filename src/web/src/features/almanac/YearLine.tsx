@@ -20,7 +20,8 @@ export function YearLine({ weeks, from, today, go }: { weeks: Week[]; from: stri
   const step = width / weeks.length;
   const at = weeks.findLastIndex((w) => w.begins <= from);
   const words = (w: Week) =>
-    `the week of ${dayName(w.begins, today)}: ${count(w.messages, 'message', 'messages')}, ${count(w.calls, 'call', 'calls')}${w.others > 0 ? `, ${w.others} to write or do` : ''}`;
+    `the week of ${dayName(w.begins, today)}: ${count(w.messages, 'message', 'messages')}, ${count(w.calls, 'call', 'calls')}${w.others > 0 ? `, ${w.others} to write or do` : ''}${w.ifItWere > 0 ? `; ${w.ifItWere} of them if it were on` : ''}`;
+  const laid = weeks.some((w) => w.ifItWere > 0);
   return (
     <div className="px-7 pb-3 max-[699px]:px-4">
       {/* On a narrow screen the year is wider than the page, and goes sideways within its line. */}
@@ -64,6 +65,15 @@ export function YearLine({ weeks, from, today, go }: { weeks: Week[]; from: stri
                     height={size}
                     fill={i === at ? 'var(--leaf)' : 'var(--ink-faint)'}
                   />
+                  {w.ifItWere > 0 && (
+                    <rect
+                      x={i * step + 2}
+                      y={base - size}
+                      width={step - 4}
+                      height={Math.max(1, (25 * w.ifItWere) / most)}
+                      fill="var(--straw)"
+                    />
+                  )}
                   {month && (
                     <text x={i * step + 2} y={height - 3} fontSize="11" fill="var(--ink-soft)" fontFamily="var(--font-sans)">
                       {month}
@@ -77,8 +87,11 @@ export function YearLine({ weeks, from, today, go }: { weeks: Week[]; from: stri
       </div>
       <TableBehind
         words="the year as a table, week by week"
-        heads={['week of', 'messages', 'calls', 'to write or do']}
-        rows={weeks.map((w) => [dayName(w.begins, today), ...[w.messages, w.calls, w.others].map((n) => n.toLocaleString('en-US'))])}
+        heads={['week of', 'messages', 'calls', 'to write or do', ...(laid ? ['of them if it were on'] : [])]}
+        rows={weeks.map((w) => [
+          dayName(w.begins, today),
+          ...[w.messages, w.calls, w.others, ...(laid ? [w.ifItWere] : [])].map((n) => n.toLocaleString('en-US')),
+        ])}
       />
     </div>
   );

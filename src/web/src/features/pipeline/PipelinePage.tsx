@@ -141,7 +141,7 @@ export default function PipelinePage() {
         title={p?.pipeline ?? 'Pipeline'}
         aside={
           <>
-            {p && <Sum pipeline={p} />} · <Link to="/pipeline/lost">Lost ones</Link>
+            {p && <Sum pipeline={p} />} · <Link to="/pipeline/lost">Lost ones</Link> · <Link to="/pipeline/stages">Stages</Link>
           </>
         }
       >
@@ -165,7 +165,7 @@ export default function PipelinePage() {
       ))}
       {p && p.stages.length === 0 && (
         <Empty>
-          The practice has no pipeline yet. Its stages stand under <Link to="/practice">The practice</Link>.
+          The practice has no pipeline yet. Make its <Link to="/pipeline/stages">stages</Link>.
         </Empty>
       )}
       {p?.pipeline && <PipelineNumbers name={p.pipeline} />}

@@ -4,6 +4,7 @@ import { api, type Schemas, take } from '../../api/client';
 import { useMay, useSession } from '../../app/session';
 import { Button, Loading, Trouble } from '../../ui/bits';
 import { DayPage, PageHead, Stretch } from '../../ui/DayPage';
+import { NameForm } from '../../ui/NameForm';
 import { said } from '../../ui/undo';
 import { count } from '../../ui/when';
 import { Say, SayOneOf } from '../programs/Say';
@@ -82,8 +83,8 @@ export default function OutcomesPage() {
         <div className="row font-serif">
           <Say words="+ another way" label="Another way a call can end" soft>
             {(close) => (
-              <NameField
-                start=""
+              <NameForm
+                label="How it ends"
                 words="Add it"
                 take={(name) => {
                   set([...now, { ...fresh, name }]);
@@ -125,7 +126,8 @@ function OutcomeWords({ outcome: o, put, may }: { outcome: Outcome; put: (part: 
     <>
       <Say words={o.name} label={label('its name')}>
         {(close) => (
-          <NameField
+          <NameForm
+            label="How it ends"
             start={o.name}
             words="Call it so"
             take={(name) => {
@@ -199,24 +201,6 @@ function OutcomeWords({ outcome: o, put, may }: { outcome: Outcome; put: (part: 
       />
       .
     </>
-  );
-}
-
-function NameField({ start, words, take: done }: { start: string; words: string; take: (name: string) => void }) {
-  return (
-    <form
-      className="flex gap-3"
-      onSubmit={(e) => {
-        e.preventDefault();
-        const name = new FormData(e.currentTarget).get('name');
-        if (typeof name === 'string' && name.trim()) done(name.trim());
-      }}
-    >
-      <input name="name" aria-label="How it ends" defaultValue={start} maxLength={40} autoFocus className="min-w-0 flex-1" />
-      <Button type="submit" look="main">
-        {words}
-      </Button>
-    </form>
   );
 }
 

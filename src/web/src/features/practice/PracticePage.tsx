@@ -86,7 +86,7 @@ function Settings({ practice }: { practice: Practice }) {
       }
     </Field>
   );
-  const list = (label: string, key: 'lostReasons' | 'appointmentTypes' | 'topics' | 'keyDates' | 'relations', hint?: string) => (
+  const list = (label: string, key: 'appointmentTypes' | 'topics' | 'keyDates' | 'relations', hint?: string) => (
     <Field label={`${label}, one a line`} hint={hint} error={fieldError(save.error, key)}>
       {(id, by) => (
         <textarea
@@ -267,7 +267,9 @@ function Settings({ practice }: { practice: Practice }) {
 
           <Stretch title="Words of the practice" />
           <div className="px-7 py-3">
-            {list('Why opportunities are lost', 'lostReasons')}
+            <p className="mb-4 text-small">
+              <Link to="/pipeline/stages">Pipelines, stages, and why opportunities are lost</Link>
+            </p>
             {list('Kinds of appointments', 'appointmentTypes')}
             {list('Topics people may take or leave', 'topics')}
             <p className="mb-4 text-small">

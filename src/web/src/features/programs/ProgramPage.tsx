@@ -631,6 +631,11 @@ function Margin({
         <Link to={`/programs/${id}/rehearse`} className="inline-flex min-h-6 items-center">
           Rehearse it over everybody
         </Link>
+        {(loaded.status !== 'on' || changed) && (
+          <Link to={`/almanac?whatIf=${id}`} className="inline-flex min-h-6 items-center">
+            See it in the almanac
+          </Link>
+        )}
       </p>
       <Needs draft={draft} change={change} />
       <BeforeItGoes id={id} loaded={loaded} draft={draft} number={number} changed={changed} ready={ready} />
