@@ -21,6 +21,12 @@ public sealed class PublicLinks(byte[] key, string baseUrl)
     /// <summary>Where letters are that are shown as pages.</summary>
     public const string LandingRoot = "/page";
 
+    /// <summary>Where practices' feeds are.</summary>
+    public const string FeedRoot = "/feed";
+
+    /// <summary>Where films are.</summary>
+    public const string FilmRoot = "/film";
+
     private const int MacBytes = 16;
     private const byte OfLink = (byte)'l';
     private const byte OfOpening = (byte)'o';
@@ -40,6 +46,12 @@ public sealed class PublicLinks(byte[] key, string baseUrl)
 
     /// <summary>Where the application is reached from outside, without a slash at the end.</summary>
     public string BaseUrl { get; } = baseUrl.TrimEnd('/');
+
+    /// <summary>A practice's feed.</summary>
+    public string Feed(Guid practice) => $"{BaseUrl}{FeedRoot}/{practice}";
+
+    /// <summary>The page of a film.</summary>
+    public string Film(string slug) => $"{BaseUrl}{FilmRoot}/{slug}";
 
     /// <summary>The unsubscribe page of a touch; also the address of the one-click POST (RFC 8058).</summary>
     public string Unsubscribe(Guid touchId) => $"{BaseUrl}/u/{Token(touchId)}";

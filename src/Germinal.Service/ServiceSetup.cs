@@ -76,6 +76,12 @@ public static class ServiceSetup
         services.AddSingleton<FormIntake>();
         services.AddSingleton<InquiryActs>();
         services.AddSingleton<Meetings.MeetingActs>();
+        services.AddSingleton<OutsideFetch>();
+        services.AddSingleton<Meetings.OwnCalendars>();
+        services.AddSingleton<Channels.Posts.PostGateway>();
+        services.AddSingleton<Posts.PostHanding>();
+        services.AddSingleton<Posts.IdeaDesk>();
+        services.AddSingleton<Films.FilmShelf>();
         services.AddSingleton<EngineRoom>();
         services.AddSingleton<ImportRunner>();
         services.AddSingleton<LetterDesk>();

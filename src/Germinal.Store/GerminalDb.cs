@@ -176,6 +176,22 @@ public sealed class GerminalDb(DbContextOptions<GerminalDb> options) : IdentityD
 
     public DbSet<AbsenceRow> Absences => Set<AbsenceRow>();
 
+    public DbSet<OwnCalendarRow> OwnCalendars => Set<OwnCalendarRow>();
+
+    public DbSet<BusyTimeRow> BusyTimes => Set<BusyTimeRow>();
+
+    public DbSet<PostRow> Posts => Set<PostRow>();
+
+    public DbSet<IdeaFeedRow> IdeaFeeds => Set<IdeaFeedRow>();
+
+    public DbSet<IdeaRow> Ideas => Set<IdeaRow>();
+
+    public DbSet<FilmRow> Films => Set<FilmRow>();
+
+    public DbSet<FilmPieceRow> FilmPieces => Set<FilmPieceRow>();
+
+    public DbSet<FilmViewRow> FilmViews => Set<FilmViewRow>();
+
     public DbSet<ImportRow> Imports => Set<ImportRow>();
 
     public DbSet<ImportLineRow> ImportLines => Set<ImportLineRow>();
@@ -656,6 +672,54 @@ public sealed class GerminalDb(DbContextOptions<GerminalDb> options) : IdentityD
             e.HasOne<LandingRow>().WithMany().HasForeignKey(v => v.LandingId).OnDelete(DeleteBehavior.Cascade);
         });
         model.Entity<AbsenceRow>().HasIndex(a => new { a.PracticeId, a.Until });
+        model.Entity<OwnCalendarRow>(e =>
+        {
+            e.HasIndex(c => new { c.PracticeId, c.MemberId });
+            e.HasIndex(c => c.NextRead).HasFilter("next_read IS NOT NULL");
+        });
+        model.Entity<BusyTimeRow>(e =>
+        {
+            e.HasIndex(b => new { b.PracticeId, b.MemberId, b.Until });
+            e.HasIndex(b => b.CalendarId);
+            e.HasOne<OwnCalendarRow>().WithMany().HasForeignKey(b => b.CalendarId).OnDelete(DeleteBehavior.Cascade);
+        });
+        model.Entity<PostRow>(e =>
+        {
+            e.HasIndex(p => p.TaskId).IsUnique().HasFilter("task_id IS NOT NULL");
+            e.HasIndex(p => p.TouchId).IsUnique().HasFilter("touch_id IS NOT NULL");
+            e.HasIndex(p => new { p.PracticeId, p.CreatedAt });
+            e.HasIndex(p => p.NextTry).HasFilter("by_itself AND status IN ('waiting', 'handing')");
+            e.HasOne<TaskRow>().WithMany().HasForeignKey(p => p.TaskId).OnDelete(DeleteBehavior.Cascade);
+            e.HasOne<PersonRow>().WithMany().HasForeignKey(p => p.PersonId).OnDelete(DeleteBehavior.Cascade);
+        });
+        model.Entity<IdeaFeedRow>(e =>
+        {
+            e.HasIndex(f => new { f.PracticeId, f.Address }).IsUnique();
+            e.HasIndex(f => f.NextRead);
+        });
+        model.Entity<IdeaRow>(e =>
+        {
+            e.HasIndex(i => new { i.FeedId, i.Key }).IsUnique();
+            e.HasIndex(i => new { i.PracticeId, i.At });
+            e.HasOne<IdeaFeedRow>().WithMany().HasForeignKey(i => i.FeedId).OnDelete(DeleteBehavior.Cascade);
+        });
+        model.Entity<FilmRow>(e =>
+        {
+            e.HasIndex(f => f.Slug).IsUnique();
+            e.HasIndex(f => new { f.PracticeId, f.Name }).IsUnique();
+        });
+        model.Entity<FilmPieceRow>(e =>
+        {
+            e.HasKey(p => new { p.FilmId, p.Number });
+            e.HasOne<FilmRow>().WithMany().HasForeignKey(p => p.FilmId).OnDelete(DeleteBehavior.Cascade);
+        });
+        model.Entity<FilmViewRow>(e =>
+        {
+            e.HasIndex(v => new { v.FilmId, v.Key }).IsUnique();
+            e.HasIndex(v => v.PersonId);
+            e.HasOne<PersonRow>().WithMany().HasForeignKey(v => v.PersonId).OnDelete(DeleteBehavior.Cascade);
+            e.HasOne<FilmRow>().WithMany().HasForeignKey(v => v.FilmId).OnDelete(DeleteBehavior.Cascade);
+        });
         model.Entity<ReadyProgramRow>(e =>
         {
             e.HasIndex(r => r.Name);

@@ -150,6 +150,10 @@ public static class Application
         PipelineEndpoints.Map(app);
         OutcomeEndpoints.Map(app);
         StageEndpoints.Map(app);
+        OwnCalendarEndpoints.Map(app);
+        PostEndpoints.Map(app);
+        FilmEndpoints.Map(app);
+        PublicFilms.Map(app);
         ProofEndpoints.Map(app);
         TaskEndpoints.Map(app);
         MorningEndpoints.Map(app);

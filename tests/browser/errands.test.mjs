@@ -1943,6 +1943,127 @@ test('In the almanac a whole line is held and moved by key and mouse, opens to n
   await leave();
 });
 
+test('A program is looked at in the almanac before it is on: its lines stand there, and go with it', async () => {
+  const { page, leave } = await desk();
+  await page.goto(`${stack.url}/programs`);
+  const draft = (await programs(page)).find((p) => p.status === 'draft' && p.name === 'Retirement at 65');
+  assert.ok(draft, 'the demo has a program that is not on');
+  await page.goto(`${stack.url}/programs/${draft.id}`);
+  await page.getByRole('link', { name: 'See it in the almanac' }).click();
+  await page.getByText(`As it would be if “${draft.name}” were on`).waitFor();
+  assert.equal(await page.getByRole('button', { name: /^(Hold|Release) all of/ }).count(), 0, 'nothing is held from here');
+  await page.getByLabel('What if').selectOption({ label: 'as it is' });
+  await page.getByText('As it would be').waitFor({ state: 'detached' });
+  await page.getByRole('button', { name: /^Hold all of/ }).first().waitFor();
+  await leave();
+});
+
+test('A stage is called otherwise by keyboard, everywhere, and called back; a reason goes together with another when that is said', async () => {
+  const { page, leave } = await desk();
+  await page.goto(`${stack.url}/pipeline`);
+  await page.getByRole('link', { name: 'Stages', exact: true }).click();
+  await page.getByRole('button', { name: 'Call the stage “Plan drafted” otherwise' }).press('Enter');
+  await page.getByLabel('What the stage is called').fill('Plan on the table');
+  await page.keyboard.press('Enter');
+  await page.getByText('“Plan drafted” is called “Plan on the table” now, everywhere.').waitFor();
+  await page.goto(`${stack.url}/pipeline`);
+  await page.getByRole('heading', { name: 'Plan on the table' }).waitFor();
+  await page.goto(`${stack.url}/pipeline/stages`);
+  await page.getByRole('button', { name: 'Call the stage “Plan on the table” otherwise' }).click();
+  await page.getByLabel('What the stage is called').fill('Plan drafted');
+  await page.keyboard.press('Enter');
+  await page.getByText('is called “Plan drafted” now, everywhere.').waitFor();
+
+  await page.getByRole('button', { name: 'Another reason' }).click();
+  await page.getByLabel('What the reason is called').fill('too dear');
+  await page.keyboard.press('Enter');
+  await page.getByRole('button', { name: 'Call the reason “too dear” otherwise' }).click();
+  await page.getByLabel('What the reason is called').fill('fees');
+  await page.keyboard.press('Enter');
+  await page.getByRole('button', { name: 'Put them together' }).click();
+  await page.getByRole('button', { name: 'Call the reason “too dear” otherwise' }).waitFor({ state: 'detached' });
+  await leave();
+});
+
+test('A post stands on the sheet on its day: its words are copied, it is put up, and the feed shows it; one goes by itself', async () => {
+  const { page, leave } = await desk();
+  await page.context().grantPermissions(['clipboard-read', 'clipboard-write']);
+  await page.goto(`${stack.url}/posts`);
+  await page.getByRole('button', { name: 'Write a post' }).click();
+  await page.getByLabel('Words', { exact: true }).fill('Coffee in our garden on Saturday.\nEverybody is welcome.');
+  await page.getByLabel('Where it is to stand').fill('our gate');
+  await page.getByRole('button', { name: 'Keep it for its day' }).click();
+  await page.getByRole('button', { name: /^Coffee in our garden/ }).waitFor();
+
+  await page.goto(stack.url);
+  await page.getByRole('button', { name: /Coffee in our garden/ }).first().click();
+  await page.keyboard.press('c');
+  await page.getByText('The words are copied.').waitFor();
+  assert.equal(await page.evaluate(() => navigator.clipboard.readText()), 'Coffee in our garden on Saturday.\nEverybody is welcome.');
+  await page.keyboard.press('1');
+  await page.keyboard.press('Enter');
+  await until('it stands', async () => (await (await page.request.get(`${stack.url}/api/posts`)).json()).standing.some((p) => p.words.startsWith('Coffee in our garden')));
+  const feed = (await (await page.request.get(`${stack.url}/api/posts`)).json()).feed;
+  assert.match(await (await page.request.get(feed)).text(), /Everybody is welcome/);
+
+  await page.goto(`${stack.url}/posts`);
+  await page.getByRole('button', { name: 'Write a post' }).click();
+  await page.getByLabel('Words', { exact: true }).fill('This one goes to the board by itself.');
+  await page.getByLabel('Who puts it there').selectOption('gateway');
+  await page.getByRole('button', { name: 'Keep it for its day' }).click();
+  await until('the board has it', async () => (await (await fetch(`${stack.standIns}/board/posts`)).json()).filter((p) => p.words.startsWith('This one goes')).length === 1);
+  await page.getByRole('link', { name: 'Ideas' }).click();
+  await page.getByRole('button', { name: /Ferry timetable/ }).click();
+  await page.keyboard.press('w');
+  await page.getByLabel('Words', { exact: true }).waitFor();
+  assert.match(await page.getByLabel('Words', { exact: true }).inputValue(), /^Ferry timetable/);
+  await page.getByRole('button', { name: 'leave it' }).click();
+  await leave();
+});
+
+test('A film is brought in, played by whoever a letter led there, and what they saw stands in their thread', async () => {
+  const { page, leave } = await desk();
+  await page.goto(`${stack.url}/letters/films`);
+  await page.getByLabel('A film to bring in').setInputFiles(path.join(root, 'demo/films/a-word-about-march.mp4'));
+  const film = await until('the film with its still', async () => (await (await page.request.get(`${stack.url}/api/films`)).json()).find((f) => f.name === 'a-word-about-march' && f.still));
+  const reader = (await (await page.request.get(`${stack.url}/api/films/${(await (await page.request.get(`${stack.url}/api/films`)).json()).at(-1).id}/seen`)).json())[0].person;
+
+  // Whoever has only the address is nobody; with no name, and nothing in any thread.
+  const context = await browser.newContext();
+  const there = await context.newPage();
+  await there.goto(`${stack.url}${film.path}`);
+  await there.getByRole('heading', { name: 'a-word-about-march' }).waitFor();
+  await there.evaluate(async () => {
+    const video = document.querySelector('video');
+    video.muted = true;
+    await video.play();
+    await new Promise((done) => video.addEventListener('timeupdate', () => video.currentTime > 1 && done()));
+    video.pause();
+  });
+  await until('it was seen', async () => (await (await page.request.get(`${stack.url}/api/films`)).json()).find((f) => f.id === film.id).seenByOthers === 1);
+  await fits(there);
+  await context.close();
+  await page.goto(`${stack.url}/people/${reader.id}`);
+  await page.getByText('Watched “A word about March”').first().waitFor();
+  await leave();
+});
+
+test('A calendar of one’s own as a file takes its hours from the times one can choose', async () => {
+  const { page, leave } = await desk();
+  const pages = async () => (await (await page.request.get(`${stack.url}/api/meetings`)).json()).pages;
+  const mine = (await pages()).find((p) => p.title.includes('Ada'));
+  const first = new Date(mine.next[0]);
+  const at = (date) => date.toISOString().replace(/[-:]|\.\d+/g, '');
+  const calendar = `BEGIN:VCALENDAR\r\nVERSION:2.0\r\nPRODID:-//Example//EN\r\nBEGIN:VEVENT\r\nUID:1@example.com\r\nDTSTAMP:20270101T000000Z\r\nDTSTART:${at(first)}\r\nDTEND:${at(new Date(first.valueOf() + 1_800_000))}\r\nEND:VEVENT\r\nEND:VCALENDAR\r\n`;
+  await page.goto(`${stack.url}/meetings`);
+  await page.getByLabel('A calendar as a file').setInputFiles({ name: 'dentist.ics', mimeType: 'text/calendar', buffer: Buffer.from(calendar) });
+  await page.getByRole('button', { name: 'Take “dentist” out' }).waitFor();
+  assert.ok(!(await pages()).find((p) => p.id === mine.id).next.includes(mine.next[0]), 'the time is taken');
+  await page.getByRole('button', { name: 'Take “dentist” out' }).click();
+  await until('the time is free again', async () => (await pages()).find((p) => p.id === mine.id).next.includes(mine.next[0]));
+  await leave();
+});
+
 test('An opportunity is moved by key with another, won with its sum, lost with what happens later; the numbers say how sure they are', async () => {
   const { page, leave } = await desk();
   await page.goto(`${stack.url}/pipeline`);
@@ -2004,6 +2125,10 @@ for (const width of [1280, 390]) {
       ['/proof', 'Proof'],
       ['/tasks', 'Tasks'],
       ['/tasks/sets', 'Sets of tasks'],
+      ['/pipeline/stages', 'Stages and reasons'],
+      ['/posts', 'Posts'],
+      ['/posts/ideas', 'Ideas'],
+      ['/letters/films', 'Films'],
       ['/practice/calls', 'How calls end'],
       ['/people', 'People'],
       ['/people/bring-in', 'Bring people in'],

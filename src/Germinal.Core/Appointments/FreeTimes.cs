@@ -19,8 +19,11 @@ public sealed record FreeHours(
     int AheadDays
 );
 
-/// <summary>A span in which a member is met already, or is away.</summary>
-public readonly record struct Taken(Instant Start, Instant End);
+/// <summary>A span in which a member is met already, or is busy otherwise.</summary>
+/// <param name="Start">From when.</param>
+/// <param name="End">When they are free again.</param>
+/// <param name="IsMeeting">Whether it counts as one of the day's meetings.</param>
+public readonly record struct Taken(Instant Start, Instant End, bool IsMeeting = true);
 
 /// <summary>The times that can be chosen: those within the hours that nothing stands in the way of.</summary>
 public static class FreeTimes
@@ -51,7 +54,7 @@ public static class FreeTimes
                 continue;
             }
 
-            if (free.MostADay is { } most && taken.Count(t => t.Start.InZone(zone).Date == date) >= most)
+            if (free.MostADay is { } most && taken.Count(t => t.IsMeeting && t.Start.InZone(zone).Date == date) >= most)
             {
                 continue;
             }

@@ -278,6 +278,7 @@ public static class ProgramCheck
             (TextStep, _) => "This text says nothing yet.",
             (NoteStep, _) => "This note says nothing yet.",
             (DoStep, _) => "This task says nothing yet.",
+            (PostStep, _) => "This post says nothing yet.",
             (TellMeStep, _) => "This message says nothing yet.",
             _ => null,
         };

@@ -63,6 +63,17 @@ public static partial class ProgramFile
                 Holds = o.Flag("holds"),
                 MissedAfter = o.Has("missedAfter") ? Forward(o, "missedAfter") : null,
             },
+            "post" => new PostStep
+            {
+                Id = id,
+                Body = o.Text("body") ?? "",
+                Picture = ReadPicture(o),
+                PictureWords = o.Text("pictureWords") ?? "",
+                Place = o.Text("place") ?? "",
+                ByItself = o.Flag("byItself"),
+                Holds = o.Flag("holds"),
+                MissedAfter = o.Has("missedAfter") ? Forward(o, "missedAfter") : null,
+            },
             "tell-me" => new TellMeStep { Id = id, Body = o.Text("body") ?? "" },
             "change" => new ChangeStep { Id = id, Set = ReadChanges(o) },
             "fork" => ReadFork(o, id),
@@ -70,7 +81,7 @@ public static partial class ProgramFile
             "hand-over" => new HandOverStep { Id = id, Program = o.Needed("program") },
             "end" => new EndStep { Id = id },
             null => null,
-            _ => o.Unknown<Step>("kind", kind, "email, text, call, note, task, tell-me, change, fork, split, hand-over, end"),
+            _ => o.Unknown<Step>("kind", kind, "email, text, call, note, task, post, tell-me, change, fork, split, hand-over, end"),
         };
         var to = step is EmailStep or TextStep or NoteStep ? ReadTo(o) : null;
         var once = step?.Channel is not null && o.Flag("onePerHousehold");
@@ -88,6 +99,16 @@ public static partial class ProgramFile
                 To = to,
                 OnePerHousehold = once,
             };
+    }
+
+    private static Guid? ReadPicture(JsonObjectReader o)
+    {
+        if (o.Text("picture") is not { Length: > 0 } text)
+        {
+            return null;
+        }
+
+        return Guid.TryParse(text, out var picture) ? picture : o.Bad<Guid?>("picture", $"“{text}” is no picture of the practice; choose it on the program’s page.");
     }
 
     private static SendTo? ReadTo(JsonObjectReader o)

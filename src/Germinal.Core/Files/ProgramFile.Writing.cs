@@ -179,6 +179,16 @@ public static partial class ProgramFile
             case CallStep c:
                 o["slack"] = c.Slack.Text;
                 break;
+            case PostStep p:
+                Put(o, "picture", p.Picture?.ToString());
+                Put(o, "pictureWords", p.PictureWords.Length > 0 ? p.PictureWords : null);
+                Put(o, "place", p.Place.Length > 0 ? p.Place : null);
+                if (p.ByItself)
+                {
+                    o["byItself"] = true;
+                }
+
+                break;
             case ChangeStep c:
                 o["set"] = new JsonArray([.. c.Set.Select(s => (JsonNode)WriteChange(s))]);
                 break;

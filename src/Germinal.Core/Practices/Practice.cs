@@ -42,12 +42,22 @@ public sealed record Member(Guid Id, string Name, string Email)
         return false;
     }
 
-    /// <summary>How many calls they can make on a date (rule 9.4): none on a free day and while they are away; null for as many as there are.</summary>
-    public int? RoomOn(LocalDate date, WorkCalendar calendar) =>
-        IsAway(date) ? 0
-        : Capacity is not { } capacity ? null
-        : calendar.IsFree(date) ? 0
-        : capacity.GetValueOrDefault(date.DayOfWeek);
+    /// <summary>What their own calendars leave of the practice's hours, on days on which they take some; a day that is not in it is all theirs.</summary>
+    public IReadOnlyDictionary<LocalDate, FreeShare> Busy { get; init; } = FrozenDictionary<LocalDate, FreeShare>.Empty;
+
+    /// <summary>
+    /// How many calls they can make on a date (rule 9.4): none on a free day, while they are away, and where their own calendars leave no
+    /// minute; where those leave some of the day, that share. Null for as many as there are.
+    /// </summary>
+    public int? RoomOn(LocalDate date, WorkCalendar calendar)
+    {
+        var left = Busy.TryGetValue(date, out var share) ? share : (FreeShare?)null;
+        return IsAway(date) || left is { Free: <= 0 } ? 0
+            : Capacity is not { } capacity ? null
+            : calendar.IsFree(date) ? 0
+            : left is { } free ? free.OfRoom(capacity.GetValueOrDefault(date.DayOfWeek))
+            : capacity.GetValueOrDefault(date.DayOfWeek);
+    }
 
     /// <summary>How they sign letters, as HTML; empty: by their name.</summary>
     public string SignOff { get; init; } = "";

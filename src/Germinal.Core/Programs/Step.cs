@@ -50,6 +50,9 @@ public abstract record TaskStep : Step
 
     /// <summary>How long it may stand on the day sheet before it is closed as missed (rule 3.8); null: it stays.</summary>
     public Distance? MissedAfter { get; init; }
+
+    /// <summary>The kinds of such steps, as files and tables name them.</summary>
+    public static IReadOnlyList<string> Kinds { get; } = ["call", "note", "task", "post"];
 }
 
 /// <summary>An email.</summary>
@@ -144,6 +147,31 @@ public sealed record DoStep : TaskStep
 
     /// <inheritdoc/>
     public override IReadOnlyList<(string Key, string Text)> Templates => [("title", Title)];
+}
+
+/// <summary>Words and a picture for a public place, where a member puts them. It reaches nobody by itself.</summary>
+public sealed record PostStep : TaskStep
+{
+    /// <summary>Plain text with Liquid fields.</summary>
+    public required string Body { get; init; }
+
+    /// <summary>Its picture, among the practice's; null for none.</summary>
+    public Guid? Picture { get; init; }
+
+    /// <summary>What the picture shows, for those who do not see it.</summary>
+    public string PictureWords { get; init; } = "";
+
+    /// <summary>Where it is to stand, in the practice's words; empty where that is plain.</summary>
+    public string Place { get; init; } = "";
+
+    /// <summary>Whether the practice's gateway puts it there; else a member does.</summary>
+    public bool ByItself { get; init; }
+
+    /// <inheritdoc/>
+    public override string Kind => "post";
+
+    /// <inheritdoc/>
+    public override IReadOnlyList<(string Key, string Text)> Templates => [("body", Body)];
 }
 
 /// <summary>A message to the owner.</summary>

@@ -20,7 +20,7 @@ public sealed record WorkingHours(WorkCalendar Calendar, FrozenDictionary<IsoDay
     public bool AreOpen(Instant at)
     {
         var local = at.InZone(Zone);
-        return OpenOn(local.Date) is { } hours && at >= hours.Start && at < hours.End;
+        return On(local.Date) is { } hours && at >= hours.Start && at < hours.End;
     }
 
     /// <summary>How much of the time between two moments the practice was reached; nothing where the second is not after the first. No more than that of 400 days is counted.</summary>
@@ -35,7 +35,7 @@ public sealed record WorkingHours(WorkCalendar Calendar, FrozenDictionary<IsoDay
                 break;
             }
 
-            if (OpenOn(day) is { } hours)
+            if (On(day) is { } hours)
             {
                 var (start, end) = (Instant.Max(hours.Start, from), Instant.Min(hours.End, until));
                 waited += end > start ? end - start : Duration.Zero;
@@ -52,7 +52,7 @@ public sealed record WorkingHours(WorkCalendar Calendar, FrozenDictionary<IsoDay
         var day = from.InZone(Zone).Date;
         for (var looked = 0; looked < MostDays; looked++, day = day.PlusDays(1))
         {
-            if (OpenOn(day) is not { } hours)
+            if (On(day) is not { } hours)
             {
                 continue;
             }
@@ -75,7 +75,7 @@ public sealed record WorkingHours(WorkCalendar Calendar, FrozenDictionary<IsoDay
     }
 
     /// <summary>From when to when it is reached on a date; null where it is not.</summary>
-    private Interval? OpenOn(LocalDate date)
+    public Interval? On(LocalDate date)
     {
         if (!Calendar.IsWorkingDay(date) || !Hours.TryGetValue(date.DayOfWeek, out var hours))
         {

@@ -3,6 +3,8 @@ using Germinal.Core.Contact;
 using Germinal.Core.Practices;
 using Germinal.Core.Programs;
 using Germinal.Core.Time;
+using Germinal.Service.Clock;
+using Germinal.Service.Inquiries;
 using Germinal.Service.Letters;
 using Germinal.Service.Segments;
 using Germinal.Store;
@@ -40,6 +42,12 @@ public static class PracticeReading
             })
             .ToListAsync(stop);
         var absences = (await db.Absences.AsNoTracking().OrderBy(a => a.From).ToListAsync(stop)).ToLookup(a => a.MemberId, a => new Absence(a.From, a.Until));
+        var today = (await PracticeClock.NowAsync(db, stop)).InZone(LocalClock.Zone(row.ZoneId) ?? DateTimeZone.Utc).Date;
+        var hours = ReachedHours.Of(row.Settings, Read(row));
+        var yesterday = today.PlusDays(-1).AtStartOfDayInZone(hours.Zone).ToInstant();
+        var busy = (
+            await db.BusyTimes.AsNoTracking().Where(b => b.Until > yesterday).Select(b => new { b.MemberId, b.From, b.Until }).ToListAsync(stop)
+        ).ToLookup(b => b.MemberId, b => new Interval(b.From, b.Until));
         var practice = Read(
             row,
             [
@@ -48,6 +56,7 @@ public static class PracticeReading
                     Capacity = CapacityOf(m.Capacity),
                     SignOff = m.SignOff,
                     Absences = [.. absences[m.Id]],
+                    Busy = busy.Contains(m.Id) ? BusyDays.Of(hours, busy[m.Id]) : FrozenDictionary<LocalDate, FreeShare>.Empty,
                     DeputyId = m.DeputyId,
                     Photograph = m.PhotographId is { } picture ? $"/i/{picture}" : null,
                 }),

@@ -561,4 +561,21 @@ public sealed class Recorder(GerminalDb db, TouchEngine engine)
             stop
         );
     }
+
+    /// <summary>What began by a stage, or was refused one, was so by the stage's new name; nothing else of it changes.</summary>
+    /// <param name="db">A context of the practice.</param>
+    /// <param name="from">The old name, <c>Pipeline/Stage</c>.</param>
+    /// <param name="to">The new one.</param>
+    /// <param name="stop">Gives up.</param>
+    public static async Task CallStageOtherwiseAsync(GerminalDb db, string from, string to, CancellationToken stop)
+    {
+        await db.Database.ExecuteSqlAsync(
+            $"UPDATE runs SET cause = jsonb_set(cause, '{{detail}}', to_jsonb({to})) WHERE practice_id = {db.PracticeId} AND cause->>'kind' IN ('stage', 'stage-age') AND cause->>'detail' = {from}",
+            stop
+        );
+        await db.Database.ExecuteSqlAsync(
+            $"UPDATE refusals SET cause = jsonb_set(cause, '{{detail}}', to_jsonb({to})) WHERE practice_id = {db.PracticeId} AND cause->>'kind' IN ('stage', 'stage-age') AND cause->>'detail' = {from}",
+            stop
+        );
+    }
 }

@@ -4,7 +4,7 @@ using Microsoft.AspNetCore.DataProtection;
 
 namespace Germinal.Service.Engine;
 
-/// <summary>Passwords of a practice's own servers: sealed in the database with the installation's key, opened where they are used.</summary>
+/// <summary>Passwords of a practice's own servers, and addresses that are as good as one: sealed in the database with the installation's key, opened where they are used.</summary>
 public sealed class Secrets(IDataProtectionProvider protection)
 {
     private const int Connections = 4;
@@ -12,6 +12,19 @@ public sealed class Secrets(IDataProtectionProvider protection)
 
     /// <summary>A password as it is stored.</summary>
     public string Seal(string password) => protector.Protect(password);
+
+    /// <summary>What was sealed; null where this installation's key does not open it.</summary>
+    public string? Unseal(string sealedWords)
+    {
+        try
+        {
+            return protector.Unprotect(sealedWords);
+        }
+        catch (System.Security.Cryptography.CryptographicException)
+        {
+            return null;
+        }
+    }
 
     /// <summary>A practice's own server ready for use; null for none.</summary>
     public MailServer? Open(MailServerSettings? settings) =>

@@ -38,7 +38,10 @@ public static class MeetingTimes
         var away = (
             await db.Absences.AsNoTracking().Where(a => members.Contains(a.MemberId) && a.Until >= today).Select(a => new { a.MemberId, a.From, a.Until }).ToListAsync(stop)
         ).ToLookup(a => a.MemberId, a => (a.From, a.Until));
-        return pages.ToDictionary(p => p.Id, p => FreeTimes.Of(MeetingPages.HoursOf(p), practice.Calendar, [.. away[p.MemberId]], [.. met[p.MemberId]], practice.Zone, now));
+        var busy = (
+            await db.BusyTimes.AsNoTracking().Where(b => members.Contains(b.MemberId) && b.Until > now && b.From < until).Select(b => new { b.MemberId, b.From, b.Until }).ToListAsync(stop)
+        ).ToLookup(b => b.MemberId, b => new Taken(b.From, b.Until, IsMeeting: false));
+        return pages.ToDictionary(p => p.Id, p => FreeTimes.Of(MeetingPages.HoursOf(p), practice.Calendar, [.. away[p.MemberId]], [.. met[p.MemberId], .. busy[p.MemberId]], practice.Zone, now));
     }
 
     /// <summary>Keeps everybody else who would meet the same member waiting until the transaction ends: nobody gets a time that somebody has.</summary>

@@ -48,6 +48,8 @@ public sealed class PeopleMerge(GerminalDb db, TouchEngine engine, PeopleDesk de
         ("own_words", "touch_id", "person_id"),
         ("submissions", "id", "person_id"),
         ("own_mails", "id", "person_id"),
+        ("film_views", "id", "person_id"),
+        ("posts", "id", "person_id"),
         ("touches", "id", "reader_id"),
         ("messages", "touch_id", "about_id"),
     ];

@@ -1,6 +1,7 @@
 using System.Text.Json;
 using Germinal.Core.Files;
 using Germinal.Service.Clock;
+using Germinal.Service.Engine;
 using Germinal.Store;
 using Germinal.Store.Rows;
 using Microsoft.EntityFrameworkCore;
@@ -299,8 +300,7 @@ public static class StageNames
             await db.Acts.Where(a => a.Kind == "stage" && a.What == from).ExecuteUpdateAsync(u => u.SetProperty(a => a.What, to), stop);
             await InPairsAsync(db, "events", "data", ["stage", "left", "stood-in", "moved-to"], from, to, stop);
             await InPairsAsync(db, "messages", "links", ["opportunity"], from, to, stop);
-            await db.Database.ExecuteSqlAsync($"UPDATE runs SET cause = jsonb_set(cause, '{{detail}}', to_jsonb({to})) WHERE practice_id = {practice} AND cause->>'kind' IN ('stage', 'stage-age') AND cause->>'detail' = {from}", stop);
-            await db.Database.ExecuteSqlAsync($"UPDATE refusals SET cause = jsonb_set(cause, '{{detail}}', to_jsonb({to})) WHERE practice_id = {practice} AND cause->>'kind' IN ('stage', 'stage-age') AND cause->>'detail' = {from}", stop);
+            await Recorder.CallStageOtherwiseAsync(db, from, to, stop);
         }
 
         foreach (var (from, to) in names.Reasons)

@@ -70,7 +70,8 @@ public static class TaskReading
     {
         var (practice, settings) = await PracticeReading.LoadWithSettingsAsync(db, stop);
         var standsIn = CallDays.MemberOf(practice, null);
-        var rows = db.Tasks.AsNoTracking().Where(t => t.DoneAt != null == done);
+        // Posts are tasks too, and have a page of their own.
+        var rows = db.Tasks.AsNoTracking().Where(t => t.DoneAt != null == done && t.Kind != "post");
         if (member is { } whose)
         {
             // One that is nobody's is the owner's of whom it is about, and else falls to whoever stands in for the practice.

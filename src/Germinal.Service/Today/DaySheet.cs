@@ -6,7 +6,9 @@ using Germinal.Core.Messages;
 using Germinal.Core.Programs;
 using Germinal.Core.Time;
 using Germinal.Service.Engine;
+using Germinal.Service.Letters;
 using Germinal.Service.People;
+using Germinal.Service.Posts;
 using Germinal.Service.Tasks;
 using Germinal.Store;
 using Germinal.Store.Rows;
@@ -24,6 +26,7 @@ namespace Germinal.Service.Today;
 /// <param name="MemberId">On whose sheet it is; null for nobody's.</param>
 /// <param name="MovedHere">Whether a member has moved it to this day.</param>
 /// <param name="InsteadOf">Who would make it if they were not away; null for whoever's it is.</param>
+/// <param name="Post">Of a post, what is to be put where; null for anything else.</param>
 public sealed record CallDto(
     Guid TouchId,
     string Kind,
@@ -41,8 +44,18 @@ public sealed record CallDto(
     bool OverCapacity,
     Guid? MemberId,
     bool MovedHere,
-    string? InsteadOf
+    string? InsteadOf,
+    PostOnSheet? Post
 );
+
+/// <summary>What is to be put where.</summary>
+/// <param name="Words">The words.</param>
+/// <param name="Picture">Where its picture is; null for none.</param>
+/// <param name="PictureWords">What the picture shows.</param>
+/// <param name="Place">Where it is to stand; empty where that is plain.</param>
+/// <param name="ByItself">Whether the gateway puts it there.</param>
+/// <param name="Problem">What the gateway said last, where it would not have it; null for nothing.</param>
+public sealed record PostOnSheet(string Words, string? Picture, string PictureWords, string Place, bool ByItself, string? Problem);
 
 /// <summary>A message that goes out today or tomorrow. Status: planned, held, or skipped by what is known now.</summary>
 /// <param name="Kind">email or text.</param>
@@ -99,6 +112,13 @@ public static class DaySheet
     private const int MostPlaced = 5000;
     private const int LettersShown = 240;
 
+    private static PostOnSheet PostOf(PostRow post) =>
+        new(post.Words, OwnPictures.AddressOf(post.PictureId), post.PictureWords, post.Place, post.ByItself, post.LastAnswer.Length > 0 ? post.LastAnswer : null);
+
+    /// <summary>A program's post is as the step says, until it is written down.</summary>
+    private static PostOnSheet PostOf(PostStep step, string words, PostRow? kept) =>
+        kept is not null ? PostOf(kept) : new(words, OwnPictures.AddressOf(step.Picture), step.PictureWords, step.Place, step.ByItself, null);
+
     /// <summary>When the sheet's two days end: today and tomorrow, on the practice's clock.</summary>
     public static (Instant Today, Instant Tomorrow) EndsOf(Instant now, DateTimeZone zone)
     {
@@ -131,7 +151,7 @@ public static class DaySheet
         }
 
         var open = touches.Where(t =>
-                (t.Kind == "call" || t.Kind == "note" || t.Kind == "task")
+                TaskStep.Kinds.Contains(t.Kind)
                 && (t.Status == TouchStatus.Open || (t.Status == TouchStatus.Planned && t.Due < tomorrow && !t.Held))
             );
         var (calls, placed, later) = await PlaceCallsAsync(
@@ -210,6 +230,7 @@ public static class DaySheet
         var runIds = calls.Select(c => c.RunId).ToList();
         var starts = await db.Runs.AsNoTracking().Where(r => runIds.Contains(r.Id)).ToDictionaryAsync(r => r.Id, r => r.StartedAt, stop);
         var liquid = (LiquidLetters)engine.Templates;
+        var posts = await PostShelf.OfAsync(db, [.. calls.Where(t => t.Kind == "post").Select(t => t.Id), .. own.Where(t => t.Kind == "post").Select(t => t.Id)], stop);
         PersonRef Ref(Guid id) => new(id, facts[id].Name);
 
         var callDtos = calls
@@ -236,7 +257,8 @@ public static class DaySheet
                     placed.TryGetValue(t.Id, out var place) && place.OverCapacity,
                     place?.MemberId ?? CallDays.MemberOf(engine.Practice, person.OwnerId),
                     t.MovedTo is not null,
-                    InsteadOf(engine, place, person.OwnerId)
+                    InsteadOf(engine, place, person.OwnerId),
+                    StepOf(engine, t) is PostStep step ? PostOf(step, PostDesk.WordsOf(engine, step, person, now), posts.GetValueOrDefault(t.Id)) : null
                 );
             })
             .Concat(
@@ -261,7 +283,8 @@ public static class DaySheet
                         false,
                         t.MemberId ?? CallDays.MemberOf(engine.Practice, person?.OwnerId),
                         false,
-                        null
+                        null,
+                        posts.TryGetValue(t.Id, out var post) ? PostOf(post) : null
                     );
                 })
             )

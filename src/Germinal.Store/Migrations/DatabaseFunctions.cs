@@ -5,7 +5,7 @@ namespace Germinal.Store.Migrations;
 /// <summary>What the database does by itself: functions that rules are asked with, and triggers.</summary>
 internal static class DatabaseFunctions
 {
-    /// <summary>The tables whose changes a page may show (<c>src/web/src/app/changes.ts</c> says what each means for it).</summary>
+    /// <summary>The tables of the first migration whose changes a page may show; later ones say theirs themselves (<c>src/web/src/app/changes.ts</c> says what each means for it).</summary>
     private static readonly string[] Told =
     [
         "absences",
@@ -117,7 +117,13 @@ internal static class DatabaseFunctions
             CREATE TRIGGER tell_update AFTER UPDATE ON clock FOR EACH STATEMENT EXECUTE FUNCTION tell_all();
             """
         );
-        foreach (var table in Told)
+        Tell(migration, Told);
+    }
+
+    /// <summary>Whatever changes in these tables is told to the pages that are open.</summary>
+    public static void Tell(MigrationBuilder migration, params string[] tables)
+    {
+        foreach (var table in tables)
         {
             foreach (var (when, rows) in Changes)
             {

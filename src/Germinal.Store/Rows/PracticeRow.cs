@@ -159,6 +159,9 @@ public sealed class PracticeSettings
     /// <summary>A mailbox read for answers; null: only the installation's own listener.</summary>
     public MailServerSettings? MailIn { get; set; }
 
+    /// <summary>Where posts go by themselves; null for nowhere.</summary>
+    public PostGatewaySettings? PostGateway { get; set; }
+
     /// <summary>Months after which events that nothing needs are forgotten; 0: never.</summary>
     public int KeepEventsMonths { get; set; }
 
@@ -315,6 +318,16 @@ public sealed class MailServerSettings
 
     /// <summary>Sealed with the installation's key; never handed out.</summary>
     public string SealedPassword { get; set; } = "";
+}
+
+/// <summary>A gateway to public places.</summary>
+public sealed class PostGatewaySettings
+{
+    /// <summary>With a slash at its end.</summary>
+    public string Address { get; set; } = "";
+
+    /// <summary>Sealed with the installation's key; never handed out. Empty for none.</summary>
+    public string SealedToken { get; set; } = "";
 }
 
 /// <summary>A pipeline and its stages in order.</summary>

@@ -1,6 +1,7 @@
 using System.Security.Cryptography;
 using Germinal.Channels.Calendars;
 using Germinal.Channels.Letters;
+using Germinal.Core.Programs;
 using Germinal.Core.Contact;
 using Germinal.Core.Engine;
 using Germinal.Service.Clock;
@@ -73,7 +74,7 @@ public static class CalendarFeed
         var touches = await db
             .Touches.AsNoTracking()
             .Where(t =>
-                (t.Kind == "call" || t.Kind == "task" || t.Kind == "note")
+                TaskStep.Kinds.Contains(t.Kind)
                 && (t.Status == TouchStatus.Open || t.Status == TouchStatus.Planned)
                 && t.Due < until
                 && own.Any(p => p.Id == t.PersonId)

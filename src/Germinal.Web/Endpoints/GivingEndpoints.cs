@@ -2,6 +2,7 @@ using Germinal.Core.Contact;
 using Germinal.Core.Messages;
 using Germinal.Core.Practices;
 using Germinal.Core.Time;
+using Germinal.Service.Letters;
 using Germinal.Service;
 using Germinal.Service.Clock;
 using Germinal.Service.Incoming;

@@ -1,5 +1,6 @@
 using Germinal.Channels;
 using Germinal.Core.Time;
+using Germinal.Service.Letters;
 using Germinal.Service;
 using Germinal.Service.Clock;
 using Germinal.Service.Engine;

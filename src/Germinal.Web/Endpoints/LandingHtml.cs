@@ -1,6 +1,7 @@
 using System.Text.RegularExpressions;
 using Germinal.Channels;
 using Germinal.Channels.Letters;
+using Germinal.Service.Letters;
 using Germinal.Store.Rows;
 
 namespace Germinal.Web.Endpoints;

@@ -570,6 +570,14 @@ public static class PersonEndpoints
             .Take(PastAtOnce + 1)
             .ToListAsync(stop);
 
+        var watched = await db
+            .FilmViews.AsNoTracking()
+            .Where(v => v.PersonId == id && v.At < until)
+            .Join(db.Films, v => v.FilmId, f => f.Id, (v, f) => new { View = v, Film = f })
+            .OrderByDescending(v => v.View.At)
+            .Take(PastAtOnce + 1)
+            .ToListAsync(stop);
+
         var facts = (await FactsReading.WithDetailsAsync(db, [row], stop, engine))[id];
         var others = await OthersAsync(db, id, touches, engine, stop);
         (string Title, string? Beside) Said(TouchRow t)
@@ -624,6 +632,7 @@ public static class PersonEndpoints
             .Concat(runs.Where(r => r.StartedAt < until).Select(r => (At: r.StartedAt, Rank: 2, Line: ThreadLines.Started(r, names, zone, starts[r.StartedAt].FirstOrDefault()))))
             .Concat(runs.Where(r => r.EndedAt is { } end && end < until).Select(r => (At: r.EndedAt!.Value, Rank: 4, Line: ThreadLines.Ended(r, names) with { Event = Taking("run", r.Id) })))
             .Concat(refusals.Select(r => (r.At, Rank: 2, Line: ThreadLines.Refused(r, names))))
+            .Concat(watched.Select(w => (w.View.At, Rank: 1, Line: ThreadLines.Watched(w.View, w.Film))))
             .OrderByDescending(l => l.At)
             .ThenByDescending(l => l.Rank)
             .ToList();

@@ -226,6 +226,7 @@ public static class PracticeEndpoints
             ClientMonths = old.ClientMonths,
             FallbackSender = old.FallbackSender,
             Pipelines = old.Pipelines,
+            PostGateway = old.PostGateway,
             DateOrder = old.DateOrder,
             PhoneRegion = old.PhoneRegion,
             Reached = old.Reached,

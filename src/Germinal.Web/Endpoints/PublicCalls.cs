@@ -48,7 +48,7 @@ public static class PublicCalls
     }
 
     /// <summary>The pages of ours that are shown as their reader's.</summary>
-    private static readonly string[] Personal = [PublicForms.Root, PublicMeetings.Root, PublicLandings.Root];
+    private static readonly string[] Personal = [PublicForms.Root, PublicMeetings.Root, PublicLandings.Root, PublicFilms.Root];
 
     /// <summary>Whether a path is that of a page that is shown as its reader's.</summary>
     internal static bool IsPersonal(string path) =>

@@ -1,4 +1,5 @@
 using Germinal.Channels.Letters;
+using Germinal.Service.Letters;
 using Germinal.Service;
 using Germinal.Service.Clock;
 using Germinal.Store;

@@ -130,7 +130,7 @@ public static class TaskEndpoints
 
     private static async Task<Results<NoContent, NotFound, ValidationProblem>> Change(Guid id, OwnTaskBody body, GerminalDb db, CancellationToken stop)
     {
-        if (await OpenAsync(db, id, stop) is not { } row)
+        if (await OpenAsync(db, id, stop) is not { Kind: not "post" } row)
         {
             return TypedResults.NotFound();
         }
@@ -153,7 +153,7 @@ public static class TaskEndpoints
 
     /// <summary>Takes an open task out; of one that comes again, it does not any more.</summary>
     private static async Task<Results<NoContent, NotFound>> TakeOut(Guid id, GerminalDb db, CancellationToken stop) =>
-        await db.Tasks.Where(t => t.Id == id && t.DoneAt == null).ExecuteDeleteAsync(stop) == 1 ? TypedResults.NoContent() : TypedResults.NotFound();
+        await db.Tasks.Where(t => t.Id == id && t.DoneAt == null && t.Kind != "post").ExecuteDeleteAsync(stop) == 1 ? TypedResults.NoContent() : TypedResults.NotFound();
 
     private static async Task<Results<NoContent, NotFound, ValidationProblem>> Give(Guid id, GiveTaskBody body, GerminalDb db, Caller caller, CancellationToken stop)
     {

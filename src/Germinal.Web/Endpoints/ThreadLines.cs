@@ -3,8 +3,10 @@ using Germinal.Core.Contact;
 using Germinal.Core.Engine;
 using Germinal.Core.Practices;
 using Germinal.Core.Programs;
+using Germinal.Core.Results;
 using Germinal.Core.Time;
 using Germinal.Service.Engine;
+using Germinal.Service.Films;
 using Germinal.Service.People;
 using Germinal.Store.Rows;
 using NodaTime;
@@ -216,6 +218,10 @@ internal static class ThreadLines
         return new ThreadLine($"c{t.TouchId:N}", at.Iso(), t.Step.Kind, title, null, status, t.TouchId, t.Program.Definition.Name, null, Beside: beside);
     }
 
+    /// <summary>What somebody saw of a film.</summary>
+    public static ThreadLine Watched(FilmViewRow view, FilmRow film) =>
+        new($"f{view.Id}", view.At.Iso(), "film", $"Watched “{film.Name}”", $"{Stretches.Words(view.Seen)}, of {Stretches.Clock(FilmShelf.SecondsOf(film))}", null, null, null, null);
+
     /// <summary>A meeting that is to come.</summary>
     public static ThreadLine Meeting(AppointmentRow a) =>
         new($"a{a.Id:N}", a.At.Iso(), "appointment", $"Appointment “{a.Type}”", a.Place, null, null, null, null);
@@ -229,6 +235,7 @@ internal static class ThreadLines
             TextStep t => t.Body,
             NoteStep n => $"Note: {n.Body}",
             DoStep d => d.Title,
+            PostStep p => $"Post: {p.Body}",
             TellMeStep m => $"To the owner: {m.Body}",
             HandOverStep h => $"Goes on with “{h.Program}”",
             EndStep => "The program ends",

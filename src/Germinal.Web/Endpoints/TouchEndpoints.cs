@@ -8,6 +8,7 @@ using Germinal.Service.Clock;
 using Germinal.Service.Engine;
 using Germinal.Service.Inquiries;
 using Germinal.Service.People;
+using Germinal.Service.Posts;
 using Germinal.Service.Programs;
 using Germinal.Service.Today;
 using Germinal.Store;
@@ -56,7 +57,7 @@ public sealed record ProofState(bool Read, bool Waits, bool Reworded);
 /// <summary>One touch: its why and its message; holding, dropping, and how a call ended.</summary>
 public static class TouchEndpoints
 {
-    private static readonly string[] TaskKinds = ["call", "note", "task"];
+    private static IReadOnlyList<string> TaskKinds => TaskStep.Kinds;
 
     public sealed record DoneBody([AtMost(Lengths.Name)] string Outcome, [AtMost(Lengths.Remark)] string? Remark = null, NextBody? Next = null);
 
@@ -228,7 +229,7 @@ public static class TouchEndpoints
     private static string Heading(string kind, string status) =>
         (kind, status) switch
         {
-            ("call" or "note" or "task", _) => $"Why this {kind}",
+            ("call" or "note" or "task" or "post", _) => $"Why this {kind}",
             (_, "sent") => "Why it went",
             (_, "planned" or "handing") => "Why it is coming",
             (_, "held") => "Why it waits",
@@ -351,6 +352,7 @@ public static class TouchEndpoints
         DoneBody body,
         GerminalDb db,
         ActNow acts,
+        ProgramDesk programs,
         Caller caller,
         CancellationToken stop
     )
@@ -365,6 +367,12 @@ public static class TouchEndpoints
         if (said.Problem is { } problem)
         {
             return problem;
+        }
+
+        if (touch.Kind == "post")
+        {
+            // What stood there is shown in the feed, filled as it was.
+            await PostDesk.KeepTouchesAsync(db, await programs.EngineAsync(db, stop), id, await PracticeClock.NowAsync(db, stop), stop);
         }
 
         var done = await acts.TakeAsync(

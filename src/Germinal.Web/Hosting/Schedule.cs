@@ -3,6 +3,8 @@ using Germinal.Service.Engine;
 using Germinal.Service.Forms;
 using Germinal.Service.Import;
 using Germinal.Service.Incoming;
+using Germinal.Service.Meetings;
+using Germinal.Service.Posts;
 using Germinal.Store;
 using Microsoft.EntityFrameworkCore;
 using Quartz;
@@ -17,6 +19,7 @@ internal static class Schedule
         services.AddQuartz(q =>
         {
             q.ScheduleJob<ReadingMailboxes>(t => t.WithIdentity("reading-mailboxes").WithCronSchedule("0 * * * * ?"));
+            q.ScheduleJob<GoingOutside>(t => t.WithIdentity("going-outside").WithCronSchedule("20 * * * * ?"));
             q.ScheduleJob<Forgetting>(t => t.WithIdentity("forgetting").WithCronSchedule("0 40 2 * * ?"));
         });
         services.AddQuartzHostedService(o => o.WaitForJobsToComplete = true);
@@ -36,6 +39,18 @@ internal static class Schedule
             {
                 await reader.ReadAllAsync(cancellationToken);
             }
+        }
+    }
+
+    /// <summary>Reads what stands elsewhere and is due, members' own calendars and feeds, and hands posts to gateways. Workers side by side take different ones.</summary>
+    [DisallowConcurrentExecution]
+    internal sealed class GoingOutside(OwnCalendars calendars, IdeaDesk ideas, PostHanding posts) : IJob
+    {
+        public async ValueTask Execute(IJobExecutionContext context, CancellationToken cancellationToken = default)
+        {
+            await posts.HandDueAsync(cancellationToken);
+            await calendars.ReadDueAsync(null, cancellationToken);
+            await ideas.ReadDueAsync(cancellationToken);
         }
     }
 

@@ -12,7 +12,7 @@ internal sealed class SecurityHeaders(RequestDelegate next)
     private const string FormPolicy = Own + "frame-ancestors *";
 
     private const string Own =
-        "default-src 'none'; script-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data: http: https:; font-src 'self'; connect-src 'self'; frame-src 'self'; form-action 'self'; base-uri 'none'; ";
+        "default-src 'none'; script-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data: http: https:; font-src 'self'; media-src 'self' blob:; connect-src 'self'; frame-src 'self'; form-action 'self'; base-uri 'none'; ";
 
     public Task InvokeAsync(HttpContext context)
     {

@@ -24,18 +24,21 @@ internal static class Uploads
     /// <param name="stop">Gives up.</param>
     public static async Task<(byte[] Bytes, ValidationProblem? Problem)> ReadAsync(IFormFile file, int mostMegabytes, string instead, CancellationToken stop)
     {
-        if (file.Length == 0)
+        if (SizeProblem(file, mostMegabytes, instead) is { } problem)
         {
-            return ([], Problems.Field("file", "The file is empty."));
-        }
-
-        if (file.Length > mostMegabytes * Megabyte)
-        {
-            return ([], Problems.Field("file", string.Create(System.Globalization.CultureInfo.InvariantCulture, $"The file is {file.Length / (double)Megabyte:0.0} MB; {mostMegabytes} MB is the most. {instead}")));
+            return ([], problem);
         }
 
         using var memory = new MemoryStream();
         await file.CopyToAsync(memory, stop);
         return (memory.ToArray(), null);
     }
+
+    /// <summary>What is wrong with a file's size; null where nothing is.</summary>
+    /// <inheritdoc cref="ReadAsync(IFormFile, int, string, CancellationToken)"/>
+    public static ValidationProblem? SizeProblem(IFormFile file, int mostMegabytes, string instead) =>
+        file.Length == 0 ? Problems.Field("file", "The file is empty.")
+        : file.Length > (long)mostMegabytes * Megabyte
+            ? Problems.Field("file", string.Create(System.Globalization.CultureInfo.InvariantCulture, $"The file is {file.Length / (double)Megabyte:0.0} MB; {mostMegabytes} MB is the most. {instead}"))
+        : null;
 }

@@ -28,6 +28,9 @@ const InquiriesPage = lazy(() => import('../features/inquiries/InquiriesPage'));
 const TasksPage = lazy(() => import('../features/tasks/TasksPage'));
 const TaskSetsPage = lazy(() => import('../features/tasks/TaskSetsPage'));
 const ProofPage = lazy(() => import('../features/proof/ProofPage'));
+const PostsPage = lazy(() => import('../features/posts/PostsPage'));
+const IdeasPage = lazy(() => import('../features/posts/IdeasPage'));
+const FilmsPage = lazy(() => import('../features/films/FilmsPage'));
 const StagesPage = lazy(() => import('../features/pipeline/StagesPage'));
 const OutcomesPage = lazy(() => import('../features/practice/OutcomesPage'));
 const GivingPage = lazy(() => import('../features/inquiries/GivingPage'));
@@ -138,6 +141,9 @@ function Inside({ session }: { session: Session }) {
             <Route path="/practice" element={<PracticePage />} />
             <Route path="/practice/calls" element={<OutcomesPage />} />
             <Route path="/pipeline/stages" element={<StagesPage />} />
+            <Route path="/posts" element={<PostsPage />} />
+            <Route path="/posts/ideas" element={<IdeasPage />} />
+            <Route path="/letters/films" element={<FilmsPage />} />
             <Route path="/letters" element={<LetterList />} />
             <Route path="/letters/offers" element={<OffersPage />} />
             <Route path="/letters/figures" element={<FiguresPage />} />

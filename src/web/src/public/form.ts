@@ -2,6 +2,7 @@
  * The script of a public form's page. The page works without it; with it, questions come and go with the answers before them, moments are said, and
  * times chosen, in the reader's own zone, a page that frames it knows its height, and the work is done that makes sending by the thousand dear.
  */
+import { tellSeen } from './film';
 import { followAnswers } from './followAnswers';
 import { timesHere } from './times';
 import { workFor } from './work';
@@ -26,6 +27,9 @@ if (form) {
     });
   }
 }
+
+const film = document.querySelector<HTMLVideoElement>('#film');
+if (film) tellSeen(film);
 
 for (const times of document.querySelectorAll<HTMLElement>('.times')) timesHere(times);
 

@@ -5,7 +5,7 @@
 export type Mark = { day: number; kind: string; state?: 'past' | 'coming' | 'trouble'; title?: string; weight?: number };
 
 /** What reaches somebody, or leads them on; forks, changes and words to the owner are read in the sentences. */
-const drawn = new Set(['email', 'text', 'call', 'note', 'task', 'hand-over']);
+const drawn = new Set(['email', 'text', 'call', 'note', 'task', 'post', 'hand-over']);
 
 /** From which day to which a line reaches. */
 export type Scale = { first: number; last: number };
@@ -130,6 +130,12 @@ function Shape({ mark, x, y }: { mark: Mark; x: number; y: number }) {
         {title}
       </circle>
     );
+  if (mark.kind === 'post')
+    return (
+      <path d={`M${x - 4} ${y + 3.5} L${x} ${y - 4} L${x + 4} ${y + 3.5} Z`} fill="var(--paper)" stroke={color} strokeWidth="1.4">
+        {title}
+      </path>
+    );
   if (mark.kind === 'note' || mark.kind === 'task')
     return (
       <rect
@@ -163,6 +169,8 @@ export function StepMark({ kind, color = 'var(--ink)' }: { kind: string; color?:
         <circle cx="6" cy="9" r="4" fill={color} />
       ) : kind === 'text' ? (
         <circle cx="6" cy="9" r="3.6" fill="none" stroke={color} strokeWidth="1.8" />
+      ) : kind === 'post' ? (
+        <path d="M2 12.5 L6 5 L10 12.5 Z" fill="none" stroke={color} strokeWidth="1.4" />
       ) : kind === 'note' || kind === 'task' ? (
         <rect x="2.5" y="5.5" width="7" height="7" fill={kind === 'note' ? color : 'none'} stroke={color} strokeWidth="1.4" />
       ) : null}

@@ -6,6 +6,7 @@ const rooms = [
   ['/letters/offers', 'Offers'],
   ['/letters/figures', 'Figures'],
   ['/letters/files', 'Files'],
+  ['/letters/films', 'Films'],
   ['/letters/pages', 'Pages'],
 ] as const;
 

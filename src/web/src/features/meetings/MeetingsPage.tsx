@@ -9,6 +9,7 @@ import { useKeys } from '../../ui/keys';
 import { said } from '../../ui/undo';
 import { count, moment } from '../../ui/when';
 import { MeetingWords } from './MeetingWords';
+import { OwnCalendars } from './OwnCalendars';
 
 export type Meeting = Schemas['MeetingPageDto'];
 
@@ -69,6 +70,7 @@ export default function MeetingsPage() {
           error={save.variables?.page.id === p.id ? save.error : null}
         />
       ))}
+      <OwnCalendars />
     </DayPage>
   );
 }

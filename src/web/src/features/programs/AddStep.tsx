@@ -10,6 +10,7 @@ const kinds: [Step['kind'], string][] = [
   ['call', 'a call'],
   ['note', 'a note'],
   ['task', 'a task'],
+  ['post', 'a post for a public place'],
   ['tell-me', 'a message to the owner'],
   ['change', 'a change of tag, list or stage'],
   ['fork', 'a fork: one thing if they did something, another if not'],
@@ -44,6 +45,7 @@ export function newStep(kind: Step['kind'], steps: Step[], before: Step[]): Step
       return { ...base, kind, title: '' };
     case 'text':
     case 'note':
+    case 'post':
     case 'tell-me':
       return { ...base, kind, body: '' };
     case 'change':

@@ -4,6 +4,7 @@ import { span } from '../../ui/span';
 import { useNames } from '../rules/useNames';
 import { AddStep } from './AddStep';
 import { SpanForm, TextForm } from './forms';
+import { PostWords } from './PostWords';
 import { usePen } from './pen';
 import { type Step, sayChange, sayQuestion, stepName } from './programFile';
 import { Say, SayList } from './Say';
@@ -20,14 +21,14 @@ type Props = {
   pointer: string;
 };
 
-const verbs = { text: 'Text', note: 'Note', task: 'Task', 'tell-me': 'Tell the owner' };
-const things = { text: 'text', note: 'note', task: 'task', 'tell-me': 'message to the owner' };
+const verbs = { text: 'Text', note: 'Note', task: 'Task', post: 'Post', 'tell-me': 'Tell the owner' };
+const things = { text: 'text', note: 'note', task: 'task', post: 'post', 'tell-me': 'message to the owner' };
 
 /** The sentence of a step that is neither a letter, a call nor a going on. */
 export function OtherStep({ step, when, kind, pointer }: Props) {
   const { set, person, personId, steps } = usePen();
   const names = useNames();
-  if (step.kind === 'text' || step.kind === 'note' || step.kind === 'tell-me' || step.kind === 'task') {
+  if (step.kind === 'text' || step.kind === 'note' || step.kind === 'tell-me' || step.kind === 'task' || step.kind === 'post') {
     const words = step.kind === 'task' ? step.title : step.body;
     return (
       <>
@@ -45,9 +46,9 @@ export function OtherStep({ step, when, kind, pointer }: Props) {
             />
           )}
         </Say>
-        ”.{' '}
-        {(step.kind === 'note' || step.kind === 'task') && (
-          <Holds step={step} done={step.kind === 'note' ? 'it is posted' : 'it is done'} />
+        ”. {step.kind === 'post' && <PostWords step={step} />}
+        {(step.kind === 'note' || step.kind === 'task' || step.kind === 'post') && (
+          <Holds step={step} done={{ note: 'it is posted', task: 'it is done', post: 'it stands there' }[step.kind]} />
         )}
       </>
     );

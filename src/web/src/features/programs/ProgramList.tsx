@@ -184,6 +184,7 @@ const kindNames: Record<string, [one: string, many: string]> = {
   call: ['call', 'calls'],
   note: ['note', 'notes'],
   task: ['task', 'tasks'],
+  post: ['post', 'posts'],
   'tell-me': ['word to the owner', 'words to the owner'],
   change: ['change', 'changes'],
   fork: ['fork', 'forks'],

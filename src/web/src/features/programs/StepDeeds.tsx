@@ -22,7 +22,11 @@ export function StepDeeds({ program, step, deed, zone, now }: { program: string;
     ['opened', step.kind === 'email' ? deed.opened : 0, 'opened'],
     ['followed', deed.followed, 'followed a link'],
     ['answered', deed.answered, 'answered'],
-    ['waiting', deed.waiting, step.kind === 'call' || step.kind === 'note' || step.kind === 'task' ? 'to come or to do' : 'waiting now'],
+    [
+      'waiting',
+      deed.waiting,
+      step.kind === 'call' || step.kind === 'note' || step.kind === 'task' || step.kind === 'post' ? 'to come or to do' : 'waiting now',
+    ],
   ];
   const some = all.filter(([, n]) => n > 0);
   if (some.length === 0) return null;

@@ -397,7 +397,7 @@ function Sentence({ step, index, pointer, inside }: { step: Step; index: number;
  * Whether what follows waits until somebody has done the step (pressed, it is the other way round), and after how long on the day
  * sheet it is missed.
  */
-export function Holds({ step, done }: { step: Extract<Step, { kind: 'call' | 'note' | 'task' }>; done: string }) {
+export function Holds({ step, done }: { step: Extract<Step, { kind: 'call' | 'note' | 'task' | 'post' }>; done: string }) {
   const { set } = usePen();
   return (
     <>

@@ -269,7 +269,7 @@ function Moment({
           <p className="text-small text-soft">Or go on: they do nothing.</p>
         </>
       )}
-      {came && (line.kind === 'call' || line.kind === 'note' || line.kind === 'task') && (
+      {came && (line.kind === 'call' || line.kind === 'note' || line.kind === 'task' || line.kind === 'post') && (
         <form
           className="mt-2"
           onSubmit={(e) => {

@@ -121,6 +121,7 @@ const things: Record<Step['kind'], string> = {
   call: 'the call',
   note: 'the note',
   task: 'the task',
+  post: 'the post',
   'tell-me': 'the message to the owner',
   change: 'the change',
   fork: 'the fork',

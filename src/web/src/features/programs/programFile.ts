@@ -123,11 +123,15 @@ export type Step = StepBase &
     | { kind: 'tell-me'; body: string }
     | ({ kind: 'note'; body: string; holds?: boolean; missedAfter?: string } & Message)
     | { kind: 'task'; title: string; holds?: boolean; missedAfter?: string }
+    | ({ kind: 'post'; body: string; holds?: boolean; missedAfter?: string } & PostPlace)
     | { kind: 'change'; set: Change | Change[] }
     | { kind: 'fork'; if: Question; within?: string; then: Step[]; else?: Step[] }
     | { kind: 'split'; passages: { share: number; steps: Step[] }[] }
     | { kind: 'end' }
   );
+
+/** Where a post is to stand, with which picture, and who puts it there. */
+type PostPlace = { picture?: string; pictureWords?: string; place?: string; byItself?: boolean };
 
 export type ReachingStep = Extract<Step, { kind: 'email' | 'text' | 'call' | 'note' }>;
 

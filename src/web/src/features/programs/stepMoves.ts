@@ -114,7 +114,7 @@ export function paste(steps: Step[], after: string | undefined, copied: Step[]):
   return { steps: put(steps, place, fresh), ids: fresh.map((s) => s.id) };
 }
 
-const kinds = new Set<string>(['email', 'text', 'call', 'note', 'task', 'tell-me', 'change', 'fork', 'split', 'hand-over', 'end']);
+const kinds = new Set<string>(['email', 'text', 'call', 'note', 'task', 'post', 'tell-me', 'change', 'fork', 'split', 'hand-over', 'end']);
 
 /** Longer than any program is. */
 const longest = 2_000_000;

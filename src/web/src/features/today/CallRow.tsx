@@ -2,6 +2,7 @@ import { useState } from 'react';
 import type { Schemas } from '../../api/client';
 import { Button, Dial } from '../../ui/bits';
 import { daysBetween, moment, sinceDay, time } from '../../ui/when';
+import { PostActs, PostPicture } from '../posts/PostActs';
 import { endingsOf, nameOf, type Outcomes } from './callEndings';
 import { MoveCall } from './MoveCall';
 import { type Next, NextStep, usualNext } from './NextStep';
@@ -76,13 +77,24 @@ export function CallRow({
       </div>
       {on && (
         <>
-          <p className="mt-2 mb-0.5 max-w-[56ch] font-serif">“{call.script}”</p>
+          {call.post ? (
+            <>
+              <p className="mt-2 mb-0.5 max-w-[56ch] font-serif whitespace-pre-line">{call.post.words}</p>
+              <PostPicture post={call.post} />
+              {call.post.place && <p className="text-small text-soft">for {call.post.place}</p>}
+              {call.post.byItself && !call.post.problem && <p className="text-small text-soft">it goes by itself</p>}
+              {call.post.problem && <p className="text-small text-ember">{call.post.problem}</p>}
+            </>
+          ) : (
+            <p className="mt-2 mb-0.5 max-w-[56ch] font-serif">“{call.script}”</p>
+          )}
           {call.lastSent && call.lastSentAt && (
             <p className="text-small text-soft">
               Last sent: “{call.lastSent}”, {moment(call.lastSentAt, zone, now)}
             </p>
           )}
           <div className="flex flex-wrap gap-3.5 pt-1.5">
+            {call.post && <PostActs post={call.post} keys />}
             {endingsOf(call, outcomes).map((outcome, i) => (
               <Button key={outcome} onClick={() => choose(outcome)} disabled={busy} aria-pressed={ending === outcome}>
                 <kbd>{i + 1}</kbd> {worded(outcome)}

@@ -12,6 +12,7 @@ import { StepMark } from '../../ui/TouchLine';
 import { said } from '../../ui/undo';
 import { count, dayName, daysBetween, longDay, moment, nearDay, time } from '../../ui/when';
 import { saidDropped } from '../people/acts';
+import { copyWords } from '../posts/PostActs';
 import { reopenTask } from '../tasks/acts';
 import { TouchMargin } from '../touches/TouchMargin';
 import { CallMargin } from './CallMargin';
@@ -277,6 +278,7 @@ function Sheet({ day, whose, setWhose }: { day: Day; whose: string; setWhose: (w
     h: () => item?.going && mark.mutate({ row: markedOf(item.going), how: item.going.held ? 'release' : 'hold' }),
     d: () => item?.going && mark.mutate({ row: markedOf(item.going), how: 'drop' }),
     m: () => item?.call && setMoving(item.key),
+    c: () => item?.call?.post && copyWords(item.call.post.words),
     ...Object.fromEntries(
       Array.from({ length: 9 }, (_, i) => [
         String(i + 1),
@@ -347,8 +349,8 @@ function Sheet({ day, whose, setWhose }: { day: Day; whose: string; setWhose: (w
         title="Calls"
         note={
           <>
-            {day.calls.length > 0 && 'in the order to make them; notes and tasks among them · '}
-            <Link to="/tasks">all tasks</Link>
+            {day.calls.length > 0 && 'in the order to make them; notes, posts and tasks among them · '}
+            <Link to="/tasks">all tasks</Link> · <Link to="/posts">posts</Link>
           </>
         }
       />

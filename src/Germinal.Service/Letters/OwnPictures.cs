@@ -1,10 +1,10 @@
 using Germinal.Store;
 using Microsoft.EntityFrameworkCore;
 
-namespace Germinal.Web.Endpoints;
+namespace Germinal.Service.Letters;
 
 /// <summary>The addresses of the practice's own pictures, which bodies name them by.</summary>
-internal static class OwnPictures
+public static class OwnPictures
 {
     private const string Root = "/i/";
 

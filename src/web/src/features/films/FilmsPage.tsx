@@ -1,0 +1,259 @@
+import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { useRef, useState } from 'react';
+import { Link } from 'react-router';
+import { toast } from 'sonner';
+import { api, type Schemas, take, upload } from '../../api/client';
+import { useMay, useNow } from '../../app/session';
+import { Button, Empty, Field, fieldError, Loading, Trouble } from '../../ui/bits';
+import { DayPage, PageHead, Stretch } from '../../ui/DayPage';
+import { useKeys } from '../../ui/keys';
+import { PictureChooser } from '../../ui/PictureChooser';
+import { said } from '../../ui/undo';
+import { count, nearDay } from '../../ui/when';
+import { size } from '../letters/FilesPage';
+import { KeptLinks } from '../letters/KeptLinks';
+import { stillOf } from './stillOf';
+
+type Film = Schemas['FilmDto'];
+type Body = Schemas['FilmBody'];
+
+/** Films: a word by film on a page with its reader’s name; who saw what of it. */
+export default function FilmsPage() {
+  const queries = useQueryClient();
+  const may = useMay('write-programs');
+  const { now, zone } = useNow();
+  const chooser = useRef<HTMLInputElement>(null);
+  const [picked, setPicked] = useState<string>();
+  const films = useQuery({ queryKey: ['films'], queryFn: () => take(api.GET('/api/films')) });
+  const put = (all: Film[]) => queries.setQueryData(['films'], all);
+  const bring = useMutation({
+    mutationFn: async (chosen: File) => {
+      const film = await upload<Film>('/api/films', chosen);
+      // A still that cannot be drawn is chosen by hand.
+      const still = await stillOf(chosen).catch(() => null);
+      if (!still) return film;
+      const { url } = await upload<Schemas['ImageDto']>('/api/images', still);
+      const all = await take(api.PUT('/api/films/{id}', { params: { path: { id: film.id } }, body: { ...bodyOf(film), still: url } }));
+      return all.find((f) => f.id === film.id) ?? film;
+    },
+    onSuccess: (film) => {
+      setPicked(film.id);
+      return queries.invalidateQueries({ queryKey: ['films'] });
+    },
+  });
+  const all = films.data ?? [];
+  const at = Math.max(
+    0,
+    all.findIndex((f) => f.id === picked),
+  );
+  const film = all[at];
+  const step = (by: number) => setPicked(all[Math.min(Math.max(at + by, 0), all.length - 1)]?.id);
+  useKeys({ j: () => step(1), k: () => step(-1), ArrowDown: () => step(1), ArrowUp: () => step(-1) });
+  return (
+    <DayPage
+      marginTitle="The film"
+      margin={
+        film ? (
+          <FilmMargin key={film.id} film={film} put={put} may={may} />
+        ) : (
+          <p className="text-small text-soft">
+            A word by film goes further than a letter. It stands on a page with the name of whoever the letter went to, and yours below.
+          </p>
+        )
+      }
+    >
+      <PageHead title="Films" aside={<KeptLinks />} />
+      {may && (
+        // biome-ignore lint/a11y/noStaticElementInteractions: a film may be dropped on it; the button does the same
+        <div
+          className="mx-7 mb-3 border border-dashed border-rule px-4 py-3"
+          onDragOver={(e) => e.preventDefault()}
+          onDrop={(e) => {
+            e.preventDefault();
+            const dropped = e.dataTransfer.files[0];
+            if (dropped) bring.mutate(dropped);
+          }}
+        >
+          <Button disabled={bring.isPending} onClick={() => chooser.current?.click()}>
+            {bring.isPending ? 'Bringing it in …' : 'Bring a film in'}
+          </Button>{' '}
+          <span className="text-small text-soft">or drop it here: MP4 (H.264) or WebM, up to 100 MB</span>
+          <input
+            ref={chooser}
+            type="file"
+            accept="video/mp4,video/webm"
+            className="sr-only"
+            aria-label="A film to bring in"
+            tabIndex={-1}
+            onChange={(e) => {
+              const chosen = e.target.files?.[0];
+              e.target.value = '';
+              if (chosen) bring.mutate(chosen);
+            }}
+          />
+          <Trouble error={bring.error} />
+        </div>
+      )}
+      <div className="px-7">
+        <Trouble error={films.error} />
+      </div>
+      <Stretch title="Here" />
+      {films.isPending && <Loading what="Opening the films" />}
+      {films.data && all.length === 0 && <Empty>None is here yet. Half a minute from your telephone is enough.</Empty>}
+      {all.map((f) => (
+        <div key={f.id} className={`row flex items-center gap-4 ${f.id === film?.id ? 'on' : ''}`} aria-current={f.id === film?.id}>
+          <span className="gutter">{f.length}</span>
+          {f.still ? <img src={f.still} alt="" className="h-12 w-20 object-cover" /> : <span className="h-12 w-20 bg-rule" />}
+          <button type="button" data-pick className="min-w-0 flex-1 text-left" onClick={() => setPicked(f.id)}>
+            <span className="font-serif">{f.name}</span>
+            <span className="block text-small text-soft">
+              {f.seen > 0 ? `seen by ${count(f.seen, 'person', 'people')}` : 'nobody has seen it yet'}
+              {f.seenByOthers > 0 && `, and ${f.seenByOthers} times by others`} · {size(f.bytes)} · {f.by}, {nearDay(f.at, zone, now)}
+            </span>
+          </button>
+        </div>
+      ))}
+    </DayPage>
+  );
+}
+
+const bodyOf = (f: Film): Body => ({ edition: f.edition, name: f.name, words: f.words, still: f.still });
+
+/** What is put into a letter so that it leads to the film: its still, and its name below. */
+function inLetter(film: Film, base: string) {
+  const name = film.name.replaceAll('&', '&amp;').replaceAll('<', '&lt;').replaceAll('"', '&quot;');
+  const address = `${base}${film.path}`;
+  const still = film.still
+    ? `<p><a href="${address}"><img src="${film.still}" alt="A still of the film: ${name}" width="480"></a></p>`
+    : '';
+  return `${still}<p><a href="${address}">${name} (${film.length})</a></p>`;
+}
+
+function FilmMargin({ film: f, put, may }: { film: Film; put: (all: Film[]) => void; may: boolean }) {
+  const { now, zone } = useNow();
+  const [trouble, setTrouble] = useState<unknown>();
+  const [asking, setAsking] = useState(false);
+  const path = { params: { path: { id: f.id } } };
+  const seen = useQuery({ queryKey: ['films', f.id, 'seen'], queryFn: () => take(api.GET('/api/films/{id}/seen', path)) });
+  const save = useMutation({
+    meta: { says: () => `the film “${f.name}”` },
+    mutationFn: (body: Body) => take(api.PUT('/api/films/{id}', { ...path, body })),
+    onSuccess: put,
+  });
+  const remove = useMutation({
+    meta: { says: () => `the film “${f.name}” taken out` },
+    mutationFn: () => take(api.DELETE('/api/films/{id}', path)),
+    onSuccess: put,
+    onError: (e) => toast.error(e.message),
+  });
+  const change = (part: Partial<Body>) => {
+    const before = bodyOf(f);
+    save.mutate(
+      { ...before, ...part },
+      {
+        onSuccess: (all) => {
+          const edition = all.find((x) => x.id === f.id)?.edition ?? before.edition;
+          said('It is kept.', () => save.mutateAsync({ ...before, edition }));
+        },
+      },
+    );
+  };
+  const copy = async () => {
+    const html = inLetter(f, window.location.origin);
+    const text = `${f.name}: ${window.location.origin}${f.path}`;
+    try {
+      await navigator.clipboard.write([
+        new ClipboardItem({ 'text/html': new Blob([html], { type: 'text/html' }), 'text/plain': new Blob([text], { type: 'text/plain' }) }),
+      ]);
+      toast('Copied. Paste it into a letter, or its address into a text.');
+    } catch {
+      toast(text, { duration: 60_000 });
+    }
+  };
+  return (
+    <section aria-label="The film">
+      <video controls preload="none" poster={f.still ?? undefined} src={`${f.path}/film`} className="w-full bg-black" aria-label={f.name}>
+        <track kind="captions" />
+      </video>
+      <p className="mt-3 flex flex-wrap gap-x-4 text-small">
+        <Button look="main" onClick={copy}>
+          Copy for a letter or text
+        </Button>
+        <a href={f.path} target="_blank" rel="noreferrer" className="inline-flex min-h-6 items-center">
+          its page
+        </a>
+      </p>
+      <p className="mt-1 mb-4 text-small text-soft">
+        Pasted into a letter it is a still that leads to the film; in a text, its address. Whoever follows it sees it with their first name.
+      </p>
+      {may && (
+        <>
+          <Field label="Name" error={fieldError(save.error, 'name')}>
+            {(id, by) => (
+              <input
+                id={id}
+                aria-describedby={by}
+                className="w-full"
+                maxLength={200}
+                key={f.name}
+                defaultValue={f.name}
+                onBlur={(e) => e.target.value.trim() !== f.name && change({ name: e.target.value })}
+              />
+            )}
+          </Field>
+          <Field label="Words below it">
+            {(id) => (
+              <textarea
+                id={id}
+                rows={3}
+                className="w-full font-serif"
+                key={f.words}
+                defaultValue={f.words}
+                onBlur={(e) => e.target.value.trim() !== f.words && change({ words: e.target.value })}
+              />
+            )}
+          </Field>
+          <p className="flex flex-wrap gap-x-4 text-small">
+            <PictureChooser
+              picture={f.still}
+              label="The still of the film"
+              words={['a still', 'another still']}
+              without="without a still"
+              set={(still) => change({ still })}
+              trouble={setTrouble}
+            />
+            {asking ? (
+              <>
+                <Button look="danger" disabled={remove.isPending} onClick={() => remove.mutate()}>
+                  take it out for good: links to it lead nowhere then
+                </Button>
+                <Button onClick={() => setAsking(false)}>leave it</Button>
+              </>
+            ) : (
+              <Button look="danger" onClick={() => setAsking(true)}>
+                take it out
+              </Button>
+            )}
+          </p>
+          <Trouble error={trouble} />
+          {!fieldError(save.error, 'name') && <Trouble error={save.error} />}
+        </>
+      )}
+      <h3 className="mt-5">Who saw it</h3>
+      <Trouble error={seen.error} />
+      {seen.data?.length === 0 && <p className="text-small text-soft">Nobody that we know of yet.</p>}
+      <ul className="m-0 list-none p-0 leading-7">
+        {seen.data?.map((s) => (
+          <li key={s.person.id}>
+            <Link to={`/people/${s.person.id}`} className="text-ink no-underline hover:underline">
+              {s.person.name}
+            </Link>{' '}
+            <span className="text-small text-soft">
+              {s.words}, {s.percent} of a hundred · {nearDay(s.at, zone, now)}
+            </span>
+          </li>
+        ))}
+      </ul>
+    </section>
+  );
+}
