@@ -1,4 +1,8 @@
 // Takes the pictures of docs/screenshots from a running demo:  node scripts/screenshots.mjs [address] [password]
+// (the printed sheet by pdftoppm, of Debian's poppler-utils)
+import { execFileSync } from 'node:child_process';
+import fs from 'node:fs';
+import os from 'node:os';
 import path from 'node:path';
 import { openBrowser, root } from '../tests/browser/stack.mjs';
 
@@ -16,6 +20,11 @@ await page.getByLabel('Password').fill(password);
 await page.keyboard.press('Enter');
 await page.getByRole('heading', { level: 2, name: 'Calls' }).waitFor();
 await shot('today');
+// The sheet as it is printed, drawn by a program that reads PDF.
+const folder = fs.mkdtempSync(path.join(os.tmpdir(), 'sheet-'));
+fs.writeFileSync(path.join(folder, 'sheet.pdf'), await (await page.request.get(`${url}/api/today/sheet.pdf?paper=a4`)).body());
+execFileSync('pdftoppm', ['-r', '80', '-png', '-singlefile', path.join(folder, 'sheet.pdf'), path.join(root, 'docs', 'screenshots', 'sheet')]);
+fs.rmSync(folder, { recursive: true });
 const someone = (await (await page.request.get(`${url}/api/today`)).json()).calls[0].person.id;
 await page.goto(`${url}/proof`);
 await page.getByText(/^1 of /).waitFor();
@@ -116,11 +125,4 @@ await page.goto(`${url}/people/bring-in`);
 await page.getByLabel('A file of people').setInputFiles(path.join(root, 'demo', 'people', 'sample.csv'));
 await page.getByRole('heading', { name: 'Is this right?' }).waitFor();
 await shot('import-review');
-// The stand-in's box is empty until time passes.
-const { guard } = await (await page.request.get(`${url}/api/session`)).json();
-await page.request.post(`${url}/api/clock/move`, { data: { to: 'P7D' }, headers: { 'X-Germinal-Guard': guard } });
-for (let i = 0; i < 1000 && (await (await page.request.get(`${url}/api/clock`)).json()).moveTo; i++) await page.waitForTimeout(300);
-await page.goto(`${url}/stand-ins/mail`);
-await page.locator('button.row').nth(3).click();
-await shot('mail');
 await browser.close();

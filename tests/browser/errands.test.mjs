@@ -1945,12 +1945,17 @@ test('In the almanac a whole line is held and moved by key and mouse, opens to n
 
 test('A program is looked at in the almanac before it is on: its lines stand there, and go with it', async () => {
   const { page, leave } = await desk();
-  await page.goto(`${stack.url}/programs`);
-  const draft = (await programs(page)).find((p) => p.status === 'draft' && p.name === 'Retirement at 65');
-  assert.ok(draft, 'the demo has a program that is not on');
+  const ada = await apiClient(stack.url, 'ada@example.com', stack.password);
+  const draft = { ...(await ada.post('/api/programs', { name: 'A spring letter' })), name: 'A spring letter' };
+  const written = (await ada.get(`/api/programs/${draft.id}`)).draft;
+  written.startsWhen = [{ kind: 'stage-entered', stage: 'Planning/Client' }];
+  written.steps = [{ id: 'a', kind: 'email', when: { from: 'start', offset: 'P7D' }, subject: 'Spring, {{ person.first_name }}', body: '<p>It is here.</p>' }];
+  await ada.put(`/api/programs/${draft.id}/draft`, { draftNumber: 1, draft: written });
   await page.goto(`${stack.url}/programs/${draft.id}`);
   await page.getByRole('link', { name: 'See it in the almanac' }).click();
   await page.getByText(`As it would be if “${draft.name}” were on`).waitFor();
+  await page.getByRole('button', { name: /^Spring, …/ }).first().click();
+  await page.getByRole('complementary', { name: 'Who it is' }).getByRole('link').nth(5).waitFor();
   assert.equal(await page.getByRole('button', { name: /^(Hold|Release) all of/ }).count(), 0, 'nothing is held from here');
   await page.getByLabel('What if').selectOption({ label: 'as it is' });
   await page.getByText('As it would be').waitFor({ state: 'detached' });
@@ -2029,7 +2034,7 @@ test('A film is brought in, played by whoever a letter led there, and what they 
   const reader = (await (await page.request.get(`${stack.url}/api/films/${(await (await page.request.get(`${stack.url}/api/films`)).json()).at(-1).id}/seen`)).json())[0].person;
 
   // Whoever has only the address is nobody; with no name, and nothing in any thread.
-  const context = await browser.newContext();
+  const context = await browser.newContext({ userAgent: 'Mozilla/5.0 (X11; Linux x86_64) AppleWebKit/537.36 (KHTML, like Gecko) Chrome/156.0.0.0 Safari/537.36' });
   const there = await context.newPage();
   await there.goto(`${stack.url}${film.path}`);
   await there.getByRole('heading', { name: 'a-word-about-march' }).waitFor();

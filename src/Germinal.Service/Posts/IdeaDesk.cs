@@ -1,6 +1,7 @@
 using Germinal.Channels;
 using Germinal.Channels.Posts;
 using Germinal.Core.Time;
+using Germinal.Service.Clock;
 using Germinal.Store;
 using Germinal.Store.Rows;
 using Microsoft.EntityFrameworkCore;
@@ -99,7 +100,7 @@ public sealed class IdeaDesk(IDbContextFactory<GerminalDb> databases, OutsideFet
         db.IdeaFeeds.Add(row);
         await using var transaction = await db.Database.BeginTransactionAsync(stop);
         await db.SaveChangesAsync(stop);
-        await KeepAsync(db, row, items, machine, stop);
+        await KeepAsync(db, row, items, stop);
         await transaction.CommitAsync(stop);
         return null;
     }
@@ -150,13 +151,15 @@ public sealed class IdeaDesk(IDbContextFactory<GerminalDb> databases, OutsideFet
         (row.Failures, row.Problem, row.ETag, row.ReadAt, row.NextRead) = (0, "", fetched.ETag, machine, machine + Between);
         await using var transaction = await db.Database.BeginTransactionAsync(stop);
         await db.SaveChangesAsync(stop);
-        await KeepAsync(db, row, items, machine, stop);
+        await KeepAsync(db, row, items, stop);
         await transaction.CommitAsync(stop);
     }
 
     /// <summary>Keeps what is new, and of one feed not more than the newest hundred.</summary>
-    private static async Task KeepAsync(GerminalDb db, IdeaFeedRow row, IReadOnlyList<FeedItem> items, Instant machine, CancellationToken stop)
+    private static async Task KeepAsync(GerminalDb db, IdeaFeedRow row, IReadOnlyList<FeedItem> items, CancellationToken stop)
     {
+        // What says that it will appear appears now.
+        var now = await PracticeClock.NowAsync(db, stop);
         var keys = items.Select(i => i.Key).ToList();
         var known = (await db.Ideas.Where(i => i.FeedId == row.Id && keys.Contains(i.Key)).Select(i => i.Key).ToListAsync(stop)).ToHashSet(StringComparer.Ordinal);
         db.Ideas.AddRange(
@@ -172,7 +175,7 @@ public sealed class IdeaDesk(IDbContextFactory<GerminalDb> databases, OutsideFet
                     Title = i.Title,
                     Words = i.Words,
                     Address = i.Address,
-                    At = Instant.Min(i.At ?? machine, machine),
+                    At = Instant.Min(i.At ?? now, now),
                 })
         );
         await db.SaveChangesAsync(stop);

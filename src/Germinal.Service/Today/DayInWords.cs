@@ -33,10 +33,10 @@ public static class DayInWords
                 Titled("Calls", day.CallsInAll, day.Calls.Count),
                 [
                     .. day.Calls.Select(c => new DayPrintLine(
-                        When(c.Due),
+                        c.OwnTask && At(c.Due).InZone(zone).Date == now.InZone(zone).Date ? "" : When(c.Due),
                         string.Join("   ", new[] { c.Person?.Name ?? "For the practice", NumberOf(c), c.TheirTime is null ? "" : $"{c.TheirTime} there" }.Where(w => w.Length > 0)),
-                        Short(c.Script),
-                        c.OwnTask ? c.Program : $"{(c.Kind == "call" ? "" : $"{c.Kind}, ")}{c.Program}",
+                        Short(c.Post?.Words ?? c.Script),
+                        string.Join(", ", new[] { c.Kind is "call" or "task" ? "" : c.Kind, c.Post?.Place ?? "", c.Program }.Where(w => w.Length > 0)),
                         true
                     )),
                 ],
@@ -96,8 +96,11 @@ public static class DayInWords
         }
     }
 
+    private static readonly LocalDatePattern ShortDay = LocalDatePattern.CreateWithInvariantCulture("ddd d MMM");
+
+    /// <summary>The time of today; of another day its date, short enough for the edge of a sheet.</summary>
     private static string Near(Instant at, Instant now, DateTimeZone zone) =>
-        at.InZone(zone).Date == now.InZone(zone).Date ? Phrases.Time(at.InZone(zone).TimeOfDay) : Phrases.Moment(at, zone).Split(',')[0];
+        at.InZone(zone).Date == now.InZone(zone).Date ? Phrases.Time(at.InZone(zone).TimeOfDay) : ShortDay.Format(at.InZone(zone).Date);
 
     private static string Short(string text)
     {

@@ -290,7 +290,7 @@ function DayLines({
           {d.date === today ? 'today' : dayName(d.date, today)}
         </span>
         <p className="m-0 min-w-0 flex-1 text-small text-soft">
-          {d.free ?? (d.isWorkingDay ? null : 'no working day')}
+          {(d.free ?? (d.isWorkingDay ? null : 'no working day')) && <span className="mr-4">{d.free ?? 'no working day'}</span>}
           {d.free === null && d.isWorkingDay && quiet && 'nothing'}
           {d.away.length > 0 && <span className="mr-4"> away: {d.away.join(', ')}</span>}
           {d.occasions.map((o) => (
@@ -396,7 +396,12 @@ function LineRow({
           <span className="text-small whitespace-nowrap">
             {group.goes + group.held > 0 && count(group.goes + group.held, 'person', 'people')}
             {group.held > 0 && <span className="text-straw"> · {group.goes === 0 ? 'held' : `${group.held} held`}</span>}
-            {group.willNot > 0 && <span className="text-ember"> · {group.willNot} will not</span>}
+            {group.willNot > 0 && (
+              <span className="text-ember">
+                {group.goes + group.held > 0 && ' · '}
+                {group.willNot} will not
+              </span>
+            )}
           </span>
           {hold && group.goes + group.held > 0 && (
             <Button

@@ -108,7 +108,8 @@ export default function FilmsPage() {
             <span className="font-serif">{f.name}</span>
             <span className="block text-small text-soft">
               {f.seen > 0 ? `seen by ${count(f.seen, 'person', 'people')}` : 'nobody has seen it yet'}
-              {f.seenByOthers > 0 && `, and ${f.seenByOthers} times by others`} · {size(f.bytes)} · {f.by}, {nearDay(f.at, zone, now)}
+              {f.seenByOthers > 0 && `, and ${count(f.seenByOthers, 'time', 'times')} by others`} · {size(f.bytes)} · {f.by},{' '}
+              {nearDay(f.at, zone, now)}
             </span>
           </button>
         </div>
@@ -242,14 +243,14 @@ function FilmMargin({ film: f, put, may }: { film: Film; put: (all: Film[]) => v
       <h3 className="mt-5">Who saw it</h3>
       <Trouble error={seen.error} />
       {seen.data?.length === 0 && <p className="text-small text-soft">Nobody that we know of yet.</p>}
-      <ul className="m-0 list-none p-0 leading-7">
+      <ul className="m-0 list-none space-y-1 p-0">
         {seen.data?.map((s) => (
           <li key={s.person.id}>
             <Link to={`/people/${s.person.id}`} className="text-ink no-underline hover:underline">
               {s.person.name}
             </Link>{' '}
-            <span className="text-small text-soft">
-              {s.words}, {s.percent} of a hundred · {nearDay(s.at, zone, now)}
+            <span className="block text-small leading-normal text-soft">
+              {s.percent === 100 ? 'all of it' : s.words} · {nearDay(s.at, zone, now)}
             </span>
           </li>
         ))}

@@ -98,7 +98,7 @@ function AddCalendar({ put }: { put: (all: Own[]) => void }) {
         if (address.trim()) add.mutate();
       }}
     >
-      <Field label="Address of a calendar" hint="It ends in .ics most often." error={wrong ?? wrongFile}>
+      <Field label="Address of a calendar" error={wrong ?? wrongFile}>
         {(id, by) => (
           <input
             id={id}

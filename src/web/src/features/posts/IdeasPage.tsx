@@ -130,7 +130,7 @@ function FeedList({ feeds, put }: { feeds: Schemas['IdeaFeedDto'][]; put: (all: 
           if (address.trim()) add.mutate();
         }}
       >
-        <Field label="Address of a feed" hint="RSS 2.0 or Atom; it is read every three hours." error={fieldError(add.error, 'address')}>
+        <Field label="Address of a feed (RSS 2.0, Atom)" error={fieldError(add.error, 'address')}>
           {(id, by) => (
             <input
               id={id}

@@ -45,7 +45,7 @@ export function CallRow({
   return (
     <div id={`item-${call.touchId}`} className={`row ${on ? 'on' : ''}`} aria-current={on}>
       <span className={`gutter ${late > 0 ? '!text-ember' : ''}`}>
-        {late > 0 ? `since ${sinceDay(call.due, zone, now)}` : time(call.due, zone)}
+        {late > 0 ? `since ${sinceDay(call.due, zone, now)}` : call.ownTask ? '' : time(call.due, zone)}
       </span>
       <div className="flex items-baseline gap-4">
         <button type="button" data-pick className="min-w-0 flex-1" onClick={pick}>

@@ -35,7 +35,7 @@ export function MoveCall({ call, choose, leave }: { call: Schemas['CallDto']; ch
           const on = d.calls.find((c) => c.memberId === call.memberId);
           const full = on && on.room !== null && on.calls >= on.room;
           return (
-            <Button key={d.date} autoFocus={i === 0} onClick={() => choose(d.date)}>
+            <Button key={d.date} className="min-h-6" autoFocus={i === 0} onClick={() => choose(d.date)}>
               {dayName(d.date)}{' '}
               <span className={full ? 'text-straw' : 'text-soft'}>
                 {on ? (on.room === null ? `${on.calls}` : `${on.calls} of ${on.room}`) : 'none yet'}
