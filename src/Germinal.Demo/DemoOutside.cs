@@ -1,3 +1,4 @@
+using Germinal.Channels;
 using Germinal.Channels.Films;
 using Germinal.Core.Time;
 using Germinal.Service.Films;
@@ -23,8 +24,9 @@ internal static class DemoOutside
     /// <summary>Makes it, once; a practice that has posts already is left alone.</summary>
     /// <param name="db">A context.</param>
     /// <param name="standIns">Where the stand-ins are; null for nowhere.</param>
+    /// <param name="links">Where we are.</param>
     /// <param name="stop">Gives up.</param>
-    public static async Task MakeAsync(GerminalDb db, string? standIns, CancellationToken stop)
+    public static async Task MakeAsync(GerminalDb db, string? standIns, PublicLinks links, CancellationToken stop)
     {
         db.PracticeId = DemoPractice.Practice;
         if (await db.Posts.AnyAsync(stop) || !await db.People.AnyAsync(stop))
@@ -53,7 +55,7 @@ internal static class DemoOutside
         db.Images.Add(still);
         await PostsAsync(db, still.Id, standIns is not null, stop);
         await CalendarAsync(db, stop);
-        await FilmAsync(db, still.Id, stop);
+        await FilmAsync(db, still.Id, links, stop);
         await db.SaveChangesAsync(stop);
     }
 
@@ -113,11 +115,11 @@ internal static class DemoOutside
         Busy(new LocalDate(2027, 3, 12), new LocalTime(8, 0), new LocalTime(18, 0));
     }
 
-    private static async Task FilmAsync(GerminalDb db, Guid still, CancellationToken stop)
+    private static async Task FilmAsync(GerminalDb db, Guid still, PublicLinks links, CancellationToken stop)
     {
         using var content = new MemoryStream(Resource($"{Film}.mp4"));
         var (kind, problem) = FilmKind.Of(content);
-        var made = await FilmShelf.KeepAsync(db, content, kind ?? throw new InvalidOperationException(problem), "A word about March", Ada, Written, stop);
+        var made = await FilmShelf.KeepAsync(db, content, kind ?? throw new InvalidOperationException(problem), "A word about March", Ada, links, Written, stop);
         var film = await db.Films.SingleAsync(f => f.Id == made.Id, stop);
         (film.StillId, film.Words, film.Slug) = (still, "Half a minute, so that you need not read it. If anything is different with you, write or call me.", Film);
         var seconds = FilmShelf.SecondsOf(film);

@@ -40,7 +40,7 @@ internal sealed class DemoStart(Settings settings, IConfiguration configuration)
         await DemoForms.LiveAsync(db, stop);
         await DemoMeetings.MakeAsync(db, stop);
         await DemoLandings.MakeAsync(db, stop);
-        await DemoOutside.MakeAsync(db, settings.StandIns, stop);
+        await DemoOutside.MakeAsync(db, settings.StandIns, services.GetRequiredService<Channels.PublicLinks>(), stop);
         await SignIns.WriteAsync(file, DemoPractice.Members.Select(m => (m.Email, password)), stop);
     }
 

@@ -2050,6 +2050,17 @@ test('A film is brought in, played by whoever a letter led there, and what they 
   await context.close();
   await page.goto(`${stack.url}/people/${reader.id}`);
   await page.getByText('Watched “A word about March”').first().waitFor();
+
+  await page.goto(`${stack.url}/letters/new`);
+  const body = page.getByLabel('Body of the letter');
+  await body.click();
+  await page.keyboard.type('See for yourself:');
+  await page.getByRole('button', { name: 'Put in' }).click();
+  await page.getByRole('menuitem', { name: 'a film' }).click();
+  await page.getByLabel('Which film').selectOption({ label: 'A word about March, 0:12' });
+  await page.getByRole('button', { name: 'Put the film in' }).click();
+  await body.getByRole('link', { name: 'A word about March (0:12)' }).waitFor();
+  assert.equal(await body.getByRole('img', { name: 'A still of the film: A word about March' }).count(), 1);
   await leave();
 });
 

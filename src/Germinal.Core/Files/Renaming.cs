@@ -22,6 +22,11 @@ public sealed record Renaming(IReadOnlyDictionary<string, string> Stages, IReadO
     /// <returns>The file anew; null where it says none of these names, or is no JSON.</returns>
     public string? In(string json)
     {
+        if (!Mentions(json))
+        {
+            return null;
+        }
+
         try
         {
             var file = JsonNode.Parse(json);
@@ -50,6 +55,10 @@ public sealed record Renaming(IReadOnlyDictionary<string, string> Stages, IReadO
 
         return letter;
     }
+
+    /// <summary>A look that costs little: most files say none of the names. A name with signs that may be written in several ways is always looked for in earnest.</summary>
+    private bool Mentions(string json) =>
+        Stages.Keys.Concat(Reasons.Keys).Any(n => !n.All(c => char.IsAsciiLetterOrDigit(c) || c is ' ' or '/' or '-') || json.Contains(n, StringComparison.OrdinalIgnoreCase));
 
     private bool Walk(JsonNode? node) =>
         node switch

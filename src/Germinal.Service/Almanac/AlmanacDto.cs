@@ -5,7 +5,7 @@ namespace Germinal.Service.Almanac;
 /// <summary>What of the almanac is wanted. A null asks for all.</summary>
 /// <param name="Member">What is about the people this member looks after, and their calls.</param>
 /// <param name="Program">What one program sends.</param>
-/// <param name="Kind">One kind of step: email, text, call, note or task.</param>
+/// <param name="Kind">One kind of step: email, text, call, note, task or post.</param>
 /// <param name="Segment">What is about the people of a segment.</param>
 public sealed record AlmanacFilter(Guid? Member = null, Guid? Program = null, string? Kind = null, Guid? Segment = null);
 
@@ -21,7 +21,7 @@ public sealed record AlmanacWeek(string Begins, int Messages, int Calls, int Oth
 /// <param name="ProgramId">The program.</param>
 /// <param name="Program">Its name.</param>
 /// <param name="StepId">The step.</param>
-/// <param name="Kind">email, text, note or task.</param>
+/// <param name="Kind">email, text, note, task or post.</param>
 /// <param name="Words">Its subject, or its first words; what differs from one reader to the next as “…”.</param>
 /// <param name="First">When the first of them goes.</param>
 /// <param name="Goes">How many go.</param>

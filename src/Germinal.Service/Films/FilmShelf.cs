@@ -1,3 +1,4 @@
+using Germinal.Channels;
 using Germinal.Channels.Films;
 using Germinal.Core.Results;
 using Germinal.Core.Time;
@@ -16,7 +17,8 @@ namespace Germinal.Service.Films;
 /// <param name="Edition">Counts its changes.</param>
 /// <param name="Name">What it is called, on its page too.</param>
 /// <param name="Words">What stands below it on its page.</param>
-/// <param name="Path">Its page, which letters lead to.</param>
+/// <param name="Path">Its page, here.</param>
+/// <param name="Address">Its page as letters lead to it.</param>
 /// <param name="Length">How long it is, as a clock says it.</param>
 /// <param name="Width">In points.</param>
 /// <param name="Height">In points.</param>
@@ -26,7 +28,7 @@ namespace Germinal.Service.Films;
 /// <param name="At">When.</param>
 /// <param name="Seen">How many people have seen some of it.</param>
 /// <param name="SeenByOthers">How often it was seen by somebody whom no link of theirs led there.</param>
-public sealed record FilmDto(Guid Id, int Edition, string Name, string Words, string Path, string Length, int Width, int Height, long Bytes, string? Still, string By, string At, int Seen, int SeenByOthers);
+public sealed record FilmDto(Guid Id, int Edition, string Name, string Words, string Path, string Address, string Length, int Width, int Height, long Bytes, string? Still, string By, string At, int Seen, int SeenByOthers);
 
 /// <summary>Who saw what of a film.</summary>
 /// <param name="Person">Who.</param>
@@ -53,7 +55,10 @@ public sealed class FilmShelf(IDbContextFactory<GerminalDb> databases)
     private const int MostNames = 300;
 
     /// <summary>The practice's films, the newest first.</summary>
-    public static async Task<IReadOnlyList<FilmDto>> ReadAsync(GerminalDb db, CancellationToken stop)
+    /// <param name="db">A context of the practice.</param>
+    /// <param name="links">Where we are.</param>
+    /// <param name="stop">Gives up.</param>
+    public static async Task<IReadOnlyList<FilmDto>> ReadAsync(GerminalDb db, PublicLinks links, CancellationToken stop)
     {
         var rows = await db
             .Films.AsNoTracking()
@@ -66,7 +71,7 @@ public sealed class FilmShelf(IDbContextFactory<GerminalDb> databases)
                 Others = db.FilmViews.Count(v => v.FilmId == f.Id && v.PersonId == null),
             })
             .ToListAsync(stop);
-        return [.. rows.Select(r => Dto(r.Row, r.Seen, r.Others))];
+        return [.. rows.Select(r => Dto(r.Row, links, r.Seen, r.Others))];
     }
 
     /// <summary>Who saw what of a film, the last one first. What somebody saw on several looks is put together.</summary>
@@ -100,9 +105,10 @@ public sealed class FilmShelf(IDbContextFactory<GerminalDb> databases)
     /// <param name="kind">What it is.</param>
     /// <param name="name">What it is called; once in the practice.</param>
     /// <param name="by">Who brings it in.</param>
+    /// <param name="links">Where we are.</param>
     /// <param name="now">Practice time.</param>
     /// <param name="stop">Gives up; nothing is kept then.</param>
-    public static async Task<FilmDto> KeepAsync(GerminalDb db, Stream film, FilmKind kind, string name, string by, Instant now, CancellationToken stop)
+    public static async Task<FilmDto> KeepAsync(GerminalDb db, Stream film, FilmKind kind, string name, string by, PublicLinks links, Instant now, CancellationToken stop)
     {
         var row = new FilmRow
         {
@@ -130,7 +136,7 @@ public sealed class FilmShelf(IDbContextFactory<GerminalDb> databases)
         }
 
         await transaction.CommitAsync(stop);
-        return Dto(row, 0, 0);
+        return Dto(row, links, 0, 0);
     }
 
     /// <summary>What is wrong with a name; null where nothing is.</summary>
@@ -192,13 +198,14 @@ public sealed class FilmShelf(IDbContextFactory<GerminalDb> databases)
     /// <summary>A film's length in whole seconds, the last one begun counted.</summary>
     public static int SecondsOf(FilmRow film) => (film.Milliseconds + 999) / 1000;
 
-    private static FilmDto Dto(FilmRow f, int seen, int others) =>
+    private static FilmDto Dto(FilmRow f, PublicLinks links, int seen, int others) =>
         new(
             f.Id,
             f.Edition,
             f.Name,
             f.Words,
-            $"{Channels.PublicLinks.FilmRoot}/{f.Slug}",
+            $"{PublicLinks.FilmRoot}/{f.Slug}",
+            links.Film(f.Slug),
             Stretches.Clock(SecondsOf(f)),
             f.Width,
             f.Height,

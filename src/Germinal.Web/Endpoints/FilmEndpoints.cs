@@ -1,3 +1,4 @@
+using Germinal.Channels;
 using Germinal.Channels.Films;
 using Germinal.Service;
 using Germinal.Service.Clock;
@@ -22,7 +23,7 @@ public static class FilmEndpoints
     public static void Map(IEndpointRouteBuilder app)
     {
         var films = app.MapGroup("/api/films").WithTags("films").RequireAuthorization(Rights.Work);
-        films.MapGet("", (GerminalDb db, CancellationToken stop) => FilmShelf.ReadAsync(db, stop));
+        films.MapGet("", (GerminalDb db, PublicLinks links, CancellationToken stop) => FilmShelf.ReadAsync(db, links, stop));
         films
             .MapPost("", Bring)
             .RequireAuthorization(Rights.WritePrograms)
@@ -33,7 +34,7 @@ public static class FilmEndpoints
         films.MapGet("/{id:guid}/seen", Seen);
     }
 
-    private static async Task<Results<Ok<FilmDto>, ValidationProblem>> Bring(IFormFile file, GerminalDb db, Caller caller, CancellationToken stop)
+    private static async Task<Results<Ok<FilmDto>, ValidationProblem>> Bring(IFormFile file, GerminalDb db, PublicLinks links, Caller caller, CancellationToken stop)
     {
         if (Uploads.SizeProblem(file, FilmKind.MostMegabytes, "Save it smaller (720 lines are enough for a page), or cut it shorter.") is { } problem)
         {
@@ -54,7 +55,7 @@ public static class FilmEndpoints
         }
 
         var name = await NameAsync(db, file.FileName, stop);
-        return TypedResults.Ok(await FilmShelf.KeepAsync(db, film, kind, name, caller.Name, await PracticeClock.NowAsync(db, stop), stop));
+        return TypedResults.Ok(await FilmShelf.KeepAsync(db, film, kind, name, caller.Name, links, await PracticeClock.NowAsync(db, stop), stop));
     }
 
     /// <summary>The file's own name; where there is a film of that name, with a number.</summary>
@@ -66,7 +67,7 @@ public static class FilmEndpoints
         return Enumerable.Range(1, taken.Count + 1).Select(n => n == 1 ? name : FormattableString.Invariant($"{name} {n}")).First(n => !taken.Contains(n));
     }
 
-    private static async Task<Results<Ok<IReadOnlyList<FilmDto>>, NotFound, ValidationProblem, ProblemHttpResult>> Change(Guid id, FilmBody body, GerminalDb db, CancellationToken stop)
+    private static async Task<Results<Ok<IReadOnlyList<FilmDto>>, NotFound, ValidationProblem, ProblemHttpResult>> Change(Guid id, FilmBody body, GerminalDb db, PublicLinks links, CancellationToken stop)
     {
         if (await db.Films.FirstOrDefaultAsync(f => f.Id == id, stop) is not { } row)
         {
@@ -97,11 +98,11 @@ public static class FilmEndpoints
         (row.Name, row.Words, row.StillId) = (name, body.Words.Trim(), still);
         row.Edition++;
         await db.SaveChangesAsync(stop);
-        return TypedResults.Ok(await FilmShelf.ReadAsync(db, stop));
+        return TypedResults.Ok(await FilmShelf.ReadAsync(db, links, stop));
     }
 
-    private static async Task<Results<Ok<IReadOnlyList<FilmDto>>, NotFound>> Remove(Guid id, GerminalDb db, CancellationToken stop) =>
-        await db.Films.Where(f => f.Id == id).ExecuteDeleteAsync(stop) == 0 ? TypedResults.NotFound() : TypedResults.Ok(await FilmShelf.ReadAsync(db, stop));
+    private static async Task<Results<Ok<IReadOnlyList<FilmDto>>, NotFound>> Remove(Guid id, GerminalDb db, PublicLinks links, CancellationToken stop) =>
+        await db.Films.Where(f => f.Id == id).ExecuteDeleteAsync(stop) == 0 ? TypedResults.NotFound() : TypedResults.Ok(await FilmShelf.ReadAsync(db, links, stop));
 
     private static async Task<Results<Ok<IReadOnlyList<FilmSeenBy>>, NotFound>> Seen(Guid id, GerminalDb db, CancellationToken stop) =>
         await db.Films.AsNoTracking().FirstOrDefaultAsync(f => f.Id == id, stop) is { } film ? TypedResults.Ok(await FilmShelf.SeenAsync(db, film, stop)) : TypedResults.NotFound();

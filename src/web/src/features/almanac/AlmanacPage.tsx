@@ -30,7 +30,7 @@ const all: Filter = { member: '', program: '', kind: '', segment: '', whatIf: ''
 /** So many days are read at a time. */
 const days = 14;
 
-const kinds = { email: 'emails', text: 'texts', call: 'calls', note: 'notes to write', task: 'tasks' };
+const kinds = { email: 'emails', text: 'texts', call: 'calls', note: 'notes to write', task: 'tasks', post: 'posts' };
 
 /** The filter as the server is asked. */
 export const asked = (f: Filter) => ({

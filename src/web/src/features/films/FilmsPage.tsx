@@ -120,16 +120,6 @@ export default function FilmsPage() {
 
 const bodyOf = (f: Film): Body => ({ edition: f.edition, name: f.name, words: f.words, still: f.still });
 
-/** What is put into a letter so that it leads to the film: its still, and its name below. */
-function inLetter(film: Film, base: string) {
-  const name = film.name.replaceAll('&', '&amp;').replaceAll('<', '&lt;').replaceAll('"', '&quot;');
-  const address = `${base}${film.path}`;
-  const still = film.still
-    ? `<p><a href="${address}"><img src="${film.still}" alt="A still of the film: ${name}" width="480"></a></p>`
-    : '';
-  return `${still}<p><a href="${address}">${name} (${film.length})</a></p>`;
-}
-
 function FilmMargin({ film: f, put, may }: { film: Film; put: (all: Film[]) => void; may: boolean }) {
   const { now, zone } = useNow();
   const [trouble, setTrouble] = useState<unknown>();
@@ -159,18 +149,10 @@ function FilmMargin({ film: f, put, may }: { film: Film; put: (all: Film[]) => v
       },
     );
   };
-  const copy = async () => {
-    const html = inLetter(f, window.location.origin);
-    const text = `${f.name}: ${window.location.origin}${f.path}`;
-    try {
-      await navigator.clipboard.write([
-        new ClipboardItem({ 'text/html': new Blob([html], { type: 'text/html' }), 'text/plain': new Blob([text], { type: 'text/plain' }) }),
-      ]);
-      toast('Copied. Paste it into a letter, or its address into a text.');
-    } catch {
-      toast(text, { duration: 60_000 });
-    }
-  };
+  const copy = () =>
+    navigator.clipboard
+      ? navigator.clipboard.writeText(f.address).then(() => toast('Its address is copied.'))
+      : toast(`Its address: ${f.address}`);
   return (
     <section aria-label="The film">
       <video controls preload="none" poster={f.still ?? undefined} src={`${f.path}/film`} className="w-full bg-black" aria-label={f.name}>
@@ -178,14 +160,15 @@ function FilmMargin({ film: f, put, may }: { film: Film; put: (all: Film[]) => v
       </video>
       <p className="mt-3 flex flex-wrap gap-x-4 text-small">
         <Button look="main" onClick={copy}>
-          Copy for a letter or text
+          Copy its address
         </Button>
         <a href={f.path} target="_blank" rel="noreferrer" className="inline-flex min-h-6 items-center">
           its page
         </a>
       </p>
       <p className="mt-1 mb-4 text-small text-soft">
-        Pasted into a letter it is a still that leads to the film; in a text, its address. Whoever follows it sees it with their first name.
+        In a letter, <b>Put in</b>, <b>a film</b> sets its still with a button below; in a text stands its address. Whoever follows either
+        sees it with their first name.
       </p>
       {may && (
         <>

@@ -8,6 +8,7 @@ import { Menu, MenuItem } from '../../ui/Menu';
 import { ButtonForm } from './ButtonForm';
 import { cleanPaste } from './cleanPaste';
 import { FieldsMenu, putIn } from './FieldsMenu';
+import { FilmForm } from './FilmForm';
 import { LinkTool } from './LinkTool';
 import { fromEditor, toEditor } from './letterFields';
 import { attributesOf, effectsOf, LetterLink } from './letterLink';
@@ -35,6 +36,7 @@ export default function LetterEditor({
   /** A picture that was sent up and waits for its words. */
   const [waiting, setWaiting] = useState<string>();
   const [addingButton, setAddingButton] = useState(false);
+  const [addingFilm, setAddingFilm] = useState(false);
   const editor = useEditor({
     extensions: [
       StarterKit.configure({
@@ -99,14 +101,14 @@ export default function LetterEditor({
   }
 
   /** Puts something in below the paragraph the cursor stands in, never into the middle of its words; an empty one gives way to it. */
-  function putBlock(block: JSONContent) {
+  function putBlock(...blocks: JSONContent[]) {
     const { $from, to } = editor.state.selection;
     const chain = editor.chain().focus();
-    if (block.type === 'mergeField') chain.insertContent(block).run();
+    if (blocks[0]?.type === 'mergeField') chain.insertContent(blocks).run();
     // What is picked as a whole, such as where the sender signs, stays.
-    else if ($from.depth === 0) chain.insertContentAt(to, block).run();
-    else if ($from.parent.content.size === 0) chain.insertContentAt({ from: $from.before(), to: $from.after() }, block).run();
-    else chain.insertContentAt($from.after(), block).run();
+    else if ($from.depth === 0) chain.insertContentAt(to, blocks).run();
+    else if ($from.parent.content.size === 0) chain.insertContentAt({ from: $from.before(), to: $from.after() }, blocks).run();
+    else chain.insertContentAt($from.after(), blocks).run();
   }
 
   async function picture(chosen: File) {
@@ -168,6 +170,7 @@ export default function LetterEditor({
         <Menu trigger="Put in" className="min-h-6 px-1.5 text-small text-leaf" focusElsewhere>
           <MenuItem choose={() => file.current?.click()}>a picture</MenuItem>
           <MenuItem choose={() => setAddingButton(true)}>a button</MenuItem>
+          <MenuItem choose={() => setAddingFilm(true)}>a film</MenuItem>
           {Object.entries(blocks).map(([words, block]) => (
             <MenuItem key={words} choose={() => putBlock(block)}>
               {words}
@@ -222,6 +225,17 @@ export default function LetterEditor({
             setAddingButton(false);
           }}
           leave={() => setAddingButton(false)}
+        />
+      )}
+      {addingFilm && (
+        <FilmForm
+          use={(film) => {
+            const watch = { type: 'text', text: `${film.name} (${film.length})`, marks: [{ type: 'link', attrs: { href: film.address } }] };
+            const still = film.still ? [{ type: 'image', attrs: { src: film.still, alt: `A still of the film: ${film.name}` } }] : [];
+            putBlock(...still, { type: 'pressButton', content: [watch] });
+            setAddingFilm(false);
+          }}
+          leave={() => setAddingFilm(false)}
         />
       )}
       {!waiting && at.image && (

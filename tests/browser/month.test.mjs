@@ -1,0 +1,67 @@
+// The almanac against what then happens: a month of the demo practice, foreseen on the page and then lived by the engine, by the mail and texts that
+// the stand-ins got.
+import assert from 'node:assert/strict';
+import { after, before, test } from 'node:test';
+import { apiClient, startStack, until } from './stack.mjs';
+
+const days = 31;
+const day = 86_400_000;
+
+let stack;
+let ada;
+
+before(async () => {
+  stack = await startStack({ name: 'month', offset: 60 });
+  ada = await apiClient(stack.url, 'ada@example.com', stack.password);
+});
+
+after(() => stack?.stop());
+
+/** What the almanac says comes by mail and text, by touch; what is held, or will not go, is left out. */
+async function foreseen() {
+  const coming = new Map();
+  const almanac = await ada.get(`/api/almanac?days=${days}`);
+  for (const { date, groups } of almanac.days)
+    for (const group of groups.filter((g) => (g.kind === 'email' || g.kind === 'text') && g.goes > 0)) {
+      const { count, names } = await ada.get(`/api/almanac/names?date=${date}&ofProgram=${group.programId}&step=${group.stepId}`);
+      assert.equal(names.length, count, 'no group of the demo is too large to be named');
+      for (const n of names.filter((one) => !one.held && one.willNot === null)) coming.set(n.touchId, { at: Date.parse(n.at), what: `“${group.words}” to ${n.person.name}` });
+    }
+  return coming;
+}
+
+/** What went out, by touch: what a stand-in keeps under the touch's own key. */
+async function wentOut() {
+  const ids = [];
+  let before;
+  for (;;) {
+    const { messages } = await (await fetch(`${stack.standIns}/messages?most=1000${before ? `&before=${before}` : ''}`)).json();
+    if (messages.length === 0) break;
+    ids.push(...messages.map((m) => m.messageId));
+    before = messages.at(-1).number;
+  }
+  const texts = (await (await fetch(`${stack.standIns}/texts/messages?most=10000`)).json()).messages;
+  ids.push(...texts.map((m) => m.key).filter(Boolean));
+  return new Set(ids.map((id) => id.replace(/[<>]/g, '').slice(0, 32).replace(/^(.{8})(.{4})(.{4})(.{4})(.{12})$/, '$1-$2-$3-$4-$5')));
+}
+
+test('A month moved on, what went out is what the almanac said, all of it and nothing else', async (t) => {
+  const start = Date.parse((await ada.get('/api/clock')).now);
+  const coming = await foreseen();
+  await ada.post('/api/clock/move', { to: `P${days - 1}D` });
+  await until('the month is over', async () => !(await ada.get('/api/clock')).moveTo, 900);
+  const end = Date.parse((await ada.get('/api/clock')).now);
+  assert.equal(end - start, (days - 1) * day - 3_600_000, 'thirty days by a clock that was put forward in between');
+
+  const said = new Map([...coming].filter(([, c]) => c.at <= end));
+  assert.ok(said.size > 1000, `only ${said.size} were foreseen`);
+  const sent = await wentOut();
+  const missing = [...said].filter(([id]) => !sent.has(id)).map(([, c]) => `${new Date(c.at).toISOString()} ${c.what}`);
+  assert.deepEqual(missing, [], 'foreseen, and never sent');
+
+  // Mails that no program planned (a member's morning letter) are no touches.
+  const unforeseen = [];
+  for (const id of [...sent].filter((one) => !said.has(one))) if (await ada.get(`/api/touches/${id}`).catch(() => null)) unforeseen.push(id);
+  assert.deepEqual(unforeseen, [], 'sent, and never foreseen');
+  t.diagnostic(`${said.size} messages were foreseen and sent`);
+});
