@@ -34,7 +34,8 @@ public sealed class StagesApiTests(Site site) : IClassFixture<Site>
     public async Task A_stage_is_renamed_everywhere_and_goes_on_as_it_was()
     {
         var ada = await site.SignedInAsync("ada");
-        await SaveAsync(ada, Body(await ada.GetAsync("/api/stages"), (name, stages) => name == "Planning" ? [.. stages, "To be renamed"] : stages));
+        var saved = await SaveAsync(ada, Body(await ada.GetAsync("/api/stages"), (name, stages) => name == "Planning" ? [.. stages, "To be renamed"] : stages));
+        Assert.Contains("To be renamed", NamesOf(saved));
         var stands = await PersonAsync(ada, "Renama", "Planning/To be renamed");
         var later = await PersonAsync(ada, "Renamb");
         var starts = await PeopleApiTests.ProgramAsync(

@@ -36,7 +36,7 @@ export async function accessible(page, name) {
   });
   for (const colorScheme of ['light', 'dark']) {
     await page.emulateMedia({ colorScheme });
-    assert.deepEqual(await found(page, tags), [], `${name}, ${colorScheme}`);
+    assert.deepEqual(await found(page, tags, [], true), [], `${name}, ${colorScheme}`);
   }
   await page.emulateMedia({ colorScheme: 'light' });
 }

@@ -52,7 +52,8 @@ public static class StageNames
     /// <param name="stop">Gives up.</param>
     public static async Task<StagesDto> ReadAsync(GerminalDb db, CancellationToken stop)
     {
-        var settings = (await db.OwnPracticeAsync(stop)).Settings;
+        // Not as the context may have read it before it was changed.
+        var settings = (await db.Practices.AsNoTracking().SingleAsync(p => p.Id == db.PracticeId, stop)).Settings;
         var people = await db.People.Where(p => p.Stage != null).GroupBy(p => p.Stage!).Select(g => new { g.Key, Count = g.Count() }).ToDictionaryAsync(g => g.Key, g => g.Count, stop);
         var open = await db.Opportunities.Where(o => o.Status == "open").GroupBy(o => o.Stage).Select(g => new { g.Key, Count = g.Count() }).ToDictionaryAsync(g => g.Key, g => g.Count, stop);
         var lost = await db.Opportunities.Where(o => o.LostReason != null).GroupBy(o => o.LostReason!).Select(g => new { g.Key, Count = g.Count() }).ToDictionaryAsync(g => g.Key, g => g.Count, stop);
