@@ -23,11 +23,14 @@ export default function MeetingsPage() {
   const at = pages.findIndex((p) => p.id === on?.id);
   const pickAt = (n: number) => setPicked(pages[Math.max(0, Math.min(pages.length - 1, n))]?.id);
   useKeys({ j: () => pickAt(at + 1), k: () => pickAt(at - 1) });
-  const put = (page: Meeting) =>
+  const put = (page: Meeting) => {
+    // What was asked for before this was kept would bring back the edition before.
+    queries.cancelQueries({ queryKey: ['meetings'] });
     queries.setQueryData<Schemas['MeetingPagesDto']>(
       ['meetings'],
       (old) => old && { ...old, pages: old.pages.map((p) => (p.id === page.id ? page : p)) },
     );
+  };
   const save = useMutation({
     meta: { says: () => 'the times one can choose' },
     mutationFn: ({ page, part }: { page: Meeting; part: Partial<Schemas['MeetingBody']> }) =>
