@@ -31,6 +31,10 @@ public static class PracticeClock
             .Practices.Where(p => p.Id == db.PracticeId)
             .ExecuteUpdateAsync(u => u.SetProperty(p => p.Edition, p => p.Edition + 1).SetProperty(p => p.LookAgainAfter, Guid.Empty), stop);
 
+    /// <summary>What the engine knows of the practice is read anew, by every worker; nobody's calendar is worked out again.</summary>
+    public static Task ReadAnewAsync(GerminalDb db, CancellationToken stop = default) =>
+        db.Practices.Where(p => p.Id == db.PracticeId).ExecuteUpdateAsync(u => u.SetProperty(p => p.Edition, p => p.Edition + 1), stop);
+
     private const int Slice = 5000;
 
     /// <summary>

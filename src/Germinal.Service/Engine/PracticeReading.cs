@@ -3,7 +3,6 @@ using Germinal.Core.Contact;
 using Germinal.Core.Practices;
 using Germinal.Core.Programs;
 using Germinal.Core.Time;
-using Germinal.Service.Clock;
 using Germinal.Service.Inquiries;
 using Germinal.Service.Letters;
 using Germinal.Service.Segments;
@@ -42,11 +41,9 @@ public static class PracticeReading
             })
             .ToListAsync(stop);
         var absences = (await db.Absences.AsNoTracking().OrderBy(a => a.From).ToListAsync(stop)).ToLookup(a => a.MemberId, a => new Absence(a.From, a.Until));
-        var today = (await PracticeClock.NowAsync(db, stop)).InZone(LocalClock.Zone(row.ZoneId) ?? DateTimeZone.Utc).Date;
         var hours = ReachedHours.Of(row.Settings, Read(row));
-        var yesterday = today.PlusDays(-1).AtStartOfDayInZone(hours.Zone).ToInstant();
         var busy = (
-            await db.BusyTimes.AsNoTracking().Where(b => b.Until > yesterday).Select(b => new { b.MemberId, b.From, b.Until }).ToListAsync(stop)
+            await db.BusyTimes.AsNoTracking().Select(b => new { b.MemberId, b.From, b.Until }).ToListAsync(stop)
         ).ToLookup(b => b.MemberId, b => new Interval(b.From, b.Until));
         var practice = Read(
             row,

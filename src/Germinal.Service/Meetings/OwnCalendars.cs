@@ -45,6 +45,8 @@ public sealed class OwnCalendars(IDbContextFactory<GerminalDb> databases, Outsid
     private static readonly Duration Longest = Duration.FromHours(12);
     private static readonly Duration Lease = Duration.FromMinutes(2);
 
+    private sealed record Due(Guid PracticeId, Guid Id);
+
     /// <summary>A member's own.</summary>
     public static async Task<IReadOnlyList<OwnCalendarDto>> OfAsync(GerminalDb db, Guid member, CancellationToken stop)
     {
@@ -137,7 +139,8 @@ public sealed class OwnCalendars(IDbContextFactory<GerminalDb> databases, Outsid
             return false;
         }
 
-        await CountUpAsync(db, stop);
+        // Capacity is read with the practice.
+        await PracticeClock.ReadAnewAsync(db, stop);
         return true;
     }
 
@@ -147,20 +150,19 @@ public sealed class OwnCalendars(IDbContextFactory<GerminalDb> databases, Outsid
     public async Task ReadDueAsync(Guid? onlyOf, CancellationToken stop)
     {
         var machine = SystemClock.Instance.GetCurrentInstant();
-        List<(Guid Practice, Guid Id)> due;
+        List<Due> due;
         await using (var db = await databases.CreateDbContextAsync(stop))
         {
             // Whoever takes one has it for a while: another worker does not ask the same server at the same moment.
-            var taken = await db
-                .Database.SqlQuery<Guid>(
+            due = await db
+                .Database.SqlQuery<Due>(
                     $"""
                     UPDATE own_calendars SET next_read = {machine + Lease}
                     WHERE id IN (SELECT id FROM own_calendars WHERE (next_read <= {machine} AND {onlyOf}::uuid IS NULL) OR (id = {onlyOf} AND next_read IS NOT NULL) ORDER BY next_read LIMIT {AtOnce} FOR UPDATE SKIP LOCKED)
-                    RETURNING id AS "Value"
+                    RETURNING practice_id, id
                     """
                 )
                 .ToListAsync(stop);
-            due = [.. (await db.OwnCalendars.IgnoreQueryFilters().AsNoTracking().Where(c => taken.Contains(c.Id)).Select(c => new { c.PracticeId, c.Id }).ToListAsync(stop)).Select(c => (c.PracticeId, c.Id))];
         }
 
         foreach (var (practice, id) in due)
@@ -226,13 +228,9 @@ public sealed class OwnCalendars(IDbContextFactory<GerminalDb> databases, Outsid
                 """,
                 stop
             );
-            await CountUpAsync(db, stop);
+            await PracticeClock.ReadAnewAsync(db, stop);
         }
 
         await transaction.CommitAsync(stop);
     }
-
-    /// <summary>Capacity is read with the practice: it is read anew.</summary>
-    private static Task CountUpAsync(GerminalDb db, CancellationToken stop) =>
-        db.Practices.Where(p => p.Id == db.PracticeId).ExecuteUpdateAsync(u => u.SetProperty(p => p.Edition, p => p.Edition + 1), stop);
 }

@@ -44,6 +44,8 @@ public sealed class IdeaDesk(IDbContextFactory<GerminalDb> databases, OutsideFet
     private static readonly Duration Longest = Duration.FromDays(2);
     private static readonly Duration Lease = Duration.FromMinutes(2);
 
+    private sealed record Due(Guid PracticeId, Guid Id);
+
     /// <summary>The practice's feeds and what is in them.</summary>
     public static async Task<IdeasDto> ReadAsync(GerminalDb db, CancellationToken stop)
     {
@@ -109,19 +111,18 @@ public sealed class IdeaDesk(IDbContextFactory<GerminalDb> databases, OutsideFet
     public async Task ReadDueAsync(CancellationToken stop)
     {
         var machine = SystemClock.Instance.GetCurrentInstant();
-        List<(Guid Practice, Guid Id)> due;
+        List<Due> due;
         await using (var all = await databases.CreateDbContextAsync(stop))
         {
-            var taken = await all
-                .Database.SqlQuery<Guid>(
+            due = await all
+                .Database.SqlQuery<Due>(
                     $"""
                     UPDATE idea_feeds SET next_read = {machine + Lease}
                     WHERE id IN (SELECT id FROM idea_feeds WHERE next_read <= {machine} ORDER BY next_read LIMIT {AtOnce} FOR UPDATE SKIP LOCKED)
-                    RETURNING id AS "Value"
+                    RETURNING practice_id, id
                     """
                 )
                 .ToListAsync(stop);
-            due = [.. (await all.IdeaFeeds.IgnoreQueryFilters().AsNoTracking().Where(f => taken.Contains(f.Id)).Select(f => new { f.PracticeId, f.Id }).ToListAsync(stop)).Select(f => (f.PracticeId, f.Id))];
         }
 
         foreach (var (practice, id) in due)

@@ -291,7 +291,7 @@ public static class GivingEndpoints
     {
         await using var transaction = await db.Database.BeginTransactionAsync(stop);
         await db.SaveChangesAsync(stop);
-        await db.Practices.Where(p => p.Id == db.PracticeId).ExecuteUpdateAsync(u => u.SetProperty(p => p.Edition, p => p.Edition + 1), stop);
+        await PracticeClock.ReadAnewAsync(db, stop);
         await transaction.CommitAsync(stop);
     }
 }

@@ -170,10 +170,6 @@ public static class SegmentEndpoints
         return transaction;
     }
 
-    /// <summary>The engine keeps what it has read; whoever changes a segment counts the practice's edition up.</summary>
-    private static Task<int> TellEnginesAsync(GerminalDb db, CancellationToken stop) =>
-        db.Practices.Where(p => p.Id == db.PracticeId).ExecuteUpdateAsync(u => u.SetProperty(p => p.Edition, p => p.Edition + 1), stop);
-
     private static async Task<Results<Ok<SegmentDto>, ValidationProblem>> Create(
         SaveBody body,
         GerminalDb db,
@@ -201,7 +197,7 @@ public static class SegmentEndpoints
         };
         db.Segments.Add(row);
         await db.SaveChangesAsync(stop);
-        await TellEnginesAsync(db, stop);
+        await PracticeClock.ReadAnewAsync(db, stop);
         await transaction.CommitAsync(stop);
         return TypedResults.Ok(await DtoAsync(db, row, stop));
     }
@@ -244,7 +240,7 @@ public static class SegmentEndpoints
         row.Edition++;
         await db.SaveChangesAsync(stop);
         await SegmentSeeds.NoteChangeAsync(db, row.Name, await PracticeClock.NowAsync(db, stop), stop);
-        await TellEnginesAsync(db, stop);
+        await PracticeClock.ReadAnewAsync(db, stop);
         await transaction.CommitAsync(stop);
         return TypedResults.Ok(await DtoAsync(db, row, stop));
     }
@@ -265,7 +261,7 @@ public static class SegmentEndpoints
 
         db.Segments.Remove(row);
         await db.SaveChangesAsync(stop);
-        await TellEnginesAsync(db, stop);
+        await PracticeClock.ReadAnewAsync(db, stop);
         await transaction.CommitAsync(stop);
         return TypedResults.NoContent();
     }

@@ -79,13 +79,12 @@ export function AlmanacMargin({
       <ul className="m-0 list-none p-0 leading-7">
         {names.data?.names.map((n) => (
           <li key={n.touchId} className="flex items-baseline gap-3">
-            {!act && (
+            {act === undefined ? (
               <Link to={`/people/${n.person.id}`} className="min-w-0 flex-1 truncate text-ink no-underline hover:underline">
                 {n.person.name}
                 {n.willNot && <span className="text-small text-ember"> {n.willNot}</span>}
               </Link>
-            )}
-            {act && (
+            ) : (
               <button type="button" className="min-w-0 flex-1 truncate text-left hover:underline" onClick={() => setPerson(n.touchId)}>
                 {n.person.name}
                 {n.held && <span className="text-small text-straw"> held</span>}

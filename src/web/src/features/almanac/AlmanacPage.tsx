@@ -282,6 +282,7 @@ function DayLines({
   busy: boolean;
 }) {
   const lines = linesOf(d);
+  const idle = d.free ?? (d.isWorkingDay ? null : 'no working day');
   const quiet = lines.length === 0 && d.appointments.length === 0 && d.occasions.length === 0 && d.tasks === 0 && d.starts.length === 0;
   return (
     <section aria-label={dayName(d.date)} className="border-t border-rule">
@@ -290,8 +291,8 @@ function DayLines({
           {d.date === today ? 'today' : dayName(d.date, today)}
         </span>
         <p className="m-0 min-w-0 flex-1 text-small text-soft">
-          {(d.free ?? (d.isWorkingDay ? null : 'no working day')) && <span className="mr-4">{d.free ?? 'no working day'}</span>}
-          {d.free === null && d.isWorkingDay && quiet && 'nothing'}
+          {idle && <span className="mr-4">{idle}</span>}
+          {idle === null && quiet && 'nothing'}
           {d.away.length > 0 && <span className="mr-4"> away: {d.away.join(', ')}</span>}
           {d.occasions.map((o) => (
             <span key={o.name} className="mr-4">
