@@ -10,10 +10,12 @@ using Germinal.Core.Files;
 using Germinal.Core.Practices;
 using Germinal.Core.Programs;
 using Germinal.LiveBench;
+using Germinal.Service.Broadcasts;
 using Germinal.Service.Engine;
 using Germinal.Service.Letters;
 using Germinal.Service.Mails;
 using Germinal.Service.Programs;
+using Germinal.Service.Today;
 using Germinal.Store;
 using Germinal.Store.Rows;
 using Germinal.Store.Tests;
@@ -272,6 +274,8 @@ async Task<(EngineRoom Room, Guid Practice)> PrepareAsync(TestDatabase database,
         new Reactor(database, engines),
         new Dispatcher(database, engines, handing, NullLogger<Dispatcher>.Instance),
         new OwnMails(database, transport, replies, secrets),
+        new MorningLetters(database, engines, links),
+        new BroadcastMoments(database, engines),
         NullLogger<EngineRoom>.Instance
     );
 

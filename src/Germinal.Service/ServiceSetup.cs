@@ -82,6 +82,10 @@ public static class ServiceSetup
         services.AddSingleton<Posts.PostHanding>();
         services.AddSingleton<Posts.IdeaDesk>();
         services.AddSingleton<Films.FilmShelf>();
+        services.AddSingleton<Broadcasts.BroadcastDesk>();
+        services.AddSingleton<Broadcasts.BroadcastLook>();
+        services.AddSingleton<Broadcasts.BroadcastReading>();
+        services.AddSingleton<Broadcasts.BroadcastMoments>();
         services.AddSingleton<EngineRoom>();
         services.AddSingleton<ImportRunner>();
         services.AddSingleton<LetterDesk>();

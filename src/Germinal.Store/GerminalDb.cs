@@ -84,7 +84,18 @@ public sealed class GerminalDb(DbContextOptions<GerminalDb> options) : IdentityD
 
     public DbSet<ActRow> Acts => Set<ActRow>();
 
+    /// <summary>The practice's programs, without those that send broadcasts.</summary>
     public DbSet<ProgramRow> Programs => Set<ProgramRow>();
+
+    /// <summary>The filter that leaves out programs that send broadcasts.</summary>
+    public const string Lasting = "lasting";
+
+    /// <summary>All that sends: programs, and those of broadcasts.</summary>
+    public IQueryable<ProgramRow> ProgramsAndBroadcasts => Programs.IgnoreQueryFilters([Lasting]);
+
+    public DbSet<BroadcastRow> Broadcasts => Set<BroadcastRow>();
+
+    public DbSet<TallyRow> Tallies => Set<TallyRow>();
 
     public DbSet<ProgramVersionRow> ProgramVersions => Set<ProgramVersionRow>();
 
@@ -328,7 +339,30 @@ public sealed class GerminalDb(DbContextOptions<GerminalDb> options) : IdentityD
             e.HasOne<PersonRow>().WithMany().HasForeignKey(v => v.PersonId).OnDelete(DeleteBehavior.Cascade);
         });
         model.Entity<ActRow>().HasIndex(a => new { a.PracticeId, a.At });
-        model.Entity<ProgramRow>().HasIndex(p => new { p.PracticeId, p.Name }).IsUnique();
+        model.Entity<ProgramRow>(e =>
+        {
+            e.HasIndex(p => new { p.PracticeId, p.Name }).IsUnique();
+            e.HasQueryFilter(Lasting, p => !p.Broadcast);
+        });
+        model.Entity<BroadcastRow>(e =>
+        {
+            e.Property(b => b.Edition).IsConcurrencyToken();
+            Jsonb(e.Property(b => b.Plan));
+            Jsonb(e.Property(b => b.Decided));
+            e.HasIndex(b => new { b.PracticeId, b.CreatedAt });
+            e.HasIndex(b => b.ProgramId).IsUnique().HasFilter("program_id IS NOT NULL");
+            e.HasIndex(b => b.BeginsAt).HasFilter("status = 'waiting'").HasDatabaseName("ix_broadcasts_waiting");
+            e.HasIndex(b => b.DecideAt).HasFilter("decide_at IS NOT NULL");
+            e.HasIndex(b => b.PracticeId).HasFilter("status = 'going'").HasDatabaseName("ix_broadcasts_going");
+            e.HasIndex(b => b.AgainOf).IsUnique().HasFilter("again_of IS NOT NULL");
+            e.HasIndex(b => new { b.SeriesId, b.SeriesDate }).IsUnique().HasFilter("series_id IS NOT NULL");
+        });
+        model.Entity<TallyRow>(e =>
+        {
+            e.HasIndex(t => new { t.PracticeId, t.ProgramId });
+            e.Property(t => t.Detail).HasDefaultValue("");
+            e.Property(t => t.Hour).HasDefaultValue((short)-1);
+        });
         model.Entity<ProgramVersionRow>().HasKey(v => new { v.ProgramId, v.Version });
         model.Entity<PersonStateRow>(e =>
         {
@@ -368,6 +402,7 @@ public sealed class GerminalDb(DbContextOptions<GerminalDb> options) : IdentityD
             Jsonb(e.Property(r => r.Cause));
             e.HasIndex(r => new { r.PracticeId, r.At }).HasFilter("dismissed_at IS NULL");
             e.HasIndex(r => r.PersonId);
+            e.HasIndex(r => r.ProgramId);
             e.HasOne<PersonRow>().WithMany().HasForeignKey(r => r.PersonId).OnDelete(DeleteBehavior.Cascade);
         });
         model.Entity<TouchRow>(e =>
@@ -533,6 +568,7 @@ public sealed class GerminalDb(DbContextOptions<GerminalDb> options) : IdentityD
                     new ValueComparer<List<LetterLink>>(false)
                 );
             e.HasIndex(m => m.MessageId);
+            e.HasIndex(m => new { m.ProgramId, m.SentAt });
             e.HasIndex(m => new
             {
                 m.Channel,

@@ -152,6 +152,7 @@ public static class Application
         StageEndpoints.Map(app);
         OwnCalendarEndpoints.Map(app);
         PostEndpoints.Map(app);
+        BroadcastEndpoints.Map(app);
         FilmEndpoints.Map(app);
         PublicFilms.Map(app);
         ProofEndpoints.Map(app);

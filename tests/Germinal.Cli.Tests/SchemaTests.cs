@@ -44,7 +44,7 @@ public sealed class SchemaTests
          "again":{"kind":"after-finished","gap":"P180D"},"startLimit":10,"holdOut":5,
          "stopsWhen":[{"kind":"replied","channel":"text"},{"kind":"inquired"},{"kind":"stage-entered","stage":"A/B"},{"kind":"stage-left","stage":"A/B"},{"kind":"opportunity-won"},{"kind":"opportunity-lost"},
            {"kind":"tag-added","tag":"x"},{"kind":"list-left","list":"x"},{"kind":"link-followed"},{"kind":"call-ended","outcome":"o"},{"kind":"form-sent","form":"f"},{"kind":"appointment-booked"},{"kind":"on","date":"2028-01-01"}],
-         "keepTasks":true,
+         "keepTasks":true,"paceLifted":"because","linkParameters":{"from":"germinal"},
          "steps":[{"id":"a","kind":"email","when":{"from":"start","offset":"P0D"},"subject":"s","body":"b","attachments":["Our prices.pdf"],"lateLimit":"P3D","purpose":"transactional","topic":"u","sender":"ada","to":"owner","onePerHousehold":true,"onlyIf":{"field":"email","op":"exists"}},
            {"id":"b","kind":"text","when":{"from":"previous","offset":"PT2H"},"body":"b","to":{"relation":"solicitor"}},{"id":"c","kind":"call","when":{"from":"occasion","offset":"-P1D","at":"10:00"},"script":"x","slack":"P2D","holds":true},
            {"id":"d","kind":"note","when":{"from":"on","date":"2027-12-24"},"body":"b"},{"id":"e","kind":"task","when":{"from":"yearly","date":"--12-24","at":"08:00"},"title":"t"},
@@ -52,7 +52,8 @@ public sealed class SchemaTests
            {"id":"h","kind":"change","set":[{"tag":"x"},{"tagOff":"y"},{"list":"x"},{"listOff":"y"},{"stage":"A/B"},{"field":"custom:n","value":"v"}]},{"id":"h2","kind":"change","set":{"tag":"z"}},
            {"id":"i","kind":"fork","if":{"kind":"opened","step":"a"},"within":"P4D","then":[{"id":"i1","kind":"fork","if":{"kind":"link-followed","step":"b","link":"l"}}],"else":[{"id":"i2","kind":"fork","if":{"field":"tags","op":"has","value":"x"}}]},
            {"id":"j","kind":"fork","if":{"kind":"replied"}},{"id":"k","kind":"fork","if":{"kind":"bounced","step":"a"}},{"id":"l","kind":"fork","if":{"kind":"call-ended","step":"c","outcome":"o"}},{"id":"m","kind":"fork","if":{"kind":"form-sent","form":"f"}},
-           {"id":"n","kind":"split","passages":[{"share":50,"steps":[]},{"share":50,"steps":[{"id":"o","kind":"end"}]}]},{"id":"p","kind":"hand-over","program":"Everything","when":{"from":"previous","offset":"P1D"}}]}
+           {"id":"n","kind":"split","passages":[{"share":50,"steps":[]},{"share":50,"steps":[{"id":"o","kind":"end"}]}]},{"id":"p","kind":"hand-over","program":"Everything","when":{"from":"previous","offset":"P1D"}},
+           {"id":"q","kind":"email","subject":"s","body":"b","otherwise":{"id":"q2","kind":"text","body":"b","otherwise":{"id":"q3","kind":"note","body":"b"}}}]}
         """;
 
     [Fact]

@@ -17,6 +17,7 @@ public sealed class EventKindsTests
     [
         new StartedByHand(At, Program, "Ada"),
         new StartedByHand(At, Program, "Ada", true),
+        new StartedByHand(At, Program, "Ada", ByBroadcast: true),
         new TagPutOn(At, "warm"),
         new TagTakenOff(At, "warm"),
         new JoinedList(At, "Letter"),

@@ -2145,6 +2145,7 @@ for (const width of [1280, 390]) {
       ['/pipeline/stages', 'Stages and reasons'],
       ['/posts', 'Posts'],
       ['/posts/ideas', 'Ideas'],
+      ['/broadcasts', 'Broadcasts'],
       ['/letters/films', 'Films'],
       ['/practice/calls', 'How calls end'],
       ['/people', 'People'],

@@ -64,6 +64,7 @@ public enum CauseKind
     Segment,
     HandOver,
     Loop,
+    Broadcast,
 }
 
 /// <summary>Stores a cause as its word: <c>hand-over</c>.</summary>

@@ -9,8 +9,12 @@ namespace Germinal.Core.Engine;
 /// </summary>
 public abstract record Happening(Instant At);
 
-/// <summary>A member starts a program for the person, or it was switched on with those who qualified.</summary>
-public sealed record StartedByHand(Instant At, Guid ProgramId, string By, bool BySwitchingOn = false) : Happening(At);
+/// <summary>A member starts a program for the person, or it was switched on with those who qualified, or it is a broadcast that goes to them.</summary>
+public sealed record StartedByHand(Instant At, Guid ProgramId, string By, bool BySwitchingOn = false, bool ByBroadcast = false) : Happening(At)
+{
+    /// <summary>How it was started, for the run's why.</summary>
+    internal StartCause Cause => new(ByBroadcast ? CauseKind.Broadcast : BySwitchingOn ? CauseKind.SwitchedOn : CauseKind.Hand, By);
+}
 
 /// <summary>A tag was put on that was not on.</summary>
 public sealed record TagPutOn(Instant At, string Tag) : Happening(At);

@@ -137,6 +137,12 @@ public sealed record RunState(
     /// <inheritdoc/>
     public override int GetHashCode() => HashCode.Combine(Id, Version, StepIndex, Touch);
 
+    /// <summary>The stable id of a person's run of a program.</summary>
+    /// <param name="person">The person.</param>
+    /// <param name="program">The program.</param>
+    /// <param name="number">The how-manieth it is for them, from 1.</param>
+    public static Guid IdOf(Guid person, Guid program, int number) => StableId.Of(person, $"run/{program:N}/{number.ToString(CultureInfo.InvariantCulture)}");
+
     /// <summary>The stable id of the touch that has not settled.</summary>
     [JsonIgnore]
     public Guid TouchId => TouchState.IdOf(Id, Touch.StepId, Readers.Length);

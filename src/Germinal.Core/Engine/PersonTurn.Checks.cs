@@ -70,6 +70,35 @@ internal sealed partial class PersonTurn
         }
     }
 
+    /// <summary>Rule 15.2: the first way from one on by which a message can reach its reader as things stand; where none can, the one asked for.</summary>
+    private int WayFor(Going run, int index) => run.Program.Flow.Steps[index].Otherwise < 0 ? index : OpenWay(run, index) ?? index;
+
+    private int? OpenWay(Going run, int from)
+    {
+        var stood = (run.StepIndex, run.StepId, run.Readers, run.Reader);
+        int? found = null;
+        for (var at = from; at >= 0 && found is null; at = run.Program.Flow.Steps[at].Otherwise)
+        {
+            (run.StepIndex, run.StepId, run.Readers, run.Reader) = (at, run.Program.Flow.Steps[at].Step.Id, [], null);
+            var touch = judging.Begin(Practice, person, run, now);
+            if (
+                AddressIsThere(touch).How == Failing.Not
+                && AddressIsNotSuppressed(touch).How == Failing.Not
+                && ConsentIsThere(touch).How == Failing.Not
+            )
+            {
+                found = at;
+            }
+        }
+
+        (run.StepIndex, run.StepId, run.Readers, run.Reader) = stood;
+        return found;
+    }
+
+    /// <summary>Rule 15.2, where the way that was planned has closed since: a later one that is open; null for none.</summary>
+    private int? LaterWay(Going run, CheckKind failed) =>
+        failed is CheckKind.HasAddress or CheckKind.NotSuppressed or CheckKind.Consent && run.Place.Otherwise is >= 0 and var next ? OpenWay(run, next) : null;
+
     /// <summary>
     /// Rule 3.7, after check 6: the first of a household who comes this far on a date has it, and keeps it on that date whatever
     /// it waits for.
@@ -101,6 +130,12 @@ internal sealed partial class PersonTurn
     internal Finding PaceAllows(Judging touch)
     {
         touch.Run.Sleeps = false;
+        if (touch.Program.PaceLifted is not null)
+        {
+            // Rule 15.4.
+            return Finding.Passed;
+        }
+
         touch.HeldBack = Pacing.Holds(touch, sent, runs, dueOf);
         if (touch.HeldBack is null)
         {

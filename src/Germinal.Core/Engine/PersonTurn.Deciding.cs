@@ -140,7 +140,7 @@ internal sealed partial class PersonTurn
             var finding = check.Look(this, touch);
             if (!touch.Note(check.Kind, finding.How == Failing.Not))
             {
-                Fail(touch, finding);
+                Fail(touch, check.Kind, finding);
                 return false;
             }
         }
@@ -148,7 +148,7 @@ internal sealed partial class PersonTurn
         return true;
     }
 
-    private void Fail(Judging touch, Finding finding)
+    private void Fail(Judging touch, CheckKind failed, Finding finding)
     {
         var run = touch.Run;
         switch (finding.How)
@@ -162,7 +162,10 @@ internal sealed partial class PersonTurn
                 EndRun(run, finding.Reason.Word());
                 break;
             case Failing.Skips:
-                SettleAndGoOn(run, Outcome.Skipped, finding.Reason.Word(), TrailOf(touch));
+                var trail = TrailOf(touch);
+                var way = LaterWay(run, failed);
+                Settled(run, Outcome.Skipped, finding.Reason.Word(), trail);
+                GoOn(run, way ?? run.Place.Next);
                 break;
             case Failing.Waits:
                 Wait(touch, finding);

@@ -26,6 +26,7 @@ internal sealed partial class PersonTurn
     /// <summary>Plans one step, counting from when the one before settled; false when it is skipped at once.</summary>
     private bool PlanAt(Going run, int index, Instant previousAt)
     {
+        index = WayFor(run, index);
         var step = run.Program.Flow.Steps[index].Step;
         var plan = Planning.Of(Practice, person, run, step, previousAt, now);
         (run.StepIndex, run.StepId, run.Readers, run.Reader) = (index, step.Id, [], null);

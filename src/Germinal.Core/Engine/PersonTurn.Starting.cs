@@ -1,5 +1,4 @@
 using System.Collections.Immutable;
-using System.Globalization;
 using Germinal.Core.Contact;
 using Germinal.Core.Practices;
 using Germinal.Core.Programs;
@@ -51,7 +50,7 @@ internal sealed partial class PersonTurn
 
         if (happening is StartedByHand byHand && engine.Shelf.On.All(p => p.Current.ProgramId != byHand.ProgramId))
         {
-            Effects.Add(new StartRefused(byHand.ProgramId, now, Reason.ProgramOff.Word(), new StartCause(CauseKind.Hand, byHand.By)));
+            Effects.Add(new StartRefused(byHand.ProgramId, now, Reason.ProgramOff.Word(), byHand.Cause));
         }
     }
 
@@ -113,7 +112,7 @@ internal sealed partial class PersonTurn
         var id = program.Current.ProgramId;
         return happening switch
         {
-            StartedByHand h => h.ProgramId == id ? new StartCause(h.BySwitchingOn ? CauseKind.SwitchedOn : CauseKind.Hand, h.By) : null,
+            StartedByHand h => h.ProgramId == id ? h.Cause : null,
             OccasionCame o => o.ProgramId == id ? new StartCause(CauseKind.Occasion, o.Name) : null,
             AppointmentCame a => a.ProgramId == id ? new StartCause(CauseKind.Appointment, a.Key) : null,
             StoodInStage s => s.ProgramId == id ? new StartCause(CauseKind.StageAge, s.Stage) : null,
@@ -184,7 +183,7 @@ internal sealed partial class PersonTurn
         }
 
         var number = past.Started + 1;
-        var runId = StableId.Of(person.Id, $"run/{program.ProgramId:N}/{number.ToString(CultureInfo.InvariantCulture)}");
+        var runId = RunState.IdOf(person.Id, program.ProgramId, number);
         state = state with { Been = state.Been.SetItem(program.ProgramId, past with { Started = number }) };
         Did(DeedKind.Started, program.Definition.Name);
         Effects.Add(new RunStarted(runId, program.ProgramId, program.Version, number, now, cause));

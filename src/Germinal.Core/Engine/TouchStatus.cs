@@ -43,6 +43,9 @@ public static class TouchStatuses
 
     private static readonly FrozenDictionary<string, TouchStatus> ByWord = Words.ToFrozenDictionary(w => w.Value, w => w.Key, StringComparer.Ordinal);
 
+    /// <summary>The words there are.</summary>
+    public static IReadOnlyList<string> All { get; } = [.. Words.Values];
+
     /// <summary>The word of a status as rows and pages have it: <c>given-up</c>.</summary>
     public static string Word(this TouchStatus status) => Words[status];
 

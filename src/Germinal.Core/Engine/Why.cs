@@ -39,6 +39,7 @@ public static class Why
             CauseKind.SwitchedOn => $"They qualified when “{program}” was switched on, {when}.",
             CauseKind.HandOver => $"“{cause.Detail}” handed over to “{program}” on {when}.",
             CauseKind.Loop => $"“{program}” began anew on {when}.",
+            CauseKind.Broadcast => $"{cause.Detail} sent “{program}” to many at once, and they were among them when it began on {when}.",
             CauseKind.Hand => $"{cause.Detail} started “{program}” by hand on {when}.",
             _ => throw new ArgumentOutOfRangeException(nameof(cause)),
         };
@@ -117,7 +118,7 @@ public static class Why
             (CheckKind.CanBeFilled, false) => Found(0) == "no-sender"
                 ? "Nobody can sign it: they have no owner and the practice names nobody to stand in."
                 : $"It cannot be filled: {MergeFields.Say(check.Found.Skip(1))}.",
-            (CheckKind.Pace, true) => "They have not had too much lately.",
+            (CheckKind.Pace, true) => Found(0).Length > 0 ? $"How much they had lately does not count for this one: {Found(0)}." : "They have not had too much lately.",
             (CheckKind.Pace, false) =>
                 $"They have had as much as the practice allows: {Found(0)} in {(Found(2) == "1" ? "a day" : $"{Found(2)} days")}, at most {Found(1)}.",
             (CheckKind.DailyLimit, true) => "The day’s limit is not reached.",

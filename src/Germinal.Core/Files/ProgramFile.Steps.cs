@@ -85,6 +85,12 @@ public static partial class ProgramFile
         };
         var to = step is EmailStep or TextStep or NoteStep ? ReadTo(o) : null;
         var once = step?.Channel is not null && o.Flag("onePerHousehold");
+        var otherwise = step is EmailStep or TextStep or NoteStep ? ReadOtherwise(o, when) : null;
+        if (otherwise is not null && (to ?? otherwise.To) is not null)
+        {
+            o.Bad<object>("otherwise", "Only a message to the person goes by another way in its place; leave out “to”, or “otherwise”.");
+        }
+
         o.Done(step is null);
         return step is null
             ? null
@@ -98,7 +104,26 @@ public static partial class ProgramFile
                 Sender = sender is "owner" ? null : sender,
                 To = to,
                 OnePerHousehold = once,
+                Otherwise = otherwise,
             };
+    }
+
+    /// <summary>What goes in a step's place, at the same time where it names none of its own.</summary>
+    private static Step? ReadOtherwise(JsonObjectReader o, When? when)
+    {
+        if (!o.Has("otherwise") || o.Object("otherwise") is not { } inner)
+        {
+            return null;
+        }
+
+        var own = inner.Has("when");
+        var other = ReadStep(inner);
+        if (other is not (null or EmailStep or TextStep or NoteStep))
+        {
+            return o.Bad<Step>("otherwise", $"A message may go by another way in its place: an email, a text or a note; “{other.Kind}” is none.");
+        }
+
+        return own || other is null || when is null ? other : other with { When = when };
     }
 
     private static Guid? ReadPicture(JsonObjectReader o)

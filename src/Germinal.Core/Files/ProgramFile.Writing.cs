@@ -60,6 +60,12 @@ public static partial class ProgramFile
             o["unread"] = "waits";
         }
 
+        Put(o, "paceLifted", p.PaceLifted);
+        if (p.LinkParameters.Count > 0)
+        {
+            o["linkParameters"] = new JsonObject(p.LinkParameters.OrderBy(l => l.Key, StringComparer.Ordinal).Select(l => KeyValuePair.Create(l.Key, (JsonNode?)l.Value)));
+        }
+
         o["steps"] = WriteSteps(p.Steps);
         if (p.Questions.Count > 0)
         {
@@ -234,6 +240,11 @@ public static partial class ProgramFile
         if (step.OnePerHousehold)
         {
             o["onePerHousehold"] = true;
+        }
+
+        if (step.Otherwise is { } other)
+        {
+            o["otherwise"] = WriteStep(other);
         }
 
         return o;

@@ -59,6 +59,8 @@ public static partial class ProgramFile
             StopsWhen = root.List("stopsWhen", ReadStop),
             KeepTasks = root.Flag("keepTasks"),
             WaitsToBeRead = root.Choice("unread", false, ("goes", false), ("waits", true)),
+            PaceLifted = root.Text("paceLifted"),
+            LinkParameters = ReadLinkParameters(root),
             Steps = root.List("steps", ReadStep),
             Questions = root.List("questions", ReadQuestionAsked),
             Segments = ReadSegments(root),
@@ -84,6 +86,19 @@ public static partial class ProgramFile
                 errors.Add(new Finding($"{place.Pointer}/id", $"Two steps have the id “{place.Step.Id}”; each needs its own."));
             }
         }
+    }
+
+    private static FrozenDictionary<string, string> ReadLinkParameters(JsonObjectReader root)
+    {
+        if (!root.Has("linkParameters") || root.Object("linkParameters") is not { } o)
+        {
+            return FrozenDictionary<string, string>.Empty;
+        }
+
+        var parameters = root.Raw("linkParameters").EnumerateObject().Select(p => p.Name).ToList();
+        var read = parameters.ToFrozenDictionary(p => p, p => o.Text(p) ?? "", StringComparer.Ordinal);
+        o.Done();
+        return read;
     }
 
     private static Window ReadWindow(JsonObjectReader o)

@@ -88,6 +88,12 @@ public sealed record ProgramDefinition
     /// <summary>Whether a message that nobody has read by its time waits for a yes; else it goes as it was set (ours; see the proof).</summary>
     public bool WaitsToBeRead { get; init; }
 
+    /// <summary>Why pace does not hold its messages (rule 15.4), in a member's words; null: it does.</summary>
+    public string? PaceLifted { get; init; }
+
+    /// <summary>What is put behind the addresses of its letters' links beside what the practice puts there, by name.</summary>
+    public IReadOnlyDictionary<string, string> LinkParameters { get; init; } = FrozenDictionary<string, string>.Empty;
+
     public IReadOnlyList<Step> Steps { get; init; } = [];
 
     /// <summary>What is asked of whoever takes it as a ready program; a program that is in use asks nothing.</summary>
@@ -96,7 +102,7 @@ public sealed record ProgramDefinition
     /// <summary>Segments it needs, by name, with the rule each is made with where the practice has none of that name.</summary>
     public IReadOnlyDictionary<string, Rule> Segments { get; init; } = FrozenDictionary<string, Rule>.Empty;
 
-    /// <summary>Every step in the written order, those of passages included.</summary>
+    /// <summary>Every step in the written order, those of passages and those that go in another's place included.</summary>
     public IEnumerable<Step> AllSteps => Walk(Steps);
 
     /// <summary>Every rule the program asks: its own, its steps', its forks', those it starts by.</summary>
@@ -115,6 +121,7 @@ public sealed record ProgramDefinition
         [
             .. steps
                 .Select(change)
+                .Select(step => step.Otherwise is { } other ? step with { Otherwise = Changed([other], change)[0] } : step)
                 .Select(step =>
                     step switch
                     {
@@ -146,6 +153,7 @@ public sealed record ProgramDefinition
             {
                 ForkStep f => f.Then.Concat(f.Else),
                 SplitStep s => s.Passages.SelectMany(p => p.Steps),
+                { Otherwise: { } other } => [other],
                 _ => [],
             };
             foreach (var one in Walk(inner))

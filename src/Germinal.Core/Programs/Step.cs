@@ -29,6 +29,12 @@ public abstract record Step
     /// <summary>True where it goes once to each household and date (rule 3.7); only for what reaches people over a channel.</summary>
     public bool OnePerHousehold { get; init; }
 
+    /// <summary>
+    /// What goes in its place where this one cannot reach its reader: no address, one that takes nothing, or no consent (rule 15.2). Null
+    /// where nothing does. Only for emails, texts and notes, and one of those.
+    /// </summary>
+    public Step? Otherwise { get; init; }
+
     /// <summary>The word of the program file for the kind.</summary>
     public abstract string Kind { get; }
 

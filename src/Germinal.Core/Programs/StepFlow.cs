@@ -9,7 +9,8 @@ namespace Germinal.Core.Programs;
 /// <param name="Pointer">Where it stands in the program file (JSON pointer).</param>
 /// <param name="Next">Index of the step after it settles, out of its passage where that ends; -1 where the run finishes.</param>
 /// <param name="Passages">For a fork (yes, no) and a split: index of each passage's first step, or of the step after where it is empty.</param>
-public sealed record FlowStep(Step Step, int Index, string Pointer, int Next, IReadOnlyList<int> Passages);
+/// <param name="Otherwise">Index of what goes in its place where it cannot reach its reader (rule 15.2); -1 where nothing does.</param>
+public sealed record FlowStep(Step Step, int Index, string Pointer, int Next, IReadOnlyList<int> Passages, int Otherwise);
 
 /// <summary>The steps of a program laid out flat: where each leads, and what forks ask about them.</summary>
 public sealed class StepFlow
@@ -54,6 +55,7 @@ public sealed class StepFlow
             seen[at] = true;
             yield return steps[at].Step;
             open.Push(steps[at].Next);
+            open.Push(steps[at].Otherwise);
             foreach (var first in steps[at].Passages)
             {
                 open.Push(first);
@@ -61,8 +63,11 @@ public sealed class StepFlow
         }
     }
 
-    /// <summary>Lays out a passage that joins at <paramref name="after"/>; gives the index of its first step, or of the joint.</summary>
-    private int Lay(IReadOnlyList<Step> passage, string pointer, int after)
+    /// <summary>
+    /// Lays out a passage that joins at <paramref name="after"/>; gives the index of its first step, or of the joint. What stands alone is no list in
+    /// the file.
+    /// </summary>
+    private int Lay(IReadOnlyList<Step> passage, string pointer, int after, bool alone = false)
     {
         if (passage.Count == 0)
         {
@@ -85,7 +90,7 @@ public sealed class StepFlow
                 passage[i] is EndStep ? -1
                 : i + 1 < passage.Count ? starts[i + 1]
                 : after;
-            var at = string.Create(CultureInfo.InvariantCulture, $"{pointer}/{i}");
+            var at = alone ? pointer : string.Create(CultureInfo.InvariantCulture, $"{pointer}/{i}");
             var index = steps.Count;
             steps.Add(null!);
             IReadOnlyList<int> ways = passage[i] switch
@@ -94,7 +99,8 @@ public sealed class StepFlow
                 SplitStep s => [.. s.Passages.Select((p, n) => Lay(p.Steps, string.Create(CultureInfo.InvariantCulture, $"{at}/passages/{n}/steps"), next))],
                 _ => [],
             };
-            steps[index] = new FlowStep(passage[i], index, at, next, ways);
+            var otherwise = passage[i].Otherwise is { } other ? Lay([other], at + "/otherwise", next, alone: true) : -1;
+            steps[index] = new FlowStep(passage[i], index, at, next, ways, otherwise);
         }
 
         return first;
@@ -105,6 +111,7 @@ public sealed class StepFlow
         {
             ForkStep f => f.Then.Concat(f.Else).Sum(s => 1 + Count(s)),
             SplitStep s => s.Passages.SelectMany(p => p.Steps).Sum(x => 1 + Count(x)),
+            { Otherwise: { } other } => 1 + Count(other),
             _ => 0,
         };
 }

@@ -12,14 +12,14 @@ public static class DeedsReading
     {
         var touches =
             from t in db.Touches
-            join g in db.Programs on t.ProgramId equals g.Id
+            join g in db.ProgramsAndBroadcasts on t.ProgramId equals g.Id
             select new
             {
                 t.Id,
                 g.Name,
                 t.StepId,
             };
-        var runs = from r in db.Runs join g in db.Programs on r.ProgramId equals g.Id where people.Contains(r.PersonId) select new { Run = r, g.Name };
+        var runs = from r in db.Runs join g in db.ProgramsAndBroadcasts on r.ProgramId equals g.Id where people.Contains(r.PersonId) select new { Run = r, g.Name };
         var got = await (
             from m in db.Messages
             join t in touches on m.TouchId equals t.Id

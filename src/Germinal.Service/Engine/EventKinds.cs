@@ -81,6 +81,10 @@ public static class EventKinds
     public const string StopDate = "stop-date";
     public const string TaskMissed = "task-missed";
 
+    // How a program was started, in an event's data.
+    private const string SwitchedOn = "switched-on";
+    private const string Broadcast = "broadcast";
+
     /// <summary>Kinds that only people read; they are written as handled.</summary>
     public static bool IsForReadingOnly(string kind) => kind is Remark or Imported or OpportunityOpened or AutoReplied or Delivered or Complained or Merged or Circle or AppointmentMissed or FormSent or Wrote;
 
@@ -94,7 +98,7 @@ public static class EventKinds
         LocalDate? Until() => Maybe("until") is { } date ? LocalDatePattern.Iso.Parse(date).Value : null;
         return row.Kind switch
         {
-            Start => new StartedByHand(at, Id("program"), row.By ?? "", Text("how") == "switched-on"),
+            Start => new StartedByHand(at, Id("program"), row.By ?? "", Text("how") == SwitchedOn, Text("how") == Broadcast),
             TagAdded => new TagPutOn(at, Text("tag")),
             TagRemoved => new TagTakenOff(at, Text("tag")),
             ListJoined => new JoinedList(at, Text("list")),
@@ -157,7 +161,7 @@ public static class EventKinds
     public static (string Kind, Dictionary<string, string> Data) Of(Happening happening) =>
         happening switch
         {
-            StartedByHand h => (Start, new() { ["program"] = h.ProgramId.ToString(), ["how"] = h.BySwitchingOn ? "switched-on" : "hand" }),
+            StartedByHand h => (Start, new() { ["program"] = h.ProgramId.ToString(), ["how"] = h.ByBroadcast ? Broadcast : h.BySwitchingOn ? SwitchedOn : "hand" }),
             TagPutOn h => (TagAdded, new() { ["tag"] = h.Tag }),
             TagTakenOff h => (TagRemoved, new() { ["tag"] = h.Tag }),
             Core.Engine.JoinedList h => (ListJoined, new() { ["list"] = h.List }),

@@ -88,7 +88,7 @@ public sealed class Handing(
         new(
             true,
             settings.SeeOpens,
-            settings.LinkParameters.ToDictionary(
+            settings.LinkParameters.Where(p => !program.LinkParameters.ContainsKey(p.Key)).Concat(program.LinkParameters).ToDictionary(
                 p => p.Key,
                 p => p.Value.Replace("{program}", program.Name, StringComparison.Ordinal).Replace("{step}", step.Id, StringComparison.Ordinal)
             )
@@ -157,6 +157,8 @@ public sealed class Handing(
         {
             TouchId = ready.Touch.Id,
             PracticeId = ready.Touch.PracticeId,
+            ProgramId = ready.Touch.ProgramId,
+            StepId = ready.Touch.StepId,
             PersonId = ready.ToOwner ? ready.To.Person.Id : ready.To.Reader.Id,
             AboutId = ready.ToOwner || ready.To.Reader.Id == ready.To.Person.Id ? null : ready.To.Person.Id,
             MemberId = ready.ToOwner ? ready.To.Reader.Id : null,

@@ -10,8 +10,8 @@ using NodaTime;
 namespace Germinal.Service.Engine;
 
 /// <summary>
-/// Loads a practice's programs. Of a published version nothing changes but the names of stages and reasons, so each is read from JSON once,
-/// and again where its mark is another.
+/// Loads a practice's programs. Of a published version nothing changes but the names of stages and reasons, and what the rest of a broadcast gets, so
+/// each is read from JSON once, and again where its mark is another.
 /// </summary>
 public sealed class ShelfReading
 {
@@ -23,7 +23,7 @@ public sealed class ShelfReading
     public async Task<ProgramShelf> LoadAsync(GerminalDb db, CancellationToken stop)
     {
         var programs = await db
-            .Programs.AsNoTracking()
+            .ProgramsAndBroadcasts.AsNoTracking()
             .Where(p => p.CurrentVersion > 0)
             .Select(p => new
             {

@@ -128,7 +128,7 @@ public sealed class Acts(GerminalDb db, string by, Instant now)
         if (kind == ActKind.Start)
         {
             var program = Guid.Parse(what);
-            what = await db.Programs.Where(p => p.Id == program).Select(p => p.Name).FirstOrDefaultAsync(stop) ?? "";
+            what = await db.ProgramsAndBroadcasts.Where(p => p.Id == program).Select(p => p.Name).FirstOrDefaultAsync(stop) ?? "";
         }
         else if (kind == ActKind.Owner)
         {

@@ -82,7 +82,7 @@ public sealed class ManyPreview(Engines engines)
             }
         }
 
-        var names = await db.Programs.AsNoTracking().ToDictionaryAsync(p => p.Id, p => p.Name, stop);
+        var names = await db.ProgramsAndBroadcasts.AsNoTracking().ToDictionaryAsync(p => p.Id, p => p.Name, stop);
         List<ProgramCount> WithNames(Dictionary<Guid, int> counts) =>
             [.. counts.Select(c => new ProgramCount(names.GetValueOrDefault(c.Key, ""), c.Value)).OrderByDescending(c => c.Count)];
         var limit =

@@ -92,7 +92,7 @@ public sealed class PeopleMerge(GerminalDb db, TouchEngine engine, PeopleDesk de
             .Runs.Where(r =>
                 r.PersonId == merged.Id && r.EndedAt == null && db.Runs.Any(k => k.PersonId == kept.Id && k.ProgramId == r.ProgramId && k.EndedAt == null)
             )
-            .Join(db.Programs, r => r.ProgramId, p => p.Id, (r, p) => p.Name)
+            .Join(db.ProgramsAndBroadcasts, r => r.ProgramId, p => p.Id, (r, p) => p.Name)
             .Distinct()
             .ToListAsync(stop);
         var warnings = new List<string>();

@@ -244,7 +244,7 @@ public static class StageNames
     /// <summary>Programs with their versions, segments, forms and letters: what is a file.</summary>
     private static async Task InFilesAsync(GerminalDb db, Renaming names, CancellationToken stop)
     {
-        foreach (var program in await db.Programs.ToListAsync(stop))
+        foreach (var program in await db.ProgramsAndBroadcasts.ToListAsync(stop))
         {
             program.Draft = names.In(program.Draft) ?? program.Draft;
         }

@@ -82,7 +82,7 @@ public static class PostShelf
         var hung = await Newest(db, db.Posts).Take(Most * 2).ToListAsync(stop);
         var ids = hung.Select(h => h.Post.PersonId).OfType<Guid>().Distinct().ToList();
         var people = await db.People.AsNoTracking().Where(p => ids.Contains(p.Id)).ToDictionaryAsync(p => p.Id, p => p.Name, stop);
-        var programs = await db.Programs.AsNoTracking().ToDictionaryAsync(p => p.Id, p => p.Name, stop);
+        var programs = await db.ProgramsAndBroadcasts.AsNoTracking().ToDictionaryAsync(p => p.Id, p => p.Name, stop);
         PostDto Dto(Hung h) => Read(h, practice.Zone, people, programs);
         var there = hung.Where(h => h.IsThere).ToList();
         return new PostsDto(

@@ -208,7 +208,7 @@ public static class DaySheet
             .ToList();
         var rows = await db.People.AsNoTracking().Where(p => ids.Contains(p.Id)).ToDictionaryAsync(p => p.Id, stop);
         var facts = await FactsReading.WithDetailsAsync(db, [.. rows.Values], stop, engine);
-        var names = await db.Programs.AsNoTracking().ToDictionaryAsync(p => p.Id, p => p.Name, stop);
+        var names = await db.ProgramsAndBroadcasts.AsNoTracking().ToDictionaryAsync(p => p.Id, p => p.Name, stop);
         var callees = calls.Select(c => c.PersonId).Distinct().ToList();
         var last = (
             await db

@@ -194,6 +194,130 @@ namespace Germinal.Store.Migrations
                     b.ToTable("appointments", (string)null);
                 });
 
+            modelBuilder.Entity("Germinal.Store.Rows.BroadcastRow", b =>
+                {
+                    b.Property<Guid>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("uuid")
+                        .HasColumnName("id");
+
+                    b.Property<Guid?>("AgainOf")
+                        .HasColumnType("uuid")
+                        .HasColumnName("again_of");
+
+                    b.Property<Instant?>("BeganAt")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("began_at");
+
+                    b.Property<Instant?>("BeginsAt")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("begins_at");
+
+                    b.Property<string>("By")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("by");
+
+                    b.Property<Instant>("CreatedAt")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("created_at");
+
+                    b.Property<Instant?>("DecideAt")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("decide_at");
+
+                    b.Property<string>("Decided")
+                        .HasColumnType("jsonb")
+                        .HasColumnName("decided");
+
+                    b.Property<int>("Edition")
+                        .IsConcurrencyToken()
+                        .HasColumnType("integer")
+                        .HasColumnName("edition");
+
+                    b.Property<Instant?>("EndedAt")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("ended_at");
+
+                    b.Property<Guid?>("MemberId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("member_id");
+
+                    b.Property<string>("Name")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("name");
+
+                    b.Property<int>("People")
+                        .HasColumnType("integer")
+                        .HasColumnName("people");
+
+                    b.Property<string>("Plan")
+                        .IsRequired()
+                        .HasColumnType("jsonb")
+                        .HasColumnName("plan");
+
+                    b.Property<Guid>("PracticeId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("practice_id");
+
+                    b.Property<Guid?>("ProgramId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("program_id");
+
+                    b.Property<string>("SentBy")
+                        .HasColumnType("text")
+                        .HasColumnName("sent_by");
+
+                    b.Property<LocalDate?>("SeriesDate")
+                        .HasColumnType("date")
+                        .HasColumnName("series_date");
+
+                    b.Property<Guid?>("SeriesId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("series_id");
+
+                    b.Property<string>("Status")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("status");
+
+                    b.HasKey("Id")
+                        .HasName("pk_broadcasts");
+
+                    b.HasIndex("AgainOf")
+                        .IsUnique()
+                        .HasDatabaseName("ix_broadcasts_again_of")
+                        .HasFilter("again_of IS NOT NULL");
+
+                    b.HasIndex("BeginsAt")
+                        .HasDatabaseName("ix_broadcasts_waiting")
+                        .HasFilter("status = 'waiting'");
+
+                    b.HasIndex("DecideAt")
+                        .HasDatabaseName("ix_broadcasts_decide_at")
+                        .HasFilter("decide_at IS NOT NULL");
+
+                    b.HasIndex("PracticeId")
+                        .HasDatabaseName("ix_broadcasts_going")
+                        .HasFilter("status = 'going'");
+
+                    b.HasIndex("ProgramId")
+                        .IsUnique()
+                        .HasDatabaseName("ix_broadcasts_program_id")
+                        .HasFilter("program_id IS NOT NULL");
+
+                    b.HasIndex("PracticeId", "CreatedAt")
+                        .HasDatabaseName("ix_broadcasts_practice_id_created_at");
+
+                    b.HasIndex("SeriesId", "SeriesDate")
+                        .IsUnique()
+                        .HasDatabaseName("ix_broadcasts_series_id_series_date")
+                        .HasFilter("series_id IS NOT NULL");
+
+                    b.ToTable("broadcasts", (string)null);
+                });
+
             modelBuilder.Entity("Germinal.Store.Rows.BusyTimeRow", b =>
                 {
                     b.Property<long>("Id")
@@ -1922,6 +2046,10 @@ namespace Germinal.Store.Migrations
                         .HasColumnType("text")
                         .HasColumnName("answer");
 
+                    b.Property<Instant?>("AnsweredAt")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("answered_at");
+
                     b.Property<string>("Bounce")
                         .HasColumnType("text")
                         .HasColumnName("bounce");
@@ -1937,6 +2065,10 @@ namespace Germinal.Store.Migrations
                         .HasDefaultValue("email")
                         .HasColumnName("channel");
 
+                    b.Property<Instant?>("ComplainedAt")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("complained_at");
+
                     b.Property<Instant?>("ConfirmedAt")
                         .HasColumnType("timestamp with time zone")
                         .HasColumnName("confirmed_at");
@@ -1944,6 +2076,10 @@ namespace Germinal.Store.Migrations
                     b.Property<Instant?>("DeliveredAt")
                         .HasColumnType("timestamp with time zone")
                         .HasColumnName("delivered_at");
+
+                    b.Property<Instant?>("FollowedAt")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("followed_at");
 
                     b.Property<string>("FromAddress")
                         .IsRequired()
@@ -1967,6 +2103,10 @@ namespace Germinal.Store.Migrations
                         .HasColumnName("links")
                         .HasDefaultValueSql("'[]'::jsonb");
 
+                    b.Property<Instant?>("MachineAt")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("machine_at");
+
                     b.Property<Guid?>("MemberId")
                         .HasColumnType("uuid")
                         .HasColumnName("member_id");
@@ -1980,6 +2120,10 @@ namespace Germinal.Store.Migrations
                         .HasColumnType("timestamp with time zone")
                         .HasColumnName("opened_at");
 
+                    b.Property<Instant?>("OptedOutAt")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("opted_out_at");
+
                     b.Property<int>("Parts")
                         .HasColumnType("integer")
                         .HasColumnName("parts");
@@ -1992,9 +2136,18 @@ namespace Germinal.Store.Migrations
                         .HasColumnType("uuid")
                         .HasColumnName("practice_id");
 
+                    b.Property<Guid>("ProgramId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("program_id");
+
                     b.Property<Instant>("SentAt")
                         .HasColumnType("timestamp with time zone")
                         .HasColumnName("sent_at");
+
+                    b.Property<string>("StepId")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("step_id");
 
                     b.Property<string>("Subject")
                         .IsRequired()
@@ -2023,6 +2176,9 @@ namespace Germinal.Store.Migrations
 
                     b.HasIndex("PersonId")
                         .HasDatabaseName("ix_messages_person_id");
+
+                    b.HasIndex("ProgramId", "SentAt")
+                        .HasDatabaseName("ix_messages_program_id_sent_at");
 
                     b.HasIndex("Channel", "ToAddress", "SentAt")
                         .HasDatabaseName("ix_messages_channel_to_address_sent_at");
@@ -2999,6 +3155,10 @@ namespace Germinal.Store.Migrations
                         .HasColumnType("timestamp with time zone")
                         .HasColumnName("archived_at");
 
+                    b.Property<bool>("Broadcast")
+                        .HasColumnType("boolean")
+                        .HasColumnName("broadcast");
+
                     b.Property<Instant>("CreatedAt")
                         .HasColumnType("timestamp with time zone")
                         .HasColumnName("created_at");
@@ -3328,6 +3488,9 @@ namespace Germinal.Store.Migrations
 
                     b.HasIndex("PersonId")
                         .HasDatabaseName("ix_refusals_person_id");
+
+                    b.HasIndex("ProgramId")
+                        .HasDatabaseName("ix_refusals_program_id");
 
                     b.HasIndex("PracticeId", "At")
                         .HasDatabaseName("ix_refusals_practice_id_at")
@@ -3760,6 +3923,59 @@ namespace Germinal.Store.Migrations
                         .HasName("pk_tags");
 
                     b.ToTable("tags", (string)null);
+                });
+
+            modelBuilder.Entity("Germinal.Store.Rows.TallyRow", b =>
+                {
+                    b.Property<long>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("bigint")
+                        .HasColumnName("id");
+
+                    NpgsqlPropertyBuilderExtensions.UseIdentityByDefaultColumn(b.Property<long>("Id"));
+
+                    b.Property<string>("Detail")
+                        .IsRequired()
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("text")
+                        .HasDefaultValue("")
+                        .HasColumnName("detail");
+
+                    b.Property<short>("Hour")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("smallint")
+                        .HasDefaultValue((short)-1)
+                        .HasColumnName("hour");
+
+                    b.Property<int>("Number")
+                        .HasColumnType("integer")
+                        .HasColumnName("number");
+
+                    b.Property<Guid>("PracticeId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("practice_id");
+
+                    b.Property<Guid>("ProgramId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("program_id");
+
+                    b.Property<string>("StepId")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("step_id");
+
+                    b.Property<string>("What")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("what");
+
+                    b.HasKey("Id")
+                        .HasName("pk_tallies");
+
+                    b.HasIndex("PracticeId", "ProgramId")
+                        .HasDatabaseName("ix_tallies_practice_id_program_id");
+
+                    b.ToTable("tallies", (string)null);
                 });
 
             modelBuilder.Entity("Germinal.Store.Rows.TaskRow", b =>

@@ -38,6 +38,9 @@ public sealed class ProgramRow : IOwned
     /// <summary>Whether the list leaves it out until it is asked for.</summary>
     public bool Hidden { get; set; }
 
+    /// <summary>Whether it sends a broadcast (rule 15.1); such programs stand in no list of programs.</summary>
+    public bool Broadcast { get; set; }
+
     /// <summary>When it was put away for good; it starts for nobody any more.</summary>
     public Instant? ArchivedAt { get; set; }
 

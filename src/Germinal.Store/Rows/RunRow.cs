@@ -248,6 +248,27 @@ public sealed class MessageRow : IOwned
     /// <summary>When a person first opened it; machines do not count (rule 14.2).</summary>
     public Instant? OpenedAt { get; set; }
 
+    /// <summary>The program whose touch it is.</summary>
+    public Guid ProgramId { get; set; }
+
+    /// <summary>The step.</summary>
+    public string StepId { get; set; } = "";
+
+    /// <summary>When a machine first looked at it; null for never. The database keeps this and what follows by what visits and answers say.</summary>
+    public Instant? MachineAt { get; set; }
+
+    /// <summary>When a person first followed a link of it.</summary>
+    public Instant? FollowedAt { get; set; }
+
+    /// <summary>When it was first answered.</summary>
+    public Instant? AnsweredAt { get; set; }
+
+    /// <summary>When its reader said no by it, on its page or by the word that means it.</summary>
+    public Instant? OptedOutAt { get; set; }
+
+    /// <summary>When its reader complained of it to their mail provider.</summary>
+    public Instant? ComplainedAt { get; set; }
+
     /// <summary>Where its links lead, in the order they stand in it.</summary>
     public List<LetterLink> Links { get; set; } = [];
 }

@@ -203,7 +203,7 @@ public static class InquiryEndpoints
                 .Messages.AsNoTracking()
                 .Where(m => m.TouchId == touch)
                 .Join(db.Touches, m => m.TouchId, t => t.Id, (m, t) => new { m.Subject, m.Channel, t.ProgramId })
-                .Join(db.Programs, m => m.ProgramId, p => p.Id, (m, p) => new { m.Subject, m.Channel, p.Name })
+                .Join(db.ProgramsAndBroadcasts, m => m.ProgramId, p => p.Id, (m, p) => new { m.Subject, m.Channel, p.Name })
                 .FirstOrDefaultAsync(stop);
         var parts = new[]
         {

@@ -139,7 +139,7 @@ public static class LandingEndpoints
             .LandingVisits.AsNoTracking()
             .Where(v => v.LandingId == row.Id && v.Date > from)
             .GroupBy(v => v.ProgramId)
-            .Select(g => new { Program = db.Programs.Where(p => p.Id == g.Key).Select(p => p.Name).FirstOrDefault(), Count = g.Sum(v => v.Count) })
+            .Select(g => new { Program = db.ProgramsAndBroadcasts.Where(p => p.Id == g.Key).Select(p => p.Name).FirstOrDefault(), Count = g.Sum(v => v.Count) })
             .OrderByDescending(v => v.Count)
             .ToListAsync(stop);
         var address = links.Landing(row.Slug);

@@ -237,7 +237,7 @@ public static class PersonEndpoints
             return TypedResults.NotFound();
         }
 
-        var names = await db.Programs.AsNoTracking().ToDictionaryAsync(p => p.Id, p => p.Name, stop);
+        var names = await db.ProgramsAndBroadcasts.AsNoTracking().ToDictionaryAsync(p => p.Id, p => p.Name, stop);
         var what = ThreadLines.Of(row, NodaTime.DateTimeZone.Utc, false, [], names).Title;
         return await new EventUndo(db, engines, caller.Name).TakeBackAsync(id, happened, what, stop) is { } why
             ? Problems.Conflict(why)
@@ -263,7 +263,7 @@ public static class PersonEndpoints
             .OrderBy(r => r.StartedAt)
             .ThenBy(r => r.Id)
             .Join(
-                db.Programs,
+                db.ProgramsAndBroadcasts,
                 r => r.ProgramId,
                 g => g.Id,
                 (r, g) =>
@@ -525,7 +525,7 @@ public static class PersonEndpoints
             before is not null && NodaTime.Text.InstantPattern.ExtendedIso.Parse(before).TryGetValue(default, out var at) && Core.Time.Dates.IsMeant(at)
                 ? at
                 : Instant.MaxValue;
-        var names = await db.Programs.AsNoTracking().ToDictionaryAsync(p => p.Id, p => p.Name, stop);
+        var names = await db.ProgramsAndBroadcasts.AsNoTracking().ToDictionaryAsync(p => p.Id, p => p.Name, stop);
         var engine = await programs.EngineAsync(db, stop);
 
         var touches = await db

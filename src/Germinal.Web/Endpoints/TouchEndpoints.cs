@@ -386,7 +386,7 @@ public static class TouchEndpoints
                     return null;
                 }
 
-                var about = body.Remark?.Trim() is { Length: > 0 } remark ? remark : await db.Programs.Where(p => p.Id == touch.ProgramId).Select(p => p.Name).SingleAsync(stop);
+                var about = body.Remark?.Trim() is { Length: > 0 } remark ? remark : await db.ProgramsAndBroadcasts.Where(p => p.Id == touch.ProgramId).Select(p => p.Name).SingleAsync(stop);
                 (string, string)[] followed = said.Next is { } next
                     ? await new CallFollowing(db, caller.Name, caller.Id, now).DoAsync(touch.PersonId, about, next, said.Today, stop)
                     : [];

@@ -1,3 +1,4 @@
+using Germinal.Service.Broadcasts;
 using Germinal.Service.Clock;
 using Germinal.Service.Engine;
 using Germinal.Service.Forms;
@@ -20,6 +21,7 @@ internal static class Schedule
         {
             q.ScheduleJob<ReadingMailboxes>(t => t.WithIdentity("reading-mailboxes").WithCronSchedule("0 * * * * ?"));
             q.ScheduleJob<GoingOutside>(t => t.WithIdentity("going-outside").WithCronSchedule("20 * * * * ?"));
+            q.ScheduleJob<AddingUp>(t => t.WithIdentity("adding-up").WithCronSchedule("40 * * * * ?"));
             q.ScheduleJob<Forgetting>(t => t.WithIdentity("forgetting").WithCronSchedule("0 40 2 * * ?"));
         });
         services.AddQuartzHostedService(o => o.WaitForJobsToComplete = true);
@@ -51,6 +53,18 @@ internal static class Schedule
             await posts.HandDueAsync(cancellationToken);
             await calendars.ReadDueAsync(null, cancellationToken);
             await ideas.ReadDueAsync(cancellationToken);
+        }
+    }
+
+    /// <summary>Adds up counts, and notes which broadcasts are over.</summary>
+    [DisallowConcurrentExecution]
+    internal sealed class AddingUp(IDbContextFactory<GerminalDb> databases, BroadcastMoments broadcasts) : IJob
+    {
+        public async ValueTask Execute(IJobExecutionContext context, CancellationToken cancellationToken = default)
+        {
+            await using var db = await databases.CreateDbContextAsync(cancellationToken);
+            await Tallies.AddUpAsync(db, cancellationToken);
+            await broadcasts.FinishAsync(cancellationToken);
         }
     }
 

@@ -81,6 +81,7 @@ public sealed class WhyTests
     }
 
     [Theory]
+    [InlineData(CauseKind.Broadcast, "Ada Quill", "Ada Quill sent “P” to many at once, and they were among them when it began on Mon 1 March, 9:30.")]
     [InlineData(CauseKind.Tag, "warm", "The tag “warm” was put on Mon 1 March, 9:30, which starts “P”.")]
     [InlineData(CauseKind.Stage, "Planning/Inquiry", "They reached the stage Inquiry on Mon 1 March, 9:30, which starts “P”.")]
     [InlineData(CauseKind.Occasion, "birthday", "Their birthday started “P” on Mon 1 March, 9:30.")]

@@ -30,6 +30,8 @@ const TaskSetsPage = lazy(() => import('../features/tasks/TaskSetsPage'));
 const ProofPage = lazy(() => import('../features/proof/ProofPage'));
 const PostsPage = lazy(() => import('../features/posts/PostsPage'));
 const IdeasPage = lazy(() => import('../features/posts/IdeasPage'));
+const BroadcastsPage = lazy(() => import('../features/broadcasts/BroadcastsPage'));
+const BroadcastPage = lazy(() => import('../features/broadcasts/BroadcastPage'));
 const FilmsPage = lazy(() => import('../features/films/FilmsPage'));
 const StagesPage = lazy(() => import('../features/pipeline/StagesPage'));
 const OutcomesPage = lazy(() => import('../features/practice/OutcomesPage'));
@@ -143,6 +145,8 @@ function Inside({ session }: { session: Session }) {
             <Route path="/pipeline/stages" element={<StagesPage />} />
             <Route path="/posts" element={<PostsPage />} />
             <Route path="/posts/ideas" element={<IdeasPage />} />
+            <Route path="/broadcasts" element={<BroadcastsPage />} />
+            <Route path="/broadcasts/:id" element={<BroadcastPage />} />
             <Route path="/letters/films" element={<FilmsPage />} />
             <Route path="/letters" element={<LetterList />} />
             <Route path="/letters/offers" element={<OffersPage />} />

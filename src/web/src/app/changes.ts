@@ -8,6 +8,7 @@ import { useEffect } from 'react';
 export const shownBy: Record<string, readonly string[]> = {
   absences: ['giving', 'today', 'almanac'],
   appointments: ['dealings', 'thread', 'today', 'almanac', 'pipeline'],
+  broadcasts: ['broadcasts', 'broadcast', 'broadcast-numbers', 'almanac'],
   clock: ['clock', 'today', 'almanac', 'pipeline'],
   consent: ['consent', 'person', 'thread', 'touch', 'today', 'almanac'],
   events: ['person', 'thread', 'today', 'act', 'almanac', 'proof', 'touch'],
@@ -21,7 +22,7 @@ export const shownBy: Record<string, readonly string[]> = {
   inquiries: ['dealings', 'thread', 'today', 'inquiries', 'inquiry'],
   lists: ['people', 'lists'],
   meeting_pages: ['meetings'],
-  messages: ['thread', 'today', 'touch', 'mail', 'texts'],
+  messages: ['thread', 'today', 'touch', 'mail', 'texts', 'broadcast-numbers'],
   notices: ['today'],
   offers: ['offers', 'letters', 'program'],
   film_views: ['films', 'thread'],

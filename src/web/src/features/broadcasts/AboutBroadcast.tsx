@@ -1,0 +1,330 @@
+import { useQuery } from '@tanstack/react-query';
+import { api, take } from '../../api/client';
+import { useSession } from '../../app/session';
+import { Button, Field } from '../../ui/bits';
+import { Say, SayOneOf } from '../programs/Say';
+import { SpanField } from '../programs/SpanField';
+import { repeatsWith } from '../tasks/repeats';
+import { type Broadcast, goals, type Plan, rates } from './plan';
+
+type Part = { plan: Plan; set: (part: Partial<Plan>) => void; broadcast: Broadcast };
+
+const span = (written: string) =>
+  written
+    .replace(/^PT(\d+)H$/, (_, n) => (n === '1' ? 'an hour' : `${n} hours`))
+    .replace(/^P(\d+)D$/, (_, n) => (n === '1' ? 'a day' : `${n} days`))
+    .replace(/^P(\d+)M$/, (_, n) => (n === '1' ? 'a month' : `${n} months`));
+
+/** What else is said of a broadcast: who signs it, what it is about, versions that are compared, what is to come of it, how it repeats. */
+export function AboutBroadcast({ plan, set, broadcast }: Part) {
+  const session = useSession().data;
+  const members = session?.members ?? [];
+  const practice = useQuery({ queryKey: ['practice'], queryFn: () => take(api.GET('/api/practice')) });
+  const programs = useQuery({ queryKey: ['programs'], queryFn: () => take(api.GET('/api/programs')) });
+  const wrong = (pointer: string) =>
+    broadcast.findings
+      .filter((f) => f.pointer.startsWith(pointer))
+      .map((f) => (
+        <span key={f.pointer + f.message} className="block text-small text-ember">
+          {f.message}
+        </span>
+      ));
+  const topics = practice.data?.topics ?? [];
+  const policies = practice.data?.policies?.map((p) => p.name) ?? [];
+  const goal = goals.find(([k]) => k === plan.goal?.kind);
+  const held = programs.data?.find((p) => p.id === plan.partOf);
+  return (
+    <div className="mt-3 border-t border-rule pt-3 leading-[1.9]">
+      <Versions plan={plan} set={set} broadcast={broadcast} />
+      {wrong('/test')}
+      <div>
+        Signed by{' '}
+        <SayOneOf
+          words={plan.sender ? (members.find((m) => m.id === plan.sender)?.name ?? 'somebody who left') : 'whoever looks after each'}
+          label="Who signs it"
+          now={plan.sender ?? ''}
+          choices={[['', 'whoever looks after each'], ...members.map((m) => [m.id, m.name] as const)]}
+          choose={(m) => set({ sender: m || null })}
+        />
+        , it is{' '}
+        <SayOneOf
+          words={plan.transactional ? 'something they have to know' : 'news or an offer'}
+          label="What kind of message it is"
+          now={plan.transactional ? 't' : 'c'}
+          choices={[
+            ['c', 'news or an offer'],
+            ['t', 'something they have to know'],
+          ]}
+          choose={(k) => set({ transactional: k === 't' })}
+        />
+        {topics.length > 0 && (
+          <>
+            {' about '}
+            <SayOneOf
+              words={plan.topic ?? 'no topic in particular'}
+              label="Its topic"
+              now={plan.topic ?? ''}
+              choices={[['', 'no topic in particular'], ...topics.map((t) => [t, t] as const)]}
+              choose={(t) => set({ topic: t || null })}
+            />
+          </>
+        )}
+        {policies.length > 0 && (
+          <>
+            {' by '}
+            <SayOneOf
+              words={plan.policy ? `the policy “${plan.policy}”` : 'the usual policy'}
+              label="Its policy"
+              now={plan.policy ?? ''}
+              choices={[['', 'the usual policy'], ...policies.map((p) => [p, `the policy “${p}”`] as const)]}
+              choose={(p) => set({ policy: p || null })}
+            />
+          </>
+        )}
+        .
+      </div>
+      <div>
+        What they had lately{' '}
+        <Say words={plan.paceLifted === null || plan.paceLifted === undefined ? 'counts' : 'does not count for this one'} label="Whether pace holds it">
+          {(close) => (
+            <form
+              onSubmit={(e) => {
+                e.preventDefault();
+                const why = new FormData(e.currentTarget).get('why');
+                set({ paceLifted: typeof why === 'string' && why.trim() ? why.trim() : null });
+                close();
+              }}
+            >
+              <Field label="Why it may come on top of what they had" hint="The reason is kept. Empty: it counts, and may put it off by days.">
+                {(id, by) => <input id={id} aria-describedby={by} name="why" maxLength={400} className="w-full" defaultValue={plan.paceLifted ?? ''} />}
+              </Field>
+              <Button type="submit" look="main">
+                So it is
+              </Button>
+            </form>
+          )}
+        </Say>
+        {plan.paceLifted && <span className="text-soft"> ({plan.paceLifted})</span>}; after{' '}
+        <Say words={span(plan.lateLimit ?? 'P3D')} label="How late it still makes sense">
+          {() => <SpanField label="How late it still makes sense" units={['hours', 'days', 'weeks']} value={plan.lateLimit ?? 'P3D'} set={(v) => set({ lateLimit: v ?? null })} />}
+        </Say>{' '}
+        it makes no sense any more.
+        {wrong('/paceLifted')}
+        {wrong('/lateLimit')}
+      </div>
+      <div>
+        It is for{' '}
+        <Say words={goal ? `this: ${goal[1]}${plan.goal?.what ? ` (${plan.goal.what})` : ''}` : 'nothing in particular'} label="What is to come of it">
+          {() => (
+            <>
+              <Field label="What is to come of it">
+                {(id) => (
+                  <select
+                    id={id}
+                    className="w-full"
+                    value={plan.goal?.kind ?? ''}
+                    onChange={(e) => set({ goal: e.target.value ? { kind: e.target.value, what: '', within: plan.goal?.within ?? 'P90D' } : null })}
+                  >
+                    <option value="">nothing in particular</option>
+                    {goals.map(([k, words]) => (
+                      <option key={k} value={k}>
+                        {words}
+                      </option>
+                    ))}
+                  </select>
+                )}
+              </Field>
+              {plan.goal && goal?.[2] && (
+                <Field label={goal[2]}>
+                  {(id) => (
+                    <input id={id} className="w-full" value={plan.goal?.what ?? ''} onChange={(e) => plan.goal && set({ goal: { ...plan.goal, what: e.target.value } })} />
+                  )}
+                </Field>
+              )}
+              {plan.goal && (
+                <SpanField label="Counted for" value={plan.goal.within} set={(v) => plan.goal && set({ goal: { ...plan.goal, within: v ?? 'P90D' } })} />
+              )}
+            </>
+          )}
+        </Say>
+        {plan.goal && `, counted for ${span(plan.goal.within)}`}; it belongs to{' '}
+        <Say words={plan.code || 'no code'} label="Its code" soft={!plan.code}>
+          {() => (
+            <Field label="A code of your own" hint="It stands in tables and files, for whoever adds up what things cost.">
+              {(id, by) => <input id={id} aria-describedby={by} className="w-full" maxLength={200} value={plan.code ?? ''} onChange={(e) => set({ code: e.target.value || null })} />}
+            </Field>
+          )}
+        </Say>{' '}
+        and is part of{' '}
+        <SayOneOf
+          words={held ? `“${held.name}”, without those held out of it` : 'no program'}
+          label="The program it is part of"
+          now={plan.partOf ?? ''}
+          choices={[['', 'no program'], ...(programs.data?.filter((p) => !p.archived).map((p) => [p.id, p.name] as const) ?? [])]}
+          choose={(p) => set({ partOf: p || null })}
+        />
+        .{wrong('/goal')}
+      </div>
+      <div>
+        Its links carry{' '}
+        <Say words={Object.keys(plan.parameters).length > 0 ? Object.entries(plan.parameters).map(([k, v]) => `${k}=${v}`).join(', ') : 'nothing more'} label="What its links carry">
+          {() => <Parameters parameters={plan.parameters} set={(parameters) => set({ parameters })} />}
+        </Say>
+        ; it goes{' '}
+        <SayOneOf
+          words={repeatsWith(plan.repeat?.rule ?? '', plan.repeat?.rule ?? null).find(([r]) => r === (plan.repeat?.rule ?? ''))?.[1] ?? 'once'}
+          label="How often it goes"
+          now={plan.repeat?.rule ?? ''}
+          choices={repeatsWith(plan.repeat?.rule ?? '', plan.repeat?.rule ?? null)}
+          choose={(rule) => set({ repeat: rule ? { rule, byItself: plan.repeat?.byItself ?? false } : null })}
+        />
+        {plan.repeat && (
+          <>
+            , each time{' '}
+            <SayOneOf
+              words={plan.repeat.byItself ? 'by itself' : 'only once somebody has read it and let it go'}
+              label="How each goes"
+              now={plan.repeat.byItself ? 'i' : 'r'}
+              choices={[
+                ['r', 'only once somebody has read it and let it go'],
+                ['i', 'by itself'],
+              ]}
+              choose={(k) => plan.repeat && set({ repeat: { ...plan.repeat, byItself: k === 'i' } })}
+            />
+          </>
+        )}
+        .{wrong('/repeat')}
+      </div>
+    </div>
+  );
+}
+
+function Versions({ plan, set }: Part) {
+  const test = plan.test;
+  const email = plan.ways[0]?.kind === 'email' ? plan.ways[0] : undefined;
+  const put = (part: Partial<NonNullable<Plan['test']>>) => test && set({ test: { ...test, ...part } });
+  return (
+    <div>
+      {!test ? (
+        <>
+          There is{' '}
+          <Say words="one version" label="Versions that are compared" soft>
+            {(close) => (
+              <>
+                <p className="mb-2 text-small">
+                  Two to four subjects are tried with some of the people first; the rest get the one that does better, if chance alone would hardly
+                  do that.
+                </p>
+                <Button
+                  look="main"
+                  disabled={!email}
+                  onClick={() => {
+                    set({ test: { share: 30, span: 'PT4H', by: 'opened', others: [{ subject: email?.subject ?? '', body: '', letter: '' }] } });
+                    close();
+                  }}
+                >
+                  Compare two subjects
+                </Button>
+                {!email && <p className="mt-2 text-small text-soft">Its first way has to be an email.</p>}
+              </>
+            )}
+          </Say>
+          .
+        </>
+      ) : (
+        <>
+          <b>{test.others.length + 1} versions</b>:{' '}
+          <Say words={`${test.share} in a hundred`} label="How many get a version first">
+            {() => (
+              <Field label="In a hundred">
+                {(id) => <input id={id} type="number" min={2} max={100} value={test.share} onChange={(e) => put({ share: Number(e.target.value) })} />}
+              </Field>
+            )}
+          </Say>{' '}
+          get one of them first, the rest after{' '}
+          <Say words={span(test.span)} label="How long until the rest get it">
+            {() => <SpanField label="After" units={['hours']} value={test.span} set={(v) => put({ span: v ?? 'PT4H' })} />}
+          </Say>{' '}
+          the one that is{' '}
+          <SayOneOf words={rates.find(([r]) => r === test.by)?.[1] ?? test.by} label="What decides" now={test.by} choices={rates} choose={(by) => put({ by })} />, if it can be told apart.{' '}
+          <Button look="danger" onClick={() => set({ test: null })}>
+            one version only
+          </Button>
+          <ol className="m-0 mt-1 list-none p-0">
+            <li>
+              A <span className="font-serif">{email?.subject || 'the email below'}</span> <span className="text-small text-soft">as it stands below</span>
+            </li>
+            {test.others.map((other, n) => (
+              <li key={n} className="flex flex-wrap items-baseline gap-3">
+                {String.fromCharCode(66 + n)}
+                <input
+                  aria-label={`Subject of version ${String.fromCharCode(66 + n)}`}
+                  className="min-w-60 flex-1 font-serif"
+                  maxLength={400}
+                  value={other.subject}
+                  onChange={(e) => put({ others: test.others.map((o, i) => (i === n ? { ...o, subject: e.target.value } : o)) })}
+                />
+                <OtherLetter version={other} set={(o) => put({ others: test.others.map((x, i) => (i === n ? o : x)) })} />
+                <Button look="danger" disabled={test.others.length === 1} onClick={() => put({ others: test.others.filter((_, i) => i !== n) })}>
+                  leave it out
+                </Button>
+              </li>
+            ))}
+          </ol>
+          {test.others.length < 3 && <Button onClick={() => put({ others: [...test.others, { subject: '', body: '', letter: '' }] })}>one more version</Button>}
+        </>
+      )}
+    </div>
+  );
+}
+
+/** A version that says something else too: the words of another letter. */
+function OtherLetter({ version, set }: { version: NonNullable<Plan['test']>['others'][number]; set: (v: NonNullable<Plan['test']>['others'][number]) => void }) {
+  const letters = useQuery({ queryKey: ['letters'], queryFn: () => take(api.GET('/api/letters')) });
+  if (!letters.data?.length) return null;
+  return (
+    <SayOneOf
+      soft={!version.letter}
+      words={version.letter ? `with the words of “${version.letter}”` : 'the same words'}
+      label="What this version says"
+      now={version.letter}
+      choices={[['', 'the same words'], ...letters.data.map((l) => [l.name, `the words of “${l.name}”`] as const)]}
+      choose={async (name) => {
+        const line = letters.data.find((l) => l.name === name);
+        const letter = line && (await take(api.GET('/api/letters/{id}', { params: { path: { id: line.id } } })));
+        set(letter ? { subject: version.subject || letter.subject, body: letter.body, letter: letter.name } : { ...version, body: '', letter: '' });
+      }}
+    />
+  );
+}
+
+/** Names and values behind the addresses of links. */
+function Parameters({ parameters, set }: { parameters: Record<string, string>; set: (p: Record<string, string>) => void }) {
+  return (
+    <form
+      onSubmit={(e) => {
+        e.preventDefault();
+        const form = new FormData(e.currentTarget);
+        const [name, value] = [String(form.get('name') ?? '').trim(), String(form.get('value') ?? '').trim()];
+        if (name) set({ ...parameters, [name]: value });
+        e.currentTarget.reset();
+      }}
+    >
+      <ul className="m-0 mb-2 list-none p-0 text-small">
+        {Object.entries(parameters).map(([name, value]) => (
+          <li key={name} className="flex items-baseline justify-between gap-3">
+            {name}={value}
+            <Button look="danger" aria-label={`Leave ${name} out`} onClick={() => set(Object.fromEntries(Object.entries(parameters).filter(([n]) => n !== name)))}>
+              leave out
+            </Button>
+          </li>
+        ))}
+      </ul>
+      <div className="flex gap-2">
+        <input name="name" aria-label="Name of a parameter" placeholder="name" maxLength={60} className="w-28" />
+        <input name="value" aria-label="Its value" placeholder="value" maxLength={200} className="min-w-0 flex-1" />
+        <Button type="submit">put it in</Button>
+      </div>
+    </form>
+  );
+}

@@ -1,0 +1,285 @@
+import { keepPreviousData, useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { AlertDialog } from 'radix-ui';
+import { useState } from 'react';
+import { Link } from 'react-router';
+import { toast } from 'sonner';
+import { api, type Schemas, take } from '../../api/client';
+import { useMay, useNow, useSession } from '../../app/session';
+import { Button, Trouble } from '../../ui/bits';
+import { useKeys } from '../../ui/keys';
+import { Menu, MenuItem } from '../../ui/Menu';
+import { money } from '../../ui/money';
+import { NameForm } from '../../ui/NameForm';
+import { count, keyDate, moment } from '../../ui/when';
+import { ReadAs } from '../letters/ReadAs';
+import { Say } from '../programs/Say';
+import { type Broadcast, type Plan, wayNames } from './plan';
+
+type Props = { broadcast: Broadcast; plan: Plan; set: (part: Partial<Plan>) => void; saved: boolean; save: () => Promise<void> };
+type Forecast = Schemas['BroadcastForecast'];
+
+/** What would come of it: who gets it by which way, who does not and why, how one of them reads it; and sending it. */
+export function BeforeSending({ broadcast, plan, set, saved, save }: Props) {
+  const may = useMay('switch-programs');
+  const errors = broadcast.findings.filter((f) => !f.isWarning);
+  const warnings = broadcast.findings.filter((f) => f.isWarning);
+  const whole = saved && errors.length === 0;
+  const forecast = useQuery({
+    queryKey: ['broadcast-forecast', broadcast.id, broadcast.edition],
+    enabled: whole,
+    placeholderData: keepPreviousData,
+    queryFn: () => take(api.GET('/api/broadcasts/{id}/forecast', { params: { path: { id: broadcast.id } } })),
+  });
+  return (
+    <>
+      <h3>Before it goes</h3>
+      {errors.length > 0 ? (
+        <>
+          <p>Not yet: {count(errors.length, 'thing is', 'things are')} still wanting.</p>
+          <ul className="m-0 mt-1 list-none p-0 text-small text-ember">
+            {errors.map((f) => (
+              <li key={f.pointer + f.message}>{f.message}</li>
+            ))}
+          </ul>
+        </>
+      ) : !forecast.data ? (
+        <p role="status">{forecast.error ? '' : 'Living through it …'}</p>
+      ) : (
+        <What forecast={forecast.data} plan={plan} set={set} />
+      )}
+      {warnings.map((f) => (
+        <p key={f.pointer + f.message} className="mt-2 text-small text-straw">
+          {f.message}
+        </p>
+      ))}
+      <Trouble error={forecast.error} />
+      {whole && forecast.data && <SendIt broadcast={broadcast} forecast={forecast.data} may={may} save={save} plan={plan} />}
+      {plan.ways.length > 0 && <AsOneReads broadcast={broadcast} saved={saved} />}
+    </>
+  );
+}
+
+function What({ forecast, plan, set }: { forecast: Forecast; plan: Plan; set: (part: Partial<Plan>) => void }) {
+  const { zone, now } = useNow();
+  const held = forecast.held.reduce((n, h) => n + h.count, 0);
+  return (
+    <div aria-live="polite">
+      <p>
+        It is for <b>{count(forecast.people, 'person', 'people')}</b>
+        {forecast.lookedAt < forecast.people && `, of whom the first ${forecast.lookedAt.toLocaleString('en')} were looked at`}.{' '}
+        <b>{forecast.goes.toLocaleString('en')}</b> get it
+        {forecast.by.length > 0 && `: ${forecast.by.map((b) => `${b.count.toLocaleString('en')} by ${wayNames[b.kind] ?? b.kind}`).join(', ')}`}.
+      </p>
+      {forecast.first && (
+        <p className="mt-1">
+          From {moment(forecast.first, zone, now)}
+          {forecast.last && forecast.last !== forecast.first && ` to ${moment(forecast.last, zone, now)}`}.
+          {forecast.price != null && ` It costs ${money(forecast.price, forecast.currency)}.`}
+        </p>
+      )}
+      {forecast.days.length > 1 && (
+        <ul className="m-0 mt-1 list-none p-0 text-small text-soft" aria-label="How many on which day">
+          {forecast.days.map((d) => (
+            <li key={d.date}>
+              {keyDate(d.date)}: {d.count.toLocaleString('en')}
+            </li>
+          ))}
+        </ul>
+      )}
+      {held > 0 && (
+        <>
+          <h3 className="mt-4">Held back: {held.toLocaleString('en')}</h3>
+          {forecast.held.map((h) => (
+            <details key={h.word} className="text-small">
+              <summary className="cursor-pointer leading-7">
+                {h.count.toLocaleString('en')} · {h.reason}
+              </summary>
+              <ul className="m-0 list-none p-0 pl-3">
+                {h.people.map((p) => (
+                  <li key={p.id} className="flex flex-wrap items-baseline justify-between gap-x-3">
+                    <Link to={`/people/${p.id}`}>{p.name}</Link>
+                    <span className="flex gap-3">
+                      {h.word === 'no-consent' && <LetGoOne person={p.id} plan={plan} set={set} />}
+                      <Button look="plain" onClick={() => set({ without: [...plan.without, p.id] })} aria-label={`Leave ${p.name} out`}>
+                        leave out
+                      </Button>
+                    </span>
+                  </li>
+                ))}
+                {h.count > h.people.length && <li className="text-soft">and {(h.count - h.people.length).toLocaleString('en')} more</li>}
+              </ul>
+            </details>
+          ))}
+        </>
+      )}
+      {plan.letGo.length > 0 && (
+        <p className="mt-2 text-small">
+          {count(plan.letGo.length, 'person gets', 'people get')} it although nobody has recorded their yes.{' '}
+          <Button look="danger" onClick={() => set({ letGo: [] })}>
+            take that back
+          </Button>
+        </p>
+      )}
+    </div>
+  );
+}
+
+/** One person whose missing yes is overruled, with the reason that is kept; a no never can be. */
+function LetGoOne({ person, plan, set }: { person: string; plan: Plan; set: (part: Partial<Plan>) => void }) {
+  const may = useMay('overrule-consent');
+  if (!may) return null;
+  return (
+    <Say words="let it go" label="Let it go to them without their consent" soft>
+      {(close) => (
+        <>
+          <p className="mb-2 text-small">Nobody has recorded that they may be written to. Why may this one go? The reason is kept.</p>
+          <NameForm
+            label="Why it may go"
+            words="Let it go"
+            longest={400}
+            take={(reason) => {
+              set({ letGo: [...plan.letGo, { person, reason }] });
+              close();
+            }}
+          />
+        </>
+      )}
+    </Say>
+  );
+}
+
+/** The one press that sends it, and the one question before. */
+function SendIt({ broadcast, forecast, may, save, plan }: { broadcast: Broadcast; forecast: Forecast; may: boolean; save: () => Promise<void>; plan: Plan }) {
+  const queries = useQueryClient();
+  const { zone, now } = useNow();
+  const [asking, setAsking] = useState(false);
+  const send = useMutation({
+    mutationFn: async () => {
+      await save();
+      return take(api.POST('/api/broadcasts/{id}/send', { params: { path: { id: broadcast.id } }, body: { edition: broadcast.edition } }));
+    },
+    onSuccess: (answer) => {
+      queries.setQueryData(['broadcast', answer.id], answer);
+      queries.invalidateQueries({ queryKey: ['broadcasts'] });
+      toast(plan.when.kind === 'now' ? `“${answer.name}” is going out.` : `“${answer.name}” goes ${answer.beginsAt ? moment(answer.beginsAt, zone, now) : 'at its moment'}.`);
+    },
+    onSettled: () => setAsking(false),
+  });
+  if (!may) return <p className="mt-4 text-small text-soft">Ask a principal or adviser to send it.</p>;
+  const later = plan.when.kind !== 'now';
+  return (
+    <div className="mt-4">
+      <AlertDialog.Root open={asking} onOpenChange={setAsking}>
+        <AlertDialog.Trigger asChild>
+          <Button look="main" disabled={forecast.goes === 0 || send.isPending}>
+            {later ? 'Send it at its moment …' : 'Send it now …'}
+          </Button>
+        </AlertDialog.Trigger>
+        <AlertDialog.Portal container={asking ? document.getElementById('main') : undefined}>
+          <AlertDialog.Overlay className="fixed inset-0 z-50 bg-ink/30" />
+          <AlertDialog.Content className="float fixed inset-x-0 top-24 z-60 mx-auto max-w-[520px] p-6">
+            <AlertDialog.Title className="!text-lead">
+              {count(forecast.goes, 'person gets', 'people get')} “{broadcast.name}”
+            </AlertDialog.Title>
+            <AlertDialog.Description asChild>
+              <div className="my-3">
+                <p>
+                  {forecast.by.map((b) => `${b.count.toLocaleString('en')} by ${wayNames[b.kind] ?? b.kind}`).join(', ')}
+                  {forecast.first && `, ${later ? 'from' : 'beginning'} ${moment(forecast.first, zone, now)}`}
+                  {forecast.last && forecast.last !== forecast.first && ` to ${moment(forecast.last, zone, now)}`}.
+                  {forecast.price != null && ` It costs ${money(forecast.price, forecast.currency)}.`}
+                </p>
+                {forecast.people > forecast.goes && <p className="mt-1 text-soft">{(forecast.lookedAt - forecast.goes).toLocaleString('en')} do not get it, for the reasons in the margin.</p>}
+                <p className="mt-1 text-soft">
+                  {later ? 'Until then it can be taken back. Who it is for is fixed when it begins.' : 'What has gone cannot be called back; what has not can be held or stopped.'}
+                </p>
+              </div>
+            </AlertDialog.Description>
+            <p className="flex items-baseline gap-5">
+              <Button look="main" disabled={send.isPending} onClick={() => send.mutate()}>
+                {later ? 'Send it at its moment' : 'Send it now'}
+              </Button>
+              <AlertDialog.Cancel asChild>
+                <Button look="plain">not yet</Button>
+              </AlertDialog.Cancel>
+            </p>
+          </AlertDialog.Content>
+        </AlertDialog.Portal>
+      </AlertDialog.Root>
+      <Trouble error={send.error} />
+    </div>
+  );
+}
+
+/** It as one recipient after the other reads it, and a trial to oneself or a colleague. */
+function AsOneReads({ broadcast, saved }: { broadcast: Broadcast; saved: boolean }) {
+  const members = useSession().data?.members ?? [];
+  const own = useSession().data?.member?.id;
+  const [nth, setNth] = useState(0);
+  const read = useQuery({
+    queryKey: ['broadcast-read', broadcast.id, broadcast.edition, nth],
+    enabled: saved,
+    retry: false,
+    placeholderData: keepPreviousData,
+    queryFn: () => take(api.GET('/api/broadcasts/{id}/as-read', { params: { path: { id: broadcast.id }, query: { nth } } })),
+  });
+  const trial = useMutation({
+    mutationFn: (to: string | undefined) => take(api.POST('/api/broadcasts/{id}/trial', { params: { path: { id: broadcast.id } }, body: { nth, to: to ? [to] : null } })),
+    onSuccess: (_, to) => toast(`A trial is on its way to ${to && to !== own ? members.find((m) => m.id === to)?.name : 'you'}.`),
+  });
+  const another = (move: number) => setNth((n) => n + move);
+  useKeys({ '[': () => another(-1), ']': () => another(1) });
+  const seen = read.data;
+  if (!seen) return null;
+  return (
+    <section className="mt-5" aria-label="As one of them reads it">
+      <h3>As {seen.person.name} has it</h3>
+      <p className="text-small text-soft">
+        <Button onClick={() => another(-1)}>
+          the one before <kbd>[</kbd>
+        </Button>{' '}
+        ·{' '}
+        <Button onClick={() => another(1)}>
+          the next <kbd>]</kbd>
+        </Button>{' '}
+        · {seen.nth + 1} of {seen.of.toLocaleString('en')}
+      </p>
+      {seen.heldBack ? (
+        <p className="text-ember">They do not get it: {seen.heldBack}.</p>
+      ) : (
+        <>
+          <p>
+            By {wayNames[seen.kind ?? ''] ?? seen.kind}
+            {seen.version && `, version ${seen.version} first`}, from {seen.from}.
+          </p>
+          {seen.subject && <p className="font-serif font-semibold">{seen.subject}</p>}
+          {seen.kind === 'email' ? (
+            <ReadAs letter={{ subject: seen.subject, page: seen.page, text: seen.text, from: seen.from }} person={seen.person.name} another={another} />
+          ) : (
+            <p className="font-serif whitespace-pre-wrap">{seen.text}</p>
+          )}
+        </>
+      )}
+      {seen.lack && <p className="text-straw">It cannot be filled for them: {seen.lack}.</p>}
+      {seen.kind === 'email' && (
+        <p className="mt-2 flex flex-wrap gap-4">
+          <Button disabled={trial.isPending} onClick={() => trial.mutate(undefined)}>
+            a trial to me
+          </Button>
+          {members.length > 1 && (
+            <Menu trigger="to a colleague" className="text-small text-leaf">
+              {members
+                .filter((m) => m.id !== own)
+                .map((m) => (
+                  <MenuItem key={m.id} choose={() => trial.mutate(m.id)}>
+                    {m.name}
+                  </MenuItem>
+                ))}
+            </Menu>
+          )}
+        </p>
+      )}
+      <Trouble error={trial.error} />
+    </section>
+  );
+}
