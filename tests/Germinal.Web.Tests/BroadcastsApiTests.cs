@@ -2,7 +2,9 @@ using System.Net;
 using System.Text.Json;
 using System.Text.Json.Nodes;
 using Germinal.Core.Broadcasts;
+using Germinal.Core.Engine;
 using Germinal.Service.Broadcasts;
+using Germinal.Store.Rows;
 using Germinal.Web.Endpoints;
 using Microsoft.EntityFrameworkCore;
 
@@ -19,7 +21,7 @@ public sealed class BroadcastsApiTests(Site site) : IClassFixture<Site>
         var id = made.GetProperty("id").GetGuid();
         if (consent)
         {
-            await ada.DoAsync($"/api/people/{id}/consent", new { channel = "email", purpose = "commercial", isIn = true, basis = "express", source = "said so" });
+            await ada.DoAsync($"/api/people/{id}/consent", new { channel = "email", @in = true, reason = "said so" });
         }
 
         return id;
@@ -46,6 +48,23 @@ public sealed class BroadcastsApiTests(Site site) : IClassFixture<Site>
 
     private static async Task<JsonElement> WrittenAsync(Member ada, object plan, string name = "") => await ada.DoAsync("/api/broadcasts", new { name, plan });
 
+    /// <summary>No mail server stands by here: what would have been sent is written down as it would be.</summary>
+    private async Task ArrivedAsync(JsonElement broadcast)
+    {
+        await using var db = site.Db();
+        var id = broadcast.GetProperty("id").GetGuid();
+        var program = await db.Broadcasts.Where(b => b.Id == id).Select(b => b.ProgramId).SingleAsync();
+        foreach (var touch in await db.Touches.Where(t => t.ProgramId == program && t.Status != TouchStatus.Skipped).ToListAsync())
+        {
+            (touch.Status, touch.SettledAt) = (TouchStatus.Sent, Site.Now);
+            db.Messages.Add(
+                new MessageRow { TouchId = touch.Id, PracticeId = site.Practice, PersonId = touch.PersonId, ProgramId = touch.ProgramId, StepId = touch.StepId, MessageId = touch.Id.ToString(), ToAddress = "x@example.com", FromAddress = "ada@example.com", FromName = "Ada", Subject = "Rates", Html = "", Text = "", SentAt = Site.Now }
+            );
+        }
+
+        await db.SaveChangesAsync();
+    }
+
     private static string Address(JsonElement broadcast, string more = "") => $"/api/broadcasts/{broadcast.GetProperty("id").GetString()}{more}";
 
     private static int Edition(JsonElement broadcast) => broadcast.GetProperty("edition").GetInt32();
@@ -70,15 +89,16 @@ public sealed class BroadcastsApiTests(Site site) : IClassFixture<Site>
         var read = await ada.GetAsync(Address(made, "/as-read?nth=0"));
         Assert.Contains("Good day, Ida.", read.GetProperty("page").GetString(), StringComparison.Ordinal);
         Assert.NotEqual("", (await ada.GetAsync(Address(made, "/as-read?nth=-1"))).GetProperty("heldBack").GetString());
-        await ada.DoAsync(Address(made, "/trial"), new { nth = 0 });
+        Assert.Equal(400, (int)(await ada.PostAsync(Address(made, "/trial"), new { nth = 0, to = new[] { Guid.NewGuid() } })).StatusCode);
 
         var sent = await ada.DoAsync(Address(made, "/send"), new { edition = Edition(saved) });
         Assert.Equal("waiting", sent.GetProperty("status").GetString());
         await site.WorkAsync();
+        await ArrivedAsync(made);
         var numbers = await ada.GetAsync(Address(made, "/numbers"));
         Assert.Equal((2, 1, 1), (numbers.GetProperty("people").GetInt32(), numbers.GetProperty("sent").GetInt32(), numbers.GetProperty("delivered").GetInt32()));
         Assert.Equal("Ida Broadcast", (await ada.GetAsync(Address(made, "/who?what=sent"))).GetProperty("people")[0].GetProperty("name").GetString());
-        Assert.Equal("done", (await ada.GetAsync(Address(made))).GetProperty("status").GetString());
+        Assert.Equal("going", (await ada.GetAsync(Address(made))).GetProperty("status").GetString());
         Assert.Contains((await ada.GetAsync("/api/broadcasts")).EnumerateArray(), b => b.GetProperty("name").GetString() == "Rates" && b.GetProperty("sent").GetInt32() == 1);
 
         // It is no program, and stands in nobody's way there.
@@ -110,6 +130,7 @@ public sealed class BroadcastsApiTests(Site site) : IClassFixture<Site>
         Assert.Single(answers, a => a.StatusCode == HttpStatusCode.OK);
         Assert.All(answers.Where(a => a.StatusCode != HttpStatusCode.OK), a => Assert.Equal(HttpStatusCode.Conflict, a.StatusCode));
         await site.WorkAsync();
+        await ArrivedAsync(one);
         Assert.Equal(1, (await ada.GetAsync(Address(one, "/numbers"))).GetProperty("sent").GetInt32());
     }
 

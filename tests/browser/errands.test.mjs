@@ -1308,8 +1308,15 @@ test('an offer, figures and a file go with a letter; what is different is said b
 
   const all = await programs(page);
   await page.goto(`${stack.url}/programs/${all.find((p) => p.name === 'Birthday').id}`);
-  await page.getByRole('button', { name: 'write the letter' }).first().click();
   const body = page.getByLabel('Body of the letter');
+  // What each step has done comes in a moment later and moves what stands below it; a press beside the button is pressed again.
+  await until('the letter is open', async () => {
+    if (!(await body.isVisible())) await page.getByRole('button', { name: 'write the letter' }).first().click();
+    return body.waitFor({ timeout: 2000 }).then(
+      () => true,
+      () => false,
+    );
+  });
   await body.click();
   await page.keyboard.press('Control+End');
   for (const [part, choose, name] of [
@@ -1360,6 +1367,20 @@ async function aForm(name, more = {}) {
   await api.put(`/api/forms/${made.id}`, { edition: made.edition, draft: { format: 'germinal.form/1', name, questions, inquiryWhen: ['words'], ...more } });
   await api.post(`/api/forms/${made.id}/show`);
   return made.id;
+}
+
+/** A broadcast that is being written, with two versions and every way. */
+async function aBroadcast(name) {
+  const api = await apiClient(stack.url, 'ada@example.com', stack.password);
+  const plan = {
+    to: { kind: 'segment', name: 'Clients in Maine' },
+    ways: [
+      { kind: 'email', subject: 'One', body: '<p>Good day.</p>' },
+      { kind: 'text', body: 'Good day' },
+    ],
+    test: { others: [{ subject: 'Another' }] },
+  };
+  return api.post('/api/broadcasts', { name, plan });
 }
 
 const addressOf = async (page, id) => (await (await page.request.get(`${stack.url}/api/forms/${id}`)).json()).address.replace(/^https?:\/\/[^/]+/, stack.url);
@@ -2123,6 +2144,51 @@ test('An opportunity is moved by key with another, won with its sum, lost with w
   await leave();
 });
 
+test('A broadcast is written, seen before it goes, sent by key, and read for what it did', async () => {
+  const { page, leave } = await desk();
+  await page.goto(`${stack.url}/broadcasts`);
+  await page.getByRole('heading', { name: 'Broadcasts', level: 1 }).waitFor();
+  await page.keyboard.press('w');
+  await page.getByLabel('Name of the broadcast').waitFor();
+  const id = new URL(page.url()).pathname.split('/').pop();
+  await page.getByLabel('Name of the broadcast').fill('A word in spring');
+  await page.getByText('nobody yet', { exact: true }).click();
+  await page.getByLabel('Which segment').selectOption('Clients in Maine');
+  await page.getByText('which way', { exact: true }).click();
+  await page.getByRole('button', { name: 'email', exact: true }).click();
+  await page.getByLabel('Body of the letter').click();
+  await page.keyboard.type('In April our door is open on Thursdays.');
+  await page.getByText('The email has no subject.').first().waitFor();
+  await page.getByLabel('Subject').fill('Thursdays in April');
+  const margin = page.getByRole('complementary', { name: 'Before it goes' });
+  await margin.getByText(/It is for/).waitFor();
+  await margin.getByText('1 of ').waitFor();
+  await page.keyboard.press('Escape');
+  await page.getByRole('heading', { name: 'Before it goes' }).first().click();
+  await page.keyboard.press(']');
+  await margin.getByText('2 of ').waitFor();
+  await accessible(page, 'a broadcast that is written');
+  await fits(page, 'a broadcast that is written');
+  await margin.getByRole('button', { name: 'Send it now …' }).click();
+  const asking = page.getByRole('alertdialog');
+  await asking.getByText(/by email/).waitFor();
+  await page.keyboard.press('Enter');
+  await page.getByText(/It began|It begins/).waitFor();
+  const numbers = async () => (await page.request.get(`${stack.url}/api/broadcasts/${id}/numbers`)).json();
+  await until('it has gone', async () => (await (await page.request.get(`${stack.url}/api/broadcasts/${id}`)).json()).status === 'done');
+  const found = await numbers();
+  assert.ok(found.sent > 3, `only ${found.sent} went`);
+  await page.getByRole('row', { name: /^arrived/ }).getByRole('button').click();
+  await page.getByRole('complementary', { name: 'Who that is' }).getByRole('listitem').first().waitFor();
+  await accessible(page, 'what a broadcast did');
+  await fits(page, 'what a broadcast did');
+  // It came to whom it was for, and stands in their thread.
+  const [first] = (await (await page.request.get(`${stack.url}/api/broadcasts/${id}/who?what=sent`)).json()).people;
+  await page.goto(`${stack.url}/people/${first.id}`);
+  await page.getByText('Thursdays in April').first().waitFor();
+  await leave();
+});
+
 for (const width of [1280, 390]) {
   test(`every menu, popover and dialog of every page, ${width} px`, async (t) => {
     const { page, leave } = await desk({ width });
@@ -2132,6 +2198,8 @@ for (const width of [1280, 390]) {
     const segments = await (await page.request.get(`${stack.url}/api/segments`)).json();
     const named = (name) => `/programs/${all.find((p) => p.name === name).id}`;
     const form = await aForm(`Every menu ${width}`);
+    const broadcasts = await (await page.request.get(`${stack.url}/api/broadcasts`)).json();
+    const draft = await aBroadcast(`Every menu ${width}`);
     const [{ id: landing }] = await (await page.request.get(`${stack.url}/api/pages`)).json();
     const pages = [
       ['/', 'Calls'],
@@ -2146,6 +2214,9 @@ for (const width of [1280, 390]) {
       ['/posts', 'Posts'],
       ['/posts/ideas', 'Ideas'],
       ['/broadcasts', 'Broadcasts'],
+      [`/broadcasts/${broadcasts.find((b) => b.name === 'Rates a year on').id}`, undefined],
+      [`/broadcasts/${draft.id}`, undefined],
+      [`${named('Year-round')}/results`, undefined],
       ['/letters/films', 'Films'],
       ['/practice/calls', 'How calls end'],
       ['/people', 'People'],

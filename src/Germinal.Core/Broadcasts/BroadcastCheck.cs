@@ -168,7 +168,8 @@ public static class BroadcastCheck
         }
     }
 
-    private static IEnumerable<Finding> Goal(BroadcastGoal? goal)
+    /// <summary>What is wrong with what is to come of it.</summary>
+    public static IEnumerable<Finding> Goal(BroadcastGoal? goal)
     {
         if (goal is null)
         {

@@ -107,11 +107,7 @@ public static class Breakdown
                     SELECT (SELECT count(DISTINCT o.person_id)::int FROM opportunities o JOIN touched t USING (person_id) WHERE o.opened_at >= t.since AND o.opened_at < t.until) AS opened,
                       (SELECT count(*)::int FROM won) AS won, (SELECT coalesce(sum(worth), 0) FROM won) AS money,
                       (SELECT count(DISTINCT e.person_id)::int FROM events e JOIN touched t USING (person_id) WHERE e.kind = 'appointment-booked' AND e.at >= t.since AND e.at < t.until) AS appointments,
-                      (SELECT count(DISTINCT e.person_id)::int FROM events e JOIN touched t USING (person_id) WHERE e.at >= t.since AND e.at < t.until AND CASE {kind}
-                        WHEN 'won' THEN e.kind = 'won' WHEN 'appointment' THEN e.kind = 'appointment-booked'
-                        WHEN 'form' THEN e.kind = 'form-sent' AND ({what} = '' OR rule_fold(e.data ->> 'form') = rule_fold({what}))
-                        WHEN 'stage' THEN e.kind = 'stage-entered' AND rule_fold(e.data ->> 'stage') = rule_fold({what})
-                        WHEN 'tag' THEN e.kind = 'tag-added' AND rule_fold(e.data ->> 'tag') = rule_fold({what}) ELSE false END) AS goal
+                      (SELECT count(DISTINCT e.person_id)::int FROM events e JOIN touched t USING (person_id) WHERE e.at >= t.since AND e.at < t.until AND goal_came(e.kind, e.data, {kind}, {what})) AS goal
                     """
                 )
                 .ToListAsync(stop)

@@ -55,6 +55,7 @@ const ProgramList = lazy(() => import('../features/programs/ProgramList'));
 const ProgramPage = lazy(() => import('../features/programs/ProgramPage'));
 const ReadyList = lazy(() => import('../features/programs/ReadyList'));
 const ReadyPage = lazy(() => import('../features/programs/ReadyPage'));
+const ResultsPage = lazy(() => import('../features/programs/ResultsPage'));
 const RehearsePage = lazy(() => import('../features/programs/RehearsePage'));
 const WalkPage = lazy(() => import('../features/programs/WalkPage'));
 const MailBox = lazy(() => import('../features/standins/MailBox'));
@@ -160,6 +161,7 @@ function Inside({ session }: { session: Session }) {
             <Route path="/programs/ready" element={<ReadyList />} />
             <Route path="/programs/ready/:key" element={<ReadyPage />} />
             <Route path="/programs/:id/walk" element={<WalkPage />} />
+            <Route path="/programs/:id/results" element={<ResultsPage />} />
             <Route path="/programs/:id/rehearse" element={<RehearsePage />} />
             <Route path="/programs/:id" element={<ProgramPage />} />
             {session.standIns && <Route path="/stand-ins/mail" element={<MailBox />} />}

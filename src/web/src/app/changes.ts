@@ -8,7 +8,7 @@ import { useEffect } from 'react';
 export const shownBy: Record<string, readonly string[]> = {
   absences: ['giving', 'today', 'almanac'],
   appointments: ['dealings', 'thread', 'today', 'almanac', 'pipeline'],
-  broadcasts: ['broadcasts', 'broadcast', 'broadcast-numbers', 'almanac'],
+  broadcasts: ['broadcasts', 'broadcast', 'broadcast-numbers'],
   clock: ['clock', 'today', 'almanac', 'pipeline'],
   consent: ['consent', 'person', 'thread', 'touch', 'today', 'almanac'],
   events: ['person', 'thread', 'today', 'act', 'almanac', 'proof', 'touch'],

@@ -85,7 +85,10 @@ export function AboutBroadcast({ plan, set, broadcast }: Part) {
       </div>
       <div>
         What they had lately{' '}
-        <Say words={plan.paceLifted === null || plan.paceLifted === undefined ? 'counts' : 'does not count for this one'} label="Whether pace holds it">
+        <Say
+          words={plan.paceLifted === null || plan.paceLifted === undefined ? 'counts' : 'does not count for this one'}
+          label="Whether pace holds it"
+        >
           {(close) => (
             <form
               onSubmit={(e) => {
@@ -95,8 +98,13 @@ export function AboutBroadcast({ plan, set, broadcast }: Part) {
                 close();
               }}
             >
-              <Field label="Why it may come on top of what they had" hint="The reason is kept. Empty: it counts, and may put it off by days.">
-                {(id, by) => <input id={id} aria-describedby={by} name="why" maxLength={400} className="w-full" defaultValue={plan.paceLifted ?? ''} />}
+              <Field
+                label="Why it may come on top of what they had"
+                hint="The reason is kept. Empty: it counts, and may put it off by days."
+              >
+                {(id, by) => (
+                  <input id={id} aria-describedby={by} name="why" maxLength={400} className="w-full" defaultValue={plan.paceLifted ?? ''} />
+                )}
               </Field>
               <Button type="submit" look="main">
                 So it is
@@ -106,7 +114,14 @@ export function AboutBroadcast({ plan, set, broadcast }: Part) {
         </Say>
         {plan.paceLifted && <span className="text-soft"> ({plan.paceLifted})</span>}; after{' '}
         <Say words={span(plan.lateLimit ?? 'P3D')} label="How late it still makes sense">
-          {() => <SpanField label="How late it still makes sense" units={['hours', 'days', 'weeks']} value={plan.lateLimit ?? 'P3D'} set={(v) => set({ lateLimit: v ?? null })} />}
+          {() => (
+            <SpanField
+              label="How late it still makes sense"
+              units={['hours', 'days', 'weeks']}
+              value={plan.lateLimit ?? 'P3D'}
+              set={(v) => set({ lateLimit: v ?? null })}
+            />
+          )}
         </Say>{' '}
         it makes no sense any more.
         {wrong('/paceLifted')}
@@ -114,7 +129,10 @@ export function AboutBroadcast({ plan, set, broadcast }: Part) {
       </div>
       <div>
         It is for{' '}
-        <Say words={goal ? `this: ${goal[1]}${plan.goal?.what ? ` (${plan.goal.what})` : ''}` : 'nothing in particular'} label="What is to come of it">
+        <Say
+          words={goal ? `this: ${goal[1]}${plan.goal?.what ? ` (${plan.goal.what})` : ''}` : 'nothing in particular'}
+          label="What is to come of it"
+        >
           {() => (
             <>
               <Field label="What is to come of it">
@@ -123,7 +141,9 @@ export function AboutBroadcast({ plan, set, broadcast }: Part) {
                     id={id}
                     className="w-full"
                     value={plan.goal?.kind ?? ''}
-                    onChange={(e) => set({ goal: e.target.value ? { kind: e.target.value, what: '', within: plan.goal?.within ?? 'P90D' } : null })}
+                    onChange={(e) =>
+                      set({ goal: e.target.value ? { kind: e.target.value, what: '', within: plan.goal?.within ?? 'P90D' } : null })
+                    }
                   >
                     <option value="">nothing in particular</option>
                     {goals.map(([k, words]) => (
@@ -137,12 +157,21 @@ export function AboutBroadcast({ plan, set, broadcast }: Part) {
               {plan.goal && goal?.[2] && (
                 <Field label={goal[2]}>
                   {(id) => (
-                    <input id={id} className="w-full" value={plan.goal?.what ?? ''} onChange={(e) => plan.goal && set({ goal: { ...plan.goal, what: e.target.value } })} />
+                    <input
+                      id={id}
+                      className="w-full"
+                      value={plan.goal?.what ?? ''}
+                      onChange={(e) => plan.goal && set({ goal: { ...plan.goal, what: e.target.value } })}
+                    />
                   )}
                 </Field>
               )}
               {plan.goal && (
-                <SpanField label="Counted for" value={plan.goal.within} set={(v) => plan.goal && set({ goal: { ...plan.goal, within: v ?? 'P90D' } })} />
+                <SpanField
+                  label="Counted for"
+                  value={plan.goal.within}
+                  set={(v) => plan.goal && set({ goal: { ...plan.goal, within: v ?? 'P90D' } })}
+                />
               )}
             </>
           )}
@@ -151,7 +180,16 @@ export function AboutBroadcast({ plan, set, broadcast }: Part) {
         <Say words={plan.code || 'no code'} label="Its code" soft={!plan.code}>
           {() => (
             <Field label="A code of your own" hint="It stands in tables and files, for whoever adds up what things cost.">
-              {(id, by) => <input id={id} aria-describedby={by} className="w-full" maxLength={200} value={plan.code ?? ''} onChange={(e) => set({ code: e.target.value || null })} />}
+              {(id, by) => (
+                <input
+                  id={id}
+                  aria-describedby={by}
+                  className="w-full"
+                  maxLength={200}
+                  value={plan.code ?? ''}
+                  onChange={(e) => set({ code: e.target.value || null })}
+                />
+              )}
             </Field>
           )}
         </Say>{' '}
@@ -167,12 +205,23 @@ export function AboutBroadcast({ plan, set, broadcast }: Part) {
       </div>
       <div>
         Its links carry{' '}
-        <Say words={Object.keys(plan.parameters).length > 0 ? Object.entries(plan.parameters).map(([k, v]) => `${k}=${v}`).join(', ') : 'nothing more'} label="What its links carry">
+        <Say
+          words={
+            Object.keys(plan.parameters).length > 0
+              ? Object.entries(plan.parameters)
+                  .map(([k, v]) => `${k}=${v}`)
+                  .join(', ')
+              : 'nothing more'
+          }
+          label="What its links carry"
+        >
           {() => <Parameters parameters={plan.parameters} set={(parameters) => set({ parameters })} />}
         </Say>
         ; it goes{' '}
         <SayOneOf
-          words={repeatsWith(plan.repeat?.rule ?? '', plan.repeat?.rule ?? null).find(([r]) => r === (plan.repeat?.rule ?? ''))?.[1] ?? 'once'}
+          words={
+            repeatsWith(plan.repeat?.rule ?? '', plan.repeat?.rule ?? null).find(([r]) => r === (plan.repeat?.rule ?? ''))?.[1] ?? 'once'
+          }
           label="How often it goes"
           now={plan.repeat?.rule ?? ''}
           choices={repeatsWith(plan.repeat?.rule ?? '', plan.repeat?.rule ?? null)}
@@ -212,14 +261,16 @@ function Versions({ plan, set }: Part) {
             {(close) => (
               <>
                 <p className="mb-2 text-small">
-                  Two to four subjects are tried with some of the people first; the rest get the one that does better, if chance alone would hardly
-                  do that.
+                  Two to four subjects are tried with some of the people first; the rest get the one that does better, if chance alone would
+                  hardly do that.
                 </p>
                 <Button
                   look="main"
                   disabled={!email}
                   onClick={() => {
-                    set({ test: { share: 30, span: 'PT4H', by: 'opened', others: [{ subject: email?.subject ?? '', body: '', letter: '' }] } });
+                    set({
+                      test: { share: 30, span: 'PT4H', by: 'opened', others: [{ subject: email?.subject ?? '', body: '', letter: '' }] },
+                    });
                     close();
                   }}
                 >
@@ -237,7 +288,16 @@ function Versions({ plan, set }: Part) {
           <Say words={`${test.share} in a hundred`} label="How many get a version first">
             {() => (
               <Field label="In a hundred">
-                {(id) => <input id={id} type="number" min={2} max={100} value={test.share} onChange={(e) => put({ share: Number(e.target.value) })} />}
+                {(id) => (
+                  <input
+                    id={id}
+                    type="number"
+                    min={2}
+                    max={100}
+                    value={test.share}
+                    onChange={(e) => put({ share: Number(e.target.value) })}
+                  />
+                )}
               </Field>
             )}
           </Say>{' '}
@@ -246,13 +306,21 @@ function Versions({ plan, set }: Part) {
             {() => <SpanField label="After" units={['hours']} value={test.span} set={(v) => put({ span: v ?? 'PT4H' })} />}
           </Say>{' '}
           the one that is{' '}
-          <SayOneOf words={rates.find(([r]) => r === test.by)?.[1] ?? test.by} label="What decides" now={test.by} choices={rates} choose={(by) => put({ by })} />, if it can be told apart.{' '}
+          <SayOneOf
+            words={rates.find(([r]) => r === test.by)?.[1] ?? test.by}
+            label="What decides"
+            now={test.by}
+            choices={rates}
+            choose={(by) => put({ by })}
+          />
+          , if it can be told apart.{' '}
           <Button look="danger" onClick={() => set({ test: null })}>
             one version only
           </Button>
           <ol className="m-0 mt-1 list-none p-0">
             <li>
-              A <span className="font-serif">{email?.subject || 'the email below'}</span> <span className="text-small text-soft">as it stands below</span>
+              A <span className="font-serif">{email?.subject || 'the email below'}</span>{' '}
+              <span className="text-small text-soft">as it stands below</span>
             </li>
             {test.others.map((other, n) => (
               <li key={n} className="flex flex-wrap items-baseline gap-3">
@@ -265,13 +333,19 @@ function Versions({ plan, set }: Part) {
                   onChange={(e) => put({ others: test.others.map((o, i) => (i === n ? { ...o, subject: e.target.value } : o)) })}
                 />
                 <OtherLetter version={other} set={(o) => put({ others: test.others.map((x, i) => (i === n ? o : x)) })} />
-                <Button look="danger" disabled={test.others.length === 1} onClick={() => put({ others: test.others.filter((_, i) => i !== n) })}>
+                <Button
+                  look="danger"
+                  disabled={test.others.length === 1}
+                  onClick={() => put({ others: test.others.filter((_, i) => i !== n) })}
+                >
                   leave it out
                 </Button>
               </li>
             ))}
           </ol>
-          {test.others.length < 3 && <Button onClick={() => put({ others: [...test.others, { subject: '', body: '', letter: '' }] })}>one more version</Button>}
+          {test.others.length < 3 && (
+            <Button onClick={() => put({ others: [...test.others, { subject: '', body: '', letter: '' }] })}>one more version</Button>
+          )}
         </>
       )}
     </div>
@@ -279,7 +353,13 @@ function Versions({ plan, set }: Part) {
 }
 
 /** A version that says something else too: the words of another letter. */
-function OtherLetter({ version, set }: { version: NonNullable<Plan['test']>['others'][number]; set: (v: NonNullable<Plan['test']>['others'][number]) => void }) {
+function OtherLetter({
+  version,
+  set,
+}: {
+  version: NonNullable<Plan['test']>['others'][number];
+  set: (v: NonNullable<Plan['test']>['others'][number]) => void;
+}) {
   const letters = useQuery({ queryKey: ['letters'], queryFn: () => take(api.GET('/api/letters')) });
   if (!letters.data?.length) return null;
   return (
@@ -292,7 +372,11 @@ function OtherLetter({ version, set }: { version: NonNullable<Plan['test']>['oth
       choose={async (name) => {
         const line = letters.data.find((l) => l.name === name);
         const letter = line && (await take(api.GET('/api/letters/{id}', { params: { path: { id: line.id } } })));
-        set(letter ? { subject: version.subject || letter.subject, body: letter.body, letter: letter.name } : { ...version, body: '', letter: '' });
+        set(
+          letter
+            ? { subject: version.subject || letter.subject, body: letter.body, letter: letter.name }
+            : { ...version, body: '', letter: '' },
+        );
       }}
     />
   );
@@ -314,7 +398,11 @@ function Parameters({ parameters, set }: { parameters: Record<string, string>; s
         {Object.entries(parameters).map(([name, value]) => (
           <li key={name} className="flex items-baseline justify-between gap-3">
             {name}={value}
-            <Button look="danger" aria-label={`Leave ${name} out`} onClick={() => set(Object.fromEntries(Object.entries(parameters).filter(([n]) => n !== name)))}>
+            <Button
+              look="danger"
+              aria-label={`Leave ${name} out`}
+              onClick={() => set(Object.fromEntries(Object.entries(parameters).filter(([n]) => n !== name)))}
+            >
               leave out
             </Button>
           </li>

@@ -68,7 +68,9 @@ function What({ forecast, plan, set }: { forecast: Forecast; plan: Plan; set: (p
         It is for <b>{count(forecast.people, 'person', 'people')}</b>
         {forecast.lookedAt < forecast.people && `, of whom the first ${forecast.lookedAt.toLocaleString('en')} were looked at`}.{' '}
         <b>{forecast.goes.toLocaleString('en')}</b> get it
-        {forecast.by.length > 0 && `: ${forecast.by.map((b) => `${b.count.toLocaleString('en')} by ${wayNames[b.kind] ?? b.kind}`).join(', ')}`}.
+        {forecast.by.length > 0 &&
+          `: ${forecast.by.map((b) => `${b.count.toLocaleString('en')} by ${wayNames[b.kind] ?? b.kind}`).join(', ')}`}
+        .
       </p>
       {forecast.first && (
         <p className="mt-1">
@@ -149,7 +151,19 @@ function LetGoOne({ person, plan, set }: { person: string; plan: Plan; set: (par
 }
 
 /** The one press that sends it, and the one question before. */
-function SendIt({ broadcast, forecast, may, save, plan }: { broadcast: Broadcast; forecast: Forecast; may: boolean; save: () => Promise<void>; plan: Plan }) {
+function SendIt({
+  broadcast,
+  forecast,
+  may,
+  save,
+  plan,
+}: {
+  broadcast: Broadcast;
+  forecast: Forecast;
+  may: boolean;
+  save: () => Promise<void>;
+  plan: Plan;
+}) {
   const queries = useQueryClient();
   const { zone, now } = useNow();
   const [asking, setAsking] = useState(false);
@@ -161,7 +175,11 @@ function SendIt({ broadcast, forecast, may, save, plan }: { broadcast: Broadcast
     onSuccess: (answer) => {
       queries.setQueryData(['broadcast', answer.id], answer);
       queries.invalidateQueries({ queryKey: ['broadcasts'] });
-      toast(plan.when.kind === 'now' ? `“${answer.name}” is going out.` : `“${answer.name}” goes ${answer.beginsAt ? moment(answer.beginsAt, zone, now) : 'at its moment'}.`);
+      toast(
+        plan.when.kind === 'now'
+          ? `“${answer.name}” is going out.`
+          : `“${answer.name}” goes ${answer.beginsAt ? moment(answer.beginsAt, zone, now) : 'at its moment'}.`,
+      );
     },
     onSettled: () => setAsking(false),
   });
@@ -189,9 +207,15 @@ function SendIt({ broadcast, forecast, may, save, plan }: { broadcast: Broadcast
                   {forecast.last && forecast.last !== forecast.first && ` to ${moment(forecast.last, zone, now)}`}.
                   {forecast.price != null && ` It costs ${money(forecast.price, forecast.currency)}.`}
                 </p>
-                {forecast.people > forecast.goes && <p className="mt-1 text-soft">{(forecast.lookedAt - forecast.goes).toLocaleString('en')} do not get it, for the reasons in the margin.</p>}
+                {forecast.people > forecast.goes && (
+                  <p className="mt-1 text-soft">
+                    {(forecast.lookedAt - forecast.goes).toLocaleString('en')} do not get it, for the reasons in the margin.
+                  </p>
+                )}
                 <p className="mt-1 text-soft">
-                  {later ? 'Until then it can be taken back. Who it is for is fixed when it begins.' : 'What has gone cannot be called back; what has not can be held or stopped.'}
+                  {later
+                    ? 'Until then it can be taken back. Who it is for is fixed when it begins.'
+                    : 'What has gone cannot be called back; what has not can be held or stopped.'}
                 </p>
               </div>
             </AlertDialog.Description>
@@ -224,7 +248,8 @@ function AsOneReads({ broadcast, saved }: { broadcast: Broadcast; saved: boolean
     queryFn: () => take(api.GET('/api/broadcasts/{id}/as-read', { params: { path: { id: broadcast.id }, query: { nth } } })),
   });
   const trial = useMutation({
-    mutationFn: (to: string | undefined) => take(api.POST('/api/broadcasts/{id}/trial', { params: { path: { id: broadcast.id } }, body: { nth, to: to ? [to] : null } })),
+    mutationFn: (to: string | undefined) =>
+      take(api.POST('/api/broadcasts/{id}/trial', { params: { path: { id: broadcast.id } }, body: { nth, to: to ? [to] : null } })),
     onSuccess: (_, to) => toast(`A trial is on its way to ${to && to !== own ? members.find((m) => m.id === to)?.name : 'you'}.`),
   });
   const another = (move: number) => setNth((n) => n + move);
@@ -254,7 +279,11 @@ function AsOneReads({ broadcast, saved }: { broadcast: Broadcast; saved: boolean
           </p>
           {seen.subject && <p className="font-serif font-semibold">{seen.subject}</p>}
           {seen.kind === 'email' ? (
-            <ReadAs letter={{ subject: seen.subject, page: seen.page, text: seen.text, from: seen.from }} person={seen.person.name} another={another} />
+            <ReadAs
+              letter={{ subject: seen.subject, page: seen.page, text: seen.text, from: seen.from }}
+              person={seen.person.name}
+              another={another}
+            />
           ) : (
             <p className="font-serif whitespace-pre-wrap">{seen.text}</p>
           )}

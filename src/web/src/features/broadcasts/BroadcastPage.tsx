@@ -5,6 +5,7 @@ import { Loading, Trouble } from '../../ui/bits';
 import { DayPage, PageHead } from '../../ui/DayPage';
 import { BroadcastResults } from './BroadcastResults';
 import { BroadcastWriting } from './BroadcastWriting';
+import type { Broadcast } from './plan';
 
 /** A broadcast: while it is a draft it is written here; from then on it is watched, and read for what it did. */
 export default function BroadcastPage() {
@@ -27,8 +28,8 @@ export default function BroadcastPage() {
   }
   if (!broadcast.data) return <Loading what="Opening the broadcast" />;
   return broadcast.data.status === 'draft' ? (
-    <BroadcastWriting key={id} broadcast={broadcast.data} />
+    <BroadcastWriting key={id} broadcast={broadcast.data as Broadcast} />
   ) : (
-    <BroadcastResults key={id} broadcast={broadcast.data} />
+    <BroadcastResults key={id} broadcast={broadcast.data as Broadcast} />
   );
 }

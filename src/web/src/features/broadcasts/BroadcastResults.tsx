@@ -36,7 +36,13 @@ export function BroadcastResults({ broadcast }: { broadcast: Broadcast }) {
   return (
     <DayPage
       marginTitle={what ? 'Who that is' : 'What can be done'}
-      margin={what ? <Who broadcast={broadcast} what={what} close={() => setWhat(undefined)} /> : <Acts broadcast={broadcast} numbers={numbers.data} />}
+      margin={
+        what ? (
+          <Who broadcast={broadcast} what={what} close={() => setWhat(undefined)} />
+        ) : (
+          <Acts broadcast={broadcast} numbers={numbers.data} />
+        )
+      }
     >
       <PageHead title={broadcast.name} aside={<Link to="/broadcasts">Broadcasts</Link>} />
       <div className="px-7 pb-3 font-serif text-[17px] leading-relaxed max-[699px]:px-4">
@@ -56,7 +62,17 @@ export function BroadcastResults({ broadcast }: { broadcast: Broadcast }) {
   );
 }
 
-function Found({ numbers, broadcast, pick, picked }: { numbers: Numbers; broadcast: Broadcast; pick: (what: string) => void; picked?: string }) {
+function Found({
+  numbers,
+  broadcast,
+  pick,
+  picked,
+}: {
+  numbers: Numbers;
+  broadcast: Broadcast;
+  pick: (what: string) => void;
+  picked?: string;
+}) {
   const left = numbers.left.reduce((n, l) => n + l.number, 0);
   const settled = numbers.people - left;
   return (
@@ -70,7 +86,10 @@ function Found({ numbers, broadcast, pick, picked }: { numbers: Numbers; broadca
           <ProgressBar share={numbers.people > 0 ? Math.round((100 * settled) / numbers.people) : 0} label="How far it is" />
         </div>
       )}
-      <Stretch title="What it did" note={`of ${count(numbers.sent, 'message', 'messages')}; the pale stroke is where the true share lies, 19 times in 20`} />
+      <Stretch
+        title="What it did"
+        note={`of ${count(numbers.sent, 'message', 'messages')}; the pale stroke is where the true share lies, 19 times in 20`}
+      />
       <table className="w-full text-small" aria-label="What it did">
         <tbody>
           {numbers.lines.map((line) => (
@@ -79,7 +98,7 @@ function Found({ numbers, broadcast, pick, picked }: { numbers: Numbers; broadca
                 {numberNames[line.what] ?? line.what}
               </th>
               <td className="py-1.5 pr-3 text-right tabular-nums">
-                <Number line={{ what: line.what, number: line.number }} pick={pick} picked={picked} />
+                <HowMany line={{ what: line.what, number: line.number }} pick={pick} picked={picked} />
               </td>
               <td className="py-1.5 pr-7 max-[699px]:hidden">{line.of > 0 && <ShareBar line={line} />}</td>
               <td className="hidden py-1.5 pr-4 text-right tabular-nums max-[699px]:table-cell">{line.of > 0 && percent(line.share)}</td>
@@ -113,7 +132,7 @@ function Found({ numbers, broadcast, pick, picked }: { numbers: Numbers; broadca
 }
 
 /** A number that leads to the people behind it. */
-function Number({ line, pick, picked }: { line: { what: string; number: number }; pick: (what: string) => void; picked?: string }) {
+function HowMany({ line, pick, picked }: { line: { what: string; number: number }; pick: (what: string) => void; picked?: string }) {
   if (line.number === 0) return <>0</>;
   return (
     <button
@@ -128,7 +147,17 @@ function Number({ line, pick, picked }: { line: { what: string; number: number }
   );
 }
 
-function Reasons({ title, reasons, pick, picked }: { title: string; reasons: Schemas['ResultReason'][]; pick: (what: string) => void; picked?: string }) {
+function Reasons({
+  title,
+  reasons,
+  pick,
+  picked,
+}: {
+  title: string;
+  reasons: Schemas['ResultReason'][];
+  pick: (what: string) => void;
+  picked?: string;
+}) {
   if (reasons.length === 0) return null;
   return (
     <>
@@ -137,7 +166,7 @@ function Reasons({ title, reasons, pick, picked }: { title: string; reasons: Sch
         {reasons.map((r) => (
           <li key={r.what} className={`row !py-1.5 ${picked === r.what ? 'on' : ''}`}>
             <span className="gutter">
-              <Number line={r} pick={pick} picked={picked} />
+              <HowMany line={r} pick={pick} picked={picked} />
             </span>
             {r.text}
           </li>
@@ -196,7 +225,8 @@ function Acts({ broadcast, numbers }: { broadcast: Broadcast; numbers?: Numbers 
     },
   });
   const hold = useMutation({
-    mutationFn: (paused: boolean) => take(paused ? api.POST('/api/broadcasts/{id}/pause', path) : api.POST('/api/broadcasts/{id}/resume', path)),
+    mutationFn: (paused: boolean) =>
+      take(paused ? api.POST('/api/broadcasts/{id}/pause', path) : api.POST('/api/broadcasts/{id}/resume', path)),
     onSuccess: (_, paused) => {
       refresh();
       toast(paused ? 'It is held. What has not gone waits.' : 'It goes on.');
@@ -269,7 +299,13 @@ function Acts({ broadcast, numbers }: { broadcast: Broadcast; numbers?: Numbers 
               {() => (
                 <>
                   <p className="mb-2 text-small">Once, with another subject. Who has opened it by then is left out.</p>
-                  <NameForm label="Another subject" words="Write it" longest={400} start={broadcast.plan.ways[0]?.subject ?? ''} take={(subject) => again.mutate(subject)} />
+                  <NameForm
+                    label="Another subject"
+                    words="Write it"
+                    longest={400}
+                    start={broadcast.plan.ways[0]?.subject ?? ''}
+                    take={(subject) => again.mutate(subject)}
+                  />
                 </>
               )}
             </Say>
@@ -310,7 +346,12 @@ function Who({ broadcast, what, close }: { broadcast: Broadcast; what: string; c
     mutationFn: async () => {
       const made = await take(api.POST('/api/broadcasts', { body: { name: `${broadcast.name}, afterwards`, plan: null } }));
       const plan = { ...made.plan, to: { ...made.plan.to, kind: 'recipients', broadcast: broadcast.id, did: deed ?? 'got' } };
-      return take(api.PUT('/api/broadcasts/{id}', { params: { path: { id: made.id } }, body: { edition: made.edition, name: made.name, plan: plan as Schemas['PlanBody'] } }));
+      return take(
+        api.PUT('/api/broadcasts/{id}', {
+          params: { path: { id: made.id } },
+          body: { edition: made.edition, name: made.name, plan: plan as Schemas['PlanBody'] },
+        }),
+      );
     },
     onSuccess: (made) => {
       queries.setQueryData(['broadcast', made.id], made);
@@ -374,7 +415,9 @@ function Who({ broadcast, what, close }: { broadcast: Broadcast; what: string; c
               </li>
             ))}
           </ul>
-          {who.data.count > who.data.people.length && <p className="text-small text-soft">and {(who.data.count - who.data.people.length).toLocaleString('en')} more</p>}
+          {who.data.count > who.data.people.length && (
+            <p className="text-small text-soft">and {(who.data.count - who.data.people.length).toLocaleString('en')} more</p>
+          )}
         </>
       )}
     </>

@@ -20,13 +20,16 @@ export function BroadcastWriting({ broadcast }: { broadcast: Broadcast }) {
   const queries = useQueryClient();
   const go = useNavigate();
   const [name, setName] = useState(broadcast.name);
-  const [plan, setPlan] = useState<Plan>(broadcast.plan as Plan);
+  const [plan, setPlan] = useState<Plan>(broadcast.plan);
   // What is sent next, whatever has been drawn by then.
   const latest = useRef({ name, plan, edition: broadcast.edition });
   useTitle(name || 'A broadcast');
   const { saved, error, written, save } = useSaving(async () => {
     const answer = await take(
-      api.PUT('/api/broadcasts/{id}', { params: { path: { id: broadcast.id } }, body: { edition: latest.current.edition, name: latest.current.name, plan: latest.current.plan } }),
+      api.PUT('/api/broadcasts/{id}', {
+        params: { path: { id: broadcast.id } },
+        body: { edition: latest.current.edition, name: latest.current.name, plan: latest.current.plan },
+      }),
     );
     latest.current.edition = answer.edition;
     await queries.cancelQueries({ queryKey: ['broadcast', broadcast.id] });
@@ -38,7 +41,8 @@ export function BroadcastWriting({ broadcast }: { broadcast: Broadcast }) {
     setPlan(latest.current.plan);
     written();
   };
-  const setWay = (kind: string, part: Partial<Way>) => set({ ways: latest.current.plan.ways.map((w) => (w.kind === kind ? { ...w, ...part } : w)) });
+  const setWay = (kind: string, part: Partial<Way>) =>
+    set({ ways: latest.current.plan.ways.map((w) => (w.kind === kind ? { ...w, ...part } : w)) });
   const remove = useMutation({
     mutationFn: () => take(api.DELETE('/api/broadcasts/{id}', { params: { path: { id: broadcast.id } } })),
     onSuccess: () => {
@@ -71,7 +75,8 @@ export function BroadcastWriting({ broadcast }: { broadcast: Broadcast }) {
           }}
         />
         <p className="mb-3 text-small text-soft" role="status">
-          <Link to="/broadcasts">Broadcasts</Link> · {saved === 'saved' ? 'a draft, saved; nothing goes before you send it' : saved === 'saving' ? 'saving …' : 'not saved yet'}
+          <Link to="/broadcasts">Broadcasts</Link> ·{' '}
+          {saved === 'saved' ? 'a draft, saved; nothing goes before you send it' : saved === 'saving' ? 'saving …' : 'not saved yet'}
         </p>
         <Trouble error={error} />
         <SentencesOf plan={plan} set={set} broadcast={broadcast} />

@@ -44,8 +44,8 @@ export default function BroadcastsPage() {
         <>
           <h3>What a broadcast is</h3>
           <p>
-            One message to many at once: to a segment, a list, people you pick, or those who got an earlier one. Whom it may not reach it does
-            not reach, whatever you press; who that is you see before it goes.
+            One message to many at once: to a segment, a list, people you pick, or those who got an earlier one. Whom it may not reach it
+            does not reach, whatever you press; who that is you see before it goes.
           </p>
           {may && (
             <p className="mt-3">
@@ -85,7 +85,8 @@ function Row({ line }: { line: Line }) {
           {line.name}
         </Link>
         <span className="block text-small text-soft">
-          {line.waitsForYes ? <b className="text-straw">waits until somebody reads it and lets it go</b> : standing[line.status]} · to {line.to || 'nobody yet'}
+          {line.waitsForYes ? <b className="text-straw">waits until somebody reads it and lets it go</b> : standing[line.status]} · to{' '}
+          {line.to || 'nobody yet'}
           {line.repeats && ' · repeats'}
           {line.subject && ` · ${line.subject}`}
         </span>

@@ -31,7 +31,8 @@ export function ByWhat({ id, goal }: { id: string; goal: Schemas['BroadcastGoal'
           </>
         )}
         {count(followed.opened, 'opportunity was', 'opportunities were')} opened, {followed.won} won
-        {followed.money > 0 && ` with ${money(followed.money, followed.currency)}`}; {count(followed.appointments, 'appointment was', 'appointments were')} made.
+        {followed.money > 0 && ` with ${money(followed.money, followed.currency)}`};{' '}
+        {count(followed.appointments, 'appointment was', 'appointments were')} made.
       </p>
       {links.length > 0 && (
         <>
@@ -113,8 +114,23 @@ function Places({ places }: { places: Breakdown['places'] }) {
               return (
                 <g key={code}>
                   <rect x={x * tile + 1} y={y * tile + 1} width={tile - 2} height={tile - 2} fill="var(--sheet)" stroke="var(--rule)" />
-                  {n && <rect x={x * tile + 1} y={y * tile + 1} width={tile - 2} height={tile - 2} fill="var(--leaf)" opacity={0.12 + 0.5 * (n.opened / n.delivered)} />}
-                  <text x={x * tile + tile / 2} y={y * tile + 15} fontSize="11" textAnchor="middle" fill={n ? 'var(--ink)' : 'var(--ink-soft)'}>
+                  {n && (
+                    <rect
+                      x={x * tile + 1}
+                      y={y * tile + 1}
+                      width={tile - 2}
+                      height={tile - 2}
+                      fill="var(--leaf)"
+                      opacity={0.12 + 0.5 * (n.opened / n.delivered)}
+                    />
+                  )}
+                  <text
+                    x={x * tile + tile / 2}
+                    y={y * tile + 15}
+                    fontSize="11"
+                    textAnchor="middle"
+                    fill={n ? 'var(--ink)' : 'var(--ink-soft)'}
+                  >
                     {code}
                   </text>
                   {n && (

@@ -9,11 +9,29 @@ export function HourCurve({ hours }: { hours: Schemas['ResultHour'][] }) {
   const tall = (n: number) => ((height - foot) * n) / most;
   return (
     <figure className="m-0">
-      <svg viewBox={`0 0 ${width} ${height}`} className="block w-full max-w-[720px]" role="img" aria-label={`Opened and followed by hour; the most in one hour: ${most}`}>
+      <svg
+        viewBox={`0 0 ${width} ${height}`}
+        className="block w-full max-w-[720px]"
+        role="img"
+        aria-label={`Opened and followed by hour; the most in one hour: ${most}`}
+      >
         {hours.map((h) => (
           <g key={h.hour}>
-            <rect x={h.hour * step + 1} y={height - foot - tall(h.opened)} width={step - 2} height={tall(h.opened)} fill="var(--leaf)" opacity="0.4" />
-            <rect x={h.hour * step + 1} y={height - foot - tall(h.followed)} width={step - 2} height={tall(h.followed)} fill="var(--leaf)" />
+            <rect
+              x={h.hour * step + 1}
+              y={height - foot - tall(h.opened)}
+              width={step - 2}
+              height={tall(h.opened)}
+              fill="var(--leaf)"
+              opacity="0.4"
+            />
+            <rect
+              x={h.hour * step + 1}
+              y={height - foot - tall(h.followed)}
+              width={step - 2}
+              height={tall(h.followed)}
+              fill="var(--leaf)"
+            />
           </g>
         ))}
         <line x1="0" x2={width} y1={height - foot + 0.5} y2={height - foot + 0.5} stroke="var(--ink)" />

@@ -68,7 +68,10 @@ function ToWhom({ plan, set, broadcast }: Part) {
   return (
     <>
       To{' '}
-      <Say words={<b>{sayTo(to, gone.find((b) => b.id === to.broadcast)?.name ?? broadcast.earlier)}</b>} label={`To whom: ${sayTo(to, broadcast.earlier)}`}>
+      <Say
+        words={<b>{sayTo(to, gone.find((b) => b.id === to.broadcast)?.name ?? broadcast.earlier)}</b>}
+        label={`To whom: ${sayTo(to, broadcast.earlier)}`}
+      >
         {(close) => (
           <>
             <Field label="To">
@@ -107,7 +110,9 @@ function ToWhom({ plan, set, broadcast }: Part) {
                 )}
               </Field>
             )}
-            {to.kind === 'people' && <Picked ids={to.people} name={name} label="Whom it goes to" set={(people) => set({ to: { ...to, people } })} />}
+            {to.kind === 'people' && (
+              <Picked ids={to.people} name={name} label="Whom it goes to" set={(people) => set({ to: { ...to, people } })} />
+            )}
             {to.kind === 'recipients' && (
               <>
                 <Field label="Whoever">
@@ -123,7 +128,12 @@ function ToWhom({ plan, set, broadcast }: Part) {
                 </Field>
                 <Field label="Which broadcast">
                   {(id) => (
-                    <select id={id} className="w-full" value={to.broadcast ?? ''} onChange={(e) => set({ to: { ...to, broadcast: e.target.value || null } })}>
+                    <select
+                      id={id}
+                      className="w-full"
+                      value={to.broadcast ?? ''}
+                      onChange={(e) => set({ to: { ...to, broadcast: e.target.value || null } })}
+                    >
                       <option value="">choose one</option>
                       {gone.map((b) => (
                         <option key={b.id} value={b.id}>
@@ -147,7 +157,11 @@ function ToWhom({ plan, set, broadcast }: Part) {
         {() => <Picked ids={plan.without} name={name} label="Who is left out" set={(without) => set({ without })} />}
       </Say>
       {', '}
-      <Say words={plan.with.length > 0 ? `and with these ${plan.with.length}` : 'put somebody in'} label="Put in by hand" soft={plan.with.length === 0}>
+      <Say
+        words={plan.with.length > 0 ? `and with these ${plan.with.length}` : 'put somebody in'}
+        label="Put in by hand"
+        soft={plan.with.length === 0}
+      >
         {() => <Picked ids={plan.with} name={name} label="Who is put in" set={(w) => set({ with: w })} />}
       </Say>
       .
@@ -156,7 +170,17 @@ function ToWhom({ plan, set, broadcast }: Part) {
 }
 
 /** People by name, one more to pick, and each to take out again. */
-function Picked({ ids, name, label, set }: { ids: readonly string[]; name: (id: string) => string; label: string; set: (ids: string[]) => void }) {
+function Picked({
+  ids,
+  name,
+  label,
+  set,
+}: {
+  ids: readonly string[];
+  name: (id: string) => string;
+  label: string;
+  set: (ids: string[]) => void;
+}) {
   const [known, setKnown] = useState<Record<string, string>>({});
   return (
     <>
@@ -200,7 +224,11 @@ function ByWay({ plan, set }: Part) {
                   </span>
                   <span className="flex gap-4">
                     {n > 0 && (
-                      <Button onClick={() => set({ ways: plan.ways.map((x, i) => (i === n ? (plan.ways[n - 1] ?? x) : i === n - 1 ? w : x)) })}>rather</Button>
+                      <Button
+                        onClick={() => set({ ways: plan.ways.map((x, i) => (i === n ? (plan.ways[n - 1] ?? x) : i === n - 1 ? w : x)) })}
+                      >
+                        rather
+                      </Button>
                     )}
                     <Button look="danger" onClick={() => set({ ways: plan.ways.filter((x) => x.kind !== w.kind) })}>
                       leave out
@@ -263,9 +291,13 @@ function WhenItGoes({ plan, set }: Part) {
             {when.kind !== 'now' && (
               <div className="flex gap-3">
                 <Field label="Day">
-                  {(id) => <input id={id} type="date" min={date(now, zone)} value={when.date} onChange={(e) => put({ date: e.target.value })} />}
+                  {(id) => (
+                    <input id={id} type="date" min={date(now, zone)} value={when.date} onChange={(e) => put({ date: e.target.value })} />
+                  )}
                 </Field>
-                <Field label="Time">{(id) => <input id={id} type="time" value={when.time} onChange={(e) => put({ time: e.target.value })} />}</Field>
+                <Field label="Time">
+                  {(id) => <input id={id} type="time" value={when.time} onChange={(e) => put({ time: e.target.value })} />}
+                </Field>
               </div>
             )}
           </>

@@ -1,8 +1,11 @@
 import type { Schemas } from '../../api/client';
 import { keyDate } from '../../ui/when';
 
-export type Broadcast = Schemas['BroadcastDto'];
-export type Plan = Schemas['PlanBody'];
+/** A type of the API with nothing left out: what is sent may leave out what stands for itself, what is kept has everything. */
+type Whole<T> = T extends (infer One)[] ? Whole<One>[] : T extends object ? { [K in keyof T]-?: Whole<Exclude<T[K], undefined>> } : T;
+
+export type Plan = Whole<Schemas['PlanBody']>;
+export type Broadcast = Omit<Schemas['BroadcastDto'], 'plan'> & { plan: Plan };
 export type Way = Plan['ways'][number];
 export type WayKind = 'email' | 'text' | 'note';
 
@@ -25,7 +28,8 @@ export const deeds: readonly (readonly [did: string, words: string])[] = [
 export function sayTo(to: Plan['to'], earlier: string | null | undefined) {
   if (to.kind === 'segment') return to.name ? `the segment “${to.name}”` : 'nobody yet';
   if (to.kind === 'list') return to.name ? `the list “${to.name}”` : 'nobody yet';
-  if (to.kind === 'people') return to.people.length === 0 ? 'people I pick' : to.people.length === 1 ? 'one person' : `${to.people.length} people`;
+  if (to.kind === 'people')
+    return to.people.length === 0 ? 'people I pick' : to.people.length === 1 ? 'one person' : `${to.people.length} people`;
   return `whoever ${deeds.find(([d]) => d === to.did)?.[1] ?? to.did} “${earlier ?? '…'}”`;
 }
 

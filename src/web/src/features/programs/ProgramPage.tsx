@@ -631,6 +631,11 @@ function Margin({
         <Link to={`/programs/${id}/rehearse`} className="inline-flex min-h-6 items-center">
           Rehearse it over everybody
         </Link>
+        {loaded.version > 0 && (
+          <Link to={`/programs/${id}/results`} className="inline-flex min-h-6 items-center">
+            What it did
+          </Link>
+        )}
         {(loaded.status !== 'on' || changed) && (
           <Link to={`/almanac?whatIf=${id}`} className="inline-flex min-h-6 items-center">
             See it in the almanac

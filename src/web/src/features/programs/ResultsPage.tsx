@@ -1,0 +1,411 @@
+import { keepPreviousData, useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { useState } from 'react';
+import { Link, useParams } from 'react-router';
+import { toast } from 'sonner';
+import { api, type Schemas, take } from '../../api/client';
+import { useMay } from '../../app/session';
+import { Button, Field, fieldError, Loading, Trouble } from '../../ui/bits';
+import { DayPage, PageHead, Stretch, useTitle } from '../../ui/DayPage';
+import { TableBehind } from '../../ui/TableBehind';
+import { count, monthOf } from '../../ui/when';
+import { goals, numberNames } from '../broadcasts/plan';
+import { percent, ShareBar } from '../broadcasts/ShareBar';
+import { SpanField } from './SpanField';
+
+type Results = Schemas['ProgramResultsDto'];
+type Asked = { version?: number; goal: string; what: string; within: string };
+
+/** What a program did: who stands where, step by step, how soon people answer, and what can be said of its effect. */
+export default function ResultsPage() {
+  const { id = '' } = useParams();
+  const [asked, setAsked] = useState<Asked>({ goal: 'won', what: '', within: 'P90D' });
+  const found = useQuery({
+    queryKey: ['program', id, 'results', asked],
+    placeholderData: keepPreviousData,
+    retry: false,
+    queryFn: () => take(api.GET('/api/programs/{id}/results', { params: { path: { id }, query: asked } })),
+  });
+  useTitle(found.data ? `${found.data.name}, its results` : 'Results');
+  if (!found.data) {
+    return found.error ? (
+      <DayPage marginTitle="Help" margin={null}>
+        <PageHead title="Programs" />
+        <div className="px-7">
+          <Trouble error={found.error} />
+          <Link to="/programs">All programs</Link>
+        </div>
+      </DayPage>
+    ) : (
+      <Loading what="Counting" />
+    );
+  }
+  const results = found.data;
+  return (
+    <DayPage marginTitle="What is counted" margin={<Margin id={id} results={results} asked={asked} set={setAsked} error={found.error} />}>
+      <PageHead title={`${results.name}, its results`} aside={<Link to={`/programs/${id}`}>the program</Link>} />
+      <Standing runs={results.runs} />
+      <WhatFollowed lift={results.lift} />
+      <Steps results={results} />
+      <Forks forks={results.forks} />
+      {results.calls.made > 0 && <Calls calls={results.calls} />}
+      <Answers results={results} />
+      <Months months={results.months} />
+    </DayPage>
+  );
+}
+
+function Standing({ runs }: { runs: Results['runs'] }) {
+  const stopped = runs.stopped.reduce((n, r) => n + r.number, 0);
+  return (
+    <div className="px-7 pb-3 font-serif text-[17px] leading-relaxed max-[699px]:px-4">
+      It began <b>{count(runs.started, 'time', 'times')}</b>: {runs.going.toLocaleString('en')} are on it
+      {runs.paused > 0 && ` (${runs.paused} of them held)`}, {runs.finished.toLocaleString('en')} came to its end, for{' '}
+      {stopped.toLocaleString('en')} it was stopped
+      {runs.waiting > 0 && `, ${runs.waiting} wait for their turn`}.
+      {runs.stopped.length > 0 && (
+        <span className="block text-small text-soft">
+          Stopped: {runs.stopped.map((r) => `${r.text} ${r.number.toLocaleString('en')}`).join(' · ')}
+        </span>
+      )}
+      {runs.refused.length > 0 && (
+        <span className="block text-small text-soft">
+          Did not begin: {runs.refused.map((r) => `${r.text} ${r.number.toLocaleString('en')}`).join(' · ')}
+        </span>
+      )}
+    </div>
+  );
+}
+
+const days = (within: string) => within.replace(/^P(\d+)D$/, '$1 days').replace(/^P(\d+)M$/, '$1 months');
+
+function WhatFollowed({ lift }: { lift: Results['lift'] }) {
+  const words = goals.find(([k]) => k === lift.goal)?.[1] ?? lift.goal;
+  return (
+    <section aria-label="What followed">
+      <Stretch
+        title="What followed"
+        note={`${words}${lift.what ? ` (${lift.what})` : ''}, within ${days(lift.within)} of the start, of those whose time is over`}
+      />
+      <table className="w-full text-small" aria-label="What followed">
+        <tbody>
+          {[
+            ['on it', lift.onIt],
+            ['held out', lift.heldOut],
+          ].map(([name, line]) =>
+            line && typeof line !== 'string' ? (
+              <tr key={line.what} className="border-t border-rule">
+                <th scope="row" className="py-1.5 pr-3 pl-7 text-left font-normal max-[699px]:pl-4">
+                  {String(name)}
+                </th>
+                <td className="py-1.5 pr-3 text-right whitespace-nowrap tabular-nums">
+                  {line.number.toLocaleString('en')} of {line.of.toLocaleString('en')}
+                </td>
+                <td className="py-1.5 pr-7 max-[699px]:hidden">{line.of > 0 && <ShareBar line={line} />}</td>
+              </tr>
+            ) : null,
+          )}
+        </tbody>
+      </table>
+      <p className="px-7 py-2 max-[699px]:px-4">
+        {typeof lift.difference === 'number' && typeof lift.low === 'number' && typeof lift.high === 'number' && (
+          <>
+            The difference is <b>{signed(lift.difference)}</b>, between {signed(lift.low)} and {signed(lift.high)}, 19 times in 20.{' '}
+          </>
+        )}
+        {lift.says}
+      </p>
+    </section>
+  );
+}
+
+const signed = (share: number) => `${share > 0 ? '+' : share < 0 ? '−' : ''}${(100 * Math.abs(share)).toFixed(1)} points`;
+
+function Steps({ results }: { results: Results }) {
+  return (
+    <section aria-label="Step by step">
+      <Stretch title="Step by step" note="of those that arrived" />
+      <p className="px-7 pb-1 text-small text-soft max-[699px]:px-4">{results.weakestSays}</p>
+      <div className="overflow-x-auto">
+        <table className="w-full text-small" aria-label="Step by step">
+          <thead>
+            <tr className="text-soft">
+              {['step', 'went', 'opened', 'followed', 'answered', 'said no'].map((h, i) => (
+                <th
+                  key={h}
+                  scope="col"
+                  className={`py-1 font-normal ${i === 0 ? 'pr-3 pl-7 text-left max-[699px]:pl-4' : 'pr-4 text-right'}`}
+                >
+                  {h}
+                </th>
+              ))}
+            </tr>
+          </thead>
+          <tbody>
+            {results.steps.map((s) => (
+              <tr key={s.stepId} className={`border-t border-rule ${s.stepId === results.weakest ? 'bg-ember-pale' : ''}`}>
+                <th scope="row" className="max-w-72 py-1.5 pr-3 pl-7 text-left font-normal max-[699px]:pl-4">
+                  <span className="font-serif">{s.name}</span> <span className="text-soft">{s.kind}</span>
+                </th>
+                <td className="pr-4 text-right tabular-nums">{s.sent.toLocaleString('en')}</td>
+                {['opened', 'followed', 'answered', 'opted-out'].map((what) => {
+                  const line = s.lines.find((l) => l.what === what);
+                  return (
+                    <td
+                      key={what}
+                      className="pr-4 text-right whitespace-nowrap tabular-nums"
+                      title={
+                        line && line.of > 0
+                          ? `${line.number} of ${line.of}, ${numberNames[what] ?? what}; between ${percent(line.low)} and ${percent(line.high)}, 19 times in 20`
+                          : undefined
+                      }
+                    >
+                      {!line || line.of === 0 ? (
+                        ''
+                      ) : what === 'opened' ? (
+                        <ShareBar line={line} />
+                      ) : line.number > 0 ? (
+                        `${line.number} (${percent(line.share)})`
+                      ) : (
+                        ''
+                      )}
+                    </td>
+                  );
+                })}
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      </div>
+    </section>
+  );
+}
+
+function Forks({ forks }: { forks: Results['forks'] }) {
+  if (forks.length === 0) return null;
+  return (
+    <section aria-label="Forks">
+      <Stretch title="Forks" note="how many went which way" />
+      <ul className="m-0 list-none p-0">
+        {forks.map((f) => (
+          <li key={f.stepId} className="row !py-1.5">
+            {f.stepId}: {f.ways.length > 0 ? f.ways.map((w) => `${w.text} ${w.number.toLocaleString('en')}`).join(' · ') : 'nobody yet'}
+          </li>
+        ))}
+      </ul>
+    </section>
+  );
+}
+
+function Calls({ calls }: { calls: Results['calls'] }) {
+  return (
+    <section aria-label="Calls">
+      <Stretch title="Calls" note={`${count(calls.made, 'call was', 'calls were')} made`} />
+      <table className="w-full text-small" aria-label="How calls ended">
+        <tbody>
+          {calls.outcomes.map((o) => (
+            <tr key={o.what} className="border-t border-rule">
+              <th scope="row" className="py-1.5 pr-3 pl-7 text-left font-normal max-[699px]:pl-4">
+                {o.what}
+              </th>
+              <td className="py-1.5 pr-3 text-right tabular-nums">{o.number.toLocaleString('en')}</td>
+              <td className="py-1.5 pr-7">{o.of > 0 && <ShareBar line={o} />}</td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </section>
+  );
+}
+
+const [width, height, foot] = [640, 130, 18];
+
+/** How soon people answer: by so many days after the start, what share has; the band is where the true share lies. */
+function Answers({ results }: { results: Results }) {
+  const points = results.answers;
+  const last = Math.max(1, points.at(-1)?.day ?? 1);
+  const top = Math.max(0.05, ...points.map((p) => p.high));
+  const x = (day: number) => (width * day) / last;
+  const y = (share: number) => (height - foot) * (1 - share / top);
+  const steps = (of: (p: (typeof points)[number]) => number) =>
+    points.reduce((path, p) => `${path} H${x(p.day).toFixed(1)} V${y(of(p)).toFixed(1)}`, `M0 ${y(0)}`);
+  return (
+    <section aria-label="How soon they answer">
+      <Stretch
+        title="How soon they answer"
+        note={
+          points.length === 0
+            ? 'too few yet to draw a curve'
+            : results.answerDays !== null && results.answerDays !== undefined
+              ? `half have within ${count(results.answerDays, 'day', 'days')}`
+              : 'fewer than half ever do'
+        }
+      />
+      {points.length > 0 && (
+        <div className="px-7 pb-4 max-[699px]:px-4">
+          <svg
+            viewBox={`0 0 ${width} ${height}`}
+            className="block w-full max-w-[720px]"
+            role="img"
+            aria-label={`Answered within ${last} days: ${percent(points.at(-1)?.share ?? 0)}`}
+          >
+            <path d={steps((p) => p.high)} fill="none" stroke="var(--leaf)" opacity="0.35" />
+            <path d={steps((p) => p.low)} fill="none" stroke="var(--leaf)" opacity="0.35" />
+            <path d={steps((p) => p.share)} fill="none" stroke="var(--leaf)" strokeWidth="2" />
+            <line x1="0" x2={width} y1={height - foot + 0.5} y2={height - foot + 0.5} stroke="var(--ink)" />
+            <text x="0" y={height - 4} fontSize="11" fill="var(--ink-soft)">
+              start
+            </text>
+            <text x={width} y={height - 4} fontSize="11" textAnchor="end" fill="var(--ink-soft)">
+              day {last}
+            </text>
+            <text x="2" y="11" fontSize="11" fill="var(--ink-soft)">
+              {percent(top)}
+            </text>
+          </svg>
+          <TableBehind
+            words="the curve as a table"
+            heads={['day', 'answered', 'at least', 'at most']}
+            rows={points.map((p) => [String(p.day), percent(p.share), percent(p.low), percent(p.high)])}
+          />
+        </div>
+      )}
+    </section>
+  );
+}
+
+function Months({ months }: { months: Results['months'] }) {
+  if (months.length === 0) return null;
+  const most = Math.max(1, ...months.map((m) => m.started));
+  return (
+    <section aria-label="Over time">
+      <Stretch title="Over time" note="began, came to the end, was stopped" />
+      <table className="mb-6 w-full text-small" aria-label="Over time">
+        <thead>
+          <tr className="text-soft">
+            {['month', 'began', 'finished', 'stopped'].map((h, i) => (
+              <th
+                key={h}
+                scope="col"
+                className={`py-1 font-normal ${i === 0 ? 'pr-3 pl-7 text-left max-[699px]:pl-4' : 'pr-4 text-right'}`}
+              >
+                {h}
+              </th>
+            ))}
+            <td className="w-1/3 pr-7" />
+          </tr>
+        </thead>
+        <tbody>
+          {months.map((m) => (
+            <tr key={m.month} className="border-t border-rule">
+              <th scope="row" className="py-0.5 pr-3 pl-7 text-left font-normal max-[699px]:pl-4">
+                {monthOf(m.month)}
+              </th>
+              {[m.started, m.finished, m.stopped].map((n, i) => (
+                // biome-ignore lint/suspicious/noArrayIndexKey: three columns that stay where they are
+                <td key={i} className="pr-4 text-right tabular-nums">
+                  {n || ''}
+                </td>
+              ))}
+              <td className="pr-7" aria-hidden="true">
+                <span className="block h-2 bg-leaf" style={{ width: `${(100 * m.started) / most}%` }} />
+              </td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </section>
+  );
+}
+
+function Margin({
+  id,
+  results,
+  asked,
+  set,
+  error,
+}: {
+  id: string;
+  results: Results;
+  asked: Asked;
+  set: (a: Asked) => void;
+  error: unknown;
+}) {
+  const queries = useQueryClient();
+  const may = useMay('switch-programs');
+  const hold = useMutation({
+    mutationFn: (share: number) => take(api.PUT('/api/programs/{id}/hold-out', { params: { path: { id } }, body: { percent: share } })),
+    onSuccess: (answer) => {
+      queries.invalidateQueries({ queryKey: ['program', id] });
+      toast(answer.percent > 0 ? `From now on ${answer.percent} in a hundred are held out.` : 'Nobody is held out any more.');
+    },
+  });
+  const goal = goals.find(([k]) => k === asked.goal);
+  return (
+    <>
+      <h3>What is counted</h3>
+      <Field label="What is to come of it">
+        {(field) => (
+          <select id={field} className="w-full" value={asked.goal} onChange={(e) => set({ ...asked, goal: e.target.value, what: '' })}>
+            {goals.map(([k, words]) => (
+              <option key={k} value={k}>
+                {words}
+              </option>
+            ))}
+          </select>
+        )}
+      </Field>
+      {goal?.[2] && (
+        <Field label={goal[2]} error={fieldError(error, 'what')}>
+          {(field, by) => (
+            <input
+              id={field}
+              aria-describedby={by}
+              className="w-full"
+              defaultValue={asked.what}
+              onBlur={(e) => set({ ...asked, what: e.target.value.trim() })}
+            />
+          )}
+        </Field>
+      )}
+      <SpanField label="Within so long of the start" value={asked.within} set={(v) => v && set({ ...asked, within: v })} />
+      {results.versions.length > 1 && (
+        <Field label="Which version">
+          {(field) => (
+            <select
+              id={field}
+              className="w-full"
+              value={asked.version ?? ''}
+              onChange={(e) => set({ ...asked, version: e.target.value ? Number(e.target.value) : undefined })}
+            >
+              <option value="">all together</option>
+              {results.versions.map((v) => (
+                <option key={v} value={v}>
+                  version {v}
+                </option>
+              ))}
+            </select>
+          )}
+        </Field>
+      )}
+      {!fieldError(error, 'what') && <Trouble error={error} />}
+      <h3 className="mt-4">Held out</h3>
+      <p>
+        {results.holdOut > 0
+          ? `${results.holdOut} in a hundred get nothing of it, by chance: what comes of them would have come anyway.`
+          : 'Nobody is held out, so that nobody knows what would have come anyway.'}
+      </p>
+      {may && (
+        <p className="mt-2">
+          <Button
+            look={results.holdOut > 0 ? 'plain' : 'main'}
+            disabled={hold.isPending}
+            onClick={() => hold.mutate(results.holdOut > 0 ? 0 : 10)}
+          >
+            {results.holdOut > 0 ? 'hold nobody out from now on' : 'Hold 10 in a hundred out from now on'}
+          </Button>
+        </p>
+      )}
+      <Trouble error={hold.error} />
+    </>
+  );
+}
