@@ -34,7 +34,7 @@ public static class DemoBroadcasts
             Everybody,
             [Letter("Loan rates in September", "rates have moved for the first time since spring. Here is what that means for those whose loan is fixed until next year.", "https://example.com/rates-september")],
             "Market letter",
-            new BroadcastTest { Others = [new BroadcastVersion("{{ person.first_name | default: \"Hello\" }}, what the rates mean for you")], Share = 60, Span = "PT5H" }
+            new BroadcastTest { Others = [new BroadcastVersion("{{ person.first_name | default: \"Hello\" }}, what the rates mean for you")], Share = 80, Span = "PT30H" }
         ),
         new(new LocalDate(2025, 11, 4), "School fees, an afternoon", NotYet, [Letter("School fees: an afternoon for parents", "on the 18th we look at what schools cost over the years, and how others set it aside.", "https://example.com/school-fees")], "School fees", Goal: Meeting),
         new(new LocalDate(2025, 12, 11), "Closed between the years", Clients, [Letter("When we are closed", "between the years our door is shut; in an emergency Ada is there by telephone.", "https://example.com/closed")], PaceLifted: "they have to know before the holidays"),

@@ -2146,7 +2146,7 @@ test('An opportunity is moved by key with another, won with its sum, lost with w
 
 test('A broadcast is written, seen before it goes, sent by key, and read for what it did', async () => {
   const { page, leave } = await desk();
-  await page.goto(`${stack.url}/broadcasts`);
+  await page.goto(`${stack.url}/programs/broadcasts`);
   await page.getByRole('heading', { name: 'Broadcasts', level: 1 }).waitFor();
   await page.keyboard.press('w');
   await page.getByLabel('Name of the broadcast').waitFor();
@@ -2213,9 +2213,9 @@ for (const width of [1280, 390]) {
       ['/pipeline/stages', 'Stages and reasons'],
       ['/posts', 'Posts'],
       ['/posts/ideas', 'Ideas'],
-      ['/broadcasts', 'Broadcasts'],
-      [`/broadcasts/${broadcasts.find((b) => b.name === 'Rates a year on').id}`, undefined],
-      [`/broadcasts/${draft.id}`, undefined],
+      ['/programs/broadcasts', 'Broadcasts'],
+      [`/programs/broadcasts/${broadcasts.find((b) => b.name === 'Rates a year on').id}`, undefined],
+      [`/programs/broadcasts/${draft.id}`, undefined],
       [`${named('Year-round')}/results`, undefined],
       ['/letters/films', 'Films'],
       ['/practice/calls', 'How calls end'],

@@ -146,8 +146,8 @@ function Inside({ session }: { session: Session }) {
             <Route path="/pipeline/stages" element={<StagesPage />} />
             <Route path="/posts" element={<PostsPage />} />
             <Route path="/posts/ideas" element={<IdeasPage />} />
-            <Route path="/broadcasts" element={<BroadcastsPage />} />
-            <Route path="/broadcasts/:id" element={<BroadcastPage />} />
+            <Route path="/programs/broadcasts" element={<BroadcastsPage />} />
+            <Route path="/programs/broadcasts/:id" element={<BroadcastPage />} />
             <Route path="/letters/films" element={<FilmsPage />} />
             <Route path="/letters" element={<LetterList />} />
             <Route path="/letters/offers" element={<OffersPage />} />

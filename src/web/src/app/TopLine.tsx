@@ -19,7 +19,6 @@ const tabs = [
   { to: '/inquiries', label: 'Inquiries' },
   { to: '/pipeline', label: 'Pipeline' },
   { to: '/programs', label: 'Programs' },
-  { to: '/broadcasts', label: 'Broadcasts' },
   { to: '/letters', label: 'Letters' },
 ];
 

@@ -21,7 +21,7 @@ export default function BroadcastPage() {
         <PageHead title="Broadcasts" />
         <div className="px-7">
           <Trouble error={broadcast.error} />
-          <Link to="/broadcasts">All broadcasts</Link>
+          <Link to="/programs/broadcasts">All broadcasts</Link>
         </div>
       </DayPage>
     );

@@ -10,6 +10,7 @@ import { NameForm } from '../../ui/NameForm';
 import { TableBehind } from '../../ui/TableBehind';
 import { count, moment } from '../../ui/when';
 import { Say } from '../programs/Say';
+import { filled } from '../programs/StepLine';
 import { ByWhat } from './ByWhat';
 import { HourCurve } from './HourCurve';
 import { type Broadcast, numberNames, rates, sayTo, sayWays } from './plan';
@@ -44,10 +45,10 @@ export function BroadcastResults({ broadcast }: { broadcast: Broadcast }) {
         )
       }
     >
-      <PageHead title={broadcast.name} aside={<Link to="/broadcasts">Broadcasts</Link>} />
+      <PageHead title={broadcast.name} aside={<Link to="/programs/broadcasts">Broadcasts</Link>} />
       <div className="px-7 pb-3 font-serif text-[17px] leading-relaxed max-[699px]:px-4">
         To {sayTo(broadcast.plan.to, broadcast.earlier)}, by {sayWays(broadcast.plan.ways)}
-        {first?.subject && <>: “{first.subject}”</>}.{' '}
+        {first?.subject && <>: “{filled(first.subject)}”</>}.{' '}
         {began
           ? `It began ${moment(broadcast.beganAt ?? '', zone, now)}${broadcast.status === 'done' && broadcast.endedAt ? ` and was all gone ${moment(broadcast.endedAt, zone, now)}` : ''}.`
           : `It begins ${moment(broadcast.beginsAt ?? '', zone, now)}; who it is for is fixed then.`}{' '}
@@ -186,7 +187,7 @@ function Versions({ versions, by }: { versions: Schemas['ResultVersions']; by: s
           {versions.versions.map((v) => (
             <tr key={v.version} className="border-t border-rule">
               <th scope="row" className="py-1.5 pr-3 pl-7 text-left font-normal max-[699px]:pl-4">
-                <b>{v.version}</b> <span className="font-serif">{v.subject}</span>
+                <b>{v.version}</b> <span className="font-serif">{filled(v.subject)}</span>
               </th>
               <td className="py-1.5 pr-3 text-right whitespace-nowrap tabular-nums">
                 {v.line.number.toLocaleString('en')} of {v.line.of.toLocaleString('en')}
@@ -244,7 +245,7 @@ function Acts({ broadcast, numbers }: { broadcast: Broadcast; numbers?: Numbers 
     onSuccess: (made) => {
       queries.setQueryData(['broadcast', made.id], made);
       queries.invalidateQueries({ queryKey: ['broadcasts'] });
-      go(`/broadcasts/${made.id}`);
+      go(`/programs/broadcasts/${made.id}`);
     },
   });
   const { status } = broadcast;
@@ -287,7 +288,7 @@ function Acts({ broadcast, numbers }: { broadcast: Broadcast; numbers?: Numbers 
       <Trouble error={back.error ?? hold.error ?? stop.error} />
       {broadcast.again ? (
         <p className="mt-3">
-          It went once more to those who did not open it: <Link to={`/broadcasts/${broadcast.again}`}>the second try</Link>.
+          It went once more to those who did not open it: <Link to={`/programs/broadcasts/${broadcast.again}`}>the second try</Link>.
         </p>
       ) : (
         broadcast.beganAt &&
@@ -315,7 +316,7 @@ function Acts({ broadcast, numbers }: { broadcast: Broadcast; numbers?: Numbers 
       )}
       {broadcast.againOf && (
         <p className="mt-3">
-          This is the second try of <Link to={`/broadcasts/${broadcast.againOf}`}>an earlier one</Link>.
+          This is the second try of <Link to={`/programs/broadcasts/${broadcast.againOf}`}>an earlier one</Link>.
         </p>
       )}
       <p className="mt-4 text-small text-soft">Press a number to see who that is.</p>
@@ -355,7 +356,7 @@ function Who({ broadcast, what, close }: { broadcast: Broadcast; what: string; c
     },
     onSuccess: (made) => {
       queries.setQueryData(['broadcast', made.id], made);
-      go(`/broadcasts/${made.id}`);
+      go(`/programs/broadcasts/${made.id}`);
     },
   });
   return (

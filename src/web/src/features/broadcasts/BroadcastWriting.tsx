@@ -47,10 +47,10 @@ export function BroadcastWriting({ broadcast }: { broadcast: Broadcast }) {
     mutationFn: () => take(api.DELETE('/api/broadcasts/{id}', { params: { path: { id: broadcast.id } } })),
     onSuccess: () => {
       queries.invalidateQueries({ queryKey: ['broadcasts'] });
-      go('/broadcasts');
+      go('/programs/broadcasts');
       said(`“${name}” is thrown away.`, async () => {
         const again = await take(api.POST('/api/broadcasts', { body: { name, plan: latest.current.plan } }));
-        go(`/broadcasts/${again.id}`);
+        go(`/programs/broadcasts/${again.id}`);
       });
     },
   });
@@ -75,7 +75,7 @@ export function BroadcastWriting({ broadcast }: { broadcast: Broadcast }) {
           }}
         />
         <p className="mb-3 text-small text-soft" role="status">
-          <Link to="/broadcasts">Broadcasts</Link> ·{' '}
+          <Link to="/programs/broadcasts">Broadcasts</Link> ·{' '}
           {saved === 'saved' ? 'a draft, saved; nothing goes before you send it' : saved === 'saving' ? 'saving …' : 'not saved yet'}
         </p>
         <Trouble error={error} />

@@ -6,6 +6,7 @@ import { Button, Empty, Loading, Trouble } from '../../ui/bits';
 import { DayPage, PageHead, Stretch } from '../../ui/DayPage';
 import { useKeys } from '../../ui/keys';
 import { count, moment } from '../../ui/when';
+import { filled } from '../programs/StepLine';
 import { ShareBar } from './ShareBar';
 
 type Line = Schemas['BroadcastLine'];
@@ -31,7 +32,7 @@ export default function BroadcastsPage() {
     onSuccess: (made) => {
       queries.setQueryData(['broadcast', made.id], made);
       queries.invalidateQueries({ queryKey: ['broadcasts'] });
-      go(`/broadcasts/${made.id}`);
+      go(`/programs/broadcasts/${made.id}`);
     },
   });
   useKeys({ w: () => may && begin.mutate() });
@@ -81,14 +82,14 @@ function Row({ line }: { line: Line }) {
     <div className="row flex items-baseline gap-4">
       <span className="gutter">{line.at ? moment(line.at, zone, now) : ''}</span>
       <span className="min-w-0 flex-1">
-        <Link className="font-serif text-ink" to={`/broadcasts/${line.id}`}>
+        <Link className="font-serif text-ink" to={`/programs/broadcasts/${line.id}`}>
           {line.name}
         </Link>
         <span className="block text-small text-soft">
           {line.waitsForYes ? <b className="text-straw">waits until somebody reads it and lets it go</b> : standing[line.status]} · to{' '}
           {line.to || 'nobody yet'}
           {line.repeats && ' · repeats'}
-          {line.subject && ` · ${line.subject}`}
+          {line.subject && ` · ${filled(line.subject)}`}
         </span>
       </span>
       {line.people !== null && (
@@ -96,7 +97,7 @@ function Row({ line }: { line: Line }) {
           {line.sent.toLocaleString('en')} of {count(line.people, 'person', 'people')}
           {line.opened && (
             <span className="flex items-center gap-2">
-              opened <ShareBar line={line.opened} />
+              opened <ShareBar line={line.opened} brief />
             </span>
           )}
         </span>

@@ -3,7 +3,7 @@ import type { Schemas } from '../../api/client';
 export const percent = (share: number) => `${(100 * share).toFixed(share > 0 && share < 0.1 ? 1 : 0)} %`;
 
 /** A share as a short bar: where the true one lies is drawn pale, the share itself is the stroke in it; in words beside it. */
-export function ShareBar({ line }: { line: Schemas['ResultLine'] }) {
+export function ShareBar({ line, brief = false }: { line: Schemas['ResultLine']; brief?: boolean }) {
   const at = (share: number) => `${Math.round(10000 * share) / 100}%`;
   return (
     <span className="inline-flex items-center gap-2 whitespace-nowrap tabular-nums">
@@ -13,10 +13,13 @@ export function ShareBar({ line }: { line: Schemas['ResultLine'] }) {
         <rect x={Math.min(98, 100 * line.share)} y="0" width="2" height="10" fill="var(--leaf)" />
       </svg>
       <span title={`the true share lies between ${at(line.low)} and ${at(line.high)}, 19 times in 20`}>
-        {percent(line.share)}{' '}
-        <span className="text-soft">
-          ({percent(line.low)} to {percent(line.high)})
-        </span>
+        {percent(line.share)}
+        {!brief && (
+          <span className="text-soft">
+            {' '}
+            ({percent(line.low)} to {percent(line.high)})
+          </span>
+        )}
       </span>
     </span>
   );

@@ -70,7 +70,14 @@ export default function ProgramList() {
         </>
       }
     >
-      <PageHead title="Programs" aside={<Link to="/programs/ready">Ready programs</Link>}>
+      <PageHead
+        title="Programs"
+        aside={
+          <>
+            <Link to="/programs/broadcasts">Broadcasts</Link> · <Link to="/programs/ready">Ready programs</Link>
+          </>
+        }
+      >
         {(programs.data?.length ?? 0) > 1 && (
           <div className="mt-3 flex flex-wrap items-center gap-3 text-small">
             <input

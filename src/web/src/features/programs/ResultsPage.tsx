@@ -11,6 +11,7 @@ import { count, monthOf } from '../../ui/when';
 import { goals, numberNames } from '../broadcasts/plan';
 import { percent, ShareBar } from '../broadcasts/ShareBar';
 import { SpanField } from './SpanField';
+import { filled } from './StepLine';
 
 type Results = Schemas['ProgramResultsDto'];
 type Asked = { version?: number; goal: string; what: string; within: string };
@@ -144,7 +145,7 @@ function Steps({ results }: { results: Results }) {
             {results.steps.map((s) => (
               <tr key={s.stepId} className={`border-t border-rule ${s.stepId === results.weakest ? 'bg-ember-pale' : ''}`}>
                 <th scope="row" className="max-w-72 py-1.5 pr-3 pl-7 text-left font-normal max-[699px]:pl-4">
-                  <span className="font-serif">{s.name}</span> <span className="text-soft">{s.kind}</span>
+                  <span className="font-serif">{filled(s.name)}</span> <span className="text-soft">{s.kind}</span>
                 </th>
                 <td className="pr-4 text-right tabular-nums">{s.sent.toLocaleString('en')}</td>
                 {['opened', 'followed', 'answered', 'opted-out'].map((what) => {
@@ -301,7 +302,6 @@ function Months({ months }: { months: Results['months'] }) {
                 {monthOf(m.month)}
               </th>
               {[m.started, m.finished, m.stopped].map((n, i) => (
-                // biome-ignore lint/suspicious/noArrayIndexKey: three columns that stay where they are
                 <td key={i} className="pr-4 text-right tabular-nums">
                   {n || ''}
                 </td>
