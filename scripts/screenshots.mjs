@@ -1,8 +1,4 @@
 // Takes the pictures of docs/screenshots from a running demo:  node scripts/screenshots.mjs [address] [password]
-// (the printed sheet by pdftoppm, of Debian's poppler-utils)
-import { execFileSync } from 'node:child_process';
-import fs from 'node:fs';
-import os from 'node:os';
 import path from 'node:path';
 import { openBrowser, root } from '../tests/browser/stack.mjs';
 
@@ -20,11 +16,6 @@ await page.getByLabel('Password').fill(password);
 await page.keyboard.press('Enter');
 await page.getByRole('heading', { level: 2, name: 'Calls' }).waitFor();
 await shot('today');
-// The sheet as it is printed, drawn by a program that reads PDF.
-const folder = fs.mkdtempSync(path.join(os.tmpdir(), 'sheet-'));
-fs.writeFileSync(path.join(folder, 'sheet.pdf'), await (await page.request.get(`${url}/api/today/sheet.pdf?paper=a4`)).body());
-execFileSync('pdftoppm', ['-r', '80', '-png', '-singlefile', path.join(folder, 'sheet.pdf'), path.join(root, 'docs', 'screenshots', 'sheet')]);
-fs.rmSync(folder, { recursive: true });
 const someone = (await (await page.request.get(`${url}/api/today`)).json()).calls[0].person.id;
 await page.goto(`${url}/proof`);
 await page.getByText(/^1 of /).waitFor();
@@ -75,19 +66,42 @@ await page.goto(`${url}/forms`);
 await page.getByRole('link', { name: 'evening talk' }).click();
 await page.getByRole('textbox', { name: 'Question 1' }).waitFor();
 await shot('form');
-await page.goto(`${url}/form/first-meeting`);
-await page.getByLabel('Stopping work').check();
-await shot('public-form');
-await page.goto(`${url}/time/first-meeting-ada`);
-await page.getByText('These are times of your own zone').waitFor();
-await page.locator('summary').nth(1).click();
-await page.locator('details').nth(1).getByRole('radio').nth(1).check();
-await shot('times');
 await page.goto(`${url}/programs`);
 await page.getByText('First eight weeks').first().waitFor();
 await page.getByText('First eight weeks').first().click();
 await page.getByLabel('Name of the program').waitFor();
 await shot('program');
+// What a broadcast did, one being written, and what a program did.
+await page.goto(`${url}/programs/broadcasts`);
+await page.getByRole('link', { name: 'Rates in September' }).click();
+await page.getByRole('heading', { name: 'Versions beside each other' }).waitFor();
+await shot('broadcast-results');
+await page.goto(`${url}/programs/broadcasts`);
+await page.getByRole('heading', { name: 'Broadcasts', level: 1 }).waitFor();
+await page.keyboard.press('w');
+await page.getByLabel('Name of the broadcast').fill('Rates in March');
+await page.getByText('nobody yet', { exact: true }).click();
+await page.getByLabel('Which segment').selectOption('Clients in Maine');
+await page.getByText('which way', { exact: true }).click();
+await page.getByRole('button', { name: 'email', exact: true }).click();
+await page.getByText('or, where that does not reach them, …').click();
+await page.getByRole('button', { name: 'a card', exact: true }).click();
+await page.getByLabel('Subject').fill('Loan rates in March');
+await page.getByLabel('Body of the letter').click();
+await page.keyboard.type('Rates have come down again. If your loan is fixed until summer, now is the time to ask.');
+await page.getByLabel('Words of the card').fill('Rates have come down again. Call me if your loan is fixed until summer.');
+await page.getByText('as soon as it is sent', { exact: true }).click();
+await page.getByLabel('When it goes').selectOption('own');
+await page.keyboard.press('Escape');
+await page.getByText(/^It is for/).waitFor();
+await page.getByRole('heading', { name: /^As .* has it$/ }).waitFor();
+await page.evaluate(() => window.scrollTo(0, 0));
+await shot('broadcast');
+await page.goto(`${url}/programs`);
+await page.getByRole('link', { name: 'Year-round', exact: true }).first().click();
+await page.getByRole('link', { name: 'What it did' }).click();
+await page.getByRole('heading', { name: 'Step by step' }).waitFor();
+await shot('program-results');
 // A ready program, read and taken; what it would do; and a letter begun from a layout.
 await page.goto(`${url}/programs/ready/eight-weeks-plan`);
 await page.getByRole('heading', { name: /would get it/ }).waitFor();

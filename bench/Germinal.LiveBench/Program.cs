@@ -6,6 +6,7 @@ using Germinal.Channels;
 using Germinal.Channels.Letters;
 using Germinal.Channels.Mail;
 using Germinal.Channels.Texts;
+using Germinal.Core.Broadcasts;
 using Germinal.Core.Files;
 using Germinal.Core.Practices;
 using Germinal.Core.Programs;
@@ -35,6 +36,9 @@ using SmtpServer.Storage;
 // And a program rehearsed over everybody for a year, as its page does:
 //   GERMINAL_TEST_DB=… dotnet …/Germinal.LiveBench.dll rehearse [people] [program file]
 
+// And a broadcast to everybody, its page being asked for all the while:
+//   GERMINAL_TEST_DB=… dotnet …/Germinal.LiveBench.dll broadcast [people]
+
 const int Connections = 4;
 if (args is ["rehearse", ..])
 {
@@ -42,7 +46,7 @@ if (args is ["rehearse", ..])
     return;
 }
 
-var emails = args.Length > 0 ? int.Parse(args[0], CultureInfo.InvariantCulture) : 50_000;
+var emails = args.Length > 0 && int.TryParse(args[0], CultureInfo.InvariantCulture, out var first) ? first : 50_000;
 var changes = args.Length > 1 ? int.Parse(args[1], CultureInfo.InvariantCulture) : 100_000;
 var start = Instant.FromUtc(2027, 3, 1, 15, 0);
 
@@ -55,6 +59,14 @@ var server = new SmtpServer.SmtpServer(options, services).StartAsync(serving.Tok
 using var transport = new KeepsOne(
     new SmtpTransport(new MailServer("127.0.0.1", port, Connections, null, "none", Pipelines: false), new HttpClient(), new ServerLine(true))
 );
+
+if (args is ["broadcast", ..])
+{
+    await BroadcastAsync(2000);
+    await BroadcastAsync(args.Length > 1 ? int.Parse(args[1], CultureInfo.InvariantCulture) : 100_000);
+    await serving.CancelAsync();
+    return;
+}
 
 // A little of each first, so that neither is measured while it is compiled.
 await DispatchAsync(4000);
@@ -122,6 +134,58 @@ async Task<(double Seconds, double Copied, long Megabytes)> DispatchAsync(int co
     }
 
     return (all, await CopyAgainAsync(db, "messages", "touches", "person_states", "runs"), Process.GetCurrentProcess().PeakWorkingSet64 / 1_000_000);
+}
+
+// To everybody at once; how far it is is asked for, as its page does, while it goes.
+async Task BroadcastAsync(int count)
+{
+    using var database = new TestDatabase();
+    var (room, practice) = await PrepareAsync(database, count, """[{"id":"a","kind":"call","when":{"from":"start","offset":"P7D"},"script":"x"}]""");
+    await using var db = database.For(practice);
+    var row = new BroadcastRow
+    {
+        Id = Guid.NewGuid(),
+        PracticeId = practice,
+        Name = "To everybody",
+        By = "Ada",
+        CreatedAt = start,
+        Plan = new BroadcastPlan
+        {
+            To = new BroadcastTo { Kind = "segment", Name = "Everybody" },
+            Ways = [new BroadcastWay { Kind = "email", Subject = "Hello {{ person.first_name }}", Body = "<p>Dear {{ person.first_name }},</p><p>a few lines of text as they stand in a letter, with <a href=\"https://example.com/a\">a link</a>.</p>" }],
+        },
+    };
+    db.Segments.Add(new SegmentRow { Id = Guid.NewGuid(), PracticeId = practice, Name = "Everybody", Rule = """{"field":"email","op":"exists"}""", CreatedAt = start, By = "Ada" });
+    db.Broadcasts.Add(row);
+    await db.SaveChangesAsync();
+    await BroadcastDesk.SendAsync(db, row, "Ada", start, default);
+    var watch = Stopwatch.StartNew();
+    var working = Task.Run(async () =>
+    {
+        while (await room.WorkAsync(default)) { }
+    });
+    var asked = new List<double>();
+    await using var page = database.For(practice);
+    while (!working.IsCompleted)
+    {
+        var one = Stopwatch.StartNew();
+        await BroadcastResults.OfAsync(page, await page.Broadcasts.AsNoTracking().SingleAsync(b => b.Id == row.Id), default);
+        asked.Add(one.Elapsed.TotalMilliseconds);
+        await Task.WhenAny(working, Task.Delay(500));
+    }
+
+    await working;
+    var seconds = watch.Elapsed.TotalSeconds;
+    asked.Sort();
+    var numbers = await BroadcastResults.OfAsync(page, await page.Broadcasts.AsNoTracking().SingleAsync(b => b.Id == row.Id), default);
+    if (numbers.Sent != count)
+    {
+        throw new InvalidOperationException($"{numbers.Sent} of {count} letters went.");
+    }
+
+    Console.WriteLine(
+        $"| a broadcast to {count:n0} | {seconds:0.0} s | {count / seconds:n0}/s | its numbers asked for {asked.Count} times: median {asked[asked.Count / 2]:0.0} ms, 95 in a hundred under {asked[(int)(asked.Count * 0.95)]:0.0} ms, worst {asked[^1]:0.0} ms | highest working set {Process.GetCurrentProcess().PeakWorkingSet64 / 1_000_000} MB |"
+    );
 }
 
 // The rows that dispatching left, written once more by COPY into tables with the same indexes, two hundred at a time as the engine does.

@@ -84,6 +84,7 @@ public static class ServiceSetup
         services.AddSingleton<Films.FilmShelf>();
         services.AddSingleton<Broadcasts.BroadcastDesk>();
         services.AddSingleton<Broadcasts.BroadcastLook>();
+        services.AddSingleton<Broadcasts.BroadcastAddresses>();
         services.AddSingleton<Broadcasts.BroadcastReading>();
         services.AddSingleton<Broadcasts.BroadcastMoments>();
         services.AddSingleton<EngineRoom>();

@@ -93,6 +93,8 @@ public sealed class BroadcastsApiTests(Site site) : IClassFixture<Site>
 
         var sent = await ada.DoAsync(Address(made, "/send"), new { edition = Edition(saved) });
         Assert.Equal("waiting", sent.GetProperty("status").GetString());
+        Assert.Equal(made.GetProperty("id").GetString(), (await ada.GetAsync($"/api/broadcasts/of/{made.GetProperty("id").GetString()}")).GetProperty("id").GetString());
+        Assert.Equal(HttpStatusCode.NotFound, (await (await site.SignedInAsync("ada2")).SendAsync(HttpMethod.Get, $"/api/broadcasts/of/{made.GetProperty("id").GetString()}")).StatusCode);
         await site.WorkAsync();
         await ArrivedAsync(made);
         var numbers = await ada.GetAsync(Address(made, "/numbers"));
@@ -175,7 +177,7 @@ public sealed class BroadcastsApiTests(Site site) : IClassFixture<Site>
             Assert.Equal(HttpStatusCode.NotFound, (await other.SendAsync(HttpMethod.Get, Address(one, path))).StatusCode);
         }
 
-        foreach (var path in new[] { "/send", "/take-back", "/pause", "/resume", "/stop", "/trial", "/again", "/who/list", "/who/calls" })
+        foreach (var path in new[] { "/send", "/take-back", "/pause", "/resume", "/stop", "/trial", "/links", "/again", "/who/list", "/who/calls" })
         {
             Assert.Equal(HttpStatusCode.NotFound, (await other.PostAsync(Address(one, path), new { })).StatusCode);
         }
@@ -235,12 +237,36 @@ public sealed class BroadcastsApiTests(Site site) : IClassFixture<Site>
     }
 
     [Fact]
+    public async Task What_waits_for_its_moment_stands_in_the_almanac_until_it_is_taken_back()
+    {
+        var ada = await site.SignedInAsync("ada");
+        var (one, two) = (await PersonAsync(ada, "Foreseen"), await PersonAsync(ada, "Unforeseen", consent: false));
+        var made = await WrittenAsync(ada, Plan([one, two], when: new { kind = "moment", date = "2027-03-08", time = "09:30" }), "In the almanac");
+        await ada.DoAsync(Address(made, "/send"), new { edition = Edition(made) });
+        await site.WorkAsync();
+        async Task<string[]> ThatDayAsync() =>
+            [
+                .. (await ada.GetAsync("/api/almanac?days=31"))
+                    .GetProperty("days")
+                    .EnumerateArray()
+                    .Where(d => d.GetProperty("date").GetString() == "2027-03-08")
+                    .SelectMany(d => d.GetProperty("groups").EnumerateArray())
+                    .Where(g => g.GetProperty("program").GetString() == "In the almanac")
+                    .Select(g => $"{g.GetProperty("kind").GetString()} {g.GetProperty("goes").GetInt32()} {g.GetProperty("willNot").GetInt32()}"),
+            ];
+        Assert.Equal(["email 1 1"], await ThatDayAsync());
+        await ada.DoAsync(Address(made, "/take-back"));
+        Assert.Empty(await ThatDayAsync());
+    }
+
+    [Fact]
     public async Task What_waits_for_a_yes_says_so_in_the_list()
     {
         var ada = await site.SignedInAsync("ada");
         var ida = await PersonAsync(ada, "Monthly");
         var one = await WrittenAsync(ada, Plan([ida], when: new { kind = "moment", date = "2027-03-04", time = "09:30" }, more: new { repeat = new { rule = "FREQ=MONTHLY", byItself = false } }), "Monthly letter");
         Assert.Empty(one.GetProperty("findings").EnumerateArray());
+        Assert.Contains("Good day, Monthly.", (await ada.GetAsync(Address(one, "/as-read"))).GetProperty("page").GetString(), StringComparison.Ordinal);
         var wrong = await ada.DoAsync(Address(one), new { edition = Edition(one), name = "Monthly letter", plan = Plan([ida], when: new { kind = "moment", date = "2027-03-04", time = "09:30" }, more: new { repeat = new { rule = "EVERY NOW AND THEN" } }) }, HttpMethod.Put);
         Assert.Equal("/repeat/rule", wrong.GetProperty("findings")[0].GetProperty("pointer").GetString());
         Assert.Equal("draft", (await ada.GetAsync("/api/broadcasts")).EnumerateArray().Single(b => b.GetProperty("name").GetString() == "Monthly letter").GetProperty("status").GetString());

@@ -1,4 +1,5 @@
 using Germinal.Core.Engine;
+using Germinal.Service.Broadcasts;
 using Germinal.Service.Engine;
 using Germinal.Store;
 using Microsoft.EntityFrameworkCore;
@@ -39,12 +40,15 @@ internal sealed class AlmanacPeople
     {
         // What is held or paused is due at no moment, and comes all the same.
         var (planned, blocked) = (TouchStatus.Planned.Word(), TouchStatus.Blocked.Word());
+        var broadcasts = await BroadcastAudience.ComingAsync(db, engine, stop);
+        var recipients = broadcasts.Keys.ToArray();
         var stamps = await db
             .Database.SqlQuery<Stamped>(
                 $"""
                 SELECT p.id, p.xmin::text::bigint AS person, s.xmin::text::bigint AS remembered
                 FROM person_states s JOIN people p ON p.id = s.person_id
                 WHERE s.practice_id = {db.PracticeId} AND NOT p.archived AND (s.next_due < {until} OR s.next_alarm < {until}
+                    OR s.person_id = ANY({recipients})
                     OR s.person_id IN (SELECT t.person_id FROM touches t WHERE t.practice_id = {db.PracticeId} AND t.status IN ({planned}, {blocked})))
                 ORDER BY least(s.next_due, s.next_alarm), p.id
                 LIMIT {Most}
@@ -63,7 +67,7 @@ internal sealed class AlmanacPeople
             foreach (var one in chunk.Where(c => facts.ContainsKey(c.Id) && states.ContainsKey(c.Id)))
             {
                 known[one.Id] = one;
-                read.Add(new Actor(facts[one.Id], PersonStateJson.Read(states[one.Id]), []));
+                read.Add(new Actor(facts[one.Id], PersonStateJson.Read(states[one.Id]), broadcasts.GetValueOrDefault(one.Id, [])));
             }
         }
 

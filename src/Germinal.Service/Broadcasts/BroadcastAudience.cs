@@ -32,6 +32,30 @@ public static class BroadcastAudience
         return plan.PartOf is { } program && engine.Shelf.Versions.Where(v => v.ProgramId == program).MaxBy(v => v.Version) is { } part ? [.. ids.Where(id => !Shares.IsHeldOut(part, id))] : ids;
     }
 
+    /// <summary>What is to happen to whom by broadcasts that wait for their moment, as things stand: each starts when it begins. In the order of time.</summary>
+    public static async Task<IReadOnlyDictionary<Guid, IReadOnlyList<Happening>>> ComingAsync(GerminalDb db, TouchEngine engine, CancellationToken stop)
+    {
+        var coming = new Dictionary<Guid, List<Happening>>();
+        foreach (var row in await db.Broadcasts.AsNoTracking().Where(b => b.Status == BroadcastDesk.Waiting).OrderBy(b => b.BeginsAt).ThenBy(b => b.Id).ToListAsync(stop))
+        {
+            // One that was sent off this very moment is known to the engine with its next look.
+            if (row is not { ProgramId: { } program, BeginsAt: { } begins } || engine.Shelf.On.All(p => p.Current.ProgramId != program))
+            {
+                continue;
+            }
+
+            var version = engine.Shelf.Find(program, 1);
+            foreach (var person in await IdsAsync(db, engine, row.Plan, begins, stop))
+            {
+                var happens = coming.TryGetValue(person, out var known) ? known : coming[person] = [];
+                happens.AddRange(row.Plan.LetGo.Where(l => l.Person == person).Select(l => BroadcastLook.Overruled(version, l, begins)));
+                happens.Add(new StartedByHand(begins, program, row.SentBy ?? row.By, ByBroadcast: true));
+            }
+        }
+
+        return coming.ToDictionary(c => c.Key, c => (IReadOnlyList<Happening>)c.Value);
+    }
+
     /// <summary>The zones they live in; null for those whose is not known.</summary>
     public static async Task<IReadOnlyList<string?>> ZonesAsync(GerminalDb db, BroadcastPlan plan, Instant now, CancellationToken stop) =>
         await (await OfAsync(db, plan, now, stop)).Select(p => p.ZoneId).Distinct().ToListAsync(stop);

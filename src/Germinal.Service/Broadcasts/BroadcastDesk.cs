@@ -58,6 +58,7 @@ public sealed class BroadcastDesk(ProgramDesk programs)
         // What is wrong with its words is found where programs are looked over; it stands at the way it belongs to.
         var found = await programs.FindingsAsync(db, row.ProgramId ?? row.Id, BroadcastProgram.Of(row.Name, plan), stop);
         wrong.AddRange(found.Select(f => f with { Pointer = WayPointer(f.Pointer) }).Distinct());
+        wrong.AddRange(await BroadcastAddresses.HeavyAsync(db, plan, stop));
         return wrong;
     }
 
@@ -93,7 +94,8 @@ public sealed class BroadcastDesk(ProgramDesk programs)
         var definition = ProgramFile.Write(BroadcastProgram.Of(name, row.Plan)).ToJsonString();
         var program = new ProgramRow
         {
-            Id = row.ProgramId ?? Guid.CreateVersion7(),
+            // The broadcast's own: who falls on which version is by the program's id, and was shown before it was sent.
+            Id = row.Id,
             PracticeId = row.PracticeId,
             Name = name,
             Draft = definition,

@@ -108,6 +108,9 @@ public static class BroadcastEndpoints
     /// <param name="On">On which day, <c>YYYY-MM-DD</c>; empty for today.</param>
     public sealed record BroadcastCallsBody([AtMost(Lengths.Name)] string What = "", [AtMost(Lengths.Title)] string Title = "", [AtMost(10)] string On = "");
 
+    /// <param name="Id">The broadcast.</param>
+    public sealed record BroadcastOf(Guid Id);
+
     /// <param name="Count">For how many something was done.</param>
     public sealed record BroadcastDone(int Count);
 
@@ -119,8 +122,10 @@ public static class BroadcastEndpoints
         group.MapGet("/{id:guid}", Read);
         group.MapPut("/{id:guid}", Save);
         group.MapDelete("/{id:guid}", Remove);
+        group.MapGet("/of/{program:guid}", OfProgram);
         group.MapGet("/{id:guid}/forecast", Forecast);
         group.MapGet("/{id:guid}/as-read", AsRead);
+        group.MapPost("/{id:guid}/links", LookAtLinks);
         group.MapPost("/{id:guid}/trial", Trial);
         group.MapPost("/{id:guid}/send", Send).RequireAuthorization(Rights.SwitchPrograms);
         group.MapPost("/{id:guid}/take-back", TakeBack).RequireAuthorization(Rights.SwitchPrograms);
@@ -186,6 +191,10 @@ public static class BroadcastEndpoints
         await db.SaveChangesAsync(stop);
         return TypedResults.Ok(await DtoAsync(db, desk, row, stop));
     }
+
+    /// <summary>Which broadcast a program sends: threads and the almanac know programs.</summary>
+    private static async Task<Results<Ok<BroadcastOf>, NotFound>> OfProgram(Guid program, GerminalDb db, CancellationToken stop) =>
+        await db.Broadcasts.Where(b => b.ProgramId == program).Select(b => (Guid?)b.Id).FirstOrDefaultAsync(stop) is { } id ? TypedResults.Ok(new BroadcastOf(id)) : TypedResults.NotFound();
 
     private static async Task<Results<Ok<BroadcastDto>, NotFound>> Read(Guid id, GerminalDb db, BroadcastDesk desk, CancellationToken stop)
     {
@@ -292,9 +301,10 @@ public static class BroadcastEndpoints
             return TypedResults.NotFound();
         }
 
-        // What is not complete can be read as far as it goes; without a way there is nothing to read.
+        // However it reads, it reads the same whenever it goes: what is wrong with its moment keeps nobody from reading it.
         var now = await PracticeClock.NowAsync(db, stop);
-        var wrong = BroadcastCheck.Findings(row.Plan, LocalDate.MinIsoValue).Where(f => f.Pointer.StartsWith("/ways", StringComparison.Ordinal) || f.Pointer.StartsWith("/to", StringComparison.Ordinal) || f.Pointer.StartsWith("/test", StringComparison.Ordinal) || f.Pointer is "/when/date" or "/when/time" or "/when/kind" or "/lateLimit").ToList();
+        row.Plan = row.Plan with { When = new BroadcastWhen() };
+        var wrong = BroadcastCheck.Findings(row.Plan, await PracticeClock.TodayAsync(db, stop));
         if (wrong.Count > 0)
         {
             return Problems.Fields(wrong.Select(f => (f.Pointer, f.Message)));
@@ -302,6 +312,9 @@ public static class BroadcastEndpoints
 
         return await reading.OfAsync(db, row, nth ?? 0, now, stop) is { } read ? TypedResults.Ok(read) : Problems.Field("/to", "It is for nobody as things stand.");
     }
+
+    private static async Task<Results<Ok<IReadOnlyList<LinkLookedAt>>, NotFound>> LookAtLinks(Guid id, GerminalDb db, BroadcastAddresses addresses, CancellationToken stop) =>
+        await FindAsync(db, id, stop) is { } row ? TypedResults.Ok(await addresses.LookAsync(row.Plan, stop)) : TypedResults.NotFound();
 
     private static async Task<Results<NoContent, NotFound, ValidationProblem, ProblemHttpResult>> Trial(
         Guid id,

@@ -54,6 +54,7 @@ export function BeforeSending({ broadcast, plan, set, saved, save }: Props) {
       ))}
       <Trouble error={forecast.error} />
       {whole && forecast.data && <SendIt broadcast={broadcast} forecast={forecast.data} may={may} save={save} plan={plan} />}
+      {plan.ways.some((w) => w.kind === 'email' && w.body.includes('href')) && <Links broadcast={broadcast} saved={saved} />}
       {plan.ways.length > 0 && <AsOneReads broadcast={broadcast} saved={saved} />}
     </>
   );
@@ -122,6 +123,30 @@ function What({ forecast, plan, set }: { forecast: Forecast; plan: Plan; set: (p
           </Button>
         </p>
       )}
+    </div>
+  );
+}
+
+/** Whether the links of its emails lead anywhere, asked for when somebody wants to know. */
+function Links({ broadcast, saved }: { broadcast: Broadcast; saved: boolean }) {
+  const look = useMutation({ mutationFn: () => take(api.POST('/api/broadcasts/{id}/links', { params: { path: { id: broadcast.id } } })) });
+  const dead = look.data?.filter((l) => l.problem) ?? [];
+  return (
+    <div className="mt-3 text-small">
+      <Button disabled={!saved || look.isPending} onClick={() => look.mutate()}>
+        {look.isPending ? 'asking for each page …' : 'see whether its links lead anywhere'}
+      </Button>
+      {look.data && dead.length === 0 && <p role="status">{count(look.data.length, 'link leads', 'links lead')} to a page.</p>}
+      {dead.length > 0 && (
+        <ul role="status" className="m-0 list-none p-0 text-straw">
+          {dead.map((l) => (
+            <li key={l.address}>
+              <span className="break-all">{l.address}</span>: {l.problem}
+            </li>
+          ))}
+        </ul>
+      )}
+      <Trouble error={look.error} />
     </div>
   );
 }

@@ -1,8 +1,8 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useEffect, useRef, useState } from 'react';
-import { Link, useNavigate, useParams, useSearchParams } from 'react-router';
+import { Link, Navigate, useNavigate, useParams, useSearchParams } from 'react-router';
 import { toast } from 'sonner';
-import { api, type Schemas, take } from '../../api/client';
+import { ApiError, api, type Schemas, take } from '../../api/client';
 import { useMay, useNow } from '../../app/session';
 import { Button, Loading, Trouble } from '../../ui/bits';
 import { DayPage, PageHead, useTitle } from '../../ui/DayPage';
@@ -45,7 +45,16 @@ export default function ProgramPage() {
     staleTime: 0,
     refetchOnWindowFocus: false,
   });
+  // Threads and the almanac lead to programs; one that sends a broadcast has a page of its own.
+  const broadcast = useQuery({
+    queryKey: ['broadcast', 'of', id],
+    enabled: loaded.error instanceof ApiError && loaded.error.status === 404,
+    retry: false,
+    queryFn: () => take(api.GET('/api/broadcasts/of/{program}', { params: { path: { program: id } } })),
+  });
+  if (broadcast.data) return <Navigate to={`/programs/broadcasts/${broadcast.data.id}`} replace />;
   if (loaded.error) {
+    if (broadcast.isFetching) return <Loading />;
     return (
       <DayPage marginTitle="Help" margin={null}>
         <PageHead title="Programs" />

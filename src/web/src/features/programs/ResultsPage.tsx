@@ -60,8 +60,8 @@ function Standing({ runs }: { runs: Results['runs'] }) {
   return (
     <div className="px-7 pb-3 font-serif text-[17px] leading-relaxed max-[699px]:px-4">
       It began <b>{count(runs.started, 'time', 'times')}</b>: {runs.going.toLocaleString('en')} are on it
-      {runs.paused > 0 && ` (${runs.paused} of them held)`}, {runs.finished.toLocaleString('en')} came to its end, for{' '}
-      {stopped.toLocaleString('en')} it was stopped
+      {runs.paused > 0 && ` (${runs.paused} of them held)`}, {runs.finished.toLocaleString('en')} came to its end
+      {stopped > 0 && `, for ${stopped.toLocaleString('en')} it was stopped`}
       {runs.waiting > 0 && `, ${runs.waiting} wait for their turn`}.
       {runs.stopped.length > 0 && (
         <span className="block text-small text-soft">
