@@ -84,7 +84,7 @@ await page.getByText('nobody yet', { exact: true }).click();
 await page.getByLabel('Which segment').selectOption('Clients in Maine');
 await page.getByText('which way', { exact: true }).click();
 await page.getByRole('button', { name: 'email', exact: true }).click();
-await page.getByText('or, where that does not reach them, …').click();
+await page.getByText('or another way').click();
 await page.getByRole('button', { name: 'a card', exact: true }).click();
 await page.getByLabel('Subject').fill('Loan rates in March');
 await page.getByLabel('Body of the letter').click();

@@ -1,4 +1,5 @@
 using Germinal.Core.Broadcasts;
+using Germinal.Core.Engine;
 using Germinal.Core.Files;
 using Germinal.Core.Rules;
 using Germinal.Service.Broadcasts;
@@ -79,7 +80,8 @@ public static class DemoBroadcasts
         await KeepSegmentsAsync(db, now, stop);
         var row = new BroadcastRow
         {
-            Id = Guid.CreateVersion7(),
+            // By its name, so that the same people get the same version however often the years are lived through.
+            Id = StableId.Of(DemoPractice.Practice, sending.Name),
             PracticeId = DemoPractice.Practice,
             Name = sending.Name,
             MemberId = DemoPractice.MemberOf("Ada Quill"),

@@ -2172,6 +2172,8 @@ test('A broadcast is written, seen before it goes, sent by key, and read for wha
   await margin.getByRole('button', { name: 'Send it now …' }).click();
   const asking = page.getByRole('alertdialog');
   await asking.getByText(/by email/).waitFor();
+  // What cannot be called back is not the first thing that Enter presses.
+  await page.keyboard.press('Shift+Tab');
   await page.keyboard.press('Enter');
   await page.getByText(/It began|It begins/).waitFor();
   const numbers = async () => (await page.request.get(`${stack.url}/api/broadcasts/${id}/numbers`)).json();

@@ -113,7 +113,7 @@ export function AboutBroadcast({ plan, set, broadcast }: Part) {
           )}
         </Say>
         {plan.paceLifted && <span className="text-soft"> ({plan.paceLifted})</span>}; after{' '}
-        <Say words={span(plan.lateLimit ?? 'P3D')} label="How late it still makes sense">
+        <Say live words={span(plan.lateLimit ?? 'P3D')} label="How late it still makes sense">
           {() => (
             <SpanField
               label="How late it still makes sense"
@@ -130,6 +130,7 @@ export function AboutBroadcast({ plan, set, broadcast }: Part) {
       <div>
         It is for{' '}
         <Say
+          live
           words={goal ? `this: ${goal[1]}${plan.goal?.what ? ` (${plan.goal.what})` : ''}` : 'nothing in particular'}
           label="What is to come of it"
         >
@@ -177,7 +178,7 @@ export function AboutBroadcast({ plan, set, broadcast }: Part) {
           )}
         </Say>
         {plan.goal && `, counted for ${span(plan.goal.within)}`}; it belongs to{' '}
-        <Say words={plan.code || 'no code'} label="Its code" soft={!plan.code}>
+        <Say live words={plan.code || 'no code'} label="Its code" soft={!plan.code}>
           {() => (
             <Field label="A code of your own" hint="It stands in tables and files, for whoever adds up what things cost.">
               {(id, by) => (
@@ -257,7 +258,7 @@ function Versions({ plan, set }: Part) {
       {!test ? (
         <>
           There is{' '}
-          <Say words="one version" label="Versions that are compared" soft>
+          <Say live words="one version" label="Versions that are compared" soft>
             {(close) => (
               <>
                 <p className="mb-2 text-small">
@@ -285,7 +286,7 @@ function Versions({ plan, set }: Part) {
       ) : (
         <>
           <b>{test.others.length + 1} versions</b>:{' '}
-          <Say words={`${test.share} in a hundred`} label="How many get a version first">
+          <Say live words={`${test.share} in a hundred`} label="How many get a version first">
             {() => (
               <Field label="In a hundred">
                 {(id) => (
@@ -302,7 +303,7 @@ function Versions({ plan, set }: Part) {
             )}
           </Say>{' '}
           get one of them first, the rest after{' '}
-          <Say words={span(test.span)} label="How long until the rest get it">
+          <Say live words={span(test.span)} label="How long until the rest get it">
             {() => <SpanField label="After" units={['hours']} value={test.span} set={(v) => put({ span: v ?? 'PT4H' })} />}
           </Say>{' '}
           the one that is{' '}

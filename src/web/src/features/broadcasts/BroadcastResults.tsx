@@ -13,7 +13,7 @@ import { Say } from '../programs/Say';
 import { filled } from '../programs/StepLine';
 import { ByWhat } from './ByWhat';
 import { HourCurve } from './HourCurve';
-import { type Broadcast, numberNames, rates, sayTo, sayWays } from './plan';
+import { type Broadcast, numberNames, rates, sayTo, sayWays, sayWhen } from './plan';
 import { percent, ShareBar } from './ShareBar';
 
 type Numbers = Schemas['BroadcastNumbers'];
@@ -51,7 +51,7 @@ export function BroadcastResults({ broadcast }: { broadcast: Broadcast }) {
         {first?.subject && <>: “{filled(first.subject)}”</>}.{' '}
         {began
           ? `It began ${moment(broadcast.beganAt ?? '', zone, now)}${broadcast.status === 'done' && broadcast.endedAt ? ` and was all gone ${moment(broadcast.endedAt, zone, now)}` : ''}.`
-          : `It begins ${moment(broadcast.beginsAt ?? '', zone, now)}; who it is for is fixed then.`}{' '}
+          : `${broadcast.plan.when.kind === 'own' ? `It goes ${sayWhen(broadcast.plan.when)}, the first ${moment(broadcast.beginsAt ?? '', zone, now)}` : `It begins ${moment(broadcast.beginsAt ?? '', zone, now)}`}; who it is for is fixed then.`}{' '}
         <span className="text-small text-soft">Sent by {broadcast.sentBy}.</span>
       </div>
       {began && numbers.isPending && <Loading what="Counting" />}

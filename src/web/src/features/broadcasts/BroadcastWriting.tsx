@@ -87,7 +87,11 @@ export function BroadcastWriting({ broadcast }: { broadcast: Broadcast }) {
               {n === 0 ? 'What it says' : `Else, by ${wayNames[way.kind]}`}
               {way.kind === 'email' && <TakeLetter take={(part) => setWay('email', part)} />}
               {n > 0 && (
-                <Button look="danger" onClick={() => set({ ways: plan.ways.filter((w) => w.kind !== way.kind) })}>
+                <Button
+                  look="danger"
+                  className="font-sans font-normal"
+                  onClick={() => set({ ways: plan.ways.filter((w) => w.kind !== way.kind) })}
+                >
                   leave it out
                 </Button>
               )}

@@ -36,7 +36,7 @@ export function SentencesOf(props: Part) {
         ) : first.letter ? (
           <>the letter “{first.letter}”, as it stands below</>
         ) : (
-          <>what stands below{first.subject && <>: “{first.subject}”</>}</>
+          <>the words below{first.subject && <>: “{first.subject}”</>}</>
         )}
         .
       </div>
@@ -69,7 +69,8 @@ function ToWhom({ plan, set, broadcast }: Part) {
     <>
       To{' '}
       <Say
-        words={<b>{sayTo(to, gone.find((b) => b.id === to.broadcast)?.name ?? broadcast.earlier)}</b>}
+        live
+        words={sayTo(to, gone.find((b) => b.id === to.broadcast)?.name ?? broadcast.earlier)}
         label={`To whom: ${sayTo(to, broadcast.earlier)}`}
       >
         {(close) => (
@@ -150,6 +151,7 @@ function ToWhom({ plan, set, broadcast }: Part) {
       </Say>
       {', '}
       <Say
+        live
         words={plan.without.length > 0 ? `without these ${plan.without.length}` : 'leave somebody out'}
         label="Taken out by hand"
         soft={plan.without.length === 0}
@@ -158,6 +160,7 @@ function ToWhom({ plan, set, broadcast }: Part) {
       </Say>
       {', '}
       <Say
+        live
         words={plan.with.length > 0 ? `and with these ${plan.with.length}` : 'put somebody in'}
         label="Put in by hand"
         soft={plan.with.length === 0}
@@ -214,7 +217,7 @@ function ByWay({ plan, set }: Part) {
     <>
       By{' '}
       {plan.ways.length > 0 && (
-        <Say words={<b>{sayWays(plan.ways)}</b>} label={`By which ways: ${sayWays(plan.ways)}`}>
+        <Say live words={sayWays(plan.ways)} label={`By which ways: ${sayWays(plan.ways)}`}>
           {() => (
             <ol className="m-0 list-none p-0 text-small">
               {plan.ways.map((w, n) => (
@@ -246,7 +249,7 @@ function ByWay({ plan, set }: Part) {
           <SayOneOf
             soft={plan.ways.length > 0}
             label={plan.ways.length === 0 ? 'By which way' : 'Another way in its place'}
-            words={plan.ways.length === 0 ? <b>which way</b> : 'or, where that does not reach them, …'}
+            words={plan.ways.length === 0 ? 'which way' : 'or another way'}
             now={''}
             choices={left.map((k) => [k as string, wayNames[k] ?? k] as const)}
             choose={(k) => set({ ways: [...plan.ways, blank(k)] })}
@@ -265,7 +268,7 @@ function WhenItGoes({ plan, set }: Part) {
   return (
     <>
       When{' '}
-      <Say words={<b>{sayWhen(when)}</b>} label={`When: ${sayWhen(when)}`}>
+      <Say live words={sayWhen(when)} label={`When: ${sayWhen(when)}`}>
         {() => (
           <>
             <Field label="When it goes">

@@ -30,6 +30,7 @@ export function Say({
   children,
   soft = false,
   asks = false,
+  live = false,
 }: {
   words: ReactNode;
   label: string;
@@ -37,6 +38,8 @@ export function Say({
   soft?: boolean;
   /** Opens by itself when it first appears: for what cannot do without an answer. */
   asks?: boolean;
+  /** What is written in it is used at once. */
+  live?: boolean;
 }) {
   const [open, setOpen] = useState(asks);
   return (
@@ -53,6 +56,7 @@ export function Say({
         <Float
           open={open}
           close={() => setOpen(false)}
+          live={live}
           className="max-h-(--radix-popover-content-available-height) w-80 overflow-y-auto p-4 font-sans text-base"
           align="start"
           sideOffset={6}
