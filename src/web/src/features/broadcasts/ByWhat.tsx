@@ -42,7 +42,8 @@ export function ByWhat({ id, goal }: { id: string; goal: Schemas['BroadcastGoal'
               {links.map((l) => (
                 <tr key={l.name + l.address} className="border-t border-rule">
                   <th scope="row" className="py-1.5 pr-3 pl-7 text-left font-normal max-[699px]:pl-4">
-                    {l.name || l.address} {l.name && <span className="break-all text-soft">{l.address}</span>}
+                    {l.name && l.name !== l.address && `${l.name} `}
+                    <span className="break-all text-soft">{l.address}</span>
                   </th>
                   <td className="py-1.5 pr-7 text-right whitespace-nowrap tabular-nums">{count(l.people, 'person', 'people')}</td>
                 </tr>
@@ -135,7 +136,7 @@ function Places({ places }: { places: Breakdown['places'] }) {
                   </text>
                   {n && (
                     <text x={x * tile + tile / 2} y={y * tile + 27} fontSize="9" textAnchor="middle" fill="var(--ink)">
-                      {n.opened}/{n.delivered}
+                      {Math.round((100 * n.opened) / n.delivered)} %
                     </text>
                   )}
                 </g>
