@@ -85,7 +85,6 @@ public sealed class DemoYears(IDbContextFactory<GerminalDb> databases, EngineRoo
         await using (var db = await OpenAsync(stop))
         {
             await LookThroughAsync(db, keep: 0, stop);
-            await DemoBroadcasts.SendAsync(db, day, ten, stop);
             await AnswerAsync(db, day, ten, stop);
             await SignUpAsync(db, ten, stop);
             var friday = day == LastFriday;

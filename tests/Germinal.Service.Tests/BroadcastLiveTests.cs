@@ -317,6 +317,52 @@ public sealed class BroadcastLiveTests
         Assert.Equal(["ida@example.com", "far@example.com"], world.Mail.Sent.Select(m => m.To.Mailboxes.Single().Address));
     }
 
+    /// <summary>Held before the engine has taken everybody in, it is lost for nobody.</summary>
+    [Fact]
+    public async Task Held_right_after_it_began_it_goes_to_everybody_once_it_goes_on()
+    {
+        await using var world = await World.AtAsync("2027-03-01T10:00");
+        var people = await ManyAsync(world, 40);
+        var id = await SentAsync(world, To(people));
+        Assert.True(await new BroadcastMoments(world.Database, world.Engines()).TakeDueAsync(world.Practice, await world.NowAsync(), default));
+        await using (var db = world.Db())
+        {
+            Assert.True(await BroadcastDesk.PauseAsync(db, id, true, await world.NowAsync(), default));
+        }
+
+        await world.WorkAsync();
+        Assert.Empty(world.Mail.Sent);
+        await using (var db = world.Db())
+        {
+            Assert.Equal((40, 0), (await db.Runs.CountAsync(r => r.EndedAt == null), await db.Refusals.CountAsync()));
+            Assert.True(await BroadcastDesk.PauseAsync(db, id, false, await world.NowAsync(), default));
+        }
+
+        await world.WorkAsync();
+        Assert.Equal(40, world.Mail.Sent.Count);
+    }
+
+    /// <summary>Rule 15.1: what nobody began in time is too late after three days, counted from its own moment.</summary>
+    [Theory]
+    [InlineData("2027-03-06T10:00", 1)]
+    [InlineData("2027-03-08T10:00", 0)]
+    public async Task A_service_that_was_away_at_its_moment_keeps_to_the_late_limit(string back, int sent)
+    {
+        await using var world = await World.AtAsync("2027-03-01T10:00");
+        var ida = await world.PersonAsync("Ida");
+        await world.WorkAsync();
+        await SentAsync(world, To([ida.Id]) with { When = new BroadcastWhen { Kind = BroadcastWhen.Moment, Date = "2027-03-04", Time = "09:30" } });
+        await using (var db = world.Db())
+        {
+            var now = World.At(back);
+            await db.Clock.ExecuteUpdateAsync(u => u.SetProperty(c => c.Now, now));
+        }
+
+        await world.WorkAsync();
+        Assert.Equal(sent, world.Mail.Sent.Count);
+        Assert.Equal(sent == 1 ? "" : "late", (await world.TouchesAsync()).Single().Reason ?? "");
+    }
+
     [Fact]
     public async Task What_has_not_begun_is_taken_back_without_a_trace()
     {

@@ -1,3 +1,5 @@
+using Germinal.Core.Files;
+
 namespace Germinal.Core.Broadcasts;
 
 /// <summary>
@@ -59,6 +61,17 @@ public sealed record BroadcastPlan
 
     /// <summary>How it repeats; null for once.</summary>
     public BroadcastRepeat? Repeat { get; init; }
+
+    /// <summary>The broadcast with stages under new names: in links of its emails, and in its goal.</summary>
+    public BroadcastPlan Renamed(Renaming names) =>
+        this with
+        {
+            Ways = [.. Ways.Select(w => w with { Body = names.InLetter(w.Body) })],
+            Test = Test is { } test ? test with { Others = [.. test.Others.Select(o => o with { Body = names.InLetter(o.Body) })] } : null,
+            Goal = Goal is { Kind: "stage" } goal
+                ? goal with { What = names.Stages.Where(s => string.Equals(s.Key, goal.What, StringComparison.OrdinalIgnoreCase)).Select(s => s.Value).FirstOrDefault(goal.What) }
+                : Goal,
+        };
 
     /// <summary>The first of its ways of a kind; null where it does not go so.</summary>
     public BroadcastWay? WayOf(string kind) => Ways.FirstOrDefault(w => w.Kind == kind);

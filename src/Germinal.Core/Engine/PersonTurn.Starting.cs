@@ -50,6 +50,13 @@ internal sealed partial class PersonTurn
 
         if (happening is StartedByHand byHand && engine.Shelf.On.All(p => p.Current.ProgramId != byHand.ProgramId))
         {
+            // Who a broadcast is for was fixed when it began (rule 15.1): held since, it starts for them and waits.
+            if (byHand.ByBroadcast && engine.Shelf.Paused.FirstOrDefault(p => p.ProgramId == byHand.ProgramId) is { } held)
+            {
+                Start(held, byHand.Cause, null, loops: false);
+                return;
+            }
+
             Effects.Add(new StartRefused(byHand.ProgramId, now, Reason.ProgramOff.Word(), byHand.Cause));
         }
     }

@@ -1,4 +1,5 @@
 using Germinal.Store;
+using Germinal.Store.Rows;
 using Microsoft.EntityFrameworkCore;
 
 namespace Germinal.Service.Broadcasts;
@@ -10,6 +11,19 @@ namespace Germinal.Service.Broadcasts;
 /// <param name="Opened">How many of them a person opened.</param>
 public sealed record BroadcastCounts(Guid ProgramId, int Sent, int Emails, int Opened)
 {
+    /// <summary>The newest broadcasts, without what they say at length: a list reads none of it.</summary>
+    public static async Task<IReadOnlyList<BroadcastRow>> RowsAsync(GerminalDb db, int most, CancellationToken stop) =>
+        await db
+            .Broadcasts.FromSql(
+                $$"""
+                SELECT id, practice_id, name, plan #- (CASE WHEN plan #>> '{ways,0,kind}' = 'email' THEN '{ways,0,body}' ELSE '{none}' END)::text[] #- '{ways,1,body}' #- '{ways,2,body}' #- '{test}' #- '{with}' #- '{without}' #- '{letGo}' AS plan, edition, status, program_id, begins_at, began_at,
+                  people, decide_at, decided, again_of, series_id, series_date, member_id, by, sent_by, created_at, ended_at
+                FROM broadcasts WHERE practice_id = {{db.PracticeId}} ORDER BY coalesce(began_at, begins_at, created_at) DESC, id LIMIT {{most}}
+                """
+            )
+            .AsNoTracking()
+            .ToListAsync(stop);
+
     /// <summary>Those of all broadcasts, by program.</summary>
     public static async Task<IReadOnlyDictionary<Guid, BroadcastCounts>> OfAsync(GerminalDb db, CancellationToken stop) =>
         await db

@@ -54,14 +54,18 @@ public sealed class BroadcastMoments(IDbContextFactory<GerminalDb> databases, En
 
         var (engine, _) = await engines.OfAsync(db, stop);
         var people = await BroadcastAudience.IdsAsync(db, engine, row.Plan, now, stop);
-        foreach (var letGo in row.Plan.LetGo.Where(l => people.Contains(l.Person)))
+
+        // It started at its own moment, also where nobody was there to begin it: what is too late by now is so by the late limit.
+        var begins = row.BeginsAt ?? now;
+        var among = people.ToHashSet();
+        foreach (var letGo in row.Plan.LetGo.Where(l => among.Contains(l.Person)))
         {
-            await StartAsync(db, [letGo.Person], BroadcastLook.Overruled(engine.Shelf.Find(program, 1), letGo, now), letGo.By, stop);
+            await StartAsync(db, [letGo.Person], BroadcastLook.Overruled(engine.Shelf.Find(program, 1), letGo, begins), letGo.By, stop);
         }
 
-        await StartAsync(db, people, new StartedByHand(now, program, row.SentBy ?? row.By, ByBroadcast: true), row.SentBy ?? row.By, stop);
+        await StartAsync(db, people, new StartedByHand(begins, program, row.SentBy ?? row.By, ByBroadcast: true), row.SentBy ?? row.By, stop);
         (row.Status, row.BeganAt, row.People) = (BroadcastDesk.Going, now, people.Count);
-        row.DecideAt = row.Plan.Test is { Share: < 100 } test ? Distance.Parse(test.Span).AddTo(now, engine.Practice.Zone) : null;
+        row.DecideAt = row.Plan.Test is { Share: < 100 } test ? Distance.Parse(test.Span).AddTo(begins, engine.Practice.Zone) : null;
         await NextOfSeriesAsync(db, row, engine.Practice.Zone, now, stop);
         await db.SaveChangesAsync(stop);
         await transaction.CommitAsync(stop);

@@ -270,6 +270,11 @@ public static class StageNames
             letter.Body = names.InLetter(letter.Body);
         }
 
+        foreach (var broadcast in await db.Broadcasts.ToListAsync(stop))
+        {
+            broadcast.Plan = broadcast.Plan.Renamed(names);
+        }
+
         foreach (var landing in await db.LandingVersions.ToListAsync(stop))
         {
             landing.Body = names.InLetter(landing.Body);

@@ -68,7 +68,7 @@ public sealed record PlanBody
     public sealed record ToBody([AtMost(20)] string Kind = "segment", [AtMost(Lengths.Name)] string Name = "", Guid? Broadcast = null, [AtMost(20)] string Did = "got")
     {
         [AtMost(0, Items = MostPeople)]
-        public List<Guid> People { get; init; } = [];
+        public List<Guid> People { get; init => field = value ?? []; } = [];
     }
 
     /// <summary>One way.</summary>
@@ -80,7 +80,7 @@ public sealed record PlanBody
     )
     {
         [AtMost(Lengths.Name, Items = 20)]
-        public List<string> Attachments { get; init; } = [];
+        public List<string> Attachments { get; init => field = value ?? []; } = [];
     }
 
     /// <summary>When it goes.</summary>
@@ -90,7 +90,7 @@ public sealed record PlanBody
     public sealed record TestBody(int Share = 30, [AtMost(20)] string Span = "PT4H", [AtMost(20)] string By = "opened")
     {
         [AtMost(0, Items = 3)]
-        public List<VersionBody> Others { get; init; } = [];
+        public List<VersionBody> Others { get; init => field = value ?? []; } = [];
     }
 
     /// <summary>Another version.</summary>

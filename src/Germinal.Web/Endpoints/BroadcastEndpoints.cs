@@ -83,6 +83,9 @@ public static class BroadcastEndpoints
     private const int NamesShown = 300;
     private const int MostAtOnce = 20_000;
 
+    /// <summary>How many a list shows, the newest first.</summary>
+    private const int Listed = 500;
+
     /// <param name="Name">What it is called; empty for one after the day.</param>
     public sealed record NewBroadcastBody([AtMost(Lengths.Name)] string Name = "", PlanBody? Plan = null);
 
@@ -147,7 +150,7 @@ public static class BroadcastEndpoints
     private static async Task<IReadOnlyList<BroadcastLine>> List(GerminalDb db, CancellationToken stop)
     {
         await BroadcastMoments.FinishAsync(db, stop);
-        var rows = await db.Broadcasts.AsNoTracking().OrderByDescending(b => b.BeganAt ?? b.BeginsAt ?? b.CreatedAt).ThenBy(b => b.Id).Take(500).ToListAsync(stop);
+        var rows = await BroadcastCounts.RowsAsync(db, Listed, stop);
         var counts = await BroadcastCounts.OfAsync(db, stop);
         var names = rows.ToDictionary(r => r.Id, r => r.Name);
         return

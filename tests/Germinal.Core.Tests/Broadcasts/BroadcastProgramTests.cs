@@ -164,6 +164,16 @@ public sealed class BroadcastProgramTests
             });
 
     [Fact]
+    public void A_stage_under_another_name_is_so_in_its_goal_and_its_links()
+    {
+        var link = Email with { Body = """<p><a href="https://example.com" data-opportunity="Planning/Client">a</a> Planning/Client</p>""" };
+        var plan = (Plan(link) with { Goal = new BroadcastGoal("stage", "planning/client") }).Renamed(new Renaming(new Dictionary<string, string> { ["Planning/Client"] = "Planning/Friend" }, new Dictionary<string, string>()));
+        Assert.Equal("Planning/Friend", plan.Goal!.What);
+        Assert.Equal("""<p><a href="https://example.com" data-opportunity="Planning/Friend">a</a> Planning/Client</p>""", plan.Ways[0].Body);
+        Assert.Equal("Planning/Client", (Plan(Email) with { Goal = new BroadcastGoal("tag", "Planning/Client") }).Renamed(new Renaming(new Dictionary<string, string> { ["Planning/Client"] = "x" }, new Dictionary<string, string>())).Goal!.What);
+    }
+
+    [Fact]
     public void What_is_wrong_is_said_where_it_stands()
     {
         var today = new LocalDate(2027, 3, 1);

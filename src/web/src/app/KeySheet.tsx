@@ -16,6 +16,7 @@ const groups: [string, [string, string][]][] = [
       ['g, then i', 'go to Inquiries'],
       ['g, then o', 'go to the Pipeline'],
       ['g, then r', 'go to Programs'],
+      ['g, then b', 'go to Broadcasts'],
       ['g, then l', 'go to Letters'],
       ['Ctrl Enter', 'save what is written'],
       ['Esc', 'close what floats'],
@@ -103,6 +104,13 @@ const groups: [string, [string, string][]][] = [
       ['Ctrl Shift Z', 'do again'],
       ['[ ]', 'another person in the margin'],
       ['c', 'check'],
+    ],
+  ],
+  [
+    'Broadcasts',
+    [
+      ['w', 'write one'],
+      ['[ ]', 'another recipient'],
     ],
   ],
   [
