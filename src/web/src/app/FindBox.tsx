@@ -46,7 +46,16 @@ export function FindBox() {
   });
   useEffect(() => {
     function press(event: KeyboardEvent) {
-      const path = { t: '/', a: '/almanac', p: '/people', i: '/inquiries', o: '/pipeline', r: '/programs', b: '/programs/broadcasts', l: '/letters' }[event.key];
+      const path = {
+        t: '/',
+        a: '/almanac',
+        p: '/people',
+        i: '/inquiries',
+        o: '/pipeline',
+        r: '/programs',
+        b: '/programs/broadcasts',
+        l: '/letters',
+      }[event.key];
       if (path && !(event.target instanceof HTMLElement && /^(INPUT|TEXTAREA|SELECT)$/.test(event.target.tagName))) chord(path, event);
     }
     window.addEventListener('keydown', press, true);

@@ -100,7 +100,9 @@ function What({ forecast, plan, set }: { forecast: Forecast; plan: Plan; set: (p
               <ul className="m-0 list-none p-0 pl-3">
                 {h.people.map((p) => (
                   <li key={p.id} className="flex flex-wrap items-baseline justify-between gap-x-3">
-                    <Link to={`/people/${p.id}`}>{p.name}</Link>
+                    <Link to={`/people/${p.id}`} className="inline-flex min-h-6 items-center">
+                      {p.name}
+                    </Link>
                     <span className="flex gap-3">
                       {h.word === 'no-consent' && <LetGoOne person={p.id} plan={plan} set={set} />}
                       <Button look="plain" onClick={() => set({ without: [...plan.without, p.id] })} aria-label={`Leave ${p.name} out`}>

@@ -412,7 +412,9 @@ function Who({ broadcast, what, close }: { broadcast: Broadcast; what: string; c
           <ul className="m-0 list-none p-0" aria-label="Who that is">
             {who.data.people.map((p) => (
               <li key={p.id} className="py-0.5">
-                <Link to={`/people/${p.id}`}>{p.name}</Link>
+                <Link to={`/people/${p.id}`} className="inline-flex min-h-6 items-center">
+                  {p.name}
+                </Link>
               </li>
             ))}
           </ul>

@@ -7,7 +7,7 @@ export function ShareBar({ line, brief = false }: { line: Schemas['ResultLine'];
   const at = (share: number) => `${Math.round(10000 * share) / 100}%`;
   return (
     <span className="inline-flex items-center gap-2 whitespace-nowrap tabular-nums">
-      <svg width="90" height="10" viewBox="0 0 100 10" preserveAspectRatio="none" aria-hidden="true">
+      <svg className="max-[699px]:hidden" width="90" height="10" viewBox="0 0 100 10" preserveAspectRatio="none" aria-hidden="true">
         <rect x="0" y="4.5" width="100" height="1" fill="var(--rule)" />
         <rect x={100 * line.low} y="1.5" width={Math.max(0.5, 100 * (line.high - line.low))} height="7" fill="var(--leaf)" opacity="0.35" />
         <rect x={Math.min(98, 100 * line.share)} y="0" width="2" height="10" fill="var(--leaf)" />
@@ -15,7 +15,7 @@ export function ShareBar({ line, brief = false }: { line: Schemas['ResultLine'];
       <span title={`the true share lies between ${at(line.low)} and ${at(line.high)}, 19 times in 20`}>
         {percent(line.share)}
         {!brief && (
-          <span className="text-soft">
+          <span className="text-soft max-[699px]:hidden">
             {' '}
             ({percent(line.low)} to {percent(line.high)})
           </span>

@@ -126,7 +126,7 @@ function Steps({ results }: { results: Results }) {
     <section aria-label="Step by step">
       <Stretch title="Step by step" note="of those that arrived" />
       <p className="px-7 pb-1 text-small text-soft max-[699px]:px-4">{results.weakestSays}</p>
-      <div className="overflow-x-auto">
+      <div>
         <table className="w-full text-small" aria-label="Step by step">
           <thead>
             <tr className="text-soft">
@@ -153,7 +153,7 @@ function Steps({ results }: { results: Results }) {
                   return (
                     <td
                       key={what}
-                      className="pr-4 text-right whitespace-nowrap tabular-nums"
+                      className={`pr-4 text-right whitespace-nowrap tabular-nums ${what === 'opened' ? '' : 'max-[699px]:hidden'}`}
                       title={
                         line && line.of > 0
                           ? `${line.number} of ${line.of}, ${numberNames[what] ?? what}; between ${percent(line.low)} and ${percent(line.high)}, 19 times in 20`
@@ -209,7 +209,7 @@ function Calls({ calls }: { calls: Results['calls'] }) {
                 {o.what}
               </th>
               <td className="py-1.5 pr-3 text-right tabular-nums">{o.number.toLocaleString('en')}</td>
-              <td className="py-1.5 pr-7">{o.of > 0 && <ShareBar line={o} />}</td>
+              <td className="py-1.5 pr-7 max-[699px]:hidden">{o.of > 0 && <ShareBar line={o} />}</td>
             </tr>
           ))}
         </tbody>
@@ -292,7 +292,7 @@ function Months({ months }: { months: Results['months'] }) {
                 {h}
               </th>
             ))}
-            <td className="w-1/3 pr-7" />
+            <td className="w-1/3 pr-7 max-[699px]:hidden" />
           </tr>
         </thead>
         <tbody>
@@ -306,7 +306,7 @@ function Months({ months }: { months: Results['months'] }) {
                   {n || ''}
                 </td>
               ))}
-              <td className="pr-7" aria-hidden="true">
+              <td className="pr-7 max-[699px]:hidden" aria-hidden="true">
                 <span className="block h-2 bg-leaf" style={{ width: `${(100 * m.started) / most}%` }} />
               </td>
             </tr>
