@@ -2,18 +2,14 @@ import { useQuery } from '@tanstack/react-query';
 import { api, take } from '../../api/client';
 import { useSession } from '../../app/session';
 import { Button, Field } from '../../ui/bits';
+import { span } from '../../ui/span';
 import { Say, SayOneOf } from '../programs/Say';
 import { SpanField } from '../programs/SpanField';
 import { repeatsWith } from '../tasks/repeats';
+import { GoalFields } from './GoalFields';
 import { type Broadcast, goals, type Plan, rates } from './plan';
 
 type Part = { plan: Plan; set: (part: Partial<Plan>) => void; broadcast: Broadcast };
-
-const span = (written: string) =>
-  written
-    .replace(/^PT(\d+)H$/, (_, n) => (n === '1' ? 'an hour' : `${n} hours`))
-    .replace(/^P(\d+)D$/, (_, n) => (n === '1' ? 'a day' : `${n} days`))
-    .replace(/^P(\d+)M$/, (_, n) => (n === '1' ? 'a month' : `${n} months`));
 
 /** What else is said of a broadcast: who signs it, what it is about, versions that are compared, what is to come of it, how it repeats. */
 export function AboutBroadcast({ plan, set, broadcast }: Part) {
@@ -134,48 +130,7 @@ export function AboutBroadcast({ plan, set, broadcast }: Part) {
           words={goal ? `this: ${goal[1]}${plan.goal?.what ? ` (${plan.goal.what})` : ''}` : 'nothing in particular'}
           label="What is to come of it"
         >
-          {() => (
-            <>
-              <Field label="What is to come of it">
-                {(id) => (
-                  <select
-                    id={id}
-                    className="w-full"
-                    value={plan.goal?.kind ?? ''}
-                    onChange={(e) =>
-                      set({ goal: e.target.value ? { kind: e.target.value, what: '', within: plan.goal?.within ?? 'P90D' } : null })
-                    }
-                  >
-                    <option value="">nothing in particular</option>
-                    {goals.map(([k, words]) => (
-                      <option key={k} value={k}>
-                        {words}
-                      </option>
-                    ))}
-                  </select>
-                )}
-              </Field>
-              {plan.goal && goal?.[2] && (
-                <Field label={goal[2]}>
-                  {(id) => (
-                    <input
-                      id={id}
-                      className="w-full"
-                      value={plan.goal?.what ?? ''}
-                      onChange={(e) => plan.goal && set({ goal: { ...plan.goal, what: e.target.value } })}
-                    />
-                  )}
-                </Field>
-              )}
-              {plan.goal && (
-                <SpanField
-                  label="Counted for"
-                  value={plan.goal.within}
-                  set={(v) => plan.goal && set({ goal: { ...plan.goal, within: v ?? 'P90D' } })}
-                />
-              )}
-            </>
-          )}
+          {() => <GoalFields goal={plan.goal ?? null} set={(goal) => set({ goal })} none="nothing in particular" within="Counted for" />}
         </Say>
         {plan.goal && `, counted for ${span(plan.goal.within)}`}; it belongs to{' '}
         <Say live words={plan.code || 'no code'} label="Its code" soft={!plan.code}>

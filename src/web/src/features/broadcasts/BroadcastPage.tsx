@@ -1,8 +1,8 @@
 import { useQuery } from '@tanstack/react-query';
-import { Link, useParams } from 'react-router';
+import { useParams } from 'react-router';
 import { api, take } from '../../api/client';
-import { Loading, Trouble } from '../../ui/bits';
-import { DayPage, PageHead } from '../../ui/DayPage';
+import { Loading } from '../../ui/bits';
+import { NotShown } from '../../ui/NotShown';
 import { BroadcastResults } from './BroadcastResults';
 import { BroadcastWriting } from './BroadcastWriting';
 import type { Broadcast } from './plan';
@@ -16,15 +16,7 @@ export default function BroadcastPage() {
     refetchOnWindowFocus: false,
   });
   if (broadcast.error) {
-    return (
-      <DayPage marginTitle="Help" margin={null}>
-        <PageHead title="Broadcasts" />
-        <div className="px-7">
-          <Trouble error={broadcast.error} />
-          <Link to="/programs/broadcasts">All broadcasts</Link>
-        </div>
-      </DayPage>
-    );
+    return <NotShown title="Broadcasts" error={broadcast.error} to="/programs/broadcasts" all="All broadcasts" />;
   }
   if (!broadcast.data) return <Loading what="Opening the broadcast" />;
   return broadcast.data.status === 'draft' ? (

@@ -3,6 +3,7 @@ import { api, type Schemas, take } from '../../api/client';
 import { Loading, Trouble } from '../../ui/bits';
 import { Stretch } from '../../ui/DayPage';
 import { money } from '../../ui/money';
+import { span } from '../../ui/span';
 import { TableBehind } from '../../ui/TableBehind';
 import { count } from '../../ui/when';
 import { goals } from './plan';
@@ -19,10 +20,12 @@ export function ByWhat({ id, goal }: { id: string; goal: Schemas['BroadcastGoal'
   });
   if (!found.data) return found.error ? <Trouble error={found.error} /> : <Loading what="Counting" />;
   const { links, places, providers, followed } = found.data;
-  const days = followed.within.replace(/^P(\d+)D$/, '$1 days');
   return (
     <>
-      <Stretch title="What followed" note={`within ${days} of it; each person once, and nothing of it is said to be an effect`} />
+      <Stretch
+        title="What followed"
+        note={`within ${span(followed.within)} of it; each person once, and nothing of it is said to be an effect`}
+      />
       <p className="px-7 py-1 max-[699px]:px-4">
         {followed.goal !== null && followed.goal !== undefined && (
           <>

@@ -7,6 +7,7 @@ type Whole<T> = T extends (infer One)[] ? Whole<One>[] : T extends object ? { [K
 export type Plan = Whole<Schemas['PlanBody']>;
 export type Broadcast = Omit<Schemas['BroadcastDto'], 'plan'> & { plan: Plan };
 export type Way = Plan['ways'][number];
+export type Goal = NonNullable<Plan['goal']>;
 export type WayKind = 'email' | 'text' | 'note';
 
 export const wayNames: Record<string, string> = { email: 'email', text: 'text', note: 'a card' };

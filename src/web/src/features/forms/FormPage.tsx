@@ -7,6 +7,7 @@ import { Button, Field, Loading, Trouble } from '../../ui/bits';
 import { DayPage, PageHead, Stretch } from '../../ui/DayPage';
 import { useKeys } from '../../ui/keys';
 import { Menu, MenuItem } from '../../ui/Menu';
+import { NotShown } from '../../ui/NotShown';
 import { said } from '../../ui/undo';
 import { FormAbout } from './FormAbout';
 import { type FormFile, type Kind, kinds, moved, newQuestion, type Question, without } from './formFile';
@@ -23,14 +24,7 @@ export default function FormPage() {
   });
   if (form.isPending) return <Loading what="Opening the form" />;
   if (form.error) {
-    return (
-      <DayPage marginTitle="Help" margin={null}>
-        <PageHead title="Form" />
-        <div className="px-7">
-          <Trouble error={form.error} />
-        </div>
-      </DayPage>
-    );
+    return <NotShown title="Form" error={form.error} />;
   }
   return <Writing key={id} loaded={form.data} />;
 }

@@ -4,6 +4,7 @@ import { api, type Schemas, take } from '../../api/client';
 import { useNow } from '../../app/session';
 import { Button, Loading, ProgressBar, Trouble } from '../../ui/bits';
 import { DayPage, PageHead, Stretch } from '../../ui/DayPage';
+import { NotShown } from '../../ui/NotShown';
 import { count, day } from '../../ui/when';
 import { Columns } from './Columns';
 import { UnknownValues } from './UnknownValues';
@@ -19,14 +20,7 @@ export default function ImportPage() {
     queryFn: () => take(api.GET('/api/imports/{id}', { params: { path: { id } } })),
   });
   if (reading.error) {
-    return (
-      <DayPage marginTitle="Help" margin={null}>
-        <PageHead title="Bring people in" />
-        <div className="px-7">
-          <Trouble error={reading.error} />
-        </div>
-      </DayPage>
-    );
+    return <NotShown title="Bring people in" error={reading.error} />;
   }
   if (!reading.data) return <Loading what="Reading the list" />;
   return reading.data.import.status === 'review' ? <Review reading={reading.data} /> : <Progress reading={reading.data} />;

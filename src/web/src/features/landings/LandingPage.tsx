@@ -5,6 +5,7 @@ import { api, type Schemas, take } from '../../api/client';
 import { useMay, useNow } from '../../app/session';
 import { Button, Field, fieldError, Loading, Trouble } from '../../ui/bits';
 import { DayPage, PageHead } from '../../ui/DayPage';
+import { NotShown } from '../../ui/NotShown';
 import { PictureChooser } from '../../ui/PictureChooser';
 import { said } from '../../ui/undo';
 import { count, moment } from '../../ui/when';
@@ -24,15 +25,7 @@ export default function LandingPage() {
   });
   if (page.isPending) return <Loading what="Opening the page" />;
   if (!page.data) {
-    return (
-      <DayPage marginTitle="Help" margin={null}>
-        <PageHead title="Pages" />
-        <div className="px-7">
-          <Trouble error={page.error} />
-          <Link to="/letters/pages">All pages</Link>
-        </div>
-      </DayPage>
-    );
+    return <NotShown title="Pages" error={page.error} to="/letters/pages" all="All pages" />;
   }
   return (
     <DayPage marginTitle="Showing it" margin={<Margin page={page.data} version={version} look={setVersion} />}>

@@ -82,8 +82,8 @@ export default function LetterEditor({
     }),
   });
   useEffect(() => {
-    if (!body && !subject) line.current?.focus();
-    // Only when it opens.
+    // Only when it opens, and never away from where somebody writes already: the editor comes after the rest of its page.
+    if (!body && !subject && document.activeElement === document.body) line.current?.focus();
   }, []);
 
   function insert(text: string) {

@@ -1,13 +1,14 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { lazy, Suspense, useEffect, useRef, useState } from 'react';
-import { Link, useNavigate, useParams, useSearchParams } from 'react-router';
+import { useNavigate, useParams, useSearchParams } from 'react-router';
 import { toast } from 'sonner';
 import { ApiError, api, type Schemas, take } from '../../api/client';
 import { Button, Loading, Trouble } from '../../ui/bits';
-import { DayPage, PageHead, useTitle } from '../../ui/DayPage';
+import { DayPage, useTitle } from '../../ui/DayPage';
 import { useKept } from '../../ui/kept';
 import { useKeys } from '../../ui/keys';
 import { Letter } from '../../ui/Letter';
+import { NotShown } from '../../ui/NotShown';
 import { sayUses } from './LetterList';
 import { ReadAs } from './ReadAs';
 
@@ -34,15 +35,7 @@ export default function LetterPage() {
     enabled: layout !== null,
   });
   if (kept.error) {
-    return (
-      <DayPage marginTitle="Help" margin={null}>
-        <PageHead title="Letters" />
-        <div className="px-7">
-          <Trouble error={kept.error} />
-          <Link to="/letters">All letters</Link>
-        </div>
-      </DayPage>
-    );
+    return <NotShown title="Letters" error={kept.error} to="/letters" all="All letters" />;
   }
   if (id !== 'new' ? !kept.data : layout !== null && !layouts.data) return <Loading />;
   const begun = layouts.data?.find((l) => l.name === layout);

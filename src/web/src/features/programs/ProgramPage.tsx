@@ -5,10 +5,11 @@ import { toast } from 'sonner';
 import { ApiError, api, type Schemas, take } from '../../api/client';
 import { useMay, useNow } from '../../app/session';
 import { Button, Loading, Trouble } from '../../ui/bits';
-import { DayPage, PageHead, useTitle } from '../../ui/DayPage';
+import { DayPage, useTitle } from '../../ui/DayPage';
 import { typing, useKeys } from '../../ui/keys';
 import { Letter } from '../../ui/Letter';
 import { money } from '../../ui/money';
+import { NotShown } from '../../ui/NotShown';
 import { PauseButton } from '../../ui/PauseButton';
 import { TouchLine } from '../../ui/TouchLine';
 import { said } from '../../ui/undo';
@@ -55,15 +56,7 @@ export default function ProgramPage() {
   if (broadcast.data) return <Navigate to={`/programs/broadcasts/${broadcast.data.id}`} replace />;
   if (loaded.error) {
     if (broadcast.isFetching) return <Loading />;
-    return (
-      <DayPage marginTitle="Help" margin={null}>
-        <PageHead title="Programs" />
-        <div className="px-7">
-          <Trouble error={loaded.error} />
-          <Link to="/programs">All programs</Link>
-        </div>
-      </DayPage>
-    );
+    return <NotShown title="Programs" error={loaded.error} to="/programs" all="All programs" />;
   }
   if (!loaded.data) return <Loading />;
   return (

@@ -8,6 +8,7 @@ import { Button, Field, Loading, Trouble } from '../../ui/bits';
 import { DayPage, PageHead } from '../../ui/DayPage';
 import { useKeys } from '../../ui/keys';
 import { Letter } from '../../ui/Letter';
+import { NotShown } from '../../ui/NotShown';
 import { StepMark, TouchLine } from '../../ui/TouchLine';
 import { ReadAs } from '../letters/ReadAs';
 import { startsOf } from './ProgramList';
@@ -38,15 +39,7 @@ export default function ReadyPage() {
   }
   useKeys({ '[': () => another(-1), ']': () => another(1) });
   if (ready.error) {
-    return (
-      <DayPage marginTitle="Help" margin={null}>
-        <PageHead title="Ready programs" />
-        <div className="px-7">
-          <Trouble error={ready.error} />
-          <Link to="/programs/ready">All ready programs</Link>
-        </div>
-      </DayPage>
-    );
+    return <NotShown title="Ready programs" error={ready.error} to="/programs/ready" all="All ready programs" />;
   }
   if (!ready.data) return <Loading />;
   const file = ready.data.file as unknown as ProgramFile;

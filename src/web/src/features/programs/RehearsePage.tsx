@@ -6,6 +6,7 @@ import { useNow } from '../../app/session';
 import { Button, Empty, Field, Loading, ProgressBar, Trouble } from '../../ui/bits';
 import { DayPage, PageHead, Stretch, useTitle } from '../../ui/DayPage';
 import { money } from '../../ui/money';
+import { NotShown } from '../../ui/NotShown';
 import { StepMark } from '../../ui/TouchLine';
 import { count, daysBetween, keyDate, moment } from '../../ui/when';
 import { filled, short } from './StepLine';
@@ -38,15 +39,7 @@ export default function RehearsePage() {
     onSuccess: () => queries.invalidateQueries({ queryKey: ['rehearsal', id] }),
   });
   if (program.error) {
-    return (
-      <DayPage marginTitle="Help" margin={null}>
-        <PageHead title="Programs" />
-        <div className="px-7">
-          <Trouble error={program.error} />
-          <Link to="/programs">All programs</Link>
-        </div>
-      </DayPage>
-    );
+    return <NotShown title="Programs" error={program.error} to="/programs" all="All programs" />;
   }
   if (!program.data || !draft) return <Loading />;
   const result = state.data?.result;

@@ -6,11 +6,13 @@ import { api, type Schemas, take } from '../../api/client';
 import { useMay } from '../../app/session';
 import { Button, Field, fieldError, Loading, Trouble } from '../../ui/bits';
 import { DayPage, PageHead, Stretch, useTitle } from '../../ui/DayPage';
+import { NotShown } from '../../ui/NotShown';
+import { span } from '../../ui/span';
 import { TableBehind } from '../../ui/TableBehind';
 import { count, monthOf } from '../../ui/when';
+import { GoalFields } from '../broadcasts/GoalFields';
 import { goals, numberNames } from '../broadcasts/plan';
 import { percent, ShareBar } from '../broadcasts/ShareBar';
-import { SpanField } from './SpanField';
 import { filled } from './StepLine';
 
 type Results = Schemas['ProgramResultsDto'];
@@ -28,17 +30,7 @@ export default function ResultsPage() {
   });
   useTitle(found.data ? `${found.data.name}, its results` : 'Results');
   if (!found.data) {
-    return found.error ? (
-      <DayPage marginTitle="Help" margin={null}>
-        <PageHead title="Programs" />
-        <div className="px-7">
-          <Trouble error={found.error} />
-          <Link to="/programs">All programs</Link>
-        </div>
-      </DayPage>
-    ) : (
-      <Loading what="Counting" />
-    );
+    return found.error ? <NotShown title="Programs" error={found.error} to="/programs" all="All programs" /> : <Loading what="Counting" />;
   }
   const results = found.data;
   return (
@@ -77,15 +69,13 @@ function Standing({ runs }: { runs: Results['runs'] }) {
   );
 }
 
-const days = (within: string) => within.replace(/^P(\d+)D$/, '$1 days').replace(/^P(\d+)M$/, '$1 months');
-
 function WhatFollowed({ lift }: { lift: Results['lift'] }) {
   const words = goals.find(([k]) => k === lift.goal)?.[1] ?? lift.goal;
   return (
     <section aria-label="What followed">
       <Stretch
         title="What followed"
-        note={`${words}${lift.what ? ` (${lift.what})` : ''}, within ${days(lift.within)} of the start, of those whose time is over`}
+        note={`${words}${lift.what ? ` (${lift.what})` : ''}, within ${span(lift.within)} of the start, of those whose time is over`}
       />
       <table className="w-full text-small" aria-label="What followed">
         <tbody>
@@ -128,19 +118,7 @@ function Steps({ results }: { results: Results }) {
       <p className="px-7 pb-1 text-small text-soft max-[699px]:px-4">{results.weakestSays}</p>
       <div>
         <table className="w-full text-small" aria-label="Step by step">
-          <thead>
-            <tr className="text-soft">
-              {['step', 'went', 'opened', 'followed', 'answered', 'said no'].map((h, i) => (
-                <th
-                  key={h}
-                  scope="col"
-                  className={`py-1 font-normal ${i === 0 ? 'pr-3 pl-7 text-left max-[699px]:pl-4' : 'pr-4 text-right'}`}
-                >
-                  {h}
-                </th>
-              ))}
-            </tr>
-          </thead>
+          <Heads of={['step', 'went', 'opened', 'followed', 'answered', 'said no']} />
           <tbody>
             {results.steps.map((s) => (
               <tr key={s.stepId} className={`border-t border-rule ${s.stepId === results.weakest ? 'bg-ember-pale' : ''}`}>
@@ -178,6 +156,26 @@ function Steps({ results }: { results: Results }) {
         </table>
       </div>
     </section>
+  );
+}
+
+/** The heads of a table: the first names the lines, the others stand over numbers; with room for a bar behind them or not. */
+function Heads({ of, bar }: { of: string[]; bar?: boolean }) {
+  return (
+    <thead>
+      <tr className="text-soft">
+        {of.map((h, i) => (
+          <th
+            key={h}
+            scope="col"
+            className={`py-1 font-normal ${i === 0 ? 'pr-3 pl-7 text-left max-[699px]:pl-4' : 'pr-4 text-right max-[699px]:pr-3'}`}
+          >
+            {h}
+          </th>
+        ))}
+        {bar && <td className="w-1/3 pr-7 max-[699px]:hidden" />}
+      </tr>
+    </thead>
   );
 }
 
@@ -281,20 +279,7 @@ function Months({ months }: { months: Results['months'] }) {
     <section aria-label="Over time">
       <Stretch title="Over time" note="began, came to the end, was stopped" />
       <table className="mb-6 w-full text-small" aria-label="Over time">
-        <thead>
-          <tr className="text-soft">
-            {['month', 'began', 'finished', 'stopped'].map((h, i) => (
-              <th
-                key={h}
-                scope="col"
-                className={`py-1 font-normal ${i === 0 ? 'pr-3 pl-7 text-left max-[699px]:pl-4' : 'pr-4 text-right'}`}
-              >
-                {h}
-              </th>
-            ))}
-            <td className="w-1/3 pr-7 max-[699px]:hidden" />
-          </tr>
-        </thead>
+        <Heads of={['month', 'began', 'finished', 'stopped']} bar />
         <tbody>
           {months.map((m) => (
             <tr key={m.month} className="border-t border-rule">
@@ -339,35 +324,15 @@ function Margin({
       toast(answer.percent > 0 ? `From now on ${answer.percent} in a hundred are held out.` : 'Nobody is held out any more.');
     },
   });
-  const goal = goals.find(([k]) => k === asked.goal);
   return (
     <>
       <h3>What is counted</h3>
-      <Field label="What is to come of it">
-        {(field) => (
-          <select id={field} className="w-full" value={asked.goal} onChange={(e) => set({ ...asked, goal: e.target.value, what: '' })}>
-            {goals.map(([k, words]) => (
-              <option key={k} value={k}>
-                {words}
-              </option>
-            ))}
-          </select>
-        )}
-      </Field>
-      {goal?.[2] && (
-        <Field label={goal[2]} error={fieldError(error, 'what')}>
-          {(field, by) => (
-            <input
-              id={field}
-              aria-describedby={by}
-              className="w-full"
-              defaultValue={asked.what}
-              onBlur={(e) => set({ ...asked, what: e.target.value.trim() })}
-            />
-          )}
-        </Field>
-      )}
-      <SpanField label="Within so long of the start" value={asked.within} set={(v) => v && set({ ...asked, within: v })} />
+      <GoalFields
+        goal={{ kind: asked.goal, what: asked.what, within: asked.within }}
+        set={(g) => g && set({ ...asked, goal: g.kind, what: g.what, within: g.within })}
+        within="Within so long of the start"
+        wrong={fieldError(error, 'what')}
+      />
       {results.versions.length > 1 && (
         <Field label="Which version">
           {(field) => (

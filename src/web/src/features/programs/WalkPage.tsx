@@ -7,6 +7,7 @@ import { Button, Empty, Field, Loading, Trouble } from '../../ui/bits';
 import { DayPage, PageHead, Stretch, useTitle } from '../../ui/DayPage';
 import { useKeys } from '../../ui/keys';
 import { Letter } from '../../ui/Letter';
+import { NotShown } from '../../ui/NotShown';
 import { StepMark } from '../../ui/TouchLine';
 import { moment } from '../../ui/when';
 
@@ -65,15 +66,7 @@ export default function WalkPage() {
     setMoves([...moves.filter((m) => seen.has(m.stepId)), { stepId: line.stepId, act, word: word ?? null, hours: 1 }]);
   }
   if (program.error ?? walk.error) {
-    return (
-      <DayPage marginTitle="Help" margin={null}>
-        <PageHead title="A walk" />
-        <div className="px-7">
-          <Trouble error={program.error ?? walk.error} />
-          <Link to={`/programs/${id}`}>the program</Link>
-        </div>
-      </DayPage>
-    );
+    return <NotShown title="A walk" error={program.error ?? walk.error} to={`/programs/${id}`} all="the program" />;
   }
   if (!program.data || !walk.data) return <Loading />;
   const at = lines[shown - 1];
