@@ -85,6 +85,7 @@ public sealed class DemoYears(IDbContextFactory<GerminalDb> databases, EngineRoo
         await using (var db = await OpenAsync(stop))
         {
             await LookThroughAsync(db, keep: 0, stop);
+            await DemoBroadcasts.SendAsync(db, day, ten, stop);
             await AnswerAsync(db, day, ten, stop);
             await SignUpAsync(db, ten, stop);
             var friday = day == LastFriday;
@@ -257,7 +258,7 @@ public sealed class DemoYears(IDbContextFactory<GerminalDb> databases, EngineRoo
         }
     }
 
-    /// <summary>Calls are made, notes posted, tasks done; on the last Friday as many calls are left as fill Monday's sheet.</summary>
+    /// <summary>Calls are made, notes posted, tasks done; on the last Friday as many calls are left as fill Monday's sheet, and the last week's notes are written then.</summary>
     private async Task DoTasksAsync(GerminalDb db, LocalDate day, Instant at, CancellationToken stop)
     {
         var open = await db.Touches.Where(t => t.Status == TouchStatus.Open).OrderBy(t => t.Due).ThenBy(t => t.Id).ToListAsync(stop);
@@ -273,7 +274,7 @@ public sealed class DemoYears(IDbContextFactory<GerminalDb> databases, EngineRoo
         foreach (var touch in open)
         {
             var isCall = touch.Kind == "call";
-            if (isCall && day == LastFriday ? calls.IndexOf(touch) >= calls.Count - left : random.Next(100) >= 88)
+            if (isCall && day == LastFriday ? calls.IndexOf(touch) >= calls.Count - left : random.Next(100) >= 88 || (touch.Kind == "note" && day > LastFriday.PlusDays(-7)))
             {
                 continue;
             }

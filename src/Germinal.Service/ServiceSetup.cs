@@ -70,6 +70,7 @@ public static class ServiceSetup
         services.AddSingleton<LinkVisits>();
         services.AddSingleton<OwnMails>();
         services.AddSingleton<Today.MorningLetters>();
+        services.AddSingleton<Numbers.MonthlyLetters>();
         services.AddSingleton(new FormTokens(settings.LinkKey));
         services.AddSingleton<FormShelf>();
         services.AddSingleton<FormTaking>();

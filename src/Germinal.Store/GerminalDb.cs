@@ -229,6 +229,7 @@ public sealed class GerminalDb(DbContextOptions<GerminalDb> options) : IdentityD
             e.Property(m => m.SignOff).HasDefaultValue("");
             e.Property(m => m.MorningAt).HasDefaultValue("");
             e.HasIndex(m => m.MorningDue).HasFilter("morning_due IS NOT NULL");
+            e.HasIndex(m => m.MonthlyDue).HasFilter("monthly_due IS NOT NULL");
             e.Property(m => m.Capacity)
                 .HasColumnType("jsonb")
                 .HasDefaultValueSql("'{}'::jsonb")
@@ -427,6 +428,7 @@ public sealed class GerminalDb(DbContextOptions<GerminalDb> options) : IdentityD
                 .HasFilter("status IN ('planned','handing','uncertain','blocked','open')")
                 .HasDatabaseName("ix_touches_unsettled");
             e.HasIndex(t => new { t.PracticeId, t.ClosedAt }).HasFilter("kind = 'call' AND status = 'done'").HasDatabaseName("ix_touches_calls_made");
+            e.HasIndex(t => new { t.PracticeId, t.ClosedAt, t.Kind }).HasFilter("status = 'done' AND kind IN ('call', 'note', 'post')").HasDatabaseName("ix_touches_made");
             e.Property(t => t.Priority).HasDefaultValue(50);
             e.HasIndex(t => t.LeasedUntil).HasFilter("status = 'handing'").HasDatabaseName("ix_touches_handing");
             e.HasIndex(t => t.ReaderId).HasFilter("reader_id IS NOT NULL");
@@ -569,6 +571,7 @@ public sealed class GerminalDb(DbContextOptions<GerminalDb> options) : IdentityD
                 );
             e.HasIndex(m => m.MessageId);
             e.HasIndex(m => new { m.ProgramId, m.SentAt });
+            e.HasIndex(m => new { m.PracticeId, m.SentAt });
             e.HasIndex(m => new
             {
                 m.Channel,

@@ -153,6 +153,7 @@ public static class Application
         OwnCalendarEndpoints.Map(app);
         PostEndpoints.Map(app);
         BroadcastEndpoints.Map(app);
+        ResultEndpoints.Map(app);
         ProgramResultEndpoints.Map(app);
         FilmEndpoints.Map(app);
         PublicFilms.Map(app);

@@ -11,6 +11,7 @@ using Germinal.Service.Broadcasts;
 using Germinal.Service.Engine;
 using Germinal.Service.Letters;
 using Germinal.Service.Mails;
+using Germinal.Service.Numbers;
 using Germinal.Service.People;
 using Germinal.Service.Programs;
 using Germinal.Service.Today;
@@ -123,7 +124,7 @@ internal sealed class World : IAsyncDisposable
     public Engines Engines() => new(liquid, shelves);
 
     /// <summary>Another worker on the same database and providers.</summary>
-    public EngineRoom NewRoom() => new(Database, new Reactor(Database, new Engines(liquid, shelves)), NewDispatcher(), NewOwnMails(), new MorningLetters(Database, new Engines(liquid, shelves), Links), new BroadcastMoments(Database, new Engines(liquid, shelves)), new Noted<EngineRoom>(Logs));
+    public EngineRoom NewRoom() => new(Database, new Reactor(Database, new Engines(liquid, shelves)), NewDispatcher(), NewOwnMails(), new MorningLetters(Database, new Engines(liquid, shelves), Links), new MonthlyLetters(Database, Links), new BroadcastMoments(Database, new Engines(liquid, shelves)), new Noted<EngineRoom>(Logs));
 
     /// <summary>Another worker for mails that no program planned.</summary>
     public OwnMails NewOwnMails() => new(Database, Mail, Replies, new Secrets(new EphemeralDataProtectionProvider()));

@@ -2156,6 +2156,53 @@ test('An opportunity is moved by key with another, won with its sum, lost with w
   await leave();
 });
 
+test('A broadcast is written, seen before it goes, sent by key, and read for what it did', async () => {
+  const { page, leave } = await desk();
+  await page.goto(`${stack.url}/programs/broadcasts`);
+  await page.getByRole('heading', { name: 'Broadcasts', level: 1 }).waitFor();
+  await page.keyboard.press('w');
+  await page.getByLabel('Name of the broadcast').waitFor();
+  const id = new URL(page.url()).pathname.split('/').pop();
+  await page.getByLabel('Name of the broadcast').fill('A word in spring');
+  await page.getByText('nobody yet', { exact: true }).click();
+  await page.getByLabel('Which segment').selectOption('Clients in Maine');
+  await page.getByText('which way', { exact: true }).click();
+  await page.getByRole('button', { name: 'email', exact: true }).click();
+  await page.getByLabel('Body of the letter').click();
+  await page.keyboard.type('In April our door is open on Thursdays.');
+  await page.getByText('The email has no subject.').first().waitFor();
+  await page.getByLabel('Subject').fill('Thursdays in April');
+  const margin = page.getByRole('complementary', { name: 'Before it goes' });
+  await margin.getByText(/It is for/).waitFor();
+  await margin.getByText('1 of ').waitFor();
+  await page.keyboard.press('Escape');
+  await margin.getByText(/It is for/).click();
+  await page.keyboard.press(']');
+  await margin.getByText('2 of ').waitFor();
+  await accessible(page, 'a broadcast that is written');
+  await fits(page, 'a broadcast that is written');
+  await margin.getByRole('button', { name: 'Send it now …' }).click();
+  const asking = page.getByRole('alertdialog');
+  await asking.getByText(/by email/).waitFor();
+  // What cannot be called back is not the first thing that Enter presses.
+  await page.keyboard.press('Shift+Tab');
+  await page.keyboard.press('Enter');
+  await page.getByText(/It began|It begins/).waitFor();
+  const numbers = async () => (await page.request.get(`${stack.url}/api/broadcasts/${id}/numbers`)).json();
+  await until('it has gone', async () => (await (await page.request.get(`${stack.url}/api/broadcasts/${id}`)).json()).status === 'done');
+  const found = await numbers();
+  assert.ok(found.sent > 3, `only ${found.sent} went`);
+  await page.getByRole('row', { name: /^arrived/ }).getByRole('button').click();
+  await page.getByRole('complementary', { name: 'Who that is' }).getByRole('listitem').first().waitFor();
+  await accessible(page, 'what a broadcast did');
+  await fits(page, 'what a broadcast did');
+  // It came to whom it was for, and stands in their thread.
+  const [first] = (await (await page.request.get(`${stack.url}/api/broadcasts/${id}/who?what=sent`)).json()).people;
+  await page.goto(`${stack.url}/people/${first.id}`);
+  await page.getByText('Thursdays in April').first().waitFor();
+  await leave();
+});
+
 for (const width of [1280, 390]) {
   test(`every menu, popover and dialog of every page, ${width} px`, async (t) => {
     const { page, leave } = await desk({ width });
@@ -2205,6 +2252,7 @@ for (const width of [1280, 390]) {
       ['/programs/ready/review', 'Asking for a review'],
       [`${named('First eight weeks')}/rehearse`, undefined],
       [`${named('First eight weeks')}/walk`, undefined],
+      [`${named('Year-round')}/results`, undefined],
       ['/letters', 'Letters'],
       ['/letters/offers', 'Offers'],
       ['/letters/figures', 'Figures'],

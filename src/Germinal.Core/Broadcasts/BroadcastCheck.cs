@@ -118,7 +118,7 @@ public static class BroadcastCheck
             yield return new Finding("/paceLifted", "Say why it may come on top of what they had lately; the reason is kept.");
         }
 
-        foreach (var (one, n) in plan.LetGo.Select((l, n) => (l, n)).Where(l => l.l.Reason.Trim().Length == 0))
+        foreach (var (_, n) in plan.LetGo.Index().Select(l => (l.Item, l.Index)).Where(l => l.Item.Reason.Trim().Length == 0))
         {
             yield return new Finding(string.Create(CultureInfo.InvariantCulture, $"/letGo/{n}/reason"), "Say why it may go to them without their consent; the reason is kept.");
         }

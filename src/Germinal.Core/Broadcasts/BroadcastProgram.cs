@@ -48,7 +48,10 @@ public static class BroadcastProgram
     }
 
     /// <summary>The id of the email step of a version, from 0.</summary>
-    public static string StepOf(int version) => $"email-{(char)('a' + version)}";
+    public static string StepOf(int version) => "email" + SuffixOf(version);
+
+    /// <summary>What a version is called, from 0: A, B, C, D.</summary>
+    public static string LetterOf(int version) => ((char)('A' + version)).ToString();
 
     /// <summary>Whether a step is one of those that get a version first; with which, from 0.</summary>
     public static int? VersionOf(string step) =>
@@ -86,7 +89,7 @@ public static class BroadcastProgram
                 When = WhenOf(plan.When),
                 Passages =
                 [
-                    .. versions.Select((v, n) => new Passage(share, [Chain(plan, "-" + StepOf(n)[^1], v, FromPrevious.AtOnce)])),
+                    .. versions.Select((v, n) => new Passage(share, [Chain(plan, SuffixOf(n), v, FromPrevious.AtOnce)])),
                     .. test.Share < 100
                         ? new[] { new Passage(1000 - (share * versions.Count), [Chain(plan, "-" + Rest, versions[0], new FromPrevious(Distance.Parse(test.Span), null))]) }
                         : [],
@@ -94,6 +97,8 @@ public static class BroadcastProgram
             },
         ];
     }
+
+    private static string SuffixOf(int version) => "-" + LetterOf(version).ToLowerInvariant();
 
     /// <summary>The ways one after the other, each in the place of the one before (rule 15.2).</summary>
     private static Step Chain(BroadcastPlan plan, string suffix, BroadcastVersion? version, When when)

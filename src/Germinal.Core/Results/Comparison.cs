@@ -32,11 +32,12 @@ public sealed record Comparison(Proportion First, Proportion Second, double Low,
     /// <param name="trust">How far the interval is to be trusted.</param>
     public static Comparison Of(int some, int of, int someOther, int ofOther, Trust trust)
     {
-        var (low, high) = Newcombe(some, of, someOther, ofOther, trust);
+        var (first, second) = (Proportion.Wilson(some, of, trust), Proportion.Wilson(someOther, ofOther, trust));
+        var (low, high) = Newcombe(first, of, second, ofOther);
         var exact = ExpectsFew(some, of, someOther, ofOther);
         return new Comparison(
-            Proportion.Wilson(some, of, trust),
-            Proportion.Wilson(someOther, ofOther, trust),
+            first,
+            second,
             low,
             high,
             exact ? Fisher(some, of, someOther, ofOther) : TwoProportions(some, of, someOther, ofOther),
@@ -48,9 +49,11 @@ public sealed record Comparison(Proportion First, Proportion Second, double Low,
     /// The interval of a difference of two shares from their score intervals (Newcombe, Statistics in Medicine 17:873, 1998, method 10). Of
     /// none it is everything from −1 to 1 that the other leaves open.
     /// </summary>
-    public static (double Low, double High) Newcombe(int some, int of, int someOther, int ofOther, Trust trust)
+    public static (double Low, double High) Newcombe(int some, int of, int someOther, int ofOther, Trust trust) =>
+        Newcombe(Proportion.Wilson(some, of, trust), of, Proportion.Wilson(someOther, ofOther, trust), ofOther);
+
+    private static (double Low, double High) Newcombe(Proportion a, int of, Proportion b, int ofOther)
     {
-        var (a, b) = (Proportion.Wilson(some, of, trust), Proportion.Wilson(someOther, ofOther, trust));
         // Of none the share may be anything; the middle of its interval is no worse than any other.
         var (p, q) = (of == 0 ? 0.5 : a.Share, ofOther == 0 ? 0.5 : b.Share);
         var difference = p - q;
@@ -111,21 +114,4 @@ public sealed record Comparison(Proportion First, Proportion Second, double Low,
     }
 
     private static double Root(double a, double b) => Math.Sqrt((a * a) + (b * b));
-
-    /// <summary>Logarithms of factorials, added up once.</summary>
-    private sealed class LogFactorials
-    {
-        private readonly double[] sums;
-
-        public LogFactorials(int most)
-        {
-            sums = new double[most + 1];
-            for (var n = 1; n <= most; n++)
-            {
-                sums[n] = sums[n - 1] + Math.Log(n);
-            }
-        }
-
-        public double Choose(int n, int k) => sums[n] - sums[k] - sums[n - k];
-    }
 }

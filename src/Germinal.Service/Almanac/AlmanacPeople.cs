@@ -21,8 +21,6 @@ internal sealed class AlmanacPeople
     /// <summary>The most people it goes through.</summary>
     public const int Most = 20_000;
 
-    private const int AtOnce = 1000;
-
     private readonly Dictionary<Guid, Stamped> known = [];
 
     private sealed record Stamped(Guid Id, long Person, long Remembered);
@@ -58,19 +56,9 @@ internal sealed class AlmanacPeople
         var there = stamps.Select(s => s.Id).ToHashSet();
         var gone = known.Keys.Where(k => !there.Contains(k)).ToList();
         gone.ForEach(id => known.Remove(id));
-        var read = new List<Actor>();
-        foreach (var chunk in stamps.Where(s => known.GetValueOrDefault(s.Id) != s).Chunk(AtOnce))
-        {
-            var ids = chunk.Select(s => s.Id).ToArray();
-            var facts = await FactsReading.LoadAsync(db, ids, stop, engine);
-            var states = await db.States.AsNoTracking().Where(s => ids.Contains(s.PersonId)).Select(s => new { s.PersonId, s.State }).ToDictionaryAsync(s => s.PersonId, s => s.State, stop);
-            foreach (var one in chunk.Where(c => facts.ContainsKey(c.Id) && states.ContainsKey(c.Id)))
-            {
-                known[one.Id] = one;
-                read.Add(new Actor(facts[one.Id], PersonStateJson.Read(states[one.Id]), broadcasts.GetValueOrDefault(one.Id, [])));
-            }
-        }
-
+        var changed = stamps.Where(s => known.GetValueOrDefault(s.Id) != s).ToDictionary(s => s.Id);
+        var read = await ActorReading.ReadAsync(db, engine, changed.Keys, person => broadcasts.GetValueOrDefault(person, []), stop).ToListAsync(stop);
+        read.ForEach(actor => known[actor.Person.Id] = changed[actor.Person.Id]);
         return (read, gone);
     }
 }

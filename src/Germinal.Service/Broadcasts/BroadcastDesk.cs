@@ -230,25 +230,14 @@ public sealed class BroadcastDesk(ProgramDesk programs)
     /// <summary>A name no broadcast has yet.</summary>
     public static async Task<string> FreeTitleAsync(GerminalDb db, string wanted, CancellationToken stop)
     {
-        var taken = (await db.Broadcasts.AsNoTracking().Where(b => b.Name.StartsWith(wanted)).Select(b => b.Name).ToListAsync(stop)).ToHashSet(StringComparer.OrdinalIgnoreCase);
-        return Free(wanted, taken);
+        var taken = await db.Broadcasts.AsNoTracking().Where(b => b.Name.StartsWith(wanted)).Select(b => b.Name).ToListAsync(stop);
+        return FreeName.Of(wanted, taken);
     }
 
     private static async Task<string> FreeNameAsync(GerminalDb db, string wanted, CancellationToken stop)
     {
-        var taken = (await db.ProgramsAndBroadcasts.AsNoTracking().Where(p => p.Name.StartsWith(wanted)).Select(p => p.Name).ToListAsync(stop)).ToHashSet(StringComparer.OrdinalIgnoreCase);
-        return Free(wanted, taken);
-    }
-
-    private static string Free(string wanted, HashSet<string> taken)
-    {
-        var name = wanted;
-        for (var n = 2; taken.Contains(name); n++)
-        {
-            name = FormattableString.Invariant($"{wanted} {n}");
-        }
-
-        return name;
+        var taken = await db.ProgramsAndBroadcasts.AsNoTracking().Where(p => p.Name.StartsWith(wanted)).Select(p => p.Name).ToListAsync(stop);
+        return FreeName.Of(wanted, taken);
     }
 
     /// <summary>The row, locked until the transaction ends, so that of several who do something with it one after the other does.</summary>

@@ -61,7 +61,6 @@ public sealed class BroadcastLook(ProgramDesk desk, LetterDesk letters)
     /// <summary>The most people one look goes through.</summary>
     public const int MostPeople = 20_000;
 
-    private const int AtOnce = 1000;
     private const int Named = 60;
 
     // What waits for pace or a daily limit moves on by days; a broadcast that is late after three is looked at for longer.
@@ -85,11 +84,10 @@ public sealed class BroadcastLook(ProgramDesk desk, LetterDesk letters)
 
         // Where a day holds only so many messages, everybody else's count too.
         var others = engine.SharesCounts ? await db.People.AsNoTracking().OrderBy(p => p.Id).Select(p => p.Id).Take(MostPeople).ToListAsync(stop) : [];
-        var actors = new List<Actor>(mine.Count);
-        foreach (var chunk in mine.Concat(others.Where(o => !mine.Contains(o))).Chunk(AtOnce))
-        {
-            actors.AddRange(await ActorsAsync(db, engine, id, row.Plan, chunk, mine, begins, stop));
-        }
+        var on = engine.Shelf.On.First(p => p.Current.ProgramId == id).Current;
+        IReadOnlyList<Happening> HappensTo(Guid person) =>
+            mine.Contains(person) ? [.. row.Plan.LetGo.Where(l => l.Person == person).Select(l => Overruled(on, l, begins)), new StartedByHand(begins, id, "", ByBroadcast: true)] : [];
+        var actors = await ActorReading.ReadAsync(db, engine, mine.Concat(others.Where(o => !mine.Contains(o))), HappensTo, stop).ToListAsync(stop);
 
         void Take(int at, Actor actor, IReadOnlyList<RehearsedTouch> touches)
         {
@@ -101,34 +99,6 @@ public sealed class BroadcastLook(ProgramDesk desk, LetterDesk letters)
 
         await Task.Run(() => Rehearsal.OfMany(engine, actors, now, begins + LookedOn, Take, null, stop), stop);
         return adding.Result(all.Count);
-    }
-
-    private static async Task<IReadOnlyList<Actor>> ActorsAsync(
-        GerminalDb db,
-        TouchEngine engine,
-        Guid id,
-        BroadcastPlan plan,
-        Guid[] people,
-        HashSet<Guid> recipients,
-        Instant begins,
-        CancellationToken stop
-    )
-    {
-        var facts = await FactsReading.LoadAsync(db, people, stop, engine);
-        var states = await db.States.AsNoTracking().Where(s => people.Contains(s.PersonId)).ToDictionaryAsync(s => s.PersonId, s => s.State, stop);
-        var on = engine.Shelf.On.First(p => p.Current.ProgramId == id).Current;
-        return
-        [
-            .. people
-                .Where(facts.ContainsKey)
-                .Select(person => new Actor(
-                    facts[person],
-                    states.TryGetValue(person, out var json) ? PersonStateJson.Read(json) : PersonState.Empty,
-                    recipients.Contains(person)
-                        ? [.. plan.LetGo.Where(l => l.Person == person).Select(l => Overruled(on, l, begins)), new StartedByHand(begins, id, "", ByBroadcast: true)]
-                        : []
-                )),
-        ];
     }
 
     /// <summary>Rule 10.5 for one of a broadcast's recipients: the touch by the first way is let go.</summary>

@@ -95,7 +95,7 @@ public sealed class BroadcastReading(ProgramDesk desk, LetterDesk letters, Liqui
             count,
             new PersonRef(facts.Id, facts.Name),
             heldBack is null ? step.Kind : null,
-            BroadcastProgram.VersionOf(step.Id) is { } version && row.Plan.Test is not null ? ((char)('A' + version)).ToString() : null,
+            BroadcastProgram.VersionOf(step.Id) is { } version && row.Plan.Test is not null ? BroadcastProgram.LetterOf(version) : null,
             sender?.Name ?? "nobody",
             read?.Subject ?? "",
             read?.Page ?? "",

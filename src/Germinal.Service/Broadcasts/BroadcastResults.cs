@@ -176,16 +176,14 @@ public static class BroadcastResults
         var counted = row.Decided?.Versions ?? await BroadcastVersions.CountAsync(db, program, row.Plan, test.By, stop);
         var verdict = row.Decided?.Verdict ?? Verdict.Of(counted);
         return new ResultVersions(
-            [.. counted.Select((c, n) => new ResultVersion(LetterOf(n), words[n].Subject, ResultLine.Some(test.By, c.Did, c.Delivered)))],
+            [.. counted.Select((c, n) => new ResultVersion(BroadcastProgram.LetterOf(n), words[n].Subject, ResultLine.Some(test.By, c.Did, c.Delivered)))],
             row.DecideAt?.Iso(),
             row.Decided?.At,
-            row.Decided is { } decided ? LetterOf(decided.Chosen) : null,
+            row.Decided is { } decided ? BroadcastProgram.LetterOf(decided.Chosen) : null,
             Says(verdict, row.Decided is not null, test.Share < 100),
             verdict.Decided
         );
     }
-
-    private static string LetterOf(int version) => ((char)('A' + version)).ToString();
 
     /// <summary>What can be said of versions, in a sentence; a difference that may be chance is called nothing else.</summary>
     public static string Says(Verdict verdict, bool over, bool rest)
@@ -197,7 +195,7 @@ public static class BroadcastResults
                 : $"Too early to say: under {Verdict.Least} of one version have arrived.";
         }
 
-        var best = LetterOf(verdict.Best);
+        var best = BroadcastProgram.LetterOf(verdict.Best);
         if (!verdict.Decided)
         {
             return $"They cannot be told apart: {best} did best, but such a difference comes about by chance alone too often (p = {P(verdict)}).{(over && rest ? " The rest got A." : "")}";

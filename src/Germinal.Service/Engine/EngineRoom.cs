@@ -4,6 +4,7 @@ using Germinal.Service.Broadcasts;
 using Germinal.Service.Clock;
 using Germinal.Service.Inquiries;
 using Germinal.Service.Mails;
+using Germinal.Service.Numbers;
 using Germinal.Service.Programs;
 using Germinal.Service.Today;
 using Germinal.Store;
@@ -17,7 +18,7 @@ namespace Germinal.Service.Engine;
 /// Runs reactor and dispatcher until a moment has nothing left to do, and moves the clock from moment to moment. Any number
 /// of them work side by side.
 /// </summary>
-public sealed partial class EngineRoom(IDbContextFactory<GerminalDb> databases, Reactor reactor, Dispatcher dispatcher, OwnMails mails, MorningLetters mornings, BroadcastMoments broadcasts, ILogger<EngineRoom> log)
+public sealed partial class EngineRoom(IDbContextFactory<GerminalDb> databases, Reactor reactor, Dispatcher dispatcher, OwnMails mails, MorningLetters mornings, MonthlyLetters monthly, BroadcastMoments broadcasts, ILogger<EngineRoom> log)
 {
     /// <summary>Does everything that is due now, in order: what was interrupted, events and the calendar, touches.</summary>
     /// <returns>True when anything was done.</returns>
@@ -136,6 +137,7 @@ public sealed partial class EngineRoom(IDbContextFactory<GerminalDb> databases, 
                 round |= due.Broadcasts && await broadcasts.TakeDueAsync(due.Id, now, stop);
                 round |= due.Deputies && await InquiryGiving.DeputiesAsync(databases, due.Id, now, stop);
                 round |= due.Mornings && await mornings.WriteDueAsync(due.Id, now, stop);
+                round |= due.Monthly && await monthly.WriteDueAsync(due.Id, now, stop);
                 round |= due.Mails && await mails.SendDueAsync(due.Id, stop);
                 // Touches are judged when nothing is left to react to, so that all that are due together stand in one order.
                 round |=
@@ -160,7 +162,7 @@ public sealed partial class EngineRoom(IDbContextFactory<GerminalDb> databases, 
         return await ProgramDesk.ResumeWhatIsOverAsync(db, now, stop);
     }
 
-    private sealed record DuePractice(Guid Id, bool Resume, bool LookAgain, bool Deputies, bool Mornings, bool Broadcasts, bool Mails, bool Recover, bool React, bool Dispatch);
+    private sealed record DuePractice(Guid Id, bool Resume, bool LookAgain, bool Deputies, bool Mornings, bool Monthly, bool Broadcasts, bool Mails, bool Recover, bool React, bool Dispatch);
 
     /// <summary>The practices with something due, and what; one look, answered from indexes.</summary>
     private static Task<List<DuePractice>> DuePracticesAsync(GerminalDb db, Instant now, CancellationToken stop)
@@ -173,13 +175,14 @@ public sealed partial class EngineRoom(IDbContextFactory<GerminalDb> databases, 
                   SELECT p.id, EXISTS (SELECT 1 FROM programs g WHERE g.paused_until <= {now} AND g.practice_id = p.id) AS resume, p.look_again_after IS NOT NULL AS look_again,
                     EXISTS (SELECT 1 FROM inquiries i WHERE i.answered_at IS NULL AND i.deputy_at <= {now} AND i.practice_id = p.id) AS deputies,
                     EXISTS (SELECT 1 FROM "AspNetUsers" u WHERE u.morning_due <= {now} AND u.practice_id = p.id) AS mornings,
+                    EXISTS (SELECT 1 FROM "AspNetUsers" u WHERE u.monthly_due <= {now} AND u.practice_id = p.id) AS monthly,
                     EXISTS (SELECT 1 FROM broadcasts b WHERE ((b.status = 'waiting' AND b.begins_at <= {now}) OR b.decide_at <= {now}) AND b.practice_id = p.id) AS broadcasts,
                     EXISTS (SELECT 1 FROM own_mails m WHERE m.status IN ('waiting', 'handing') AND m.next_try <= {machine} AND m.practice_id = p.id) AS mails,
                     EXISTS (SELECT 1 FROM touches t WHERE t.status = 'handing' AND t.leased_until < {machine} AND t.practice_id = p.id AND NOT EXISTS (SELECT 1 FROM person_states s WHERE s.person_id = t.person_id AND s.set_aside IS NOT NULL)) AS recover,
                     EXISTS (SELECT 1 FROM events e WHERE e.handled_at IS NULL AND e.at <= {now} AND e.practice_id = p.id AND NOT EXISTS (SELECT 1 FROM person_states s WHERE s.person_id = e.person_id AND s.set_aside IS NOT NULL))
                       OR EXISTS (SELECT 1 FROM person_states s WHERE s.next_alarm <= {now} AND s.practice_id = p.id AND s.set_aside IS NULL) AS react,
                     EXISTS (SELECT 1 FROM person_states s WHERE s.next_due <= {now} AND s.practice_id = p.id AND s.set_aside IS NULL) AS dispatch
-                  FROM practices p) d WHERE resume OR look_again OR deputies OR mornings OR broadcasts OR mails OR recover OR react OR dispatch ORDER BY id
+                  FROM practices p) d WHERE resume OR look_again OR deputies OR mornings OR monthly OR broadcasts OR mails OR recover OR react OR dispatch ORDER BY id
                 """
             )
             .ToListAsync(stop);

@@ -25,6 +25,9 @@ public static class OwnMailKinds
     /// <summary>A member's own day sheet.</summary>
     public const string Morning = "morning";
 
+    /// <summary>The practice's numbers of a month.</summary>
+    public const string Monthly = "monthly";
+
     /// <summary>It leads to a page that shows its reader all that is known of them.</summary>
     public const string OwnLink = "own-link";
 }

@@ -105,6 +105,37 @@ public static class ConsentGlance
         );
     }
 
+    /// <summary>
+    /// How many could be written to commercially at each of some moments, by channel: of those who were there by then, by the ledger as it stood. What
+    /// was not kept (an address that was another then) is taken as it is now.
+    /// </summary>
+    /// <param name="db">A context of the practice.</param>
+    /// <param name="moments">When.</param>
+    /// <param name="member">Only of the people this member looks after; null for everybody.</param>
+    /// <param name="stop">Gives up.</param>
+    public static async Task<IReadOnlyDictionary<Channel, int[]>> OverTimeAsync(GerminalDb db, IReadOnlyList<Instant> moments, Guid? member, CancellationToken stop)
+    {
+        var practice = await PracticeReading.LoadAsync(db, stop);
+        var counts = Enum.GetValues<Channel>().ToDictionary(c => c, _ => new int[moments.Count]);
+        await foreach (var person in EverybodyAsync(db, stop))
+        {
+            if (member is not null && person.OwnerId != member)
+            {
+                continue;
+            }
+
+            foreach (var (channel, by) in counts)
+            {
+                for (var i = 0; i < moments.Count; i++)
+                {
+                    by[i] += person.AddedAt < moments[i] && Stands(person, practice, channel, Commercial, moments[i]) == Reachable.May ? 1 : 0;
+                }
+            }
+        }
+
+        return counts;
+    }
+
     /// <summary>Who stands so, by name; not all where there are many.</summary>
     public static async Task<IReadOnlyList<PersonRef>> NamesAsync(GerminalDb db, Channel channel, string subject, Reachable stands, Instant now, CancellationToken stop)
     {
@@ -214,6 +245,8 @@ public static class ConsentGlance
                     p.OtherPhone,
                     HasAddress = p.Address != null && p.Address != "",
                     p.DoNotContact,
+                    p.OwnerId,
+                    p.AddedAt,
                 })
                 .AsAsyncEnumerable()
                 .WithCancellation(stop)
@@ -230,7 +263,9 @@ public static class ConsentGlance
                     Works(Channel.Call, p.Mobile ?? p.OtherPhone),
                     p.HasAddress,
                 ],
-                ledger.GetValueOrDefault(p.Id) ?? []
+                ledger.GetValueOrDefault(p.Id) ?? [],
+                p.OwnerId,
+                p.AddedAt
             );
         }
     }
@@ -240,7 +275,9 @@ public static class ConsentGlance
     /// <param name="DoNotContact">Whether nothing goes to them at all.</param>
     /// <param name="Ways">Whether a channel leads to them, by channel.</param>
     /// <param name="Consent">Their ledger.</param>
-    private sealed record Known(Guid Id, string Name, bool DoNotContact, bool[] Ways, IReadOnlyList<ConsentEntry> Consent)
+    /// <param name="OwnerId">Who looks after them.</param>
+    /// <param name="AddedAt">Since when they are known.</param>
+    private sealed record Known(Guid Id, string Name, bool DoNotContact, bool[] Ways, IReadOnlyList<ConsentEntry> Consent, Guid? OwnerId, Instant AddedAt)
     {
         public bool HasWay(Channel channel) => Ways[(int)channel];
     }

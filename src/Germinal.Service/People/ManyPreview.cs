@@ -31,7 +31,6 @@ public sealed record ActPreview(
 /// <summary>Looks what an act would do before it is done.</summary>
 public sealed class ManyPreview(Engines engines)
 {
-    private const int AtOnce = 1000;
     private const int Named = 8;
 
     /// <summary>Asks the engine for each of the people what the act would set off.</summary>
@@ -43,41 +42,34 @@ public sealed class ManyPreview(Engines engines)
         var starts = new Dictionary<Guid, int>();
         var stops = new Dictionary<Guid, int>();
         var refused = new Dictionary<(Guid Program, string Reason), (int Count, List<PersonRef> First)>();
-        foreach (var chunk in people.Chunk(AtOnce))
+        await foreach (var (before, state, _) in ActorReading.ReadAsync(db, engine, people, null, stop))
         {
-            var facts = await FactsReading.LoadAsync(db, chunk, stop, engine);
-            var states = await db.States.AsNoTracking().Where(s => chunk.Contains(s.PersonId)).ToDictionaryAsync(s => s.PersonId, s => s.State, stop);
-            foreach (var id in chunk.Where(facts.ContainsKey))
+            var happens = happening is EnteredStage entered ? entered with { Left = before.Stage } : happening;
+            if (FactUpdates.Apply(before, happens) is not { } person)
             {
-                var before = facts[id];
-                var happens = happening is EnteredStage entered ? entered with { Left = before.Stage } : happening;
-                if (FactUpdates.Apply(before, happens) is not { } person)
-                {
-                    unchanged++;
-                    continue;
-                }
+                unchanged++;
+                continue;
+            }
 
-                var state = PersonStateJson.Read(states[id]);
-                foreach (var effect in engine.React(person, state, happens).Effects)
+            foreach (var effect in engine.React(person, state, happens).Effects)
+            {
+                switch (effect)
                 {
-                    switch (effect)
-                    {
-                        case RunStarted s:
-                            starts[s.ProgramId] = starts.GetValueOrDefault(s.ProgramId) + 1;
-                            break;
-                        case RunEnded { StopReason: not null } e when state.Runs.FirstOrDefault(r => r.Id == e.RunId) is { } run:
-                            stops[run.ProgramId] = stops.GetValueOrDefault(run.ProgramId) + 1;
-                            break;
-                        case StartRefused r:
-                            var (count, first) = refused.GetValueOrDefault((r.ProgramId, r.Reason), (0, []));
-                            if (first.Count < Named)
-                            {
-                                first.Add(new PersonRef(id, person.Name));
-                            }
+                    case RunStarted s:
+                        starts[s.ProgramId] = starts.GetValueOrDefault(s.ProgramId) + 1;
+                        break;
+                    case RunEnded { StopReason: not null } e when state.Runs.FirstOrDefault(r => r.Id == e.RunId) is { } run:
+                        stops[run.ProgramId] = stops.GetValueOrDefault(run.ProgramId) + 1;
+                        break;
+                    case StartRefused r:
+                        var (count, first) = refused.GetValueOrDefault((r.ProgramId, r.Reason), (0, []));
+                        if (first.Count < Named)
+                        {
+                            first.Add(new PersonRef(before.Id, person.Name));
+                        }
 
-                            refused[(r.ProgramId, r.Reason)] = (count + 1, first);
-                            break;
-                    }
+                        refused[(r.ProgramId, r.Reason)] = (count + 1, first);
+                        break;
                 }
             }
         }

@@ -78,7 +78,6 @@ public sealed class ProgramRehearsal(ProgramDesk desk, LetterDesk letters)
     /// <summary>The most people one rehearsal goes through.</summary>
     public const int MostPeople = 20_000;
 
-    private const int AtOnce = 1000;
     private const int NamesShown = 12;
     private const int PeopleShown = 300;
     private const int DaysShown = 20;
@@ -201,23 +200,7 @@ public sealed class ProgramRehearsal(ProgramDesk desk, LetterDesk letters)
         var ids = await db.People.AsNoTracking().OrderBy(p => p.SortName).ThenBy(p => p.Id).Select(p => p.Id).Take(MostPeople).ToListAsync(stop);
         var known = ids.ToHashSet();
         ids.AddRange(starting.Where(s => !known.Contains(s)));
-        var actors = new List<Actor>(ids.Count);
-        foreach (var chunk in ids.Chunk(AtOnce))
-        {
-            var facts = await FactsReading.LoadAsync(db, chunk, stop, engine);
-            var states = await db.States.AsNoTracking().Where(s => chunk.Contains(s.PersonId)).ToDictionaryAsync(s => s.PersonId, s => s.State, stop);
-            actors.AddRange(
-                chunk
-                    .Where(facts.ContainsKey)
-                    .Select(person => new Actor(
-                        facts[person],
-                        states.TryGetValue(person, out var json) ? PersonStateJson.Read(json) : PersonState.Empty,
-                        starting.Contains(person) ? [new StartedByHand(from, id, "", true)] : []
-                    ))
-            );
-        }
-
-        return actors;
+        return await ActorReading.ReadAsync(db, engine, ids, person => starting.Contains(person) ? [new StartedByHand(from, id, "", true)] : [], stop).ToListAsync(stop);
     }
 
     /// <summary>Adds up what comes, from several threads at once.</summary>

@@ -25,9 +25,6 @@ public sealed class MorningLetters(IDbContextFactory<GerminalDb> databases, Engi
     /// <summary>So many runs that ended are named; the others are counted.</summary>
     private const int MostEnded = 40;
 
-    /// <summary>Letters of a line (RFC 5322, 2.1.1: no more than 78).</summary>
-    private const int Line = 76;
-
     private static readonly LocalTimePattern Hours = LocalTimePattern.CreateWithInvariantCulture("HH:mm");
 
     /// <summary>An hour as it is kept, <c>07:30</c>; null for what is none.</summary>
@@ -150,33 +147,12 @@ public sealed class MorningLetters(IDbContextFactory<GerminalDb> databases, Engi
 
             foreach (var line in stretch.Lines)
             {
-                Wrap(text, "* ", $"{line.When}  {line.Head}");
-                Wrap(text, "  ", line.Words);
-                Wrap(text, "  ", line.Beside);
+                PlainMail.Wrap(text, "* ", $"{line.When}  {line.Head}");
+                PlainMail.Wrap(text, "  ", line.Words);
+                PlainMail.Wrap(text, "  ", line.Beside);
             }
         }
 
         return text.AppendLine().Append("The day sheet: ").Append(address).Append('/').AppendLine().ToString();
-    }
-
-    /// <summary>Words in lines that mail programs leave as they are.</summary>
-    private static void Wrap(StringBuilder text, string before, string words)
-    {
-        var line = new StringBuilder(before);
-        foreach (var word in words.Split(' ', StringSplitOptions.RemoveEmptyEntries))
-        {
-            if (line.Length + word.Length + 1 > Line && line.Length > before.Length)
-            {
-                text.AppendLine(line.ToString().TrimEnd());
-                line.Clear().Append("  ");
-            }
-
-            line.Append(word).Append(' ');
-        }
-
-        if (line.Length > before.Length)
-        {
-            text.AppendLine(line.ToString().TrimEnd());
-        }
     }
 }

@@ -1889,6 +1889,10 @@ namespace Germinal.Store.Migrations
                         .HasColumnType("timestamp with time zone")
                         .HasColumnName("lockout_end");
 
+                    b.Property<Instant?>("MonthlyDue")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("monthly_due");
+
                     b.Property<string>("MorningAt")
                         .IsRequired()
                         .ValueGeneratedOnAdd()
@@ -1966,6 +1970,10 @@ namespace Germinal.Store.Migrations
                     b.HasIndex("FeedKey")
                         .IsUnique()
                         .HasDatabaseName("ix_asp_net_users_feed_key");
+
+                    b.HasIndex("MonthlyDue")
+                        .HasDatabaseName("ix_asp_net_users_monthly_due")
+                        .HasFilter("monthly_due IS NOT NULL");
 
                     b.HasIndex("MorningDue")
                         .HasDatabaseName("ix_asp_net_users_morning_due")
@@ -2176,6 +2184,9 @@ namespace Germinal.Store.Migrations
 
                     b.HasIndex("PersonId")
                         .HasDatabaseName("ix_messages_person_id");
+
+                    b.HasIndex("PracticeId", "SentAt")
+                        .HasDatabaseName("ix_messages_practice_id_sent_at");
 
                     b.HasIndex("ProgramId", "SentAt")
                         .HasDatabaseName("ix_messages_program_id_sent_at");
@@ -4201,6 +4212,10 @@ namespace Germinal.Store.Migrations
 
                     b.HasIndex("ProgramId", "StepId")
                         .HasDatabaseName("ix_touches_program_id_step_id");
+
+                    b.HasIndex("PracticeId", "ClosedAt", "Kind")
+                        .HasDatabaseName("ix_touches_made")
+                        .HasFilter("status = 'done' AND kind IN ('call', 'note', 'post')");
 
                     b.HasIndex("PracticeId", "Status", "Due", "Id")
                         .HasDatabaseName("ix_touches_unsettled")

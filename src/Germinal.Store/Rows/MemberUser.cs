@@ -32,6 +32,9 @@ public sealed class MemberUser : IdentityUser<Guid>, IOwned
     /// <summary>When the next one is due; null for none.</summary>
     public NodaTime.Instant? MorningDue { get; set; }
 
+    /// <summary>When the next letter with the practice's numbers of a month goes to them; null for none.</summary>
+    public NodaTime.Instant? MonthlyDue { get; set; }
+
     /// <summary>Their photograph among the practice's pictures; null for none.</summary>
     public Guid? PhotographId { get; set; }
 }

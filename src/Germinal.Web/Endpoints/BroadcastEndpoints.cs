@@ -8,7 +8,6 @@ using Germinal.Service.Clock;
 using Germinal.Service.Engine;
 using Germinal.Service.People;
 using Germinal.Service.Programs;
-using Germinal.Service.Tasks;
 using Germinal.Store;
 using Germinal.Store.Rows;
 using Germinal.Web.Hosting;
@@ -74,14 +73,9 @@ public sealed record BroadcastDto(
     string? Earlier
 );
 
-/// <summary>The people behind a number, and how many there are.</summary>
-public sealed record BroadcastWho(int Count, IReadOnlyList<PersonRef> People);
-
 /// <summary>Broadcasts: written, looked over, sent, held, stopped, and what they did.</summary>
 public static class BroadcastEndpoints
 {
-    private const int NamesShown = 300;
-    private const int MostAtOnce = 20_000;
 
     /// <summary>How many a list shows, the newest first.</summary>
     private const int Listed = 500;
@@ -102,20 +96,8 @@ public static class BroadcastEndpoints
     /// <param name="Subject">The other subject.</param>
     public sealed record BroadcastAgainBody([AtMost(Lengths.Title)] string Subject = "");
 
-    /// <param name="What">The number's word.</param>
-    /// <param name="List">The list they are put on.</param>
-    public sealed record BroadcastListBody([AtMost(Lengths.Name)] string What = "", [AtMost(Lengths.Name)] string List = "");
-
-    /// <param name="What">The number's word.</param>
-    /// <param name="Title">What the call is about.</param>
-    /// <param name="On">On which day, <c>YYYY-MM-DD</c>; empty for today.</param>
-    public sealed record BroadcastCallsBody([AtMost(Lengths.Name)] string What = "", [AtMost(Lengths.Title)] string Title = "", [AtMost(10)] string On = "");
-
     /// <param name="Id">The broadcast.</param>
     public sealed record BroadcastOf(Guid Id);
-
-    /// <param name="Count">For how many something was done.</param>
-    public sealed record BroadcastDone(int Count);
 
     public static void Map(IEndpointRouteBuilder app)
     {
@@ -352,7 +334,7 @@ public static class BroadcastEndpoints
         }
 
         var program = BroadcastProgram.Of(row.Name, row.Plan);
-        var step = program.AllSteps.OfType<EmailStep>().First(e => read.Version is null || e.Id == BroadcastProgram.StepOf(read.Version[0] - 'A'));
+        var step = program.AllSteps.OfType<EmailStep>().First(e => read.Version is null || BroadcastProgram.VersionOf(e.Id) is { } version && BroadcastProgram.LetterOf(version) == read.Version);
         var facts = (await FactsReading.LoadAsync(db, [read.Person.Id], stop))[read.Person.Id];
         foreach (var member in body.To is { Count: > 0 } to ? to.Distinct() : [caller.Id])
         {
@@ -451,65 +433,30 @@ public static class BroadcastEndpoints
     private static async Task<Results<Ok<BreakdownDto>, NotFound>> ByWhat(Guid id, GerminalDb db, CancellationToken stop) =>
         await FindAsync(db, id, stop) is { BeganAt: not null, ProgramId: { } program } row ? TypedResults.Ok(await Breakdown.OfAsync(db, program, row.Plan.Goal, stop)) : TypedResults.NotFound();
 
-    private static async Task<Results<Ok<BroadcastWho>, NotFound>> Who(Guid id, string? what, GerminalDb db, CancellationToken stop)
-    {
-        if (await WhoAsync(db, id, what ?? "", stop) is not { } who)
-        {
-            return TypedResults.NotFound();
-        }
+    private static async Task<Results<Ok<BehindNumber>, NotFound>> Who(Guid id, [AtMost(Lengths.Name)] string? what, GerminalDb db, CancellationToken stop) =>
+        await WhoAsync(db, id, what ?? "", stop) is { } who ? TypedResults.Ok(await PeopleBehind.NamesAsync(db, who, stop)) : TypedResults.NotFound();
 
-        var first = await who.OrderBy(p => p.SortName).ThenBy(p => p.Id).Take(NamesShown).Select(p => p.Id).ToListAsync(stop);
-        var names = await db.NamesAsync(first, stop);
-        return TypedResults.Ok(new BroadcastWho(await who.CountAsync(stop), [.. first.Select(p => new PersonRef(p, names[p]))]));
-    }
-
-    private static async Task<Results<Ok<BroadcastDone>, NotFound, ValidationProblem>> ToList(Guid id, BroadcastListBody body, GerminalDb db, Caller caller, CancellationToken stop)
+    private static async Task<Results<Ok<DoneForMany>, NotFound, ValidationProblem>> ToList(Guid id, BehindListBody body, GerminalDb db, Caller caller, CancellationToken stop)
     {
         if (await WhoAsync(db, id, body.What, stop) is not { } who)
         {
             return TypedResults.NotFound();
         }
 
-        if (body.List.Trim().Length == 0)
-        {
-            return Problems.Field("list", "Say on which list they are put.");
-        }
-
-        var people = await who.OrderBy(p => p.Id).Take(MostAtOnce).Select(p => p.Id).ToArrayAsync(stop);
-        var (_, count) = await new Acts(db, caller.Name, await PracticeClock.NowAsync(db, stop)).DoAsync(ActKind.Join, body.List.Trim(), people, stop);
-        return TypedResults.Ok(new BroadcastDone(count));
+        var (done, wrong) = await PeopleBehind.ToListAsync(db, who, body.List, caller, stop);
+        return wrong is not null ? wrong : TypedResults.Ok(done);
     }
 
-    private static async Task<Results<Ok<BroadcastDone>, NotFound, ValidationProblem>> ToCalls(Guid id, BroadcastCallsBody body, GerminalDb db, Caller caller, CancellationToken stop)
+    private static async Task<Results<Ok<DoneForMany>, NotFound, ValidationProblem>> ToCalls(Guid id, BehindCallsBody body, GerminalDb db, Caller caller, CancellationToken stop)
     {
         if (await WhoAsync(db, id, body.What, stop) is not { } who)
         {
             return TypedResults.NotFound();
         }
 
-        var today = await PracticeClock.TodayAsync(db, stop);
-        if (body.Title.Trim().Length == 0)
-        {
-            return Problems.Field("title", "Say what the calls are about.");
-        }
-
-        var on = today;
-        if (body.On.Length > 0 && (!LocalDatePattern.Iso.Parse(body.On).TryGetValue(today, out on) || on < today || on > today + BroadcastCheck.Furthest))
-        {
-            return Problems.Field("on", "Give a day from today on, as 2027-03-04.");
-        }
-
-        var practice = await PracticeReading.LoadAsync(db, stop);
-        var people = await who.OrderBy(p => p.Id).Take(NamesShown).Select(p => new { p.Id, p.OwnerId }).ToListAsync(stop);
         var name = await db.Broadcasts.Where(b => b.Id == id).Select(b => b.Name).SingleAsync(stop);
-        var desk = new TaskDesk(db, caller.Name, caller.Id, await PracticeClock.NowAsync(db, stop));
-        foreach (var person in people)
-        {
-            desk.Add("call", body.Title.Trim(), on, person.Id, person.OwnerId ?? practice.FallbackSender ?? caller.Id, source: $"after “{name}”");
-        }
-
-        await db.SaveChangesAsync(stop);
-        return TypedResults.Ok(new BroadcastDone(people.Count));
+        var (done, wrong) = await PeopleBehind.ToCallsAsync(db, who, body.Title, body.On, $"after “{name}”", caller, stop);
+        return wrong is not null ? wrong : TypedResults.Ok(done);
     }
 
     private static async Task<IQueryable<PersonRow>?> WhoAsync(GerminalDb db, Guid id, string what, CancellationToken stop) =>

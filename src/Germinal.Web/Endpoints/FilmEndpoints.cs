@@ -64,7 +64,7 @@ public static class FilmEndpoints
         var name = new string([.. Path.GetFileNameWithoutExtension(file).Where(c => !char.IsControl(c) && !char.IsSurrogate(c))]).Trim();
         name = name.Length == 0 ? "A film" : name.Length > 100 ? name[..100].Trim() : name;
         var taken = await db.Films.Where(f => f.Name.StartsWith(name)).Select(f => f.Name).ToListAsync(stop);
-        return Enumerable.Range(1, taken.Count + 1).Select(n => n == 1 ? name : FormattableString.Invariant($"{name} {n}")).First(n => !taken.Contains(n));
+        return FreeName.Of(name, taken);
     }
 
     private static async Task<Results<Ok<IReadOnlyList<FilmDto>>, NotFound, ValidationProblem, ProblemHttpResult>> Change(Guid id, FilmBody body, GerminalDb db, PublicLinks links, CancellationToken stop)

@@ -50,6 +50,9 @@ public static class Rights
     /// <summary>Erasing a person.</summary>
     public const string ErasePeople = "erase-people";
 
+    /// <summary>Seeing the numbers of each member, and having the practice's by mail.</summary>
+    public const string SeeNumbers = "see-numbers";
+
     /// <summary>Changing how the practice works.</summary>
     public const string ChangeSettings = "change-settings";
 
@@ -75,6 +78,7 @@ public static class Rights
         new(MergePeople, "make one person of two", NoAssistant),
         new(ExportPeople, "hand out a person's data", NoAssistant),
         new(ErasePeople, "erase a person", PrincipalOnly),
+        new(SeeNumbers, "see the numbers of each member", PrincipalOnly),
         new(ChangeSettings, "change the practice's settings", PrincipalOnly),
         new(SeeServers, "see and try mail servers", PrincipalOnly),
     ];

@@ -55,6 +55,7 @@ export function FindBox() {
         r: '/programs',
         b: '/programs/broadcasts',
         l: '/letters',
+        s: '/results',
       }[event.key];
       if (path && !(event.target instanceof HTMLElement && /^(INPUT|TEXTAREA|SELECT)$/.test(event.target.tagName))) chord(path, event);
     }

@@ -18,6 +18,7 @@ const groups: [string, [string, string][]][] = [
       ['g, then r', 'go to Programs'],
       ['g, then b', 'go to Broadcasts'],
       ['g, then l', 'go to Letters'],
+      ['g, then s', 'go to Results'],
       ['Ctrl Enter', 'save what is written'],
       ['Esc', 'close what floats'],
     ],

@@ -20,6 +20,7 @@ const tabs = [
   { to: '/pipeline', label: 'Pipeline' },
   { to: '/programs', label: 'Programs' },
   { to: '/letters', label: 'Letters' },
+  { to: '/results', label: 'Results' },
 ];
 
 /** The line at the top of every page. It shows only what works. */

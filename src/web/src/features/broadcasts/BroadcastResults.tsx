@@ -1,4 +1,4 @@
-import { keepPreviousData, useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import { Link, useNavigate } from 'react-router';
 import { toast } from 'sonner';
@@ -11,6 +11,7 @@ import { TableBehind } from '../../ui/TableBehind';
 import { count, moment } from '../../ui/when';
 import { Say } from '../programs/Say';
 import { filled } from '../programs/StepLine';
+import { PeopleBehind } from '../results/PeopleBehind';
 import { ByWhat } from './ByWhat';
 import { HourCurve } from './HourCurve';
 import { type Broadcast, numberNames, rates, sayTo, sayWays, sayWhen } from './plan';
@@ -324,24 +325,11 @@ function Acts({ broadcast, numbers }: { broadcast: Broadcast; numbers?: Numbers 
   );
 }
 
-/** The people behind a number, and what can be done with them. */
+/** The people behind a number of a broadcast, and what can be done with them. */
 function Who({ broadcast, what, close }: { broadcast: Broadcast; what: string; close: () => void }) {
   const go = useNavigate();
   const queries = useQueryClient();
-  const who = useQuery({
-    queryKey: ['broadcast-who', broadcast.id, what],
-    placeholderData: keepPreviousData,
-    queryFn: () => take(api.GET('/api/broadcasts/{id}/who', { params: { path: { id: broadcast.id }, query: { what } } })),
-  });
   const path = { params: { path: { id: broadcast.id } } };
-  const list = useMutation({
-    mutationFn: (name: string) => take(api.POST('/api/broadcasts/{id}/who/list', { ...path, body: { what, list: name } })),
-    onSuccess: (answer, name) => toast(`${count(answer.count, 'person is', 'people are')} on the list “${name}” now.`),
-  });
-  const calls = useMutation({
-    mutationFn: (title: string) => take(api.POST('/api/broadcasts/{id}/who/calls', { ...path, body: { what, title, on: '' } })),
-    onSuccess: (answer) => toast(`${count(answer.count, 'call stands', 'calls stand')} on the sheets of those who look after them.`),
-  });
   const deed = { opened: 'opened', 'not-opened': 'not-opened', followed: 'followed', answered: 'answered', delivered: 'got' }[what];
   const write = useMutation({
     mutationFn: async () => {
@@ -360,69 +348,24 @@ function Who({ broadcast, what, close }: { broadcast: Broadcast; what: string; c
     },
   });
   return (
-    <>
-      <p className="float-right">
-        <Button look="plain" onClick={close}>
-          back
-        </Button>
-      </p>
-      <h3>{numberNames[what] ?? 'Who that is'}</h3>
-      {!who.data ? (
-        <Trouble error={who.error} />
-      ) : (
-        <>
-          <p aria-live="polite">{count(who.data.count, 'person', 'people')}</p>
-          {who.data.count > 0 && (
-            <p className="my-2 flex flex-wrap gap-x-4 gap-y-1">
-              <Say words="put them on a list" label="Put them on a list">
-                {(done) => (
-                  <NameForm
-                    label="The list"
-                    words="Put them on"
-                    longest={200}
-                    take={(name) => {
-                      list.mutate(name);
-                      done();
-                    }}
-                  />
-                )}
-              </Say>
-              <Say words="calls for who looks after them" label="Calls for who looks after them">
-                {(done) => (
-                  <NameForm
-                    label="What the calls are about"
-                    words="Put them up"
-                    longest={400}
-                    start={`After “${broadcast.name}”`}
-                    take={(title) => {
-                      calls.mutate(title);
-                      done();
-                    }}
-                  />
-                )}
-              </Say>
-              {deed && (
-                <Button disabled={write.isPending} onClick={() => write.mutate()}>
-                  write to them
-                </Button>
-              )}
-            </p>
-          )}
-          <Trouble error={list.error ?? calls.error ?? write.error} />
-          <ul className="m-0 list-none p-0" aria-label="Who that is">
-            {who.data.people.map((p) => (
-              <li key={p.id} className="py-0.5">
-                <Link to={`/people/${p.id}`} className="inline-flex min-h-6 items-center">
-                  {p.name}
-                </Link>
-              </li>
-            ))}
-          </ul>
-          {who.data.count > who.data.people.length && (
-            <p className="text-small text-soft">and {(who.data.count - who.data.people.length).toLocaleString('en')} more</p>
-          )}
-        </>
-      )}
-    </>
+    <PeopleBehind
+      title={numberNames[what] ?? 'Who that is'}
+      queryKey={['broadcast-who', broadcast.id, what]}
+      ask={() => take(api.GET('/api/broadcasts/{id}/who', { params: { path: { id: broadcast.id }, query: { what } } }))}
+      toList={(list) => take(api.POST('/api/broadcasts/{id}/who/list', { ...path, body: { what, list } }))}
+      toCalls={(title) => take(api.POST('/api/broadcasts/{id}/who/calls', { ...path, body: { what, title, on: '' } }))}
+      about={`After “${broadcast.name}”`}
+      close={close}
+      more={
+        deed && (
+          <>
+            <Button disabled={write.isPending} onClick={() => write.mutate()}>
+              write to them
+            </Button>
+            <Trouble error={write.error} />
+          </>
+        )
+      }
+    />
   );
 }
