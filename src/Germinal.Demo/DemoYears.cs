@@ -266,7 +266,7 @@ public sealed class DemoYears(IDbContextFactory<GerminalDb> databases, EngineRoo
         if (day == LastFriday)
         {
             var monday = LocalClock.At(LastFriday.PlusDays(4).AtMidnight(), DemoPractice.Zone);
-            left = Math.Max(0, 7 - await db.Touches.CountAsync(t => t.Status == TouchStatus.Planned && t.Kind == "call" && t.Due < monday, stop));
+            left = Math.Max(0, 10 - await db.Touches.CountAsync(t => t.Status == TouchStatus.Planned && t.Kind == "call" && t.Due < monday, stop));
         }
 
         var found = new List<Guid>();

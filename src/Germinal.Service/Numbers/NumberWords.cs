@@ -70,7 +70,7 @@ public static class NumberWords
             new("answering", "What came of it", "by the month it went in", [.. Answering.Select(m => Row(grid, m))]),
             new("coming", "Who came", "", [.. Coming.Select(m => Row(grid, m)), Hours(grid)]),
             new("business", "Business", "by the month it was opened or closed in", [.. Business.Select(m => Row(grid, m)), Won(grid)]),
-            new("leaving", "Why people leave", "each no in the ledger, by the reason that was given", [Row(grid, Leaving), .. Lines(grid, LeftFor, name => name.Length > 0 ? name : "no reason given")]),
+            new("leaving", "Why people leave", "each no in the ledger, by the reason that was given, else by the way it came", [Row(grid, Leaving), .. Lines(grid, LeftFor, name => name)]),
             new("time", "Where time goes", "work done by hand", [.. Time(grid), .. Lines(grid, ByProgram, name => $"for “{name}”")]),
         ];
 

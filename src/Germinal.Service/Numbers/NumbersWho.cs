@@ -75,7 +75,7 @@ public sealed class NumbersWho(GerminalDb db, IReadOnlyList<string> reached, Gui
         if (what.StartsWith(NumberWords.LeftFor, StringComparison.Ordinal))
         {
             var reason = what[NumberWords.LeftFor.Length..];
-            return noes.Where(c => (c.Reason ?? "").Trim() == reason).Select(c => c.PersonId);
+            return noes.Where(c => (c.Reason == null || c.Reason.Trim() == "" || c.Reason.StartsWith("touch ") ? c.Source : c.Reason.Trim()) == reason).Select(c => c.PersonId);
         }
 
         return what.StartsWith(NumberWords.ByProgram, StringComparison.Ordinal) && Guid.TryParse(what[NumberWords.ByProgram.Length..], out var program)

@@ -1,6 +1,7 @@
 using Germinal.Core.Results;
 using Germinal.Service.Broadcasts;
 using Germinal.Service.Engine;
+using Germinal.Service.Today;
 using Germinal.Store;
 using Microsoft.EntityFrameworkCore;
 using NodaTime;
@@ -89,7 +90,7 @@ public sealed class PracticeNumbers(GerminalDb db, DateTimeZone zone, IReadOnlyL
     public static async Task<PracticeNumbers> ForAsync(GerminalDb db, Guid? member, CancellationToken stop)
     {
         var (practice, settings) = await PracticeReading.LoadWithSettingsAsync(db, stop);
-        return new PracticeNumbers(db, practice.Zone, [.. settings.CallOutcomes.Where(o => o.Reached).Select(o => o.Name)], member);
+        return new PracticeNumbers(db, practice.Zone, CallOutcomes.Reaching(settings), member);
     }
 
     /// <summary>Counts.</summary>
@@ -131,7 +132,7 @@ public sealed class PracticeNumbers(GerminalDb db, DateTimeZone zone, IReadOnlyL
                   WHERE practice_id = {db.PracticeId} AND done_at >= {from} AND done_at < {until}
                     AND ({member}::uuid IS NULL OR person_id IN (SELECT id FROM theirs) OR (person_id IS NULL AND member_id = {member}::uuid))),
                 left_ AS (
-                  SELECT at, coalesce(nullif(trim(reason), ''), '') AS reason FROM consent
+                  SELECT at, CASE WHEN coalesce(trim(reason), '') = '' OR reason LIKE 'touch %' THEN source ELSE trim(reason) END AS reason FROM consent
                   WHERE practice_id = {db.PracticeId} AND NOT is_in AND taken_back_at IS NULL AND at >= {from} AND at < {until}
                     AND ({member}::uuid IS NULL OR person_id IN (SELECT id FROM theirs)))
                 SELECT s.month, v.what, v.number, 0.0 AS money FROM sent s, LATERAL (VALUES

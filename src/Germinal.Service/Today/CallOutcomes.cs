@@ -58,6 +58,9 @@ public static class CallOutcomes
             )),
         ];
 
+    /// <summary>The names of those that mean somebody was reached.</summary>
+    public static IReadOnlyList<string> Reaching(PracticeSettings settings) => [.. settings.CallOutcomes.Where(o => o.Reached).Select(o => o.Name)];
+
     /// <summary>The outcome of a name; null where the practice has none such.</summary>
     public static CallOutcomeSettings? Find(PracticeSettings settings, string name) =>
         settings.CallOutcomes.Find(o => string.Equals(o.Name, name, StringComparison.Ordinal));

@@ -154,13 +154,9 @@ public static class DaySheet
                 TaskStep.Kinds.Contains(t.Kind)
                 && (t.Status == TouchStatus.Open || (t.Status == TouchStatus.Planned && t.Due < tomorrow && !t.Held))
             );
-        var (calls, placed, later) = await PlaceCallsAsync(
-            db,
-            engine,
-            await open.OrderBy(t => t.Due).ThenBy(t => t.Id).Take(MostPlaced).ToListAsync(stop),
-            today,
-            stop
-        );
+        var onSheet = await open.OrderBy(t => t.Due).ThenBy(t => t.Id).Take(MostPlaced).ToListAsync(stop);
+        await LeaveOutAsync(db, engine, onSheet, now, tomorrow, stop);
+        var (calls, placed, later) = await PlaceCallsAsync(db, engine, onSheet, today, stop);
         if (reader.OnlyTheirs && engine.Practice.Members.Any(m => m.Id == reader.Id && m.IsAway(today)))
         {
             // What their deputy makes for them is not theirs today. Whoever is away stands in for nobody.
@@ -455,6 +451,18 @@ public static class DaySheet
         }
 
         return found;
+    }
+
+    /// <summary>Leaves out what is due later today and will not come as things stand: nobody is to ring somebody who has no number, or whose program stops before.</summary>
+    private static async Task LeaveOutAsync(GerminalDb db, TouchEngine engine, List<TouchRow> onSheet, Instant now, Instant until, CancellationToken stop)
+    {
+        var hoped = onSheet.Where(t => t.Status == TouchStatus.Planned).ToList();
+        if (hoped.Count > 0)
+        {
+            var facts = await FactsReading.LoadAsync(db, [.. hoped.Select(t => t.PersonId).Distinct()], stop, engine);
+            var foreseen = await ForeseenAsync(db, engine, hoped, facts, now, until, stop);
+            onSheet.RemoveAll(t => foreseen.GetValueOrDefault(t.Id)?.WillNot is not null);
+        }
     }
 
     private static IEnumerable<(Guid Person, RehearsedTouch Touch)> FromCalendar(

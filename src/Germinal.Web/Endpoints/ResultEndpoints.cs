@@ -6,6 +6,7 @@ using Germinal.Service;
 using Germinal.Service.Clock;
 using Germinal.Service.Engine;
 using Germinal.Service.Numbers;
+using Germinal.Service.Today;
 using Germinal.Store;
 using Germinal.Store.Rows;
 using Germinal.Web.Hosting;
@@ -159,7 +160,7 @@ public static class ResultEndpoints
             return (null, null, Problems.NotYours(Rights.SeeNumbers));
         }
 
-        List<string> reached = [.. settings.CallOutcomes.Where(o => o.Reached).Select(o => o.Name)];
+        var reached = CallOutcomes.Reaching(settings);
         return (new Asked(new PracticeNumbers(db, practice.Zone, reached, member), found, now, practice.Zone, reached), null, null);
     }
 

@@ -35,7 +35,7 @@ export function ClockMenu() {
   const share =
     moveFrom && moveTo ? Math.round((100 * (Date.parse(now) - Date.parse(moveFrom))) / (Date.parse(moveTo) - Date.parse(moveFrom))) : 0;
   const face = (
-    <span className="block text-right text-small leading-tight text-soft max-[699px]:text-[11px] max-[699px]:whitespace-nowrap">
+    <span className="block text-right text-small leading-tight whitespace-nowrap text-soft max-[699px]:text-[11px]">
       <b className="font-semibold text-ink max-[699px]:hidden">{clockFace(now, zone)}</b>
       <b className="hidden font-semibold text-ink max-[699px]:inline">{smallClockFace(now, zone)}</b>
       <br />

@@ -80,7 +80,7 @@ export function FindBox() {
         aria-activedescendant={open && rows[at] ? `${list}-${at}` : undefined}
         aria-label="Find anyone"
         placeholder="Find anyone"
-        className="w-[210px] max-[699px]:w-[76px] !rounded-none !border-0 !border-b !border-rule !bg-transparent !px-0.5 !py-[3px] text-small"
+        className="w-[160px] max-[699px]:w-[76px] !rounded-none !border-0 !border-b !border-rule !bg-transparent !px-0.5 !py-[3px] text-small"
         value={text}
         onFocus={() => setOpen(true)}
         onBlur={() => setTimeout(() => setOpen(false), 150)}

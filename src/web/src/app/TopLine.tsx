@@ -34,7 +34,7 @@ export function TopLine({ session }: { session: Session }) {
       <NavLink to="/" className="mr-2.5 font-serif text-[21px] font-semibold tracking-tight text-ink no-underline max-[699px]:hidden">
         Germinal
       </NavLink>
-      <nav aria-label="Main" className="flex flex-1 gap-[22px] max-[699px]:gap-3">
+      <nav aria-label="Main" className="flex flex-1 gap-4 max-[699px]:gap-3">
         {tabs.map((tab, i) => (
           <NavLink
             key={tab.to}

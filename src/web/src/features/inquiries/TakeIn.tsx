@@ -51,7 +51,7 @@ export function TakeIn() {
   const understood = [read.name, read.mobile, read.email].filter(Boolean).join(' · ');
   return (
     <Popover.Root open={open} onOpenChange={setOpen}>
-      <Popover.Trigger className="min-h-6 text-small text-soft hover:text-ink max-[699px]:hidden" title="key i">
+      <Popover.Trigger className="min-h-6 text-small whitespace-nowrap text-soft hover:text-ink max-[699px]:hidden" title="key i">
         + inquiry
       </Popover.Trigger>
       <Popover.Portal container={open ? document.getElementById('top') : undefined}>
