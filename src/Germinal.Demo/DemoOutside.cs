@@ -21,7 +21,7 @@ internal static class DemoOutside
     private static readonly Instant Written = Instant.FromUtc(2027, 2, 24, 15, 0);
     private static readonly DateTimeZone Zone = LocalClock.Zone("America/New_York")!;
 
-    /// <summary>Makes it, once; a practice that has posts already is left alone.</summary>
+    /// <summary>Makes it, once; of a practice that has posts already only the way to the stand-ins is put right.</summary>
     /// <param name="db">A context.</param>
     /// <param name="standIns">Where the stand-ins are; null for nowhere.</param>
     /// <param name="links">Where we are.</param>
@@ -29,6 +29,8 @@ internal static class DemoOutside
     public static async Task MakeAsync(GerminalDb db, string? standIns, PublicLinks links, CancellationToken stop)
     {
         db.PracticeId = DemoPractice.Practice;
+        await FollowAsync(db, standIns, stop);
+        await SeenAsync(db, stop);
         if (await db.Posts.AnyAsync(stop) || !await db.People.AnyAsync(stop))
         {
             return;
@@ -56,6 +58,26 @@ internal static class DemoOutside
         await PostsAsync(db, still.Id, standIns is not null, stop);
         await CalendarAsync(db, stop);
         await FilmAsync(db, still.Id, links, stop);
+        await db.SaveChangesAsync(stop);
+        await SeenAsync(db, stop);
+    }
+
+    /// <summary>The history was lived through with stand-ins at another port than theirs today.</summary>
+    private static async Task FollowAsync(GerminalDb db, string? standIns, CancellationToken stop)
+    {
+        bool IsElsewhere(string address) => Uri.TryCreate(address, UriKind.Absolute, out var there) && there.IsLoopback && standIns is not null && there.Port != new Uri(standIns).Port;
+        string Here(string address) => new Uri(new Uri(standIns!), new Uri(address).AbsolutePath).ToString();
+        if (await db.Practices.SingleOrDefaultAsync(p => p.Id == DemoPractice.Practice, stop) is { Settings.PostGateway: { } gateway } practice && IsElsewhere(gateway.Address))
+        {
+            gateway.Address = Here(gateway.Address);
+            db.Entry(practice).Property(p => p.Settings).IsModified = true;
+        }
+
+        foreach (var feed in (await db.IdeaFeeds.ToListAsync(stop)).Where(f => IsElsewhere(f.Address)))
+        {
+            feed.Address = Here(feed.Address);
+        }
+
         await db.SaveChangesAsync(stop);
     }
 
@@ -122,6 +144,16 @@ internal static class DemoOutside
         var made = await FilmShelf.KeepAsync(db, content, kind ?? throw new InvalidOperationException(problem), "A word about March", Ada, links, Written, stop);
         var film = await db.Films.SingleAsync(f => f.Id == made.Id, stop);
         (film.StillId, film.Words, film.Slug) = (still, "Half a minute, so that you need not read it. If anything is different with you, write or call me.", Film);
+    }
+
+    /// <summary>Who has seen the film, of those who got a letter these days; once.</summary>
+    private static async Task SeenAsync(GerminalDb db, CancellationToken stop)
+    {
+        if (await db.Films.SingleOrDefaultAsync(f => f.Slug == Film, stop) is not { } film || await db.FilmViews.AnyAsync(stop))
+        {
+            return;
+        }
+
         var seconds = FilmShelf.SecondsOf(film);
         var letters = await db
             .Messages.AsNoTracking()
@@ -148,6 +180,7 @@ internal static class DemoOutside
                     }
             );
         db.FilmViews.AddRange(looks);
+        await db.SaveChangesAsync(stop);
     }
 
     private static byte[] Resource(string name)

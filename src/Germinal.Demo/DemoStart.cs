@@ -40,7 +40,12 @@ internal sealed class DemoStart(Settings settings, IConfiguration configuration)
         await DemoForms.LiveAsync(db, stop);
         await DemoMeetings.MakeAsync(db, stop);
         await DemoLandings.MakeAsync(db, stop);
-        await DemoOutside.MakeAsync(db, settings.StandIns, services.GetRequiredService<Channels.PublicLinks>(), stop);
+        if (configuration["GERMINAL_LIVE_DEMO"] is null)
+        {
+            // It stands beside the history, with the stand-ins of whoever starts it.
+            await DemoOutside.MakeAsync(db, settings.StandIns, services.GetRequiredService<Channels.PublicLinks>(), stop);
+        }
+
         await SignIns.WriteAsync(file, DemoPractice.Members.Select(m => (m.Email, password)), stop);
     }
 

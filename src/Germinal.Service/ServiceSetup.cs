@@ -33,7 +33,11 @@ public sealed record ServiceSettings(
     byte[] HookKey,
     InboundSettings Inbound,
     bool PrivateServers = false
-);
+)
+{
+    /// <summary>Who is asked for the records of domains: an address, <c>none</c> for nobody, empty for the machine's own resolver.</summary>
+    public string Resolver { get; init; } = "";
+}
 
 /// <summary>Adds the live engine.</summary>
 public static class ServiceSetup
@@ -69,6 +73,8 @@ public static class ServiceSetup
         services.AddSingleton<MailboxReader>();
         services.AddSingleton<LinkVisits>();
         services.AddSingleton<OwnMails>();
+        services.AddSingleton<Sending.BrakeWatch>();
+        services.AddSingleton<IRecordLookup>(settings.Resolver == "none" ? new NoLookup() : new ResolverLookup(System.Net.IPEndPoint.TryParse(settings.Resolver, out var resolver) ? resolver : null));
         services.AddSingleton<Today.MorningLetters>();
         services.AddSingleton<Numbers.MonthlyLetters>();
         services.AddSingleton(new FormTokens(settings.LinkKey));

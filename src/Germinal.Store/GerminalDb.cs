@@ -16,7 +16,7 @@ namespace Germinal.Store;
 /// </summary>
 public sealed class GerminalDb(DbContextOptions<GerminalDb> options) : IdentityDbContext<MemberUser, IdentityRole<Guid>, Guid>(options)
 {
-    private static readonly JsonSerializerOptions Json = new(JsonSerializerDefaults.Web) { Converters = { new LocalDateJson() } };
+    private static readonly JsonSerializerOptions Json = new(JsonSerializerDefaults.Web) { Converters = { new LocalDateJson(), new InstantJson() } };
 
     /// <summary>The practice whose rows this context sees.</summary>
     public Guid? PracticeId { get; set; }
@@ -814,5 +814,14 @@ public sealed class GerminalDb(DbContextOptions<GerminalDb> options) : IdentityD
 
         public override void Write(Utf8JsonWriter writer, LocalDate value, JsonSerializerOptions options) =>
             writer.WriteStringValue(NodaTime.Text.LocalDatePattern.Iso.Format(value));
+    }
+
+    private sealed class InstantJson : System.Text.Json.Serialization.JsonConverter<Instant>
+    {
+        public override Instant Read(ref Utf8JsonReader reader, Type typeToConvert, JsonSerializerOptions options) =>
+            NodaTime.Text.InstantPattern.ExtendedIso.Parse(reader.GetString()!).Value;
+
+        public override void Write(Utf8JsonWriter writer, Instant value, JsonSerializerOptions options) =>
+            writer.WriteStringValue(NodaTime.Text.InstantPattern.ExtendedIso.Format(value));
     }
 }

@@ -154,6 +154,7 @@ public static class Application
         PostEndpoints.Map(app);
         BroadcastEndpoints.Map(app);
         ResultEndpoints.Map(app);
+        SendingEndpoints.Map(app);
         ProgramResultEndpoints.Map(app);
         FilmEndpoints.Map(app);
         PublicFilms.Map(app);

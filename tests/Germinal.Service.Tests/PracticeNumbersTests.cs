@@ -206,10 +206,13 @@ public sealed class PracticeNumbersTests
         Assert.DoesNotContain(world.Mail.Sent, m => m.Subject!.StartsWith("Results", StringComparison.Ordinal));
         await world.MoveToAsync("2027-03-01T07:00");
         await Task.WhenAll(Enumerable.Range(0, 4).Select(_ => Task.Run(() => world.NewRoom().WorkAsync(default))));
-        await world.MoveToAsync("2027-03-31T07:00");
+        await world.MoveToAsync("2027-04-09T09:00");
         await world.WorkAsync();
-        var letter = Assert.Single(world.Mail.Sent, m => m.Subject!.StartsWith("Results", StringComparison.Ordinal));
-        Assert.Equal("Results of February 2027", letter.Subject);
+
+        // The clock stops where the next one is due.
+        var next = Assert.Single(world.Mail.Sent, m => m.Subject == "Results of March 2027");
+        Assert.Equal(World.At("2027-04-01T07:00").ToDateTimeOffset(), next.Date);
+        var letter = Assert.Single(world.Mail.Sent, m => m.Subject == "Results of February 2027");
         Assert.Contains("* 30 inquiries came in, against 7 in a usual month.", letter.TextBody, StringComparison.Ordinal);
         Assert.Contains("/results?month=2027-02", letter.TextBody, StringComparison.Ordinal);
         Assert.All(letter.TextBody!.Split('\n'), line => Assert.True(line.TrimEnd('\r').Length <= 78, line));

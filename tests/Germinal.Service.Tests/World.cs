@@ -108,7 +108,7 @@ internal sealed class World : IAsyncDisposable
 
     private World()
     {
-        Handing = new Handing(liquid, new LetterWriter(liquid, Links), Links, Replies, Mail, Texts, new Secrets(new EphemeralDataProtectionProvider()), new CarriedFiles(Database));
+        Handing = new Handing(liquid, new LetterWriter(liquid, Links), Links, Replies, Mail, Texts, Secrets, new CarriedFiles(Database));
         Reactor = new Reactor(Database, new Engines(liquid, shelves));
         Dispatcher = NewDispatcher();
         Room = NewRoom();
@@ -127,7 +127,9 @@ internal sealed class World : IAsyncDisposable
     public EngineRoom NewRoom() => new(Database, new Reactor(Database, new Engines(liquid, shelves)), NewDispatcher(), NewOwnMails(), new MorningLetters(Database, new Engines(liquid, shelves), Links), new MonthlyLetters(Database, Links), new BroadcastMoments(Database, new Engines(liquid, shelves)), new Noted<EngineRoom>(Logs));
 
     /// <summary>Another worker for mails that no program planned.</summary>
-    public OwnMails NewOwnMails() => new(Database, Mail, Replies, new Secrets(new EphemeralDataProtectionProvider()));
+    public Secrets Secrets { get; } = new(new EphemeralDataProtectionProvider());
+
+    public OwnMails NewOwnMails() => new(Database, Mail, Replies, Secrets);
 
     public TestDatabase Database { get; } = new();
 

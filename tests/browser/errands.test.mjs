@@ -6,6 +6,7 @@ import http from 'node:http';
 import path from 'node:path';
 import { after, before, test } from 'node:test';
 import ICAL from 'ical.js';
+import { dkimVerify } from 'mailauth/lib/dkim/verify.js';
 import { simpleParser } from 'mailparser';
 import readXlsxFile from 'read-excel-file/node';
 import writeXlsxFile from 'write-excel-file/node';
@@ -1763,13 +1764,34 @@ test('A call goes to another day by one key, and stands there in the almanac; ta
 const dayWords = (date) =>
   new Intl.DateTimeFormat('en-GB', { timeZone: 'UTC', weekday: 'short', day: 'numeric', month: 'short' }).format(new Date(`${date}T12:00:00Z`)).replace(',', '');
 
+/** So many people who are to be called today, whatever others have ticked off: as the sheet has them. */
+async function calledToday(page, ...names) {
+  const ada = await apiClient(stack.url, 'ada@example.com', stack.password);
+  const owner = (await ada.get('/api/session')).member.id;
+  const ids = [];
+  for (const [i, first] of names.entries()) ids.push((await ada.post('/api/people', { firstName: first, lastName: 'Ringer', mobile: `+1 802 555 01${80 + i}`, owner })).id);
+  const program = (await ada.post('/api/programs', { name: `Calls for ${names.join(' and ')}` })).id;
+  const { draft } = await ada.get(`/api/programs/${program}`);
+  delete draft.window;
+  draft.purpose = 'transactional';
+  draft.startsWhen = [{ kind: 'by-hand' }];
+  draft.steps = [{ id: 'a', kind: 'call', when: { from: 'start', offset: 'P0D' }, script: 'How are you, {{ person.first_name }}?', slack: 'P0D' }];
+  await ada.put(`/api/programs/${program}/draft`, { draftNumber: 1, draft });
+  await ada.post(`/api/programs/${program}/switch-on`, { draftNumber: 2, alsoThese: false });
+  await ada.post('/api/people/start', { ids, program });
+  return until('they are on the sheet', async () => {
+    const calls = (await today(page)).calls.filter((c) => c.kind === 'call' && ids.includes(c.person?.id));
+    return calls.length === ids.length && calls;
+  });
+}
+
 test('on a telephone without a network the sheet opens, and what is ticked off goes out once when it is back', async () => {
   const { page, leave } = await desk({ width: 390 });
   await page.goto(stack.url);
   await page.getByRole('heading', { level: 2, name: 'Calls' }).waitFor();
+  const calls = await calledToday(page, 'Odile', 'Orla');
   await page.evaluate(() => navigator.serviceWorker.ready);
   await until('its worker stands by', () => page.evaluate(async () => (await navigator.serviceWorker.ready).active?.state === 'activated'));
-  const calls = (await today(page)).calls.filter((c) => !c.ownTask && c.kind === 'call').slice(0, 2);
   const rows = calls.map((c) => page.locator(`#item-${c.touchId}`));
   await until('the sheet is kept', () => page.evaluate((id) => localStorage.getItem('germinal.kept.offline')?.includes(id) ?? false, calls[0].touchId));
   await page.context().setOffline(true);
@@ -2205,7 +2227,7 @@ test('A broadcast is written, seen before it goes, sent by key, and read for wha
   // It came to whom it was for, and stands in their thread.
   const [first] = (await (await page.request.get(`${stack.url}/api/broadcasts/${id}/who?what=sent`)).json()).people;
   await page.goto(`${stack.url}/people/${first.id}`);
-  await page.getByText('Thursdays in April').first().waitFor();
+  await page.getByRole('list', { name: 'Thread' }).getByText('Thursdays in April').first().waitFor();
   await leave();
 });
 
@@ -2261,6 +2283,51 @@ test('Results are gone to by key; a number leads to its people and a list, anoth
   await leave();
 });
 
+test('Mail is signed with a key of one’s own, as a verifier that is not ours reads it; the brake is set', async () => {
+  const { page, button, leave } = await desk();
+  await page.goto(`${stack.url}/results`);
+  await page.getByRole('link', { name: 'Sending', exact: true }).click();
+  await page.getByRole('heading', { level: 1, name: 'Sending' }).waitFor();
+  await page.getByText('There is no resolver here that could be asked').waitFor();
+  await button('make a key to sign with').focus();
+  await page.keyboard.press('Enter');
+  await page.getByRole('button', { name: /^Its record is set: sign with g\d+$/ }).waitFor();
+  await page.getByText(/_domainkey\.example\.com TXT/).waitFor();
+  await accessible(page, 'sending');
+  await fits(page, 'sending');
+  const [, record] = await (await page.request.get(`${stack.url}/api/sending/records?domain=example.com`)).json();
+  await page.getByRole('button', { name: /^Its record is set/ }).click();
+  await page.getByText(/^Letters are signed since .* with the key g\d+/).waitFor();
+
+  // A trial of a broadcast, through the same line as every letter.
+  const draft = await aBroadcast('Signed');
+  const guard = (await (await page.request.get(`${stack.url}/api/session`)).json()).guard;
+  const sent = await page.request.post(`${stack.url}/api/broadcasts/${draft.id}/trial`, { data: { nth: 0, to: [] }, headers: { 'X-Germinal-Guard': guard } });
+  assert.ok(sent.ok(), await sent.text());
+  let raw;
+  await until('the trial is there', async () => {
+    const { messages } = await (await page.request.get(`${stack.url}/api/stand-ins/mail?search=ada%40example.com`)).json();
+    const found = messages.find((m) => m.subject.startsWith('Trial: '));
+    if (found) raw = await (await page.request.get(`${stack.url}/api/stand-ins/mail/${found.number}/source`)).body();
+    return found;
+  });
+  // Who is asked for the record has what the page says it should be.
+  const resolver = async (name, kind) => (name === record.name && kind === 'TXT' ? [[record.value]] : []);
+  const { results } = await dkimVerify(raw, { resolver });
+  assert.deepEqual(results.map((r) => [r.signingDomain, r.status.result]), [['example.com', 'pass']]);
+  const changed = await dkimVerify(Buffer.from(raw.toString('latin1').replace('Subject: Trial', 'Subject: Other'), 'latin1'), { resolver });
+  assert.notEqual(changed.results[0]?.status.result, 'pass');
+
+  // The brake: a limit that would stop nothing is told, another one is kept.
+  await page.getByLabel('Came back, in a hundred').fill('90');
+  await button('So it is').click();
+  await page.getByText('Between 1 and 20 in a hundred; 5 is usual.').waitFor();
+  await page.getByLabel('Came back, in a hundred').fill('4');
+  await button('So it is').click();
+  await until('it is kept', async () => (await (await page.request.get(`${stack.url}/api/sending`)).json()).brake.bouncePercent === 4);
+  await leave();
+});
+
 for (const width of [1280, 390]) {
   test(`every menu, popover and dialog of every page, ${width} px`, async (t) => {
     const { page, leave } = await desk({ width });
@@ -2312,6 +2379,7 @@ for (const width of [1280, 390]) {
       [`${named('First eight weeks')}/walk`, undefined],
       [`${named('Year-round')}/results`, undefined],
       ['/results', 'Results of'],
+      ['/results/sending', 'Sending'],
       ['/letters', 'Letters'],
       ['/letters/offers', 'Offers'],
       ['/letters/figures', 'Figures'],

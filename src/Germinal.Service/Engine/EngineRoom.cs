@@ -59,6 +59,7 @@ public sealed partial class EngineRoom(IDbContextFactory<GerminalDb> databases, 
                   OR (SELECT min(next_try) FROM own_mails WHERE status IN ('waiting', 'handing')) <= {machine}
                   OR (SELECT min(deputy_at) FROM inquiries WHERE answered_at IS NULL AND deputy_at IS NOT NULL) <= n.now
                   OR (SELECT min(morning_due) FROM "AspNetUsers" WHERE morning_due IS NOT NULL) <= n.now
+                  OR (SELECT min(monthly_due) FROM "AspNetUsers" WHERE monthly_due IS NOT NULL) <= n.now
                   OR (SELECT min(begins_at) FROM broadcasts WHERE status = 'waiting') <= n.now
                   OR (SELECT min(decide_at) FROM broadcasts WHERE decide_at IS NOT NULL) <= n.now
                   OR EXISTS (SELECT 1 FROM touches t WHERE status = 'handing' AND leased_until < {machine} AND NOT EXISTS (SELECT 1 FROM person_states s WHERE s.person_id = t.person_id AND s.set_aside IS NOT NULL)), false) AS "Value"
@@ -112,6 +113,7 @@ public sealed partial class EngineRoom(IDbContextFactory<GerminalDb> databases, 
                   (SELECT min(paused_until) FROM programs),
                   (SELECT min(deputy_at) FROM inquiries WHERE answered_at IS NULL AND deputy_at IS NOT NULL),
                   (SELECT min(morning_due) FROM "AspNetUsers" WHERE morning_due IS NOT NULL),
+                  (SELECT min(monthly_due) FROM "AspNetUsers" WHERE monthly_due IS NOT NULL),
                   (SELECT min(begins_at) FROM broadcasts WHERE status = 'waiting'),
                   (SELECT min(decide_at) FROM broadcasts WHERE decide_at IS NOT NULL),
                   (SELECT min(next_due) FROM person_states WHERE set_aside IS NULL),

@@ -111,6 +111,11 @@ public sealed class Handing(
             );
         }
 
+        if (ready.Purpose == Purpose.Commercial && batch.Settings.Brake.StoppedAt is not null)
+        {
+            return new ProviderAnswer(ProviderResult.NotTaken, $"Commercial mail has stopped. {batch.Settings.Brake.Why}");
+        }
+
         var touch = ready.Touch;
         var step = (EmailStep)batch.Engine.Shelf.Find(touch.ProgramId, touch.Version).Definition.StepOf(touch.StepId)!;
         if (await carried.OfAsync(batch.Engine.Practice, touch.PracticeId, step, stop) is not { } files)
@@ -131,6 +136,7 @@ public sealed class Handing(
             ready.ToOwner ? null : replies.Of(ReplyUse.Answer, touch.Id),
             files
         );
+        MailSigning.Sign(message, secrets.SigningFor(batch.Settings, ready.Sender.Email));
         return await mail.SendAsync(message, replies.Of(ReplyUse.Report, touch.Id), secrets.Open(batch.Settings.MailOut), stop);
     }
 

@@ -1,3 +1,4 @@
+using System.Collections.Concurrent;
 using Germinal.Channels.Mail;
 using Germinal.Store.Rows;
 using Microsoft.AspNetCore.DataProtection;
@@ -8,6 +9,7 @@ namespace Germinal.Service.Engine;
 public sealed class Secrets(IDataProtectionProvider protection)
 {
     private const int Connections = 4;
+    private readonly ConcurrentDictionary<string, string?> opened = new(StringComparer.Ordinal);
     private readonly IDataProtector protector = protection.CreateProtector("mail-server-password");
 
     /// <summary>A password as it is stored.</summary>
@@ -25,6 +27,13 @@ public sealed class Secrets(IDataProtectionProvider protection)
             return null;
         }
     }
+
+    /// <summary>The key mail of an address is signed with; null where its domain has none that is used, or this installation's key does not open it.</summary>
+    public SigningKey? SigningFor(PracticeSettings settings, string address) =>
+        settings.SigningKeys.Find(k => k is { UsedFrom: not null, EndedAt: null } && address.EndsWith("@" + k.Domain, StringComparison.OrdinalIgnoreCase)) is { } used
+        && opened.GetOrAdd(used.SealedKey, Unseal) is { } key
+            ? new SigningKey(used.Domain, used.Selector, key)
+            : null;
 
     /// <summary>A practice's own server ready for use; null for none.</summary>
     public MailServer? Open(MailServerSettings? settings) =>

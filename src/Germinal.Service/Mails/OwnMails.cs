@@ -69,7 +69,7 @@ public sealed class OwnMails(IDbContextFactory<GerminalDb> databases, IMailTrans
             async (row, s) =>
             {
                 var (from, again) = (SenderOf(practice, row), claimed.First(c => c.Id == row.Id).Again);
-                answers.Enqueue((row, from, again, await OneAsync(practice, row, from, again, server, s)));
+                answers.Enqueue((row, from, again, await OneAsync(practice, row, from, again, server, from is null ? null : secrets.SigningFor(settings, from.Email), s)));
             }
         );
         var now = await PracticeClock.NowAsync(db, stop);
@@ -83,7 +83,7 @@ public sealed class OwnMails(IDbContextFactory<GerminalDb> databases, IMailTrans
     internal static Member? SenderOf(Practice practice, OwnMailRow row) =>
         practice.Members.FirstOrDefault(m => m.Id == row.MemberId) ?? practice.Members.FirstOrDefault(m => m.Id == practice.FallbackSender) ?? (practice.Members.Count > 0 ? practice.Members[0] : null);
 
-    private async Task<ProviderAnswer> OneAsync(Practice practice, OwnMailRow row, Member? from, bool again, MailServer? server, CancellationToken stop)
+    private async Task<ProviderAnswer> OneAsync(Practice practice, OwnMailRow row, Member? from, bool again, MailServer? server, SigningKey? key, CancellationToken stop)
     {
         if (from is null)
         {
@@ -100,6 +100,7 @@ public sealed class OwnMails(IDbContextFactory<GerminalDb> databases, IMailTrans
         }
 
         using var message = OwnMail.Build(row, from, practice.Zone, replies.Of(ReplyUse.Answer, row.Id));
+        MailSigning.Sign(message, key);
         return await mail.SendAsync(message, replies.Of(ReplyUse.Report, row.Id), server, stop);
     }
 

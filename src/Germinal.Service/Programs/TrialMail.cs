@@ -68,6 +68,7 @@ public sealed class TrialMail(LetterWriter writer, PublicLinks links, IMailTrans
             links,
             files: files
         );
+        MailSigning.Sign(message, secrets.SigningFor(settings, sender.Email));
         var answer = await mail.SendAsync(message, null, secrets.Open(settings.MailOut), stop);
         return answer.Result == ProviderResult.Sent ? null : $"The mail server did not take it: {answer.Words}";
     }

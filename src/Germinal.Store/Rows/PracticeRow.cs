@@ -118,6 +118,12 @@ public sealed class PracticeSettings
     /// <summary>The picture above public pages, among the practice's; null for none.</summary>
     public Guid? PictureId { get; set; }
 
+    /// <summary>When commercial mail stops by itself, and whether it has.</summary>
+    public BrakeSettings Brake { get; set; } = new();
+
+    /// <summary>Keys that mail is signed with.</summary>
+    public List<SigningKeySettings> SigningKeys { get; set; } = [];
+
     /// <summary>How calls can end, in the order of their keys.</summary>
     public List<CallOutcomeSettings> CallOutcomes { get; set; } = CallOutcomeSettings.Usual();
 
@@ -371,4 +377,46 @@ public sealed class PriceSettings
 
     /// <summary>ISO 4217.</summary>
     public string Currency { get; set; } = "USD";
+}
+
+/// <summary>When commercial mail stops by itself.</summary>
+public sealed class BrakeSettings
+{
+    public bool On { get; set; } = true;
+
+    /// <summary>Above so many in a hundred that came back.</summary>
+    public decimal BouncePercent { get; set; } = 5;
+
+    /// <summary>Above so many in a hundred that were complained about.</summary>
+    public decimal ComplaintPercent { get; set; } = 0.3m;
+
+    /// <summary>Since when it has stopped; null where it goes.</summary>
+    public Instant? StoppedAt { get; set; }
+
+    /// <summary>Why it has.</summary>
+    public string Why { get; set; } = "";
+
+    /// <summary>When a member let it go on last: what was before counts no more.</summary>
+    public Instant? ReleasedAt { get; set; }
+}
+
+/// <summary>A key that mail of a domain is signed with.</summary>
+public sealed class SigningKeySettings
+{
+    public string Domain { get; set; } = "";
+
+    public string Selector { get; set; } = "";
+
+    public string PublicKey { get; set; } = "";
+
+    /// <summary>The private key, sealed with the installation's.</summary>
+    public string SealedKey { get; set; } = "";
+
+    public Instant MadeAt { get; set; }
+
+    /// <summary>Since when it signs; null while its record is still to be set.</summary>
+    public Instant? UsedFrom { get; set; }
+
+    /// <summary>When another one took over; its record has to stand for what was signed with it and is still on its way.</summary>
+    public Instant? EndedAt { get; set; }
 }

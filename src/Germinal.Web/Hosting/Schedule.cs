@@ -6,6 +6,7 @@ using Germinal.Service.Import;
 using Germinal.Service.Incoming;
 using Germinal.Service.Meetings;
 using Germinal.Service.Posts;
+using Germinal.Service.Sending;
 using Germinal.Store;
 using Microsoft.EntityFrameworkCore;
 using Quartz;
@@ -56,15 +57,16 @@ internal static class Schedule
         }
     }
 
-    /// <summary>Adds up counts, and notes which broadcasts are over.</summary>
+    /// <summary>Adds up counts, notes which broadcasts are over, and looks whether mail is to stop.</summary>
     [DisallowConcurrentExecution]
-    internal sealed class AddingUp(IDbContextFactory<GerminalDb> databases, BroadcastMoments broadcasts) : IJob
+    internal sealed class AddingUp(IDbContextFactory<GerminalDb> databases, BroadcastMoments broadcasts, BrakeWatch brake) : IJob
     {
         public async ValueTask Execute(IJobExecutionContext context, CancellationToken cancellationToken = default)
         {
             await using var db = await databases.CreateDbContextAsync(cancellationToken);
             await Tallies.AddUpAsync(db, cancellationToken);
             await broadcasts.FinishAsync(cancellationToken);
+            await brake.LookAsync(cancellationToken);
         }
     }
 

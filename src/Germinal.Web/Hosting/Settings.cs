@@ -65,7 +65,10 @@ public sealed record Settings(
                     int.Parse(configuration["GERMINAL_INBOUND_PORT"] ?? "0", System.Globalization.CultureInfo.InvariantCulture)
                 ),
                 configuration["GERMINAL_PRIVATE_SERVERS"] == "1"
-            ),
+            )
+            {
+                Resolver = configuration["GERMINAL_RESOLVER"] ?? "",
+            },
             Hosting.Proxies.Read(configuration["GERMINAL_PROXIES"])
         )
         {

@@ -49,6 +49,7 @@ const FiguresPage = lazy(() => import('../features/letters/FiguresPage'));
 const FilesPage = lazy(() => import('../features/letters/FilesPage'));
 const LandingsPage = lazy(() => import('../features/landings/LandingsPage'));
 const LandingPage = lazy(() => import('../features/landings/LandingPage'));
+const SendingPage = lazy(() => import('../features/results/SendingPage'));
 const PracticeResults = lazy(() => import('../features/results/PracticeResults'));
 const LetterPage = lazy(() => import('../features/letters/LetterPage'));
 const SigningPage = lazy(() => import('../features/letters/SigningPage'));
@@ -149,6 +150,7 @@ function Inside({ session }: { session: Session }) {
             <Route path="/posts/ideas" element={<IdeasPage />} />
             <Route path="/programs/broadcasts" element={<BroadcastsPage />} />
             <Route path="/programs/broadcasts/:id" element={<BroadcastPage />} />
+            <Route path="/results/sending" element={<SendingPage />} />
             <Route path="/results" element={<PracticeResults />} />
             <Route path="/letters/films" element={<FilmsPage />} />
             <Route path="/letters" element={<LetterList />} />

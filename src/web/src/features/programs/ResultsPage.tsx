@@ -118,7 +118,7 @@ function Steps({ results }: { results: Results }) {
       <p className="px-7 pb-1 text-small text-soft max-[699px]:px-4">{results.weakestSays}</p>
       <div>
         <table className="w-full text-small" aria-label="Step by step">
-          <Heads of={['step', 'went', 'opened', 'followed', 'answered', 'said no']} />
+          <Heads of={['step', 'went', 'opened', 'followed', 'answered', 'said no']} narrow={3} />
           <tbody>
             {results.steps.map((s) => (
               <tr key={s.stepId} className={`border-t border-rule ${s.stepId === results.weakest ? 'bg-ember-pale' : ''}`}>
@@ -159,8 +159,12 @@ function Steps({ results }: { results: Results }) {
   );
 }
 
-/** The heads of a table: the first names the lines, the others stand over numbers; with room for a bar behind them or not. */
-function Heads({ of, bar }: { of: string[]; bar?: boolean }) {
+/**
+ * The heads of a table: the first names the lines, the others stand over numbers.
+ * @param bar whether there is room for a bar behind them
+ * @param narrow how many of them a narrow screen shows; all where nothing is said
+ */
+function Heads({ of, bar, narrow = of.length }: { of: string[]; bar?: boolean; narrow?: number }) {
   return (
     <thead>
       <tr className="text-soft">
@@ -168,7 +172,7 @@ function Heads({ of, bar }: { of: string[]; bar?: boolean }) {
           <th
             key={h}
             scope="col"
-            className={`py-1 font-normal ${i === 0 ? 'pr-3 pl-7 text-left max-[699px]:pl-4' : 'pr-4 text-right max-[699px]:pr-3'}`}
+            className={`py-1 font-normal ${i === 0 ? 'pr-3 pl-7 text-left max-[699px]:pl-4' : 'pr-4 text-right max-[699px]:pr-3'} ${i < narrow ? '' : 'max-[699px]:hidden'}`}
           >
             {h}
           </th>

@@ -69,7 +69,10 @@ export default function PracticeResults() {
         )
       }
     >
-      <PageHead title={`Results of ${longMonth(numbers.month)}`} aside={numbers.member ? <OfWhom id={numbers.member} /> : undefined} />
+      <PageHead
+        title={`Results of ${longMonth(numbers.month)}`}
+        aside={numbers.member ? <OfWhom id={numbers.member} /> : <Link to="/results/sending">Sending</Link>}
+      />
       <Sentences numbers={numbers} pick={pick} picked={picked?.what} />
       {numbers.tables.map((table) => (
         <Table key={table.name} table={table} numbers={numbers} pick={pick} picked={picked?.what} />
