@@ -7,15 +7,17 @@ public sealed class MailRecordsTests
 {
     private const string Domain = "example.com";
 
+    private static string[] Several(string texts) => texts.Split(" | ", StringSplitOptions.RemoveEmptyEntries);
+
     [Theory]
     [InlineData("right", "v=spf1 a:mail.example.com -all")]
-    [InlineData("right", "v=spf1 include:mail.example.com ~all", "another=thing")]
+    [InlineData("right", "v=spf1 include:mail.example.com ~all | another=thing")]
     [InlineData("other", "v=spf1 include:elsewhere.example.net ~all")]
     [InlineData("other", "v=spf1 a:mail.example.com +all")]
-    [InlineData("other", "v=spf1 a:mail.example.com ~all", "v=spf1 -all")] // RFC 7208, 3.2: one at most
+    [InlineData("other", "v=spf1 a:mail.example.com ~all | v=spf1 -all")] // RFC 7208, 3.2: one at most
     [InlineData("missing", "v=spf10 a:mail.example.com")] // RFC 7208, 4.5: a space or the end behind it
-    [InlineData("missing")]
-    public void Who_may_send(string stands, params string[] texts) => Assert.Equal(stands, MailRecords.Spf(Domain, "mail.example.com", texts).Stands);
+    [InlineData("missing", "")]
+    public void Who_may_send(string stands, string texts) => Assert.Equal(stands, MailRecords.Spf(Domain, "mail.example.com", Several(texts)).Stands);
 
     [Theory]
     [InlineData("right", "v=DKIM1; k=rsa; p=AAAA")]
@@ -23,10 +25,10 @@ public sealed class MailRecordsTests
     [InlineData("right", " p = AAAA ;")]
     [InlineData("other", "v=DKIM1; k=rsa; p=BBBB")]
     [InlineData("other", "v=DKIM1; p=")] // taken back (RFC 6376, 3.6.1)
-    [InlineData("missing")]
-    public void The_key(string stands, params string[] texts)
+    [InlineData("missing", "")]
+    public void The_key(string stands, string texts)
     {
-        var record = MailRecords.Dkim(Domain, "g1", "AAAA", texts);
+        var record = MailRecords.Dkim(Domain, "g1", "AAAA", Several(texts));
         Assert.Equal((stands, "g1._domainkey.example.com", "v=DKIM1; k=rsa; p=AAAA"), (record.Stands, record.Name, record.Value));
     }
 
@@ -34,9 +36,9 @@ public sealed class MailRecordsTests
     [InlineData("right", "v=DMARC1; p=none; rua=mailto:a@example.com")]
     [InlineData("right", "v=DMARC1; p=reject")]
     [InlineData("other", "v=DMARC1; rua=mailto:a@example.com")]
-    [InlineData("other", "v=DMARC1; p=none", "v=DMARC1; p=reject")] // RFC 7489, 6.6.3: more than one is none
+    [InlineData("other", "v=DMARC1; p=none | v=DMARC1; p=reject")] // RFC 7489, 6.6.3: more than one is none
     [InlineData("missing", "something else")]
-    public void What_else_is_done(string stands, params string[] texts) => Assert.Equal(stands, MailRecords.Dmarc(Domain, texts).Stands);
+    public void What_else_is_done(string stands, string texts) => Assert.Equal(stands, MailRecords.Dmarc(Domain, Several(texts)).Stands);
 
     [Fact]
     public async Task Where_nobody_can_be_asked_that_is_said()

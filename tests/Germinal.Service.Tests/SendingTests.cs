@@ -31,19 +31,34 @@ public sealed class SendingTests
         return await BrakeWatch.LookAsync(db, default);
     }
 
-    private static async Task<World> SentAsync(int people)
+    /// <summary>One letter that really went, and as many more like it as are wanted.</summary>
+    private static async Task<World> SentAsync(int messages)
     {
-        var world = await World.AtAsync("2027-03-01T10:00");
-        var program = await world.ProgramAsync("News", "\"startsWhen\":[{\"kind\":\"by-hand\"}]", Letter);
-        var all = new List<Guid>();
-        foreach (var n in Enumerable.Range(0, people))
+        var world = await World.AtAsync("2027-03-01T12:00");
+        await NewsAsync(world, "Noa");
+        await using var db = world.Db();
+        var one = await db.Messages.AsNoTracking().SingleAsync();
+        foreach (var _ in Enumerable.Range(1, messages - 1))
         {
-            all.Add((await world.PersonAsync($"P{n}")).Id);
+            db.Messages.Add(new MessageRow
+            {
+                TouchId = Guid.NewGuid(),
+                PracticeId = one.PracticeId,
+                PersonId = one.PersonId,
+                ProgramId = one.ProgramId,
+                StepId = one.StepId,
+                MessageId = Guid.NewGuid().ToString("N"),
+                ToAddress = one.ToAddress,
+                FromName = one.FromName,
+                FromAddress = one.FromAddress,
+                Subject = one.Subject,
+                Html = one.Html,
+                Text = one.Text,
+                SentAt = one.SentAt,
+            });
         }
 
-        await world.DoAsync(d => d.StartProgramAsync([.. all], program, false, default));
-        await world.MoveToAsync("2027-03-01T12:00");
-        await world.WorkAsync();
+        await db.SaveChangesAsync();
         return world;
     }
 
@@ -51,7 +66,6 @@ public sealed class SendingTests
     public async Task Too_much_that_comes_back_stops_commercial_mail_and_only_that_until_somebody_lets_it_go()
     {
         await using var world = await SentAsync(110);
-        Assert.Equal(110, world.Mail.Sent.Count);
         Assert.False(await LookAsync(world));
         await using (var db = world.Db())
         {
@@ -72,11 +86,12 @@ public sealed class SendingTests
         var needed = await world.ProgramAsync("Papers", "\"purpose\":\"transactional\",\"startsWhen\":[{\"kind\":\"by-hand\"}]", Letter);
         var ida = await world.PersonAsync("Ida");
         await world.DoAsync(d => d.StartProgramAsync([ida.Id], news, false, default));
-        await world.DoAsync(d => d.StartProgramAsync([ida.Id], needed, false, default));
+        var ole = await world.PersonAsync("Ole");
+        await world.DoAsync(d => d.StartProgramAsync([ole.Id], needed, false, default));
 
         // Once round and no more: what is held is tried again for as long as it is held.
         await world.Room.WorkAsync(default);
-        Assert.Equal(111, world.Mail.Sent.Count);
+        Assert.Equal(2, world.Mail.Sent.Count);
         var held = (await world.TouchesAsync()).Single(t => t.ProgramId == news);
         Assert.Equal(TouchStatus.Handing, held.Status);
         Assert.Contains("Commercial mail has stopped", held.LastAnswer, StringComparison.Ordinal);
@@ -87,8 +102,8 @@ public sealed class SendingTests
             await db.Touches.Where(t => t.Id == held.Id).ExecuteUpdateAsync(u => u.SetProperty(t => t.LeasedUntil, Instant.MinValue));
         }
 
-        await world.WorkAsync();
-        Assert.Equal(112, world.Mail.Sent.Count);
+        await world.Room.WorkAsync(default);
+        Assert.Equal(3, world.Mail.Sent.Count);
 
         // What went before it was let go counts no more.
         Assert.False(await LookAsync(world));
@@ -155,7 +170,7 @@ public sealed class SendingTests
         var program = await world.ProgramAsync($"News for {name}", "\"startsWhen\":[{\"kind\":\"by-hand\"}]", """{"id":"a","kind":"email","when":{"from":"start","offset":"P0D"},"subject":"Grüße, {{ person.first_name }}","body":"<p>Ein Wort – und noch eins.</p>"}""");
         var person = await world.PersonAsync(name);
         await world.DoAsync(d => d.StartProgramAsync([person.Id], program, false, default));
-        await world.WorkAsync();
+        await world.Room.WorkAsync(default);
         return world.Mail.Sent.Skip(before).Single();
     }
 

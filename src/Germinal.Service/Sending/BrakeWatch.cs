@@ -62,7 +62,7 @@ public sealed class BrakeWatch(IDbContextFactory<GerminalDb> databases)
             .Database.SqlQuery<SendingCounts>(
                 $"""
                 SELECT count(*)::int AS sent, count(bounced_at)::int AS bounced, count(complained_at)::int AS complained
-                FROM messages WHERE practice_id = {db.PracticeId} AND channel = 'email' AND member_id IS NULL AND sent_at >= {since} AND sent_at <= {now}
+                FROM messages WHERE practice_id = {db.PracticeId} AND channel = 'email' AND member_id IS NULL AND sent_at > {since} AND sent_at <= {now}
                 """
             )
             .SingleAsync(stop);
