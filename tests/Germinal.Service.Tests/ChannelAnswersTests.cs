@@ -125,6 +125,23 @@ public sealed class ChannelAnswersTests
     private const string OnWarm = "\"startsWhen\":[{\"kind\":\"tag-added\",\"tag\":\"warm\"}]";
     private const string Hello = """{"id":"hello","kind":"email","when":{"from":"start","offset":"P0D"},"subject":"Hello","body":"b"}""";
 
+    [Fact]
+    public async Task What_is_due_with_a_letter_that_is_not_taken_is_not_looked_at_over_and_over()
+    {
+        await using var world = await World.AtAsync("2027-03-01T10:00");
+        await world.ProgramAsync("First", OnWarm, Hello);
+        await world.ProgramAsync("Second", OnWarm, Hello);
+        world.Mail.Answers = _ => new ProviderAnswer(ProviderResult.NotTaken, "451 later");
+        var ida = await world.PersonAsync("Ida");
+        await world.DoAsync(d => d.PutTagAsync([ida.Id], "warm", default));
+
+        // Once, and the moment is over: the one letter waits for its provider, and the other stands behind it.
+        var now = World.At("2027-03-01T10:00");
+        await world.Reactor.ReactAsync(world.Practice, now, null, default);
+        Assert.Equal(1, await world.Dispatcher.DispatchAsync(world.Practice, now, null, default));
+        Assert.Equal([TouchStatus.Planned, TouchStatus.Handing], (await world.TouchesAsync()).Select(t => t.Status).Order());
+    }
+
     private static MimeMessage Message(string id = "a@example.com") =>
         new([new MailboxAddress("Ada", "ada@example.com")], [new MailboxAddress("Ida", "ida@example.com")], "Hello", new TextPart("plain") { Text = "One." })
         {

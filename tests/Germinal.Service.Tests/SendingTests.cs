@@ -89,20 +89,19 @@ public sealed class SendingTests
         var ole = await world.PersonAsync("Ole");
         await world.DoAsync(d => d.StartProgramAsync([ole.Id], needed, false, default));
 
-        // Once round and no more: what is held is tried again for as long as it is held.
-        await world.Room.WorkAsync(default);
+        // What is held stands as planned: a moment with it is over, and a clock that is moved goes past it.
+        await world.WorkAsync();
+        await world.MoveToAsync("2027-03-02T12:00");
         Assert.Equal(2, world.Mail.Sent.Count);
-        var held = (await world.TouchesAsync()).Single(t => t.ProgramId == news);
-        Assert.Equal(TouchStatus.Handing, held.Status);
-        Assert.Contains("Commercial mail has stopped", held.LastAnswer, StringComparison.Ordinal);
+        Assert.Equal(TouchStatus.Planned, (await world.TouchesAsync()).Single(t => t.ProgramId == news).Status);
 
-        await ChangeAsync(world, s => BrakeWatch.Release(s.Brake, World.At("2027-03-01T12:00")));
         await using (var db = world.Db())
         {
-            await db.Touches.Where(t => t.Id == held.Id).ExecuteUpdateAsync(u => u.SetProperty(t => t.LeasedUntil, Instant.MinValue));
+            Assert.True(await BrakeWatch.ReleaseAsync(db, World.At("2027-03-02T12:00"), default));
+            Assert.False(await BrakeWatch.ReleaseAsync(db, World.At("2027-03-02T12:00"), default));
         }
 
-        await world.Room.WorkAsync(default);
+        await world.WorkAsync();
         Assert.Equal(3, world.Mail.Sent.Count);
 
         // What went before it was let go counts no more.

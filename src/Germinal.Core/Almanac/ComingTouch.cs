@@ -80,7 +80,7 @@ public sealed record ComingTouch(
         touch.Outcome switch
         {
             Outcome.Sent or Outcome.Open or Outcome.Done => Standing.Goes,
-            null when touch.IsPaused => Standing.WillNot,
+            null when touch.IsPaused || touch.StandsStill => Standing.WillNot,
             null when state.Marks.GetValueOrDefault(touch.TouchId, TouchMark.Dropped) == TouchMark.Held => Standing.Held,
             null => Standing.Goes,
             Outcome.Cancelled => null,

@@ -21,6 +21,9 @@ internal interface IOnItsWay
 
     /// <summary>True of a message whose program lets it go only once somebody has read it.</summary>
     bool WaitsToBeRead(ProgramShelf shelf);
+
+    /// <summary>True of a commercial letter while the practice's commercial mail stands still.</summary>
+    bool StandsStill(ProgramShelf shelf);
 }
 
 /// <summary>
@@ -135,6 +138,9 @@ internal sealed class Going : IOnItsWay
 
     /// <inheritdoc/>
     public bool WaitsToBeRead(ProgramShelf shelf) => Definition.WaitsToBeRead && Step.IsMessage;
+
+    /// <inheritdoc/>
+    public bool StandsStill(ProgramShelf shelf) => shelf.CommercialMailStands && Definition.IsCommercialMail(Step);
 
     /// <summary>True in a rehearsal where the pause of the whole program has an end: only a pause of the run's own counts.</summary>
     public bool LivesThroughPause { get; set; }

@@ -131,6 +131,7 @@ internal sealed class PersonRehearsal
             yield return new RehearsedTouch(run, null, run.Phase == TouchPhase.Blocked ? Outcome.Blocked : null, run.Waiting, Trail.None)
             {
                 IsPaused = run.IsPausedOn(engine.Shelf),
+                StandsStill = run.StandsStill(engine.Shelf),
             };
         }
     }

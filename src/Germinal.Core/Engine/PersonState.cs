@@ -119,6 +119,10 @@ public sealed record RunState(
         shelf.AnyWaitsToBeRead && shelf.Find(ProgramId, Version) is var program && program.Definition.WaitsToBeRead && program.Flow.Steps[StepIndex].Step.IsMessage;
 
     /// <inheritdoc/>
+    public bool StandsStill(ProgramShelf shelf) =>
+        shelf.CommercialMailStands && shelf.Find(ProgramId, Version) is var program && program.Definition.IsCommercialMail(program.Flow.Steps[StepIndex].Step);
+
+    /// <inheritdoc/>
     public bool Equals(RunState? other) =>
         other is not null
         && Id == other.Id
@@ -269,6 +273,8 @@ public sealed record PersonState
         return next;
     }
 
+    private static readonly Duration Later = Duration.FromNanoseconds(1000L);
+
     /// <summary>The next moment at which a touch is to be judged, or null. Held touches and paused programs do not count.</summary>
     public Instant? NextDue(ProgramShelf shelf) => NextDue(Runs.AsSpan(), shelf, allRead: false);
 
@@ -291,14 +297,16 @@ public sealed record PersonState
             }
         }
 
-        // What is due at the moment of a letter that is on its way is judged once it has settled, or at any later moment.
-        return next <= onItsWay ? onItsWay.Value.PlusTicks(1) : next;
+        // What is due at the moment of a letter that is on its way is judged once it has settled, or at any later moment; moments are kept to
+        // the microsecond, and one that fell back onto this one would be looked at over and over.
+        return next <= onItsWay ? onItsWay.Value + Later : next;
     }
 
     internal bool IsJudged<T>(T run, ProgramShelf shelf, bool allRead)
         where T : IOnItsWay =>
         run.Phase is TouchPhase.Planned or TouchPhase.Blocked
         && !run.IsPausedOn(shelf)
+        && (run.Phase == TouchPhase.Blocked || !run.StandsStill(shelf))
         && (Marks.IsEmpty || Marks.GetValueOrDefault(run.TouchId, TouchMark.Dropped) != TouchMark.Held)
         && (allRead || run.Phase == TouchPhase.Blocked || !run.WaitsToBeRead(shelf) || HasBeenRead(run.TouchId));
 

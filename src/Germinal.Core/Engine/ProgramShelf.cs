@@ -52,6 +52,12 @@ public sealed class ProgramShelf
     /// <summary>Whether messages of any program wait to be read.</summary>
     internal bool AnyWaitsToBeRead { get; }
 
+    /// <summary>
+    /// True while the practice's commercial mail stands still, because too much of it came back (<see cref="Results.SendingBrake"/>): such
+    /// letters stay planned until it is let go, and are judged then.
+    /// </summary>
+    public bool CommercialMailStands { get; init; }
+
     /// <summary>Every version there is, in no order.</summary>
     public IEnumerable<ProgramVersion> Versions => versions.Values;
 

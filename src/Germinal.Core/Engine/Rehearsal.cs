@@ -71,9 +71,13 @@ public sealed record RehearsedTouch
     /// <summary>True of one that stands planned at the horizon because its run or its program is paused (rule 13.2).</summary>
     public bool IsPaused { get; init; }
 
+    /// <summary>True of a commercial letter that stands planned because such mail has stopped.</summary>
+    public bool StandsStill { get; init; }
+
     /// <summary>Why it does not go as things stand, to be shown; null where it goes, or is a task that will stand on the sheet.</summary>
     public string? WillNot =>
         IsPaused ? "it is paused"
+        : StandsStill ? "commercial mail has stopped"
         : Outcome is Engine.Outcome.Skipped or Engine.Outcome.Cancelled or Engine.Outcome.Blocked ? Why.Reason(Reason)
         : null;
 

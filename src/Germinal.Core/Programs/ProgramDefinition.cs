@@ -138,6 +138,9 @@ public sealed record ProgramDefinition
     /// <summary>The purpose of a step: its own, else the program's.</summary>
     public Purpose PurposeOf(Step step) => step.Purpose ?? Purpose;
 
+    /// <summary>True of a letter the practice sends of its own accord: what stands still while its commercial mail has stopped. What members read is no such mail.</summary>
+    public bool IsCommercialMail(Step step) => step is EmailStep { To: not ToOwner } && PurposeOf(step) == Purpose.Commercial;
+
     /// <summary>The topic of a step: its own, else the program's, else null.</summary>
     public string? TopicOf(Step step) => step.Topic ?? Topic;
 

@@ -71,4 +71,21 @@ public static class PracticeClock
     /// <summary>The same for some people: one of their dates was changed.</summary>
     public static Task LookAgainAsync(GerminalDb db, IReadOnlyCollection<Guid> people, CancellationToken stop = default) =>
         db.States.Where(s => people.Contains(s.PersonId)).ExecuteUpdateAsync(u => u.SetProperty(s => s.NextAlarm, Instant.MinValue), stop);
+
+    /// <summary>
+    /// Asks for a judgement now of everybody who is on a program, or on any. Their states do not count what is paused or stands still; once
+    /// that is over, a judgement works their next moment out again. They are taken in one order, as whoever locks several people does, so
+    /// that two who do so never wait for each other.
+    /// </summary>
+    public static Task JudgeNowAsync(GerminalDb db, Guid? program, Instant now, CancellationToken stop) =>
+        db.Database.ExecuteSqlAsync(
+            $"""
+            UPDATE person_states s SET next_due = least(s.next_due, {now}) FROM (
+              SELECT person_id FROM person_states p WHERE practice_id = {db.PracticeId}
+                AND EXISTS (SELECT 1 FROM runs r WHERE r.person_id = p.person_id AND ({program}::uuid IS NULL OR r.program_id = {program}::uuid) AND r.ended_at IS NULL)
+              ORDER BY person_id FOR UPDATE) o
+            WHERE s.person_id = o.person_id
+            """,
+            stop
+        );
 }

@@ -26,7 +26,7 @@ public sealed class Engines(LiquidLetters letters, ShelfReading shelves)
         }
 
         var (settings, row) = await PracticeReading.LoadWithSettingsAsync(db, stop);
-        var engine = new TouchEngine(settings, await shelves.LoadAsync(db, stop), letters);
+        var engine = new TouchEngine(settings, await shelves.LoadAsync(db, row.Brake.StoppedAt is not null, stop), letters);
         known[practice] = (edition, engine, row);
         return (engine, row);
     }

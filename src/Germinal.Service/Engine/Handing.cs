@@ -111,11 +111,6 @@ public sealed class Handing(
             );
         }
 
-        if (ready.Purpose == Purpose.Commercial && batch.Settings.Brake.StoppedAt is not null)
-        {
-            return new ProviderAnswer(ProviderResult.NotTaken, $"Commercial mail has stopped. {batch.Settings.Brake.Why}");
-        }
-
         var touch = ready.Touch;
         var step = (EmailStep)batch.Engine.Shelf.Find(touch.ProgramId, touch.Version).Definition.StepOf(touch.StepId)!;
         if (await carried.OfAsync(batch.Engine.Practice, touch.PracticeId, step, stop) is not { } files)

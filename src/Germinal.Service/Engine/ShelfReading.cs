@@ -20,7 +20,10 @@ public sealed class ShelfReading
     private sealed record Key(Guid ProgramId, int Version, string Mark);
 
     /// <summary>The shelf of the context's practice.</summary>
-    public async Task<ProgramShelf> LoadAsync(GerminalDb db, CancellationToken stop)
+    /// <param name="db">A context of the practice.</param>
+    /// <param name="mailStands">Whether its commercial mail has stopped.</param>
+    /// <param name="stop">Gives up.</param>
+    public async Task<ProgramShelf> LoadAsync(GerminalDb db, bool mailStands, CancellationToken stop)
     {
         var programs = await db
             .ProgramsAndBroadcasts.AsNoTracking()
@@ -57,7 +60,10 @@ public sealed class ShelfReading
             versions.Values,
             programs.Where(p => p.Status == "on").Select(p => new ProgramOn(versions[(p.Id, p.CurrentVersion)], p.OnSince ?? Instant.MinValue)),
             programs.Where(p => p.Status == "paused").Select(p => new PausedProgram(versions[(p.Id, p.CurrentVersion)], p.PausedUntil))
-        );
+        )
+        {
+            CommercialMailStands = mailStands,
+        };
     }
 
     /// <summary>A stored definition. Only programs that read without error are ever published.</summary>

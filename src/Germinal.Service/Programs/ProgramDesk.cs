@@ -574,18 +574,7 @@ public sealed class ProgramDesk(LiquidLetters letters, Engines engines)
         await PracticeClock.LookAgainAsync(db, stop);
         if (!paused)
         {
-            // The states do not count paused runs; asking for a judgement now works their next moment out again. Taken in one order, as
-            // whoever locks several people does, so that two who do so never wait for each other.
-            await db.Database.ExecuteSqlAsync(
-                $"""
-                UPDATE person_states s SET next_due = least(s.next_due, {now}) FROM (
-                  SELECT person_id FROM person_states p WHERE practice_id = {program.PracticeId}
-                    AND EXISTS (SELECT 1 FROM runs r WHERE r.person_id = p.person_id AND r.program_id = {program.Id} AND r.ended_at IS NULL)
-                  ORDER BY person_id FOR UPDATE) o
-                WHERE s.person_id = o.person_id
-                """,
-                stop
-            );
+            await PracticeClock.JudgeNowAsync(db, program.Id, now, stop);
         }
     }
 

@@ -69,6 +69,21 @@ public sealed class BrakeWatch(IDbContextFactory<GerminalDb> databases)
         return SendingBrake.Judge(counts, new BrakeLimits(brake.BouncePercent, brake.ComplaintPercent));
     }
 
-    /// <summary>Lets mail go on; what went before counts no more.</summary>
-    public static void Release(BrakeSettings brake, Instant now) => (brake.StoppedAt, brake.Why, brake.ReleasedAt) = (null, "", now);
+    /// <summary>Lets mail go on; what went before counts no more. What stood still is judged now: late limits and hours count.</summary>
+    /// <returns>False where nothing had stopped.</returns>
+    public static async Task<bool> ReleaseAsync(GerminalDb db, Instant now, CancellationToken stop)
+    {
+        await using var transaction = await db.Database.BeginTransactionAsync(stop);
+        var row = await SettingsChange.LockAsync(db, stop);
+        if (row.Settings.Brake.StoppedAt is null)
+        {
+            return false;
+        }
+
+        (row.Settings.Brake.StoppedAt, row.Settings.Brake.Why, row.Settings.Brake.ReleasedAt) = (null, "", now);
+        await SettingsChange.SaveAsync(db, row, stop);
+        await PracticeClock.JudgeNowAsync(db, null, now, stop);
+        await transaction.CommitAsync(stop);
+        return true;
+    }
 }

@@ -87,16 +87,7 @@ public static class SendingEndpoints
 
     private static async Task<Results<Ok<SendingHealthDto>, ProblemHttpResult>> Release(GerminalDb db, CancellationToken stop)
     {
-        var released = await SaveAsync(
-            db,
-            (settings, now) =>
-            {
-                var stopped = settings.Brake.StoppedAt is not null;
-                BrakeWatch.Release(settings.Brake, now);
-                return stopped;
-            },
-            stop
-        );
+        var released = await BrakeWatch.ReleaseAsync(db, await PracticeClock.NowAsync(db, stop), stop);
         return released ? TypedResults.Ok(await Read(db, stop)) : Problems.Conflict("Nothing has stopped.");
     }
 

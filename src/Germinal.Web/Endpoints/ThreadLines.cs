@@ -212,7 +212,8 @@ internal static class ThreadLines
                     Outcome.Skipped or Outcome.Cancelled => $"will not go: {Why.Reason(t.Reason)}",
                     Outcome.Blocked when t.SettledAt is null => "needs mending",
                     Outcome.Blocked => $"cannot go: {Why.Reason(t.Reason)}",
-                    _ => t.IsPaused ? "will not go while it is paused" : null,
+                    _ when t.IsPaused => "will not go while it is paused",
+                    _ => t.StandsStill ? "will not go while commercial mail stands still" : null,
                 };
         var beside = t.Step.To is not null && to is { } who ? $"to {who.Reader.Name}" : null;
         return new ThreadLine($"c{t.TouchId:N}", at.Iso(), t.Step.Kind, title, null, status, t.TouchId, t.Program.Definition.Name, null, Beside: beside);

@@ -528,6 +528,11 @@ function Sheet({ day, whose, setWhose }: { day: Day; whose: string; setWhose: (w
               look
             </Link>
           )}
+          {w.kind === 'brake' && (
+            <Link className="text-small no-underline hover:underline" to="/results/sending">
+              look
+            </Link>
+          )}
           {w.kind !== 'confirm' && (
             <Button
               look="plain"
