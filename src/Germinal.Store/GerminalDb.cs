@@ -205,6 +205,8 @@ public sealed class GerminalDb(DbContextOptions<GerminalDb> options) : IdentityD
 
     public DbSet<ImportRow> Imports => Set<ImportRow>();
 
+    public DbSet<JournalRow> Journal => Set<JournalRow>();
+
     public DbSet<ImportLineRow> ImportLines => Set<ImportLineRow>();
 
     /// <inheritdoc/>
@@ -340,6 +342,14 @@ public sealed class GerminalDb(DbContextOptions<GerminalDb> options) : IdentityD
             e.HasOne<PersonRow>().WithMany().HasForeignKey(v => v.PersonId).OnDelete(DeleteBehavior.Cascade);
         });
         model.Entity<ActRow>().HasIndex(a => new { a.PracticeId, a.At });
+        model.Entity<JournalRow>(e =>
+        {
+            e.HasIndex(j => new { j.PracticeId, j.Id });
+            e.HasIndex(j => new { j.PracticeId, j.MemberId, j.Id });
+            e.HasIndex(j => new { j.ConcernsId, j.Id }).HasFilter("concerns_id IS NOT NULL");
+            e.HasIndex(j => new { j.ProgramId, j.Id }).HasFilter("program_id IS NOT NULL");
+            e.HasIndex(j => j.ActId).HasFilter("act_id IS NOT NULL");
+        });
         model.Entity<ProgramRow>(e =>
         {
             e.HasIndex(p => new { p.PracticeId, p.Name }).IsUnique();

@@ -2283,6 +2283,47 @@ test('Results are gone to by key; a number leads to its people and a list, anoth
   await leave();
 });
 
+test('Somebody asks who did that: the journal by keyboard, narrowed, and as a file', async () => {
+  const { page, button, leave } = await desk();
+  const person = (await (await page.request.get(`${stack.url}/api/people?most=1&sort=name`)).json()).rows[0];
+  await page.goto(`${stack.url}/people/${person.id}`);
+  await page.getByRole('heading', { level: 1 }).waitFor();
+  await page.keyboard.press('r');
+  await page.getByRole('textbox', { name: /remark/i }).fill('Asked about the fence.');
+  await page.keyboard.press('Control+Enter');
+  await page.getByText('Asked about the fence.').first().waitFor();
+
+  await page.getByRole('link', { name: 'Who did what to this person' }).click();
+  await page.getByRole('heading', { level: 1, name: 'Journal' }).waitFor();
+  const lines = page.locator('main .row').filter({ hasText: 'Ada' });
+  await lines.first().getByText('wrote a remark about').waitFor();
+  await lines.first().getByText(/^from (127\.0\.0\.1|::1)$/).click();
+  await lines.first().getByText(/Chrome/).waitFor();
+  await accessible(page, 'journal');
+  await fits(page, 'journal');
+
+  // About everything, by one member, with a word; the address keeps it.
+  await button('about everything').click();
+  await lines.filter({ hasText: 'signed in' }).first().waitFor();
+  await page.getByLabel('By whom').selectOption({ label: 'by Ada Quill' });
+  await page.getByLabel('with the words').fill('fence remark nobody wrote');
+  await page.getByText('Nothing was done that this asks for.').waitFor();
+  await page.getByLabel('with the words').fill('remark');
+  await lines.first().getByText('wrote a remark about').waitFor();
+  await page.reload();
+  await lines.first().getByText('wrote a remark about').waitFor();
+  assert.match(page.url(), /find=remark/);
+
+  const file = page.waitForEvent('download');
+  await page.getByRole('link', { name: 'as a file' }).click();
+  const rows = fs.readFileSync(await (await file).path(), 'utf8').trim().split('\r\n');
+  assert.match(rows[0], /^at,by,what,more,ended,from,program$/);
+  assert.ok(rows.slice(1).every((row) => row.includes('wrote a remark about')));
+  await lines.first().getByRole('link').click();
+  await page.getByRole('heading', { level: 1, name: person.name }).waitFor();
+  await leave();
+});
+
 test('Mail is signed with a key of one’s own, as a verifier that is not ours reads it; the brake is set', async () => {
   const { page, button, leave } = await desk();
   await page.goto(`${stack.url}/results`);
@@ -2380,6 +2421,7 @@ for (const width of [1280, 390]) {
       [`${named('Year-round')}/results`, undefined],
       ['/results', 'Results of'],
       ['/results/sending', 'Sending'],
+      ['/journal', 'Journal'],
       ['/letters', 'Letters'],
       ['/letters/offers', 'Offers'],
       ['/letters/figures', 'Figures'],

@@ -8,7 +8,7 @@ namespace Germinal.Service.Engine;
 /// <summary>Forgets what a practice does not want to keep. Touches, messages and the consent ledger are never forgotten by this.</summary>
 public static class EventRetention
 {
-    /// <summary>Deletes handled events and visits older than each practice's setting; 0 months keeps everything.</summary>
+    /// <summary>Deletes handled events and visits, and lines of the journal, older than each practice's settings; 0 months keeps everything.</summary>
     /// <returns>How many events went.</returns>
     public static async Task<int> ForgetAsync(GerminalDb db, Instant now, CancellationToken stop)
     {
@@ -20,16 +20,20 @@ public static class EventRetention
             var today = now.InZone(LocalClock.Zone(practice.ZoneId) ?? DateTimeZone.Utc).Date;
             await db.HouseholdClaims.Where(c => c.Date < today.PlusDays(-1)).ExecuteDeleteAsync(stop);
             await db.OwnWords.Where(w => db.Touches.Any(t => t.Id == w.TouchId && t.SettledAt < now)).ExecuteDeleteAsync(stop);
-            if (practice.Settings.KeepEventsMonths <= 0)
+            if (MonthsBefore(now, practice.Settings.KeepJournalMonths) is { } told)
             {
-                continue;
+                await db.Journal.Where(j => j.At < told).ExecuteDeleteAsync(stop);
             }
 
-            var before = now.InUtc().LocalDateTime.PlusMonths(-practice.Settings.KeepEventsMonths).InUtc().ToInstant();
-            gone += await db.Events.Where(e => e.At < before && e.HandledAt != null).ExecuteDeleteAsync(stop);
-            await db.Visits.Where(v => v.At < before).ExecuteDeleteAsync(stop);
+            if (MonthsBefore(now, practice.Settings.KeepEventsMonths) is { } before)
+            {
+                gone += await db.Events.Where(e => e.At < before && e.HandledAt != null).ExecuteDeleteAsync(stop);
+                await db.Visits.Where(v => v.At < before).ExecuteDeleteAsync(stop);
+            }
         }
 
         return gone;
     }
+
+    private static Instant? MonthsBefore(Instant now, int months) => months > 0 ? now.InUtc().LocalDateTime.PlusMonths(-months).InUtc().ToInstant() : null;
 }

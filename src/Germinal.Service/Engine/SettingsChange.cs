@@ -1,3 +1,5 @@
+using System.Text.Json;
+using System.Text.Json.Nodes;
 using Germinal.Store;
 using Germinal.Store.Rows;
 using Microsoft.EntityFrameworkCore;
@@ -18,4 +20,8 @@ public static class SettingsChange
         row.Edition++;
         return db.SaveChangesAsync(stop);
     }
+
+    /// <summary>Settings by their parts, each in words (<c>postal address</c>), for saying which of them were changed.</summary>
+    public static IReadOnlyDictionary<string, string> Parts(PracticeSettings settings) =>
+        JsonNode.Parse(GerminalDb.ToJson(settings)!)!.AsObject().ToDictionary(p => JsonNamingPolicy.KebabCaseLower.ConvertName(p.Key).Replace('-', ' '), p => p.Value?.ToJsonString() ?? "");
 }

@@ -50,6 +50,7 @@ public sealed class PeopleMerge(GerminalDb db, TouchEngine engine, PeopleDesk de
         ("own_mails", "id", "person_id"),
         ("film_views", "id", "person_id"),
         ("posts", "id", "person_id"),
+        ("journal", "id", "concerns_id"),
         ("touches", "id", "reader_id"),
         ("messages", "touch_id", "about_id"),
     ];

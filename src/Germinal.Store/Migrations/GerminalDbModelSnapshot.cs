@@ -1370,6 +1370,106 @@ namespace Germinal.Store.Migrations
                     b.ToTable("inquiries", (string)null);
                 });
 
+            modelBuilder.Entity("Germinal.Store.Rows.JournalRow", b =>
+                {
+                    b.Property<long>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("bigint")
+                        .HasColumnName("id");
+
+                    NpgsqlPropertyBuilderExtensions.UseIdentityByDefaultColumn(b.Property<long>("Id"));
+
+                    b.Property<string>("About")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("about");
+
+                    b.Property<Guid?>("ActId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("act_id");
+
+                    b.Property<Instant>("At")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("at");
+
+                    b.Property<string>("By")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("by");
+
+                    b.Property<Guid?>("ConcernsId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("concerns_id");
+
+                    b.Property<string>("Ended")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("ended");
+
+                    b.Property<string>("FromAddress")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("from_address");
+
+                    b.Property<string>("FromProgram")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("from_program");
+
+                    b.Property<string>("Kind")
+                        .HasColumnType("text")
+                        .HasColumnName("kind");
+
+                    b.Property<Guid>("MemberId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("member_id");
+
+                    b.Property<string>("More")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("more");
+
+                    b.Property<Guid>("PracticeId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("practice_id");
+
+                    b.Property<Guid?>("ProgramId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("program_id");
+
+                    b.Property<Guid?>("SubjectId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("subject_id");
+
+                    b.Property<string>("Words")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("words");
+
+                    b.HasKey("Id")
+                        .HasName("pk_journal");
+
+                    b.HasIndex("ActId")
+                        .HasDatabaseName("ix_journal_act_id")
+                        .HasFilter("act_id IS NOT NULL");
+
+                    b.HasIndex("ConcernsId", "Id")
+                        .HasDatabaseName("ix_journal_concerns_id_id")
+                        .HasFilter("concerns_id IS NOT NULL");
+
+                    b.HasIndex("PracticeId", "Id")
+                        .HasDatabaseName("ix_journal_practice_id_id");
+
+                    b.HasIndex("ProgramId", "Id")
+                        .HasDatabaseName("ix_journal_program_id_id")
+                        .HasFilter("program_id IS NOT NULL");
+
+                    b.HasIndex("PracticeId", "MemberId", "Id")
+                        .HasDatabaseName("ix_journal_practice_id_member_id_id");
+
+                    b.ToTable("journal", (string)null);
+                });
+
             modelBuilder.Entity("Germinal.Store.Rows.KeptFileRow", b =>
                 {
                     b.Property<Guid>("Id")

@@ -171,6 +171,9 @@ public sealed class PracticeSettings
     /// <summary>Months after which events that nothing needs are forgotten; 0: never.</summary>
     public int KeepEventsMonths { get; set; }
 
+    /// <summary>For how many months lines of the journal are kept; 0 for ever.</summary>
+    public int KeepJournalMonths { get; set; } = 24;
+
     /// <summary><c>mdy</c> or <c>dmy</c>: how an ambiguous 4/1 is read in an import.</summary>
     public string DateOrder { get; set; } = "mdy";
 

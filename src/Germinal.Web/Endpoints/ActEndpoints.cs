@@ -1,3 +1,4 @@
+using System.Globalization;
 using Germinal.Service;
 using Germinal.Service.Clock;
 using Germinal.Service.Engine;
@@ -5,6 +6,7 @@ using Germinal.Service.Import;
 using Germinal.Service.People;
 using Germinal.Store;
 using Germinal.Web.Hosting;
+using Germinal.Web.Journal;
 using Microsoft.AspNetCore.Http.HttpResults;
 using Microsoft.EntityFrameworkCore;
 
@@ -34,7 +36,7 @@ public static class ActEndpoints
         {
             people.MapPost(
                 $"/{Acts.WordOf(kind)}",
-                async Task<Results<Ok<Done>, ValidationProblem>> (ActBody body, GerminalDb db, Engines engines, Caller caller, CancellationToken stop) =>
+                async Task<Results<Ok<Done>, ValidationProblem>> (ActBody body, GerminalDb db, Engines engines, Caller caller, JournalNote note, CancellationToken stop) =>
                 {
                     var (what, problem) = await WhatAsync(kind, body, db, stop);
                     if (problem is not null)
@@ -42,7 +44,10 @@ public static class ActEndpoints
                         return problem;
                     }
 
-                    var (act, count) = await (await ActsOfAsync(db, caller, stop)).DoAsync(kind, what, await PickedAsync(body, db, engines, caller, stop), stop);
+                    var acts = await ActsOfAsync(db, caller, stop);
+                    var (act, count) = await acts.DoAsync(kind, what, await PickedAsync(body, db, engines, caller, stop), stop);
+                    note.IsAct(act);
+                    note.Say(act is { } done && await acts.ReadAsync(done, stop) is { } state ? $"“{state.What}”, {People(count)}" : "nobody");
                     return TypedResults.Ok(new Done(count, act));
                 }
             );
@@ -81,10 +86,20 @@ public static class ActEndpoints
     private static async Task<Acts> ActsOfAsync(GerminalDb db, Caller caller, CancellationToken stop) =>
         new(db, caller.Name, await PracticeClock.NowAsync(db, stop));
 
-    private static async Task<Results<Ok<ActUndone>, NotFound, ProblemHttpResult>> Undo(Guid id, GerminalDb db, Caller caller, CancellationToken stop) =>
-        await (await ActsOfAsync(db, caller, stop)).UndoAsync(id, stop) is { } undone ? TypedResults.Ok(undone)
-        : await db.Acts.AnyAsync(a => a.Id == id, stop) ? Problems.Conflict("It was taken back already.")
-        : TypedResults.NotFound();
+    private static async Task<Results<Ok<ActUndone>, NotFound, ProblemHttpResult>> Undo(Guid id, GerminalDb db, Caller caller, JournalNote note, CancellationToken stop)
+    {
+        var acts = await ActsOfAsync(db, caller, stop);
+        if (await acts.UndoAsync(id, stop) is { } undone)
+        {
+            note.IsAct(id);
+            note.Say($"“{(await acts.ReadAsync(id, stop))?.What}”, {People(undone.People)}");
+            return TypedResults.Ok(undone);
+        }
+
+        return await db.Acts.AnyAsync(a => a.Id == id, stop) ? Problems.Conflict("It was taken back already.") : TypedResults.NotFound();
+    }
+
+    internal static string People(int count) => count == 1 ? "one person" : $"{count.ToString("N0", CultureInfo.InvariantCulture)} people";
 
     /// <summary>Those who are meant; who belongs to another practice is nobody.</summary>
     private static async Task<Guid[]> PickedAsync(ActBody body, GerminalDb db, Engines engines, Caller caller, CancellationToken stop)

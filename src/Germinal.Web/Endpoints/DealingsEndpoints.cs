@@ -7,6 +7,7 @@ using Germinal.Service.Meetings;
 using Germinal.Service.People;
 using Germinal.Store;
 using Germinal.Web.Hosting;
+using Germinal.Web.Journal;
 using Microsoft.AspNetCore.Http.HttpResults;
 using Microsoft.EntityFrameworkCore;
 using NodaTime;
@@ -160,6 +161,7 @@ public static class DealingsEndpoints
         OpportunityStageBody body,
         GerminalDb db,
         Caller caller,
+        JournalNote note,
         CancellationToken stop
     )
     {
@@ -176,6 +178,7 @@ public static class DealingsEndpoints
         await using var transaction = await db.Database.BeginTransactionAsync(stop);
         await (await DeskAsync(db, caller, stop)).MoveOpportunityAsync(row, body.Stage, stop);
         await transaction.CommitAsync(stop);
+        note.Say($"to “{body.Stage}”");
         return TypedResults.NoContent();
     }
 
@@ -184,6 +187,7 @@ public static class DealingsEndpoints
         CloseOpportunityBody body,
         GerminalDb db,
         Caller caller,
+        JournalNote note,
         CancellationToken stop
     )
     {
@@ -204,6 +208,7 @@ public static class DealingsEndpoints
         }
 
         await transaction.CommitAsync(stop);
+        note.Say(body.Won ? "won" : $"lost: {body.Reason?.Trim()}");
         return TypedResults.NoContent();
     }
 

@@ -9,6 +9,7 @@ using Germinal.Service.Segments;
 using Germinal.Store;
 using Germinal.Store.Rows;
 using Germinal.Web.Hosting;
+using Germinal.Web.Journal;
 using Microsoft.AspNetCore.Http.HttpResults;
 using Microsoft.EntityFrameworkCore;
 using NodaTime;
@@ -103,6 +104,7 @@ public static class PeopleEndpoints
         Engines engines,
         Caller caller,
         HttpContext http,
+        JournalNote note,
         CancellationToken stop
     )
     {
@@ -134,6 +136,7 @@ public static class PeopleEndpoints
         http.Response.RegisterForDispose(file);
         await PeopleExport.WriteAsync(db, who, form, file, stop);
         file.Position = 0;
+        note.Say($"{ActEndpoints.People(who.Count)}, as {form}");
         return TypedResults.File(file, type, $"people.{form}");
     }
 

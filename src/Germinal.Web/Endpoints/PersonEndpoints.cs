@@ -11,6 +11,7 @@ using Germinal.Service.Programs;
 using Germinal.Store;
 using Germinal.Store.Rows;
 using Germinal.Web.Hosting;
+using Germinal.Web.Journal;
 using Microsoft.AspNetCore.Http.HttpResults;
 using Microsoft.EntityFrameworkCore;
 using NodaTime;
@@ -416,6 +417,7 @@ public static class PersonEndpoints
         ContactBody body,
         GerminalDb db,
         Caller caller,
+        JournalNote note,
         CancellationToken stop
     )
     {
@@ -455,6 +457,7 @@ public static class PersonEndpoints
         );
         db.Events.Add(happened);
         await db.SaveChangesAsync(stop);
+        note.Say(!body.DoNotContact ? "they may" : died ? "no: they died" : $"no: {person.DoNotContactReason}");
         return TypedResults.Ok(new DoneDto(happened.Id));
     }
 
@@ -472,6 +475,7 @@ public static class PersonEndpoints
         ConsentBody body,
         GerminalDb db,
         Caller caller,
+        JournalNote note,
         CancellationToken stop
     )
     {
@@ -506,6 +510,7 @@ public static class PersonEndpoints
             body.Reason.Trim(),
             stop
         );
+        note.Say($"{(body.In ? "yes" : "no")} to {body.Channel}: {body.Reason.Trim()}");
         return TypedResults.Ok(new DoneDto(happened));
     }
 

@@ -10,6 +10,7 @@ using Germinal.Service.Programs;
 using Germinal.Store;
 using Germinal.Store.Rows;
 using Germinal.Web.Hosting;
+using Germinal.Web.Journal;
 using Microsoft.AspNetCore.Http.HttpResults;
 using Microsoft.EntityFrameworkCore;
 using MimeKit;
@@ -78,6 +79,7 @@ public sealed record PracticeDto(
     bool SeeOpens,
     IReadOnlyDictionary<string, string> LinkParameters,
     int KeepEventsMonths,
+    int KeepJournalMonths,
     bool StrictForTransactional,
     string TextNumber,
     MailServerDto? MailOut,
@@ -129,7 +131,8 @@ public static class PracticeEndpoints
         [AtMost(Lengths.Name, Items = 100)] IReadOnlyList<string>? Relations = null,
         [AtMost(1000, Items = 30)] IReadOnlyList<PolicyDto>? Policies = null,
         PriceDto? Prices = null,
-        bool? ProgramsApproved = null
+        bool? ProgramsApproved = null,
+        int? KeepJournalMonths = null
     );
 
     public static void Map(IEndpointRouteBuilder app)
@@ -148,7 +151,6 @@ public static class PracticeEndpoints
         practice.MapPost("/mailbox-test", TestMailbox).RequireAuthorization(Rights.SeeServers);
     }
 
-    /// <summary>The settings; who may not see mail servers is told of none.</summary>
     /// <summary>What the rules read of the practice, as a file; members go by their names, as owners do in the people file.</summary>
     private static async Task<IResult> Give(GerminalDb db, CancellationToken stop)
     {
@@ -161,6 +163,7 @@ public static class PracticeEndpoints
         );
     }
 
+    /// <summary>The settings; who may not see mail servers is told of none.</summary>
     private static PracticeDto Dto(PracticeRow row, bool seesServers)
     {
         var s = row.Settings;
@@ -185,6 +188,7 @@ public static class PracticeEndpoints
             s.SeeOpens,
             s.LinkParameters,
             s.KeepEventsMonths,
+            s.KeepJournalMonths,
             s.StrictForTransactional,
             s.TextNumber,
             seesServers ? Server(s.MailOut) : null,
@@ -197,8 +201,8 @@ public static class PracticeEndpoints
     private static async Task<Results<Ok<PracticeDto>, ValidationProblem, ProblemHttpResult>> Save(
         SettingsBody body,
         GerminalDb db,
-        Caller caller,
         Secrets secrets,
+        JournalNote note,
         CancellationToken stop
     )
     {
@@ -208,87 +212,71 @@ public static class PracticeEndpoints
             return Problems.Fields(problems);
         }
 
-        var row = await db.Practices.SingleAsync(p => p.Id == db.PracticeId, stop);
-        var old = row.Settings;
-        if (body.Policies is not null && await MissedPolicyAsync(db, old, body.Policies, stop) is { } missed)
+        await using var transaction = await db.Database.BeginTransactionAsync(stop);
+        var row = await SettingsChange.LockAsync(db, stop);
+        var settings = row.Settings;
+        if (body.Policies is not null && await MissedPolicyAsync(db, settings, body.Policies, stop) is { } missed)
         {
             return Problems.Field("policies", missed);
         }
 
-        row.Settings = new PracticeSettings
-        {
-            LeapDay = old.LeapDay,
-            WorkingDays = old.WorkingDays,
-            HolidaysOf = old.HolidaysOf,
-            Holidays = old.Holidays,
-            Closed = old.Closed,
-            InquiryMonths = old.InquiryMonths,
-            ClientMonths = old.ClientMonths,
-            FallbackSender = old.FallbackSender,
-            Pipelines = old.Pipelines,
-            PostGateway = old.PostGateway,
-            DateOrder = old.DateOrder,
-            PhoneRegion = old.PhoneRegion,
-            Reached = old.Reached,
-            InquiryLateDays = old.InquiryLateDays,
-            InquiryVeryLateDays = old.InquiryVeryLateDays,
-            DeputyAfterHours = old.DeputyAfterHours,
-            InquiryRules = old.InquiryRules,
-            InquiryAddress = old.InquiryAddress,
-            InquiryWord = old.InquiryWord,
-            Colour = old.Colour,
-            PictureId = old.PictureId,
-            CallOutcomes = old.CallOutcomes,
-            TaskSets = old.TaskSets,
-            QuietFrom = body.QuietFrom,
-            QuietTo = body.QuietTo,
-            PostalAddress = body.PostalAddress.Trim(),
-            Voice = body.Voice,
-            OpenChannels = [.. body.OpenChannels],
-            Pace =
-            [
-                .. body.Pace.Select(p => new PaceSettings
-                {
-                    Max = p.Max,
-                    Days = p.Days,
-                    Channels = [.. p.Channels],
-                }),
-            ],
-            DailyLimits = body.DailyLimits.ToDictionary(),
-            ProgramsApproved = body.ProgramsApproved ?? old.ProgramsApproved,
-            Prices = body.Prices is not { } prices
-                ? old.Prices
-                : new PriceSettings
-                {
-                    Email = prices.Email,
-                    TextPart = prices.TextPart,
-                    Note = prices.Note,
-                    Currency = prices.Currency.Trim().ToUpperInvariant(),
-                },
-            LostReasons = old.LostReasons,
-            AppointmentTypes = [.. body.AppointmentTypes],
-            Topics = [.. body.Topics],
-            KeyDates = body.KeyDates is null ? old.KeyDates : DatesOf(body.KeyDates),
-            OwnFields = body.OwnFields is null ? old.OwnFields : [.. FieldsOf(body).Select(Service.People.OwnFields.Stored)],
-            Relations = body.Relations is null ? old.Relations : RolesOf(body.Relations),
-            Policies = body.Policies is null ? old.Policies : [.. body.Policies.Select(Kept)],
-            SeeOpens = body.SeeOpens,
-            LinkParameters = body.LinkParameters.ToDictionary(),
-            KeepEventsMonths = body.KeepEventsMonths,
-            StrictForTransactional = body.StrictForTransactional,
-            TextNumber = body.TextNumber.Trim(),
-            MailOut = Server(body.MailOut, old.MailOut, secrets),
-            MailIn = Server(body.MailIn, old.MailIn, secrets),
-        };
-        var missing = MissingPasswords(row.Settings).ToList();
+        var before = SettingsChange.Parts(settings);
+        Take(body, settings, secrets);
+        var missing = MissingPasswords(settings).ToList();
         if (missing.Count > 0)
         {
             return Problems.Fields(missing);
         }
 
-        await db.SaveChangesAsync(stop);
+        await SettingsChange.SaveAsync(db, row, stop);
         await PracticeClock.LookAgainAsync(db, stop);
+        await transaction.CommitAsync(stop);
+        note.Say(string.Join(", ", SettingsChange.Parts(settings).Where(p => p.Value != before[p.Key]).Select(p => p.Key)));
         return TypedResults.Ok(Dto(row, true));
+    }
+
+    /// <summary>Takes in what the page says; everything else stays as it is.</summary>
+    private static void Take(SettingsBody body, PracticeSettings s, Secrets secrets)
+    {
+        s.QuietFrom = body.QuietFrom;
+        s.QuietTo = body.QuietTo;
+        s.PostalAddress = body.PostalAddress.Trim();
+        s.Voice = body.Voice;
+        s.OpenChannels = [.. body.OpenChannels];
+        s.Pace =
+        [
+            .. body.Pace.Select(p => new PaceSettings
+            {
+                Max = p.Max,
+                Days = p.Days,
+                Channels = [.. p.Channels],
+            }),
+        ];
+        s.DailyLimits = body.DailyLimits.ToDictionary();
+        s.ProgramsApproved = body.ProgramsApproved ?? s.ProgramsApproved;
+        s.Prices = body.Prices is not { } prices
+            ? s.Prices
+            : new PriceSettings
+            {
+                Email = prices.Email,
+                TextPart = prices.TextPart,
+                Note = prices.Note,
+                Currency = prices.Currency.Trim().ToUpperInvariant(),
+            };
+        s.AppointmentTypes = [.. body.AppointmentTypes];
+        s.Topics = [.. body.Topics];
+        s.KeyDates = body.KeyDates is null ? s.KeyDates : DatesOf(body.KeyDates);
+        s.OwnFields = body.OwnFields is null ? s.OwnFields : [.. FieldsOf(body).Select(Service.People.OwnFields.Stored)];
+        s.Relations = body.Relations is null ? s.Relations : RolesOf(body.Relations);
+        s.Policies = body.Policies is null ? s.Policies : [.. body.Policies.Select(Kept)];
+        s.SeeOpens = body.SeeOpens;
+        s.LinkParameters = body.LinkParameters.ToDictionary();
+        s.KeepEventsMonths = body.KeepEventsMonths;
+        s.KeepJournalMonths = body.KeepJournalMonths ?? s.KeepJournalMonths;
+        s.StrictForTransactional = body.StrictForTransactional;
+        s.TextNumber = body.TextNumber.Trim();
+        s.MailOut = Server(body.MailOut, s.MailOut, secrets);
+        s.MailIn = Server(body.MailIn, s.MailIn, secrets);
     }
 
     /// <summary>
@@ -469,9 +457,12 @@ public static class PracticeEndpoints
             yield return ("textNumber", $"“{number}” is no number in international form; +12075550100 would be.");
         }
 
-        if (body.KeepEventsMonths is < 0 or > 1200)
+        foreach (var (field, months) in new[] { ("keepEventsMonths", (int?)body.KeepEventsMonths), ("keepJournalMonths", body.KeepJournalMonths) })
         {
-            yield return ("keepEventsMonths", "Say after how many months, at most 1,200; 0 keeps everything.");
+            if (months is < 0 or > 1200)
+            {
+                yield return (field, "Say after how many months, at most 1,200; 0 keeps everything.");
+            }
         }
 
         if (

@@ -1,9 +1,9 @@
 using Germinal.Core.Broadcasts;
 using Germinal.Core.Files;
-using Germinal.Service;
 using Germinal.Service.Clock;
 using Germinal.Service.Engine;
 using Germinal.Service.Programs;
+using Germinal.Service.Today;
 using Germinal.Store;
 using Germinal.Web.Hosting;
 using Microsoft.AspNetCore.Http.HttpResults;
@@ -27,41 +27,76 @@ public static class ProgramResultEndpoints
     {
         var results = app.MapGroup("/api/programs/{id:guid}").WithTags("programs").RequireAuthorization(Rights.Work);
         results.MapGet("/results", Read);
+        results.MapGet("/results/beside", Beside);
         results.MapPut("/hold-out", SetHoldOut).RequireAuthorization(Rights.SwitchPrograms);
     }
 
-    /// <param name="version">Only runs of this version; null for all.</param>
-    /// <param name="goal">A kind of goal; null for an opportunity that is won.</param>
-    /// <param name="what">Its detail.</param>
-    /// <param name="within">Within which span of the start, ISO 8601; null for ninety days.</param>
-    private static async Task<Results<Ok<ProgramResultsDto>, NotFound, ValidationProblem>> Read(
+    /// <summary>Which results are asked for.</summary>
+    /// <param name="Version">Only runs of this version; null for all.</param>
+    /// <param name="Goal">A kind of goal; null for an opportunity that is won.</param>
+    /// <param name="What">Its detail.</param>
+    /// <param name="Within">Within which span of the start, ISO 8601; null for ninety days.</param>
+    public sealed record ResultsQuery(int? Version = null, string? Goal = null, string? What = null, string? Within = null);
+
+    private static async Task<Results<Ok<ProgramResultsDto>, NotFound, ValidationProblem>> Read(Guid id, [AsParameters] ResultsQuery query, GerminalDb db, CancellationToken stop)
+    {
+        var (found, wrong) = await FindAsync(db, id, query.Version, query, stop);
+        return wrong is not null ? wrong
+            : found is null ? TypedResults.NotFound()
+            : TypedResults.Ok(found);
+    }
+
+    /// <summary>A program or a version of it beside another.</summary>
+    /// <param name="other">The other program; null for another version of this one.</param>
+    /// <param name="otherVersion">The other's version; null for all of its runs.</param>
+    private static async Task<Results<Ok<BesideDto>, NotFound, ValidationProblem>> Beside(
         Guid id,
-        int? version,
-        [AtMost(20)] string? goal,
-        [AtMost(Lengths.Name)] string? what,
-        [AtMost(20)] string? within,
+        [AsParameters] ResultsQuery query,
+        Guid? other,
+        int? otherVersion,
         GerminalDb db,
         CancellationToken stop
     )
     {
-        if (await db.Programs.AsNoTracking().FirstOrDefaultAsync(p => p.Id == id && p.CurrentVersion > 0, stop) is not { } row)
+        var (one, wrong) = await FindAsync(db, id, query.Version, query, stop);
+        var (beside, wrongToo) = await FindAsync(db, other ?? id, otherVersion, query, stop);
+        if ((wrong ?? wrongToo) is { } problem)
+        {
+            return problem;
+        }
+
+        if (one is null || beside is null)
         {
             return TypedResults.NotFound();
         }
 
-        var asked = new BroadcastGoal(goal ?? BroadcastGoal.Kinds[0], what ?? "", within ?? BroadcastGoal.Span);
+        var areVersions = other is null || other == id;
+        if (areVersions && (query.Version is null || otherVersion is null || query.Version == otherVersion))
+        {
+            return Problems.Field("otherVersion", "Choose two versions, or another program.");
+        }
+
+        return TypedResults.Ok(ProgramsBeside.Of(one, beside, areVersions, CallOutcomes.Reaching((await db.OwnPracticeAsync(stop)).Settings)));
+    }
+
+    /// <summary>The results of a program; nothing where there is none such, or what was asked is wrong.</summary>
+    private static async Task<(ProgramResultsDto? Found, ValidationProblem? Wrong)> FindAsync(GerminalDb db, Guid id, int? version, ResultsQuery query, CancellationToken stop)
+    {
+        if (await db.Programs.AsNoTracking().FirstOrDefaultAsync(p => p.Id == id && p.CurrentVersion > 0, stop) is not { } row)
+        {
+            return (null, null);
+        }
+
+        var asked = new BroadcastGoal(query.Goal ?? BroadcastGoal.Kinds[0], query.What ?? "", query.Within ?? BroadcastGoal.Span);
         var wrong = BroadcastCheck.Goal(asked).ToList();
         if (wrong.Count > 0)
         {
-            return Problems.Fields(wrong.Select(f => (f.Pointer.Split('/')[^1], f.Message)));
+            return (null, Problems.Fields(wrong.Select(f => (f.Pointer.Split('/')[^1], f.Message))));
         }
 
-        if (await db.ProgramVersions.AsNoTracking().FirstOrDefaultAsync(v => v.ProgramId == id && v.Version == (version ?? row.CurrentVersion), stop) is not { } published)
-        {
-            return Problems.Field("version", "It has had no such version.");
-        }
-
-        return TypedResults.Ok(await new ProgramResults(db, id, version, await PracticeClock.NowAsync(db, stop)).ReadAsync(ShelfReading.Definition(published.Definition), asked, stop));
+        return await db.ProgramVersions.AsNoTracking().FirstOrDefaultAsync(v => v.ProgramId == id && v.Version == (version ?? row.CurrentVersion), stop) is not { } published
+            ? (null, Problems.Field("version", "It has had no such version."))
+            : (await new ProgramResults(db, id, version, await PracticeClock.NowAsync(db, stop)).ReadAsync(ShelfReading.Definition(published.Definition), asked, stop), null);
     }
 
     private static async Task<Results<Ok<HoldOutSet>, NotFound, ValidationProblem, ProblemHttpResult>> SetHoldOut(Guid id, HoldOutBody body, GerminalDb db, Caller caller, CancellationToken stop)

@@ -3,6 +3,7 @@ using Germinal.Service.People;
 using Germinal.Store;
 using Germinal.Store.Rows;
 using Germinal.Web.Hosting;
+using Germinal.Web.Journal;
 using Microsoft.AspNetCore.Antiforgery;
 using Microsoft.AspNetCore.Http.HttpResults;
 using Microsoft.AspNetCore.Identity;
@@ -86,6 +87,7 @@ public static class SessionEndpoints
                 HttpContext http,
                 SignInManager<MemberUser> signIn,
                 SignInBrake brake,
+                JournalNote note,
                 CancellationToken stop
             ) =>
             {
@@ -113,13 +115,22 @@ public static class SessionEndpoints
                 if (!right)
                 {
                     brake.Wrong(Client.Of(http), body.Email);
+                    if (user is not null)
+                    {
+                        // Once the answer is on its way: how long it took tells nobody whether there is such a member.
+                        http.Response.OnCompleted(() => JournalKeeping.RefusedAsync(http, Who(user)));
+                    }
+
                     return Problems.Field("password", "The address and the password do not go together. Check both; capitals count in the password.");
                 }
 
                 await signIn.SignInAsync(user!, isPersistent: true);
+                note.IsBy(Who(user!));
                 return TypedResults.NoContent();
             }
         );
+
+        static Caller Who(MemberUser member) => new(member.Id, member.PracticeId, member.Name, member.Role);
 
         static bool Matches(UserManager<MemberUser> users, MemberUser? user, string password) =>
             users.PasswordHasher.VerifyHashedPassword(user ?? Nobody, user?.PasswordHash ?? NobodysHash.Value, password) != PasswordVerificationResult.Failed

@@ -14,6 +14,7 @@ using Germinal.Service.Today;
 using Germinal.Store;
 using Germinal.Store.Rows;
 using Germinal.Web.Hosting;
+using Germinal.Web.Journal;
 using Microsoft.AspNetCore.Http.HttpResults;
 using Microsoft.EntityFrameworkCore;
 using NodaTime;
@@ -354,6 +355,7 @@ public static class TouchEndpoints
         ActNow acts,
         ProgramDesk programs,
         Caller caller,
+        JournalNote note,
         CancellationToken stop
     )
     {
@@ -399,6 +401,8 @@ public static class TouchEndpoints
         {
             await InquiryActs.CalledAsync(db, touch.PersonId, caller.Name, said.Reached, await PracticeClock.NowAsync(db, stop), stop);
         }
+
+        note.Say(string.IsNullOrEmpty(body.Outcome) ? touch.Kind : $"{touch.Kind}: {body.Outcome}");
 
         // A second press of the same key says what is so already.
         return done || (touch.Status == TouchStatus.Done && touch.CallOutcome == body.Outcome)

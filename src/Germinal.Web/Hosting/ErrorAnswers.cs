@@ -14,6 +14,12 @@ internal sealed class NotReadableException(string message) : Exception(message);
 /// </summary>
 internal sealed class ErrorAnswers : IExceptionHandler
 {
+    /// <summary>True of a mistake that is known to have kept everything as it was; of any other nobody can say.</summary>
+    public static bool NothingWasDone(Exception exception) =>
+        exception is DbUpdateConcurrencyException or NotReadableException or BadHttpRequestException
+        || exception is PostgresException
+        || exception.InnerException is PostgresException;
+
     public async ValueTask<bool> TryHandleAsync(HttpContext httpContext, Exception exception, CancellationToken cancellationToken)
     {
         var answer = exception switch

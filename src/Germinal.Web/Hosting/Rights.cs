@@ -1,3 +1,4 @@
+using Germinal.Web.Journal;
 using Microsoft.AspNetCore.Authorization;
 
 namespace Germinal.Web.Hosting;
@@ -53,6 +54,9 @@ public static class Rights
     /// <summary>Seeing the numbers of each member, and having the practice's by mail.</summary>
     public const string SeeNumbers = "see-numbers";
 
+    /// <summary>Seeing the journal.</summary>
+    public const string SeeJournal = "see-journal";
+
     /// <summary>Changing how the practice works.</summary>
     public const string ChangeSettings = "change-settings";
 
@@ -79,6 +83,7 @@ public static class Rights
         new(ExportPeople, "hand out a person's data", NoAssistant),
         new(ErasePeople, "erase a person", PrincipalOnly),
         new(SeeNumbers, "see the numbers of each member", PrincipalOnly),
+        new(SeeJournal, "see the journal of what everybody did", PrincipalOnly),
         new(ChangeSettings, "change the practice's settings", PrincipalOnly),
         new(SeeServers, "see and try mail servers", PrincipalOnly),
     ];
@@ -118,6 +123,7 @@ public static class Rights
                 var role = Caller.Of(context.User).Role;
                 var asked = context.GetEndpoint()?.Metadata.GetOrderedMetadata<IAuthorizeData>().Select(a => a.Policy).OfType<string>() ?? [];
                 var missing = All.FirstOrDefault(r => asked.Contains(r.Name, StringComparer.Ordinal) && !r.Roles.Contains(role, StringComparer.Ordinal));
+                await JournalKeeping.RefusedAsync(context);
                 await Problems.NotYours(missing).ExecuteAsync(context);
                 return;
             }

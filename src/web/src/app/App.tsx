@@ -34,6 +34,7 @@ const BroadcastsPage = lazy(() => import('../features/broadcasts/BroadcastsPage'
 const BroadcastPage = lazy(() => import('../features/broadcasts/BroadcastPage'));
 const FilmsPage = lazy(() => import('../features/films/FilmsPage'));
 const StagesPage = lazy(() => import('../features/pipeline/StagesPage'));
+const JournalPage = lazy(() => import('../features/journal/JournalPage'));
 const OutcomesPage = lazy(() => import('../features/practice/OutcomesPage'));
 const GivingPage = lazy(() => import('../features/inquiries/GivingPage'));
 const FormsPage = lazy(() => import('../features/forms/FormsPage'));
@@ -145,6 +146,7 @@ function Inside({ session }: { session: Session }) {
             <Route path="/pipeline/lost" element={<LostPage />} />
             <Route path="/practice" element={<PracticePage />} />
             <Route path="/practice/calls" element={<OutcomesPage />} />
+            <Route path="/journal" element={<JournalPage />} />
             <Route path="/pipeline/stages" element={<StagesPage />} />
             <Route path="/posts" element={<PostsPage />} />
             <Route path="/posts/ideas" element={<IdeasPage />} />

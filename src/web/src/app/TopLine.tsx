@@ -96,6 +96,7 @@ function MemberMenu({ session }: { session: Session }) {
         {session.practice}
       </MenuWords>
       <MenuItem choose={() => go('/practice')}>The practice</MenuItem>
+      {session.may.includes('see-journal') && <MenuItem choose={() => go('/journal')}>Journal</MenuItem>}
       <MenuItem choose={() => go('/signing')}>How you sign</MenuItem>
       {session.standIns && (
         <>

@@ -17,6 +17,7 @@ export type Right =
   | 'merge-people'
   | 'export-people'
   | 'erase-people'
+  | 'see-journal'
   | 'see-numbers'
   | 'change-settings'
   | 'see-servers';

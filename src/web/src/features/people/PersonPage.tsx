@@ -1,9 +1,9 @@
 import { type QueryClient, useInfiniteQuery, useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { type Dispatch, type ReactNode, type SetStateAction, useState } from 'react';
-import { useParams, useSearchParams } from 'react-router';
+import { Link, useParams, useSearchParams } from 'react-router';
 import { toast } from 'sonner';
 import { api, type Schemas, take } from '../../api/client';
-import { useNow, useSession } from '../../app/session';
+import { useMay, useNow, useSession } from '../../app/session';
 import { Button, Dial, Loading, Trouble } from '../../ui/bits';
 import { DayPage, PageHead } from '../../ui/DayPage';
 import { keptUnder, useKept } from '../../ui/kept';
@@ -41,6 +41,7 @@ export default function PersonPage() {
     queryFn: ({ pageParam }) => take(api.GET('/api/people/{id}/thread', { params: { path: { id }, query: { before: pageParam } } })),
     getNextPageParam: (page) => page.next ?? undefined,
   });
+  const seesJournal = useMay('see-journal');
   const [picked, setPicked] = useState<string>();
   const [doing, setDoing] = useState<Doing>();
   const [editing, setEditing] = useState(query.has('edit') || keptUnder(keptEdit(id)) !== undefined);
@@ -166,6 +167,11 @@ export default function PersonPage() {
         </div>
       ) : (
         <p className="row text-small text-soft">In Germinal since {day(p.addedAt, first.zone, first.now)}.</p>
+      )}
+      {seesJournal && (
+        <p className="row text-small">
+          <Link to={`/journal?person=${p.id}`}>Who did what to this person</Link>
+        </p>
       )}
     </DayPage>
   );

@@ -346,7 +346,20 @@ function Settings({ practice }: { practice: Practice }) {
           )}
 
           <Stretch title="Keeping" />
-          <div className="px-7 py-3">
+          <div className="flex flex-wrap gap-x-10 gap-y-3 px-7 py-3">
+            <Field label="Forget lines of the journal after so many months" hint="0 keeps them for good">
+              {(id, by) => (
+                <input
+                  id={id}
+                  aria-describedby={by}
+                  type="number"
+                  min={0}
+                  className="w-28"
+                  value={draft.keepJournalMonths ?? 0}
+                  onChange={(e) => set({ keepJournalMonths: Number(e.target.value) })}
+                />
+              )}
+            </Field>
             <Field
               label="Forget events after so many months"
               hint="0 keeps them for good; touches, messages and the consent ledger are always kept"

@@ -511,6 +511,7 @@ function Margin({
 }: MarginProps) {
   const { now, zone } = useNow();
   const maySwitch = useMay('switch-programs');
+  const seesJournal = useMay('see-journal');
   const [starting, setStarting] = useState(false);
   const touch = preview?.touches.find((t) => t.stepId === picked);
   const step = allSteps(draft.steps).find((s) => s.id === picked);
@@ -641,6 +642,11 @@ function Margin({
         {(loaded.status !== 'on' || changed) && (
           <Link to={`/almanac?whatIf=${id}`} className="inline-flex min-h-6 items-center">
             See it in the almanac
+          </Link>
+        )}
+        {seesJournal && (
+          <Link to={`/journal?program=${id}`} className="inline-flex min-h-6 items-center">
+            Who did what to it
           </Link>
         )}
       </p>

@@ -43,6 +43,7 @@ export default function ResultsPage() {
       {results.calls.made > 0 && <Calls calls={results.calls} />}
       <Answers results={results} />
       <Months months={results.months} />
+      <Beside id={id} results={results} asked={asked} />
     </DayPage>
   );
 }
@@ -155,6 +156,92 @@ function Steps({ results }: { results: Results }) {
           </tbody>
         </table>
       </div>
+    </section>
+  );
+}
+
+const besideNames: Record<string, string> = {
+  goal: 'what is counted came',
+  finished: 'came to its end, of those that ended',
+  reached: 'reached, of calls made',
+  opened: 'opened by people',
+  followed: 'followed a link',
+  answered: 'answered',
+  'opted-out': 'said no',
+};
+
+/** Another program, or two versions of this one, beside each other: what can be told apart, and why it may not be the words. */
+function Beside({ id, results, asked }: { id: string; results: Results; asked: Asked }) {
+  const [other, setOther] = useState('');
+  const programs = useQuery({ queryKey: ['programs'], queryFn: () => take(api.GET('/api/programs')) });
+  const version = /^v(\d+)$/.exec(other)?.[1];
+  const found = useQuery({
+    queryKey: ['program', id, 'beside', asked, other],
+    enabled: other !== '',
+    retry: false,
+    queryFn: () =>
+      take(
+        api.GET('/api/programs/{id}/results/beside', {
+          params: { path: { id }, query: version ? { ...asked, otherVersion: Number(version) } : { ...asked, other } },
+        }),
+      ),
+  });
+  const others = (programs.data ?? []).filter((p) => p.id !== id && p.version > 0);
+  const versions = asked.version === undefined ? [] : results.versions.filter((v) => v !== asked.version);
+  if (others.length === 0 && versions.length === 0) return null;
+  const beside = other === '' ? undefined : found.data;
+  return (
+    <section aria-label="Beside another" className="pb-8">
+      <Stretch
+        title="Beside another"
+        note={
+          <select aria-label="Beside which" value={other} onChange={(e) => setOther(e.target.value)} className="max-w-64">
+            <option value="">choose what to compare it with</option>
+            {versions.map((v) => (
+              <option key={v} value={`v${v}`}>
+                version {v} of it
+              </option>
+            ))}
+            {others.map((p) => (
+              <option key={p.id} value={p.id}>
+                {p.name}
+              </option>
+            ))}
+          </select>
+        }
+      />
+      <div className="px-7 max-[699px]:px-4">
+        <Trouble error={found.error} />
+      </div>
+      {beside && <p className="px-7 pb-2 max-[699px]:px-4">{beside.says}</p>}
+      {beside && beside.lines.length + beside.steps.length > 0 && (
+        <table className="w-full text-small" aria-label="Beside another">
+          <Heads of={['what', beside.one, beside.other, 'difference']} />
+          <tbody>
+            {[...beside.lines, ...beside.steps].map((l) => (
+              <tr key={l.what} className="border-t border-rule">
+                <th scope="row" className={`py-1.5 pr-3 pl-7 text-left max-[699px]:pl-4 ${l.told ? 'font-semibold' : 'font-normal'}`}>
+                  {besideNames[l.what] ?? filled(l.what)}
+                </th>
+                {[l.one, l.other].map((line, i) => (
+                  <td key={i} className="pr-4 text-right tabular-nums max-[699px]:pr-3">
+                    {percent(line.share)}
+                    <span className="block text-soft">
+                      {line.number.toLocaleString('en')} of {line.of.toLocaleString('en')}
+                    </span>
+                  </td>
+                ))}
+                <td className="pr-7 text-right tabular-nums max-[699px]:pr-4">
+                  {l.told ? <b className="font-semibold">{signed(l.difference)}</b> : 'not told apart'}
+                  <span className="block text-soft">
+                    {signed(l.low)} to {signed(l.high)}
+                  </span>
+                </td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      )}
     </section>
   );
 }

@@ -1,0 +1,189 @@
+import { useInfiniteQuery } from '@tanstack/react-query';
+import { Fragment, useEffect, useRef, useState } from 'react';
+import { Link, useSearchParams } from 'react-router';
+import { api, type Schemas, take } from '../../api/client';
+import { useSession } from '../../app/session';
+import { Button, Empty, Loading, Trouble } from '../../ui/bits';
+import { Choices } from '../../ui/Choices';
+import { DayPage, PageHead, Stretch } from '../../ui/DayPage';
+import { longDay, time } from '../../ui/when';
+
+type Line = Schemas['JournalLine'];
+
+/** What the journal can be narrowed to; they stand in the page's own address. */
+const names = ['member', 'person', 'program', 'find', 'from', 'until'] as const;
+
+/** Where a thing is looked at, by its kind; others have no page of their own. */
+const places: Record<string, string> = {
+  broadcast: '/broadcasts',
+  form: '/forms',
+  import: '/people/bring-in',
+  letter: '/letters',
+  page: '/letters/pages',
+  segment: '/people/segments',
+};
+
+/** Everything that was done, by whom, when and from where. */
+export default function JournalPage() {
+  const [search, setSearch] = useSearchParams();
+  const asked = Object.fromEntries(names.map((n) => [n, search.get(n) ?? ''])) as Record<(typeof names)[number], string>;
+  const query = Object.fromEntries(Object.entries(asked).filter(([, value]) => value)) as Partial<typeof asked>;
+  const narrow = (change: Partial<typeof asked>) =>
+    setSearch(Object.fromEntries(Object.entries({ ...query, ...change }).filter(([, value]) => value)), { replace: true });
+  const session = useSession();
+  const journal = useInfiniteQuery({
+    queryKey: ['journal', query],
+    initialPageParam: undefined as number | undefined,
+    queryFn: ({ pageParam }) => take(api.GET('/api/journal', { params: { query: { ...query, before: pageParam } } })),
+    getNextPageParam: (last) => last.next ?? undefined,
+    placeholderData: (before) => before,
+  });
+  const first = journal.data?.pages[0];
+  const lines = journal.data?.pages.flatMap((p) => p.lines) ?? [];
+  return (
+    <DayPage marginTitle="About the journal" margin={<About months={first?.keptMonths} />}>
+      <PageHead
+        title="Journal"
+        aside={
+          <>
+            <a href={`/api/journal/table.csv?${new URLSearchParams(query)}`} download="journal.csv">
+              as a file
+            </a>{' '}
+            · <Link to="/practice">The practice</Link>
+          </>
+        }
+      >
+        <Choices
+          choices={[
+            { key: 'member', label: 'By whom', none: 'by anybody', of: (session.data?.members ?? []).map((m) => [m.id, `by ${m.name}`]) },
+          ]}
+          values={asked}
+          set={(key, value) => narrow({ [key]: value })}
+        >
+          {(asked.person || asked.program) && (
+            <span>
+              about <b className="font-semibold">{first?.about ?? 'something that is gone'}</b>{' '}
+              <Button look="plain" onClick={() => narrow({ person: '', program: '' })}>
+                about everything
+              </Button>
+            </span>
+          )}
+          <label>
+            from <input type="date" value={asked.from} onChange={(e) => narrow({ from: e.target.value })} />
+          </label>
+          <label>
+            until <input type="date" value={asked.until} onChange={(e) => narrow({ until: e.target.value })} />
+          </label>
+          <Words value={asked.find} set={(find) => narrow({ find })} />
+        </Choices>
+      </PageHead>
+      <div className="px-7 max-[699px]:px-4">
+        <Trouble error={journal.error} />
+      </div>
+      {journal.isPending && <Loading what="Opening the journal" />}
+      {journal.isSuccess && lines.length === 0 && (
+        <Empty>
+          {Object.keys(query).length > 0
+            ? 'Nothing was done that this asks for.'
+            : 'Nothing was done yet. Whatever anybody does stands here.'}
+        </Empty>
+      )}
+      {first && <Days lines={lines} zone={first.zone} />}
+      {journal.hasNextPage && (
+        <p className="row">
+          <Button onClick={() => journal.fetchNextPage()} disabled={journal.isFetchingNextPage}>
+            Earlier
+          </Button>
+        </p>
+      )}
+    </DayPage>
+  );
+}
+
+function Days({ lines, zone }: { lines: Line[]; zone: string }) {
+  return lines.map((line, i) => {
+    const day = longDay(line.at, zone);
+    return (
+      <Fragment key={line.id}>
+        {(i === 0 || longDay(lines[i - 1]?.at ?? '', zone) !== day) && <Stretch title={day} />}
+        <One line={line} zone={zone} />
+      </Fragment>
+    );
+  });
+}
+
+function One({ line, zone }: { line: Line; zone: string }) {
+  const [before, after] = line.words.split('{}');
+  return (
+    <div className="row flex items-baseline gap-4">
+      <span className="gutter">
+        <time dateTime={line.at} title={line.at}>
+          {time(line.at, zone)}
+        </time>
+      </span>
+      <div className="min-w-0 flex-1">
+        <b className="font-semibold">{line.by}</b> {line.ended === 'refused' ? `was not let: “${before}` : before}
+        {after !== undefined && <Subject line={line} />}
+        {after}
+        {line.ended === 'refused' && '”'}
+        <div className="text-small text-soft">
+          {line.more && <p className="break-words">{line.more}</p>}
+          {line.ended === 'begun' && <p className="text-straw">It broke off; nobody can say whether it was done.</p>}
+          <details>
+            <summary className="min-h-6 w-fit cursor-pointer">from {line.fromAddress || 'an unknown address'}</summary>
+            <p className="break-words">{line.fromProgram || 'It did not say with what.'}</p>
+          </details>
+        </div>
+      </div>
+    </div>
+  );
+}
+
+/** What it was done to, by its name of then. */
+function Subject({ line }: { line: Line }) {
+  const name = line.about || 'something';
+  const to = line.person
+    ? `/people/${line.person}`
+    : line.program
+      ? `/programs/${line.program}`
+      : line.subject && line.kind && places[line.kind]
+        ? `${places[line.kind]}/${line.subject}`
+        : null;
+  return to ? <Link to={to}>{name}</Link> : <b className="font-semibold">{name}</b>;
+}
+
+/** Words that stand in a line; asked for once one stops writing. */
+function Words({ value, set }: { value: string; set: (words: string) => void }) {
+  const [words, setWords] = useState(value);
+  const latest = useRef(set);
+  latest.current = set;
+  useEffect(() => {
+    if (words.trim() === value) return;
+    const soon = setTimeout(() => latest.current(words.trim()), 300);
+    return () => clearTimeout(soon);
+  }, [words, value]);
+  return (
+    <label>
+      with the words <input type="search" className="w-44" maxLength={100} value={words} onChange={(e) => setWords(e.target.value)} />
+    </label>
+  );
+}
+
+function About({ months }: { months: number | undefined }) {
+  return (
+    <div className="text-small">
+      <p>Whatever a member does stands here, with what it was done to, when and from where; also what somebody tried and may not.</p>
+      <p className="mt-2">
+        It is written before a thing is done and completed afterwards, so what breaks off is seen too. Looking at something leaves no line;
+        taking people out as a file does.
+      </p>
+      <p className="mt-2">What programs and readers do is told on each person’s own page. Whoever is erased is named here no more.</p>
+      {months !== undefined && (
+        <p className="mt-2">
+          {months === 0 ? 'Lines are kept for good.' : `Lines are kept for ${months} months.`} <Link to="/practice">The practice</Link> says
+          how long.
+        </p>
+      )}
+    </div>
+  );
+}
