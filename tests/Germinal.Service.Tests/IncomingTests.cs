@@ -71,6 +71,28 @@ public sealed class IncomingTests
     }
 
     [Fact]
+    public async Task Whom_a_letter_names_is_told_of_its_answers_once()
+    {
+        await using var world = await World.AtAsync("2027-03-01T10:00");
+        Guid tomas;
+        await using (var members = world.Db())
+        {
+            tomas = await members.Users.Where(u => u.PracticeId == world.Practice && u.Name.StartsWith("Tomas")).Select(u => u.Id).SingleAsync();
+        }
+
+        var ida = await world.PersonAsync("Ida");
+        await world.ProgramAsync("Eight", OnWarm, Hello.Replace("\"kind\":\"email\"", $"\"kind\":\"email\",\"replyTo\":\"{tomas}\"", StringComparison.Ordinal));
+        await world.DoAsync(d => d.PutTagAsync([ida.Id], "warm", default));
+        await world.WorkAsync();
+        await Reception(world).TakeAsync(Mail(world, "reply-quoted.eml"), [], null, default);
+        await Reception(world).TakeAsync(Mail(world, "reply-quoted.eml"), [], null, default);
+        await using var db = world.Db();
+        var notice = Assert.Single(await db.Notices.AsNoTracking().Where(n => n.Kind == "answer").ToListAsync());
+        Assert.Equal((tomas, ida.Id), (notice.MemberId, notice.PersonId));
+        Assert.StartsWith("Ida", notice.Text, StringComparison.Ordinal);
+    }
+
+    [Fact]
     public async Task An_answer_from_another_address_finds_back_by_the_address_it_was_sent_to()
     {
         var (world, ida) = await WrittenToAsync(OnWarm, Hello);

@@ -163,6 +163,24 @@ public sealed class SendingTests
         Assert.False(await VerifiesAsync(world, second));
     }
 
+    [Fact]
+    public async Task The_practice_itself_signs_from_its_own_address()
+    {
+        await using var world = await World.AtAsync("2027-03-01T12:00");
+        await ChangeAsync(world, s => s.OwnAddress = "office@example.org");
+        var program = await world.ProgramAsync("News", "\"startsWhen\":[{\"kind\":\"by-hand\"}]", """{"id":"a","kind":"email","sender":"practice","when":{"from":"start","offset":"P0D"},"subject":"A","body":"<p>{{ sender.name }} writes.</p>"}""");
+        var ida = await world.PersonAsync("Ida");
+        await world.DoAsync(d => d.StartProgramAsync([ida.Id], program, false, default));
+        await world.WorkAsync();
+        await using var db = world.Db();
+        var practice = await db.Practices.AsNoTracking().SingleAsync(p => p.Id == world.Practice);
+        var sent = Assert.Single(world.Mail.Sent);
+        var from = sent.From.Mailboxes.Single();
+        Assert.Equal((practice.Name, "office@example.org"), (from.Name, from.Address));
+        Assert.Contains($"{practice.Name} writes.", sent.HtmlBody, StringComparison.Ordinal);
+        Assert.Contains("example.org", SendingHealth.DomainsOf(await PracticeReading.LoadAsync(db, default)));
+    }
+
     private static async Task<MimeMessage> NewsAsync(World world, string name)
     {
         var before = world.Mail.Sent.Count;

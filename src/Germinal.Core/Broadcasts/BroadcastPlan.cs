@@ -23,8 +23,11 @@ public sealed record BroadcastPlan
     /// <summary>When it begins.</summary>
     public BroadcastWhen When { get; init; } = new();
 
-    /// <summary>The member who signs it, by id; null for whoever looks after each.</summary>
+    /// <summary>The member who signs it, by id, or <see cref="Practices.Practice.ItselfHandle"/>; null for whoever looks after each.</summary>
     public string? Sender { get; init; }
+
+    /// <summary>Who is told of answers to its email beside whoever looks after each, as <see cref="Sender"/>; null for nobody else.</summary>
+    public string? ReplyTo { get; init; }
 
     /// <summary>Whether it is <i>transactional</i>; else it is commercial.</summary>
     public bool Transactional { get; init; }

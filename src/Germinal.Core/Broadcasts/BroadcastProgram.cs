@@ -106,7 +106,7 @@ public static class BroadcastProgram
         Step? step = null;
         foreach (var way in plan.Ways.Reverse())
         {
-            step = StepOf(way, suffix, version) with
+            step = StepOf(way, plan.ReplyTo, suffix, version) with
             {
                 When = when,
                 LateLimit = Distance.Parse(plan.LateLimit ?? LateLimit),
@@ -118,14 +118,14 @@ public static class BroadcastProgram
         return step ?? throw new InvalidOperationException("A broadcast without a way is not sent.");
     }
 
-    private static Step StepOf(BroadcastWay way, string suffix, BroadcastVersion? version)
+    private static Step StepOf(BroadcastWay way, string? replyTo, string suffix, BroadcastVersion? version)
     {
         var id = string.Create(CultureInfo.InvariantCulture, $"{way.Kind}{suffix}");
         switch (way.Kind)
         {
             case "email":
                 var (subject, body) = version is null ? (way.Subject, way.Body) : (version.Subject, version.Body);
-                return new EmailStep { Id = id, Subject = subject, Body = body, Passages = PassageRules.In(body, "", []), Attachments = way.Attachments };
+                return new EmailStep { Id = id, Subject = subject, Body = body, Passages = PassageRules.In(body, "", []), Attachments = way.Attachments, ReplyTo = replyTo };
             case "text":
                 return new TextStep { Id = id, Body = way.Body };
             case "note":

@@ -43,6 +43,11 @@ public static partial class PracticeFile
             ["members"] = new JsonArray([.. practice.Members.OrderByDescending(m => m.Id == practice.FallbackSender).Select(Write)]),
             ["pipelines"] = new JsonArray([.. practice.Pipelines.Select(p => new JsonObject { ["name"] = p.Name, ["stages"] = List(p.Stages) })]),
         };
+        if (practice.Itself is { } itself)
+        {
+            file["email"] = itself.Email;
+        }
+
         if (practice.Policies.Count > 0)
         {
             file["policies"] = new JsonArray([.. practice.Policies.Values.OrderBy(p => p.Name, StringComparer.OrdinalIgnoreCase).Select(Write)]);

@@ -53,6 +53,7 @@ public static partial class PracticeFile
             Members = members.Count > 0 ? members : [TheHouseItself(name)],
             FallbackSender = members.Count > 0 ? members[0].Id : TheHouseItself(name).Id,
             Pipelines = root.List("pipelines", ReadPipeline),
+            Itself = Practice.AsSender(MemberId(Practice.ItselfHandle), name, ReadAddress(root)),
         };
         root.Done();
         foreach (var twice in members.Select((m, i) => (m, i)).GroupBy(m => m.m.Handle, StringComparer.Ordinal).Where(g => g.Count() > 1))
@@ -184,6 +185,18 @@ public static partial class PracticeFile
 
         o.Done();
         return limits.ToFrozenDictionary();
+    }
+
+    /// <summary>The practice's own address; empty for none.</summary>
+    private static string ReadAddress(JsonObjectReader root)
+    {
+        var email = root.Text("email") ?? "";
+        if (email.Length > 0 && !Addresses.IsEmail(email))
+        {
+            root.Bad<object>("email", $"“{email}” is not an email address; office@example.com would be.");
+        }
+
+        return email;
     }
 
     private static Member ReadMember(JsonObjectReader o)

@@ -171,14 +171,19 @@ public static class ProgramCheck
         return findings;
     }
 
-    /// <summary>Steps that name a sender who is no member of the practice.</summary>
+    /// <summary>Steps that name a sender, or whom answers go to, who is no member of the practice.</summary>
     public static IEnumerable<Finding> SenderFindings(ProgramDefinition program, Practice practice) =>
-        new StepFlow(program)
-            .Steps.Where(s => s.Step.Sender is { } named && practice.Members.All(m => m.Handle != named))
-            .Select(s => new Finding(
-                $"{s.Pointer}/sender",
-                $"“{s.Step.Sender}” is no member of the practice; owner, {string.Join(", ", practice.Members.Select(m => m.Handle))} are."
-            ));
+        new StepFlow(program).Steps.SelectMany(s => new[] { ("sender", s.Step.Sender), ("replyTo", (s.Step as EmailStep)?.ReplyTo) }.Select(n => SenderFinding(s.Pointer, n.Item1, n.Item2, practice)).OfType<Finding>());
+
+    /// <summary>What is wrong with whom a step names; null for nothing.</summary>
+    /// <param name="pointer">The step.</param>
+    /// <param name="key">Its key.</param>
+    /// <param name="named">Whom it names, or null.</param>
+    /// <param name="practice">The practice.</param>
+    public static Finding? SenderFinding(string pointer, string key, string? named, Practice practice) =>
+        named is null || practice.Named(named) is not null ? null
+        : named == Practice.ItselfHandle ? new Finding($"{pointer}/{key}", "The practice has no address of its own. Give it one under The practice, or name a member.")
+        : new Finding($"{pointer}/{key}", $"“{named}” is no member of the practice; owner, {string.Join(", ", practice.Members.Append(practice.Itself).OfType<Member>().Select(m => m.Handle))} are.");
 
     /// <summary>A policy the program goes by that the practice does not have, and topics it does not allow.</summary>
     public static IEnumerable<Finding> PolicyFindings(ProgramDefinition program, Practice practice)

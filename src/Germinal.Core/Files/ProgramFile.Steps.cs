@@ -39,6 +39,7 @@ public static partial class ProgramFile
                 Letter = o.Text("letter"),
                 Passages = PassageRules.In(o.Text("body") ?? "", o.Pointer + "/body", o.Errors),
                 Attachments = [.. o.Texts("attachments").Distinct(StringComparer.OrdinalIgnoreCase)],
+                ReplyTo = o.Text("replyTo"),
             },
             "text" => new TextStep { Id = id, Body = o.Text("body") ?? "" },
             "call" => new CallStep

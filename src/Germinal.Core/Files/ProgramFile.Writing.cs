@@ -179,8 +179,13 @@ public static partial class ProgramFile
 
         switch (step)
         {
-            case EmailStep { Attachments.Count: > 0 } e:
-                o["attachments"] = new JsonArray([.. e.Attachments.Select(a => (JsonNode)a)]);
+            case EmailStep e:
+                if (e.Attachments.Count > 0)
+                {
+                    o["attachments"] = new JsonArray([.. e.Attachments.Select(a => (JsonNode)a)]);
+                }
+
+                Put(o, "replyTo", e.ReplyTo);
                 break;
             case CallStep c:
                 o["slack"] = c.Slack.Text;

@@ -124,6 +124,9 @@ public sealed record Practice
     /// <summary>The member who stands in where a person has no owner (rule 11.2).</summary>
     public Guid? FallbackSender { get; init; }
 
+    /// <summary>The practice itself as who signs, under <see cref="ItselfHandle"/>; null where it has no address of its own.</summary>
+    public Member? Itself { get; init; }
+
     /// <summary>Offers, figures and files that letters take from; null where nobody has said what is kept, as in rehearsals of files.</summary>
     public KeptThings? Kept { get; init; }
 
@@ -165,8 +168,20 @@ public sealed record Practice
     /// <summary>The same for somebody of whom only the owner is known; null for one who has none.</summary>
     public Member? SenderFor(Guid? owner) => MemberOf(owner) ?? MemberOf(FallbackSender);
 
-    /// <summary>Who signs a step: the member it names, else as <see cref="SenderFor(PersonFacts)"/>; null when there is none.</summary>
-    public Member? SenderFor(PersonFacts person, Step step) => step.Sender is { } named ? Members.FirstOrDefault(m => m.Handle == named) : SenderFor(person);
+    /// <summary>What a step writes for the practice itself in the place of a member's id.</summary>
+    public const string ItselfHandle = "practice";
+
+    /// <summary>Who signs a step: the member it names, or the practice itself, else as <see cref="SenderFor(PersonFacts)"/>; null when there is none.</summary>
+    public Member? SenderFor(PersonFacts person, Step step) => step.Sender is { } named ? Named(named) : SenderFor(person);
+
+    /// <summary>The member of an id as files and steps have it, or the practice itself; null for none such.</summary>
+    public Member? Named(string handle) => Members.FirstOrDefault(m => m.Handle == handle) ?? (handle == ItselfHandle ? Itself : null);
+
+    /// <summary>The practice itself as who signs.</summary>
+    /// <param name="id">Its id.</param>
+    /// <param name="name">Its name.</param>
+    /// <param name="email">Its own address; empty for none.</param>
+    public static Member? AsSender(Guid id, string name, string email) => email.Length > 0 ? new Member(id, name, email) { Handle = ItselfHandle } : null;
 
     /// <summary>The owner of a person as whoever reads a message (rule 3.6), in the practice's zone; null where there is none.</summary>
     public PersonFacts? OwnerAsReader(PersonFacts person)

@@ -78,6 +78,9 @@ public sealed record EmailStep : Step
     /// <summary>Files of the practice that it carries, by name.</summary>
     public IReadOnlyList<string> Attachments { get; init; } = [];
 
+    /// <summary>Who is told of answers beside whoever looks after the person, a member's id or the practice itself; null for nobody else.</summary>
+    public string? ReplyTo { get; init; }
+
     /// <inheritdoc/>
     public override string Kind => "email";
 

@@ -128,7 +128,7 @@ public sealed class Handing(
             touch.Due,
             batch.Engine.Practice.Zone,
             links,
-            ready.ToOwner ? null : replies.Of(ReplyUse.Answer, touch.Id),
+            ready.ToOwner ? null : replies.Of(ReplyUse.Answer, touch.Id) ?? (step.ReplyTo is { } named ? batch.Engine.Practice.Named(named)?.Email : null),
             files
         );
         MailSigning.Sign(message, secrets.SigningFor(batch.Settings, ready.Sender.Email));

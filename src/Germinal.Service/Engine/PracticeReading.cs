@@ -116,6 +116,7 @@ public static class PracticeReading
             PostalAddress = s.PostalAddress,
             Members = members,
             FallbackSender = s.FallbackSender,
+            Itself = Practice.AsSender(row.Id, row.Name, s.OwnAddress),
         };
     }
 }

@@ -133,6 +133,7 @@ public sealed class MailReception(IDbContextFactory<GerminalDb> databases, Reply
         switch (mail.Kind)
         {
             case ReceivedKind.Reply:
+                await AnswersTo.TellAsync(db, person, touch, mail.Subject, now, stop);
                 db.Events.Add(
                     desk.NewEvent(
                         person,

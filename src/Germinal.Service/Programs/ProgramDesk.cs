@@ -365,7 +365,7 @@ public sealed class ProgramDesk(LiquidLetters letters, Engines engines)
                 && (place.Step.To is not null || person.AddressOf(by) is not null)
             )
             {
-                foreach (var field in letters.Missing(place.Step, to, practice, practice.SenderFor(person), now).Where(told.Add))
+                foreach (var field in letters.Missing(place.Step, to, practice, practice.SenderFor(person, place.Step), now).Where(told.Add))
                 {
                     if (MergeFields.IsSentence(field))
                     {

@@ -124,7 +124,7 @@ public sealed class ProgramPreview(ProgramDesk desk, LetterDesk letters)
         }
 
         var at = touches.FirstOrDefault(t => t.Step.Id == letterStep.Id) is { } t ? t.SettledAt ?? t.Due : now;
-        var sender = practice.SenderFor(facts);
+        var sender = practice.SenderFor(facts, letterStep);
         var read = letters.Fill(letterStep, program.PurposeOf(letterStep), Readers.Find(practice, facts, letterStep, null) ?? facts, practice, sender, at);
         return new PreviewLetter(letterStep.Id, read.From, read.Subject, read.Html, read.Page, read.Text, read.Lack);
     }

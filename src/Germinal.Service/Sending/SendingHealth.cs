@@ -100,11 +100,13 @@ public static class SendingHealth
         );
     }
 
-    /// <summary>Domains members write from.</summary>
+    /// <summary>Domains members, and the practice itself, write from.</summary>
     public static IReadOnlyList<string> DomainsOf(Practice practice) =>
         [
             .. practice
-                .Members.Select(m => m.Email)
+                .Members.Append(practice.Itself)
+                .OfType<Member>()
+                .Select(m => m.Email)
                 .Where(e => e.Contains('@', StringComparison.Ordinal))
                 .Select(e => e[(e.LastIndexOf('@') + 1)..].ToLowerInvariant())
                 .Distinct(StringComparer.Ordinal)

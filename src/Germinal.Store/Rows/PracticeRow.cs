@@ -60,6 +60,9 @@ public sealed class PracticeSettings
 
     public string PostalAddress { get; set; } = "";
 
+    /// <summary>The address the practice itself writes from, where no member signs; empty for none.</summary>
+    public string OwnAddress { get; set; } = "";
+
     public Guid? FallbackSender { get; set; }
 
     public List<PipelineSettings> Pipelines { get; set; } = [];

@@ -30,6 +30,9 @@ public sealed record PlanBody
     [AtMost(Lengths.Name)]
     public string? Sender { get; init; }
 
+    [AtMost(Lengths.Name)]
+    public string? ReplyTo { get; init; }
+
     public bool Transactional { get; init; }
 
     [AtMost(Lengths.Name)]

@@ -594,7 +594,7 @@ public static class PersonEndpoints
                 ThreadLines.TitleOf(step),
                 to ?? about,
                 practice,
-                practice.SenderFor(about),
+                practice.SenderFor(about, step),
                 now,
                 []
             );

@@ -85,7 +85,8 @@ public sealed record PracticeDto(
     MailServerDto? MailOut,
     MailServerDto? MailIn,
     PriceDto Prices,
-    bool ProgramsApproved
+    bool ProgramsApproved,
+    string OwnAddress
 );
 
 /// <summary>What messages cost the practice: an email, a part of a text, a card or letter, in a currency (ISO 4217).</summary>
@@ -132,7 +133,8 @@ public static class PracticeEndpoints
         [AtMost(1000, Items = 30)] IReadOnlyList<PolicyDto>? Policies = null,
         PriceDto? Prices = null,
         bool? ProgramsApproved = null,
-        int? KeepJournalMonths = null
+        int? KeepJournalMonths = null,
+        [AtMost(Lengths.Name)] string? OwnAddress = null
     );
 
     public static void Map(IEndpointRouteBuilder app)
@@ -194,7 +196,8 @@ public static class PracticeEndpoints
             seesServers ? Server(s.MailOut) : null,
             seesServers ? Server(s.MailIn) : null,
             new PriceDto(s.Prices.Email, s.Prices.TextPart, s.Prices.Note, s.Prices.Currency),
-            s.ProgramsApproved
+            s.ProgramsApproved,
+            s.OwnAddress
         );
     }
 
@@ -241,6 +244,7 @@ public static class PracticeEndpoints
         s.QuietFrom = body.QuietFrom;
         s.QuietTo = body.QuietTo;
         s.PostalAddress = body.PostalAddress.Trim();
+        s.OwnAddress = body.OwnAddress?.Trim() ?? s.OwnAddress;
         s.Voice = body.Voice;
         s.OpenChannels = [.. body.OpenChannels];
         s.Pace =
@@ -445,6 +449,11 @@ public static class PracticeEndpoints
         if (string.IsNullOrWhiteSpace(body.PostalAddress))
         {
             yield return ("postalAddress", "Every commercial email carries the practice's postal address; write it here.");
+        }
+
+        if (body.OwnAddress?.Trim() is { Length: > 0 } address && !Core.Contact.Addresses.IsEmail(address))
+        {
+            yield return ("ownAddress", $"“{address}” is not an email address; office@example.com would be.");
         }
 
         if (body.Voice is not ("I" or "we"))

@@ -202,7 +202,7 @@ internal static class ThreadLines
     {
         var at = t.SettledAt ?? t.Due;
         var to = Readers.Find(practice, person, t.Step, t.Reader);
-        var title = FirstLine(liquid.FillText(TitleOf(person.Worded(t.TouchId, t.Step)), to ?? person, practice, practice.SenderFor(person), at, []));
+        var title = FirstLine(liquid.FillText(TitleOf(person.Worded(t.TouchId, t.Step)), to ?? person, practice, practice.SenderFor(person, t.Step), at, []));
         var mark = state.Marks.TryGetValue(t.TouchId, out var m) ? m : (TouchMark?)null;
         var status =
             mark == TouchMark.Held

@@ -163,7 +163,7 @@ public static class TouchEndpoints
         var (subject, html) = (message?.Subject, message?.Html);
         if (message is null && step is EmailStep email)
         {
-            var letter = writer.Fill(email, definition.PurposeOf(email), touch.Id, to, practice, practice.SenderFor(facts), Instant.Max(touch.Due, now));
+            var letter = writer.Fill(email, definition.PurposeOf(email), touch.Id, to, practice, practice.SenderFor(facts, step), Instant.Max(touch.Due, now));
             (subject, html) = (letter.Subject, letter.BodyHtml);
         }
         else if (message is { Channel: "text" })
@@ -173,7 +173,7 @@ public static class TouchEndpoints
         else if (message is null && step.Templates is [var words, ..])
         {
             html = LetterHtml.FromBody(
-                LetterHtml.Encode(((LiquidLetters)engine.Templates).FillText(words.Text, to, practice, practice.SenderFor(facts), now, []))
+                LetterHtml.Encode(((LiquidLetters)engine.Templates).FillText(words.Text, to, practice, practice.SenderFor(facts, step), now, []))
             );
         }
 
@@ -192,7 +192,7 @@ public static class TouchEndpoints
             Heading(touch.Kind, status),
             subject,
             html?.Replace(writer.BaseUrl + "/i/", "/i/", StringComparison.Ordinal),
-            practice.SenderFor(facts)?.Name,
+            practice.SenderFor(facts, step)?.Name,
             message?.ToAddress ?? to.Reader.Email,
             [.. why.Select(w => new SentenceDto(w.Tone, w.Text))],
             canHold,
@@ -314,13 +314,13 @@ public static class TouchEndpoints
             html = null;
         if (step is EmailStep email)
         {
-            var letter = writer.Fill(email, definition.PurposeOf(email), id, to, practice, practice.SenderFor(facts), found.SettledAt ?? found.Due);
+            var letter = writer.Fill(email, definition.PurposeOf(email), id, to, practice, practice.SenderFor(facts, step), found.SettledAt ?? found.Due);
             (subject, html) = (letter.Subject, letter.BodyHtml);
         }
         else if (step.Templates is [var words, ..])
         {
             html = LetterHtml.FromBody(
-                LetterHtml.Encode(((LiquidLetters)engine.Templates).FillText(words.Text, to, practice, practice.SenderFor(facts), found.Due, []))
+                LetterHtml.Encode(((LiquidLetters)engine.Templates).FillText(words.Text, to, practice, practice.SenderFor(facts, step), found.Due, []))
             );
         }
 
@@ -334,7 +334,7 @@ public static class TouchEndpoints
                 found.Step is CallStep ? "Why this call" : "Why it is coming",
                 subject,
                 html,
-                practice.SenderFor(facts)?.Name,
+                practice.SenderFor(facts, step)?.Name,
                 to.Reader.Email,
                 [.. why.Select(w => new SentenceDto(w.Tone, w.Text))],
                 found.Step is EmailStep,

@@ -25,6 +25,10 @@ export function AboutBroadcast({ plan, set, broadcast }: Part) {
           {f.message}
         </span>
       ));
+  // The practice itself signs where it has an address of its own.
+  const itself = practice.data?.ownAddress ? ([['practice', practice.data.name]] as const) : [];
+  const signers = [...members.map((m) => [m.id, m.name] as const), ...itself];
+  const nameOf = (id: string) => signers.find(([one]) => one === id)?.[1] ?? 'somebody who is gone';
   const topics = practice.data?.topics ?? [];
   const policies = practice.data?.policies?.map((p) => p.name) ?? [];
   const goal = goals.find(([k]) => k === plan.goal?.kind);
@@ -36,11 +40,19 @@ export function AboutBroadcast({ plan, set, broadcast }: Part) {
       <div>
         Signed by{' '}
         <SayOneOf
-          words={plan.sender ? (members.find((m) => m.id === plan.sender)?.name ?? 'somebody who left') : 'whoever looks after each'}
+          words={plan.sender ? nameOf(plan.sender) : 'whoever looks after each'}
           label="Who signs it"
           now={plan.sender ?? ''}
-          choices={[['', 'whoever looks after each'], ...members.map((m) => [m.id, m.name] as const)]}
+          choices={[['', 'whoever looks after each'], ...signers]}
           choose={(m) => set({ sender: m || null })}
+        />
+        , answers are told to{' '}
+        <SayOneOf
+          words={plan.replyTo ? `${nameOf(plan.replyTo)} too` : 'whoever looks after each'}
+          label="Who is told of answers"
+          now={plan.replyTo ?? ''}
+          choices={[['', 'whoever looks after each'], ...signers.map(([id, name]) => [id, `${name} too`] as const)]}
+          choose={(m) => set({ replyTo: m || null })}
         />
         , it is{' '}
         <SayOneOf

@@ -62,7 +62,7 @@ function Settings({ practice }: { practice: Practice }) {
       toast('Kept. It counts for everything that is judged from now on.');
     },
   });
-  const text = (label: string, key: 'quietFrom' | 'quietTo' | 'postalAddress' | 'textNumber', hint?: string, rows = 1) => (
+  const text = (label: string, key: 'quietFrom' | 'quietTo' | 'postalAddress' | 'textNumber' | 'ownAddress', hint?: string, rows = 1) => (
     <Field label={label} hint={hint} error={fieldError(save.error, key)}>
       {(id, by) =>
         rows > 1 ? (
@@ -71,7 +71,7 @@ function Settings({ practice }: { practice: Practice }) {
             aria-describedby={by}
             rows={rows}
             className="w-full max-w-md"
-            value={draft[key]}
+            value={draft[key] ?? ''}
             onChange={(e) => set({ [key]: e.target.value })}
           />
         ) : (
@@ -79,7 +79,7 @@ function Settings({ practice }: { practice: Practice }) {
             id={id}
             aria-describedby={by}
             className={key === 'textNumber' ? 'w-56' : 'w-28'}
-            value={draft[key]}
+            value={draft[key] ?? ''}
             onChange={(e) => set({ [key]: e.target.value })}
           />
         )
@@ -226,6 +226,11 @@ function Settings({ practice }: { practice: Practice }) {
           <Stretch title="Letters" />
           <div className="px-7 py-3">
             {text('Postal address', 'postalAddress', 'every commercial email carries it', 3)}
+            {text(
+              'The practice’s own email address',
+              'ownAddress',
+              'where the practice itself signs a letter; empty where members always do',
+            )}
             <Field label="Letters speak as">
               {(id) => (
                 <select id={id} value={draft.voice} onChange={(e) => set({ voice: e.target.value })}>
