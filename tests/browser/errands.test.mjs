@@ -2321,6 +2321,12 @@ test('Somebody asks who did that: the journal by keyboard, narrowed, and as a fi
   assert.ok(rows.slice(1).every((row) => row.includes('wrote a remark about')));
   await lines.first().getByRole('link').click();
   await page.getByRole('heading', { level: 1, name: person.name }).waitFor();
+
+  // What has a page of its own is one press away.
+  await aBroadcast('Told in the journal');
+  await page.goto(`${stack.url}/journal?find=Told+in+the+journal`);
+  await page.getByRole('link', { name: 'Told in the journal' }).first().click();
+  await page.getByRole('complementary', { name: 'Before it goes' }).waitFor();
   await leave();
 });
 

@@ -15,7 +15,7 @@ const names = ['member', 'person', 'program', 'find', 'from', 'until'] as const;
 
 /** Where a thing is looked at, by its kind; others have no page of their own. */
 const places: Record<string, string> = {
-  broadcast: '/broadcasts',
+  broadcast: '/programs/broadcasts',
   form: '/forms',
   import: '/people/bring-in',
   letter: '/letters',
