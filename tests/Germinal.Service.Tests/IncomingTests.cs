@@ -93,6 +93,25 @@ public sealed class IncomingTests
     }
 
     [Fact]
+    public async Task It_is_the_version_a_letter_went_by_that_names_somebody()
+    {
+        var (world, _) = await WrittenToAsync(OnWarm, Hello);
+        await using var __ = world;
+        await using (var db = world.Db())
+        {
+            var program = await db.Programs.SingleAsync(p => p.Name == "Eight");
+            program.Draft = program.Draft.Replace("\"kind\":\"email\"", "\"kind\":\"email\",\"replyTo\":\"practice\"", StringComparison.Ordinal);
+            Assert.Equal(2, await Service.Programs.ProgramDesk.PublishAsync(db, program, "Ada Quill", await world.NowAsync(), default));
+            Assert.Contains("replyTo", program.Draft, StringComparison.Ordinal);
+        }
+
+        await Reception(world).TakeAsync(Mail(world, "reply-quoted.eml"), [], null, default);
+        await using var after = world.Db();
+        Assert.Single(await after.Received.ToListAsync());
+        Assert.DoesNotContain(await after.Notices.ToListAsync(), n => n.Kind == "answer");
+    }
+
+    [Fact]
     public async Task An_answer_from_another_address_finds_back_by_the_address_it_was_sent_to()
     {
         var (world, ida) = await WrittenToAsync(OnWarm, Hello);

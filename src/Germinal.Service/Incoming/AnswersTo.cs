@@ -36,12 +36,13 @@ public static class AnswersTo
         await Notices.TellAsync(db, "answer", member, person, $"{name} answered “{touch.Message.Subject}”: {subject}", $"answer/{touch.TouchId}/{now}", now, stop);
     }
 
+    /// <summary>The version the letter went by, where it names anybody.</summary>
     private static Task<string?> DefinitionAsync(GerminalDb db, TouchOf touch, CancellationToken stop) =>
         db
-            .ProgramVersions.AsNoTracking()
-            .Where(v => v.ProgramId == touch.ProgramId && v.Definition.Contains("\"replyTo\""))
-            .OrderByDescending(v => v.Version)
-            .Select(v => (string?)v.Definition)
+            .Touches.Where(t => t.Id == touch.TouchId)
+            .Join(db.ProgramVersions, t => new { t.ProgramId, t.Version }, v => new { v.ProgramId, v.Version }, (_, v) => v.Definition)
+            .Where(d => d.Contains("\"replyTo\""))
+            .Select(d => (string?)d)
             .FirstOrDefaultAsync(stop);
 
     private static string? Named(string definition, string step) => (ShelfReading.Definition(definition).StepOf(step) as EmailStep)?.ReplyTo;

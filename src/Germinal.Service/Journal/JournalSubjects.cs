@@ -1,4 +1,5 @@
 using System.Collections.Frozen;
+using Germinal.Core.Contact;
 using Germinal.Store;
 using Microsoft.EntityFrameworkCore;
 
@@ -38,20 +39,24 @@ public static class JournalSubjects
     public const string Calendar = "calendar";
     public const string Absence = "absence";
 
-    private const string PersonsName = "coalesce(nullif(trim(concat_ws(' ', p.first_name, p.last_name)), ''), p.email, p.mobile, '')";
+    // A person is called by the one rule for it, of these columns.
+    private const string NameParts = "NULL::text AS name, p.first_name, p.last_name, p.email, p.mobile, p.id AS person_id";
+    private const string NoParts = "NULL::text AS first_name, NULL::text AS last_name, NULL::text AS email, NULL::text AS mobile";
+
+    private sealed record Found(string? Name, string? FirstName, string? LastName, string? Email, string? Mobile, Guid? PersonId, Guid? ProgramId);
 
     /// <summary>By its own id ({0}) within the practice ({1}).</summary>
     private static readonly FrozenDictionary<string, string> Queries = new Dictionary<string, string>
     {
-        [Person] = $"SELECT {PersonsName} AS name, p.id AS person_id, NULL::uuid AS program_id FROM people p WHERE p.id = {{0}} AND p.practice_id = {{1}}",
-        [Program] = "SELECT name, NULL::uuid AS person_id, id AS program_id FROM programs WHERE id = {0} AND practice_id = {1}",
-        [Touch] = OfPerson("touches", "t.program_id"),
+        [Person] = OfPerson("people", "id"),
+        [Program] = $"SELECT name, {NoParts}, NULL::uuid AS person_id, id AS program_id FROM programs WHERE id = {{0}} AND practice_id = {{1}}",
+        [Touch] = OfPerson("touches", program: "t.program_id"),
         [Opportunity] = OfPerson("opportunities"),
         [Appointment] = OfPerson("appointments"),
         [Inquiry] = OfPerson("inquiries"),
         [Submission] = OfPerson("submissions"),
         [Task] = Named("tasks", "title", "person_id"),
-        [Merge] = $"SELECT {PersonsName} AS name, p.id AS person_id, NULL::uuid AS program_id FROM merges m JOIN people p ON p.id = m.kept_id WHERE m.id = {{0}} AND m.practice_id = {{1}}",
+        [Merge] = OfPerson("merges", "kept_id"),
         [Letter] = Named("letters"),
         [Form] = Named("forms"),
         [Times] = Named("meeting_pages", "title"),
@@ -66,19 +71,21 @@ public static class JournalSubjects
         [Post] = Named("posts", "words", "person_id"),
         [Feed] = Named("idea_feeds", "title"),
         [Calendar] = Named("own_calendars"),
-        [Absence] = "SELECT u.name, NULL::uuid AS person_id, NULL::uuid AS program_id FROM absences a JOIN \"AspNetUsers\" u ON u.id = a.member_id WHERE a.id = {0} AND a.practice_id = {1}",
+        [Absence] = $"SELECT u.name, {NoParts}, NULL::uuid AS person_id, NULL::uuid AS program_id FROM absences a JOIN \"AspNetUsers\" u ON u.id = a.member_id WHERE a.id = {{0}} AND a.practice_id = {{1}}",
     }.ToFrozenDictionary(StringComparer.Ordinal);
 
     /// <summary>Every kind there is.</summary>
     public static IEnumerable<string> All => Queries.Keys;
 
-    private static string OfPerson(string table, string program = "NULL::uuid") =>
-        $"SELECT {PersonsName} AS name, p.id AS person_id, {program} AS program_id FROM {table} t JOIN people p ON p.id = t.person_id WHERE t.id = {{0}} AND t.practice_id = {{1}}";
+    private static string OfPerson(string table, string person = "person_id", string program = "NULL::uuid") =>
+        $"SELECT {NameParts}, {program} AS program_id FROM {table} t JOIN people p ON p.id = t.{person} WHERE t.id = {{0}} AND t.practice_id = {{1}}";
 
     private static string Named(string table, string name = "name", string person = "NULL::uuid") =>
-        $"SELECT left({name}, 200) AS name, {person} AS person_id, NULL::uuid AS program_id FROM {table} WHERE id = {{0}} AND practice_id = {{1}}";
+        $"SELECT left({name}, 200) AS name, {NoParts}, {person} AS person_id, NULL::uuid AS program_id FROM {table} WHERE id = {{0}} AND practice_id = {{1}}";
 
     /// <summary>Finds one; null where there is none such in the practice.</summary>
     public static async Task<JournalSubject?> FindAsync(GerminalDb db, string kind, Guid id, CancellationToken stop) =>
-        (await db.Database.SqlQueryRaw<JournalSubject>(Queries[kind], id, db.PracticeId!.Value).ToListAsync(stop)).FirstOrDefault();
+        (await db.Database.SqlQueryRaw<Found>(Queries[kind], id, db.PracticeId!.Value).ToListAsync(stop)) is [var found, ..]
+            ? new JournalSubject(found.Name ?? PersonName.Of(found.FirstName, found.LastName, found.Email, found.Mobile), found.PersonId, found.ProgramId)
+            : null;
 }

@@ -15,23 +15,14 @@ internal sealed class NotReadableException(string message) : Exception(message);
 internal sealed class ErrorAnswers : IExceptionHandler
 {
     /// <summary>True of a mistake that is known to have kept everything as it was; of any other nobody can say.</summary>
-    public static bool NothingWasDone(Exception exception) =>
-        exception is DbUpdateConcurrencyException or NotReadableException or BadHttpRequestException
-        || exception is PostgresException
-        || exception.InnerException is PostgresException;
+    public static bool NothingWasDone(Exception exception) => exception is BadHttpRequestException || Of(exception) is not null;
 
     public async ValueTask<bool> TryHandleAsync(HttpContext httpContext, Exception exception, CancellationToken cancellationToken)
     {
-        var answer = exception switch
-        {
-            OperationCanceledException when httpContext.RequestAborted.IsCancellationRequested => TypedResults.Problem(
-                statusCode: StatusCodes.Status499ClientClosedRequest
-            ),
-            DbUpdateConcurrencyException => Problems.Conflict("Somebody else has changed this at the same moment. Load it again and repeat what you did."),
-            NotReadableException asked => Problems.PutRight(asked.Message),
-            _ when (exception as PostgresException ?? exception.InnerException as PostgresException) is { } refused => Of(refused),
-            _ => null,
-        };
+        var answer =
+            exception is OperationCanceledException && httpContext.RequestAborted.IsCancellationRequested
+                ? TypedResults.Problem(statusCode: StatusCodes.Status499ClientClosedRequest)
+                : Of(exception);
         if (answer is null)
         {
             return false;
@@ -40,6 +31,16 @@ internal sealed class ErrorAnswers : IExceptionHandler
         await answer.ExecuteAsync(httpContext);
         return true;
     }
+
+    /// <summary>What is answered where it is the caller's to put right; null for a mistake of ours.</summary>
+    private static Microsoft.AspNetCore.Http.HttpResults.ProblemHttpResult? Of(Exception exception) =>
+        exception switch
+        {
+            DbUpdateConcurrencyException => Problems.Conflict("Somebody else has changed this at the same moment. Load it again and repeat what you did."),
+            NotReadableException asked => Problems.PutRight(asked.Message),
+            _ when (exception as PostgresException ?? exception.InnerException as PostgresException) is { } refused => Of(refused),
+            _ => null,
+        };
 
     private static Microsoft.AspNetCore.Http.HttpResults.ProblemHttpResult? Of(PostgresException refused) =>
         refused.SqlState switch
