@@ -15,6 +15,7 @@ using Germinal.Service.Broadcasts;
 using Germinal.Service.Engine;
 using Germinal.Service.Letters;
 using Germinal.Service.Mails;
+using Germinal.Service.Numbers;
 using Germinal.Service.Programs;
 using Germinal.Service.Today;
 using Germinal.Store;
@@ -180,7 +181,8 @@ async Task BroadcastAsync(int count)
     var numbers = await BroadcastResults.OfAsync(page, await page.Broadcasts.AsNoTracking().SingleAsync(b => b.Id == row.Id), default);
     if (numbers.Sent != count)
     {
-        throw new InvalidOperationException($"{numbers.Sent} of {count} letters went.");
+        var standing = await db.Touches.GroupBy(t => new { t.Status, t.Reason }).Select(g => new { g.Key.Status, g.Key.Reason, Count = g.Count() }).ToListAsync();
+        throw new InvalidOperationException($"{numbers.Sent} of {count} letters went: {string.Join(", ", standing.Select(g => $"{g.Count} {g.Status} {g.Reason}"))}");
     }
 
     Console.WriteLine(
@@ -339,6 +341,7 @@ async Task<(EngineRoom Room, Guid Practice)> PrepareAsync(TestDatabase database,
         new Dispatcher(database, engines, handing, NullLogger<Dispatcher>.Instance),
         new OwnMails(database, transport, replies, secrets),
         new MorningLetters(database, engines, links),
+        new MonthlyLetters(database, links),
         new BroadcastMoments(database, engines),
         NullLogger<EngineRoom>.Instance
     );

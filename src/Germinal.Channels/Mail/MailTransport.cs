@@ -216,14 +216,8 @@ public sealed class SmtpTransport : IMailTransport, IDisposable
         patience.CancelAfter(ServerLine.Patience);
         try
         {
-            if (to == server)
-            {
-                await connection.ConnectAsync(to.Host, to.Port, to.Socket, patience.Token);
-            }
-            else
-            {
-                await connection.ConnectAsync(await line.ConnectAsync(to.Host, to.Port, patience.Token), to.Host, to.Port, to.Socket, patience.Token);
-            }
+            var socket = to == server ? await ServerLine.ToOwnAsync(to.Host, to.Port, patience.Token) : await line.ConnectAsync(to.Host, to.Port, patience.Token);
+            await connection.ConnectAsync(socket, to.Host, to.Port, to.Socket, patience.Token);
         }
         catch (Exception e) when (IsOfTheLine(e, stop) || e is ServerRefusedException or SmtpCommandException)
         {
