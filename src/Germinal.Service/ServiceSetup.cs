@@ -37,6 +37,9 @@ public sealed record ServiceSettings(
 {
     /// <summary>Who is asked for the records of domains: an address, <c>none</c> for nobody, empty for the machine's own resolver.</summary>
     public string Resolver { get; init; } = "";
+
+    /// <summary>Whether the installation has a mail server of its own; without one each practice names its own.</summary>
+    public bool HasMail { get; init; } = true;
 }
 
 /// <summary>Adds the live engine.</summary>
@@ -73,8 +76,11 @@ public static class ServiceSetup
         services.AddSingleton<MailboxReader>();
         services.AddSingleton<LinkVisits>();
         services.AddSingleton<OwnMails>();
+        services.AddSingleton<Members.MemberMails>();
+        services.AddSingleton<Members.Factors>();
         services.AddSingleton<Sending.BrakeWatch>();
         services.AddSingleton<IRecordLookup>(settings.Resolver == "none" ? new NoLookup() : new ResolverLookup(System.Net.IPEndPoint.TryParse(settings.Resolver, out var resolver) ? resolver : null));
+        services.AddSingleton<MailServerSearch>();
         services.AddSingleton<Today.MorningLetters>();
         services.AddSingleton<Numbers.MonthlyLetters>();
         services.AddSingleton(new FormTokens(settings.LinkKey));

@@ -64,6 +64,10 @@ public sealed class GerminalDb(DbContextOptions<GerminalDb> options) : IdentityD
 
     public DbSet<SessionRow> Sessions => Set<SessionRow>();
 
+    public DbSet<MemberLinkRow> MemberLinks => Set<MemberLinkRow>();
+
+    public DbSet<DeviceRow> Devices => Set<DeviceRow>();
+
     public DbSet<PersonRow> People => Set<PersonRow>();
 
     public DbSet<TagRow> Tags => Set<TagRow>();
@@ -230,6 +234,8 @@ public sealed class GerminalDb(DbContextOptions<GerminalDb> options) : IdentityD
             e.HasIndex(m => m.FeedKey).IsUnique();
             e.Property(m => m.SignOff).HasDefaultValue("");
             e.Property(m => m.MorningAt).HasDefaultValue("");
+            e.Property(m => m.SealedFactor).HasDefaultValue("");
+            e.Property(m => m.RecoveryMarks).HasDefaultValueSql("ARRAY[]::text[]");
             e.HasIndex(m => m.MorningDue).HasFilter("morning_due IS NOT NULL");
             e.HasIndex(m => m.MonthlyDue).HasFilter("monthly_due IS NOT NULL");
             e.Property(m => m.Capacity)
@@ -242,8 +248,29 @@ public sealed class GerminalDb(DbContextOptions<GerminalDb> options) : IdentityD
                 );
         });
 
+        model.Entity<IdentityUserPasskey<Guid>>(e =>
+        {
+            e.ToTable("AspNetUserPasskeys");
+            e.HasKey(p => p.CredentialId);
+            e.Property(p => p.CredentialId).HasMaxLength(1024);
+            e.HasIndex(p => p.UserId);
+            e.HasOne<MemberUser>().WithMany().HasForeignKey(p => p.UserId).OnDelete(DeleteBehavior.Cascade);
+            e.OwnsOne(p => p.Data).ToJson();
+        });
+        model.Entity<MemberLinkRow>(e =>
+        {
+            e.HasIndex(l => l.Mark).IsUnique();
+            e.HasOne<MemberUser>().WithMany().HasForeignKey(l => l.MemberId).OnDelete(DeleteBehavior.Cascade);
+        });
+        model.Entity<DeviceRow>(e =>
+        {
+            e.HasIndex(d => new { d.MemberId, d.Mark }).IsUnique();
+            e.HasOne<MemberUser>().WithMany().HasForeignKey(d => d.MemberId).OnDelete(DeleteBehavior.Cascade);
+        });
         model.Entity<SessionRow>(e =>
         {
+            e.Property(s => s.FromAddress).HasDefaultValue("");
+            e.Property(s => s.FromProgram).HasDefaultValue("");
             e.HasIndex(s => s.MemberId);
             e.HasOne<MemberUser>().WithMany().HasForeignKey(s => s.MemberId).OnDelete(DeleteBehavior.Cascade);
         });

@@ -52,6 +52,7 @@ public static class Application
         builder.Services.AddHostedService<InboundListener>();
         builder.Services.AddSingleton<ChangeListener>().AddHostedService(s => s.GetRequiredService<ChangeListener>());
         more?.Invoke(builder);
+        builder.Services.AddSingleton<BeginningKey>();
         builder.Services.TryAddSingleton<IFirstPractice, FirstPractice>();
         builder.Services.AddProblemDetails(Problems.InOneShape);
         builder.Services.AddExceptionHandler<ErrorAnswers>();
@@ -115,6 +116,10 @@ public static class Application
         // What is done by any of these is told in the journal.
         var told = app.MapGroup("").AddEndpointFilter<JournalKeeping>();
         SessionEndpoints.Map(told);
+        JoinEndpoints.Map(told);
+        MeEndpoints.Map(told);
+        MemberEndpoints.Map(told);
+        BeginningEndpoints.Map(told);
         PeopleEndpoints.Map(told);
         ActEndpoints.Map(told);
         PersonEndpoints.Map(told);

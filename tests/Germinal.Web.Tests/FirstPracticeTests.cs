@@ -32,13 +32,28 @@ public sealed class FirstPracticeTests : IDisposable
         });
 
     [Theory]
-    [InlineData("", "", "GERMINAL_PRINCIPAL")]
     [InlineData("not an address", "", "GERMINAL_PRINCIPAL")]
     [InlineData("ada@example.com", "Mars/Olympus", "GERMINAL_ZONE")]
-    public void Without_a_principal_or_with_a_wrong_zone_it_says_what_to_set(string principal, string zone, string named)
+    public void With_a_wrong_principal_or_zone_it_says_what_to_set(string principal, string zone, string named)
     {
         using var site = Started(("GERMINAL_PRINCIPAL", principal), ("GERMINAL_ZONE", zone));
         Assert.Contains(named, Assert.Throws<InvalidOperationException>(() => site.CreateClient()).Message, StringComparison.Ordinal);
+    }
+
+    [Fact]
+    public async Task Without_a_principal_it_waits_for_whoever_has_the_key_that_only_the_owner_reads()
+    {
+        await using var site = Started();
+        using var client = site.CreateClient();
+        var file = Path.Combine(data, "beginning-key");
+        Assert.Equal(UnixFileMode.UserRead | UnixFileMode.UserWrite, File.GetUnixFileMode(file));
+        var key = await File.ReadAllTextAsync(file);
+        Assert.True(key.Length > 20, key);
+
+        // Started again, it is the same.
+        await using var again = Started();
+        using var other = again.CreateClient();
+        Assert.Equal(key, await File.ReadAllTextAsync(file));
     }
 
     [Fact]

@@ -28,9 +28,15 @@ public static class RecordStands
 /// <param name="Says">What that means and what would be right, in a sentence.</param>
 public sealed record DomainRecord(string Kind, string Name, string Value, string Stands, string Found, string Says);
 
-/// <summary>Asks for TXT records.</summary>
+/// <summary>A server of a domain for a service (SRV, RFC 2782).</summary>
+public sealed record NamedServer(string Host, int Port);
+
+/// <summary>Asks for records of domains.</summary>
 public interface IRecordLookup
 {
+    /// <summary>The servers a domain names for a service such as <c>_submissions._tcp</c>, those to be tried first first; none where it names none or nobody could be asked.</summary>
+    Task<IReadOnlyList<NamedServer>> ServersAsync(string service, string domain, CancellationToken stop);
+
     /// <summary>The TXT records of a name; none where there are none, null where nobody could be asked.</summary>
     Task<IReadOnlyList<string>?> TextsAsync(string name, CancellationToken stop);
 }
@@ -40,6 +46,9 @@ public sealed class NoLookup : IRecordLookup
 {
     /// <inheritdoc/>
     public Task<IReadOnlyList<string>?> TextsAsync(string name, CancellationToken stop) => Task.FromResult<IReadOnlyList<string>?>(null);
+
+    /// <inheritdoc/>
+    public Task<IReadOnlyList<NamedServer>> ServersAsync(string service, string domain, CancellationToken stop) => Task.FromResult<IReadOnlyList<NamedServer>>([]);
 }
 
 /// <summary>By a resolver: the machine's own, or the one that is named.</summary>
@@ -55,6 +64,30 @@ public sealed class ResolverLookup : IRecordLookup
         options.Retries = 1;
         options.UseCache = false;
         client = new LookupClient(options);
+    }
+
+    /// <inheritdoc/>
+    public async Task<IReadOnlyList<NamedServer>> ServersAsync(string service, string domain, CancellationToken stop)
+    {
+        try
+        {
+            var answer = await client.QueryAsync($"{service}.{domain}", QueryType.SRV, cancellationToken: stop);
+
+            // A single dot says that there is none (RFC 2782).
+            return
+            [
+                .. answer
+                    .Answers.OfType<SrvRecord>()
+                    .OrderBy(r => r.Priority)
+                    .ThenByDescending(r => r.Weight)
+                    .Select(r => new NamedServer(r.Target.Value.TrimEnd('.'), r.Port))
+                    .Where(r => r.Host.Length > 0 && r.Port > 0),
+            ];
+        }
+        catch (Exception e) when (e is DnsResponseException or System.Net.Sockets.SocketException or OperationCanceledException && !stop.IsCancellationRequested)
+        {
+            return [];
+        }
     }
 
     /// <inheritdoc/>

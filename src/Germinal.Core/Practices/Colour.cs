@@ -38,6 +38,22 @@ public readonly record struct Colour(byte Red, byte Green, byte Blue)
         }
     }
 
+    /// <summary>The same, as dark as white paper needs it: mixed with black until it contrasts with white by 4.5 to 1.</summary>
+    public string OnLight
+    {
+        get
+        {
+            var white = new Colour(255, 255, 255);
+            var mixed = this;
+            for (var black = 1; mixed.Contrast(white) < Enough && black <= 20; black++)
+            {
+                mixed = new Colour((byte)(Red * (20 - black) / 20), (byte)(Green * (20 - black) / 20), (byte)(Blue * (20 - black) / 20));
+            }
+
+            return mixed.Hex;
+        }
+    }
+
     private static byte Mix(byte part, int white) => (byte)(part + ((255 - part) * white / 20));
 
     /// <summary>The contrast ratio of two colours, 1 to 21 (WCAG 2.2, “contrast ratio” and “relative luminance”).</summary>

@@ -27,7 +27,7 @@ public static class PracticeReading
         var row = await db.Practices.AsNoTracking().SingleAsync(p => p.Id == db.PracticeId, stop);
         var members = await db
             .Users.AsNoTracking()
-            .Where(m => m.PracticeId == db.PracticeId)
+            .Where(m => m.PracticeId == db.PracticeId && m.LeftAt == null)
             .OrderBy(m => m.Name)
             .Select(m => new
             {
@@ -66,10 +66,10 @@ public static class PracticeReading
         stored.Count == 0 ? null : stored.ToFrozenDictionary(c => DayOf(c.Key), c => c.Value);
 
     /// <summary>The week day of its stored word: mon, tue, …</summary>
-    internal static IsoDayOfWeek DayOf(string name) => (IsoDayOfWeek)(Array.IndexOf(DayNames, name) + 1);
+    public static IsoDayOfWeek DayOf(string name) => (IsoDayOfWeek)(Array.IndexOf(DayNames, name) + 1);
 
     /// <summary>Whether it is the word of a week day.</summary>
-    internal static bool IsDay(string name) => DayNames.Contains(name, StringComparer.Ordinal);
+    public static bool IsDay(string name) => DayNames.Contains(name, StringComparer.Ordinal);
 
     private static readonly System.Runtime.CompilerServices.ConditionalWeakTable<PracticeRow, Practice> WithoutMembers = [];
 

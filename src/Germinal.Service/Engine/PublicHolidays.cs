@@ -16,6 +16,12 @@ public static class PublicHolidays
             {
                 PublicHoliday.IPublicHolidays? calendar = c switch
                 {
+                    "AT" => new PublicHoliday.AustriaPublicHoliday(),
+                    "AU" => new PublicHoliday.AustraliaPublicHoliday(),
+                    "CH" => new PublicHoliday.SwitzerlandPublicHoliday(),
+                    "DE" => new PublicHoliday.GermanPublicHoliday(),
+                    "IE" => new PublicHoliday.IrelandPublicHoliday(),
+                    "NZ" => new PublicHoliday.NewZealandPublicHoliday(),
                     "US" => new PublicHoliday.USAPublicHoliday(),
                     "GB" => new PublicHoliday.UKBankHoliday(),
                     "CA" => new PublicHoliday.CanadaPublicHoliday(),

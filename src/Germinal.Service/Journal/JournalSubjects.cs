@@ -38,6 +38,7 @@ public static class JournalSubjects
     public const string Feed = "feed";
     public const string Calendar = "calendar";
     public const string Absence = "absence";
+    public const string Member = "member";
 
     // A person is called by the one rule for it, of these columns.
     private const string NameParts = "NULL::text AS name, p.first_name, p.last_name, p.email, p.mobile, p.id AS person_id";
@@ -71,6 +72,7 @@ public static class JournalSubjects
         [Post] = Named("posts", "words", "person_id"),
         [Feed] = Named("idea_feeds", "title"),
         [Calendar] = Named("own_calendars"),
+        [Member] = Named("\"AspNetUsers\""),
         [Absence] = $"SELECT u.name, {NoParts}, NULL::uuid AS person_id, NULL::uuid AS program_id FROM absences a JOIN \"AspNetUsers\" u ON u.id = a.member_id WHERE a.id = {{0}} AND a.practice_id = {{1}}",
     }.ToFrozenDictionary(StringComparer.Ordinal);
 

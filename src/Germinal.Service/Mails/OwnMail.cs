@@ -28,6 +28,9 @@ public static class OwnMailKinds
     /// <summary>The practice's numbers of a month.</summary>
     public const string Monthly = "monthly";
 
+    /// <summary>To a member, about their own sign-in.</summary>
+    public const string Member = "member";
+
     /// <summary>It leads to a page that shows its reader all that is known of them.</summary>
     public const string OwnLink = "own-link";
 }

@@ -495,6 +495,44 @@ namespace Germinal.Store.Migrations
                     b.ToTable("counts", (string)null);
                 });
 
+            modelBuilder.Entity("Germinal.Store.Rows.DeviceRow", b =>
+                {
+                    b.Property<Guid>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("uuid")
+                        .HasColumnName("id");
+
+                    b.Property<Instant>("FirstAt")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("first_at");
+
+                    b.Property<Instant>("LastAt")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("last_at");
+
+                    b.Property<string>("Mark")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("mark");
+
+                    b.Property<Guid>("MemberId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("member_id");
+
+                    b.Property<Guid>("PracticeId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("practice_id");
+
+                    b.HasKey("Id")
+                        .HasName("pk_devices");
+
+                    b.HasIndex("MemberId", "Mark")
+                        .IsUnique()
+                        .HasDatabaseName("ix_devices_member_id_mark");
+
+                    b.ToTable("devices", (string)null);
+                });
+
             modelBuilder.Entity("Germinal.Store.Rows.DifferentRow", b =>
                 {
                     b.Property<Guid>("FirstId")
@@ -1937,6 +1975,52 @@ namespace Germinal.Store.Migrations
                     b.ToTable("meeting_pages", (string)null);
                 });
 
+            modelBuilder.Entity("Germinal.Store.Rows.MemberLinkRow", b =>
+                {
+                    b.Property<Guid>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("uuid")
+                        .HasColumnName("id");
+
+                    b.Property<Instant>("CreatedAt")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("created_at");
+
+                    b.Property<Instant>("ExpiresAt")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("expires_at");
+
+                    b.Property<string>("Kind")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("kind");
+
+                    b.Property<string>("Mark")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("mark");
+
+                    b.Property<Guid>("MemberId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("member_id");
+
+                    b.Property<Guid>("PracticeId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("practice_id");
+
+                    b.HasKey("Id")
+                        .HasName("pk_member_links");
+
+                    b.HasIndex("Mark")
+                        .IsUnique()
+                        .HasDatabaseName("ix_member_links_mark");
+
+                    b.HasIndex("MemberId")
+                        .HasDatabaseName("ix_member_links_member_id");
+
+                    b.ToTable("member_links", (string)null);
+                });
+
             modelBuilder.Entity("Germinal.Store.Rows.MemberUser", b =>
                 {
                     b.Property<Guid>("Id")
@@ -1977,9 +2061,25 @@ namespace Germinal.Store.Migrations
                         .HasColumnType("boolean")
                         .HasColumnName("email_confirmed");
 
+                    b.Property<Instant?>("FactorSince")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("factor_since");
+
+                    b.Property<long>("FactorStep")
+                        .HasColumnType("bigint")
+                        .HasColumnName("factor_step");
+
                     b.Property<string>("FeedKey")
                         .HasColumnType("text")
                         .HasColumnName("feed_key");
+
+                    b.Property<Instant?>("InvitedAt")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("invited_at");
+
+                    b.Property<Instant?>("LeftAt")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("left_at");
 
                     b.Property<bool>("LockoutEnabled")
                         .HasColumnType("boolean")
@@ -2039,10 +2139,24 @@ namespace Germinal.Store.Migrations
                         .HasColumnType("uuid")
                         .HasColumnName("practice_id");
 
+                    b.PrimitiveCollection<List<string>>("RecoveryMarks")
+                        .IsRequired()
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("text[]")
+                        .HasColumnName("recovery_marks")
+                        .HasDefaultValueSql("ARRAY[]::text[]");
+
                     b.Property<string>("Role")
                         .IsRequired()
                         .HasColumnType("text")
                         .HasColumnName("role");
+
+                    b.Property<string>("SealedFactor")
+                        .IsRequired()
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("text")
+                        .HasDefaultValue("")
+                        .HasColumnName("sealed_factor");
 
                     b.Property<string>("SecurityStamp")
                         .HasColumnType("text")
@@ -3316,6 +3430,10 @@ namespace Germinal.Store.Migrations
                         .HasColumnType("uuid")
                         .HasColumnName("practice_id");
 
+                    b.Property<Instant?>("RehearsedAt")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("rehearsed_at");
+
                     b.Property<string>("Status")
                         .IsRequired()
                         .HasColumnType("text")
@@ -3786,6 +3904,20 @@ namespace Germinal.Store.Migrations
                         .HasColumnType("timestamp with time zone")
                         .HasColumnName("expires_at");
 
+                    b.Property<string>("FromAddress")
+                        .IsRequired()
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("text")
+                        .HasDefaultValue("")
+                        .HasColumnName("from_address");
+
+                    b.Property<string>("FromProgram")
+                        .IsRequired()
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("text")
+                        .HasDefaultValue("")
+                        .HasColumnName("from_program");
+
                     b.Property<Guid>("MemberId")
                         .HasColumnType("uuid")
                         .HasColumnName("member_id");
@@ -3794,6 +3926,10 @@ namespace Germinal.Store.Migrations
                         .IsRequired()
                         .HasColumnType("text")
                         .HasColumnName("role");
+
+                    b.Property<Instant>("SeenAt")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("seen_at");
 
                     b.Property<string>("Stamp")
                         .IsRequired()
@@ -4529,6 +4665,26 @@ namespace Germinal.Store.Migrations
                     b.ToTable("AspNetUserLogins", (string)null);
                 });
 
+            modelBuilder.Entity("Microsoft.AspNetCore.Identity.IdentityUserPasskey<System.Guid>", b =>
+                {
+                    b.Property<byte[]>("CredentialId")
+                        .HasMaxLength(1024)
+                        .HasColumnType("bytea")
+                        .HasColumnName("credential_id");
+
+                    b.Property<Guid>("UserId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("user_id");
+
+                    b.HasKey("CredentialId")
+                        .HasName("pk_asp_net_user_passkeys");
+
+                    b.HasIndex("UserId")
+                        .HasDatabaseName("ix_asp_net_user_passkeys_user_id");
+
+                    b.ToTable("AspNetUserPasskeys", (string)null);
+                });
+
             modelBuilder.Entity("Microsoft.AspNetCore.Identity.IdentityUserRole<System.Guid>", b =>
                 {
                     b.Property<Guid>("UserId")
@@ -4600,6 +4756,16 @@ namespace Germinal.Store.Migrations
                         .OnDelete(DeleteBehavior.Cascade)
                         .IsRequired()
                         .HasConstraintName("fk_consent_people_person_id");
+                });
+
+            modelBuilder.Entity("Germinal.Store.Rows.DeviceRow", b =>
+                {
+                    b.HasOne("Germinal.Store.Rows.MemberUser", null)
+                        .WithMany()
+                        .HasForeignKey("MemberId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired()
+                        .HasConstraintName("fk_devices_asp_net_users_member_id");
                 });
 
             modelBuilder.Entity("Germinal.Store.Rows.DifferentRow", b =>
@@ -4753,6 +4919,16 @@ namespace Germinal.Store.Migrations
                         .OnDelete(DeleteBehavior.Cascade)
                         .IsRequired()
                         .HasConstraintName("fk_landing_visits_landings_landing_id");
+                });
+
+            modelBuilder.Entity("Germinal.Store.Rows.MemberLinkRow", b =>
+                {
+                    b.HasOne("Germinal.Store.Rows.MemberUser", null)
+                        .WithMany()
+                        .HasForeignKey("MemberId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired()
+                        .HasConstraintName("fk_member_links_asp_net_users_member_id");
                 });
 
             modelBuilder.Entity("Germinal.Store.Rows.MergeRow", b =>
@@ -5039,6 +5215,59 @@ namespace Germinal.Store.Migrations
                         .OnDelete(DeleteBehavior.Cascade)
                         .IsRequired()
                         .HasConstraintName("fk_asp_net_user_logins_asp_net_users_user_id");
+                });
+
+            modelBuilder.Entity("Microsoft.AspNetCore.Identity.IdentityUserPasskey<System.Guid>", b =>
+                {
+                    b.HasOne("Germinal.Store.Rows.MemberUser", null)
+                        .WithMany()
+                        .HasForeignKey("UserId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired()
+                        .HasConstraintName("fk_asp_net_user_passkeys_asp_net_users_user_id");
+
+                    b.OwnsOne("Microsoft.AspNetCore.Identity.IdentityPasskeyData", "Data", b1 =>
+                        {
+                            b1.Property<byte[]>("IdentityUserPasskeyCredentialId");
+
+                            b1.Property<byte[]>("AttestationObject")
+                                .IsRequired();
+
+                            b1.Property<byte[]>("ClientDataJson")
+                                .IsRequired();
+
+                            b1.Property<DateTimeOffset>("CreatedAt");
+
+                            b1.Property<bool>("IsBackedUp");
+
+                            b1.Property<bool>("IsBackupEligible");
+
+                            b1.Property<bool>("IsUserVerified");
+
+                            b1.Property<string>("Name");
+
+                            b1.Property<byte[]>("PublicKey")
+                                .IsRequired();
+
+                            b1.Property<long>("SignCount");
+
+                            b1.PrimitiveCollection<string>("Transports");
+
+                            b1.HasKey("IdentityUserPasskeyCredentialId");
+
+                            b1.ToTable("AspNetUserPasskeys");
+
+                            b1
+                                .ToJson("data")
+                                .HasColumnType("jsonb");
+
+                            b1.WithOwner()
+                                .HasForeignKey("IdentityUserPasskeyCredentialId")
+                                .HasConstraintName("fk_asp_net_user_passkeys_asp_net_user_passkeys_credential_id");
+                        });
+
+                    b.Navigation("Data")
+                        .IsRequired();
                 });
 
             modelBuilder.Entity("Microsoft.AspNetCore.Identity.IdentityUserRole<System.Guid>", b =>

@@ -123,7 +123,7 @@ public sealed class OwnMailRow : IOwned
 
     public Guid PracticeId { get; set; }
 
-    /// <summary>written, by-itself, confirmation, appointment, own-link or morning.</summary>
+    /// <summary>A word of <c>OwnMailKinds</c>.</summary>
     public required string Kind { get; set; }
 
     /// <summary>Whom it goes to; null for somebody who is nobody's person yet.</summary>

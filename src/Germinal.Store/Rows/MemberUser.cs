@@ -37,4 +37,59 @@ public sealed class MemberUser : IdentityUser<Guid>, IOwned
 
     /// <summary>Their photograph among the practice's pictures; null for none.</summary>
     public Guid? PhotographId { get; set; }
+
+    /// <summary>By the machine's clock: when they were invited; null for the practice's first.</summary>
+    public NodaTime.Instant? InvitedAt { get; set; }
+
+    /// <summary>By the machine's clock: since when they no longer belong to the practice; what they did keeps their name. Null: they do.</summary>
+    public NodaTime.Instant? LeftAt { get; set; }
+
+    /// <summary>The secret of their second factor (RFC 6238), sealed; empty for none. It is asked for once <see cref="FactorSince"/> is set.</summary>
+    public string SealedFactor { get; set; } = "";
+
+    /// <summary>By the machine's clock: since when the second factor is asked for; null: it is not.</summary>
+    public NodaTime.Instant? FactorSince { get; set; }
+
+    /// <summary>The newest step of time a code was taken for: none works twice.</summary>
+    public long FactorStep { get; set; }
+
+    /// <summary>What is kept of the recovery codes that were not used yet.</summary>
+    public List<string> RecoveryMarks { get; set; } = [];
+}
+
+/// <summary>A link by mail that works once: an invitation, or a password that was forgotten. By the machine's clock.</summary>
+public sealed class MemberLinkRow : IOwned
+{
+    public Guid Id { get; set; }
+
+    public Guid PracticeId { get; set; }
+
+    public Guid MemberId { get; set; }
+
+    /// <summary>invitation or forgotten.</summary>
+    public required string Kind { get; set; }
+
+    /// <summary>SHA-256 of the link's key, in hex: who reads this table can follow none.</summary>
+    public required string Mark { get; set; }
+
+    public NodaTime.Instant CreatedAt { get; set; }
+
+    public NodaTime.Instant ExpiresAt { get; set; }
+}
+
+/// <summary>A device that a member has signed in from before. By the machine's clock.</summary>
+public sealed class DeviceRow : IOwned
+{
+    public Guid Id { get; set; }
+
+    public Guid PracticeId { get; set; }
+
+    public Guid MemberId { get; set; }
+
+    /// <summary>SHA-256 of what its cookie says, in hex.</summary>
+    public required string Mark { get; set; }
+
+    public NodaTime.Instant FirstAt { get; set; }
+
+    public NodaTime.Instant LastAt { get; set; }
 }

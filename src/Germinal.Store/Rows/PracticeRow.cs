@@ -118,6 +118,21 @@ public sealed class PracticeSettings
     /// <summary>The colour of public pages, <c>#rrggbb</c>; empty for the application's own.</summary>
     public string Colour { get; set; } = "";
 
+    /// <summary>The colour behind the head of public pages, <c>#rrggbb</c>; empty for none.</summary>
+    public string GroundColour { get; set; } = "";
+
+    /// <summary>Whether each member is asked for a second factor or a passkey.</summary>
+    public bool TwoFactorsAsked { get; set; }
+
+    /// <summary>Whether the way a new practice begins is still shown.</summary>
+    public bool Begins { get; set; }
+
+    /// <summary>Parts of the beginning that were put off.</summary>
+    public List<string> BeginningPutOff { get; set; } = [];
+
+    /// <summary>Whether mail was seen to go out by the server that is set.</summary>
+    public bool MailWorked { get; set; }
+
     /// <summary>The picture above public pages, among the practice's; null for none.</summary>
     public Guid? PictureId { get; set; }
 

@@ -49,6 +49,9 @@ public sealed class ProgramRow : IOwned
 
     public string? ApprovalAskedBy { get; set; }
 
+    /// <summary>When it was rehearsed over everybody last; null for never.</summary>
+    public Instant? RehearsedAt { get; set; }
+
     /// <summary>The number of the draft a principal approved last; 0 for none.</summary>
     public int ApprovedDraft { get; set; }
 

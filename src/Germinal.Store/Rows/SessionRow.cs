@@ -27,4 +27,13 @@ public sealed class SessionRow
 
     /// <summary>Machine time.</summary>
     public Instant ExpiresAt { get; set; }
+
+    /// <summary>Machine time, to some minutes: when it was used last.</summary>
+    public Instant SeenAt { get; set; }
+
+    /// <summary>The address they signed in from.</summary>
+    public string FromAddress { get; set; } = "";
+
+    /// <summary>What their browser calls itself.</summary>
+    public string FromProgram { get; set; } = "";
 }

@@ -141,6 +141,11 @@ public static class FormHtml
     {
         var colour = Colour.TryParse(practice.Settings.Colour);
         var style = colour is { } own ? $"<style>:root{{--leaf:{own.Hex};--on:{own.On}}}@media (prefers-color-scheme:dark){{:root{{--leaf:{own.OnDark};--on:#14210f}}}}</style>" : "";
+        if (Colour.TryParse(practice.Settings.GroundColour) is { } ground)
+        {
+            style += $"<style>body>header{{background:{ground.Hex};color:{ground.On};padding-bottom:20px}}</style>";
+        }
+
         var head = framed ? "" : $"<header>{(practice.Settings.PictureId is { } picture ? $"<img src=\"/i/{picture}\" alt=\"\">" : "")}<p>{PublicPages.Encode(practice.Name)}</p></header>";
         var foot = framed ? "" : $"<footer>{PublicPages.Encode(practice.Name)}{(practice.Settings.PostalAddress.Length > 0 ? $" · {PublicPages.Encode(practice.Settings.PostalAddress.ReplaceLineEndings(", "))}" : "")}</footer>";
         return $"<!doctype html><html lang=\"en\"><head><meta charset=\"utf-8\"><meta name=\"viewport\" content=\"width=device-width, initial-scale=1\"><title>{PublicPages.Encode(title)}</title>{meta}<link rel=\"stylesheet\" href=\"/public.css\">{style}{(script ? "<script src=\"/form.js\" defer></script>" : "")}</head><body class=\"form{(framed ? " framed" : "")}\">{head}<main>{(withTitle ? $"<h1>{PublicPages.Encode(title)}</h1>" : "")}{body}</main>{foot}</body></html>";

@@ -5,6 +5,7 @@ using Germinal.Core.Time;
 using Germinal.Service.Letters;
 using Germinal.Service;
 using Germinal.Service.Clock;
+using Germinal.Service.Engine;
 using Germinal.Service.Incoming;
 using Germinal.Service.Inquiries;
 using Germinal.Store;
@@ -103,7 +104,7 @@ public static class GivingEndpoints
         var s = (await db.Practices.AsNoTracking().SingleAsync(p => p.Id == db.PracticeId, stop)).Settings;
         var today = await PracticeClock.TodayAsync(db, stop);
         var absences = await db.Absences.AsNoTracking().Where(a => a.Until >= today).OrderBy(a => a.From).ToListAsync(stop);
-        var members = await db.Users.AsNoTracking().Where(m => m.PracticeId == db.PracticeId).OrderBy(m => m.Name).Select(m => new DeputyDto(m.Id, m.DeputyId)).ToListAsync(stop);
+        var members = await db.Users.AsNoTracking().Where(m => m.PracticeId == db.PracticeId && m.LeftAt == null).OrderBy(m => m.Name).Select(m => new DeputyDto(m.Id, m.DeputyId)).ToListAsync(stop);
         var forms = await db.Forms.AsNoTracking().OrderBy(f => f.Name).Select(f => new FormNameDto(f.Id, f.Name)).ToListAsync(stop);
         return new GivingDto(
             [.. s.InquiryRules.Select(r => new GivingRuleDto(r.Form, r.Topic, r.Area, r.To, r.Members))],
@@ -128,7 +129,7 @@ public static class GivingEndpoints
         await using var transaction = await db.Database.BeginTransactionAsync(stop);
         var members = await db.Users.Where(m => m.PracticeId == db.PracticeId).ToListAsync(stop);
         var forms = await db.Forms.AsNoTracking().Select(f => f.Id).ToListAsync(stop);
-        var row = await db.Practices.SingleAsync(p => p.Id == db.PracticeId, stop);
+        var row = await SettingsChange.LockAsync(db, stop);
         List<InquiryRuleSettings> rules =
         [
             .. (body.Rules ?? []).Select(r => new InquiryRuleSettings
@@ -206,8 +207,7 @@ public static class GivingEndpoints
         (s.InquiryAddress, s.InquiryWord) = (mailed, word);
         (s.InquiryRules, s.Reached, s.InquiryLateDays, s.InquiryVeryLateDays, s.DeputyAfterHours) = (rules, reached, body.LateDays, body.VeryLateDays, body.DeputyAfterHours);
         (s.Colour, s.PictureId) = (colour, picture);
-        db.Entry(row).Property(p => p.Settings).IsModified = true;
-        await db.SaveChangesAsync(stop);
+        await SettingsChange.SaveAsync(db, row, stop);
         await transaction.CommitAsync(stop);
         return TypedResults.Ok(await Read(db, stop));
     }

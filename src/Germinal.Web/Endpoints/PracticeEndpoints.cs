@@ -279,7 +279,9 @@ public static class PracticeEndpoints
         s.KeepJournalMonths = body.KeepJournalMonths ?? s.KeepJournalMonths;
         s.StrictForTransactional = body.StrictForTransactional;
         s.TextNumber = body.TextNumber.Trim();
-        s.MailOut = Server(body.MailOut, s.MailOut, secrets);
+        var mailOut = Server(body.MailOut, s.MailOut, secrets);
+        s.MailWorked = s.MailWorked && SameServer(mailOut, s.MailOut);
+        s.MailOut = mailOut;
         s.MailIn = Server(body.MailIn, s.MailIn, secrets);
     }
 
@@ -301,16 +303,15 @@ public static class PracticeEndpoints
             Security = body.Security,
             User = body.User.Trim(),
         };
-        var same =
-            old is not null
-            && string.Equals(old.Host, made.Host, StringComparison.OrdinalIgnoreCase)
-            && (old.Port, old.Security, old.User) == (made.Port, made.Security, made.User);
         made.SealedPassword =
             body.Password is { Length: > 0 } given ? secrets.Seal(given)
-            : same ? old!.SealedPassword
+            : old is not null && SameServer(made, old) ? old.SealedPassword
             : "";
         return made;
     }
+
+    private static bool SameServer(MailServerSettings? one, MailServerSettings? other) =>
+        string.Equals(one?.Host, other?.Host, StringComparison.OrdinalIgnoreCase) && (one?.Port, one?.Security, one?.User) == (other?.Port, other?.Security, other?.User);
 
     /// <summary>What is missing at servers that have changed: their passwords.</summary>
     private static IEnumerable<(string Field, string Message)> MissingPasswords(PracticeSettings now)
@@ -515,7 +516,7 @@ public static class PracticeEndpoints
     }
 
     /// <summary>The server that stands on the page, saved or not, with what is wrong with it.</summary>
-    private static (MailServerSettings? Server, ValidationProblem? Problem) OnThePage(
+    internal static (MailServerSettings? Server, ValidationProblem? Problem) OnThePage(
         string field,
         ServerBody body,
         MailServerSettings? kept,
@@ -544,6 +545,20 @@ public static class PracticeEndpoints
             return problem;
         }
 
+        return TypedResults.Ok(await SendTestAsync(db, practice, server, caller, mail, secrets, stop));
+    }
+
+    /// <summary>Sends one message to the caller by a server, and says what it answered.</summary>
+    internal static async Task<TestAnswer> SendTestAsync(
+        GerminalDb db,
+        PracticeRow practice,
+        MailServerSettings? server,
+        Caller caller,
+        IMailTransport mail,
+        Secrets secrets,
+        CancellationToken stop
+    )
+    {
         var address = await db.Users.Where(u => u.Id == caller.Id).Select(u => u.Email!).SingleAsync(stop);
         using var message = new MimeMessage
         {
@@ -555,7 +570,7 @@ public static class PracticeEndpoints
         var answer = await mail.SendAsync(message, null, secrets.Open(server), stop);
         var worked = answer.Result == Germinal.Channels.ProviderResult.Sent;
         var by = server is null ? "the installation's own server" : $"{server.Host}, port {server.Port}";
-        return TypedResults.Ok(new TestAnswer(worked, worked ? $"sent to {address} by {by}: {answer.Words}" : answer.Words));
+        return new TestAnswer(worked, worked ? $"sent to {address} by {by}: {answer.Words}" : answer.Words);
     }
 
     /// <summary>Reads the mailbox that stands on the page. Nothing is saved but the answers that lie in it.</summary>

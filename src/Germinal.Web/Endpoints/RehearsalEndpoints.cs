@@ -55,9 +55,13 @@ public static class RehearsalEndpoints
 
         var now = await PracticeClock.NowAsync(db, stop);
         var (practice, settings) = await PracticeReading.LoadWithSettingsAsync(db, stop);
-        return EndOf(body.Until, now, practice.Zone) is { } until
-            ? TypedResults.Ok(room.Begin(caller.PracticeId, id, draft.Row.DraftNumber, draft.Program, now, until, MessagePrices.Of(settings)))
-            : Problems.Field("until", "Give a date after today and at most three years from now, as 2028-03-01.");
+        if (EndOf(body.Until, now, practice.Zone) is not { } until)
+        {
+            return Problems.Field("until", "Give a date after today and at most three years from now, as 2028-03-01.");
+        }
+
+        await db.Programs.Where(p => p.Id == id).ExecuteUpdateAsync(u => u.SetProperty(p => p.RehearsedAt, now), stop);
+        return TypedResults.Ok(room.Begin(caller.PracticeId, id, draft.Row.DraftNumber, draft.Program, now, until, MessagePrices.Of(settings)));
     }
 
     /// <summary>The end of a date, or a year from now; null for what is no date to rehearse to.</summary>

@@ -16,13 +16,14 @@ public interface IFirstPractice
 }
 
 /// <summary>
-/// An empty practice with its principal, whom <c>GERMINAL_PRINCIPAL</c> names by email address. Their first password stands in
-/// the file <c>sign-ins</c> of the data folder.
+/// A new database waits for whoever has set up the machine: they make the first practice on a page whose address is told where the
+/// application was started (<see cref="BeginningKey"/>). Where <c>GERMINAL_PRINCIPAL</c> names somebody by email address, the practice is
+/// made for them at once, and their first password stands in the file <c>sign-ins</c> of the data folder.
 /// </summary>
-internal sealed class FirstPractice(Settings settings, IConfiguration configuration) : IFirstPractice
+internal sealed class FirstPractice(Settings settings, IConfiguration configuration, BeginningKey key) : IFirstPractice
 {
     /// <inheritdoc/>
-    /// <exception cref="InvalidOperationException">The database is new and nobody is named; the message says what to do.</exception>
+    /// <exception cref="InvalidOperationException">What is set is wrong; the message says what would be right.</exception>
     public async Task PrepareAsync(IServiceProvider services, GerminalDb db, CancellationToken stop)
     {
         if (await db.Practices.AnyAsync(stop))
@@ -30,10 +31,16 @@ internal sealed class FirstPractice(Settings settings, IConfiguration configurat
             return;
         }
 
-        if (configuration["GERMINAL_PRINCIPAL"] is not { } email || !Addresses.IsWellFormed(Channel.Email, email))
+        if (configuration["GERMINAL_PRINCIPAL"] is not { Length: > 0 } email)
+        {
+            await key.MakeAsync(stop);
+            return;
+        }
+
+        if (!Addresses.IsWellFormed(Channel.Email, email))
         {
             throw new InvalidOperationException(
-                "The database is new and has no practice. Set GERMINAL_PRINCIPAL to the email address of the principal, such as ada@example.com, and start again."
+                $"GERMINAL_PRINCIPAL is “{email}”, which is no email address; ada@example.com would be. Without it the first practice is made on a page."
             );
         }
 
@@ -43,31 +50,11 @@ internal sealed class FirstPractice(Settings settings, IConfiguration configurat
             throw new InvalidOperationException($"GERMINAL_ZONE is “{zone}”, which is no time zone; America/New_York would be.");
         }
 
-        var practice = new PracticeRow
-        {
-            Id = Guid.CreateVersion7(),
-            Name = "Our practice",
-            ZoneId = zone,
-            Settings = new PracticeSettings(),
-        };
-        db.Practices.Add(practice);
-        await db.SaveChangesAsync(stop);
+        await using var transaction = await db.Database.BeginTransactionAsync(stop);
         var password = Passphrase.New();
-        var principal = new MemberUser
-        {
-            Id = Guid.CreateVersion7(),
-            PracticeId = practice.Id,
-            Name = email[..email.IndexOf('@', StringComparison.Ordinal)],
-            Email = email,
-            UserName = email,
-            Role = "principal",
-        };
-        var made = await services.GetRequiredService<UserManager<MemberUser>>().CreateAsync(principal, password);
-        if (!made.Succeeded)
-        {
-            throw new InvalidOperationException($"{email} could not be made a member: {string.Join(" ", made.Errors.Select(e => e.Description))}");
-        }
-
+        var name = email[..email.IndexOf('@', StringComparison.Ordinal)];
+        await NewPractice.MakeAsync(db, services.GetRequiredService<UserManager<MemberUser>>(), "Our practice", zone, null, (name, email), password, stop);
+        await transaction.CommitAsync(stop);
         await SignIns.WriteAsync(Path.Combine(settings.DataFolder, "sign-ins"), [(email, password)], stop);
     }
 }

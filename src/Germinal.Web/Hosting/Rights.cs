@@ -57,6 +57,9 @@ public static class Rights
     /// <summary>Seeing the journal.</summary>
     public const string SeeJournal = "see-journal";
 
+    /// <summary>Saying who belongs to the practice, and what they may.</summary>
+    public const string KeepMembers = "keep-members";
+
     /// <summary>Changing how the practice works.</summary>
     public const string ChangeSettings = "change-settings";
 
@@ -84,6 +87,7 @@ public static class Rights
         new(ErasePeople, "erase a person", PrincipalOnly),
         new(SeeNumbers, "see the numbers of each member", PrincipalOnly),
         new(SeeJournal, "see the journal of what everybody did", PrincipalOnly),
+        new(KeepMembers, "invite members, say what they may, and take them out", PrincipalOnly),
         new(ChangeSettings, "change the practice's settings", PrincipalOnly),
         new(SeeServers, "see and try mail servers", PrincipalOnly),
     ];

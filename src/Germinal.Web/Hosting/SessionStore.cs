@@ -1,4 +1,5 @@
 using System.Buffers.Text;
+using System.Security.Claims;
 using System.Security.Cryptography;
 using System.Text;
 using Germinal.Store;
@@ -19,17 +20,28 @@ namespace Germinal.Web.Hosting;
 public sealed class SessionStore(IDbContextFactory<GerminalDb> databases, IDataProtectionProvider protection) : ITicketStore
 {
     private static readonly Duration DefaultLife = Duration.FromHours(10);
+    /// <summary>The claim that carries the session's id while a request is answered.</summary>
+    public const string IdClaim = "germinal:session";
+
+    private static readonly Duration SeenEvery = Duration.FromMinutes(5);
     private readonly IDataProtector seal = protection.CreateProtector("germinal.sessions");
 
     private static Instant Now => NodaTime.SystemClock.Instance.GetCurrentInstant();
 
     /// <inheritdoc/>
-    public async Task<string> StoreAsync(AuthenticationTicket ticket)
+    public Task<string> StoreAsync(AuthenticationTicket ticket) => KeepAsync(ticket, "", "", CancellationToken.None);
+
+    /// <inheritdoc/>
+    public Task<string> StoreAsync(AuthenticationTicket ticket, HttpContext httpContext, CancellationToken cancellationToken) =>
+        KeepAsync(ticket, Client.AddressOf(httpContext), Client.ProgramOf(httpContext), CancellationToken.None);
+
+    private async Task<string> KeepAsync(AuthenticationTicket ticket, string address, string program, CancellationToken stop)
     {
         var key = Base64Url.EncodeToString(RandomNumberGenerator.GetBytes(32));
         var caller = Caller.Of(ticket.Principal);
-        await using var db = await databases.CreateDbContextAsync();
-        var stamp = await db.Users.Where(u => u.Id == caller.Id).Select(u => u.SecurityStamp).SingleAsync();
+        await using var db = await databases.CreateDbContextAsync(stop);
+        var stamp = await db.Users.Where(u => u.Id == caller.Id).Select(u => u.SecurityStamp).SingleAsync(stop);
+        var now = Now;
         db.Sessions.Add(
             new SessionRow
             {
@@ -38,15 +50,17 @@ public sealed class SessionStore(IDbContextFactory<GerminalDb> databases, IDataP
                 Ticket = Sealed(ticket),
                 Stamp = stamp ?? "",
                 Role = caller.Role,
-                CreatedAt = Now,
+                CreatedAt = now,
+                SeenAt = now,
                 ExpiresAt = EndOf(ticket),
+                FromAddress = address,
+                FromProgram = program,
             }
         );
-        await db.SaveChangesAsync();
+        await db.SaveChangesAsync(stop);
 
         // Whoever signs in tidies up after those that ran out.
-        var now = Now;
-        await db.Sessions.Where(s => s.ExpiresAt < now).ExecuteDeleteAsync();
+        await db.Sessions.Where(s => s.ExpiresAt < now).ExecuteDeleteAsync(stop);
         return key;
     }
 
@@ -63,24 +77,43 @@ public sealed class SessionStore(IDbContextFactory<GerminalDb> databases, IDataP
     {
         await using var db = await databases.CreateDbContextAsync();
         var (id, now) = (IdOf(key), Now);
-        var found = await db
-            .Sessions.AsNoTracking()
-            .Where(s => s.Id == id && s.ExpiresAt > now)
-            .Join(
-                db.Users,
-                s => s.MemberId,
-                u => u.Id,
-                (s, u) => new { s.Ticket, Good = s.Stamp == u.SecurityStamp && s.Role == u.Role && u.BlockedAt == null }
-            )
-            .FirstOrDefaultAsync();
+        var found = (
+            await db
+                .Database.SqlQuery<Found>(
+                    $"""
+                    SELECT s.ticket, s.seen_at, s.stamp = u.security_stamp AND s.role = u.role AND u.blocked_at IS NULL AND u.left_at IS NULL AS good,
+                      coalesce((p.settings ->> 'twoFactorsAsked')::boolean, false) AND u.factor_since IS NULL AND NOT EXISTS (SELECT 1 FROM "AspNetUserPasskeys" k WHERE k.user_id = u.id) AS unfinished
+                    FROM sessions s JOIN "AspNetUsers" u ON u.id = s.member_id JOIN practices p ON p.id = u.practice_id
+                    WHERE s.id = {id} AND s.expires_at > {now}
+                    """
+                )
+                .ToListAsync()
+        ).FirstOrDefault();
         if (found is not { Good: true })
         {
             await RemoveAsync(key);
             return null;
         }
 
-        return TicketSerializer.Default.Deserialize(seal.Unprotect(found.Ticket));
+        if (now - found.SeenAt > SeenEvery)
+        {
+            await db.Sessions.Where(s => s.Id == id).ExecuteUpdateAsync(u => u.SetProperty(s => s.SeenAt, now));
+        }
+
+        var ticket = TicketSerializer.Default.Deserialize(seal.Unprotect(found.Ticket));
+        if (ticket?.Principal.Identity is ClaimsIdentity identity)
+        {
+            identity.AddClaim(new Claim(IdClaim, id));
+            if (found.Unfinished)
+            {
+                identity.AddClaim(new Claim(Caller.UnfinishedClaim, "1"));
+            }
+        }
+
+        return ticket;
     }
+
+    private sealed record Found(byte[] Ticket, Instant SeenAt, bool Good, bool Unfinished);
 
     /// <inheritdoc/>
     public async Task RemoveAsync(string key)
@@ -95,7 +128,28 @@ public sealed class SessionStore(IDbContextFactory<GerminalDb> databases, IDataP
 
     private static string IdOf(string key) => Convert.ToHexStringLower(SHA256.HashData(Encoding.UTF8.GetBytes(key)));
 
-    private byte[] Sealed(AuthenticationTicket ticket) => seal.Protect(TicketSerializer.Default.Serialize(ticket));
+    // Which session it is and whether a second factor is lacking are looked up each time, and not kept.
+    private byte[] Sealed(AuthenticationTicket ticket) =>
+        seal.Protect(
+            TicketSerializer.Default.Serialize(
+                new AuthenticationTicket(
+                    new ClaimsPrincipal(ticket.Principal.Identities.Select(AsKept)),
+                    ticket.Properties,
+                    ticket.AuthenticationScheme
+                )
+            )
+        );
+
+    private static ClaimsIdentity AsKept(ClaimsIdentity identity)
+    {
+        var copy = identity.Clone();
+        foreach (var claim in copy.FindAll(c => c.Type is IdClaim or Caller.UnfinishedClaim).ToList())
+        {
+            copy.TryRemoveClaim(claim);
+        }
+
+        return copy;
+    }
 }
 
 /// <summary>Gives the cookie its store; the options are made before services are there.</summary>

@@ -68,6 +68,7 @@ public sealed record Settings(
             )
             {
                 Resolver = configuration["GERMINAL_RESOLVER"] ?? "",
+                HasMail = configuration["GERMINAL_SMTP_HOST"] is { Length: > 0 } || configuration["GERMINAL_SMTP_PORT"] is { Length: > 0 },
             },
             Hosting.Proxies.Read(configuration["GERMINAL_PROXIES"])
         )

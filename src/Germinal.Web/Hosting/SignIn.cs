@@ -1,9 +1,11 @@
 using System.Security.Claims;
+using Germinal.Service.Members;
 using Germinal.Store;
 using Germinal.Store.Rows;
 using Microsoft.AspNetCore.Antiforgery;
 using Microsoft.AspNetCore.DataProtection;
 using Microsoft.AspNetCore.Identity;
+using Microsoft.EntityFrameworkCore;
 using Microsoft.Extensions.Options;
 
 namespace Germinal.Web.Hosting;
@@ -16,6 +18,12 @@ public sealed record Caller(Guid Id, Guid PracticeId, string Name, string Role)
 
     /// <summary>The claim that carries the practice.</summary>
     public const string PracticeClaim = "germinal:practice";
+
+    /// <summary>The claim of a member who has no second factor where their practice asks for one.</summary>
+    public const string UnfinishedClaim = "germinal:unfinished";
+
+    /// <summary>The caller that a member is.</summary>
+    public static Caller Of(MemberUser member) => new(member.Id, member.PracticeId, member.Name, member.Role);
 
     /// <summary>The claim that carries the member's name.</summary>
     public const string NameClaim = "germinal:name";
@@ -48,19 +56,36 @@ public static class SignInSetup
         services
             .AddIdentityCore<MemberUser>(o =>
             {
-                o.Password.RequiredLength = 10;
-                o.Password.RequireNonAlphanumeric = false;
-                o.Password.RequireUppercase = false;
-                o.Password.RequireDigit = false;
+                // What a password has to be is PasswordRules' to say, and nobody else's.
+                o.Password.RequiredLength = 1;
+                o.Password.RequiredUniqueChars = 1;
+                o.Password.RequireNonAlphanumeric = o.Password.RequireUppercase = o.Password.RequireLowercase = o.Password.RequireDigit = false;
                 o.User.RequireUniqueEmail = true;
             })
             .AddEntityFrameworkStores<GerminalDb>()
+            .AddPasswordValidator<GoodPassword>()
             .AddSignInManager()
             .AddClaimsPrincipalFactory<CallerClaims>();
+        services.Configure<IdentityPasskeyOptions>(o =>
+        {
+            // A passkey is asked for in the place of a password and a second factor: the device has to know who holds it, and who they are.
+            o.UserVerificationRequirement = "required";
+            o.ResidentKeyRequirement = "required";
+        });
+        services.AddScoped<LetIn>();
         services.AddSingleton(_ => new SignInBrake());
         services.AddSingleton<SessionStore>();
         services.AddSingleton<IPostConfigureOptions<Microsoft.AspNetCore.Authentication.Cookies.CookieAuthenticationOptions>, UseSessionStore>();
         var secure = settings.IsSecure ? CookieSecurePolicy.Always : CookieSecurePolicy.SameAsRequest;
+        services.Configure<Microsoft.AspNetCore.Authentication.Cookies.CookieAuthenticationOptions>(
+            IdentityConstants.TwoFactorUserIdScheme,
+            o =>
+            {
+                o.Cookie.Name = "germinal-half";
+                o.Cookie.SecurePolicy = secure;
+                o.Cookie.SameSite = SameSiteMode.Strict;
+            }
+        );
         services.ConfigureApplicationCookie(o =>
         {
             o.Cookie.SecurePolicy = secure;
@@ -121,9 +146,38 @@ public static class SignInSetup
                     }
                 }
 
+                if (context.User.HasClaim(c => c.Type == Caller.UnfinishedClaim) && context.GetEndpoint()?.Metadata.GetMetadata<BeforeSecondFactor>() is null && context.Request.Path.StartsWithSegments("/api", StringComparison.Ordinal))
+                {
+                    await TypedResults
+                        .Problem(
+                            "Your practice asks for a second factor or a passkey. Set one up on the page about yourself; until then nothing else is open.",
+                            statusCode: StatusCodes.Status403Forbidden,
+                            title: "A second factor first"
+                        )
+                        .ExecuteAsync(context);
+                    return;
+                }
+
                 await next();
             }
         );
+    }
+
+    /// <summary>The call is open to a member whose practice asks for a second factor and who has none yet.</summary>
+    public static TBuilder OpenBeforeSecondFactor<TBuilder>(this TBuilder builder)
+        where TBuilder : IEndpointConventionBuilder => builder.WithMetadata(new BeforeSecondFactor());
+
+    private sealed class BeforeSecondFactor;
+
+    private sealed class GoodPassword(GerminalDb db) : IPasswordValidator<MemberUser>
+    {
+        public async Task<IdentityResult> ValidateAsync(UserManager<MemberUser> manager, MemberUser user, string? password)
+        {
+            var practice = await db.Practices.AsNoTracking().Where(p => p.Id == user.PracticeId).Select(p => p.Name).FirstOrDefaultAsync();
+            return PasswordRules.Problem(password ?? "", [user.Name, user.Email ?? "", practice ?? ""]) is { } problem
+                ? IdentityResult.Failed(new IdentityError { Code = "Password", Description = problem })
+                : IdentityResult.Success;
+        }
     }
 
     private sealed class CallerClaims(UserManager<MemberUser> users, IOptions<IdentityOptions> options)

@@ -136,4 +136,17 @@ public static class Client
         // Whoever has one address of a /64 has them all.
         return Convert.ToHexStringLower(address.GetAddressBytes().AsSpan(0, 8));
     }
+
+    private const int LongestProgram = 300;
+
+    /// <summary>The address a request comes from, as it is shown; empty where it has none.</summary>
+    public static string AddressOf(HttpContext http) =>
+        http.Connection.RemoteIpAddress is { } address ? (address.IsIPv4MappedToIPv6 ? address.MapToIPv4() : address).ToString() : "";
+
+    /// <summary>What the caller's program calls itself, cut where it goes on for long.</summary>
+    public static string ProgramOf(HttpContext http)
+    {
+        var program = http.Request.Headers.UserAgent.ToString();
+        return program.Length > LongestProgram ? program[..LongestProgram] : program;
+    }
 }

@@ -15,8 +15,6 @@ namespace Germinal.Web.Journal;
 /// </summary>
 public sealed class JournalKeeping : IEndpointFilter
 {
-    private const int LongestProgram = 300;
-
     // What a call made is in its answer; where, is asked of each type once.
     private static readonly ConcurrentDictionary<Type, PropertyInfo?> Ids = new();
 
@@ -117,10 +115,8 @@ public sealed class JournalKeeping : IEndpointFilter
         return line;
     }
 
-    private static JournalRow Line(HttpContext http, JournalWord word, Caller caller, NodaTime.Instant now)
-    {
-        var program = http.Request.Headers.UserAgent.ToString();
-        return new JournalRow
+    private static JournalRow Line(HttpContext http, JournalWord word, Caller caller, NodaTime.Instant now) =>
+        new()
         {
             PracticeId = caller.PracticeId,
             At = now,
@@ -129,10 +125,9 @@ public sealed class JournalKeeping : IEndpointFilter
             Words = word.Words,
             Kind = word.Kind,
             Ended = JournalReading.Begun,
-            FromAddress = http.Connection.RemoteIpAddress is { } address ? (address.IsIPv4MappedToIPv6 ? address.MapToIPv4() : address).ToString() : "",
-            FromProgram = program.Length > LongestProgram ? program[..LongestProgram] : program,
+            FromAddress = Client.AddressOf(http),
+            FromProgram = Client.ProgramOf(http),
         };
-    }
 
     private static async Task SetSubjectAsync(GerminalDb db, JournalRow line, string kind, Guid id, CancellationToken stop)
     {

@@ -24,7 +24,36 @@ public static partial class JournalWords
     public static FrozenDictionary<string, JournalWord> Told { get; } = new Dictionary<string, JournalWord>
     {
         ["POST /api/session"] = new("signed in", Afterwards: true),
+        ["POST /api/session/code"] = new("signed in with a second factor", Afterwards: true),
+        ["POST /api/session/passkey"] = new("signed in with a passkey", Afterwards: true),
+        ["POST /api/session/begin"] = new("began the practice", Afterwards: true),
+        ["POST /api/session/join"] = new("joined the practice", Afterwards: true),
+        ["POST /api/session/password"] = new("chose a new password by a link", Afterwards: true),
         ["DELETE /api/session"] = new("signed out"),
+
+        // Members.
+        ["PUT /api/me/name"] = new("changed what they are called"),
+        ["PUT /api/me/password"] = new("changed their password"),
+        ["PUT /api/me/factor"] = new("set up a second factor"),
+        ["POST /api/me/factor/end"] = new("ended their second factor"),
+        ["POST /api/me/factor/recovery"] = new("made new recovery codes"),
+        ["POST /api/me/passkeys"] = new("added a passkey"),
+        ["DELETE /api/me/passkeys/{id}"] = new("took a passkey away"),
+        ["DELETE /api/me/sessions"] = new("ended their other sessions"),
+        ["DELETE /api/me/sessions/{id}"] = new("ended one of their sessions"),
+        ["POST /api/members"] = new("invited {}", S.Member, Made),
+        ["POST /api/members/{id}/invite"] = new("invited {} again", S.Member),
+        ["PUT /api/members/{id}"] = new("changed what {} may or does", S.Member),
+        ["POST /api/members/{id}/block"] = new("blocked {}", S.Member),
+        ["POST /api/members/{id}/unblock"] = new("let {} in again", S.Member),
+        ["POST /api/members/{id}/factor/end"] = new("ended the second factor of {}", S.Member),
+        ["POST /api/members/{id}/hand-over"] = new("handed over what {} had", S.Member),
+        ["PUT /api/members/factors"] = new("changed whether a second factor is asked for"),
+        ["PUT /api/beginning/who"] = new("said who the practice is"),
+        ["PUT /api/beginning/look"] = new("said how the practice looks"),
+        ["PUT /api/beginning/mail"] = new("tried a mail server, to keep it if it works"),
+        ["PUT /api/beginning/parts/{key}"] = new("put a part of the beginning off, or took it up"),
+        ["PUT /api/beginning/shown"] = new("put the beginning away, or showed it again"),
 
         // People.
         ["POST /api/people"] = new("added {}", S.Person, Made),
@@ -236,6 +265,12 @@ public static partial class JournalWords
     /// <summary>Writing calls that change nothing: they look, try or work something out; and those of the stand-ins, which are no part of the practice.</summary>
     public static FrozenSet<string> Silent { get; } = new[]
     {
+        "POST /api/session/forgotten",
+        "POST /api/session/link",
+        "POST /api/session/passkey/ask",
+        "POST /api/me/factor",
+        "POST /api/me/passkeys/ask",
+        "POST /api/beginning/mail/find",
         "POST /api/people/tag/preview",
         "POST /api/people/untag/preview",
         "POST /api/people/stage/preview",

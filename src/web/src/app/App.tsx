@@ -3,6 +3,9 @@ import { lazy, Suspense, useEffect } from 'react';
 import { ErrorBoundary, type FallbackProps } from 'react-error-boundary';
 import { BrowserRouter, Link, Navigate, Route, Routes, useLocation } from 'react-router';
 import { Toaster } from 'sonner';
+import { BeginPage } from '../features/session/BeginPage';
+import { ForgottenPassword } from '../features/session/ForgottenPassword';
+import { JoinPage, NewPasswordPage } from '../features/session/LinkPages';
 import { SignIn } from '../features/session/SignIn';
 import { Today } from '../features/today/Today';
 import { Button, Empty, Loading, Trouble } from '../ui/bits';
@@ -34,6 +37,9 @@ const BroadcastsPage = lazy(() => import('../features/broadcasts/BroadcastsPage'
 const BroadcastPage = lazy(() => import('../features/broadcasts/BroadcastPage'));
 const FilmsPage = lazy(() => import('../features/films/FilmsPage'));
 const StagesPage = lazy(() => import('../features/pipeline/StagesPage'));
+const BeginningPage = lazy(() => import('../features/beginning/BeginningPage'));
+const MembersPage = lazy(() => import('../features/members/MembersPage'));
+const YouPage = lazy(() => import('../features/you/YouPage'));
 const JournalPage = lazy(() => import('../features/journal/JournalPage'));
 const OutcomesPage = lazy(() => import('../features/practice/OutcomesPage'));
 const GivingPage = lazy(() => import('../features/inquiries/GivingPage'));
@@ -98,11 +104,25 @@ function Gate() {
     );
   }
 
+  // Links by mail lead in, whoever is signed in on this device.
+  if (place.pathname === '/join') return <JoinPage />;
+  if (place.pathname === '/new-password') return <NewPasswordPage />;
   if (!session.data.member) {
+    if (session.data.noPractice) return <BeginPage />;
+    if (place.pathname === '/forgotten') return <ForgottenPassword />;
     return place.pathname === '/sign-in' ? <SignIn /> : <Navigate to="/sign-in" replace state={{ from: place.pathname + place.search }} />;
   }
 
-  return <Inside session={session.data} />;
+  return session.data.unfinished ? <OnlyYou /> : <Inside session={session.data} />;
+}
+
+/** A member whose practice asks for a second factor sets one up before anything else. */
+function OnlyYou() {
+  return (
+    <Suspense fallback={<Loading />}>
+      <YouPage />
+    </Suspense>
+  );
 }
 
 /** The application for a member who is signed in. */
@@ -146,6 +166,11 @@ function Inside({ session }: { session: Session }) {
             <Route path="/pipeline/lost" element={<LostPage />} />
             <Route path="/practice" element={<PracticePage />} />
             <Route path="/practice/calls" element={<OutcomesPage />} />
+            <Route path="/practice/members" element={<MembersPage />} />
+            <Route path="/beginning" element={<BeginningPage />} />
+            <Route path="/you" element={<YouPage />} />
+            <Route path="/begin" element={<Navigate to="/beginning" replace />} />
+            <Route path="/forgotten" element={<Navigate to="/you" replace />} />
             <Route path="/journal" element={<JournalPage />} />
             <Route path="/pipeline/stages" element={<StagesPage />} />
             <Route path="/posts" element={<PostsPage />} />

@@ -19,6 +19,7 @@ export type Right =
   | 'erase-people'
   | 'see-journal'
   | 'see-numbers'
+  | 'keep-members'
   | 'change-settings'
   | 'see-servers';
 

@@ -135,3 +135,6 @@ export function nextDay(date: string) {
 /** The month of a date, short: “Mar”. */
 export const shortMonth = (date: string) =>
   new Intl.DateTimeFormat('en-GB', { timeZone: 'UTC', month: 'short' }).format(new Date(noon(date)));
+
+/** A moment of the machine's own clock, on the clock of whoever reads it. */
+export const machineMoment = (at: string) => moment(at, Intl.DateTimeFormat().resolvedOptions().timeZone, new Date().toISOString());

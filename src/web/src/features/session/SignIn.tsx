@@ -1,43 +1,55 @@
 import { useMutation, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
-import { useLocation, useNavigate } from 'react-router';
+import { Link, useLocation, useNavigate } from 'react-router';
 import { api, take } from '../../api/client';
+import { useSession } from '../../app/session';
 import { Button, Field, fieldError, Trouble } from '../../ui/bits';
-import { TouchLine } from '../../ui/TouchLine';
+import { FirstPage } from './FirstPage';
+import { canPasskeys, usePasskey } from './passkeys';
 
-const line = [0, 7, 10, 17, 24, 31, 38, 45, 54, 66, 77, 88].map((day) => ({
-  day,
-  kind: day === 7 || day === 45 ? 'call' : 'email',
-  state: day < 10 ? ('past' as const) : ('coming' as const),
-}));
-
-/** The first page of the day book. */
+/** Signing in: by address and password, a code where a second factor is set up, or by a passkey. */
 export function SignIn() {
   const queries = useQueryClient();
   const go = useNavigate();
+  const session = useSession().data;
   const from = (useLocation().state as { from?: string } | null)?.from ?? '/';
   const [email, setEmail] = useState('');
   const [password, setPassword] = useState('');
+  const [code, setCode] = useState<string>();
+  const inside = async () => {
+    await queries.resetQueries();
+    go(from, { replace: true });
+  };
   const signIn = useMutation({
     mutationFn: () => take(api.POST('/api/session', { body: { email, password } })),
-    onSuccess: async () => {
-      await queries.resetQueries();
-      go(from, { replace: true });
+    onSuccess: (next) => (next?.needs === 'code' ? setCode('') : inside()),
+  });
+  const second = useMutation({ mutationFn: () => take(api.POST('/api/session/code', { body: { code: code ?? '' } })), onSuccess: inside });
+  const passkey = useMutation({
+    mutationFn: async () => {
+      const { options } = await take(api.POST('/api/session/passkey/ask'));
+      await take(api.POST('/api/session/passkey', { body: { credential: await usePasskey(options) } }));
     },
+    onSuccess: inside,
   });
   const own = fieldError(signIn.error, 'email') ?? fieldError(signIn.error, 'password');
 
   return (
-    <div className="grid min-h-screen grid-cols-[112px_minmax(0,1fr)_344px] max-[1099px]:grid-cols-[minmax(0,1fr)]">
-      <div className="max-[1099px]:hidden" />
-      <main className="border-x border-rule bg-sheet px-[8%] pt-[16vh]">
-        <h1 className="!text-[44px]">Germinal</h1>
-        <p className="mt-3 max-w-[46ch] font-serif text-lead text-soft">
-          Keeps you in touch with everyone you know, for years, without anyone being forgotten or pestered.
-        </p>
-        <div className="mt-8 max-w-[720px]">
-          <TouchLine marks={line} now={9} />
-        </div>
+    <FirstPage
+      lead="Keeps you in touch with everyone you know, for years, without anyone being forgotten or pestered."
+      margin={
+        session?.isDemo && (
+          <>
+            <h2 className="!font-sans !text-small">Demo practice</h2>
+            <p className="mt-1">
+              The sign-ins were printed where Germinal was started. Everything in the demo is invented; letters go to a stand-in and reach
+              nobody.
+            </p>
+          </>
+        )
+      }
+    >
+      {code === undefined ? (
         <form
           className="mt-10 max-w-[340px]"
           onSubmit={(e) => {
@@ -74,19 +86,54 @@ export function SignIn() {
               />
             )}
           </Field>
-          {!own && <Trouble error={signIn.error} />}
-          <Button type="submit" look="main" disabled={signIn.isPending}>
-            Sign in
-          </Button>
+          {!own && <Trouble error={signIn.error ?? passkey.error} />}
+          <div className="flex flex-wrap items-center gap-x-5 gap-y-2">
+            <Button type="submit" look="main" disabled={signIn.isPending}>
+              Sign in
+            </Button>
+            {canPasskeys() && (
+              <Button className="min-h-6" disabled={passkey.isPending} onClick={() => passkey.mutate()}>
+                With a passkey
+              </Button>
+            )}
+            <Link className="inline-flex min-h-6 items-center text-small" to="/forgotten">
+              Forgotten the password
+            </Link>
+          </div>
         </form>
-      </main>
-      <aside className="p-6 pt-[16vh] text-small text-soft max-[1099px]:hidden">
-        <h2 className="!font-sans !text-small">Demo practice</h2>
-        <p className="mt-1">
-          The sign-ins were printed where Germinal was started. Everything in the demo is invented; letters go to a stand-in and reach
-          nobody.
-        </p>
-      </aside>
-    </div>
+      ) : (
+        <form
+          className="mt-10 max-w-[340px]"
+          onSubmit={(e) => {
+            e.preventDefault();
+            second.mutate();
+          }}
+        >
+          <Field label="Code" error={fieldError(second.error, 'code')} hint="The six digits your telephone shows, or a recovery code.">
+            {(id, by) => (
+              <input
+                id={id}
+                aria-describedby={by}
+                autoComplete="one-time-code"
+                autoFocus
+                required
+                className="w-full"
+                value={code}
+                onChange={(e) => setCode(e.target.value)}
+              />
+            )}
+          </Field>
+          {!fieldError(second.error, 'code') && <Trouble error={second.error} />}
+          <div className="flex items-center gap-5">
+            <Button type="submit" look="main" disabled={second.isPending}>
+              Go on
+            </Button>
+            <Button look="plain" className="min-h-6" onClick={() => setCode(undefined)}>
+              Begin again
+            </Button>
+          </div>
+        </form>
+      )}
+    </FirstPage>
   );
 }

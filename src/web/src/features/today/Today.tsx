@@ -11,6 +11,7 @@ import { useKeys } from '../../ui/keys';
 import { StepMark } from '../../ui/TouchLine';
 import { said } from '../../ui/undo';
 import { count, dayName, daysBetween, longDay, moment, nearDay, time } from '../../ui/when';
+import { BeginningLine } from '../beginning/BeginningLine';
 import { saidDropped } from '../people/acts';
 import { copyWords } from '../posts/PostActs';
 import { reopenTask } from '../tasks/acts';
@@ -339,6 +340,7 @@ function Sheet({ day, whose, setWhose }: { day: Day; whose: string; setWhose: (w
         }
       />
 
+      <BeginningLine />
       {day.providers.map((p) => (
         <div key={p.name} role="alert" className="mx-7 mb-3 border-l-[3px] border-ember bg-ember-pale px-4 py-2.5 text-small">
           <b className="font-semibold">{providerNames[p.name] ?? p.name}</b> since {moment(p.since, zone, now)}. {p.trouble} What is due

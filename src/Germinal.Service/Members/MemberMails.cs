@@ -1,0 +1,86 @@
+using Germinal.Channels;
+using Germinal.Service.Clock;
+using Germinal.Service.Mails;
+using Germinal.Store;
+using Germinal.Store.Rows;
+
+namespace Germinal.Service.Members;
+
+/// <summary>Mails to members about their own sign-in. They are waiting to be sent once they are saved.</summary>
+public sealed class MemberMails(PublicLinks links)
+{
+    /// <summary>The address an invited member joins at.</summary>
+    public string JoinAddress(string key) => $"{links.BaseUrl}/join?key={key}";
+
+    /// <summary>Asks somebody to join.</summary>
+    /// <param name="db">The practice's.</param>
+    /// <param name="member">Who is invited.</param>
+    /// <param name="by">Who invites them.</param>
+    /// <param name="practice">What the practice is called.</param>
+    /// <param name="key">Of the link.</param>
+    /// <param name="stop">Gives up.</param>
+    public Task InviteAsync(GerminalDb db, MemberUser member, (Guid Id, string Name) by, string practice, string key, CancellationToken stop) =>
+        AddAsync(
+            db,
+            member,
+            by.Id,
+            $"Join {practice}",
+            $"{by.Name} asks you to join {practice} in Germinal.",
+            "Follow this link, say what you are called, and choose a password. It works once, and for three days:",
+            JoinAddress(key),
+            "If you know nothing of this, there is nothing to do.",
+            stop
+        );
+
+    /// <summary>Leads to a page where a new password is chosen.</summary>
+    public Task ForgottenAsync(GerminalDb db, MemberUser member, string key, CancellationToken stop) =>
+        AddAsync(
+            db,
+            member,
+            member.Id,
+            "A new password",
+            "Somebody asked for a new password for this address.",
+            "If that was you, follow this link and choose one. It works once, and for half an hour:",
+            $"{links.BaseUrl}/new-password?key={key}",
+            "If it was not you, there is nothing to do: your password is as it was.",
+            stop
+        );
+
+    /// <summary>Tells a member that somebody signed in as them from a device they had not used before.</summary>
+    /// <param name="db">The practice's.</param>
+    /// <param name="member">Who.</param>
+    /// <param name="program">What the browser calls itself.</param>
+    /// <param name="address">Where it is.</param>
+    /// <param name="stop">Gives up.</param>
+    public Task NewDeviceAsync(GerminalDb db, MemberUser member, string program, string address, CancellationToken stop) =>
+        AddAsync(
+            db,
+            member,
+            member.Id,
+            "Signed in from a new device",
+            $"Somebody signed in as you from a device you had not used before: {DeviceWords.Of(program)}, from {(address.Length > 0 ? address : "an address that is not known")}.",
+            "If that was you, there is nothing to do. If it was not, end that session and change your password here:",
+            $"{links.BaseUrl}/you",
+            "",
+            stop
+        );
+
+    private static async Task AddAsync(GerminalDb db, MemberUser member, Guid from, string subject, string what, string how, string address, string otherwise, CancellationToken stop)
+    {
+        db.OwnMails.Add(
+            new OwnMailRow
+            {
+                Id = Guid.CreateVersion7(),
+                PracticeId = member.PracticeId,
+                Kind = OwnMailKinds.Member,
+                MemberId = from,
+                ToName = member.Name,
+                ToAddress = member.Email!,
+                Subject = subject,
+                Text = string.Join("\n\n", new[] { what, how, address, otherwise }.Where(p => p.Length > 0)) + "\n",
+                CreatedAt = await PracticeClock.NowAsync(db, stop),
+            }
+        );
+        await db.SaveChangesAsync(stop);
+    }
+}

@@ -1,0 +1,335 @@
+using Germinal.Core.Contact;
+using Germinal.Core.Practices;
+using Germinal.Service;
+using Germinal.Service.Import;
+using Germinal.Service.Members;
+using Germinal.Store;
+using Germinal.Store.Rows;
+using Germinal.Web.Hosting;
+using Germinal.Web.Journal;
+using Microsoft.AspNetCore.Http.HttpResults;
+using Microsoft.AspNetCore.Identity;
+using Microsoft.EntityFrameworkCore;
+using NodaTime;
+
+namespace Germinal.Web.Endpoints;
+
+/// <summary>Whom a link by mail is for.</summary>
+public sealed record MemberLinkDto(string Name, string Email, string Practice);
+
+/// <summary>A country a practice can begin in, and what it presets.</summary>
+/// <param name="Country">ISO 3166-1 alpha-2.</param>
+/// <param name="Name">In English.</param>
+/// <param name="QuietFrom">When texts and calls may begin.</param>
+/// <param name="QuietTo">When they end.</param>
+/// <param name="OpenChannels">Channels that need only that nobody said no.</param>
+/// <param name="InquiryMonths">How long an inquiry carries a yes.</param>
+/// <param name="ClientMonths">How long being a client does.</param>
+/// <param name="Sources">Why, each with its law.</param>
+public sealed record CountryDto(
+    string Country,
+    string Name,
+    string QuietFrom,
+    string QuietTo,
+    IReadOnlyList<string> OpenChannels,
+    int InquiryMonths,
+    int ClientMonths,
+    IReadOnlyList<PresetSource> Sources
+)
+{
+    internal static CountryDto Of(CountryPreset p) =>
+        new(
+            p.Country,
+            p.Name,
+            Core.Time.TimesOfDay.Form.Format(p.QuietFrom),
+            Core.Time.TimesOfDay.Form.Format(p.QuietTo),
+            [.. p.OpenChannels.Select(c => c.ToString().ToLowerInvariant())],
+            p.InquiryMonths,
+            p.ClientMonths,
+            p.Sources
+        );
+}
+
+/// <summary>Coming in for the first time, or anew: the first practice of an installation, an invitation, a password that was forgotten.</summary>
+public static class JoinEndpoints
+{
+    private const string NoLink = "This link is good no more: it works once, and not for long. Ask for a new one.";
+
+    /// <param name="Key">Of the address that was told where the application was started.</param>
+    /// <param name="Practice">What it is called.</param>
+    /// <param name="Name">The principal's.</param>
+    /// <param name="Email">Where they sign in with.</param>
+    /// <param name="Password">As <see cref="PasswordRules"/> takes it.</param>
+    /// <param name="Zone">IANA zone.</param>
+    /// <param name="Country">ISO country; empty for none of those there is a preset for.</param>
+    public sealed record BeginBody(
+        [AtMost(100)] string Key = "",
+        [AtMost(Lengths.Name)] string Practice = "",
+        [AtMost(Lengths.Name)] string Name = "",
+        [AtMost(Lengths.Name)] string Email = "",
+        [AtMost(PasswordRules.Longest)] string Password = "",
+        [AtMost(60)] string Zone = "",
+        [AtMost(2)] string Country = ""
+    );
+
+    /// <param name="Email">The address one signs in with.</param>
+    public sealed record ForgottenBody([AtMost(Lengths.Name)] string Email = "");
+
+    /// <param name="Key">Of the link.</param>
+    /// <param name="Kind">invitation or forgotten.</param>
+    public sealed record LinkBody([AtMost(100)] string Key = "", [AtMost(20)] string Kind = "");
+
+    public sealed record NewPasswordBody([AtMost(100)] string Key = "", [AtMost(PasswordRules.Longest)] string Password = "");
+
+    public sealed record JoinBody([AtMost(100)] string Key = "", [AtMost(Lengths.Name)] string Name = "", [AtMost(PasswordRules.Longest)] string Password = "");
+
+    public static void Map(IEndpointRouteBuilder app)
+    {
+        var session = app.MapGroup("/api/session").WithTags("session");
+        session.MapGet("/countries", () => CountryPreset.All.Select(CountryDto.Of).ToList()).OpenBeforeSecondFactor();
+        session.MapPost("/begin", BeginAsync).OpenBeforeSecondFactor();
+        session.MapPost("/forgotten", ForgottenAsync).OpenBeforeSecondFactor();
+        session.MapPost("/link", LookAsync).OpenBeforeSecondFactor();
+        session.MapPost("/password", ChoosePasswordAsync).OpenBeforeSecondFactor();
+        session.MapPost("/join", JoinAsync).OpenBeforeSecondFactor();
+    }
+
+    /// <summary>The first practice of an installation. Of several who come at once one makes it.</summary>
+    private static async Task<Results<NoContent, ValidationProblem, ProblemHttpResult>> BeginAsync(
+        BeginBody body,
+        HttpContext http,
+        GerminalDb db,
+        UserManager<MemberUser> users,
+        BeginningKey key,
+        LetIn letIn,
+        SignInBrake brake,
+        JournalNote note,
+        CancellationToken stop
+    )
+    {
+        if (brake.Try(Client.Of(http), "begin") is { } wait)
+        {
+            return SessionEndpoints.TooManyTries(http, wait);
+        }
+
+        await using var transaction = await db.Database.BeginTransactionAsync(stop);
+        await db.Database.ExecuteSqlAsync($"SELECT pg_advisory_xact_lock(hashtextextended('first-practice', 0))", stop);
+        if (await db.Practices.AnyAsync(stop))
+        {
+            return Problems.Conflict("There is a practice here already. Sign in, or ask its principal to invite you.");
+        }
+
+        if (!key.Fits(body.Key))
+        {
+            brake.Wrong(Client.Of(http), "begin");
+            return Problems.Field("key", "The address of this page is not whole. Open the one that was told where Germinal was started; it stands in the file beginning-key too.");
+        }
+
+        var (practice, name, email) = (CellReading.Clean(body.Practice), CellReading.Clean(body.Name), body.Email.Trim());
+        var wrong = new List<(string Field, string Message)>();
+        if (practice.Length == 0)
+        {
+            wrong.Add(("practice", "Say what your practice is called; it stands under every letter."));
+        }
+
+        if (name.Length == 0)
+        {
+            wrong.Add(("name", "Say what you are called, as it is to stand under letters."));
+        }
+
+        if (!Addresses.IsEmail(email))
+        {
+            wrong.Add(("email", $"“{email}” is not an email address; ada@example.com would be."));
+        }
+
+        if (DateTimeZoneProviders.Tzdb.GetZoneOrNull(body.Zone) is null)
+        {
+            wrong.Add(("zone", $"“{body.Zone}” is no time zone; America/New_York would be."));
+        }
+
+        var country = CountryPreset.Of(body.Country);
+        if (body.Country.Length > 0 && country is null)
+        {
+            wrong.Add(("country", "There is nothing preset for this country; choose another, or none."));
+        }
+
+        if (PasswordRules.Problem(body.Password, [name, email, practice]) is { } problem)
+        {
+            wrong.Add(("password", problem));
+        }
+
+        if (wrong.Count > 0)
+        {
+            return Problems.Fields(wrong);
+        }
+
+        var principal = await NewPractice.MakeAsync(db, users, practice, body.Zone, country, (name, email), PasswordRules.Normal(body.Password), stop);
+        await transaction.CommitAsync(stop);
+        key.End();
+        await letIn.AsAsync(http, principal, note, stop);
+        return TypedResults.NoContent();
+    }
+
+    /// <summary>Mails a link for a new password. The answer and the time it takes say nothing about whether there is such a member.</summary>
+    private static Results<Accepted, ValidationProblem, ProblemHttpResult> ForgottenAsync(ForgottenBody body, HttpContext http, SignInBrake brake, IServiceScopeFactory scopes)
+    {
+        var email = body.Email.Trim();
+        if (!Addresses.IsEmail(email))
+        {
+            return Problems.Field("email", $"“{email}” is not an email address; ada@example.com would be.");
+        }
+
+        if (brake.Try(Client.Of(http), email) is { } wait)
+        {
+            return SessionEndpoints.TooManyTries(http, wait);
+        }
+
+        brake.Wrong(Client.Of(http), email);
+        http.Response.OnCompleted(async () =>
+        {
+            await using var scope = scopes.CreateAsyncScope();
+            var users = scope.ServiceProvider.GetRequiredService<UserManager<MemberUser>>();
+            if (await users.FindByEmailAsync(email) is not { BlockedAt: null, LeftAt: null, PasswordHash: not null } member)
+            {
+                return;
+            }
+
+            var db = scope.ServiceProvider.GetRequiredService<GerminalDb>();
+            db.PracticeId = member.PracticeId;
+            await using var transaction = await db.Database.BeginTransactionAsync(CancellationToken.None);
+            var key = await MemberLinks.MakeAsync(db, member, MemberLinks.Forgotten, CancellationToken.None);
+            await scope.ServiceProvider.GetRequiredService<MemberMails>().ForgottenAsync(db, member, key, CancellationToken.None);
+            await transaction.CommitAsync(CancellationToken.None);
+        });
+        return TypedResults.Accepted((string?)null);
+    }
+
+    private static async Task<Results<Ok<MemberLinkDto>, ProblemHttpResult>> LookAsync(LinkBody body, HttpContext http, GerminalDb db, SignInBrake brake, CancellationToken stop)
+    {
+        if (brake.Try(Client.Of(http), "link") is { } wait)
+        {
+            return SessionEndpoints.TooManyTries(http, wait);
+        }
+
+        if (await MemberLinks.FindAsync(db, body.Key, body.Kind, stop) is not { } member)
+        {
+            return Gone();
+        }
+
+        var practice = await db.Practices.AsNoTracking().Where(p => p.Id == member.PracticeId).Select(p => p.Name).SingleAsync(stop);
+        return TypedResults.Ok(new MemberLinkDto(member.Name, member.Email!, practice));
+    }
+
+    /// <summary>A new password by a link. Every session of the member ends; they sign in with it, second factor and all.</summary>
+    private static async Task<Results<NoContent, ValidationProblem, ProblemHttpResult>> ChoosePasswordAsync(
+        NewPasswordBody body,
+        HttpContext http,
+        GerminalDb db,
+        UserManager<MemberUser> users,
+        SignInBrake brake,
+        JournalNote note,
+        CancellationToken stop
+    )
+    {
+        if (brake.Try(Client.Of(http), "link") is { } wait)
+        {
+            return SessionEndpoints.TooManyTries(http, wait);
+        }
+
+        if (await MemberLinks.FindAsync(db, body.Key, MemberLinks.Forgotten, stop) is not { } member)
+        {
+            return Gone();
+        }
+
+        if (await ProblemOfAsync(db, member, body.Password, stop) is { } problem)
+        {
+            return Problems.Field("password", problem);
+        }
+
+        await using var transaction = await db.Database.BeginTransactionAsync(stop);
+        if (!await MemberLinks.UseAsync(db, body.Key, MemberLinks.Forgotten, stop))
+        {
+            return Gone();
+        }
+
+        await GiveAsync(users, member, body.Password);
+        await transaction.CommitAsync(stop);
+        note.IsBy(Caller.Of(member));
+        return TypedResults.NoContent();
+    }
+
+    /// <summary>An invited member says what they are called, chooses a password, and is in.</summary>
+    private static async Task<Results<NoContent, ValidationProblem, ProblemHttpResult>> JoinAsync(
+        JoinBody body,
+        HttpContext http,
+        GerminalDb db,
+        UserManager<MemberUser> users,
+        LetIn letIn,
+        SignInBrake brake,
+        JournalNote note,
+        CancellationToken stop
+    )
+    {
+        if (brake.Try(Client.Of(http), "link") is { } wait)
+        {
+            return SessionEndpoints.TooManyTries(http, wait);
+        }
+
+        if (await MemberLinks.FindAsync(db, body.Key, MemberLinks.Invitation, stop) is not { } member)
+        {
+            return Gone();
+        }
+
+        var name = CellReading.Clean(body.Name);
+        if (name.Length == 0)
+        {
+            return Problems.Field("name", "Say what you are called, as it is to stand under letters.");
+        }
+
+        member.Name = name;
+        if (await ProblemOfAsync(db, member, body.Password, stop) is { } problem)
+        {
+            return Problems.Field("password", problem);
+        }
+
+        await using var transaction = await db.Database.BeginTransactionAsync(stop);
+        if (!await MemberLinks.UseAsync(db, body.Key, MemberLinks.Invitation, stop))
+        {
+            return Gone();
+        }
+
+        await GiveAsync(users, member, body.Password);
+        db.PracticeId = member.PracticeId;
+        await Service.Clock.PracticeClock.ReadAnewAsync(db, stop);
+        await transaction.CommitAsync(stop);
+        await letIn.AsAsync(http, member, note, stop);
+        return TypedResults.NoContent();
+    }
+
+    /// <summary>What is wrong with a password for a member; null where it is taken.</summary>
+    internal static async Task<string?> ProblemOfAsync(GerminalDb db, MemberUser member, string password, CancellationToken stop)
+    {
+        var practice = await db.Practices.AsNoTracking().Where(p => p.Id == member.PracticeId).Select(p => p.Name).SingleAsync(stop);
+        return PasswordRules.Problem(password, [member.Name, member.Email ?? "", practice]);
+    }
+
+    /// <summary>Gives a member a password that is known to be taken; all their sessions end.</summary>
+    internal static async Task GiveAsync(UserManager<MemberUser> users, MemberUser member, string password)
+    {
+        if (member.PasswordHash is not null)
+        {
+            await users.RemovePasswordAsync(member);
+        }
+
+        var given = await users.AddPasswordAsync(member, PasswordRules.Normal(password));
+        if (!given.Succeeded)
+        {
+            throw new InvalidOperationException(string.Join(" ", given.Errors.Select(e => e.Description)));
+        }
+
+        member.EmailConfirmed = true;
+        await users.UpdateAsync(member);
+    }
+
+    private static ProblemHttpResult Gone() => TypedResults.Problem(NoLink, statusCode: StatusCodes.Status410Gone, title: "Good no more");
+}

@@ -1,0 +1,371 @@
+import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { type ReactNode, useState } from 'react';
+import { Link } from 'react-router';
+import { api, type Schemas, take } from '../../api/client';
+import { Button, Field, fieldError, Loading, Trouble } from '../../ui/bits';
+import { DayPage, PageHead, Stretch } from '../../ui/DayPage';
+import { PictureChooser } from '../../ui/PictureChooser';
+import { said } from '../../ui/undo';
+import { count, placeOf } from '../../ui/when';
+import { ZoneField } from '../../ui/ZoneField';
+import { Invite } from '../members/MembersPage';
+import { AddPerson } from '../people/AddPerson';
+import { CountryField, PresetWords } from './CountryField';
+import { MailPart } from './MailPart';
+
+type Beginning = Schemas['BeginningDto'];
+type Country = Schemas['CountryDto'];
+
+/** What each part is, before and after it is done. */
+const words: Record<string, { ask: string; done: (b: Beginning) => string; why: string }> = {
+  who: {
+    ask: 'Who you are: your postal address, clock and country',
+    done: (b) => `${b.practice}, ${b.postalAddress.split('\n').join(', ')} · by the clock of ${placeOf(b.zone)}`,
+    why: 'The law asks that your postal address stands under every commercial email. Your country presets holidays, hours for calls, and what needs a yes.',
+  },
+  look: {
+    ask: 'How you look: a logo, two colours',
+    done: (b) => (b.picture ? 'Your logo and colours stand on your public pages' : `${b.colour} stands on your public pages`),
+    why: 'Forms, pages and times to choose are read by people who know you by your letterhead.',
+  },
+  mail: {
+    ask: 'Mail: the server your letters go out by',
+    done: (b) => (b.mail ? `Mail goes out by ${b.mail.host}` : 'Mail goes out by the server of this installation'),
+    why: 'One trial mail is sent to yourself. The server is kept only where that worked; else you read what exactly it answered.',
+  },
+  people: {
+    ask: 'People: a list, cards, or the first one by hand',
+    done: () => 'There are people',
+    why: 'A spreadsheet, an export of your address book, or what you copy from a table: columns are recognised and shown before anything is taken in.',
+  },
+  members: {
+    ask: 'Members: who works with you',
+    done: () => 'You are several',
+    why: 'Each signs in for themselves, and letters go in the name of whoever looks after somebody.',
+  },
+  program: {
+    ask: 'A ready program, rehearsed on your own people',
+    done: () => 'A program was rehearsed',
+    why: 'A rehearsal shows each letter on each date, as each of your people would read it, and sends nothing.',
+  },
+  letter: {
+    ask: 'The first letter',
+    done: () => 'The first letter went out',
+    why: 'Switch a program on and start it for somebody: perhaps for yourself first.',
+  },
+};
+
+/** The way a new practice begins: part after part, each ticked because it is done. It can be left and gone on with. */
+export default function BeginningPage() {
+  const beginning = useQuery({ queryKey: ['beginning'], queryFn: () => take(api.GET('/api/beginning')) });
+  const countries = useQuery({
+    queryKey: ['countries'],
+    staleTime: Number.POSITIVE_INFINITY,
+    queryFn: () => take(api.GET('/api/session/countries')),
+  });
+  const [chosen, setChosen] = useState<string>();
+  if (!beginning.data) return beginning.error ? <Trouble error={beginning.error} /> : <Loading what="Opening the beginning" />;
+  const b = beginning.data;
+  const open = b.parts.filter((p) => !p.done && !p.putOff);
+  const at = chosen ?? open[0]?.key;
+  const country = countries.data?.find((c) => c.country === b.country);
+  return (
+    <DayPage
+      marginTitle="Why"
+      margin={
+        <>
+          {at && (
+            <>
+              <h3>Why</h3>
+              <p>{words[at]?.why}</p>
+            </>
+          )}
+          {at === 'who' && (
+            <div className="mt-5 text-small text-soft">
+              <PresetWords country={country} />
+            </div>
+          )}
+        </>
+      }
+    >
+      <PageHead
+        title="Beginning"
+        aside={
+          open.length === 0
+            ? 'all of it is done or put off'
+            : `${count(b.parts.filter((p) => p.done).length, 'part', 'parts')} of ${b.parts.length} done`
+        }
+      />
+      {b.parts.map((p) => (
+        <Part
+          key={p.key}
+          part={p}
+          beginning={b}
+          countries={countries.data ?? []}
+          open={p.key === at}
+          pick={() => setChosen(p.key === at ? '' : p.key)}
+          next={() => setChosen(undefined)}
+        />
+      ))}
+      <Ended beginning={b} left={open.length} />
+    </DayPage>
+  );
+}
+
+/** What changes the beginning changes what stands everywhere. */
+function useAnew() {
+  const queries = useQueryClient();
+  return () => {
+    for (const key of ['beginning', 'session', 'practice', 'clock', 'giving']) queries.invalidateQueries({ queryKey: [key] });
+  };
+}
+
+function Part({
+  part,
+  beginning: b,
+  countries,
+  open,
+  pick,
+  next,
+}: {
+  part: Schemas['BeginningPartDto'];
+  beginning: Beginning;
+  countries: readonly Country[];
+  open: boolean;
+  pick: () => void;
+  next: () => void;
+}) {
+  const anew = useAnew();
+  const putOff = useMutation({
+    mutationFn: (off: boolean) =>
+      take(api.PUT('/api/beginning/parts/{key}', { params: { path: { key: part.key } }, body: { putOff: off } })),
+    onSuccess: () => {
+      anew();
+      next();
+    },
+  });
+  const done = () => {
+    anew();
+    next();
+  };
+  const w = words[part.key];
+  if (!w) return null;
+  const forms: Record<string, ReactNode> = {
+    who: <Who beginning={b} countries={countries} done={done} />,
+    look: <Look beginning={b} done={done} />,
+    mail: <MailPart mail={b.mail ?? undefined} installationSends={b.installationSends} done={done} />,
+    people: (
+      <p className="m-0 mt-2 flex flex-wrap gap-5">
+        <Link className="inline-flex min-h-6 items-center" to="/people/bring-in">
+          Bring a list in
+        </Link>
+        <AddPerson />
+      </p>
+    ),
+    members: <Invite done={done} />,
+    program: (
+      <p className="m-0 mt-2">
+        <Link className="inline-flex min-h-6 items-center" to="/programs/ready">
+          Choose a ready program
+        </Link>
+      </p>
+    ),
+    letter: (
+      <p className="m-0 mt-2">
+        <Link className="inline-flex min-h-6 items-center" to="/programs">
+          Your programs
+        </Link>
+      </p>
+    ),
+  };
+  return (
+    <div className={`row ${open ? 'on' : ''}`} aria-current={open}>
+      <span className={`gutter ${part.done ? '!text-leaf' : ''}`}>{part.done ? '✓ done' : part.putOff ? 'put off' : ''}</span>
+      <button
+        type="button"
+        className={`min-h-6 text-left ${part.done ? 'text-soft' : 'font-semibold'}`}
+        aria-expanded={open}
+        onClick={pick}
+      >
+        {part.done ? w.done(b) : w.ask}
+      </button>
+      {open && (
+        <div className="pb-2">
+          {forms[part.key]}
+          {!part.done && (
+            <Button look="plain" className="mt-2 min-h-6 text-soft" disabled={putOff.isPending} onClick={() => putOff.mutate(!part.putOff)}>
+              {part.putOff ? 'Take it up again' : 'Not now'}
+            </Button>
+          )}
+          <Trouble error={putOff.error} />
+        </div>
+      )}
+    </div>
+  );
+}
+
+function Who({ beginning: b, countries, done }: { beginning: Beginning; countries: readonly Country[]; done: () => void }) {
+  const [practice, setPractice] = useState(b.practice);
+  const [postalAddress, setAddress] = useState(b.postalAddress);
+  const [zone, setZone] = useState(b.zone);
+  const [country, setCountry] = useState(b.country);
+  const save = useMutation({
+    mutationFn: () => take(api.PUT('/api/beginning/who', { body: { practice, postalAddress, zone, country } })),
+    onSuccess: done,
+  });
+  const own = ['practice', 'postalAddress', 'zone', 'country'].some((f) => fieldError(save.error, f));
+  return (
+    <form
+      className="mt-2 grid max-w-[720px] grid-cols-2 gap-x-8 max-[699px]:grid-cols-1"
+      onSubmit={(e) => {
+        e.preventDefault();
+        save.mutate();
+      }}
+    >
+      <Field label="Postal address" hint="line by line, as on an envelope" error={fieldError(save.error, 'postalAddress')}>
+        {(id, by) => (
+          <textarea
+            id={id}
+            aria-describedby={by}
+            rows={3}
+            autoFocus
+            className="w-full"
+            value={postalAddress}
+            onChange={(e) => setAddress(e.target.value)}
+          />
+        )}
+      </Field>
+      <Field label="What the practice is called" error={fieldError(save.error, 'practice')}>
+        {(id, by) => (
+          <input id={id} aria-describedby={by} className="w-full" value={practice} onChange={(e) => setPractice(e.target.value)} />
+        )}
+      </Field>
+      <ZoneField label="Its clock" none="choose a place" value={zone} set={setZone} error={fieldError(save.error, 'zone')} />
+      <CountryField countries={countries} value={country} set={setCountry} error={fieldError(save.error, 'country')} />
+      <div className="col-span-full">
+        {!own && <Trouble error={save.error} />}
+        <Button type="submit" look="main" disabled={save.isPending}>
+          Keep this
+        </Button>
+      </div>
+    </form>
+  );
+}
+
+function Look({ beginning: b, done }: { beginning: Beginning; done: () => void }) {
+  const [colour, setColour] = useState(b.colour);
+  const [ground, setGround] = useState(b.groundColour);
+  const [picture, setPicture] = useState(b.picture ?? undefined);
+  const [trouble, setTrouble] = useState<unknown>();
+  const save = useMutation({
+    mutationFn: () => take(api.PUT('/api/beginning/look', { body: { colour, groundColour: ground, picture: picture ?? null } })),
+    onSuccess: done,
+  });
+  const own = ['colour', 'groundColour', 'picture'].some((f) => fieldError(save.error, f));
+  return (
+    <form
+      className="mt-2 max-w-[560px]"
+      onSubmit={(e) => {
+        e.preventDefault();
+        save.mutate();
+      }}
+    >
+      <div className="flex flex-wrap items-end gap-x-8">
+        <ColourField
+          label="Colour of links and buttons"
+          value={colour}
+          usual="#38662f"
+          set={setColour}
+          error={fieldError(save.error, 'colour')}
+        />
+        <ColourField
+          label="Colour behind the head of a page"
+          value={ground}
+          usual="#ffffff"
+          set={setGround}
+          error={fieldError(save.error, 'groundColour')}
+        />
+      </div>
+      <div className="mb-3 flex items-center gap-4">
+        {picture && <img src={picture} alt="Your logo" className="max-h-14 max-w-44" />}
+        <PictureChooser
+          picture={picture}
+          label="Your logo"
+          words={['Add a logo', 'Another logo']}
+          without="without one"
+          set={(address) => setPicture(address ?? undefined)}
+          trouble={setTrouble}
+        />
+      </div>
+      {!own && <Trouble error={trouble ?? save.error} />}
+      <Button type="submit" look="main" disabled={save.isPending}>
+        Look so
+      </Button>
+    </form>
+  );
+}
+
+function ColourField({
+  label,
+  value,
+  usual,
+  set,
+  error,
+}: {
+  label: string;
+  value: string;
+  usual: string;
+  set: (colour: string) => void;
+  error?: string;
+}) {
+  return (
+    <Field label={label} error={error} hint={value ? undefined : 'none chosen'}>
+      {(id, by) => (
+        <span className="flex items-center gap-3">
+          <input
+            id={id}
+            aria-describedby={by}
+            type="color"
+            className="h-8 w-14"
+            value={value || usual}
+            onChange={(e) => set(e.target.value)}
+          />
+          <code>{value || '–'}</code>
+          {value && (
+            <Button look="plain" className="min-h-6" aria-label={`${label}: none`} onClick={() => set('')}>
+              none
+            </Button>
+          )}
+        </span>
+      )}
+    </Field>
+  );
+}
+
+function Ended({ beginning: b, left }: { beginning: Beginning; left: number }) {
+  const anew = useAnew();
+  const show = useMutation({
+    mutationFn: (shown: boolean) => take(api.PUT('/api/beginning/shown', { body: { shown } })),
+    onSuccess: (_, shown) => {
+      anew();
+      if (!shown)
+        said('The beginning is put away. It stays at this address.', () =>
+          take(api.PUT('/api/beginning/shown', { body: { shown: true } })).then(anew),
+        );
+    },
+  });
+  return (
+    <>
+      <Stretch title={left === 0 ? 'That was the beginning' : 'Leave it, go on later'} />
+      <p className="row m-0">
+        {left === 0 ? 'From here on, each morning begins with ' : 'It stays at the top of '}
+        <Link to="/">Today</Link>
+        {b.shown ? (left === 0 ? '. ' : ' until all of it is done or put off. ') : '. '}
+        <Button className="min-h-6" disabled={show.isPending} onClick={() => show.mutate(!b.shown)}>
+          {b.shown ? 'Put it away' : 'Show it on Today again'}
+        </Button>
+        <Trouble error={show.error} />
+      </p>
+    </>
+  );
+}

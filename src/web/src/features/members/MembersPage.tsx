@@ -1,0 +1,336 @@
+import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { useState } from 'react';
+import { Link } from 'react-router';
+import { toast } from 'sonner';
+import { api, type Schemas, take } from '../../api/client';
+import { useMay, useSession } from '../../app/session';
+import { Button, Field, fieldError, Loading, Trouble } from '../../ui/bits';
+import { DayPage, PageHead, Stretch } from '../../ui/DayPage';
+import { week } from '../../ui/week';
+import { count, date, machineMoment } from '../../ui/when';
+import { SayOneOf } from '../programs/Say';
+import { HandOver } from './HandOver';
+
+type Team = Schemas['TeamDto'];
+type Member = Schemas['TeamMemberDto'];
+
+const roleWords = { principal: 'a principal', adviser: 'an adviser', assistant: 'an assistant' } as const;
+const roles = Object.keys(roleWords) as (keyof typeof roleWords)[];
+
+/** Who belongs to the practice, what they may, what they can do in a day, and who stands in for them. */
+export default function MembersPage() {
+  const team = useQuery({ queryKey: ['members'], queryFn: () => take(api.GET('/api/members')) });
+  const [picked, setPicked] = useState<string>();
+  const may = useMay('keep-members');
+  const member = team.data?.members.find((m) => m.id === picked);
+  return (
+    <DayPage marginTitle="What each role may" margin={team.data && <Roles team={team.data} />}>
+      <PageHead title="Members" aside={<Link to="/practice">The practice</Link>} />
+      <div className="px-7">
+        <Trouble error={team.error} />
+      </div>
+      {team.data ? (
+        <>
+          <Stretch title={count(team.data.members.length, 'member', 'members')} />
+          {team.data.members.map((m) => (
+            <MemberLine
+              key={m.id}
+              member={m}
+              team={team.data}
+              open={m.id === member?.id}
+              pick={() => setPicked(m.id === picked ? undefined : m.id)}
+            />
+          ))}
+          {may && <Invite />}
+          {may && <Asking team={team.data} />}
+        </>
+      ) : (
+        !team.error && <Loading />
+      )}
+    </DayPage>
+  );
+}
+
+function Roles({ team }: { team: Team }) {
+  return (
+    <>
+      {team.roles.map((r) => (
+        <div key={r.role} className="mb-4">
+          <h3>{r.role}</h3>
+          {r.may.length === 0 ? (
+            <p>Works with people, calls, tasks and inquiries, and writes drafts; nothing that is sent to many.</p>
+          ) : (
+            <p>Besides what everybody may: {r.may.join(' · ')}.</p>
+          )}
+        </div>
+      ))}
+    </>
+  );
+}
+
+const stateWords = (m: Member) =>
+  m.state === 'here'
+    ? ''
+    : m.state === 'blocked'
+      ? 'blocked'
+      : m.invitedUntil
+        ? `invited, good until ${machineMoment(m.invitedUntil)}`
+        : 'invited; the invitation is good no more';
+
+function useTeamAnew() {
+  const queries = useQueryClient();
+  return () => {
+    for (const key of ['members', 'session', 'giving', 'beginning', 'today', 'almanac']) queries.invalidateQueries({ queryKey: [key] });
+  };
+}
+
+function MemberLine({ member: m, team, open, pick }: { member: Member; team: Team; open: boolean; pick: () => void }) {
+  const may = useMay('keep-members');
+  const me = useSession().data?.member?.id;
+  const state = stateWords(m);
+  return (
+    <div className={`row ${open ? 'on' : ''}`} aria-current={open}>
+      <div className="flex items-baseline gap-4">
+        <button type="button" data-pick className="min-h-6 min-w-0 flex-1 text-left" aria-expanded={open} onClick={pick}>
+          <b className="font-semibold">{m.name}</b>{' '}
+          <span className="text-soft">
+            · {m.role} · {m.email}
+          </span>
+          {state && <span className={m.state === 'blocked' ? 'text-ember' : 'text-straw'}> · {state}</span>}
+        </button>
+        <span className="text-small text-soft max-[699px]:hidden">
+          {m.people > 0 ? `looks after ${count(m.people, 'person', 'people')}` : ''}
+        </span>
+      </div>
+      {open && <MemberDetail member={m} team={team} may={may} self={m.id === me} />}
+    </div>
+  );
+}
+
+function MemberDetail({ member: m, team, may, self }: { member: Member; team: Team; may: boolean; self: boolean }) {
+  const anew = useTeamAnew();
+  const [handing, setHanding] = useState(false);
+  const path = { params: { path: { id: m.id } } };
+  const change = useMutation({
+    meta: { says: () => m.name },
+    mutationFn: (part: Partial<Schemas['MemberBody']>) =>
+      take(api.PUT('/api/members/{id}', { ...path, body: { role: m.role, capacity: m.capacity, deputy: m.deputy ?? null, ...part } })),
+    onSuccess: anew,
+  });
+  const block = useMutation({
+    mutationFn: () => take(m.state === 'blocked' ? api.POST('/api/members/{id}/unblock', path) : api.POST('/api/members/{id}/block', path)),
+    onSuccess: anew,
+  });
+  const again = useMutation({ mutationFn: () => take(api.POST('/api/members/{id}/invite', path)), onSuccess: anew });
+  const unfactor = useMutation({
+    mutationFn: () => take(api.POST('/api/members/{id}/factor/end', path)),
+    onSuccess: () => {
+      anew();
+      toast(`No second factor is asked of ${m.name} until they set one up anew.`);
+    },
+  });
+  const others = team.members.filter((o) => o.id !== m.id && o.state !== 'blocked');
+  const deputy = team.members.find((o) => o.id === m.deputy);
+  const limited = Object.keys(m.capacity).length > 0;
+  return (
+    <div className="mt-1">
+      <p className="m-0 max-w-[60ch] font-serif">
+        {m.name} is{' '}
+        {may ? (
+          <SayOneOf
+            words={roleWords[m.role as keyof typeof roleWords] ?? m.role}
+            label={`What ${m.name} is`}
+            now={m.role}
+            choices={roles.map((r) => [r, roleWords[r]] as const)}
+            choose={(role) => change.mutate({ role })}
+          />
+        ) : (
+          <b>{roleWords[m.role as keyof typeof roleWords] ?? m.role}</b>
+        )}
+        . When they are away,{' '}
+        {may ? (
+          <SayOneOf
+            words={deputy ? `${deputy.name} stands in` : 'nobody stands in'}
+            label={`Who stands in for ${m.name}`}
+            now={m.deputy ?? ''}
+            choices={[['', 'nobody stands in'] as const, ...others.map((o) => [o.id, `${o.name} stands in`] as const)]}
+            choose={(id) => change.mutate({ deputy: id || null })}
+          />
+        ) : (
+          <b>{deputy ? `${deputy.name} stands in` : 'nobody stands in'}</b>
+        )}
+        . {m.hasFactor ? 'A second factor or a passkey is set up.' : 'No second factor is set up.'}
+      </p>
+      {m.absences.length > 0 && (
+        <p className="m-0 text-small text-soft">
+          Away{' '}
+          {m.absences
+            .map((a) => `${date(`${a.from}T12:00:00Z`, 'UTC')}${a.until === a.from ? '' : ` to ${date(`${a.until}T12:00:00Z`, 'UTC')}`}`)
+            .join('; ')}
+        </p>
+      )}
+      <fieldset className="m-0 mt-2 border-0 p-0" disabled={!may}>
+        <legend className="text-small text-soft">
+          Calls {m.name} can make in a day{limited ? '' : ': as many as there are'}
+        </legend>
+        <div className="flex flex-wrap gap-3">
+          {Object.entries(week).map(([day, name]) => (
+            <label key={day} className="text-small text-soft">
+              {name.slice(0, 3)}
+              <input
+                type="number"
+                min={0}
+                max={500}
+                className="ml-1.5 w-14"
+                aria-label={`Calls on ${name}`}
+                defaultValue={m.capacity[day] ?? (limited ? 0 : '')}
+                key={`${m.id}-${day}-${m.capacity[day] ?? ''}-${limited}`}
+                onBlur={(e) => {
+                  const { [day]: before, ...rest } = m.capacity;
+                  if (e.target.value === '' ? before === undefined : Number(e.target.value) === before) return;
+                  change.mutate({ capacity: e.target.value === '' ? rest : { ...m.capacity, [day]: Number(e.target.value) } });
+                }}
+              />
+            </label>
+          ))}
+        </div>
+      </fieldset>
+      <Trouble error={change.error ?? block.error ?? again.error ?? unfactor.error} />
+      {again.data && <InvitationAddress address={again.data.address} />}
+      {may && (
+        <div className="mt-2 flex flex-wrap gap-5">
+          {m.state === 'invited' && (
+            <Button className="min-h-6" disabled={again.isPending} onClick={() => again.mutate()}>
+              Invite again
+            </Button>
+          )}
+          {m.hasFactor && !self && (
+            <Button className="min-h-6" disabled={unfactor.isPending} onClick={() => unfactor.mutate()}>
+              Lost their second factor
+            </Button>
+          )}
+          <Button className="min-h-6" aria-expanded={handing} onClick={() => setHanding(!handing)}>
+            {self ? 'Hand over what you have' : 'Hand over, take out'}
+          </Button>
+          {!self && (
+            <Button
+              look={m.state === 'blocked' ? 'quiet' : 'danger'}
+              className="min-h-6"
+              disabled={block.isPending}
+              onClick={() => block.mutate()}
+            >
+              {m.state === 'blocked' ? 'Let in again' : 'Block'}
+            </Button>
+          )}
+        </div>
+      )}
+      {handing && <HandOver member={m} others={others} self={self} done={anew} />}
+    </div>
+  );
+}
+
+function InvitationAddress({ address }: { address: string }) {
+  return (
+    <p className="my-2 max-w-[70ch] border-l-[3px] border-leaf bg-leaf-pale px-3 py-2" role="status">
+      The invitation is on its way by mail. Where mail does not go out yet, hand this address over yourself; it works once, for three days:{' '}
+      <code className="break-all">{address}</code>
+    </p>
+  );
+}
+
+/** Somebody new is asked to join. */
+export function Invite({ done }: { done?: () => void }) {
+  const anew = useTeamAnew();
+  const [name, setName] = useState('');
+  const [email, setEmail] = useState('');
+  const [role, setRole] = useState<string>('adviser');
+  const invite = useMutation({
+    mutationFn: () => take(api.POST('/api/members', { body: { name, email, role } })),
+    onSuccess: () => {
+      setName('');
+      setEmail('');
+      anew();
+      done?.();
+    },
+  });
+  return (
+    <>
+      <Stretch title="Invite somebody" />
+      <form
+        className="px-7 py-3"
+        onSubmit={(e) => {
+          e.preventDefault();
+          invite.mutate();
+        }}
+      >
+        <div className="flex flex-wrap gap-x-6">
+          <Field label="Their name">
+            {(id) => <input id={id} className="w-56" value={name} onChange={(e) => setName(e.target.value)} />}
+          </Field>
+          <Field label="Their email address" error={fieldError(invite.error, 'email')}>
+            {(id, by) => (
+              <input
+                id={id}
+                aria-describedby={by}
+                type="email"
+                required
+                className="w-64"
+                value={email}
+                onChange={(e) => setEmail(e.target.value)}
+              />
+            )}
+          </Field>
+          <Field label="As" error={fieldError(invite.error, 'role')}>
+            {(id, by) => (
+              <select id={id} aria-describedby={by} value={role} onChange={(e) => setRole(e.target.value)}>
+                {roles.map((r) => (
+                  <option key={r} value={r}>
+                    {roleWords[r]}
+                  </option>
+                ))}
+              </select>
+            )}
+          </Field>
+        </div>
+        {!fieldError(invite.error, 'email') && <Trouble error={invite.error} />}
+        {invite.data && <InvitationAddress address={invite.data.address} />}
+        <Button type="submit" look="main" disabled={invite.isPending}>
+          Invite
+        </Button>
+      </form>
+    </>
+  );
+}
+
+/** Whether everybody has to have a second factor. */
+function Asking({ team }: { team: Team }) {
+  const anew = useTeamAnew();
+  const set = useMutation({
+    mutationFn: (asked: boolean) => take(api.PUT('/api/members/factors', { body: { asked } })),
+    onSuccess: anew,
+  });
+  const without = team.members.filter((m) => m.state === 'here' && !m.hasFactor).length;
+  return (
+    <>
+      <Stretch title="Signing in" />
+      <div className="row">
+        <label className="inline-flex min-h-6 items-center">
+          <input
+            type="checkbox"
+            className="mr-2"
+            checked={team.factorAsked}
+            disabled={set.isPending}
+            onChange={(e) => set.mutate(e.target.checked)}
+          />
+          Everybody needs a second factor or a passkey
+        </label>
+        <span className="block text-small text-soft">
+          {without === 0
+            ? 'Everybody who is here has one.'
+            : `${count(without, 'member has', 'members have')} none yet; ${team.factorAsked ? 'they are led to set one up before anything else.' : 'asked, they are led to set one up before anything else.'}`}
+        </span>
+        <Trouble error={set.error} />
+      </div>
+    </>
+  );
+}
