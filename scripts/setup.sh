@@ -68,6 +68,7 @@ build_back_now() {
 }
 # The demo is the application with the demo practice for a new database; in real use Germinal.Web stands alone.
 WEB_DLL="$ROOT/src/Germinal.Demo/bin/Release/net10.0/Germinal.Demo.dll"
+OWN_DLL="$ROOT/src/Germinal.Web/bin/Release/net10.0/Germinal.Web.dll"
 STANDINS_DLL="$ROOT/src/Germinal.StandIns/bin/Release/net10.0/Germinal.StandIns.dll"
 
 # publish_cli FOLDER: compiled ahead where the packages for it are to be had, so that it starts sooner.
@@ -197,13 +198,16 @@ wait_for() {
   done
 }
 
-# application_environment DATA PORT: what the application and its stand-ins are told; PORT to PORT+4 are theirs.
+# application_environment DATA PORT [OWN]: what the application and its stand-ins are told; PORT to PORT+4 are theirs. With OWN there are no
+# stand-ins, and what the environment says of mail and addresses stays as it is.
 application_environment() {
   export GERMINAL_DATA=$1 GERMINAL_DB="Host=127.0.0.1;Port=$(($2 + 1));Database=germinal;Username=germinal;Password=$PG_PASSWORD;Maximum Pool Size=40;No Reset On Close=true;Max Auto Prepare=100"
+  export GERMINAL_URL=${GERMINAL_URL:-http://127.0.0.1:$2} GERMINAL_WWW="$ROOT/src/web/dist"
+  export DOTNET_NOLOGO=1 DOTNET_TieredPGO=0 DOTNET_gcServer=0 DOTNET_ThreadPool_UnfairSemaphoreSpinLimit=0 ASPNETCORE_ENVIRONMENT=Production DOTNET_ENVIRONMENT=Production
+  [ -z "${3:-}" ] || return 0
+  export GERMINAL_URL="http://127.0.0.1:$2"
   export GERMINAL_SMTP_PORT=$(($2 + 2)) GERMINAL_STANDINS_PORT=$(($2 + 3)) GERMINAL_STANDINS="http://127.0.0.1:$(($2 + 3))"
   export GERMINAL_MAIL_DOMAIN=answers.example.com GERMINAL_INBOUND_PORT=$(($2 + 4))
   # No domain of the demo stands anywhere on the net; where GERMINAL_RESOLVER is empty, the machine's own resolver is asked.
   export GERMINAL_RESOLVER=${GERMINAL_RESOLVER-none}
-  export GERMINAL_URL="http://127.0.0.1:$2" GERMINAL_WWW="$ROOT/src/web/dist"
-  export DOTNET_NOLOGO=1 DOTNET_TieredPGO=0 DOTNET_gcServer=0 DOTNET_ThreadPool_UnfairSemaphoreSpinLimit=0 ASPNETCORE_ENVIRONMENT=Production DOTNET_ENVIRONMENT=Production
 }

@@ -31,7 +31,7 @@ public sealed partial class RightsTests(Site site) : IClassFixture<Site>
         foreach (var (endpoint, method, path) in Endpoints())
         {
             var policies = endpoint.Metadata.GetOrderedMetadata<IAuthorizeData>().Select(a => a.Policy).ToList();
-            if (path == "/api/session")
+            if (path.StartsWith("/api/session", StringComparison.Ordinal))
             {
                 Assert.Empty(policies);
                 continue;
@@ -51,7 +51,7 @@ public sealed partial class RightsTests(Site site) : IClassFixture<Site>
             Assert.Equal(Rights.Of(role), (await member.GetAsync("/api/session")).GetProperty("may").EnumerateArray().Select(m => m.GetString()!));
             foreach (
                 var (endpoint, method, path) in Endpoints()
-                    .Where(e => e.Path is not ("/api/session" or "/api/changes") && !e.Path.StartsWith("/api/clock/", StringComparison.Ordinal))
+                    .Where(e => e.Path != "/api/changes" && !e.Path.StartsWith("/api/session", StringComparison.Ordinal) && !e.Path.StartsWith("/api/clock/", StringComparison.Ordinal))
             )
             {
                 var may = endpoint.Metadata.GetOrderedMetadata<IAuthorizeData>().All(a => Rights.Has(role, a.Policy!));

@@ -15,7 +15,7 @@ let letters;
 
 before(async () => {
   // Each message takes the server a while, so that workers are caught in the act.
-  stack = await startStack({ name: 'crash', offset: 10, args: ['--empty', '--workers', '3'], env: { GERMINAL_MAIL_DELAY_MS: '25', GERMINAL_FAIL_PERCENT: '20' } });
+  stack = await startStack({ name: 'crash', offset: 10, args: ['--no-people', '--workers', '3'], env: { GERMINAL_MAIL_DELAY_MS: '25', GERMINAL_FAIL_PERCENT: '20' } });
 });
 after(() => stack?.stop());
 

@@ -9,14 +9,14 @@ import { apiClient, root, startStack, until } from './stack.mjs';
 
 let stack;
 before(async () => {
-  stack = await startStack({ name: 'processes', offset: 20, args: ['--empty'] });
+  stack = await startStack({ name: 'processes', offset: 20, args: ['--no-people'] });
 });
 after(() => stack?.stop());
 
 const pidOf = (part) => Number(fs.readFileSync(path.join(stack.home, `${part}.pid`), 'utf8'));
 const databasePid = () => Number(fs.readFileSync(path.join(fs.realpathSync(path.join(stack.home, 'pg')), 'postmaster.pid'), 'utf8').split('\n')[0]);
 const ready = async () => (await fetch(`${stack.url}/health/ready`).catch(() => null))?.status === 200;
-const run = (...args) => spawnSync('./run', ['--empty', '--port', String(stack.port), ...args], { cwd: root, env: { ...process.env, GERMINAL_HOME: stack.home }, encoding: 'utf8', timeout: 120_000 });
+const run = (...args) => spawnSync('./run', ['--no-people', '--port', String(stack.port), ...args], { cwd: root, env: { ...process.env, GERMINAL_HOME: stack.home }, encoding: 'utf8', timeout: 120_000 });
 
 test('the web server, a worker, the stand-ins and the database are started again when they end', async () => {
   for (const part of ['web', 'worker-1', 'stand-ins']) {
@@ -58,7 +58,7 @@ test('a taken port says whose it is, and a damaged key says what to do', async (
   try {
     const taken = () => new Promise((resolve) => net.connect(stack.port + 40, '127.0.0.1').on('connect', () => resolve(true)).on('error', () => resolve(false)));
     await until('the port to be taken', taken);
-    const said = spawnSync('./run', ['--empty', '--port', String(stack.port + 40)], { cwd: root, env: { ...process.env, GERMINAL_HOME: other }, encoding: 'utf8' });
+    const said = spawnSync('./run', ['--no-people', '--port', String(stack.port + 40)], { cwd: root, env: { ...process.env, GERMINAL_HOME: other }, encoding: 'utf8' });
     assert.match(said.stderr, new RegExp(`port ${stack.port + 40} is taken by .*process ${holder.pid}`));
     assert.equal(said.status, 1);
   } finally {

@@ -6,6 +6,9 @@ import { chromium } from 'playwright-core';
 
 export const root = path.resolve(path.dirname(fileURLToPath(import.meta.url)), '../..');
 
+/** What ./run says when one can sign in, or begin where it is empty. */
+const ready = /wren@example\.com\s+password: \S+|Open this to begin: \S+|Sign in at \S+/;
+
 /** Starts the real ./run with a data folder of its own; gives its address, folder, and a way to stop it. */
 export async function startStack({ name, offset = 0, args = [], env = {} }) {
   const port = Number(process.env.GERMINAL_PORT ?? 25080) + offset;
@@ -18,23 +21,25 @@ export async function startStack({ name, offset = 0, args = [], env = {} }) {
     await new Promise((resolve, reject) => {
       const read = (chunk) => {
         output += chunk;
-        if (/wren@example\.com\s+password: \S+/.test(output)) resolve();
+        if (ready.test(output)) resolve();
       };
       child.stdout.on('data', read);
       child.stderr.on('data', read);
       child.on('exit', (code) => reject(new Error(`./run ended with ${code}:\n${output}`)));
       setTimeout(() => reject(new Error(`./run was not ready in ten minutes:\n${output}`)), 600_000).unref();
     });
-    return { child, password: /ada@example\.com\s+password: (\S+)/.exec(output)[1] };
+    return { child, password: /ada@example\.com\s+password: (\S+)/.exec(output)?.[1], begin: /Open this to begin: (\S+)/.exec(output)?.[1] };
   }
   async function end(child) {
     const gone = new Promise((resolve) => child.on('exit', resolve));
     child.kill('SIGTERM');
     await Promise.race([gone, new Promise((resolve) => setTimeout(resolve, 20_000))]);
   }
-  let { child, password } = await begin();
+  let { child, password, begin: beginning } = await begin();
   return {
     port,
+    /** Of an empty installation: where it is begun. */
+    beginning,
     url: `http://127.0.0.1:${port}`,
     standIns: `http://127.0.0.1:${port + 3}`,
     home,

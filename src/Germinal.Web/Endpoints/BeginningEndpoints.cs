@@ -63,9 +63,9 @@ public static class BeginningEndpoints
 
     public sealed record FindServerBody([AtMost(Lengths.Name)] string Address = "");
 
-    public sealed record PartBody(bool PutOff);
+    public sealed record PartBody(bool PutOff = false);
 
-    public sealed record ShownBody(bool Shown);
+    public sealed record ShownBody(bool Shown = false);
 
     public static void Map(IEndpointRouteBuilder app)
     {

@@ -275,6 +275,11 @@ public static class JoinEndpoints
             return SessionEndpoints.TooManyTries(http, wait);
         }
 
+        if (LetIn.Already(http) is { } already)
+        {
+            return already;
+        }
+
         if (await MemberLinks.FindAsync(db, body.Key, MemberLinks.Invitation, stop) is not { } member)
         {
             return Gone();

@@ -92,7 +92,7 @@ public static class MeEndpoints
     {
         var me = await MeAsync(db, caller, stop);
         var asked = (await db.OwnPracticeAsync(stop)).Settings.TwoFactorsAsked;
-        var own = OwnSession(http);
+        var own = SessionStore.OwnOf(http);
         var now = SystemClock.Instance.GetCurrentInstant();
         var sessions = await db
             .Sessions.AsNoTracking()
@@ -120,10 +120,7 @@ public static class MeEndpoints
         );
     }
 
-    /// <summary>The session that asks, by its cookie's key; null where that cannot be said.</summary>
-    private static string? OwnSession(HttpContext http) => http.User.FindFirst(SessionStore.IdClaim)?.Value;
-
-    private static async Task<Results<NoContent, ValidationProblem>> NameAsync(NameBody body, GerminalDb db, LetIn letIn, Caller caller, CancellationToken stop)
+    private static async Task<Results<NoContent, ValidationProblem>> NameAsync(NameBody body, HttpContext http, GerminalDb db, LetIn letIn, Caller caller, CancellationToken stop)
     {
         var name = CellReading.Clean(body.Name);
         if (name.Length == 0)
@@ -135,7 +132,7 @@ public static class MeEndpoints
         me.Name = name;
         await db.SaveChangesAsync(stop);
         await PracticeClock.LookAgainAsync(db, stop);
-        await letIn.AnewAsync(me);
+        await letIn.AnewAsync(http, me, stop);
         return TypedResults.NoContent();
     }
 
@@ -167,7 +164,7 @@ public static class MeEndpoints
             await transaction.CommitAsync(stop);
         }
 
-        await letIn.AnewAsync(me);
+        await letIn.AnewAsync(http, me, stop);
         return TypedResults.NoContent();
     }
 
@@ -236,7 +233,7 @@ public static class MeEndpoints
         var (shown, kept) = SecondFactor.NewRecoveryCodes();
         (me.FactorSince, me.FactorStep, me.RecoveryMarks) = (now, step, kept);
         await users.UpdateSecurityStampAsync(me);
-        await letIn.AnewAsync(me);
+        await letIn.AnewAsync(http, me, stop);
         return TypedResults.Ok(new RecoveryDto(shown));
     }
 
@@ -259,7 +256,7 @@ public static class MeEndpoints
 
         Forget(me);
         await users.UpdateSecurityStampAsync(me);
-        await letIn.AnewAsync(me);
+        await letIn.AnewAsync(http, me, stop);
         return TypedResults.NoContent();
     }
 
@@ -352,7 +349,7 @@ public static class MeEndpoints
 
     private static async Task<NoContent> EndOthersAsync(HttpContext http, GerminalDb db, Caller caller, CancellationToken stop)
     {
-        var own = OwnSession(http);
+        var own = SessionStore.OwnOf(http);
         await db.Sessions.Where(s => s.MemberId == caller.Id && s.Id != own).ExecuteDeleteAsync(stop);
         return TypedResults.NoContent();
     }

@@ -69,9 +69,9 @@ public static class MemberEndpoints
 
     /// <param name="To">Who gets it.</param>
     /// <param name="TakeOut">Whether the member leaves the practice with it.</param>
-    public sealed record HandOverBody(Guid To, bool TakeOut = false);
+    public sealed record HandOverBody(Guid? To = null, bool TakeOut = false);
 
-    public sealed record FactorsBody(bool Asked);
+    public sealed record FactorsBody(bool Asked = false);
 
     public static void Map(IEndpointRouteBuilder app)
     {
@@ -335,7 +335,7 @@ public static class MemberEndpoints
             return TypedResults.NotFound();
         }
 
-        if (body.To == id || await FindAsync(db, body.To, stop) is not { BlockedAt: null } other)
+        if (body.To is not { } to || to == id || await FindAsync(db, to, stop) is not { BlockedAt: null } other)
         {
             return Problems.Field("to", "Choose another member of the practice, who is not blocked.");
         }
@@ -345,7 +345,7 @@ public static class MemberEndpoints
             return Problems.PutRight("One does not take oneself out; another principal can.");
         }
 
-        var act = await HandOver.DoAsync(db, id, body.To, caller.Name, await PracticeClock.NowAsync(db, stop), stop);
+        var act = await HandOver.DoAsync(db, id, to, caller.Name, await PracticeClock.NowAsync(db, stop), stop);
         note.IsAct(act);
         note.Say($"to {other.Name}{(body.TakeOut ? ", and took them out" : "")}");
         if (body.TakeOut && await TakeOutAsync(db, users, id, stop) is { } problem)

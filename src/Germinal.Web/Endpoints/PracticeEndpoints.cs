@@ -565,6 +565,7 @@ public static class PracticeEndpoints
             Subject = $"A test from {practice.Name}",
             Body = new TextPart("plain") { Text = "Mail goes out. Nothing else is to be done.\n" },
         };
+        message.MessageId = MimeKit.Utils.MimeUtils.GenerateMessageId(address[(address.LastIndexOf('@') + 1)..]);
         message.From.Add(new MailboxAddress(caller.Name, address));
         message.To.Add(new MailboxAddress(caller.Name, address));
         var answer = await mail.SendAsync(message, null, secrets.Open(server), stop);

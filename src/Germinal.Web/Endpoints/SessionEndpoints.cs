@@ -137,6 +137,11 @@ public static class SessionEndpoints
         CancellationToken stop
     )
     {
+        if (LetIn.Already(http) is { } already)
+        {
+            return already;
+        }
+
         if (string.IsNullOrWhiteSpace(body.Email) || string.IsNullOrEmpty(body.Password))
         {
             return Problems.Field(string.IsNullOrWhiteSpace(body.Email) ? "email" : "password", "Both the email address and the password are needed.");
@@ -190,6 +195,11 @@ public static class SessionEndpoints
         CancellationToken stop
     )
     {
+        if (LetIn.Already(http) is { } already)
+        {
+            return already;
+        }
+
         var half = (await http.AuthenticateAsync(IdentityConstants.TwoFactorUserIdScheme)).Principal;
         var member = Guid.TryParse(half?.FindFirstValue(ClaimTypes.Name), out var id) ? await db.Users.FirstOrDefaultAsync(u => u.Id == id, stop) : null;
         if (member is not { BlockedAt: null, LeftAt: null } || member.SecurityStamp != half?.FindFirstValue(StampClaim))
@@ -227,6 +237,11 @@ public static class SessionEndpoints
         CancellationToken stop
     )
     {
+        if (LetIn.Already(http) is { } already)
+        {
+            return already;
+        }
+
         if (brake.Try(Client.Of(http), "passkey") is { } wait)
         {
             return TooManyTries(http, wait);

@@ -26,6 +26,13 @@ internal sealed class FirstPractice(Settings settings, IConfiguration configurat
     /// <exception cref="InvalidOperationException">What is set is wrong; the message says what would be right.</exception>
     public async Task PrepareAsync(IServiceProvider services, GerminalDb db, CancellationToken stop)
     {
+        if (!await db.Clock.AnyAsync(stop))
+        {
+            // Only the demo has a clock that stands.
+            db.Clock.Add(new ClockRow { Real = true });
+            await db.SaveChangesAsync(stop);
+        }
+
         if (await db.Practices.AnyAsync(stop))
         {
             return;

@@ -5,6 +5,7 @@ using Germinal.Service.Members;
 using Germinal.Store;
 using Germinal.Store.Rows;
 using Germinal.Web.Journal;
+using Microsoft.AspNetCore.Http.HttpResults;
 using Microsoft.AspNetCore.Identity;
 using Microsoft.EntityFrameworkCore;
 using NodaTime;
@@ -31,11 +32,16 @@ public sealed class LetIn(SignInManager<MemberUser> signIn, GerminalDb db, Membe
         await NoteDeviceAsync(http, member, stop);
     }
 
-    /// <summary>The same session goes on, although what ends all others has changed: a password, a second factor.</summary>
-    public async Task AnewAsync(MemberUser member)
+    /// <summary>Why nobody can be let in: a session begins with a key of its own, never with that of somebody who is signed in already. Null where one can.</summary>
+    public static ProblemHttpResult? Already(HttpContext http) =>
+        http.User.Identity?.IsAuthenticated == true ? Problems.Conflict($"{Caller.Of(http.User).Name} is signed in here. Sign out first.") : null;
+
+    /// <summary>The session that asks goes on, although what ends all others has changed: a password, a second factor, a name.</summary>
+    public async Task AnewAsync(HttpContext http, MemberUser member, CancellationToken stop)
     {
-        await signIn.SignOutAsync();
+        var (own, stamp) = (SessionStore.OwnOf(http), member.SecurityStamp ?? "");
         await signIn.SignInAsync(member, isPersistent: true);
+        await db.Sessions.Where(s => s.Id == own && s.MemberId == member.Id).ExecuteUpdateAsync(u => u.SetProperty(s => s.Stamp, stamp), stop);
     }
 
     private async Task NoteDeviceAsync(HttpContext http, MemberUser member, CancellationToken stop)

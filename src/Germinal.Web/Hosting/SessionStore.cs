@@ -126,6 +126,9 @@ public sealed class SessionStore(IDbContextFactory<GerminalDb> databases, IDataP
     private static Instant EndOf(AuthenticationTicket ticket) =>
         ticket.Properties.ExpiresUtc is { } end ? Instant.FromDateTimeOffset(end) : Now + DefaultLife;
 
+    /// <summary>The session that a request is part of; null for none.</summary>
+    public static string? OwnOf(HttpContext http) => http.User.FindFirst(IdClaim)?.Value;
+
     private static string IdOf(string key) => Convert.ToHexStringLower(SHA256.HashData(Encoding.UTF8.GetBytes(key)));
 
     // Which session it is and whether a second factor is lacking are looked up each time, and not kept.

@@ -1,16 +1,18 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
-import { type ReactNode, useState } from 'react';
+import { type ReactNode, useEffect, useState } from 'react';
 import { Link } from 'react-router';
 import { api, type Schemas, take } from '../../api/client';
 import { Button, Field, fieldError, Loading, Trouble } from '../../ui/bits';
 import { DayPage, PageHead, Stretch } from '../../ui/DayPage';
+import { useKeys } from '../../ui/keys';
 import { PictureChooser } from '../../ui/PictureChooser';
 import { said } from '../../ui/undo';
 import { count, placeOf } from '../../ui/when';
 import { ZoneField } from '../../ui/ZoneField';
 import { Invite } from '../members/MembersPage';
-import { AddPerson } from '../people/AddPerson';
 import { CountryField, PresetWords } from './CountryField';
+import { FirstLetter } from './FirstLetter';
+import { FirstPerson } from './FirstPerson';
 import { MailPart } from './MailPart';
 
 type Beginning = Schemas['BeginningDto'];
@@ -64,10 +66,16 @@ export default function BeginningPage() {
     queryFn: () => take(api.GET('/api/session/countries')),
   });
   const [chosen, setChosen] = useState<string>();
+  const next = beginning.data?.parts.find((p) => !p.done && !p.putOff)?.key;
+  // What is done hands the focus to what comes next, unless something of that has it already.
+  useEffect(() => {
+    const now = document.activeElement;
+    if (next && (now === document.body || now?.id.startsWith('part-'))) document.getElementById(`part-${next}`)?.focus();
+  }, [next]);
   if (!beginning.data) return beginning.error ? <Trouble error={beginning.error} /> : <Loading what="Opening the beginning" />;
   const b = beginning.data;
   const open = b.parts.filter((p) => !p.done && !p.putOff);
-  const at = chosen ?? open[0]?.key;
+  const at = chosen ?? next;
   const country = countries.data?.find((c) => c.country === b.country);
   return (
     <DayPage
@@ -148,20 +156,14 @@ function Part({
     anew();
     next();
   };
+  useKeys(open && !part.done ? { n: () => putOff.mutate(!part.putOff) } : {});
   const w = words[part.key];
   if (!w) return null;
   const forms: Record<string, ReactNode> = {
     who: <Who beginning={b} countries={countries} done={done} />,
     look: <Look beginning={b} done={done} />,
     mail: <MailPart mail={b.mail ?? undefined} installationSends={b.installationSends} done={done} />,
-    people: (
-      <p className="m-0 mt-2 flex flex-wrap gap-5">
-        <Link className="inline-flex min-h-6 items-center" to="/people/bring-in">
-          Bring a list in
-        </Link>
-        <AddPerson />
-      </p>
-    ),
+    people: <FirstPerson done={done} />,
     members: <Invite done={done} />,
     program: (
       <p className="m-0 mt-2">
@@ -170,18 +172,13 @@ function Part({
         </Link>
       </p>
     ),
-    letter: (
-      <p className="m-0 mt-2">
-        <Link className="inline-flex min-h-6 items-center" to="/programs">
-          Your programs
-        </Link>
-      </p>
-    ),
+    letter: <FirstLetter />,
   };
   return (
     <div className={`row ${open ? 'on' : ''}`} aria-current={open}>
       <span className={`gutter ${part.done ? '!text-leaf' : ''}`}>{part.done ? '✓ done' : part.putOff ? 'put off' : ''}</span>
       <button
+        id={`part-${part.key}`}
         type="button"
         className={`min-h-6 text-left ${part.done ? 'text-soft' : 'font-semibold'}`}
         aria-expanded={open}
@@ -194,7 +191,7 @@ function Part({
           {forms[part.key]}
           {!part.done && (
             <Button look="plain" className="mt-2 min-h-6 text-soft" disabled={putOff.isPending} onClick={() => putOff.mutate(!part.putOff)}>
-              {part.putOff ? 'Take it up again' : 'Not now'}
+              {part.putOff ? 'Take it up again' : 'Not now'} <kbd>n</kbd>
             </Button>
           )}
           <Trouble error={putOff.error} />

@@ -52,7 +52,7 @@ export function PresetWords({ country }: { country?: Country }) {
   const open = country.openChannels.map((c) => channelWords[c] ?? c);
   return (
     <>
-      <h2 className="!font-sans !text-small">What is preset for {country.name}</h2>
+      <h2 className="!font-sans !text-small">{country.name}: what is preset</h2>
       <p className="mt-1">
         Monday to Friday, its public holidays, texts and calls from {country.quietFrom} to {country.quietTo}. Without a recorded yes:{' '}
         {open.join(', ')}. An inquiry carries a yes for {count(country.inquiryMonths, 'month', 'months')}, being a client for{' '}

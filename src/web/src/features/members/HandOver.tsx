@@ -32,20 +32,24 @@ export function HandOver({ member, others, self, done }: { member: Member; other
   if (holdings.error) return <Trouble error={holdings.error} />;
   if (!holdings.data) return <Loading what="Looking what there is" />;
   const h = holdings.data;
-  const parts = [
-    count(h.people, 'person', 'people'),
-    count(h.opportunities, 'open opportunity', 'open opportunities'),
-    count(h.inquiries, 'inquiry that waits', 'inquiries that wait'),
-    count(h.tasks, 'task', 'tasks'),
-    count(h.calls, 'call or note of a program', 'calls and notes of programs'),
-    count(h.programs, 'program', 'programs'),
-    count(h.broadcasts, 'broadcast that was not sent', 'broadcasts that were not sent'),
-  ];
+  const parts = (
+    [
+      [h.people, 'person', 'people'],
+      [h.opportunities, 'open opportunity', 'open opportunities'],
+      [h.inquiries, 'inquiry that waits', 'inquiries that wait'],
+      [h.tasks, 'task', 'tasks'],
+      [h.calls, 'call or note of a program', 'calls and notes of programs'],
+      [h.programs, 'program', 'programs'],
+      [h.broadcasts, 'broadcast that was not sent', 'broadcasts that were not sent'],
+    ] as const
+  )
+    .filter(([n]) => n > 0)
+    .map(([n, one, many]) => count(n, one, many));
   const other = others.find((o) => o.id === to);
   return (
     <div className="mt-3 border-l-[3px] border-rule pl-4">
       <p className="m-0 max-w-[64ch]">
-        {member.name} has {parts.slice(0, -1).join(', ')} and {parts.at(-1)}.
+        {member.name} has {parts.length === 0 ? 'nothing in hand' : new Intl.ListFormat('en').format(parts)}.
         {h.deputyOf.length > 0 && ` ${member.name} stands in for ${h.deputyOf.join(' and ')}.`}
         {h.pages > 0 &&
           ` ${count(h.pages, 'page of times', 'pages of times')} at which they can be met ${h.pages === 1 ? 'goes' : 'go'} when they are taken out.`}

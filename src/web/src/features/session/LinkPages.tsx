@@ -3,7 +3,9 @@ import { type ReactNode, useState } from 'react';
 import { Link, useNavigate, useSearchParams } from 'react-router';
 import { toast } from 'sonner';
 import { api, type Schemas, take } from '../../api/client';
+import { useSession } from '../../app/session';
 import { Button, Field, fieldError, Loading, Trouble } from '../../ui/bits';
+import { forgetAll } from '../../ui/kept';
 import { FirstPage } from './FirstPage';
 import { PasswordField } from './PasswordField';
 
@@ -57,8 +59,17 @@ function JoinForm({ link, linkKey }: { link: Schemas['MemberLinkDto']; linkKey: 
   const go = useNavigate();
   const [name, setName] = useState(link.name);
   const [password, setPassword] = useState('');
+  const here = useSession().data?.member;
   const join = useMutation({
-    mutationFn: () => take(api.POST('/api/session/join', { body: { key: linkKey, name, password } })),
+    mutationFn: async () => {
+      if (here) {
+        await take(api.DELETE('/api/session'));
+        forgetAll();
+        // The guard of whoever is not signed in is another.
+        await queries.refetchQueries({ queryKey: ['session'] });
+      }
+      return take(api.POST('/api/session/join', { body: { key: linkKey, name, password } }));
+    },
     onSuccess: async () => {
       await queries.resetQueries();
       go('/', { replace: true });
@@ -72,6 +83,11 @@ function JoinForm({ link, linkKey }: { link: Schemas['MemberLinkDto']; linkKey: 
         join.mutate();
       }}
     >
+      {here && (
+        <p className="mb-4 border-l-[3px] border-straw bg-straw-pale px-3 py-2 text-small">
+          {here.name} is signed in here, and is signed out when you join.
+        </p>
+      )}
       <p className="mb-4">
         {link.practice} · you will sign in with {link.email}
       </p>

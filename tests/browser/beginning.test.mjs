@@ -1,0 +1,233 @@
+// An empty installation, begun by keyboard alone: from its first page to the first letter that really arrives at a mail server outside.
+import assert from 'node:assert/strict';
+import { spawn } from 'node:child_process';
+import fs from 'node:fs';
+import os from 'node:os';
+import path from 'node:path';
+import { after, before, test } from 'node:test';
+import { accessible, fits } from './looks.mjs';
+import { openBrowser, root, startStack, until } from './stack.mjs';
+
+const password = 'the kettle knew it first';
+let stack;
+let browser;
+let outside;
+let signedIn;
+const folder = fs.mkdtempSync(path.join(os.tmpdir(), 'germinal-outside-'));
+const problems = [];
+
+before(async () => {
+  stack = await startStack({ name: 'beginning', offset: 60, args: ['--empty'], env: { GERMINAL_RESOLVER: 'none', GERMINAL_PRIVATE_SERVERS: '1' } });
+  // Somebody else's mail server: it is no part of the installation, which is told of it on a page.
+  outside = spawn('dotnet', [path.join(root, 'src/Germinal.StandIns/bin/Release/net10.0/Germinal.StandIns.dll')], {
+    env: { ...process.env, GERMINAL_SMTP_PORT: String(stack.port + 2), GERMINAL_STANDINS_PORT: String(stack.port + 3), GERMINAL_DATA: folder },
+    stdio: 'ignore',
+  });
+  await until('the mail server outside', async () => (await fetch(`${stack.standIns}/health`).catch(() => undefined))?.ok);
+  browser = await openBrowser();
+});
+
+after(async () => {
+  await browser?.close();
+  outside?.kill();
+  await stack?.stop();
+  fs.rmSync(folder, { recursive: true, force: true });
+});
+
+async function desk({ width = 1280, storageState = signedIn } = {}) {
+  const context = await browser.newContext({ viewport: { width, height: 800 }, reducedMotion: 'reduce', locale: 'en-US', timezoneId: 'America/New_York', storageState: storageState ?? undefined });
+  const page = await context.newPage();
+  page.setDefaultTimeout(60_000);
+  page.on('pageerror', (e) => problems.push(e.message));
+  return { page, context };
+}
+
+const mails = async (to) => (await (await fetch(`${stack.standIns}/messages`)).json()).messages.filter((m) => m.to.includes(to));
+
+test('from an empty installation to the first letter that arrives, by keyboard, in under 40 actions', async (t) => {
+  const { page, context } = await desk();
+  let actions = 0;
+  const key = async (name) => {
+    actions++;
+    await page.keyboard.press(name);
+  };
+  const type = async (words) => {
+    actions++;
+    await page.keyboard.type(words);
+  };
+  const focused = (words) => until(words, () => page.evaluate((w) => [document.activeElement?.textContent, document.activeElement?.labels?.[0]?.textContent].some((x) => x?.startsWith(w)), words));
+
+  await page.goto(stack.beginning);
+  await focused('Your practice');
+  await until('the country is known', () => page.getByLabel('Country').evaluate((e) => e.value === 'US'));
+  await accessible(page, 'begin');
+  await fits(page, 'begin');
+  await type('Fern & Hollow');
+  await key('Tab');
+  await type('Iris Fern');
+  await key('Tab');
+  await type('iris@example.com');
+  await key('Tab');
+  await type(password);
+  await key('Enter');
+
+  // Part after part, each ticked because it is done.
+  await focused('Postal address');
+  await accessible(page, 'beginning');
+  await fits(page, 'beginning');
+  await type('3 Quay Lane, Port Averil, ME 04999');
+  await key('Control+Enter');
+  await focused('How you look');
+  await key('n');
+  await focused('Your email address');
+  await key('Tab');
+  await key('Tab');
+  await type('127.0.0.1');
+  await key('Tab');
+  await type(String(stack.port + 2));
+  await key('Tab');
+  await type('not');
+  await key('Tab');
+  await key('Enter');
+  await focused('First name');
+  await page.getByText('Mail goes out by 127.0.0.1').waitFor();
+  await type('Ida');
+  await key('Tab');
+  await type('Rowan');
+  await key('Tab');
+  await type('ida.rowan@example.com');
+  await key('Enter');
+  await focused('Members');
+  await key('n');
+  await focused('A ready program');
+  await key('n');
+  await focused('The first letter');
+  await key('Tab');
+  await focused('Write to Ida Rowan now');
+  await key('Enter');
+
+  await page.getByLabel('Body of the letter').waitFor();
+  await page.getByLabel('Subject').focus();
+  actions++;
+  await type('Good morning');
+  await page.getByLabel('Body of the letter').focus();
+  actions++;
+  await type('Our door on the quay is open again.');
+  const send = page.getByRole('button', { name: 'Send it now …' });
+  await until('it can be sent', () => send.isEnabled());
+  await send.focus();
+  actions++;
+  await key('Enter');
+  await page.getByRole('alertdialog').getByText(/by email/).waitFor();
+  await key('Shift+Tab');
+  await key('Enter');
+  const [first] = await until('the letter has arrived', async () => (await mails('ida.rowan@example.com')).length > 0 && mails('ida.rowan@example.com'));
+  assert.equal(first.subject, 'Good morning');
+  assert.match(first.from, /Iris Fern/);
+  const source = await (await fetch(`${stack.standIns}/messages/${first.number}/source`)).text();
+  assert.match(source, /List-Unsubscribe/);
+  assert.match(source, /3 Quay Lane/);
+  t.diagnostic(`${actions} actions`);
+  assert.ok(actions < 40, `${actions} actions`);
+
+  await page.goto(`${stack.url}/beginning`);
+  await page.getByText('The first letter went out').waitFor();
+  await page.getByText(/That was the beginning/).waitFor();
+  signedIn = await context.storageState();
+  await context.close();
+});
+
+test('a member is invited, joins, loses the password, sets up a second factor, and hands over', async () => {
+  const { page, context } = await desk();
+  await page.goto(`${stack.url}/practice/members`);
+  await page.getByLabel('Their name').fill('Noor Vale');
+  await page.getByLabel('Their email address').fill('noor@example.com');
+  await page.keyboard.press('Enter');
+  await page.getByText('The invitation is on its way').waitFor();
+  await page.getByRole('button', { name: /Noor Vale/ }).click();
+  await accessible(page, 'members');
+  await fits(page, 'members');
+
+  // By the link that was mailed.
+  const linkIn = async (subject) => {
+    const mail = await until(subject, async () => (await mails('noor@example.com')).find((m) => m.subject === subject));
+    const source = await (await fetch(`${stack.standIns}/messages/${mail.number}`)).json();
+    return /https?:\/\/\S+key=[\w-]+/.exec(JSON.stringify(source))[0];
+  };
+  const { page: theirs, context: other } = await desk({ storageState: null });
+  await theirs.goto(await linkIn('Join Fern & Hollow'));
+  await theirs.getByLabel('Your name').fill('Noor Vale');
+  await theirs.getByLabel('Password').fill('noor vale');
+  await theirs.keyboard.press('Enter');
+  await theirs.getByText(/This has 9/).waitFor();
+  await accessible(theirs, 'joining');
+  await fits(theirs, 'joining');
+  await theirs.getByLabel('Password').fill(password);
+  await theirs.keyboard.press('Enter');
+  await theirs.getByRole('heading', { level: 2, name: 'Calls' }).waitFor();
+
+  // A password that was forgotten.
+  await theirs.context().clearCookies();
+  await theirs.goto(`${stack.url}/sign-in`);
+  await theirs.getByRole('link', { name: 'Forgotten the password' }).click();
+  await theirs.getByLabel('Email address').fill('noor@example.com');
+  await theirs.keyboard.press('Enter');
+  await theirs.getByText('the link is on its way').waitFor();
+  await theirs.goto(await linkIn('A new password'));
+  await theirs.getByLabel(/New password of/).fill('a heron stood there all day');
+  await theirs.keyboard.press('Enter');
+  await theirs.getByRole('button', { name: 'Sign in' }).waitFor();
+  await theirs.getByLabel('Email address').fill('noor@example.com');
+  await theirs.getByLabel('Password').fill('a heron stood there all day');
+  await theirs.keyboard.press('Enter');
+  await theirs.getByRole('heading', { level: 2, name: 'Calls' }).waitFor();
+
+  await theirs.goto(`${stack.url}/you`);
+  await theirs.getByRole('button', { name: 'Set one up' }).click();
+  await theirs.getByText('Read this with').waitFor();
+  await accessible(theirs, 'you');
+  await fits(theirs, 'you');
+  await other.close();
+
+  await page.getByRole('button', { name: 'Hand over, take out' }).click();
+  await page.getByText(/has nothing in hand/).waitFor();
+  await page.getByRole('button', { name: /and take Noor Vale out/ }).click();
+  await page.getByRole('heading', { name: '1 member' }).waitFor();
+  await context.close();
+});
+
+test('a passkey of this device is added, signs in, and is taken away', async () => {
+  // Passkeys need a name, not a number.
+  const named = stack.url.replace('127.0.0.1', 'localhost');
+  const { page, context } = await desk({ storageState: null });
+  const device = await context.newCDPSession(page);
+  await device.send('WebAuthn.enable');
+  await device.send('WebAuthn.addVirtualAuthenticator', {
+    options: { protocol: 'ctap2', transport: 'internal', hasResidentKey: true, hasUserVerification: true, isUserVerified: true, automaticPresenceSimulation: true },
+  });
+  await page.goto(`${named}/sign-in`);
+  await page.getByLabel('Email address').fill('iris@example.com');
+  await page.getByLabel('Password').fill(password);
+  await page.keyboard.press('Enter');
+  await page.getByRole('heading', { level: 2, name: 'Calls' }).waitFor();
+  await page.goto(`${named}/you`);
+  await page.getByLabel('What to call it').fill('this machine');
+  await page.keyboard.press('Enter');
+  await page.getByText(/this machine since/).waitFor();
+
+  await context.clearCookies();
+  await page.goto(`${named}/sign-in`);
+  await page.getByRole('button', { name: 'With a passkey' }).click();
+  await page.getByRole('heading', { level: 2, name: 'Calls' }).waitFor();
+
+  await page.goto(`${named}/you`);
+  await page.getByRole('button', { name: 'Take “this machine” away' }).click();
+  await page.getByText(/this machine since/).waitFor({ state: 'detached' });
+  await context.clearCookies();
+  await page.goto(`${named}/sign-in`);
+  await page.getByRole('button', { name: 'With a passkey' }).click();
+  await page.getByText('none of anybody here any more').waitFor();
+  await context.close();
+});
+
+test('nothing broke on any of these pages', () => assert.deepEqual(problems, []));
