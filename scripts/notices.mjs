@@ -10,6 +10,7 @@ const file = join(root, 'THIRD-PARTY-NOTICES.md');
 
 // Packages whose licence stands in a file of their own, read by hand once; a new one stops the script until it is added here.
 const READ_BY_HAND = {
+  'Otp.NET': 'MIT',
   SmtpServer: 'MIT',
 };
 
@@ -52,7 +53,7 @@ expression; the licences' texts come with the packages.
 |---|---|---|
 ${table(dotnet())}
 
-The face that notes are printed in, Literata (\`src/Germinal.Channels/Post/Fonts\`), is under OFL-1.1. The programs also need the .NET runtime and ASP.NET Core (MIT) and PostgreSQL (PostgreSQL licence), which are installed beside them.
+The face that notes are printed in, Literata (\`src/Germinal.Channels/Post/Fonts\`), is under OFL-1.1. The marks of common passwords (\`src/Germinal.Service/Members/common-passwords.bin\`) are made of the list in @zxcvbn-ts/language-common 4.1.3 (MIT). The programs also need the .NET runtime and ASP.NET Core (MIT) and PostgreSQL (PostgreSQL licence), which are installed beside them.
 
 ## The pages (JavaScript, styles, fonts)
 
