@@ -17,7 +17,7 @@ const folder = fs.mkdtempSync(path.join(os.tmpdir(), 'germinal-outside-'));
 const problems = [];
 
 before(async () => {
-  stack = await startStack({ name: 'beginning', offset: 60, args: ['--empty'], env: { GERMINAL_RESOLVER: 'none', GERMINAL_PRIVATE_SERVERS: '1' } });
+  stack = await startStack({ name: 'beginning', offset: 80, args: ['--empty'], env: { GERMINAL_RESOLVER: 'none', GERMINAL_PRIVATE_SERVERS: '1' } });
   // Somebody else's mail server: it is no part of the installation, which is told of it on a page.
   outside = spawn('dotnet', [path.join(root, 'src/Germinal.StandIns/bin/Release/net10.0/Germinal.StandIns.dll')], {
     env: { ...process.env, GERMINAL_SMTP_PORT: String(stack.port + 2), GERMINAL_STANDINS_PORT: String(stack.port + 3), GERMINAL_DATA: folder },

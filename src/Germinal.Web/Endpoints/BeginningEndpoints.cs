@@ -108,14 +108,22 @@ public static class BeginningEndpoints
         );
     }
 
-    /// <summary>Changes the settings under their lock; every engine reads them anew, and everybody's dates are looked at again.</summary>
-    private static async Task ChangeAsync(GerminalDb db, Action<PracticeRow> change, CancellationToken stop)
+    /// <summary>Changes the settings under their lock; every engine reads them anew.</summary>
+    /// <param name="db">The practice's.</param>
+    /// <param name="change">What is changed.</param>
+    /// <param name="lookAgain">Whether it changes anybody's dates, which are then worked out again.</param>
+    /// <param name="stop">Gives up.</param>
+    private static async Task ChangeAsync(GerminalDb db, Action<PracticeRow> change, bool lookAgain, CancellationToken stop)
     {
         await using var transaction = await db.Database.BeginTransactionAsync(stop);
         var row = await SettingsChange.LockAsync(db, stop);
         change(row);
         await SettingsChange.SaveAsync(db, row, stop);
-        await PracticeClock.LookAgainAsync(db, stop);
+        if (lookAgain)
+        {
+            await PracticeClock.LookAgainAsync(db, stop);
+        }
+
         await transaction.CommitAsync(stop);
     }
 
@@ -161,6 +169,7 @@ public static class BeginningEndpoints
                     NewPractice.Take(country, row.Settings);
                 }
             },
+            true,
             stop
         );
         return TypedResults.NoContent();
@@ -199,7 +208,7 @@ public static class BeginningEndpoints
             return Problems.Fields(wrong);
         }
 
-        await ChangeAsync(db, row => (row.Settings.Colour, row.Settings.GroundColour, row.Settings.PictureId) = (colour, ground, picture), stop);
+        await ChangeAsync(db, row => (row.Settings.Colour, row.Settings.GroundColour, row.Settings.PictureId) = (colour, ground, picture), false, stop);
         return TypedResults.NoContent();
     }
 
@@ -242,6 +251,7 @@ public static class BeginningEndpoints
                     row.Settings.MailOut = server;
                     row.Settings.MailWorked = true;
                 },
+                false,
                 stop
             );
         }
@@ -257,13 +267,13 @@ public static class BeginningEndpoints
             return TypedResults.NotFound();
         }
 
-        await ChangeAsync(db, row => row.Settings.BeginningPutOff = [.. row.Settings.BeginningPutOff.Where(k => k != key), .. body.PutOff ? [key] : Array.Empty<string>()], stop);
+        await ChangeAsync(db, row => row.Settings.BeginningPutOff = [.. row.Settings.BeginningPutOff.Where(k => k != key), .. body.PutOff ? [key] : Array.Empty<string>()], false, stop);
         return TypedResults.NoContent();
     }
 
     private static async Task<NoContent> ShowAsync(ShownBody body, GerminalDb db, CancellationToken stop)
     {
-        await ChangeAsync(db, row => row.Settings.Begins = body.Shown, stop);
+        await ChangeAsync(db, row => row.Settings.Begins = body.Shown, false, stop);
         return TypedResults.NoContent();
     }
 }

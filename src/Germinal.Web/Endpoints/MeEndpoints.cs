@@ -131,7 +131,7 @@ public static class MeEndpoints
         var me = await MeAsync(db, caller, stop);
         me.Name = name;
         await db.SaveChangesAsync(stop);
-        await PracticeClock.LookAgainAsync(db, stop);
+        await PracticeClock.ReadAnewAsync(db, stop);
         await letIn.AnewAsync(http, me, stop);
         return TypedResults.NoContent();
     }

@@ -15,9 +15,6 @@ public sealed class BeginningKey(Settings settings)
 
     private string File => Path.Combine(settings.DataFolder, "beginning-key");
 
-    /// <summary>Where the first practice is made; the address is good until it is.</summary>
-    public string Address => $"{settings.Service.PublicUrl.TrimEnd('/')}/begin?key={Read()}";
-
     /// <summary>Makes the key where there is none yet.</summary>
     public async Task MakeAsync(CancellationToken stop)
     {
