@@ -50,7 +50,8 @@ public static class PasswordRules
         }
 
         var plain = normal.ToLowerInvariant();
-        if (IsOneThingOverAndOver(plain) || IsInARow(plain))
+        int[] signs = [.. plain.EnumerateRunes().Select(r => r.Value)];
+        if (IsOneThingOverAndOver(signs) || IsInARow(signs))
         {
             return "The same over and over, or letters and digits in their order, is guessed first. A short sentence that nobody else would say is good.";
         }
@@ -66,7 +67,7 @@ public static class PasswordRules
             .Distinct(StringComparer.Ordinal)
             .OrderByDescending(w => w.Length)
             .Aggregate(plain, (left, word) => left.Replace(word, "", StringComparison.Ordinal));
-        return rest.Count(char.IsLetterOrDigit) < Shortest / 2
+        return rest.Length < plain.Length && rest.EnumerateRunes().Count(r => !Rune.IsWhiteSpace(r) && !Rune.IsPunctuation(r)) < Shortest / 2
             ? "It is little more than your own name, address or practice, which others know too. A short sentence that nobody else would say is good."
             : null;
     }
@@ -82,12 +83,12 @@ public static class PasswordRules
         }
     }
 
-    private static bool IsOneThingOverAndOver(string plain) =>
-        Enumerable.Range(1, plain.Length / 2).Any(n => Enumerable.Range(n, plain.Length - n).All(i => plain[i] == plain[i - n]));
+    private static bool IsOneThingOverAndOver(int[] signs) =>
+        Enumerable.Range(1, signs.Length / 2).Any(n => Enumerable.Range(n, signs.Length - n).All(i => signs[i] == signs[i - n]));
 
     /// <summary>Whether each sign follows the one before it, up or down, but for a few places.</summary>
-    private static bool IsInARow(string plain) =>
-        Enumerable.Range(1, plain.Length - 1).Count(i => Math.Abs(plain[i] - plain[i - 1]) <= 1 || (plain[i - 1], plain[i]) is ('9', '0') or ('0', '9')) >= plain.Length * 3 / 4;
+    private static bool IsInARow(int[] signs) =>
+        Enumerable.Range(1, signs.Length - 1).Count(i => Math.Abs(signs[i] - signs[i - 1]) <= 1 || (signs[i - 1], signs[i]) is ('9', '0') or ('0', '9')) >= signs.Length * 3 / 4;
 
     private static bool IsCommon(string plain)
     {
