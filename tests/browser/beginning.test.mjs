@@ -102,6 +102,7 @@ test('from an empty installation to the first letter that arrives, by keyboard, 
   await focused('A ready program');
   await key('n');
   await focused('The first letter');
+  await page.getByRole('button', { name: 'Write to Ida Rowan now' }).waitFor();
   await key('Tab');
   await focused('Write to Ida Rowan now');
   await key('Enter');
