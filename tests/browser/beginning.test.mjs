@@ -122,7 +122,7 @@ test('from an empty installation to the first letter that arrives, by keyboard, 
   await page.getByRole('alertdialog').getByText(/by email/).waitFor();
   await key('Shift+Tab');
   await key('Enter');
-  const [first] = await until('the letter has arrived', async () => (await mails('ida.rowan@example.com')).length > 0 && mails('ida.rowan@example.com'));
+  const [first] = await until('the letter has arrived', async () => (await mails('ida.rowan@example.com')).length > 0 && mails('ida.rowan@example.com'), 600);
   assert.equal(first.subject, 'Good morning');
   assert.match(first.from, /Iris Fern/);
   const source = await (await fetch(`${stack.standIns}/messages/${first.number}/source`)).text();
