@@ -47,8 +47,6 @@ public sealed class MailServerSearch(IRecordLookup records, ServerLine line)
         try
         {
             using var client = new SmtpClient { Timeout = (int)Patience.TotalMilliseconds };
-            var greeting = "";
-            client.Connected += (_, _) => greeting = "it answers, and the line is secure";
             await client.ConnectAsync(
                 await line.ConnectAsync(server.Host, server.Port, patience.Token),
                 server.Host,
@@ -57,7 +55,7 @@ public sealed class MailServerSearch(IRecordLookup records, ServerLine line)
                 patience.Token
             );
             await client.DisconnectAsync(true, patience.Token);
-            return Of(true, greeting);
+            return Of(true, "it answers, and the line is secure");
         }
         catch (OperationCanceledException) when (!stop.IsCancellationRequested)
         {

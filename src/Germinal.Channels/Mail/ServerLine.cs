@@ -21,7 +21,7 @@ public sealed class ServerLine(bool allowPrivate)
     /// <exception cref="SocketException">It cannot be reached.</exception>
     public async Task<Socket> ConnectAsync(string host, int port, CancellationToken stop)
     {
-        var addresses = IPAddress.TryParse(host, out var literal) ? [literal] : await Dns.GetHostAddressesAsync(host, stop);
+        var addresses = await AddressesOfAsync(host, stop);
         if (!allowPrivate && addresses.Any(IsPrivate))
         {
             throw new ServerRefusedException(
@@ -35,7 +35,10 @@ public sealed class ServerLine(bool allowPrivate)
     /// <summary>Opens a line to a server that the installation itself names, wherever it stands.</summary>
     /// <exception cref="SocketException">It cannot be reached.</exception>
     public static async Task<Socket> ToOwnAsync(string host, int port, CancellationToken stop) =>
-        await OpenAsync(IPAddress.TryParse(host, out var literal) ? [literal] : await Dns.GetHostAddressesAsync(host, stop), port, stop);
+        await OpenAsync(await AddressesOfAsync(host, stop), port, stop);
+
+    private static async Task<IPAddress[]> AddressesOfAsync(string host, CancellationToken stop) =>
+        IPAddress.TryParse(host, out var literal) ? [literal] : await Dns.GetHostAddressesAsync(host, stop);
 
     private static async Task<Socket> OpenAsync(IPAddress[] addresses, int port, CancellationToken stop)
     {

@@ -9,6 +9,7 @@ namespace Germinal.Core.Practices;
 public readonly record struct Colour(byte Red, byte Green, byte Blue)
 {
     private const double Enough = 4.5;
+    private const int Steps = 20;
 
     /// <summary>The colour of <c>#rrggbb</c>; null for what is none.</summary>
     public static Colour? TryParse(string text) =>
@@ -22,39 +23,28 @@ public readonly record struct Colour(byte Red, byte Green, byte Blue)
     /// <summary>White or black: what contrasts more with it. One of the two always does by 4.5 to 1 or more (WCAG 2.2, 1.4.3).</summary>
     public string On => Contrast(new Colour(255, 255, 255)) >= Contrast(new Colour(0, 0, 0)) ? "#ffffff" : "#000000";
 
-    /// <summary>The same, as light as a dark page needs it: mixed with white until it contrasts with near black by 4.5 to 1.</summary>
-    public string OnDark
-    {
-        get
-        {
-            var dark = new Colour(0x17, 0x1b, 0x17);
-            var mixed = this;
-            for (var white = 1; mixed.Contrast(dark) < Enough && white <= 20; white++)
-            {
-                mixed = new Colour(Mix(Red, white), Mix(Green, white), Mix(Blue, white));
-            }
+    private static readonly Colour White = new(255, 255, 255);
+    private static readonly Colour Black = new(0, 0, 0);
+    private static readonly Colour NearBlack = new(0x17, 0x1b, 0x17);
 
-            return mixed.Hex;
-        }
-    }
+    /// <summary>The same, as light as a dark page needs it: mixed with white until it contrasts with near black by 4.5 to 1.</summary>
+    public string OnDark => MixedWith(White, NearBlack);
 
     /// <summary>The same, as dark as white paper needs it: mixed with black until it contrasts with white by 4.5 to 1.</summary>
-    public string OnLight
-    {
-        get
-        {
-            var white = new Colour(255, 255, 255);
-            var mixed = this;
-            for (var black = 1; mixed.Contrast(white) < Enough && black <= 20; black++)
-            {
-                mixed = new Colour((byte)(Red * (20 - black) / 20), (byte)(Green * (20 - black) / 20), (byte)(Blue * (20 - black) / 20));
-            }
+    public string OnLight => MixedWith(Black, White);
 
-            return mixed.Hex;
+    private string MixedWith(Colour other, Colour paper)
+    {
+        var mixed = this;
+        for (var share = 1; mixed.Contrast(paper) < Enough && share <= Steps; share++)
+        {
+            mixed = new Colour(Mix(Red, other.Red, share), Mix(Green, other.Green, share), Mix(Blue, other.Blue, share));
         }
+
+        return mixed.Hex;
     }
 
-    private static byte Mix(byte part, int white) => (byte)(part + ((255 - part) * white / 20));
+    private static byte Mix(byte part, byte other, int share) => (byte)(part + Math.Floor((other - part) * share / (double)Steps));
 
     /// <summary>The contrast ratio of two colours, 1 to 21 (WCAG 2.2, “contrast ratio” and “relative luminance”).</summary>
     public double Contrast(Colour other)

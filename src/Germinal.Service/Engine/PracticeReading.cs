@@ -68,6 +68,9 @@ public static class PracticeReading
     /// <summary>The week day of its stored word: mon, tue, …</summary>
     public static IsoDayOfWeek DayOf(string name) => (IsoDayOfWeek)(Array.IndexOf(DayNames, name) + 1);
 
+    /// <summary>The stored word of a week day.</summary>
+    public static string WordOf(IsoDayOfWeek day) => DayNames[(int)day - 1];
+
     /// <summary>Whether it is the word of a week day.</summary>
     public static bool IsDay(string name) => DayNames.Contains(name, StringComparer.Ordinal);
 

@@ -1,5 +1,6 @@
 using Germinal.Core.Practices;
 using Germinal.Core.Time;
+using Germinal.Service.Engine;
 using Germinal.Store;
 using Germinal.Store.Rows;
 using Microsoft.AspNetCore.Identity;
@@ -9,8 +10,6 @@ namespace Germinal.Web.Hosting;
 /// <summary>Makes a practice with its first principal.</summary>
 public static class NewPractice
 {
-    private static readonly string[] WeekDays = ["mon", "tue", "wed", "thu", "fri", "sat", "sun"];
-
     /// <summary>Makes it, in the caller's transaction where there is one.</summary>
     /// <param name="db">The context; it sees the new practice afterwards.</param>
     /// <param name="users">For the principal's password.</param>
@@ -78,7 +77,7 @@ public static class NewPractice
     public static void Take(CountryPreset country, PracticeSettings settings)
     {
         settings.HolidaysOf = settings.PhoneRegion = country.Country;
-        settings.WorkingDays = [.. country.WorkingDays.Select(d => WeekDays[(int)d - 1])];
+        settings.WorkingDays = [.. country.WorkingDays.Select(d => PracticeReading.WordOf(d))];
         settings.QuietFrom = TimesOfDay.Form.Format(country.QuietFrom);
         settings.QuietTo = TimesOfDay.Form.Format(country.QuietTo);
         settings.OpenChannels = [.. country.OpenChannels.Select(c => c.ToString().ToLowerInvariant())];
