@@ -32,6 +32,7 @@ public static class Application
             var host = Host.CreateApplicationBuilder(args);
             var own = Settings.From(host.Configuration);
             host.Services.AddSerilog(l => Logs.Configure(l));
+            host.Services.AddSingleton(own);
             host.Services.AddGerminalStore(own.Database);
             host.Services.AddGerminalService(own.Service);
             host.Services.AddGerminalSeals(own);
@@ -120,6 +121,7 @@ public static class Application
         MeEndpoints.Map(told);
         MemberEndpoints.Map(told);
         BeginningEndpoints.Map(told);
+        WholeEndpoints.Map(told);
         PeopleEndpoints.Map(told);
         ActEndpoints.Map(told);
         PersonEndpoints.Map(told);

@@ -1,3 +1,4 @@
+using System.Diagnostics;
 using Germinal.Store.Rows;
 using Microsoft.EntityFrameworkCore;
 using Microsoft.EntityFrameworkCore.Diagnostics;
@@ -34,6 +35,59 @@ public sealed class TestDatabase : IDbContextFactory<GerminalDb>, IDisposable
             }
 
             Admin($"CREATE DATABASE {name} TEMPLATE {Template}");
+        }
+    }
+
+    private TestDatabase(string whole)
+    {
+        Admin($"CREATE DATABASE {name}");
+        var server = new NpgsqlConnectionStringBuilder(Server);
+        var start = new ProcessStartInfo(Directory.GetFiles("/usr/lib/postgresql", "pg_restore", SearchOption.AllDirectories).Order(StringComparer.Ordinal).Last())
+        {
+            UseShellExecute = false,
+            RedirectStandardError = true,
+            ArgumentList = { "-h", server.Host!, "-p", $"{server.Port}", "-U", server.Username!, "-d", name, "--no-owner", "--no-privileges", "--exit-on-error", "--jobs=2", whole },
+            Environment = { ["PGPASSWORD"] = server.Password },
+        };
+        using var process = Process.Start(start)!;
+        var said = process.StandardError.ReadToEnd();
+        process.WaitForExit();
+        if (process.ExitCode != 0)
+        {
+            Dispose();
+            throw new InvalidOperationException(said);
+        }
+    }
+
+    /// <summary>A new database out of what <c>pg_dump</c> wrote, as it was then.</summary>
+    public static TestDatabase Restored(string dump) => new(dump);
+
+    /// <summary>The demo practice with its two years, as it ships: at the state of the database it was made with.</summary>
+    public static TestDatabase OfDemo()
+    {
+        var folder = new DirectoryInfo(AppContext.BaseDirectory);
+        while (!File.Exists(Path.Combine(folder.FullName, "demo", "history.dump.00")))
+        {
+            folder = folder.Parent ?? throw new InvalidOperationException("There is no demo/history.dump.00 above the tests.");
+        }
+
+        var whole = Path.GetTempFileName();
+        try
+        {
+            using (var to = File.Create(whole))
+            {
+                foreach (var piece in Directory.GetFiles(Path.Combine(folder.FullName, "demo"), "history.dump.*").Order(StringComparer.Ordinal))
+                {
+                    using var from = File.OpenRead(piece);
+                    from.CopyTo(to);
+                }
+            }
+
+            return new TestDatabase(whole);
+        }
+        finally
+        {
+            File.Delete(whole);
         }
     }
 

@@ -213,6 +213,10 @@ test('a passkey of this device is added, signs in, and is taken away', async () 
   await page.getByRole('heading', { level: 2, name: 'Calls' }).waitFor();
   await page.goto(`${named}/you`);
   await page.getByLabel('What to call it').fill('this machine');
+  await page.getByLabel('Your password, to show that it is you').fill('not this one');
+  await page.keyboard.press('Enter');
+  await page.getByText('This is not your password').waitFor();
+  await page.getByLabel('Your password, to show that it is you').fill(password);
   await page.keyboard.press('Enter');
   await page.getByText(/this machine since/).waitFor();
 

@@ -131,15 +131,41 @@ public sealed class BroadcastDesk(ProgramDesk programs)
             return false;
         }
 
+        await TakeBackAsync(db, row, stop);
+        await PracticeClock.ReadAnewAsync(db, stop);
+        await transaction.CommitAsync(stop);
+        return true;
+    }
+
+    private static async Task TakeBackAsync(GerminalDb db, BroadcastRow row, CancellationToken stop)
+    {
         var program = row.ProgramId;
         (row.Status, row.ProgramId, row.BeginsAt, row.SentBy) = (Draft, null, null, null);
         row.Edition++;
         await db.SaveChangesAsync(stop);
         await db.ProgramVersions.Where(v => v.ProgramId == program).ExecuteDeleteAsync(stop);
         await db.ProgramsAndBroadcasts.Where(p => p.Id == program).ExecuteDeleteAsync(stop);
-        await PracticeClock.ReadAnewAsync(db, stop);
-        await transaction.CommitAsync(stop);
-        return true;
+    }
+
+    /// <summary>Nothing of any of them goes by itself any more: those that wait are drafts again, those that are going are held. In the caller's transaction.</summary>
+    internal static async Task HoldAllAsync(GerminalDb db, Instant now, CancellationToken stop)
+    {
+        foreach (var row in await db.Broadcasts.AsTracking().Where(b => b.Status == Waiting).ToListAsync(stop))
+        {
+            await TakeBackAsync(db, row, stop);
+        }
+
+        foreach (var row in await db.Broadcasts.AsTracking().Where(b => b.Status == Going).ToListAsync(stop))
+        {
+            await SetPausedAsync(db, row, true, now, stop);
+        }
+    }
+
+    private static async Task SetPausedAsync(GerminalDb db, BroadcastRow row, bool paused, Instant now, CancellationToken stop)
+    {
+        row.Status = paused ? Paused : Going;
+        var program = await db.ProgramsAndBroadcasts.SingleAsync(p => p.Id == row.ProgramId, stop);
+        await ProgramDesk.SetPausedAsync(db, program, paused, null, now, stop);
     }
 
     /// <summary>Holds one that is going, or lets it go on (rule 13.2).</summary>
@@ -152,9 +178,7 @@ public sealed class BroadcastDesk(ProgramDesk programs)
             return false;
         }
 
-        row.Status = paused ? Paused : Going;
-        var program = await db.ProgramsAndBroadcasts.SingleAsync(p => p.Id == row.ProgramId, stop);
-        await ProgramDesk.SetPausedAsync(db, program, paused, null, now, stop);
+        await SetPausedAsync(db, row, paused, now, stop);
         await transaction.CommitAsync(stop);
         return true;
     }

@@ -33,7 +33,7 @@ public static class PracticeReading
             {
                 m.Id,
                 m.Name,
-                m.Email,
+                Email = m.SendsFrom != "" ? m.SendsFrom : m.Email!,
                 m.Capacity,
                 m.SignOff,
                 m.PhotographId,
@@ -48,7 +48,7 @@ public static class PracticeReading
         var practice = Read(
             row,
             [
-                .. members.Select(m => new Member(m.Id, m.Name, m.Email!)
+                .. members.Select(m => new Member(m.Id, m.Name, m.Email)
                 {
                     Capacity = CapacityOf(m.Capacity),
                     SignOff = m.SignOff,

@@ -1,6 +1,5 @@
 using System.Buffers.Text;
 using System.Security.Cryptography;
-using System.Text;
 using Germinal.Store;
 using Germinal.Store.Rows;
 using Microsoft.EntityFrameworkCore;
@@ -79,5 +78,5 @@ public static class MemberLinks
         return true;
     }
 
-    private static string Mark(string key) => Convert.ToHexStringLower(SHA256.HashData(Encoding.UTF8.GetBytes(key.Trim())));
+    private static string Mark(string key) => KeyMark.Of(key.Trim());
 }

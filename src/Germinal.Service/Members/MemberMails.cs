@@ -65,6 +65,29 @@ public sealed class MemberMails(PublicLinks links)
             stop
         );
 
+    /// <summary>Tells a principal that the practice goes with all it has.</summary>
+    /// <param name="db">The practice's.</param>
+    /// <param name="member">A principal.</param>
+    /// <param name="by">Who has said so.</param>
+    /// <param name="practice">What the practice is called.</param>
+    /// <param name="ends">When, by the machine's clock.</param>
+    /// <param name="stop">Gives up.</param>
+    public async Task PracticeEndsAsync(GerminalDb db, MemberUser member, MemberUser by, string practice, NodaTime.Instant ends, CancellationToken stop)
+    {
+        var zone = Core.Time.LocalClock.Zone((await db.OwnPracticeAsync(stop)).ZoneId) ?? NodaTime.DateTimeZone.Utc;
+        await AddAsync(
+            db,
+            member,
+            by.Id,
+            $"{practice} goes in a week",
+            $"{by.Name} has said that {practice} is to go from Germinal with all it has, on {ends.InZone(zone).ToString("d MMMM uuuu 'at' HH:mm", System.Globalization.CultureInfo.InvariantCulture)}.",
+            "Until then everything goes on as it is. Take everything with you, or keep the practice after all, here:",
+            $"{links.BaseUrl}/practice/data",
+            "",
+            stop
+        );
+    }
+
     private static async Task AddAsync(GerminalDb db, MemberUser member, Guid from, string subject, string what, string how, string address, string otherwise, CancellationToken stop)
     {
         db.OwnMails.Add(

@@ -1,5 +1,4 @@
 using System.Security.Cryptography;
-using System.Text;
 using OtpNet;
 
 namespace Germinal.Service.Members;
@@ -48,5 +47,5 @@ public static class SecondFactor
     }
 
     /// <summary>A recovery code as it is kept: who reads the table can sign in with none.</summary>
-    public static string Mark(string code) => Convert.ToHexStringLower(SHA256.HashData(Encoding.UTF8.GetBytes(string.Concat(code.Where(char.IsLetterOrDigit)).ToLowerInvariant())));
+    public static string Mark(string code) => KeyMark.Of(string.Concat(code.Where(char.IsLetterOrDigit)).ToLowerInvariant());
 }

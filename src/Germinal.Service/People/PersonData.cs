@@ -9,7 +9,6 @@ using Germinal.Service.Engine;
 using Germinal.Store;
 using Germinal.Store.Rows;
 using Microsoft.EntityFrameworkCore;
-using MimeKit;
 using NodaTime;
 using Npgsql;
 
@@ -49,7 +48,7 @@ public sealed class PersonData(GerminalDb db)
         )
         {
             await using var entry = await zip.CreateEntry($"messages/{message.SentAt.InUtc().Date:uuuu-MM-dd}-{message.TouchId:N}.eml").OpenAsync(stop);
-            using var mail = ToMail(message);
+            using var mail = SentMail.Of(message);
             await mail.WriteToAsync(entry, stop);
         }
 
@@ -99,24 +98,6 @@ public sealed class PersonData(GerminalDb db)
         }
 
         return rows;
-    }
-
-    private static MimeMessage ToMail(MessageRow row)
-    {
-        var mail = new MimeMessage
-        {
-            Subject = row.Channel == "text" ? "(text message)" : row.Subject,
-            Date = row.SentAt.ToDateTimeOffset(),
-            Body = new BodyBuilder { TextBody = row.Text, HtmlBody = row.Html.Length > 0 ? row.Html : null }.ToMessageBody(),
-        };
-        if (row.Channel == "email")
-        {
-            mail.MessageId = row.MessageId;
-            mail.From.Add(new MailboxAddress(row.FromName, row.FromAddress));
-            mail.To.Add(MailboxAddress.Parse(row.ToAddress));
-        }
-
-        return mail;
     }
 
     /// <summary>

@@ -2162,6 +2162,11 @@ namespace Germinal.Store.Migrations
                         .HasColumnType("text")
                         .HasColumnName("security_stamp");
 
+                    b.Property<string>("SendsFrom")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("sends_from");
+
                     b.Property<string>("SignOff")
                         .IsRequired()
                         .ValueGeneratedOnAdd()
@@ -3327,6 +3332,10 @@ namespace Germinal.Store.Migrations
                     b.Property<int>("Edition")
                         .HasColumnType("integer")
                         .HasColumnName("edition");
+
+                    b.Property<Instant?>("EndsAt")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("ends_at");
 
                     b.Property<Guid?>("LookAgainAfter")
                         .HasColumnType("uuid")

@@ -11,6 +11,9 @@ public sealed class MemberUser : IdentityUser<Guid>, IOwned
 
     public string Role { get; set; } = "adviser";
 
+    /// <summary>The address their letters come from; empty: the one they sign in with.</summary>
+    public string SendsFrom { get; set; } = "";
+
     /// <summary>Calls the member can make on each week day (mon, tue …); empty: as many as there are (rule 9.4).</summary>
     public Dictionary<string, int> Capacity { get; set; } = [];
 

@@ -25,6 +25,9 @@ public sealed class PracticeRow
 
     /// <summary>While the calendar is worked out anew for everybody: those after this person are still to come. Null: nobody is.</summary>
     public Guid? LookAgainAfter { get; set; }
+
+    /// <summary>By the machine's clock: when the practice goes with all it has, as a principal asked; until then it can be kept. Null: it stays.</summary>
+    public Instant? EndsAt { get; set; }
 }
 
 /// <summary>A practice's settings as they are stored. Times are <c>HH:mm</c>, dates ISO 8601.</summary>

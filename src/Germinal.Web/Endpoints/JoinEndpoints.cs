@@ -3,6 +3,7 @@ using Germinal.Core.Practices;
 using Germinal.Service;
 using Germinal.Service.Import;
 using Germinal.Service.Members;
+using Germinal.Service.Whole;
 using Germinal.Store;
 using Germinal.Store.Rows;
 using Germinal.Web.Hosting;
@@ -72,6 +73,21 @@ public static class JoinEndpoints
         [AtMost(2)] string Country = ""
     );
 
+    /// <param name="Key">Of the address that was told where the application was started.</param>
+    /// <param name="Name">Of whoever brings it in; they are a principal of it.</param>
+    /// <param name="Email">Where they sign in with: that of a member who is in the archive, or a new one.</param>
+    /// <param name="Password">As <see cref="PasswordRules"/> takes it.</param>
+    /// <param name="GoesOn">Whether its programs go on at once; else nothing goes out until somebody says so.</param>
+    public sealed record BringForm(
+        [AtMost(100)] string Key = "",
+        [AtMost(Lengths.Name)] string Name = "",
+        [AtMost(Lengths.Name)] string Email = "",
+        [AtMost(PasswordRules.Longest)] string Password = "",
+        bool GoesOn = false
+    );
+
+    private const long MostArchive = 4L * 1024 * 1024 * 1024;
+
     /// <param name="Email">The address one signs in with.</param>
     public sealed record ForgottenBody([AtMost(Lengths.Name)] string Email = "");
 
@@ -88,6 +104,10 @@ public static class JoinEndpoints
         var session = app.MapGroup("/api/session").WithTags("session");
         session.MapGet("/countries", () => CountryPreset.All.Select(CountryDto.Of).ToList()).OpenBeforeSecondFactor();
         session.MapPost("/begin", BeginAsync).OpenBeforeSecondFactor();
+        session
+            .MapPost("/bring", BringAsync)
+            .WithMetadata(new Microsoft.AspNetCore.Mvc.RequestSizeLimitAttribute(MostArchive), new Microsoft.AspNetCore.Mvc.RequestFormLimitsAttribute { MultipartBodyLengthLimit = MostArchive })
+            .OpenBeforeSecondFactor();
         session.MapPost("/forgotten", ForgottenAsync).OpenBeforeSecondFactor();
         session.MapPost("/link", LookAsync).OpenBeforeSecondFactor();
         session.MapPost("/password", ChoosePasswordAsync).OpenBeforeSecondFactor();
@@ -107,22 +127,10 @@ public static class JoinEndpoints
         CancellationToken stop
     )
     {
-        if (brake.Try(Client.Of(http), "begin") is { } wait)
-        {
-            return SessionEndpoints.TooManyTries(http, wait);
-        }
-
         await using var transaction = await db.Database.BeginTransactionAsync(stop);
-        await db.Database.ExecuteSqlAsync($"SELECT pg_advisory_xact_lock(hashtextextended('first-practice', 0))", stop);
-        if (await db.Practices.AnyAsync(stop))
+        if (await NotYetAsync(body.Key, http, db, key, brake, stop) is { } problem)
         {
-            return Problems.Conflict("There is a practice here already. Sign in, or ask its principal to invite you.");
-        }
-
-        if (!key.Fits(body.Key))
-        {
-            brake.Wrong(Client.Of(http), "begin");
-            return Problems.Field("key", "The address of this page is not whole. Open the one that was told where Germinal was started; it stands in the file beginning-key too.");
+            return problem;
         }
 
         var (practice, name, email) = (CellReading.Clean(body.Practice), CellReading.Clean(body.Name), body.Email.Trim());
@@ -153,9 +161,9 @@ public static class JoinEndpoints
             wrong.Add(("country", "There is nothing preset for this country; choose another, or none."));
         }
 
-        if (PasswordRules.Problem(body.Password, [name, email, practice]) is { } problem)
+        if (PasswordRules.Problem(body.Password, [name, email, practice]) is { } weak)
         {
-            wrong.Add(("password", problem));
+            wrong.Add(("password", weak));
         }
 
         if (wrong.Count > 0)
@@ -168,6 +176,117 @@ public static class JoinEndpoints
         key.End();
         await letIn.AsAsync(http, principal, note, stop);
         return TypedResults.NoContent();
+    }
+
+    /// <summary>Why nobody can begin here: there is a practice, or they do not have the key. Held until the caller's transaction ends.</summary>
+    private static async Task<ProblemHttpResult?> NotYetAsync(string said, HttpContext http, GerminalDb db, BeginningKey key, SignInBrake brake, CancellationToken stop)
+    {
+        if (brake.Try(Client.Of(http), "begin") is { } wait)
+        {
+            return SessionEndpoints.TooManyTries(http, wait);
+        }
+
+        await db.Database.ExecuteSqlAsync($"SELECT pg_advisory_xact_lock(hashtextextended('first-practice', 0))", stop);
+        if (await db.Practices.AnyAsync(stop))
+        {
+            return Problems.Conflict("There is a practice here already. Sign in, or ask its principal to invite you.");
+        }
+
+        if (!key.Fits(said))
+        {
+            brake.Wrong(Client.Of(http), "begin");
+            return Problems.PutRight("The address of this page is not whole. Open the one that was told where Germinal was started; it stands in the file beginning-key too.");
+        }
+
+        return null;
+    }
+
+    /// <summary>A practice that was taken out elsewhere becomes the first of this installation. All of it, or nothing.</summary>
+    private static async Task<Results<NoContent, ValidationProblem, ProblemHttpResult>> BringAsync(
+        IFormFile file,
+        [Microsoft.AspNetCore.Mvc.FromForm] BringForm form,
+        HttpContext http,
+        GerminalDb db,
+        UserManager<MemberUser> users,
+        BeginningKey key,
+        LetIn letIn,
+        SignInBrake brake,
+        JournalNote note,
+        CancellationToken stop
+    )
+    {
+        await using var transaction = await db.Database.BeginTransactionAsync(stop);
+        if (await NotYetAsync(form.Key, http, db, key, brake, stop) is { } problem)
+        {
+            return problem;
+        }
+
+        var (name, email) = (CellReading.Clean(form.Name), form.Email.Trim());
+        var wrong = new List<(string Field, string Message)>();
+        if (name.Length == 0)
+        {
+            wrong.Add(("name", "Say what you are called, as it is to stand under letters."));
+        }
+
+        if (!Addresses.IsEmail(email))
+        {
+            wrong.Add(("email", $"“{email}” is not an email address; wren@example.com would be."));
+        }
+
+        if (PasswordRules.Problem(form.Password, [name, email]) is { } weak)
+        {
+            wrong.Add(("password", weak));
+        }
+
+        if (wrong.Count > 0)
+        {
+            return Problems.Fields(wrong);
+        }
+
+        MemberUser principal;
+        try
+        {
+            await using var archive = file.OpenReadStream();
+            var practice = await ArchiveIn.ReadAsync(db, archive, form.GoesOn, stop);
+            principal = await TakeOverAsync(db, users, practice, name, email, PasswordRules.Normal(form.Password), stop);
+        }
+        catch (ArchiveException e)
+        {
+            return Problems.Field("file", e.Message);
+        }
+
+        await transaction.CommitAsync(stop);
+        key.End();
+        await letIn.AsAsync(http, principal, note, stop);
+        return TypedResults.NoContent();
+    }
+
+    /// <summary>Whoever brings a practice in is a principal of it: the member with their address, or a new one.</summary>
+    private static async Task<MemberUser> TakeOverAsync(GerminalDb db, UserManager<MemberUser> users, Guid practice, string name, string email, string password, CancellationToken stop)
+    {
+        var member = await users.FindByEmailAsync(email);
+        if (member is null)
+        {
+            member = new MemberUser
+            {
+                Id = Guid.CreateVersion7(),
+                PracticeId = practice,
+                Name = name,
+                Email = email,
+                UserName = email,
+                Role = "principal",
+            };
+            var made = await users.CreateAsync(member);
+            if (!made.Succeeded)
+            {
+                throw new ArchiveException($"{email} could not be made a member: {string.Join(" ", made.Errors.Select(e => e.Description))}");
+            }
+        }
+
+        (member.Name, member.Role, member.LeftAt, member.BlockedAt) = (name, "principal", null, null);
+        await GiveAsync(users, member, password);
+        await db.SaveChangesAsync(stop);
+        return member;
     }
 
     /// <summary>Mails a link for a new password. The answer and the time it takes say nothing about whether there is such a member.</summary>

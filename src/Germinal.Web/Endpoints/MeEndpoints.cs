@@ -85,7 +85,7 @@ public static class MeEndpoints
         me.MapDelete("/sessions/{id}", EndSessionAsync);
     }
 
-    private static Task<MemberUser> MeAsync(GerminalDb db, Caller caller, CancellationToken stop) =>
+    internal static Task<MemberUser> MeAsync(GerminalDb db, Caller caller, CancellationToken stop) =>
         db.Users.SingleAsync(u => u.Id == caller.Id && u.PracticeId == caller.PracticeId, stop);
 
     private static async Task<MeDto> ReadAsync(HttpContext http, GerminalDb db, UserManager<MemberUser> users, Caller caller, CancellationToken stop)
@@ -169,7 +169,7 @@ public static class MeEndpoints
     }
 
     /// <summary>Whether whoever asks has not shown that it is them; at most so often.</summary>
-    private static ProblemHttpResult? Unsure(HttpContext http, UserManager<MemberUser> users, MemberUser me, string password, SignInBrake brake)
+    internal static ProblemHttpResult? Unsure(HttpContext http, UserManager<MemberUser> users, MemberUser me, string password, SignInBrake brake)
     {
         if (brake.Try(Client.Of(http), me.Email!) is { } wait)
         {
@@ -291,12 +291,28 @@ public static class MeEndpoints
         return TypedResults.Ok(new RecoveryDto(shown));
     }
 
-    /// <summary>What the browser is asked, to make a passkey (WebAuthn).</summary>
-    private static async Task<PasskeyAskDto> AskPasskeyAsync(GerminalDb db, SignInManager<MemberUser> signIn, Caller caller, CancellationToken stop)
+    /// <summary>
+    /// What the browser is asked, to make a passkey (WebAuthn). Whoever sits down at a desk that was left open cannot make one that lets them in
+    /// ever after: it asks for the password.
+    /// </summary>
+    private static async Task<Results<Ok<PasskeyAskDto>, ProblemHttpResult>> AskPasskeyAsync(
+        ConfirmBody body,
+        HttpContext http,
+        GerminalDb db,
+        SignInManager<MemberUser> signIn,
+        SignInBrake brake,
+        Caller caller,
+        CancellationToken stop
+    )
     {
         var me = await MeAsync(db, caller, stop);
+        if (Unsure(http, signIn.UserManager, me, body.Password, brake) is { } trouble)
+        {
+            return trouble;
+        }
+
         var options = await signIn.MakePasskeyCreationOptionsAsync(new PasskeyUserEntity { Id = me.Id.ToString(), Name = me.Email!, DisplayName = me.Name });
-        return new PasskeyAskDto(options);
+        return TypedResults.Ok(new PasskeyAskDto(options));
     }
 
     private static async Task<Results<NoContent, ValidationProblem, ProblemHttpResult>> AddPasskeyAsync(

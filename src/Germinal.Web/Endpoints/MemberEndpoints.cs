@@ -20,6 +20,7 @@ namespace Germinal.Web.Endpoints;
 /// <summary>A member of the practice, as its page of members shows them.</summary>
 /// <param name="State">here, invited, blocked or left.</param>
 /// <param name="InvitedUntil">Of an invited one: until when the invitation is good, by the machine's clock; null where it is good no more.</param>
+/// <param name="SendsFrom">The address their letters come from; empty: the one they sign in with.</param>
 /// <param name="Capacity">Calls they can make by week day (mon, tue …); empty: as many as there are.</param>
 /// <param name="Deputy">Who stands in for them.</param>
 /// <param name="Absences">Today's and those to come.</param>
@@ -32,6 +33,7 @@ public sealed record TeamMemberDto(
     string Role,
     string State,
     string? InvitedUntil,
+    string SendsFrom,
     IReadOnlyDictionary<string, int> Capacity,
     Guid? Deputy,
     IReadOnlyList<AbsenceDto> Absences,
@@ -60,11 +62,13 @@ public static class MemberEndpoints
 
     public sealed record InviteBody([AtMost(Lengths.Name)] string Name = "", [AtMost(Lengths.Name)] string Email = "", [AtMost(20)] string Role = "");
 
-    /// <param name="Capacity">Calls by week day; a day that is not named has none; empty: as many as there are.</param>
+    /// <param name="Capacity">Calls by week day; a day that is not named has none; empty: as many as there are. Null: as it is.</param>
+    /// <param name="SendsFrom">The address letters come from; empty: the one they sign in with. Null: as it is.</param>
     public sealed record MemberBody(
         [AtMost(20)] string Role = "",
         [AtMost(10, Items = 7)] IReadOnlyDictionary<string, int>? Capacity = null,
-        Guid? Deputy = null
+        Guid? Deputy = null,
+        [AtMost(Lengths.Name)] string? SendsFrom = null
     );
 
     /// <param name="To">Who gets it.</param>
@@ -114,6 +118,7 @@ public static class MemberEndpoints
                     m.Role,
                     m.BlockedAt is not null ? "blocked" : m.PasswordHash is null ? "invited" : "here",
                     links.TryGetValue(m.Id, out var until) ? until.Iso() : null,
+                    m.SendsFrom,
                     m.Capacity,
                     m.DeputyId,
                     [.. absences[m.Id].Select(a => new AbsenceDto(a.Id, a.MemberId, LocalDatePattern.Iso.Format(a.From), LocalDatePattern.Iso.Format(a.Until)))],
@@ -259,13 +264,19 @@ public static class MemberEndpoints
             wrong.Add(("deputy", "Somebody stands in for another member of the practice."));
         }
 
+        var from = body.SendsFrom?.Trim() ?? member.SendsFrom;
+        if (from.Length > 0 && !Addresses.IsEmail(from))
+        {
+            wrong.Add(("sendsFrom", $"“{from}” is not an email address; wren@example.com would be. Nothing at all means the one they sign in with."));
+        }
+
         if (wrong.Count > 0)
         {
             return Problems.Fields(wrong);
         }
 
         var role = member.Role;
-        (member.Role, member.DeputyId) = (body.Role, body.Deputy);
+        (member.Role, member.DeputyId, member.SendsFrom) = (body.Role, body.Deputy, string.Equals(from, member.Email, StringComparison.OrdinalIgnoreCase) ? "" : from);
         if (body.Capacity is not null)
         {
             member.Capacity = body.Capacity.ToDictionary();

@@ -44,12 +44,10 @@ public static class ProgramFileEndpoints
             return Results.NotFound();
         }
 
-        var words = new string([.. row.Name.ToLowerInvariant().Select(c => char.IsAsciiLetterOrDigit(c) ? c : '-')]);
-        var name = string.Join('-', words.Split('-', StringSplitOptions.RemoveEmptyEntries));
         return Results.File(
             Encoding.UTF8.GetBytes(JsonNode.Parse(row.Draft)!.ToJsonString(Readable) + "\n"),
             "application/json",
-            $"{(name.Length > 0 ? name : "program")}.program.json"
+            $"{FileNames.Of(row.Name, "program")}.program.json"
         );
     }
 

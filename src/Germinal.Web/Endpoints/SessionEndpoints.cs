@@ -1,4 +1,5 @@
 using System.Security.Claims;
+using Germinal.Core.Time;
 using Germinal.Service;
 using Germinal.Service.Members;
 using Germinal.Service.People;
@@ -22,6 +23,7 @@ public sealed record MemberDto(Guid Id, string Name);
 /// <param name="Begins">Whether the way a new practice begins is still shown.</param>
 /// <param name="Unfinished">Whether the member has to set up a second factor before anything else.</param>
 /// <param name="IsDemo">Whether all of it is invented.</param>
+/// <param name="EndsAt">By the machine's clock: when the practice goes with all it has; null: it stays.</param>
 public sealed record SessionDto(
     string Guard,
     MemberDto? Member,
@@ -38,7 +40,8 @@ public sealed record SessionDto(
     bool NoPractice = false,
     bool Begins = false,
     bool Unfinished = false,
-    bool IsDemo = false
+    bool IsDemo = false,
+    string? EndsAt = null
 );
 
 /// <summary>What is asked for next: <c>code</c>, six digits or a recovery code.</summary>
@@ -123,7 +126,8 @@ public static class SessionEndpoints
             settings.StandIns is not null,
             Begins: practice.Settings.Begins && caller.May(Rights.ChangeSettings),
             Unfinished: http.User.HasClaim(c => c.Type == Caller.UnfinishedClaim),
-            IsDemo: settings.StandIns is not null
+            IsDemo: settings.StandIns is not null,
+            EndsAt: practice.EndsAt?.Iso()
         );
     }
 

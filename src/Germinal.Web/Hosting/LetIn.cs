@@ -1,6 +1,5 @@
 using System.Buffers.Text;
 using System.Security.Cryptography;
-using System.Text;
 using Germinal.Service.Members;
 using Germinal.Store;
 using Germinal.Store.Rows;
@@ -60,7 +59,7 @@ public sealed class LetIn(SignInManager<MemberUser> signIn, GerminalDb db, Membe
                 Secure = settings.IsSecure,
             }
         );
-        var (mark, now) = (Convert.ToHexStringLower(SHA256.HashData(Encoding.UTF8.GetBytes(device))), SystemClock.Instance.GetCurrentInstant());
+        var (mark, now) = (KeyMark.Of(device), SystemClock.Instance.GetCurrentInstant());
         if (await db.Devices.Where(d => d.MemberId == member.Id && d.Mark == mark).ExecuteUpdateAsync(u => u.SetProperty(d => d.LastAt, now), stop) > 0)
         {
             return;

@@ -60,6 +60,9 @@ public static class Rights
     /// <summary>Saying who belongs to the practice, and what they may.</summary>
     public const string KeepMembers = "keep-members";
 
+    /// <summary>Taking the whole practice out, and letting it go.</summary>
+    public const string TakeWhole = "take-whole";
+
     /// <summary>Changing how the practice works.</summary>
     public const string ChangeSettings = "change-settings";
 
@@ -88,6 +91,7 @@ public static class Rights
         new(SeeNumbers, "see the numbers of each member", PrincipalOnly),
         new(SeeJournal, "see the journal of what everybody did", PrincipalOnly),
         new(KeepMembers, "invite members, say what they may, and take them out", PrincipalOnly),
+        new(TakeWhole, "take the whole practice out, and let it go", PrincipalOnly),
         new(ChangeSettings, "change the practice's settings", PrincipalOnly),
         new(SeeServers, "see and try mail servers", PrincipalOnly),
     ];

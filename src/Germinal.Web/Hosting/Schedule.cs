@@ -7,14 +7,16 @@ using Germinal.Service.Incoming;
 using Germinal.Service.Meetings;
 using Germinal.Service.Posts;
 using Germinal.Service.Sending;
+using Germinal.Service.Whole;
 using Germinal.Store;
 using Microsoft.EntityFrameworkCore;
+using NodaTime;
 using Quartz;
 
 namespace Germinal.Web.Hosting;
 
 /// <summary>Recurring work by Quartz: at night, what the practice does not keep is forgotten.</summary>
-internal static class Schedule
+internal static partial class Schedule
 {
     public static void Add(IServiceCollection services)
     {
@@ -23,6 +25,8 @@ internal static class Schedule
             q.ScheduleJob<ReadingMailboxes>(t => t.WithIdentity("reading-mailboxes").WithCronSchedule("0 * * * * ?"));
             q.ScheduleJob<GoingOutside>(t => t.WithIdentity("going-outside").WithCronSchedule("20 * * * * ?"));
             q.ScheduleJob<AddingUp>(t => t.WithIdentity("adding-up").WithCronSchedule("40 * * * * ?"));
+            q.ScheduleJob<LettingGo>(t => t.WithIdentity("letting-go").WithCronSchedule("0 5 * * * ?"));
+            q.ScheduleJob<BackingUp>(t => t.WithIdentity("backing-up").WithCronSchedule("0 10 3 * * ?"));
             q.ScheduleJob<Forgetting>(t => t.WithIdentity("forgetting").WithCronSchedule("0 40 2 * * ?"));
         });
         services.AddQuartzHostedService(o => o.WaitForJobsToComplete = true);
@@ -68,6 +72,61 @@ internal static class Schedule
             await broadcasts.FinishAsync(cancellationToken);
             await brake.LookAsync(cancellationToken);
         }
+    }
+
+    /// <summary>Lets practices go whose week is over.</summary>
+    [DisallowConcurrentExecution]
+    internal sealed partial class LettingGo(IDbContextFactory<GerminalDb> databases, ILogger<LettingGo> log) : IJob
+    {
+        public async ValueTask Execute(IJobExecutionContext context, CancellationToken cancellationToken = default)
+        {
+            foreach (var practice in await PracticeEnd.LetGoAsync(databases, SystemClock.Instance.GetCurrentInstant(), cancellationToken))
+            {
+                LogGone(log, practice);
+            }
+        }
+
+        [LoggerMessage(Level = LogLevel.Warning, Message = "The practice {Practice} has gone with all it had, a week after a principal said so")]
+        private static partial void LogGone(ILogger logger, Guid practice);
+    }
+
+    /// <summary>Makes the night's backup; one worker does it, the others find it made, or the lock taken.</summary>
+    [DisallowConcurrentExecution]
+    internal sealed partial class BackingUp(Settings settings, IDbContextFactory<GerminalDb> databases, ILogger<BackingUp> log) : IJob
+    {
+        private const int Lock = 42;
+        private static readonly Duration Fresh = Duration.FromHours(1);
+
+        public async ValueTask Execute(IJobExecutionContext context, CancellationToken cancellationToken = default)
+        {
+            if (settings.Backups is not { } backups)
+            {
+                return;
+            }
+
+            await using var db = await databases.CreateDbContextAsync(cancellationToken);
+            await using var transaction = await db.Database.BeginTransactionAsync(cancellationToken);
+            var now = SystemClock.Instance.GetCurrentInstant();
+            if (
+                (await db.Database.SqlQuery<bool>($"SELECT pg_try_advisory_xact_lock({Lock}) AS \"Value\"").ToListAsync(cancellationToken)) is not [true]
+                || backups.All() is [var newest, ..] && now - newest.At < Fresh
+            )
+            {
+                return;
+            }
+
+            try
+            {
+                await backups.MakeAsync(now, cancellationToken);
+            }
+            catch (BackupException e)
+            {
+                LogNot(log, e.Message);
+            }
+        }
+
+        [LoggerMessage(Level = LogLevel.Error, Message = "No backup could be made: {Words}")]
+        private static partial void LogNot(ILogger logger, string words);
     }
 
     /// <summary>Forgets events older than each practice wants to keep, and files of lists that came a while ago, and forms that nobody confirmed.</summary>

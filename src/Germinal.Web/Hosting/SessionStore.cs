@@ -1,7 +1,7 @@
 using System.Buffers.Text;
 using System.Security.Claims;
 using System.Security.Cryptography;
-using System.Text;
+using Germinal.Service.Members;
 using Germinal.Store;
 using Germinal.Store.Rows;
 using Microsoft.AspNetCore.Authentication;
@@ -129,7 +129,7 @@ public sealed class SessionStore(IDbContextFactory<GerminalDb> databases, IDataP
     /// <summary>The session that a request is part of; null for none.</summary>
     public static string? OwnOf(HttpContext http) => http.User.FindFirst(IdClaim)?.Value;
 
-    private static string IdOf(string key) => Convert.ToHexStringLower(SHA256.HashData(Encoding.UTF8.GetBytes(key)));
+    private static string IdOf(string key) => KeyMark.Of(key);
 
     // Which session it is and whether a second factor is lacking are looked up each time, and not kept.
     private byte[] Sealed(AuthenticationTicket ticket) =>

@@ -2,6 +2,7 @@ using System.Security.Cryptography;
 using Germinal.Channels.Mail;
 using Germinal.Service;
 using Germinal.Service.Incoming;
+using Germinal.Service.Whole;
 
 namespace Germinal.Web.Hosting;
 
@@ -29,6 +30,9 @@ public sealed record Settings(
 
     /// <summary>Submissions that one form takes in an hour; what is more waits apart.</summary>
     public int FormsOfForm { get; init; } = 2_000;
+
+    /// <summary>Where backups are written to, each night; null: none are made.</summary>
+    public Backups? Backups { get; init; }
 
     /// <summary>Reads the settings.</summary>
     /// <exception cref="InvalidOperationException">One that is needed is missing; the message names it.</exception>
@@ -75,7 +79,22 @@ public sealed record Settings(
         {
             FormsOfClient = int.Parse(configuration["GERMINAL_FORMS_OF_CLIENT"] ?? "30", System.Globalization.CultureInfo.InvariantCulture),
             FormsOfForm = int.Parse(configuration["GERMINAL_FORMS_OF_FORM"] ?? "2000", System.Globalization.CultureInfo.InvariantCulture),
+            Backups = configuration["GERMINAL_BACKUPS"] is { Length: > 0 } folder
+                ? new Backups(folder, Needed("GERMINAL_DB"), data, KeepOf(configuration["GERMINAL_BACKUPS_KEPT"]), configuration["GERMINAL_PG_PROGRAMS"] ?? "")
+                : null,
         };
+    }
+
+    private static KeepRule KeepOf(string? words)
+    {
+        try
+        {
+            return words is { Length: > 0 } ? KeepRule.Parse(words) : KeepRule.Usual;
+        }
+        catch (FormatException e)
+        {
+            throw new InvalidOperationException($"GERMINAL_BACKUPS_KEPT: {e.Message}", e);
+        }
     }
 
     private const int SecretBytes = 48;

@@ -20,6 +20,7 @@ export type Right =
   | 'see-journal'
   | 'see-numbers'
   | 'keep-members'
+  | 'take-whole'
   | 'change-settings'
   | 'see-servers';
 

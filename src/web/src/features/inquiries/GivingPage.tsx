@@ -10,6 +10,7 @@ import { PictureChooser } from '../../ui/PictureChooser';
 import { said } from '../../ui/undo';
 import { week } from '../../ui/week';
 import { date } from '../../ui/when';
+import { Absences } from '../members/Absences';
 import { Say, SayOneOf } from '../programs/Say';
 
 type Giving = Schemas['GivingDto'];
@@ -384,23 +385,8 @@ function ByMailOrText({ giving, set, may, error }: PartProps & { error: unknown 
 
 /** Who stands in for whom, and who is away when. */
 function Away({ giving, set, may }: PartProps) {
-  const queries = useQueryClient();
   const session = useSession().data;
   const name = useMemberName();
-  const { now, zone } = useNow();
-  const today = date(now, zone);
-  const [member, setMember] = useState(session?.member?.id ?? '');
-  const [from, setFrom] = useState(today);
-  const [until, setUntil] = useState(today);
-  const refresh = () => queries.invalidateQueries({ queryKey: ['giving'] });
-  const add = useMutation({
-    mutationFn: () => take(api.POST('/api/giving/absences', { body: { member, from, until } })),
-    onSuccess: refresh,
-  });
-  const remove = useMutation({
-    mutationFn: (id: string) => take(api.DELETE('/api/giving/absences/{id}', { params: { path: { id } } })),
-    onSuccess: refresh,
-  });
   const members = session?.members ?? [];
   return (
     <>
@@ -428,43 +414,7 @@ function Away({ giving, set, may }: PartProps) {
           .
         </p>
       ))}
-      {giving.absences.map((a) => (
-        <p key={a.id} className="row flex items-baseline gap-4">
-          <span className="flex-1">
-            {name(a.member)} is away from {a.from} to {a.until}.
-          </span>
-          {(may || a.member === session?.member?.id) && (
-            <Button look="plain" onClick={() => remove.mutate(a.id)} aria-label={`${name(a.member)} is there after all from ${a.from}`}>
-              take out
-            </Button>
-          )}
-        </p>
-      ))}
-      <form
-        className="row flex flex-wrap items-baseline gap-3"
-        onSubmit={(e) => {
-          e.preventDefault();
-          add.mutate();
-        }}
-      >
-        {may ? (
-          <select aria-label="Who is away" value={member} onChange={(e) => setMember(e.target.value)}>
-            {members.map((m) => (
-              <option key={m.id} value={m.id}>
-                {m.name}
-              </option>
-            ))}
-          </select>
-        ) : (
-          'I am'
-        )}{' '}
-        away from <input aria-label="The first day away" type="date" value={from} onChange={(e) => setFrom(e.target.value)} /> to{' '}
-        <input aria-label="The last day away" type="date" value={until} onChange={(e) => setUntil(e.target.value)} />
-        <Button type="submit" look="main" disabled={add.isPending}>
-          Keep it
-        </Button>
-        <Trouble error={add.error ?? remove.error} />
-      </form>
+      <Absences absences={giving.absences} line="row" />
     </>
   );
 }

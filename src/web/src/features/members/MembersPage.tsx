@@ -7,8 +7,9 @@ import { useMay, useSession } from '../../app/session';
 import { Button, Field, fieldError, Loading, Trouble } from '../../ui/bits';
 import { DayPage, PageHead, Stretch } from '../../ui/DayPage';
 import { week } from '../../ui/week';
-import { count, date, machineMoment } from '../../ui/when';
+import { count, machineMoment } from '../../ui/when';
 import { SayOneOf } from '../programs/Say';
+import { Absences } from './Absences';
 import { HandOver } from './HandOver';
 
 type Team = Schemas['TeamDto'];
@@ -161,14 +162,8 @@ function MemberDetail({ member: m, team, may, self }: { member: Member; team: Te
         )}
         . {m.hasFactor ? 'A second factor or a passkey is set up.' : 'No second factor is set up.'}
       </p>
-      {m.absences.length > 0 && (
-        <p className="m-0 text-small text-soft">
-          Away{' '}
-          {m.absences
-            .map((a) => `${date(`${a.from}T12:00:00Z`, 'UTC')}${a.until === a.from ? '' : ` to ${date(`${a.until}T12:00:00Z`, 'UTC')}`}`)
-            .join('; ')}
-        </p>
-      )}
+      <SendsFrom member={m} may={may} error={fieldError(change.error, 'sendsFrom')} keep={(sendsFrom) => change.mutate({ sendsFrom })} />
+      <Absences absences={m.absences} of={m.id} line="my-1" />
       <fieldset className="m-0 mt-2 border-0 p-0" disabled={!may}>
         <legend className="text-small text-soft">
           Calls {m.name} can make in a day{limited ? '' : ': as many as there are'}
@@ -195,7 +190,7 @@ function MemberDetail({ member: m, team, may, self }: { member: Member; team: Te
           ))}
         </div>
       </fieldset>
-      <Trouble error={change.error ?? block.error ?? again.error ?? unfactor.error} />
+      <Trouble error={(fieldError(change.error, 'sendsFrom') ? null : change.error) ?? block.error ?? again.error ?? unfactor.error} />
       {again.data && <InvitationAddress address={again.data.address} />}
       {may && (
         <div className="mt-2 flex flex-wrap gap-5">
@@ -226,6 +221,27 @@ function MemberDetail({ member: m, team, may, self }: { member: Member; team: Te
       )}
       {handing && <HandOver member={m} others={others} self={self} done={anew} />}
     </div>
+  );
+}
+
+/** The address a member's letters come from. */
+function SendsFrom({ member: m, may, error, keep }: { member: Member; may: boolean; error?: string; keep: (address: string) => void }) {
+  if (!may) return m.sendsFrom ? <p className="my-1">Letters come from {m.sendsFrom}.</p> : null;
+  return (
+    <Field label="Letters come from" error={error} hint={`without one, from ${m.email}`}>
+      {(id, by) => (
+        <input
+          id={id}
+          aria-describedby={by}
+          type="email"
+          className="w-64"
+          placeholder={m.email}
+          defaultValue={m.sendsFrom}
+          key={`${m.id}-${m.sendsFrom}`}
+          onBlur={(e) => e.target.value.trim() !== m.sendsFrom && keep(e.target.value.trim())}
+        />
+      )}
+    </Field>
   );
 }
 

@@ -345,13 +345,15 @@ function RecoveryCodes({ codes, close }: { codes: readonly string[]; close: () =
 function Passkeys({ me }: { me: Me }) {
   const anew = useAnew();
   const [name, setName] = useState('');
+  const [password, setPassword] = useState('');
   const add = useMutation({
     mutationFn: async () => {
-      const { options } = await take(api.POST('/api/me/passkeys/ask'));
+      const { options } = await take(api.POST('/api/me/passkeys/ask', { body: { password } }));
       await take(api.POST('/api/me/passkeys', { body: { credential: await makePasskey(options), name } }));
     },
     onSuccess: async () => {
       setName('');
+      setPassword('');
       await anew();
     },
   });
@@ -389,6 +391,17 @@ function Passkeys({ me }: { me: Me }) {
           <label className="text-small text-soft">
             What to call it
             <input className="mt-0.5 block w-56" required maxLength={60} value={name} onChange={(e) => setName(e.target.value)} />
+          </label>
+          <label className="text-small text-soft">
+            Your password, to show that it is you
+            <input
+              className="mt-0.5 block w-56"
+              type="password"
+              autoComplete="current-password"
+              required
+              value={password}
+              onChange={(e) => setPassword(e.target.value)}
+            />
           </label>
           <Button type="submit" className="min-h-6" disabled={add.isPending}>
             Add a passkey of this device
