@@ -147,6 +147,7 @@ public sealed class Member(HttpClient http)
     public async Task<(int Status, string Message)> RefusedAsync(string path, object? body, string field, HttpMethod? method = null)
     {
         var answer = await SendAsync(method ?? HttpMethod.Post, path, body);
+        Assert.True((int)answer.StatusCode < 500, $"{path}: {(int)answer.StatusCode} {await answer.Content.ReadAsStringAsync()}");
         var json = await answer.Content.ReadFromJsonAsync<JsonElement>();
         Assert.Equal("application/problem+json", answer.Content.Headers.ContentType?.MediaType);
         var message =

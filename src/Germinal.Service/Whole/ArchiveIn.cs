@@ -33,7 +33,7 @@ public static class ArchiveIn
     {
         try
         {
-            await using var zip = new ZipArchive(input, ZipArchiveMode.Read, leaveOpen: true);
+            await using var zip = Open(input);
             var head = await HeadAsync(db, zip, stop);
             await db.Database.ExecuteSqlAsync($"SET LOCAL TimeZone = 'UTC'", stop);
             var tables = PracticeTables.Of(db.Model);
@@ -65,6 +65,19 @@ public static class ArchiveIn
 
         await PracticeClock.LookAgainAsync(db, stop);
         return db.PracticeId!.Value;
+    }
+
+    /// <summary>A few bytes that are no ZIP file make some streams complain in words of their own.</summary>
+    private static ZipArchive Open(Stream input)
+    {
+        try
+        {
+            return new ZipArchive(input, ZipArchiveMode.Read, leaveOpen: true);
+        }
+        catch (Exception e) when (e is InvalidDataException or IOException or ArgumentException)
+        {
+            throw new ArchiveException(NotOne);
+        }
     }
 
     private static async Task<ArchiveHead> HeadAsync(GerminalDb db, ZipArchive zip, CancellationToken stop)

@@ -16,6 +16,7 @@ import { useChanges } from './changes';
 import { type Session, useSession } from './session';
 import { TopLine } from './TopLine';
 
+const DataPage = lazy(() => import('../features/house/DataPage'));
 const AlmanacPage = lazy(() => import('../features/almanac/AlmanacPage'));
 const ForgottenPage = lazy(() => import('../features/almanac/ForgottenPage'));
 const PeopleList = lazy(() => import('../features/people/PeopleList'));
@@ -166,6 +167,7 @@ function Inside({ session }: { session: Session }) {
             <Route path="/pipeline/lost" element={<LostPage />} />
             <Route path="/practice" element={<PracticePage />} />
             <Route path="/practice/calls" element={<OutcomesPage />} />
+            <Route path="/practice/data" element={<DataPage />} />
             <Route path="/practice/members" element={<MembersPage />} />
             <Route path="/beginning" element={<BeginningPage />} />
             <Route path="/you" element={<YouPage />} />

@@ -98,6 +98,7 @@ function MemberMenu({ session }: { session: Session }) {
       {session.begins && <MenuItem choose={() => go('/beginning')}>Beginning</MenuItem>}
       <MenuItem choose={() => go('/practice')}>The practice</MenuItem>
       <MenuItem choose={() => go('/practice/members')}>Members</MenuItem>
+      {session.may.includes('take-whole') && <MenuItem choose={() => go('/practice/data')}>All data</MenuItem>}
       {session.may.includes('see-journal') && <MenuItem choose={() => go('/journal')}>Journal</MenuItem>}
       <MenuItem choose={() => go('/you')}>You, and how you sign in</MenuItem>
       <MenuItem choose={() => go('/signing')}>How you sign</MenuItem>

@@ -8,9 +8,9 @@ import { Button, Empty, Field, fieldError, Loading, Trouble } from '../../ui/bit
 import { DayPage, PageHead, Stretch } from '../../ui/DayPage';
 import { useKeys } from '../../ui/keys';
 import { PictureChooser } from '../../ui/PictureChooser';
+import { size } from '../../ui/size';
 import { said } from '../../ui/undo';
 import { count, nearDay } from '../../ui/when';
-import { size } from '../letters/FilesPage';
 import { KeptLinks } from '../letters/KeptLinks';
 import { stillOf } from './stillOf';
 

@@ -2,14 +2,13 @@ import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import { Link } from 'react-router';
 import { api, type Schemas, take } from '../../api/client';
-import { useMay, useMemberName, useNow, useSession } from '../../app/session';
+import { useMay, useMemberName, useSession } from '../../app/session';
 import { Button, Field, fieldError, Loading, Trouble } from '../../ui/bits';
 import { DayPage, PageHead, Stretch } from '../../ui/DayPage';
 import { KeptNumber } from '../../ui/KeptNumber';
 import { PictureChooser } from '../../ui/PictureChooser';
 import { said } from '../../ui/undo';
 import { week } from '../../ui/week';
-import { date } from '../../ui/when';
 import { Absences } from '../members/Absences';
 import { Say, SayOneOf } from '../programs/Say';
 

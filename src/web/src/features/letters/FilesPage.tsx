@@ -5,14 +5,11 @@ import { api, type Schemas, take, upload } from '../../api/client';
 import { useNow } from '../../app/session';
 import { Button, Empty, Loading, Trouble } from '../../ui/bits';
 import { DayPage, PageHead } from '../../ui/DayPage';
+import { size } from '../../ui/size';
 import { day } from '../../ui/when';
 import { KeptLinks, Uses } from './KeptLinks';
 
 type Kept = Schemas['KeptFileDto'];
-
-/** How large a file is, in words. */
-export const size = (bytes: number) =>
-  bytes < 1_000_000 ? `${Math.max(1, Math.round(bytes / 1024))} kB` : `${(bytes / 1_048_576).toFixed(1)} MB`;
 
 /** Files that letters carry, or lead to by a link. */
 export default function FilesPage() {

@@ -2,7 +2,7 @@ import { useQuery } from '@tanstack/react-query';
 import { Link } from 'react-router';
 import { api, take } from '../../api/client';
 import { Button, Trouble } from '../../ui/bits';
-import { size } from '../letters/FilesPage';
+import { size } from '../../ui/size';
 import type { Step } from './programFile';
 import { Say } from './Say';
 

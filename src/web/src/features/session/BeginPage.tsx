@@ -5,6 +5,7 @@ import { api, take } from '../../api/client';
 import { Button, Field, fieldError, Trouble } from '../../ui/bits';
 import { ZoneField } from '../../ui/ZoneField';
 import { CountryField, countryOfBrowser, PresetWords } from '../beginning/CountryField';
+import { BringIn } from './BringIn';
 import { FirstPage } from './FirstPage';
 import { PasswordField } from './PasswordField';
 
@@ -20,6 +21,7 @@ export function BeginPage() {
   const [password, setPassword] = useState('');
   const [zone, setZone] = useState(Intl.DateTimeFormat().resolvedOptions().timeZone);
   const [chosen, setChosen] = useState<string>();
+  const [brings, setBrings] = useState(false);
   const country = chosen ?? countryOfBrowser(countries.data ?? []);
   const begin = useMutation({
     mutationFn: () => take(api.POST('/api/session/begin', { body: { key, practice, name, email, password, zone, country } })),
@@ -43,6 +45,13 @@ export function BeginPage() {
     </Field>
   );
   const own = ['practice', 'name', 'email', 'password', 'zone', 'country'].some((f) => fieldError(begin.error, f));
+  if (brings) {
+    return (
+      <FirstPage title="Bring a practice in" lead="It was taken out elsewhere, as one file. Afterwards everything is here as it was there.">
+        <BringIn accessKey={key} back={() => setBrings(false)} />
+      </FirstPage>
+    );
+  }
   return (
     <FirstPage
       title="Begin"
@@ -81,6 +90,12 @@ export function BeginPage() {
           <Button type="submit" look="main" disabled={begin.isPending}>
             Begin
           </Button>
+          <p className="mt-6 text-soft">
+            Was your practice in another Germinal?{' '}
+            <Button look="plain" className="min-h-6" onClick={() => setBrings(true)}>
+              Bring it in from there
+            </Button>
+          </p>
         </div>
       </form>
     </FirstPage>

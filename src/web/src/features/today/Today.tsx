@@ -12,6 +12,7 @@ import { StepMark } from '../../ui/TouchLine';
 import { said } from '../../ui/undo';
 import { count, dayName, daysBetween, longDay, moment, nearDay, time } from '../../ui/when';
 import { BeginningLine } from '../beginning/BeginningLine';
+import { EndLine } from '../house/EndLine';
 import { saidDropped } from '../people/acts';
 import { copyWords } from '../posts/PostActs';
 import { reopenTask } from '../tasks/acts';
@@ -340,6 +341,7 @@ function Sheet({ day, whose, setWhose }: { day: Day; whose: string; setWhose: (w
         }
       />
 
+      <EndLine />
       <BeginningLine />
       {day.providers.map((p) => (
         <div key={p.name} role="alert" className="mx-7 mb-3 border-l-[3px] border-ember bg-ember-pale px-4 py-2.5 text-small">
