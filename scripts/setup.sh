@@ -204,7 +204,10 @@ application_environment() {
   export GERMINAL_DATA=$1 GERMINAL_DB="Host=127.0.0.1;Port=$(($2 + 1));Database=germinal;Username=germinal;Password=$PG_PASSWORD;Maximum Pool Size=40;No Reset On Close=true;Max Auto Prepare=100"
   export GERMINAL_URL=${GERMINAL_URL:-http://127.0.0.1:$2} GERMINAL_WWW="$ROOT/src/web/dist"
   export DOTNET_NOLOGO=1 DOTNET_TieredPGO=0 DOTNET_gcServer=0 DOTNET_ThreadPool_UnfairSemaphoreSpinLimit=0 ASPNETCORE_ENVIRONMENT=Production DOTNET_ENVIRONMENT=Production
-  [ -z "${3:-}" ] || return 0
+  if [ -n "${3:-}" ]; then
+    export GERMINAL_BACKUPS=${GERMINAL_BACKUPS-$1/backups} GERMINAL_PG_PROGRAMS=${PG_BIN:-}
+    return 0
+  fi
   export GERMINAL_URL="http://127.0.0.1:$2"
   export GERMINAL_SMTP_PORT=$(($2 + 2)) GERMINAL_STANDINS_PORT=$(($2 + 3)) GERMINAL_STANDINS="http://127.0.0.1:$(($2 + 3))"
   export GERMINAL_MAIL_DOMAIN=answers.example.com GERMINAL_INBOUND_PORT=$(($2 + 4))

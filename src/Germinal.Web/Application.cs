@@ -15,7 +15,7 @@ using Serilog;
 
 namespace Germinal.Web;
 
-/// <summary>The application: the web server, and with <c>--worker</c> the worker beside it.</summary>
+/// <summary>The application: the web server, with <c>--worker</c> the worker beside it, and with <c>--doctor</c> a look at the installation.</summary>
 public static class Application
 {
     /// <summary>Runs until it is told to end.</summary>
@@ -25,6 +25,13 @@ public static class Application
     {
         // What is read and written is the same whatever language the machine speaks.
         CultureInfo.DefaultThreadCurrentCulture = CultureInfo.CurrentCulture = CultureInfo.InvariantCulture;
+
+        if (args.Contains("--doctor"))
+        {
+            var environment = new ConfigurationBuilder().AddEnvironmentVariables().Build();
+            Environment.ExitCode = await Doctor.Doctor.RunAsync(environment, new Doctor.Limits(SystemClock.Instance), Console.Out, CancellationToken.None);
+            return;
+        }
 
         // One program, two roles: the web server (default), and with --worker the worker beside it.
         if (args.Contains("--worker"))

@@ -106,8 +106,9 @@ internal sealed class World : IAsyncDisposable
     private readonly ShelfReading shelves = new();
     private readonly LiquidLetters liquid = new();
 
-    private World()
+    private World(TestDatabase? database = null)
     {
+        Database = database ?? new TestDatabase();
         Handing = new Handing(liquid, new LetterWriter(liquid, Links), Links, Replies, Mail, Texts, Secrets, new CarriedFiles(Database));
         Reactor = new Reactor(Database, new Engines(liquid, shelves));
         Dispatcher = NewDispatcher();
@@ -131,7 +132,7 @@ internal sealed class World : IAsyncDisposable
 
     public OwnMails NewOwnMails() => new(Database, Mail, Replies, Secrets);
 
-    public TestDatabase Database { get; } = new();
+    public TestDatabase Database { get; }
 
     public FakeMail Mail { get; } = new();
 
@@ -164,6 +165,15 @@ internal sealed class World : IAsyncDisposable
     {
         var world = new World();
         (world.Practice, world.Ada, _) = await world.Database.PracticeAsync(At(now));
+        return world;
+    }
+
+    /// <summary>The same on a database that is there already; it goes with the world.</summary>
+    public static async Task<World> OnAsync(TestDatabase database)
+    {
+        var world = new World(database);
+        await using var db = database.CreateDbContext();
+        world.Practice = await db.Practices.Select(p => p.Id).FirstAsync();
         return world;
     }
 

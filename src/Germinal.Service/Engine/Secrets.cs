@@ -10,7 +10,7 @@ public sealed class Secrets(IDataProtectionProvider protection)
 {
     private const int Connections = 4;
     private readonly ConcurrentDictionary<string, string?> opened = new(StringComparer.Ordinal);
-    private readonly IDataProtector protector = protection.CreateProtector("mail-server-password");
+    private readonly IDataProtector protector = protection.CreateProtector(SealPurposes.Servers);
 
     /// <summary>A password as it is stored.</summary>
     public string Seal(string password) => protector.Protect(password);

@@ -6,8 +6,11 @@ using NodaTime;
 
 namespace Germinal.Service.Engine;
 
-/// <summary>The worker process: looks for work a few times a second, goes on after any error, and gives a sign of life.</summary>
-public sealed partial class Worker(EngineRoom room, Import.ImportRunner imports, IDbContextFactory<GerminalDb> databases, ILogger<Worker> log)
+/// <summary>
+/// The worker process: looks for work a few times a second, goes on after any error, and gives a sign of life. Once a newer program has changed the database it finishes
+/// what it is at, and ends.
+/// </summary>
+public sealed partial class Worker(EngineRoom room, Import.ImportRunner imports, IDbContextFactory<GerminalDb> databases, IHostApplicationLifetime life, ILogger<Worker> log)
     : BackgroundService
 {
     private static readonly TimeSpan Pause = TimeSpan.FromMilliseconds(200);
@@ -70,6 +73,13 @@ public sealed partial class Worker(EngineRoom room, Import.ImportRunner imports,
                     stop
                 );
                 await db.Workers.Where(w => w.SeenAt < now - Duration.FromHours(1)).ExecuteDeleteAsync(stop);
+                if (await DatabaseUpgrade.NewerAsync(db, stop) is { } newer)
+                {
+                    LogNewer(log, newer);
+                    life.StopApplication();
+                    return;
+                }
+
                 await Task.Delay(BetweenSigns, stop);
             }
             catch (OperationCanceledException)
@@ -88,6 +98,9 @@ public sealed partial class Worker(EngineRoom room, Import.ImportRunner imports,
 
     [LoggerMessage(Level = LogLevel.Error, Message = "The worker could not finish a round and tries again")]
     private static partial void LogFailed(ILogger logger, Exception error);
+
+    [LoggerMessage(Level = LogLevel.Warning, Message = "The database was changed by a newer Germinal ({Migration}); this worker ends")]
+    private static partial void LogNewer(ILogger logger, string migration);
 
     [LoggerMessage(Level = LogLevel.Warning, Message = "The worker could not give a sign of life: {Words}")]
     private static partial void LogNoSign(ILogger logger, string words);

@@ -1,3 +1,4 @@
+using Germinal.Service.Engine;
 using Germinal.Store;
 using Germinal.Store.Rows;
 using Microsoft.AspNetCore.DataProtection;
@@ -9,7 +10,7 @@ namespace Germinal.Service.Members;
 /// <summary>Members' second factors as they are kept: the secret sealed with the installation's key, recovery codes as marks. No code works twice, whoever tries at once.</summary>
 public sealed class Factors(IDataProtectionProvider protection)
 {
-    private readonly IDataProtector protector = protection.CreateProtector("second-factor");
+    private readonly IDataProtector protector = protection.CreateProtector(SealPurposes.SecondFactor);
 
     /// <summary>Keeps a new secret, which is not asked for yet.</summary>
     /// <returns>The secret in base32.</returns>

@@ -85,7 +85,7 @@ public sealed record Settings(
         };
     }
 
-    private static KeepRule KeepOf(string? words)
+    internal static KeepRule KeepOf(string? words)
     {
         try
         {
@@ -97,7 +97,7 @@ public sealed record Settings(
         }
     }
 
-    private const int SecretBytes = 48;
+    internal const int SecretBytes = 48;
 
     /// <summary>Random bytes made once and kept for the owner's eyes only.</summary>
     private static byte[] Secret(string file)

@@ -1,5 +1,4 @@
 using Germinal.Store;
-using Microsoft.EntityFrameworkCore;
 
 namespace Germinal.Web.Hosting;
 
@@ -11,7 +10,7 @@ public static class Startup
     {
         await using var scope = services.CreateAsyncScope();
         var db = scope.ServiceProvider.GetRequiredService<GerminalDb>();
-        await db.Database.MigrateAsync(stop);
+        await DatabaseUpgrade.RunAsync(db, stop);
         await scope.ServiceProvider.GetRequiredService<IFirstPractice>().PrepareAsync(scope.ServiceProvider, db, stop);
     }
 }
