@@ -24,6 +24,7 @@ public static class DatabaseUpgrade
             }
 
             await db.Database.MigrateAsync(stop);
+            await Sight.PrepareAsync(db, stop);
         }
         finally
         {

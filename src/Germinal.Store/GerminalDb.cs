@@ -6,6 +6,7 @@ using Microsoft.AspNetCore.Identity;
 using Microsoft.AspNetCore.Identity.EntityFrameworkCore;
 using Microsoft.EntityFrameworkCore;
 using Microsoft.EntityFrameworkCore.ChangeTracking;
+using Microsoft.EntityFrameworkCore.Infrastructure;
 using NodaTime;
 
 namespace Germinal.Store;
@@ -58,6 +59,22 @@ public sealed class GerminalDb(DbContextOptions<GerminalDb> options) : IdentityD
         }
 
         return consentIds.Dequeue();
+    }
+
+    /// <summary>Those whose people it sees, beside nobody's, as PostgreSQL writes an array; null: it sees everybody (<see cref="Sight"/>).</summary>
+    public string? Sees => SeesOf is null ? null : $"{{{string.Join(',', SeesOf)}}}";
+
+    /// <summary>The same as ids.</summary>
+    public IReadOnlyList<Guid>? SeesOf { get; private set; }
+
+    /// <summary>From now on this context sees only people that one of these members looks after, or nobody, and what hangs on them. To be said before it is used.</summary>
+    public void LimitTo(IEnumerable<Guid> owners)
+    {
+        SeesOf = [.. owners.Order()];
+
+        // As it was configured: what a connection says of itself is without its password.
+        var configured = options.Extensions.OfType<RelationalOptionsExtension>().Single().ConnectionString!;
+        Database.SetDbConnection(Sight.Connect(configured), contextOwnsConnection: true);
     }
 
     public DbSet<ClockRow> Clock => Set<ClockRow>();
@@ -234,6 +251,7 @@ public sealed class GerminalDb(DbContextOptions<GerminalDb> options) : IdentityD
             e.HasIndex(m => m.FeedKey).IsUnique();
             e.Property(m => m.SignOff).HasDefaultValue("");
             e.Property(m => m.MorningAt).HasDefaultValue("");
+            e.Property(m => m.Office).HasDefaultValue("");
             e.Property(m => m.SealedFactor).HasDefaultValue("");
             e.Property(m => m.RecoveryMarks).HasDefaultValueSql("ARRAY[]::text[]");
             e.HasIndex(m => m.MorningDue).HasFilter("morning_due IS NOT NULL");

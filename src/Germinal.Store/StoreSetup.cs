@@ -16,7 +16,7 @@ public static class StoreSetup
 
     /// <summary>Npgsql with NodaTime types and snake_case names.</summary>
     public static void Configure(DbContextOptionsBuilder options, string connectionString) =>
-        options.UseNpgsql(connectionString, o => o.UseNodaTime()).UseSnakeCaseNamingConvention();
+        options.UseNpgsql(connectionString, o => o.UseNodaTime()).UseSnakeCaseNamingConvention().AddInterceptors(Sight.Telling.Instance);
 }
 
 /// <summary>For the migrations tool only; it never connects.</summary>

@@ -102,28 +102,28 @@ public sealed class ProgramRehearsalTests
         var row = await db.Programs.SingleAsync(p => p.Id == id);
         var program = ShelfReading.Definition(row.Draft);
         var now = World.At("2027-03-01T10:00");
-        Assert.Null(room.StateOf(id));
+        Assert.Null(room.StateOf(db, id));
 
         async Task<RehearsalState> EndAsync()
         {
-            while (room.StateOf(id)!.Running)
+            while (room.StateOf(db, id)!.Running)
             {
                 await Task.Delay(10);
             }
 
-            return room.StateOf(id)!;
+            return room.StateOf(db, id)!;
         }
 
-        room.Begin(row.PracticeId, id, 1, program, now, now + Duration.FromDays(30), Prices);
-        room.Stop(id);
+        room.Begin(db, id, 1, program, now, now + Duration.FromDays(30), Prices);
+        room.Stop(db, id);
         var stopped = await EndAsync();
         Assert.True(stopped.Result is not null || stopped.Trouble is not null);
-        room.Begin(row.PracticeId, id, 2, program, now, now + Duration.FromDays(30), Prices);
-        room.Begin(row.PracticeId, id, 3, program, now, now + Duration.FromDays(40), Prices);
+        room.Begin(db, id, 2, program, now, now + Duration.FromDays(30), Prices);
+        room.Begin(db, id, 3, program, now, now + Duration.FromDays(40), Prices);
         var state = await EndAsync();
         Assert.Equal((3, null), (state.DraftNumber, state.Trouble));
         Assert.Equal(3, state.Result!.Starting);
-        room.Begin(row.PracticeId, id, 4, program, now, now + Duration.FromDays(30), Prices);
+        room.Begin(db, id, 4, program, now, now + Duration.FromDays(30), Prices);
         state = await EndAsync();
         Assert.Equal(3, state.Before!.Starting);
     }
@@ -140,13 +140,14 @@ public sealed class ProgramRehearsalTests
         for (var i = 0; i < 4; i++)
         {
             // A practice that is not there: nothing can be read for it.
-            room.Begin(Guid.NewGuid(), id, 1, program, World.At("2027-03-01T10:00"), World.At("2027-04-01T10:00"), Prices);
-            while (room.StateOf(id)!.Running)
+            await using var nowhere = world.Database.For(Guid.NewGuid());
+            room.Begin(nowhere, id, 1, program, World.At("2027-03-01T10:00"), World.At("2027-04-01T10:00"), Prices);
+            while (room.StateOf(db, id)!.Running)
             {
                 await Task.Delay(10);
             }
 
-            Assert.NotNull(room.StateOf(id)!.Trouble);
+            Assert.NotNull(room.StateOf(db, id)!.Trouble);
         }
     }
 }

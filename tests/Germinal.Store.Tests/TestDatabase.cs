@@ -27,7 +27,7 @@ public sealed class TestDatabase : IDbContextFactory<GerminalDb>, IDisposable
                 Admin($"DROP DATABASE IF EXISTS {Template}", $"CREATE DATABASE {Template}");
                 using (var db = Context(Template, "Pooling=false"))
                 {
-                    db.Database.Migrate();
+                    DatabaseUpgrade.RunAsync(db, default).GetAwaiter().GetResult();
                 }
 
                 AppDomain.CurrentDomain.ProcessExit += (_, _) => Admin($"DROP DATABASE IF EXISTS {Template} WITH (FORCE)");

@@ -248,7 +248,7 @@ public sealed class DoctorTests : IAsyncLifetime
             root = root.Parent!;
         }
 
-        var told = await File.ReadAllTextAsync(Path.Combine(root.FullName, "docs", "operations.md"));
+        var document = await File.ReadAllTextAsync(Path.Combine(root.FullName, "docs", "operations.md"));
         var read = new HashSet<string>(StringComparer.Ordinal);
         foreach (var file in Directory.GetFiles(Path.Combine(root.FullName, "src"), "*.cs", SearchOption.AllDirectories).Where(f => !f.Contains("/obj/", StringComparison.Ordinal)))
         {
@@ -256,7 +256,7 @@ public sealed class DoctorTests : IAsyncLifetime
         }
 
         Assert.True(read.Count > 15);
-        Assert.All(read, name => Assert.Contains($"`{name}`", told, StringComparison.Ordinal));
+        Assert.All(read, name => Assert.Contains($"`{name}`", document, StringComparison.Ordinal));
     }
 
     [Theory]

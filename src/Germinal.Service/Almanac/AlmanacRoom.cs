@@ -73,7 +73,8 @@ public sealed class AlmanacRoom(ProgramDesk desk) : IDisposable
     private const int MostPractices = 16;
     private static readonly TimeSpan ReadAnewAfter = TimeSpan.FromMinutes(15);
 
-    private readonly ConcurrentDictionary<Guid, Kept> rooms = [];
+    // Of each practice, and of each that sees only some of its people.
+    private readonly ConcurrentDictionary<(Guid Practice, string? Sees), Kept> rooms = [];
 
     private sealed class Kept : IDisposable
     {
@@ -92,7 +93,7 @@ public sealed class AlmanacRoom(ProgramDesk desk) : IDisposable
     /// <param name="stop">Gives up; what was worked out stays for the next.</param>
     public async Task<Foreseen> OfAsync(GerminalDb db, CancellationToken stop)
     {
-        var kept = rooms.GetOrAdd(db.PracticeId!.Value, _ => new Kept());
+        var kept = rooms.GetOrAdd((db.PracticeId!.Value, db.Sees), _ => new Kept());
         await kept.Gate.WaitAsync(stop);
         try
         {

@@ -27,7 +27,7 @@ public sealed partial class RehearsalRoom(IDbContextFactory<GerminalDb> database
 
     // Two at a time: each takes all cores.
     private readonly SemaphoreSlim room = new(2);
-    private readonly ConcurrentDictionary<Guid, Job> jobs = [];
+    private readonly ConcurrentDictionary<(Guid Program, string? Sees), Job> jobs = [];
 
     private sealed class Job
     {
@@ -52,12 +52,17 @@ public sealed partial class RehearsalRoom(IDbContextFactory<GerminalDb> database
     }
 
     /// <summary>How a program's rehearsal stands; null where there was none.</summary>
-    public RehearsalState? StateOf(Guid program) => jobs.TryGetValue(program, out var job) ? job.State() : null;
+    /// <param name="db">A context of whoever looks: who sees only some of the people has rehearsals of their own.</param>
+    /// <param name="program">The program.</param>
+    public RehearsalState? StateOf(GerminalDb db, Guid program) => jobs.TryGetValue((program, db.Sees), out var job) ? job.State() : null;
 
     /// <summary>Stops a program's rehearsal; what was found before stays.</summary>
-    public void Stop(Guid program)
+    /// <inheritdoc cref="StateOf"/>
+    public void Stop(GerminalDb db, Guid program) => Stop((program, db.Sees));
+
+    private void Stop((Guid, string?) key)
     {
-        if (jobs.TryGetValue(program, out var job))
+        if (jobs.TryGetValue(key, out var job))
         {
             lock (job.Gate)
             {
@@ -67,16 +72,17 @@ public sealed partial class RehearsalRoom(IDbContextFactory<GerminalDb> database
     }
 
     /// <summary>Begins to rehearse a program; one that is under way is stopped, and begun again.</summary>
-    /// <param name="practice">The practice.</param>
+    /// <param name="asker">A context of whoever begins it: it goes over those they see.</param>
     /// <param name="id">The program.</param>
     /// <param name="draft">The draft's number.</param>
     /// <param name="program">The draft, its letters filled in.</param>
     /// <param name="from">Practice time.</param>
     /// <param name="until">The end.</param>
     /// <param name="prices">What messages cost.</param>
-    public RehearsalState Begin(Guid practice, Guid id, int draft, ProgramDefinition program, Instant from, Instant until, MessagePrices prices)
+    public RehearsalState Begin(GerminalDb asker, Guid id, int draft, ProgramDefinition program, Instant from, Instant until, MessagePrices prices)
     {
-        var job = jobs.GetOrAdd(id, _ => new Job());
+        var (practice, sees) = (asker.PracticeId!.Value, asker.SeesOf);
+        var job = jobs.GetOrAdd((id, asker.Sees), _ => new Job());
         var stop = new CancellationTokenSource();
         lock (job.Gate)
         {
@@ -84,7 +90,7 @@ public sealed partial class RehearsalRoom(IDbContextFactory<GerminalDb> database
             (job.Stop, job.Done, job.Of, job.Trouble) = (stop, 0, 0, null);
         }
 
-        _ = RunAsync(job, stop, practice, id, draft, program, from, until, prices);
+        _ = RunAsync(job, stop, practice, sees, id, draft, program, from, until, prices);
         Forget();
         return job.State();
     }
@@ -93,6 +99,7 @@ public sealed partial class RehearsalRoom(IDbContextFactory<GerminalDb> database
         Job job,
         CancellationTokenSource stop,
         Guid practice,
+        IReadOnlyList<Guid>? sees,
         Guid id,
         int draft,
         ProgramDefinition program,
@@ -110,6 +117,11 @@ public sealed partial class RehearsalRoom(IDbContextFactory<GerminalDb> database
             entered = true;
             await using var db = await databases.CreateDbContextAsync(stop.Token);
             db.PracticeId = practice;
+            if (sees is not null)
+            {
+                db.LimitTo(sees);
+            }
+
             result = await rehearsal.RunAsync(
                 db,
                 id,

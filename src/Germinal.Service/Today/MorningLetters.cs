@@ -69,7 +69,15 @@ public sealed class MorningLetters(IDbContextFactory<GerminalDb> databases, Engi
             {
                 if (member.BlockedAt is null && !away.Contains(member.Id))
                 {
-                    db.OwnMails.Add(await WriteAsync(db, engine, member, now, stop));
+                    // Read as they would read it: who sees only some of the people is told of no others.
+                    await using var theirs = await databases.CreateDbContextAsync(stop);
+                    theirs.PracticeId = practiceId;
+                    if (await Sight.OfAsync(db, member.Id, stop) is { } sees)
+                    {
+                        theirs.LimitTo(sees);
+                    }
+
+                    db.OwnMails.Add(await WriteAsync(theirs, engine, member, now, stop));
                     await db.SaveChangesAsync(stop);
                 }
 

@@ -2119,6 +2119,13 @@ namespace Germinal.Store.Migrations
                         .HasColumnType("character varying(256)")
                         .HasColumnName("normalized_user_name");
 
+                    b.Property<string>("Office")
+                        .IsRequired()
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("text")
+                        .HasDefaultValue("")
+                        .HasColumnName("office");
+
                     b.Property<string>("PasswordHash")
                         .HasColumnType("text")
                         .HasColumnName("password_hash");
@@ -2161,6 +2168,10 @@ namespace Germinal.Store.Migrations
                     b.Property<string>("SecurityStamp")
                         .HasColumnType("text")
                         .HasColumnName("security_stamp");
+
+                    b.Property<bool>("SeesOwn")
+                        .HasColumnType("boolean")
+                        .HasColumnName("sees_own");
 
                     b.Property<string>("SendsFrom")
                         .IsRequired()

@@ -14,6 +14,12 @@ public sealed class MemberUser : IdentityUser<Guid>, IOwned
     /// <summary>The address their letters come from; empty: the one they sign in with.</summary>
     public string SendsFrom { get; set; } = "";
 
+    /// <summary>Whether they see only the people they look after, nobody's, and those of their office; a principal sees everybody.</summary>
+    public bool SeesOwn { get; set; }
+
+    /// <summary>The office or team whose members share their people; empty for none.</summary>
+    public string Office { get; set; } = "";
+
     /// <summary>Calls the member can make on each week day (mon, tue …); empty: as many as there are (rule 9.4).</summary>
     public Dictionary<string, int> Capacity { get; set; } = [];
 

@@ -64,6 +64,11 @@ internal static class DatabaseChecks
         }
 
         yield return Finding.Well("the database has all its tables");
+        if (!await Sight.IsPossibleAsync(db, stop))
+        {
+            yield return Finding.Doubtful("Members cannot be kept to their own people: the database has no role for it, and our user may not make one.", $"As PostgreSQL’s superuser: CREATE ROLE {Sight.Role} NOLOGIN; GRANT {Sight.Role} TO the user in GERMINAL_DB; then start the web server again.");
+        }
+
         yield return await ClocksAsync(db, limits, stop);
         await foreach (var finding in PracticesAsync(db, configuration, stop))
         {

@@ -20,6 +20,8 @@ namespace Germinal.Web.Endpoints;
 /// <summary>A member of the practice, as its page of members shows them.</summary>
 /// <param name="State">here, invited, blocked or left.</param>
 /// <param name="InvitedUntil">Of an invited one: until when the invitation is good, by the machine's clock; null where it is good no more.</param>
+/// <param name="SeesOwn">Whether they see only the people they look after, nobody's, and those of their office.</param>
+/// <param name="Office">The office whose members share their people; empty for none.</param>
 /// <param name="SendsFrom">The address their letters come from; empty: the one they sign in with.</param>
 /// <param name="Capacity">Calls they can make by week day (mon, tue …); empty: as many as there are.</param>
 /// <param name="Deputy">Who stands in for them.</param>
@@ -33,6 +35,8 @@ public sealed record TeamMemberDto(
     string Role,
     string State,
     string? InvitedUntil,
+    bool SeesOwn,
+    string Office,
     string SendsFrom,
     IReadOnlyDictionary<string, int> Capacity,
     Guid? Deputy,
@@ -63,12 +67,16 @@ public static class MemberEndpoints
     public sealed record InviteBody([AtMost(Lengths.Name)] string Name = "", [AtMost(Lengths.Name)] string Email = "", [AtMost(20)] string Role = "");
 
     /// <param name="Capacity">Calls by week day; a day that is not named has none; empty: as many as there are. Null: as it is.</param>
+    /// <param name="SeesOwn">Whether they see only their own people, nobody's, and those of their office. Null: as it is.</param>
+    /// <param name="Office">Whose members share their people; empty for none. Null: as it is.</param>
     /// <param name="SendsFrom">The address letters come from; empty: the one they sign in with. Null: as it is.</param>
     public sealed record MemberBody(
         [AtMost(20)] string Role = "",
         [AtMost(10, Items = 7)] IReadOnlyDictionary<string, int>? Capacity = null,
         Guid? Deputy = null,
-        [AtMost(Lengths.Name)] string? SendsFrom = null
+        [AtMost(Lengths.Name)] string? SendsFrom = null,
+        bool? SeesOwn = null,
+        [AtMost(Lengths.Name)] string? Office = null
     );
 
     /// <param name="To">Who gets it.</param>
@@ -118,6 +126,8 @@ public static class MemberEndpoints
                     m.Role,
                     m.BlockedAt is not null ? "blocked" : m.PasswordHash is null ? "invited" : "here",
                     links.TryGetValue(m.Id, out var until) ? until.Iso() : null,
+                    m.SeesOwn && m.Role != "principal",
+                    m.Office,
                     m.SendsFrom,
                     m.Capacity,
                     m.DeputyId,
@@ -270,12 +280,23 @@ public static class MemberEndpoints
             wrong.Add(("sendsFrom", $"“{from}” is not an email address; wren@example.com would be. Nothing at all means the one they sign in with."));
         }
 
+        var seesOwn = body.SeesOwn ?? member.SeesOwn;
+        if (body.SeesOwn == true && body.Role == "principal")
+        {
+            wrong.Add(("seesOwn", "A principal sees everybody."));
+        }
+        else if (body.SeesOwn == true && !await Sight.IsPossibleAsync(db, stop))
+        {
+            wrong.Add(("seesOwn", "This installation’s database cannot keep people from members yet; whoever keeps it finds what to do by ./germinal doctor."));
+        }
+
         if (wrong.Count > 0)
         {
             return Problems.Fields(wrong);
         }
 
         var role = member.Role;
+        (member.SeesOwn, member.Office) = (seesOwn && body.Role != "principal", CellReading.Clean(body.Office ?? member.Office));
         (member.Role, member.DeputyId, member.SendsFrom) = (body.Role, body.Deputy, string.Equals(from, member.Email, StringComparison.OrdinalIgnoreCase) ? "" : from);
         if (body.Capacity is not null)
         {

@@ -61,7 +61,7 @@ public static class RehearsalEndpoints
         }
 
         await db.Programs.Where(p => p.Id == id).ExecuteUpdateAsync(u => u.SetProperty(p => p.RehearsedAt, now), stop);
-        return TypedResults.Ok(room.Begin(caller.PracticeId, id, draft.Row.DraftNumber, draft.Program, now, until, MessagePrices.Of(settings)));
+        return TypedResults.Ok(room.Begin(db, id, draft.Row.DraftNumber, draft.Program, now, until, MessagePrices.Of(settings)));
     }
 
     /// <summary>The end of a date, or a year from now; null for what is no date to rehearse to.</summary>
@@ -80,7 +80,7 @@ public static class RehearsalEndpoints
 
     private static async Task<Results<Ok<RehearsalState>, NotFound>> State(Guid id, GerminalDb db, RehearsalRoom room, CancellationToken stop) =>
         await db.Programs.AnyAsync(p => p.Id == id, stop)
-            ? TypedResults.Ok(room.StateOf(id) ?? new RehearsalState(false, 0, 0, null, null, null, null))
+            ? TypedResults.Ok(room.StateOf(db, id) ?? new RehearsalState(false, 0, 0, null, null, null, null))
             : TypedResults.NotFound();
 
     private static async Task<Results<NoContent, NotFound>> Stop(Guid id, GerminalDb db, RehearsalRoom room, CancellationToken stop)
@@ -90,7 +90,7 @@ public static class RehearsalEndpoints
             return TypedResults.NotFound();
         }
 
-        room.Stop(id);
+        room.Stop(db, id);
         return TypedResults.NoContent();
     }
 

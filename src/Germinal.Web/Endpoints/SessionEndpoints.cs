@@ -115,7 +115,7 @@ public static class SessionEndpoints
             token,
             new MemberDto(caller.Id, caller.Name),
             caller.Role,
-            Rights.Of(caller.Role),
+            Rights.Of(caller.Role, caller.SeesAll),
             practice.Name,
             members,
             stages,

@@ -50,10 +50,12 @@ public static class Problems
         );
 
     /// <summary>A member's role does not go so far.</summary>
-    public static ProblemHttpResult NotYours(Right? missing) =>
+    public static ProblemHttpResult NotYours(Right? missing, Caller? caller = null) =>
         TypedResults.Problem(
             missing is null
                 ? "Your role does not go so far."
+                : caller is { SeesAll: false } && missing.Roles.Contains(caller.Role, StringComparer.Ordinal)
+                    ? $"To {missing.What} one has to see everybody, and you see some of the people. Ask somebody who does."
                 : $"To {missing.What} one has to be {string.Join(" or ", missing.Roles)} of the practice. Ask somebody who is.",
             statusCode: StatusCodes.Status403Forbidden,
             title: "Not yours to do"

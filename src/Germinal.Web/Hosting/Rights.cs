@@ -7,7 +7,8 @@ namespace Germinal.Web.Hosting;
 /// <param name="Name">The name of the authorization policy, and what the page asks for.</param>
 /// <param name="What">In words, as an answer to somebody who may not: “switch programs on or off”.</param>
 /// <param name="Roles">Roles of members.</param>
-public sealed record Right(string Name, string What, IReadOnlyList<string> Roles);
+/// <param name="NeedsAll">Whether only those have it who see everybody: what is done goes to people, or changes people, whom others do not see.</param>
+public sealed record Right(string Name, string What, IReadOnlyList<string> Roles, bool NeedsAll = false);
 
 /// <summary>
 /// Who may do what: the one table. Every endpoint of the API names its right; the page hides what one may not do;
@@ -78,11 +79,11 @@ public static class Rights
     [
         new(Work, "work with people, calls, notes, tasks, appointments, opportunities and inquiries", Everybody),
         new(WritePrograms, "write programs as drafts", Everybody),
-        new(BringPeopleIn, "bring lists of people in", Everybody),
-        new(SwitchPrograms, "switch programs on or off, and move or stop those on their way", NoAssistant),
+        new(BringPeopleIn, "bring lists of people in", Everybody, NeedsAll: true),
+        new(SwitchPrograms, "switch programs on or off, and move or stop those on their way", NoAssistant, NeedsAll: true),
         new(ApprovePrograms, "approve programs before they are switched on, where the practice asks for it", PrincipalOnly),
         new(ShowForms, "show forms to everybody, and take them back", NoAssistant),
-        new(BringConsentIn, "bring in consent that was given elsewhere", NoAssistant),
+        new(BringConsentIn, "bring in consent that was given elsewhere", NoAssistant, NeedsAll: true),
         new(YesOverNo, "record a yes where somebody said no", NoAssistant),
         new(OverruleConsent, "let a message go without consent", NoAssistant),
         new(MergePeople, "make one person of two", NoAssistant),
@@ -96,11 +97,12 @@ public static class Rights
         new(SeeServers, "see and try mail servers", PrincipalOnly),
     ];
 
-    /// <summary>Whether a role has a right.</summary>
-    public static bool Has(string role, string right) => All.Any(r => r.Name == right && r.Roles.Contains(role, StringComparer.Ordinal));
+    /// <summary>Whether a member of a role has a right.</summary>
+    public static bool Has(string role, string right, bool seesAll = true) => Of(role, seesAll).Contains(right, StringComparer.Ordinal);
 
-    /// <summary>The rights of a role.</summary>
-    public static IReadOnlyList<string> Of(string role) => [.. All.Where(r => r.Roles.Contains(role, StringComparer.Ordinal)).Select(r => r.Name)];
+    /// <summary>The rights of a role, of a member who sees everybody or only some.</summary>
+    public static IReadOnlyList<string> Of(string role, bool seesAll = true) =>
+        [.. All.Where(r => r.Roles.Contains(role, StringComparer.Ordinal) && (seesAll || !r.NeedsAll)).Select(r => r.Name)];
 
     /// <summary>Adds a policy for each right.</summary>
     public static void AddGerminalRights(this IServiceCollection services)
@@ -108,7 +110,17 @@ public static class Rights
         var policies = services.AddAuthorizationBuilder();
         foreach (var right in All)
         {
-            policies.AddPolicy(right.Name, p => p.RequireAuthenticatedUser().RequireRole(right.Roles));
+            policies.AddPolicy(
+                right.Name,
+                p =>
+                {
+                    p.RequireAuthenticatedUser().RequireRole(right.Roles);
+                    if (right.NeedsAll)
+                    {
+                        p.RequireAssertion(a => !a.User.HasClaim(c => c.Type == Caller.SeesClaim));
+                    }
+                }
+            );
         }
 
         services.AddSingleton<IAuthorizationMiddlewareResultHandler, SaysWhatIsMissing>();
@@ -128,11 +140,11 @@ public static class Rights
         {
             if (authorizeResult.Forbidden)
             {
-                var role = Caller.Of(context.User).Role;
+                var caller = Caller.Of(context.User);
                 var asked = context.GetEndpoint()?.Metadata.GetOrderedMetadata<IAuthorizeData>().Select(a => a.Policy).OfType<string>() ?? [];
-                var missing = All.FirstOrDefault(r => asked.Contains(r.Name, StringComparer.Ordinal) && !r.Roles.Contains(role, StringComparer.Ordinal));
+                var missing = All.FirstOrDefault(r => asked.Contains(r.Name, StringComparer.Ordinal) && !caller.May(r.Name));
                 await JournalKeeping.RefusedAsync(context);
-                await Problems.NotYours(missing).ExecuteAsync(context);
+                await Problems.NotYours(missing, caller).ExecuteAsync(context);
                 return;
             }
 

@@ -82,7 +82,7 @@ public sealed class SessionStore(IDbContextFactory<GerminalDb> databases, IDataP
                 .Database.SqlQuery<Found>(
                     $"""
                     SELECT s.ticket, s.seen_at, s.stamp = u.security_stamp AND s.role = u.role AND u.blocked_at IS NULL AND u.left_at IS NULL AS good,
-                      coalesce((p.settings ->> 'twoFactorsAsked')::boolean, false) AND u.factor_since IS NULL AND NOT EXISTS (SELECT 1 FROM "AspNetUserPasskeys" k WHERE k.user_id = u.id) AS unfinished
+                      coalesce((p.settings ->> 'twoFactorsAsked')::boolean, false) AND u.factor_since IS NULL AND NOT EXISTS (SELECT 1 FROM "AspNetUserPasskeys" k WHERE k.user_id = u.id) AS unfinished, sight_of(u.id) AS sees
                     FROM sessions s JOIN "AspNetUsers" u ON u.id = s.member_id JOIN practices p ON p.id = u.practice_id
                     WHERE s.id = {id} AND s.expires_at > {now}
                     """
@@ -108,12 +108,17 @@ public sealed class SessionStore(IDbContextFactory<GerminalDb> databases, IDataP
             {
                 identity.AddClaim(new Claim(Caller.UnfinishedClaim, "1"));
             }
+
+            if (found.Sees is { } sees)
+            {
+                identity.AddClaim(new Claim(Caller.SeesClaim, string.Join(',', sees)));
+            }
         }
 
         return ticket;
     }
 
-    private sealed record Found(byte[] Ticket, Instant SeenAt, bool Good, bool Unfinished);
+    private sealed record Found(byte[] Ticket, Instant SeenAt, bool Good, bool Unfinished, Guid[]? Sees);
 
     /// <inheritdoc/>
     public async Task RemoveAsync(string key)
@@ -131,7 +136,7 @@ public sealed class SessionStore(IDbContextFactory<GerminalDb> databases, IDataP
 
     private static string IdOf(string key) => KeyMark.Of(key);
 
-    // Which session it is and whether a second factor is lacking are looked up each time, and not kept.
+    // Which session it is, whether a second factor is lacking, and whom they see are looked up each time, and not kept.
     private byte[] Sealed(AuthenticationTicket ticket) =>
         seal.Protect(
             TicketSerializer.Default.Serialize(
@@ -146,7 +151,7 @@ public sealed class SessionStore(IDbContextFactory<GerminalDb> databases, IDataP
     private static ClaimsIdentity AsKept(ClaimsIdentity identity)
     {
         var copy = identity.Clone();
-        foreach (var claim in copy.FindAll(c => c.Type is IdClaim or Caller.UnfinishedClaim).ToList())
+        foreach (var claim in copy.FindAll(c => c.Type is IdClaim or Caller.UnfinishedClaim or Caller.SeesClaim).ToList())
         {
             copy.TryRemoveClaim(claim);
         }

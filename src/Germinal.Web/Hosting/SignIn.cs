@@ -11,10 +11,14 @@ using Microsoft.Extensions.Options;
 namespace Germinal.Web.Hosting;
 
 /// <summary>Who is asking, from the sign-in cookie.</summary>
-public sealed record Caller(Guid Id, Guid PracticeId, string Name, string Role)
+/// <param name="SeesAll">Whether they see everybody, and not only some of the people.</param>
+public sealed record Caller(Guid Id, Guid PracticeId, string Name, string Role, bool SeesAll = true)
 {
     /// <summary>Whether they have a right of <see cref="Rights"/>.</summary>
-    public bool May(string right) => Rights.Has(Role, right);
+    public bool May(string right) => Rights.Has(Role, right, SeesAll);
+
+    /// <summary>The claim of a member who sees only some of the people: whose, by commas.</summary>
+    public const string SeesClaim = "germinal:sees";
 
     /// <summary>The claim that carries the practice.</summary>
     public const string PracticeClaim = "germinal:practice";
@@ -34,7 +38,8 @@ public sealed record Caller(Guid Id, Guid PracticeId, string Name, string Role)
             Guid.Parse(user.FindFirstValue(ClaimTypes.NameIdentifier)!),
             Guid.Parse(user.FindFirstValue(PracticeClaim)!),
             user.FindFirstValue(NameClaim)!,
-            user.FindFirstValue(ClaimTypes.Role)!
+            user.FindFirstValue(ClaimTypes.Role)!,
+            !user.HasClaim(c => c.Type == SeesClaim)
         );
 
     /// <summary>Lets endpoints take a <see cref="Caller"/> as a parameter.</summary>
@@ -120,7 +125,12 @@ public static class SignInSetup
             {
                 if (context.User.FindFirstValue(Caller.PracticeClaim) is { } practice)
                 {
-                    context.RequestServices.GetRequiredService<GerminalDb>().PracticeId = Guid.Parse(practice);
+                    var db = context.RequestServices.GetRequiredService<GerminalDb>();
+                    db.PracticeId = Guid.Parse(practice);
+                    if (context.User.FindFirstValue(Caller.SeesClaim) is { } sees)
+                    {
+                        db.LimitTo(sees.Split(',').Select(Guid.Parse));
+                    }
                 }
 
                 // Matched by the endpoint that will answer, not by how its address is written; whatever does not say that it needs no

@@ -97,6 +97,7 @@ function MemberLine({ member: m, team, open, pick }: { member: Member; team: Tea
           <span className="text-soft">
             · {m.role} · {m.email}
           </span>
+          {m.office && <span className="text-soft"> · {m.office}</span>}
           {state && <span className={m.state === 'blocked' ? 'text-ember' : 'text-straw'}> · {state}</span>}
         </button>
         <span className="text-small text-soft max-[699px]:hidden">
@@ -160,8 +161,21 @@ function MemberDetail({ member: m, team, may, self }: { member: Member; team: Te
         ) : (
           <b>{deputy ? `${deputy.name} stands in` : 'nobody stands in'}</b>
         )}
+        . {m.name} sees{' '}
+        {may && m.role !== 'principal' ? (
+          <SayOneOf
+            words={seesWords(m)}
+            label={`Whom ${m.name} sees`}
+            now={String(m.seesOwn)}
+            choices={[['false', 'everybody'] as const, ['true', 'their own people, nobody’s, and their office’s'] as const]}
+            choose={(own) => change.mutate({ seesOwn: own === 'true' })}
+          />
+        ) : (
+          <b>{seesWords(m)}</b>
+        )}
         . {m.hasFactor ? 'A second factor or a passkey is set up.' : 'No second factor is set up.'}
       </p>
+      <Office member={m} team={team} may={may} keep={(office) => change.mutate({ office })} />
       <SendsFrom member={m} may={may} error={fieldError(change.error, 'sendsFrom')} keep={(sendsFrom) => change.mutate({ sendsFrom })} />
       <Absences absences={m.absences} of={m.id} line="my-1" />
       <fieldset className="m-0 mt-2 border-0 p-0" disabled={!may}>
@@ -221,6 +235,36 @@ function MemberDetail({ member: m, team, may, self }: { member: Member; team: Te
       )}
       {handing && <HandOver member={m} others={others} self={self} done={anew} />}
     </div>
+  );
+}
+
+const seesWords = (m: Member) => (m.seesOwn ? 'their own people, nobody’s, and their office’s' : 'everybody');
+
+/** The office or team whose members share their people. */
+function Office({ member: m, team, may, keep }: { member: Member; team: Team; may: boolean; keep: (office: string) => void }) {
+  if (!may) return m.office ? <p className="my-1">They belong to {m.office}.</p> : null;
+  const offices = [...new Set(team.members.map((o) => o.office).filter(Boolean))].sort();
+  return (
+    <Field label="Office or team" hint="who sees only their own people sees those of the others in it too">
+      {(id, by) => (
+        <>
+          <input
+            id={id}
+            aria-describedby={by}
+            className="w-64"
+            list={`${id}-offices`}
+            defaultValue={m.office}
+            key={`${m.id}-${m.office}`}
+            onBlur={(e) => e.target.value.trim() !== m.office && keep(e.target.value.trim())}
+          />
+          <datalist id={`${id}-offices`}>
+            {offices.map((o) => (
+              <option key={o} value={o} />
+            ))}
+          </datalist>
+        </>
+      )}
+    </Field>
   );
 }
 

@@ -14,7 +14,7 @@ using Npgsql.EntityFrameworkCore.PostgreSQL.Metadata;
 namespace Germinal.Store.Migrations
 {
     [DbContext(typeof(GerminalDb))]
-    [Migration("20261128211624_HouseInOrder")]
+    [Migration("20261128221955_HouseInOrder")]
     partial class HouseInOrder
     {
         /// <inheritdoc />
@@ -2122,6 +2122,13 @@ namespace Germinal.Store.Migrations
                         .HasColumnType("character varying(256)")
                         .HasColumnName("normalized_user_name");
 
+                    b.Property<string>("Office")
+                        .IsRequired()
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("text")
+                        .HasDefaultValue("")
+                        .HasColumnName("office");
+
                     b.Property<string>("PasswordHash")
                         .HasColumnType("text")
                         .HasColumnName("password_hash");
@@ -2164,6 +2171,10 @@ namespace Germinal.Store.Migrations
                     b.Property<string>("SecurityStamp")
                         .HasColumnType("text")
                         .HasColumnName("security_stamp");
+
+                    b.Property<bool>("SeesOwn")
+                        .HasColumnType("boolean")
+                        .HasColumnName("sees_own");
 
                     b.Property<string>("SendsFrom")
                         .IsRequired()
