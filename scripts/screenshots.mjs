@@ -1,8 +1,11 @@
-// Takes the pictures of docs/screenshots from a running demo:  node scripts/screenshots.mjs [address] [password]
+// Takes the pictures of docs/screenshots from a running demo, and one of an empty installation where its beginning is given:
+//   node scripts/screenshots.mjs [address] [password] [http://…/begin?key=…]
+import { execFileSync } from 'node:child_process';
+import fs from 'node:fs';
 import path from 'node:path';
 import { openBrowser, root } from '../tests/browser/stack.mjs';
 
-const [url = 'http://127.0.0.1:5080', password] = process.argv.slice(2);
+const [url = 'http://127.0.0.1:5080', password, beginning] = process.argv.slice(2);
 const browser = await openBrowser();
 const page = await (await browser.newContext({ viewport: { width: 1280, height: 800 }, reducedMotion: 'reduce' })).newPage();
 const shot = async (name) => {
@@ -16,18 +19,17 @@ await page.getByLabel('Password').fill(password);
 await page.keyboard.press('Enter');
 await page.getByRole('heading', { level: 2, name: 'Calls' }).waitFor();
 await shot('today');
+// The printed sheet, its first page as a picture.
+const sheet = path.join(root, '.data', 'sheet.pdf');
+fs.writeFileSync(sheet, await (await page.request.get(`${url}/api/today/sheet.pdf`)).body());
+execFileSync('pdftoppm', ['-png', '-r', '80', '-singlefile', sheet, path.join(root, 'docs', 'screenshots', 'day-sheet')]);
+fs.rmSync(sheet);
 const someone = (await (await page.request.get(`${url}/api/today`)).json()).calls[0].person.id;
 await page.goto(`${url}/proof`);
 await page.getByText(/^1 of /).waitFor();
 await page.locator('[data-pick]').nth(2).click();
 await page.getByText(/^3 of /).waitFor();
 await shot('proof');
-await page.goto(`${url}/people/segments`);
-await page.getByRole('link', { name: 'Cooled off' }).click();
-await page.getByRole('combobox', { name: 'Why is somebody in, or not' }).fill('abernath');
-await page.getByRole('listbox').getByRole('option').first().click();
-await page.getByText('What decides is marked at the left.').waitFor();
-await shot('segment');
 await page.goto(`${url}/almanac`);
 await page.getByRole('slider', { name: 'Week' }).press('PageDown');
 await page.getByRole('button', { name: 'back to today' }).waitFor();
@@ -97,15 +99,8 @@ await page.getByText(/^It is for/).waitFor();
 await page.getByRole('heading', { name: /^As .* has it$/ }).waitFor();
 await page.evaluate(() => window.scrollTo(0, 0));
 await shot('broadcast');
-await page.goto(`${url}/programs`);
-await page.getByRole('link', { name: 'Year-round', exact: true }).first().click();
-await page.getByRole('link', { name: 'What it did' }).click();
-await page.getByRole('heading', { name: 'Step by step' }).waitFor();
-await shot('program-results');
-// A ready program, read and taken; what it would do; and a letter begun from a layout.
+// A ready program taken; what it would do; and a letter begun from a layout.
 await page.goto(`${url}/programs/ready/eight-weeks-plan`);
-await page.getByRole('heading', { name: /would get it/ }).waitFor();
-await shot('ready');
 await page.getByLabel('Which stage do they stand in when it starts?').selectOption('Planning/Inquiry');
 await page.getByLabel('Which stage means that they are clients?').selectOption('Planning/Client');
 await page.getByRole('button', { name: 'Take it' }).click();
@@ -117,14 +112,6 @@ await page.getByRole('heading', { name: /^What comes for / }).waitFor();
 await page.evaluate(() => window.scrollTo(0, 0));
 await page.locator('[data-sonner-toast]').waitFor({ state: 'detached' });
 await shot('rehearsal');
-await page.getByRole('link', { name: 'the program' }).click();
-await page.getByRole('link', { name: 'Walk it through' }).click();
-await page.getByRole('button', { name: 'open it' }).click();
-await page.getByText(/^They opened it/).waitFor();
-await page.keyboard.press('n');
-await page.getByRole('list', { name: 'The walk' }).getByRole('listitem').nth(1).waitFor();
-await page.evaluate(() => window.scrollTo(0, 0));
-await shot('walk');
 await page.goto(`${url}/letters/new?layout=An+invitation`);
 await page.getByRole('heading', { name: /reads it/ }).waitFor();
 await page.getByLabel('Name of the letter').fill('An evening in March');
@@ -139,4 +126,22 @@ await page.goto(`${url}/people/bring-in`);
 await page.getByLabel('A file of people').setInputFiles(path.join(root, 'demo', 'people', 'sample.csv'));
 await page.getByRole('heading', { name: 'Is this right?' }).waitFor();
 await shot('import-review');
+await page.goto(`${url}/practice/members`);
+await page.getByRole('button', { name: /Tomas/ }).click();
+await page.getByLabel('Letters come from').waitFor();
+await shot('members');
+await page.goto(`${url}/journal`);
+await page.getByRole('heading', { name: 'Journal', level: 1 }).waitFor();
+await shot('journal');
+if (beginning) {
+  await page.context().clearCookies();
+  await page.goto(beginning);
+  await page.getByLabel('Your practice').fill('Fern & Hollow');
+  await page.getByLabel('Your name').fill('Iris Fern');
+  await page.getByLabel('Email address').fill('iris@example.com');
+  await page.getByLabel('Password').fill('the kettle knew it first');
+  await page.keyboard.press('Enter');
+  await page.getByRole('heading', { name: 'Beginning' }).waitFor();
+  await shot('beginning');
+}
 await browser.close();

@@ -235,4 +235,60 @@ test('a passkey of this device is added, signs in, and is taken away', async () 
   await context.close();
 });
 
+test('the practice is taken out as one file, is to go in a week, and is kept after all; what is in the file is taken in by nobody twice', async () => {
+  const { page, context } = await desk({ storageState: null });
+  await page.goto(`${stack.url}/sign-in`);
+  await page.getByLabel('Email address').fill('iris@example.com');
+  await page.getByLabel('Password').fill(password);
+  await page.keyboard.press('Enter');
+  await page.getByRole('heading', { level: 2, name: 'Calls' }).waitFor();
+  await page.goto(`${stack.url}/practice/data`);
+  await page.getByText('None yet: one is made each night').waitFor();
+  await accessible(page, 'all data');
+  const own = page.getByLabel('Your password, to show that it is you');
+  await own.first().fill('not this one');
+  await page.keyboard.press('Enter');
+  await page.getByText('This is not your password').waitFor();
+  await own.first().fill(password);
+  const [file] = await Promise.all([page.waitForEvent('download'), page.keyboard.press('Enter')]);
+  assert.match(file.suggestedFilename(), /\.germinal\.zip$/);
+  const there = path.join(folder, 'practice.germinal.zip');
+  await file.saveAs(there);
+  assert.ok(fs.readFileSync(there).subarray(0, 2).equals(Buffer.from('PK')));
+
+  await page.getByLabel('What the practice is called').fill('somebody else');
+  await own.last().fill(password);
+  await page.keyboard.press('Enter');
+  await page.getByText(/^Write “/).waitFor();
+  const called = (await (await page.request.get(`${stack.url}/api/session`)).json()).practice;
+  await page.getByLabel('What the practice is called').fill(called);
+  await page.getByRole('button', { name: 'Let it go in a week' }).click();
+  await page.getByRole('button', { name: 'Keep it after all' }).waitFor();
+  await page.goto(stack.url);
+  await page.getByText(/goes from here with all it has/).waitFor();
+  await page.getByRole('link', { name: 'Keep it, or take everything with you' }).click();
+  await page.getByRole('button', { name: 'Keep it after all' }).click();
+  await page.getByRole('button', { name: 'Let it go in a week' }).waitFor();
+  await context.close();
+
+  const other = await startStack({ name: 'brought', offset: 90, args: ['--empty'], env: { GERMINAL_RESOLVER: 'none' } });
+  try {
+    const { page: there2, context: context2 } = await desk({ storageState: null });
+    await there2.goto(other.beginning);
+    await there2.getByRole('button', { name: 'Bring it in from there' }).click();
+    await accessible(there2, 'bring it in');
+    await there2.getByLabel('The practice’s archive').setInputFiles(there);
+    await there2.getByLabel('Your name').fill('Iris Fern');
+    await there2.getByLabel('Email address').fill('iris@example.com');
+    await there2.getByLabel('Password').fill(password);
+    await there2.keyboard.press('Enter');
+    await there2.getByRole('heading', { level: 2, name: 'Calls' }).waitFor();
+    await there2.goto(`${other.url}/people`);
+    await there2.getByText('Rowan').first().waitFor();
+    await context2.close();
+  } finally {
+    await other.stop();
+  }
+});
+
 test('nothing broke on any of these pages', () => assert.deepEqual(problems, []));

@@ -2461,6 +2461,10 @@ for (const width of [1280, 390]) {
       ['/letters/new?layout=An+invitation', undefined],
       ['/signing', 'How you sign'],
       ['/practice', undefined],
+      ['/practice/members', 'Members'],
+      ['/practice/data', 'All data'],
+      ['/beginning', 'Beginning'],
+      ['/you', undefined],
       ['/stand-ins/mail', undefined],
       ['/stand-ins/texts', undefined],
     ];

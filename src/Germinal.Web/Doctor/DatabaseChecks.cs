@@ -158,7 +158,7 @@ internal static class DatabaseChecks
         var lost = sealedWords.Count(s => !Opens(ring, s));
         return lost > 0
             ? Finding.Wrong($"{lost} of {sealedWords.Count} sealed secrets (passwords of servers, second factors) are not opened by the keys in {keys.FullName}.", "Put the folder back from the backup (the .keys.tar). Where it is lost, enter those passwords anew; members set up second factors anew.")
-            : Finding.Well($"the keys open all {sealedWords.Count} sealed secrets");
+            : Finding.Well(sealedWords.Count == 0 ? "nothing is sealed yet" : $"the keys open all {sealedWords.Count} sealed secrets");
     }
 
     private static IEnumerable<string> Sealed(JsonNode? node) =>

@@ -163,7 +163,7 @@ function LetGo({ endsAt }: { endsAt: string | null }) {
             end.mutate();
           }}
         >
-          <p className="mt-0 max-w-[64ch]">
+          <p className="mt-0 mb-3 max-w-[64ch]">
             It stays for a week, in which everything goes on and any principal can keep it after all; each is told by mail. Then all of it
             goes from here, and nobody can bring it back but out of what you took with you.
           </p>

@@ -175,8 +175,10 @@ function MemberDetail({ member: m, team, may, self }: { member: Member; team: Te
         )}
         . {m.hasFactor ? 'A second factor or a passkey is set up.' : 'No second factor is set up.'}
       </p>
-      <Office member={m} team={team} may={may} keep={(office) => change.mutate({ office })} />
-      <SendsFrom member={m} may={may} error={fieldError(change.error, 'sendsFrom')} keep={(sendsFrom) => change.mutate({ sendsFrom })} />
+      <div className="mt-3 flex flex-wrap gap-x-8">
+        <Office member={m} team={team} may={may} keep={(office) => change.mutate({ office })} />
+        <SendsFrom member={m} may={may} error={fieldError(change.error, 'sendsFrom')} keep={(sendsFrom) => change.mutate({ sendsFrom })} />
+      </div>
       <Absences absences={m.absences} of={m.id} line="my-1" />
       <fieldset className="m-0 mt-2 border-0 p-0" disabled={!may}>
         <legend className="text-small text-soft">

@@ -21,8 +21,9 @@ export function BringIn({ accessKey, back }: { accessKey: string; back: () => vo
         ? upload('/api/session/bring', file, { key: accessKey, name, email, password, goesOn: String(goesOn) })
         : Promise.resolve(undefined),
     onSuccess: async () => {
-      await queries.resetQueries();
+      // First away from here: whoever is signed in and stands at this address is led to the beginning.
       go('/', { replace: true });
+      await queries.resetQueries();
     },
   });
   const own = ['file', 'name', 'email', 'password'].some((f) => fieldError(bring.error, f));
