@@ -113,7 +113,8 @@ public sealed class WholeApiTests(Site site) : IClassFixture<Site>
     private static MultipartFormDataContent Form(string key, byte[] archive, string email, string password = Password, bool goesOn = false)
     {
         var form = new MultipartFormDataContent();
-        foreach (var (name, value) in new[] { ("key", key), ("name", "Ada Quill"), ("email", email), ("password", password), ("goesOn", goesOn ? "true" : "false") })
+        form.Headers.Add("X-Germinal-Key", key);
+        foreach (var (name, value) in new[] { ("name", "Ada Quill"), ("email", email), ("password", password), ("goesOn", goesOn ? "true" : "false") })
         {
             form.Add(new StringContent(value), name);
         }
@@ -137,6 +138,7 @@ public sealed class WholeApiTests(Site site) : IClassFixture<Site>
         Assert.Equal(400, (await browser.RefusedAsync("/api/session/bring", Form(key, archive, "ada@example.com", "short"), "password")).Status);
         Assert.Contains("no archive", (await browser.RefusedAsync("/api/session/bring", Form(key, [1, 2, 3], "ada@example.com"), "file")).Message, StringComparison.Ordinal);
         Assert.Contains("no archive", (await browser.RefusedAsync("/api/session/bring", Form(key, archive[..(archive.Length / 2)], "ada@example.com"), "file")).Message, StringComparison.Ordinal);
+        Assert.Equal(400, (await browser.RefusedAsync("/api/session/bring", new { name = "Ada Quill" }, "file")).Status);
         Assert.True((await browser.GetAsync("/api/session")).GetProperty("noPractice").GetBoolean());
 
         // Of several at once one brings it in.

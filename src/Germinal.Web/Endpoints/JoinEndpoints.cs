@@ -8,6 +8,7 @@ using Germinal.Store;
 using Germinal.Store.Rows;
 using Germinal.Web.Hosting;
 using Germinal.Web.Journal;
+using Microsoft.AspNetCore.Http.Features;
 using Microsoft.AspNetCore.Http.HttpResults;
 using Microsoft.AspNetCore.Identity;
 using Microsoft.EntityFrameworkCore;
@@ -73,20 +74,11 @@ public static class JoinEndpoints
         [AtMost(2)] string Country = ""
     );
 
-    /// <param name="Key">Of the address that was told where the application was started.</param>
-    /// <param name="Name">Of whoever brings it in; they are a principal of it.</param>
-    /// <param name="Email">Where they sign in with: that of a member who is in the archive, or a new one.</param>
-    /// <param name="Password">As <see cref="PasswordRules"/> takes it.</param>
-    /// <param name="GoesOn">Whether its programs go on at once; else nothing goes out until somebody says so.</param>
-    public sealed record BringForm(
-        [AtMost(100)] string Key = "",
-        [AtMost(Lengths.Name)] string Name = "",
-        [AtMost(Lengths.Name)] string Email = "",
-        [AtMost(PasswordRules.Longest)] string Password = "",
-        bool GoesOn = false
-    );
+    /// <summary>The header with the key of the address that was told where the application was started.</summary>
+    public const string BringKey = "X-Germinal-Key";
 
     private const long MostArchive = 4L * 1024 * 1024 * 1024;
+    private static readonly FormOptions ArchiveForm = new() { MultipartBodyLengthLimit = MostArchive };
 
     /// <param name="Email">The address one signs in with.</param>
     public sealed record ForgottenBody([AtMost(Lengths.Name)] string Email = "");
@@ -106,7 +98,8 @@ public static class JoinEndpoints
         session.MapPost("/begin", BeginAsync).OpenBeforeSecondFactor();
         session
             .MapPost("/bring", BringAsync)
-            .WithMetadata(new Microsoft.AspNetCore.Mvc.RequestSizeLimitAttribute(MostArchive), new Microsoft.AspNetCore.Mvc.RequestFormLimitsAttribute { MultipartBodyLengthLimit = MostArchive })
+            .WithMetadata(new Microsoft.AspNetCore.Mvc.RequestSizeLimitAttribute(MostArchive))
+            .ExcludeFromDescription()
             .OpenBeforeSecondFactor();
         session.MapPost("/forgotten", ForgottenAsync).OpenBeforeSecondFactor();
         session.MapPost("/link", LookAsync).OpenBeforeSecondFactor();
@@ -201,10 +194,11 @@ public static class JoinEndpoints
         return null;
     }
 
-    /// <summary>A practice that was taken out elsewhere becomes the first of this installation. All of it, or nothing.</summary>
+    /// <summary>
+    /// A practice that was taken out elsewhere becomes the first of this installation. All of it, or nothing. The form (<c>file</c>; <c>name</c>, <c>email</c> and <c>password</c> of whoever brings it in and is
+    /// a principal of it; <c>goesOn</c>: whether its programs go on at once) is as large as the archive: it is read only once the header has shown the key.
+    /// </summary>
     private static async Task<Results<NoContent, ValidationProblem, ProblemHttpResult>> BringAsync(
-        IFormFile file,
-        [Microsoft.AspNetCore.Mvc.FromForm] BringForm form,
         HttpContext http,
         GerminalDb db,
         UserManager<MemberUser> users,
@@ -216,12 +210,18 @@ public static class JoinEndpoints
     )
     {
         await using var transaction = await db.Database.BeginTransactionAsync(stop);
-        if (await NotYetAsync(form.Key, http, db, key, brake, stop) is { } problem)
+        if (await NotYetAsync(http.Request.Headers[BringKey].ToString(), http, db, key, brake, stop) is { } problem)
         {
             return problem;
         }
 
-        var (name, email) = (CellReading.Clean(form.Name), form.Email.Trim());
+        if (await FormOfAsync(http, stop) is not { } form || form.Files.GetFile("file") is not { } file)
+        {
+            return Problems.Field("file", "Send the archive as the file of a form.");
+        }
+
+        string Said(string field) => form[field].ToString() is { Length: <= PasswordRules.Longest } said ? said : "";
+        var (name, email, password) = (CellReading.Clean(Said("name")), Said("email").Trim(), Said("password"));
         var wrong = new List<(string Field, string Message)>();
         if (name.Length == 0)
         {
@@ -233,7 +233,7 @@ public static class JoinEndpoints
             wrong.Add(("email", $"“{email}” is not an email address; wren@example.com would be."));
         }
 
-        if (PasswordRules.Problem(form.Password, [name, email]) is { } weak)
+        if (PasswordRules.Problem(password, [name, email]) is { } weak)
         {
             wrong.Add(("password", weak));
         }
@@ -247,8 +247,8 @@ public static class JoinEndpoints
         try
         {
             await using var archive = file.OpenReadStream();
-            var practice = await ArchiveIn.ReadAsync(db, archive, form.GoesOn, stop);
-            principal = await TakeOverAsync(db, users, practice, name, email, PasswordRules.Normal(form.Password), stop);
+            var practice = await ArchiveIn.ReadAsync(db, archive, Said("goesOn") == "true", stop);
+            principal = await TakeOverAsync(db, users, practice, name, email, PasswordRules.Normal(password), stop);
         }
         catch (ArchiveException e)
         {
@@ -259,6 +259,19 @@ public static class JoinEndpoints
         key.End();
         await letIn.AsAsync(http, principal, note, stop);
         return TypedResults.NoContent();
+    }
+
+    /// <summary>The form that was sent; null where it is none, or breaks off.</summary>
+    private static async Task<IFormCollection?> FormOfAsync(HttpContext http, CancellationToken stop)
+    {
+        try
+        {
+            return http.Request.HasFormContentType ? await new FormFeature(http.Request, ArchiveForm).ReadFormAsync(stop) : null;
+        }
+        catch (Exception e) when (e is InvalidDataException or BadHttpRequestException or IOException)
+        {
+            return null;
+        }
     }
 
     /// <summary>Whoever brings a practice in is a principal of it: the member with their address, or a new one.</summary>

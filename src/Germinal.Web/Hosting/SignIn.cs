@@ -105,6 +105,9 @@ public static class SignInSetup
         services.AddAntiforgery(o =>
         {
             o.HeaderName = "X-Germinal-Guard";
+
+            // It comes in a header or not at all: nobody's form is read before it is known that they may send one.
+            o.SuppressReadingTokenFromFormBody = true;
             o.Cookie.Name = "germinal-guard";
             o.Cookie.SameSite = SameSiteMode.Strict;
             o.Cookie.SecurePolicy = secure;

@@ -94,12 +94,21 @@ export async function download(path: string, body: unknown, name: string): Promi
   URL.revokeObjectURL(link.href);
 }
 
-/** Sends a file, and what is said of it, as multipart form data. */
-export async function upload<T>(path: string, file: File, said: Record<string, string> = {}): Promise<T> {
+/**
+ * Sends a file as multipart form data.
+ * @param said What is said of it, field by field.
+ * @param headers What has to be known before any of it is read.
+ */
+export async function upload<T>(
+  path: string,
+  file: File,
+  said: Record<string, string> = {},
+  headers: Record<string, string> = {},
+): Promise<T> {
   const body = new FormData();
   for (const [name, value] of Object.entries(said)) body.append(name, value);
   body.append('file', file);
-  const response = await fetch(path, { method: 'POST', body, headers: { 'X-Germinal-Guard': guard } });
+  const response = await fetch(path, { method: 'POST', body, headers: { 'X-Germinal-Guard': guard, ...headers } });
   const answer = await response.json().catch(() => undefined);
   if (!response.ok) {
     throw problem(answer, response.status);

@@ -18,7 +18,7 @@ export function BringIn({ accessKey, back }: { accessKey: string; back: () => vo
   const bring = useMutation({
     mutationFn: () =>
       file
-        ? upload('/api/session/bring', file, { key: accessKey, name, email, password, goesOn: String(goesOn) })
+        ? upload('/api/session/bring', file, { name, email, password, goesOn: String(goesOn) }, { 'X-Germinal-Key': accessKey })
         : Promise.resolve(undefined),
     onSuccess: async () => {
       // First away from here: whoever is signed in and stands at this address is led to the beginning.
