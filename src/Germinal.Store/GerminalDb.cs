@@ -68,8 +68,14 @@ public sealed class GerminalDb(DbContextOptions<GerminalDb> options) : IdentityD
     public IReadOnlyList<Guid>? SeesOf { get; private set; }
 
     /// <summary>From now on this context sees only people that one of these members looks after, or nobody, and what hangs on them. To be said before it is used.</summary>
-    public void LimitTo(IEnumerable<Guid> owners)
+    /// <param name="owners">As <see cref="Sight.OfAsync"/> gives them; null: it goes on seeing everybody.</param>
+    public void LimitTo(IEnumerable<Guid>? owners)
     {
+        if (owners is null)
+        {
+            return;
+        }
+
         SeesOf = [.. owners.Order()];
 
         // As it was configured: what a connection says of itself is without its password.

@@ -29,8 +29,7 @@ public static class Sight
     }
 
     /// <summary>Makes the role where it is not there yet, and lets it at the tables. A database user who may not make roles leaves it be.</summary>
-    /// <returns>Whether members can be limited.</returns>
-    internal static async Task<bool> PrepareAsync(GerminalDb db, CancellationToken stop)
+    internal static async Task PrepareAsync(GerminalDb db, CancellationToken stop)
     {
         try
         {
@@ -47,11 +46,10 @@ public static class Sight
                 """,
                 stop
             );
-            return true;
         }
         catch (PostgresException e) when (e.SqlState == PostgresErrorCodes.InsufficientPrivilege)
         {
-            return false;
+            // IsPossibleAsync tells whoever wants to limit a member, and the doctor.
         }
     }
 

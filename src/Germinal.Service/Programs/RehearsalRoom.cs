@@ -117,11 +117,7 @@ public sealed partial class RehearsalRoom(IDbContextFactory<GerminalDb> database
             entered = true;
             await using var db = await databases.CreateDbContextAsync(stop.Token);
             db.PracticeId = practice;
-            if (sees is not null)
-            {
-                db.LimitTo(sees);
-            }
-
+            db.LimitTo(sees);
             result = await rehearsal.RunAsync(
                 db,
                 id,

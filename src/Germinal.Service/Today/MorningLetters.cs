@@ -72,11 +72,7 @@ public sealed class MorningLetters(IDbContextFactory<GerminalDb> databases, Engi
                     // Read as they would read it: who sees only some of the people is told of no others.
                     await using var theirs = await databases.CreateDbContextAsync(stop);
                     theirs.PracticeId = practiceId;
-                    if (await Sight.OfAsync(db, member.Id, stop) is { } sees)
-                    {
-                        theirs.LimitTo(sees);
-                    }
-
+                    theirs.LimitTo(await Sight.OfAsync(db, member.Id, stop));
                     db.OwnMails.Add(await WriteAsync(theirs, engine, member, now, stop));
                     await db.SaveChangesAsync(stop);
                 }

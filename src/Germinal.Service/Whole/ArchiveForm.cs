@@ -1,5 +1,6 @@
 using System.Text.Json;
 using System.Text.Json.Nodes;
+using Germinal.Service.Engine;
 
 namespace Germinal.Service.Whole;
 
@@ -41,37 +42,16 @@ public static class ArchiveForm
     public static string WithoutSecrets(string settings)
     {
         var node = JsonNode.Parse(settings)!;
-        Clear(node);
+        foreach (var (fields, name) in SealedSettings.Of(node).ToList())
+        {
+            fields[name] = "";
+        }
+
         if (node["signingKeys"] is JsonArray keys)
         {
             keys.Clear();
         }
 
         return node.ToJsonString();
-    }
-
-    private static void Clear(JsonNode? node)
-    {
-        if (node is JsonObject fields)
-        {
-            foreach (var (name, value) in fields.ToList())
-            {
-                if (name.StartsWith("sealed", StringComparison.Ordinal))
-                {
-                    fields[name] = "";
-                }
-                else
-                {
-                    Clear(value);
-                }
-            }
-        }
-        else if (node is JsonArray items)
-        {
-            foreach (var item in items)
-            {
-                Clear(item);
-            }
-        }
     }
 }

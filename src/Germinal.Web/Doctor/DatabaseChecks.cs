@@ -149,7 +149,7 @@ internal static class DatabaseChecks
     private static async Task<Finding> SealsAsync(GerminalDb db, IConfiguration configuration, CancellationToken stop)
     {
         var settings = await db.Database.SqlQuery<string>($"SELECT settings::text AS \"Value\" FROM practices").ToListAsync(stop);
-        var words = settings.SelectMany(s => Sealed(JsonNode.Parse(s)));
+        var words = settings.SelectMany(s => SealedSettings.Of(JsonNode.Parse(s))).Select(s => s.In[s.Name]!.GetValue<string>());
         var sealedWords = words.Concat(await db.Users.Where(u => u.SealedFactor != "").Select(u => u.SealedFactor).ToListAsync(stop))
             .Concat(await db.OwnCalendars.IgnoreQueryFilters().Where(c => c.SealedAddress != "").Select(c => c.SealedAddress).ToListAsync(stop))
             .ToList();
@@ -160,16 +160,6 @@ internal static class DatabaseChecks
             ? Finding.Wrong($"{lost} of {sealedWords.Count} sealed secrets (passwords of servers, second factors) are not opened by the keys in {keys.FullName}.", "Put the folder back from the backup (the .keys.tar). Where it is lost, enter those passwords anew; members set up second factors anew.")
             : Finding.Well(sealedWords.Count == 0 ? "nothing is sealed yet" : $"the keys open all {sealedWords.Count} sealed secrets");
     }
-
-    private static IEnumerable<string> Sealed(JsonNode? node) =>
-        node switch
-        {
-            JsonObject fields => fields.SelectMany(f =>
-                f.Key.StartsWith("sealed", StringComparison.Ordinal) && f.Value?.GetValue<string>() is { } words ? (words.Length > 0 ? [words] : []) : Sealed(f.Value)
-            ),
-            JsonArray items => items.SelectMany(Sealed),
-            _ => [],
-        };
 
     private static bool Opens(IDataProtectionProvider? ring, string words) =>
         ring is not null

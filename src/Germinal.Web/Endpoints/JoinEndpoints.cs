@@ -133,16 +133,7 @@ public static class JoinEndpoints
             wrong.Add(("practice", "Say what your practice is called; it stands under every letter."));
         }
 
-        if (name.Length == 0)
-        {
-            wrong.Add(("name", "Say what you are called, as it is to stand under letters."));
-        }
-
-        if (!Addresses.IsEmail(email))
-        {
-            wrong.Add(("email", $"“{email}” is not an email address; ada@example.com would be."));
-        }
-
+        wrong.AddRange(WrongWith(name, email, body.Password, practice));
         if (DateTimeZoneProviders.Tzdb.GetZoneOrNull(body.Zone) is null)
         {
             wrong.Add(("zone", $"“{body.Zone}” is no time zone; America/New_York would be."));
@@ -152,11 +143,6 @@ public static class JoinEndpoints
         if (body.Country.Length > 0 && country is null)
         {
             wrong.Add(("country", "There is nothing preset for this country; choose another, or none."));
-        }
-
-        if (PasswordRules.Problem(body.Password, [name, email, practice]) is { } weak)
-        {
-            wrong.Add(("password", weak));
         }
 
         if (wrong.Count > 0)
@@ -169,6 +155,25 @@ public static class JoinEndpoints
         key.End();
         await letIn.AsAsync(http, principal, note, stop);
         return TypedResults.NoContent();
+    }
+
+    /// <summary>What is wrong with how the first principal names themselves, and with their password.</summary>
+    private static IEnumerable<(string Field, string Message)> WrongWith(string name, string email, string password, params string[] notAsPassword)
+    {
+        if (name.Length == 0)
+        {
+            yield return ("name", "Say what you are called, as it is to stand under letters.");
+        }
+
+        if (!Addresses.IsEmail(email))
+        {
+            yield return ("email", $"“{email}” is not an email address; ada@example.com would be.");
+        }
+
+        if (PasswordRules.Problem(password, [name, email, .. notAsPassword]) is { } weak)
+        {
+            yield return ("password", weak);
+        }
     }
 
     /// <summary>Why nobody can begin here: there is a practice, or they do not have the key. Held until the caller's transaction ends.</summary>
@@ -222,22 +227,7 @@ public static class JoinEndpoints
 
         string Said(string field) => form[field].ToString() is { Length: <= PasswordRules.Longest } said ? said : "";
         var (name, email, password) = (CellReading.Clean(Said("name")), Said("email").Trim(), Said("password"));
-        var wrong = new List<(string Field, string Message)>();
-        if (name.Length == 0)
-        {
-            wrong.Add(("name", "Say what you are called, as it is to stand under letters."));
-        }
-
-        if (!Addresses.IsEmail(email))
-        {
-            wrong.Add(("email", $"“{email}” is not an email address; wren@example.com would be."));
-        }
-
-        if (PasswordRules.Problem(password, [name, email]) is { } weak)
-        {
-            wrong.Add(("password", weak));
-        }
-
+        var wrong = WrongWith(name, email, password).ToList();
         if (wrong.Count > 0)
         {
             return Problems.Fields(wrong);

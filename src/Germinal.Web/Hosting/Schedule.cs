@@ -32,6 +32,10 @@ internal static partial class Schedule
         services.AddQuartzHostedService(o => o.WaitForJobsToComplete = true);
     }
 
+    /// <summary>Whether no other worker is at the same work; until the transaction ends none will be.</summary>
+    private static async Task<bool> IsFirstAsync(GerminalDb db, int work, CancellationToken stop) =>
+        (await db.Database.SqlQuery<bool>($"SELECT pg_try_advisory_xact_lock({work}) AS \"Value\"").ToListAsync(stop)) is [true];
+
     /// <summary>Reads the practices' own mailboxes; one worker at a time, the others find the lock taken and leave it.</summary>
     [DisallowConcurrentExecution]
     internal sealed class ReadingMailboxes(IDbContextFactory<GerminalDb> databases, MailboxReader reader) : IJob
@@ -42,7 +46,7 @@ internal static partial class Schedule
         {
             await using var db = await databases.CreateDbContextAsync(cancellationToken);
             await using var transaction = await db.Database.BeginTransactionAsync(cancellationToken);
-            if ((await db.Database.SqlQuery<bool>($"SELECT pg_try_advisory_xact_lock({Lock}) AS \"Value\"").ToListAsync(cancellationToken)) is [true])
+            if (await IsFirstAsync(db, Lock, cancellationToken))
             {
                 await reader.ReadAllAsync(cancellationToken);
             }
@@ -108,7 +112,7 @@ internal static partial class Schedule
             await using var transaction = await db.Database.BeginTransactionAsync(cancellationToken);
             var now = SystemClock.Instance.GetCurrentInstant();
             if (
-                (await db.Database.SqlQuery<bool>($"SELECT pg_try_advisory_xact_lock({Lock}) AS \"Value\"").ToListAsync(cancellationToken)) is not [true]
+                !await IsFirstAsync(db, Lock, cancellationToken)
                 || backups.All() is [var newest, ..] && now - newest.At < Fresh
             )
             {

@@ -130,10 +130,7 @@ public static class SignInSetup
                 {
                     var db = context.RequestServices.GetRequiredService<GerminalDb>();
                     db.PracticeId = Guid.Parse(practice);
-                    if (context.User.FindFirstValue(Caller.SeesClaim) is { } sees)
-                    {
-                        db.LimitTo(sees.Split(',').Select(Guid.Parse));
-                    }
+                    db.LimitTo(context.User.FindFirstValue(Caller.SeesClaim)?.Split(',').Select(Guid.Parse));
                 }
 
                 // Matched by the endpoint that will answer, not by how its address is written; whatever does not say that it needs no
