@@ -106,6 +106,8 @@ public static class ServiceSetup
         services.AddSingleton<Landings.LandingWriter>();
         services.AddSingleton<Landings.LandingShelf>();
         services.AddSingleton<ProgramDesk>();
+        services.AddSingleton<House.SettingsHistory>();
+        services.AddSingleton<House.LastMonth>();
         services.AddSingleton<ReadyPrograms>();
         services.AddSingleton<ProgramRehearsal>();
         services.AddSingleton<ProgramWalk>();

@@ -24,6 +24,9 @@ public sealed class GerminalDb(DbContextOptions<GerminalDb> options) : IdentityD
 
     public DbSet<PracticeRow> Practices => Set<PracticeRow>();
 
+    /// <summary>The member on whose behalf it works; null where that is nobody's.</summary>
+    public Guid? MemberId { get; set; }
+
     private PracticeRow? known;
 
     /// <summary>The context's practice, to be read only: asked of the database once, however often it is asked for.</summary>
@@ -234,6 +237,8 @@ public sealed class GerminalDb(DbContextOptions<GerminalDb> options) : IdentityD
 
     public DbSet<JournalRow> Journal => Set<JournalRow>();
 
+    public DbSet<SettingsChangeRow> SettingsChanges => Set<SettingsChangeRow>();
+
     public DbSet<ImportLineRow> ImportLines => Set<ImportLineRow>();
 
     /// <inheritdoc/>
@@ -393,6 +398,13 @@ public sealed class GerminalDb(DbContextOptions<GerminalDb> options) : IdentityD
             e.HasOne<PersonRow>().WithMany().HasForeignKey(v => v.PersonId).OnDelete(DeleteBehavior.Cascade);
         });
         model.Entity<ActRow>().HasIndex(a => new { a.PracticeId, a.At });
+        model.Entity<SettingsChangeRow>(e =>
+        {
+            e.ToTable("settings_changes");
+            e.Property(c => c.Before).HasColumnType("jsonb");
+            e.Property(c => c.After).HasColumnType("jsonb");
+            e.HasIndex(c => new { c.PracticeId, c.Id });
+        });
         model.Entity<JournalRow>(e =>
         {
             e.HasIndex(j => new { j.PracticeId, j.Id });
@@ -862,6 +874,10 @@ public sealed class GerminalDb(DbContextOptions<GerminalDb> options) : IdentityD
     /// <summary>A value as its jsonb column holds it, for statements that write many rows at once; null stays null.</summary>
     public static string? ToJson<T>(T? value)
         where T : class => value is null ? null : JsonSerializer.Serialize(value, Json);
+
+    /// <summary>A value out of a jsonb column, read as it is read with its row.</summary>
+    public static T FromJson<T>(string json)
+        where T : class => JsonSerializer.Deserialize<T>(json, Json)!;
 
     private static void Jsonb<T>(Microsoft.EntityFrameworkCore.Metadata.Builders.PropertyBuilder<T> property) =>
         property

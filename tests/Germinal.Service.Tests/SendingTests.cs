@@ -1,6 +1,7 @@
 using Germinal.Channels.Mail;
 using Germinal.Core.Engine;
 using Germinal.Service.Engine;
+using Germinal.Service.House;
 using Germinal.Service.Sending;
 using Germinal.Store.Rows;
 using Microsoft.EntityFrameworkCore;
@@ -19,9 +20,9 @@ public sealed class SendingTests
     {
         await using var db = world.Db();
         await using var transaction = await db.Database.BeginTransactionAsync();
-        var row = await SettingsChange.LockAsync(db, default);
-        change(row.Settings);
-        await SettingsChange.SaveAsync(db, row, default);
+        var settings = await SettingsChange.LockAsync(db, default);
+        change(settings.Settings);
+        await settings.SaveAsync(default);
         await transaction.CommitAsync();
     }
 

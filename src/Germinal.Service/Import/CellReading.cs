@@ -152,6 +152,9 @@ public static partial class CellReading
     private static Reading<YearlyDate?> Past(YearlyDate date, LocalDate today) =>
         date.Year > today.Year ? new(null, $"{date} lies in the future. The date is left out.") : new(date);
 
+    /// <summary>Whether it is a country whose numbers can be read without their country code, ISO 3166-1.</summary>
+    public static bool IsRegion(string region) => PhoneNumberUtil.GetInstance().GetSupportedRegions().Contains(region);
+
     /// <summary>A number in any style to E.164, with its extension.</summary>
     public static Reading<(string? Number, string? Extension)> Phone(string cell, string region)
     {

@@ -1,6 +1,6 @@
 using Germinal.Core.Engine;
 using Germinal.Service.Clock;
-using Germinal.Service.Engine;
+using Germinal.Service.House;
 using Germinal.Service.People;
 using Germinal.Service.Programs;
 using Germinal.Store;
@@ -82,7 +82,8 @@ public static class HandOver
         await db
             .Users.Where(u => u.PracticeId == db.PracticeId && u.DeputyId == from)
             .ExecuteUpdateAsync(u => u.SetProperty(m => m.DeputyId, m => m.Id == to ? null : to), stop);
-        var row = await SettingsChange.LockAsync(db, stop);
+        var settings = await SettingsChange.LockAsync(db, stop);
+        var row = settings.Row;
         if (row.Settings.FallbackSender == from)
         {
             row.Settings.FallbackSender = to;
@@ -93,7 +94,7 @@ public static class HandOver
             rule.Members = [.. rule.Members.Select(m => m == from ? to : m).Distinct()];
         }
 
-        await SettingsChange.SaveAsync(db, row, stop);
+        await settings.SaveAsync(stop);
         await PracticeClock.LookAgainAsync(db, stop);
         await transaction.CommitAsync(stop);
         return act;

@@ -1,4 +1,5 @@
 using Germinal.Core.Practices;
+using Germinal.Service.House;
 using Germinal.Service.Import;
 using Germinal.Service.Programs;
 using Germinal.Store;
@@ -58,8 +59,9 @@ public static class OwnFields
     /// <returns>The field with its key, or what is wrong and what would be right.</returns>
     public static async Task<(OwnField? Field, string? Problem)> AddAsync(GerminalDb db, string name, OwnFieldKind kind, IReadOnlyList<string> options, CancellationToken stop)
     {
-        var practice = await db.Practices.SingleAsync(p => p.Id == db.PracticeId, stop);
-        var there = Of(practice.Settings);
+        await using var transaction = await db.Database.BeginTransactionAsync(stop);
+        var change = await SettingsChange.LockAsync(db, stop);
+        var there = Of(change.Settings);
         if (there.Count >= MostFields)
         {
             return (null, $"There are {MostFields} fields already; take one out first.");
@@ -71,9 +73,9 @@ public static class OwnFields
             return (null, problem);
         }
 
-        practice.Settings.OwnFields.Add(Stored(field));
-        db.Entry(practice).Property(p => p.Settings).IsModified = true;
-        await db.SaveChangesAsync(stop);
+        change.Settings.OwnFields.Add(Stored(field));
+        await change.SaveAsync(stop);
+        await transaction.CommitAsync(stop);
         return (field, null);
     }
 

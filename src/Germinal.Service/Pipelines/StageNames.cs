@@ -2,6 +2,7 @@ using System.Text.Json;
 using Germinal.Core.Files;
 using Germinal.Service.Clock;
 using Germinal.Service.Engine;
+using Germinal.Service.House;
 using Germinal.Store;
 using Germinal.Store.Rows;
 using Microsoft.EntityFrameworkCore;
@@ -83,6 +84,30 @@ public static class StageNames
         CancellationToken stop
     )
     {
+        await using var transaction = await db.Database.BeginTransactionAsync(stop);
+        var change = await SettingsChange.LockAsync(db, stop);
+        var wrong = await WrongAsync(db, pipelines, reasons, stop);
+        if (wrong.Count == 0)
+        {
+            (change.Settings.Pipelines, change.Settings.LostReasons) = ([.. pipelines], [.. reasons]);
+            await change.SaveAsync(stop);
+            await PracticeClock.LookAgainAsync(db, stop);
+            await transaction.CommitAsync(stop);
+        }
+
+        return wrong;
+    }
+
+    /// <summary>What is wrong with pipelines and reasons in the place of those there are.</summary>
+    /// <inheritdoc cref="ChangeAsync"/>
+    /// <returns>What is wrong, by field; empty where they may be kept.</returns>
+    public static async Task<IReadOnlyList<(string Field, string Message)>> WrongAsync(
+        GerminalDb db,
+        IReadOnlyList<PipelineSettings> pipelines,
+        IReadOnlyList<string> reasons,
+        CancellationToken stop
+    )
+    {
         var wrong = new List<(string, string)>();
         if (pipelines.Count is 0 or > Most)
         {
@@ -103,8 +128,6 @@ public static class StageNames
             return wrong;
         }
 
-        await using var transaction = await db.Database.BeginTransactionAsync(stop);
-        var row = await LockedAsync(db, stop);
         var now = await ReadAsync(db, stop);
         wrong.AddRange(
             from p in now.Pipelines
@@ -118,15 +141,6 @@ public static class StageNames
             now.Reasons.Where(r => r.Used.Count > 0 && !reasons.Contains(r.Name, StringComparer.Ordinal))
                 .Select(r => ("reasons", $"“{r.Name}” cannot be taken out: {string.Join(", ", r.Used)} asks for it. Put it together with another reason instead."))
         );
-        if (wrong.Count == 0)
-        {
-            (row.Settings.Pipelines, row.Settings.LostReasons) = ([.. pipelines], [.. reasons]);
-            db.Entry(row).Property(p => p.Settings).IsModified = true;
-            await db.SaveChangesAsync(stop);
-            await PracticeClock.LookAgainAsync(db, stop);
-            await transaction.CommitAsync(stop);
-        }
-
         return wrong;
     }
 
@@ -216,22 +230,22 @@ public static class StageNames
         Renaming names;
         await using (var transaction = await db.Database.BeginTransactionAsync(stop))
         {
-            var row = await LockedAsync(db, stop);
-            if (change(row.Settings) is var (found, problem) && found is null)
+            db.ChangeTracker.Clear();
+            var kept = await SettingsChange.LockAsync(db, stop);
+            if (change(kept.Settings) is var (found, problem) && found is null)
             {
                 db.ChangeTracker.Clear();
                 return problem;
             }
 
             names = found;
-            foreach (var outcome in row.Settings.CallOutcomes)
+            foreach (var outcome in kept.Settings.CallOutcomes)
             {
                 outcome.Stage = names.Stages.GetValueOrDefault(outcome.Stage, outcome.Stage);
             }
 
-            db.Entry(row).Property(p => p.Settings).IsModified = true;
             await InFilesAsync(db, names, stop);
-            await db.SaveChangesAsync(stop);
+            await kept.SaveAsync(stop);
             await InRowsAsync(db, names, stop);
             await PracticeClock.LookAgainAsync(db, stop);
             await transaction.CommitAsync(stop);
@@ -387,14 +401,6 @@ public static class StageNames
             .. forms.Select(f => ($"the form “{f.Name}”", (IReadOnlyList<string>)[f.Draft, f.Shown ?? ""])),
             .. settings.CallOutcomes.Where(o => o.Stage.Length > 0).Select(o => ($"a call that ends with “{o.Name}”", (IReadOnlyList<string>)[JsonSerializer.Serialize(new { stage = o.Stage })])),
         ];
-    }
-
-    /// <summary>The practice's row, nobody else changing it meanwhile.</summary>
-    private static async Task<PracticeRow> LockedAsync(GerminalDb db, CancellationToken stop)
-    {
-        await db.Database.ExecuteSqlAsync($"SELECT 1 FROM practices WHERE id = {db.PracticeId} FOR UPDATE", stop);
-        db.ChangeTracker.Clear();
-        return await db.Practices.SingleAsync(p => p.Id == db.PracticeId, stop);
     }
 
     private static string? InTheWay(StageDto stage) =>

@@ -1,6 +1,6 @@
 using Germinal.Core.Results;
 using Germinal.Service.Clock;
-using Germinal.Service.Engine;
+using Germinal.Service.House;
 using Germinal.Service.Incoming;
 using Germinal.Store;
 using Germinal.Store.Rows;
@@ -36,14 +36,15 @@ public sealed class BrakeWatch(IDbContextFactory<GerminalDb> databases)
         }
 
         await using var transaction = await db.Database.BeginTransactionAsync(stop);
-        var row = await SettingsChange.LockAsync(db, stop);
-        if (!row.Settings.Brake.On || row.Settings.Brake.StoppedAt is not null)
+        var change = await SettingsChange.LockAsync(db, stop);
+        var brake = change.Settings.Brake;
+        if (!brake.On || brake.StoppedAt is not null)
         {
             return false;
         }
 
-        (row.Settings.Brake.StoppedAt, row.Settings.Brake.Why) = (now, why);
-        await SettingsChange.SaveAsync(db, row, stop);
+        (brake.StoppedAt, brake.Why) = (now, why);
+        await change.SaveAsync(stop);
         await Notices.TellAsync(db, "brake", null, null, $"Commercial mail has stopped by itself. {why} See Results, Sending.", $"brake/{now}", now, stop);
         await transaction.CommitAsync(stop);
         return true;
@@ -74,14 +75,15 @@ public sealed class BrakeWatch(IDbContextFactory<GerminalDb> databases)
     public static async Task<bool> ReleaseAsync(GerminalDb db, Instant now, CancellationToken stop)
     {
         await using var transaction = await db.Database.BeginTransactionAsync(stop);
-        var row = await SettingsChange.LockAsync(db, stop);
-        if (row.Settings.Brake.StoppedAt is null)
+        var change = await SettingsChange.LockAsync(db, stop);
+        var brake = change.Settings.Brake;
+        if (brake.StoppedAt is null)
         {
             return false;
         }
 
-        (row.Settings.Brake.StoppedAt, row.Settings.Brake.Why, row.Settings.Brake.ReleasedAt) = (null, "", now);
-        await SettingsChange.SaveAsync(db, row, stop);
+        (brake.StoppedAt, brake.Why, brake.ReleasedAt) = (null, "", now);
+        await change.SaveAsync(stop);
         await PracticeClock.JudgeNowAsync(db, null, now, stop);
         await transaction.CommitAsync(stop);
         return true;

@@ -65,30 +65,40 @@ public static class CallOutcomes
     public static CallOutcomeSettings? Find(PracticeSettings settings, string name) =>
         settings.CallOutcomes.Find(o => string.Equals(o.Name, name, StringComparison.Ordinal));
 
-    /// <summary>Keeps others in the place of these, or says what is wrong with them.</summary>
-    /// <param name="db">The practice's data; the practice's row is changed, the caller saves.</param>
-    /// <param name="outcomes">The new ones, in the order of their keys.</param>
+    /// <summary>How calls can end, as they were said and are to be kept.</summary>
+    public static List<CallOutcomeSettings> Stored(IReadOnlyList<OutcomeDto> outcomes) =>
+    [
+        .. outcomes.Select(o => new CallOutcomeSettings
+        {
+            Name = o.Name.Trim(),
+            Reached = o.Reached,
+            AgainDays = o.AgainDays,
+            Note = o.Note,
+            Stage = o.Stage?.Trim() ?? "",
+            Appointment = o.Appointment?.Trim() ?? "",
+            Program = o.Program,
+        }),
+    ];
+
+    /// <summary>What is wrong with others in the place of these.</summary>
+    /// <param name="db">The practice's data.</param>
+    /// <param name="now">The settings as they are.</param>
+    /// <param name="then">The settings as they would be otherwise, whose stages they may name.</param>
+    /// <param name="wished">The new ones, in the order of their keys.</param>
     /// <param name="shelf">The practice's programs.</param>
     /// <param name="stop">Gives up.</param>
-    /// <returns>What is wrong, by field; empty where they were taken.</returns>
-    public static async Task<IReadOnlyList<(string Field, string Message)>> ChangeAsync(GerminalDb db, IReadOnlyList<OutcomeDto> outcomes, ProgramShelf shelf, CancellationToken stop)
+    /// <returns>What is wrong, by field; empty where they may be kept.</returns>
+    public static async Task<IReadOnlyList<(string Field, string Message)>> WrongAsync(
+        GerminalDb db,
+        PracticeSettings now,
+        PracticeSettings then,
+        List<CallOutcomeSettings> wished,
+        ProgramShelf shelf,
+        CancellationToken stop
+    )
     {
-        var row = await db.Practices.SingleAsync(p => p.Id == db.PracticeId, stop);
-        List<CallOutcomeSettings> wished =
-        [
-            .. outcomes.Select(o => new CallOutcomeSettings
-            {
-                Name = o.Name.Trim(),
-                Reached = o.Reached,
-                AgainDays = o.AgainDays,
-                Note = o.Note,
-                Stage = o.Stage?.Trim() ?? "",
-                Appointment = o.Appointment?.Trim() ?? "",
-                Program = o.Program,
-            }),
-        ];
         var programs = await db.Programs.AsNoTracking().Select(p => p.Id).ToListAsync(stop);
-        List<(string, string)> wrong = [.. wished.SelectMany((o, i) => Wrong(o, row.Settings, programs).Select(message => ($"outcomes[{i}]", message)))];
+        List<(string, string)> wrong = [.. wished.SelectMany((o, i) => Wrong(o, then, programs).Select(message => ($"outcomes[{i}]", message)))];
         if (wished.Count is 0 or > Most)
         {
             wrong.Add(("outcomes", $"A call ends in one to {Most} ways; each has a key."));
@@ -100,17 +110,11 @@ public static class CallOutcomes
         }
 
         wrong.AddRange(
-            row.Settings.CallOutcomes.Where(old => !wished.Exists(o => string.Equals(o.Name, old.Name, StringComparison.OrdinalIgnoreCase)))
+            now.CallOutcomes.Where(old => !wished.Exists(o => string.Equals(o.Name, old.Name, StringComparison.OrdinalIgnoreCase)))
                 .Select(old => (old.Name, Asking: shelf.On.FirstOrDefault(p => Asks(p.Current.Definition, old.Name))))
                 .Where(lost => lost.Asking is not null)
                 .Select(lost => ("outcomes", $"“{lost.Asking!.Current.Definition.Name}” waits for calls that end with “{lost.Name}”. Change the program first, or keep the name."))
         );
-        if (wrong.Count == 0)
-        {
-            row.Settings.CallOutcomes = wished;
-            db.Entry(row).Property(p => p.Settings).IsModified = true;
-        }
-
         return wrong;
     }
 

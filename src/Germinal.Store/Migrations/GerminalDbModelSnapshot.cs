@@ -3970,6 +3970,50 @@ namespace Germinal.Store.Migrations
                     b.ToTable("sessions", (string)null);
                 });
 
+            modelBuilder.Entity("Germinal.Store.Rows.SettingsChangeRow", b =>
+                {
+                    b.Property<long>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("bigint")
+                        .HasColumnName("id");
+
+                    NpgsqlPropertyBuilderExtensions.UseIdentityByDefaultColumn(b.Property<long>("Id"));
+
+                    b.Property<string>("After")
+                        .IsRequired()
+                        .HasColumnType("jsonb")
+                        .HasColumnName("after");
+
+                    b.Property<Instant>("At")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("at");
+
+                    b.Property<string>("Before")
+                        .IsRequired()
+                        .HasColumnType("jsonb")
+                        .HasColumnName("before");
+
+                    b.Property<Guid?>("MemberId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("member_id");
+
+                    b.Property<Guid>("PracticeId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("practice_id");
+
+                    b.Property<long?>("TakenBackBy")
+                        .HasColumnType("bigint")
+                        .HasColumnName("taken_back_by");
+
+                    b.HasKey("Id")
+                        .HasName("pk_settings_changes");
+
+                    b.HasIndex("PracticeId", "Id")
+                        .HasDatabaseName("ix_settings_changes_practice_id_id");
+
+                    b.ToTable("settings_changes", (string)null);
+                });
+
             modelBuilder.Entity("Germinal.Store.Rows.ShortLinkRow", b =>
                 {
                     b.Property<string>("Code")

@@ -4,6 +4,7 @@ using Germinal.Core.Practices;
 using Germinal.Service;
 using Germinal.Service.Clock;
 using Germinal.Service.Engine;
+using Germinal.Service.House;
 using Germinal.Service.Import;
 using Germinal.Service.Letters;
 using Germinal.Store;
@@ -12,7 +13,6 @@ using Germinal.Web.Hosting;
 using Germinal.Web.Journal;
 using Microsoft.AspNetCore.Http.HttpResults;
 using Microsoft.EntityFrameworkCore;
-using NodaTime;
 
 namespace Germinal.Web.Endpoints;
 
@@ -101,7 +101,7 @@ public static class BeginningEndpoints
             s.Colour,
             s.GroundColour,
             OwnPictures.AddressOf(s.PictureId),
-            s.MailOut is { Host.Length: > 0 } m ? new MailServerDto(m.Host, m.Port, m.Security, m.User, m.SealedPassword.Length > 0) : null,
+            MailServerDto.Of(s.MailOut),
             installation.HasMail,
             s.Begins,
             [.. Keys.Select(k => new BeginningPartDto(k, done[k], s.BeginningPutOff.Contains(k, StringComparer.Ordinal)))]
@@ -116,9 +116,9 @@ public static class BeginningEndpoints
     private static async Task ChangeAsync(GerminalDb db, Action<PracticeRow> change, bool lookAgain, CancellationToken stop)
     {
         await using var transaction = await db.Database.BeginTransactionAsync(stop);
-        var row = await SettingsChange.LockAsync(db, stop);
-        change(row);
-        await SettingsChange.SaveAsync(db, row, stop);
+        var settings = await SettingsChange.LockAsync(db, stop);
+        change(settings.Row);
+        await settings.SaveAsync(stop);
         if (lookAgain)
         {
             await PracticeClock.LookAgainAsync(db, stop);
@@ -132,19 +132,19 @@ public static class BeginningEndpoints
         var (name, address) = (CellReading.Clean(body.Practice), body.PostalAddress.Trim().ReplaceLineEndings("\n"));
         var country = CountryPreset.Of(body.Country);
         var wrong = new List<(string Field, string Message)>();
-        if (name.Length == 0)
+        foreach (
+            var (field, problem) in new[]
+            {
+                ("practice", SettingsTaking.NameProblem(name)),
+                ("postalAddress", SettingsTaking.AddressProblem(address)),
+                ("zone", SettingsTaking.ZoneProblem(body.Zone)),
+            }
+        )
         {
-            wrong.Add(("practice", "Say what your practice is called; it stands under every letter."));
-        }
-
-        if (address.Length == 0)
-        {
-            wrong.Add(("postalAddress", "Every commercial email carries the practice's postal address; write it here."));
-        }
-
-        if (DateTimeZoneProviders.Tzdb.GetZoneOrNull(body.Zone) is null)
-        {
-            wrong.Add(("zone", $"“{body.Zone}” is no time zone; America/New_York would be."));
+            if (problem is not null)
+            {
+                wrong.Add((field, problem));
+            }
         }
 
         if (body.Country.Length > 0 && country is null)
@@ -219,7 +219,7 @@ public static class BeginningEndpoints
 
     /// <summary>Sends one mail to the caller by the server, and keeps it where that works; else nothing changes, and what the server answered is told.</summary>
     private static async Task<Results<Ok<TestAnswer>, ValidationProblem, ProblemHttpResult>> MailAsync(
-        PracticeEndpoints.ServerBody body,
+        ServerBody body,
         GerminalDb db,
         Caller caller,
         IMailTransport mail,
@@ -235,13 +235,13 @@ public static class BeginningEndpoints
         }
 
         var practice = await db.Practices.AsNoTracking().SingleAsync(p => p.Id == db.PracticeId, stop);
-        var (server, problem) = PracticeEndpoints.OnThePage("host", body, practice.Settings.MailOut, secrets);
+        var (server, problem) = PracticeMail.OnThePage("host", body, practice.Settings.MailOut, secrets);
         if (problem is not null)
         {
             return problem;
         }
 
-        var answer = await PracticeEndpoints.SendTestAsync(db, practice, server, caller, mail, secrets, stop);
+        var answer = await PracticeMail.SendTestAsync(db, practice, server, caller, mail, secrets, stop);
         if (answer.Worked)
         {
             await ChangeAsync(

@@ -5,7 +5,7 @@ using Germinal.Core.Time;
 using Germinal.Service.Letters;
 using Germinal.Service;
 using Germinal.Service.Clock;
-using Germinal.Service.Engine;
+using Germinal.Service.House;
 using Germinal.Service.Incoming;
 using Germinal.Service.Inquiries;
 using Germinal.Store;
@@ -129,7 +129,8 @@ public static class GivingEndpoints
         await using var transaction = await db.Database.BeginTransactionAsync(stop);
         var members = await db.Users.Where(m => m.PracticeId == db.PracticeId).ToListAsync(stop);
         var forms = await db.Forms.AsNoTracking().Select(f => f.Id).ToListAsync(stop);
-        var row = await SettingsChange.LockAsync(db, stop);
+        var change = await SettingsChange.LockAsync(db, stop);
+        var row = change.Row;
         List<InquiryRuleSettings> rules =
         [
             .. (body.Rules ?? []).Select(r => new InquiryRuleSettings
@@ -207,7 +208,7 @@ public static class GivingEndpoints
         (s.InquiryAddress, s.InquiryWord) = (mailed, word);
         (s.InquiryRules, s.Reached, s.InquiryLateDays, s.InquiryVeryLateDays, s.DeputyAfterHours) = (rules, reached, body.LateDays, body.VeryLateDays, body.DeputyAfterHours);
         (s.Colour, s.PictureId) = (colour, picture);
-        await SettingsChange.SaveAsync(db, row, stop);
+        await change.SaveAsync(stop);
         await transaction.CommitAsync(stop);
         return TypedResults.Ok(await Read(db, stop));
     }

@@ -12,7 +12,6 @@ using Microsoft.AspNetCore.Http.Features;
 using Microsoft.AspNetCore.Http.HttpResults;
 using Microsoft.AspNetCore.Identity;
 using Microsoft.EntityFrameworkCore;
-using NodaTime;
 
 namespace Germinal.Web.Endpoints;
 
@@ -128,15 +127,15 @@ public static class JoinEndpoints
 
         var (practice, name, email) = (CellReading.Clean(body.Practice), CellReading.Clean(body.Name), body.Email.Trim());
         var wrong = new List<(string Field, string Message)>();
-        if (practice.Length == 0)
+        if (SettingsTaking.NameProblem(practice) is { } noName)
         {
-            wrong.Add(("practice", "Say what your practice is called; it stands under every letter."));
+            wrong.Add(("practice", noName));
         }
 
         wrong.AddRange(WrongWith(name, email, body.Password, practice));
-        if (DateTimeZoneProviders.Tzdb.GetZoneOrNull(body.Zone) is null)
+        if (SettingsTaking.ZoneProblem(body.Zone) is { } noZone)
         {
-            wrong.Add(("zone", $"“{body.Zone}” is no time zone; America/New_York would be."));
+            wrong.Add(("zone", noZone));
         }
 
         var country = CountryPreset.Of(body.Country);

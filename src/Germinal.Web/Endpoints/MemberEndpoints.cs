@@ -3,6 +3,7 @@ using Germinal.Core.Time;
 using Germinal.Service;
 using Germinal.Service.Clock;
 using Germinal.Service.Engine;
+using Germinal.Service.House;
 using Germinal.Service.Import;
 using Germinal.Service.Members;
 using Germinal.Store;
@@ -430,9 +431,9 @@ public static class MemberEndpoints
         }
 
         await using var transaction = await db.Database.BeginTransactionAsync(stop);
-        var row = await SettingsChange.LockAsync(db, stop);
-        row.Settings.TwoFactorsAsked = body.Asked;
-        await SettingsChange.SaveAsync(db, row, stop);
+        var change = await SettingsChange.LockAsync(db, stop);
+        change.Settings.TwoFactorsAsked = body.Asked;
+        await change.SaveAsync(stop);
         await transaction.CommitAsync(stop);
         return TypedResults.NoContent();
     }

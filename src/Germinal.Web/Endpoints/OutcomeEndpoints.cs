@@ -1,6 +1,7 @@
 using Germinal.Service;
 using Germinal.Service.Clock;
 using Germinal.Service.Engine;
+using Germinal.Service.House;
 using Germinal.Service.Programs;
 using Germinal.Service.Today;
 using Germinal.Store;
@@ -30,13 +31,18 @@ public static class OutcomeEndpoints
 
     private static async Task<Results<Ok<IReadOnlyList<OutcomeDto>>, ValidationProblem>> Save(OutcomesBody body, GerminalDb db, ProgramDesk programs, CancellationToken stop)
     {
-        var wrong = await CallOutcomes.ChangeAsync(db, body.Outcomes ?? [], (await programs.EngineAsync(db, stop)).Shelf, stop);
+        var wished = CallOutcomes.Stored(body.Outcomes ?? []);
+        await using var transaction = await db.Database.BeginTransactionAsync(stop);
+        var change = await SettingsChange.LockAsync(db, stop);
+        var wrong = await CallOutcomes.WrongAsync(db, change.Settings, change.Settings, wished, (await programs.EngineAsync(db, stop)).Shelf, stop);
         if (wrong.Count > 0)
         {
             return Problems.Fields(wrong);
         }
 
-        await db.SaveChangesAsync(stop);
+        change.Settings.CallOutcomes = wished;
+        await change.SaveAsync(stop);
+        await transaction.CommitAsync(stop);
         return TypedResults.Ok(await Read(db, stop));
     }
 }

@@ -4,6 +4,7 @@ using Germinal.Core.Time;
 using Germinal.Service;
 using Germinal.Service.Clock;
 using Germinal.Service.Engine;
+using Germinal.Service.House;
 using Germinal.Service.Letters;
 using Germinal.Service.Posts;
 using Germinal.Service.Programs;
@@ -158,11 +159,13 @@ public static class PostEndpoints
 
     private static async Task<Results<Ok<PostsDto>, ValidationProblem>> SetGateway(GatewayBody body, GerminalDb db, Secrets secrets, ProgramDesk programs, PublicLinks links, Caller caller, CancellationToken stop)
     {
-        var row = await db.Practices.SingleAsync(p => p.Id == db.PracticeId, stop);
+        await using var transaction = await db.Database.BeginTransactionAsync(stop);
+        var change = await SettingsChange.LockAsync(db, stop);
+        var settings = change.Settings;
         var address = body.Address.Trim();
         if (address.Length == 0)
         {
-            row.Settings.PostGateway = null;
+            settings.PostGateway = null;
         }
         else if (OutsideFetch.AddressOf(address) is not { } known || known.Query.Length > 0 || known.Fragment.Length > 0)
         {
@@ -171,15 +174,15 @@ public static class PostEndpoints
         else
         {
             var slashed = known.ToString().EndsWith('/') ? known.ToString() : $"{known}/";
-            var old = row.Settings.PostGateway;
+            var old = settings.PostGateway;
 
             // A token goes to whom it was given for, and to nobody else.
             var kept = old is not null && old.Address == slashed ? old.SealedToken : "";
-            row.Settings.PostGateway = new PostGatewaySettings { Address = slashed, SealedToken = body.Token is { } token ? (token.Length == 0 ? "" : secrets.Seal(token)) : kept };
+            settings.PostGateway = new PostGatewaySettings { Address = slashed, SealedToken = body.Token is { } token ? (token.Length == 0 ? "" : secrets.Seal(token)) : kept };
         }
 
-        db.Entry(row).Property(p => p.Settings).IsModified = true;
-        await db.SaveChangesAsync(stop);
+        await change.SaveAsync(stop);
+        await transaction.CommitAsync(stop);
         return TypedResults.Ok(await List(db, programs, links, caller, stop));
     }
 

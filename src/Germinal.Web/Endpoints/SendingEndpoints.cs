@@ -2,6 +2,7 @@ using Germinal.Channels.Mail;
 using Germinal.Service;
 using Germinal.Service.Clock;
 using Germinal.Service.Engine;
+using Germinal.Service.House;
 using Germinal.Service.Sending;
 using Germinal.Store;
 using Germinal.Store.Rows;
@@ -105,13 +106,13 @@ public static class SendingEndpoints
     private static async Task<bool> SaveAsync(GerminalDb db, Func<PracticeSettings, Instant, bool> change, CancellationToken stop)
     {
         await using var transaction = await db.Database.BeginTransactionAsync(stop);
-        var row = await SettingsChange.LockAsync(db, stop);
-        if (!change(row.Settings, await PracticeClock.NowAsync(db, stop)))
+        var kept = await SettingsChange.LockAsync(db, stop);
+        if (!change(kept.Settings, await PracticeClock.NowAsync(db, stop)))
         {
             return false;
         }
 
-        await SettingsChange.SaveAsync(db, row, stop);
+        await kept.SaveAsync(stop);
         await transaction.CommitAsync(stop);
         return true;
     }

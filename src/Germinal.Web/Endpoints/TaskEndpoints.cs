@@ -2,6 +2,7 @@ using Germinal.Core.Time;
 using Germinal.Service;
 using Germinal.Service.Clock;
 using Germinal.Service.Engine;
+using Germinal.Service.House;
 using Germinal.Service.Tasks;
 using Germinal.Store;
 using Germinal.Store.Rows;
@@ -233,10 +234,11 @@ public static class TaskEndpoints
             return Problems.Fields(wrong);
         }
 
-        var row = await db.Practices.SingleAsync(p => p.Id == db.PracticeId, stop);
-        row.Settings.TaskSets = TaskReading.Stored(sets);
-        db.Entry(row).Property(p => p.Settings).IsModified = true;
-        await db.SaveChangesAsync(stop);
+        await using var transaction = await db.Database.BeginTransactionAsync(stop);
+        var change = await SettingsChange.LockAsync(db, stop);
+        change.Settings.TaskSets = TaskReading.Stored(sets);
+        await change.SaveAsync(stop);
+        await transaction.CommitAsync(stop);
         return TypedResults.NoContent();
     }
 

@@ -130,6 +130,7 @@ public static class SignInSetup
                 {
                     var db = context.RequestServices.GetRequiredService<GerminalDb>();
                     db.PracticeId = Guid.Parse(practice);
+                    db.MemberId = Guid.TryParse(context.User.FindFirstValue(ClaimTypes.NameIdentifier), out var member) ? member : null;
                     db.LimitTo(context.User.FindFirstValue(Caller.SeesClaim)?.Split(',').Select(Guid.Parse));
                 }
 

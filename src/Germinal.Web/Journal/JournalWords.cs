@@ -240,6 +240,7 @@ public static partial class JournalWords
 
         // How the practice works.
         ["PUT /api/practice"] = new("changed the practice’s settings"),
+        ["POST /api/practice/changes/{id}/undo"] = new("took back a change of the practice’s settings"),
         ["POST /api/practice/mail-test"] = new("tried a mail server"),
         ["POST /api/practice/mailbox-test"] = new("tried a mailbox"),
         ["PUT /api/outcomes"] = new("changed how calls can end"),
@@ -275,6 +276,7 @@ public static partial class JournalWords
         "POST /api/me/factor",
         "POST /api/me/passkeys/ask",
         "POST /api/beginning/mail/find",
+        "POST /api/practice/last-month",
         "POST /api/people/tag/preview",
         "POST /api/people/untag/preview",
         "POST /api/people/stage/preview",

@@ -40,6 +40,7 @@ export const shownBy: Record<string, readonly string[]> = {
   refusals: ['today', 'person', 'thread'],
   relations: ['circle', 'person'],
   runs: ['act', 'person', 'thread', 'people', 'program', 'programs', 'older-runs', 'almanac'],
+  settings_changes: ['practice', 'settings-changes', 'session', 'giving', 'outcomes', 'stages'],
   segments: ['segments', 'segment', 'people', 'rule-values', 'session'],
   submissions: ['submissions', 'form', 'forms', 'inquiry'],
   tags: ['person', 'people', 'session'],

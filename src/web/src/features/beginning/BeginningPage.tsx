@@ -5,11 +5,11 @@ import { api, type Schemas, take } from '../../api/client';
 import { Button, Field, fieldError, Loading, Trouble } from '../../ui/bits';
 import { DayPage, PageHead, Stretch } from '../../ui/DayPage';
 import { useKeys } from '../../ui/keys';
-import { PictureChooser } from '../../ui/PictureChooser';
 import { said } from '../../ui/undo';
 import { count, placeOf } from '../../ui/when';
 import { ZoneField } from '../../ui/ZoneField';
 import { Invite } from '../members/MembersPage';
+import { Look } from '../practice/Look';
 import { CountryField, PresetWords } from './CountryField';
 import { FirstLetter } from './FirstLetter';
 import { FirstPerson } from './FirstPerson';
@@ -161,7 +161,7 @@ function Part({
   if (!w) return null;
   const forms: Record<string, ReactNode> = {
     who: <Who beginning={b} countries={countries} done={done} />,
-    look: <Look beginning={b} done={done} />,
+    look: <Look colour={b.colour} ground={b.groundColour} picture={b.picture} done={done} />,
     mail: <MailPart mail={b.mail ?? undefined} installationSends={b.installationSends} done={done} />,
     people: <FirstPerson done={done} />,
     members: <Invite done={done} />,
@@ -246,96 +246,6 @@ function Who({ beginning: b, countries, done }: { beginning: Beginning; countrie
         </Button>
       </div>
     </form>
-  );
-}
-
-function Look({ beginning: b, done }: { beginning: Beginning; done: () => void }) {
-  const [colour, setColour] = useState(b.colour);
-  const [ground, setGround] = useState(b.groundColour);
-  const [picture, setPicture] = useState(b.picture ?? undefined);
-  const [trouble, setTrouble] = useState<unknown>();
-  const save = useMutation({
-    mutationFn: () => take(api.PUT('/api/beginning/look', { body: { colour, groundColour: ground, picture: picture ?? null } })),
-    onSuccess: done,
-  });
-  const own = ['colour', 'groundColour', 'picture'].some((f) => fieldError(save.error, f));
-  return (
-    <form
-      className="mt-2 max-w-[560px]"
-      onSubmit={(e) => {
-        e.preventDefault();
-        save.mutate();
-      }}
-    >
-      <div className="flex flex-wrap items-end gap-x-8">
-        <ColourField
-          label="Colour of links and buttons"
-          value={colour}
-          usual="#38662f"
-          set={setColour}
-          error={fieldError(save.error, 'colour')}
-        />
-        <ColourField
-          label="Colour behind the head of a page"
-          value={ground}
-          usual="#ffffff"
-          set={setGround}
-          error={fieldError(save.error, 'groundColour')}
-        />
-      </div>
-      <div className="mb-3 flex items-center gap-4">
-        {picture && <img src={picture} alt="Your logo" className="max-h-14 max-w-44" />}
-        <PictureChooser
-          picture={picture}
-          label="Your logo"
-          words={['Add a logo', 'Another logo']}
-          without="without one"
-          set={(address) => setPicture(address ?? undefined)}
-          trouble={setTrouble}
-        />
-      </div>
-      {!own && <Trouble error={trouble ?? save.error} />}
-      <Button type="submit" look="main" disabled={save.isPending}>
-        Look so
-      </Button>
-    </form>
-  );
-}
-
-function ColourField({
-  label,
-  value,
-  usual,
-  set,
-  error,
-}: {
-  label: string;
-  value: string;
-  usual: string;
-  set: (colour: string) => void;
-  error?: string;
-}) {
-  return (
-    <Field label={label} error={error} hint={value ? undefined : 'none chosen'}>
-      {(id, by) => (
-        <span className="flex items-center gap-3">
-          <input
-            id={id}
-            aria-describedby={by}
-            type="color"
-            className="h-8 w-14"
-            value={value || usual}
-            onChange={(e) => set(e.target.value)}
-          />
-          <code>{value || '–'}</code>
-          {value && (
-            <Button look="plain" className="min-h-6" aria-label={`${label}: none`} onClick={() => set('')}>
-              none
-            </Button>
-          )}
-        </span>
-      )}
-    </Field>
   );
 }
 

@@ -1,0 +1,92 @@
+using System.Text.Json;
+using System.Text.Json.Nodes;
+using Germinal.Store.Rows;
+
+namespace Germinal.Service.House;
+
+/// <summary>What a change of settings was, in words.</summary>
+public static class SettingsWords
+{
+    /// <summary>What things of lists are called by, the first that they have.</summary>
+    private static readonly string[] CalledBy = ["name", "role", "day"];
+
+    private const int MostSaid = 4;
+    private const int LongestSaid = 60;
+
+    /// <summary>A change in words: <c>when texts and calls begin: 08:00 → 09:00</c>; empty for none.</summary>
+    public static string Of(SettingsChangeRow? change)
+    {
+        if (change is null)
+        {
+            return "";
+        }
+
+        var (before, after) = (JsonNode.Parse(change.Before)!.AsObject(), JsonNode.Parse(change.After)!.AsObject());
+        return string.Join("; ", after.Select(p => Of(SettingsPart.Of(p.Key), before[p.Key], p.Value)));
+    }
+
+    private static string Of(SettingsPart part, JsonNode? before, JsonNode? after) =>
+        part.Kind == SettingsPartKind.Apart ? part.Title
+        : Difference(before, after) is { Length: > 0 } words ? $"{part.Title}: {words}"
+        : part.Title;
+
+    private static string Difference(JsonNode? before, JsonNode? after) =>
+        (before, after) switch
+        {
+            (JsonArray a, JsonArray b) => OfLists(a, b),
+            (JsonObject a, JsonObject b) => string.Join(
+                ", ",
+                a.Select(p => p.Key).Union(b.Select(p => p.Key)).Where(k => !JsonNode.DeepEquals(a[k], b[k])).Select(k => $"{k} {Arrow(a[k], b[k])}")
+            ),
+            _ => Arrow(before, after),
+        };
+
+    private static string Arrow(JsonNode? before, JsonNode? after) =>
+        (Said(before), Said(after)) is ({ } was, { } became) ? $"{was} → {became}" : "";
+
+    /// <summary>A value in words; null for one that says nothing to anybody.</summary>
+    private static string? Said(JsonNode? value) =>
+        value switch
+        {
+            null => "none",
+            JsonValue v => v.GetValueKind() switch
+            {
+                JsonValueKind.True => "yes",
+                JsonValueKind.False => "no",
+                JsonValueKind.String when v.GetValue<string>() is var text => text.Length == 0 ? "none"
+                    : Guid.TryParse(text, out _) ? null
+                    : $"“{Short(text.ReplaceLineEndings(", "))}”",
+                _ => v.ToJsonString(),
+            },
+            _ => null,
+        };
+
+    private static string OfLists(JsonArray before, JsonArray after)
+    {
+        var (was, became) = (before.Select(Called).ToList(), after.Select(Called).ToList());
+        var (came, went) = (became.Except(was, StringComparer.Ordinal).ToList(), was.Except(became, StringComparer.Ordinal).ToList());
+        var changed = after.Where(n => n is JsonObject && Called(n) is var name && before.Any(o => Called(o) == name && !JsonNode.DeepEquals(o, n))).Select(Called).ToList();
+        string?[] all = [Listed("with", came), Listed("without", went), Listed("changed", changed)];
+        return all.Any(w => w is not null) ? string.Join(", ", all.OfType<string>())
+            : was.SequenceEqual(became) ? ""
+            : "in another order";
+    }
+
+    private static string? Listed(string word, List<string> names)
+    {
+        var said = names.Where(n => n.Length > 0).Distinct(StringComparer.Ordinal).ToList();
+        return said.Count == 0 ? null : $"{word} {string.Join(", ", said.Take(MostSaid))}{(said.Count > MostSaid ? $" and {said.Count - MostSaid} more" : "")}";
+    }
+
+    /// <summary>What an item of a list is called: by its name where it has one, else by what it holds.</summary>
+    private static string Called(JsonNode? item) =>
+        item switch
+        {
+            JsonObject o => CalledBy.Select(k => o[k]).OfType<JsonValue>().FirstOrDefault() is { } name
+                ? $"“{Short(name.ToString())}”"
+                : string.Join(' ', o.Select(p => p.Value).SelectMany(v => v is JsonArray list ? list.Select(Said) : [Said(v)]).OfType<string>().Where(w => w != "none").Select(w => w.Trim('“', '”'))),
+            _ => Said(item) ?? "",
+        };
+
+    private static string Short(string text) => text.Length > LongestSaid ? $"{text[..(LongestSaid - 1)]}…" : text;
+}

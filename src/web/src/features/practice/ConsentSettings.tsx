@@ -1,0 +1,67 @@
+import { Stretch } from '../../ui/DayPage';
+import { NumberSetting, YesSetting } from './fields';
+import { PoliciesList } from './PoliciesList';
+import type { SettingsForm } from './settings';
+
+const channels = [
+  ['email', 'email'],
+  ['text', 'texts'],
+  ['call', 'calls'],
+  ['post', 'cards and letters'],
+] as const;
+
+/** Which channels need a yes, and for how long one is carried. */
+export function ConsentSettings({ draft, set, wrong }: SettingsForm) {
+  return (
+    <>
+      <fieldset className="m-0 mb-3 border-0 p-0">
+        <legend className="mb-0.5 text-small text-soft">A recorded yes is needed for</legend>
+        <div className="flex flex-wrap gap-x-5 gap-y-1">
+          {channels.map(([channel, words]) => (
+            <label key={channel} className="text-small">
+              <input
+                type="checkbox"
+                className="mr-1.5"
+                checked={!draft.openChannels.includes(channel)}
+                onChange={(e) =>
+                  set({
+                    openChannels: channels
+                      .map(([c]) => c)
+                      .filter((c) => (c === channel ? !e.target.checked : draft.openChannels.includes(c))),
+                  })
+                }
+              />
+              {words}
+            </label>
+          ))}
+        </div>
+        <p className="m-0 mt-1 text-small text-soft">The others need only that nobody said no.</p>
+      </fieldset>
+      <YesSetting
+        label="Transactional messages too need a recorded yes"
+        value={draft.strictForTransactional}
+        set={(strictForTransactional) => set({ strictForTransactional })}
+      />
+      <div className="flex flex-wrap gap-x-8">
+        <NumberSetting
+          label="An inquiry carries a yes for so many months"
+          value={draft.inquiryMonths}
+          set={(n) => set({ inquiryMonths: n ?? 0 })}
+          error={wrong('inquiryMonths')}
+        />
+        <NumberSetting
+          label="Being a client carries one for so many"
+          value={draft.clientMonths}
+          set={(n) => set({ clientMonths: n ?? 0 })}
+          error={wrong('clientMonths')}
+        />
+      </div>
+      <div className="-mx-7 max-[699px]:-mx-4">
+        <Stretch title="Policies by name" note="for programs that are not to go by these" />
+      </div>
+      <div className="py-3">
+        <PoliciesList policies={draft.policies} set={(policies) => set({ policies })} error={wrong('policies')} />
+      </div>
+    </>
+  );
+}

@@ -1,0 +1,105 @@
+import { useMutation } from '@tanstack/react-query';
+import { Link } from 'react-router';
+import { api, type Schemas, take } from '../../api/client';
+import { Button, Trouble } from '../../ui/bits';
+import { count, dayName } from '../../ui/when';
+import type { Draft } from './settings';
+
+type Month = Schemas['LastMonthDto'];
+type Body = Schemas['SettingsBody'];
+
+/** What settings as they are written would have changed in the last thirty days: gone through again by the engine, nothing saved. */
+export function LastMonth({ changes }: { changes: Partial<Draft> }) {
+  const body: Body = { ...changes, mailOut: null, mailIn: null };
+  const ask = useMutation({ mutationFn: (b: Body) => take(api.POST('/api/practice/last-month', { body: b })) });
+  const nothing = Object.keys(changes).length === 0;
+  const stale = ask.data && JSON.stringify(ask.variables) !== JSON.stringify(body);
+  return (
+    <section aria-label="What that would have changed">
+      <h3 className="mt-5">What would that have changed?</h3>
+      <p className="mt-1">
+        {nothing
+          ? 'Change something here, and the last thirty days can be gone through again as if it had been so.'
+          : 'The last thirty days are gone through again, as if it had been so. Nothing is kept or sent.'}
+      </p>
+      <Button className="min-h-6" disabled={nothing || ask.isPending} onClick={() => ask.mutate(body)}>
+        {ask.isPending ? 'Going through them …' : 'Go through the last thirty days'}
+      </Button>
+      <Trouble error={ask.error} />
+      <div role="status">{ask.data && !stale && <Found month={ask.data} />}</div>
+    </section>
+  );
+}
+
+function Found({ month: m }: { month: Month }) {
+  const same = m.notAtAll + m.besides + m.later + m.earlier === 0;
+  const parts = [
+    m.notAtAll > 0 && `${count(m.notAtAll, 'message or call', 'messages and calls')} would not have gone`,
+    m.besides > 0 && `${m.besides} would have gone besides`,
+    m.later > 0 && `${m.later} later`,
+    m.earlier > 0 && `${m.earlier} earlier`,
+  ].filter(Boolean);
+  return (
+    <div className="mt-3">
+      <p className="m-0 font-serif text-ink">
+        {same
+          ? `Nothing. From ${dayName(m.from)} to ${dayName(m.until)} everything would have gone as it did.`
+          : `From ${dayName(m.from)} to ${dayName(m.until)}, ${parts.join(', ')}: for ${count(m.people, 'person', 'people')}.`}
+      </p>
+      {Object.entries(m.why).map(([why, n]) => (
+        <p key={why} className="m-0">
+          {n} because {why}
+        </p>
+      ))}
+      <table className="mt-2 w-full">
+        <thead>
+          <tr className="text-left">
+            <th className="font-normal text-soft">went</th>
+            <th className="text-right font-normal text-soft">as it is</th>
+            <th className="text-right font-normal text-soft">so</th>
+          </tr>
+        </thead>
+        <tbody>
+          {(
+            [
+              ['emails', 'emails'],
+              ['texts', 'texts'],
+              ['calls', 'calls'],
+              ['notes', 'cards and letters'],
+            ] as const
+          )
+            .filter(([key]) => m.asSet[key] + m.asProposed[key] > 0)
+            .map(([key, words]) => (
+              <tr key={key}>
+                <td>{words}</td>
+                <td className="text-right">{m.asSet[key]}</td>
+                <td className="text-right">{m.asProposed[key]}</td>
+              </tr>
+            ))}
+          {m.programs.map((p) => (
+            <tr key={p.name}>
+              <td className="break-words">“{p.name}”</td>
+              <td className="text-right">{p.asSet}</td>
+              <td className="text-right">{p.asProposed}</td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+      {m.first.map((f) => (
+        <p key={f.person.id} className="m-0 mt-1 break-words">
+          <Link className="inline-flex min-h-6 items-center" to={`/people/${f.person.id}`}>
+            {f.person.name}
+          </Link>{' '}
+          {f.words}
+        </p>
+      ))}
+      {m.people > m.first.length && <p className="m-0 mt-1">and {m.people - m.first.length} more</p>}
+      <p className="mt-2">
+        Gone through as it is, {total(m.asSet)} went; {total(m.really)} really did. What somebody’s tags or stage were on a day that has
+        passed is not known any more, so those of today count.
+      </p>
+    </div>
+  );
+}
+
+const total = (went: Month['really']) => went.emails + went.texts + went.calls + went.notes;

@@ -1,0 +1,106 @@
+import { useMutation } from '@tanstack/react-query';
+import { useState } from 'react';
+import { api, take } from '../../api/client';
+import { Button, Field, fieldError, Trouble } from '../../ui/bits';
+import { PictureChooser } from '../../ui/PictureChooser';
+
+/** The logo and colours of public pages and letters, kept by themselves. */
+export function Look({
+  colour: keptColour,
+  ground: keptGround,
+  picture: keptPicture,
+  done,
+}: {
+  colour: string;
+  ground: string;
+  picture?: string | null;
+  done: () => void;
+}) {
+  const [colour, setColour] = useState(keptColour);
+  const [ground, setGround] = useState(keptGround);
+  const [picture, setPicture] = useState(keptPicture ?? undefined);
+  const [trouble, setTrouble] = useState<unknown>();
+  const save = useMutation({
+    mutationFn: () => take(api.PUT('/api/beginning/look', { body: { colour, groundColour: ground, picture: picture ?? null } })),
+    onSuccess: done,
+  });
+  const own = ['colour', 'groundColour', 'picture'].some((f) => fieldError(save.error, f));
+  return (
+    <form
+      className="mt-2 max-w-[560px]"
+      onSubmit={(e) => {
+        e.preventDefault();
+        save.mutate();
+      }}
+    >
+      <div className="flex flex-wrap items-end gap-x-8">
+        <ColourField
+          label="Colour of links and buttons"
+          value={colour}
+          usual="#38662f"
+          set={setColour}
+          error={fieldError(save.error, 'colour')}
+        />
+        <ColourField
+          label="Colour behind the head of a page"
+          value={ground}
+          usual="#ffffff"
+          set={setGround}
+          error={fieldError(save.error, 'groundColour')}
+        />
+      </div>
+      <div className="mb-3 flex items-center gap-4">
+        {picture && <img src={picture} alt="Your logo" className="max-h-14 max-w-44" />}
+        <PictureChooser
+          picture={picture}
+          label="Your logo"
+          words={['Add a logo', 'Another logo']}
+          without="without one"
+          set={(address) => setPicture(address ?? undefined)}
+          trouble={setTrouble}
+        />
+      </div>
+      {!own && <Trouble error={trouble ?? save.error} />}
+      <Button type="submit" look="main" disabled={save.isPending}>
+        Look so
+      </Button>
+    </form>
+  );
+}
+
+function ColourField({
+  label,
+  value,
+  usual,
+  set,
+  error,
+}: {
+  label: string;
+  value: string;
+  usual: string;
+  set: (colour: string) => void;
+  error?: string;
+}) {
+  return (
+    <Field label={label} error={error} hint={value ? undefined : 'none chosen'}>
+      {(id, by) => (
+        <span className="flex items-center gap-3">
+          <input
+            id={id}
+            aria-describedby={by}
+            type="color"
+            className="h-8 w-14"
+            value={value || usual}
+            onChange={(e) => set(e.target.value)}
+          />
+          <code>{value || '–'}</code>
+          {value && (
+            <Button look="plain" className="min-h-6" aria-label={`${label}: none`} onClick={() => set('')}>
+              none
+            </Button>
+          )}
+        </span>
+      )}
+    </Field>
+  );
+}
