@@ -162,6 +162,7 @@ public static class Application
         NoteEndpoints.Map(told);
         CalendarFeed.Map(told);
         PracticeEndpoints.Map(told);
+        TagEndpoints.Map(told);
         TodayEndpoints.Map(told);
         AlmanacEndpoints.Map(told);
         TouchMoves.Map(told);

@@ -52,6 +52,20 @@ public sealed class RenamingTests
         Assert.Null(reasons.In("""{"field":"source","op":"is","value":"timing"}"""));
     }
 
+    [Fact]
+    public void A_tag_is_renamed_in_starts_stops_changes_rules_forms_and_links_and_nowhere_else()
+    {
+        var tags = new Renaming(None, None) { Tags = new Dictionary<string, string> { ["vip"] = "Friend & kin" } };
+        Assert.Equal(
+            """{"startsWhen":[{"kind":"tag-added","tag":"Friend & kin"}],"onlyIf":{"field":"tags","op":"in","value":["Friend & kin","Old"]},"steps":[{"kind":"change","set":[{"tag":"Friend & kin"},{"tagOff":"Friend & kin"},{"stage":"vip"}]},{"kind":"email","subject":"VIP","body":"<a data-tag=\"Friend &amp; kin\">vip</a>"}]}""",
+            tags.In(
+                """{"startsWhen":[{"kind":"tag-added","tag":"VIP"}],"onlyIf":{"field":"tags","op":"in","value":["Vip","Old","VIP"]},"steps":[{"kind":"change","set":[{"tag":"vip"},{"tagOff":"VIP"},{"stage":"vip"}]},{"kind":"email","subject":"VIP","body":"<a data-tag=\"VIP\">vip</a>"}]}"""
+            )
+        );
+        Assert.Equal("""{"tags":["Friend & kin","new"],"thanks":"vip"}""", tags.In("""{"tags":["vip","new"],"thanks":"vip"}"""));
+        Assert.Null(tags.In("""{"field":"stage","op":"is","value":"vip"}"""));
+    }
+
     [Theory]
     [InlineData("")]
     [InlineData("{")]

@@ -286,7 +286,7 @@ public sealed class JournalApiTests(Site site) : IClassFixture<Site>
         settings["keepJournalMonths"] = 36;
         await ada.DoAsync("/api/practice", settings, HttpMethod.Put);
         var line = (await LinesAsync(ada, "?find=settings"))[0];
-        Assert.Equal("postal address, keep journal months", line.GetProperty("more").GetString());
+        Assert.Matches("^postal address: “.*” → “12 Larkspur Row, Portland ME 04101”; how long the journal is kept: 24 → 36$", line.GetProperty("more").GetString());
         Assert.Equal(36, (await ada.GetAsync("/api/journal")).GetProperty("keptMonths").GetInt32());
 
         // Keys, the brake and whatever else has a page of its own stay.

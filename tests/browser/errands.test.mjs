@@ -463,39 +463,57 @@ test('a list in and out again', async (t) => {
   await leave();
 });
 
-test('the settings: changed, kept over a reload, tried before they are kept', async (t) => {
+test('the settings: changed, kept over a reload, tried before they are kept, gone through, and taken back', async (t) => {
   const { page, hand, button, leave } = await desk();
+  const settings = async () => await (await page.request.get(`${stack.url}/api/practice`)).json();
   await page.goto(stack.url);
   await hand.press(page.getByRole('button', { name: /Ada Quill/ }));
   await hand.press(page.getByRole('menuitem', { name: 'The practice' }));
+  await hand.press(page.getByRole('link', { name: 'How often, and at what hours' }));
   await button('Keep these settings').waitFor();
   await accessible(page, 'settings');
   await hand.fill(page.getByLabel('Texts and calls from'), '10:00');
-  await hand.fill(page.getByLabel('Kinds of appointments, one a line'), 'first meeting\nyearly review\nsite visit');
   await page.reload();
   await page.getByText('What you changed here before and did not keep stands here again.').waitFor();
   assert.equal(await page.getByLabel('Texts and calls from').inputValue(), '10:00');
-  // A server that is not there: tried as it stands on the page, and said that it is not kept.
-  await hand.fill(page.getByLabel('Mail goes out by', { exact: true }), 'mail.invalid');
-  await hand.press(button('Send me a test'));
-  await page.getByText('These settings are not kept yet.').waitFor();
-  await page.reload();
-  assert.equal(await page.getByLabel('Mail goes out by', { exact: true }).inputValue(), '', 'a server holds a password, and is kept on no machine');
+  // What it would have changed is said before it is kept, and nothing of it is.
+  await hand.fill(page.getByLabel('Rule 1: how many'), '1');
+  await hand.fill(page.getByLabel('Rule 1: days'), '28');
+  await hand.press(button('Go through the last thirty days'));
+  await page.getByText(/would not have gone/).waitFor();
+  assert.equal((await settings()).quietFrom, '08:00');
   await hand.press(button('Keep these settings'));
   await page.getByText('Kept. It counts for everything').waitFor();
-  const kept = await (await page.request.get(`${stack.url}/api/practice`)).json();
-  assert.deepEqual([kept.quietFrom, kept.appointmentTypes], ['10:00', ['first meeting', 'yearly review', 'site visit']]);
   await page.reload();
   await button('Keep these settings').waitFor();
   assert.equal(await page.getByText('stands here again').count(), 0);
+  assert.equal((await settings()).quietFrom, '10:00');
   // What no practice may do is said at its field and loses nothing.
   await hand.fill(page.getByLabel('Texts and calls from'), '07:00');
   await hand.key('Enter');
   await page.getByRole('alert').filter({ hasText: /8/ }).first().waitFor();
   assert.equal(await page.getByLabel('Texts and calls from').inputValue(), '07:00');
-  await hand.fill(page.getByLabel('Texts and calls from'), '08:00');
+  await hand.fill(page.getByLabel('Texts and calls from'), '10:00');
+  await hand.press(page.getByRole('link', { name: 'The practice', exact: true }));
+  await hand.press(page.getByRole('link', { name: 'Words of ours' }));
+  await hand.fill(page.getByLabel('Kinds of appointments, one a line'), 'first meeting\nyearly review\nsite visit');
   await hand.press(button('Keep these settings'));
-  await until('kept', async () => (await (await page.request.get(`${stack.url}/api/practice`)).json()).quietFrom === '08:00');
+  await until('kept', async () => (await settings()).appointmentTypes.length === 3);
+  // A server that is not there: tried as it stands on the page, and said that it is not kept.
+  await hand.press(page.getByRole('link', { name: 'The practice', exact: true }));
+  await hand.press(page.getByRole('link', { name: 'Mail and texts' }));
+  await hand.fill(page.getByLabel('Mail goes out by', { exact: true }), 'mail.invalid');
+  await hand.press(button('Send me a test'));
+  await page.getByText('These settings are not kept yet.').waitFor();
+  await page.reload();
+  assert.equal(await page.getByLabel('Mail goes out by', { exact: true }).inputValue(), '', 'a server holds a password, and is kept on no machine');
+  // The change before the last is taken back by itself; the last one stays.
+  await hand.press(page.getByRole('link', { name: 'The practice', exact: true }));
+  await page.getByText('kinds of appointments: with “site visit”').waitFor();
+  await hand.press(page.getByRole('button', { name: /Take back: when texts and calls begin/ }));
+  await until('taken back', async () => (await settings()).quietFrom === '08:00');
+  await page.getByText('taken back', { exact: true }).waitFor();
+  assert.deepEqual((await settings()).appointmentTypes, ['first meeting', 'yearly review', 'site visit']);
   t.diagnostic(`${hand.actions} actions`);
   await leave();
 });
@@ -2461,6 +2479,17 @@ for (const width of [1280, 390]) {
       ['/letters/new?layout=An+invitation', undefined],
       ['/signing', 'How you sign'],
       ['/practice', undefined],
+      ['/practice/who', 'Who we are'],
+      ['/practice/days', 'Days we work'],
+      ['/practice/pace', 'How often, and at what hours'],
+      ['/practice/consent', 'May we'],
+      ['/practice/looks', 'How letters and pages look'],
+      ['/practice/mail', 'Mail and texts'],
+      ['/practice/fields', 'Fields and dates of people'],
+      ['/practice/words', 'Words of ours'],
+      ['/practice/prices', 'What messages cost'],
+      ['/practice/keeping', 'How long things are kept'],
+      ['/practice/tags', 'Tags'],
       ['/practice/members', 'Members'],
       ['/practice/data', 'All data'],
       ['/beginning', 'Beginning'],

@@ -71,8 +71,8 @@ public sealed record BroadcastPlan
         {
             Ways = [.. Ways.Select(w => w with { Body = names.InLetter(w.Body) })],
             Test = Test is { } test ? test with { Others = [.. test.Others.Select(o => o with { Body = names.InLetter(o.Body) })] } : null,
-            Goal = Goal is { Kind: "stage" } goal
-                ? goal with { What = names.Stages.Where(s => string.Equals(s.Key, goal.What, StringComparison.OrdinalIgnoreCase)).Select(s => s.Value).FirstOrDefault(goal.What) }
+            Goal = Goal is { Kind: "stage" or "tag" } goal
+                ? goal with { What = (goal.Kind == "tag" ? names.Tags : names.Stages).Where(s => string.Equals(s.Key, goal.What, StringComparison.OrdinalIgnoreCase)).Select(s => s.Value).FirstOrDefault(goal.What) }
                 : Goal,
         };
 

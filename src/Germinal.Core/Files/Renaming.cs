@@ -6,7 +6,7 @@ using System.Text.Json.Nodes;
 namespace Germinal.Core.Files;
 
 /// <summary>
-/// Stages and reasons under new names, wherever a file of ours says them: programs, forms, rules, and what links of letters set off. Two
+/// Stages, reasons and tags under new names, wherever a file of ours says them: programs, forms, rules, and what links of letters set off. Two
 /// names that become one are put together: a rule that asked for either asks for it once.
 /// </summary>
 /// <param name="Stages">New names by old ones, both written <c>Pipeline/Stage</c>; found without regard to case.</param>
@@ -14,6 +14,10 @@ namespace Germinal.Core.Files;
 public sealed record Renaming(IReadOnlyDictionary<string, string> Stages, IReadOnlyDictionary<string, string> Reasons)
 {
     private const string LinkOpens = "data-opportunity=\"";
+    private const string LinkTags = "data-tag=\"";
+
+    /// <summary>New tags by old ones; found without regard to case.</summary>
+    public IReadOnlyDictionary<string, string> Tags { get; init; } = new Dictionary<string, string>();
 
     private static readonly JsonSerializerOptions AsIs = new() { Encoder = JavaScriptEncoder.UnsafeRelaxedJsonEscaping };
 
@@ -38,19 +42,25 @@ public sealed record Renaming(IReadOnlyDictionary<string, string> Stages, IReadO
         }
     }
 
-    /// <summary>Renames the stages in which links of a letter open opportunities.</summary>
+    /// <summary>Renames the stages in which links of a letter open opportunities, and the tags they put on.</summary>
     /// <param name="letter">The letter's body, in our HTML.</param>
     /// <returns>The body; the same object where nothing is renamed in it.</returns>
     public string InLetter(string letter)
     {
-        if (!letter.Contains(LinkOpens, StringComparison.Ordinal))
+        letter = InLinks(letter, LinkOpens, Stages);
+        return InLinks(letter, LinkTags, Tags);
+    }
+
+    private static string InLinks(string letter, string opens, IReadOnlyDictionary<string, string> names)
+    {
+        if (names.Count == 0 || !letter.Contains(opens, StringComparison.Ordinal))
         {
             return letter;
         }
 
-        foreach (var (from, to) in Stages)
+        foreach (var (from, to) in names)
         {
-            letter = letter.Replace($"{LinkOpens}{WebUtility.HtmlEncode(from)}\"", $"{LinkOpens}{WebUtility.HtmlEncode(to)}\"", StringComparison.OrdinalIgnoreCase);
+            letter = letter.Replace($"{opens}{WebUtility.HtmlEncode(from)}\"", $"{opens}{WebUtility.HtmlEncode(to)}\"", StringComparison.OrdinalIgnoreCase);
         }
 
         return letter;
@@ -58,7 +68,7 @@ public sealed record Renaming(IReadOnlyDictionary<string, string> Stages, IReadO
 
     /// <summary>A look that costs little: most files say none of the names. A name with signs that may be written in several ways is always looked for in earnest.</summary>
     private bool Mentions(string json) =>
-        Stages.Keys.Concat(Reasons.Keys).Any(n => !n.All(c => char.IsAsciiLetterOrDigit(c) || c is ' ' or '/' or '-') || json.Contains(n, StringComparison.OrdinalIgnoreCase));
+        Stages.Keys.Concat(Reasons.Keys).Concat(Tags.Keys).Any(n => !n.All(c => char.IsAsciiLetterOrDigit(c) || c is ' ' or '/' or '-') || json.Contains(n, StringComparison.OrdinalIgnoreCase));
 
     private bool Walk(JsonNode? node) =>
         node switch
@@ -84,6 +94,7 @@ public sealed record Renaming(IReadOnlyDictionary<string, string> Stages, IReadO
             {
                 "STAGE" or "OPPORTUNITY" => Stages,
                 "REASON" or "LOSTREASON" => Reasons,
+                "TAG" or "TAGOFF" => Tags,
                 "VALUE" => OfField(o),
                 _ => null,
             };
@@ -94,6 +105,7 @@ public sealed record Renaming(IReadOnlyDictionary<string, string> Stages, IReadO
             }
         }
 
+        changed |= o["tags"] is JsonArray put && InList(put, Tags);
         return (o["value"] is JsonArray values && OfField(o) is { } several && InList(values, several)) || changed;
     }
 
@@ -104,6 +116,7 @@ public sealed record Renaming(IReadOnlyDictionary<string, string> Stages, IReadO
             {
                 "stage" => Stages,
                 "lost-reason" => Reasons,
+                "tags" => Tags,
                 _ => null,
             }
             : null;

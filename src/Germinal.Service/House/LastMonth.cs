@@ -28,8 +28,10 @@ public sealed record ProgramThenDto(string Name, int AsSet, int AsProposed, int 
 
 /// <summary>What would have been otherwise for somebody.</summary>
 /// <param name="Person">Who.</param>
-/// <param name="Words">What, the first of it.</param>
-public sealed record PersonThenDto(PersonRef Person, string Words);
+/// <param name="Program">The program whose touch it is, the first of them.</param>
+/// <param name="Was">The day on which it goes as the settings are; null where it does not.</param>
+/// <param name="Would">The day on which it would have gone; null where it would not have.</param>
+public sealed record PersonThenDto(PersonRef Person, string Program, string? Was, string? Would);
 
 /// <summary>What settings would have changed in the thirty days up to last midnight.</summary>
 /// <param name="From">Its first day.</param>
@@ -173,7 +175,7 @@ public sealed class LastMonth(Engines engines) : IDisposable
         var (notAtAll, besides, later, earlier) = (0, 0, 0, 0);
         var programs = new Dictionary<Guid, ProgramThenDto>();
         var why = new Dictionary<string, int>(StringComparer.Ordinal);
-        var people = new SortedDictionary<(string Name, Guid Id), string>();
+        var people = new SortedDictionary<(string Name, Guid Id), PersonThenDto>();
         LocalDate DayOf(RehearsedTouch touch) => touch.At.InZone(zone).Date;
         foreach (var id in before.Keys.Union(after.Keys))
         {
@@ -182,30 +184,28 @@ public sealed class LastMonth(Engines engines) : IDisposable
             var touch = (a ?? b)!;
             var program = programs.GetValueOrDefault(touch.Program.ProgramId) ?? new ProgramThenDto(touch.Program.Definition.Name, 0, 0, 0, 0);
             program = program with { AsSet = program.AsSet + (did ? 1 : 0), AsProposed = program.AsProposed + (would ? 1 : 0) };
-            string? words = null;
-            if (did && would && DayOf(a!) is var was && DayOf(b!) is var then && was != then)
+            LocalDate? was = did ? DayOf(a!) : null;
+            LocalDate? then = would ? DayOf(b!) : null;
+            if (did && would && was != then)
             {
                 (later, earlier) = then > was ? (later + 1, earlier) : (later, earlier + 1);
                 program = then > was ? program with { Later = program.Later + 1 } : program with { Earlier = program.Earlier + 1 };
-                words = $"on {then.Iso()} instead of {was.Iso()}";
             }
             else if (did && !would)
             {
                 notAtAll++;
-                var reason = b?.Reason is { } said ? Why.Reason(said) : "it would still have been to come";
+                var reason = b?.Reason is { } said ? Why.Reason(said) : "what comes before it had to wait";
                 why[reason] = why.GetValueOrDefault(reason) + 1;
-                words = $"not on {DayOf(a!).Iso()}: {reason}";
             }
             else if (would && !did)
             {
                 besides++;
-                words = $"also on {DayOf(b!).Iso()}";
             }
 
             programs[touch.Program.ProgramId] = program;
-            if (words is not null && owners.TryGetValue(touch.RunId, out var person))
+            if (was != then && owners.TryGetValue(touch.RunId, out var person))
             {
-                people.TryAdd((person.Name, person.Id), $"“{touch.Program.Definition.Name}” {words}");
+                people.TryAdd((person.Name, person.Id), new PersonThenDto(new PersonRef(person.Id, person.Name), touch.Program.Definition.Name, was?.Iso(), then?.Iso()));
             }
         }
 
@@ -227,7 +227,7 @@ public sealed class LastMonth(Engines engines) : IDisposable
                     .OrderBy(p => p.Name, StringComparer.CurrentCultureIgnoreCase)
                     .Select(p => new ProgramThenDto(p.Name, p.AsSet, p.AsProposed, p.Later, p.Earlier)),
             ],
-            [.. people.Take(NamesShown).Select(p => new PersonThenDto(new PersonRef(p.Key.Id, p.Key.Name), p.Value))]
+            [.. people.Values.Take(NamesShown)]
         );
     }
 

@@ -1,6 +1,8 @@
 using System.Text.Json;
 using System.Text.Json.Nodes;
+using Germinal.Core.Time;
 using Germinal.Store.Rows;
+using NodaTime;
 
 namespace Germinal.Service.House;
 
@@ -74,14 +76,47 @@ public static class SettingsWords
 
     private static string? Listed(string word, List<string> names)
     {
-        var said = names.Where(n => n.Length > 0).Distinct(StringComparer.Ordinal).ToList();
+        var said = Stretches(names.Where(n => n.Length > 0).Distinct(StringComparer.Ordinal)).ToList();
         return said.Count == 0 ? null : $"{word} {string.Join(", ", said.Take(MostSaid))}{(said.Count > MostSaid ? $" and {said.Count - MostSaid} more" : "")}";
+    }
+
+    /// <summary>Days that follow each other as one stretch; what is no day as it is.</summary>
+    private static IEnumerable<string> Stretches(IEnumerable<string> names)
+    {
+        (LocalDate First, LocalDate Last)? stretch = null;
+        string Said((LocalDate First, LocalDate Last) s) => s.First == s.Last ? s.First.Iso() : $"{s.First.Iso()} to {s.Last.Iso()}";
+        foreach (var name in names)
+        {
+            var day = Dates.TryParse(name.Trim('“', '”'));
+            if (stretch is { } open && day == open.Last.PlusDays(1))
+            {
+                stretch = (open.First, day.Value);
+                continue;
+            }
+
+            if (stretch is { } ended)
+            {
+                yield return Said(ended);
+            }
+
+            stretch = day is { } begins ? (begins, begins) : null;
+            if (day is null)
+            {
+                yield return name;
+            }
+        }
+
+        if (stretch is { } last)
+        {
+            yield return Said(last);
+        }
     }
 
     /// <summary>What an item of a list is called: by its name where it has one, else by what it holds.</summary>
     private static string Called(JsonNode? item) =>
         item switch
         {
+            JsonObject o when o["max"] is not null && o["days"] is not null => $"“{o["max"]} in {o["days"]} days by {string.Join(", ", o["channels"]?.AsArray().Select(c => c?.ToString()) ?? [])}”",
             JsonObject o => CalledBy.Select(k => o[k]).OfType<JsonValue>().FirstOrDefault() is { } name
                 ? $"“{Short(name.ToString())}”"
                 : string.Join(' ', o.Select(p => p.Value).SelectMany(v => v is JsonArray list ? list.Select(Said) : [Said(v)]).OfType<string>().Where(w => w != "none").Select(w => w.Trim('“', '”'))),

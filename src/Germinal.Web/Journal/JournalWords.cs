@@ -247,6 +247,8 @@ public static partial class JournalWords
         ["PUT /api/stages"] = new("changed pipelines and stages"),
         ["POST /api/stages/rename"] = new("called a stage otherwise"),
         ["POST /api/stages/reasons/rename"] = new("called a reason otherwise"),
+        ["POST /api/tags/rename"] = new("called a tag otherwise"),
+        ["POST /api/tags/remove"] = new("took a tag out"),
         ["PUT /api/tasks/sets"] = new("changed sets of tasks"),
         ["PUT /api/giving"] = new("changed who gets inquiries"),
         ["POST /api/giving/absences"] = new("noted an absence of {}", S.Absence, Made),

@@ -43,7 +43,7 @@ export const shownBy: Record<string, readonly string[]> = {
   settings_changes: ['practice', 'settings-changes', 'session', 'giving', 'outcomes', 'stages'],
   segments: ['segments', 'segment', 'people', 'rule-values', 'session'],
   submissions: ['submissions', 'form', 'forms', 'inquiry'],
-  tags: ['person', 'people', 'session'],
+  tags: ['person', 'people', 'session', 'tags'],
   tasks: ['dealings', 'thread', 'today', 'almanac', 'tasks'],
   touches: ['today', 'thread', 'touch', 'people', 'program', 'almanac', 'proof'],
 };

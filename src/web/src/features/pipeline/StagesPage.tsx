@@ -8,6 +8,7 @@ import { DayPage, PageHead, Stretch } from '../../ui/DayPage';
 import { NameForm } from '../../ui/NameForm';
 import { said } from '../../ui/undo';
 import { count } from '../../ui/when';
+import { NameOf, some } from '../practice/NameOf';
 import { Say } from '../programs/Say';
 
 type Stages = Schemas['StagesDto'];
@@ -274,26 +275,3 @@ function Lines<T extends Named>({
     </>
   );
 }
-
-/** A name that is pressed to be called otherwise. */
-function NameOf({ name, what, call, plain }: { name: string; what: string; call: (to: string) => void; plain?: string }) {
-  return (
-    <Say words={plain ?? name} label={`Call the ${what} “${name}” otherwise`}>
-      {(close) => (
-        <NameForm
-          label={`What the ${what} is called`}
-          words="Call it so"
-          start={name}
-          longest={longest}
-          take={(to) => {
-            close();
-            call(to);
-          }}
-        />
-      )}
-    </Say>
-  );
-}
-
-/** The first three of what asks for it. */
-const some = (used: string[]) => (used.length > 3 ? `${used.slice(0, 3).join(', ')} and ${used.length - 3} more` : used.join(', '));

@@ -48,7 +48,7 @@ function Found({ month: m }: { month: Month }) {
       </p>
       {Object.entries(m.why).map(([why, n]) => (
         <p key={why} className="m-0">
-          {n} because {why}
+          {n}: {why}
         </p>
       ))}
       <table className="mt-2 w-full">
@@ -90,7 +90,7 @@ function Found({ month: m }: { month: Month }) {
           <Link className="inline-flex min-h-6 items-center" to={`/people/${f.person.id}`}>
             {f.person.name}
           </Link>{' '}
-          {f.words}
+          “{f.program}” {then(f)}
         </p>
       ))}
       {m.people > m.first.length && <p className="m-0 mt-1">and {m.people - m.first.length} more</p>}
@@ -101,5 +101,15 @@ function Found({ month: m }: { month: Month }) {
     </div>
   );
 }
+
+/** When somebody’s would have gone, beside when it did. */
+const then = ({ was, would }: Month['first'][number]) =>
+  was && would
+    ? `on ${dayName(would)} instead of ${dayName(was)}`
+    : was
+      ? `not on ${dayName(was)}`
+      : would
+        ? `also on ${dayName(would)}`
+        : '';
 
 const total = (went: Month['really']) => went.emails + went.texts + went.calls + went.notes;

@@ -46,7 +46,10 @@ const regions = new Intl.DisplayNames('en', { type: 'region' });
 /** A country by its name; its code where that is unknown. */
 export const countryName = (code: string) => (code ? (regions.of(code) ?? code) : '');
 
-const channelNames: Record<string, string> = { email: 'email', text: 'text', call: 'call', post: 'post' };
+/** The same in a sentence: the United States. */
+const inCountry = (code: string) => countryName(code).replace(/^United/, 'the United');
+
+const channelNames: Record<string, string> = { email: 'emails', text: 'texts', call: 'calls', post: 'cards and letters' };
 export const channelName = (channel: string) => channelNames[channel] ?? channel;
 
 /** Days in order, those that follow each other as one stretch. */
@@ -92,7 +95,7 @@ export const settingsPages: Record<string, SettingsPageWords> = {
     says: (p) => {
       const next = p.comingHolidays[0];
       const closed = p.closed.length + p.holidays.length;
-      return `${working(p.workingDays)}${p.country ? `, without the public holidays of ${countryName(p.country)}${next ? ` (next: ${next.name}, ${dayName(next.date)})` : ''}` : ', public holidays too'}${closed > 0 ? `, and without ${closed === 1 ? 'one day' : `${closed} days`} of our own` : ''}.`;
+      return `${working(p.workingDays)}${p.country ? `, without the public holidays of ${inCountry(p.country)}${next ? ` (next: ${next.name}, ${dayName(next.date)})` : ''}` : ', public holidays too'}${closed > 0 ? `, and without ${closed === 1 ? 'one day' : `${closed} days`} of our own` : ''}.`;
     },
   },
   pace: {
@@ -101,7 +104,7 @@ export const settingsPages: Record<string, SettingsPageWords> = {
       const rules = p.pace.map(
         (r) => `at most ${r.max} ${either.format(r.channels.map(channelName))} in ${r.days} ${r.days === 1 ? 'day' : 'days'}`,
       );
-      const limits = Object.entries(p.dailyLimits).map(([channel, most]) => `${most} ${channelName(channel)}s a day from all of us`);
+      const limits = Object.entries(p.dailyLimits).map(([channel, most]) => `${most} ${channelName(channel)} a day from all of us`);
       return `One person gets ${rules.length > 0 ? list.format(rules) : 'as much as programs send'}; texts and calls go from ${p.quietFrom} to ${p.quietTo} on their own clock${limits.length > 0 ? `; ${list.format(limits)}` : ''}.`;
     },
   },
@@ -157,6 +160,7 @@ const forMonths = (months: number) => (months === 0 ? 'for good' : `for ${months
 /** Pages of settings that have grown at another place. */
 export const elsewhere = [
   ['Stages and reasons', '/pipeline/stages', 'Pipelines, their stages, and why opportunities are lost.'],
+  ['Tags', '/practice/tags', 'Called otherwise, put together, taken out.'],
   ['How calls end', '/practice/calls', 'The ways, their keys, and what follows each.'],
   ['Who gets inquiries', '/inquiries/giving', 'Rules, hours in which we are reached, when an inquiry is late.'],
   ['Members', '/practice/members', 'Who works here, what each may and sees, when they are away.'],

@@ -1,0 +1,119 @@
+import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { useState } from 'react';
+import { Link } from 'react-router';
+import { api, type Schemas, take } from '../../api/client';
+import { useMay } from '../../app/session';
+import { Button, Empty, Loading, Trouble } from '../../ui/bits';
+import { DayPage, PageHead, Stretch } from '../../ui/DayPage';
+import { said } from '../../ui/undo';
+import { count } from '../../ui/when';
+import { NameOf, some } from './NameOf';
+
+type Tag = Schemas['TagDto'];
+type Rename = { tag: string; to: string };
+
+const longest = 60;
+
+/** The practice’s tags: called otherwise and put together everywhere at once, taken out where nobody has them. */
+export default function TagsPage() {
+  const queries = useQueryClient();
+  const may = useMay('change-settings');
+  const tags = useQuery({ queryKey: ['tags'], queryFn: () => take(api.GET('/api/tags')) });
+  const [twins, setTwins] = useState<Rename>();
+  const taken = (answer: Tag[]) => {
+    queries.setQueryData(['tags'], answer);
+    queries.invalidateQueries({ predicate: (q) => q.queryKey[0] !== 'tags' });
+  };
+  const rename = useMutation({
+    meta: { says: (v: Rename) => `called “${v.to}”` },
+    mutationFn: (v: Rename & { asOne: boolean }) => take(api.POST('/api/tags/rename', { body: v })),
+    onSuccess: taken,
+  });
+  const remove = useMutation({
+    meta: { says: (tag: string) => `took “${tag}” out` },
+    mutationFn: (tag: string) => take(api.POST('/api/tags/remove', { body: { tag } })),
+    onSuccess: taken,
+  });
+  if (tags.isPending) return <Loading what="Opening tags" />;
+  const now = tags.data ?? [];
+  const call = (v: Rename) => {
+    if (v.to === v.tag) return;
+    if (now.some((t) => t.name !== v.tag && t.name.toLowerCase() === v.to.toLowerCase())) {
+      setTwins(v);
+      return;
+    }
+    rename.mutate(
+      { ...v, asOne: false },
+      {
+        onSuccess: () => said(`“${v.tag}” is “${v.to}” now, everywhere.`, () => rename.mutateAsync({ tag: v.to, to: v.tag, asOne: false })),
+      },
+    );
+  };
+  const busy = rename.isPending || remove.isPending;
+  return (
+    <DayPage
+      marginTitle="What it does"
+      margin={
+        twins ? (
+          <section aria-label="Put together">
+            <h3>The two become one?</h3>
+            <p>
+              There is “{twins.to}” already. Put together, everybody who has “{twins.tag}”, and whatever asks for it, has “{twins.to}” from
+              now on. That is not taken back.
+            </p>
+            <p className="mt-3 flex flex-wrap gap-3">
+              <Button
+                look="main"
+                disabled={busy}
+                onClick={() => rename.mutate({ ...twins, asOne: true }, { onSuccess: () => setTwins(undefined) })}
+              >
+                Put them together
+              </Button>
+              <Button onClick={() => setTwins(undefined)}>leave them</Button>
+            </p>
+          </section>
+        ) : (
+          <>
+            <h3>What it does</h3>
+            <p>
+              A tag is pressed to call it otherwise. That holds everywhere at once: people, programs, segments, forms, links of letters, and
+              what has been. No program starts by it.
+            </p>
+            <p className="mt-3">Given the name of another, the two become one.</p>
+            <p className="mt-3">New tags are made where they are put on: at a person, or at many under People.</p>
+          </>
+        )
+      }
+    >
+      <PageHead title="Tags" aside={<Link to="/practice">The practice</Link>} />
+      <div className="px-7" aria-live="polite">
+        <Trouble error={tags.error ?? rename.error ?? remove.error} />
+      </div>
+      <Stretch title="By name" note={may ? undefined : 'A principal changes these.'} />
+      {now.length === 0 && <Empty>There are no tags yet. The first is made at a person, or at many under People.</Empty>}
+      {now.map((t) => (
+        <div key={t.name} className="row flex flex-wrap items-baseline gap-x-4 gap-y-1">
+          <span className="min-w-0 font-serif break-words">
+            {may ? <NameOf name={t.name} what="tag" longest={longest} call={(to) => call({ tag: t.name, to })} /> : t.name}
+          </span>
+          <span className="min-w-0 flex-1 text-small text-soft">
+            {[t.people > 0 && count(t.people, 'person', 'people'), t.used.length > 0 && `asked for by ${some(t.used)}`]
+              .filter(Boolean)
+              .join(' · ') || 'nobody has it'}
+          </span>
+          {may && t.people + t.used.length === 0 && (
+            <Button
+              look="plain"
+              className="min-h-6"
+              disabled={busy}
+              aria-label={`Take “${t.name}” out`}
+              onClick={() => remove.mutate(t.name)}
+            >
+              take out
+            </Button>
+          )}
+        </div>
+      ))}
+    </DayPage>
+  );
+}
