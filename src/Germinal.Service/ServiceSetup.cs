@@ -106,6 +106,8 @@ public static class ServiceSetup
         services.AddSingleton<Landings.LandingWriter>();
         services.AddSingleton<Landings.LandingShelf>();
         services.AddSingleton<ProgramDesk>();
+        services.AddSingleton<Channels.Hooks.HookCaller>();
+        services.AddSingleton<OtherPrograms.HookTelling>();
         services.AddSingleton<House.SettingsHistory>();
         services.AddSingleton<House.LastMonth>();
         services.AddSingleton<ReadyPrograms>();

@@ -239,6 +239,14 @@ public sealed class GerminalDb(DbContextOptions<GerminalDb> options) : IdentityD
 
     public DbSet<SettingsChangeRow> SettingsChanges => Set<SettingsChangeRow>();
 
+    public DbSet<ApiKeyRow> ApiKeys => Set<ApiKeyRow>();
+
+    public DbSet<KeptAnswerRow> KeptAnswers => Set<KeptAnswerRow>();
+
+    public DbSet<HookRow> Hooks => Set<HookRow>();
+
+    public DbSet<HookCallRow> HookCalls => Set<HookCallRow>();
+
     public DbSet<ImportLineRow> ImportLines => Set<ImportLineRow>();
 
     /// <inheritdoc/>
@@ -398,6 +406,25 @@ public sealed class GerminalDb(DbContextOptions<GerminalDb> options) : IdentityD
             e.HasOne<PersonRow>().WithMany().HasForeignKey(v => v.PersonId).OnDelete(DeleteBehavior.Cascade);
         });
         model.Entity<ActRow>().HasIndex(a => new { a.PracticeId, a.At });
+        model.Entity<ApiKeyRow>(e =>
+        {
+            e.HasIndex(k => k.Mark).IsUnique();
+            e.HasIndex(k => k.PracticeId);
+        });
+        model.Entity<KeptAnswerRow>(e =>
+        {
+            e.HasKey(a => new { a.KeyId, a.Name });
+            e.HasIndex(a => a.At);
+            e.HasOne<ApiKeyRow>().WithMany().HasForeignKey(a => a.KeyId).OnDelete(DeleteBehavior.Cascade);
+        });
+        model.Entity<HookRow>().HasIndex(h => h.PracticeId);
+        model.Entity<HookCallRow>(e =>
+        {
+            e.HasIndex(c => new { c.PracticeId, c.Id });
+            e.HasIndex(c => c.PersonId);
+            e.HasIndex(c => c.NextAt).HasFilter("taken_at IS NULL").HasDatabaseName("ix_hook_calls_due");
+            e.HasOne<HookRow>().WithMany().HasForeignKey(c => c.HookId).OnDelete(DeleteBehavior.Cascade);
+        });
         model.Entity<SettingsChangeRow>(e =>
         {
             e.ToTable("settings_changes");

@@ -106,8 +106,10 @@ public static class Application
         app.UseRouting();
         app.UseRateLimiter();
         app.UseAuthentication();
+        app.UseMiddleware<Keys.KeyCalls>();
         app.UseAuthorization();
         app.UseGerminalCaller();
+        app.UseMiddleware<Keys.SameCallOnce>();
         app.UseAntiforgery();
 
         app.MapOpenApi("/openapi/{documentName}.json");
@@ -163,6 +165,7 @@ public static class Application
         CalendarFeed.Map(told);
         PracticeEndpoints.Map(told);
         TagEndpoints.Map(told);
+        OtherProgramEndpoints.Map(told);
         TodayEndpoints.Map(told);
         AlmanacEndpoints.Map(told);
         TouchMoves.Map(told);

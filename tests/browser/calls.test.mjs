@@ -7,12 +7,15 @@ import { fileURLToPath } from 'node:url'
 import ICAL from 'ical.js'
 
 const root = join(dirname(fileURLToPath(import.meta.url)), '..', '..')
+// As the tests of the command line have it built; alone it is built by `./test cli`.
+const built = join(root, 'src', 'Germinal.Cli', 'bin', 'Release', 'net10.0', 'germinal.dll');
 const folder = join(root, 'tests', 'Germinal.Cli.Tests', 'Case')
 
 test('the calls of a rehearsal are a calendar that ical.js reads', () => {
   const text = execFileSync(
-    join(root, 'germinal'),
+    'dotnet',
     [
+      built,
       'rehearse', '--practice', 'practice.json', '--people', 'people.csv', '--program', 'start.program.json', '--events', 'events.csv',
       '--from', '2027-03-29T00:00', '--to', '2027-06-01T00:00', '--format', 'ics',
     ],

@@ -1,14 +1,18 @@
 // Ten errands, each done as somebody would who has never seen the program: by what stands on the page and nothing else. Every press,
 // choice, key and field is counted, and the count is told with the test.
 import assert from 'node:assert/strict';
+import { execFileSync } from 'node:child_process';
 import fs from 'node:fs';
 import http from 'node:http';
+import os from 'node:os';
 import path from 'node:path';
 import { after, afterEach, before, test } from 'node:test';
+import { build } from 'esbuild';
 import ICAL from 'ical.js';
 import { dkimVerify } from 'mailauth/lib/dkim/verify.js';
 import { simpleParser } from 'mailparser';
 import readXlsxFile from 'read-excel-file/node';
+import { Webhook } from 'standardwebhooks';
 import writeXlsxFile from 'write-excel-file/node';
 import { accessible, everythingOpens, fits, readable } from './looks.mjs';
 import { apiClient, openBrowser, root, showAll, startStack, until } from './stack.mjs';
@@ -17,6 +21,7 @@ let stack;
 let browser;
 let signedIn;
 const problems = [];
+const modules = path.join(root, 'tests', 'browser', 'node_modules');
 
 before(async () => {
   stack = await startStack({ name: 'errands', offset: 40 });
@@ -514,6 +519,98 @@ test('the settings: changed, kept over a reload, tried before they are kept, gon
   await until('taken back', async () => (await settings()).quietFrom === '08:00');
   await page.getByText('taken back', { exact: true }).waitFor();
   assert.deepEqual((await settings()).appointmentTypes, ['first meeting', 'yearly review', 'site visit']);
+  t.diagnostic(`${hand.actions} actions`);
+  await leave();
+});
+
+test('another program works by a key, through a client generated from the description, and is told what happens', async (t) => {
+  const { page, hand, button, leave } = await desk();
+  await page.goto(`${stack.url}/practice/others`);
+  await hand.fill(page.getByLabel('Another key, for'), 'Accounts');
+  await hand.press(page.getByRole('checkbox', { name: 'bring lists of people in' }));
+  await hand.press(button('Make the key'));
+  const once = page.getByRole('region', { name: 'Shown once' });
+  const key = await once.getByRole('textbox').inputValue();
+  await hand.press(once.getByRole('button', { name: 'I have it' }));
+
+  // A client in another language, made from what the server says of itself.
+  const made = fs.mkdtempSync(path.join(os.tmpdir(), 'client-'));
+  fs.writeFileSync(path.join(made, 'openapi.json'), await (await page.request.get(`${stack.url}/openapi/v1.json`)).text());
+  execFileSync(path.join(modules, '.bin', 'oazapfts'), [path.join(made, 'openapi.json'), path.join(made, 'client.ts')], { stdio: 'ignore' });
+  await build({ entryPoints: [path.join(made, 'client.ts')], outfile: path.join(made, 'client.mjs'), bundle: true, format: 'esm', platform: 'node', nodePaths: [modules], logLevel: 'silent' });
+  const client = await import(path.join(made, 'client.mjs'));
+  client.defaults.baseUrl = stack.url;
+  client.defaults.headers = { authorization: `Bearer ${key}` };
+
+  // Page after page of everybody, each once.
+  const everybody = new Set();
+  let after;
+  do {
+    const { status, data } = await client.getApiPeople({ after, most: 200 });
+    assert.equal(status, 200);
+    for (const row of data.rows) {
+      assert.ok(!everybody.has(row.id), 'nobody stands on two pages');
+      everybody.add(row.id);
+    }
+    after = data.next ?? undefined;
+  } while (after);
+  assert.equal(everybody.size, (await client.getApiPeopleCount({})).data.count);
+
+  // The same call twice is done once; a mistake is said in the form of RFC 9457.
+  const ida = { firstName: 'Ida', lastName: 'Byclient', email: 'ida.byclient@example.com' };
+  const name = { headers: { 'Idempotency-Key': 'ida-byclient' } };
+  const [first, second] = [await client.postApiPeople(ida, name), await client.postApiPeople(ida, name)];
+  assert.deepEqual(second.data, first.data);
+  const wrong = await client.postApiPeople({ ...ida, email: 'no address' });
+  assert.equal(wrong.status, 400);
+  assert.ok(wrong.data.errors.email[0].length > 0 && wrong.data.title, JSON.stringify(wrong.data));
+  assert.equal((await client.getApiJournal({})).status, 403, 'a key may what it says, and no more');
+
+  // A list comes in.
+  const list = new File(['First name,Last name,Email\nUna,Listed,una.listed@example.com\n'], 'people.csv', { type: 'text/csv' });
+  const brought = await client.postApiImports({ file: list });
+  assert.equal((await client.getApiImportsById(brought.data.id)).data.review.added, 1);
+  await client.postApiImportsByIdStart(brought.data.id);
+  await until('the list to be in', async () => (await client.getApiImportsByIdProgress(brought.data.id)).data.status === 'done');
+
+  // What happens is told, signed as an independent reader reads it; what is not taken comes again, and again when asked for.
+  const told = [];
+  const listener = http.createServer((request, answer) => {
+    let body = '';
+    request.on('data', (piece) => {
+      body += piece;
+    });
+    request.on('end', () => {
+      told.push({ headers: request.headers, body });
+      answer.writeHead(told.length === 1 ? 503 : 204).end();
+    });
+  });
+  await new Promise((resolve) => listener.listen(0, '127.0.0.1', resolve));
+  const address = `http://127.0.0.1:${listener.address().port}/told`;
+  await hand.fill(page.getByLabel('Another address'), address);
+  await hand.press(page.getByRole('form', { name: 'Another address' }).getByRole('checkbox', { name: 'a tag was put on' }));
+  await hand.press(button('Tell it'));
+  const secret = await once.getByRole('textbox').inputValue();
+  await hand.press(once.getByRole('button', { name: 'I have it' }));
+  await client.postApiPeopleTag({ ids: [first.data.id], tag: 'By client' });
+  await until('it to be told twice', async () => told.length >= 2, 120);
+  for (const { headers, body } of told) {
+    const news = new Webhook(secret).verify(body, headers);
+    assert.deepEqual([news.type, news.data.person, news.data.details.tag], ['tag-added', first.data.id, 'By client']);
+  }
+  assert.equal(told[0].headers['webhook-id'], told[1].headers['webhook-id']);
+  await hand.press(button(address));
+  await page.getByText(/^taken .*204/).waitFor();
+  await accessible(page, 'other programs');
+  await hand.press(button(/^Tell msg_\d+ again/));
+  await until('it to be told again', async () => told.length >= 3, 60);
+  await hand.press(button(`End ${address}`));
+  listener.close();
+
+  await hand.press(button('End “Accounts”'));
+  await page.getByText(/It has ended/).waitFor();
+  assert.equal((await client.getApiPeople({})).status, 401);
+  fs.rmSync(made, { recursive: true });
   t.diagnostic(`${hand.actions} actions`);
   await leave();
 });
@@ -2490,6 +2587,7 @@ for (const width of [1280, 390]) {
       ['/practice/prices', 'What messages cost'],
       ['/practice/keeping', 'How long things are kept'],
       ['/practice/tags', 'Tags'],
+      ['/practice/others', 'Other programs'],
       ['/practice/members', 'Members'],
       ['/practice/data', 'All data'],
       ['/beginning', 'Beginning'],

@@ -100,6 +100,70 @@ namespace Germinal.Store.Migrations
                     b.ToTable("acts", (string)null);
                 });
 
+            modelBuilder.Entity("Germinal.Store.Rows.ApiKeyRow", b =>
+                {
+                    b.Property<Guid>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("uuid")
+                        .HasColumnName("id");
+
+                    b.Property<string>("Begins")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("begins");
+
+                    b.Property<Instant>("CreatedAt")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("created_at");
+
+                    b.Property<Instant?>("EndedAt")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("ended_at");
+
+                    b.Property<Instant>("ExpiresAt")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("expires_at");
+
+                    b.Property<string>("Mark")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("mark");
+
+                    b.Property<Guid>("MemberId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("member_id");
+
+                    b.Property<string>("Name")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("name");
+
+                    b.Property<Guid>("PracticeId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("practice_id");
+
+                    b.PrimitiveCollection<List<string>>("Rights")
+                        .IsRequired()
+                        .HasColumnType("text[]")
+                        .HasColumnName("rights");
+
+                    b.Property<Instant?>("UsedAt")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("used_at");
+
+                    b.HasKey("Id")
+                        .HasName("pk_api_keys");
+
+                    b.HasIndex("Mark")
+                        .IsUnique()
+                        .HasDatabaseName("ix_api_keys_mark");
+
+                    b.HasIndex("PracticeId")
+                        .HasDatabaseName("ix_api_keys_practice_id");
+
+                    b.ToTable("api_keys", (string)null);
+                });
+
             modelBuilder.Entity("Germinal.Store.Rows.AppointmentRow", b =>
                 {
                     b.Property<Guid>("Id")
@@ -956,6 +1020,125 @@ namespace Germinal.Store.Migrations
                     b.ToTable("forms", (string)null);
                 });
 
+            modelBuilder.Entity("Germinal.Store.Rows.HookCallRow", b =>
+                {
+                    b.Property<long>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("bigint")
+                        .HasColumnName("id");
+
+                    NpgsqlPropertyBuilderExtensions.UseIdentityByDefaultColumn(b.Property<long>("Id"));
+
+                    b.Property<Instant>("At")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("at");
+
+                    b.Property<int>("Attempts")
+                        .HasColumnType("integer")
+                        .HasColumnName("attempts");
+
+                    b.Property<string>("Body")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("body");
+
+                    b.Property<Guid>("HookId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("hook_id");
+
+                    b.Property<string>("Kind")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("kind");
+
+                    b.Property<string>("LastAnswer")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("last_answer");
+
+                    b.Property<Instant>("NextAt")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("next_at");
+
+                    b.Property<Guid>("PersonId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("person_id");
+
+                    b.Property<Guid>("PracticeId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("practice_id");
+
+                    b.Property<Instant?>("TakenAt")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("taken_at");
+
+                    b.HasKey("Id")
+                        .HasName("pk_hook_calls");
+
+                    b.HasIndex("HookId")
+                        .HasDatabaseName("ix_hook_calls_hook_id");
+
+                    b.HasIndex("NextAt")
+                        .HasDatabaseName("ix_hook_calls_due")
+                        .HasFilter("taken_at IS NULL");
+
+                    b.HasIndex("PersonId")
+                        .HasDatabaseName("ix_hook_calls_person_id");
+
+                    b.HasIndex("PracticeId", "Id")
+                        .HasDatabaseName("ix_hook_calls_practice_id_id");
+
+                    b.ToTable("hook_calls", (string)null);
+                });
+
+            modelBuilder.Entity("Germinal.Store.Rows.HookRow", b =>
+                {
+                    b.Property<Guid>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("uuid")
+                        .HasColumnName("id");
+
+                    b.Property<string>("Address")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("address");
+
+                    b.Property<Instant>("CreatedAt")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("created_at");
+
+                    b.Property<Instant?>("EndedAt")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("ended_at");
+
+                    b.PrimitiveCollection<List<string>>("Kinds")
+                        .IsRequired()
+                        .HasColumnType("text[]")
+                        .HasColumnName("kinds");
+
+                    b.Property<Guid>("PracticeId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("practice_id");
+
+                    b.Property<string>("SealedSecret")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("sealed_secret");
+
+                    b.Property<string>("Why")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("why");
+
+                    b.HasKey("Id")
+                        .HasName("pk_hooks");
+
+                    b.HasIndex("PracticeId")
+                        .HasDatabaseName("ix_hooks_practice_id");
+
+                    b.ToTable("hooks", (string)null);
+                });
+
             modelBuilder.Entity("Germinal.Store.Rows.HouseholdClaimRow", b =>
                 {
                     b.Property<Guid>("HouseholdId")
@@ -1506,6 +1689,52 @@ namespace Germinal.Store.Migrations
                         .HasDatabaseName("ix_journal_practice_id_member_id_id");
 
                     b.ToTable("journal", (string)null);
+                });
+
+            modelBuilder.Entity("Germinal.Store.Rows.KeptAnswerRow", b =>
+                {
+                    b.Property<Guid>("KeyId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("key_id");
+
+                    b.Property<string>("Name")
+                        .HasColumnType("text")
+                        .HasColumnName("name");
+
+                    b.Property<Instant>("At")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("at");
+
+                    b.Property<byte[]>("Body")
+                        .IsRequired()
+                        .HasColumnType("bytea")
+                        .HasColumnName("body");
+
+                    b.Property<string>("ContentType")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("content_type");
+
+                    b.Property<Guid>("PracticeId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("practice_id");
+
+                    b.Property<string>("Print")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("print");
+
+                    b.Property<int?>("Status")
+                        .HasColumnType("integer")
+                        .HasColumnName("status");
+
+                    b.HasKey("KeyId", "Name")
+                        .HasName("pk_kept_answers");
+
+                    b.HasIndex("At")
+                        .HasDatabaseName("ix_kept_answers_at");
+
+                    b.ToTable("kept_answers", (string)null);
                 });
 
             modelBuilder.Entity("Germinal.Store.Rows.KeptFileRow", b =>
@@ -4895,6 +5124,16 @@ namespace Germinal.Store.Migrations
                         .HasConstraintName("fk_film_views_people_person_id");
                 });
 
+            modelBuilder.Entity("Germinal.Store.Rows.HookCallRow", b =>
+                {
+                    b.HasOne("Germinal.Store.Rows.HookRow", null)
+                        .WithMany()
+                        .HasForeignKey("HookId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired()
+                        .HasConstraintName("fk_hook_calls_hooks_hook_id");
+                });
+
             modelBuilder.Entity("Germinal.Store.Rows.HouseholdClaimRow", b =>
                 {
                     b.HasOne("Germinal.Store.Rows.HouseholdRow", null)
@@ -4933,6 +5172,16 @@ namespace Germinal.Store.Migrations
                         .OnDelete(DeleteBehavior.Cascade)
                         .IsRequired()
                         .HasConstraintName("fk_inquiries_people_person_id");
+                });
+
+            modelBuilder.Entity("Germinal.Store.Rows.KeptAnswerRow", b =>
+                {
+                    b.HasOne("Germinal.Store.Rows.ApiKeyRow", null)
+                        .WithMany()
+                        .HasForeignKey("KeyId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired()
+                        .HasConstraintName("fk_kept_answers_api_keys_key_id");
                 });
 
             modelBuilder.Entity("Germinal.Store.Rows.KeptWalkRow", b =>

@@ -10,6 +10,7 @@ using Germinal.Service.Programs;
 using Germinal.Store;
 using Germinal.Store.Rows;
 using Germinal.Web.Hosting;
+using Germinal.Web.Keys;
 using Ical.Net;
 using Ical.Net.CalendarComponents;
 using Ical.Net.DataTypes;
@@ -49,6 +50,7 @@ public static class CalendarFeed
                 }
             )
             .WithTags("calendar")
+            .ForMembersOnly()
             .RequireAuthorization(Rights.Work);
         app.MapGet("/calendars/{key}.ics", Read).ExcludeFromDescription().RequireRateLimiting(PublicBrake.Pages);
     }

@@ -9,6 +9,7 @@ using Germinal.Service.Members;
 using Germinal.Store;
 using Germinal.Store.Rows;
 using Germinal.Web.Hosting;
+using Germinal.Web.Keys;
 using Microsoft.AspNetCore.Http.HttpResults;
 using Microsoft.AspNetCore.Identity;
 using Microsoft.EntityFrameworkCore;
@@ -70,7 +71,7 @@ public static class MeEndpoints
 
     public static void Map(IEndpointRouteBuilder app)
     {
-        var me = app.MapGroup("/api/me").WithTags("me").RequireAuthorization(Rights.Work).OpenBeforeSecondFactor();
+        var me = app.MapGroup("/api/me").WithTags("me").RequireAuthorization(Rights.Work).OpenBeforeSecondFactor().ForMembersOnly();
         me.MapGet("", ReadAsync);
         me.MapPut("/name", NameAsync);
         me.MapPut("/password", PasswordAsync);

@@ -15,14 +15,34 @@ internal static class ApiDescription
                 document.Info.Title = "Germinal";
                 document.Info.Version = "1";
                 document.Servers = [];
+                document.Components ??= new OpenApiComponents();
+                document.Components.SecuritySchemes = new Dictionary<string, IOpenApiSecurityScheme>(StringComparer.Ordinal)
+                {
+                    ["key"] = new OpenApiSecurityScheme
+                    {
+                        Type = SecuritySchemeType.Http,
+                        Scheme = "bearer",
+                        Description = "A key that a principal makes under The practice, Other programs. It works for that member, with what both may.",
+                    },
+                };
+                document.Security = [new OpenApiSecurityRequirement { [new OpenApiSecuritySchemeReference("key", document)] = [] }];
                 return Task.CompletedTask;
             }
         );
 
         // Filters that are records of their own are named like everything else; what is asked for is read without regard to case.
         options.AddOperationTransformer(
-            (operation, _, _) =>
+            (operation, context, _) =>
             {
+                if (
+                    operation.RequestBody?.Content is { } contents
+                    && contents.TryGetValue("application/json", out var body)
+                    && ApiExamples.Of(context.Description.HttpMethod ?? "", $"/{context.Description.RelativePath?.TrimEnd('/')}") is { } example
+                )
+                {
+                    body.Example = example;
+                }
+
                 foreach (var parameter in operation.Parameters?.OfType<OpenApiParameter>() ?? [])
                 {
                     parameter.Name = JsonNamingPolicy.CamelCase.ConvertName(parameter.Name ?? "");

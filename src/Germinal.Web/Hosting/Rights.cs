@@ -64,6 +64,9 @@ public static class Rights
     /// <summary>Taking the whole practice out, and letting it go.</summary>
     public const string TakeWhole = "take-whole";
 
+    /// <summary>Making keys for other programs, and saying what those are told.</summary>
+    public const string KeepPrograms = "keep-other-programs";
+
     /// <summary>Changing how the practice works.</summary>
     public const string ChangeSettings = "change-settings";
 
@@ -93,9 +96,14 @@ public static class Rights
         new(SeeJournal, "see the journal of what everybody did", PrincipalOnly),
         new(KeepMembers, "invite members, say what they may, and take them out", PrincipalOnly),
         new(TakeWhole, "take the whole practice out, and let it go", PrincipalOnly),
+        new(KeepPrograms, "make keys for other programs, and say what those are told", PrincipalOnly),
         new(ChangeSettings, "change the practice's settings", PrincipalOnly),
         new(SeeServers, "see and try mail servers", PrincipalOnly),
     ];
+
+    /// <summary>What a key of another program can be given: nothing that is a person's own word or opens the house itself.</summary>
+    public static IReadOnlyList<Right> ForKeys { get; } =
+        [.. All.Where(r => r.Name is not (ApprovePrograms or YesOverNo or OverruleConsent or KeepMembers or TakeWhole or KeepPrograms or SeeServers or SeeJournal))];
 
     /// <summary>Whether a member of a role has a right.</summary>
     public static bool Has(string role, string right, bool seesAll = true) => Of(role, seesAll).Contains(right, StringComparer.Ordinal);
@@ -115,6 +123,7 @@ public static class Rights
                 p =>
                 {
                     p.RequireAuthenticatedUser().RequireRole(right.Roles);
+                    p.RequireAssertion(a => a.User.FindFirst(Caller.KeyClaim) is not { Value: var rights } || rights.Split(',').Contains(right.Name, StringComparer.Ordinal));
                     if (right.NeedsAll)
                     {
                         p.RequireAssertion(a => !a.User.HasClaim(c => c.Type == Caller.SeesClaim));

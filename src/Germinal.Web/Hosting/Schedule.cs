@@ -5,6 +5,7 @@ using Germinal.Service.Forms;
 using Germinal.Service.Import;
 using Germinal.Service.Incoming;
 using Germinal.Service.Meetings;
+using Germinal.Service.OtherPrograms;
 using Germinal.Service.Posts;
 using Germinal.Service.Sending;
 using Germinal.Service.Whole;
@@ -24,6 +25,7 @@ internal static partial class Schedule
         {
             q.ScheduleJob<ReadingMailboxes>(t => t.WithIdentity("reading-mailboxes").WithCronSchedule("0 * * * * ?"));
             q.ScheduleJob<GoingOutside>(t => t.WithIdentity("going-outside").WithCronSchedule("20 * * * * ?"));
+            q.ScheduleJob<TellingPrograms>(t => t.WithIdentity("telling-programs").WithCronSchedule("0/5 * * * * ?"));
             q.ScheduleJob<AddingUp>(t => t.WithIdentity("adding-up").WithCronSchedule("40 * * * * ?"));
             q.ScheduleJob<LettingGo>(t => t.WithIdentity("letting-go").WithCronSchedule("0 5 * * * ?"));
             q.ScheduleJob<BackingUp>(t => t.WithIdentity("backing-up").WithCronSchedule("0 10 3 * * ?"));
@@ -63,6 +65,14 @@ internal static partial class Schedule
             await calendars.ReadDueAsync(null, cancellationToken);
             await ideas.ReadDueAsync(cancellationToken);
         }
+    }
+
+    /// <summary>Tells other programs what happened. Workers side by side take different calls.</summary>
+    [DisallowConcurrentExecution]
+    internal sealed class TellingPrograms(HookTelling hooks) : IJob
+    {
+        public async ValueTask Execute(IJobExecutionContext context, CancellationToken cancellationToken = default) =>
+            await hooks.TellDueAsync(SystemClock.Instance.GetCurrentInstant(), cancellationToken);
     }
 
     /// <summary>Adds up counts, notes which broadcasts are over, and looks whether mail is to stop.</summary>
@@ -143,6 +153,7 @@ internal static partial class Schedule
             await EventRetention.ForgetAsync(db, now, cancellationToken);
             await ImportedCells.ForgetOldAsync(db, now, cancellationToken);
             await FormIntake.ForgetUnconfirmedAsync(db, now, cancellationToken);
+            await HookTelling.ForgetAsync(db, SystemClock.Instance.GetCurrentInstant(), cancellationToken);
         }
     }
 }

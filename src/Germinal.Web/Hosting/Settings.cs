@@ -31,6 +31,9 @@ public sealed record Settings(
     /// <summary>Submissions that one form takes in an hour; what is more waits apart.</summary>
     public int FormsOfForm { get; init; } = 2_000;
 
+    /// <summary>How often another program may call by one key in a minute.</summary>
+    public int KeyCalls { get; init; } = 600;
+
     /// <summary>Where backups are written to, each night; null: none are made.</summary>
     public Backups? Backups { get; init; }
 
@@ -79,6 +82,7 @@ public sealed record Settings(
         {
             FormsOfClient = int.Parse(configuration["GERMINAL_FORMS_OF_CLIENT"] ?? "30", System.Globalization.CultureInfo.InvariantCulture),
             FormsOfForm = int.Parse(configuration["GERMINAL_FORMS_OF_FORM"] ?? "2000", System.Globalization.CultureInfo.InvariantCulture),
+            KeyCalls = int.Parse(configuration["GERMINAL_KEY_CALLS"] ?? "600", System.Globalization.CultureInfo.InvariantCulture),
             Backups = configuration["GERMINAL_BACKUPS"] is { Length: > 0 } folder
                 ? new Backups(folder, Needed("GERMINAL_DB"), data, KeepOf(configuration["GERMINAL_BACKUPS_KEPT"]), configuration["GERMINAL_PG_PROGRAMS"] ?? "")
                 : null,

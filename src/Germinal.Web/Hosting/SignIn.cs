@@ -2,6 +2,7 @@ using System.Security.Claims;
 using Germinal.Service.Members;
 using Germinal.Store;
 using Germinal.Store.Rows;
+using Germinal.Web.Keys;
 using Microsoft.AspNetCore.Antiforgery;
 using Microsoft.AspNetCore.DataProtection;
 using Microsoft.AspNetCore.Identity;
@@ -10,12 +11,21 @@ using Microsoft.Extensions.Options;
 
 namespace Germinal.Web.Hosting;
 
-/// <summary>Who is asking, from the sign-in cookie.</summary>
+/// <summary>Who is asking: a member by the sign-in cookie, or another program by a key that a member made.</summary>
 /// <param name="SeesAll">Whether they see everybody, and not only some of the people.</param>
 public sealed record Caller(Guid Id, Guid PracticeId, string Name, string Role, bool SeesAll = true)
 {
-    /// <summary>Whether they have a right of <see cref="Rights"/>.</summary>
-    public bool May(string right) => Rights.Has(Role, right, SeesAll);
+    /// <summary>Where another program asks by a key for the member: what the key may, by commas; null where the member asks.</summary>
+    public string? Key { get; init; }
+
+    /// <summary>Whether they have a right of <see cref="Rights"/>, and by a key, whether that has it too.</summary>
+    public bool May(string right) => Rights.Has(Role, right, SeesAll) && (Key is null || Key.Split(',').Contains(right, StringComparer.Ordinal));
+
+    /// <summary>The claim of another program that asks by a key: what the key may, by commas.</summary>
+    public const string KeyClaim = "germinal:key";
+
+    /// <summary>The claim that carries the key's id.</summary>
+    public const string KeyIdClaim = "germinal:key-id";
 
     /// <summary>The claim of a member who sees only some of the people: whose, by commas.</summary>
     public const string SeesClaim = "germinal:sees";
@@ -40,7 +50,10 @@ public sealed record Caller(Guid Id, Guid PracticeId, string Name, string Role, 
             user.FindFirstValue(NameClaim)!,
             user.FindFirstValue(ClaimTypes.Role)!,
             !user.HasClaim(c => c.Type == SeesClaim)
-        );
+        )
+        {
+            Key = user.FindFirstValue(KeyClaim),
+        };
 
     /// <summary>Lets endpoints take a <see cref="Caller"/> as a parameter.</summary>
     public static ValueTask<Caller?> BindAsync(HttpContext context) => ValueTask.FromResult<Caller?>(Of(context.User));
@@ -57,7 +70,10 @@ public static class SignInSetup
     public static void AddGerminalSignIn(this IServiceCollection services, Settings settings)
     {
         services.AddGerminalSeals(settings);
-        services.AddAuthentication(IdentityConstants.ApplicationScheme).AddIdentityCookies();
+        services
+            .AddAuthentication(IdentityConstants.ApplicationScheme)
+            .AddScheme<Microsoft.AspNetCore.Authentication.AuthenticationSchemeOptions, KeyScheme>(KeyScheme.Name, null)
+            .AddIdentityCookies();
         services
             .AddIdentityCore<MemberUser>(o =>
             {
@@ -93,6 +109,7 @@ public static class SignInSetup
         );
         services.ConfigureApplicationCookie(o =>
         {
+            o.ForwardDefaultSelector = KeyScheme.Select;
             o.Cookie.SecurePolicy = secure;
             o.Cookie.Name = "germinal";
             o.Cookie.SameSite = SameSiteMode.Strict;
@@ -112,6 +129,7 @@ public static class SignInSetup
             o.Cookie.SameSite = SameSiteMode.Strict;
             o.Cookie.SecurePolicy = secure;
         });
+        NoGuardForKeys.Add(services);
     }
 
     private static Task Answer(HttpResponse response, int status)

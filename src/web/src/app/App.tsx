@@ -51,6 +51,7 @@ const SentPage = lazy(() => import('../features/forms/SentPage'));
 const PipelinePage = lazy(() => import('../features/pipeline/PipelinePage'));
 const LostPage = lazy(() => import('../features/pipeline/LostPage'));
 const PracticePage = lazy(() => import('../features/practice/PracticePage'));
+const OthersPage = lazy(() => import('../features/others/OthersPage'));
 const TagsPage = lazy(() => import('../features/practice/TagsPage'));
 const SettingsPage = lazy(() => import('../features/practice/SettingsPage'));
 const LetterList = lazy(() => import('../features/letters/LetterList'));
@@ -171,6 +172,7 @@ function Inside({ session }: { session: Session }) {
             <Route path="/practice/calls" element={<OutcomesPage />} />
             <Route path="/practice/data" element={<DataPage />} />
             <Route path="/practice/members" element={<MembersPage />} />
+            <Route path="/practice/others" element={<OthersPage />} />
             <Route path="/practice/tags" element={<TagsPage />} />
             <Route path="/practice/:page" element={<SettingsPage />} />
             <Route path="/beginning" element={<BeginningPage />} />

@@ -21,6 +21,7 @@ export type Right =
   | 'see-numbers'
   | 'keep-members'
   | 'take-whole'
+  | 'keep-other-programs'
   | 'change-settings'
   | 'see-servers';
 

@@ -165,5 +165,6 @@ export const elsewhere = [
   ['Who gets inquiries', '/inquiries/giving', 'Rules, hours in which we are reached, when an inquiry is late.'],
   ['Members', '/practice/members', 'Who works here, what each may and sees, when they are away.'],
   ['When mail stops by itself', '/results/sending', 'The brake, and the keys that mail is signed with.'],
+  ['Other programs', '/practice/others', 'Keys by which they work here, and what they are told.'],
   ['All data', '/practice/data', 'Everything out as one file, and the end of a practice.'],
 ] as const;

@@ -1,0 +1,71 @@
+import { useInfiniteQuery, useMutation, useQueryClient } from '@tanstack/react-query';
+import { api, type Schemas, take } from '../../api/client';
+import { Button, Loading, Trouble } from '../../ui/bits';
+import { said } from '../../ui/undo';
+import { machineMoment } from '../../ui/when';
+
+type Call = Schemas['HookCallDto'];
+
+/** What an address was told, the newest first, with what it answered; each told again by itself. */
+export function HookCalls({ hook, close }: { hook: string; close: () => void }) {
+  const queries = useQueryClient();
+  const calls = useInfiniteQuery({
+    queryKey: ['hook-calls', hook],
+    initialPageParam: undefined as number | undefined,
+    queryFn: ({ pageParam }) => take(api.GET('/api/hooks/{id}/calls', { params: { path: { id: hook }, query: { before: pageParam } } })),
+    getNextPageParam: (last) => last.before ?? undefined,
+  });
+  const again = useMutation({
+    mutationFn: (id: number) => take(api.POST('/api/hooks/calls/{id}/again', { params: { path: { id } } })),
+    onSuccess: () => {
+      queries.invalidateQueries({ queryKey: ['hook-calls', hook] });
+      said('It is told again within seconds.');
+    },
+  });
+  const all = calls.data?.pages.flatMap((p) => p.calls) ?? [];
+  return (
+    <>
+      <h3>What it was told</h3>
+      <p className="m-0">
+        <Button className="min-h-6" onClick={close}>
+          how it works
+        </Button>
+      </p>
+      <Trouble error={calls.error ?? again.error} />
+      {calls.isPending && <Loading />}
+      {calls.data && all.length === 0 && <p>Nothing yet. What happens from now on is told within seconds.</p>}
+      {all.map((c) => (
+        <section key={c.id} aria-label={c.messageId} className="border-t border-dotted border-rule py-2">
+          <p className="m-0 text-ink">
+            {c.kind}, {machineMoment(c.at)}
+          </p>
+          <p className={`m-0 break-words ${c.takenAt ? '' : 'text-straw'}`}>{state(c)}</p>
+          <details>
+            <summary className="min-h-6 text-leaf">what is told</summary>
+            <pre className="m-0 whitespace-pre-wrap break-all text-small">{c.body}</pre>
+          </details>
+          <Button
+            className="min-h-6"
+            disabled={again.isPending}
+            aria-label={`Tell ${c.messageId} again`}
+            onClick={() => again.mutate(c.id)}
+          >
+            tell it again
+          </Button>
+        </section>
+      ))}
+      {calls.hasNextPage && (
+        <Button className="min-h-6" disabled={calls.isFetchingNextPage} onClick={() => calls.fetchNextPage()}>
+          earlier ones
+        </Button>
+      )}
+    </>
+  );
+}
+
+function state(c: Call) {
+  const answer = c.lastAnswer && `: ${c.lastAnswer}`;
+  if (c.takenAt) return `taken ${machineMoment(c.takenAt)}${answer}`;
+  if (!c.nextAt) return `never taken, told ${c.attempts} times${answer}`;
+  return c.attempts === 0 ? 'is told within seconds' : `not taken yet, told again ${machineMoment(c.nextAt)}${answer}`;
+}
