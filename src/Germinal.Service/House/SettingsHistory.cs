@@ -102,7 +102,11 @@ public sealed class SettingsHistory(ProgramDesk programs)
     internal static Task ForgetAsync(GerminalDb db, CancellationToken stop) =>
         db.SettingsChanges.Where(c => c.Id < db.SettingsChanges.OrderByDescending(o => o.Id).Select(o => o.Id).Take(Most).Min()).ExecuteDeleteAsync(stop);
 
-    private static List<SettingsPart> PartsOf(SettingsChangeRow change) => [.. JsonNode.Parse(change.After)!.AsObject().Select(p => SettingsPart.Of(p.Key))];
+    private static List<SettingsPart> PartsOf(SettingsChangeRow change)
+    {
+        var after = JsonNode.Parse(change.After)!.AsObject();
+        return [.. SettingsPart.All.Where(p => after.ContainsKey(p.Key))];
+    }
 
     /// <summary>What stands in the way as the settings are now: what cannot be taken back at all, and what was changed again since.</summary>
     private static string? InTheWay(SettingsChangeRow change, JsonObject now)

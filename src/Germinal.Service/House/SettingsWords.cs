@@ -24,7 +24,7 @@ public static class SettingsWords
         }
 
         var (before, after) = (JsonNode.Parse(change.Before)!.AsObject(), JsonNode.Parse(change.After)!.AsObject());
-        return string.Join("; ", after.Select(p => Of(SettingsPart.Of(p.Key), before[p.Key], p.Value)));
+        return string.Join("; ", SettingsPart.All.Where(p => after.ContainsKey(p.Key)).Select(p => Of(p, before[p.Key], after[p.Key])));
     }
 
     private static string Of(SettingsPart part, JsonNode? before, JsonNode? after) =>

@@ -52,6 +52,9 @@ const inCountry = (code: string) => countryName(code).replace(/^United/, 'the Un
 const channelNames: Record<string, string> = { email: 'emails', text: 'texts', call: 'calls', post: 'cards and letters' };
 export const channelName = (channel: string) => channelNames[channel] ?? channel;
 
+const singular: Record<string, string> = { email: 'email', text: 'text', call: 'call', post: 'card or letter' };
+const oneOf = (channel: string) => singular[channel] ?? channel;
+
 /** Days in order, those that follow each other as one stretch. */
 export function stretchesOf(days: readonly string[]) {
   const stretches: { from: string; until: string }[] = [];
@@ -102,7 +105,8 @@ export const settingsPages: Record<string, SettingsPageWords> = {
     title: 'How often, and at what hours',
     says: (p) => {
       const rules = p.pace.map(
-        (r) => `at most ${r.max} ${either.format(r.channels.map(channelName))} in ${r.days} ${r.days === 1 ? 'day' : 'days'}`,
+        (r) =>
+          `at most ${r.max === 1 ? `one ${either.format(r.channels.map(oneOf))}` : `${r.max} ${either.format(r.channels.map(channelName))}`} in ${r.days} ${r.days === 1 ? 'day' : 'days'}`,
       );
       const limits = Object.entries(p.dailyLimits).map(([channel, most]) => `${most} ${channelName(channel)} a day from all of us`);
       return `One person gets ${rules.length > 0 ? list.format(rules) : 'as much as programs send'}; texts and calls go from ${p.quietFrom} to ${p.quietTo} on their own clock${limits.length > 0 ? `; ${list.format(limits)}` : ''}.`;
