@@ -119,8 +119,17 @@ await page.getByLabel('Body of the letter').locator('p').nth(1).click();
 await page.getByRole('button', { name: 'Put in' }).click();
 await page.getByRole('menuitem', { name: 'a passage only for some' }).click();
 await shot('letter');
+// Two changes, so that there is something to take back.
+await page.goto(`${url}/practice/pace`);
+await page.getByLabel('until', { exact: true }).fill('20:00');
+await page.getByRole('button', { name: 'Keep these settings' }).click();
+await page.getByText('Kept.').waitFor();
+await page.goto(`${url}/practice/words`);
+await page.getByLabel('Kinds of appointments, one a line').fill('first meeting\nyearly review\nsigning\nsite visit');
+await page.getByRole('button', { name: 'Keep these settings' }).click();
+await page.getByText('Kept.').waitFor();
 await page.goto(`${url}/practice`);
-await page.getByRole('button', { name: 'Keep these settings' }).waitFor();
+await page.getByText('kinds of appointments: with “site visit”').waitFor();
 await shot('practice');
 await page.goto(`${url}/people/bring-in`);
 await page.getByLabel('A file of people').setInputFiles(path.join(root, 'demo', 'people', 'sample.csv'));

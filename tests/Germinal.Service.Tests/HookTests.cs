@@ -92,7 +92,7 @@ public sealed class HookTests : IAsyncLifetime
         }
 
         await db.SaveChangesAsync();
-        await db.HookCalls.ExecuteUpdateAsync(u => u.SetProperty(c => c.NextAt, Start));
+        await db.HookCalls.ExecuteUpdateAsync(u => u.SetProperty(c => c.NextAt, Start).SetProperty(c => c.At, Start));
         return world;
     }
 
@@ -155,6 +155,26 @@ public sealed class HookTests : IAsyncLifetime
         Assert.Single(told.Select(t => (t.Id, t.Body)).Distinct());
         await using var after = world.Db();
         Assert.Equal(now, (await after.HookCalls.SingleAsync()).TakenAt);
+    }
+
+    [Fact]
+    public async Task Nobody_waits_behind_one_that_takes_nothing()
+    {
+        await using var world = await WorldAsync(200);
+        answer = _ => 500;
+        await Telling(world).TellDueAsync(Start, default);
+        Assert.InRange(told.Count, 1, 40);
+        await using var db = world.Db();
+        Assert.Equal(200, await db.HookCalls.CountAsync(c => c.TakenAt == null && c.NextAt > Start && c.NextAt < Instant.MaxValue));
+
+        // Once it takes them, all come.
+        answer = _ => 200;
+        for (var i = 1; i <= 5; i++)
+        {
+            await Telling(world).TellDueAsync(Start + Duration.FromMinutes(2 * i), default);
+        }
+
+        Assert.Equal(200, await db.HookCalls.CountAsync(c => c.TakenAt != null));
     }
 
     [Fact]

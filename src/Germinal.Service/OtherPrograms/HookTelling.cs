@@ -18,7 +18,13 @@ public sealed class HookTelling(IDbContextFactory<GerminalDb> databases, HookCal
     /// <summary>Longer than a call can take, so that nobody else tells what is being told.</summary>
     private static readonly Duration Lease = Duration.FromMinutes(2);
 
-    /// <summary>After how long what was not taken is told again; together a day.</summary>
+    /// <summary>For so long it is told again.</summary>
+    private static readonly Duration Patience = Duration.FromDays(1);
+
+    /// <summary>Where an address does not take what it is told, the rest of what is due for it waits so long: nobody else waits behind it.</summary>
+    private static readonly Duration Rest = Duration.FromMinutes(1);
+
+    /// <summary>After how long what was not taken is told again, each time; then as the last time.</summary>
     private static readonly Duration[] Again =
     [
         Duration.FromSeconds(10),
@@ -34,7 +40,7 @@ public sealed class HookTelling(IDbContextFactory<GerminalDb> databases, HookCal
     /// <summary>For how long what was told is kept to be seen.</summary>
     public static Duration KeptFor { get; } = Duration.FromDays(14);
 
-    private sealed record Claimed(long Id, Guid HookId, Guid PracticeId, string Body, int Attempts, string Address, string SealedSecret);
+    private sealed record Claimed(long Id, Guid HookId, Guid PracticeId, string Body, Instant At, int Attempts, string Address, string SealedSecret);
 
     /// <summary>Tells what is due by the machine's time, until nothing is.</summary>
     /// <returns>How many calls were made.</returns>
@@ -53,7 +59,7 @@ public sealed class HookTelling(IDbContextFactory<GerminalDb> databases, HookCal
                           SELECT c.id FROM hook_calls c JOIN hooks h ON h.id = c.hook_id
                           WHERE c.taken_at IS NULL AND c.next_at <= {now} AND h.ended_at IS NULL ORDER BY c.next_at, c.id LIMIT {AtOnce} FOR UPDATE OF c SKIP LOCKED)
                         UPDATE hook_calls c SET next_at = {now + Lease}, attempts = c.attempts + 1 FROM due, hooks h
-                        WHERE c.id = due.id AND h.id = c.hook_id RETURNING c.id, c.hook_id, c.practice_id, c.body, c.attempts, h.address, h.sealed_secret
+                        WHERE c.id = due.id AND h.id = c.hook_id RETURNING c.id, c.hook_id, c.practice_id, c.body, c.at, c.attempts, h.address, h.sealed_secret
                         """
                     )
                     .ToListAsync(stop);
@@ -75,7 +81,7 @@ public sealed class HookTelling(IDbContextFactory<GerminalDb> databases, HookCal
             OutsideFetch.AddressOf(call.Address) is not { } address ? new HookAnswer(false, false, "this is no address")
             : secrets.Unseal(call.SealedSecret) is not { } secret ? new HookAnswer(false, false, "its key cannot be opened with this installation’s keys; end it, and add it anew")
             : await caller.TellAsync(address, HookSecret.Bytes(secret), MessageId(call.Id), call.Body, SystemClock.Instance.GetCurrentInstant(), stop);
-        var next = answer.Taken || call.Attempts > Again.Length ? Instant.MaxValue : now + Again[call.Attempts - 1];
+        var next = answer.Taken || now - call.At >= Patience ? Instant.MaxValue : now + Again[Math.Min(call.Attempts, Again.Length) - 1];
         await using var db = await databases.CreateDbContextAsync(stop);
         db.PracticeId = call.PracticeId;
         await db
@@ -84,6 +90,12 @@ public sealed class HookTelling(IDbContextFactory<GerminalDb> databases, HookCal
                 u => u.SetProperty(c => c.NextAt, next).SetProperty(c => c.LastAnswer, answer.Words).SetProperty(c => c.TakenAt, answer.Taken ? now : (Instant?)null),
                 stop
             );
+        if (!answer.Taken)
+        {
+            var rested = now + Rest;
+            await db.HookCalls.Where(c => c.HookId == call.HookId && c.TakenAt == null && c.NextAt <= now).ExecuteUpdateAsync(u => u.SetProperty(c => c.NextAt, rested), stop);
+        }
+
         if (answer.Gone)
         {
             await db

@@ -68,9 +68,9 @@ internal sealed class SameCallOnce(RequestDelegate next)
         {
             await next(http);
         }
-        catch
+        catch (Exception e) when (ErrorAnswers.NothingWasDone(e))
         {
-            // What ended by an error of ours was not done: the same call may be made again.
+            // The same call may be made again; of any other error nobody knows how far it had come.
             await ForgetAsync(databases, row);
             throw;
         }

@@ -143,6 +143,7 @@ function NewHook({ all, made }: { all: AllHooks; made: (secret: string) => void 
       queries.setQueryData(['hooks'], answer.hooks);
       made(answer.secret);
       setAddress('');
+      setKinds([]);
     },
   });
   const own = ['address', 'kinds'].some((f) => fieldError(make.error, f));

@@ -9,6 +9,7 @@ import { NameForm } from '../../ui/NameForm';
 import { said } from '../../ui/undo';
 import { count } from '../../ui/when';
 import { NameOf, some } from '../practice/NameOf';
+import { TwoBecomeOne } from '../practice/TwoBecomeOne';
 import { Say } from '../programs/Say';
 
 type Stages = Schemas['StagesDto'];
@@ -92,23 +93,13 @@ export default function StagesPage() {
       marginTitle="What it does"
       margin={
         twins ? (
-          <section aria-label="Put together">
-            <h3>The two become one?</h3>
-            <p>
-              There is “{twins.to}” already. Put together, everything that stands in “{oldOf(twins)}” or asks for it has “{twins.to}” from
-              now on. That is not taken back.
-            </p>
-            <p className="mt-3 flex flex-wrap gap-3">
-              <Button
-                look="main"
-                disabled={busy}
-                onClick={() => rename.mutate({ ...twins, asOne: true }, { onSuccess: () => setTwins(undefined) })}
-              >
-                Put them together
-              </Button>
-              <Button onClick={() => setTwins(undefined)}>leave them</Button>
-            </p>
-          </section>
+          <TwoBecomeOne
+            to={twins.to}
+            words={`everything that stands in “${oldOf(twins)}” or asks for it`}
+            busy={busy}
+            yes={() => rename.mutate({ ...twins, asOne: true }, { onSuccess: () => setTwins(undefined) })}
+            no={() => setTwins(undefined)}
+          />
         ) : (
           <>
             <h3>What it does</h3>

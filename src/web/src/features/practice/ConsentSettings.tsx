@@ -1,14 +1,7 @@
 import { Stretch } from '../../ui/DayPage';
 import { NumberSetting, YesSetting } from './fields';
 import { PoliciesList } from './PoliciesList';
-import type { SettingsForm } from './settings';
-
-const channels = [
-  ['email', 'email'],
-  ['text', 'texts'],
-  ['call', 'calls'],
-  ['post', 'cards and letters'],
-] as const;
+import { channels, chosen, type SettingsForm } from './settings';
 
 /** Which channels need a yes, and for how long one is carried. */
 export function ConsentSettings({ draft, set, wrong }: SettingsForm) {
@@ -25,9 +18,12 @@ export function ConsentSettings({ draft, set, wrong }: SettingsForm) {
                 checked={!draft.openChannels.includes(channel)}
                 onChange={(e) =>
                   set({
-                    openChannels: channels
-                      .map(([c]) => c)
-                      .filter((c) => (c === channel ? !e.target.checked : draft.openChannels.includes(c))),
+                    openChannels: chosen(
+                      channels.map(([c]) => c),
+                      draft.openChannels,
+                      channel,
+                      !e.target.checked,
+                    ),
                   })
                 }
               />

@@ -1,7 +1,8 @@
 import { useState } from 'react';
 import { Button, Field } from '../../ui/bits';
+import { type WeekDay, week } from '../../ui/week';
 import { dayName } from '../../ui/when';
-import { countryName, daysOf, type SettingsForm, stretchesOf, weekDay, weekDays } from './settings';
+import { chosen, countryName, daysOf, type SettingsForm, stretchesOf } from './settings';
 
 /** The days on which the practice works, and those on which it does not. */
 export function DaysSettings({ practice, draft, set, wrong }: SettingsForm) {
@@ -12,15 +13,15 @@ export function DaysSettings({ practice, draft, set, wrong }: SettingsForm) {
       <fieldset className="m-0 mb-3 border-0 p-0">
         <legend className="mb-0.5 text-small text-soft">We work on</legend>
         <div className="flex flex-wrap gap-x-5 gap-y-1">
-          {weekDays.map((day) => (
+          {(Object.keys(week) as WeekDay[]).map((day) => (
             <label key={day} className="text-small">
               <input
                 type="checkbox"
                 className="mr-1.5"
                 checked={days.includes(day)}
-                onChange={(e) => set({ workingDays: weekDays.filter((d) => (d === day ? e.target.checked : days.includes(d))) })}
+                onChange={(e) => set({ workingDays: chosen(Object.keys(week) as WeekDay[], days, day, e.target.checked) })}
               />
-              {weekDay(day)}
+              {week[day]}
             </label>
           ))}
         </div>

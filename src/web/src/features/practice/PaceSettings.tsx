@@ -1,13 +1,6 @@
 import { Button } from '../../ui/bits';
 import { NumberSetting, TextSetting } from './fields';
-import type { Draft, SettingsForm } from './settings';
-
-const channels = [
-  ['email', 'emails'],
-  ['text', 'texts'],
-  ['call', 'calls'],
-  ['post', 'cards and letters'],
-] as const;
+import { channels, chosen, type Draft, type SettingsForm } from './settings';
 
 /** How much one person gets, how much goes in a day, and when. */
 export function PaceSettings({ draft, set, wrong }: SettingsForm) {
@@ -81,7 +74,12 @@ function PaceRules({ draft, set, error }: { draft: Draft; set: (change: Partial<
                 checked={rule.channels.includes(channel)}
                 onChange={(e) =>
                   change(i, {
-                    channels: channels.map(([c]) => c).filter((c) => (c === channel ? e.target.checked : rule.channels.includes(c))),
+                    channels: chosen(
+                      channels.map(([c]) => c),
+                      rule.channels,
+                      channel,
+                      e.target.checked,
+                    ),
                   })
                 }
               />

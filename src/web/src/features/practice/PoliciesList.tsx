@@ -1,14 +1,8 @@
 import type { Schemas } from '../../api/client';
 import { Button } from '../../ui/bits';
+import { channels } from './settings';
 
 type Policy = Schemas['PolicyDto'];
-
-const channels = [
-  ['email', 'email'],
-  ['text', 'texts'],
-  ['call', 'calls'],
-  ['post', 'post'],
-] as const;
 
 const fresh: Policy = {
   name: '',

@@ -8,6 +8,7 @@ import { DayPage, PageHead, Stretch } from '../../ui/DayPage';
 import { said } from '../../ui/undo';
 import { count } from '../../ui/when';
 import { NameOf, some } from './NameOf';
+import { TwoBecomeOne } from './TwoBecomeOne';
 
 type Tag = Schemas['TagDto'];
 type Rename = { tag: string; to: string };
@@ -55,23 +56,13 @@ export default function TagsPage() {
       marginTitle="What it does"
       margin={
         twins ? (
-          <section aria-label="Put together">
-            <h3>The two become one?</h3>
-            <p>
-              There is “{twins.to}” already. Put together, everybody who has “{twins.tag}”, and whatever asks for it, has “{twins.to}” from
-              now on. That is not taken back.
-            </p>
-            <p className="mt-3 flex flex-wrap gap-3">
-              <Button
-                look="main"
-                disabled={busy}
-                onClick={() => rename.mutate({ ...twins, asOne: true }, { onSuccess: () => setTwins(undefined) })}
-              >
-                Put them together
-              </Button>
-              <Button onClick={() => setTwins(undefined)}>leave them</Button>
-            </p>
-          </section>
+          <TwoBecomeOne
+            to={twins.to}
+            words={`everybody who has “${twins.tag}”, and whatever asks for it,`}
+            busy={busy}
+            yes={() => rename.mutate({ ...twins, asOne: true }, { onSuccess: () => setTwins(undefined) })}
+            no={() => setTwins(undefined)}
+          />
         ) : (
           <>
             <h3>What it does</h3>

@@ -1,4 +1,5 @@
 import type { Schemas } from '../../api/client';
+import { type WeekDay, week } from '../../ui/week';
 import { dayName, placeOf } from '../../ui/when';
 
 export type Practice = Schemas['PracticeDto'];
@@ -27,17 +28,17 @@ export function draftOf(practice: Practice): Draft {
   return { ...rest, mailOut: server(practice.mailOut, 587), mailIn: server(practice.mailIn, 993) };
 }
 
-export const weekDays = ['mon', 'tue', 'wed', 'thu', 'fri', 'sat', 'sun'] as const;
-const dayNames: Record<string, string> = {
-  mon: 'Monday',
-  tue: 'Tuesday',
-  wed: 'Wednesday',
-  thu: 'Thursday',
-  fri: 'Friday',
-  sat: 'Saturday',
-  sun: 'Sunday',
-};
-export const weekDay = (day: string) => dayNames[day] ?? day;
+/** The channels, in the order in which they are asked for. */
+export const channels = [
+  ['email', 'emails'],
+  ['text', 'texts'],
+  ['call', 'calls'],
+  ['post', 'cards and letters'],
+] as const;
+
+/** Of all of these in their order, those that are chosen once one is, or is no longer. */
+export const chosen = <T extends string>(all: readonly T[], now: readonly string[], one: T, is: boolean) =>
+  all.filter((x) => (x === one ? is : now.includes(x)));
 
 const list = new Intl.ListFormat('en', { type: 'conjunction' });
 const either = new Intl.ListFormat('en', { type: 'disjunction' });
@@ -49,7 +50,7 @@ export const countryName = (code: string) => (code ? (regions.of(code) ?? code) 
 /** The same in a sentence: the United States. */
 const inCountry = (code: string) => countryName(code).replace(/^United/, 'the United');
 
-const channelNames: Record<string, string> = { email: 'emails', text: 'texts', call: 'calls', post: 'cards and letters' };
+const channelNames: Record<string, string> = Object.fromEntries(channels);
 export const channelName = (channel: string) => channelNames[channel] ?? channel;
 
 const singular: Record<string, string> = { email: 'email', text: 'text', call: 'call', post: 'card or letter' };
@@ -79,7 +80,8 @@ function dayAfter(day: string) {
   return date.toISOString().slice(0, 10);
 }
 
-const working = (days: readonly string[]) => (days.join() === 'mon,tue,wed,thu,fri' ? 'Monday to Friday' : list.format(days.map(weekDay)));
+const working = (days: readonly string[]) =>
+  days.join() === 'mon,tue,wed,thu,fri' ? 'Monday to Friday' : list.format(days.map((d) => week[d as WeekDay] ?? d));
 
 /** A page of settings: what it is called, and what stands on it, in a sentence. */
 export interface SettingsPageWords {
