@@ -81,7 +81,8 @@ public sealed class HookTelling(IDbContextFactory<GerminalDb> databases, HookCal
             OutsideFetch.AddressOf(call.Address) is not { } address ? new HookAnswer(false, false, "this is no address")
             : secrets.Unseal(call.SealedSecret) is not { } secret ? new HookAnswer(false, false, "its key cannot be opened with this installation’s keys; end it, and add it anew")
             : await caller.TellAsync(address, HookSecret.Bytes(secret), MessageId(call.Id), call.Body, SystemClock.Instance.GetCurrentInstant(), stop);
-        var next = answer.Taken || now - call.At >= Patience ? Instant.MaxValue : now + Again[Math.Min(call.Attempts, Again.Length) - 1];
+        var again = now + Again[Math.Min(call.Attempts, Again.Length) - 1];
+        var next = answer.Taken || again - call.At > Patience ? Instant.MaxValue : again;
         await using var db = await databases.CreateDbContextAsync(stop);
         db.PracticeId = call.PracticeId;
         await db
