@@ -1,22 +1,23 @@
 // The calls of a rehearsal as a calendar, read by a reader that is not ours and not .NET's.
 import assert from 'node:assert/strict'
 import { execFileSync } from 'node:child_process'
+import { existsSync } from 'node:fs'
 import { dirname, join } from 'node:path'
 import { test } from 'node:test'
 import { fileURLToPath } from 'node:url'
 import ICAL from 'ical.js'
 
 const root = join(dirname(fileURLToPath(import.meta.url)), '..', '..')
-// As the tests of the command line have it built; alone it is built by `./test cli`.
+// As the tests of the command line have built it; where they have not, it builds itself.
 const built = join(root, 'src', 'Germinal.Cli', 'bin', 'Release', 'net10.0', 'germinal.dll');
+const [command, first] = existsSync(built) ? ['dotnet', [built]] : [join(root, 'germinal'), []];
 const folder = join(root, 'tests', 'Germinal.Cli.Tests', 'Case')
 
 test('the calls of a rehearsal are a calendar that ical.js reads', () => {
   const text = execFileSync(
-    'dotnet',
+    command,
     [
-      built,
-      'rehearse', '--practice', 'practice.json', '--people', 'people.csv', '--program', 'start.program.json', '--events', 'events.csv',
+      ...first, 'rehearse', '--practice', 'practice.json', '--people', 'people.csv', '--program', 'start.program.json', '--events', 'events.csv',
       '--from', '2027-03-29T00:00', '--to', '2027-06-01T00:00', '--format', 'ics',
     ],
     { cwd: folder, encoding: 'utf8', stdio: ['ignore', 'pipe', 'ignore'] },

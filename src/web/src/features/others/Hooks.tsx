@@ -37,7 +37,7 @@ export function Hooks({ hooks, picked, pick }: { hooks: AllHooks; picked?: strin
             {!h.endedAt && (
               <Button
                 look="danger"
-                className="min-h-6"
+                className="min-h-6 font-sans"
                 disabled={end.isPending}
                 aria-label={`End ${h.address}`}
                 onClick={() => end.mutate(h.id)}

@@ -35,7 +35,7 @@ export function Keys({ keys }: { keys: AllKeys }) {
             {!k.ended && (
               <Button
                 look="danger"
-                className="min-h-6"
+                className="min-h-6 font-sans"
                 disabled={end.isPending}
                 aria-label={`End “${k.name}”`}
                 onClick={() => end.mutate(k.id)}

@@ -13,7 +13,7 @@ export function ShownOnce({ words, secret, done }: { words: string; secret: stri
     <section aria-label="Shown once" className="mx-7 my-3 border-l-[3px] border-straw bg-straw-pale px-3 py-2 text-small max-[699px]:mx-4">
       <p className="m-0">{words}</p>
       <p className="m-0 mt-1 flex flex-wrap items-center gap-x-4 gap-y-1">
-        <input ref={shown} readOnly aria-label={words} className="w-full max-w-[42rem] font-mono" value={secret} />
+        <input ref={shown} readOnly aria-label={words} className="w-full max-w-[38rem] font-mono" value={secret} />
         <Button
           className="min-h-6"
           onClick={() =>
