@@ -16,7 +16,12 @@ namespace Germinal.Service.House;
 /// <param name="Texts">Texts.</param>
 /// <param name="Calls">Calls that came onto the day sheet.</param>
 /// <param name="Notes">Notes by post.</param>
-public sealed record WentDto(int Emails, int Texts, int Calls, int Notes);
+public sealed record WentDto(int Emails, int Texts, int Calls, int Notes)
+{
+    /// <summary>Of how many went by kind of step.</summary>
+    internal static WentDto Of(IReadOnlyDictionary<string, int> kinds) =>
+        new(kinds.GetValueOrDefault("email"), kinds.GetValueOrDefault("text"), kinds.GetValueOrDefault("call"), kinds.GetValueOrDefault("note"));
+}
 
 /// <summary>What would have been otherwise for a program.</summary>
 /// <param name="Name">The program.</param>
@@ -231,9 +236,5 @@ public sealed class LastMonth(Engines engines) : IDisposable
         );
     }
 
-    private static WentDto Count(IEnumerable<RehearsedTouch> touches)
-    {
-        var kinds = touches.Where(Goes).CountBy(t => t.Step.Kind).ToDictionary();
-        return new WentDto(kinds.GetValueOrDefault("email"), kinds.GetValueOrDefault("text"), kinds.GetValueOrDefault("call"), kinds.GetValueOrDefault("note"));
-    }
+    private static WentDto Count(IEnumerable<RehearsedTouch> touches) => WentDto.Of(touches.Where(Goes).CountBy(t => t.Step.Kind).ToDictionary());
 }

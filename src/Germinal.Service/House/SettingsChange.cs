@@ -45,7 +45,7 @@ public sealed class SettingsChange
     internal async Task<SettingsChangeRow?> SaveAsync(SettingsChangeRow? takesBack, CancellationToken stop)
     {
         var after = Parts(Row);
-        var changed = SettingsPart.All.Where(p => p.Kind != SettingsPartKind.Standing && !JsonNode.DeepEquals(before[p.Key], after[p.Key])).Select(p => p.Key).ToList();
+        var changed = SettingsPart.All.Where(p => p.Kind != SettingsPartKind.Standing && !JsonNode.DeepEquals(before[p.Key], after[p.Key])).ToList();
         SettingsChangeRow? row = null;
         if (changed.Count > 0)
         {
@@ -86,6 +86,6 @@ public sealed class SettingsChange
     }
 
     /// <summary>Some parts as they are kept; of one that holds what is sealed, that it was there.</summary>
-    private static string Kept(JsonObject parts, IEnumerable<string> keys) =>
-        new JsonObject(keys.Select(k => KeyValuePair.Create(k, SettingsPart.Of(k).Kind == SettingsPartKind.Apart ? null : parts[k]?.DeepClone()))).ToJsonString();
+    private static string Kept(JsonObject parts, IEnumerable<SettingsPart> which) =>
+        new JsonObject(which.Select(p => KeyValuePair.Create(p.Key, p.Kind == SettingsPartKind.Apart ? null : parts[p.Key]?.DeepClone()))).ToJsonString();
 }

@@ -41,7 +41,7 @@ public sealed class SettingsHistory(ProgramDesk programs)
                 c.At.Iso(),
                 c.MemberId is { } by ? names.GetValueOrDefault(by, "") : "",
                 SettingsWords.Of(c),
-                PartsOf(c)[0].Page,
+                SettingsPart.In(JsonNode.Parse(c.After)!.AsObject())[0].Page,
                 changes.Exists(o => o.TakenBackBy == c.Id),
                 c.TakenBackBy is not null,
                 c.TakenBackBy is null ? InTheWay(c, now) : null
@@ -102,23 +102,17 @@ public sealed class SettingsHistory(ProgramDesk programs)
     internal static Task ForgetAsync(GerminalDb db, CancellationToken stop) =>
         db.SettingsChanges.Where(c => c.Id < db.SettingsChanges.OrderByDescending(o => o.Id).Select(o => o.Id).Take(Most).Min()).ExecuteDeleteAsync(stop);
 
-    private static List<SettingsPart> PartsOf(SettingsChangeRow change)
-    {
-        var after = JsonNode.Parse(change.After)!.AsObject();
-        return [.. SettingsPart.All.Where(p => after.ContainsKey(p.Key))];
-    }
-
     /// <summary>What stands in the way as the settings are now: what cannot be taken back at all, and what was changed again since.</summary>
     private static string? InTheWay(SettingsChangeRow change, JsonObject now)
     {
-        var parts = PartsOf(change);
-        if (parts.Find(p => p.Kind == SettingsPartKind.Apart) is { } apart)
+        var after = JsonNode.Parse(change.After)!.AsObject();
+        var parts = SettingsPart.In(after);
+        if (parts.FirstOrDefault(p => p.Kind == SettingsPartKind.Apart) is { } apart)
         {
             return $"What was before of “{apart.Title}” is not kept; set it anew on its page.";
         }
 
-        var after = JsonNode.Parse(change.After)!;
-        return parts.Find(p => !JsonNode.DeepEquals(after[p.Key], now[p.Key])) is { } again ? $"“{again.Title}” was changed again since; take that back first." : null;
+        return parts.FirstOrDefault(p => !JsonNode.DeepEquals(after[p.Key], now[p.Key])) is { } again ? $"“{again.Title}” was changed again since; take that back first." : null;
     }
 
     /// <summary>What would be missed if some parts became as they were: something that programs or people use and that would be gone.</summary>

@@ -1,4 +1,4 @@
-using System.Collections.Frozen;
+using System.Text.Json.Nodes;
 
 namespace Germinal.Service.House;
 
@@ -84,9 +84,6 @@ public sealed record SettingsPart(string Key, string Title, string Page, Setting
         new("mailWorked", "mail", "", SettingsPartKind.Standing),
     ];
 
-    private static readonly FrozenDictionary<string, SettingsPart> ByKey = All.ToFrozenDictionary(p => p.Key, StringComparer.Ordinal);
-
-    /// <summary>The part that is stored under a name.</summary>
-    /// <exception cref="KeyNotFoundException">There is none.</exception>
-    public static SettingsPart Of(string key) => ByKey[key];
+    /// <summary>The parts that a change of settings holds, in the order of <see cref="All"/>; the database keeps names in an order of its own.</summary>
+    public static IReadOnlyList<SettingsPart> In(JsonObject change) => [.. All.Where(p => change.ContainsKey(p.Key))];
 }

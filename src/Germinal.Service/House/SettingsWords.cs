@@ -24,7 +24,7 @@ public static class SettingsWords
         }
 
         var (before, after) = (JsonNode.Parse(change.Before)!.AsObject(), JsonNode.Parse(change.After)!.AsObject());
-        return string.Join("; ", SettingsPart.All.Where(p => after.ContainsKey(p.Key)).Select(p => Of(p, before[p.Key], after[p.Key])));
+        return string.Join("; ", SettingsPart.In(after).Select(p => Of(p, before[p.Key], after[p.Key])));
     }
 
     private static string Of(SettingsPart part, JsonNode? before, JsonNode? after) =>

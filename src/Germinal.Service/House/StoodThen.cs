@@ -170,9 +170,7 @@ internal sealed class StoodThen
     private static async Task<Dictionary<Guid, List<SentTouch>>> SentAsync(GerminalDb db, TouchEngine engine, Instant from, int days, CancellationToken stop)
     {
         var oldest = from - Duration.FromDays(days + 1);
-        var rows = await db
-            .Touches.AsNoTracking()
-            .Where(t => t.SettledAt >= oldest && t.SettledAt < from && (t.Status == TouchStatus.Sent || t.Status == TouchStatus.Done || t.Status == TouchStatus.Open))
+        var rows = await Went(db, oldest, from)
             .OrderBy(t => t.SettledAt)
             .Select(t => new
             {
@@ -202,15 +200,18 @@ internal sealed class StoodThen
             .ToDictionary(g => g.Key, g => g.Select(r => new SentTouch(r.At, r.Channel!.Value)).ToList());
     }
 
+    /// <summary>Touches that reached somebody, or came onto the day sheet, in a stretch of time whose end is not in it.</summary>
+    private static IQueryable<TouchRow> Went(GerminalDb db, Instant from, Instant until) =>
+        db.Touches.AsNoTracking()
+            .Where(t => t.SettledAt >= from && t.SettledAt < until && (t.Status == TouchStatus.Sent || t.Status == TouchStatus.Done || t.Status == TouchStatus.Open));
+
     private static async Task<WentDto> WentAsync(GerminalDb db, Instant from, Instant until, CancellationToken stop)
     {
-        var kinds = await db
-            .Touches.AsNoTracking()
-            .Where(t => t.SettledAt >= from && t.SettledAt < until && (t.Status == TouchStatus.Sent || t.Status == TouchStatus.Done || t.Status == TouchStatus.Open))
+        var kinds = await Went(db, from, until)
             .GroupBy(t => t.Kind)
             .Select(g => new { g.Key, Count = g.Count() })
             .ToDictionaryAsync(g => g.Key, g => g.Count, stop);
-        return new WentDto(kinds.GetValueOrDefault("email"), kinds.GetValueOrDefault("text"), kinds.GetValueOrDefault("call"), kinds.GetValueOrDefault("note"));
+        return WentDto.Of(kinds);
     }
 
     /// <summary>What they opened, followed and answered: before the moment it is remembered, after it it happens.</summary>
