@@ -24,6 +24,9 @@ public sealed class GerminalDb(DbContextOptions<GerminalDb> options) : IdentityD
 
     public DbSet<PracticeRow> Practices => Set<PracticeRow>();
 
+    /// <summary>The practices that are not stopped, for what is open to everybody.</summary>
+    public IQueryable<Guid> OpenPractices => Practices.Where(p => p.StoppedAt == null).Select(p => p.Id);
+
     /// <summary>The member on whose behalf it works; null where that is nobody's.</summary>
     public Guid? MemberId { get; set; }
 
@@ -255,6 +258,7 @@ public sealed class GerminalDb(DbContextOptions<GerminalDb> options) : IdentityD
         base.OnModelCreating(model);
         model.HasPostgresExtension("pg_trgm");
 
+        model.Entity<PracticeRow>().HasQueryFilter(p => p.Id != PracticeRow.House || PracticeId == PracticeRow.House);
         model
             .Entity<PracticeRow>()
             .Property(p => p.Settings)

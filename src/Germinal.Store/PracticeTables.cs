@@ -96,7 +96,7 @@ public static class PracticeTables
             [.. kept.Where(p => p.ClrType == typeof(byte[])).Select(p => p.GetColumnName())],
             key is [{ ClrType: var counted } one] && counted == typeof(long) && one.ValueGenerated == ValueGenerated.OnAdd ? one.GetColumnName() : null,
             type.ClrType == typeof(MemberUser) ? kept.Where(p => SignIn.ContainsKey(p.Name)).ToDictionary(p => p.GetColumnName(), p => SignIn[p.Name])
-                : type.ClrType == typeof(PracticeRow) ? kept.Where(p => p.Name is nameof(PracticeRow.EndsAt) or nameof(PracticeRow.LookAgainAfter)).ToDictionary(p => p.GetColumnName(), _ => "NULL")
+                : type.ClrType == typeof(PracticeRow) ? kept.Where(p => p.Name is nameof(PracticeRow.EndsAt) or nameof(PracticeRow.StoppedAt) or nameof(PracticeRow.LookAgainAfter)).ToDictionary(p => p.GetColumnName(), _ => "NULL")
                 : new Dictionary<string, string>()
         );
     }

@@ -15,7 +15,7 @@ using Serilog;
 
 namespace Germinal.Web;
 
-/// <summary>The application: the web server, with <c>--worker</c> the worker beside it, and with <c>--doctor</c> a look at the installation.</summary>
+/// <summary>The application: the web server, with <c>--worker</c> the worker beside it, with <c>--doctor</c> a look at the installation, and with <c>--keeper</c> the address at which its next keeper is made.</summary>
 public static class Application
 {
     /// <summary>Runs until it is told to end.</summary>
@@ -30,6 +30,12 @@ public static class Application
         {
             var environment = new ConfigurationBuilder().AddEnvironmentVariables().Build();
             Environment.ExitCode = await Doctor.Doctor.RunAsync(environment, new Doctor.Limits(SystemClock.Instance), Console.Out, CancellationToken.None);
+            return;
+        }
+
+        if (args.Contains("--keeper"))
+        {
+            await KeeperKey.TellAsync(Settings.From(new ConfigurationBuilder().AddEnvironmentVariables().Build()), Console.Out, CancellationToken.None);
             return;
         }
 
@@ -60,7 +66,7 @@ public static class Application
         builder.Services.AddHostedService<InboundListener>();
         builder.Services.AddSingleton<ChangeListener>().AddHostedService(s => s.GetRequiredService<ChangeListener>());
         more?.Invoke(builder);
-        builder.Services.AddSingleton<BeginningKey>();
+        builder.Services.AddSingleton<BeginningKey>().AddSingleton<KeeperKey>();
         builder.Services.TryAddSingleton<IFirstPractice, FirstPractice>();
         builder.Services.AddProblemDetails(Problems.InOneShape);
         builder.Services.AddExceptionHandler<ErrorAnswers>();
@@ -129,6 +135,7 @@ public static class Application
         JoinEndpoints.Map(told);
         MeEndpoints.Map(told);
         MemberEndpoints.Map(told);
+        KeeperEndpoints.Map(told);
         BeginningEndpoints.Map(told);
         WholeEndpoints.Map(told);
         PeopleEndpoints.Map(told);

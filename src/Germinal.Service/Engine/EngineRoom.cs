@@ -43,6 +43,7 @@ public sealed partial class EngineRoom(IDbContextFactory<GerminalDb> databases, 
     /// <summary>
     /// One look, answered from indexes, so that a worker with nothing to do costs next to nothing. The earliest moment is asked
     /// for, not whether there is one by now: against a clock that is a column, the planner would rather read the whole table.
+    /// What is due in practices that are stopped is passed over.
     /// </summary>
     private static async Task<bool> AnythingToDoAsync(GerminalDb db, CancellationToken stop)
     {
@@ -51,19 +52,19 @@ public sealed partial class EngineRoom(IDbContextFactory<GerminalDb> databases, 
             .Database.SqlQuery<bool>(
                 $"""
                 SELECT coalesce(c.move_to IS NOT NULL
-                  OR EXISTS (SELECT 1 FROM practices WHERE look_again_after IS NOT NULL)
-                  OR EXISTS (SELECT 1 FROM programs WHERE paused_until <= n.now)
-                  OR EXISTS (SELECT 1 FROM events e WHERE e.handled_at IS NULL AND e.at <= n.now AND NOT EXISTS (SELECT 1 FROM person_states s WHERE s.person_id = e.person_id AND s.set_aside IS NOT NULL))
-                  OR (SELECT min(next_due) FROM person_states WHERE set_aside IS NULL) <= n.now
-                  OR (SELECT min(next_alarm) FROM person_states WHERE set_aside IS NULL) <= n.now
-                  OR (SELECT min(next_try) FROM own_mails WHERE status IN ('waiting', 'handing')) <= {machine}
-                  OR (SELECT min(deputy_at) FROM inquiries WHERE answered_at IS NULL AND deputy_at IS NOT NULL) <= n.now
-                  OR (SELECT min(morning_due) FROM "AspNetUsers" WHERE morning_due IS NOT NULL) <= n.now
-                  OR (SELECT min(monthly_due) FROM "AspNetUsers" WHERE monthly_due IS NOT NULL) <= n.now
-                  OR (SELECT min(begins_at) FROM broadcasts WHERE status = 'waiting') <= n.now
-                  OR (SELECT min(decide_at) FROM broadcasts WHERE decide_at IS NOT NULL) <= n.now
-                  OR EXISTS (SELECT 1 FROM touches t WHERE status = 'handing' AND leased_until < {machine} AND NOT EXISTS (SELECT 1 FROM person_states s WHERE s.person_id = t.person_id AND s.set_aside IS NOT NULL)), false) AS "Value"
-                FROM clock c, LATERAL (SELECT CASE WHEN c.real THEN {machine} ELSE c.now END AS now) n
+                  OR EXISTS (SELECT 1 FROM practices WHERE look_again_after IS NOT NULL AND stopped_at IS NULL)
+                  OR EXISTS (SELECT 1 FROM programs WHERE paused_until <= n.now AND practice_id <> ALL(q.stopped))
+                  OR EXISTS (SELECT 1 FROM events e WHERE e.handled_at IS NULL AND e.at <= n.now AND e.practice_id <> ALL(q.stopped) AND NOT EXISTS (SELECT 1 FROM person_states s WHERE s.person_id = e.person_id AND s.set_aside IS NOT NULL))
+                  OR (SELECT min(next_due) FROM person_states WHERE set_aside IS NULL AND practice_id <> ALL(q.stopped)) <= n.now
+                  OR (SELECT min(next_alarm) FROM person_states WHERE set_aside IS NULL AND practice_id <> ALL(q.stopped)) <= n.now
+                  OR (SELECT min(next_try) FROM own_mails WHERE status IN ('waiting', 'handing') AND practice_id <> ALL(q.stopped)) <= {machine}
+                  OR (SELECT min(deputy_at) FROM inquiries WHERE answered_at IS NULL AND deputy_at IS NOT NULL AND practice_id <> ALL(q.stopped)) <= n.now
+                  OR (SELECT min(morning_due) FROM "AspNetUsers" WHERE morning_due IS NOT NULL AND practice_id <> ALL(q.stopped)) <= n.now
+                  OR (SELECT min(monthly_due) FROM "AspNetUsers" WHERE monthly_due IS NOT NULL AND practice_id <> ALL(q.stopped)) <= n.now
+                  OR (SELECT min(begins_at) FROM broadcasts WHERE status = 'waiting' AND practice_id <> ALL(q.stopped)) <= n.now
+                  OR (SELECT min(decide_at) FROM broadcasts WHERE decide_at IS NOT NULL AND practice_id <> ALL(q.stopped)) <= n.now
+                  OR EXISTS (SELECT 1 FROM touches t WHERE status = 'handing' AND leased_until < {machine} AND t.practice_id <> ALL(q.stopped) AND NOT EXISTS (SELECT 1 FROM person_states s WHERE s.person_id = t.person_id AND s.set_aside IS NOT NULL)), false) AS "Value"
+                FROM clock c, LATERAL (SELECT CASE WHEN c.real THEN {machine} ELSE c.now END AS now) n, (SELECT ARRAY(SELECT id FROM practices WHERE stopped_at IS NOT NULL) AS stopped) q
                 """
             )
             .ToListAsync(stop);
@@ -108,16 +109,17 @@ public sealed partial class EngineRoom(IDbContextFactory<GerminalDb> databases, 
         var moments = await db
             .Database.SqlQuery<Instant?>(
                 $"""
-                SELECT CASE WHEN EXISTS (SELECT 1 FROM practices WHERE look_again_after IS NOT NULL) OR EXISTS (SELECT 1 FROM touches t WHERE status = 'handing' AND NOT EXISTS (SELECT 1 FROM person_states s WHERE s.person_id = t.person_id AND s.set_aside IS NOT NULL)) THEN NULL ELSE coalesce(least(
-                  (SELECT min(at) FROM events e WHERE handled_at IS NULL AND NOT EXISTS (SELECT 1 FROM person_states s WHERE s.person_id = e.person_id AND s.set_aside IS NOT NULL)),
-                  (SELECT min(paused_until) FROM programs),
-                  (SELECT min(deputy_at) FROM inquiries WHERE answered_at IS NULL AND deputy_at IS NOT NULL),
-                  (SELECT min(morning_due) FROM "AspNetUsers" WHERE morning_due IS NOT NULL),
-                  (SELECT min(monthly_due) FROM "AspNetUsers" WHERE monthly_due IS NOT NULL),
-                  (SELECT min(begins_at) FROM broadcasts WHERE status = 'waiting'),
-                  (SELECT min(decide_at) FROM broadcasts WHERE decide_at IS NOT NULL),
-                  (SELECT min(next_due) FROM person_states WHERE set_aside IS NULL),
-                  (SELECT min(next_alarm) FROM person_states WHERE set_aside IS NULL)), 'infinity') END AS "Value"
+                SELECT CASE WHEN EXISTS (SELECT 1 FROM practices WHERE look_again_after IS NOT NULL AND stopped_at IS NULL) OR EXISTS (SELECT 1 FROM touches t WHERE status = 'handing' AND t.practice_id <> ALL(q.stopped) AND NOT EXISTS (SELECT 1 FROM person_states s WHERE s.person_id = t.person_id AND s.set_aside IS NOT NULL)) THEN NULL ELSE coalesce(least(
+                  (SELECT min(at) FROM events e WHERE handled_at IS NULL AND e.practice_id <> ALL(q.stopped) AND NOT EXISTS (SELECT 1 FROM person_states s WHERE s.person_id = e.person_id AND s.set_aside IS NOT NULL)),
+                  (SELECT min(paused_until) FROM programs WHERE practice_id <> ALL(q.stopped)),
+                  (SELECT min(deputy_at) FROM inquiries WHERE answered_at IS NULL AND deputy_at IS NOT NULL AND practice_id <> ALL(q.stopped)),
+                  (SELECT min(morning_due) FROM "AspNetUsers" WHERE morning_due IS NOT NULL AND practice_id <> ALL(q.stopped)),
+                  (SELECT min(monthly_due) FROM "AspNetUsers" WHERE monthly_due IS NOT NULL AND practice_id <> ALL(q.stopped)),
+                  (SELECT min(begins_at) FROM broadcasts WHERE status = 'waiting' AND practice_id <> ALL(q.stopped)),
+                  (SELECT min(decide_at) FROM broadcasts WHERE decide_at IS NOT NULL AND practice_id <> ALL(q.stopped)),
+                  (SELECT min(next_due) FROM person_states WHERE set_aside IS NULL AND practice_id <> ALL(q.stopped)),
+                  (SELECT min(next_alarm) FROM person_states WHERE set_aside IS NULL AND practice_id <> ALL(q.stopped))), 'infinity') END AS "Value"
+                FROM (SELECT ARRAY(SELECT id FROM practices WHERE stopped_at IS NOT NULL) AS stopped) q
                 """
             )
             .ToListAsync(stop);
@@ -184,7 +186,7 @@ public sealed partial class EngineRoom(IDbContextFactory<GerminalDb> databases, 
                     EXISTS (SELECT 1 FROM events e WHERE e.handled_at IS NULL AND e.at <= {now} AND e.practice_id = p.id AND NOT EXISTS (SELECT 1 FROM person_states s WHERE s.person_id = e.person_id AND s.set_aside IS NOT NULL))
                       OR EXISTS (SELECT 1 FROM person_states s WHERE s.next_alarm <= {now} AND s.practice_id = p.id AND s.set_aside IS NULL) AS react,
                     EXISTS (SELECT 1 FROM person_states s WHERE s.next_due <= {now} AND s.practice_id = p.id AND s.set_aside IS NULL) AS dispatch
-                  FROM practices p) d WHERE resume OR look_again OR deputies OR mornings OR monthly OR broadcasts OR mails OR recover OR react OR dispatch ORDER BY id
+                  FROM practices p WHERE p.stopped_at IS NULL) d WHERE resume OR look_again OR deputies OR mornings OR monthly OR broadcasts OR mails OR recover OR react OR dispatch ORDER BY id
                 """
             )
             .ToListAsync(stop);

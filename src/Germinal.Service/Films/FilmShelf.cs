@@ -148,7 +148,7 @@ public sealed class FilmShelf(IDbContextFactory<GerminalDb> databases)
     /// <summary>A film by its address, of whatever practice; the context is that practice's from then on.</summary>
     public static async Task<FilmRow?> FindAsync(GerminalDb db, string slug, CancellationToken stop)
     {
-        var film = slug.Length > 80 ? null : await db.Films.IgnoreQueryFilters().AsNoTracking().FirstOrDefaultAsync(f => f.Slug == slug, stop);
+        var film = slug.Length > 80 ? null : await db.Films.IgnoreQueryFilters().AsNoTracking().FirstOrDefaultAsync(f => f.Slug == slug && db.OpenPractices.Contains(f.PracticeId), stop);
         db.PracticeId = film?.PracticeId;
         return film;
     }

@@ -33,7 +33,7 @@ public sealed class FormShelf
             .Database.SqlQuery<Found>(
                 $"""
                 SELECT f.id, f.practice_id, f.slug, f.shown_version, f.taken, p.xmin::text AS practice_version
-                FROM forms f JOIN practices p ON p.id = f.practice_id WHERE f.slug = {slug} AND f.shown IS NOT NULL
+                FROM forms f JOIN practices p ON p.id = f.practice_id WHERE f.slug = {slug} AND f.shown IS NOT NULL AND p.stopped_at IS NULL
                 """
             )
             .ToListAsync(stop);

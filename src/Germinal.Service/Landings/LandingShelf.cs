@@ -25,7 +25,7 @@ public sealed class LandingShelf
         var row = await db
             .Landings.IgnoreQueryFilters()
             .AsNoTracking()
-            .Where(l => l.Slug == slug && l.ShownVersion != null)
+            .Where(l => l.Slug == slug && l.ShownVersion != null && db.OpenPractices.Contains(l.PracticeId))
             .Select(l => new { l.Id, l.PracticeId, l.Slug, Version = l.ShownVersion!.Value })
             .FirstOrDefaultAsync(stop);
         if (row is null)

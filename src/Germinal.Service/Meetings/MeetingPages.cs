@@ -18,7 +18,7 @@ public static class MeetingPages
     /// <summary>The page at an address, in whatever practice; the context sees that practice's rows from then on. Null where there is none, nobody sees it, or its member has gone.</summary>
     public static async Task<MeetingPageRow?> FindAsync(GerminalDb db, string slug, CancellationToken stop)
     {
-        var page = await db.MeetingPages.IgnoreQueryFilters().AsNoTracking().FirstOrDefaultAsync(p => p.Slug == slug && p.Shown, stop);
+        var page = await db.MeetingPages.IgnoreQueryFilters().AsNoTracking().FirstOrDefaultAsync(p => p.Slug == slug && p.Shown && db.OpenPractices.Contains(p.PracticeId), stop);
         if (page is null || !await IsThereAsync(db, page, stop))
         {
             return null;

@@ -158,7 +158,7 @@ public sealed class OwnCalendars(IDbContextFactory<GerminalDb> databases, Outsid
                 .Database.SqlQuery<Due>(
                     $"""
                     UPDATE own_calendars SET next_read = {machine + Lease}
-                    WHERE id IN (SELECT id FROM own_calendars WHERE (next_read <= {machine} AND {onlyOf}::uuid IS NULL) OR (id = {onlyOf} AND next_read IS NOT NULL) ORDER BY next_read LIMIT {AtOnce} FOR UPDATE SKIP LOCKED)
+                    WHERE id IN (SELECT id FROM own_calendars WHERE (next_read <= {machine} AND {onlyOf}::uuid IS NULL AND practice_id NOT IN (SELECT id FROM practices WHERE stopped_at IS NOT NULL)) OR (id = {onlyOf} AND next_read IS NOT NULL) ORDER BY next_read LIMIT {AtOnce} FOR UPDATE SKIP LOCKED)
                     RETURNING practice_id, id
                     """
                 )

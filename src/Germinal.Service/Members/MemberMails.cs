@@ -13,7 +13,7 @@ public sealed class MemberMails(PublicLinks links)
     public string JoinAddress(string key) => $"{links.BaseUrl}/join?key={key}";
 
     /// <summary>Asks somebody to join.</summary>
-    /// <param name="db">The practice's.</param>
+    /// <param name="db">The practice's, or the house's: whose mail it is.</param>
     /// <param name="member">Who is invited.</param>
     /// <param name="by">Who invites them.</param>
     /// <param name="practice">What the practice is called.</param>
@@ -88,13 +88,47 @@ public sealed class MemberMails(PublicLinks links)
         );
     }
 
+    /// <summary>Tells a principal that the practice is stopped.</summary>
+    /// <param name="db">The house's, whose mail it is: the practice's own waits.</param>
+    /// <param name="member">A principal.</param>
+    /// <param name="by">Which keeper.</param>
+    /// <param name="practice">What the practice is called.</param>
+    /// <param name="why">In the keeper's words.</param>
+    /// <param name="stop">Gives up.</param>
+    public Task PracticeStoppedAsync(GerminalDb db, MemberUser member, (Guid Id, string Name) by, string practice, string why, CancellationToken stop) =>
+        AddAsync(
+            db,
+            member,
+            by.Id,
+            $"{practice} is stopped",
+            $"{by.Name}, who keeps this installation of Germinal, has stopped {practice}: {why}",
+            "Nobody of it can sign in, and nothing goes out, until it is started again. Nothing is lost, and what people answer is still taken in. Write to whoever keeps the installation, or look whether it goes on here:",
+            links.BaseUrl,
+            "",
+            stop
+        );
+
+    /// <summary>Tells a principal that the practice goes on. As <see cref="PracticeStoppedAsync"/>.</summary>
+    public Task PracticeGoesOnAsync(GerminalDb db, MemberUser member, (Guid Id, string Name) by, string practice, CancellationToken stop) =>
+        AddAsync(
+            db,
+            member,
+            by.Id,
+            $"{practice} goes on",
+            $"{by.Name}, who keeps this installation of Germinal, has started {practice} again.",
+            "What should have gone meanwhile goes now, as far as it is not too late for it. Sign in here:",
+            links.BaseUrl,
+            "",
+            stop
+        );
+
     private static async Task AddAsync(GerminalDb db, MemberUser member, Guid from, string subject, string what, string how, string address, string otherwise, CancellationToken stop)
     {
         db.OwnMails.Add(
             new OwnMailRow
             {
                 Id = Guid.CreateVersion7(),
-                PracticeId = member.PracticeId,
+                PracticeId = db.PracticeId ?? member.PracticeId,
                 Kind = OwnMailKinds.Member,
                 MemberId = from,
                 ToName = member.Name,

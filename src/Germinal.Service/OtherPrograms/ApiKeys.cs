@@ -41,7 +41,7 @@ public static class ApiKeys
             .ApiKeys.IgnoreQueryFilters([GerminalDb.Owned])
             .AsNoTracking()
             .Where(k => k.Mark == mark && k.EndedAt == null && k.ExpiresAt > now)
-            .Join(db.Users.Where(m => m.BlockedAt == null && m.LeftAt == null), k => k.MemberId, m => m.Id, (k, m) => new { k, m })
+            .Join(db.Users.Where(m => m.BlockedAt == null && m.LeftAt == null && db.OpenPractices.Contains(m.PracticeId)), k => k.MemberId, m => m.Id, (k, m) => new { k, m })
             .SingleOrDefaultAsync(stop);
         if (found is null)
         {

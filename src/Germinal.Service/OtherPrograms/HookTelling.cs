@@ -57,7 +57,7 @@ public sealed class HookTelling(IDbContextFactory<GerminalDb> databases, HookCal
                         $"""
                         WITH due AS (
                           SELECT c.id FROM hook_calls c JOIN hooks h ON h.id = c.hook_id
-                          WHERE c.taken_at IS NULL AND c.next_at <= {now} AND h.ended_at IS NULL ORDER BY c.next_at, c.id LIMIT {AtOnce} FOR UPDATE OF c SKIP LOCKED)
+                          WHERE c.taken_at IS NULL AND c.next_at <= {now} AND h.ended_at IS NULL AND c.practice_id NOT IN (SELECT id FROM practices WHERE stopped_at IS NOT NULL) ORDER BY c.next_at, c.id LIMIT {AtOnce} FOR UPDATE OF c SKIP LOCKED)
                         UPDATE hook_calls c SET next_at = {now + Lease}, attempts = c.attempts + 1 FROM due, hooks h
                         WHERE c.id = due.id AND h.id = c.hook_id RETURNING c.id, c.hook_id, c.practice_id, c.body, c.at, c.attempts, h.address, h.sealed_secret
                         """

@@ -37,7 +37,7 @@ public sealed class PostHanding(IDbContextFactory<GerminalDb> databases, PostGat
         List<PracticeRow> practices;
         await using (var all = await databases.CreateDbContextAsync(stop))
         {
-            practices = [.. (await all.Practices.AsNoTracking().ToListAsync(stop)).Where(p => p.Settings.PostGateway is not null)];
+            practices = [.. (await all.Practices.AsNoTracking().Where(p => p.StoppedAt == null).ToListAsync(stop)).Where(p => p.Settings.PostGateway is not null)];
         }
 
         foreach (var practice in practices)

@@ -3591,6 +3591,15 @@ namespace Germinal.Store.Migrations
                         .HasColumnType("jsonb")
                         .HasColumnName("settings");
 
+                    b.Property<Instant?>("StoppedAt")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("stopped_at");
+
+                    b.Property<string>("StoppedWhy")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("stopped_why");
+
                     b.Property<string>("ZoneId")
                         .IsRequired()
                         .HasColumnType("text")

@@ -28,6 +28,17 @@ public sealed class PracticeRow
 
     /// <summary>By the machine's clock: when the practice goes with all it has, as a principal asked; until then it can be kept. Null: it stays.</summary>
     public Instant? EndsAt { get; set; }
+
+    /// <summary>By the machine's clock: since when the installation's keepers have it stopped; nobody of it signs in, and nothing goes out. Null: it goes on.</summary>
+    public Instant? StoppedAt { get; set; }
+
+    /// <summary>Why it is stopped, as its members read it.</summary>
+    public string StoppedWhy { get; set; } = "";
+
+    /// <summary>
+    /// The installation itself, to which its keepers belong. It has members, sessions and mails of its own as a practice has, and nothing else; no context but its own sees it among the practices.
+    /// </summary>
+    public static Guid House { get; } = new("00000000-0000-8000-8000-000000000001");
 }
 
 /// <summary>A practice's settings as they are stored. Times are <c>HH:mm</c>, dates ISO 8601.</summary>

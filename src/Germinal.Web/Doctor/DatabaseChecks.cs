@@ -139,6 +139,11 @@ internal static class DatabaseChecks
             yield return Finding.Wrong("The clock stands: this is the demo’s database, or was.", "Real use begins with an empty database; the demo and real use are never mixed.");
         }
 
+        await foreach (var practice in db.Practices.AsNoTracking().Where(p => p.StoppedAt != null).OrderBy(p => p.Name).AsAsyncEnumerable().WithCancellation(stop))
+        {
+            yield return Finding.Doubtful($"The practice {practice.Name} is stopped since {practice.StoppedAt}: {practice.StoppedWhy}", "A keeper of the installation can start it again.");
+        }
+
         await foreach (var practice in db.Practices.AsNoTracking().Where(p => p.EndsAt != null).AsAsyncEnumerable().WithCancellation(stop))
         {
             yield return Finding.Doubtful($"The practice {practice.Name} goes with all it has at {practice.EndsAt}.", "A principal of it can keep it, under “All data”.");

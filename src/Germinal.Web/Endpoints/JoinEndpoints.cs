@@ -73,6 +73,17 @@ public static class JoinEndpoints
         [AtMost(2)] string Country = ""
     );
 
+    /// <param name="Key">Of the address that <c>./germinal keeper</c> told.</param>
+    /// <param name="Name">What they are called.</param>
+    /// <param name="Email">Where they sign in with.</param>
+    /// <param name="Password">As <see cref="PasswordRules"/> takes it.</param>
+    public sealed record KeepBody(
+        [AtMost(100)] string Key = "",
+        [AtMost(Lengths.Name)] string Name = "",
+        [AtMost(Lengths.Name)] string Email = "",
+        [AtMost(PasswordRules.Longest)] string Password = ""
+    );
+
     /// <summary>The header with the key of the address that was told where the application was started.</summary>
     public const string BringKey = "X-Germinal-Key";
 
@@ -100,6 +111,7 @@ public static class JoinEndpoints
             .WithMetadata(new Microsoft.AspNetCore.Mvc.RequestSizeLimitAttribute(MostArchive))
             .ExcludeFromDescription()
             .OpenBeforeSecondFactor();
+        session.MapPost("/keep", KeepAsync).OpenBeforeSecondFactor();
         session.MapPost("/forgotten", ForgottenAsync).OpenBeforeSecondFactor();
         session.MapPost("/link", LookAsync).OpenBeforeSecondFactor();
         session.MapPost("/password", ChoosePasswordAsync).OpenBeforeSecondFactor();
@@ -126,22 +138,55 @@ public static class JoinEndpoints
         }
 
         var (practice, name, email) = (CellReading.Clean(body.Practice), CellReading.Clean(body.Name), body.Email.Trim());
-        var wrong = new List<(string Field, string Message)>();
-        if (SettingsTaking.NameProblem(practice) is { } noName)
+        List<(string Field, string Message)> wrong = [.. WrongWithPractice(practice, body.Zone, body.Country), .. WrongWith(name, email, body.Password, practice)];
+        if (wrong.Count > 0)
         {
-            wrong.Add(("practice", noName));
+            return Problems.Fields(wrong);
         }
 
-        wrong.AddRange(WrongWith(name, email, body.Password, practice));
-        if (SettingsTaking.ZoneProblem(body.Zone) is { } noZone)
+        var principal = await NewPractice.MakeAsync(db, users, practice, body.Zone, CountryPreset.Of(body.Country), (name, email), PasswordRules.Normal(body.Password), stop);
+        await transaction.CommitAsync(stop);
+        key.End();
+        await letIn.AsAsync(http, principal, note, stop);
+        return TypedResults.NoContent();
+    }
+
+    /// <summary>A keeper of the installation, made by whoever has set up the machine. Each key makes one.</summary>
+    private static async Task<Results<NoContent, ValidationProblem, ProblemHttpResult>> KeepAsync(
+        KeepBody body,
+        HttpContext http,
+        GerminalDb db,
+        UserManager<MemberUser> users,
+        KeeperKey key,
+        LetIn letIn,
+        SignInBrake brake,
+        JournalNote note,
+        CancellationToken stop
+    )
+    {
+        if (brake.Try(Client.Of(http), "keep") is { } wait)
         {
-            wrong.Add(("zone", noZone));
+            return SessionEndpoints.TooManyTries(http, wait);
         }
 
-        var country = CountryPreset.Of(body.Country);
-        if (body.Country.Length > 0 && country is null)
+        if (LetIn.Already(http) is { } already)
         {
-            wrong.Add(("country", "There is nothing preset for this country; choose another, or none."));
+            return already;
+        }
+
+        await using var transaction = await db.Database.BeginTransactionAsync(stop);
+        await db.Database.ExecuteSqlAsync($"SELECT pg_advisory_xact_lock(hashtextextended('keeper', 0))", stop);
+        if (!key.Fits(body.Key))
+        {
+            brake.Wrong(Client.Of(http), "keep");
+            return Problems.PutRight("The address of this page is not whole, or was used already. On the machine, ./germinal keeper tells a new one.");
+        }
+
+        var (name, email) = (CellReading.Clean(body.Name), body.Email.Trim());
+        var wrong = WrongWith(name, email, body.Password).ToList();
+        if (wrong.Count == 0 && await users.FindByEmailAsync(email) is not null)
+        {
+            wrong.Add(("email", "Somebody signs in with this address already. Who keeps the installation sees nobody's people, so it takes an address of its own, also of whoever belongs to a practice."));
         }
 
         if (wrong.Count > 0)
@@ -149,14 +194,33 @@ public static class JoinEndpoints
             return Problems.Fields(wrong);
         }
 
-        var principal = await NewPractice.MakeAsync(db, users, practice, body.Zone, country, (name, email), PasswordRules.Normal(body.Password), stop);
+        var keeper = await Keepers.AddAsync(db, users, name, email, PasswordRules.Normal(body.Password), stop);
         await transaction.CommitAsync(stop);
         key.End();
-        await letIn.AsAsync(http, principal, note, stop);
+        await letIn.AsAsync(http, keeper, note, stop);
         return TypedResults.NoContent();
     }
 
-    /// <summary>What is wrong with how the first principal names themselves, and with their password.</summary>
+    /// <summary>What is wrong with how a new practice is called and where it is.</summary>
+    internal static IEnumerable<(string Field, string Message)> WrongWithPractice(string name, string zone, string country)
+    {
+        if (SettingsTaking.NameProblem(name) is { } noName)
+        {
+            yield return ("practice", noName);
+        }
+
+        if (SettingsTaking.ZoneProblem(zone) is { } noZone)
+        {
+            yield return ("zone", noZone);
+        }
+
+        if (country.Length > 0 && CountryPreset.Of(country) is null)
+        {
+            yield return ("country", "There is nothing preset for this country; choose another, or none.");
+        }
+    }
+
+    /// <summary>What is wrong with how somebody who comes first names themselves, and with their password.</summary>
     private static IEnumerable<(string Field, string Message)> WrongWith(string name, string email, string password, params string[] notAsPassword)
     {
         if (name.Length == 0)
@@ -337,7 +401,7 @@ public static class JoinEndpoints
             return Gone();
         }
 
-        var practice = await db.Practices.AsNoTracking().Where(p => p.Id == member.PracticeId).Select(p => p.Name).SingleAsync(stop);
+        var practice = await db.Practices.IgnoreQueryFilters().AsNoTracking().Where(p => p.Id == member.PracticeId).Select(p => p.Name).SingleAsync(stop);
         return TypedResults.Ok(new MemberLinkDto(member.Name, member.Email!, practice));
     }
 
@@ -435,7 +499,7 @@ public static class JoinEndpoints
     /// <summary>What is wrong with a password for a member; null where it is taken.</summary>
     internal static async Task<string?> ProblemOfAsync(GerminalDb db, MemberUser member, string password, CancellationToken stop)
     {
-        var practice = await db.Practices.AsNoTracking().Where(p => p.Id == member.PracticeId).Select(p => p.Name).SingleAsync(stop);
+        var practice = await db.Practices.IgnoreQueryFilters().AsNoTracking().Where(p => p.Id == member.PracticeId).Select(p => p.Name).SingleAsync(stop);
         return PasswordRules.Problem(password, [member.Name, member.Email ?? "", practice]);
     }
 

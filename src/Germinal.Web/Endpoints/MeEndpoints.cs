@@ -71,7 +71,7 @@ public static class MeEndpoints
 
     public static void Map(IEndpointRouteBuilder app)
     {
-        var me = app.MapGroup("/api/me").WithTags("me").RequireAuthorization(Rights.Work).OpenBeforeSecondFactor().ForMembersOnly();
+        var me = app.MapGroup("/api/me").WithTags("me").RequireAuthorization(Rights.OwnSignIn).OpenBeforeSecondFactor().ForMembersOnly();
         me.MapGet("", ReadAsync);
         me.MapPut("/name", NameAsync);
         me.MapPut("/password", PasswordAsync);

@@ -195,7 +195,7 @@ public static class PostEndpoints
     /// <summary>The practice's posts as an Atom feed, for everybody.</summary>
     private static async Task<IResult> Feed(Guid practice, GerminalDb db, PublicLinks links, HttpContext http, CancellationToken stop)
     {
-        if (await db.Practices.AsNoTracking().FirstOrDefaultAsync(p => p.Id == practice, stop) is not { } row)
+        if (await db.Practices.AsNoTracking().FirstOrDefaultAsync(p => p.Id == practice && p.StoppedAt == null, stop) is not { } row)
         {
             return Results.NotFound();
         }

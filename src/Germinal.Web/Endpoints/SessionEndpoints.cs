@@ -19,7 +19,7 @@ namespace Germinal.Web.Endpoints;
 public sealed record MemberDto(Guid Id, string Name);
 
 /// <summary>Who is signed in, what the practice offers to choose from, its currency (ISO 4217), and the guard for writing calls.</summary>
-/// <param name="NoPractice">Whether the installation has no practice yet.</param>
+/// <param name="NoPractice">Whether the installation has no practice yet, and nobody who keeps it.</param>
 /// <param name="Begins">Whether the way a new practice begins is still shown.</param>
 /// <param name="Unfinished">Whether the member has to set up a second factor before anything else.</param>
 /// <param name="IsDemo">Whether all of it is invented.</param>
@@ -96,7 +96,7 @@ public static class SessionEndpoints
                 [],
                 null,
                 settings.StandIns is not null,
-                NoPractice: !await db.Practices.AnyAsync(stop),
+                NoPractice: !await db.Practices.IgnoreQueryFilters().AnyAsync(stop),
                 IsDemo: settings.StandIns is not null
             );
         }
@@ -134,6 +134,7 @@ public static class SessionEndpoints
     private static async Task<Results<NoContent, Ok<SignInNextDto>, ValidationProblem, ProblemHttpResult>> SignInAsync(
         SignInBody body,
         HttpContext http,
+        GerminalDb db,
         UserManager<MemberUser> users,
         LetIn letIn,
         SignInBrake brake,
@@ -169,6 +170,11 @@ public static class SessionEndpoints
             }
 
             return Problems.Field("password", NotTogether);
+        }
+
+        if (await StoppedAsync(db, member!, stop) is { } stopped)
+        {
+            return stopped;
         }
 
         if (member!.FactorSince is not null)
@@ -223,6 +229,11 @@ public static class SessionEndpoints
             return Problems.Field("code", "This is not the code of now. Wait for the next one, or give a recovery code that was not used yet.");
         }
 
+        if (await StoppedAsync(db, member, stop) is { } stopped)
+        {
+            return stopped;
+        }
+
         await http.SignOutAsync(IdentityConstants.TwoFactorUserIdScheme);
         await letIn.AsAsync(http, member, note, stop);
         return TypedResults.NoContent();
@@ -234,6 +245,7 @@ public static class SessionEndpoints
     private static async Task<Results<NoContent, ValidationProblem, ProblemHttpResult>> PasskeyAsync(
         PasskeyBody body,
         HttpContext http,
+        GerminalDb db,
         SignInManager<MemberUser> signIn,
         LetIn letIn,
         SignInBrake brake,
@@ -266,10 +278,25 @@ public static class SessionEndpoints
             return Problems.PutRight("This passkey is none of anybody here any more. Sign in with your password.");
         }
 
+        if (await StoppedAsync(db, answer.User, stop) is { } stopped)
+        {
+            return stopped;
+        }
+
         await signIn.UserManager.AddOrUpdatePasskeyAsync(answer.User, answer.Passkey);
         await letIn.AsAsync(http, answer.User, note, stop);
         return TypedResults.NoContent();
     }
+
+    /// <summary>Why a member who has shown who they are is not let in: the installation's keepers have their practice stopped. Null where they have not.</summary>
+    private static async Task<ProblemHttpResult?> StoppedAsync(GerminalDb db, MemberUser member, CancellationToken stop) =>
+        await db.Practices.AsNoTracking().FirstOrDefaultAsync(p => p.Id == member.PracticeId && p.StoppedAt != null, stop) is { } practice
+            ? TypedResults.Problem(
+                $"{practice.Name} is stopped by whoever keeps this installation: {practice.StoppedWhy} Nothing of it is lost, and nothing goes out until it is started again.",
+                statusCode: StatusCodes.Status403Forbidden,
+                title: "Stopped"
+            )
+            : null;
 
     private static async Task<NoContent> SignOutAsync(SignInManager<MemberUser> signIn)
     {

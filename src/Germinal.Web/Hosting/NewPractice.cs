@@ -4,6 +4,7 @@ using Germinal.Service.Engine;
 using Germinal.Store;
 using Germinal.Store.Rows;
 using Microsoft.AspNetCore.Identity;
+using NodaTime;
 
 namespace Germinal.Web.Hosting;
 
@@ -17,7 +18,7 @@ public static class NewPractice
     /// <param name="zone">IANA zone.</param>
     /// <param name="country">Of the preset it begins with; null where there is none.</param>
     /// <param name="principal">Name and email address.</param>
-    /// <param name="password">As <c>PasswordRules</c> takes it.</param>
+    /// <param name="password">As <c>PasswordRules</c> takes it; null where they are invited, and choose one themselves.</param>
     /// <param name="stop">Gives up.</param>
     /// <exception cref="InvalidOperationException">The member could not be made; the message says why.</exception>
     public static async Task<MemberUser> MakeAsync(
@@ -27,7 +28,7 @@ public static class NewPractice
         string zone,
         CountryPreset? country,
         (string Name, string Email) principal,
-        string password,
+        string? password,
         CancellationToken stop
     )
     {
@@ -51,12 +52,13 @@ public static class NewPractice
             Email = principal.Email,
             UserName = principal.Email,
             Role = "principal",
+            InvitedAt = password is null ? SystemClock.Instance.GetCurrentInstant() : null,
         };
         practice.Settings.FallbackSender = member.Id;
         db.Practices.Add(practice);
         db.PracticeId = practice.Id;
         await db.SaveChangesAsync(stop);
-        var made = await users.CreateAsync(member, password);
+        var made = await (password is null ? users.CreateAsync(member) : users.CreateAsync(member, password));
         return made.Succeeded
             ? member
             : throw new InvalidOperationException($"{principal.Email} could not be made a member: {string.Join(" ", made.Errors.Select(e => e.Description))}");

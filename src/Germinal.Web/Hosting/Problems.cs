@@ -56,7 +56,7 @@ public static class Problems
                 ? "Your role does not go so far."
                 : caller is { SeesAll: false } && missing.Roles.Contains(caller.Role, StringComparer.Ordinal)
                     ? $"To {missing.What} one has to see everybody, and you see some of the people. Ask somebody who does."
-                : $"To {missing.What} one has to be {string.Join(" or ", missing.Roles)} of the practice. Ask somebody who is.",
+                : $"To {missing.What} one has to be {string.Join(" or ", missing.Roles)} of the {(missing.Name == Rights.KeepInstallation ? "installation" : "practice")}. Ask somebody who is.",
             statusCode: StatusCodes.Status403Forbidden,
             title: "Not yours to do"
         );

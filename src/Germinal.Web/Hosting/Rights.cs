@@ -1,3 +1,4 @@
+using Germinal.Store.Rows;
 using Germinal.Web.Journal;
 using Microsoft.AspNetCore.Authorization;
 
@@ -73,13 +74,23 @@ public static class Rights
     /// <summary>Seeing and trying mail servers.</summary>
     public const string SeeServers = "see-servers";
 
+    /// <summary>Looking after one's own sign-in: name, password, second factor, passkeys, sessions.</summary>
+    public const string OwnSignIn = "own-sign-in";
+
+    /// <summary>Making and stopping practices, and seeing how the installation fares. Nothing of any practice's people comes with it.</summary>
+    public const string KeepInstallation = "keep-installation";
+
     private static readonly string[] Everybody = ["principal", "adviser", "assistant"];
     private static readonly string[] NoAssistant = ["principal", "adviser"];
     private static readonly string[] PrincipalOnly = ["principal"];
 
+    /// <summary>The role of whoever keeps the installation; nobody of a practice has it (<see cref="PracticeRow.House"/>).</summary>
+    public const string Keeper = "keeper";
+
     /// <summary>The table.</summary>
     public static IReadOnlyList<Right> All { get; } =
     [
+        new(OwnSignIn, "look after one's own sign-in", [.. Everybody, Keeper]),
         new(Work, "work with people, calls, notes, tasks, appointments, opportunities and inquiries", Everybody),
         new(WritePrograms, "write programs as drafts", Everybody),
         new(BringPeopleIn, "bring lists of people in", Everybody, NeedsAll: true),
@@ -99,11 +110,12 @@ public static class Rights
         new(KeepPrograms, "make keys for other programs, and say what those are told", PrincipalOnly),
         new(ChangeSettings, "change the practice's settings", PrincipalOnly),
         new(SeeServers, "see and try mail servers", PrincipalOnly),
+        new(KeepInstallation, "make and stop practices, and see how the installation fares", [Keeper]),
     ];
 
     /// <summary>What a key of another program can be given: nothing that is a person's own word or opens the house itself.</summary>
     public static IReadOnlyList<Right> ForKeys { get; } =
-        [.. All.Where(r => r.Name is not (ApprovePrograms or YesOverNo or OverruleConsent or KeepMembers or TakeWhole or KeepPrograms or SeeServers or SeeJournal))];
+        [.. All.Where(r => r.Name is not (ApprovePrograms or YesOverNo or OverruleConsent or KeepMembers or TakeWhole or KeepPrograms or SeeServers or SeeJournal or OwnSignIn or KeepInstallation))];
 
     /// <summary>Whether a member of a role has a right.</summary>
     public static bool Has(string role, string right, bool seesAll = true) => Of(role, seesAll).Contains(right, StringComparer.Ordinal);

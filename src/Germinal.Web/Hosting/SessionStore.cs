@@ -81,7 +81,7 @@ public sealed class SessionStore(IDbContextFactory<GerminalDb> databases, IDataP
             await db
                 .Database.SqlQuery<Found>(
                     $"""
-                    SELECT s.ticket, s.seen_at, s.stamp = u.security_stamp AND s.role = u.role AND u.blocked_at IS NULL AND u.left_at IS NULL AS good,
+                    SELECT s.ticket, s.seen_at, s.stamp = u.security_stamp AND s.role = u.role AND u.blocked_at IS NULL AND u.left_at IS NULL AND p.stopped_at IS NULL AS good,
                       coalesce((p.settings ->> 'twoFactorsAsked')::boolean, false) AND u.factor_since IS NULL AND NOT EXISTS (SELECT 1 FROM "AspNetUserPasskeys" k WHERE k.user_id = u.id) AS unfinished, sight_of(u.id) AS sees
                     FROM sessions s JOIN "AspNetUsers" u ON u.id = s.member_id JOIN practices p ON p.id = u.practice_id
                     WHERE s.id = {id} AND s.expires_at > {now}

@@ -3,6 +3,8 @@ import { lazy, Suspense, useEffect } from 'react';
 import { ErrorBoundary, type FallbackProps } from 'react-error-boundary';
 import { BrowserRouter, Link, Navigate, Route, Routes, useLocation } from 'react-router';
 import { Toaster } from 'sonner';
+import { KeeperInside } from '../features/keeper/KeeperInside';
+import { KeepPage } from '../features/keeper/KeepPage';
 import { BeginPage } from '../features/session/BeginPage';
 import { ForgottenPassword } from '../features/session/ForgottenPassword';
 import { JoinPage, NewPasswordPage } from '../features/session/LinkPages';
@@ -111,13 +113,15 @@ function Gate() {
   // Links by mail lead in, whoever is signed in on this device.
   if (place.pathname === '/join') return <JoinPage />;
   if (place.pathname === '/new-password') return <NewPasswordPage />;
+  if (place.pathname === '/keep' && !session.data.member) return <KeepPage />;
   if (!session.data.member) {
     if (session.data.noPractice) return <BeginPage />;
     if (place.pathname === '/forgotten') return <ForgottenPassword />;
     return place.pathname === '/sign-in' ? <SignIn /> : <Navigate to="/sign-in" replace state={{ from: place.pathname + place.search }} />;
   }
 
-  return session.data.unfinished ? <OnlyYou /> : <Inside session={session.data} />;
+  if (session.data.unfinished) return <OnlyYou />;
+  return session.data.may.includes('keep-installation') ? <KeeperInside /> : <Inside session={session.data} />;
 }
 
 /** A member whose practice asks for a second factor sets one up before anything else. */

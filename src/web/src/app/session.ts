@@ -5,6 +5,7 @@ export type Session = Schemas['SessionDto'];
 
 /** What may be done; the server has the same table (and refuses what the page should not have offered). */
 export type Right =
+  | 'own-sign-in'
   | 'work'
   | 'write-programs'
   | 'bring-people-in'
@@ -23,7 +24,8 @@ export type Right =
   | 'take-whole'
   | 'keep-other-programs'
   | 'change-settings'
-  | 'see-servers';
+  | 'see-servers'
+  | 'keep-installation';
 
 /** Whether the member signed in may do this: what they may not is not offered. False until the server has said so. */
 export function useMay(right: Right): boolean {

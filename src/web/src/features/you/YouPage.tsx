@@ -15,10 +15,11 @@ type Me = Schemas['MeDto'];
 /** One's own sign-in: name, password, second factor, passkeys, and where one is signed in. */
 export default function YouPage() {
   const me = useQuery({ queryKey: ['me'], queryFn: () => take(api.GET('/api/me')) });
-  const unfinished = useSession().data?.unfinished;
+  const session = useSession().data;
+  const unfinished = session?.unfinished;
   return (
     <DayPage marginTitle="What is asked for" margin={<Margin />}>
-      <PageHead title="You" aside={!unfinished && <Link to="/signing">How you sign</Link>} />
+      <PageHead title="You" aside={!unfinished && session?.may.includes('work') && <Link to="/signing">How you sign</Link>} />
       {unfinished && (
         <p className="mx-7 my-3 border-l-[3px] border-straw bg-straw-pale px-3 py-2" role="status">
           Your practice asks everybody for a second factor or a passkey. Set one up here; then everything else is open.
