@@ -23,7 +23,12 @@ public static class DatabaseUpgrade
                 throw new NewerDatabaseException(newer);
             }
 
-            await db.Database.MigrateAsync(stop);
+            // Asked first: the library compares its whole model with the last change before it finds that there is nothing to do, a second of each start.
+            if ((await db.Database.GetPendingMigrationsAsync(stop)).Any())
+            {
+                await db.Database.MigrateAsync(stop);
+            }
+
             await Sight.PrepareAsync(db, stop);
         }
         finally

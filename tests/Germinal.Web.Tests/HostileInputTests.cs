@@ -16,6 +16,14 @@ public sealed class HostileInputTests(Site site) : IClassFixture<Site>
 {
     private static readonly string Long = new('x', 5_000_000);
 
+    /// <summary>Longer than any text may be; what is longer still is one way through the server for all fields of a body, which its first one goes.</summary>
+    private const int TooLong = 120_000;
+
+    private static JsonNode? Shorter(JsonNode? value) =>
+        value is JsonValue v && v.TryGetValue<string>(out var s) && s.Length > TooLong ? s[..TooLong]
+        : value is JsonArray { Count: > 2_000 } many ? new JsonArray([.. many.Take(2_000).Select(n => n?.DeepClone())])
+        : value?.DeepClone();
+
     private static IEnumerable<JsonNode?> ValuesFor(string type) =>
         type switch
         {
@@ -120,13 +128,15 @@ public sealed class HostileInputTests(Site site) : IClassFixture<Site>
             yield return ("", value);
         }
 
+        var large = new HashSet<string>();
         foreach (var property in of.TryGetProperty("properties", out var properties) ? properties.EnumerateObject() : default)
         {
             var inner = Resolve(schemas, property.Value);
+            var first = large.Add(TypeOf(inner));
             foreach (var value in ValuesFor(TypeOf(inner)))
             {
                 var body = Object(schemas, of);
-                body[property.Name] = value?.DeepClone();
+                body[property.Name] = first ? value?.DeepClone() : Shorter(value);
                 yield return (property.Name, body);
             }
 

@@ -195,8 +195,10 @@ public static class JoinEndpoints
         }
 
         var keeper = await Keepers.AddAsync(db, users, name, email, PasswordRules.Normal(body.Password), stop);
-        await transaction.CommitAsync(stop);
+
+        // While it is still whoever holds the lock: the next one finds no key.
         key.End();
+        await transaction.CommitAsync(stop);
         await letIn.AsAsync(http, keeper, note, stop);
         return TypedResults.NoContent();
     }
