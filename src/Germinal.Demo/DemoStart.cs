@@ -44,14 +44,15 @@ internal sealed class DemoStart(Settings settings, IConfiguration configuration)
         {
             // It stands beside the history, with the stand-ins of whoever starts it.
             await DemoOutside.MakeAsync(db, settings.StandIns, services.GetRequiredService<Channels.PublicLinks>(), stop);
+            await DemoSecond.MakeAsync(db, users, password, stop);
         }
 
-        await SignIns.WriteAsync(file, DemoPractice.Members.Select(m => (m.Email, password)), stop);
+        await SignIns.WriteAsync(file, DemoPractice.Members.Concat(configuration["GERMINAL_LIVE_DEMO"] is null ? DemoSecond.SignIns : []).Select(m => (m.Email, password)), stop);
     }
 
     private static async Task GivePasswordsAsync(UserManager<MemberUser> users, string password)
     {
-        foreach (var (_, email, _) in DemoPractice.Members)
+        foreach (var (_, email, _) in DemoPractice.Members.Concat(DemoSecond.SignIns))
         {
             if (await users.FindByEmailAsync(email) is not { } member)
             {

@@ -1,6 +1,6 @@
 // An empty installation, begun by keyboard alone: from its first page to the first letter that really arrives at a mail server outside.
 import assert from 'node:assert/strict';
-import { spawn } from 'node:child_process';
+import { execFileSync, spawn } from 'node:child_process';
 import fs from 'node:fs';
 import os from 'node:os';
 import path from 'node:path';
@@ -289,6 +289,70 @@ test('the practice is taken out as one file, is to go in a week, and is kept aft
   } finally {
     await other.stop();
   }
+});
+
+test('whoever has the machine becomes a keeper, makes a second practice, stops it and lets it go on, by keyboard', async () => {
+  const told = execFileSync('./germinal', ['keeper', '--port', String(stack.port)], { cwd: root, env: { ...process.env, GERMINAL_HOME: stack.home }, encoding: 'utf8' });
+  const { page, context } = await desk({ storageState: null });
+  const name = (words) => page.getByLabel(words, { exact: true });
+  await page.goto(/https?:\S+/.exec(told)[0]);
+  await page.keyboard.type('Orla Finch');
+  await page.keyboard.press('Tab');
+  await page.keyboard.type('keeper@example.com');
+  await page.keyboard.press('Tab');
+  await page.keyboard.type(password);
+  await accessible(page, 'to keep');
+  await page.keyboard.press('Enter');
+  await page.getByRole('heading', { level: 1, name: 'Practices' }).waitFor();
+  await page.getByRole('heading', { name: '1 practice' }).waitFor();
+
+  await name('What it is called').fill('Hollin Lane Homes');
+  await name('The principal’s name').fill('Piet Marlow');
+  await name('The principal’s email address').fill('iris@example.com');
+  await page.keyboard.press('Enter');
+  await page.getByText('Somebody signs in with this address already').waitFor();
+  await name('The principal’s email address').fill('piet@example.com');
+  await page.keyboard.press('Enter');
+  await page.getByText('It is made, and its principal is invited.').waitFor();
+  const invitation = await page.locator('code').innerText();
+  await page.getByText('nobody has joined yet').waitFor();
+  await accessible(page, 'practices');
+
+  const { page: theirs, context: theirContext } = await desk({ storageState: null });
+  await theirs.goto(invitation);
+  await theirs.getByLabel('Password').fill('a quiet harbour at noon');
+  await theirs.keyboard.press('Enter');
+  await theirs.getByRole('heading', { name: 'Beginning' }).waitFor();
+
+  await page.reload();
+  const line = page.getByRole('button', { name: /^Hollin Lane Homes/ });
+  await line.focus();
+  await page.keyboard.press('Enter');
+  await name('Stop it, because').fill('Until the contract is signed');
+  await page.keyboard.press('Enter');
+  await page.getByText('Stopped', { exact: false }).first().waitFor();
+  await page.getByRole('button', { name: 'Let it go on' }).waitFor();
+  await accessible(page, 'a stopped practice');
+  await page.setViewportSize({ width: 390, height: 800 });
+  await fits(page, 'practices, narrow');
+
+  await theirs.goto(stack.url);
+  await theirs.getByLabel('Email address').fill('piet@example.com');
+  await theirs.getByLabel('Password').fill('a quiet harbour at noon');
+  await theirs.keyboard.press('Enter');
+  await theirs.getByText('Until the contract is signed.').waitFor();
+  await page.getByRole('button', { name: 'Let it go on' }).press('Enter');
+  await name('Stop it, because').waitFor();
+  await theirs.keyboard.press('Enter');
+  await theirs.getByRole('link', { name: 'Today' }).waitFor();
+  await theirContext.close();
+
+  // A page of a practice leads a keeper nowhere.
+  await page.goto(`${stack.url}/people`);
+  await page.getByRole('heading', { level: 1, name: 'Practices' }).waitFor();
+  await page.getByRole('button', { name: 'Sign out' }).press('Enter');
+  await page.getByLabel('Email address').waitFor();
+  await context.close();
 });
 
 test('nothing broke on any of these pages', () => assert.deepEqual(problems, []));

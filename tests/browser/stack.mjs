@@ -7,7 +7,7 @@ import { chromium } from 'playwright-core';
 export const root = path.resolve(path.dirname(fileURLToPath(import.meta.url)), '../..');
 
 /** What ./run says when one can sign in, or begin where it is empty. */
-const ready = /wren@example\.com\s+password: \S+|Open this to begin: \S+|Sign in at \S+/;
+const ready = /orla@example\.com\s+password: \S+|Open this to begin: \S+|Sign in at \S+/;
 
 /** Starts the real ./run with a data folder of its own; gives its address, folder, and a way to stop it. */
 export async function startStack({ name, offset = 0, args = [], env = {} }) {

@@ -152,7 +152,7 @@ function Detail({ practice: p }: { practice: Practice }) {
 function Invited({ address, children }: { address: string; children: ReactNode }) {
   return (
     <p className="my-2 max-w-[64ch]" role="status">
-      {children} It is good once, for three days; where mail does not go out yet, hand it over yourself:{' '}
+      {children} The invitation is good once, for three days; where mail does not go out yet, hand its address over yourself:{' '}
       <code className="block [overflow-wrap:anywhere]">{address}</code>
     </p>
   );

@@ -3,7 +3,7 @@ import { type ReactNode, useState } from 'react';
 import { Link, useNavigate, useSearchParams } from 'react-router';
 import { toast } from 'sonner';
 import { api, type Schemas, take } from '../../api/client';
-import { useSession } from '../../app/session';
+import { type Session, useSession } from '../../app/session';
 import { Button, Field, fieldError, Loading, Trouble } from '../../ui/bits';
 import { forgetAll } from '../../ui/kept';
 import { FirstPage } from './FirstPage';
@@ -72,7 +72,9 @@ function JoinForm({ link, linkKey }: { link: Schemas['MemberLinkDto']; linkKey: 
     },
     onSuccess: async () => {
       await queries.resetQueries();
-      go('/', { replace: true });
+      // Whoever comes first to a practice that was made for them begins it.
+      const session = queries.getQueryData<Session>(['session']);
+      go(session?.begins && session.members.length === 1 ? '/beginning' : '/', { replace: true });
     },
   });
   const own = fieldError(join.error, 'name') ?? fieldError(join.error, 'password');
