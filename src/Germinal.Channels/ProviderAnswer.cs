@@ -26,6 +26,9 @@ public enum ProviderResult
 /// <param name="IsAway">True where nothing would have been taken: the provider cannot be reached, or does not let us in.</param>
 public sealed record ProviderAnswer(ProviderResult Result, string Words, string? Id = null, bool IsAway = false)
 {
+    /// <summary>Which provider it was, where there are several of a kind: the name of the member whose own account it is; null for the practice's.</summary>
+    public string? Of { get; init; }
+
     /// <summary>Nothing was handed over, because the provider cannot be reached or does not let us in.</summary>
     public static ProviderAnswer Away(string words) => new(ProviderResult.NotTaken, words, null, true);
 }

@@ -73,7 +73,13 @@ public static class ServiceSetup
         services.AddSingleton(settings.Inbound);
         services.AddSingleton<TextReception>();
         services.AddSingleton<MailReception>();
+        services.AddSingleton<ImapDoor>();
         services.AddSingleton<MailboxReader>();
+        services.AddSingleton(s => new MailIssuer(s.GetRequiredService<ServerLine>(), settings.PrivateServers));
+        services.AddSingleton<MailAccounts.MailAccountServers>();
+        services.AddSingleton<MailAccounts.SentCopies>();
+        services.AddSingleton<MailAccounts.MailAccountReader>();
+        services.AddSingleton<MailAccounts.MailAccountDesk>();
         services.AddSingleton<LinkVisits>();
         services.AddSingleton<OwnMails>();
         services.AddSingleton<Members.MemberMails>();

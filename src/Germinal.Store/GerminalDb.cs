@@ -250,6 +250,10 @@ public sealed class GerminalDb(DbContextOptions<GerminalDb> options) : IdentityD
 
     public DbSet<HookCallRow> HookCalls => Set<HookCallRow>();
 
+    public DbSet<MailAccountRow> MailAccounts => Set<MailAccountRow>();
+
+    public DbSet<SentCopyRow> SentCopies => Set<SentCopyRow>();
+
     public DbSet<ImportLineRow> ImportLines => Set<ImportLineRow>();
 
     /// <inheritdoc/>
@@ -422,6 +426,22 @@ public sealed class GerminalDb(DbContextOptions<GerminalDb> options) : IdentityD
             e.HasOne<ApiKeyRow>().WithMany().HasForeignKey(a => a.KeyId).OnDelete(DeleteBehavior.Cascade);
         });
         model.Entity<HookRow>().HasIndex(h => h.PracticeId);
+        model.Entity<MailAccountRow>(e =>
+        {
+            e.HasKey(a => a.MemberId);
+            e.HasIndex(a => a.PracticeId);
+            Jsonb(e.Property(a => a.Out));
+            Jsonb(e.Property(a => a.In));
+            e.HasOne<MemberUser>().WithMany().HasForeignKey(a => a.MemberId).OnDelete(DeleteBehavior.Cascade);
+        });
+        model.Entity<SentCopyRow>(e =>
+        {
+            e.ToTable("sent_copies");
+            e.HasIndex(c => c.MessageId).IsUnique();
+            e.HasIndex(c => c.NextTry);
+            e.HasIndex(c => c.MemberId);
+            e.HasOne<MailAccountRow>().WithMany().HasForeignKey(c => c.MemberId).OnDelete(DeleteBehavior.Cascade);
+        });
         model.Entity<HookCallRow>(e =>
         {
             e.HasIndex(c => new { c.PracticeId, c.Id });

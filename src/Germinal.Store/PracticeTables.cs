@@ -37,9 +37,9 @@ public static class PracticeTables
 {
     /// <summary>
     /// What is the installation's and not the practice's: who is signed in where, links that are under way, whether a server is away just now; calendars kept
-    /// elsewhere, whose addresses are sealed with the installation's key; and other programs, whose keys open this installation and no other.
+    /// elsewhere, whose addresses are sealed with the installation's key, as members' own mail accounts are; and other programs, whose keys open this installation and no other.
     /// </summary>
-    private static readonly Type[] OfTheInstallation = [typeof(MemberLinkRow), typeof(DeviceRow), typeof(ProviderRow), typeof(OwnCalendarRow), typeof(BusyTimeRow), typeof(ApiKeyRow), typeof(KeptAnswerRow), typeof(HookRow), typeof(HookCallRow)];
+    private static readonly Type[] OfTheInstallation = [typeof(MemberLinkRow), typeof(DeviceRow), typeof(ProviderRow), typeof(OwnCalendarRow), typeof(BusyTimeRow), typeof(ApiKeyRow), typeof(KeptAnswerRow), typeof(HookRow), typeof(HookCallRow), typeof(MailAccountRow), typeof(SentCopyRow)];
 
     /// <summary>What members sign in with stays behind: they are invited anew.</summary>
     private static readonly Dictionary<string, string> SignIn = new(StringComparer.Ordinal)

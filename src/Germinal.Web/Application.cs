@@ -135,6 +135,7 @@ public static class Application
         JoinEndpoints.Map(told);
         MeEndpoints.Map(told);
         MemberEndpoints.Map(told);
+        MailAccountEndpoints.Map(told);
         KeeperEndpoints.Map(told);
         BeginningEndpoints.Map(told);
         WholeEndpoints.Map(told);
@@ -197,6 +198,7 @@ public static class Application
         ImageEndpoints.Map(told);
         StandInEndpoints.Map(told, settings);
         PublicPages.Map(told);
+        MailAccountEndpoints.MapBack(told);
         PublicForms.Map(told);
         PublicMeetings.Map(told);
         PublicLandings.Map(told);

@@ -31,6 +31,7 @@ public interface IMailTransport
 /// <param name="Security">none, starttls or tls; null: STARTTLS where the server offers it.</param>
 /// <param name="User">Name to sign in with; empty for none.</param>
 /// <param name="Password">Its password.</param>
+/// <param name="ByToken">True where the password is a token (OAuth 2) instead.</param>
 /// <param name="Pipelines">False: each command waits for the answer to the one before (RFC 2920 not used). A server that answers in
 /// small pieces and holds each back until the one before is acknowledged takes 40 milliseconds a message longer with it.</param>
 public sealed record MailServer(
@@ -41,9 +42,18 @@ public sealed record MailServer(
     string? Security = null,
     string User = "",
     string Password = "",
-    bool Pipelines = true
+    bool Pipelines = true,
+    bool ByToken = false
 )
 {
+    /// <summary>Signs in on a line that is open, by password or by token.</summary>
+    /// <exception cref="AuthenticationException">The server does not let the user in.</exception>
+    public Task SignInAsync(MailService line, CancellationToken stop) =>
+        !ByToken ? line.AuthenticateAsync(User, Password, stop)
+        // OAUTHBEARER is the standard (RFC 7628); many servers know only what was there before it.
+        : line.AuthenticationMechanisms.Contains("OAUTHBEARER") ? line.AuthenticateAsync(new SaslMechanismOAuthBearer(User, Password), stop)
+        : line.AuthenticateAsync(new SaslMechanismOAuth2(User, Password), stop);
+
     /// <summary>The security as the mail library names it.</summary>
     public SecureSocketOptions Socket =>
         Security switch
@@ -231,7 +241,7 @@ public sealed class SmtpTransport : IMailTransport, IDisposable
 
         if (to.User.Length > 0)
         {
-            await connection.AuthenticateAsync(to.User, to.Password, stop);
+            await to.SignInAsync(connection, stop);
         }
 
         return null;

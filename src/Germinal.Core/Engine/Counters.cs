@@ -4,13 +4,16 @@ using NodaTime;
 namespace Germinal.Core.Engine;
 
 /// <summary>
-/// One count that many people share: a channel's messages or a program's starts on one date of the practice, or a step that goes
+/// One count that many people share: a channel's messages, those of one member's account, or a program's starts on one date of the practice, or a step that goes
 /// once to a household.
 /// </summary>
 public readonly record struct Counter
 {
     /// <summary>The channel of a daily limit (rule 9.3), else null.</summary>
     public Channel? Channel { get; private init; }
+
+    /// <summary>Of a daily limit: the member whose account it is; null where it is everybody's.</summary>
+    public Guid? MemberId { get; private init; }
 
     /// <summary>The program of a start limit (rule 5.5) or of a step that goes once to a household; empty for messages.</summary>
     public Guid ProgramId { get; private init; }
@@ -32,6 +35,16 @@ public readonly record struct Counter
         new()
         {
             Channel = channel,
+            Date = date,
+            Limit = limit,
+        };
+
+    /// <summary>The emails of a member's account on a date.</summary>
+    public static Counter OfAccount(Guid member, LocalDate date, int limit) =>
+        new()
+        {
+            Channel = Contact.Channel.Email,
+            MemberId = member,
             Date = date,
             Limit = limit,
         };

@@ -137,7 +137,7 @@ internal static class DueChecks
             check.Kind switch
             {
                 CheckKind.Pace => practice.Pace.Count > 0,
-                CheckKind.DailyLimit => practice.DailyLimits.Count > 0,
+                CheckKind.DailyLimit => practice.LimitsDays,
                 _ => true,
             };
         return [.. Enumerable.Range(0, (int)Needs.All + 1).Select(needs => InOrder.Where(c => IsSet(c) && ((Needs)needs & c.For) == c.For).ToImmutableArray())];

@@ -152,19 +152,23 @@ internal sealed partial class PersonTurn
         return new Finding(Failing.Waits, Reason.Pace, Pacing.NextDate(touch, openings, anotherPracticeDate: false));
     }
 
-    /// <summary>Check 10 (rule 9.3); a message that will not go for want of words only looks, and takes no place.</summary>
+    /// <summary>
+    /// Check 10 (rule 9.3), for the channel and for the account of whoever sends it; a message that will not go for want of words only looks, and takes no place. Where both are limited, a place
+    /// is taken only once there is one of each.
+    /// </summary>
     internal Finding DailyLimitAllows(Judging touch)
     {
-        if (!Practice.DailyLimits.TryGetValue(touch.Step.Channel!.Value, out var limit))
-        {
-            return Finding.Passed;
-        }
-
-        var counter = Counter.OfMessages(touch.Step.Channel!.Value, now.InZone(Practice.Zone).Date, limit);
-        return Ask(counter, touch.Run.FirstDue, touch.Program, touch.Run.StepIndex, takes: touch.Looked(engine) is null)
-            ? Finding.Passed
-            : new Finding(Failing.Waits, Reason.DailyLimit, Pacing.NextDate(touch, OpeningsFor(touch), anotherPracticeDate: true));
+        var date = now.InZone(Practice.Zone).Date;
+        var takes = touch.Looked(engine) is null;
+        bool Has(Counter? counter, bool taking) => counter is not { } one || Ask(one, touch.Run.FirstDue, touch.Program, touch.Run.StepIndex, taking);
+        Counter? ofChannel = Practice.DailyLimits.TryGetValue(touch.Step.Channel!.Value, out var limit) ? Counter.OfMessages(touch.Step.Channel!.Value, date, limit) : null;
+        var ofAccount = AccountOf(touch, date);
+        var allowed = ofAccount is null ? Has(ofChannel, takes) : Has(ofChannel, taking: false) && Has(ofAccount, takes) && Has(ofChannel, takes);
+        return allowed ? Finding.Passed : new Finding(Failing.Waits, Reason.DailyLimit, Pacing.NextDate(touch, OpeningsFor(touch), anotherPracticeDate: true));
     }
+
+    private Counter? AccountOf(Judging touch, LocalDate date) =>
+        touch.Step.Channel == Channel.Email && Practice.SenderFor(person, touch.Step) is { MostEmails: { } most } sender ? Counter.OfAccount(sender.Id, date, most) : null;
 
     /// <summary>Check 11 (rule 11.1).</summary>
     internal Finding CanBeFilled(Judging touch) => touch.Looked(engine) is { } lack ? new Finding(Failing.Blocks, lack.Reason) : Finding.Passed;

@@ -140,7 +140,7 @@ public sealed class TouchEngine(Practice practice, ProgramShelf shelf, ITemplate
     public bool AsksHouseholds { get; } = shelf.Versions.Any(v => v.Flow.Steps.Any(s => s.Step.OnePerHousehold));
 
     /// <summary>True where anything limits many people together: a day's messages, a day's starts, a household.</summary>
-    public bool SharesCounts => practice.DailyLimits.Count > 0 || AsksHouseholds || shelf.On.Any(p => p.Current.Definition.StartLimit is not null);
+    public bool SharesCounts => practice.LimitsDays || AsksHouseholds || shelf.On.Any(p => p.Current.Definition.StartLimit is not null);
 
     /// <summary>Whom programs wait for to begin to match a segment.</summary>
     public SegmentWatch Watch { get; } = new(practice, shelf);

@@ -127,6 +127,7 @@ public sealed class Trail
             CheckKind.WindowOpen => [LocalTimePattern.ExtendedIso.Format(moment.InZone(Clock).TimeOfDay), Clock.Id],
             CheckKind.Pace when held is HeldByPace by => [Number(by.Sent), Number(by.Rule.Max), Number(by.Rule.Days)],
             CheckKind.Pace when program!.PaceLifted is { } reason => [reason],
+            CheckKind.DailyLimit when Channel == Contact.Channel.Email && practice!.SenderFor(person!, step!) is { MostEmails: { } most } => [Number(most)],
             CheckKind.DailyLimit when practice!.DailyLimits.TryGetValue(Channel, out var limit) => [Number(limit)],
             CheckKind.CanBeFilled when held is Lack lack => [lack.Reason.Word(), .. lack.Fields],
             _ => [],

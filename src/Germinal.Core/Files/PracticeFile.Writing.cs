@@ -95,6 +95,11 @@ public static partial class PracticeFile
             ["name"] = member.Name,
             ["email"] = member.Email,
         };
+        if (member.MostEmails is { } most)
+        {
+            written["mostEmails"] = most;
+        }
+
         if (member.Capacity is { } capacity)
         {
             written["capacity"] = new JsonObject(

@@ -206,6 +206,7 @@ public static partial class PracticeFile
         {
             Handle = id,
             Capacity = o.Object("capacity") is { } capacity ? ReadCapacity(capacity) : null,
+            MostEmails = o.Has("mostEmails") ? o.Number("mostEmails", 0, 1, 1_000_000) : null,
         };
         if (member.Email.Length > 0 && !Addresses.IsEmail(member.Email))
         {

@@ -22,6 +22,9 @@ public sealed record Member(Guid Id, string Name, string Email)
     /// <summary>How many calls the member can make on each week day; a day not named: none. Null: as many as there are (rule 9.4).</summary>
     public FrozenDictionary<IsoDayOfWeek, int>? Capacity { get; init; }
 
+    /// <summary>How many emails a day the account they send from takes; null where it is the practice's, or nobody has said (rule 9.3).</summary>
+    public int? MostEmails { get; init; }
+
     /// <summary>When they are away: then they make no calls, and their deputy stands in for them.</summary>
     public IReadOnlyList<Absence> Absences { get; init; } = [];
 
@@ -117,6 +120,9 @@ public sealed record Practice
     public FrozenDictionary<string, Rule> Segments { get; init; } = FrozenDictionary<string, Rule>.Empty;
 
     /// <summary>Postal address that every commercial email carries (rule 11.2).</summary>
+    /// <summary>Whether a day's messages are limited: those of a channel, or those a member's account takes (rule 9.3).</summary>
+    public bool LimitsDays => DailyLimits.Count > 0 || Members.Any(m => m.MostEmails is not null);
+
     public string PostalAddress { get; init; } = "";
 
     public IReadOnlyList<Member> Members { get; init; } = [];

@@ -1,5 +1,6 @@
 using System.Collections.Concurrent;
 using Germinal.Channels;
+using Germinal.Core.Contact;
 using Germinal.Core.Engine;
 using Germinal.Store;
 using Germinal.Store.Rows;
@@ -108,7 +109,7 @@ public sealed partial class Dispatcher(IDbContextFactory<GerminalDb> databases, 
         db.PracticeId = practiceId;
         await using var transaction = await db.Database.BeginTransactionAsync(stop);
         var (engine, settings) = await engines.OfAsync(db, stop);
-        var inOneOrder = engine.Practice.DailyLimits.Count > 0 || engine.AsksHouseholds;
+        var inOneOrder = engine.Practice.LimitsDays || engine.AsksHouseholds;
         var counts = await LiveCounts.LockAsync(db, engine, now, stop);
         var claimed = await ClaimAsync(db, practiceId, now, only, inOneOrder, stop);
         if (claimed.Count == 0)
@@ -378,9 +379,15 @@ public sealed partial class Dispatcher(IDbContextFactory<GerminalDb> databases, 
         var recorder = new Recorder(db, batch.Engine);
         foreach (var touch in touches.Where(t => ours.Contains(t.Id)).OrderBy(t => t.FirstDue).ThenBy(t => t.Priority).ThenBy(t => t.PersonId))
         {
+            var date = touch.Due.InZone(batch.Engine.Practice.Zone).Date;
             if (batch.Engine.Practice.DailyLimits.ContainsKey(Words.ChannelOf(touch.Kind)))
             {
-                counts?.GiveBack(touch.Kind, touch.Due.InZone(batch.Engine.Practice.Zone).Date);
+                counts?.GiveBack(touch.Kind, null, date);
+            }
+
+            if (AccountOf(batch, touch) is { } account)
+            {
+                counts?.GiveBack(touch.Kind, account, date);
             }
 
             var advance = batch.Engine.TryAgain(batch.Facts[touch.PersonId], batch.StateOf(touch.PersonId), touch.Id, touch.Due, now, counts);
@@ -393,6 +400,13 @@ public sealed partial class Dispatcher(IDbContextFactory<GerminalDb> databases, 
         await transaction.CommitAsync(stop);
         return (batch, handed);
     }
+
+    /// <summary>Whose account a touch was to go from, where that takes so many a day only; null where not.</summary>
+    private static Guid? AccountOf(EngineBatch batch, TouchRow touch) =>
+        Words.ChannelOf(touch.Kind) == Channel.Email
+        && batch.Engine.Practice.SenderFor(batch.Facts[touch.PersonId], batch.Engine.Shelf.Find(touch.ProgramId, touch.Version).Definition.StepOf(touch.StepId)!) is { MostEmails: not null } sender
+            ? sender.Id
+            : null;
 
     private static async Task<Guid[]> LockAsync(GerminalDb db, IEnumerable<Guid> people, CancellationToken stop)
     {
@@ -608,7 +622,7 @@ public sealed partial class Dispatcher(IDbContextFactory<GerminalDb> databases, 
             LogNotTaken(log, ready.Touch.Kind, answer.Result, answer.Words);
         }
 
-        foreach (var group in failures.GroupBy(f => (f.Answer.Result, f.Answer.IsAway, f.Answer.Words, f.Ready.Touch.Kind, f.Ready.Touch.Attempts)))
+        foreach (var group in failures.GroupBy(f => (f.Answer.Result, f.Answer.IsAway, f.Answer.Words, f.Ready.Touch.Kind, f.Ready.Touch.Attempts, f.Answer.Of)))
         {
             var ids = group.Select(f => f.Ready.Touch.Id).ToArray();
             if (group.Key.Result == ProviderResult.Refused)
@@ -617,7 +631,7 @@ public sealed partial class Dispatcher(IDbContextFactory<GerminalDb> databases, 
                 continue;
             }
 
-            var retry = (Instant?)RetryAt(db.PracticeId!.Value, group.Key.Kind, group.Key.IsAway, group.Key.Attempts);
+            var retry = (Instant?)RetryAt(db.PracticeId!.Value, ProviderOf(group.Key.Kind, group.Key.Of), group.Key.IsAway, group.Key.Attempts);
             var reason = group.Key.Result == ProviderResult.NotTaken ? NotTakenYet : AnswerUnknown;
             await StillHeld(db, [.. group.Select(f => f.Ready.Touch)])
                 .ExecuteUpdateAsync(
@@ -629,6 +643,9 @@ public sealed partial class Dispatcher(IDbContextFactory<GerminalDb> databases, 
                 );
         }
     }
+
+    /// <summary>The name a provider stands under: texts, mail-out, or mail-out of a member's own account.</summary>
+    private static string ProviderOf(string kind, string? of) => kind == "text" ? "texts" : of is null ? "mail-out" : $"mail-out of {of}";
 
     private Instant RetryAt(Guid practice, string channel, bool isAway, int attempts)
     {
@@ -648,18 +665,18 @@ public sealed partial class Dispatcher(IDbContextFactory<GerminalDb> databases, 
         CancellationToken stop
     )
     {
-        foreach (var group in answers.GroupBy(a => a.Ready.Touch.Kind))
+        foreach (var group in answers.GroupBy(a => ProviderOf(a.Ready.Touch.Kind, a.Answer.Of)))
         {
-            var name = group.Key == "text" ? "texts" : "mail-out";
+            var name = group.Key;
             if (group.FirstOrDefault(a => a.Answer is { IsAway: true, Words.Length: > 0 }).Answer is { } trouble)
             {
-                var times = away.TryGetValue((practice, group.Key), out var known) ? known.Times + 1 : 1;
-                away[(practice, group.Key)] = (MachineNow + Waits[Math.Min(times - 1, 3)], times);
+                var times = away.TryGetValue((practice, name), out var known) ? known.Times + 1 : 1;
+                away[(practice, name)] = (MachineNow + Waits[Math.Min(times - 1, 3)], times);
                 await ProviderStates.SetAsync(db, name, trouble.Words, stop);
             }
             else if (group.Any(a => !a.Answer.IsAway))
             {
-                away.TryRemove((practice, group.Key), out _);
+                away.TryRemove((practice, name), out _);
                 await ProviderStates.SetAsync(db, name, null, stop);
             }
         }

@@ -1,6 +1,7 @@
 using Germinal.Channels;
 using Germinal.Channels.Letters;
 using Germinal.Channels.Mail;
+using Germinal.Service.MailAccounts;
 using Germinal.Channels.Texts;
 using Germinal.Core.Contact;
 using Germinal.Core.Engine;
@@ -49,7 +50,9 @@ public sealed class Handing(
     IMailTransport mail,
     ITextGateway texts,
     Secrets secrets,
-    CarriedFiles carried
+    CarriedFiles carried,
+    MailAccountServers accounts,
+    SentCopies copies
 )
 {
     /// <summary>Fills a touch's message in, as it would go now.</summary>
@@ -118,6 +121,14 @@ public sealed class Handing(
             return new ProviderAnswer(ProviderResult.Refused, "cannot-fill");
         }
 
+        var own = await accounts.OfAsync(touch.PracticeId, ready.Sender.Id, stop);
+        if (own is { Out: null })
+        {
+            return ProviderAnswer.Away(own.Trouble ?? "The account has no server that mail goes out by.") with { Of = ready.Sender.Name };
+        }
+
+        // What is answered comes to the member's own mailbox where that is read, else to the installation.
+        var answeredThere = own is { In: not null, TakesIn: true };
         using var message = OutgoingMail.Build(
             letter,
             ready.Purpose,
@@ -128,16 +139,37 @@ public sealed class Handing(
             touch.Due,
             batch.Engine.Practice.Zone,
             links,
-            ready.ToOwner ? null : replies.Of(ReplyUse.Answer, touch.Id) ?? (step.ReplyTo is { } named ? batch.Engine.Practice.Named(named)?.Email : null),
+            ready.ToOwner ? null : (answeredThere ? null : replies.Of(ReplyUse.Answer, touch.Id)) ?? (step.ReplyTo is { } named ? batch.Engine.Practice.Named(named)?.Email : null),
             files
         );
+        if (own is not null)
+        {
+            // Their server signs what it sends, and takes no other sender than its own.
+            var sent = await mail.SendAsync(message, null, own.Out, stop) with { Of = ready.Sender.Name };
+            if (sent.Result == ProviderResult.Sent && own.In is not null)
+            {
+                await copies.KeepAsync(touch.PracticeId, own.MemberId, message, stop);
+            }
+
+            return sent;
+        }
+
         MailSigning.Sign(message, secrets.SigningFor(batch.Settings, ready.Sender.Email));
         return await mail.SendAsync(message, replies.Of(ReplyUse.Report, touch.Id), secrets.Open(batch.Settings.MailOut), stop);
     }
 
     /// <summary>Whether the provider took a message before.</summary>
     public Task<LookedUp> LookUpAsync(EngineBatch batch, ReadyMessage ready, CancellationToken stop) =>
-        ready.Letter is null ? texts.LookUpAsync(ready.Key, stop) : mail.LookUpAsync(ready.Key, secrets.Open(batch.Settings.MailOut), stop);
+        ready.Letter is null ? texts.LookUpAsync(ready.Key, stop) : LookUpMailAsync(batch, ready, stop);
+
+    private async Task<LookedUp> LookUpMailAsync(EngineBatch batch, ReadyMessage ready, CancellationToken stop)
+    {
+        var own = ready.Sender is { } sender ? await accounts.OfAsync(ready.Touch.PracticeId, sender.Id, stop) : null;
+        return await mail.LookUpAsync(ready.Key, own is null ? secrets.Open(batch.Settings.MailOut) : own.Out ?? Unreachable, stop);
+    }
+
+    /// <summary>A server that cannot say: an account that cannot be signed in to.</summary>
+    private static readonly MailServer Unreachable = new("", 0, 1, null);
 
     /// <summary>The short addresses of a text that went.</summary>
     public IEnumerable<ShortLinkRow> ShortLinks(ReadyMessage ready) =>

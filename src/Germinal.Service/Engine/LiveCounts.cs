@@ -66,7 +66,7 @@ public sealed class LiveCounts : ICounters
             return Claim(household, counter, order.Touch);
         }
 
-        var row = RowOf(counter.Channel is { } channel ? ContactWords.Of(channel) : counter.ProgramId.ToString(), counter.Date);
+        var row = RowOf(counter.Channel is { } channel ? WhatOf(ContactWords.Of(channel), counter.MemberId) : counter.ProgramId.ToString(), counter.Date);
         if (row.Taken >= counter.Limit)
         {
             return false;
@@ -77,11 +77,16 @@ public sealed class LiveCounts : ICounters
     }
 
     /// <summary>Gives a place back that a message took and did not use.</summary>
-    public void GiveBack(string channel, LocalDate date)
+    /// <param name="channel">Its channel.</param>
+    /// <param name="member">Whose account it was to go from, where that is limited; null for the channel's own place.</param>
+    /// <param name="date">The practice's date.</param>
+    public void GiveBack(string channel, Guid? member, LocalDate date)
     {
-        var row = RowOf(channel, date);
+        var row = RowOf(WhatOf(channel, member), date);
         row.Taken = Math.Max(0, row.Taken - 1);
     }
+
+    private static string WhatOf(string channel, Guid? member) => member is null ? channel : $"{channel}/{member}";
 
     private bool Claim(Guid household, Counter counter, Guid touch)
     {

@@ -40,6 +40,7 @@ public static class PracticeReading
                 m.DeputyId,
             })
             .ToListAsync(stop);
+        var accounts = await db.MailAccounts.AsNoTracking().ToDictionaryAsync(a => a.MemberId, a => new { a.Address, a.PerDay }, stop);
         var absences = (await db.Absences.AsNoTracking().OrderBy(a => a.From).ToListAsync(stop)).ToLookup(a => a.MemberId, a => new Absence(a.From, a.Until));
         var hours = ReachedHours.Of(row.Settings, Read(row));
         var busy = (
@@ -48,8 +49,9 @@ public static class PracticeReading
         var practice = Read(
             row,
             [
-                .. members.Select(m => new Member(m.Id, m.Name, m.Email)
+                .. members.Select(m => new Member(m.Id, m.Name, accounts.GetValueOrDefault(m.Id)?.Address ?? m.Email)
                 {
+                    MostEmails = accounts.GetValueOrDefault(m.Id)?.PerDay,
                     Capacity = CapacityOf(m.Capacity),
                     SignOff = m.SignOff,
                     Absences = [.. absences[m.Id]],

@@ -4,6 +4,7 @@ using Germinal.Channels.Mail;
 using Germinal.Core.Practices;
 using Germinal.Service.Clock;
 using Germinal.Service.Engine;
+using Germinal.Service.MailAccounts;
 using Germinal.Store;
 using Germinal.Store.Rows;
 using Microsoft.EntityFrameworkCore;
@@ -15,7 +16,7 @@ namespace Germinal.Service.Mails;
 /// Sends mails that no program planned: written ones, answers by themselves, questions whether it was really them. Each is handed over once; where a
 /// worker goes away with one, the server is asked, and where that cannot say it is shown as uncertain and not sent again.
 /// </summary>
-public sealed class OwnMails(IDbContextFactory<GerminalDb> databases, IMailTransport mail, ReplyAddresses replies, Secrets secrets)
+public sealed class OwnMails(IDbContextFactory<GerminalDb> databases, IMailTransport mail, ReplyAddresses replies, Secrets secrets, MailAccountServers accounts, SentCopies copies)
 {
     private const int AtOnce = 16;
     private const int MostTries = 40;
@@ -90,16 +91,34 @@ public sealed class OwnMails(IDbContextFactory<GerminalDb> databases, IMailTrans
             return new ProviderAnswer(ProviderResult.Refused, "The practice has no member in whose name it could go.");
         }
 
+        // What the installation tells members about themselves is no letter of anybody's.
+        var own = row.Kind is not (OwnMailKinds.Written or OwnMailKinds.ByItself or OwnMailKinds.Appointment) ? null : await accounts.OfAsync(row.PracticeId, from.Id, stop);
+        if (own is { Out: null })
+        {
+            return ProviderAnswer.Away(own.Trouble ?? "The account has no server that mail goes out by.");
+        }
+
         if (again)
         {
-            var found = await mail.LookUpAsync(OwnMail.MessageIdOf(row, from), server, stop);
+            var found = await mail.LookUpAsync(OwnMail.MessageIdOf(row, from), own?.Out ?? server, stop);
             if (found.Result != LookUpResult.NotThere)
             {
                 return found.Result == LookUpResult.Found ? new ProviderAnswer(ProviderResult.Sent, "found at the server after an interruption") : new ProviderAnswer(ProviderResult.Unknown, row.LastAnswer);
             }
         }
 
-        using var message = OwnMail.Build(row, from, practice.Zone, replies.Of(ReplyUse.Answer, row.Id));
+        using var message = OwnMail.Build(row, from, practice.Zone, own is { In: not null, TakesIn: true } ? null : replies.Of(ReplyUse.Answer, row.Id));
+        if (own is not null)
+        {
+            var sent = await mail.SendAsync(message, null, own.Out, stop);
+            if (sent.Result == ProviderResult.Sent && own.In is not null)
+            {
+                await copies.KeepAsync(row.PracticeId, own.MemberId, message, stop);
+            }
+
+            return sent;
+        }
+
         MailSigning.Sign(message, key);
         return await mail.SendAsync(message, replies.Of(ReplyUse.Report, row.Id), server, stop);
     }

@@ -2110,6 +2110,107 @@ namespace Germinal.Store.Migrations
                     b.ToTable("lists", (string)null);
                 });
 
+            modelBuilder.Entity("Germinal.Store.Rows.MailAccountRow", b =>
+                {
+                    b.Property<Guid>("MemberId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("member_id");
+
+                    b.Property<Instant>("AccessUntil")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("access_until");
+
+                    b.Property<string>("Address")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("address");
+
+                    b.Property<string>("ClientId")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("client_id");
+
+                    b.Property<string>("In")
+                        .IsRequired()
+                        .HasColumnType("jsonb")
+                        .HasColumnName("in");
+
+                    b.Property<long>("InboxNext")
+                        .HasColumnType("bigint")
+                        .HasColumnName("inbox_next");
+
+                    b.Property<long>("InboxValidity")
+                        .HasColumnType("bigint")
+                        .HasColumnName("inbox_validity");
+
+                    b.Property<string>("Issuer")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("issuer");
+
+                    b.Property<string>("Out")
+                        .IsRequired()
+                        .HasColumnType("jsonb")
+                        .HasColumnName("out");
+
+                    b.Property<int?>("PerDay")
+                        .HasColumnType("integer")
+                        .HasColumnName("per_day");
+
+                    b.Property<Guid>("PracticeId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("practice_id");
+
+                    b.PrimitiveCollection<List<string>>("Private")
+                        .IsRequired()
+                        .HasColumnType("text[]")
+                        .HasColumnName("private");
+
+                    b.Property<string>("SealedAccess")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("sealed_access");
+
+                    b.Property<string>("SealedClientSecret")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("sealed_client_secret");
+
+                    b.Property<string>("SealedRefresh")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("sealed_refresh");
+
+                    b.Property<long>("SentNext")
+                        .HasColumnType("bigint")
+                        .HasColumnName("sent_next");
+
+                    b.Property<long>("SentValidity")
+                        .HasColumnType("bigint")
+                        .HasColumnName("sent_validity");
+
+                    b.Property<bool>("TakesIn")
+                        .HasColumnType("boolean")
+                        .HasColumnName("takes_in");
+
+                    b.Property<string>("Trouble")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("trouble");
+
+                    b.Property<Instant>("WorkedAt")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("worked_at");
+
+                    b.HasKey("MemberId")
+                        .HasName("pk_mail_accounts");
+
+                    b.HasIndex("PracticeId")
+                        .HasDatabaseName("ix_mail_accounts_practice_id");
+
+                    b.ToTable("mail_accounts", (string)null);
+                });
+
             modelBuilder.Entity("Germinal.Store.Rows.MeetingPageRow", b =>
                 {
                     b.Property<Guid>("Id")
@@ -4148,6 +4249,61 @@ namespace Germinal.Store.Migrations
                     b.ToTable("segments", (string)null);
                 });
 
+            modelBuilder.Entity("Germinal.Store.Rows.SentCopyRow", b =>
+                {
+                    b.Property<long>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("bigint")
+                        .HasColumnName("id");
+
+                    NpgsqlPropertyBuilderExtensions.UseIdentityByDefaultColumn(b.Property<long>("Id"));
+
+                    b.Property<Instant>("At")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("at");
+
+                    b.Property<int>("Attempts")
+                        .HasColumnType("integer")
+                        .HasColumnName("attempts");
+
+                    b.Property<byte[]>("Content")
+                        .IsRequired()
+                        .HasColumnType("bytea")
+                        .HasColumnName("content");
+
+                    b.Property<Guid>("MemberId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("member_id");
+
+                    b.Property<string>("MessageId")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("message_id");
+
+                    b.Property<Instant>("NextTry")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("next_try");
+
+                    b.Property<Guid>("PracticeId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("practice_id");
+
+                    b.HasKey("Id")
+                        .HasName("pk_sent_copies");
+
+                    b.HasIndex("MemberId")
+                        .HasDatabaseName("ix_sent_copies_member_id");
+
+                    b.HasIndex("MessageId")
+                        .IsUnique()
+                        .HasDatabaseName("ix_sent_copies_message_id");
+
+                    b.HasIndex("NextTry")
+                        .HasDatabaseName("ix_sent_copies_next_try");
+
+                    b.ToTable("sent_copies", (string)null);
+                });
+
             modelBuilder.Entity("Germinal.Store.Rows.SessionRow", b =>
                 {
                     b.Property<string>("Id")
@@ -5243,6 +5399,16 @@ namespace Germinal.Store.Migrations
                         .HasConstraintName("fk_landing_visits_landings_landing_id");
                 });
 
+            modelBuilder.Entity("Germinal.Store.Rows.MailAccountRow", b =>
+                {
+                    b.HasOne("Germinal.Store.Rows.MemberUser", null)
+                        .WithMany()
+                        .HasForeignKey("MemberId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired()
+                        .HasConstraintName("fk_mail_accounts_asp_net_users_member_id");
+                });
+
             modelBuilder.Entity("Germinal.Store.Rows.MemberLinkRow", b =>
                 {
                     b.HasOne("Germinal.Store.Rows.MemberUser", null)
@@ -5432,6 +5598,16 @@ namespace Germinal.Store.Migrations
                         .OnDelete(DeleteBehavior.Cascade)
                         .IsRequired()
                         .HasConstraintName("fk_runs_people_person_id");
+                });
+
+            modelBuilder.Entity("Germinal.Store.Rows.SentCopyRow", b =>
+                {
+                    b.HasOne("Germinal.Store.Rows.MailAccountRow", null)
+                        .WithMany()
+                        .HasForeignKey("MemberId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired()
+                        .HasConstraintName("fk_sent_copies_mail_accounts_member_id");
                 });
 
             modelBuilder.Entity("Germinal.Store.Rows.SessionRow", b =>

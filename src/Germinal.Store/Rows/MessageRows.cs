@@ -92,7 +92,7 @@ public sealed class ProviderRow : IOwned
 {
     public Guid PracticeId { get; set; }
 
-    /// <summary>mail-out, mail-in or texts.</summary>
+    /// <summary>mail-out, mail-in or texts; <c>mail-out of Ada Quill</c> where it is a member's own account.</summary>
     public required string Name { get; set; }
 
     /// <summary>What it said when it failed; null while all is well.</summary>

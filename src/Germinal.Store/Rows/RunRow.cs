@@ -43,7 +43,7 @@ public sealed class CountRow : IOwned
 {
     public Guid PracticeId { get; set; }
 
-    /// <summary>A channel, or the id of a program with a start limit.</summary>
+    /// <summary>A channel, a channel and the member whose account it is (<c>email/…</c>), or the id of a program with a start limit.</summary>
     public required string What { get; set; }
 
     public LocalDate Date { get; set; }

@@ -157,6 +157,7 @@ internal static class DatabaseChecks
         var words = settings.SelectMany(s => SealedSettings.Of(JsonNode.Parse(s))).Select(s => s.In[s.Name]!.GetValue<string>());
         var sealedWords = words.Concat(await db.Users.Where(u => u.SealedFactor != "").Select(u => u.SealedFactor).ToListAsync(stop))
             .Concat(await db.OwnCalendars.IgnoreQueryFilters().Where(c => c.SealedAddress != "").Select(c => c.SealedAddress).ToListAsync(stop))
+            .Concat((await db.MailAccounts.IgnoreQueryFilters().AsNoTracking().ToListAsync(stop)).SelectMany(a => new[] { a.Out.SealedPassword, a.In.SealedPassword, a.SealedRefresh, a.SealedClientSecret }.Where(s => s.Length > 0)))
             .ToList();
         var keys = new DirectoryInfo(Path.Combine(configuration["GERMINAL_DATA"] ?? "", "keys"));
         var ring = keys.Exists ? DataProtectionProvider.Create(keys, o => o.SetApplicationName("germinal").DisableAutomaticKeyGeneration()) : null;

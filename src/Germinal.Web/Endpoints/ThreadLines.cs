@@ -80,7 +80,7 @@ internal static class ThreadLines
             EventKinds.FieldSet => ($"“{Data("field")}” became “{Data("value")}”", null),
             EventKinds.InquiryReceived => ($"Asked by {Data("how")}{(Data("form").Length > 0 ? $", “{Data("form")}”" : "")}", Data("text")),
             EventKinds.FormSent => ($"Sent “{Data("form")}”", Data("text") is { Length: > 0 } answers ? answers : null),
-            EventKinds.Wrote => ($"{(Data("how") == "by-itself" ? "Was answered by itself" : "Was written to")}: {Data("subject")}", Data("text")),
+            EventKinds.Wrote => ($"{Data("how") switch { "by-itself" => "Was answered by itself", "own-program" => "Was written to from a mail program", _ => "Was written to" }}: {Data("subject")}", Data("text")),
             EventKinds.InquiryAnswered => ("Their inquiry was answered", null),
             EventKinds.OpportunityOpened => ($"Opportunity “{Data("title")}”", $"in {Why.StageName(Data("stage"))}"),
             EventKinds.Won => ($"“{Data("title")}” was won", null),

@@ -4,6 +4,7 @@ using Germinal.Service.Engine;
 using Germinal.Service.Forms;
 using Germinal.Service.Import;
 using Germinal.Service.Incoming;
+using Germinal.Service.MailAccounts;
 using Germinal.Service.Meetings;
 using Germinal.Service.OtherPrograms;
 using Germinal.Service.Posts;
@@ -24,6 +25,7 @@ internal static partial class Schedule
         services.AddQuartz(q =>
         {
             q.ScheduleJob<ReadingMailboxes>(t => t.WithIdentity("reading-mailboxes").WithCronSchedule("0 * * * * ?"));
+            q.ScheduleJob<PlacingInSent>(t => t.WithIdentity("placing-in-sent").WithCronSchedule("2/10 * * * * ?"));
             q.ScheduleJob<GoingOutside>(t => t.WithIdentity("going-outside").WithCronSchedule("20 * * * * ?"));
             q.ScheduleJob<TellingPrograms>(t => t.WithIdentity("telling-programs").WithCronSchedule("0/5 * * * * ?"));
             q.ScheduleJob<AddingUp>(t => t.WithIdentity("adding-up").WithCronSchedule("40 * * * * ?"));
@@ -40,7 +42,7 @@ internal static partial class Schedule
 
     /// <summary>Reads the practices' own mailboxes; one worker at a time, the others find the lock taken and leave it.</summary>
     [DisallowConcurrentExecution]
-    internal sealed class ReadingMailboxes(IDbContextFactory<GerminalDb> databases, MailboxReader reader) : IJob
+    internal sealed class ReadingMailboxes(IDbContextFactory<GerminalDb> databases, MailboxReader reader, MailAccountReader accounts) : IJob
     {
         private const int Lock = 41;
 
@@ -51,8 +53,16 @@ internal static partial class Schedule
             if (await IsFirstAsync(db, Lock, cancellationToken))
             {
                 await reader.ReadAllAsync(cancellationToken);
+                await accounts.ReadAllAsync(cancellationToken);
             }
         }
+    }
+
+    /// <summary>Places what went out by members' own accounts in their folders of sent mail. Workers side by side take different letters.</summary>
+    [DisallowConcurrentExecution]
+    internal sealed class PlacingInSent(SentCopies copies) : IJob
+    {
+        public async ValueTask Execute(IJobExecutionContext context, CancellationToken cancellationToken = default) => await copies.PlaceDueAsync(cancellationToken);
     }
 
     /// <summary>Reads what stands elsewhere and is due, members' own calendars and feeds, and hands posts to gateways. Workers side by side take different ones.</summary>

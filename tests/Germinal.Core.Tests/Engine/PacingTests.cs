@@ -194,6 +194,33 @@ public sealed class PacingTests
     }
 
     [Fact]
+    public void Rule_9_3_an_account_takes_so_many_emails_a_day_and_holds_up_nobody_elses()
+    {
+        var (ada, bo) = (new Member(Guid.NewGuid(), "Ada", "ada@example.com") { MostEmails = 3 }, new Member(Guid.NewGuid(), "Bo", "bo@example.com"));
+        var program = Program("P", OnTag("x"), Email("e", "\"from\":\"start\",\"offset\":\"P1D\",\"at\":\"10:00\"") + "," + Text("t", "\"from\":\"start\",\"offset\":\"P1D\",\"at\":\"10:00\""));
+        var people = Enumerable
+            .Range(0, 14)
+            .Select(i => new Actor(Both($"P{i:00}") with { Handle = $"p{i:00}", OwnerId = i % 2 == 0 ? ada.Id : bo.Id }, PersonState.Empty, [new TagPutOn(At("2027-03-01T09:00"), "x")]))
+            .ToList();
+        List<(int Day, int Count)> Days(Practice practice, Channel channel, Guid owner) =>
+        [
+            .. Touches(EngineWith(practice, program), people, "2027-03-01T00:00", "2027-03-20T00:00")
+                .Where(t => t.Outcome == Outcome.Sent && t.Step.Channel == channel && people[int.Parse(t.Person.Handle[1..], System.Globalization.CultureInfo.InvariantCulture)].Person.OwnerId == owner)
+                .GroupBy(t => t.At.InZone(NewYork).Date.Day)
+                .Select(g => (g.Key, g.Count())),
+        ];
+        var both = Practice() with { Members = [ada, bo], FallbackSender = ada.Id };
+        Assert.Equal([(2, 3), (3, 3), (4, 1)], Days(both, Channel.Email, ada.Id));
+        Assert.Equal([(2, 7)], Days(both, Channel.Email, bo.Id));
+
+        // The channel's limit is kept beside it, and a place of one is not lost where the other has none left.
+        var five = both with { DailyLimits = new Dictionary<Channel, int> { [Channel.Email] = 5 }.ToFrozenDictionary() };
+        var sent = Days(five, Channel.Email, ada.Id).Concat(Days(five, Channel.Email, bo.Id)).GroupBy(d => d.Day).OrderBy(g => g.Key).Select(g => g.Sum(d => d.Count)).ToList();
+        Assert.Equal([5, 5, 4], sent);
+        Assert.All(Days(five, Channel.Email, ada.Id), d => Assert.True(d.Count <= 3));
+    }
+
+    [Fact]
     public void Rule_9_3_a_message_that_cannot_be_filled_takes_no_place()
     {
         var program = Program("P", OnTag("x"), Text("t", AtOnce));
