@@ -6,7 +6,7 @@ using SmtpServer;
 CultureInfo.DefaultThreadCurrentCulture = CultureInfo.CurrentCulture = CultureInfo.InvariantCulture;
 
 // Small outside services that stand in for real ones: a mail server that speaks SMTP, delivers nothing anywhere, keeps
-// everything and lets it be read over HTTP; a text gateway; a public board that posts go to; and a feed. Loopback only.
+// everything and lets it be read over HTTP; a text gateway; a public board that posts go to; a feed; and an issuer of tokens for mail servers. Loopback only.
 var builder = WebApplication.CreateSlimBuilder(args);
 string Setting(string name, string otherwise) => builder.Configuration[name] ?? otherwise;
 var smtpPort = int.Parse(Setting("GERMINAL_SMTP_PORT", "5082"), CultureInfo.InvariantCulture);
@@ -40,6 +40,7 @@ var gateway = new Gateway(texts, url is null ? null : $"{url.TrimEnd('/')}/hooks
 gateway.Map(app);
 app.MapGet("/news.xml", () => Results.Text(News.Feed, "application/rss+xml; charset=utf-8"));
 new Board(Path.Combine(data, "board"), failing).Map(app);
+new Issuer($"http://127.0.0.1:{httpPort}").Map(app);
 using var following = new HttpClient(new HttpClientHandler { AllowAutoRedirect = false });
 var recipients = new Recipients(box, texts, gateway, following, int.Parse(Setting("GERMINAL_INBOUND_PORT", "0"), CultureInfo.InvariantCulture), new Rates());
 var living = new SemaphoreSlim(1);

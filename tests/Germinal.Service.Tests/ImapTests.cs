@@ -1,9 +1,5 @@
-using System.Diagnostics;
-using System.Net;
-using System.Net.Sockets;
 using Germinal.Channels.Mail;
 using Germinal.Service.Incoming;
-using MailKit.Net.Imap;
 using Microsoft.AspNetCore.DataProtection;
 using Microsoft.EntityFrameworkCore;
 using MimeKit;
@@ -11,116 +7,11 @@ using MimeKit;
 namespace Germinal.Service.Tests;
 
 /// <summary>A mailbox read by IMAP, against Debian's dovecot on loopback; ./test installs it.</summary>
-public sealed class ImapTests : IAsyncLifetime
+public sealed class ImapTests(Dovecot dovecot) : IClassFixture<Dovecot>
 {
-    private readonly string folder = Path.Combine(Path.GetTempPath(), $"germinal-imap-{Guid.NewGuid():N}");
-    private Process? dovecot;
-    private int port;
+    private MailServer Server(string password = "right") => dovecot.Server(password: password);
 
-    public async Task InitializeAsync()
-    {
-        using (var listener = new TcpListener(IPAddress.Loopback, 0))
-        {
-            listener.Start();
-            port = ((IPEndPoint)listener.LocalEndpoint).Port;
-        }
-
-        Directory.CreateDirectory(Path.Combine(folder, "home"));
-        var isRoot = Environment.UserName == "root";
-        var owner = isRoot ? "nobody" : Environment.UserName;
-        var config = Path.Combine(folder, "dovecot.conf");
-        await File.WriteAllTextAsync(
-            config,
-            $$"""
-            base_dir = {{folder}}/run
-            state_dir = {{folder}}/state
-            log_path = {{folder}}/log
-            protocols = imap
-            listen = 127.0.0.1
-            ssl = no
-            disable_plaintext_auth = no
-            mail_location = maildir:{{folder}}/home/%u
-            first_valid_uid = 1
-            auth_failure_delay = 0
-            {{(isRoot ? "" : $"default_internal_user = {owner}\ndefault_login_user = {owner}\ndefault_internal_group = {owner}")}}
-            passdb {
-              driver = static
-              args = password=right
-            }
-            userdb {
-              driver = static
-              args = uid={{owner}} gid={{(isRoot ? "nogroup" : owner)}} home={{folder}}/home
-            }
-            service imap-login {
-              {{(isRoot ? "" : "chroot =")}}
-              inet_listener imap {
-                port = {{port}}
-              }
-              inet_listener imaps {
-                port = 0
-              }
-            }
-            service anvil {
-              {{(isRoot ? "" : "chroot =")}}
-              unix_listener anvil-auth-penalty {
-                mode = 0
-              }
-            }
-            """
-        );
-        if (isRoot)
-        {
-            await Process.Start("chown", ["-R", "nobody:nogroup", Path.Combine(folder, "home")]).WaitForExitAsync();
-            await Process.Start("chmod", ["755", folder]).WaitForExitAsync();
-        }
-
-        dovecot = Process.Start(
-            new ProcessStartInfo(File.Exists("/usr/sbin/dovecot") ? "/usr/sbin/dovecot" : "dovecot", ["-F", "-c", config])
-            {
-                UseShellExecute = false,
-                RedirectStandardError = true,
-            }
-        )!;
-        for (var i = 0; ; i++)
-        {
-            try
-            {
-                using var client = new TcpClient();
-                await client.ConnectAsync(IPAddress.Loopback, port);
-                return;
-            }
-            catch (SocketException) when (i < 100 && !dovecot.HasExited)
-            {
-                await Task.Delay(100);
-            }
-        }
-    }
-
-    public async Task DisposeAsync()
-    {
-        if (dovecot is { HasExited: false })
-        {
-            dovecot.Kill(entireProcessTree: true);
-            await dovecot.WaitForExitAsync();
-        }
-
-        Directory.Delete(folder, true);
-    }
-
-    private MailServer Server(string password = "right") => new("127.0.0.1", port, 1, null, "none", "box", password);
-
-    private async Task DeliverAsync(params MimeMessage[] messages)
-    {
-        using var client = new ImapClient();
-        await client.ConnectAsync("127.0.0.1", port, MailKit.Security.SecureSocketOptions.None);
-        await client.AuthenticateAsync("box", "right");
-        foreach (var message in messages)
-        {
-            await client.Inbox!.AppendAsync(new MailKit.AppendRequest(message));
-        }
-
-        await client.DisconnectAsync(true);
-    }
+    private Task DeliverAsync(params MimeMessage[] messages) => dovecot.DeliverAsync("box", null, messages);
 
     private static MimeMessage Answer(string to, string id, string text)
     {
@@ -141,7 +32,7 @@ public sealed class ImapTests : IAsyncLifetime
             world.Database,
             new MailReception(world.Database, world.Replies),
             new Engine.Secrets(new EphemeralDataProtectionProvider()),
-            new ServerLine(true)
+            new ImapDoor(new ServerLine(true))
         );
 
     [Fact]

@@ -9,7 +9,9 @@ using Germinal.Core.Practices;
 using Germinal.Core.Time;
 using Germinal.Service.Broadcasts;
 using Germinal.Service.Engine;
+using Germinal.Service.Incoming;
 using Germinal.Service.Letters;
+using Germinal.Service.MailAccounts;
 using Germinal.Service.Mails;
 using Germinal.Service.Numbers;
 using Germinal.Service.People;
@@ -32,6 +34,9 @@ internal sealed class FakeMail : IMailTransport
 {
     public ConcurrentQueue<MimeMessage> Sent { get; } = [];
 
+    /// <summary>By which server each went, and with which envelope sender; null for the installation's, and for the From address.</summary>
+    public ConcurrentQueue<(MailServer? Server, string? ReturnPath)> By { get; } = [];
+
     /// <summary>What the provider answers; accepted by default.</summary>
     public Func<MimeMessage, ProviderAnswer> Answers { get; set; } = _ => new ProviderAnswer(ProviderResult.Sent, "250 kept");
 
@@ -48,6 +53,7 @@ internal sealed class FakeMail : IMailTransport
             message.WriteTo(memory, stop);
             memory.Position = 0;
             Sent.Enqueue(MimeMessage.Load(memory, stop));
+            By.Enqueue((own, returnPath));
         }
 
         return Task.FromResult(answer);
@@ -109,7 +115,9 @@ internal sealed class World : IAsyncDisposable
     private World(TestDatabase? database = null)
     {
         Database = database ?? new TestDatabase();
-        Handing = new Handing(liquid, new LetterWriter(liquid, Links), Links, Replies, Mail, Texts, Secrets, new CarriedFiles(Database));
+        Accounts = new MailAccountServers(Database, Secrets, new MailIssuer(new ServerLine(true), true));
+        Copies = new SentCopies(Database, Accounts, Door);
+        Handing = new Handing(liquid, new LetterWriter(liquid, Links), Links, Replies, Mail, Texts, Secrets, new CarriedFiles(Database), Accounts, Copies);
         Reactor = new Reactor(Database, new Engines(liquid, shelves));
         Dispatcher = NewDispatcher();
         Room = NewRoom();
@@ -130,7 +138,14 @@ internal sealed class World : IAsyncDisposable
     /// <summary>Another worker for mails that no program planned.</summary>
     public Secrets Secrets { get; } = new(new EphemeralDataProtectionProvider());
 
-    public OwnMails NewOwnMails() => new(Database, Mail, Replies, Secrets);
+    public OwnMails NewOwnMails() => new(Database, Mail, Replies, Secrets, Accounts, Copies);
+
+    /// <summary>Opens mailboxes, on this machine too.</summary>
+    public ImapDoor Door { get; } = new(new ServerLine(true));
+
+    public MailAccountServers Accounts { get; }
+
+    public SentCopies Copies { get; }
 
     public TestDatabase Database { get; }
 
@@ -159,12 +174,14 @@ internal sealed class World : IAsyncDisposable
 
     public Guid Ada { get; private set; }
 
+    public Guid Tomas { get; private set; }
+
     public static Instant At(string local) => LocalClock.At(LocalDateTimePattern.CreateWithInvariantCulture("uuuu-MM-dd'T'HH:mm").Parse(local).Value, Zone);
 
     public static async Task<World> AtAsync(string now)
     {
         var world = new World();
-        (world.Practice, world.Ada, _) = await world.Database.PracticeAsync(At(now));
+        (world.Practice, world.Ada, world.Tomas) = await world.Database.PracticeAsync(At(now));
         return world;
     }
 

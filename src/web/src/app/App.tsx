@@ -43,6 +43,7 @@ const StagesPage = lazy(() => import('../features/pipeline/StagesPage'));
 const BeginningPage = lazy(() => import('../features/beginning/BeginningPage'));
 const MembersPage = lazy(() => import('../features/members/MembersPage'));
 const YouPage = lazy(() => import('../features/you/YouPage'));
+const MailAccountPage = lazy(() => import('../features/mailAccount/MailAccountPage'));
 const JournalPage = lazy(() => import('../features/journal/JournalPage'));
 const OutcomesPage = lazy(() => import('../features/practice/OutcomesPage'));
 const GivingPage = lazy(() => import('../features/inquiries/GivingPage'));
@@ -181,6 +182,7 @@ function Inside({ session }: { session: Session }) {
             <Route path="/practice/:page" element={<SettingsPage />} />
             <Route path="/beginning" element={<BeginningPage />} />
             <Route path="/you" element={<YouPage />} />
+            <Route path="/you/mail" element={<MailAccountPage />} />
             <Route path="/begin" element={<Navigate to="/beginning" replace />} />
             <Route path="/forgotten" element={<Navigate to="/you" replace />} />
             <Route path="/journal" element={<JournalPage />} />

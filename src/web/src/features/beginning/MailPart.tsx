@@ -2,12 +2,7 @@ import { useMutation } from '@tanstack/react-query';
 import { useState } from 'react';
 import { api, type Schemas, take } from '../../api/client';
 import { Button, Field, fieldError, Trouble } from '../../ui/bits';
-
-const securities = [
-  ['starttls', 'made secure first (STARTTLS)'],
-  ['tls', 'secure from the start (TLS)'],
-  ['none', 'not secure'],
-] as const;
+import { securities } from '../../ui/securities';
 
 /** The server mail goes out by: looked for by the address where that can be, tried for real, and kept only where that worked. */
 export function MailPart({

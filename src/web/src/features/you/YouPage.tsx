@@ -19,7 +19,17 @@ export default function YouPage() {
   const unfinished = session?.unfinished;
   return (
     <DayPage marginTitle="What is asked for" margin={<Margin />}>
-      <PageHead title="You" aside={!unfinished && session?.may.includes('work') && <Link to="/signing">How you sign</Link>} />
+      <PageHead
+        title="You"
+        aside={
+          !unfinished &&
+          session?.may.includes('work') && (
+            <>
+              <Link to="/you/mail">Your mail account</Link> <Link to="/signing">How you sign</Link>
+            </>
+          )
+        }
+      />
       {unfinished && (
         <p className="mx-7 my-3 border-l-[3px] border-straw bg-straw-pale px-3 py-2" role="status">
           Your practice asks everybody for a second factor or a passkey. Set one up here; then everything else is open.

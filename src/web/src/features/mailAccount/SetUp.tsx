@@ -1,0 +1,221 @@
+import { useMutation, useQueryClient } from '@tanstack/react-query';
+import { useState } from 'react';
+import { api, type Schemas, take } from '../../api/client';
+import { Button, Field, fieldError, Trouble } from '../../ui/bits';
+import { Stretch } from '../../ui/DayPage';
+import { securities } from '../../ui/securities';
+
+type Own = Schemas['OwnMailAccountDto'];
+type Server = { host: string; port: string; security: string };
+
+const none: Server = { host: '', port: '', security: 'tls' };
+const kept = (s: Schemas['AccountServerDto'] | undefined): Server =>
+  s?.host ? { host: s.host, port: String(s.port), security: s.security } : none;
+
+/** An account is said, tried with a letter to oneself, and kept only where that works. */
+export function SetUp({ own, done }: { own: Own; done: () => void }) {
+  const queries = useQueryClient();
+  const [address, setAddress] = useState(own.account?.address ?? own.suggested);
+  const [going, setGoing] = useState<Server>(kept(own.account?.out));
+  const [coming, setComing] = useState<Server>(kept(own.account?.in));
+  const [user, setUser] = useState(own.account?.out.user ?? '');
+  const [password, setPassword] = useState('');
+  const [byProvider, setByProvider] = useState(Boolean(own.account?.issuer));
+  const [issuer, setIssuer] = useState(own.account?.issuer ?? '');
+  const [clientId, setClientId] = useState(own.account?.clientId ?? '');
+  const [clientSecret, setClientSecret] = useState('');
+  const [scope, setScope] = useState('');
+  const body = (s: Server, word: string | null) =>
+    s.host.trim() ? { host: s.host, port: Number(s.port), security: s.security, user: user || address, password: word } : null;
+  const find = useMutation({
+    mutationFn: () => take(api.POST('/api/me/mail/find', { body: { address } })),
+    onSuccess: ({ servers }) => {
+      const found = servers.find((s) => s.answers);
+      if (found) setGoing({ host: found.host, port: String(found.port), security: found.security });
+    },
+  });
+  const keep = useMutation({
+    mutationFn: () => take(api.PUT('/api/me/mail', { body: { address, out: body(going, password), in: body(coming, password) } })),
+    onSuccess: async (answer) => {
+      if (!answer.worked) return;
+      await queries.invalidateQueries({ queryKey: ['own-mail'] });
+      done();
+    },
+  });
+  const way = useMutation({
+    mutationFn: () =>
+      take(
+        api.POST('/api/me/mail/provider', {
+          body: { address, out: body(going, null), in: body(coming, null), issuer, clientId, clientSecret, scope },
+        }),
+      ),
+    onSuccess: ({ address: there }) => window.location.assign(there),
+  });
+  const error = byProvider ? way.error : keep.error;
+  const own2 = ['address', 'out', 'in', 'issuer', 'clientId'].some((f) => fieldError(error, f));
+  const text = (label: string, field: string, value: string, set: (v: string) => void, more: object, hint?: string) => (
+    <Field label={label} error={fieldError(error, field)} hint={hint}>
+      {(id, by) => <input id={id} aria-describedby={by} className="w-72" value={value} onChange={(e) => set(e.target.value)} {...more} />}
+    </Field>
+  );
+  return (
+    <>
+      <Stretch title="Set it up" note="nothing is kept that was not seen to work" />
+      <form
+        className="px-7 py-3"
+        onSubmit={(e) => {
+          e.preventDefault();
+          if (byProvider) way.mutate();
+          else keep.mutate();
+        }}
+      >
+        {text('Your address', 'address', address, setAddress, { type: 'email', required: true }, 'your letters come from it')}
+        <p className="mt-0 mb-3">
+          <Button look="plain" className="min-h-6" disabled={find.isPending} onClick={() => find.mutate()}>
+            Look for its server
+          </Button>
+          <span role="status" className="ml-3 text-small text-soft">
+            {find.isPending && 'Looking …'}
+            {find.data &&
+              (find.data.servers.some((s) => s.answers)
+                ? `${find.data.servers.find((s) => s.answers)?.host} answers`
+                : 'None was found; your provider says what it is called.')}
+          </span>
+        </p>
+        <Trouble error={find.error} />
+        <ServerFields title="Mail goes out by" name="outgoing" server={going} set={setGoing} usual="465" error={fieldError(error, 'out')} />
+        <ServerFields
+          title="Mailboxes are at"
+          name="mailboxes"
+          server={coming}
+          set={setComing}
+          usual="993"
+          hint="so that what goes out is among your sent mail, and answers can come in; empty for neither"
+          error={fieldError(error, 'in')}
+        />
+        <fieldset className="m-0 mb-3 border-0 p-0">
+          <legend className="text-small text-soft">How it lets you in</legend>
+          <label className="mr-6 inline-flex min-h-6 items-baseline gap-2">
+            <input type="radio" name="how" checked={!byProvider} onChange={() => setByProvider(false)} /> with a password
+          </label>
+          <label className="inline-flex min-h-6 items-baseline gap-2">
+            <input type="radio" name="how" checked={byProvider} onChange={() => setByProvider(true)} /> the provider asks me (OAuth 2)
+          </label>
+        </fieldset>
+        {text('Name to sign in with', 'user', user, setUser, { placeholder: address, autoComplete: 'off' }, 'empty: the address')}
+        {byProvider ? (
+          <>
+            {text(
+              'The provider’s address',
+              'issuer',
+              issuer,
+              setIssuer,
+              { type: 'url', required: true },
+              'as it calls itself, beginning with https://',
+            )}
+            <div className="flex flex-wrap gap-x-6">
+              {text(
+                'Client id',
+                'clientId',
+                clientId,
+                setClientId,
+                { required: true, autoComplete: 'off' },
+                'what it knows this installation as',
+              )}
+              {text(
+                'Client secret',
+                'clientSecret',
+                clientSecret,
+                setClientSecret,
+                { type: 'password', autoComplete: 'off' },
+                'empty where it gave none',
+              )}
+            </div>
+            {text('What its mail servers ask for', 'scope', scope, setScope, {}, 'a scope, as the provider writes it; often empty')}
+            <p className="max-w-[64ch] text-small text-soft">
+              Whoever keeps this installation registers it with the provider once, with this address to lead back to:{' '}
+              <code className="[overflow-wrap:anywhere]">{own.back}</code>
+            </p>
+          </>
+        ) : (
+          text(
+            'Password',
+            'password',
+            password,
+            setPassword,
+            { type: 'password', autoComplete: 'off', required: !own.account },
+            'many providers have one of its own for mail programs',
+          )
+        )}
+        {!own2 && <Trouble error={error} />}
+        {keep.data && !keep.data.worked && (
+          <p role="alert" className="my-3 max-w-[64ch] border-l-[3px] border-ember bg-ember-pale px-3 py-2">
+            It does not work yet. The server says: {keep.data.words}
+          </p>
+        )}
+        <Button type="submit" look="main" disabled={keep.isPending || way.isPending}>
+          {byProvider ? 'Go to the provider' : keep.isPending ? 'Trying …' : 'Try it, and keep it'}
+        </Button>
+      </form>
+    </>
+  );
+}
+
+function ServerFields({
+  title,
+  name,
+  server,
+  set,
+  usual,
+  hint,
+  error,
+}: {
+  title: string;
+  name: string;
+  server: Server;
+  set: (s: Server) => void;
+  usual: string;
+  hint?: string;
+  error?: string;
+}) {
+  return (
+    <div className="flex flex-wrap gap-x-4">
+      <Field label={title} error={error} hint={hint}>
+        {(id, by) => (
+          <input
+            id={id}
+            aria-describedby={by}
+            className="w-72"
+            autoComplete="off"
+            value={server.host}
+            onChange={(e) => set({ ...server, host: e.target.value, port: server.port || usual })}
+          />
+        )}
+      </Field>
+      <Field label={`Port for ${name}`}>
+        {(id) => (
+          <input
+            id={id}
+            type="number"
+            min={1}
+            max={65535}
+            className="w-24"
+            value={server.port}
+            onChange={(e) => set({ ...server, port: e.target.value })}
+          />
+        )}
+      </Field>
+      <Field label={`The line for ${name}`}>
+        {(id) => (
+          <select id={id} className="w-60" value={server.security} onChange={(e) => set({ ...server, security: e.target.value })}>
+            {securities.map(([value, words]) => (
+              <option key={value} value={value}>
+                {words}
+              </option>
+            ))}
+          </select>
+        )}
+      </Field>
+    </div>
+  );
+}
