@@ -17,6 +17,26 @@ public sealed class LiveEngineTests
     private const string Call = """{"id":"call","kind":"call","when":{"from":"start","offset":"P1D"},"script":"Ask"}""";
     private const string OnWarm = "\"at\":\"09:30\",\"startsWhen\":[{\"kind\":\"tag-added\",\"tag\":\"warm\"}],\"stopsWhen\":[{\"kind\":\"replied\"}]";
 
+    /// <summary>It is given up the moment after it was blocked, which the database has to be able to tell from the moment before.</summary>
+    [Fact]
+    public async Task What_cannot_be_filled_and_is_late_at_once_is_given_up_and_keeps_nobody_busy()
+    {
+        await using var world = await World.AtAsync("2027-03-01T10:00");
+        var ida = await world.PersonAsync("Ida", p => p.FirstName = null);
+        await world.ProgramAsync(
+            "P",
+            "\"startsWhen\":[{\"kind\":\"tag-added\",\"tag\":\"warm\"}]",
+            """{"id":"a","kind":"email","lateLimit":"P0D","when":{"from":"start","offset":"P0D"},"subject":"Hello {{ person.first_name }}","body":"b"}"""
+        );
+        await world.DoAsync(d => d.PutTagAsync([ida.Id], "warm", default));
+        using var patience = new CancellationTokenSource(TimeSpan.FromSeconds(60));
+        while (await world.Room.WorkAsync(patience.Token)) { }
+
+        await world.MoveToAsync("2027-03-01T10:01");
+        await using var db = world.Db();
+        Assert.Equal(TouchStatus.GivenUp, (await db.Touches.SingleAsync()).Status);
+    }
+
     [Fact]
     public async Task A_tag_starts_a_program_and_time_carries_it_through()
     {

@@ -239,6 +239,12 @@ public sealed class LiveEqualsRehearsedTests
             ],
             DailyLimits = practice.DailyLimits.ToDictionary(l => ContactWords.Of(l.Key), l => l.Value),
         };
+        if (practice.Members[0].MostEmails is { } most)
+        {
+            var server = new MailServerSettings { Host = "mail.example.com", Port = 465 };
+            db.MailAccounts.Add(new MailAccountRow { MemberId = world.Ada, PracticeId = world.Practice, Address = "ada@example.com", Out = server, PerDay = most });
+        }
+
         db.Households.Add(
             new HouseholdRow
             {

@@ -273,7 +273,8 @@ public sealed record PersonState
         return next;
     }
 
-    private static readonly Duration Later = Duration.FromNanoseconds(1000L);
+    /// <summary>The least by which one moment is after another, where moments are kept to the microsecond as a database does: anything less is lost there, and what is due then would be due now for ever.</summary>
+    internal static readonly Duration Later = Duration.FromNanoseconds(1000L);
 
     /// <summary>The next moment at which a touch is to be judged, or null. Held touches and paused programs do not count.</summary>
     public Instant? NextDue(ProgramShelf shelf) => NextDue(Runs.AsSpan(), shelf, allRead: false);

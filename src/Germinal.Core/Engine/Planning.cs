@@ -72,7 +72,7 @@ internal static class Planning
             givenUp = Instant.Min(givenUp, Instant.Max(touch.Now, limit.AddTo(touch.Run.FirstDue, clock)));
         }
 
-        // A tick of grace keeps “given up” strictly after “blocked”, so that it can be seen and mended.
-        return Instant.Max(givenUp, touch.Now.PlusTicks(1));
+        // A moment of grace keeps “given up” strictly after “blocked”, so that it can be seen and mended.
+        return Instant.Max(givenUp, touch.Now + PersonState.Later);
     }
 }

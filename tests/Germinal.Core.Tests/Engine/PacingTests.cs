@@ -202,13 +202,27 @@ public sealed class PacingTests
             .Range(0, 14)
             .Select(i => new Actor(Both($"P{i:00}") with { Handle = $"p{i:00}", OwnerId = i % 2 == 0 ? ada.Id : bo.Id }, PersonState.Empty, [new TagPutOn(At("2027-03-01T09:00"), "x")]))
             .ToList();
-        List<(int Day, int Count)> Days(Practice practice, Channel channel, Guid owner) =>
-        [
-            .. Touches(EngineWith(practice, program), people, "2027-03-01T00:00", "2027-03-20T00:00")
-                .Where(t => t.Outcome == Outcome.Sent && t.Step.Channel == channel && people[int.Parse(t.Person.Handle[1..], System.Globalization.CultureInfo.InvariantCulture)].Person.OwnerId == owner)
-                .GroupBy(t => t.At.InZone(NewYork).Date.Day)
-                .Select(g => (g.Key, g.Count())),
-        ];
+        List<(int Day, int Count)> Days(Practice practice, Channel channel, Guid owner)
+        {
+            var dates = new System.Collections.Concurrent.ConcurrentBag<int>();
+            Rehearsal.OfMany(
+                EngineWith(practice, program),
+                people,
+                At("2027-03-01T00:00"),
+                At("2027-03-20T00:00"),
+                (_, actor, touches) =>
+                {
+                    foreach (var touch in touches.Where(t => actor.Person.OwnerId == owner && t.Outcome == Outcome.Sent && t.Step.Channel == channel))
+                    {
+                        dates.Add(touch.At.InZone(NewYork).Date.Day);
+                    }
+                },
+                null,
+                CancellationToken.None
+            );
+            return [.. dates.GroupBy(d => d).OrderBy(g => g.Key).Select(g => (g.Key, g.Count()))];
+        }
+
         var both = Practice() with { Members = [ada, bo], FallbackSender = ada.Id };
         Assert.Equal([(2, 3), (3, 3), (4, 1)], Days(both, Channel.Email, ada.Id));
         Assert.Equal([(2, 7)], Days(both, Channel.Email, bo.Id));

@@ -177,6 +177,14 @@ public sealed class WorldProperties
                     d => Assert.Single(d)
                 );
 
+                if (world.Practice.Members[0].MostEmails is { } most)
+                {
+                    Assert.All(
+                        sent.Where(r => r.Step.Channel == Channel.Email && world.Practice.SenderFor(r.Actor.Person, r.Step) == world.Practice.Members[0]).GroupBy(r => r.Row.Settled!.Value.InZone(world.Practice.Zone).Date),
+                        d => Assert.True(d.Count() <= most)
+                    );
+                }
+
                 foreach (var (channel, limit) in world.Practice.DailyLimits)
                 {
                     Assert.All(

@@ -272,6 +272,7 @@ internal static class Worlds
             (pace, texts, narrow) =>
                 Practice(holidays: new LocalDate(2027, 3, 15)) with
                 {
+                    Members = [Ada with { MostEmails = narrow && texts == 2 ? 1 : null }],
                     Pace =
                         pace < 2
                             ? []
