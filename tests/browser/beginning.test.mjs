@@ -6,6 +6,7 @@ import os from 'node:os';
 import path from 'node:path';
 import { after, before, test } from 'node:test';
 import { accessible, fits } from './looks.mjs';
+import { startMailServer } from './mailserver.mjs';
 import { openBrowser, root, startStack, until } from './stack.mjs';
 
 const password = 'the kettle knew it first';
@@ -288,6 +289,74 @@ test('the practice is taken out as one file, is to go in a week, and is kept aft
     await context2.close();
   } finally {
     await other.stop();
+  }
+});
+
+test('a member’s own account is allowed by their provider, and what they write goes out by it and lies among what they sent', async () => {
+  const [submission, imap] = [stack.port + 6, stack.port + 7];
+  const provider = await startMailServer({
+    // Its mailboxes are somebody else's, who has to get there.
+    folder: fs.mkdtempSync(path.join(os.tmpdir(), 'germinal-provider-')),
+    submission,
+    imap,
+    relay: stack.port + 2,
+    introspect: `${stack.standIns}/issuer/introspect`,
+  });
+  try {
+    const { page, context } = await desk();
+    await page.goto(`${stack.url}/you`);
+    await page.getByRole('link', { name: 'Your mail account' }).press('Enter');
+    const name = (words) => page.getByLabel(words, { exact: true });
+    await name('Mail goes out by').fill('127.0.0.1');
+    await name('Port for outgoing').fill(String(submission));
+    await name('The line for outgoing').selectOption('none');
+    await name('Mailboxes are at').fill('127.0.0.1');
+    await name('Port for mailboxes').fill(String(imap));
+    await name('The line for mailboxes').selectOption('none');
+    await page.getByLabel('the provider asks me (OAuth 2)').check();
+    await name('The provider’s address').fill(`${stack.standIns}/issuer`);
+    await name('Client id').fill('germinal');
+    await accessible(page, 'a mail account');
+    await page.setViewportSize({ width: 390, height: 800 });
+    await fits(page, 'a mail account, narrow');
+    await page.setViewportSize({ width: 1280, height: 800 });
+    await page.keyboard.press('Enter');
+
+    // No first: it is said, and nothing is kept.
+    await page.getByRole('link', { name: 'No', exact: true }).click();
+    await page.getByText('The provider said no: Not allowed').waitFor();
+    assert.equal(await name('Client id').inputValue(), 'germinal', 'what was typed is still there');
+    await name('Client id').focus();
+    await page.keyboard.press('Enter');
+    await page.getByRole('link', { name: 'Yes, it may' }).click();
+    await page.getByText('A test went to iris@example.com').waitFor();
+    await page.getByText('What you send is placed in “Sent”.').waitFor();
+    await accessible(page, 'a mail account that works');
+
+    await page.getByLabel(/comes into their threads/).check();
+    await name('Letters a day').fill('200');
+    await page.keyboard.press('Enter');
+    await page.getByText('Kept.').waitFor();
+
+    // An inquiry is answered by hand: it goes out by the account, with the token, and is placed.
+    const { guard } = await (await page.request.get(`${stack.url}/api/session`)).json();
+    const post = async (where, data) => {
+      const answer = await page.request.post(`${stack.url}${where}`, { data, headers: { 'X-Germinal-Guard': guard } });
+      assert.ok(answer.ok(), `${where}: ${answer.status()} ${await answer.text()}`);
+      return answer.json().catch(() => undefined);
+    };
+    const taken = await post('/api/inquiries', { name: 'Rue Hazel', email: 'rue@example.net', how: 'email', text: 'When may I come?' });
+    await post(`/api/inquiries/${taken.id}/answer`, { subject: 'On Monday', words: 'Come on Monday at ten.' });
+    const placed = await until('the letter among what was sent', () => provider.sent('iris@example.com').find((m) => m.includes('Subject: On Monday')));
+    assert.match(placed, /^From: .*<iris@example\.com>/m);
+    const [arrived] = await mails('rue@example.net');
+    assert.equal(arrived.subject, 'On Monday');
+    const source = await (await fetch(`${stack.standIns}/messages/${arrived.number}/source`)).text();
+    assert.match(source, /by mail\.example\.com with ESMTPA/, 'it came by the provider, who knew whose it was');
+
+    await context.close();
+  } finally {
+    await provider.stop();
   }
 });
 

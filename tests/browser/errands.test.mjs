@@ -2597,6 +2597,7 @@ for (const width of [1280, 390]) {
       ['/practice/data', 'All data'],
       ['/beginning', 'Beginning'],
       ['/you', undefined],
+      ['/you/mail', 'Your mail account'],
       ['/stand-ins/mail', undefined],
       ['/stand-ins/texts', undefined],
     ];

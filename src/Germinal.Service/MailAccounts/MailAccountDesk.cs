@@ -45,7 +45,21 @@ public sealed class MailAccountDesk(MailAccountServers servers, IMailTransport m
         if (account.In is { } box)
         {
             string? folder = null;
-            if (await door.TryAsync(box, async client => folder = (await SentCopies.FolderAsync(client, stop))?.FullName, stop) is { } trouble)
+            var looked = await door.TryAsync(
+                box,
+                async client =>
+                {
+                    // Not only named: what cannot be opened now could not be read or written later.
+                    await (client.Inbox?.OpenAsync(MailKit.FolderAccess.ReadOnly, stop) ?? Task.CompletedTask);
+                    if (await SentCopies.FolderAsync(client, stop) is { } sent)
+                    {
+                        await sent.OpenAsync(MailKit.FolderAccess.ReadWrite, stop);
+                        folder = sent.FullName;
+                    }
+                },
+                stop
+            );
+            if (looked is { } trouble)
             {
                 return new TriedAccount(false, trouble);
             }

@@ -1,10 +1,11 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
-import { useState } from 'react';
+import { useEffect, useState } from 'react';
 import { Link } from 'react-router';
 import { toast } from 'sonner';
 import { api, type Schemas, take } from '../../api/client';
 import { Button, Field, fieldError, Loading, Trouble } from '../../ui/bits';
 import { DayPage, PageHead, Stretch } from '../../ui/DayPage';
+import { keep } from '../../ui/kept';
 import { count, machineMoment } from '../../ui/when';
 import { SetUp } from './SetUp';
 
@@ -16,6 +17,11 @@ export default function MailAccountPage() {
   const own = useQuery({ queryKey: ['own-mail'], queryFn: () => take(api.GET('/api/me/mail')), staleTime: Number.POSITIVE_INFINITY });
   const [anew, setAnew] = useState(false);
   const account = own.data?.account;
+  // Back from the provider with what was wanted: what was typed for it is done with.
+  const isKept = Boolean(own.data?.said && account);
+  useEffect(() => {
+    if (isKept) keep('mail-account', undefined);
+  }, [isKept]);
   return (
     <DayPage marginTitle="What comes in" margin={<Margin />}>
       <PageHead title="Your mail account" aside={<Link to="/you">You</Link>} />
@@ -106,7 +112,7 @@ function Rules({ account: a }: { account: Account }) {
   const [perDay, setPerDay] = useState(a.perDay === null ? '' : String(a.perDay));
   const [takesIn, setTakesIn] = useState(a.takesIn);
   const [privates, setPrivates] = useState(a.private.join('\n'));
-  const keep = useMutation({
+  const saving = useMutation({
     meta: { says: () => 'your mail account' },
     mutationFn: () =>
       take(
@@ -126,7 +132,7 @@ function Rules({ account: a }: { account: Account }) {
         className="px-7 py-3"
         onSubmit={(e) => {
           e.preventDefault();
-          keep.mutate();
+          saving.mutate();
         }}
       >
         {a.in.host && (
@@ -137,7 +143,7 @@ function Rules({ account: a }: { account: Account }) {
             </label>
             <Field
               label="Except"
-              error={fieldError(keep.error, 'private')}
+              error={fieldError(saving.error, 'private')}
               hint="a line each: an address, a domain like @example.com, or a word of a subject"
             >
               {(id, by) => (
@@ -155,7 +161,7 @@ function Rules({ account: a }: { account: Account }) {
         )}
         <Field
           label="Letters a day"
-          error={fieldError(keep.error, 'perDay')}
+          error={fieldError(saving.error, 'perDay')}
           hint="as many as your provider allows; the rest go on the next day. Empty: as many as there are"
         >
           {(id, by) => (
@@ -171,8 +177,8 @@ function Rules({ account: a }: { account: Account }) {
             />
           )}
         </Field>
-        {!fieldError(keep.error, 'private') && !fieldError(keep.error, 'perDay') && <Trouble error={keep.error} />}
-        <Button type="submit" disabled={keep.isPending}>
+        {!fieldError(saving.error, 'private') && !fieldError(saving.error, 'perDay') && <Trouble error={saving.error} />}
+        <Button type="submit" disabled={saving.isPending}>
           Keep
         </Button>
       </form>

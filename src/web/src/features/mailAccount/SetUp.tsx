@@ -3,6 +3,7 @@ import { useState } from 'react';
 import { api, type Schemas, take } from '../../api/client';
 import { Button, Field, fieldError, Trouble } from '../../ui/bits';
 import { Stretch } from '../../ui/DayPage';
+import { useKept } from '../../ui/kept';
 import { securities } from '../../ui/securities';
 
 type Own = Schemas['OwnMailAccountDto'];
@@ -15,29 +16,35 @@ const kept = (s: Schemas['AccountServerDto'] | undefined): Server =>
 /** An account is said, tried with a letter to oneself, and kept only where that works. */
 export function SetUp({ own, done }: { own: Own; done: () => void }) {
   const queries = useQueryClient();
-  const [address, setAddress] = useState(own.account?.address ?? own.suggested);
-  const [going, setGoing] = useState<Server>(kept(own.account?.out));
-  const [coming, setComing] = useState<Server>(kept(own.account?.in));
-  const [user, setUser] = useState(own.account?.out.user ?? '');
+  // What is typed outlives the way to the provider and back, all but passwords.
+  const [said, setSaid, written] = useKept('mail-account', {
+    address: own.account?.address ?? own.suggested,
+    going: kept(own.account?.out),
+    coming: kept(own.account?.in),
+    user: own.account?.out.user ?? '',
+    byProvider: Boolean(own.account?.issuer),
+    issuer: own.account?.issuer ?? '',
+    clientId: own.account?.clientId ?? '',
+    scope: '',
+  });
+  const put = (part: Partial<typeof said>) => setSaid((before) => ({ ...before, ...part }));
+  const { address, going, coming, user, byProvider, issuer, clientId, scope } = said;
   const [password, setPassword] = useState('');
-  const [byProvider, setByProvider] = useState(Boolean(own.account?.issuer));
-  const [issuer, setIssuer] = useState(own.account?.issuer ?? '');
-  const [clientId, setClientId] = useState(own.account?.clientId ?? '');
   const [clientSecret, setClientSecret] = useState('');
-  const [scope, setScope] = useState('');
   const body = (s: Server, word: string | null) =>
     s.host.trim() ? { host: s.host, port: Number(s.port), security: s.security, user: user || address, password: word } : null;
   const find = useMutation({
     mutationFn: () => take(api.POST('/api/me/mail/find', { body: { address } })),
     onSuccess: ({ servers }) => {
       const found = servers.find((s) => s.answers);
-      if (found) setGoing({ host: found.host, port: String(found.port), security: found.security });
+      if (found) put({ going: { host: found.host, port: String(found.port), security: found.security } });
     },
   });
   const keep = useMutation({
     mutationFn: () => take(api.PUT('/api/me/mail', { body: { address, out: body(going, password), in: body(coming, password) } })),
     onSuccess: async (answer) => {
       if (!answer.worked) return;
+      written();
       await queries.invalidateQueries({ queryKey: ['own-mail'] });
       done();
     },
@@ -69,7 +76,14 @@ export function SetUp({ own, done }: { own: Own; done: () => void }) {
           else keep.mutate();
         }}
       >
-        {text('Your address', 'address', address, setAddress, { type: 'email', required: true }, 'your letters come from it')}
+        {text(
+          'Your address',
+          'address',
+          address,
+          (address) => put({ address }),
+          { type: 'email', required: true },
+          'your letters come from it',
+        )}
         <p className="mt-0 mb-3">
           <Button look="plain" className="min-h-6" disabled={find.isPending} onClick={() => find.mutate()}>
             Look for its server
@@ -83,12 +97,19 @@ export function SetUp({ own, done }: { own: Own; done: () => void }) {
           </span>
         </p>
         <Trouble error={find.error} />
-        <ServerFields title="Mail goes out by" name="outgoing" server={going} set={setGoing} usual="465" error={fieldError(error, 'out')} />
+        <ServerFields
+          title="Mail goes out by"
+          name="outgoing"
+          server={going}
+          set={(going) => put({ going })}
+          usual="465"
+          error={fieldError(error, 'out')}
+        />
         <ServerFields
           title="Mailboxes are at"
           name="mailboxes"
           server={coming}
-          set={setComing}
+          set={(coming) => put({ coming })}
           usual="993"
           hint="so that what goes out is among your sent mail, and answers can come in; empty for neither"
           error={fieldError(error, 'in')}
@@ -96,20 +117,27 @@ export function SetUp({ own, done }: { own: Own; done: () => void }) {
         <fieldset className="m-0 mb-3 border-0 p-0">
           <legend className="text-small text-soft">How it lets you in</legend>
           <label className="mr-6 inline-flex min-h-6 items-baseline gap-2">
-            <input type="radio" name="how" checked={!byProvider} onChange={() => setByProvider(false)} /> with a password
+            <input type="radio" name="how" checked={!byProvider} onChange={() => put({ byProvider: false })} /> with a password
           </label>
           <label className="inline-flex min-h-6 items-baseline gap-2">
-            <input type="radio" name="how" checked={byProvider} onChange={() => setByProvider(true)} /> the provider asks me (OAuth 2)
+            <input type="radio" name="how" checked={byProvider} onChange={() => put({ byProvider: true })} /> the provider asks me (OAuth 2)
           </label>
         </fieldset>
-        {text('Name to sign in with', 'user', user, setUser, { placeholder: address, autoComplete: 'off' }, 'empty: the address')}
+        {text(
+          'Name to sign in with',
+          'user',
+          user,
+          (user) => put({ user }),
+          { placeholder: address, autoComplete: 'off' },
+          'empty: the address',
+        )}
         {byProvider ? (
           <>
             {text(
               'The provider’s address',
               'issuer',
               issuer,
-              setIssuer,
+              (issuer) => put({ issuer }),
               { type: 'url', required: true },
               'as it calls itself, beginning with https://',
             )}
@@ -118,7 +146,7 @@ export function SetUp({ own, done }: { own: Own; done: () => void }) {
                 'Client id',
                 'clientId',
                 clientId,
-                setClientId,
+                (clientId) => put({ clientId }),
                 { required: true, autoComplete: 'off' },
                 'what it knows this installation as',
               )}
@@ -131,7 +159,14 @@ export function SetUp({ own, done }: { own: Own; done: () => void }) {
                 'empty where it gave none',
               )}
             </div>
-            {text('What its mail servers ask for', 'scope', scope, setScope, {}, 'a scope, as the provider writes it; often empty')}
+            {text(
+              'What its mail servers ask for',
+              'scope',
+              scope,
+              (scope) => put({ scope }),
+              {},
+              'a scope, as the provider writes it; often empty',
+            )}
             <p className="max-w-[64ch] text-small text-soft">
               Whoever keeps this installation registers it with the provider once, with this address to lead back to:{' '}
               <code className="[overflow-wrap:anywhere]">{own.back}</code>
