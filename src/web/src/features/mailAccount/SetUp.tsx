@@ -215,7 +215,7 @@ function ServerFields({
 }) {
   return (
     <div className="flex flex-wrap gap-x-4">
-      <Field label={title} error={error} hint={hint}>
+      <Field label={title} error={error}>
         {(id, by) => (
           <input
             id={id}
@@ -251,6 +251,7 @@ function ServerFields({
           </select>
         )}
       </Field>
+      {hint && <p className="-mt-2 mb-3 basis-full text-small text-soft">{hint}</p>}
     </div>
   );
 }
