@@ -136,6 +136,38 @@ public sealed class MailAccountTests(Dovecot dovecot) : IClassFixture<Dovecot>
         Assert.Equal(("mail-out of Ada Quill", "it does not let us in"), (line.Name, line.Trouble));
     }
 
+    /// <summary>Whoever is away, the practice's server or a member's own, is left alone for a while, and not asked once for every letter that is due.</summary>
+    [Theory, InlineData(false), InlineData(true)]
+    public async Task A_server_that_is_away_is_not_asked_for_each_letter(bool ownAccount)
+    {
+        await using var world = await World.AtAsync("2027-03-01T10:00");
+        if (ownAccount)
+        {
+            await AccountAsync(world);
+        }
+
+        var asked = 0;
+        world.Mail.Answers = _ =>
+        {
+            Interlocked.Increment(ref asked);
+            return ProviderAnswer.Away("nobody is there");
+        };
+        var first = await world.PersonAsync("First");
+        await world.ProgramAsync("P", OnWarm, AtOnce);
+        await world.DoAsync(d => d.PutTagAsync([first.Id], "warm", default));
+        await world.WorkAsync();
+        Assert.Equal(1, asked);
+        var more = new List<Guid>();
+        for (var i = 0; i < 20; i++)
+        {
+            more.Add((await world.PersonAsync($"P{i}")).Id);
+        }
+
+        await world.DoAsync(d => d.PutTagAsync([.. more], "warm", default));
+        await world.WorkAsync();
+        Assert.InRange(asked, 1, 2);
+    }
+
     [Fact]
     public async Task So_many_a_day_go_out_by_an_account_and_the_rest_on_the_next()
     {
@@ -196,6 +228,16 @@ public sealed class MailAccountTests(Dovecot dovecot) : IClassFixture<Dovecot>
         Assert.Empty(await ThreadAsync(world, bank.Id));
         await using var db = world.Db();
         Assert.Equal(1, await db.Received.CountAsync());
+
+        // Of a member who is blocked or has left nothing is read.
+        var now = Instant.FromUtc(2027, 3, 1, 0, 0);
+        await db.Users.Where(u => u.Id == world.Ada).ExecuteUpdateAsync(u => u.SetProperty(m => m.BlockedAt, now));
+        await dovecot.DeliverAsync(user, "Sent", Mail(from, to, "Re: New", "after all"));
+        await Reader(world).ReadAllAsync(default);
+        Assert.Equal(2, (await ThreadAsync(world, ida.Id)).Count);
+        await db.Users.Where(u => u.Id == world.Ada).ExecuteUpdateAsync(u => u.SetProperty(m => m.BlockedAt, (Instant?)null));
+        await Reader(world).ReadAllAsync(default);
+        Assert.Equal(3, (await ThreadAsync(world, ida.Id)).Count);
 
         // Nothing in the mailbox was changed: what was not read is not read.
         Assert.Equal(5, (await dovecot.ReadAsync(user, "INBOX")).Count);

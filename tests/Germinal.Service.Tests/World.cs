@@ -116,7 +116,7 @@ internal sealed class World : IAsyncDisposable
     {
         Database = database ?? new TestDatabase();
         Accounts = new MailAccountServers(Database, Secrets, new MailIssuer(new ServerLine(true), true));
-        Copies = new SentCopies(Database, Accounts, Door);
+        Copies = new SentCopies(Database, Accounts, Door, new Noted<SentCopies>(Logs));
         Handing = new Handing(liquid, new LetterWriter(liquid, Links), Links, Replies, Mail, Texts, Secrets, new CarriedFiles(Database), Accounts, Copies);
         Reactor = new Reactor(Database, new Engines(liquid, shelves));
         Dispatcher = NewDispatcher();

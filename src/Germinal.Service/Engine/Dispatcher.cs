@@ -490,9 +490,10 @@ public sealed partial class Dispatcher(IDbContextFactory<GerminalDb> databases, 
 
     private async Task<ProviderAnswer> SendAsync(Guid practiceId, EngineBatch batch, ReadyMessage ready, CancellationToken stop)
     {
-        if (away.TryGetValue((practiceId, ready.Touch.Kind), out var gone) && MachineNow < gone.Until)
+        var of = await handing.AccountOfAsync(ready, stop);
+        if (away.TryGetValue((practiceId, ProviderOf(ready.Touch.Kind, of)), out var gone) && MachineNow < gone.Until)
         {
-            return ProviderAnswer.Away("");
+            return ProviderAnswer.Away("") with { Of = of };
         }
 
         var answer = await handing.SendAsync(batch, ready, stop);

@@ -1,14 +1,14 @@
-using Germinal.Channels;
 using Germinal.Channels.Letters;
 using Germinal.Channels.Mail;
-using Germinal.Service.MailAccounts;
 using Germinal.Channels.Texts;
+using Germinal.Channels;
 using Germinal.Core.Contact;
 using Germinal.Core.Engine;
 using Germinal.Core.Messages;
 using Germinal.Core.Practices;
 using Germinal.Core.Programs;
 using Germinal.Service.Letters;
+using Germinal.Service.MailAccounts;
 using Germinal.Store.Rows;
 
 namespace Germinal.Service.Engine;
@@ -97,6 +97,10 @@ public sealed class Handing(
             )
         );
 
+    /// <summary>Whose own account a message goes out by, by their name; null where it goes by the practice's server, or is a text.</summary>
+    public async Task<string?> AccountOfAsync(ReadyMessage ready, CancellationToken stop) =>
+        ready is { Letter: not null, Sender: { } sender } && await accounts.OfAsync(ready.Touch.PracticeId, sender.Id, stop) is not null ? sender.Name : null;
+
     /// <summary>Hands one message over.</summary>
     public async Task<ProviderAnswer> SendAsync(EngineBatch batch, ReadyMessage ready, CancellationToken stop)
     {
@@ -122,10 +126,6 @@ public sealed class Handing(
         }
 
         var own = await accounts.OfAsync(touch.PracticeId, ready.Sender.Id, stop);
-        if (own is { Out: null })
-        {
-            return ProviderAnswer.Away(own.Trouble ?? "The account has no server that mail goes out by.") with { Of = ready.Sender.Name };
-        }
 
         // What is answered comes to the member's own mailbox where that is read, else to the installation.
         var answeredThere = own is { In: not null, TakesIn: true };
@@ -144,14 +144,7 @@ public sealed class Handing(
         );
         if (own is not null)
         {
-            // Their server signs what it sends, and takes no other sender than its own.
-            var sent = await mail.SendAsync(message, null, own.Out, stop) with { Of = ready.Sender.Name };
-            if (sent.Result == ProviderResult.Sent && own.In is not null)
-            {
-                await copies.KeepAsync(touch.PracticeId, own.MemberId, message, stop);
-            }
-
-            return sent;
+            return await copies.SendAsync(mail, own, touch.PracticeId, message, stop) with { Of = ready.Sender.Name };
         }
 
         MailSigning.Sign(message, secrets.SigningFor(batch.Settings, ready.Sender.Email));
@@ -165,11 +158,8 @@ public sealed class Handing(
     private async Task<LookedUp> LookUpMailAsync(EngineBatch batch, ReadyMessage ready, CancellationToken stop)
     {
         var own = ready.Sender is { } sender ? await accounts.OfAsync(ready.Touch.PracticeId, sender.Id, stop) : null;
-        return await mail.LookUpAsync(ready.Key, own is null ? secrets.Open(batch.Settings.MailOut) : own.Out ?? Unreachable, stop);
+        return await mail.LookUpAsync(ready.Key, own is null ? secrets.Open(batch.Settings.MailOut) : own.Out ?? OpenAccount.Unreachable, stop);
     }
-
-    /// <summary>A server that cannot say: an account that cannot be signed in to.</summary>
-    private static readonly MailServer Unreachable = new("", 0, 1, null);
 
     /// <summary>The short addresses of a text that went.</summary>
     public IEnumerable<ShortLinkRow> ShortLinks(ReadyMessage ready) =>

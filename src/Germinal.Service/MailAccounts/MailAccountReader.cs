@@ -21,11 +21,11 @@ public sealed class MailAccountReader(IDbContextFactory<GerminalDb> databases, M
     private const int MessagesAtOnce = 100;
     private const int MostTo = 20;
 
-    /// <summary>Reads every account that has mailboxes.</summary>
+    /// <summary>Reads every account that has mailboxes, of whoever is still there.</summary>
     public async Task ReadAllAsync(CancellationToken stop)
     {
         await using var db = await databases.CreateDbContextAsync(stop);
-        foreach (var row in await db.MailAccounts.IgnoreQueryFilters([GerminalDb.Owned]).AsNoTracking().OrderBy(a => a.MemberId).ToListAsync(stop))
+        foreach (var row in await db.MailAccounts.IgnoreQueryFilters([GerminalDb.Owned]).AsNoTracking().Where(a => db.Users.Any(u => u.Id == a.MemberId && u.LeftAt == null && u.BlockedAt == null)).OrderBy(a => a.MemberId).ToListAsync(stop))
         {
             await ReadAsync(row, stop);
         }

@@ -14,7 +14,11 @@ namespace Germinal.Service.MailAccounts;
 /// <param name="In">Where mailboxes are; null for nowhere, or where they cannot be signed in to.</param>
 /// <param name="TakesIn">Whether what is answered there comes into threads.</param>
 /// <param name="Trouble">Why it cannot be signed in to; null where it can.</param>
-public sealed record OpenAccount(Guid MemberId, MailServer? Out, MailServer? In, bool TakesIn, string? Trouble);
+public sealed record OpenAccount(Guid MemberId, MailServer? Out, MailServer? In, bool TakesIn, string? Trouble)
+{
+    /// <summary>In the place of a server that cannot be signed in to, where one is asked: it cannot say.</summary>
+    public static readonly MailServer Unreachable = new("", 0, 1, null);
+}
 
 /// <summary>The servers of members' own accounts, with the password or token that signs in to them.</summary>
 public sealed class MailAccountServers(IDbContextFactory<GerminalDb> databases, Secrets secrets, MailIssuer issuer)

@@ -1,23 +1,57 @@
+using System.Data.Common;
+using System.Net.Sockets;
 using Germinal.Channels.Mail;
+using Germinal.Channels;
 using Germinal.Service.Incoming;
 using Germinal.Store;
-using MailKit;
 using MailKit.Net.Imap;
 using MailKit.Search;
+using MailKit;
 using Microsoft.EntityFrameworkCore;
+using Microsoft.Extensions.Logging;
 using MimeKit;
 using NodaTime;
 
 namespace Germinal.Service.MailAccounts;
 
 /// <summary>Letters that went out by members' own accounts, placed in their folders of sent mail, as their own mail programs would. A letter that is there already, because the server placed it by itself, is left.</summary>
-public sealed class SentCopies(IDbContextFactory<GerminalDb> databases, MailAccountServers servers, ImapDoor door)
+public sealed partial class SentCopies(IDbContextFactory<GerminalDb> databases, MailAccountServers servers, ImapDoor door, ILogger<SentCopies> log)
 {
     private const int AtOnce = 100;
     private static readonly Duration Patience = Duration.FromDays(3);
     private static readonly string[] UsualNames = ["Sent", "Sent Items", "Sent Mail", "Sent Messages"];
 
     private static Instant Now => SystemClock.Instance.GetCurrentInstant();
+
+    /// <summary>
+    /// Hands a letter over by a member's own account, and keeps its copy. Their server signs what it sends, and takes no other sender than its own. What has gone has gone: that its copy could not be kept
+    /// does not make it go again.
+    /// </summary>
+    public async Task<ProviderAnswer> SendAsync(Channels.Mail.IMailTransport mail, OpenAccount own, Guid practice, MimeMessage message, CancellationToken stop)
+    {
+        if (own.Out is not { } server)
+        {
+            return ProviderAnswer.Away(own.Trouble ?? "The account has no server that mail goes out by.");
+        }
+
+        var answer = await mail.SendAsync(message, null, server, stop);
+        if (answer.Result == ProviderResult.Sent && own.In is not null)
+        {
+            try
+            {
+                await KeepAsync(practice, own.MemberId, message, CancellationToken.None);
+            }
+            catch (Exception e) when (e.GetBaseException() is DbException or SocketException or TimeoutException)
+            {
+                LogNoCopy(log, e, message.MessageId ?? "");
+            }
+        }
+
+        return answer;
+    }
+
+    [LoggerMessage(Level = LogLevel.Warning, Message = "The copy of {MessageId} could not be kept; it will not lie among what was sent")]
+    private static partial void LogNoCopy(ILogger logger, Exception error, string messageId);
 
     /// <summary>Keeps a letter that has just gone, until it is placed.</summary>
     public async Task KeepAsync(Guid practice, Guid member, MimeMessage message, CancellationToken stop)

@@ -93,14 +93,9 @@ public sealed class OwnMails(IDbContextFactory<GerminalDb> databases, IMailTrans
 
         // What the installation tells members about themselves is no letter of anybody's.
         var own = row.Kind is not (OwnMailKinds.Written or OwnMailKinds.ByItself or OwnMailKinds.Appointment) ? null : await accounts.OfAsync(row.PracticeId, from.Id, stop);
-        if (own is { Out: null })
-        {
-            return ProviderAnswer.Away(own.Trouble ?? "The account has no server that mail goes out by.");
-        }
-
         if (again)
         {
-            var found = await mail.LookUpAsync(OwnMail.MessageIdOf(row, from), own?.Out ?? server, stop);
+            var found = await mail.LookUpAsync(OwnMail.MessageIdOf(row, from), own is null ? server : own.Out ?? OpenAccount.Unreachable, stop);
             if (found.Result != LookUpResult.NotThere)
             {
                 return found.Result == LookUpResult.Found ? new ProviderAnswer(ProviderResult.Sent, "found at the server after an interruption") : new ProviderAnswer(ProviderResult.Unknown, row.LastAnswer);
@@ -110,13 +105,7 @@ public sealed class OwnMails(IDbContextFactory<GerminalDb> databases, IMailTrans
         using var message = OwnMail.Build(row, from, practice.Zone, own is { In: not null, TakesIn: true } ? null : replies.Of(ReplyUse.Answer, row.Id));
         if (own is not null)
         {
-            var sent = await mail.SendAsync(message, null, own.Out, stop);
-            if (sent.Result == ProviderResult.Sent && own.In is not null)
-            {
-                await copies.KeepAsync(row.PracticeId, own.MemberId, message, stop);
-            }
-
-            return sent;
+            return await copies.SendAsync(mail, own, row.PracticeId, message, stop);
         }
 
         MailSigning.Sign(message, key);

@@ -409,6 +409,7 @@ public static class MemberEndpoints
         (member.MorningAt, member.MorningDue, member.MonthlyDue, member.FeedKey, member.DeputyId) = ("", null, null, null, null);
         MeEndpoints.Forget(member);
         await users.UpdateSecurityStampAsync(member);
+        await db.MailAccounts.Where(a => a.MemberId == id).ExecuteDeleteAsync(stop);
         await db.Sessions.Where(s => s.MemberId == id).ExecuteDeleteAsync(stop);
         await db.MemberLinks.Where(l => l.MemberId == id).ExecuteDeleteAsync(stop);
         await db.Devices.Where(d => d.MemberId == id).ExecuteDeleteAsync(stop);

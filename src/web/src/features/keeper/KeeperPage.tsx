@@ -15,7 +15,7 @@ type Installation = Schemas['InstallationDto'];
 
 /** The practices of the installation: how large each is and how it fares, made, stopped and started. */
 export default function KeeperPage() {
-  const house = useQuery({ queryKey: ['keeper'], queryFn: () => take(api.GET('/api/keeper')), refetchInterval: 60_000 });
+  const house = useQuery({ queryKey: ['keeper'], queryFn: () => take(api.GET('/api/keeper')), refetchInterval: 300_000 });
   const [picked, setPicked] = useState<string>();
   return (
     <DayPage marginTitle="How the installation fares" margin={<Health backedUpAt={house.data?.backedUpAt ?? null} />}>
