@@ -2604,13 +2604,7 @@ for (const width of [1280, 390]) {
     const seen = new Set();
     let opened = 0;
     for (const [where, heading] of pages) {
-      // As by a link, where a heading tells that the page is another one: what is there already is not loaded anew.
-      if (!heading) await page.goto(stack.url + where);
-      else
-        await page.evaluate((to) => {
-          window.history.pushState({}, '', to);
-          window.dispatchEvent(new PopStateEvent('popstate', { state: {} }));
-        }, where);
+      await page.goto(stack.url + where);
       await (heading ? page.getByRole('heading', { name: heading }) : page.locator('main h1')).first().waitFor({ state: 'attached' });
       await until('nothing loads any more', async () => (await page.getByText(/^Loading …$/).count()) === 0);
       await accessible(page, where, width !== 1280);
