@@ -62,7 +62,7 @@ export function PageHead({ title, aside, children }: { title: ReactNode; aside?:
     <header className="px-7 pt-5 pb-3.5 max-[699px]:px-4">
       <div className="flex flex-wrap items-baseline justify-between gap-x-6 gap-y-1">
         {typeof title === 'string' ? <h1>{title}</h1> : title}
-        {aside && <div className="text-small text-soft">{aside}</div>}
+        {aside && <div className="text-small text-soft [&_a]:inline-block [&_a]:leading-6">{aside}</div>}
       </div>
       {children}
     </header>
