@@ -46,8 +46,8 @@ public static class PracticeStop
     }
 
     /// <summary>Lets it go on.</summary>
-    /// <returns>The practice's name, and whether it was stopped; null where there is none.</returns>
-    public static async Task<(string Name, bool WasStopped)?> StartAsync(GerminalDb db, MemberMails mails, Guid practice, (Guid Id, string Name) by, CancellationToken stop)
+    /// <returns>The practice's name; null where there is none.</returns>
+    public static async Task<string?> StartAsync(GerminalDb db, MemberMails mails, Guid practice, (Guid Id, string Name) by, CancellationToken stop)
     {
         if (await LockedAsync(db, practice, stop) is not { } row)
         {
@@ -56,7 +56,7 @@ public static class PracticeStop
 
         if (row.StoppedAt is null)
         {
-            return (row.Name, false);
+            return row.Name;
         }
 
         (row.StoppedAt, row.StoppedWhy) = (null, "");
@@ -67,7 +67,7 @@ public static class PracticeStop
         }
 
         await NoteAsync(db, practice, by, "let the practice go on, as keeper of the installation", stop);
-        return (row.Name, true);
+        return row.Name;
     }
 
     private static Task<PracticeRow?> LockedAsync(GerminalDb db, Guid practice, CancellationToken stop) =>

@@ -80,11 +80,13 @@ public sealed class MailAccountDesk(MailAccountServers servers, IMailTransport m
         if (await db.MailAccounts.AsTracking().SingleOrDefaultAsync(a => a.MemberId == member.Id, stop) is { } before)
         {
             (row.PerDay, row.TakesIn, row.Private) = (before.PerDay, before.TakesIn, before.Private);
-            db.MailAccounts.Remove(before);
-            await db.SaveChangesAsync(stop);
+            db.Entry(before).CurrentValues.SetValues(row);
+        }
+        else
+        {
+            db.MailAccounts.Add(row);
         }
 
-        db.MailAccounts.Add(row);
         await db.SaveChangesAsync(stop);
         await PracticeClock.ReadAnewAsync(db, stop);
         await transaction.CommitAsync(stop);

@@ -36,6 +36,7 @@ public sealed class MailAccountReader(IDbContextFactory<GerminalDb> databases, M
     public async Task<string?> ReadAsync(MailAccountRow row, CancellationToken stop)
     {
         var account = await servers.OpenAsync(row, stop);
+        var (inbox, sentBefore) = (row.InboxNext, row.SentNext);
         var trouble = account.Trouble;
         if (account.In is { } server)
         {
@@ -43,9 +44,9 @@ public sealed class MailAccountReader(IDbContextFactory<GerminalDb> databases, M
                 server,
                 async client =>
                 {
-                    if (client.Inbox is { } inbox)
+                    if (client.Inbox is { } coming)
                     {
-                        (row.InboxValidity, row.InboxNext) = await NewAsync(inbox, row.InboxValidity, row.InboxNext, (m, s) => TakeInboxAsync(row, m, s), stop);
+                        (row.InboxValidity, row.InboxNext) = await NewAsync(coming, row.InboxValidity, row.InboxNext, (m, s) => TakeInboxAsync(row, m, s), stop);
                     }
 
                     if (row.TakesIn && await SentCopies.FolderAsync(client, stop) is { } sent)
@@ -60,7 +61,8 @@ public sealed class MailAccountReader(IDbContextFactory<GerminalDb> databases, M
         await using var db = await databases.CreateDbContextAsync(stop);
         db.PracticeId = row.PracticeId;
         await db
-            .MailAccounts.Where(a => a.MemberId == row.MemberId)
+            // What its member has said meanwhile holds: then it is begun with anew.
+            .MailAccounts.Where(a => a.MemberId == row.MemberId && a.InboxNext == inbox && a.SentNext == sentBefore && a.TakesIn == row.TakesIn)
             .ExecuteUpdateAsync(
                 u =>
                     u.SetProperty(a => a.Trouble, trouble ?? "")

@@ -32,7 +32,8 @@ public sealed class MailAccountServers(IDbContextFactory<GerminalDb> databases, 
     /// <summary>A token that ends sooner is not begun with.</summary>
     private static readonly Duration Spare = Duration.FromMinutes(2);
 
-    private readonly ConcurrentDictionary<Guid, (Instant Until, IReadOnlyDictionary<Guid, OpenAccount> Accounts)> known = new();
+    // Each is opened when it is asked for: one whose issuer does not answer holds up nobody else's letters.
+    private readonly ConcurrentDictionary<Guid, (Instant Until, IReadOnlyDictionary<Guid, Lazy<Task<OpenAccount>>> Accounts)> known = new();
 
     private static Instant Now => SystemClock.Instance.GetCurrentInstant();
 
@@ -43,16 +44,11 @@ public sealed class MailAccountServers(IDbContextFactory<GerminalDb> databases, 
         {
             await using var db = await databases.CreateDbContextAsync(stop);
             db.PracticeId = practice;
-            var accounts = new Dictionary<Guid, OpenAccount>();
-            foreach (var row in await db.MailAccounts.AsNoTracking().ToListAsync(stop))
-            {
-                accounts[row.MemberId] = await OpenAsync(row, stop);
-            }
-
-            known[practice] = read = (Now + Kept, accounts);
+            var rows = await db.MailAccounts.AsNoTracking().ToListAsync(stop);
+            known[practice] = read = (Now + Kept, rows.ToDictionary(r => r.MemberId, r => new Lazy<Task<OpenAccount>>(() => OpenAsync(r, CancellationToken.None))));
         }
 
-        return read.Accounts.GetValueOrDefault(member);
+        return read.Accounts.TryGetValue(member, out var account) ? await account.Value.WaitAsync(stop) : null;
     }
 
     /// <summary>An account as it stands in its row, with a token that is good for a while.</summary>

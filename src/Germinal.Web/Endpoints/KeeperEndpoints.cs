@@ -178,7 +178,7 @@ public static class KeeperEndpoints
             return Problems.Fields(wrong);
         }
 
-        var principal = await NewPractice.MakeAsync(db, users, practice, body.Zone, CountryPreset.Of(body.Country), (NameOf(name, email), email), null, stop);
+        var principal = await NewPractice.MakeAsync(db, users, practice, body.Zone, CountryPreset.Of(body.Country), (MemberEndpoints.NameOf(name, email), email), null, stop);
         var address = await SendInvitationAsync(db, mails, principal, practice, caller, stop);
         await transaction.CommitAsync(stop);
         beginning.End();
@@ -224,15 +224,13 @@ public static class KeeperEndpoints
             await users.SetUserNameAsync(invited, email);
         }
 
-        invited.Name = NameOf(name, email);
+        invited.Name = MemberEndpoints.NameOf(name, email);
         await users.UpdateAsync(invited);
         var address = await SendInvitationAsync(db, mails, invited, practice.Name, caller, stop);
         await transaction.CommitAsync(stop);
         note.Say(practice.Name);
         return TypedResults.Ok(new MadePracticeDto(id, address));
     }
-
-    private static string NameOf(string name, string email) => name.Length > 0 ? name : email[..email.IndexOf('@', StringComparison.Ordinal)];
 
     private static async Task<string?> WrongWithAddressAsync(UserManager<MemberUser> users, string email) =>
         !Addresses.IsEmail(email) ? $"“{email}” is not an email address; ada@example.com would be."
@@ -272,7 +270,7 @@ public static class KeeperEndpoints
     private static async Task<Results<NoContent, NotFound>> StartAsync(Guid id, GerminalDb db, MemberMails mails, Caller caller, JournalNote note, CancellationToken stop)
     {
         await using var transaction = await db.Database.BeginTransactionAsync(stop);
-        if (await PracticeStop.StartAsync(db, mails, id, (caller.Id, caller.Name), stop) is not var (name, _))
+        if (await PracticeStop.StartAsync(db, mails, id, (caller.Id, caller.Name), stop) is not { } name)
         {
             return TypedResults.NotFound();
         }

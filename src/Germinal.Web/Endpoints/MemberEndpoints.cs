@@ -176,7 +176,7 @@ public static class MemberEndpoints
             return Problems.Field("email", "Somebody signs in with this address already; each member has one of their own.");
         }
 
-        name = name.Length > 0 ? name : email[..email.IndexOf('@', StringComparison.Ordinal)];
+        name = NameOf(name, email);
         var now = SystemClock.Instance.GetCurrentInstant();
         if (member is null)
         {
@@ -210,6 +210,9 @@ public static class MemberEndpoints
         note.Say($"{member.Name}, {member.Role}");
         return TypedResults.Ok(new InvitedDto(member.Id, mails.JoinAddress(key)));
     }
+
+    /// <summary>What an invited one is called until they say it themselves.</summary>
+    internal static string NameOf(string name, string email) => name.Length > 0 ? name : email[..email.IndexOf('@', StringComparison.Ordinal)];
 
     private static async Task<string> SendInvitationAsync(GerminalDb db, MemberMails mails, MemberUser member, Caller caller, CancellationToken stop)
     {
