@@ -1258,6 +1258,8 @@ test('a letter is written from a layout, followed by a step, and read as it arri
   await page.getByLabel('Name of the letter').fill('Before the summer');
   await page.getByRole('button', { name: 'Keep the letter' }).press('Enter');
   await page.getByText('“Before the summer” is kept.').waitFor();
+  // It says so a moment before its own page takes the place of the new letter's: what is opened on that one goes with it.
+  await page.getByText('as Ada Quill kept it').waitFor();
   await page.getByRole('button', { name: 'as it arrives' }).press('Enter');
   const arrived = page.frameLocator('iframe[title="The letter at a desk"]');
   await arrived.getByText('What the button does').waitFor();
