@@ -1,4 +1,5 @@
 import createClient from 'openapi-fetch';
+import { phrase } from '../words/phrase';
 import type { components, paths } from './schema';
 
 export type Schemas = components['schemas'];
@@ -51,7 +52,7 @@ type Answer<T> = { data?: T; error?: unknown; response: Response };
 export async function take<T>(call: Promise<Answer<T>>): Promise<T> {
   const { data, error, response } = await call.catch(() => {
     globalThis.window?.dispatchEvent(new Event('germinal:no-answer'));
-    throw new ApiError('Germinal does not answer. Check that it is running, then try again.', 0);
+    throw new ApiError(phrase('Germinal does not answer. Check that it is running, then try again.'), 0);
   });
   if (!response.ok) {
     throw problem(error, response.status);
@@ -71,7 +72,7 @@ export function problem(error: unknown, status: number): ApiError {
   const words =
     details.detail ??
     first ??
-    (status === 404 ? 'That is not here any more.' : (details.title ?? 'Something went wrong; nothing was changed.'));
+    (status === 404 ? phrase('That is not here any more.') : (details.title ?? phrase('Something went wrong; nothing was changed.')));
   return new ApiError(words, status, details.errors, details.others);
 }
 
@@ -82,7 +83,7 @@ export async function download(path: string, body: unknown, name: string): Promi
     body: JSON.stringify(body),
     headers: { 'content-type': 'application/json', 'X-Germinal-Guard': guard },
   }).catch(() => {
-    throw new ApiError('Germinal does not answer. Check that it is running, then try again.', 0);
+    throw new ApiError(phrase('Germinal does not answer. Check that it is running, then try again.'), 0);
   });
   if (!response.ok) {
     throw problem(await response.json().catch(() => undefined), response.status);

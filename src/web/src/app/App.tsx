@@ -13,6 +13,8 @@ import { Today } from '../features/today/Today';
 import { Button, Empty, Loading, Trouble } from '../ui/bits';
 import { DayPage, PageHead } from '../ui/DayPage';
 import { useSaveKey, useUndoKey } from '../ui/keys';
+import { phrase } from '../words/phrase';
+import { Sentence } from '../words/Sentence';
 import { Connection } from './Connection';
 import { useChanges } from './changes';
 import { type Session, useSession } from './session';
@@ -143,7 +145,7 @@ function Inside({ session }: { session: Session }) {
   return (
     <>
       <a href="#main" className="float sr-only focus:not-sr-only focus:fixed focus:top-2 focus:left-2 focus:px-3 focus:py-2">
-        To the page
+        {phrase('To the page')}
       </a>
       <TopLine session={session} />
       <Connection />
@@ -223,12 +225,12 @@ function Inside({ session }: { session: Session }) {
 /** A page that could not be shown: the rest of the application stays, and one can go elsewhere or try again. */
 function Broken({ error, resetErrorBoundary }: FallbackProps) {
   return (
-    <DayPage marginTitle="Help" margin={null}>
-      <PageHead title="This page could not be shown" />
+    <DayPage marginTitle={phrase('Help')} margin={null}>
+      <PageHead title={phrase('This page could not be shown')} />
       <div className="px-7" role="alert">
-        <p>What you saved is kept. Try it again; if it stays like this, tell whoever looks after this installation:</p>
+        <p>{phrase('What you saved is kept. Try it again; if it stays like this, tell whoever looks after this installation:')}</p>
         <p className="my-3 font-serif">{error instanceof Error ? error.message : String(error)}</p>
-        <Button onClick={resetErrorBoundary}>Try again</Button>
+        <Button onClick={resetErrorBoundary}>{phrase('Try again')}</Button>
       </div>
     </DayPage>
   );
@@ -236,10 +238,13 @@ function Broken({ error, resetErrorBoundary }: FallbackProps) {
 
 function Nowhere() {
   return (
-    <DayPage marginTitle="Help" margin={null}>
-      <PageHead title="There is no such page" />
+    <DayPage marginTitle={phrase('Help')} margin={null}>
+      <PageHead title={phrase('There is no such page')} />
       <Empty>
-        The address may have been cut short. <Link to="/">Today</Link> is a good place to go on from.
+        <Sentence
+          m="The address may have been cut short. <link>Today</link> is a good place to go on from."
+          v={{ link: (c) => <Link to="/">{c}</Link> }}
+        />
       </Empty>
     </DayPage>
   );

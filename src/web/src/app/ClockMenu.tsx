@@ -4,6 +4,8 @@ import { useEffect, useRef, useState } from 'react';
 import { api, take } from '../api/client';
 import { Button, Field, fieldError, ProgressBar, Trouble } from '../ui/bits';
 import { clockFace, date, smallClockFace } from '../ui/when';
+import { phrase } from '../words/phrase';
+import { Sentence } from '../words/Sentence';
 import { useClock } from './session';
 
 /** The practice's date and time; in the demo, the place where time is moved on. */
@@ -40,13 +42,11 @@ export function ClockMenu() {
       <b className="hidden font-semibold text-ink max-[699px]:inline">{smallClockFace(now, zone)}</b>
       <br />
       {real ? (
-        'practice time'
+        phrase('practice time')
       ) : moving ? (
-        `moving on, ${share} %`
+        phrase('moving on, {share, number} %', { share })
       ) : (
-        <>
-          <span className="max-[699px]:hidden">Clock stands · </span>move on
-        </>
+        <Sentence m="<span>Clock stands · </span>move on" v={{ span: (c) => <span className="max-[699px]:hidden">{c}</span> }} />
       )}
     </span>
   );
@@ -55,29 +55,29 @@ export function ClockMenu() {
   return (
     <Popover.Root open={open} onOpenChange={setOpen}>
       <Popover.Trigger>
-        <span className="sr-only">Practice clock, </span>
+        <span className="sr-only">{phrase('Practice clock, ')}</span>
         {face}
       </Popover.Trigger>
       <Popover.Portal>
-        <Popover.Content className="float w-72 p-4" align="end" sideOffset={10} aria-label="Move the clock on">
-          <h2>Let time pass</h2>
+        <Popover.Content className="float w-72 p-4" align="end" sideOffset={10} aria-label={phrase('Move the clock on')}>
+          <h2>{phrase('Let time pass')}</h2>
           <p className="mt-1 text-small text-soft">
-            Everything due in between is done in its order: letters go to the mail stand-in, calls come onto the sheet.
+            {phrase('Everything due in between is done in its order: letters go to the mail stand-in, calls come onto the sheet.')}
           </p>
           {moving ? (
             <div className="mt-3">
-              <ProgressBar share={share} label="How far the clock has moved" />
+              <ProgressBar share={share} label={phrase('How far the clock has moved')} />
               <p className="mt-2 text-small">{clockFace(now, zone)}</p>
               <Button look="danger" onClick={() => stop.mutate()} disabled={stop.isPending}>
-                Stop here
+                {phrase('Stop here')}
               </Button>
             </div>
           ) : (
             <>
               <div className="mt-3 flex gap-4">
-                <Button onClick={() => move.mutate('PT1H')}>an hour</Button>
-                <Button onClick={() => move.mutate('tomorrow')}>to tomorrow morning</Button>
-                <Button onClick={() => move.mutate('P7D')}>a week</Button>
+                <Button onClick={() => move.mutate('PT1H')}>{phrase('an hour')}</Button>
+                <Button onClick={() => move.mutate('tomorrow')}>{phrase('to tomorrow morning')}</Button>
+                <Button onClick={() => move.mutate('P7D')}>{phrase('a week')}</Button>
               </div>
               <form
                 className="mt-3"
@@ -86,7 +86,7 @@ export function ClockMenu() {
                   move.mutate(to);
                 }}
               >
-                <Field label="to the morning of" error={fieldError(move.error, 'to')}>
+                <Field label={phrase('to the morning of')} error={fieldError(move.error, 'to')}>
                   {(id, by) => (
                     <span className="flex gap-2">
                       <input
@@ -100,7 +100,7 @@ export function ClockMenu() {
                         className="flex-1 text-small"
                       />
                       <Button type="submit" look="main" disabled={!to || move.isPending}>
-                        Move
+                        {phrase('Move')}
                       </Button>
                     </span>
                   )}

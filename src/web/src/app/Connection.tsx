@@ -1,6 +1,6 @@
 import { onlineManager, useMutationState } from '@tanstack/react-query';
 import { useSyncExternalStore } from 'react';
-import { count } from '../ui/when';
+import { phrase } from '../words/phrase';
 
 declare module '@tanstack/react-query' {
   interface Register {
@@ -17,15 +17,18 @@ export function Connection() {
   );
   const waiting = useMutationState({
     filters: { status: 'pending', predicate: (m) => m.state.isPaused },
-    select: (m) => m.options.meta?.says?.(m.state.variables as never) ?? 'a change',
+    select: (m) => m.options.meta?.says?.(m.state.variables as never) ?? phrase('a change'),
   });
   if (online) return null;
   return (
     <p role="status" className="m-0 border-b border-straw bg-straw-pale px-7 py-2 text-small text-ink max-[699px]:px-4">
-      <b className="font-semibold">The connection is gone.</b>{' '}
+      <b className="font-semibold">{phrase('The connection is gone.')}</b>{' '}
       {waiting.length === 0
-        ? 'What you write is kept on this machine, and goes when it is back.'
-        : `${count(waiting.length, 'thing waits and goes by itself', 'things wait and go by themselves')} when it is back: ${waiting.join(' · ')}.`}
+        ? phrase('What you write is kept on this machine, and goes when it is back.')
+        : phrase(
+            '{waiting, plural, one {# thing waits and goes by itself} other {# things wait and go by themselves}} when it is back: {waiting2}.',
+            { waiting: waiting.length, waiting2: waiting.join(' · ') },
+          )}
     </p>
   );
 }

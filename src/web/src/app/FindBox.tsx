@@ -3,6 +3,7 @@ import { useEffect, useId, useRef, useState } from 'react';
 import { useNavigate } from 'react-router';
 import { api, take } from '../api/client';
 import { useKeys } from '../ui/keys';
+import { phrase } from '../words/phrase';
 
 /** Finds people as one types; Ctrl K from anywhere. */
 export function FindBox() {
@@ -78,8 +79,8 @@ export function FindBox() {
         aria-expanded={open && rows.length > 0}
         aria-controls={list}
         aria-activedescendant={open && rows[at] ? `${list}-${at}` : undefined}
-        aria-label="Find anyone"
-        placeholder="Find anyone"
+        aria-label={phrase('Find anyone')}
+        placeholder={phrase('Find anyone')}
         className="w-[160px] max-[699px]:w-[76px] !rounded-none !border-0 !border-b !border-rule !bg-transparent !px-0.5 !py-[3px] text-small"
         value={text}
         onFocus={() => setOpen(true)}
@@ -106,7 +107,7 @@ export function FindBox() {
           className="float absolute right-0 mt-1.5 w-[300px] py-1 max-[699px]:fixed max-[699px]:right-3 max-[699px]:left-3 max-[699px]:w-auto"
           id={list}
           role="listbox"
-          aria-label="People found"
+          aria-label={phrase('People found')}
         >
           {rows.map((p, i) => (
             <button
@@ -122,7 +123,9 @@ export function FindBox() {
               <b className="font-semibold">{p.name}</b> <span className="text-soft">{p.stage?.split('/')[1] ?? p.email}</span>
             </button>
           ))}
-          {found.isSuccess && rows.length === 0 && <p className="px-3 py-1.5 text-small text-soft">Nobody of that name or address.</p>}
+          {found.isSuccess && rows.length === 0 && (
+            <p className="px-3 py-1.5 text-small text-soft">{phrase('Nobody of that name or address.')}</p>
+          )}
         </div>
       )}
     </div>

@@ -1,124 +1,125 @@
 import { Dialog } from 'radix-ui';
 import { useState } from 'react';
 import { useKeys } from '../ui/keys';
+import { phrase } from '../words/phrase';
 
 const groups: [string, [string, string][]][] = [
   [
     'Everywhere',
     [
-      ['Ctrl K', 'find anyone'],
-      ['Ctrl Z', 'take back what was done last'],
-      ['i', 'take an inquiry in'],
-      ['?', 'this sheet'],
-      ['g, then t', 'go to Today'],
-      ['g, then a', 'go to the Almanac'],
-      ['g, then p', 'go to People'],
-      ['g, then i', 'go to Inquiries'],
-      ['g, then o', 'go to the Pipeline'],
-      ['g, then r', 'go to Programs'],
-      ['g, then b', 'go to Broadcasts'],
-      ['g, then l', 'go to Letters'],
-      ['g, then s', 'go to Results'],
-      ['Ctrl Enter', 'save what is written'],
-      ['Esc', 'close what floats'],
+      [phrase('Ctrl K'), phrase('find anyone')],
+      [phrase('Ctrl Z'), phrase('take back what was done last')],
+      ['i', phrase('take an inquiry in')],
+      ['?', phrase('this sheet')],
+      [phrase('g, then t'), phrase('go to Today')],
+      [phrase('g, then a'), phrase('go to the Almanac')],
+      [phrase('g, then p'), phrase('go to People')],
+      [phrase('g, then i'), phrase('go to Inquiries')],
+      [phrase('g, then o'), phrase('go to the Pipeline')],
+      [phrase('g, then r'), phrase('go to Programs')],
+      [phrase('g, then b'), phrase('go to Broadcasts')],
+      [phrase('g, then l'), phrase('go to Letters')],
+      [phrase('g, then s'), phrase('go to Results')],
+      [phrase('Ctrl Enter'), phrase('save what is written')],
+      ['Esc', phrase('close what floats')],
     ],
   ],
   [
     'Today',
     [
-      ['j k', 'next, previous'],
-      ['1 … 9', 'how the call went'],
-      ['m', 'a call to another day'],
-      ['h', 'hold or release a message'],
-      ['d', 'drop a message'],
-      ['Enter', 'open the person'],
+      ['j k', phrase('next, previous')],
+      ['1 … 9', phrase('how the call went')],
+      ['m', phrase('a call to another day')],
+      ['h', phrase('hold or release a message')],
+      ['d', phrase('drop a message')],
+      ['Enter', phrase('open the person')],
     ],
   ],
   [
     'Proof',
     [
-      ['j k', 'next, previous message'],
-      ['f', 'it is fine'],
-      ['h d', 'hold, drop'],
-      ['w', 'other words, for one person only'],
+      ['j k', phrase('next, previous message')],
+      ['f', phrase('it is fine')],
+      ['h d', phrase('hold, drop')],
+      ['w', phrase('other words, for one person only')],
     ],
   ],
   [
     'Tasks',
     [
-      ['j k', 'next, previous'],
-      ['x', 'it is done'],
+      ['j k', phrase('next, previous')],
+      ['x', phrase('it is done')],
     ],
   ],
   [
     'Almanac',
     [
-      ['j k', 'next, previous line'],
-      ['h', 'hold or release all of a line'],
+      ['j k', phrase('next, previous line')],
+      ['h', phrase('hold or release all of a line')],
     ],
   ],
   [
     'Inquiries',
     [
-      ['j k', 'next, previous'],
-      ['w', 'write an answer'],
-      ['c', 'they were called'],
-      ['v', 'give it to somebody'],
-      ['o', 'open an opportunity'],
-      ['p', 'start a program'],
-      ['a', 'mark as answered'],
-      ['x', 'it is nothing'],
+      ['j k', phrase('next, previous')],
+      ['w', phrase('write an answer')],
+      ['c', phrase('they were called')],
+      ['v', phrase('give it to somebody')],
+      ['o', phrase('open an opportunity')],
+      ['p', phrase('start a program')],
+      ['a', phrase('mark as answered')],
+      ['x', phrase('it is nothing')],
     ],
   ],
   [
     'Pipeline',
     [
-      ['j k', 'next, previous'],
-      ['x', 'mark it with others'],
-      ['> <', 'to the next stage, the one before'],
-      ['m', 'move to a stage'],
+      ['j k', phrase('next, previous')],
+      ['x', phrase('mark it with others')],
+      ['> <', phrase('to the next stage, the one before')],
+      ['m', phrase('move to a stage')],
       ['w', 'won'],
       ['l', 'lost'],
       ['e', 'edit'],
     ],
   ],
   [
-    'A person',
+    phrase('A person'),
     [
-      ['r', 'write a remark'],
-      ['a', 'they answered'],
-      ['s', 'move the stage'],
-      ['t', 'put a tag on'],
-      ['p', 'start a program'],
+      ['r', phrase('write a remark')],
+      ['a', phrase('they answered')],
+      ['s', phrase('move the stage')],
+      ['t', phrase('put a tag on')],
+      ['p', phrase('start a program')],
       ['e', 'edit'],
     ],
   ],
   [
-    'A program',
+    phrase('A program'),
     [
-      ['n', 'a new step'],
-      ['j k', 'next, previous step'],
-      ['x', 'pick the step with others'],
-      ['Ctrl C X V', 'copy, cut, put in steps'],
-      ['Alt ↑ ↓', 'move the step'],
-      ['Alt → ←', 'into a passage, out of it'],
-      ['Ctrl Shift Z', 'do again'],
-      ['[ ]', 'another person in the margin'],
+      ['n', phrase('a new step')],
+      ['j k', phrase('next, previous step')],
+      ['x', phrase('pick the step with others')],
+      [phrase('Ctrl C X V'), phrase('copy, cut, put in steps')],
+      ['Alt ↑ ↓', phrase('move the step')],
+      ['Alt → ←', phrase('into a passage, out of it')],
+      [phrase('Ctrl Shift Z'), phrase('do again')],
+      ['[ ]', phrase('another person in the margin')],
       ['c', 'check'],
     ],
   ],
   [
     'Broadcasts',
     [
-      ['w', 'write one'],
-      ['[ ]', 'another recipient'],
+      ['w', phrase('write one')],
+      ['[ ]', phrase('another recipient')],
     ],
   ],
   [
-    'A letter, a walk',
+    phrase('A letter, a walk'),
     [
-      ['[ ]', 'another reader'],
-      ['n', 'on a walk: the next moment'],
+      ['[ ]', phrase('another reader')],
+      ['n', phrase('on a walk: the next moment')],
     ],
   ],
 ];
@@ -135,7 +136,7 @@ export function KeySheet() {
           className="float fixed top-1/2 left-1/2 w-[min(640px,94vw)] -translate-x-1/2 -translate-y-1/2 p-6"
           aria-describedby={undefined}
         >
-          <Dialog.Title className="font-serif text-head">Keys</Dialog.Title>
+          <Dialog.Title className="font-serif text-head">{phrase('Keys')}</Dialog.Title>
           <div className="mt-3 grid grid-cols-2 gap-x-8 gap-y-4 max-[699px]:grid-cols-1">
             {groups.map(([name, keys]) => (
               <section key={name}>
@@ -153,7 +154,7 @@ export function KeySheet() {
               </section>
             ))}
           </div>
-          <Dialog.Close className="mt-5 text-small text-leaf">Close</Dialog.Close>
+          <Dialog.Close className="mt-5 text-small text-leaf">{phrase('Close')}</Dialog.Close>
         </Dialog.Content>
       </Dialog.Portal>
     </Dialog.Root>

@@ -4,6 +4,7 @@ import { api, take } from '../api/client';
 import { TakeIn } from '../features/inquiries/TakeIn';
 import { forgetAll } from '../ui/kept';
 import { Menu, MenuItem, MenuWords } from '../ui/Menu';
+import { phrase } from '../words/phrase';
 import { ClockMenu } from './ClockMenu';
 import { FindBox } from './FindBox';
 import { KeySheet } from './KeySheet';
@@ -13,14 +14,14 @@ import type { Session } from './session';
 const kept = 2;
 
 const tabs = [
-  { to: '/', label: 'Today' },
-  { to: '/almanac', label: 'Almanac' },
-  { to: '/people', label: 'People' },
-  { to: '/inquiries', label: 'Inquiries' },
-  { to: '/pipeline', label: 'Pipeline' },
-  { to: '/programs', label: 'Programs' },
-  { to: '/letters', label: 'Letters' },
-  { to: '/results', label: 'Results' },
+  { to: '/', label: phrase('Today') },
+  { to: '/almanac', label: phrase('Almanac') },
+  { to: '/people', label: phrase('People') },
+  { to: '/inquiries', label: phrase('Inquiries') },
+  { to: '/pipeline', label: phrase('Pipeline') },
+  { to: '/programs', label: phrase('Programs') },
+  { to: '/letters', label: phrase('Letters') },
+  { to: '/results', label: phrase('Results') },
 ];
 
 /** The line at the top of every page. It shows only what works. */
@@ -34,7 +35,7 @@ export function TopLine({ session }: { session: Session }) {
       <NavLink to="/" className="mr-2.5 font-serif text-[21px] font-semibold tracking-tight text-ink no-underline max-[699px]:hidden">
         Germinal
       </NavLink>
-      <nav aria-label="Main" className="flex flex-1 gap-4 max-[699px]:gap-3">
+      <nav aria-label={phrase('Main')} className="flex flex-1 gap-4 max-[699px]:gap-3">
         {tabs.map((tab, i) => (
           <NavLink
             key={tab.to}
@@ -47,7 +48,7 @@ export function TopLine({ session }: { session: Session }) {
             {tab.label}
           </NavLink>
         ))}
-        <Menu trigger="More" className="hidden text-soft max-[699px]:block" within="top">
+        <Menu trigger={phrase('More')} className="hidden text-soft max-[699px]:block" within="top">
           {tabs.slice(kept).map((tab) => (
             <MenuItem key={tab.to} choose={() => go(tab.to)}>
               {tab.label}
@@ -95,20 +96,20 @@ function MemberMenu({ session }: { session: Session }) {
         <br />
         {session.practice}
       </MenuWords>
-      {session.begins && <MenuItem choose={() => go('/beginning')}>Beginning</MenuItem>}
-      <MenuItem choose={() => go('/practice')}>The practice</MenuItem>
-      <MenuItem choose={() => go('/practice/members')}>Members</MenuItem>
-      {session.may.includes('take-whole') && <MenuItem choose={() => go('/practice/data')}>All data</MenuItem>}
-      {session.may.includes('see-journal') && <MenuItem choose={() => go('/journal')}>Journal</MenuItem>}
-      <MenuItem choose={() => go('/you')}>You, and how you sign in</MenuItem>
-      <MenuItem choose={() => go('/signing')}>How you sign</MenuItem>
+      {session.begins && <MenuItem choose={() => go('/beginning')}>{phrase('Beginning')}</MenuItem>}
+      <MenuItem choose={() => go('/practice')}>{phrase('The practice')}</MenuItem>
+      <MenuItem choose={() => go('/practice/members')}>{phrase('Members')}</MenuItem>
+      {session.may.includes('take-whole') && <MenuItem choose={() => go('/practice/data')}>{phrase('All data')}</MenuItem>}
+      {session.may.includes('see-journal') && <MenuItem choose={() => go('/journal')}>{phrase('Journal')}</MenuItem>}
+      <MenuItem choose={() => go('/you')}>{phrase('You, and how you sign in')}</MenuItem>
+      <MenuItem choose={() => go('/signing')}>{phrase('How you sign')}</MenuItem>
       {session.standIns && (
         <>
-          <MenuItem choose={() => go('/stand-ins/mail')}>Stand-ins: mail</MenuItem>
-          <MenuItem choose={() => go('/stand-ins/texts')}>Stand-ins: texts</MenuItem>
+          <MenuItem choose={() => go('/stand-ins/mail')}>{phrase('Stand-ins: mail')}</MenuItem>
+          <MenuItem choose={() => go('/stand-ins/texts')}>{phrase('Stand-ins: texts')}</MenuItem>
         </>
       )}
-      <MenuItem choose={signOut}>Sign out</MenuItem>
+      <MenuItem choose={signOut}>{phrase('Sign out')}</MenuItem>
     </Menu>
   );
 }

@@ -1,5 +1,6 @@
 import { useState } from 'react';
 import { useNow } from '../app/session';
+import { phrase } from '../words/phrase';
 import { Button } from './bits';
 import { date, nextDay } from './when';
 
@@ -43,11 +44,19 @@ export function DayChooser({
         setOpen(false);
       }}
     >
-      <input type="date" aria-label="To which day" required autoFocus min={today} value={day} onChange={(e) => setDay(e.target.value)} />
+      <input
+        type="date"
+        aria-label={phrase('To which day')}
+        required
+        autoFocus
+        min={today}
+        value={day}
+        onChange={(e) => setDay(e.target.value)}
+      />
       <Button type="submit" look="main">
-        Move
+        {phrase('Move')}
       </Button>
-      <Button onClick={() => setOpen(false)}>leave it</Button>
+      <Button onClick={() => setOpen(false)}>{phrase('leave it')}</Button>
     </form>
   );
 }

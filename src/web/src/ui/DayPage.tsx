@@ -1,4 +1,5 @@
 import { type ReactNode, useEffect, useRef, useState } from 'react';
+import { phrase } from '../words/phrase';
 
 /** The page every main screen uses: gutter (when) · text (what) · margin (why, for whom). Under 1100 px the margin slides over. */
 export function DayPage({ children, margin, marginTitle }: { children: ReactNode; margin: ReactNode; marginTitle: string }) {
@@ -27,7 +28,7 @@ export function DayPage({ children, margin, marginTitle }: { children: ReactNode
       >
         <div className="sticky -top-[22px] z-10 -mx-6 -mt-[22px] bg-paper px-6 pt-3 pb-1 text-right min-[1100px]:hidden">
           <button type="button" className="min-h-6 text-soft hover:text-ink" onClick={() => setOpen(false)}>
-            close
+            {phrase('close')}
           </button>
         </div>
         <h2 className="sr-only">{marginTitle}</h2>
@@ -51,7 +52,7 @@ export function DayPage({ children, margin, marginTitle }: { children: ReactNode
 /** The page's own title in the browser's tab and history. */
 export function useTitle(title: string | undefined) {
   useEffect(() => {
-    if (title) document.title = `${title} · Germinal`;
+    if (title) document.title = phrase('{title} · Germinal', { title });
   }, [title]);
 }
 

@@ -1,5 +1,6 @@
 import { Popover } from 'radix-ui';
 import { type ComponentProps, useEffect } from 'react';
+import { Sentence } from '../words/Sentence';
 import { useAsking } from './asking';
 import { Button } from './bits';
 
@@ -26,11 +27,17 @@ export function Float({
       {children}
       {asking && (
         <div role="alert" className="mt-3 border-t border-rule pt-2 text-small">
-          What you have written here is not used yet.{' '}
-          <Button look="danger" className="mr-3" onClick={close}>
-            Throw it away
-          </Button>
-          <Button onClick={goOn}>Go on writing</Button>
+          <Sentence
+            m="What you have written here is not used yet. <button>Throw it away</button><button2>Go on writing</button2>"
+            v={{
+              button: (c) => (
+                <Button look="danger" className="mr-3" onClick={close}>
+                  {c}
+                </Button>
+              ),
+              button2: (c) => <Button onClick={goOn}>{c}</Button>,
+            }}
+          />
         </div>
       )}
     </Popover.Content>

@@ -1,3 +1,4 @@
+import { phrase } from '../words/phrase';
 import { Button } from './bits';
 
 /** Says that what was written before a reload stands here again, and throws it away on request. */
@@ -6,7 +7,7 @@ export function FoundAgain({ words, className, throwAway }: { words: string; cla
     <p role="status" className={`border-l-[3px] border-straw bg-straw-pale px-3 py-2 text-small ${className}`}>
       {words}{' '}
       <Button look="danger" className="ml-2" onClick={throwAway}>
-        Throw it away
+        {phrase('Throw it away')}
       </Button>
     </p>
   );

@@ -1,4 +1,5 @@
 import { Link } from 'react-router';
+import { phrase } from '../words/phrase';
 import { Trouble } from './bits';
 import { DayPage, PageHead } from './DayPage';
 
@@ -11,7 +12,7 @@ import { DayPage, PageHead } from './DayPage';
  */
 export function NotShown({ title, error, to, all }: { title: string; error: unknown; to?: string; all?: string }) {
   return (
-    <DayPage marginTitle="Help" margin={null}>
+    <DayPage marginTitle={phrase('Help')} margin={null}>
       <PageHead title={title} />
       <div className="px-7">
         <Trouble error={error} />

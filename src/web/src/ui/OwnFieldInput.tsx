@@ -1,26 +1,27 @@
 import type { Schemas } from '../api/client';
+import { locale, phrase } from '../words/phrase';
 
 /** What a field of the practice's own can hold, by its word, in words. */
 export const ownFieldKinds: [string, string][] = [
   ['text', 'words'],
-  ['number', 'a number'],
-  ['money', 'a sum of money'],
-  ['date', 'a date'],
-  ['yearly-date', 'a date of every year'],
-  ['choice', 'one of several'],
-  ['choices', 'any of several'],
-  ['yes-no', 'yes or no'],
+  ['number', phrase('a number')],
+  ['money', phrase('a sum of money')],
+  ['date', phrase('a date')],
+  ['yearly-date', phrase('a date of every year')],
+  ['choice', phrase('one of several')],
+  ['choices', phrase('any of several')],
+  ['yes-no', phrase('yes or no')],
 ];
 
 /** What is asked for at a field of the practice's own, where it is not a word or two. */
 const hints: Record<string, string> = {
-  'yearly-date': '1975-06-14, or --06-14 for every year',
-  money: 'a sum, without the currency',
+  'yearly-date': phrase('1975-06-14, or --06-14 for every year'),
+  money: phrase('a sum, without the currency'),
 };
 
 /** What may be chosen at a field of which one value is chosen; undefined for any other. */
 export function choicesOf({ kind, options }: Pick<Schemas['OwnFieldDto'], 'kind' | 'options'>) {
-  return kind === 'yes-no' ? ['yes', 'no'] : kind === 'choice' ? options : undefined;
+  return kind === 'yes-no' ? [phrase('yes'), phrase('no')] : kind === 'choice' ? options : undefined;
 }
 
 /** What a field of the practice's own holds, asked for as what it is. An empty value is none. */
@@ -41,7 +42,7 @@ export function OwnFieldInput({
   if (options) {
     return (
       <select id={id} aria-describedby={describedBy} className="w-full" value={value} onChange={(e) => set(e.target.value)}>
-        <option value="">not known</option>
+        <option value="">{phrase('not known')}</option>
         {value && !options.includes(value) && <option value={value}>{value}</option>}
         {options.map((o) => (
           <option key={o} value={o}>
@@ -86,6 +87,6 @@ export function OwnFieldInput({
 /** A value as it is read: several choices parted by commas, money with commas between thousands. */
 export function sayOwn(kind: string, value: string) {
   if (kind === 'choices') return value.split(';').join(', ');
-  if (kind === 'money' && /^-?\d+(\.\d+)?$/.test(value)) return Number(value).toLocaleString('en-US', { maximumFractionDigits: 2 });
+  if (kind === 'money' && /^-?\d+(\.\d+)?$/.test(value)) return Number(value).toLocaleString(locale(), { maximumFractionDigits: 2 });
   return value;
 }

@@ -1,5 +1,6 @@
 import { Popover } from 'radix-ui';
 import { useState } from 'react';
+import { phrase } from '../words/phrase';
 import { Button, fieldError, Trouble } from './bits';
 import { Float } from './Float';
 import { UntilField } from './UntilField';
@@ -50,11 +51,11 @@ export function PauseButton({
               value={until}
               set={setUntil}
               error={fieldError(trouble, 'until')}
-              hint={until ? 'It goes on by itself at the beginning of that date.' : 'Empty: until somebody lets it go on.'}
+              hint={until ? phrase('It goes on by itself at the beginning of that date.') : phrase('Empty: until somebody lets it go on.')}
             />
             <Trouble error={fieldError(trouble, 'until') ? null : trouble} />
             <Button type="submit" look="main">
-              Pause
+              {phrase('Pause')}
             </Button>
           </form>
         </Float>

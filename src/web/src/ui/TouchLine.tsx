@@ -1,3 +1,5 @@
+import { phrase } from '../words/phrase';
+
 /**
  * A mark on the touch line. `state`: past ones ink, coming ones pale, one that failed or waits ember. `weight`, from 0 to 1: how many
  * it has reached against the one that reached most; it makes the mark slighter or heavier.
@@ -23,12 +25,12 @@ export function scaleOf(lines: Mark[][], now = 0, least = shortest): Scale {
 }
 
 const natural: [number, string][] = [
-  [7, 'a week'],
-  [30, 'a month'],
-  [56, 'eight weeks'],
-  [91, 'a quarter'],
-  [182, 'half a year'],
-  [365, 'a year'],
+  [7, phrase('a week')],
+  [30, phrase('a month')],
+  [56, phrase('eight weeks')],
+  [91, phrase('a quarter')],
+  [182, phrase('half a year')],
+  [365, phrase('a year')],
 ];
 
 /**
@@ -66,7 +68,10 @@ export function TouchLine({
       if (free) placed.push(at);
       return free;
     });
-  const description = `${marks.length} ${marks.length === 1 ? 'touch' : 'touches'} over ${own.last - own.first} days`;
+  const description = phrase('{marks, number} {marks, plural, one {touch} other {touches}} over {last, number} days', {
+    marks: marks.length,
+    last: own.last - own.first,
+  });
   return (
     <svg
       viewBox={`0 0 ${width} ${height}`}
@@ -89,7 +94,7 @@ export function TouchLine({
           ))}
           {now !== undefined && (
             <text x={x(now)} y={height - 3} textAnchor={x(now) < 20 ? 'start' : 'middle'}>
-              now
+              {phrase('now')}
             </text>
           )}
         </g>

@@ -1,3 +1,4 @@
+import { phrase } from '../words/phrase';
 import { Field } from './bits';
 
 /** A date until which something holds; it may be left empty. */
@@ -6,7 +7,7 @@ export function UntilField({
   set,
   error,
   hint,
-  label = 'Until',
+  label = phrase('Until'),
 }: {
   value: string;
   set: (date: string) => void;

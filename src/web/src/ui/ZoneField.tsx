@@ -1,3 +1,4 @@
+import { locale, phrase } from '../words/phrase';
 import { Field } from './bits';
 import { placeOf } from './when';
 
@@ -20,7 +21,7 @@ export function ZoneField({
 }) {
   const places = knownPlaces();
   return (
-    <Field label={label} error={error} hint="a place that keeps the same time">
+    <Field label={label} error={error} hint={phrase('a place that keeps the same time')}>
       {(id, by) => (
         <select id={id} aria-describedby={by} className="w-full" value={value} onChange={(e) => set(e.target.value)}>
           <option value="">{none}</option>
@@ -49,7 +50,7 @@ function knownPlaces() {
 /** “Mountain Time”. */
 function timeName(zone: string) {
   return (
-    new Intl.DateTimeFormat('en-US', { timeZone: zone, timeZoneName: 'longGeneric' })
+    new Intl.DateTimeFormat(locale(), { timeZone: zone, timeZoneName: 'longGeneric' })
       .formatToParts(0)
       .find((part) => part.type === 'timeZoneName')?.value ?? zone
   );

@@ -1,5 +1,6 @@
 import { type ButtonHTMLAttributes, type ReactNode, useId } from 'react';
 import { ApiError } from '../api/client';
+import { phrase } from '../words/phrase';
 import { phone } from './when';
 
 type ButtonProps = ButtonHTMLAttributes<HTMLButtonElement> & { look?: 'main' | 'quiet' | 'plain' | 'danger' };
@@ -56,7 +57,7 @@ export function Field({
 }
 
 /** While something loads; keeps the page's height. */
-export function Loading({ what = 'Loading' }: { what?: string }) {
+export function Loading({ what = phrase('Loading') }: { what?: string }) {
   return (
     <p className="px-7 py-8 text-small text-soft" role="status">
       {what} …

@@ -1,3 +1,5 @@
+import { listed, phrase } from '../words/phrase';
+
 /** Whole days of an offset of days or weeks; null for one that the page only shows. */
 export function offsetDays(offset: string): number | null {
   const m = /^(-?)P(?:(\d+)W)?(?:(\d+)D)?$/.exec(offset);
@@ -7,17 +9,16 @@ export function offsetDays(offset: string): number | null {
 /** “7 days”, “a month”, as written for offsets the page does not count. */
 export function span(offset: string) {
   const days = offsetDays(offset);
-  if (days !== null) return Math.abs(days) === 1 ? 'a day' : `${Math.abs(days)} days`;
+  if (days !== null) return said[2](Math.abs(days));
   const m = /^-?P(?:(\d+)Y)?(?:(\d+)M)?(?:(\d+)D)?(?:T(?:(\d+)H)?(?:(\d+)M)?)?$/.exec(offset);
-  if (!m) return offset;
-  const part = (n: string | undefined, one: string, many: string) => (n && Number(n) > 0 ? (n === '1' ? one : `${n} ${many}`) : '');
-  return [
-    part(m[1], 'a year', 'years'),
-    part(m[2], 'a month', 'months'),
-    part(m[3], 'a day', 'days'),
-    part(m[4], 'an hour', 'hours'),
-    part(m[5], 'a minute', 'minutes'),
-  ]
-    .filter(Boolean)
-    .join(' and ');
+  return m ? listed(said.flatMap((say, i) => (Number(m[i + 1] ?? 0) > 0 ? [say(Number(m[i + 1]))] : []))) : offset;
 }
+
+/** Years, months, days, hours and minutes, as one says so many of them. */
+const said = [
+  (n: number) => phrase('{n, plural, one {a year} other {# years}}', { n }),
+  (n: number) => phrase('{n, plural, one {a month} other {# months}}', { n }),
+  (n: number) => phrase('{n, plural, one {a day} other {# days}}', { n }),
+  (n: number) => phrase('{n, plural, one {an hour} other {# hours}}', { n }),
+  (n: number) => phrase('{n, plural, one {a minute} other {# minutes}}', { n }),
+] as const;

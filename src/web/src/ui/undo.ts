@@ -1,4 +1,5 @@
 import { toast } from 'sonner';
+import { phrase } from '../words/phrase';
 
 /** Something that was done at once, and how it is taken back. Gives back what to say afterwards; nothing for “Taken back.” */
 type Undo = () => Promise<unknown>;
@@ -12,7 +13,7 @@ async function takeBack(entry: (typeof done)[number]) {
   done.splice(at, 1);
   try {
     const words = await entry.undo();
-    toast(typeof words === 'string' ? words : `Taken back: ${entry.words}`);
+    toast(typeof words === 'string' ? words : phrase('Taken back: {words}', { words: entry.words }));
   } catch (e) {
     toast.error(e instanceof Error ? e.message : String(e));
   }
@@ -26,12 +27,12 @@ export function said(words: string, undo?: Undo) {
   }
   const entry = { words, undo };
   done.push(entry);
-  toast(words, { action: { label: 'Undo', onClick: () => takeBack(entry) } });
+  toast(words, { action: { label: phrase('Undo'), onClick: () => takeBack(entry) } });
 }
 
 /** Takes the last thing back that was done on this page. */
 export function undoLast() {
   const entry = done.at(-1);
   if (entry) takeBack(entry);
-  else toast('There is nothing to take back. What was done earlier can be taken back where it stands, in the thread.');
+  else toast(phrase('There is nothing to take back. What was done earlier can be taken back where it stands, in the thread.'));
 }

@@ -1,5 +1,20 @@
-import { describe, expect, test } from 'vitest';
-import { clockFace, count, date, day, daysBetween, keyDate, longDay, moment, nearDay, phone, sinceDay, smallClockFace, time } from './when';
+import { afterEach, describe, expect, test } from 'vitest';
+import { speak } from '../words/locale';
+import {
+  clockFace,
+  date,
+  day,
+  daysBetween,
+  keyDate,
+  longDay,
+  moment,
+  monthOf,
+  nearDay,
+  phone,
+  sinceDay,
+  smallClockFace,
+  time,
+} from './when';
 
 const now = '2027-03-01T13:15:00Z';
 const newYork = 'America/New_York';
@@ -65,10 +80,25 @@ describe('words', () => {
     ['+12075550117', '9', '(207) 555-0117 ext. 9'],
     ['+3512155501', null, '+3512155501'],
   ])('the number %s', (number, extension, expected) => expect(phone(number, extension)).toBe(expected));
+});
 
-  test('counts', () => {
-    expect(count(1, 'person', 'people')).toBe('1 person');
-    expect(count(0, 'person', 'people')).toBe('0 people');
-    expect(count(12345, 'person', 'people')).toBe('12,345 people');
+describe('in other tongues', () => {
+  afterEach(() => speak('en-GB'));
+
+  test('American English', () => {
+    speak('en-US');
+    expect(day('2027-03-09T14:30:00Z', newYork)).toBe('Tue, Mar 9');
+    expect(day('2028-02-25T14:30:00Z', newYork, now)).toBe('Feb 25, 2028');
+    expect(moment('2027-03-09T05:05:00Z', newYork)).toBe('Tue, Mar 9, 12:05 AM');
+    expect(clockFace(now, newYork)).toBe('Mon, March 1, 2027, 8:15 AM');
+  });
+
+  test('German', () => {
+    speak('de-DE');
+    expect(moment('2027-03-09T14:30:00Z', newYork)).toBe('Di., 9. März, 9:30');
+    expect(longDay(now, newYork)).toBe('Montag, 1. März');
+    expect(keyDate('--06-14')).toBe('14. Juni');
+    expect(monthOf('2027-02')).toBe('Feb. 2027');
+    expect(phone('+12075550117')).toBe('+1 207 555-0117');
   });
 });

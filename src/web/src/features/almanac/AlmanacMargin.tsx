@@ -4,7 +4,9 @@ import { api, take } from '../../api/client';
 import { useNow } from '../../app/session';
 import { Button, Trouble } from '../../ui/bits';
 import { DayChooser } from '../../ui/DayChooser';
-import { count, dayName, time } from '../../ui/when';
+import { dayName, time } from '../../ui/when';
+import { phrase } from '../../words/phrase';
+import { Sentence } from '../../words/Sentence';
 import { TouchMargin } from '../touches/TouchMargin';
 import { asked, type Filter, type GroupAct, type Line } from './AlmanacPage';
 
@@ -51,31 +53,33 @@ export function AlmanacMargin({
     return (
       <>
         <p className="mb-3 text-small">
-          <Button onClick={() => setPerson(undefined)}>back to all {names.data?.count}</Button>
+          <Button onClick={() => setPerson(undefined)}>
+            <Sentence m="back to all {count}" v={{ count: names.data?.count }} />
+          </Button>
         </p>
         <TouchMargin touchId={one.touchId} personId={one.person.id} />
       </>
     );
   return (
-    <section aria-label="Who it is">
-      <h3>{group ? `“${group.words}”` : count(calls?.calls ?? 0, 'call', 'calls')}</h3>
+    <section aria-label={phrase('Who it is')}>
+      <h3>{group ? `“${group.words}”` : phrase('{calls, plural, one {# call} other {# calls}}', { calls: calls?.calls ?? 0 })}</h3>
       <p className="mb-2 text-small text-soft">
         {dayName(line.date, today)}
-        {group ? `, ${group.program}` : calls ? ` of ${calls.member}` : ''}
+        {group ? `, ${group.program}` : calls ? phrase(' of {member}', { member: calls.member }) : ''}
       </p>
       {act && group && group.goes + group.held > 0 && (
         <p className="mb-3 flex flex-wrap items-baseline gap-x-4 text-small">
           <Button disabled={busy} onClick={() => act(group.goes > 0 ? 'hold' : 'release')}>
-            {group.goes > 0 ? 'hold all' : 'let all go'}
+            {group.goes > 0 ? phrase('hold all') : phrase('let all go')}
           </Button>
-          <DayChooser words="move all to another day" after={line.date} choose={(day) => act('move', day)} busy={busy} />
+          <DayChooser words={phrase('move all to another day')} after={line.date} choose={(day) => act('move', day)} busy={busy} />
           <Button disabled={busy} onClick={() => act('drop')}>
-            drop all
+            {phrase('drop all')}
           </Button>
         </p>
       )}
       <Trouble error={names.error} />
-      {names.isPending && <p role="status">Looking it up …</p>}
+      {names.isPending && <p role="status">{phrase('Looking it up …')}</p>}
       <ul className="m-0 list-none p-0 leading-7">
         {names.data?.names.map((n) => (
           <li key={n.touchId} className="flex items-baseline gap-3">
@@ -87,10 +91,10 @@ export function AlmanacMargin({
             ) : (
               <button type="button" className="min-w-0 flex-1 truncate text-left hover:underline" onClick={() => setPerson(n.touchId)}>
                 {n.person.name}
-                {n.held && <span className="text-small text-straw"> held</span>}
-                {n.moved && <span className="text-small text-mist"> moved here</span>}
+                {n.held && <span className="text-small text-straw">{phrase(' held')}</span>}
+                {n.moved && <span className="text-small text-mist">{phrase(' moved here')}</span>}
                 {n.willNot && <span className="text-small text-ember"> {n.willNot}</span>}
-                {n.overCapacity && <span className="text-small text-ember"> no room on these days</span>}
+                {n.overCapacity && <span className="text-small text-ember">{phrase(' no room on these days')}</span>}
               </button>
             )}
             <span className="text-small text-soft">{group ? time(n.at, zone) : n.program}</span>
@@ -98,7 +102,9 @@ export function AlmanacMargin({
         ))}
       </ul>
       {names.data && names.data.count > names.data.names.length && (
-        <p className="text-small text-soft">and {count(names.data.count - names.data.names.length, 'more', 'more')}</p>
+        <p className="text-small text-soft">
+          {phrase('and {count, plural, one {# more} other {# more}}', { count: names.data.count - names.data.names.length })}
+        </p>
       )}
     </section>
   );

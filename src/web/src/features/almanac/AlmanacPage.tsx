@@ -11,7 +11,9 @@ import { useKept } from '../../ui/kept';
 import { useKeys } from '../../ui/keys';
 import { StepMark } from '../../ui/TouchLine';
 import { said } from '../../ui/undo';
-import { count, date, dayName, nextDay, time } from '../../ui/when';
+import { date, dayName, nextDay, time } from '../../ui/when';
+import { phrase } from '../../words/phrase';
+import { Sentence } from '../../words/Sentence';
 import { AlmanacMargin } from './AlmanacMargin';
 import { YearLine } from './YearLine';
 
@@ -30,7 +32,14 @@ const all: Filter = { member: '', program: '', kind: '', segment: '', whatIf: ''
 /** So many days are read at a time. */
 const days = 14;
 
-const kinds = { email: 'emails', text: 'texts', call: 'calls', note: 'notes to write', task: 'tasks', post: 'posts' };
+const kinds = {
+  email: phrase('emails'),
+  text: phrase('texts'),
+  call: phrase('calls'),
+  note: phrase('notes to write'),
+  task: phrase('tasks'),
+  post: phrase('posts'),
+};
 
 /** The filter as the server is asked. */
 export const asked = (f: Filter) => ({
@@ -105,14 +114,17 @@ export default function AlmanacPage() {
       ),
     onSuccess: (done, v) => {
       again();
-      said(`${count(done.count, 'message', 'messages')}: ${saysAct(v)}`, async () => {
+      said(phrase('{count, plural, one {# message} other {# messages}}: {v}', { count: done.count, v: saysAct(v) }), async () => {
         const back = await take(
           api.POST('/api/almanac/group/undo', { body: { how: v.how, touches: done.touches, events: done.events, before: done.before } }),
         );
         again();
         return back.tooLate > 0
-          ? `Taken back for ${count(back.count, 'person', 'people')}; for ${back.tooLate} something else has happened since.`
-          : `Taken back for ${count(back.count, 'person', 'people')}.`;
+          ? phrase(
+              'Taken back for {count, plural, one {# person} other {# people}}; for {tooLate, number} something else has happened since.',
+              { count: back.count, tooLate: back.tooLate },
+            )
+          : phrase('Taken back for {count, plural, one {# person} other {# people}}.', { count: back.count });
       });
     },
     onError: (e) => toast.error(e.message),
@@ -129,10 +141,10 @@ export default function AlmanacPage() {
     h: () => !filter.whatIf && holdOrLet(line),
   });
 
-  if (almanac.isPending) return <Loading what="Rehearsing everything that is on" />;
+  if (almanac.isPending) return <Loading what={phrase('Rehearsing everything that is on')} />;
   return (
     <DayPage
-      marginTitle="Who it is"
+      marginTitle={phrase('Who it is')}
       margin={
         line ? (
           <AlmanacMargin
@@ -146,15 +158,15 @@ export default function AlmanacPage() {
             busy={act.isPending}
           />
         ) : (
-          <p className="text-small text-soft">Pick a line to see who it is.</p>
+          <p className="text-small text-soft">{phrase('Pick a line to see who it is.')}</p>
         )
       }
     >
       <PageHead
-        title="Almanac"
+        title={phrase('Almanac')}
         aside={
           <>
-            {first && <Summary almanac={first} />} · <Link to="/almanac/forgotten">Nobody forgotten</Link>
+            {first && <Summary almanac={first} />} · <Link to="/almanac/forgotten">{phrase('Nobody forgotten')}</Link>
           </>
         }
       >
@@ -164,15 +176,17 @@ export default function AlmanacPage() {
         <Trouble error={almanac.error} />
         {first?.whatIf && (
           <p className="mb-3 text-small">
-            As it would be if “{first.whatIf}” were on, as it is written now. What it would send stands in italics; nothing is held or moved
-            from here. <Link to={`/programs/${filter.whatIf}`}>To the program</Link>
+            <Sentence
+              m="As it would be if “{whatIf}” were on, as it is written now. What it would send stands in italics; nothing is held or moved from here. <link>To the program</link>"
+              v={{ whatIf: first.whatIf, link: (c) => <Link to={`/programs/${filter.whatIf}`}>{c}</Link> }}
+            />
           </p>
         )}
       </div>
       {first && <YearLine weeks={first.weeks} from={shown[0]?.date ?? today} today={today} go={setFrom} />}
       {from !== undefined && from !== today && (
         <p className="row">
-          <Button onClick={() => setFrom(undefined)}>back to today</Button>
+          <Button onClick={() => setFrom(undefined)}>{phrase('back to today')}</Button>
         </p>
       )}
       {shown.map((d) => (
@@ -190,18 +204,24 @@ export default function AlmanacPage() {
       ))}
       {lines.length === 0 && !almanac.error && (
         <Empty>
-          Nothing is planned in these days. What <Link to="/programs">programs</Link> that are on will send stands here, day by day.
+          <Sentence
+            m="Nothing is planned in these days. What <link>programs</link> that are on will send stands here, day by day."
+            v={{ link: (c) => <Link to="/programs">{c}</Link> }}
+          />
         </Empty>
       )}
       {almanac.hasNextPage && (
         <p className="row">
           <Button onClick={() => almanac.fetchNextPage()} disabled={almanac.isFetchingNextPage}>
-            the two weeks after
+            {phrase('the two weeks after')}
           </Button>
         </p>
       )}
       <p className="border-t border-rule px-7 py-3 text-small text-soft">
-        <kbd>j</kbd> <kbd>k</kbd> go through · <kbd>h</kbd> holds, or lets go · <kbd>?</kbd> all keys
+        <Sentence
+          m="{kbd} {kbd2} go through · {kbd3} holds, or lets go · {kbd4} all keys"
+          v={{ kbd: <kbd>j</kbd>, kbd2: <kbd>k</kbd>, kbd3: <kbd>h</kbd>, kbd4: <kbd>?</kbd> }}
+        />
       </p>
     </DayPage>
   );
@@ -212,29 +232,27 @@ export type GroupAct = 'hold' | 'release' | 'drop' | 'move';
 type Act = { line: Line; how: GroupAct; to?: string };
 
 function saysAct({ line, how, to }: Act) {
-  const words = { hold: 'held', release: 'let go again', drop: 'dropped', move: `moved to ${to ? dayName(to) : ''}` }[how];
-  return `“${line.group?.words}” of ${dayName(line.date)} ${words}`;
+  const words = {
+    hold: phrase('held'),
+    release: phrase('let go again'),
+    drop: phrase('dropped'),
+    move: phrase('moved to {to}', { to: to ? dayName(to) : '' }),
+  }[how];
+  return phrase('“{words}” of {date} {words2}', { words: line.group?.words, date: dayName(line.date), words2: words });
 }
 
 function Summary({ almanac }: { almanac: Schemas['AlmanacDto'] }) {
   const sum = (of: (w: Schemas['AlmanacWeek']) => number) => almanac.weeks.reduce((n, w) => n + of(w), 0);
   return (
-    <>
-      in a year{' '}
-      {count(
-        sum((w) => w.messages),
-        'message',
-        'messages',
-      )}{' '}
-      and{' '}
-      {count(
-        sum((w) => w.calls),
-        'call',
-        'calls',
-      )}{' '}
-      to {count(almanac.people, 'person', 'people')}
-      {!almanac.isAll && ', of the first 20,000 for whom something comes'}
-    </>
+    <Sentence
+      m="in a year {sum, plural, one {# message} other {# messages}} and {sum2, plural, one {# call} other {# calls}} to {people, plural, one {# person} other {# people}}{isAll}"
+      v={{
+        sum: sum((w) => w.messages),
+        sum2: sum((w) => w.calls),
+        people: almanac.people,
+        isAll: !almanac.isAll && phrase(', of the first 20,000 for whom something comes'),
+      }}
+    />
   );
 }
 
@@ -244,20 +262,32 @@ function Filters({ filter, set }: { filter: Filter; set: (f: Filter) => void }) 
   const programs = useQuery({ queryKey: ['programs'], queryFn: () => take(api.GET('/api/programs')) });
   const segments = useQuery({ queryKey: ['segments'], queryFn: () => take(api.GET('/api/segments')) });
   const choices = [
-    { key: 'kind', label: 'What', none: 'everything', of: Object.entries(kinds) },
-    { key: 'program', label: 'Program', none: 'by every program', of: (programs.data ?? []).map((p) => [p.id, `by ${p.name}`] as const) },
-    { key: 'member', label: 'Member', none: 'of everybody', of: members.map((m) => [m.id, `of ${m.name}`] as const) },
+    { key: 'kind', label: phrase('What'), none: phrase('everything'), of: Object.entries(kinds) },
+    {
+      key: 'program',
+      label: phrase('Program'),
+      none: phrase('by every program'),
+      of: (programs.data ?? []).map((p) => [p.id, `by ${p.name}`] as const),
+    },
+    { key: 'member', label: phrase('Member'), none: phrase('of everybody'), of: members.map((m) => [m.id, `of ${m.name}`] as const) },
     {
       key: 'whatIf',
-      label: 'What if',
-      none: 'as it is',
-      of: (programs.data ?? []).filter((p) => p.status !== 'on' || p.changed).map((p) => [p.id, `if “${p.name}” were on`] as const),
+      label: phrase('What if'),
+      none: phrase('as it is'),
+      of: (programs.data ?? [])
+        .filter((p) => p.status !== 'on' || p.changed)
+        .map((p) => [p.id, phrase('if “{name}” were on', { name: p.name })] as const),
     },
-    { key: 'segment', label: 'Segment', none: 'for all people', of: (segments.data ?? []).map((s) => [s.id, `for ${s.name}`] as const) },
+    {
+      key: 'segment',
+      label: phrase('Segment'),
+      none: phrase('for all people'),
+      of: (segments.data ?? []).map((s) => [s.id, `for ${s.name}`] as const),
+    },
   ] as const;
   return (
     <Choices choices={choices} values={filter} set={(key, value) => set({ ...filter, [key]: value })}>
-      {Object.values(filter).some(Boolean) && <Button onClick={() => set(all)}>show all</Button>}
+      {Object.values(filter).some(Boolean) && <Button onClick={() => set(all)}>{phrase('show all')}</Button>}
     </Choices>
   );
 }
@@ -282,18 +312,18 @@ function DayLines({
   busy: boolean;
 }) {
   const lines = linesOf(d);
-  const idle = d.free ?? (d.isWorkingDay ? null : 'no working day');
+  const idle = d.free ?? (d.isWorkingDay ? null : phrase('no working day'));
   const quiet = lines.length === 0 && d.appointments.length === 0 && d.occasions.length === 0 && d.tasks === 0 && d.starts.length === 0;
   return (
     <section aria-label={dayName(d.date)} className="border-t border-rule">
       <div className={`row !border-0 flex items-baseline gap-4 ${quiet ? '!py-1' : ''}`}>
         <span className={`gutter ${d.date === today ? 'font-semibold !text-ink' : ''}`}>
-          {d.date === today ? 'today' : dayName(d.date, today)}
+          {d.date === today ? phrase('today') : dayName(d.date, today)}
         </span>
         <p className="m-0 min-w-0 flex-1 text-small text-soft">
           {idle && <span className="mr-4">{idle}</span>}
-          {idle === null && quiet && 'nothing'}
-          {d.away.length > 0 && <span className="mr-4"> away: {d.away.join(', ')}</span>}
+          {idle === null && quiet && phrase('nothing')}
+          {d.away.length > 0 && <span className="mr-4">{phrase(' away: {away}', { away: d.away.join(', ') })}</span>}
           {d.occasions.map((o) => (
             <span key={o.name} className="mr-4">
               {o.name}:{' '}
@@ -306,18 +336,27 @@ function DayLines({
                   {p.years !== null && ` (${p.years})`}
                 </span>
               ))}
-              {o.count > o.people.length && ` and ${o.count - o.people.length} more`}
+              {o.count > o.people.length && phrase(' and {count, number} more', { count: o.count - o.people.length })}
             </span>
           ))}
           {d.starts.map((s) => (
             <span key={s.programId} className="mr-4">
-              <Link to={`/programs/${s.programId}`} className="text-soft">
-                {s.program}
-              </Link>{' '}
-              begins for {count(s.count, 'person', 'people')}
+              <Sentence
+                m="{link} begins for {count, plural, one {# person} other {# people}}"
+                v={{
+                  link: (
+                    <Link to={`/programs/${s.programId}`} className="text-soft">
+                      {s.program}
+                    </Link>
+                  ),
+                  count: s.count,
+                }}
+              />
             </span>
           ))}
-          {d.tasks > 0 && <span>{count(d.tasks, 'task of one’s own is', 'tasks of one’s own are')} due</span>}
+          {d.tasks > 0 && (
+            <span>{phrase('{tasks, plural, one {# task of one’s own is} other {# tasks of one’s own are}} due', { tasks: d.tasks })}</span>
+          )}
         </p>
       </div>
       {d.appointments.map((a) => (
@@ -328,7 +367,7 @@ function DayLines({
             <Link to={`/people/${a.person.id}`} className="font-semibold text-ink no-underline hover:underline">
               {a.person.name}
             </Link>
-            {a.with && <span className="text-soft"> with {a.with}</span>}
+            {a.with && <span className="text-soft">{phrase(' with {with}', { with: a.with })}</span>}
           </span>
         </div>
       ))}
@@ -375,32 +414,48 @@ function LineRow({
         </span>
         {group && (
           <span className={`min-w-0 ${laid ? 'italic' : ''}`}>
-            <span className="font-serif">{group.words}</span> {laid && <span className="sr-only">if it were on: </span>}
+            <span className="font-serif">{group.words}</span> {laid && <span className="sr-only">{phrase('if it were on: ')}</span>}
             <span className="text-small text-soft">{group.program}</span>
           </span>
         )}
         {calls && (
           <span>
-            {count(calls.calls, 'call', 'calls')} of {calls.member}
-            {calls.room !== null && (
-              <span className="text-soft">
-                {' '}
-                · room for {calls.room}
-                {calls.over > 0 && <span className="text-ember">, {calls.over} too many</span>}
-              </span>
-            )}
+            <Sentence
+              m="{calls, plural, one {# call} other {# calls}} of {member}{room}"
+              v={{
+                calls: calls.calls,
+                member: calls.member,
+                room: calls.room !== null && (
+                  <span className="text-soft">
+                    <Sentence
+                      m=" · room for {room, number}{over}"
+                      v={{
+                        room: calls.room,
+                        over: calls.over > 0 && (
+                          <span className="text-ember">{phrase(', {over, number} too many', { over: calls.over })}</span>
+                        ),
+                      }}
+                    />
+                  </span>
+                ),
+              }}
+            />
           </span>
         )}
       </button>
       {group && (
         <>
           <span className="text-small whitespace-nowrap">
-            {group.goes + group.held > 0 && count(group.goes + group.held, 'person', 'people')}
-            {group.held > 0 && <span className="text-straw"> · {group.goes === 0 ? 'held' : `${group.held} held`}</span>}
+            {group.goes + group.held > 0 && phrase('{goes, plural, one {# person} other {# people}}', { goes: group.goes + group.held })}
+            {group.held > 0 && (
+              <span className="text-straw">
+                {' '}
+                · {group.goes === 0 ? phrase('held') : phrase('{held, number} held', { held: group.held })}
+              </span>
+            )}
             {group.willNot > 0 && (
               <span className="text-ember">
-                {group.goes + group.held > 0 && ' · '}
-                {group.willNot} will not
+                <Sentence m="{goes}{willNot, number} will not" v={{ goes: group.goes + group.held > 0 && ' · ', willNot: group.willNot }} />
               </span>
             )}
           </span>
@@ -408,9 +463,13 @@ function LineRow({
             <Button
               disabled={busy}
               onClick={hold}
-              aria-label={`${group.goes > 0 ? 'Hold' : 'Release'} all of “${group.words}” on ${dayName(line.date)}`}
+              aria-label={phrase('{goes, select, true {Hold} other {Release}} all of “{words}” on {date}', {
+                goes: String(group.goes > 0),
+                words: group.words,
+                date: dayName(line.date),
+              })}
             >
-              {group.goes > 0 ? 'hold' : 'release'}
+              {group.goes > 0 ? phrase('hold') : phrase('release')}
             </Button>
           )}
         </>

@@ -1,6 +1,7 @@
 import type { Schemas } from '../../api/client';
 import { TableBehind } from '../../ui/TableBehind';
-import { count, dayName, shortMonth } from '../../ui/when';
+import { dayName, shortMonth } from '../../ui/when';
+import { locale, phrase } from '../../words/phrase';
 
 type Week = Schemas['AlmanacWeek'];
 
@@ -20,7 +21,16 @@ export function YearLine({ weeks, from, today, go }: { weeks: Week[]; from: stri
   const step = width / weeks.length;
   const at = weeks.findLastIndex((w) => w.begins <= from);
   const words = (w: Week) =>
-    `the week of ${dayName(w.begins, today)}: ${count(w.messages, 'message', 'messages')}, ${count(w.calls, 'call', 'calls')}${w.others > 0 ? `, ${w.others} to write or do` : ''}${w.ifItWere > 0 ? `; ${w.ifItWere} of them if it were on` : ''}`;
+    phrase(
+      'the week of {begins}: {messages, plural, one {# message} other {# messages}}, {calls, plural, one {# call} other {# calls}}{others}{ifItWere}',
+      {
+        begins: dayName(w.begins, today),
+        messages: w.messages,
+        calls: w.calls,
+        others: w.others > 0 ? phrase(', {others, number} to write or do', { others: w.others }) : '',
+        ifItWere: w.ifItWere > 0 ? phrase('; {ifItWere, number} of them if it were on', { ifItWere: w.ifItWere }) : '',
+      },
+    );
   const laid = weeks.some((w) => w.ifItWere > 0);
   return (
     <div className="px-7 pb-3 max-[699px]:px-4">
@@ -29,7 +39,7 @@ export function YearLine({ weeks, from, today, go }: { weeks: Week[]; from: stri
         <div
           role="slider"
           tabIndex={0}
-          aria-label="Week"
+          aria-label={phrase('Week')}
           aria-valuemin={0}
           aria-valuemax={weeks.length - 1}
           aria-valuenow={at}
@@ -86,11 +96,17 @@ export function YearLine({ weeks, from, today, go }: { weeks: Week[]; from: stri
         </div>
       </div>
       <TableBehind
-        words="the year as a table, week by week"
-        heads={['week of', 'messages', 'calls', 'to write or do', ...(laid ? ['of them if it were on'] : [])]}
+        words={phrase('the year as a table, week by week')}
+        heads={[
+          phrase('week of'),
+          phrase('messages'),
+          phrase('calls'),
+          phrase('to write or do'),
+          ...(laid ? [phrase('of them if it were on')] : []),
+        ]}
         rows={weeks.map((w) => [
           dayName(w.begins, today),
-          ...[w.messages, w.calls, w.others, ...(laid ? [w.ifItWere] : [])].map((n) => n.toLocaleString('en-US')),
+          ...[w.messages, w.calls, w.others, ...(laid ? [w.ifItWere] : [])].map((n) => n.toLocaleString(locale())),
         ])}
       />
     </div>

@@ -6,8 +6,9 @@ import { Button, Field, fieldError, Loading, Trouble } from '../../ui/bits';
 import { DayPage, PageHead, Stretch } from '../../ui/DayPage';
 import { useKeys } from '../../ui/keys';
 import { said } from '../../ui/undo';
-import { count, placeOf } from '../../ui/when';
+import { placeOf } from '../../ui/when';
 import { ZoneField } from '../../ui/ZoneField';
+import { phrase } from '../../words/phrase';
 import { Invite } from '../members/MembersPage';
 import { Look } from '../practice/Look';
 import { CountryField, PresetWords } from './CountryField';
@@ -21,39 +22,52 @@ type Country = Schemas['CountryDto'];
 /** What each part is, before and after it is done. */
 const words: Record<string, { ask: string; done: (b: Beginning) => string; why: string }> = {
   who: {
-    ask: 'Who you are: your postal address, clock and country',
-    done: (b) => `${b.practice}, ${b.postalAddress.split('\n').join(', ')} · by the clock of ${placeOf(b.zone)}`,
-    why: 'The law asks that your postal address stands under every commercial email. Your country presets holidays, hours for calls, and what needs a yes.',
+    ask: phrase('Who you are: your postal address, clock and country'),
+    done: (b) =>
+      phrase('{practice}, {split} · by the clock of {zone}', {
+        practice: b.practice,
+        split: b.postalAddress.split('\n').join(', '),
+        zone: placeOf(b.zone),
+      }),
+    why: phrase(
+      'The law asks that your postal address stands under every commercial email. Your country presets holidays, hours for calls, and what needs a yes.',
+    ),
   },
   look: {
-    ask: 'How you look: a logo, two colours',
-    done: (b) => (b.picture ? 'Your logo and colours stand on your public pages' : `${b.colour} stands on your public pages`),
-    why: 'Forms, pages and times to choose are read by people who know you by your letterhead.',
+    ask: phrase('How you look: a logo, two colours'),
+    done: (b) =>
+      b.picture
+        ? phrase('Your logo and colours stand on your public pages')
+        : phrase('{colour} stands on your public pages', { colour: b.colour }),
+    why: phrase('Forms, pages and times to choose are read by people who know you by your letterhead.'),
   },
   mail: {
-    ask: 'Mail: the server your letters go out by',
-    done: (b) => (b.mail ? `Mail goes out by ${b.mail.host}` : 'Mail goes out by the server of this installation'),
-    why: 'One trial mail is sent to yourself. The server is kept only where that worked; else you read what exactly it answered.',
+    ask: phrase('Mail: the server your letters go out by'),
+    done: (b) =>
+      b.mail ? phrase('Mail goes out by {host}', { host: b.mail.host }) : phrase('Mail goes out by the server of this installation'),
+    why: phrase('One trial mail is sent to yourself. The server is kept only where that worked; else you read what exactly it answered.'),
   },
   people: {
-    ask: 'People: a list, cards, or the first one by hand',
-    done: () => 'There are people',
-    why: 'A spreadsheet, an export of your address book, or what you copy from a table: columns are recognised and shown before anything is taken in.',
+    ask: phrase('People: a list, cards, or the first one by hand'),
+    done: () => phrase('There are people'),
+    why: phrase(
+      'A spreadsheet, an export of your address book, or what you copy from a table: columns are recognised and shown before anything is taken in.',
+    ),
   },
   members: {
-    ask: 'Members: who works with you',
-    done: () => 'You are several',
-    why: 'Each signs in for themselves, and letters go in the name of whoever looks after somebody.',
+    ask: phrase('Members: who works with you'),
+    done: () => phrase('You are several'),
+    why: phrase('Each signs in for themselves, and letters go in the name of whoever looks after somebody.'),
   },
   program: {
-    ask: 'A ready program, rehearsed on your own people',
-    done: () => 'A program was rehearsed',
-    why: 'A rehearsal shows each letter on each date, as each of your people would read it, and sends nothing.',
+    ask: phrase('A ready program, rehearsed on your own people'),
+    done: () => phrase('A program was rehearsed'),
+    why: phrase('A rehearsal shows each letter on each date, as each of your people would read it, and sends nothing.'),
   },
   letter: {
-    ask: 'The first letter',
-    done: () => 'The first letter went out',
-    why: 'Switch a program on and start it for somebody: perhaps for yourself first.',
+    ask: phrase('The first letter'),
+    done: () => phrase('The first letter went out'),
+    why: phrase('Switch a program on and start it for somebody: perhaps for yourself first.'),
   },
 };
 
@@ -72,19 +86,19 @@ export default function BeginningPage() {
     const now = document.activeElement;
     if (next && (now === document.body || now?.id.startsWith('part-'))) document.getElementById(`part-${next}`)?.focus();
   }, [next]);
-  if (!beginning.data) return beginning.error ? <Trouble error={beginning.error} /> : <Loading what="Opening the beginning" />;
+  if (!beginning.data) return beginning.error ? <Trouble error={beginning.error} /> : <Loading what={phrase('Opening the beginning')} />;
   const b = beginning.data;
   const open = b.parts.filter((p) => !p.done && !p.putOff);
   const at = chosen ?? next;
   const country = countries.data?.find((c) => c.country === b.country);
   return (
     <DayPage
-      marginTitle="Why"
+      marginTitle={phrase('Why')}
       margin={
         <>
           {at && (
             <>
-              <h3>Why</h3>
+              <h3>{phrase('Why')}</h3>
               <p>{words[at]?.why}</p>
             </>
           )}
@@ -97,11 +111,14 @@ export default function BeginningPage() {
       }
     >
       <PageHead
-        title="Beginning"
+        title={phrase('Beginning')}
         aside={
           open.length === 0
-            ? 'all of it is done or put off'
-            : `${count(b.parts.filter((p) => p.done).length, 'part', 'parts')} of ${b.parts.length} done`
+            ? phrase('all of it is done or put off')
+            : phrase('{length, plural, one {# part} other {# parts}} of {parts, number} done', {
+                length: b.parts.filter((p) => p.done).length,
+                parts: b.parts.length,
+              })
         }
       />
       {b.parts.map((p) => (
@@ -168,7 +185,7 @@ function Part({
     program: (
       <p className="m-0 mt-2">
         <Link className="inline-flex min-h-6 items-center" to="/programs/ready">
-          Choose a ready program
+          {phrase('Choose a ready program')}
         </Link>
       </p>
     ),
@@ -176,7 +193,9 @@ function Part({
   };
   return (
     <div className={`row ${open ? 'on' : ''}`} aria-current={open}>
-      <span className={`gutter ${part.done ? '!text-leaf' : ''}`}>{part.done ? '✓ done' : part.putOff ? 'put off' : ''}</span>
+      <span className={`gutter ${part.done ? '!text-leaf' : ''}`}>
+        {part.done ? phrase('✓ done') : part.putOff ? phrase('put off') : ''}
+      </span>
       <button
         id={`part-${part.key}`}
         type="button"
@@ -191,7 +210,7 @@ function Part({
           {forms[part.key]}
           {!part.done && (
             <Button look="plain" className="mt-2 min-h-6 text-soft" disabled={putOff.isPending} onClick={() => putOff.mutate(!part.putOff)}>
-              {part.putOff ? 'Take it up again' : 'Not now'} <kbd>n</kbd>
+              {part.putOff ? phrase('Take it up again') : phrase('Not now')} <kbd>n</kbd>
             </Button>
           )}
           <Trouble error={putOff.error} />
@@ -219,7 +238,11 @@ function Who({ beginning: b, countries, done }: { beginning: Beginning; countrie
         save.mutate();
       }}
     >
-      <Field label="Postal address" hint="line by line, as on an envelope" error={fieldError(save.error, 'postalAddress')}>
+      <Field
+        label={phrase('Postal address')}
+        hint={phrase('line by line, as on an envelope')}
+        error={fieldError(save.error, 'postalAddress')}
+      >
         {(id, by) => (
           <textarea
             id={id}
@@ -232,17 +255,23 @@ function Who({ beginning: b, countries, done }: { beginning: Beginning; countrie
           />
         )}
       </Field>
-      <Field label="What the practice is called" error={fieldError(save.error, 'practice')}>
+      <Field label={phrase('What the practice is called')} error={fieldError(save.error, 'practice')}>
         {(id, by) => (
           <input id={id} aria-describedby={by} className="w-full" value={practice} onChange={(e) => setPractice(e.target.value)} />
         )}
       </Field>
-      <ZoneField label="Its clock" none="choose a place" value={zone} set={setZone} error={fieldError(save.error, 'zone')} />
+      <ZoneField
+        label={phrase('Its clock')}
+        none={phrase('choose a place')}
+        value={zone}
+        set={setZone}
+        error={fieldError(save.error, 'zone')}
+      />
       <CountryField countries={countries} value={country} set={setCountry} error={fieldError(save.error, 'country')} />
       <div className="col-span-full">
         {!own && <Trouble error={save.error} />}
         <Button type="submit" look="main" disabled={save.isPending}>
-          Keep this
+          {phrase('Keep this')}
         </Button>
       </div>
     </form>
@@ -256,20 +285,20 @@ function Ended({ beginning: b, left }: { beginning: Beginning; left: number }) {
     onSuccess: (_, shown) => {
       anew();
       if (!shown)
-        said('The beginning is put away. It stays at this address.', () =>
+        said(phrase('The beginning is put away. It stays at this address.'), () =>
           take(api.PUT('/api/beginning/shown', { body: { shown: true } })).then(anew),
         );
     },
   });
   return (
     <>
-      <Stretch title={left === 0 ? 'That was the beginning' : 'Leave it, go on later'} />
+      <Stretch title={left === 0 ? phrase('That was the beginning') : phrase('Leave it, go on later')} />
       <p className="row m-0">
-        {left === 0 ? 'From here on, each morning begins with ' : 'It stays at the top of '}
-        <Link to="/">Today</Link>
-        {b.shown ? (left === 0 ? '. ' : ' until all of it is done or put off. ') : '. '}
+        {left === 0 ? phrase('From here on, each morning begins with ') : phrase('It stays at the top of ')}
+        <Link to="/">{phrase('Today')}</Link>
+        {b.shown ? (left === 0 ? '. ' : phrase(' until all of it is done or put off. ')) : '. '}
         <Button className="min-h-6" disabled={show.isPending} onClick={() => show.mutate(!b.shown)}>
-          {b.shown ? 'Put it away' : 'Show it on Today again'}
+          {b.shown ? phrase('Put it away') : phrase('Show it on Today again')}
         </Button>
         <Trouble error={show.error} />
       </p>

@@ -1,6 +1,6 @@
 import type { Schemas } from '../../api/client';
 import { Field } from '../../ui/bits';
-import { count } from '../../ui/when';
+import { phrase } from '../../words/phrase';
 
 type Country = Schemas['CountryDto'];
 
@@ -23,10 +23,10 @@ export function CountryField({
   error?: string;
 }) {
   return (
-    <Field label="Country" error={error} hint="holidays, hours for calls and what needs a yes are preset by it">
+    <Field label={phrase('Country')} error={error} hint={phrase('holidays, hours for calls and what needs a yes are preset by it')}>
       {(id, by) => (
         <select id={id} aria-describedby={by} className="w-full" value={value} onChange={(e) => set(e.target.value)}>
-          <option value="">another one: everything needs a yes</option>
+          <option value="">{phrase('another one: everything needs a yes')}</option>
           {countries.map((c) => (
             <option key={c.country} value={c.country}>
               {c.name}
@@ -38,25 +38,39 @@ export function CountryField({
   );
 }
 
-const channelWords: Record<string, string> = { email: 'email', text: 'texts', call: 'calls', post: 'letters by post' };
+const channelWords: Record<string, string> = {
+  email: phrase('email'),
+  text: phrase('texts'),
+  call: phrase('calls'),
+  post: phrase('letters by post'),
+};
 
 /** What a country presets, and by which law. */
 export function PresetWords({ country }: { country?: Country }) {
   if (!country)
     return (
       <>
-        <h2 className="!font-sans !text-small">What is preset</h2>
-        <p className="mt-1">Nothing goes without a recorded yes, texts and calls from eight to nine, Monday to Friday, no holidays.</p>
+        <h2 className="!font-sans !text-small">{phrase('What is preset')}</h2>
+        <p className="mt-1">
+          {phrase('Nothing goes without a recorded yes, texts and calls from eight to nine, Monday to Friday, no holidays.')}
+        </p>
       </>
     );
   const open = country.openChannels.map((c) => channelWords[c] ?? c);
   return (
     <>
-      <h2 className="!font-sans !text-small">{country.name}: what is preset</h2>
+      <h2 className="!font-sans !text-small">{phrase('{country}: what is preset', { country: country.name })}</h2>
       <p className="mt-1">
-        Monday to Friday, its public holidays, texts and calls from {country.quietFrom} to {country.quietTo}. Without a recorded yes:{' '}
-        {open.join(', ')}. An inquiry carries a yes for {count(country.inquiryMonths, 'month', 'months')}, being a client for{' '}
-        {count(country.clientMonths, 'month', 'months')}.
+        {phrase(
+          'Monday to Friday, its public holidays, texts and calls from {quietFrom} to {quietTo}. Without a recorded yes: {open}. An inquiry carries a yes for {inquiryMonths, plural, one {# month} other {# months}}, being a client for {clientMonths, plural, one {# month} other {# months}}.',
+          {
+            quietFrom: country.quietFrom,
+            quietTo: country.quietTo,
+            open: open.join(', '),
+            inquiryMonths: country.inquiryMonths,
+            clientMonths: country.clientMonths,
+          },
+        )}
       </p>
       <ul className="mt-3 list-none p-0">
         {country.sources.map((s) => (
@@ -65,7 +79,9 @@ export function PresetWords({ country }: { country?: Country }) {
           </li>
         ))}
       </ul>
-      <p className="mt-3">It is a beginning and no advice: all of it can be changed, and somebody who knows your law should look at it.</p>
+      <p className="mt-3">
+        {phrase('It is a beginning and no advice: all of it can be changed, and somebody who knows your law should look at it.')}
+      </p>
     </>
   );
 }

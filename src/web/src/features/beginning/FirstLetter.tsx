@@ -2,7 +2,8 @@ import { useMutation, useQuery } from '@tanstack/react-query';
 import { Link, useNavigate } from 'react-router';
 import { api, take } from '../../api/client';
 import { Button, Trouble } from '../../ui/bits';
-import { count } from '../../ui/when';
+import { phrase } from '../../words/phrase';
+import { Sentence } from '../../words/Sentence';
 
 /** So few are written to at once without a list: whoever has more brings them in, and writes to a segment. */
 const few = 10;
@@ -19,7 +20,7 @@ export function FirstLetter() {
       take(
         api.POST('/api/broadcasts', {
           body: {
-            name: 'The first letter',
+            name: phrase('The first letter'),
             plan: { to: { kind: 'people', name: '', did: '', people: ids }, ways: [{ kind: 'email', subject: '', body: '', letter: '' }] },
           },
         }),
@@ -32,11 +33,17 @@ export function FirstLetter() {
       <p className="m-0 flex flex-wrap items-center gap-5">
         {found.length > 0 && (
           <Button look="main" disabled={write.isPending} onClick={() => write.mutate(found.map((p) => p.id))}>
-            Write to {found.length === 1 ? found[0]?.name : count(found.length, 'person', 'people')} now
+            <Sentence
+              m="Write to {found} now"
+              v={{
+                found:
+                  found.length === 1 ? found[0]?.name : phrase('{found, plural, one {# person} other {# people}}', { found: found.length }),
+              }}
+            />
           </Button>
         )}
         <Link className="inline-flex min-h-6 items-center" to="/programs">
-          {found.length > 0 ? 'or switch a program on' : 'Switch a program on'}
+          {found.length > 0 ? phrase('or switch a program on') : phrase('Switch a program on')}
         </Link>
       </p>
       <Trouble error={people.error ?? write.error} />

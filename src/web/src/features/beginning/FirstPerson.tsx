@@ -3,6 +3,8 @@ import { useState } from 'react';
 import { Link } from 'react-router';
 import { api, take } from '../../api/client';
 import { Button, Field, fieldError, Trouble } from '../../ui/bits';
+import { phrase } from '../../words/phrase';
+import { Sentence } from '../../words/Sentence';
 
 /** The first person by hand; a list is brought in elsewhere. */
 export function FirstPerson({ done }: { done: () => void }) {
@@ -31,20 +33,26 @@ export function FirstPerson({ done }: { done: () => void }) {
       }}
     >
       <div className="flex flex-wrap gap-x-6">
-        {text('First name', 'firstName', { autoFocus: true })}
-        {text('Last name', 'lastName', {})}
-        {text('Email', 'email', { type: 'email' })}
+        {text(phrase('First name'), 'firstName', { autoFocus: true })}
+        {text(phrase('Last name'), 'lastName', {})}
+        {text(phrase('Email'), 'email', { type: 'email' })}
       </div>
       {!fieldError(add.error, 'email') && <Trouble error={add.error} />}
       <div className="flex flex-wrap items-center gap-5">
         <Button type="submit" look="main" disabled={add.isPending}>
-          Add them
+          {phrase('Add them')}
         </Button>
         <span className="text-soft">
-          or{' '}
-          <Link className="inline-flex min-h-6 items-center" to="/people/bring-in">
-            bring a list in
-          </Link>
+          <Sentence
+            m="or <link>bring a list in</link>"
+            v={{
+              link: (c) => (
+                <Link className="inline-flex min-h-6 items-center" to="/people/bring-in">
+                  {c}
+                </Link>
+              ),
+            }}
+          />
         </span>
       </div>
     </form>

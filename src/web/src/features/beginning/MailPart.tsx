@@ -3,6 +3,7 @@ import { useState } from 'react';
 import { api, type Schemas, take } from '../../api/client';
 import { Button, Field, fieldError, Trouble } from '../../ui/bits';
 import { securities } from '../../ui/securities';
+import { phrase } from '../../words/phrase';
 
 /** The server mail goes out by: looked for by the address where that can be, tried for real, and kept only where that worked. */
 export function MailPart({
@@ -49,9 +50,9 @@ export function MailPart({
       {installationSends && (
         <p className="m-0 mb-3">
           <Button className="min-h-6" disabled={save.isPending} onClick={() => save.mutate(false)}>
-            Try the server of this installation
+            {phrase('Try the server of this installation')}
           </Button>{' '}
-          <span className="text-soft">or name your own:</span>
+          <span className="text-soft">{phrase('or name your own:')}</span>
         </p>
       )}
       <form
@@ -61,7 +62,7 @@ export function MailPart({
           find.mutate();
         }}
       >
-        <Field label="Your email address" error={fieldError(find.error, 'address')}>
+        <Field label={phrase('Your email address')} error={fieldError(find.error, 'address')}>
           {(id, by) => (
             <input
               id={id}
@@ -76,20 +77,22 @@ export function MailPart({
           )}
         </Field>
         <Button type="submit" className="mb-4 min-h-6" disabled={find.isPending}>
-          {find.isPending ? 'Looking …' : 'Find its server'}
+          {find.isPending ? phrase('Looking …') : phrase('Find its server')}
         </Button>
       </form>
       {find.data && (
         <div className="mb-3 text-small" role="status">
           {found ? (
-            <p className="m-0">{found.host} answers. That is a guess by your address: whoever gave it to you knows for sure.</p>
+            <p className="m-0">
+              {phrase('{host} answers. That is a guess by your address: whoever gave it to you knows for sure.', { host: found.host })}
+            </p>
           ) : (
-            <p className="m-0">None was found. Whoever gave you your address knows which server it is; write it here.</p>
+            <p className="m-0">{phrase('None was found. Whoever gave you your address knows which server it is; write it here.')}</p>
           )}
           <ul className="m-0 list-none p-0 text-soft">
             {find.data.servers.map((s) => (
               <li key={`${s.host}:${s.port}`}>
-                {s.host}, port {s.port}: {s.words}
+                {phrase('{host}, port {port, number}: {words}', { host: s.host, port: s.port, words: s.words })}
               </li>
             ))}
           </ul>
@@ -102,7 +105,7 @@ export function MailPart({
         }}
       >
         <div className="flex flex-wrap gap-x-6">
-          <Field label="Server" error={fieldError(save.error, 'host')}>
+          <Field label={phrase('Server')} error={fieldError(save.error, 'host')}>
             {(id, by) => (
               <input
                 id={id}
@@ -114,7 +117,7 @@ export function MailPart({
               />
             )}
           </Field>
-          <Field label="Port">
+          <Field label={phrase('Port')}>
             {(id) => (
               <input
                 id={id}
@@ -128,7 +131,7 @@ export function MailPart({
               />
             )}
           </Field>
-          <Field label="The line is">
+          <Field label={phrase('The line is')}>
             {(id) => (
               <select id={id} value={server.security} onChange={(e) => set({ security: e.target.value })}>
                 {securities.map(([key, words]) => (
@@ -139,7 +142,7 @@ export function MailPart({
               </select>
             )}
           </Field>
-          <Field label="Name to sign in with" hint="empty where it asks for none">
+          <Field label={phrase('Name to sign in with')} hint={phrase('empty where it asks for none')}>
             {(id, by) => (
               <input
                 id={id}
@@ -151,7 +154,7 @@ export function MailPart({
               />
             )}
           </Field>
-          <Field label="Password" hint={mail?.hasPassword ? 'empty: the one that is kept' : undefined}>
+          <Field label={phrase('Password')} hint={mail?.hasPassword ? phrase('empty: the one that is kept') : undefined}>
             {(id, by) => (
               <input
                 id={id}
@@ -165,10 +168,12 @@ export function MailPart({
             )}
           </Field>
         </div>
-        {save.data && !save.data.worked && <Trouble error={`It did not work, and nothing is kept. ${save.data.words}`} />}
+        {save.data && !save.data.worked && (
+          <Trouble error={phrase('It did not work, and nothing is kept. {words}', { words: save.data.words })} />
+        )}
         {!fieldError(save.error, 'host') && <Trouble error={save.error} />}
         <Button type="submit" look="main" disabled={save.isPending}>
-          {save.isPending ? 'Sending a trial …' : 'Send a trial to yourself, and keep it'}
+          {save.isPending ? phrase('Sending a trial …') : phrase('Send a trial to yourself, and keep it')}
         </Button>
       </form>
     </div>

@@ -10,7 +10,9 @@ import { useKeys } from '../../ui/keys';
 import { Menu, MenuItem } from '../../ui/Menu';
 import { money } from '../../ui/money';
 import { NameForm } from '../../ui/NameForm';
-import { count, keyDate, moment } from '../../ui/when';
+import { keyDate, moment } from '../../ui/when';
+import { locale, phrase } from '../../words/phrase';
+import { Sentence } from '../../words/Sentence';
 import { ReadAs } from '../letters/ReadAs';
 import { Say } from '../programs/Say';
 import { type Broadcast, type Plan, wayNames } from './plan';
@@ -32,10 +34,10 @@ export function BeforeSending({ broadcast, plan, set, saved, save }: Props) {
   });
   return (
     <>
-      <h3>Before it goes</h3>
+      <h3>{phrase('Before it goes')}</h3>
       {errors.length > 0 ? (
         <>
-          <p>Not yet: {count(errors.length, 'thing is', 'things are')} still wanting.</p>
+          <p>{phrase('Not yet: {errors, plural, one {# thing is} other {# things are}} still wanting.', { errors: errors.length })}</p>
           <ul className="m-0 mt-1 list-none p-0 text-small text-ember">
             {errors.map((f) => (
               <li key={f.pointer + f.message}>{f.message}</li>
@@ -43,7 +45,7 @@ export function BeforeSending({ broadcast, plan, set, saved, save }: Props) {
           </ul>
         </>
       ) : !forecast.data ? (
-        <p role="status">{forecast.error ? '' : 'Living through it …'}</p>
+        <p role="status">{forecast.error ? '' : phrase('Living through it …')}</p>
       ) : (
         <What forecast={forecast.data} plan={plan} set={set} />
       )}
@@ -66,36 +68,49 @@ function What({ forecast, plan, set }: { forecast: Forecast; plan: Plan; set: (p
   return (
     <div aria-live="polite">
       <p>
-        It is for <b>{count(forecast.people, 'person', 'people')}</b>
-        {forecast.lookedAt < forecast.people && `, of whom the first ${forecast.lookedAt.toLocaleString('en')} were looked at`}.{' '}
-        <b>{forecast.goes.toLocaleString('en')}</b> get it
-        {forecast.by.length > 0 &&
-          `: ${forecast.by.map((b) => `${b.count.toLocaleString('en')} by ${wayNames[b.kind] ?? b.kind}`).join(', ')}`}
-        .
+        <Sentence
+          m="It is for <b>{people, plural, one {# person} other {# people}}</b>{lookedAt}. {b2} get it{by}."
+          v={{
+            people: forecast.people,
+            b: (c) => <b>{c}</b>,
+            lookedAt:
+              forecast.lookedAt < forecast.people &&
+              phrase(', of whom the first {lookedAt, number} were looked at', { lookedAt: forecast.lookedAt }),
+            b2: <b>{forecast.goes.toLocaleString(locale())}</b>,
+            by:
+              forecast.by.length > 0 &&
+              `: ${forecast.by.map((b) => phrase('{count, number} by {wayNames}', { count: b.count, wayNames: wayNames[b.kind] ?? b.kind })).join(', ')}`,
+          }}
+        />
       </p>
       {forecast.first && (
         <p className="mt-1">
-          From {moment(forecast.first, zone, now)}
-          {forecast.last && forecast.last !== forecast.first && ` to ${moment(forecast.last, zone, now)}`}.
-          {forecast.price != null && ` It costs ${money(forecast.price, forecast.currency)}.`}
+          <Sentence
+            m="From {first}{last}.{price}"
+            v={{
+              first: moment(forecast.first, zone, now),
+              last: forecast.last && forecast.last !== forecast.first && phrase(' to {last}', { last: moment(forecast.last, zone, now) }),
+              price: forecast.price != null && phrase(' It costs {price}.', { price: money(forecast.price, forecast.currency) }),
+            }}
+          />
         </p>
       )}
       {forecast.days.length > 1 && (
-        <ul className="m-0 mt-1 list-none p-0 text-small text-soft" aria-label="How many on which day">
+        <ul className="m-0 mt-1 list-none p-0 text-small text-soft" aria-label={phrase('How many on which day')}>
           {forecast.days.map((d) => (
             <li key={d.date}>
-              {keyDate(d.date)}: {d.count.toLocaleString('en')}
+              {keyDate(d.date)}: {d.count.toLocaleString(locale())}
             </li>
           ))}
         </ul>
       )}
       {held > 0 && (
         <>
-          <h3 className="mt-4">Held back: {held.toLocaleString('en')}</h3>
+          <h3 className="mt-4">{phrase('Held back: {held, number}', { held })}</h3>
           {forecast.held.map((h) => (
             <details key={h.word} className="text-small">
               <summary className="cursor-pointer leading-7">
-                {h.count.toLocaleString('en')} · {h.reason}
+                {h.count.toLocaleString(locale())} · {h.reason}
               </summary>
               <ul className="m-0 list-none p-0 pl-3">
                 {h.people.map((p) => (
@@ -105,13 +120,19 @@ function What({ forecast, plan, set }: { forecast: Forecast; plan: Plan; set: (p
                     </Link>
                     <span className="flex gap-3">
                       {h.word === 'no-consent' && <LetGoOne person={p.id} plan={plan} set={set} />}
-                      <Button look="plain" onClick={() => set({ without: [...plan.without, p.id] })} aria-label={`Leave ${p.name} out`}>
-                        leave out
+                      <Button
+                        look="plain"
+                        onClick={() => set({ without: [...plan.without, p.id] })}
+                        aria-label={phrase('Leave {name} out', { name: p.name })}
+                      >
+                        {phrase('leave out')}
                       </Button>
                     </span>
                   </li>
                 ))}
-                {h.count > h.people.length && <li className="text-soft">and {(h.count - h.people.length).toLocaleString('en')} more</li>}
+                {h.count > h.people.length && (
+                  <li className="text-soft">{phrase('and {count, number} more', { count: h.count - h.people.length })}</li>
+                )}
               </ul>
             </details>
           ))}
@@ -119,10 +140,17 @@ function What({ forecast, plan, set }: { forecast: Forecast; plan: Plan; set: (p
       )}
       {plan.letGo.length > 0 && (
         <p className="mt-2 text-small">
-          {count(plan.letGo.length, 'person gets', 'people get')} it although nobody has recorded their yes.{' '}
-          <Button look="danger" onClick={() => set({ letGo: [] })}>
-            take that back
-          </Button>
+          <Sentence
+            m="{letGo, plural, one {# person gets} other {# people get}} it although nobody has recorded their yes. <button>take that back</button>"
+            v={{
+              letGo: plan.letGo.length,
+              button: (c) => (
+                <Button look="danger" onClick={() => set({ letGo: [] })}>
+                  {c}
+                </Button>
+              ),
+            }}
+          />
         </p>
       )}
     </div>
@@ -136,9 +164,11 @@ function Links({ broadcast, saved }: { broadcast: Broadcast; saved: boolean }) {
   return (
     <div className="mt-3 text-small">
       <Button disabled={!saved || look.isPending} onClick={() => look.mutate()}>
-        {look.isPending ? 'asking for each page …' : 'see whether its links lead anywhere'}
+        {look.isPending ? phrase('asking for each page …') : phrase('see whether its links lead anywhere')}
       </Button>
-      {look.data && dead.length === 0 && <p role="status">{count(look.data.length, 'link leads', 'links lead')} to a page.</p>}
+      {look.data && dead.length === 0 && (
+        <p role="status">{phrase('{data, plural, one {# link leads} other {# links lead}} to a page.', { data: look.data.length })}</p>
+      )}
       {dead.length > 0 && (
         <ul role="status" className="m-0 list-none p-0 text-straw">
           {dead.map((l) => (
@@ -158,13 +188,15 @@ function LetGoOne({ person, plan, set }: { person: string; plan: Plan; set: (par
   const may = useMay('overrule-consent');
   if (!may) return null;
   return (
-    <Say words="let it go" label="Let it go to them without their consent" soft>
+    <Say words={phrase('let it go')} label={phrase('Let it go to them without their consent')} soft>
       {(close) => (
         <>
-          <p className="mb-2 text-small">Nobody has recorded that they may be written to. Why may this one go? The reason is kept.</p>
+          <p className="mb-2 text-small">
+            {phrase('Nobody has recorded that they may be written to. Why may this one go? The reason is kept.')}
+          </p>
           <NameForm
-            label="Why it may go"
-            words="Let it go"
+            label={phrase('Why it may go')}
+            words={phrase('Let it go')}
             longest={400}
             take={(reason) => {
               set({ letGo: [...plan.letGo, { person, reason }] });
@@ -204,54 +236,61 @@ function SendIt({
       queries.invalidateQueries({ queryKey: ['broadcasts'] });
       toast(
         plan.when.kind === 'now'
-          ? `“${answer.name}” is going out.`
-          : `“${answer.name}” goes ${answer.beginsAt ? moment(answer.beginsAt, zone, now) : 'at its moment'}.`,
+          ? phrase('“{answer}” is going out.', { answer: answer.name })
+          : phrase('“{answer}” goes {beginsAt}.', {
+              answer: answer.name,
+              beginsAt: answer.beginsAt ? moment(answer.beginsAt, zone, now) : phrase('at its moment'),
+            }),
       );
     },
     onSettled: () => setAsking(false),
   });
-  if (!may) return <p className="mt-4 text-small text-soft">Ask a principal or adviser to send it.</p>;
+  if (!may) return <p className="mt-4 text-small text-soft">{phrase('Ask a principal or adviser to send it.')}</p>;
   const later = plan.when.kind !== 'now';
   return (
     <div className="mt-4">
       <AlertDialog.Root open={asking} onOpenChange={setAsking}>
         <AlertDialog.Trigger asChild>
           <Button look="main" disabled={forecast.goes === 0 || send.isPending}>
-            {later ? 'Send it at its moment …' : 'Send it now …'}
+            {later ? phrase('Send it at its moment …') : phrase('Send it now …')}
           </Button>
         </AlertDialog.Trigger>
         <AlertDialog.Portal container={asking ? document.getElementById('main') : undefined}>
           <AlertDialog.Overlay className="fixed inset-0 z-50 bg-ink/30" />
           <AlertDialog.Content className="float fixed inset-x-0 top-24 z-60 mx-auto max-w-[520px] p-6">
             <AlertDialog.Title className="!text-lead">
-              {count(forecast.goes, 'person gets', 'people get')} “{broadcast.name}”
+              {phrase('{goes, plural, one {# person gets} other {# people get}}', { goes: forecast.goes })} “{broadcast.name}”
             </AlertDialog.Title>
             <AlertDialog.Description asChild>
               <div className="my-3">
                 <p>
-                  {forecast.by.map((b) => `${b.count.toLocaleString('en')} by ${wayNames[b.kind] ?? b.kind}`).join(', ')}
-                  {forecast.first && `, ${later ? 'from' : 'beginning'} ${moment(forecast.first, zone, now)}`}
-                  {forecast.last && forecast.last !== forecast.first && ` to ${moment(forecast.last, zone, now)}`}.
-                  {forecast.price != null && ` It costs ${money(forecast.price, forecast.currency)}.`}
+                  {forecast.by
+                    .map((b) => phrase('{count, number} by {wayNames}', { count: b.count, wayNames: wayNames[b.kind] ?? b.kind }))
+                    .join(', ')}
+                  {forecast.first && `, ${later ? phrase('from') : phrase('beginning')} ${moment(forecast.first, zone, now)}`}
+                  {forecast.last && forecast.last !== forecast.first && phrase(' to {last}', { last: moment(forecast.last, zone, now) })}.
+                  {forecast.price != null && phrase(' It costs {price}.', { price: money(forecast.price, forecast.currency) })}
                 </p>
                 {forecast.people > forecast.goes && (
                   <p className="mt-1 text-soft">
-                    {(forecast.lookedAt - forecast.goes).toLocaleString('en')} do not get it, for the reasons in the margin.
+                    {phrase('{lookedAt, number} do not get it, for the reasons in the margin.', {
+                      lookedAt: forecast.lookedAt - forecast.goes,
+                    })}
                   </p>
                 )}
                 <p className="mt-1 text-soft">
                   {later
-                    ? 'Until then it can be taken back. Who it is for is fixed when it begins.'
-                    : 'What has gone cannot be called back; what has not can be held or stopped.'}
+                    ? phrase('Until then it can be taken back. Who it is for is fixed when it begins.')
+                    : phrase('What has gone cannot be called back; what has not can be held or stopped.')}
                 </p>
               </div>
             </AlertDialog.Description>
             <p className="flex items-baseline gap-5">
               <Button look="main" disabled={send.isPending} onClick={() => send.mutate()}>
-                {later ? 'Send it at its moment' : 'Send it now'}
+                {later ? phrase('Send it at its moment') : phrase('Send it now')}
               </Button>
               <AlertDialog.Cancel asChild>
-                <Button look="plain">not yet</Button>
+                <Button look="plain">{phrase('not yet')}</Button>
               </AlertDialog.Cancel>
             </p>
           </AlertDialog.Content>
@@ -277,32 +316,42 @@ function AsOneReads({ broadcast, saved }: { broadcast: Broadcast; saved: boolean
   const trial = useMutation({
     mutationFn: (to: string | undefined) =>
       take(api.POST('/api/broadcasts/{id}/trial', { params: { path: { id: broadcast.id } }, body: { nth, to: to ? [to] : null } })),
-    onSuccess: (_, to) => toast(`A trial is on its way to ${to && to !== own ? members.find((m) => m.id === to)?.name : 'you'}.`),
+    onSuccess: (_, to) =>
+      toast(phrase('A trial is on its way to {to}.', { to: to && to !== own ? members.find((m) => m.id === to)?.name : phrase('you') })),
   });
   const another = (move: number) => setNth((n) => n + move);
   useKeys({ '[': () => another(-1), ']': () => another(1) });
   const seen = read.data;
   if (!seen) return null;
   return (
-    <section className="mt-5" aria-label="As one of them reads it">
-      <h3>As {seen.person.name} has it</h3>
+    <section className="mt-5" aria-label={phrase('As one of them reads it')}>
+      <h3>{phrase('As {person} has it', { person: seen.person.name })}</h3>
       <p className="text-small text-soft">
-        <Button onClick={() => another(-1)}>
-          the one before <kbd>[</kbd>
-        </Button>{' '}
-        ·{' '}
-        <Button onClick={() => another(1)}>
-          the next <kbd>]</kbd>
-        </Button>{' '}
-        · {seen.nth + 1} of {seen.of.toLocaleString('en')}
+        <Sentence
+          m="<button>the one before {kbd}</button> · <button2>the next {kbd2}</button2> · {nth, number} of {of, number}"
+          v={{
+            kbd: <kbd>[</kbd>,
+            button: (c) => <Button onClick={() => another(-1)}>{c}</Button>,
+            kbd2: <kbd>]</kbd>,
+            button2: (c) => <Button onClick={() => another(1)}>{c}</Button>,
+            nth: seen.nth + 1,
+            of: seen.of,
+          }}
+        />
       </p>
       {seen.heldBack ? (
-        <p className="text-ember">They do not get it: {seen.heldBack}.</p>
+        <p className="text-ember">{phrase('They do not get it: {heldBack}.', { heldBack: seen.heldBack })}</p>
       ) : (
         <>
           <p>
-            By {wayNames[seen.kind ?? ''] ?? seen.kind}
-            {seen.version && `, version ${seen.version} first`}, from {seen.from}.
+            <Sentence
+              m="By {wayNames}{version}, from {from}."
+              v={{
+                wayNames: wayNames[seen.kind ?? ''] ?? seen.kind,
+                version: seen.version && phrase(', version {version} first', { version: seen.version }),
+                from: seen.from,
+              }}
+            />
           </p>
           {seen.subject && <p className="font-serif font-semibold">{seen.subject}</p>}
           {seen.kind === 'email' ? (
@@ -316,14 +365,14 @@ function AsOneReads({ broadcast, saved }: { broadcast: Broadcast; saved: boolean
           )}
         </>
       )}
-      {seen.lack && <p className="text-straw">It cannot be filled for them: {seen.lack}.</p>}
+      {seen.lack && <p className="text-straw">{phrase('It cannot be filled for them: {lack}.', { lack: seen.lack })}</p>}
       {seen.kind === 'email' && (
         <p className="mt-2 flex flex-wrap gap-4">
           <Button disabled={trial.isPending} onClick={() => trial.mutate(undefined)}>
-            a trial to me
+            {phrase('a trial to me')}
           </Button>
           {members.length > 1 && (
-            <Menu trigger="to a colleague" className="text-small text-leaf">
+            <Menu trigger={phrase('to a colleague')} className="text-small text-leaf">
               {members
                 .filter((m) => m.id !== own)
                 .map((m) => (

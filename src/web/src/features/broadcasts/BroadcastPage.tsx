@@ -3,6 +3,7 @@ import { useParams } from 'react-router';
 import { api, take } from '../../api/client';
 import { Loading } from '../../ui/bits';
 import { NotShown } from '../../ui/NotShown';
+import { phrase } from '../../words/phrase';
 import { BroadcastResults } from './BroadcastResults';
 import { BroadcastWriting } from './BroadcastWriting';
 import type { Broadcast } from './plan';
@@ -16,9 +17,9 @@ export default function BroadcastPage() {
     refetchOnWindowFocus: false,
   });
   if (broadcast.error) {
-    return <NotShown title="Broadcasts" error={broadcast.error} to="/programs/broadcasts" all="All broadcasts" />;
+    return <NotShown title={phrase('Broadcasts')} error={broadcast.error} to="/programs/broadcasts" all={phrase('All broadcasts')} />;
   }
-  if (!broadcast.data) return <Loading what="Opening the broadcast" />;
+  if (!broadcast.data) return <Loading what={phrase('Opening the broadcast')} />;
   return broadcast.data.status === 'draft' ? (
     <BroadcastWriting key={id} broadcast={broadcast.data as Broadcast} />
   ) : (

@@ -8,7 +8,9 @@ import { Button, Empty, Loading, ProgressBar, Trouble } from '../../ui/bits';
 import { DayPage, PageHead, Stretch, useTitle } from '../../ui/DayPage';
 import { NameForm } from '../../ui/NameForm';
 import { TableBehind } from '../../ui/TableBehind';
-import { count, moment } from '../../ui/when';
+import { moment } from '../../ui/when';
+import { locale, phrase } from '../../words/phrase';
+import { Sentence } from '../../words/Sentence';
 import { Say } from '../programs/Say';
 import { filled } from '../programs/StepLine';
 import { PeopleBehind } from '../results/PeopleBehind';
@@ -37,7 +39,7 @@ export function BroadcastResults({ broadcast }: { broadcast: Broadcast }) {
   const first = broadcast.plan.ways[0];
   return (
     <DayPage
-      marginTitle={what ? 'Who that is' : 'What can be done'}
+      marginTitle={what ? phrase('Who that is') : phrase('What can be done')}
       margin={
         what ? (
           <Who broadcast={broadcast} what={what} close={() => setWhat(undefined)} />
@@ -46,18 +48,39 @@ export function BroadcastResults({ broadcast }: { broadcast: Broadcast }) {
         )
       }
     >
-      <PageHead title={broadcast.name} aside={<Link to="/programs/broadcasts">Broadcasts</Link>} />
+      <PageHead title={broadcast.name} aside={<Link to="/programs/broadcasts">{phrase('Broadcasts')}</Link>} />
       <div className="px-7 pb-3 font-serif text-[17px] leading-relaxed max-[699px]:px-4">
-        To {sayTo(broadcast.plan.to, broadcast.earlier)}, by {sayWays(broadcast.plan.ways)}
-        {first?.subject && <>: “{filled(first.subject)}”</>}.{' '}
-        {began
-          ? `It began ${moment(broadcast.beganAt ?? '', zone, now)}${broadcast.status === 'done' && broadcast.endedAt ? ` and was all gone ${moment(broadcast.endedAt, zone, now)}` : ''}.`
-          : `${broadcast.plan.when.kind === 'own' ? `It goes ${sayWhen(broadcast.plan.when)}, the first ${moment(broadcast.beginsAt ?? '', zone, now)}` : `It begins ${moment(broadcast.beginsAt ?? '', zone, now)}`}; who it is for is fixed then.`}{' '}
-        <span className="text-small text-soft">Sent by {broadcast.sentBy}.</span>
+        <Sentence
+          m="To {to}, by {ways}{subject}. {began} <span>Sent by {sentBy}.</span>"
+          v={{
+            to: sayTo(broadcast.plan.to, broadcast.earlier),
+            ways: sayWays(broadcast.plan.ways),
+            subject: first?.subject && <>: “{filled(first.subject)}”</>,
+            began: began
+              ? phrase('It began {zone}{status}.', {
+                  zone: moment(broadcast.beganAt ?? '', zone, now),
+                  status:
+                    broadcast.status === 'done' && broadcast.endedAt
+                      ? phrase(' and was all gone {endedAt}', { endedAt: moment(broadcast.endedAt, zone, now) })
+                      : '',
+                })
+              : phrase('{kind}; who it is for is fixed then.', {
+                  kind:
+                    broadcast.plan.when.kind === 'own'
+                      ? phrase('It goes {when}, the first {zone}', {
+                          when: sayWhen(broadcast.plan.when),
+                          zone: moment(broadcast.beginsAt ?? '', zone, now),
+                        })
+                      : phrase('It begins {zone}', { zone: moment(broadcast.beginsAt ?? '', zone, now) }),
+                }),
+            sentBy: broadcast.sentBy,
+            span: (c) => <span className="text-small text-soft">{c}</span>,
+          }}
+        />
       </div>
-      {began && numbers.isPending && <Loading what="Counting" />}
+      {began && numbers.isPending && <Loading what={phrase('Counting')} />}
       <Trouble error={numbers.error} />
-      {!began && <Empty>Nothing has gone yet. Until it begins it can be taken back, at the right.</Empty>}
+      {!began && <Empty>{phrase('Nothing has gone yet. Until it begins it can be taken back, at the right.')}</Empty>}
       {numbers.data && <Found numbers={numbers.data} broadcast={broadcast} pick={setWhat} picked={what} />}
       {numbers.data && numbers.data.sent > 0 && <ByWhat id={broadcast.id} goal={broadcast.plan.goal} />}
     </DayPage>
@@ -82,17 +105,22 @@ function Found({
       {(broadcast.status === 'going' || broadcast.status === 'paused') && (
         <div className="px-7 pb-3 max-[699px]:px-4">
           <p role="status" className="mb-1 text-small">
-            {numbers.sent.toLocaleString('en')} went, {left.toLocaleString('en')} are left
-            {broadcast.status === 'paused' && '; it is held'}.
+            <Sentence
+              m="{sent, number} went, {left, number} are left{status}."
+              v={{ sent: numbers.sent, left, status: broadcast.status === 'paused' && phrase('; it is held') }}
+            />
           </p>
-          <ProgressBar share={numbers.people > 0 ? Math.round((100 * settled) / numbers.people) : 0} label="How far it is" />
+          <ProgressBar share={numbers.people > 0 ? Math.round((100 * settled) / numbers.people) : 0} label={phrase('How far it is')} />
         </div>
       )}
       <Stretch
-        title="What it did"
-        note={`of ${count(numbers.sent, 'message', 'messages')}; the pale stroke is where the true share lies, 19 times in 20`}
+        title={phrase('What it did')}
+        note={phrase(
+          'of {sent, plural, one {# message} other {# messages}}; the pale stroke is where the true share lies, 19 times in 20',
+          { sent: numbers.sent },
+        )}
       />
-      <table className="w-full text-small" aria-label="What it did">
+      <table className="w-full text-small" aria-label={phrase('What it did')}>
         <tbody>
           {numbers.lines.map((line) => (
             <tr key={line.what} className={`border-t border-rule ${picked === line.what ? 'bg-picked' : ''}`}>
@@ -110,20 +138,20 @@ function Found({
       </table>
       {numbers.byMachines > 0 && (
         <p className="px-7 pt-2 text-small text-soft max-[699px]:px-4">
-          Machines looked at {numbers.byMachines.toLocaleString('en')} of them; they count for nothing here.
+          {phrase('Machines looked at {byMachines, number} of them; they count for nothing here.', { byMachines: numbers.byMachines })}
         </p>
       )}
       {numbers.versions && <Versions versions={numbers.versions} by={broadcast.plan.test?.by ?? 'opened'} />}
-      <Reasons title="Still to go" reasons={numbers.left} pick={pick} picked={picked} />
-      <Reasons title="Does not go" reasons={numbers.held} pick={pick} picked={picked} />
+      <Reasons title={phrase('Still to go')} reasons={numbers.left} pick={pick} picked={picked} />
+      <Reasons title={phrase('Does not go')} reasons={numbers.held} pick={pick} picked={picked} />
       {numbers.hours.some((h) => h.opened + h.followed > 0) && (
         <>
-          <Stretch title="The first 48 hours" note="since each was sent" />
+          <Stretch title={phrase('The first 48 hours')} note={phrase('since each was sent')} />
           <div className="px-7 pb-6 max-[699px]:px-4">
             <HourCurve hours={numbers.hours} />
             <TableBehind
-              words="hour by hour, as a table"
-              heads={['hour', 'opened', 'followed a link']}
+              words={phrase('hour by hour, as a table')}
+              heads={[phrase('hour'), phrase('opened'), phrase('followed a link')]}
               rows={numbers.hours.map((h) => [`${h.hour + 1}`, String(h.opened), String(h.followed)])}
             />
           </div>
@@ -141,10 +169,10 @@ function HowMany({ line, pick, picked }: { line: { what: string; number: number 
       type="button"
       className="min-h-6 min-w-6 text-leaf hover:underline"
       aria-pressed={picked === line.what}
-      aria-label={`${line.number.toLocaleString('en')}: who that is`}
+      aria-label={phrase('{number, number}: who that is', { number: line.number })}
       onClick={() => pick(line.what)}
     >
-      {line.number.toLocaleString('en')}
+      {line.number.toLocaleString(locale())}
     </button>
   );
 }
@@ -182,8 +210,11 @@ function Versions({ versions, by }: { versions: Schemas['ResultVersions']; by: s
   const { zone, now } = useNow();
   return (
     <>
-      <Stretch title="Versions beside each other" note={`what decides: ${rates.find(([r]) => r === by)?.[1] ?? by}`} />
-      <table className="w-full text-small" aria-label="Versions beside each other">
+      <Stretch
+        title={phrase('Versions beside each other')}
+        note={phrase('what decides: {find}', { find: rates.find(([r]) => r === by)?.[1] ?? by })}
+      />
+      <table className="w-full text-small" aria-label={phrase('Versions beside each other')}>
         <tbody>
           {versions.versions.map((v) => (
             <tr key={v.version} className="border-t border-rule">
@@ -191,7 +222,7 @@ function Versions({ versions, by }: { versions: Schemas['ResultVersions']; by: s
                 <b>{v.version}</b> <span className="font-serif">{filled(v.subject)}</span>
               </th>
               <td className="py-1.5 pr-3 text-right whitespace-nowrap tabular-nums">
-                {v.line.number.toLocaleString('en')} of {v.line.of.toLocaleString('en')}
+                {phrase('{number, number} of {of, number}', { number: v.line.number, of: v.line.of })}
               </td>
               <td className="py-1.5 pr-7 max-[699px]:hidden">{v.line.of > 0 && <ShareBar line={v.line} />}</td>
             </tr>
@@ -200,8 +231,8 @@ function Versions({ versions, by }: { versions: Schemas['ResultVersions']; by: s
       </table>
       <p className={`px-7 py-2 max-[699px]:px-4 ${versions.sure ? '' : 'text-straw'}`}>
         {versions.says}
-        {versions.decideAt && ` It is decided ${moment(versions.decideAt, zone, now)}.`}
-        {versions.decidedAt && ` It was decided ${moment(versions.decidedAt, zone, now)}.`}
+        {versions.decideAt && phrase(' It is decided {decideAt}.', { decideAt: moment(versions.decideAt, zone, now) })}
+        {versions.decidedAt && phrase(' It was decided {decidedAt}.', { decidedAt: moment(versions.decidedAt, zone, now) })}
       </p>
     </>
   );
@@ -223,7 +254,7 @@ function Acts({ broadcast, numbers }: { broadcast: Broadcast; numbers?: Numbers 
     onSuccess: (answer) => {
       queries.setQueryData(['broadcast', broadcast.id], answer);
       queries.invalidateQueries({ queryKey: ['broadcasts'] });
-      toast('It is a draft again; nothing has gone.');
+      toast(phrase('It is a draft again; nothing has gone.'));
     },
   });
   const hold = useMutation({
@@ -231,14 +262,14 @@ function Acts({ broadcast, numbers }: { broadcast: Broadcast; numbers?: Numbers 
       take(paused ? api.POST('/api/broadcasts/{id}/pause', path) : api.POST('/api/broadcasts/{id}/resume', path)),
     onSuccess: (_, paused) => {
       refresh();
-      toast(paused ? 'It is held. What has not gone waits.' : 'It goes on.');
+      toast(paused ? phrase('It is held. What has not gone waits.') : phrase('It goes on.'));
     },
   });
   const stop = useMutation({
     mutationFn: () => take(api.POST('/api/broadcasts/{id}/stop', path)),
     onSuccess: () => {
       refresh();
-      toast('It is stopped. What had not gone does not go.');
+      toast(phrase('It is stopped. What had not gone does not go.'));
     },
   });
   const again = useMutation({
@@ -253,24 +284,24 @@ function Acts({ broadcast, numbers }: { broadcast: Broadcast; numbers?: Numbers 
   const notOpened = numbers?.lines.find((l) => l.what === 'not-opened')?.number ?? 0;
   return (
     <>
-      <h3>What can be done</h3>
+      <h3>{phrase('What can be done')}</h3>
       {may && status === 'waiting' && (
         <p>
           <Button look="main" disabled={back.isPending} onClick={() => back.mutate()}>
-            Take it back
+            {phrase('Take it back')}
           </Button>
-          <span className="mt-1 block text-small text-soft">It is a draft again, to be changed or thrown away.</span>
+          <span className="mt-1 block text-small text-soft">{phrase('It is a draft again, to be changed or thrown away.')}</span>
         </p>
       )}
       {may && (status === 'going' || status === 'paused') && (
         <p className="flex flex-wrap items-baseline gap-5">
           <Button look="main" disabled={hold.isPending} onClick={() => hold.mutate(status === 'going')}>
-            {status === 'going' ? 'Hold it' : 'Let it go on'}
+            {status === 'going' ? phrase('Hold it') : phrase('Let it go on')}
           </Button>
-          <Say words="stop it for good" label="Stop it for good">
+          <Say words={phrase('stop it for good')} label={phrase('Stop it for good')}>
             {(close) => (
               <>
-                <p className="mb-2 text-small">What has not gone never goes. This cannot be taken back.</p>
+                <p className="mb-2 text-small">{phrase('What has not gone never goes. This cannot be taken back.')}</p>
                 <Button
                   look="danger"
                   disabled={stop.isPending}
@@ -279,7 +310,7 @@ function Acts({ broadcast, numbers }: { broadcast: Broadcast; numbers?: Numbers 
                     close();
                   }}
                 >
-                  Stop it
+                  {phrase('Stop it')}
                 </Button>
               </>
             )}
@@ -289,7 +320,10 @@ function Acts({ broadcast, numbers }: { broadcast: Broadcast; numbers?: Numbers 
       <Trouble error={back.error ?? hold.error ?? stop.error} />
       {broadcast.again ? (
         <p className="mt-3">
-          It went once more to those who did not open it: <Link to={`/programs/broadcasts/${broadcast.again}`}>the second try</Link>.
+          <Sentence
+            m="It went once more to those who did not open it: <link>the second try</link>."
+            v={{ link: (c) => <Link to={`/programs/broadcasts/${broadcast.again}`}>{c}</Link> }}
+          />
         </p>
       ) : (
         broadcast.beganAt &&
@@ -297,13 +331,16 @@ function Acts({ broadcast, numbers }: { broadcast: Broadcast; numbers?: Numbers 
         notOpened > 0 &&
         status !== 'waiting' && (
           <div className="mt-3">
-            <Say words={`again to the ${notOpened.toLocaleString('en')} who did not open it`} label="Again to those who did not open it">
+            <Say
+              words={phrase('again to the {notOpened, number} who did not open it', { notOpened })}
+              label={phrase('Again to those who did not open it')}
+            >
               {() => (
                 <>
-                  <p className="mb-2 text-small">Once, with another subject. Who has opened it by then is left out.</p>
+                  <p className="mb-2 text-small">{phrase('Once, with another subject. Who has opened it by then is left out.')}</p>
                   <NameForm
-                    label="Another subject"
-                    words="Write it"
+                    label={phrase('Another subject')}
+                    words={phrase('Write it')}
                     longest={400}
                     start={broadcast.plan.ways[0]?.subject ?? ''}
                     take={(subject) => again.mutate(subject)}
@@ -317,10 +354,13 @@ function Acts({ broadcast, numbers }: { broadcast: Broadcast; numbers?: Numbers 
       )}
       {broadcast.againOf && (
         <p className="mt-3">
-          This is the second try of <Link to={`/programs/broadcasts/${broadcast.againOf}`}>an earlier one</Link>.
+          <Sentence
+            m="This is the second try of <link>an earlier one</link>."
+            v={{ link: (c) => <Link to={`/programs/broadcasts/${broadcast.againOf}`}>{c}</Link> }}
+          />
         </p>
       )}
-      <p className="mt-4 text-small text-soft">Press a number to see who that is.</p>
+      <p className="mt-4 text-small text-soft">{phrase('Press a number to see who that is.')}</p>
     </>
   );
 }
@@ -330,11 +370,19 @@ function Who({ broadcast, what, close }: { broadcast: Broadcast; what: string; c
   const go = useNavigate();
   const queries = useQueryClient();
   const path = { params: { path: { id: broadcast.id } } };
-  const deed = { opened: 'opened', 'not-opened': 'not-opened', followed: 'followed', answered: 'answered', delivered: 'got' }[what];
+  const deed = {
+    opened: phrase('opened'),
+    'not-opened': phrase('not-opened'),
+    followed: phrase('followed'),
+    answered: phrase('answered'),
+    delivered: phrase('got'),
+  }[what];
   const write = useMutation({
     mutationFn: async () => {
-      const made = await take(api.POST('/api/broadcasts', { body: { name: `${broadcast.name}, afterwards`, plan: null } }));
-      const plan = { ...made.plan, to: { ...made.plan.to, kind: 'recipients', broadcast: broadcast.id, did: deed ?? 'got' } };
+      const made = await take(
+        api.POST('/api/broadcasts', { body: { name: phrase('{broadcast}, afterwards', { broadcast: broadcast.name }), plan: null } }),
+      );
+      const plan = { ...made.plan, to: { ...made.plan.to, kind: 'recipients', broadcast: broadcast.id, did: deed ?? phrase('got') } };
       return take(
         api.PUT('/api/broadcasts/{id}', {
           params: { path: { id: made.id } },
@@ -349,18 +397,18 @@ function Who({ broadcast, what, close }: { broadcast: Broadcast; what: string; c
   });
   return (
     <PeopleBehind
-      title={numberNames[what] ?? 'Who that is'}
+      title={numberNames[what] ?? phrase('Who that is')}
       queryKey={['broadcast-who', broadcast.id, what]}
       ask={() => take(api.GET('/api/broadcasts/{id}/who', { params: { path: { id: broadcast.id }, query: { what } } }))}
       toList={(list) => take(api.POST('/api/broadcasts/{id}/who/list', { ...path, body: { what, list } }))}
       toCalls={(title) => take(api.POST('/api/broadcasts/{id}/who/calls', { ...path, body: { what, title, on: '' } }))}
-      about={`After “${broadcast.name}”`}
+      about={phrase('After “{broadcast}”', { broadcast: broadcast.name })}
       close={close}
       more={
         deed && (
           <>
             <Button disabled={write.isPending} onClick={() => write.mutate()}>
-              write to them
+              {phrase('write to them')}
             </Button>
             <Trouble error={write.error} />
           </>

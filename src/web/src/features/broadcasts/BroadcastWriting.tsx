@@ -7,6 +7,7 @@ import { DayPage, useTitle } from '../../ui/DayPage';
 import { Menu, MenuItem } from '../../ui/Menu';
 import { said } from '../../ui/undo';
 import { useSaving } from '../../ui/useSaving';
+import { phrase } from '../../words/phrase';
 import { TextCount } from '../programs/TextCount';
 import { AboutBroadcast } from './AboutBroadcast';
 import { BeforeSending } from './BeforeSending';
@@ -23,7 +24,7 @@ export function BroadcastWriting({ broadcast }: { broadcast: Broadcast }) {
   const [plan, setPlan] = useState<Plan>(broadcast.plan);
   // What is sent next, whatever has been drawn by then.
   const latest = useRef({ name, plan, edition: broadcast.edition });
-  useTitle(name || 'A broadcast');
+  useTitle(name || phrase('A broadcast'));
   const { saved, error, written, save } = useSaving(async () => {
     const answer = await take(
       api.PUT('/api/broadcasts/{id}', {
@@ -48,7 +49,7 @@ export function BroadcastWriting({ broadcast }: { broadcast: Broadcast }) {
     onSuccess: () => {
       queries.invalidateQueries({ queryKey: ['broadcasts'] });
       go('/programs/broadcasts');
-      said(`“${name}” is thrown away.`, async () => {
+      said(phrase('“{name}” is thrown away.', { name }), async () => {
         const again = await take(api.POST('/api/broadcasts', { body: { name, plan: latest.current.plan } }));
         go(`/programs/broadcasts/${again.id}`);
       });
@@ -57,14 +58,14 @@ export function BroadcastWriting({ broadcast }: { broadcast: Broadcast }) {
   const found = (pointer: string) => broadcast.findings.filter((f) => f.pointer.startsWith(pointer));
   return (
     <DayPage
-      marginTitle="Before it goes"
+      marginTitle={phrase('Before it goes')}
       margin={<BeforeSending broadcast={broadcast} plan={plan} set={set} saved={saved === 'saved'} save={save} />}
     >
       <div className="px-[34px] pt-5 pb-10 max-[699px]:px-4">
-        <h1 className="sr-only">{name || 'A broadcast'}</h1>
+        <h1 className="sr-only">{name || phrase('A broadcast')}</h1>
         <input
-          aria-label="Name of the broadcast"
-          placeholder="What you call it"
+          aria-label={phrase('Name of the broadcast')}
+          placeholder={phrase('What you call it')}
           maxLength={200}
           className="w-full !border-0 !bg-transparent !p-0 font-serif !text-[32px] font-medium tracking-tight"
           value={name}
@@ -75,16 +76,20 @@ export function BroadcastWriting({ broadcast }: { broadcast: Broadcast }) {
           }}
         />
         <p className="mb-3 text-small text-soft" role="status">
-          <Link to="/programs/broadcasts">Broadcasts</Link> ·{' '}
-          {saved === 'saved' ? 'a draft, saved; nothing goes before you send it' : saved === 'saving' ? 'saving …' : 'not saved yet'}
+          <Link to="/programs/broadcasts">{phrase('Broadcasts')}</Link> ·{' '}
+          {saved === 'saved'
+            ? phrase('a draft, saved; nothing goes before you send it')
+            : saved === 'saving'
+              ? phrase('saving …')
+              : phrase('not saved yet')}
         </p>
         <Trouble error={error} />
         <SentencesOf plan={plan} set={set} broadcast={broadcast} />
         <AboutBroadcast plan={plan} set={set} broadcast={broadcast} />
         {plan.ways.map((way, n) => (
-          <section key={way.kind} className="mt-6" aria-label={`The ${wayNames[way.kind] ?? way.kind}`}>
+          <section key={way.kind} className="mt-6" aria-label={phrase('The {wayNames}', { wayNames: wayNames[way.kind] ?? way.kind })}>
             <h2 className="mb-1 flex flex-wrap items-baseline gap-4">
-              {n === 0 ? 'What it says' : `Else, by ${wayNames[way.kind]}`}
+              {n === 0 ? phrase('What it says') : phrase('Else, by {wayNames}', { wayNames: wayNames[way.kind] })}
               {way.kind === 'email' && <TakeLetter take={(part) => setWay('email', part)} />}
               {n > 0 && (
                 <Button
@@ -92,7 +97,7 @@ export function BroadcastWriting({ broadcast }: { broadcast: Broadcast }) {
                   className="font-sans font-normal"
                   onClick={() => set({ ways: plan.ways.filter((w) => w.kind !== way.kind) })}
                 >
-                  leave it out
+                  {phrase('leave it out')}
                 </Button>
               )}
             </h2>
@@ -101,7 +106,7 @@ export function BroadcastWriting({ broadcast }: { broadcast: Broadcast }) {
         ))}
         <p className="mt-6">
           <Button look="danger" disabled={remove.isPending} onClick={() => remove.mutate()}>
-            Throw it away
+            {phrase('Throw it away')}
           </Button>
         </p>
         <Trouble error={remove.error} />
@@ -116,7 +121,7 @@ function WayEditor({ way, set, findings }: { way: Way; set: (part: Partial<Way>)
   const problems = findings.map((f) => ({ ...f, pointer: f.pointer.endsWith('/subject') ? '/subject' : '/body' }));
   if (way.kind === 'email') {
     return (
-      <Suspense fallback={<Loading what="Opening the email" />}>
+      <Suspense fallback={<Loading what={phrase('Opening the email')} />}>
         <LetterEditor key={way.letter} subject={way.subject} body={way.body} problems={problems} change={set} />
       </Suspense>
     );
@@ -124,7 +129,7 @@ function WayEditor({ way, set, findings }: { way: Way; set: (part: Partial<Way>)
   return (
     <>
       <textarea
-        aria-label={way.kind === 'text' ? 'Words of the text' : 'Words of the card'}
+        aria-label={way.kind === 'text' ? phrase('Words of the text') : phrase('Words of the card')}
         rows={way.kind === 'text' ? 3 : 6}
         className="w-full font-serif"
         value={way.body}
@@ -147,7 +152,7 @@ function TakeLetter({ take: taken }: { take: (part: Partial<Way>) => void }) {
   if (!letters.data?.length) return null;
   return (
     <>
-      <Menu trigger="take the words of a letter" className="font-sans text-small text-leaf">
+      <Menu trigger={phrase('take the words of a letter')} className="font-sans text-small text-leaf">
         {letters.data.map((l) => (
           <MenuItem
             key={l.id}

@@ -5,7 +5,9 @@ import { useMay, useNow } from '../../app/session';
 import { Button, Empty, Loading, Trouble } from '../../ui/bits';
 import { DayPage, PageHead, Stretch } from '../../ui/DayPage';
 import { useKeys } from '../../ui/keys';
-import { count, moment } from '../../ui/when';
+import { moment } from '../../ui/when';
+import { phrase } from '../../words/phrase';
+import { Sentence } from '../../words/Sentence';
 import { filled } from '../programs/StepLine';
 import { ShareBar } from './ShareBar';
 
@@ -13,12 +15,12 @@ type Line = Schemas['BroadcastLine'];
 
 /** Where a broadcast stands, as the list says it. */
 const standing: Record<string, string> = {
-  draft: 'being written',
-  waiting: 'waits for its moment',
-  going: 'going out',
-  paused: 'held',
-  stopped: 'stopped',
-  done: 'went',
+  draft: phrase('being written'),
+  waiting: phrase('waits for its moment'),
+  going: phrase('going out'),
+  paused: phrase('held'),
+  stopped: phrase('stopped'),
+  done: phrase('went'),
 };
 
 /** Messages to many at once: being written, waiting, going out, and those that went with what they did. */
@@ -36,22 +38,23 @@ export default function BroadcastsPage() {
     },
   });
   useKeys({ w: () => may && begin.mutate() });
-  if (all.isPending) return <Loading what="Opening the broadcasts" />;
+  if (all.isPending) return <Loading what={phrase('Opening the broadcasts')} />;
   const [coming, past] = [all.data?.filter((b) => !isOver(b)) ?? [], all.data?.filter(isOver) ?? []];
   return (
     <DayPage
-      marginTitle="What a broadcast is"
+      marginTitle={phrase('What a broadcast is')}
       margin={
         <>
-          <h3>What a broadcast is</h3>
+          <h3>{phrase('What a broadcast is')}</h3>
           <p>
-            One message to many at once: to a segment, a list, people you pick, or those who got an earlier one. Whom it may not reach it
-            does not reach, whatever you press; who that is you see before it goes.
+            {phrase(
+              'One message to many at once: to a segment, a list, people you pick, or those who got an earlier one. Whom it may not reach it does not reach, whatever you press; who that is you see before it goes.',
+            )}
           </p>
           {may && (
             <p className="mt-3">
               <Button look="main" disabled={begin.isPending} onClick={() => begin.mutate()}>
-                Write a broadcast
+                {phrase('Write a broadcast')}
               </Button>{' '}
               <kbd>w</kbd>
             </p>
@@ -60,13 +63,13 @@ export default function BroadcastsPage() {
         </>
       }
     >
-      <PageHead title="Broadcasts" aside={<Link to="/programs">Programs</Link>} />
+      <PageHead title={phrase('Broadcasts')} aside={<Link to="/programs">{phrase('Programs')}</Link>} />
       <Trouble error={all.error} />
-      {all.data?.length === 0 && <Empty>Nothing was sent to many at once yet. Press w and write the first.</Empty>}
+      {all.data?.length === 0 && <Empty>{phrase('Nothing was sent to many at once yet. Press w and write the first.')}</Empty>}
       {coming.map((b) => (
         <Row key={b.id} line={b} />
       ))}
-      {past.length > 0 && <Stretch title="Those that went" />}
+      {past.length > 0 && <Stretch title={phrase('Those that went')} />}
       {past.map((b) => (
         <Row key={b.id} line={b} />
       ))}
@@ -86,20 +89,35 @@ function Row({ line }: { line: Line }) {
           {line.name}
         </Link>
         <span className="block text-small text-soft">
-          {line.waitsForYes ? <b className="text-straw">waits until somebody reads it and lets it go</b> : standing[line.status]} · to{' '}
-          {line.to || 'nobody yet'}
-          {line.repeats && ' · repeats'}
-          {line.subject && ` · ${filled(line.subject)}`}
+          <Sentence
+            m="{waitsForYes} · to {to}{repeats}{subject}"
+            v={{
+              waitsForYes: line.waitsForYes ? (
+                <b className="text-straw">{phrase('waits until somebody reads it and lets it go')}</b>
+              ) : (
+                standing[line.status]
+              ),
+              to: line.to || phrase('nobody yet'),
+              repeats: line.repeats && phrase(' · repeats'),
+              subject: line.subject && ` · ${filled(line.subject)}`,
+            }}
+          />
         </span>
       </span>
       {line.people !== null && (
         <span className="w-56 text-small text-soft">
-          {line.sent.toLocaleString('en')} of {count(line.people, 'person', 'people')}
-          {line.opened && (
-            <span className="flex items-center gap-2">
-              opened <ShareBar line={line.opened} brief />
-            </span>
-          )}
+          <Sentence
+            m="{sent, number} of {people, plural, one {# person} other {# people}}{opened}"
+            v={{
+              sent: line.sent,
+              people: line.people,
+              opened: line.opened && (
+                <span className="flex items-center gap-2">
+                  {phrase('opened')} <ShareBar line={line.opened} brief />
+                </span>
+              ),
+            }}
+          />
         </span>
       )}
     </div>

@@ -5,7 +5,8 @@ import { Stretch } from '../../ui/DayPage';
 import { money } from '../../ui/money';
 import { span } from '../../ui/span';
 import { TableBehind } from '../../ui/TableBehind';
-import { count } from '../../ui/when';
+import { locale, phrase } from '../../words/phrase';
+import { Sentence } from '../../words/Sentence';
 import { goals } from './plan';
 import { percent } from './ShareBar';
 import { stateTiles, tileSize } from './stateTiles';
@@ -18,29 +19,38 @@ export function ByWhat({ id, goal }: { id: string; goal: Schemas['BroadcastGoal'
     queryKey: ['broadcast-numbers', id, 'breakdown'],
     queryFn: () => take(api.GET('/api/broadcasts/{id}/breakdown', { params: { path: { id } } })),
   });
-  if (!found.data) return found.error ? <Trouble error={found.error} /> : <Loading what="Counting" />;
+  if (!found.data) return found.error ? <Trouble error={found.error} /> : <Loading what={phrase('Counting')} />;
   const { links, places, providers, followed } = found.data;
   return (
     <>
       <Stretch
-        title="What followed"
-        note={`within ${span(followed.within)} of it; each person once, and nothing of it is said to be an effect`}
+        title={phrase('What followed')}
+        note={phrase('within {within} of it; each person once, and nothing of it is said to be an effect', {
+          within: span(followed.within),
+        })}
       />
       <p className="px-7 py-1 max-[699px]:px-4">
-        {followed.goal !== null && followed.goal !== undefined && (
-          <>
-            <b>{count(followed.goal, 'person', 'people')}</b>: {goals.find(([k]) => k === goal?.kind)?.[1] ?? 'its goal'}
-            {goal?.what && ` (${goal.what})`}.{' '}
-          </>
-        )}
-        {count(followed.opened, 'opportunity was', 'opportunities were')} opened, {followed.won} won
-        {followed.money > 0 && ` with ${money(followed.money, followed.currency)}`};{' '}
-        {count(followed.appointments, 'appointment was', 'appointments were')} made.
+        <Sentence
+          m="{goal}{opened, plural, one {# opportunity was} other {# opportunities were}} opened, {won, number} won{money}; {appointments, plural, one {# appointment was} other {# appointments were}} made."
+          v={{
+            goal: followed.goal !== null && followed.goal !== undefined && (
+              <>
+                <b>{phrase('{goal, plural, one {# person} other {# people}}', { goal: followed.goal })}</b>:{' '}
+                {goals.find(([k]) => k === goal?.kind)?.[1] ?? phrase('its goal')}
+                {goal?.what && ` (${goal.what})`}.{' '}
+              </>
+            ),
+            opened: followed.opened,
+            won: followed.won,
+            money: followed.money > 0 && phrase(' with {money}', { money: money(followed.money, followed.currency) }),
+            appointments: followed.appointments,
+          }}
+        />
       </p>
       {links.length > 0 && (
         <>
-          <Stretch title="Links" />
-          <table className="w-full text-small" aria-label="Links">
+          <Stretch title={phrase('Links')} />
+          <table className="w-full text-small" aria-label={phrase('Links')}>
             <tbody>
               {links.map((l) => (
                 <tr key={l.name + l.address} className="border-t border-rule">
@@ -48,7 +58,9 @@ export function ByWhat({ id, goal }: { id: string; goal: Schemas['BroadcastGoal'
                     {l.name && l.name !== l.address && `${l.name} `}
                     <span className="break-all text-soft">{l.address}</span>
                   </th>
-                  <td className="py-1.5 pr-7 text-right whitespace-nowrap tabular-nums">{count(l.people, 'person', 'people')}</td>
+                  <td className="py-1.5 pr-7 text-right whitespace-nowrap tabular-nums">
+                    {phrase('{people, plural, one {# person} other {# people}}', { people: l.people })}
+                  </td>
                 </tr>
               ))}
             </tbody>
@@ -58,12 +70,12 @@ export function ByWhat({ id, goal }: { id: string; goal: Schemas['BroadcastGoal'
       <Places places={places} />
       {providers.length > 0 && (
         <>
-          <Stretch title="Mail providers" note="by the domain people are written to at" />
+          <Stretch title={phrase('Mail providers')} note={phrase('by the domain people are written to at')} />
           <div className="overflow-x-auto px-7 pb-4 max-[699px]:px-4">
-            <table className="text-small" aria-label="Mail providers">
+            <table className="text-small" aria-label={phrase('Mail providers')}>
               <thead>
                 <tr className="text-soft">
-                  {['domain', 'went', 'came back', 'opened', 'complained'].map((h, i) => (
+                  {[phrase('domain'), phrase('went'), phrase('came back'), phrase('opened'), phrase('complained')].map((h, i) => (
                     <th key={h} scope="col" className={`pr-6 font-normal ${i === 0 ? 'text-left' : 'text-right'}`}>
                       {h}
                     </th>
@@ -76,7 +88,7 @@ export function ByWhat({ id, goal }: { id: string; goal: Schemas['BroadcastGoal'
                     <th scope="row" className="py-1 pr-6 text-left font-normal">
                       {p.domain}
                     </th>
-                    <td className="pr-6 text-right tabular-nums">{p.sent.toLocaleString('en')}</td>
+                    <td className="pr-6 text-right tabular-nums">{p.sent.toLocaleString(locale())}</td>
                     <td className="pr-6 text-right tabular-nums">{p.bounced || ''}</td>
                     <td className="pr-6 text-right tabular-nums">{p.sent > p.bounced ? percent(p.opened / (p.sent - p.bounced)) : ''}</td>
                     <td className="pr-6 text-right tabular-nums">{p.complained || ''}</td>
@@ -104,14 +116,18 @@ function Places({ places }: { places: Breakdown['places'] }) {
   const [columns, rows] = tileSize;
   return (
     <>
-      <Stretch title="Where people live" note="by their address, never by where they read it" />
+      <Stretch title={phrase('Where people live')} note={phrase('by their address, never by where they read it')} />
       <div className="px-7 pb-4 max-[699px]:px-4">
         {states.size > 0 && (
           <svg
             viewBox={`0 0 ${columns * tile} ${rows * tile}`}
             className="block w-full max-w-[440px]"
             role="img"
-            aria-label={`Opened by state: ${[...states].map(([s, n]) => `${s} ${n.opened} of ${n.delivered}`).join(', ')}`}
+            aria-label={phrase('Opened by state: {value}', {
+              value: [...states]
+                .map(([s, n]) => phrase('{s} {opened, number} of {delivered, number}', { s, opened: n.opened, delivered: n.delivered }))
+                .join(', '),
+            })}
           >
             {Object.entries(stateTiles).map(([code, [x, y]]) => {
               const n = states.get(code);
@@ -148,13 +164,13 @@ function Places({ places }: { places: Breakdown['places'] }) {
           </svg>
         )}
         <TableBehind
-          words="every place, as a table"
-          heads={['place', 'arrived', 'opened', 'followed a link']}
+          words={phrase('every place, as a table')}
+          heads={[phrase('place'), phrase('arrived'), phrase('opened'), phrase('followed a link')]}
           rows={places.map((p) => [
-            [p.city, p.state, p.country].filter(Boolean).join(', ') || 'not known',
-            p.delivered.toLocaleString('en'),
-            p.opened.toLocaleString('en'),
-            p.followed.toLocaleString('en'),
+            [p.city, p.state, p.country].filter(Boolean).join(', ') || phrase('not known'),
+            p.delivered.toLocaleString(locale()),
+            p.opened.toLocaleString(locale()),
+            p.followed.toLocaleString(locale()),
           ])}
         />
       </div>

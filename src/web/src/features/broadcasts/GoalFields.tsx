@@ -1,4 +1,5 @@
 import { Field } from '../../ui/bits';
+import { phrase } from '../../words/phrase';
 import { SpanField } from '../programs/SpanField';
 import { type Goal, goals } from './plan';
 
@@ -24,7 +25,7 @@ export function GoalFields({
   const which = goals.find(([k]) => k === goal?.kind)?.[2];
   return (
     <>
-      <Field label="What is to come of it">
+      <Field label={phrase('What is to come of it')}>
         {(id) => (
           <select
             id={id}

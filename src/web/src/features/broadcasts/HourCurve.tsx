@@ -1,4 +1,5 @@
 import type { Schemas } from '../../api/client';
+import { phrase } from '../../words/phrase';
 
 const [width, height, foot] = [640, 120, 18];
 
@@ -13,7 +14,7 @@ export function HourCurve({ hours }: { hours: Schemas['ResultHour'][] }) {
         viewBox={`0 0 ${width} ${height}`}
         className="block w-full max-w-[720px]"
         role="img"
-        aria-label={`Opened and followed by hour; the most in one hour: ${most}`}
+        aria-label={phrase('Opened and followed by hour; the most in one hour: {most, number}', { most })}
       >
         {hours.map((h) => (
           <g key={h.hour}>
@@ -37,11 +38,11 @@ export function HourCurve({ hours }: { hours: Schemas['ResultHour'][] }) {
         <line x1="0" x2={width} y1={height - foot + 0.5} y2={height - foot + 0.5} stroke="var(--ink)" />
         {[0, 6, 12, 24, 36].map((h) => (
           <text key={h} x={h * step} y={height - 4} fontSize="11" fill="var(--ink-soft)">
-            {h === 0 ? 'first hour' : `after ${h} h`}
+            {h === 0 ? phrase('first hour') : phrase('after {h, number} h', { h })}
           </text>
         ))}
       </svg>
-      <figcaption className="text-small text-soft">pale: opened; dark: followed a link</figcaption>
+      <figcaption className="text-small text-soft">{phrase('pale: opened; dark: followed a link')}</figcaption>
     </figure>
   );
 }

@@ -1,4 +1,5 @@
 import type { Schemas } from '../../api/client';
+import { phrase } from '../../words/phrase';
 
 export const percent = (share: number) => `${(100 * share).toFixed(share > 0 && share < 0.1 ? 1 : 0)} %`;
 
@@ -12,12 +13,11 @@ export function ShareBar({ line, brief = false }: { line: Schemas['ResultLine'];
         <rect x={100 * line.low} y="1.5" width={Math.max(0.5, 100 * (line.high - line.low))} height="7" fill="var(--leaf)" opacity="0.35" />
         <rect x={Math.min(98, 100 * line.share)} y="0" width="2" height="10" fill="var(--leaf)" />
       </svg>
-      <span title={`the true share lies between ${at(line.low)} and ${at(line.high)}, 19 times in 20`}>
+      <span title={phrase('the true share lies between {low} and {high}, 19 times in 20', { low: at(line.low), high: at(line.high) })}>
         {percent(line.share)}
         {!brief && (
           <span className="text-soft max-[699px]:hidden">
-            {' '}
-            ({percent(line.low)} to {percent(line.high)})
+            {phrase(' ({low} to {high})', { low: percent(line.low), high: percent(line.high) })}
           </span>
         )}
       </span>

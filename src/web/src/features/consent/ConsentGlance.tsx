@@ -5,24 +5,27 @@ import { api, type Schemas, take } from '../../api/client';
 import { useNow } from '../../app/session';
 import { Button, Empty, Loading, Trouble } from '../../ui/bits';
 import { DayPage, PageHead, Stretch } from '../../ui/DayPage';
-import { count, nearDay } from '../../ui/when';
+import { nearDay } from '../../ui/when';
+import { locale, phrase } from '../../words/phrase';
+import { Sentence } from '../../words/Sentence';
 
 type Subject = Schemas['SubjectDto'];
 type Stands = 'may' | 'unsaid' | 'no' | 'noWay' | 'notAtAll';
 type Asked = { channel: string; subject: string; stands: Stands };
 
-const channels: Record<string, string> = { email: 'Email', text: 'Texts', call: 'Calls', post: 'Post' };
+const channels: Record<string, string> = { email: phrase('Email'), text: phrase('Texts'), call: phrase('Calls'), post: phrase('Post') };
 
 /** How people stand, in a word over a column and in a sentence over their names. */
 const ways: [Stands, string, string][] = [
-  ['may', 'may', 'may be reached'],
-  ['unsaid', 'nobody asked', 'have not said that we may'],
-  ['no', 'said no', 'said no'],
-  ['noWay', 'no way there', 'have no address there, or mail there came back'],
-  ['notAtAll', 'not at all', 'are marked “do not contact”'],
+  ['may', 'may', phrase('may be reached')],
+  ['unsaid', phrase('nobody asked'), phrase('have not said that we may')],
+  ['no', phrase('said no'), phrase('said no')],
+  ['noWay', phrase('no way there'), phrase('have no address there, or mail there came back')],
+  ['notAtAll', phrase('not at all'), phrase('are marked “do not contact”')],
 ];
 
-const subjectName = (s: string) => (s === 'commercial' ? 'keeping in touch' : s === 'transactional' ? 'about their own dealings' : s);
+const subjectName = (s: string) =>
+  s === 'commercial' ? phrase('keeping in touch') : s === 'transactional' ? phrase('about their own dealings') : s;
 
 /** What may be sent to whom, by channel and subject, in numbers and names; and who is lost soon because a basis runs out. */
 export default function ConsentGlance() {
@@ -31,14 +34,14 @@ export default function ConsentGlance() {
   const glance = useQuery({ queryKey: ['consent'], queryFn: () => take(api.GET('/api/consent')) });
   const g = glance.data;
   return (
-    <DayPage marginTitle="Who that is" margin={<Names asked={asked} />}>
+    <DayPage marginTitle={phrase('Who that is')} margin={<Names asked={asked} />}>
       <PageHead
-        title="May we"
+        title={phrase('May we')}
         aside={
           <span className="flex gap-5">
-            {g && <span>{count(g.people, 'person', 'people')}</span>}
-            <Link to="/people">All people</Link>
-            <Link to="/practice">The practice</Link>
+            {g && <span>{phrase('{people, plural, one {# person} other {# people}}', { people: g.people })}</span>}
+            <Link to="/people">{phrase('All people')}</Link>
+            <Link to="/practice">{phrase('The practice')}</Link>
           </span>
         }
       />
@@ -55,13 +58,13 @@ export default function ConsentGlance() {
             <section key={c.channel} aria-label={channels[c.channel]}>
               <Stretch
                 title={channels[c.channel] ?? c.channel}
-                note={c.policy === 'strict' ? 'only to those who said yes' : 'to everybody who did not say no'}
+                note={c.policy === 'strict' ? phrase('only to those who said yes') : phrase('to everybody who did not say no')}
               />
               <div className="overflow-x-auto">
                 <table className="w-full border-collapse text-small">
                   <thead>
                     <tr className="text-left text-soft">
-                      <th className="py-1.5 pr-3 pl-7 font-normal">for</th>
+                      <th className="py-1.5 pr-3 pl-7 font-normal">{phrase('for')}</th>
                       {ways.map(([way, word]) => (
                         <th key={way} className="w-28 py-1.5 pr-7 text-right font-normal">
                           {word}
@@ -84,13 +87,13 @@ export default function ConsentGlance() {
             </section>
           ))}
           <Stretch
-            title="Lost within thirty days"
+            title={phrase('Lost within thirty days')}
             note={
               g.lostInAll > g.lost.length
-                ? `the next ${g.lost.length} of ${g.lostInAll.toLocaleString('en')}`
+                ? phrase('the next {lost, number} of {lostInAll, number}', { lost: g.lost.length, lostInAll: g.lostInAll })
                 : g.lostInAll === 0
-                  ? 'nobody'
-                  : 'because what they gave runs out; a call or a letter before then can ask them'
+                  ? phrase('nobody')
+                  : phrase('because what they gave runs out; a call or a letter before then can ask them')
             }
           />
           {g.lost.map((l) => (
@@ -100,11 +103,14 @@ export default function ConsentGlance() {
                 {l.person.name}
               </Link>{' '}
               <span className="text-small text-soft">
-                {channels[l.channel]?.toLowerCase()}, as {l.basis === 'inquiry' ? 'they inquired' : 'they are a client'}
+                <Sentence
+                  m="{channels}, as {basis, select, true {they inquired} other {they are a client}}"
+                  v={{ channels: channels[l.channel]?.toLowerCase(), basis: String(l.basis === 'inquiry') }}
+                />
               </span>
             </div>
           ))}
-          {g.people === 0 && <Empty>Nobody is here yet.</Empty>}
+          {g.people === 0 && <Empty>{phrase('Nobody is here yet.')}</Empty>}
         </>
       )}
     </DayPage>
@@ -134,10 +140,10 @@ function HowMany({
         <Button
           look={way === 'may' ? 'quiet' : 'plain'}
           aria-pressed={on}
-          aria-label={`${n.toLocaleString('en')} ${ways.find(([w]) => w === way)?.[2]}, ${channels[channel]?.toLowerCase()}, ${subjectName(subject.subject)}`}
+          aria-label={`${n.toLocaleString(locale())} ${ways.find(([w]) => w === way)?.[2]}, ${channels[channel]?.toLowerCase()}, ${subjectName(subject.subject)}`}
           onClick={() => ask({ channel, subject: subject.subject, stands: way })}
         >
-          {n.toLocaleString('en')}
+          {n.toLocaleString(locale())}
         </Button>
       )}
     </td>
@@ -164,8 +170,8 @@ function Names({ asked }: { asked?: Asked }) {
   if (!asked) {
     return (
       <>
-        <h3>Who that is</h3>
-        <p>Press a number to see who they are. What each of them said, and when, stands on their page under “May we”.</p>
+        <h3>{phrase('Who that is')}</h3>
+        <p>{phrase('Press a number to see who they are. What each of them said, and when, stands on their page under “May we”.')}</p>
       </>
     );
   }
@@ -175,7 +181,9 @@ function Names({ asked }: { asked?: Asked }) {
       <h2>
         {channels[asked.channel]}, {subjectName(asked.subject)}
       </h2>
-      <p>They {ways.find(([w]) => w === asked.stands)?.[2]}.</p>
+      <p>
+        <Sentence m="They {find}." v={{ find: ways.find(([w]) => w === asked.stands)?.[2] }} />
+      </p>
       <Trouble error={names.error} />
       <ul className="m-0 list-none p-0" aria-live="polite">
         {people.map((p) => (
@@ -184,7 +192,7 @@ function Names({ asked }: { asked?: Asked }) {
           </li>
         ))}
       </ul>
-      {people.length === 200 && <p className="text-soft">and more; the first 200 by name stand here</p>}
+      {people.length === 200 && <p className="text-soft">{phrase('and more; the first 200 by name stand here')}</p>}
     </>
   );
 }

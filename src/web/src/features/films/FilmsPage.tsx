@@ -10,7 +10,9 @@ import { useKeys } from '../../ui/keys';
 import { PictureChooser } from '../../ui/PictureChooser';
 import { size } from '../../ui/size';
 import { said } from '../../ui/undo';
-import { count, nearDay } from '../../ui/when';
+import { nearDay } from '../../ui/when';
+import { phrase } from '../../words/phrase';
+import { Sentence } from '../../words/Sentence';
 import { KeptLinks } from '../letters/KeptLinks';
 import { stillOf } from './stillOf';
 
@@ -51,18 +53,20 @@ export default function FilmsPage() {
   useKeys({ j: () => step(1), k: () => step(-1), ArrowDown: () => step(1), ArrowUp: () => step(-1) });
   return (
     <DayPage
-      marginTitle="The film"
+      marginTitle={phrase('The film')}
       margin={
         film ? (
           <FilmMargin key={film.id} film={film} put={put} may={may} />
         ) : (
           <p className="text-small text-soft">
-            A word by film goes further than a letter. It stands on a page with the name of whoever the letter went to, and yours below.
+            {phrase(
+              'A word by film goes further than a letter. It stands on a page with the name of whoever the letter went to, and yours below.',
+            )}
           </p>
         )
       }
     >
-      <PageHead title="Films" aside={<KeptLinks />} />
+      <PageHead title={phrase('Films')} aside={<KeptLinks />} />
       {may && (
         // biome-ignore lint/a11y/noStaticElementInteractions: a film may be dropped on it; the button does the same
         <div
@@ -75,15 +79,15 @@ export default function FilmsPage() {
           }}
         >
           <Button disabled={bring.isPending} onClick={() => chooser.current?.click()}>
-            {bring.isPending ? 'Bringing it in …' : 'Bring a film in'}
+            {bring.isPending ? phrase('Bringing it in …') : phrase('Bring a film in')}
           </Button>{' '}
-          <span className="text-small text-soft">or drop it here: MP4 (H.264) or WebM, up to 100 MB</span>
+          <span className="text-small text-soft">{phrase('or drop it here: MP4 (H.264) or WebM, up to 100 MB')}</span>
           <input
             ref={chooser}
             type="file"
             accept="video/mp4,video/webm"
             className="sr-only"
-            aria-label="A film to bring in"
+            aria-label={phrase('A film to bring in')}
             tabIndex={-1}
             onChange={(e) => {
               const chosen = e.target.files?.[0];
@@ -97,9 +101,9 @@ export default function FilmsPage() {
       <div className="px-7">
         <Trouble error={films.error} />
       </div>
-      <Stretch title="Here" />
-      {films.isPending && <Loading what="Opening the films" />}
-      {films.data && all.length === 0 && <Empty>None is here yet. Half a minute from your telephone is enough.</Empty>}
+      <Stretch title={phrase('Here')} />
+      {films.isPending && <Loading what={phrase('Opening the films')} />}
+      {films.data && all.length === 0 && <Empty>{phrase('None is here yet. Half a minute from your telephone is enough.')}</Empty>}
       {all.map((f) => (
         <div key={f.id} className={`row flex items-center gap-4 ${f.id === film?.id ? 'on' : ''}`} aria-current={f.id === film?.id}>
           <span className="gutter">{f.length}</span>
@@ -107,9 +111,12 @@ export default function FilmsPage() {
           <button type="button" data-pick className="min-w-0 flex-1 text-left" onClick={() => setPicked(f.id)}>
             <span className="font-serif">{f.name}</span>
             <span className="block text-small text-soft">
-              {f.seen > 0 ? `seen by ${count(f.seen, 'person', 'people')}` : 'nobody has seen it yet'}
-              {f.seenByOthers > 0 && `, and ${count(f.seenByOthers, 'time', 'times')} by others`} · {size(f.bytes)} · {f.by},{' '}
-              {nearDay(f.at, zone, now)}
+              {f.seen > 0
+                ? phrase('seen by {seen, plural, one {# person} other {# people}}', { seen: f.seen })
+                : phrase('nobody has seen it yet')}
+              {f.seenByOthers > 0 &&
+                phrase(', and {seenByOthers, plural, one {# time} other {# times}} by others', { seenByOthers: f.seenByOthers })}{' '}
+              · {size(f.bytes)} · {f.by}, {nearDay(f.at, zone, now)}
             </span>
           </button>
         </div>
@@ -127,12 +134,12 @@ function FilmMargin({ film: f, put, may }: { film: Film; put: (all: Film[]) => v
   const path = { params: { path: { id: f.id } } };
   const seen = useQuery({ queryKey: ['films', f.id, 'seen'], queryFn: () => take(api.GET('/api/films/{id}/seen', path)) });
   const save = useMutation({
-    meta: { says: () => `the film “${f.name}”` },
+    meta: { says: () => phrase('the film “{name}”', { name: f.name }) },
     mutationFn: (body: Body) => take(api.PUT('/api/films/{id}', { ...path, body })),
     onSuccess: put,
   });
   const remove = useMutation({
-    meta: { says: () => `the film “${f.name}” taken out` },
+    meta: { says: () => phrase('the film “{name}” taken out', { name: f.name }) },
     mutationFn: () => take(api.DELETE('/api/films/{id}', path)),
     onSuccess: put,
     onError: (e) => toast.error(e.message),
@@ -144,35 +151,37 @@ function FilmMargin({ film: f, put, may }: { film: Film; put: (all: Film[]) => v
       {
         onSuccess: (all) => {
           const edition = all.find((x) => x.id === f.id)?.edition ?? before.edition;
-          said('It is kept.', () => save.mutateAsync({ ...before, edition }));
+          said(phrase('It is kept.'), () => save.mutateAsync({ ...before, edition }));
         },
       },
     );
   };
   const copy = () =>
     navigator.clipboard
-      ? navigator.clipboard.writeText(f.address).then(() => toast('Its address is copied.'))
-      : toast(`Its address: ${f.address}`);
+      ? navigator.clipboard.writeText(f.address).then(() => toast(phrase('Its address is copied.')))
+      : toast(phrase('Its address: {address}', { address: f.address }));
   return (
-    <section aria-label="The film">
+    <section aria-label={phrase('The film')}>
       <video controls preload="none" poster={f.still ?? undefined} src={`${f.path}/film`} className="w-full bg-black" aria-label={f.name}>
         <track kind="captions" />
       </video>
       <p className="mt-3 flex flex-wrap gap-x-4 text-small">
         <Button look="main" onClick={copy}>
-          Copy its address
+          {phrase('Copy its address')}
         </Button>
         <a href={f.path} target="_blank" rel="noreferrer" className="inline-flex min-h-6 items-center">
-          its page
+          {phrase('its page')}
         </a>
       </p>
       <p className="mt-1 mb-4 text-small text-soft">
-        In a letter, <b>Put in</b>, <b>a film</b> sets its still with a button below; in a text stands its address. Whoever follows either
-        sees it with their first name.
+        <Sentence
+          m="In a letter, <b>Put in</b>, <b>a film</b> sets its still with a button below; in a text stands its address. Whoever follows either sees it with their first name."
+          v={{ b: (c) => <b>{c}</b> }}
+        />
       </p>
       {may && (
         <>
-          <Field label="Name" error={fieldError(save.error, 'name')}>
+          <Field label={phrase('Name')} error={fieldError(save.error, 'name')}>
             {(id, by) => (
               <input
                 id={id}
@@ -185,7 +194,7 @@ function FilmMargin({ film: f, put, may }: { film: Film; put: (all: Film[]) => v
               />
             )}
           </Field>
-          <Field label="Words below it">
+          <Field label={phrase('Words below it')}>
             {(id) => (
               <textarea
                 id={id}
@@ -200,22 +209,22 @@ function FilmMargin({ film: f, put, may }: { film: Film; put: (all: Film[]) => v
           <p className="flex flex-wrap gap-x-4 text-small">
             <PictureChooser
               picture={f.still}
-              label="The still of the film"
-              words={['a still', 'another still']}
-              without="without a still"
+              label={phrase('The still of the film')}
+              words={[phrase('a still'), phrase('another still')]}
+              without={phrase('without a still')}
               set={(still) => change({ still })}
               trouble={setTrouble}
             />
             {asking ? (
               <>
                 <Button look="danger" disabled={remove.isPending} onClick={() => remove.mutate()}>
-                  take it out for good: links to it lead nowhere then
+                  {phrase('take it out for good: links to it lead nowhere then')}
                 </Button>
-                <Button onClick={() => setAsking(false)}>leave it</Button>
+                <Button onClick={() => setAsking(false)}>{phrase('leave it')}</Button>
               </>
             ) : (
               <Button look="danger" onClick={() => setAsking(true)}>
-                take it out
+                {phrase('take it out')}
               </Button>
             )}
           </p>
@@ -223,9 +232,9 @@ function FilmMargin({ film: f, put, may }: { film: Film; put: (all: Film[]) => v
           {!fieldError(save.error, 'name') && <Trouble error={save.error} />}
         </>
       )}
-      <h3 className="mt-5">Who saw it</h3>
+      <h3 className="mt-5">{phrase('Who saw it')}</h3>
       <Trouble error={seen.error} />
-      {seen.data?.length === 0 && <p className="text-small text-soft">Nobody that we know of yet.</p>}
+      {seen.data?.length === 0 && <p className="text-small text-soft">{phrase('Nobody that we know of yet.')}</p>}
       <ul className="m-0 list-none space-y-1 p-0">
         {seen.data?.map((s) => (
           <li key={s.person.id}>
@@ -233,7 +242,7 @@ function FilmMargin({ film: f, put, may }: { film: Film; put: (all: Film[]) => v
               {s.person.name}
             </Link>{' '}
             <span className="block text-small leading-normal text-soft">
-              {s.percent === 100 ? 'all of it' : s.words} · {nearDay(s.at, zone, now)}
+              {s.percent === 100 ? phrase('all of it') : s.words} · {nearDay(s.at, zone, now)}
             </span>
           </li>
         ))}

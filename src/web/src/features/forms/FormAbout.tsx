@@ -5,6 +5,8 @@ import { useNow, useSession } from '../../app/session';
 import { Button, Field } from '../../ui/bits';
 import { OneOf } from '../../ui/OneOf';
 import { date, moment } from '../../ui/when';
+import { phrase } from '../../words/phrase';
+import { Sentence } from '../../words/Sentence';
 import { Say, SayOneOf } from '../programs/Say';
 import { answering, type FormFile, ways } from './formFile';
 
@@ -14,7 +16,7 @@ type Props = { draft: FormFile; set: (part: Partial<FormFile>) => void };
 export function FormAbout({ draft, set }: Props) {
   return (
     <>
-      <Field label="Its title">
+      <Field label={phrase('Its title')}>
         {(id) => (
           <input
             id={id}
@@ -25,7 +27,7 @@ export function FormAbout({ draft, set }: Props) {
           />
         )}
       </Field>
-      <Field label="What stands below it">
+      <Field label={phrase('What stands below it')}>
         {(id) => (
           <textarea
             id={id}
@@ -37,18 +39,35 @@ export function FormAbout({ draft, set }: Props) {
         )}
       </Field>
       <p className="mt-3">
-        It is <Open draft={draft} set={set} />. <IsInquiry draft={draft} set={set} /> Of what is known already,{' '}
-        <Known draft={draft} set={set} />. <Confirmed draft={draft} set={set} />
+        <Sentence
+          m="It is {open}. {isInquiry} Of what is known already, {known}. {confirmed}"
+          v={{
+            open: <Open draft={draft} set={set} />,
+            isInquiry: <IsInquiry draft={draft} set={set} />,
+            known: <Known draft={draft} set={set} />,
+            confirmed: <Confirmed draft={draft} set={set} />,
+          }}
+        />
       </p>
       <p>
-        Whoever sends it <Tags draft={draft} set={set} />, <List draft={draft} set={set} />, and <Program draft={draft} set={set} />.
-        {(draft.inquiryWhen?.length ?? 0) > 0 && (
-          <>
-            {' '}
-            An inquiry is <Topic draft={draft} set={set} />, <Opportunity draft={draft} set={set} />, and is answered by itself{' '}
-            <Answers draft={draft} set={set} />.
-          </>
-        )}
+        <Sentence
+          m="Whoever sends it {tags}, {list}, and {program}.{inquiryWhen}"
+          v={{
+            tags: <Tags draft={draft} set={set} />,
+            list: <List draft={draft} set={set} />,
+            program: <Program draft={draft} set={set} />,
+            inquiryWhen: (draft.inquiryWhen?.length ?? 0) > 0 && (
+              <Sentence
+                m=" An inquiry is {topic}, {opportunity}, and is answered by itself {answers}."
+                v={{
+                  topic: <Topic draft={draft} set={set} />,
+                  opportunity: <Opportunity draft={draft} set={set} />,
+                  answers: <Answers draft={draft} set={set} />,
+                }}
+              />
+            ),
+          }}
+        />
       </p>
     </>
   );
@@ -58,18 +77,23 @@ export function FormAbout({ draft, set }: Props) {
 function Open({ draft, set }: Props) {
   const { now, zone } = useNow();
   const parts = [
-    draft.opens ? `from ${moment(draft.opens, zone, now)}` : '',
-    draft.closes ? `until ${moment(draft.closes, zone, now)}` : '',
-    draft.most ? `for ${draft.most} at most${draft.waitingList ? ', with a waiting list' : ''}` : '',
+    draft.opens ? phrase('from {opens}', { opens: moment(draft.opens, zone, now) }) : '',
+    draft.closes ? phrase('until {closes}', { closes: moment(draft.closes, zone, now) }) : '',
+    draft.most
+      ? phrase('for {most, number} at most{waitingList, select, true {, with a waiting list} other {}}', {
+          most: draft.most,
+          waitingList: String(Boolean(draft.waitingList)),
+        })
+      : '',
   ].filter(Boolean);
-  const words = parts.length > 0 ? `open ${parts.join(' and ')}` : 'always open';
+  const words = parts.length > 0 ? phrase('open {parts}', { parts: parts.join(phrase(' and ')) }) : phrase('always open');
   // Days are those of the practice's zone: a form opens at the beginning of its first, and closes at the end of its last.
   const dayOf = (at: string | undefined, back = 0) => (at ? date(new Date(Date.parse(at) - back).toISOString(), zone) : '');
   return (
-    <Say words={words} label="When it takes anything">
+    <Say words={words} label={phrase('When it takes anything')}>
       {() => (
         <>
-          <Field label="From the beginning of">
+          <Field label={phrase('From the beginning of')}>
             {(id) => (
               <input
                 id={id}
@@ -79,7 +103,7 @@ function Open({ draft, set }: Props) {
               />
             )}
           </Field>
-          <Field label="To the end of">
+          <Field label={phrase('To the end of')}>
             {(id) => (
               <input
                 id={id}
@@ -89,12 +113,12 @@ function Open({ draft, set }: Props) {
               />
             )}
           </Field>
-          <Field label="At most">
+          <Field label={phrase('At most')}>
             {(id) => (
               <input
                 id={id}
                 inputMode="numeric"
-                placeholder="any number"
+                placeholder={phrase('any number')}
                 value={draft.most ?? ''}
                 onChange={(e) => {
                   const most = Number.parseInt(e.target.value, 10);
@@ -106,7 +130,7 @@ function Open({ draft, set }: Props) {
           {draft.most && (
             <label className="text-small">
               <input type="checkbox" checked={draft.waitingList ?? false} onChange={(e) => set({ waitingList: e.target.checked })} />{' '}
-              whoever comes too late may wait for a place
+              {phrase('whoever comes too late may wait for a place')}
             </label>
           )}
         </>
@@ -146,36 +170,42 @@ function IsInquiry({ draft, set }: Props) {
   const when = draft.inquiryWhen ?? [];
   const names = when.map((id) => `“${draft.questions.find((q) => q.id === id)?.ask ?? id}”`);
   return (
-    <>
-      What comes is{' '}
-      <Say
-        words={
-          when.length > 0
-            ? `an inquiry where ${names.join(' and ')} ${when.length > 1 ? 'are' : 'is'} answered, else a sign-up`
-            : 'a sign-up'
-        }
-        label="What comes"
-      >
-        {() => (
-          <fieldset className="border-0 p-0">
-            <legend className="text-small">An inquiry, where all of these are answered; with none it is a sign-up.</legend>
-            {draft.questions
-              .filter((q) => q.kind !== 'consent')
-              .map((q) => (
-                <label key={q.id} className="block text-small">
-                  <input
-                    type="checkbox"
-                    checked={when.includes(q.id)}
-                    onChange={(e) => set({ inquiryWhen: e.target.checked ? [...when, q.id] : when.filter((w) => w !== q.id) })}
-                  />{' '}
-                  {q.ask}
-                </label>
-              ))}
-          </fieldset>
-        )}
-      </Say>
-      .
-    </>
+    <Sentence
+      m="What comes is {when}."
+      v={{
+        when: (
+          <Say
+            words={
+              when.length > 0
+                ? phrase('an inquiry where {names} {when, select, true {are} other {is}} answered, else a sign-up', {
+                    names: names.join(phrase(' and ')),
+                    when: String(when.length > 1),
+                  })
+                : phrase('a sign-up')
+            }
+            label={phrase('What comes')}
+          >
+            {() => (
+              <fieldset className="border-0 p-0">
+                <legend className="text-small">{phrase('An inquiry, where all of these are answered; with none it is a sign-up.')}</legend>
+                {draft.questions
+                  .filter((q) => q.kind !== 'consent')
+                  .map((q) => (
+                    <label key={q.id} className="block text-small">
+                      <input
+                        type="checkbox"
+                        checked={when.includes(q.id)}
+                        onChange={(e) => set({ inquiryWhen: e.target.checked ? [...when, q.id] : when.filter((w) => w !== q.id) })}
+                      />{' '}
+                      {q.ask}
+                    </label>
+                  ))}
+              </fieldset>
+            )}
+          </Say>
+        ),
+      }}
+    />
   );
 }
 
@@ -184,7 +214,7 @@ function Known({ draft, set }: Props) {
   return (
     <SayOneOf
       words={ways[now]}
-      label="What becomes of what is known"
+      label={phrase('What becomes of what is known')}
       choices={Object.entries(ways) as [typeof now, string][]}
       now={now}
       choose={(known) => set({ known })}
@@ -196,11 +226,11 @@ function Known({ draft, set }: Props) {
 function Confirmed({ draft, set }: Props) {
   return (
     <SayOneOf<boolean>
-      words={draft.doubleOptIn ? 'Its sender is asked by email whether it was really them.' : 'It counts at once.'}
-      label="Whether it is confirmed"
+      words={draft.doubleOptIn ? phrase('Its sender is asked by email whether it was really them.') : phrase('It counts at once.')}
+      label={phrase('Whether it is confirmed')}
       choices={[
-        [false, 'It counts at once.'],
-        [true, 'Its sender is asked by email whether it was really them; until they say yes, nothing but what they sent exists.'],
+        [false, phrase('It counts at once.')],
+        [true, phrase('Its sender is asked by email whether it was really them; until they say yes, nothing but what they sent exists.')],
       ]}
       now={draft.doubleOptIn ?? false}
       choose={(doubleOptIn) => set({ doubleOptIn })}
@@ -214,8 +244,10 @@ function Tags({ draft, set }: Props) {
   const tags = draft.tags ?? [];
   return (
     <Say
-      words={tags.length > 0 ? `gets the tag ${tags.map((t) => `“${t}”`).join(' and ')}` : 'gets no tag'}
-      label="Tags"
+      words={
+        tags.length > 0 ? phrase('gets the tag {tags}', { tags: tags.map((t) => `“${t}”`).join(phrase(' and ')) }) : phrase('gets no tag')
+      }
+      label={phrase('Tags')}
       soft={tags.length === 0}
     >
       {() => (
@@ -231,14 +263,16 @@ function Tags({ draft, set }: Props) {
               <li key={t}>
                 {t}{' '}
                 <Button look="plain" onClick={() => set({ tags: tags.filter((x) => x !== t) })}>
-                  take out
+                  {phrase('take out')}
                 </Button>
               </li>
             ))}
           </ul>
-          <Field label="Another tag">{(id) => <input id={id} autoFocus value={tag} onChange={(e) => setTag(e.target.value)} />}</Field>
+          <Field label={phrase('Another tag')}>
+            {(id) => <input id={id} autoFocus value={tag} onChange={(e) => setTag(e.target.value)} />}
+          </Field>
           <Button type="submit" look="main">
-            Add
+            {phrase('Add')}
           </Button>
           {known.length > 0 && (
             <OneOf
@@ -285,10 +319,10 @@ function List({ draft, set }: Props) {
   const lists = useQuery({ queryKey: ['lists'], queryFn: () => take(api.GET('/api/lists')) });
   return (
     <ByName
-      label="List"
+      label={phrase('List')}
       now={draft.list}
-      words={draft.list ? `joins the list “${draft.list}”` : 'joins no list'}
-      none="no list"
+      words={draft.list ? phrase('joins the list “{list}”', { list: draft.list }) : phrase('joins no list')}
+      none={phrase('no list')}
       choices={(lists.data ?? []).map((l) => [l.name, l.name] as const)}
       choose={(list) => set({ list })}
     />
@@ -299,10 +333,10 @@ function Program({ draft, set }: Props) {
   const programs = useQuery({ queryKey: ['programs'], queryFn: () => take(api.GET('/api/programs')) });
   return (
     <ByName
-      label="Program"
+      label={phrase('Program')}
       now={draft.program}
-      words={draft.program ? `starts on “${draft.program}”` : 'starts on no program'}
-      none="no program"
+      words={draft.program ? phrase('starts on “{program}”', { program: draft.program }) : phrase('starts on no program')}
+      none={phrase('no program')}
       choices={(programs.data ?? []).filter((p) => p.status === 'on').map((p) => [p.name, p.name] as const)}
       choose={(program) => set({ program })}
     />
@@ -313,10 +347,10 @@ function Topic({ draft, set }: Props) {
   const practice = useQuery({ queryKey: ['practice'], queryFn: () => take(api.GET('/api/practice')) });
   return (
     <ByName
-      label="Topic"
+      label={phrase('Topic')}
       now={draft.topic}
-      words={draft.topic ? `about “${draft.topic}”` : 'about nothing named'}
-      none="about nothing named"
+      words={draft.topic ? phrase('about “{topic}”', { topic: draft.topic }) : phrase('about nothing named')}
+      none={phrase('about nothing named')}
       choices={(practice.data?.topics ?? []).map((t) => [t, t] as const)}
       choose={(topic) => set({ topic })}
     />
@@ -327,10 +361,14 @@ function Opportunity({ draft, set }: Props) {
   const stages = useSession().data?.stages ?? [];
   return (
     <ByName
-      label="Opportunity"
+      label={phrase('Opportunity')}
       now={draft.opportunity}
-      words={draft.opportunity ? `opens an opportunity in “${draft.opportunity.replace('/', ': ')}”` : 'opens no opportunity'}
-      none="opens no opportunity"
+      words={
+        draft.opportunity
+          ? phrase('opens an opportunity in “{opportunity}”', { opportunity: draft.opportunity.replace('/', ': ') })
+          : phrase('opens no opportunity')
+      }
+      none={phrase('opens no opportunity')}
       choices={stages.map((s) => [s, s.replace('/', ': ')] as const)}
       choose={(opportunity) => set({ opportunity })}
     />
@@ -345,25 +383,32 @@ function Answers({ draft, set }: Props) {
     <>
       <SayOneOf
         words={answering[now]}
-        label="When it is answered by itself"
+        label={phrase('When it is answered by itself')}
         soft={now === 'never'}
         choices={Object.entries(answering) as [typeof now, string][]}
         now={now}
         choose={(answersItself) => set({ answersItself })}
       />
       {now !== 'never' && (
-        <>
-          {' '}
-          with{' '}
-          <ByName
-            label="Letter"
-            now={draft.answerLetter}
-            words={draft.answerLetter ? `the letter “${draft.answerLetter}”` : 'a letter to be chosen'}
-            none="none"
-            choices={(letters.data ?? []).map((l) => [l.name, l.name] as const)}
-            choose={(answerLetter) => set({ answerLetter })}
-          />
-        </>
+        <Sentence
+          m=" with {answerLetter}"
+          v={{
+            answerLetter: (
+              <ByName
+                label={phrase('Letter')}
+                now={draft.answerLetter}
+                words={
+                  draft.answerLetter
+                    ? phrase('the letter “{answerLetter}”', { answerLetter: draft.answerLetter })
+                    : phrase('a letter to be chosen')
+                }
+                none={phrase('none')}
+                choices={(letters.data ?? []).map((l) => [l.name, l.name] as const)}
+                choose={(answerLetter) => set({ answerLetter })}
+              />
+            ),
+          }}
+        />
       )}
     </>
   );

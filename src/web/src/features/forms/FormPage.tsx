@@ -9,6 +9,7 @@ import { useKeys } from '../../ui/keys';
 import { Menu, MenuItem } from '../../ui/Menu';
 import { NotShown } from '../../ui/NotShown';
 import { said } from '../../ui/undo';
+import { phrase } from '../../words/phrase';
 import { FormAbout } from './FormAbout';
 import { type FormFile, type Kind, kinds, moved, newQuestion, type Question, without } from './formFile';
 import { QuestionLine } from './QuestionLine';
@@ -22,14 +23,14 @@ export default function FormPage() {
     queryFn: () => take(api.GET('/api/forms/{id}', { params: { path: { id } } })),
     staleTime: Number.POSITIVE_INFINITY,
   });
-  if (form.isPending) return <Loading what="Opening the form" />;
+  if (form.isPending) return <Loading what={phrase('Opening the form')} />;
   if (form.error) {
-    return <NotShown title="Form" error={form.error} />;
+    return <NotShown title={phrase('Form')} error={form.error} />;
   }
   return <Writing key={id} loaded={form.data} />;
 }
 
-const says = { saved: 'saved', writing: 'not saved yet', saving: 'saving' };
+const says = { saved: phrase('saved'), writing: phrase('not saved yet'), saving: phrase('saving') };
 
 function Writing({ loaded }: { loaded: Schemas['FormDto'] }) {
   const { draft, change, findings, saved, error, save } = useFormDraft(loaded);
@@ -58,14 +59,14 @@ function Writing({ loaded }: { loaded: Schemas['FormDto'] }) {
   const general = findings.filter((f) => !/^\/questions\/\d/.test(f.pointer));
   return (
     <DayPage
-      marginTitle="As it will be seen"
+      marginTitle={phrase('As it will be seen')}
       margin={<Margin loaded={loaded} draft={draft} findings={findings} saved={saved} save={save} />}
     >
       <PageHead
         title={
           <h1 className="flex-1">
             <input
-              aria-label="What the form is called"
+              aria-label={phrase('What the form is called')}
               className="w-full !border-0 !bg-transparent !px-0 !py-1 font-serif text-[length:inherit]"
               value={draft.name}
               onChange={(e) => set({ name: e.target.value })}
@@ -74,8 +75,8 @@ function Writing({ loaded }: { loaded: Schemas['FormDto'] }) {
         }
         aside={
           <>
-            <span role="status">{says[saved]}</span> · <Link to={`/forms/${loaded.id}/sent`}>what was sent</Link> ·{' '}
-            <Link to="/forms">all forms</Link>
+            <span role="status">{says[saved]}</span> · <Link to={`/forms/${loaded.id}/sent`}>{phrase('what was sent')}</Link> ·{' '}
+            <Link to="/forms">{phrase('all forms')}</Link>
           </>
         }
       />
@@ -88,7 +89,7 @@ function Writing({ loaded }: { loaded: Schemas['FormDto'] }) {
           </p>
         ))}
       </div>
-      <Stretch title="It asks" note={`${draft.questions.length} of at most 60`} />
+      <Stretch title={phrase('It asks')} note={phrase('{questions, number} of at most 60', { questions: draft.questions.length })} />
       {draft.questions.map((q, i) => (
         <QuestionLine
           key={q.id}
@@ -104,12 +105,12 @@ function Writing({ loaded }: { loaded: Schemas['FormDto'] }) {
           remove={() => {
             const before = draft;
             change(without(draft, q.id));
-            said(`“${q.ask}” is no longer asked.`, async () => change(before));
+            said(phrase('“{ask}” is no longer asked.', { ask: q.ask }), async () => change(before));
           }}
         />
       ))}
       <p className="row">
-        <Menu trigger="+ a question" className="min-h-6 text-leaf" open={adding} setOpen={setAdding}>
+        <Menu trigger={phrase('+ a question')} className="min-h-6 text-leaf" open={adding} setOpen={setAdding}>
           {(Object.keys(kinds) as Kind[]).map((kind) => (
             <MenuItem key={kind} choose={() => add(kind)}>
               {kinds[kind]}
@@ -117,21 +118,21 @@ function Writing({ loaded }: { loaded: Schemas['FormDto'] }) {
           ))}
         </Menu>
       </p>
-      <Stretch title="Then" />
+      <Stretch title={phrase('Then')} />
       <div className="px-7 pb-8 max-[699px]:px-4">
-        <Field label="What is said when it was sent">
+        <Field label={phrase('What is said when it was sent')}>
           {(id) => (
             <textarea
               id={id}
               rows={2}
               className="w-full font-serif"
-              placeholder="Thank you. It has reached us."
+              placeholder={phrase('Thank you. It has reached us.')}
               value={draft.thanks ?? ''}
               onChange={(e) => set({ thanks: e.target.value })}
             />
           )}
         </Field>
-        <Field label="Or the address they go on to">
+        <Field label={phrase('Or the address they go on to')}>
           {(id) => (
             <input
               id={id}
@@ -142,13 +143,13 @@ function Writing({ loaded }: { loaded: Schemas['FormDto'] }) {
             />
           )}
         </Field>
-        <Field label="What is said when it is closed">
+        <Field label={phrase('What is said when it is closed')}>
           {(id) => (
             <textarea
               id={id}
               rows={2}
               className="w-full font-serif"
-              placeholder="This form takes no more."
+              placeholder={phrase('This form takes no more.')}
               value={draft.closed ?? ''}
               onChange={(e) => set({ closed: e.target.value })}
             />
@@ -201,7 +202,7 @@ function Margin({
     },
     onSuccess: (answer) => {
       refresh(answer);
-      said('Everybody can open it now.');
+      said(phrase('Everybody can open it now.'));
     },
   });
   const hide = useMutation({
@@ -211,7 +212,7 @@ function Margin({
     },
     onSuccess: (answer) => {
       refresh(answer);
-      said('It is taken back. Nobody can open it any more.', () => show.mutateAsync());
+      said(phrase('It is taken back. Nobody can open it any more.'), () => show.mutateAsync());
     },
   });
   const remove = useMutation({
@@ -227,19 +228,21 @@ function Margin({
     <>
       <p className="m-0">
         {shown === null
-          ? 'Nobody sees it yet.'
+          ? phrase('Nobody sees it yet.')
           : changed
-            ? 'Everybody sees it as it was before the last changes.'
-            : 'Everybody sees it as it stands here.'}
+            ? phrase('Everybody sees it as it was before the last changes.')
+            : phrase('Everybody sees it as it stands here.')}
       </p>
       {may && (shown === null || changed) && (
         <p className="mt-2">
           <Button look="main" disabled={show.isPending || wrong > 0} onClick={() => show.mutate()}>
-            {shown === null ? 'Show it to everybody' : 'Show it like this'}
+            {shown === null ? phrase('Show it to everybody') : phrase('Show it like this')}
           </Button>
           {wrong > 0 && (
             <span className="ml-3 text-small text-ember">
-              {wrong === 1 ? 'one thing is to be put right first' : `${wrong} things are to be put right first`}
+              {wrong === 1
+                ? phrase('one thing is to be put right first')
+                : phrase('{wrong, number} things are to be put right first', { wrong })}
             </span>
           )}
         </p>
@@ -252,26 +255,26 @@ function Margin({
           </a>
         </p>
       )}
-      <h3 className="mt-4">As it will be seen</h3>
+      <h3 className="mt-4">{phrase('As it will be seen')}</h3>
       <Trouble error={page.error} />
       {page.data?.page ? (
         <iframe
-          title="The form as it will be seen"
+          title={phrase('The form as it will be seen')}
           sandbox=""
           srcDoc={page.data.page}
           className="h-[52vh] w-full border border-rule bg-paper"
         />
       ) : (
-        <p className="text-small text-soft">It is shown here as soon as it is in order.</p>
+        <p className="text-small text-soft">{phrase('It is shown here as soon as it is in order.')}</p>
       )}
       <p className="mt-3">
         <Button onClick={() => setOpen(!open)} aria-expanded={open}>
-          where it can stand
+          {phrase('where it can stand')}
         </Button>
       </p>
       {open && (
         <>
-          <Field label="In any other page, by one line">
+          <Field label={phrase('In any other page, by one line')}>
             {(id) => (
               <textarea
                 id={id}
@@ -284,34 +287,39 @@ function Margin({
             )}
           </Field>
           <p className="text-small text-soft">
-            Where a page takes no script, link to the address, or post to it with a form of your own: the ids of the questions are the names
-            of its fields.
+            {phrase(
+              'Where a page takes no script, link to the address, or post to it with a form of your own: the ids of the questions are the names of its fields.',
+            )}
           </p>
-          <img src={`/api/forms/${loaded.id}/code.svg`} alt={`The code of ${loaded.address}`} className="mt-2 h-36 w-36 bg-white" />
+          <img
+            src={`/api/forms/${loaded.id}/code.svg`}
+            alt={phrase('The code of {address}', { address: loaded.address })}
+            className="mt-2 h-36 w-36 bg-white"
+          />
           <ul className="m-0 mt-2 list-none p-0 text-small leading-7">
             <li>
               <a href={`/api/forms/${loaded.id}/code.png`} download={`${draft.name}.png`}>
-                the code as a picture
+                {phrase('the code as a picture')}
               </a>
             </li>
             <li>
               <a href={`/api/forms/${loaded.id}/sheet.pdf`} target="_blank" rel="noreferrer">
-                a sheet to sign up on, A4
+                {phrase('a sheet to sign up on, A4')}
               </a>{' '}
               ·{' '}
               <a href={`/api/forms/${loaded.id}/sheet.pdf?letter=true`} target="_blank" rel="noreferrer">
-                Letter
+                {phrase('Letter')}
               </a>
             </li>
             <li>
               <a href={`/api/forms/${loaded.id}/file.json`} download={`${draft.name}.form.json`}>
-                the form as a file
+                {phrase('the form as a file')}
               </a>
             </li>
             {mayExport && (
               <li>
                 <a href={`/api/forms/${loaded.id}/submissions.csv`} download={`${draft.name}.csv`}>
-                  what was sent, as a file
+                  {phrase('what was sent, as a file')}
                 </a>
               </li>
             )}
@@ -321,12 +329,12 @@ function Margin({
       <p className="mt-4 flex flex-wrap gap-x-4">
         {may && shown !== null && (
           <Button look="plain" disabled={hide.isPending} onClick={() => hide.mutate()}>
-            take it back
+            {phrase('take it back')}
           </Button>
         )}
         {shown === null && loaded.sent === 0 && (
           <Button look="danger" disabled={remove.isPending || saved === 'saving'} onClick={() => remove.mutate()}>
-            throw it away
+            {phrase('throw it away')}
           </Button>
         )}
       </p>

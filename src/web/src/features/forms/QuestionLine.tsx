@@ -4,6 +4,7 @@ import { api, take } from '../../api/client';
 import { useSession } from '../../app/session';
 import { Button, Field } from '../../ui/bits';
 import { OneOf } from '../../ui/OneOf';
+import { phrase } from '../../words/phrase';
 import { Say, SayOneOf } from '../programs/Say';
 import { chooses, type FormFile, type Kind, kinds, places, type Question } from './formFile';
 
@@ -48,7 +49,7 @@ export function QuestionLine({
       <span className="gutter">{number}</span>
       <div className="min-w-0 flex-1">
         <input
-          aria-label={`Question ${number}`}
+          aria-label={phrase('Question {number, number}', { number })}
           className="min-h-7 w-full !border-0 !bg-transparent !p-0 font-serif"
           value={q.ask}
           onChange={(e) => set({ ask: e.target.value })}
@@ -56,14 +57,14 @@ export function QuestionLine({
         <p className="m-0 text-small text-soft">
           <SayOneOf
             words={kinds[kind]}
-            label={`Kind of question ${number}`}
+            label={phrase('Kind of question {number, number}', { number })}
             soft
             choices={Object.entries(kinds) as [Kind, string][]}
             now={kind}
             choose={(next) =>
               set({
                 kind: next,
-                options: chooses(next) ? (q.options ?? ['One', 'Another']) : undefined,
+                options: chooses(next) ? (q.options ?? [phrase('One'), phrase('Another')]) : undefined,
                 consent: next === 'consent' ? (q.consent ?? { channel: 'email' }) : undefined,
                 required: next === 'consent' ? undefined : q.required,
                 into: next === 'consent' || next === 'file' ? undefined : q.into,
@@ -90,12 +91,12 @@ export function QuestionLine({
             <>
               {', '}
               <SayOneOf<boolean>
-                words={q.required ? 'has to be answered' : 'may stay empty'}
-                label={`Whether question ${number} has to be answered`}
+                words={q.required ? phrase('has to be answered') : phrase('may stay empty')}
+                label={phrase('Whether question {number, number} has to be answered', { number })}
                 soft
                 choices={[
-                  [true, 'has to be answered'],
-                  [false, 'may stay empty'],
+                  [true, phrase('has to be answered')],
+                  [false, phrase('may stay empty')],
                 ]}
                 now={q.required ?? false}
                 choose={(required) => set({ required: required || undefined })}
@@ -126,20 +127,26 @@ export function QuestionLine({
       </div>
       {on && (
         <span className="flex gap-3 text-small">
-          <Button look="plain" onClick={() => move(-1)} className="min-h-6 min-w-6" aria-label={`Move question ${number} up`} title="Alt ↑">
+          <Button
+            look="plain"
+            onClick={() => move(-1)}
+            className="min-h-6 min-w-6"
+            aria-label={phrase('Move question {number, number} up', { number })}
+            title={phrase('Alt ↑')}
+          >
             ↑
           </Button>
           <Button
             look="plain"
             onClick={() => move(1)}
             className="min-h-6 min-w-6"
-            aria-label={`Move question ${number} down`}
-            title="Alt ↓"
+            aria-label={phrase('Move question {number, number} down', { number })}
+            title={phrase('Alt ↓')}
           >
             ↓
           </Button>
-          <Button look="plain" onClick={remove} aria-label={`Take question ${number} out`}>
-            take out
+          <Button look="plain" onClick={remove} aria-label={phrase('Take question {number, number} out', { number })}>
+            {phrase('take out')}
           </Button>
         </span>
       )}
@@ -148,10 +155,10 @@ export function QuestionLine({
         <Button
           look="plain"
           className="text-small"
-          title="An answer to it makes an inquiry"
+          title={phrase('An answer to it makes an inquiry')}
           onClick={() => setForm({ inquiryWhen: form.inquiryWhen?.filter((w) => w !== q.id) })}
         >
-          makes an inquiry
+          {phrase('makes an inquiry')}
         </Button>
       )}
     </div>
@@ -164,11 +171,11 @@ function Options({ question: q, number, set }: PartProps) {
   const options = q.options ?? [];
   return (
     <Say
-      words={options.length > 0 ? options.map((o) => `“${o}”`).join(', ') : 'nothing to choose from yet'}
-      label={`What question ${number} offers`}
+      words={options.length > 0 ? options.map((o) => `“${o}”`).join(', ') : phrase('nothing to choose from yet')}
+      label={phrase('What question {number, number} offers', { number })}
     >
       {() => (
-        <Field label="What can be chosen, a line each">
+        <Field label={phrase('What can be chosen, a line each')}>
           {(id) => (
             <textarea
               id={id}
@@ -189,11 +196,13 @@ function Options({ question: q, number, set }: PartProps) {
 function Value({ question: q, number, set }: PartProps) {
   return (
     <Say
-      words={q.value ? `“${q.value}” where the address brings none` : 'nothing where the address brings none'}
-      label={`The value of question ${number}`}
+      words={
+        q.value ? phrase('“{value}” where the address brings none', { value: q.value }) : phrase('nothing where the address brings none')
+      }
+      label={phrase('The value of question {number, number}', { number })}
     >
       {() => (
-        <Field label={`Its value; ?${q.id}=… in the address brings another`}>
+        <Field label={phrase('Its value; ?{id}=… in the address brings another', { id: q.id })}>
           {(id) => (
             <input
               id={id}
@@ -214,28 +223,28 @@ function Consent({ question: q, number, set }: PartProps) {
   const practice = useQuery({ queryKey: ['practice'], queryFn: () => take(api.GET('/api/practice')) });
   const consent = q.consent ?? { channel: 'email' as const };
   const channels = [
-    ['email', 'by email'],
-    ['text', 'by text'],
-    ['call', 'by telephone'],
-    ['post', 'by post'],
+    ['email', phrase('by email')],
+    ['text', phrase('by text')],
+    ['call', phrase('by telephone')],
+    ['post', phrase('by post')],
   ] as const;
   return (
     <>
       <SayOneOf
-        words={channels.find(([c]) => c === consent.channel)?.[1] ?? 'by email'}
-        label={`The channel of question ${number}`}
+        words={channels.find(([c]) => c === consent.channel)?.[1] ?? phrase('by email')}
+        label={phrase('The channel of question {number, number}', { number })}
         choices={channels}
         now={consent.channel ?? 'email'}
         choose={(channel) => set({ consent: { ...consent, channel } })}
       />{' '}
       <SayOneOf<string | undefined>
-        words={consent.topic ? `about “${consent.topic}”` : 'about everything'}
-        label={`The topic of question ${number}`}
-        choices={[[undefined, 'about everything'], ...(practice.data?.topics ?? []).map((t) => [t, t] as const)]}
+        words={consent.topic ? phrase('about “{topic}”', { topic: consent.topic }) : phrase('about everything')}
+        label={phrase('The topic of question {number, number}', { number })}
+        choices={[[undefined, phrase('about everything')], ...(practice.data?.topics ?? []).map((t) => [t, t] as const)]}
         now={consent.topic}
         choose={(topic) => set({ consent: { ...consent, topic } })}
       />
-      {'; its words go into the ledger as they stand'}
+      {phrase('; its words go into the ledger as they stand')}
     </>
   );
 }
@@ -250,10 +259,14 @@ function Into({ question: q, number, set }: PartProps) {
   ];
   return (
     <SayOneOf<string | undefined>
-      words={q.into ? `goes into ${choices.find(([c]) => c === q.into)?.[1] ?? q.into}` : 'stays with what was sent'}
-      label={`Where question ${number} goes`}
+      words={
+        q.into
+          ? phrase('goes into {find}', { find: choices.find(([c]) => c === q.into)?.[1] ?? q.into })
+          : phrase('stays with what was sent')
+      }
+      label={phrase('Where question {number, number} goes', { number })}
       soft={!q.into}
-      choices={[[undefined, 'stays with what was sent'], ...choices]}
+      choices={[[undefined, phrase('stays with what was sent')], ...choices]}
       now={q.into}
       choose={(into) => set({ into })}
     />
@@ -270,23 +283,34 @@ function Only({ question: q, form, number, set }: PartProps & { form: FormFile }
     .filter((x) => x.kind !== 'hidden' && x.kind !== 'file');
   const other = before.find((x) => x.id === q.shownIf?.question);
   const answers = q.shownIf?.answers ?? [];
-  const offered = other?.kind === 'yes-no' ? ['yes', 'no'] : other?.kind === 'consent' ? ['yes'] : (other?.options ?? []);
+  const offered =
+    other?.kind === 'yes-no' ? [phrase('yes'), phrase('no')] : other?.kind === 'consent' ? [phrase('yes')] : (other?.options ?? []);
   const words = !q.shownIf
-    ? 'asked always'
-    : `asked only if “${other?.ask ?? q.shownIf.question}” is ${answers.length > 0 ? answers.map((a) => `“${a}”`).join(' or ') : 'answered'}`;
+    ? phrase('asked always')
+    : phrase('asked only if “{ask}” is {answers}', {
+        ask: other?.ask ?? q.shownIf.question,
+        answers: answers.length > 0 ? answers.map((a) => `“${a}”`).join(phrase(' or ')) : phrase('answered'),
+      });
   return (
-    <Say words={words} label={`When question ${number} is asked`} soft={!q.shownIf}>
+    <Say words={words} label={phrase('When question {number, number} is asked', { number })} soft={!q.shownIf}>
       {() => (
         <>
           <OneOf<string | undefined>
-            choices={[[undefined, 'asked always'], ...before.map((x) => [x.id, `only if “${x.ask}” …`] as const)]}
+            choices={[
+              [undefined, phrase('asked always')],
+              ...before.map((x) => [x.id, phrase('only if “{ask}” …', { ask: x.ask })] as const),
+            ]}
             now={q.shownIf?.question}
-            none="There is no question before it."
+            none={phrase('There is no question before it.')}
             choose={(question) => set({ shownIf: question ? { question, answers: [] } : undefined })}
           />
           {other && (
             <fieldset className="mt-2 border-0 p-0">
-              <legend className="text-small">is answered {offered.length > 0 ? 'with any of these; none for any answer' : ''}</legend>
+              <legend className="text-small">
+                {phrase('is answered {offered, select, true {with any of these; none for any answer} other {}}', {
+                  offered: String(offered.length > 0),
+                })}
+              </legend>
               {offered.map((o) => (
                 <label key={o} className="mr-4 text-small">
                   <input
@@ -309,9 +333,13 @@ function Only({ question: q, form, number, set }: PartProps & { form: FormFile }
 
 function Help({ question: q, number, set }: PartProps) {
   return (
-    <Say words={q.help ? `with the help “${q.help}”` : 'without a word of help'} label={`The help of question ${number}`} soft={!q.help}>
+    <Say
+      words={q.help ? phrase('with the help “{help}”', { help: q.help }) : phrase('without a word of help')}
+      label={phrase('The help of question {number, number}', { number })}
+      soft={!q.help}
+    >
       {() => (
-        <Field label="A word of help below it">
+        <Field label={phrase('A word of help below it')}>
           {(id) => (
             <input id={id} autoFocus className="w-full" value={q.help ?? ''} onChange={(e) => set({ help: e.target.value || undefined })} />
           )}

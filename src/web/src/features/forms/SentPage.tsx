@@ -6,21 +6,22 @@ import { Button, Empty, Loading, Trouble } from '../../ui/bits';
 import { DayPage, PageHead } from '../../ui/DayPage';
 import { said } from '../../ui/undo';
 import { moment } from '../../ui/when';
+import { phrase } from '../../words/phrase';
 
 const states: [string, string][] = [
   ['', 'everything'],
   ['taken', 'taken'],
-  ['unconfirmed', 'not confirmed yet'],
-  ['apart', 'waiting apart'],
+  ['unconfirmed', phrase('not confirmed yet')],
+  ['apart', phrase('waiting apart')],
   ['nothing', 'nothing'],
 ];
 
 const stateWords: Record<string, string> = {
   taken: '',
-  unconfirmed: 'not confirmed yet',
-  doubtful: 'may be of no person',
-  waiting: 'on the waiting list',
-  nothing: 'marked as nothing',
+  unconfirmed: phrase('not confirmed yet'),
+  doubtful: phrase('may be of no person'),
+  waiting: phrase('on the waiting list'),
+  nothing: phrase('marked as nothing'),
 };
 
 /** What was sent by a form: a table, counts beside it, and what waits apart. */
@@ -41,31 +42,31 @@ export default function SentPage() {
       take(api.GET('/api/forms/{id}/submissions', { params: { path: { id }, query: { state: state || undefined, after: pageParam } } })),
     getNextPageParam: (last) => last.next ?? undefined,
   });
-  if (sent.isPending || form.isPending) return <Loading what="Opening what was sent" />;
+  if (sent.isPending || form.isPending) return <Loading what={phrase('Opening what was sent')} />;
   const rows = sent.data?.pages.flatMap((p) => p.rows) ?? [];
   const asked = [...new Map(rows.flatMap((r) => r.answers.map((a) => [a.question, a.ask] as const)))];
   const asks = (form.data?.shown as { known?: string } | null | undefined)?.known === 'ask';
-  const name = (form.data?.draft as { name?: string } | undefined)?.name ?? 'The form';
+  const name = (form.data?.draft as { name?: string } | undefined)?.name ?? phrase('The form');
   return (
-    <DayPage marginTitle="What was chosen" margin={<Counts id={id} />}>
+    <DayPage marginTitle={phrase('What was chosen')} margin={<Counts id={id} />}>
       <PageHead
-        title={`Sent by “${name}”`}
+        title={phrase('Sent by “{name}”', { name })}
         aside={
           <>
             {mayExport && (
               <>
                 <a href={`/api/forms/${id}/submissions.csv`} download={`${name}.csv`}>
-                  as a file
+                  {phrase('as a file')}
                 </a>{' '}
                 ·{' '}
               </>
             )}
-            <Link to={`/forms/${id}`}>the form</Link>
+            <Link to={`/forms/${id}`}>{phrase('the form')}</Link>
           </>
         }
       >
         <label className="mt-2 block text-small">
-          show{' '}
+          {phrase('show')}{' '}
           <select value={state} onChange={(e) => setSearch(e.target.value ? { state: e.target.value } : {}, { replace: true })}>
             {states.map(([word, words]) => (
               <option key={word} value={word}>
@@ -77,17 +78,17 @@ export default function SentPage() {
       </PageHead>
       <Trouble error={sent.error ?? form.error} />
       {rows.length === 0 ? (
-        <Empty>{state === '' ? 'Nobody has sent it yet.' : 'There is none of these.'}</Empty>
+        <Empty>{state === '' ? phrase('Nobody has sent it yet.') : phrase('There is none of these.')}</Empty>
       ) : (
-        <section className="overflow-x-auto px-7 max-[699px]:px-4" aria-label="What was sent">
+        <section className="overflow-x-auto px-7 max-[699px]:px-4" aria-label={phrase('What was sent')}>
           <table className="w-full text-small">
             <thead>
               <tr>
                 <th scope="col" className="pr-4 pb-1 text-left align-bottom">
-                  when
+                  {phrase('when')}
                 </th>
                 <th scope="col" className="pr-4 pb-1 text-left align-bottom">
-                  who
+                  {phrase('who')}
                 </th>
                 {asked.map(([question, ask]) => (
                   <th key={question} scope="col" className="min-w-36 max-w-64 pr-4 pb-1 text-left align-bottom">
@@ -107,7 +108,7 @@ export default function SentPage() {
       {sent.hasNextPage && (
         <p className="row">
           <Button onClick={() => sent.fetchNextPage()} disabled={sent.isFetchingNextPage}>
-            earlier ones
+            {phrase('earlier ones')}
           </Button>
         </p>
       )}
@@ -125,9 +126,9 @@ function Row({ row: r, asked, asks }: { row: Schemas['SubmissionLine']; asked: s
       for (const key of ['submissions', 'forms', 'inquiries', 'people', 'form']) queries.invalidateQueries({ queryKey: [key] });
       said(
         {
-          allow: 'It is taken in.',
-          nothing: 'It is marked as nothing.',
-          'take-over': 'It stands at the person now; what stood there is in their thread.',
+          allow: phrase('It is taken in.'),
+          nothing: phrase('It is marked as nothing.'),
+          'take-over': phrase('It stands at the person now; what stood there is in their thread.'),
         }[how],
       );
     },
@@ -142,10 +143,10 @@ function Row({ row: r, asked, asks }: { row: Schemas['SubmissionLine']; asked: s
         {apart && (
           <span className="flex gap-3">
             <Button disabled={act.isPending} onClick={() => act.mutate('allow')}>
-              {r.state === 'doubtful' ? 'it is real' : 'give a place'}
+              {r.state === 'doubtful' ? phrase('it is real') : phrase('give a place')}
             </Button>
             <Button look="plain" disabled={act.isPending} onClick={() => act.mutate('nothing')}>
-              it is nothing
+              {phrase('it is nothing')}
             </Button>
           </span>
         )}
@@ -154,9 +155,9 @@ function Row({ row: r, asked, asks }: { row: Schemas['SubmissionLine']; asked: s
             look="plain"
             disabled={act.isPending}
             onClick={() => act.mutate('take-over')}
-            title="Put what was sent in the place of what stands at the person"
+            title={phrase('Put what was sent in the place of what stands at the person')}
           >
-            take over
+            {phrase('take over')}
           </Button>
         )}
         <Trouble error={act.error} />
@@ -180,7 +181,7 @@ function Counts({ id }: { id: string }) {
     <>
       <Trouble error={counts.error} />
       {counts.data?.length === 0 && (
-        <p className="text-small text-soft">It asks for nothing that is chosen from, so there is nothing to count.</p>
+        <p className="text-small text-soft">{phrase('It asks for nothing that is chosen from, so there is nothing to count.')}</p>
       )}
       {counts.data?.map((q) => (
         <section key={q.question} className="mb-4">
@@ -189,9 +190,7 @@ function Counts({ id }: { id: string }) {
             {q.counts.map((c) => (
               <div key={c.answer} className="grid grid-cols-[1fr_auto] gap-2 border-t border-dotted border-rule py-1">
                 <dt>{c.answer}</dt>
-                <dd className="m-0">
-                  {c.count} of {q.answered}
-                </dd>
+                <dd className="m-0">{phrase('{count, number} of {answered, number}', { count: c.count, answered: q.answered })}</dd>
                 <span
                   aria-hidden
                   className="col-span-2 block h-1 bg-leaf"

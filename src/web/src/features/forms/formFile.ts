@@ -1,4 +1,5 @@
 import type { FormInFile, QuestionInFile } from '../../api/form';
+import { phrase } from '../../words/phrase';
 
 /** The form file (`germinal.form/1`) as the page edits it, and its parts in words. */
 export type FormFile = Known<FormInFile>;
@@ -13,43 +14,43 @@ export type Kind = NonNullable<Question['kind']>;
 
 /** Each kind of question: what it is called, and what it is called in a sentence. */
 export const kinds: Record<Kind, string> = {
-  text: 'a line of words',
-  'long-text': 'several lines',
-  email: 'an email address',
-  phone: 'a telephone number',
-  choice: 'one of several',
-  choices: 'any of several',
-  date: 'a day',
-  'yes-no': 'yes or no',
-  number: 'a number',
-  address: 'a postal address',
-  file: 'a file',
-  consent: 'a yes to being written to',
-  hidden: 'a value nobody sees',
+  text: phrase('a line of words'),
+  'long-text': phrase('several lines'),
+  email: phrase('an email address'),
+  phone: phrase('a telephone number'),
+  choice: phrase('one of several'),
+  choices: phrase('any of several'),
+  date: phrase('a day'),
+  'yes-no': phrase('yes or no'),
+  number: phrase('a number'),
+  address: phrase('a postal address'),
+  file: phrase('a file'),
+  consent: phrase('a yes to being written to'),
+  hidden: phrase('a value nobody sees'),
 };
 
 /** Where an answer can go that everybody has. */
 export const places: Record<string, string> = {
-  'first-name': 'first name',
-  'last-name': 'last name',
-  email: 'email',
-  mobile: 'mobile number',
-  'other-phone': 'other number',
-  address: 'address',
+  'first-name': phrase('first name'),
+  'last-name': phrase('last name'),
+  email: phrase('email'),
+  mobile: phrase('mobile number'),
+  'other-phone': phrase('other number'),
+  address: phrase('address'),
 };
 
 /** What is known already, in the three ways. */
 export const ways: Record<NonNullable<FormFile['known']>, string> = {
-  fill: 'only what was not known is put in',
-  'take-over': 'the newer value counts, and the older stays in the thread',
-  ask: 'nothing is changed until somebody of us decides',
+  fill: phrase('only what was not known is put in'),
+  'take-over': phrase('the newer value counts, and the older stays in the thread'),
+  ask: phrase('nothing is changed until somebody of us decides'),
 };
 
 /** When an inquiry is answered by itself. */
 export const answering: Record<NonNullable<FormFile['answersItself']>, string> = {
-  never: 'never',
-  'outside-hours': 'when nobody is in',
-  always: 'always',
+  never: phrase('never'),
+  'outside-hours': phrase('when nobody is in'),
+  always: phrase('always'),
 };
 
 export const chooses = (kind: Kind | undefined) => kind === 'choice' || kind === 'choices';
@@ -71,24 +72,24 @@ export function newId(ask: string, taken: readonly string[]) {
 }
 
 const first: Partial<Record<Kind, Partial<Question>>> = {
-  text: { ask: 'A question' },
-  'long-text': { ask: 'What would you like to know?' },
-  email: { ask: 'Your email address', into: 'email' },
-  phone: { ask: 'Your telephone number', into: 'mobile' },
-  choice: { ask: 'Which one?', options: ['One', 'Another'] },
-  choices: { ask: 'Which of these?', options: ['One', 'Another'] },
-  date: { ask: 'On which day?' },
-  'yes-no': { ask: 'Yes or no?' },
-  number: { ask: 'How many?' },
-  address: { ask: 'Your address', into: 'address' },
-  file: { ask: 'A file you would like to send' },
-  consent: { ask: 'Yes, you may write to me by email. I can stop it at any time.', consent: { channel: 'email' } },
-  hidden: { ask: 'Where it stands', value: 'our page' },
+  text: { ask: phrase('A question') },
+  'long-text': { ask: phrase('What would you like to know?') },
+  email: { ask: phrase('Your email address'), into: 'email' },
+  phone: { ask: phrase('Your telephone number'), into: 'mobile' },
+  choice: { ask: phrase('Which one?'), options: [phrase('One'), phrase('Another')] },
+  choices: { ask: phrase('Which of these?'), options: [phrase('One'), phrase('Another')] },
+  date: { ask: phrase('On which day?') },
+  'yes-no': { ask: phrase('Yes or no?') },
+  number: { ask: phrase('How many?') },
+  address: { ask: phrase('Your address'), into: 'address' },
+  file: { ask: phrase('A file you would like to send') },
+  consent: { ask: phrase('Yes, you may write to me by email. I can stop it at any time.'), consent: { channel: 'email' } },
+  hidden: { ask: phrase('Where it stands'), value: phrase('our page') },
 };
 
 /** A new question of a kind. */
 export function newQuestion(kind: Kind, taken: readonly string[]): Question {
-  const begun = { ask: 'A question', ...first[kind] };
+  const begun = { ask: phrase('A question'), ...first[kind] };
   return { id: newId(begun.ask, taken), kind, ...begun } as Question;
 }
 

@@ -4,6 +4,7 @@ import { api, type Schemas, take } from '../../api/client';
 import { useMay } from '../../app/session';
 import { Button, Field, fieldError, Trouble } from '../../ui/bits';
 import { ownFieldKinds } from '../../ui/OwnFieldInput';
+import { phrase } from '../../words/phrase';
 
 type Reading = Schemas['ImportReviewDto'];
 type Column = Schemas['ColumnDto'];
@@ -29,18 +30,18 @@ export function Columns({
     <table className="w-full border-collapse text-small">
       <thead className="sr-only">
         <tr>
-          <th>In the file</th>
-          <th>Taken for</th>
-          <th>Examples</th>
+          <th>{phrase('In the file')}</th>
+          <th>{phrase('Taken for')}</th>
+          <th>{phrase('Examples')}</th>
         </tr>
       </thead>
       <tbody>
         {reading.columns.map((c) => (
           <tr key={c.index} className="border-t border-rule align-top">
-            <td className="w-44 py-3 pl-7 font-semibold">{c.header || `column ${c.index + 1}`}</td>
+            <td className="w-44 py-3 pl-7 font-semibold">{c.header || phrase('column {index, number}', { index: c.index + 1 })}</td>
             <td className={making === c.index ? 'py-1.5' : 'w-48 py-1.5'} colSpan={making === c.index ? 2 : 1}>
               <select
-                aria-label={`${c.header || `column ${c.index + 1}`} is`}
+                aria-label={phrase('{header} is', { header: c.header || phrase('column {index, number}', { index: c.index + 1 }) })}
                 value={making === c.index ? fresh : columns[c.index]}
                 onChange={(e) => {
                   if (e.target.value === fresh) {
@@ -57,7 +58,7 @@ export function Columns({
                     {f.label}
                   </option>
                 ))}
-                {mayMakeFields && <option value={fresh}>a new field of your own …</option>}
+                {mayMakeFields && <option value={fresh}>{phrase('a new field of your own …')}</option>}
               </select>
               {making === c.index && (
                 <NewField
@@ -102,19 +103,21 @@ function NewField({ column, id, made, leave }: { column: Column; id: string; mad
   const problem = fieldError(make.error, 'name') ?? fieldError(make.error, 'kind');
   return (
     <form
-      aria-label={`A field of your own for ${column.header}`}
+      aria-label={phrase('A field of your own for {header}', { header: column.header })}
       className="mt-2 max-w-md"
       onSubmit={(e) => {
         e.preventDefault();
         make.mutate();
       }}
     >
-      <Field label="What it is called" error={problem}>
+      <Field label={phrase('What it is called')} error={problem}>
         {(field, by) => <input id={field} aria-describedby={by} maxLength={40} value={name} onChange={(e) => setName(e.target.value)} />}
       </Field>
       <Field
-        label="What it holds"
-        hint={`guessed from ${column.examples.map((e) => `“${e.slice(0, 30)}”`).join(', ') || 'nothing: the column is empty'}`}
+        label={phrase('What it holds')}
+        hint={phrase('guessed from {examples}', {
+          examples: column.examples.map((e) => `“${e.slice(0, 30)}”`).join(', ') || phrase('nothing: the column is empty'),
+        })}
       >
         {(field, by) => (
           <select id={field} aria-describedby={by} value={kind} onChange={(e) => setKind(e.target.value)}>
@@ -127,7 +130,7 @@ function NewField({ column, id, made, leave }: { column: Column; id: string; mad
         )}
       </Field>
       {(kind === 'choice' || kind === 'choices') && (
-        <Field label="Its choices, one a line">
+        <Field label={phrase('Its choices, one a line')}>
           {(field, by) => (
             <textarea id={field} aria-describedby={by} rows={4} value={options} onChange={(e) => setOptions(e.target.value)} />
           )}
@@ -135,10 +138,10 @@ function NewField({ column, id, made, leave }: { column: Column; id: string; mad
       )}
       {!problem && <Trouble error={make.error} />}
       <Button type="submit" look="main" disabled={make.isPending || !name.trim()}>
-        Keep it in every person
+        {phrase('Keep it in every person')}
       </Button>{' '}
       <Button look="plain" className="ml-3" onClick={leave}>
-        leave it
+        {phrase('leave it')}
       </Button>
     </form>
   );

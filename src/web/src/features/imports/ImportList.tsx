@@ -5,7 +5,9 @@ import { api, type Schemas, take, upload } from '../../api/client';
 import { useMay, useNow } from '../../app/session';
 import { Empty, Trouble } from '../../ui/bits';
 import { DayPage, PageHead, Stretch } from '../../ui/DayPage';
-import { count, nearDay } from '../../ui/when';
+import { nearDay } from '../../ui/when';
+import { phrase } from '../../words/phrase';
+import { Sentence } from '../../words/Sentence';
 import { ConsentFile } from './ConsentFile';
 import { PasteList } from './PasteList';
 
@@ -22,33 +24,35 @@ export default function ImportList() {
     onSuccess: (row) => go(`/people/bring-in/${row.id}`),
   });
   const states: Record<string, string> = {
-    review: 'not brought in yet',
-    queued: 'waits its turn',
-    running: 'under way',
-    stopped: 'stopped',
-    done: 'brought in',
-    failed: 'failed',
-    undone: 'undone',
+    review: phrase('not brought in yet'),
+    queued: phrase('waits its turn'),
+    running: phrase('under way'),
+    stopped: phrase('stopped'),
+    done: phrase('brought in'),
+    failed: phrase('failed'),
+    undone: phrase('undone'),
   };
   return (
     <DayPage
-      marginTitle="What happens"
+      marginTitle={phrase('What happens')}
       margin={
         <>
-          <h3>What happens</h3>
+          <h3>{phrase('What happens')}</h3>
           <p className="mt-1 mb-4">
-            Germinal reads the list as it is and shows what it makes of it: who is new, who is known, every doubt with its row. Nothing is
-            written until you say so.
+            {phrase(
+              'Germinal reads the list as it is and shows what it makes of it: who is new, who is known, every doubt with its row. Nothing is written until you say so.',
+            )}
           </p>
-          <h3>What may be in it</h3>
+          <h3>{phrase('What may be in it')}</h3>
           <p className="mt-1">
-            Columns of any name; dates and numbers in any style; two addresses in a cell; remarks. Of a workbook the values, one sheet at a
-            time; of cards everything but their pictures. Blanks of people who are known are filled, nothing is overwritten.
+            {phrase(
+              'Columns of any name; dates and numbers in any style; two addresses in a cell; remarks. Of a workbook the values, one sheet at a time; of cards everything but their pictures. Blanks of people who are known are filled, nothing is overwritten.',
+            )}
           </p>
         </>
       }
     >
-      <PageHead title="Bring people in" aside={<Link to="/people">all people</Link>} />
+      <PageHead title={phrase('Bring people in')} aside={<Link to="/people">{phrase('all people')}</Link>} />
       <div className="px-7 pb-6">
         {/* biome-ignore lint/a11y/noStaticElementInteractions: the button inside does the same by keyboard */}
         <div
@@ -66,19 +70,24 @@ export default function ImportList() {
           }}
         >
           <p className="font-serif text-lead">
-            Drop the list here, or{' '}
-            <button type="button" className="say text-leaf" onClick={() => input.current?.click()}>
-              choose one
-            </button>
-            .
+            <Sentence
+              m="Drop the list here, or <button>choose one</button>."
+              v={{
+                button: (c) => (
+                  <button type="button" className="say text-leaf" onClick={() => input.current?.click()}>
+                    {c}
+                  </button>
+                ),
+              }}
+            />
           </p>
-          <p className="mt-1 text-small text-soft">A workbook (.xlsx, .ods), CSV, or cards of an address book (.vcf).</p>
+          <p className="mt-1 text-small text-soft">{phrase('A workbook (.xlsx, .ods), CSV, or cards of an address book (.vcf).')}</p>
           <input
             ref={input}
             type="file"
             accept=".csv,.txt,.tsv,.xlsx,.xlsm,.ods,.vcf,.vcard,text/csv,text/vcard"
             className="sr-only"
-            aria-label="A file of people"
+            aria-label={phrase('A file of people')}
             tabIndex={-1}
             onChange={(e) => {
               const file = e.target.files?.[0];
@@ -86,7 +95,7 @@ export default function ImportList() {
               e.target.value = '';
             }}
           />
-          {send.isPending && <p role="status">Reading …</p>}
+          {send.isPending && <p role="status">{phrase('Reading …')}</p>}
         </div>
         <Trouble error={send.error} />
         <div className="mt-4">
@@ -94,15 +103,21 @@ export default function ImportList() {
         </div>
       </div>
       {mayBringConsent && <ConsentFile />}
-      <Stretch title="Brought in before" />
-      {imports.data?.length === 0 && <Empty>No list yet.</Empty>}
+      <Stretch title={phrase('Brought in before')} />
+      {imports.data?.length === 0 && <Empty>{phrase('No list yet.')}</Empty>}
       {imports.data?.map((i) => (
         <Link key={i.id} to={`/people/bring-in/${i.id}`} className="row flex gap-4 text-ink no-underline hover:bg-picked">
           <span className="gutter">{nearDay(i.createdAt, zone, now)}</span>
           <span className="flex-1 font-semibold">{i.fileName}</span>
           <span className="text-small text-soft">
             {states[i.status]}
-            {i.status === 'done' && `: ${count(i.added, 'person', 'people')} new, ${i.filled} filled, ${i.leftOut} left out`} · {i.by}
+            {i.status === 'done' &&
+              phrase(': {added, plural, one {# person} other {# people}} new, {filled, number} filled, {leftOut, number} left out', {
+                added: i.added,
+                filled: i.filled,
+                leftOut: i.leftOut,
+              })}{' '}
+            · {i.by}
           </span>
         </Link>
       ))}

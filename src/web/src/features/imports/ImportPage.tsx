@@ -5,7 +5,9 @@ import { useNow } from '../../app/session';
 import { Button, Loading, ProgressBar, Trouble } from '../../ui/bits';
 import { DayPage, PageHead, Stretch } from '../../ui/DayPage';
 import { NotShown } from '../../ui/NotShown';
-import { count, day } from '../../ui/when';
+import { day } from '../../ui/when';
+import { locale, phrase } from '../../words/phrase';
+import { Sentence } from '../../words/Sentence';
 import { Columns } from './Columns';
 import { UnknownValues } from './UnknownValues';
 
@@ -20,9 +22,9 @@ export default function ImportPage() {
     queryFn: () => take(api.GET('/api/imports/{id}', { params: { path: { id } } })),
   });
   if (reading.error) {
-    return <NotShown title="Bring people in" error={reading.error} />;
+    return <NotShown title={phrase('Bring people in')} error={reading.error} />;
   }
-  if (!reading.data) return <Loading what="Reading the list" />;
+  if (!reading.data) return <Loading what={phrase('Reading the list')} />;
   return reading.data.import.status === 'review' ? <Review reading={reading.data} /> : <Progress reading={reading.data} />;
 }
 
@@ -52,55 +54,65 @@ function Review({ reading }: { reading: Reading }) {
 
   return (
     <DayPage
-      marginTitle="What would come of it"
+      marginTitle={phrase('What would come of it')}
       margin={
         r && (
           <>
             <h2>{reading.import.fileName}</h2>
-            <p className="mb-3">Nothing is written yet.</p>
+            <p className="mb-3">{phrase('Nothing is written yet.')}</p>
             <dl className="grid grid-cols-[1fr_auto] gap-y-1 text-ink">
-              <Figure label="rows" n={r.rows} />
-              <Figure label="new people" n={r.added} strong />
-              <Figure label="the same as somebody here" n={r.sameAsSomebodyHere} />
-              <Figure label="the same as an earlier row" n={r.sameInFile} />
-              <Figure label="of these, with blanks to fill" n={r.filled} />
-              <Figure label="left out" n={r.leftOut} />
-              <Figure label="doubts" n={r.doubtsInAll} ember={r.doubtsInAll > 0} />
+              <Figure label={phrase('rows')} n={r.rows} />
+              <Figure label={phrase('new people')} n={r.added} strong />
+              <Figure label={phrase('the same as somebody here')} n={r.sameAsSomebodyHere} />
+              <Figure label={phrase('the same as an earlier row')} n={r.sameInFile} />
+              <Figure label={phrase('of these, with blanks to fill')} n={r.filled} />
+              <Figure label={phrase('left out')} n={r.leftOut} />
+              <Figure label={phrase('doubts')} n={r.doubtsInAll} ember={r.doubtsInAll > 0} />
             </dl>
             <div className="mt-5 flex items-center gap-4">
               <Button look="main" onClick={() => start.mutate()} disabled={start.isPending || change.isPending || change.isError}>
-                Bring {count(r.added, 'person', 'people')} in
+                {phrase('Bring {added, plural, one {# person} other {# people}} in', { added: r.added })}
               </Button>
               <Link to="/people/bring-in" className="text-small text-ink no-underline hover:underline">
-                leave it
+                {phrase('leave it')}
               </Link>
             </div>
             <Trouble error={start.error} />
             <p className="mt-4">
-              Blanks are filled and nothing is overwritten. It can be undone as a whole until somebody has worked with these people, or
-              something has gone out to them.
+              {phrase(
+                'Blanks are filled and nothing is overwritten. It can be undone as a whole until somebody has worked with these people, or something has gone out to them.',
+              )}
             </p>
             {r.starts.length === 0 ? (
-              r.startByMatching.length === 0 && <p className="mt-4">No program starts by it.</p>
+              r.startByMatching.length === 0 && <p className="mt-4">{phrase('No program starts by it.')}</p>
             ) : (
               <>
-                <h3 className="mt-4">Programs that will start by their dates</h3>
+                <h3 className="mt-4">{phrase('Programs that will start by their dates')}</h3>
                 <ul className="m-0 list-none p-0">
                   {r.starts.map((s) => (
                     <li key={s.program} className="py-0.5 text-straw">
-                      “{s.program}” for {count(s.count, 'person', 'people')} within a year, the first on {day(s.first, zone, now)}
+                      {phrase('“{program}” for {count, plural, one {# person} other {# people}} within a year, the first on {first}', {
+                        program: s.program,
+                        count: s.count,
+                        first: day(s.first, zone, now),
+                      })}
                     </li>
                   ))}
                 </ul>
-                <p className="mt-1">Undoing takes these starts back too.</p>
+                <p className="mt-1">{phrase('Undoing takes these starts back too.')}</p>
               </>
             )}
             {r.startByMatching.length > 0 && (
               <>
-                <h3 className="mt-4">Programs that wait for people of a segment</h3>
+                <h3 className="mt-4">{phrase('Programs that wait for people of a segment')}</h3>
                 <p className="text-straw">
-                  {r.startByMatching.map((name) => `“${name}”`).join(', ')} {r.startByMatching.length === 1 ? 'starts' : 'start'} for
-                  whoever is in their segment by what this list brings.
+                  {phrase(
+                    '{startByMatching} {startByMatching2, plural, one {starts} other {start}} for whoever is in their segment by what this list brings.',
+                    {
+                      startByMatching: r.startByMatching.map((name) => `“${name}”`).join(', '),
+                      startByMatching2: r.startByMatching.length,
+                    },
+                  )}
                 </p>
               </>
             )}
@@ -108,18 +120,31 @@ function Review({ reading }: { reading: Reading }) {
         )
       }
     >
-      <PageHead title="Is this right?" aside={`${reading.columns.length} columns, ${reading.import.rowsInAll} rows`} />
+      <PageHead
+        title={phrase('Is this right?')}
+        aside={phrase('{columns, number} columns, {rowsInAll, number} rows', {
+          columns: reading.columns.length,
+          rowsInAll: reading.import.rowsInAll,
+        })}
+      />
       {(reading.sheets.length > 0 || reading.remarks.length > 0) && (
         <div className="px-7 pb-3">
           {reading.sheets.length > 0 && (
             <p>
               <label>
-                Of its {reading.sheets.length} sheets, this is{' '}
-                <select value={(turn.isPending ? turn.variables : reading.sheet) ?? ''} onChange={(e) => turn.mutate(e.target.value)}>
-                  {reading.sheets.map((s) => (
-                    <option key={s}>{s}</option>
-                  ))}
-                </select>
+                <Sentence
+                  m="Of its {sheets, number} sheets, this is {isPending}"
+                  v={{
+                    sheets: reading.sheets.length,
+                    isPending: (
+                      <select value={(turn.isPending ? turn.variables : reading.sheet) ?? ''} onChange={(e) => turn.mutate(e.target.value)}>
+                        {reading.sheets.map((s) => (
+                          <option key={s}>{s}</option>
+                        ))}
+                      </select>
+                    ),
+                  }}
+                />
               </label>
             </p>
           )}
@@ -131,7 +156,7 @@ function Review({ reading }: { reading: Reading }) {
           ))}
         </div>
       )}
-      <Stretch title="Columns" note="what each one is taken for" />
+      <Stretch title={phrase('Columns')} note={phrase('what each one is taken for')} />
       <div className="px-7">
         <Trouble error={change.error} />
       </div>
@@ -140,26 +165,34 @@ function Review({ reading }: { reading: Reading }) {
       {r && (
         <>
           <Stretch
-            title="Doubts"
+            title={phrase('Doubts')}
             note={
               r.doubtsInAll > r.doubts.length
-                ? `the first ${r.doubts.length} of ${r.doubtsInAll}; all of them are in the report`
-                : r.doubtsInAll || 'none'
+                ? phrase('the first {doubts, number} of {doubtsInAll, number}; all of them are in the report', {
+                    doubts: r.doubts.length,
+                    doubtsInAll: r.doubtsInAll,
+                  })
+                : r.doubtsInAll || phrase('none')
             }
           />
           {r.doubts.map((d) => (
             <div key={`${d.line}${d.field}${d.text}`} className="row">
-              <span className="gutter">row {d.line}</span>
+              <span className="gutter">{phrase('row {line, number}', { line: d.line })}</span>
               <b className="font-semibold">{d.name}</b> <span className="text-small text-soft">{d.text}</span>
             </div>
           ))}
-          <Stretch title="The same people" note={r.same.length || 'none'} />
+          <Stretch title={phrase('The same people')} note={r.same.length || phrase('none')} />
           {r.same.map((s) => (
             <div key={s.line} className="row">
-              <span className="gutter">row {s.line}</span>
+              <span className="gutter">{phrase('row {line, number}', { line: s.line })}</span>
               <b className="font-semibold">{s.name}</b>{' '}
               <span className="text-small text-soft">
-                is {s.as}: {s.by}. {s.fills.length > 0 ? `Fills ${s.fills.map(filled).join(', ')}.` : 'Nothing to fill.'}
+                {phrase('is {as}: {by}. {fills}', {
+                  as: s.as,
+                  by: s.by,
+                  fills:
+                    s.fills.length > 0 ? phrase('Fills {fills}.', { fills: s.fills.map(filled).join(', ') }) : phrase('Nothing to fill.'),
+                })}
               </span>
             </div>
           ))}
@@ -171,10 +204,14 @@ function Review({ reading }: { reading: Reading }) {
 
 /** A filled field in words: “tag:VIP” is the tag VIP. */
 function filled(field: string) {
-  if (field.startsWith('tag:')) return `the tag ${field.slice(4)}`;
-  if (field.startsWith('list:')) return `the list ${field.slice(5)}`;
+  if (field.startsWith('tag:')) return phrase('the tag {field}', { field: field.slice(4) });
+  if (field.startsWith('list:')) return phrase('the list {field}', { field: field.slice(5) });
   const consent = /^consent:(\w+):(in|out)$/.exec(field);
-  if (consent) return `${consent[2] === 'in' ? 'a yes' : 'a no'} to ${consent[1]}`;
+  if (consent)
+    return phrase('{consent, select, true {a yes} other {a no}} to {consent2}', {
+      consent: String(consent[2] === 'in'),
+      consent2: consent[1],
+    });
   return field.replace(/^(date|custom):/, '').replaceAll('_', ' ');
 }
 
@@ -182,7 +219,7 @@ function Figure({ label, n, strong = false, ember = false }: { label: string; n:
   return (
     <>
       <dt className={strong ? 'font-semibold' : ''}>{label}</dt>
-      <dd className={`m-0 text-right ${strong ? 'font-semibold' : ''} ${ember ? 'text-ember' : ''}`}>{n.toLocaleString('en-US')}</dd>
+      <dd className={`m-0 text-right ${strong ? 'font-semibold' : ''} ${ember ? 'text-ember' : ''}`}>{n.toLocaleString(locale())}</dd>
     </>
   );
 }
@@ -204,56 +241,66 @@ function Progress({ reading }: { reading: Reading }) {
   const busy = row.status === 'queued' || row.status === 'running';
   const share = row.rowsInAll > 0 ? Math.round((100 * row.rowsDone) / row.rowsInAll) : 0;
   const titles: Record<string, string> = {
-    queued: 'Waiting its turn',
-    running: 'Bringing people in',
-    stopped: 'Stopped',
-    done: 'They are in',
-    failed: 'It could not be read',
-    undone: 'Undone',
+    queued: phrase('Waiting its turn'),
+    running: phrase('Bringing people in'),
+    stopped: phrase('Stopped'),
+    done: phrase('They are in'),
+    failed: phrase('It could not be read'),
+    undone: phrase('Undone'),
   };
   return (
     <DayPage
-      marginTitle="What next"
+      marginTitle={phrase('What next')}
       margin={
         <>
-          <h3>What next</h3>
+          <h3>{phrase('What next')}</h3>
           <p className="mt-1">
             {busy
-              ? 'You can leave this page; it goes on.'
+              ? phrase('You can leave this page; it goes on.')
               : row.status === 'done'
-                ? 'See who is there, or write a program for them.'
-                : 'The rows that were done are in.'}
+                ? phrase('See who is there, or write a program for them.')
+                : phrase('The rows that were done are in.')}
           </p>
           <p className="mt-2 flex gap-4">
-            <Link to="/people">People</Link> <Link to="/programs">Programs</Link>
+            <Link to="/people">{phrase('People')}</Link> <Link to="/programs">{phrase('Programs')}</Link>
           </p>
         </>
       }
     >
       <PageHead title={titles[row.status] ?? row.status} aside={row.fileName} />
       <div className="px-7">
-        {(busy || row.status === 'stopped') && <ProgressBar share={share} label="Rows done" className="mb-4 max-w-xl" />}
+        {(busy || row.status === 'stopped') && <ProgressBar share={share} label={phrase('Rows done')} className="mb-4 max-w-xl" />}
         <p className="max-w-[60ch] font-serif text-lead" role="status">
           {row.status === 'undone'
-            ? 'Everybody this list added was taken out again, and what it filled was emptied.'
-            : `${row.rowsDone.toLocaleString('en-US')} of ${row.rowsInAll.toLocaleString('en-US')} rows: ${count(row.added, 'new person', 'new people')}, ${row.filled} known with blanks filled, ${row.unchanged} known with nothing to fill, ${row.leftOut} left out.`}
+            ? phrase('Everybody this list added was taken out again, and what it filled was emptied.')
+            : phrase(
+                '{rowsDone, number} of {rowsInAll, number} rows: {added, plural, one {# new person} other {# new people}}, {filled, number} known with blanks filled, {unchanged, number} known with nothing to fill, {leftOut, number} left out.',
+                {
+                  rowsDone: row.rowsDone,
+                  rowsInAll: row.rowsInAll,
+                  added: row.added,
+                  filled: row.filled,
+                  unchanged: row.unchanged,
+                  leftOut: row.leftOut,
+                },
+              )}
         </p>
         <Trouble error={row.error ?? stop.error ?? goOn.error ?? undo.error} />
         <div className="mt-4 flex gap-5">
           {busy && (
             <Button look="danger" onClick={() => stop.mutate()}>
-              Stop
+              {phrase('Stop')}
             </Button>
           )}
-          {row.status === 'stopped' && <Button onClick={() => goOn.mutate()}>Go on</Button>}
+          {row.status === 'stopped' && <Button onClick={() => goOn.mutate()}>{phrase('Go on')}</Button>}
           {row.status !== 'undone' && !busy && (
             <a className="text-small" href={`/api/imports/${row.id}/report.csv`} download>
-              Report of rows left out and doubts (CSV)
+              {phrase('Report of rows left out and doubts (CSV)')}
             </a>
           )}
           {(row.status === 'done' || row.status === 'stopped') && (
             <Button look="danger" onClick={() => undo.mutate()} disabled={undo.isPending}>
-              Undo the whole import
+              {phrase('Undo the whole import')}
             </Button>
           )}
         </div>

@@ -1,5 +1,6 @@
 import { useState } from 'react';
 import { Button, Field } from '../../ui/bits';
+import { phrase } from '../../words/phrase';
 
 /** A list that came by the clipboard: the rows of a spreadsheet as they are copied, or lines of a text. */
 export function PasteList({ send, busy }: { send: (file: File) => void; busy: boolean }) {
@@ -13,10 +14,10 @@ export function PasteList({ send, busy }: { send: (file: File) => void; busy: bo
       }}
     >
       <Field
-        label="Or paste it here"
+        label={phrase('Or paste it here')}
         hint={
           rows > 0
-            ? `${rows} rows; the first should name the columns, unless an email address stands in it`
+            ? phrase('{rows, number} rows; the first should name the columns, unless an email address stands in it', { rows })
             : 'copied from a spreadsheet, with the row that names the columns'
         }
       >
@@ -34,7 +35,7 @@ export function PasteList({ send, busy }: { send: (file: File) => void; busy: bo
       </Field>
       {rows > 0 && (
         <Button type="submit" disabled={busy}>
-          See what Germinal makes of it
+          {phrase('See what Germinal makes of it')}
         </Button>
       )}
     </form>

@@ -2,7 +2,7 @@ import { useMutation } from '@tanstack/react-query';
 import { api, type Schemas, take } from '../../api/client';
 import { Trouble } from '../../ui/bits';
 import { Stretch } from '../../ui/DayPage';
-import { count } from '../../ui/when';
+import { phrase } from '../../words/phrase';
 
 type Reading = Schemas['ImportReviewDto'];
 
@@ -21,7 +21,7 @@ export function UnknownValues({ reading, took }: { reading: Reading; took: (answ
     (say.isPending && say.variables.field === field && say.variables.value === v.text ? say.variables.means : v.means) ?? '?';
   return (
     <>
-      <Stretch title="Values nobody here knows" note="said once for the whole list" />
+      <Stretch title={phrase('Values nobody here knows')} note={phrase('said once for the whole list')} />
       <div className="px-7">
         <Trouble error={say.error} />
       </div>
@@ -31,13 +31,15 @@ export function UnknownValues({ reading, took }: { reading: Reading; took: (answ
             <span className="gutter">{column.label}</span>
             <label>
               <b className="font-semibold">{v.text}</b>{' '}
-              <span className="text-small text-soft">in {count(v.rows, 'row', 'rows')}, which means</span>{' '}
+              <span className="text-small text-soft">
+                {phrase('in {rows, plural, one {# row} other {# rows}}, which means', { rows: v.rows })}
+              </span>{' '}
               <select
                 value={shown(column.field, v)}
                 onChange={(e) => say.mutate({ field: column.field, value: v.text, means: e.target.value === '?' ? null : e.target.value })}
               >
-                <option value="?">left open, with a doubt</option>
-                <option value="">nothing</option>
+                <option value="?">{phrase('left open, with a doubt')}</option>
+                <option value="">{phrase('nothing')}</option>
                 {column.choices.map((c) => (
                   <option key={c.field} value={c.field}>
                     {c.label}

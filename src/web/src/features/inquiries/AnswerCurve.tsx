@@ -1,6 +1,6 @@
 import type { Schemas } from '../../api/client';
 import { TableBehind } from '../../ui/TableBehind';
-import { count } from '../../ui/when';
+import { phrase } from '../../words/phrase';
 import { waited } from './waits';
 
 const width = 560;
@@ -18,10 +18,19 @@ export function AnswerCurve({ times, dayMinutes }: { times: Schemas['AnswerTimes
     <div className="px-7 py-3 max-[699px]:px-4">
       <p className="m-0">
         {times.answered === 0
-          ? 'In the last twelve months nobody was answered.'
+          ? phrase('In the last twelve months nobody was answered.')
           : median === null
-            ? `Of ${times.answered + times.waiting} in twelve months fewer than half are answered yet.`
-            : `Half are answered within ${waited(median, dayMinutes)} of working time: ${count(times.answered, 'inquiry', 'inquiries')} of the last twelve months${times.waiting > 0 ? `, ${times.waiting} still wait` : ''}.`}
+            ? phrase('Of {answered, number} in twelve months fewer than half are answered yet.', {
+                answered: times.answered + times.waiting,
+              })
+            : phrase(
+                'Half are answered within {median} of working time: {answered, plural, one {# inquiry} other {# inquiries}} of the last twelve months{waiting}.',
+                {
+                  median: waited(median, dayMinutes),
+                  answered: times.answered,
+                  waiting: times.waiting > 0 ? phrase(', {waiting, number} still wait', { waiting: times.waiting }) : '',
+                },
+              )}
       </p>
       {times.curve.length > 1 && (
         <>
@@ -31,10 +40,10 @@ export function AnswerCurve({ times, dayMinutes }: { times: Schemas['AnswerTimes
             <path d={line} stroke="var(--leaf)" strokeWidth="2" fill="none" />
           </svg>
           <TableBehind
-            words="as a table: who still waits after how long"
-            heads={['after', 'wait still']}
+            words={phrase('as a table: who still waits after how long')}
+            heads={[phrase('after'), phrase('wait still')]}
             rows={days(times.curve, dayMinutes).map(([n, share]) => [
-              count(n, 'working day', 'working days'),
+              phrase('{n, plural, one {# working day} other {# working days}}', { n }),
               `${Math.round(100 * share)} %`,
             ])}
           />

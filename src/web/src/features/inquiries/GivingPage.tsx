@@ -9,6 +9,8 @@ import { KeptNumber } from '../../ui/KeptNumber';
 import { PictureChooser } from '../../ui/PictureChooser';
 import { said } from '../../ui/undo';
 import { week } from '../../ui/week';
+import { phrase } from '../../words/phrase';
+import { Sentence } from '../../words/Sentence';
 import { Absences } from '../members/Absences';
 import { Say, SayOneOf } from '../programs/Say';
 
@@ -16,30 +18,31 @@ type Giving = Schemas['GivingDto'];
 type Rule = Schemas['GivingRuleDto'];
 
 const tos = [
-  ['who-knows-them', 'to whoever looks after them already'],
-  ['first', 'to the first who is there of'],
-  ['in-turn', 'in turn among those who are there of'],
+  ['who-knows-them', phrase('to whoever looks after them already')],
+  ['first', phrase('to the first who is there of')],
+  ['in-turn', phrase('in turn among those who are there of')],
 ] as const;
 
 /** Who gets an inquiry, as sentences in order; when the practice is reached; who is away; how public pages look. */
 export default function GivingPage() {
   const giving = useQuery({ queryKey: ['giving'], queryFn: () => take(api.GET('/api/giving')) });
-  if (giving.isPending) return <Loading what="Opening who gets inquiries" />;
+  if (giving.isPending) return <Loading what={phrase('Opening who gets inquiries')} />;
   return (
     <DayPage
-      marginTitle="How it is decided"
+      marginTitle={phrase('How it is decided')}
       margin={
         <>
-          <h3>How it is decided</h3>
+          <h3>{phrase('How it is decided')}</h3>
           <p>
-            The first sentence that names somebody who is there decides. Whoever is away has a deputy; where nobody of a sentence is there,
-            the deputy of one of them gets it, else the next sentence is asked.
+            {phrase(
+              'The first sentence that names somebody who is there decides. Whoever is away has a deputy; where nobody of a sentence is there, the deputy of one of them gets it, else the next sentence is asked.',
+            )}
           </p>
-          <p className="mt-3">Why somebody has an inquiry stands beside it.</p>
+          <p className="mt-3">{phrase('Why somebody has an inquiry stands beside it.')}</p>
         </>
       }
     >
-      <PageHead title="Who gets inquiries" aside={<Link to="/inquiries">Inquiries</Link>} />
+      <PageHead title={phrase('Who gets inquiries')} aside={<Link to="/inquiries">{phrase('Inquiries')}</Link>} />
       <Trouble error={giving.error} />
       {giving.data && <Parts giving={giving.data} />}
     </DayPage>
@@ -64,13 +67,13 @@ function Parts({ giving }: { giving: Giving }) {
   const queries = useQueryClient();
   const may = useMay('change-settings');
   const save = useMutation({
-    meta: { says: () => 'who gets inquiries' },
+    meta: { says: () => phrase('who gets inquiries') },
     mutationFn: (part: Partial<Schemas['GivingBody']>) => take(api.PUT('/api/giving', { body: { ...bodyOf(giving), ...part } })),
     onSuccess: (answer) => queries.setQueryData(['giving'], answer),
   });
   const set = (part: Partial<Schemas['GivingBody']>) => {
     const before = bodyOf(giving);
-    save.mutate(part, { onSuccess: () => said('It is kept.', () => save.mutateAsync(before)) });
+    save.mutate(part, { onSuccess: () => said(phrase('It is kept.'), () => save.mutateAsync(before)) });
   };
   return (
     <>
@@ -81,7 +84,7 @@ function Parts({ giving }: { giving: Giving }) {
       <ByMailOrText giving={giving} set={set} may={may} error={save.error} />
       <Away giving={giving} set={set} may={may} />
       <Look giving={giving} set={set} may={may} error={save.error} />
-      {!may && <p className="row text-small text-soft">A principal changes this. When you are away you say yourself.</p>}
+      {!may && <p className="row text-small text-soft">{phrase('A principal changes this. When you are away you say yourself.')}</p>}
     </>
   );
 }
@@ -100,7 +103,7 @@ function Rules({ giving, set, may }: PartProps) {
   };
   return (
     <>
-      <Stretch title="In this order" />
+      <Stretch title={phrase('In this order')} />
       {rules.map((r, i) => (
         <div key={`${i}-${r.to}-${r.form}`} className="row flex items-baseline gap-4">
           <span className="gutter">{i + 1}</span>
@@ -110,16 +113,21 @@ function Rules({ giving, set, may }: PartProps) {
           {may && (
             <span className="flex gap-3 text-small">
               {i > 0 && (
-                <Button look="plain" onClick={() => move(i, -1)} className="min-h-6 min-w-6" aria-label={`Ask sentence ${i + 1} earlier`}>
+                <Button
+                  look="plain"
+                  onClick={() => move(i, -1)}
+                  className="min-h-6 min-w-6"
+                  aria-label={phrase('Ask sentence {i, number} earlier', { i: i + 1 })}
+                >
                   ↑
                 </Button>
               )}
               <Button
                 look="plain"
                 onClick={() => set({ rules: rules.filter((_, n) => n !== i) })}
-                aria-label={`Take sentence ${i + 1} out`}
+                aria-label={phrase('Take sentence {i, number} out', { i: i + 1 })}
               >
-                take out
+                {phrase('take out')}
               </Button>
             </span>
           )}
@@ -128,12 +136,14 @@ function Rules({ giving, set, may }: PartProps) {
       <p className="row">
         {may && (
           <Button onClick={() => set({ rules: [...rules, { form: null, topic: null, area: null, to: 'who-knows-them', members: [] }] })}>
-            + a sentence
+            {phrase('+ a sentence')}
           </Button>
         )}{' '}
         <span className="text-soft">
-          {rules.length > 0 ? 'Everything else goes' : 'Everything goes'} to whoever looks after them already, else to{' '}
-          {giving.otherwise ? name(giving.otherwise) : 'a principal'}, who stands in for the practice.
+          {phrase(
+            '{rules, select, true {Everything else goes} other {Everything goes}} to whoever looks after them already, else to {otherwise}, who stands in for the practice.',
+            { rules: String(rules.length > 0), otherwise: giving.otherwise ? name(giving.otherwise) : phrase('a principal') },
+          )}
         </span>
       </p>
     </>
@@ -157,84 +167,91 @@ function RuleWords({
   const nameOf = useMemberName();
   const form = giving.forms.find((f) => f.id === r.form)?.name;
   const asked = [
-    r.form ? `by “${form ?? 'a form that is gone'}”` : 'by anything',
-    r.topic ? `about “${r.topic}”` : 'about anything',
-    r.area ? `from ${r.area}` : 'from anywhere',
+    r.form ? phrase('by “{form}”', { form: form ?? phrase('a form that is gone') }) : phrase('by anything'),
+    r.topic ? phrase('about “{topic}”', { topic: r.topic }) : phrase('about anything'),
+    r.area ? phrase('from {area}', { area: r.area }) : phrase('from anywhere'),
   ];
   const names = r.members.map(nameOf).join(', ');
   if (!may)
     return (
-      <>
-        What comes {asked.join(', ')} goes {tos.find(([to]) => to === r.to)?.[1]} {names}.
-      </>
+      <Sentence
+        m="What comes {asked} goes {find} {names}."
+        v={{ asked: asked.join(', '), find: tos.find(([to]) => to === r.to)?.[1], names }}
+      />
     );
   const [byForm, about, from] = asked as [string, string, string];
   return (
-    <>
-      What comes{' '}
-      <SayOneOf<string | null>
-        words={byForm}
-        label={`Sentence ${number}, by which form`}
-        soft={!r.form}
-        choices={[[null, 'by anything'], ...giving.forms.map((f) => [f.id, `by “${f.name}”`] as const)]}
-        now={r.form}
-        choose={(v) => put({ form: v })}
-      />
-      ,{' '}
-      <SayOneOf<string | null>
-        words={about}
-        label={`Sentence ${number}, about what`}
-        soft={!r.topic}
-        choices={[[null, 'about anything'], ...giving.topics.map((t) => [t, `about “${t}”`] as const)]}
-        now={r.topic}
-        choose={(v) => put({ topic: v })}
-      />
-      ,{' '}
-      <Say words={from} label={`Sentence ${number}, from where`} soft={!r.area}>
-        {(close) => (
-          <Area
-            area={r.area}
-            put={(area) => {
-              put({ area });
-              close();
-            }}
+    <Sentence
+      m="What comes {byForm}, {about}, {from} goes {find}{to}."
+      v={{
+        byForm: (
+          <SayOneOf<string | null>
+            words={byForm}
+            label={phrase('Sentence {number, number}, by which form', { number })}
+            soft={!r.form}
+            choices={[[null, phrase('by anything')], ...giving.forms.map((f) => [f.id, `by “${f.name}”`] as const)]}
+            now={r.form}
+            choose={(v) => put({ form: v })}
           />
-        )}
-      </Say>{' '}
-      goes{' '}
-      <SayOneOf<string>
-        words={tos.find(([to]) => to === r.to)?.[1] ?? ''}
-        label={`Sentence ${number}, to whom`}
-        choices={tos}
-        now={r.to}
-        choose={(to) =>
-          put({ to, members: to === 'who-knows-them' ? [] : r.members.length > 0 ? r.members : members.slice(0, 1).map((m) => m.id) })
-        }
-      />
-      {r.to !== 'who-knows-them' && (
-        <>
-          {' '}
-          <Say words={names || 'nobody yet'} label={`Sentence ${number}, among whom`}>
-            {() => (
-              <fieldset className="border-0 p-0">
-                <legend className="text-small">Among whom</legend>
-                {members.map((m) => (
-                  <label key={m.id} className="block text-small">
-                    <input
-                      type="checkbox"
-                      checked={r.members.includes(m.id)}
-                      onChange={(e) => put({ members: e.target.checked ? [...r.members, m.id] : r.members.filter((x) => x !== m.id) })}
-                    />{' '}
-                    {m.name}
-                  </label>
-                ))}
-              </fieldset>
+        ),
+        about: (
+          <SayOneOf<string | null>
+            words={about}
+            label={phrase('Sentence {number, number}, about what', { number })}
+            soft={!r.topic}
+            choices={[[null, phrase('about anything')], ...giving.topics.map((t) => [t, `about “${t}”`] as const)]}
+            now={r.topic}
+            choose={(v) => put({ topic: v })}
+          />
+        ),
+        from: (
+          <Say words={from} label={phrase('Sentence {number, number}, from where', { number })} soft={!r.area}>
+            {(close) => (
+              <Area
+                area={r.area}
+                put={(area) => {
+                  put({ area });
+                  close();
+                }}
+              />
             )}
           </Say>
-        </>
-      )}
-      .
-    </>
+        ),
+        find: (
+          <SayOneOf<string>
+            words={tos.find(([to]) => to === r.to)?.[1] ?? ''}
+            label={phrase('Sentence {number, number}, to whom', { number })}
+            choices={tos}
+            now={r.to}
+            choose={(to) =>
+              put({ to, members: to === 'who-knows-them' ? [] : r.members.length > 0 ? r.members : members.slice(0, 1).map((m) => m.id) })
+            }
+          />
+        ),
+        to: r.to !== 'who-knows-them' && (
+          <>
+            {' '}
+            <Say words={names || phrase('nobody yet')} label={phrase('Sentence {number, number}, among whom', { number })}>
+              {() => (
+                <fieldset className="border-0 p-0">
+                  <legend className="text-small">{phrase('Among whom')}</legend>
+                  {members.map((m) => (
+                    <label key={m.id} className="block text-small">
+                      <input
+                        type="checkbox"
+                        checked={r.members.includes(m.id)}
+                        onChange={(e) => put({ members: e.target.checked ? [...r.members, m.id] : r.members.filter((x) => x !== m.id) })}
+                      />{' '}
+                      {m.name}
+                    </label>
+                  ))}
+                </fieldset>
+              )}
+            </Say>
+          </>
+        ),
+      }}
+    />
   );
 }
 
@@ -247,11 +264,11 @@ function Area({ area, put }: { area: string | null; put: (area: string | null) =
         put(text.trim() || null);
       }}
     >
-      <Field label="A town, a state or a postal code; nothing for anywhere">
+      <Field label={phrase('A town, a state or a postal code; nothing for anywhere')}>
         {(id) => <input id={id} autoFocus value={text} onChange={(e) => setText(e.target.value)} />}
       </Field>
       <Button type="submit" look="main">
-        Keep
+        {phrase('Keep')}
       </Button>
     </form>
   );
@@ -260,30 +277,37 @@ function Area({ area, put }: { area: string | null; put: (area: string | null) =
 function Waiting({ giving, set, may }: PartProps) {
   return (
     <>
-      <Stretch title="How long they wait" />
+      <Stretch title={phrase('How long they wait')} />
       <p className="row">
-        After{' '}
-        <KeptNumber
-          label="Working hours before it goes to the deputy"
-          value={giving.deputyAfterHours}
-          set={(n) => n !== null && set({ deputyAfterHours: n })}
-          may={may}
-        />{' '}
-        working hours in which nobody has touched it, an inquiry goes to the deputy, and both are told; 0 for never. After{' '}
-        <KeptNumber
-          label="Working days before it is late"
-          value={giving.lateDays}
-          set={(n) => n !== null && set({ lateDays: n })}
-          may={may}
-        />{' '}
-        working days it is late, after{' '}
-        <KeptNumber
-          label="Working days before it is very late"
-          value={giving.veryLateDays}
-          set={(n) => n !== null && set({ veryLateDays: n })}
-          may={may}
-        />{' '}
-        very late.
+        <Sentence
+          m="After {deputyAfterHours} working hours in which nobody has touched it, an inquiry goes to the deputy, and both are told; 0 for never. After {lateDays} working days it is late, after {veryLateDays} very late."
+          v={{
+            deputyAfterHours: (
+              <KeptNumber
+                label={phrase('Working hours before it goes to the deputy')}
+                value={giving.deputyAfterHours}
+                set={(n) => n !== null && set({ deputyAfterHours: n })}
+                may={may}
+              />
+            ),
+            lateDays: (
+              <KeptNumber
+                label={phrase('Working days before it is late')}
+                value={giving.lateDays}
+                set={(n) => n !== null && set({ lateDays: n })}
+                may={may}
+              />
+            ),
+            veryLateDays: (
+              <KeptNumber
+                label={phrase('Working days before it is very late')}
+                value={giving.veryLateDays}
+                set={(n) => n !== null && set({ veryLateDays: n })}
+                may={may}
+              />
+            ),
+          }}
+        />
       </p>
     </>
   );
@@ -301,10 +325,13 @@ function Reached({ giving, set, may }: PartProps) {
   };
   return (
     <>
-      <Stretch title="When we are reached" />
+      <Stretch title={phrase('When we are reached')} />
       {!own && (
         <p className="row">
-          From 9 to half past five on working days. {may && <Button onClick={() => set({ reached: usual })}>other hours</Button>}
+          <Sentence
+            m="From 9 to half past five on working days. {may}"
+            v={{ may: may && <Button onClick={() => set({ reached: usual })}>{phrase('other hours')}</Button> }}
+          />
         </p>
       )}
       {own &&
@@ -324,15 +351,15 @@ function Reached({ giving, set, may }: PartProps) {
               {hours && (
                 <span>
                   <input
-                    aria-label={`${name} from`}
+                    aria-label={phrase('{name} from', { name })}
                     type="time"
                     disabled={!may}
                     defaultValue={hours.from}
                     onBlur={(e) => e.target.value !== hours.from && put(day, { from: e.target.value })}
                   />{' '}
-                  to{' '}
+                  {phrase('to')}{' '}
                   <input
-                    aria-label={`${name} to`}
+                    aria-label={phrase('{name} to', { name })}
                     type="time"
                     disabled={!may}
                     defaultValue={hours.to}
@@ -350,15 +377,15 @@ function Reached({ giving, set, may }: PartProps) {
 /** The address and the word by which one asks without a form. */
 function ByMailOrText({ giving, set, may, error }: PartProps & { error: unknown }) {
   const parts = [
-    ['address', 'What is mailed to', 'inquiries@example.com'],
-    ['word', 'A text that begins with', 'ASK'],
+    ['address', phrase('What is mailed to'), 'inquiries@example.com'],
+    ['word', phrase('A text that begins with'), 'ASK'],
   ] as const;
   return (
     <>
-      <Stretch title="By mail or text" />
+      <Stretch title={phrase('By mail or text')} />
       {parts.map(([key, words, example]) => (
         <div key={key} className="row">
-          <Field label={`${words} … is an inquiry`} error={fieldError(error, key)}>
+          <Field label={phrase('{words} … is an inquiry', { words })} error={fieldError(error, key)}>
             {(id, by) => (
               <input
                 id={id}
@@ -375,8 +402,9 @@ function ByMailOrText({ giving, set, may, error }: PartProps & { error: unknown 
         </div>
       ))}
       <p className="row text-small text-soft">
-        Automatic answers, newsletters and what came back are none. The mail server has to bring what comes to the address here, or into the
-        mailbox that is read.
+        {phrase(
+          'Automatic answers, newsletters and what came back are none. The mail server has to bring what comes to the address here, or into the mailbox that is read.',
+        )}
       </p>
     </>
   );
@@ -389,28 +417,34 @@ function Away({ giving, set, may }: PartProps) {
   const members = session?.members ?? [];
   return (
     <>
-      <Stretch title="Who is away" />
+      <Stretch title={phrase('Who is away')} />
       {giving.deputies.map((d) => (
         <p key={d.member} className="row">
-          For {name(d.member)}{' '}
-          {may ? (
-            <SayOneOf<string | null>
-              words={d.deputy ? `${name(d.deputy)} stands in` : 'nobody stands in'}
-              label={`Who stands in for ${name(d.member)}`}
-              soft={!d.deputy}
-              choices={[
-                [null, 'nobody stands in'],
-                ...members.filter((m) => m.id !== d.member).map((m) => [m.id, `${m.name} stands in`] as const),
-              ]}
-              now={d.deputy}
-              choose={(deputy) => set({ deputies: [{ member: d.member, deputy }] })}
-            />
-          ) : d.deputy ? (
-            `${name(d.deputy)} stands in`
-          ) : (
-            'nobody stands in'
-          )}
-          .
+          <Sentence
+            m="For {member} {may}."
+            v={{
+              member: name(d.member),
+              may: may ? (
+                <SayOneOf<string | null>
+                  words={d.deputy ? phrase('{deputy} stands in', { deputy: name(d.deputy) }) : phrase('nobody stands in')}
+                  label={phrase('Who stands in for {member}', { member: name(d.member) })}
+                  soft={!d.deputy}
+                  choices={[
+                    [null, phrase('nobody stands in')],
+                    ...members
+                      .filter((m) => m.id !== d.member)
+                      .map((m) => [m.id, phrase('{deputy} stands in', { deputy: m.name })] as const),
+                  ]}
+                  now={d.deputy}
+                  choose={(deputy) => set({ deputies: [{ member: d.member, deputy }] })}
+                />
+              ) : d.deputy ? (
+                phrase('{deputy} stands in', { deputy: name(d.deputy) })
+              ) : (
+                phrase('nobody stands in')
+              ),
+            }}
+          />
         </p>
       ))}
       <Absences absences={giving.absences} line="row" />
@@ -423,10 +457,10 @@ function Look({ giving, set, may, error }: PartProps & { error: unknown }) {
   const [trouble, setTrouble] = useState<unknown>();
   return (
     <>
-      <Stretch title="How public pages look" />
+      <Stretch title={phrase('How public pages look')} />
       <div className="row flex flex-wrap items-center gap-4">
         <label>
-          Their colour{' '}
+          {phrase('Their colour')}{' '}
           <input
             type="color"
             disabled={!may}
@@ -437,16 +471,16 @@ function Look({ giving, set, may, error }: PartProps & { error: unknown }) {
         </label>
         {giving.colour && may && (
           <Button look="plain" onClick={() => set({ colour: '' })}>
-            our usual one
+            {phrase('our usual one')}
           </Button>
         )}
-        {giving.picture && <img src={giving.picture} alt="As it stands above public pages" className="max-h-12" />}
+        {giving.picture && <img src={giving.picture} alt={phrase('As it stands above public pages')} className="max-h-12" />}
         {may && (
           <PictureChooser
             picture={giving.picture}
-            label="A picture for public pages"
-            words={['a picture above them', 'another picture']}
-            without="no picture"
+            label={phrase('A picture for public pages')}
+            words={[phrase('a picture above them'), phrase('another picture')]}
+            without={phrase('no picture')}
             set={(picture) => set({ picture })}
             trouble={setTrouble}
           />

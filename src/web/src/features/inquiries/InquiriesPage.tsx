@@ -9,6 +9,8 @@ import { useKept } from '../../ui/kept';
 import { useKeys } from '../../ui/keys';
 import { said } from '../../ui/undo';
 import { nearDay } from '../../ui/when';
+import { phrase } from '../../words/phrase';
+import { Sentence } from '../../words/Sentence';
 import { AnswerCurve } from './AnswerCurve';
 import { InquiryMargin, type Part } from './InquiryMargin';
 import { ends, lateLook, lateWords, waited, ways } from './waits';
@@ -45,15 +47,19 @@ export default function InquiriesPage() {
   };
 
   const end = useMutation({
-    meta: { says: (v: { line: Line }) => `${v.line.person.name} is marked` },
+    meta: { says: (v: { line: Line }) => phrase('{person} is marked', { person: v.line.person.name }) },
     mutationFn: ({ line: l, how }: { line: Line; how: 'answered' | 'nothing' }) =>
       take(api.POST(`/api/inquiries/{id}/${how}`, { params: { path: { id: l.id } } })),
     onSuccess: (_, { line: l, how }) => {
       queries.invalidateQueries({ queryKey: ['inquiries'] });
-      said(how === 'answered' ? `${l.person.name} is marked as answered.` : `What ${l.person.name} sent is marked as nothing.`, () =>
-        take(api.POST('/api/today/waiting/{id}/unseen', { params: { path: { id: `i${l.id}` } } })).then(() =>
-          queries.invalidateQueries({ queryKey: ['inquiries'] }),
-        ),
+      said(
+        how === 'answered'
+          ? phrase('{person} is marked as answered.', { person: l.person.name })
+          : phrase('What {person} sent is marked as nothing.', { person: l.person.name }),
+        () =>
+          take(api.POST('/api/today/waiting/{id}/unseen', { params: { path: { id: `i${l.id}` } } })).then(() =>
+            queries.invalidateQueries({ queryKey: ['inquiries'] }),
+          ),
       );
     },
   });
@@ -72,46 +78,55 @@ export default function InquiriesPage() {
     Enter: () => line && go(`/people/${line.person.id}`),
   });
 
-  if (waiting.isPending) return <Loading what="Looking who waits" />;
+  if (waiting.isPending) return <Loading what={phrase('Looking who waits')} />;
   return (
     <DayPage
-      marginTitle="Everything known"
+      marginTitle={phrase('Everything known')}
       margin={
         line ? <InquiryMargin key={line.id} line={line} part={part} setPart={setPart} end={(how) => end.mutate({ line, how })} /> : null
       }
     >
       <PageHead
-        title="Inquiries"
+        title={phrase('Inquiries')}
         aside={
           <>
-            <Link to="/forms">Forms</Link> · <Link to="/meetings">Times to choose</Link> · <Link to="/inquiries/giving">Who gets them</Link>
+            <Link to="/forms">{phrase('Forms')}</Link> · <Link to="/meetings">{phrase('Times to choose')}</Link> ·{' '}
+            <Link to="/inquiries/giving">{phrase('Who gets them')}</Link>
           </>
         }
       />
       <Trouble error={waiting.error ?? end.error} />
       <Stretch
-        title="They wait"
+        title={phrase('They wait')}
         note={
           waiting.data && (
-            <>
-              {waiting.data.inAll} in all, {waiting.data.mine} for you{' '}
-              <label className="ml-3">
-                <input type="checkbox" checked={mine} onChange={(e) => setMine(e.target.checked)} /> only those for me
-              </label>
-            </>
+            <Sentence
+              m="{inAll, number} in all, {mine, number} for you <label>{input} only those for me</label>"
+              v={{
+                inAll: waiting.data.inAll,
+                mine: waiting.data.mine,
+                input: <input type="checkbox" checked={mine} onChange={(e) => setMine(e.target.checked)} />,
+                // biome-ignore lint/a11y/noLabelWithoutControl: the input is among its words.
+                label: (c) => <label className="ml-3">{c}</label>,
+              }}
+            />
           )
         }
       />
       {rows.length === 0 && (
         <Empty>
-          Nobody waits. What comes by a form, by mail or by text stands here at once; what comes by phone is taken in with the key i.
+          {phrase(
+            'Nobody waits. What comes by a form, by mail or by text stands here at once; what comes by phone is taken in with the key i.',
+          )}
         </Empty>
       )}
       {rows.map((r) => (
         <WaitingRow key={r.id} line={r} on={r.id === line?.id} dayMinutes={waiting.data?.dayMinutes ?? 510} pick={() => pick(r.id)} />
       ))}
       {(waiting.data?.inAll ?? 0) > rows.length && rows.length >= 200 && (
-        <p className="row text-small text-soft">and {(waiting.data?.inAll ?? 0) - rows.length} who came later</p>
+        <p className="row text-small text-soft">
+          {phrase('and {inAll, number} who came later', { inAll: (waiting.data?.inAll ?? 0) - rows.length })}
+        </p>
       )}
       <Answered />
     </DayPage>
@@ -132,8 +147,9 @@ function WaitingRow({ line: r, on, dayMinutes, pick }: { line: Line; on: boolean
         <span className="block text-small text-soft">
           {ways[r.how] ?? r.how}
           {r.form ? ` “${r.form}”` : ''}
-          {r.topic ? `, about ${r.topic}` : ''} · {r.ownerName ? `with ${r.ownerName}` : 'nobody has it'}
-          {r.touched ? ', under way' : ''}
+          {r.topic ? phrase(', about {topic}', { topic: r.topic }) : ''} ·{' '}
+          {r.ownerName ? phrase('with {ownerName}', { ownerName: r.ownerName }) : phrase('nobody has it')}
+          {r.touched ? phrase(', under way') : ''}
         </span>
       </button>
     </div>
@@ -153,11 +169,11 @@ function Answered() {
   });
   const first = answered.data?.pages[0];
   return (
-    <section aria-label="Answered" className="mt-6">
+    <section aria-label={phrase('Answered')} className="mt-6">
       <div className="stretch">
-        <h2>Answered</h2>
+        <h2>{phrase('Answered')}</h2>
         <Button onClick={() => setOpen(!open)} aria-expanded={open}>
-          {open ? 'fold' : 'who, and how soon'}
+          {open ? phrase('fold') : phrase('who, and how soon')}
         </Button>
       </div>
       {open && (
@@ -172,10 +188,15 @@ function Answered() {
                 <span className="min-w-0 flex-1">
                   <Link to={`/people/${r.person.id}`}>{r.person.name}</Link>
                   <span className="block text-small text-soft">
-                    {ends[r.outcome ?? ''] ?? 'answered'}
-                    {r.answeredBy ? ` by ${r.answeredBy}` : ''}, after{' '}
-                    <span className={lateLook[r.late]}>{waited(r.waitedMinutes, first?.dayMinutes ?? 510)}</span>
-                    {r.late > 0 && <span className="sr-only"> ({lateWords[r.late]})</span>}
+                    <Sentence
+                      m="{ends}{answeredBy}, after {span}{late}"
+                      v={{
+                        ends: ends[r.outcome ?? ''] ?? phrase('answered'),
+                        answeredBy: r.answeredBy ? phrase(' by {answeredBy}', { answeredBy: r.answeredBy }) : '',
+                        span: <span className={lateLook[r.late]}>{waited(r.waitedMinutes, first?.dayMinutes ?? 510)}</span>,
+                        late: r.late > 0 && <span className="sr-only"> ({lateWords[r.late]})</span>,
+                      }}
+                    />
                   </span>
                 </span>
               </div>
@@ -183,11 +204,11 @@ function Answered() {
           {answered.hasNextPage && (
             <p className="row">
               <Button onClick={() => answered.fetchNextPage()} disabled={answered.isFetchingNextPage}>
-                earlier ones
+                {phrase('earlier ones')}
               </Button>
             </p>
           )}
-          {first && first.rows.length === 0 && <Empty>Nobody has been answered yet.</Empty>}
+          {first && first.rows.length === 0 && <Empty>{phrase('Nobody has been answered yet.')}</Empty>}
         </>
       )}
     </section>

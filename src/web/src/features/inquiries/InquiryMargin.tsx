@@ -8,6 +8,7 @@ import { useKept } from '../../ui/kept';
 import { Letter } from '../../ui/Letter';
 import { said } from '../../ui/undo';
 import { moment } from '../../ui/when';
+import { phrase } from '../../words/phrase';
 import { actOn, doAct } from '../people/acts';
 import { ways } from './waits';
 
@@ -18,10 +19,10 @@ export type Part = 'write' | 'call' | 'give' | 'opportunity' | 'program';
 
 const parts: [Part, string, string][] = [
   ['write', 'w', 'write'],
-  ['call', 'c', 'I called'],
-  ['give', 'v', 'give to'],
-  ['opportunity', 'o', 'open an opportunity'],
-  ['program', 'p', 'start a program'],
+  ['call', 'c', phrase('I called')],
+  ['give', 'v', phrase('give to')],
+  ['opportunity', 'o', phrase('open an opportunity')],
+  ['program', 'p', phrase('start a program')],
 ];
 
 /** Everything known of who asks, and what to do about it. */
@@ -51,12 +52,16 @@ export function InquiryMargin({
         </Link>
       </p>
       <p className="mt-0.5 text-small text-soft">
-        {line.whatTheyAre}
-        {line.whatTheyAre && ' · '}asked {ways[line.how] ?? line.how}, {moment(line.receivedAt, zone, now)}
-        {i?.came ? `, led here ${i.came}` : ''}
+        {phrase('{whatTheyAre}{whatTheyAre2}asked {ways}, {receivedAt}{came}', {
+          whatTheyAre: line.whatTheyAre,
+          whatTheyAre2: line.whatTheyAre && ' · ',
+          ways: ways[line.how] ?? line.how,
+          receivedAt: moment(line.receivedAt, zone, now),
+          came: i?.came ? phrase(', led here {came}', { came: i.came }) : '',
+        })}
       </p>
       <p className="text-small">
-        {line.ownerName ? `${line.ownerName} has it` : 'Nobody has it'}
+        {line.ownerName ? phrase('{ownerName} has it', { ownerName: line.ownerName }) : phrase('Nobody has it')}
         {line.givenWhy ? `: ${line.givenWhy}` : ''}.
       </p>
       <ul className="m-0 mb-3 list-none p-0 text-small">
@@ -71,19 +76,23 @@ export function InquiryMargin({
       <ul className="m-0 mb-3 flex list-none flex-wrap gap-x-4 gap-y-1 p-0">
         {parts.map(([key, letter, words]) => (
           <li key={key}>
-            <Button onClick={() => setPart(part === key ? undefined : key)} aria-expanded={part === key} title={`key ${letter}`}>
+            <Button
+              onClick={() => setPart(part === key ? undefined : key)}
+              aria-expanded={part === key}
+              title={phrase('key {letter}', { letter })}
+            >
               {words}
             </Button>
           </li>
         ))}
         <li>
-          <Button onClick={() => end('answered')} title="key a">
-            mark as answered
+          <Button onClick={() => end('answered')} title={phrase('key a')}>
+            {phrase('mark as answered')}
           </Button>
         </li>
         <li>
-          <Button look="plain" onClick={() => end('nothing')} title="key x">
-            it is nothing
+          <Button look="plain" onClick={() => end('nothing')} title={phrase('key x')}>
+            {phrase('it is nothing')}
           </Button>
         </li>
       </ul>
@@ -94,7 +103,7 @@ export function InquiryMargin({
       {part === 'program' && <StartProgram line={line} close={close} />}
       {i && (i.answers.length > 0 || i.files.length > 0) && (
         <>
-          <h3>What they sent</h3>
+          <h3>{phrase('What they sent')}</h3>
           <dl className="kv">
             {i.answers.map((a) => (
               <div key={a.question} className="contents">
@@ -108,7 +117,7 @@ export function InquiryMargin({
               <a href={`/api/inquiries/${line.id}/files/${f.id}`} download={f.name}>
                 {f.name}
               </a>{' '}
-              <span className="text-soft">{Math.ceil(f.bytes / 1024)} kB</span>
+              <span className="text-soft">{phrase('{ceil} kB', { ceil: Math.ceil(f.bytes / 1024) })}</span>
             </p>
           ))}
         </>
@@ -117,7 +126,7 @@ export function InquiryMargin({
       {i?.mails.map((m) => (
         <details key={m.id} className="mt-2 text-small">
           <summary className="cursor-pointer">
-            {m.kind === 'by-itself' ? 'Answered by itself' : 'Written'}: {m.subject}{' '}
+            {m.kind === 'by-itself' ? phrase('Answered by itself') : phrase('Written')}: {m.subject}{' '}
             <span className="text-soft">{mailStatus[m.status] ?? m.status}</span>
           </summary>
           <p className="mt-1 font-serif whitespace-pre-line">{m.text}</p>
@@ -130,11 +139,11 @@ export function InquiryMargin({
 }
 
 const mailStatus: Record<string, string> = {
-  waiting: 'on its way',
-  handing: 'on its way',
-  sent: 'sent',
-  refused: 'did not reach them',
-  uncertain: 'may not have reached them',
+  waiting: phrase('on its way'),
+  handing: phrase('on its way'),
+  sent: phrase('sent'),
+  refused: phrase('did not reach them'),
+  uncertain: phrase('may not have reached them'),
 };
 
 /** What was between them and the practice before, the latest first. */
@@ -148,7 +157,7 @@ function Before({ person }: { person: string }) {
   if (past.length === 0) return null;
   return (
     <>
-      <h3 className="mt-4">Before</h3>
+      <h3 className="mt-4">{phrase('Before')}</h3>
       <ul className="m-0 list-none p-0 text-small">
         {past.map((l) => (
           <li key={l.id} className="border-t border-dotted border-rule py-1">
@@ -229,19 +238,19 @@ function Write({ inquiry, close }: { inquiry: Schemas['OneInquiryDto']; close: (
       await take(api.POST('/api/inquiries/{id}/answer', { params: { path: { id: line.id } }, body }));
       forget();
     },
-    'the answer is on its way',
+    phrase('the answer is on its way'),
   );
   if (inquiry.mayNotWrite) return <p className="text-ember">{inquiry.mayNotWrite}</p>;
   const able = letter ? ready.isSuccess : words.trim().length > 0;
   return (
-    <ActForm send={() => answer.mutate(undefined)} words="Send" busy={answer.isPending} able={able}>
-      <Field label="With" error={fieldError(ready.error, 'letter') ?? fieldError(answer.error, 'letter')}>
+    <ActForm send={() => answer.mutate(undefined)} words={phrase('Send')} busy={answer.isPending} able={able}>
+      <Field label={phrase('With')} error={fieldError(ready.error, 'letter') ?? fieldError(answer.error, 'letter')}>
         {(id, by) => (
           <select id={id} aria-describedby={by} className="w-full" value={letter} onChange={(e) => setLetter(e.target.value)}>
-            <option value="">my own words</option>
+            <option value="">{phrase('my own words')}</option>
             {letters.data?.map((l) => (
               <option key={l.id} value={l.id}>
-                the letter “{l.name}”
+                {phrase('the letter “{name}”', { name: l.name })}
               </option>
             ))}
           </select>
@@ -249,18 +258,22 @@ function Write({ inquiry, close }: { inquiry: Schemas['OneInquiryDto']; close: (
       </Field>
       {letter === '' ? (
         <>
-          <Field label="Subject">
+          <Field label={phrase('Subject')}>
             {(id) => (
               <input
                 id={id}
                 className="w-full"
-                placeholder={inquiry.subject ? `Re: ${inquiry.subject}` : `Re: ${line.form ?? 'your question'}`}
+                placeholder={
+                  inquiry.subject
+                    ? phrase('Re: {subject}', { subject: inquiry.subject })
+                    : phrase('Re: {form}', { form: line.form ?? phrase('your question') })
+                }
                 value={subject}
                 onChange={(e) => setSubject(e.target.value)}
               />
             )}
           </Field>
-          <Field label={`To ${line.email}`} error={fieldError(answer.error, 'words')}>
+          <Field label={phrase('To {email}', { email: line.email })} error={fieldError(answer.error, 'words')}>
             {(id, by) => (
               <textarea
                 id={id}
@@ -278,7 +291,10 @@ function Write({ inquiry, close }: { inquiry: Schemas['OneInquiryDto']; close: (
         ready.data && (
           <>
             <p className="mb-1 font-semibold">{ready.data.subject}</p>
-            <Letter html={ready.data.html} title={`“${ready.data.subject}” for ${line.person.name}`} />
+            <Letter
+              html={ready.data.html}
+              title={phrase('“{subject}” for {person}', { subject: ready.data.subject, person: line.person.name })}
+            />
           </>
         )
       )}
@@ -298,20 +314,20 @@ function Called({ line, close }: { line: Line; close: () => void }) {
       await take(api.POST('/api/inquiries/{id}/called', { params: { path: { id: line.id } }, body: { reached, remark } }));
       setRemark('');
     },
-    reached ? 'the call is noted, the inquiry answered' : 'the call is noted, they wait on',
+    reached ? phrase('the call is noted, the inquiry answered') : phrase('the call is noted, they wait on'),
   );
   return (
-    <ActForm send={() => call.mutate(undefined)} words="Note it" busy={call.isPending}>
+    <ActForm send={() => call.mutate(undefined)} words={phrase('Note it')} busy={call.isPending}>
       <fieldset className="border-0 p-0">
-        <legend className="sr-only">Were they reached</legend>
+        <legend className="sr-only">{phrase('Were they reached')}</legend>
         {[true, false].map((r) => (
           <label key={String(r)} className="mr-4">
             <input type="radio" name="reached" checked={reached === r} onChange={() => setReached(r)} />{' '}
-            {r ? 'spoke, or left word' : 'not reached'}
+            {r ? phrase('spoke, or left word') : phrase('not reached')}
           </label>
         ))}
       </fieldset>
-      <Field label="What was said">
+      <Field label={phrase('What was said')}>
         {(id) => (
           <textarea id={id} autoFocus rows={3} className="w-full font-serif" value={remark} onChange={(e) => setRemark(e.target.value)} />
         )}
@@ -328,15 +344,15 @@ function Give({ line, close }: { line: Line; close: () => void }) {
     line,
     close,
     () => take(api.POST('/api/inquiries/{id}/give', { params: { path: { id: line.id } }, body: { member } })),
-    'it is in other hands, and they are told',
+    phrase('it is in other hands, and they are told'),
   );
   return (
-    <ActForm send={() => give.mutate(undefined)} words="Give" busy={give.isPending} able={member !== ''}>
-      <Field label="Who is to have it" error={fieldError(give.error, 'member')}>
+    <ActForm send={() => give.mutate(undefined)} words={phrase('Give')} busy={give.isPending} able={member !== ''}>
+      <Field label={phrase('Who is to have it')} error={fieldError(give.error, 'member')}>
         {(id, by) => (
           <select id={id} aria-describedby={by} autoFocus className="w-full" value={member} onChange={(e) => setMember(e.target.value)}>
             <option value="" disabled>
-              choose
+              {phrase('choose')}
             </option>
             {members
               .filter((m) => m.id !== line.owner)
@@ -372,16 +388,16 @@ function OpenOpportunity({ line, close }: { line: Line; close: () => void }) {
       );
       await touched(line.id);
     },
-    'the opportunity is open',
+    phrase('the opportunity is open'),
   );
   return (
-    <ActForm send={() => open.mutate(undefined)} words="Open it" busy={open.isPending} able={title.trim() !== ''}>
-      <Field label="What it is about" error={fieldError(open.error, 'title')}>
+    <ActForm send={() => open.mutate(undefined)} words={phrase('Open it')} busy={open.isPending} able={title.trim() !== ''}>
+      <Field label={phrase('What it is about')} error={fieldError(open.error, 'title')}>
         {(id, by) => (
           <input id={id} aria-describedby={by} autoFocus className="w-full" value={title} onChange={(e) => setTitle(e.target.value)} />
         )}
       </Field>
-      <Field label="Its stage">
+      <Field label={phrase('Its stage')}>
         {(id) => (
           <select id={id} className="w-full" value={stage} onChange={(e) => setStage(e.target.value)}>
             {stages.map((s) => (
@@ -408,15 +424,15 @@ function StartProgram({ line, close }: { line: Line; close: () => void }) {
       await doAct('start', actOn({ ids: [line.person.id], matching: null }, 'start', program));
       await touched(line.id);
     },
-    'the program starts',
+    phrase('the program starts'),
   );
   return (
-    <ActForm send={() => start.mutate(undefined)} words="Start it" busy={start.isPending} able={program !== ''}>
-      <Field label="Which program">
+    <ActForm send={() => start.mutate(undefined)} words={phrase('Start it')} busy={start.isPending} able={program !== ''}>
+      <Field label={phrase('Which program')}>
         {(id) => (
           <select id={id} autoFocus className="w-full" value={program} onChange={(e) => setProgram(e.target.value)}>
             <option value="" disabled>
-              choose
+              {phrase('choose')}
             </option>
             {on.map((p) => (
               <option key={p.id} value={p.id}>

@@ -7,6 +7,7 @@ import { Button, Field, fieldError, Trouble } from '../../ui/bits';
 import { Float } from '../../ui/Float';
 import { useKeys } from '../../ui/keys';
 import { said } from '../../ui/undo';
+import { phrase } from '../../words/phrase';
 import { ways } from './waits';
 import { whoAsks } from './whoAsks';
 
@@ -29,7 +30,7 @@ export function TakeIn() {
     queryFn: () => take(api.GET('/api/people', { params: { query: { search: read.name, most: 4 } } })),
   });
   const takeIn = useMutation({
-    meta: { says: () => `an inquiry of ${person?.name ?? who}` },
+    meta: { says: () => phrase('an inquiry of {person}', { person: person?.name ?? who }) },
     mutationFn: () =>
       take(
         api.POST('/api/inquiries', {
@@ -43,7 +44,7 @@ export function TakeIn() {
       setWho('');
       setPerson(undefined);
       setText('');
-      said(`The inquiry of ${done.name} is taken in.`);
+      said(phrase('The inquiry of {done} is taken in.', { done: done.name }));
       go('/inquiries');
     },
   });
@@ -51,8 +52,8 @@ export function TakeIn() {
   const understood = [read.name, read.mobile, read.email].filter(Boolean).join(' · ');
   return (
     <Popover.Root open={open} onOpenChange={setOpen}>
-      <Popover.Trigger className="min-h-6 text-small whitespace-nowrap text-soft hover:text-ink max-[699px]:hidden" title="key i">
-        + inquiry
+      <Popover.Trigger className="min-h-6 text-small whitespace-nowrap text-soft hover:text-ink max-[699px]:hidden" title={phrase('key i')}>
+        {phrase('+ inquiry')}
       </Popover.Trigger>
       <Popover.Portal container={open ? document.getElementById('top') : undefined}>
         <Float
@@ -61,7 +62,7 @@ export function TakeIn() {
           className="w-[min(420px,94vw)] p-4"
           align="end"
           sideOffset={10}
-          aria-label="Take an inquiry in"
+          aria-label={phrase('Take an inquiry in')}
         >
           <form
             onSubmit={(e) => {
@@ -69,13 +70,13 @@ export function TakeIn() {
               takeIn.mutate();
             }}
           >
-            <Field label="Who asks" error={wrong}>
+            <Field label={phrase('Who asks')} error={wrong}>
               {(id, by) =>
                 person ? (
                   <span className="flex items-baseline gap-3">
                     <b className="font-semibold">{person.name}</b>
                     <Button look="plain" onClick={() => setPerson(undefined)}>
-                      somebody else
+                      {phrase('somebody else')}
                     </Button>
                   </span>
                 ) : (
@@ -85,7 +86,7 @@ export function TakeIn() {
                     autoFocus
                     autoComplete="off"
                     className="w-full"
-                    placeholder="name, number or address"
+                    placeholder={phrase('name, number or address')}
                     value={who}
                     onChange={(e) => setWho(e.target.value)}
                   />
@@ -96,14 +97,16 @@ export function TakeIn() {
               <ul className="m-0 mb-2 list-none p-0 text-small">
                 {known.data?.rows.map((r) => (
                   <li key={r.id}>
-                    <Button onClick={() => setPerson({ id: r.id, name: r.name })}>it is {r.name}</Button>{' '}
+                    <Button onClick={() => setPerson({ id: r.id, name: r.name })}>{phrase('it is {name}', { name: r.name })}</Button>{' '}
                     <span className="text-soft">{r.email ?? r.mobile ?? ''}</span>
                   </li>
                 ))}
               </ul>
             )}
-            {!person && understood && understood !== who.trim() && <p className="mt-0 text-small text-soft">understood as {understood}</p>}
-            <Field label="What they ask" error={fieldError(takeIn.error, 'text')}>
+            {!person && understood && understood !== who.trim() && (
+              <p className="mt-0 text-small text-soft">{phrase('understood as {understood}', { understood })}</p>
+            )}
+            <Field label={phrase('What they ask')} error={fieldError(takeIn.error, 'text')}>
               {(id, by) => (
                 <textarea
                   id={id}
@@ -116,7 +119,7 @@ export function TakeIn() {
               )}
             </Field>
             <div className="flex items-baseline justify-between gap-4">
-              <select aria-label="How they asked" value={how} onChange={(e) => setHow(e.target.value)}>
+              <select aria-label={phrase('How they asked')} value={how} onChange={(e) => setHow(e.target.value)}>
                 {Object.entries(ways)
                   .filter(([way]) => way !== 'form')
                   .map(([way, words]) => (
@@ -126,7 +129,7 @@ export function TakeIn() {
                   ))}
               </select>
               <Button type="submit" look="main" disabled={takeIn.isPending || !text.trim() || (!person && !who.trim())}>
-                Take it in
+                {phrase('Take it in')}
               </Button>
             </div>
             {!wrong && !fieldError(takeIn.error, 'text') && <Trouble error={takeIn.error} />}

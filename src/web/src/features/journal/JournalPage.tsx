@@ -7,6 +7,8 @@ import { Button, Empty, Loading, Trouble } from '../../ui/bits';
 import { Choices } from '../../ui/Choices';
 import { DayPage, PageHead, Stretch } from '../../ui/DayPage';
 import { longDay, time } from '../../ui/when';
+import { phrase } from '../../words/phrase';
+import { Sentence } from '../../words/Sentence';
 
 type Line = Schemas['JournalLine'];
 
@@ -41,38 +43,50 @@ export default function JournalPage() {
   const first = journal.data?.pages[0];
   const lines = journal.data?.pages.flatMap((p) => p.lines) ?? [];
   return (
-    <DayPage marginTitle="About the journal" margin={<About months={first?.keptMonths} />}>
+    <DayPage marginTitle={phrase('About the journal')} margin={<About months={first?.keptMonths} />}>
       <PageHead
-        title="Journal"
+        title={phrase('Journal')}
         aside={
           <>
             <a href={`/api/journal/table.csv?${new URLSearchParams(query)}`} download="journal.csv">
-              as a file
+              {phrase('as a file')}
             </a>{' '}
-            · <Link to="/practice">The practice</Link>
+            · <Link to="/practice">{phrase('The practice')}</Link>
           </>
         }
       >
         <Choices
           choices={[
-            { key: 'member', label: 'By whom', none: 'by anybody', of: (session.data?.members ?? []).map((m) => [m.id, `by ${m.name}`]) },
+            {
+              key: 'member',
+              label: phrase('By whom'),
+              none: phrase('by anybody'),
+              of: (session.data?.members ?? []).map((m) => [m.id, phrase('by {name}', { name: m.name })]),
+            },
           ]}
           values={asked}
           set={(key, value) => narrow({ [key]: value })}
         >
           {(asked.person || asked.program) && (
             <span>
-              about <b className="font-semibold">{first?.about ?? 'something that is gone'}</b>{' '}
-              <Button look="plain" onClick={() => narrow({ person: '', program: '' })}>
-                about everything
-              </Button>
+              <Sentence
+                m="about {b} <button>about everything</button>"
+                v={{
+                  b: <b className="font-semibold">{first?.about ?? phrase('something that is gone')}</b>,
+                  button: (c) => (
+                    <Button look="plain" onClick={() => narrow({ person: '', program: '' })}>
+                      {c}
+                    </Button>
+                  ),
+                }}
+              />
             </span>
           )}
           <label>
-            from <input type="date" value={asked.from} onChange={(e) => narrow({ from: e.target.value })} />
+            {phrase('from')} <input type="date" value={asked.from} onChange={(e) => narrow({ from: e.target.value })} />
           </label>
           <label>
-            until <input type="date" value={asked.until} onChange={(e) => narrow({ until: e.target.value })} />
+            {phrase('until')} <input type="date" value={asked.until} onChange={(e) => narrow({ until: e.target.value })} />
           </label>
           <Words value={asked.find} set={(find) => narrow({ find })} />
         </Choices>
@@ -80,19 +94,19 @@ export default function JournalPage() {
       <div className="px-7 max-[699px]:px-4">
         <Trouble error={journal.error} />
       </div>
-      {journal.isPending && <Loading what="Opening the journal" />}
+      {journal.isPending && <Loading what={phrase('Opening the journal')} />}
       {journal.isSuccess && lines.length === 0 && (
         <Empty>
           {Object.keys(query).length > 0
-            ? 'Nothing was done that this asks for.'
-            : 'Nothing was done yet. Whatever anybody does stands here.'}
+            ? phrase('Nothing was done that this asks for.')
+            : phrase('Nothing was done yet. Whatever anybody does stands here.')}
         </Empty>
       )}
       {first && <Days lines={lines} zone={first.zone} />}
       {journal.hasNextPage && (
         <p className="row">
           <Button onClick={() => journal.fetchNextPage()} disabled={journal.isFetchingNextPage}>
-            Earlier
+            {phrase('Earlier')}
           </Button>
         </p>
       )}
@@ -122,16 +136,18 @@ function One({ line, zone }: { line: Line; zone: string }) {
         </time>
       </span>
       <div className="min-w-0 flex-1">
-        <b className="font-semibold">{line.by}</b> {line.ended === 'refused' ? `was not let: “${before}` : before}
+        <b className="font-semibold">{line.by}</b> {line.ended === 'refused' ? phrase('was not let: “{before}', { before }) : before}
         {after !== undefined && <Subject line={line} />}
         {after}
         {line.ended === 'refused' && '”'}
         <div className="text-small text-soft">
           {line.more && <p className="break-words">{line.more}</p>}
-          {line.ended === 'begun' && <p className="text-straw">It broke off; nobody can say whether it was done.</p>}
+          {line.ended === 'begun' && <p className="text-straw">{phrase('It broke off; nobody can say whether it was done.')}</p>}
           <details>
-            <summary className="min-h-6 w-fit cursor-pointer">from {line.fromAddress || 'an unknown address'}</summary>
-            <p className="break-words">{line.fromProgram || 'It did not say with what.'}</p>
+            <summary className="min-h-6 w-fit cursor-pointer">
+              {phrase('from {fromAddress}', { fromAddress: line.fromAddress || phrase('an unknown address') })}
+            </summary>
+            <p className="break-words">{line.fromProgram || phrase('It did not say with what.')}</p>
           </details>
         </div>
       </div>
@@ -141,7 +157,7 @@ function One({ line, zone }: { line: Line; zone: string }) {
 
 /** What it was done to, by its name of then. */
 function Subject({ line }: { line: Line }) {
-  const name = line.about || 'something';
+  const name = line.about || phrase('something');
   const to = line.person
     ? `/people/${line.person}`
     : line.program
@@ -164,7 +180,8 @@ function Words({ value, set }: { value: string; set: (words: string) => void }) 
   }, [words, value]);
   return (
     <label>
-      with the words <input type="search" className="w-44" maxLength={100} value={words} onChange={(e) => setWords(e.target.value)} />
+      {phrase('with the words')}{' '}
+      <input type="search" className="w-44" maxLength={100} value={words} onChange={(e) => setWords(e.target.value)} />
     </label>
   );
 }
@@ -172,16 +189,26 @@ function Words({ value, set }: { value: string; set: (words: string) => void }) 
 function About({ months }: { months: number | undefined }) {
   return (
     <div className="text-small">
-      <p>Whatever a member does stands here, with what it was done to, when and from where; also what somebody tried and may not.</p>
-      <p className="mt-2">
-        It is written before a thing is done and completed afterwards, so what breaks off is seen too. Looking at something leaves no line;
-        taking people out as a file does.
+      <p>
+        {phrase('Whatever a member does stands here, with what it was done to, when and from where; also what somebody tried and may not.')}
       </p>
-      <p className="mt-2">What programs and readers do is told on each person’s own page. Whoever is erased is named here no more.</p>
+      <p className="mt-2">
+        {phrase(
+          'It is written before a thing is done and completed afterwards, so what breaks off is seen too. Looking at something leaves no line; taking people out as a file does.',
+        )}
+      </p>
+      <p className="mt-2">
+        {phrase('What programs and readers do is told on each person’s own page. Whoever is erased is named here no more.')}
+      </p>
       {months !== undefined && (
         <p className="mt-2">
-          {months === 0 ? 'Lines are kept for good.' : `Lines are kept for ${months} months.`} <Link to="/practice">The practice</Link> says
-          how long.
+          <Sentence
+            m="{months} <link>The practice</link> says how long."
+            v={{
+              months: months === 0 ? phrase('Lines are kept for good.') : phrase('Lines are kept for {months, number} months.', { months }),
+              link: (c) => <Link to="/practice">{c}</Link>,
+            }}
+          />
         </p>
       )}
     </div>

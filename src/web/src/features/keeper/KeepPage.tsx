@@ -3,6 +3,7 @@ import { useState } from 'react';
 import { useNavigate, useSearchParams } from 'react-router';
 import { api, take } from '../../api/client';
 import { Button, Field, fieldError, Trouble } from '../../ui/bits';
+import { phrase } from '../../words/phrase';
 import { FirstPage } from '../session/FirstPage';
 import { PasswordField } from '../session/PasswordField';
 
@@ -23,8 +24,10 @@ export function KeepPage() {
   });
   return (
     <FirstPage
-      title="Keep this installation"
-      lead="Keepers make practices and stop them, and see how large they are and how the installation fares. They see nothing of anybody’s people."
+      title={phrase('Keep this installation')}
+      lead={phrase(
+        'Keepers make practices and stop them, and see how large they are and how the installation fares. They see nothing of anybody’s people.',
+      )}
     >
       <form
         className="mt-8 max-w-[340px]"
@@ -33,7 +36,7 @@ export function KeepPage() {
           keep.mutate();
         }}
       >
-        <Field label="Your name" error={fieldError(keep.error, 'name')}>
+        <Field label={phrase('Your name')} error={fieldError(keep.error, 'name')}>
           {(id, by) => (
             <input
               id={id}
@@ -48,9 +51,9 @@ export function KeepPage() {
           )}
         </Field>
         <Field
-          label="Email address"
+          label={phrase('Email address')}
           error={fieldError(keep.error, 'email')}
-          hint="you sign in with it; it is another one than a member of a practice has"
+          hint={phrase('you sign in with it; it is another one than a member of a practice has')}
         >
           {(id, by) => (
             <input
@@ -68,7 +71,7 @@ export function KeepPage() {
         <PasswordField value={password} set={setPassword} error={fieldError(keep.error, 'password')} />
         {!['name', 'email', 'password'].some((f) => fieldError(keep.error, f)) && <Trouble error={keep.error} />}
         <Button type="submit" look="main" disabled={keep.isPending}>
-          Become a keeper
+          {phrase('Become a keeper')}
         </Button>
       </form>
     </FirstPage>

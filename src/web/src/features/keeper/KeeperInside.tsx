@@ -4,13 +4,14 @@ import { Navigate, NavLink, Route, Routes, useNavigate } from 'react-router';
 import { api, take } from '../../api/client';
 import { Button, Loading } from '../../ui/bits';
 import { forgetAll } from '../../ui/kept';
+import { phrase } from '../../words/phrase';
 
 const KeeperPage = lazy(() => import('./KeeperPage'));
 const YouPage = lazy(() => import('../you/YouPage'));
 
 const tabs = [
-  { to: '/', label: 'Practices' },
-  { to: '/you', label: 'You' },
+  { to: '/', label: phrase('Practices') },
+  { to: '/you', label: phrase('You') },
 ];
 
 /** The application for whoever keeps the installation: nothing of a practice is in it. */
@@ -27,14 +28,14 @@ export function KeeperInside() {
   return (
     <>
       <a href="#main" className="float sr-only focus:not-sr-only focus:fixed focus:top-2 focus:left-2 focus:px-3 focus:py-2">
-        To the page
+        {phrase('To the page')}
       </a>
       <header
         id="top"
         className="sticky top-0 z-20 flex h-[52px] items-center gap-6 border-b border-ink bg-paper px-7 max-[699px]:gap-3 max-[699px]:px-3"
       >
         <span className="mr-2.5 font-serif text-[21px] font-semibold tracking-tight max-[699px]:hidden">Germinal</span>
-        <nav aria-label="Main" className="flex flex-1 gap-4">
+        <nav aria-label={phrase('Main')} className="flex flex-1 gap-4">
           {tabs.map((tab) => (
             <NavLink
               key={tab.to}
@@ -49,7 +50,7 @@ export function KeeperInside() {
           ))}
         </nav>
         <Button look="plain" className="min-h-6" onClick={signOut}>
-          Sign out
+          {phrase('Sign out')}
         </Button>
       </header>
       <Suspense fallback={<Loading />}>

@@ -6,8 +6,10 @@ import { useSession } from '../../app/session';
 import { Button, Field, fieldError, Loading, Trouble } from '../../ui/bits';
 import { DayPage, PageHead, Stretch } from '../../ui/DayPage';
 import { size } from '../../ui/size';
-import { count, machineMoment } from '../../ui/when';
+import { machineMoment } from '../../ui/when';
 import { ZoneField } from '../../ui/ZoneField';
+import { locale, phrase } from '../../words/phrase';
+import { Sentence } from '../../words/Sentence';
 import { CountryField, countryOfBrowser } from '../beginning/CountryField';
 
 type Practice = Schemas['KeptPracticeDto'];
@@ -18,15 +20,20 @@ export default function KeeperPage() {
   const house = useQuery({ queryKey: ['keeper'], queryFn: () => take(api.GET('/api/keeper')), refetchInterval: 300_000 });
   const [picked, setPicked] = useState<string>();
   return (
-    <DayPage marginTitle="How the installation fares" margin={<Health backedUpAt={house.data?.backedUpAt ?? null} />}>
-      <PageHead title="Practices" aside={house.data && <span>the database takes {size(house.data.databaseBytes)}</span>} />
+    <DayPage marginTitle={phrase('How the installation fares')} margin={<Health backedUpAt={house.data?.backedUpAt ?? null} />}>
+      <PageHead
+        title={phrase('Practices')}
+        aside={house.data && <span>{phrase('the database takes {databaseBytes}', { databaseBytes: size(house.data.databaseBytes) })}</span>}
+      />
       <div className="px-7">
         <Trouble error={house.error} />
       </div>
       {house.data ? (
         <>
-          <Stretch title={count(house.data.practices.length, 'practice', 'practices')} />
-          {house.data.practices.length === 0 && <p className="row text-soft">None yet. Make the first one here.</p>}
+          <Stretch
+            title={phrase('{practices, plural, one {# practice} other {# practices}}', { practices: house.data.practices.length })}
+          />
+          {house.data.practices.length === 0 && <p className="row text-soft">{phrase('None yet. Make the first one here.')}</p>}
           {house.data.practices.map((p) => (
             <Line key={p.id} practice={p} open={p.id === picked} pick={() => setPicked(p.id === picked ? undefined : p.id)} />
           ))}
@@ -48,11 +55,12 @@ function useHouseAnew() {
 /** What is not as it should be, in words; nothing where all is well. */
 function troubles(p: Practice): string[] {
   const words: string[] = [];
-  if (!p.hasPrincipal) words.push('nobody has joined yet');
-  if (p.endsAt) words.push(`goes with all it has on ${machineMoment(p.endsAt)}`);
-  if (p.waitsSince && !p.stoppedAt) words.push(`something waits since ${machineMoment(p.waitsSince)}`);
-  if (p.setAside > 0) words.push(`work on ${count(p.setAside, 'person', 'people')} is set aside`);
-  if (p.away > 0) words.push(`${count(p.away, 'server', 'servers')} away`);
+  if (!p.hasPrincipal) words.push(phrase('nobody has joined yet'));
+  if (p.endsAt) words.push(phrase('goes with all it has on {endsAt}', { endsAt: machineMoment(p.endsAt) }));
+  if (p.waitsSince && !p.stoppedAt) words.push(phrase('something waits since {waitsSince}', { waitsSince: machineMoment(p.waitsSince) }));
+  if (p.setAside > 0)
+    words.push(phrase('work on {setAside, plural, one {# person} other {# people}} is set aside', { setAside: p.setAside }));
+  if (p.away > 0) words.push(phrase('{away, plural, one {# server} other {# servers}} away', { away: p.away }));
   return words;
 }
 
@@ -64,9 +72,10 @@ function Line({ practice: p, open, pick }: { practice: Practice; open: boolean; 
         <button type="button" data-pick className="min-h-6 min-w-0 flex-1 text-left" aria-expanded={open} onClick={pick}>
           <b className="font-semibold break-words">{p.name}</b>{' '}
           <span className="text-soft">
-            · {count(p.members, 'member', 'members')} · {count(p.people, 'person', 'people')}
+            · {phrase('{members, plural, one {# member} other {# members}}', { members: p.members })} ·{' '}
+            {phrase('{people, plural, one {# person} other {# people}}', { people: p.people })}
           </span>
-          {p.stoppedAt && <span className="text-ember"> · stopped</span>}
+          {p.stoppedAt && <span className="text-ember">{phrase(' · stopped')}</span>}
           {wrong.length > 0 && <span className="text-straw"> · {wrong.join(' · ')}</span>}
         </button>
         <span className="text-small text-soft max-[699px]:hidden">{size(p.bytes)}</span>
@@ -91,27 +100,39 @@ function Detail({ practice: p }: { practice: Practice }) {
     mutationFn: () => take(api.POST('/api/keeper/practices/{id}/start', path)),
     onSuccess: () => {
       anew();
-      toast(`${p.name} goes on.`);
+      toast(phrase('{name} goes on.', { name: p.name }));
     },
   });
   return (
     <div className="mt-1">
       <p className="m-0 max-w-[64ch] font-serif">
-        {p.name} keeps the time of {p.zone}. It has {count(p.programsOn, 'program', 'programs')} on, has sent{' '}
-        {count(p.messages, 'message', 'messages')}, {p.messagesLately === 0 ? 'none' : p.messagesLately.toLocaleString('en-US')} of them in
-        the last thirty days, and takes about {size(p.bytes)}.{' '}
-        {p.seenAt ? `A member was last seen ${machineMoment(p.seenAt)}.` : 'Nobody of it is signed in.'}
+        {phrase(
+          '{name} keeps the time of {zone}. It has {programsOn, plural, one {# program} other {# programs}} on, has sent {messages, plural, one {# message} other {# messages}}, {messagesLately} of them in the last thirty days, and takes about {bytes}. {seenAt}',
+          {
+            name: p.name,
+            zone: p.zone,
+            programsOn: p.programsOn,
+            messages: p.messages,
+            messagesLately: p.messagesLately === 0 ? phrase('none') : p.messagesLately.toLocaleString(locale()),
+            bytes: size(p.bytes),
+            seenAt: p.seenAt
+              ? phrase('A member was last seen {seenAt}.', { seenAt: machineMoment(p.seenAt) })
+              : phrase('Nobody of it is signed in.'),
+          },
+        )}
       </p>
       {!p.hasPrincipal && <Again practice={p} />}
       {p.stoppedAt ? (
         <div className="mt-3">
           <p className="my-1 max-w-[64ch] border-l-[3px] border-ember pl-3">
-            Stopped {machineMoment(p.stoppedAt)}: {p.stoppedWhy} Nobody of it signs in and nothing goes out; what people answer is still
-            taken in, and so is what they want no more.
+            {phrase(
+              'Stopped {stoppedAt}: {stoppedWhy} Nobody of it signs in and nothing goes out; what people answer is still taken in, and so is what they want no more.',
+              { stoppedAt: machineMoment(p.stoppedAt), stoppedWhy: p.stoppedWhy },
+            )}
           </p>
           <Trouble error={start.error} />
           <Button onClick={() => start.mutate()} disabled={start.isPending}>
-            Let it go on
+            {phrase('Let it go on')}
           </Button>
         </div>
       ) : (
@@ -123,9 +144,9 @@ function Detail({ practice: p }: { practice: Practice }) {
           }}
         >
           <Field
-            label="Stop it, because"
+            label={phrase('Stop it, because')}
             error={fieldError(stop.error, 'why')}
-            hint="its members read this where they sign in; its principals are told by mail"
+            hint={phrase('its members read this where they sign in; its principals are told by mail')}
           >
             {(id, by) => (
               <input
@@ -140,7 +161,7 @@ function Detail({ practice: p }: { practice: Practice }) {
           </Field>
           {!fieldError(stop.error, 'why') && <Trouble error={stop.error} />}
           <Button type="submit" disabled={stop.isPending}>
-            Stop {p.name}
+            {phrase('Stop {name}', { name: p.name })}
           </Button>
         </form>
       )}
@@ -152,8 +173,10 @@ function Detail({ practice: p }: { practice: Practice }) {
 function Invited({ address, children }: { address: string; children: ReactNode }) {
   return (
     <p className="my-2 max-w-[64ch]" role="status">
-      {children} The invitation is good once, for three days; where mail does not go out yet, hand its address over yourself:{' '}
-      <code className="block [overflow-wrap:anywhere]">{address}</code>
+      <Sentence
+        m="{children} The invitation is good once, for three days; where mail does not go out yet, hand its address over yourself: {code}"
+        v={{ children, code: <code className="block [overflow-wrap:anywhere]">{address}</code> }}
+      />
     </p>
   );
 }
@@ -174,10 +197,10 @@ function Who({
 }) {
   return (
     <>
-      <Field label="The principal’s name" error={fieldError(error, 'name')}>
+      <Field label={phrase('The principal’s name')} error={fieldError(error, 'name')}>
         {(id, by) => <input id={id} aria-describedby={by} className="w-56" value={name} onChange={(e) => setName(e.target.value)} />}
       </Field>
-      <Field label="The principal’s email address" error={fieldError(error, 'email')}>
+      <Field label={phrase('The principal’s email address')} error={fieldError(error, 'email')}>
         {(id, by) => (
           <input
             id={id}
@@ -210,14 +233,16 @@ function Again({ practice: p }: { practice: Practice }) {
         invite.mutate();
       }}
     >
-      <p className="my-1 text-straw">Nobody has joined. Invite its principal again, or another one in their place:</p>
+      <p className="my-1 text-straw">{phrase('Nobody has joined. Invite its principal again, or another one in their place:')}</p>
       <div className="flex flex-wrap gap-x-6">
         <Who name={name} setName={setName} email={email} setEmail={setEmail} error={invite.error} />
       </div>
       {!fieldError(invite.error, 'email') && <Trouble error={invite.error} />}
-      {invite.data && <Invited address={invite.data.address}>The invitation before is good no more; this is the new one.</Invited>}
+      {invite.data && (
+        <Invited address={invite.data.address}>{phrase('The invitation before is good no more; this is the new one.')}</Invited>
+      )}
       <Button type="submit" disabled={invite.isPending}>
-        Invite again
+        {phrase('Invite again')}
       </Button>
     </form>
   );
@@ -243,7 +268,7 @@ function Make() {
   });
   return (
     <>
-      <Stretch title="Make a practice" note="its principal is invited, and begins it" />
+      <Stretch title={phrase('Make a practice')} note={phrase('its principal is invited, and begins it')} />
       <form
         className="px-7 py-3"
         onSubmit={(e) => {
@@ -252,7 +277,7 @@ function Make() {
         }}
       >
         <div className="flex flex-wrap gap-x-6">
-          <Field label="What it is called" error={fieldError(make.error, 'practice')}>
+          <Field label={phrase('What it is called')} error={fieldError(make.error, 'practice')}>
             {(id, by) => (
               <input
                 id={id}
@@ -264,16 +289,22 @@ function Make() {
               />
             )}
           </Field>
-          <ZoneField label="Its clock" none="choose a place" value={zone} set={setZone} error={fieldError(make.error, 'zone')} />
+          <ZoneField
+            label={phrase('Its clock')}
+            none={phrase('choose a place')}
+            value={zone}
+            set={setZone}
+            error={fieldError(make.error, 'zone')}
+          />
           <CountryField countries={countries.data ?? []} value={country} set={setChosen} error={fieldError(make.error, 'country')} />
           <Who name={name} setName={setName} email={email} setEmail={setEmail} error={make.error} />
         </div>
         {!['practice', 'zone', 'country', 'email'].some((f) => fieldError(make.error, f)) && (
           <Trouble error={make.error ?? countries.error} />
         )}
-        {make.data && <Invited address={make.data.address}>It is made, and its principal is invited.</Invited>}
+        {make.data && <Invited address={make.data.address}>{phrase('It is made, and its principal is invited.')}</Invited>}
         <Button type="submit" look="main" disabled={make.isPending}>
-          Make it
+          {phrase('Make it')}
         </Button>
       </form>
     </>
@@ -289,7 +320,10 @@ function Keepers({ house }: { house: Installation }) {
   });
   return (
     <>
-      <Stretch title="Who keeps it" note="./germinal keeper, on the machine, makes another one" />
+      <Stretch
+        title={phrase('Who keeps it')}
+        note={phrase('{command}, on the machine, makes another one', { command: './germinal keeper' })}
+      />
       <div className="px-7">
         <Trouble error={out.error} />
       </div>
@@ -300,7 +334,7 @@ function Keepers({ house }: { house: Installation }) {
           </span>
           {k.id !== me && (
             <Button look="plain" className="min-h-6" disabled={out.isPending} onClick={() => out.mutate(k.id)}>
-              Take {k.name} out
+              {phrase('Take {name} out', { name: k.name })}
             </Button>
           )}
         </p>
@@ -318,19 +352,23 @@ function Health({ backedUpAt }: { backedUpAt: string | null }) {
   const well = health.data?.filter((f) => f.is === 'well') ?? [];
   return (
     <>
-      <h3>How the installation fares</h3>
+      <h3>{phrase('How the installation fares')}</h3>
       <Trouble error={health.error} />
-      {health.isPending && <Loading what="Looking it over" />}
-      {health.data && bad.length === 0 && <p>Everything that was looked at is well.</p>}
+      {health.isPending && <Loading what={phrase('Looking it over')} />}
+      {health.data && bad.length === 0 && <p>{phrase('Everything that was looked at is well.')}</p>}
       {bad.map((f) => (
         <p key={f.what} className="mt-2">
           <span className={colours[f.is]}>{f.what}</span> {f.then}
         </p>
       ))}
-      {backedUpAt && <p className="mt-3">The newest backup was made {machineMoment(backedUpAt)}.</p>}
+      {backedUpAt && (
+        <p className="mt-3">{phrase('The newest backup was made {backedUpAt}.', { backedUpAt: machineMoment(backedUpAt) })}</p>
+      )}
       {well.length > 0 && (
         <details className="mt-3">
-          <summary className="min-h-6 cursor-pointer text-soft">{count(well.length, 'thing is', 'things are')} well</summary>
+          <summary className="min-h-6 cursor-pointer text-soft">
+            {phrase('{well, plural, one {# thing is} other {# things are}} well', { well: well.length })}
+          </summary>
           <ul className="m-0 pl-4">
             {well.map((f) => (
               <li key={f.what}>{f.what}</li>
@@ -338,8 +376,10 @@ function Health({ backedUpAt }: { backedUpAt: string | null }) {
           </ul>
         </details>
       )}
-      <h3 className="mt-5">What is not here</h3>
-      <p>Nothing of anybody’s people: no name, no address, no letter. Who keeps the installation does not belong to any practice.</p>
+      <h3 className="mt-5">{phrase('What is not here')}</h3>
+      <p>
+        {phrase('Nothing of anybody’s people: no name, no address, no letter. Who keeps the installation does not belong to any practice.')}
+      </p>
     </>
   );
 }

@@ -8,7 +8,9 @@ import { DayPage, PageHead } from '../../ui/DayPage';
 import { NotShown } from '../../ui/NotShown';
 import { PictureChooser } from '../../ui/PictureChooser';
 import { said } from '../../ui/undo';
-import { count, moment } from '../../ui/when';
+import { moment } from '../../ui/when';
+import { phrase } from '../../words/phrase';
+import { Sentence } from '../../words/Sentence';
 
 type Landing = Schemas['LandingDto'];
 
@@ -23,28 +25,30 @@ export default function LandingPage() {
     enabled: page.data !== undefined,
     placeholderData: (before) => before,
   });
-  if (page.isPending) return <Loading what="Opening the page" />;
+  if (page.isPending) return <Loading what={phrase('Opening the page')} />;
   if (!page.data) {
-    return <NotShown title="Pages" error={page.error} to="/letters/pages" all="All pages" />;
+    return <NotShown title={phrase('Pages')} error={page.error} to="/letters/pages" all={phrase('All pages')} />;
   }
   return (
-    <DayPage marginTitle="Showing it" margin={<Margin page={page.data} version={version} look={setVersion} />}>
+    <DayPage marginTitle={phrase('Showing it')} margin={<Margin page={page.data} version={version} look={setVersion} />}>
       <PageHead
-        title={page.data.title || 'A page'}
+        title={page.data.title || phrase('A page')}
         aside={
           <>
-            <Link to={`/letters/${page.data.letter}`}>the letter “{page.data.letterName}”</Link> ·{' '}
-            <Link to="/letters/pages">all pages</Link>
+            <Link to={`/letters/${page.data.letter}`}>{phrase('the letter “{letterName}”', { letterName: page.data.letterName })}</Link> ·{' '}
+            <Link to="/letters/pages">{phrase('all pages')}</Link>
           </>
         }
       />
       <About key={page.data.edition} page={page.data} />
       <div className="px-7 pb-8 max-[699px]:px-4">
-        <h2 className="text-small text-soft">{version ? `As it was, version ${version}` : 'As it would be seen'}</h2>
+        <h2 className="text-small text-soft">
+          {version ? phrase('As it was, version {version, number}', { version }) : phrase('As it would be seen')}
+        </h2>
         <Trouble error={seen.error} />
         {seen.data && (
           <iframe
-            title={version ? `Version ${version} of the page` : 'The page as it would be seen'}
+            title={version ? phrase('Version {version, number} of the page', { version }) : phrase('The page as it would be seen')}
             sandbox=""
             srcDoc={seen.data.page}
             className="h-[70vh] w-full border border-rule bg-paper"
@@ -61,20 +65,20 @@ function About({ page }: { page: Landing }) {
   const [trouble, setTrouble] = useState<unknown>();
   const body: Schemas['LandingBody'] = { edition: page.edition, title: page.title, description: page.description, picture: page.picture };
   const save = useMutation({
-    meta: { says: () => 'what a page is called' },
+    meta: { says: () => phrase('what a page is called') },
     mutationFn: ({ next }: { next: Schemas['LandingBody']; back?: Schemas['LandingBody'] }) =>
       take(api.PUT('/api/pages/{id}', { params: { path: { id: page.id } }, body: next })),
     // Here and not where it is asked for: the page may be shown anew, by what the server told meanwhile, before the answer comes.
     onSuccess: (answer, { back }) => {
       queries.setQueryData(['landing', page.id], answer);
       queries.invalidateQueries({ queryKey: ['landings'] });
-      said('It is kept.', back && (() => save.mutateAsync({ next: { ...back, edition: answer.edition } })));
+      said(phrase('It is kept.'), back && (() => save.mutateAsync({ next: { ...back, edition: answer.edition } })));
     },
   });
   const set = (part: Partial<Schemas['LandingBody']>) => save.mutate({ next: { ...body, ...part }, back: body });
   const fields = [
-    ['title', 'What search and sharing call it', 1],
-    ['description', 'What they say of it', 2],
+    ['title', phrase('What search and sharing call it'), 1],
+    ['description', phrase('What they say of it'), 2],
   ] as const;
   return (
     <div className="px-7 pb-4 max-[699px]:px-4">
@@ -94,12 +98,12 @@ function About({ page }: { page: Landing }) {
         </Field>
       ))}
       <div className="flex flex-wrap items-center gap-4">
-        {page.picture && <img src={page.picture} alt="What sharing shows" className="max-h-16" />}
+        {page.picture && <img src={page.picture} alt={phrase('What sharing shows')} className="max-h-16" />}
         <PictureChooser
           picture={page.picture}
-          label="A picture for sharing"
-          words={['a picture for sharing', 'another picture']}
-          without="no picture"
+          label={phrase('A picture for sharing')}
+          words={[phrase('a picture for sharing'), phrase('another picture')]}
+          without={phrase('no picture')}
           set={(picture) => set({ picture })}
           trouble={setTrouble}
         />
@@ -126,7 +130,7 @@ function Margin({ page, version, look }: { page: Landing; version: number | unde
       const before = page.shownVersion;
       refresh(answer);
       look(undefined);
-      said(from === null ? 'Everybody sees it now.' : `Everybody sees version ${from} again.`, () =>
+      said(from === null ? phrase('Everybody sees it now.') : phrase('Everybody sees version {from, number} again.', { from }), () =>
         before === null ? hide.mutateAsync() : show.mutateAsync(before),
       );
     },
@@ -136,7 +140,7 @@ function Margin({ page, version, look }: { page: Landing; version: number | unde
     onSuccess: (answer) => {
       const before = page.shownVersion;
       refresh(answer);
-      said('It is taken back. Nobody can open it any more.', before === null ? undefined : () => show.mutateAsync(before));
+      said(phrase('It is taken back. Nobody can open it any more.'), before === null ? undefined : () => show.mutateAsync(before));
     },
   });
   const remove = useMutation({
@@ -152,10 +156,10 @@ function Margin({ page, version, look }: { page: Landing; version: number | unde
     <>
       <p className="m-0">
         {!shown
-          ? 'Nobody sees it.'
+          ? phrase('Nobody sees it.')
           : page.changed
-            ? 'Everybody sees it as it was before the last changes.'
-            : 'Everybody sees it as it stands here.'}
+            ? phrase('Everybody sees it as it was before the last changes.')
+            : phrase('Everybody sees it as it stands here.')}
       </p>
       {page.findings.map((f) => (
         <p key={f.pointer + f.message} className="mt-2 text-small text-ember">
@@ -166,17 +170,17 @@ function Margin({ page, version, look }: { page: Landing; version: number | unde
         <p className="mt-2 flex flex-wrap items-baseline gap-x-4 gap-y-2">
           {(!shown || page.changed) && (
             <Button look="main" disabled={show.isPending || page.findings.length > 0} onClick={() => show.mutate(null)}>
-              {shown ? 'Show it like this' : 'Show it to everybody'}
+              {shown ? phrase('Show it like this') : phrase('Show it to everybody')}
             </Button>
           )}
           {shown && (
             <Button look="plain" disabled={hide.isPending} onClick={() => hide.mutate()}>
-              take it back
+              {phrase('take it back')}
             </Button>
           )}
           {!shown && (
             <Button look="danger" disabled={remove.isPending} onClick={() => remove.mutate()}>
-              throw the page away
+              {phrase('throw the page away')}
             </Button>
           )}
         </p>
@@ -189,45 +193,60 @@ function Margin({ page, version, look }: { page: Landing; version: number | unde
           </a>
         </p>
       )}
-      <h3 className="mt-4">Who came, in 30 days</h3>
+      <h3 className="mt-4">{phrase('Who came, in 30 days')}</h3>
       {visits === 0 ? (
-        <p className="text-small text-soft">Nobody yet. Visits are counted without a cookie; of whoever came nothing is kept.</p>
+        <p className="text-small text-soft">
+          {phrase('Nobody yet. Visits are counted without a cookie; of whoever came nothing is kept.')}
+        </p>
       ) : (
         <ul className="m-0 list-none p-0 text-small leading-7">
-          <li>opened {count(visits, 'time', 'times')}</li>
+          <li>{phrase('opened {visits, plural, one {# time} other {# times}}', { visits })}</li>
           {page.visits
             .filter((v) => v.program !== null)
             .map((v) => (
               <li key={v.program} className="text-soft">
-                {v.count} by letters of “{v.program}”
+                <Sentence m="{count, number} by letters of “{program}”" v={{ count: v.count, program: v.program }} />
               </li>
             ))}
         </ul>
       )}
-      {page.sent > 0 && <p className="mt-1 text-small">{count(page.sent, 'form was sent', 'forms were sent')} by it.</p>}
+      {page.sent > 0 && (
+        <p className="mt-1 text-small">
+          {phrase('{sent, plural, one {# form was sent} other {# forms were sent}} by it.', { sent: page.sent })}
+        </p>
+      )}
       {page.versions.length > 0 && (
         <>
-          <h3 className="mt-4">Its versions</h3>
+          <h3 className="mt-4">{phrase('Its versions')}</h3>
           <ul className="m-0 list-none p-0 text-small leading-7">
             {version !== undefined && (
               <li>
                 <Button look="plain" onClick={() => look(undefined)}>
-                  as it would be seen now
+                  {phrase('as it would be seen now')}
                 </Button>
               </li>
             )}
             {page.versions.map((v) => (
               <li key={v.version}>
-                <Button look="plain" aria-pressed={version === v.version} onClick={() => look(v.version)}>
-                  version {v.version}
-                </Button>
-                , {moment(v.at, zone, now)}, by {v.by}
-                {v.version === page.shownVersion && ' · shown'}
-                {may && v.version !== page.shownVersion && version === v.version && (
-                  <Button look="plain" className="ml-3" disabled={show.isPending} onClick={() => show.mutate(v.version)}>
-                    show this one
-                  </Button>
-                )}
+                <Sentence
+                  m="<button>version {version, number}</button>, {at}, by {by}{version2}{may}"
+                  v={{
+                    version: v.version,
+                    button: (c) => (
+                      <Button look="plain" aria-pressed={version === v.version} onClick={() => look(v.version)}>
+                        {c}
+                      </Button>
+                    ),
+                    at: moment(v.at, zone, now),
+                    by: v.by,
+                    version2: v.version === page.shownVersion && phrase(' · shown'),
+                    may: may && v.version !== page.shownVersion && version === v.version && (
+                      <Button look="plain" className="ml-3" disabled={show.isPending} onClick={() => show.mutate(v.version)}>
+                        {phrase('show this one')}
+                      </Button>
+                    ),
+                  }}
+                />
               </li>
             ))}
           </ul>

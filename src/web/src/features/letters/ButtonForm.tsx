@@ -1,6 +1,7 @@
 import { useState } from 'react';
 import { api, take } from '../../api/client';
 import { Button, Field, fieldError } from '../../ui/bits';
+import { phrase } from '../../words/phrase';
 
 /** What a new button of a letter says, and where it leads; what following it sets off is said at the link itself. */
 export function ButtonForm({ use, leave }: { use: (words: string, href: string) => void; leave: () => void }) {
@@ -10,7 +11,7 @@ export function ButtonForm({ use, leave }: { use: (words: string, href: string) 
   return (
     <form
       className="border-b border-rule px-4 py-2.5"
-      aria-label="A button"
+      aria-label={phrase('A button')}
       onSubmit={async (e) => {
         e.preventDefault();
         e.stopPropagation();
@@ -23,12 +24,12 @@ export function ButtonForm({ use, leave }: { use: (words: string, href: string) 
       }}
     >
       <div className="flex flex-wrap gap-x-4">
-        <Field label="What the button says">
+        <Field label={phrase('What the button says')}>
           {(id) => (
             <input id={id} autoFocus required maxLength={80} className="w-56" value={words} onChange={(e) => setWords(e.target.value)} />
           )}
         </Field>
-        <Field label="Where it leads" error={fieldError(trouble, 'written')}>
+        <Field label={phrase('Where it leads')} error={fieldError(trouble, 'written')}>
           {(id, by) => (
             <input
               id={id}
@@ -44,10 +45,10 @@ export function ButtonForm({ use, leave }: { use: (words: string, href: string) 
       </div>
       <div className="flex gap-4">
         <Button type="submit" look="main">
-          Put the button in
+          {phrase('Put the button in')}
         </Button>
         <Button look="plain" onClick={leave}>
-          leave it out
+          {phrase('leave it out')}
         </Button>
       </div>
     </form>

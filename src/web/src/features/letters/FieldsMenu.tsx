@@ -1,6 +1,7 @@
 import { useQuery } from '@tanstack/react-query';
 import { api, take } from '../../api/client';
 import { Menu, MenuItem } from '../../ui/Menu';
+import { phrase } from '../../words/phrase';
 
 /** What can be filled in for each reader, by what it means; the words of the template stand small beside it. */
 export function FieldsMenu({ insert, className = '' }: { insert: (template: string) => void; className?: string }) {
@@ -10,7 +11,13 @@ export function FieldsMenu({ insert, className = '' }: { insert: (template: stri
     queryFn: () => take(api.GET('/api/programs/fields')),
   });
   return (
-    <Menu trigger="Fields" className={`min-h-6 px-1.5 text-small text-leaf ${className}`} list="!max-h-80" align="end" focusElsewhere>
+    <Menu
+      trigger={phrase('Fields')}
+      className={`min-h-6 px-1.5 text-small text-leaf ${className}`}
+      list="!max-h-80"
+      align="end"
+      focusElsewhere
+    >
       {fields.data?.map((f) => (
         <MenuItem key={f.field} choose={() => insert(`{{ ${f.field} }}`)}>
           <span className="min-w-44 flex-1 font-semibold first-letter:uppercase">{f.meaning}</span>

@@ -4,7 +4,9 @@ import { toast } from 'sonner';
 import { api, type Schemas, take, upload } from '../../api/client';
 import { Button, Empty, Field, fieldError, Loading, Trouble } from '../../ui/bits';
 import { DayPage, PageHead } from '../../ui/DayPage';
-import { count, monthOf } from '../../ui/when';
+import { monthOf } from '../../ui/when';
+import { phrase } from '../../words/phrase';
+import { Sentence } from '../../words/Sentence';
 import { KeptLinks, Uses } from './KeptLinks';
 
 type Line = Schemas['FigureTableLine'];
@@ -15,21 +17,23 @@ export default function FiguresPage() {
   const [open, setOpen] = useState<string>();
   return (
     <DayPage
-      marginTitle="A new table"
+      marginTitle={phrase('A new table')}
       margin={
         <>
           <NewTable made={setOpen} />
           <p className="mt-5">
-            A list brought in has the columns <i>area</i>, <i>month</i> and one for each thing measured. Next month’s list is brought in the
-            same way: numbers that are there are replaced, all others stay.
+            <Sentence
+              m="A list brought in has the columns <i>area</i>, <i>month</i> and one for each thing measured. Next month’s list is brought in the same way: numbers that are there are replaced, all others stay."
+              v={{ i: (c) => <i>{c}</i> }}
+            />
           </p>
           <pre className="mt-3 overflow-x-auto text-[12px]">
-            {'area,month,median price\nPort Avery,2027-01,"$412,000"\nPort Avery,2027-02,"$415,500"'}
+            {phrase('area,month,median price\nPort Avery,2027-01,"$412,000"\nPort Avery,2027-02,"$415,500"')}
           </pre>
         </>
       }
     >
-      <PageHead title="Figures" aside={<KeptLinks />} />
+      <PageHead title={phrase('Figures')} aside={<KeptLinks />} />
       {tables.error && (
         <div className="px-7">
           <Trouble error={tables.error} />
@@ -38,12 +42,12 @@ export default function FiguresPage() {
       {!tables.data ? (
         <Loading />
       ) : tables.data.length === 0 ? (
-        <Empty>There are none yet. Name a table at the right, and bring its numbers in.</Empty>
+        <Empty>{phrase('There are none yet. Name a table at the right, and bring its numbers in.')}</Empty>
       ) : (
-        <ul className="m-0 list-none p-0" aria-label="Tables of figures">
+        <ul className="m-0 list-none p-0" aria-label={phrase('Tables of figures')}>
           {tables.data.map((t) => (
             <li key={t.id} className={`row ${open === t.id ? 'on' : ''}`}>
-              <span className="gutter">{t.newest ? monthOf(t.newest) : 'no numbers'}</span>
+              <span className="gutter">{t.newest ? monthOf(t.newest) : phrase('no numbers')}</span>
               <button
                 type="button"
                 className="min-h-6 text-left font-semibold hover:underline"
@@ -54,8 +58,13 @@ export default function FiguresPage() {
               </button>
               <span className="block text-small text-soft">
                 {t.areas.length > 0
-                  ? `${count(t.areas.length, 'area', 'areas')}: ${t.areas.slice(0, 6).join(', ')}${t.areas.length > 6 ? ' …' : ''} · ${t.measures.map((m) => m.name).join(', ')}`
-                  : 'Bring its numbers in.'}
+                  ? phrase('{areas, plural, one {# area} other {# areas}}: {areas2}{areas3} · {measures}', {
+                      areas: t.areas.length,
+                      areas2: t.areas.slice(0, 6).join(', '),
+                      areas3: t.areas.length > 6 ? ' …' : '',
+                      measures: t.measures.map((m) => m.name).join(', '),
+                    })
+                  : phrase('Bring its numbers in.')}
               </span>
               <Uses uses={t.uses} />
               {open === t.id && <Table line={t} closed={() => setOpen(undefined)} />}
@@ -85,7 +94,7 @@ function NewTable({ made }: { made: (id: string) => void }) {
         create.mutate();
       }}
     >
-      <Field label="A new table, called" error={fieldError(create.error, 'name')}>
+      <Field label={phrase('A new table, called')} error={fieldError(create.error, 'name')}>
         {(id, by) => (
           <input
             id={id}
@@ -100,7 +109,7 @@ function NewTable({ made }: { made: (id: string) => void }) {
       </Field>
       {!fieldError(create.error, 'name') && <Trouble error={create.error} />}
       <Button type="submit" look="main" disabled={!name.trim() || create.isPending}>
-        Keep it
+        {phrase('Keep it')}
       </Button>
     </form>
   );
@@ -133,7 +142,7 @@ function Table({ line, closed }: { line: Line; closed: () => void }) {
     mutationFn: () => take(api.PUT('/api/figures/{id}', { params: { path: { id: line.id } }, body: { name, measures } })),
     onSuccess: () => {
       again();
-      toast(`“${name.trim()}” is kept.`);
+      toast(phrase('“{name}” is kept.', { name: name.trim() }));
     },
   });
   const remove = useMutation({
@@ -156,20 +165,20 @@ function Table({ line, closed }: { line: Line; closed: () => void }) {
     >
       <p className="flex flex-wrap gap-x-5 text-small">
         <Button className="min-h-6" disabled={bring.isPending} onClick={() => file.current?.click()}>
-          {bring.isPending ? 'Reading …' : 'Bring numbers in'}
+          {bring.isPending ? phrase('Reading …') : phrase('Bring numbers in')}
         </Button>
         <a href={`/api/figures/${line.id}/numbers.csv`} download className="inline-flex min-h-6 items-center">
-          as a list
+          {phrase('as a list')}
         </a>
         <a href={line.address} target="_blank" rel="noreferrer" className="inline-flex min-h-6 items-center">
-          its page, for readers
+          {phrase('its page, for readers')}
         </a>
         <input
           ref={file}
           type="file"
           accept=".csv,.xlsx,.ods,text/csv"
           className="sr-only"
-          aria-label="A list of figures"
+          aria-label={phrase('A list of figures')}
           tabIndex={-1}
           onChange={(e) => {
             const chosen = e.target.files?.[0];
@@ -181,17 +190,18 @@ function Table({ line, closed }: { line: Line; closed: () => void }) {
       <Trouble error={bring.error} />
       {taken && taken.troubles.length === 0 && (
         <p role="status" className="text-small">
-          {count(taken.numbers, 'number is', 'numbers are')} in{taken.changed > 0 ? `; ${taken.changed} stood otherwise before` : ''}.
+          {phrase('{numbers, plural, one {# number is} other {# numbers are}} in{changed}.', {
+            numbers: taken.numbers,
+            changed: taken.changed > 0 ? phrase('; {changed, number} stood otherwise before', { changed: taken.changed }) : '',
+          })}
         </p>
       )}
       {taken && taken.troubles.length > 0 && (
         <div role="alert" className="text-small text-ember">
-          <p>Nothing was taken in; put this right and bring the list again:</p>
+          <p>{phrase('Nothing was taken in; put this right and bring the list again:')}</p>
           <ul className="m-0 list-none p-0">
             {taken.troubles.map((t) => (
-              <li key={`${t.line} ${t.message}`}>
-                Line {t.line}: {t.message}
-              </li>
+              <li key={`${t.line} ${t.message}`}>{phrase('Line {line, number}: {message}', { line: t.line, message: t.message })}</li>
             ))}
           </ul>
         </div>
@@ -201,11 +211,13 @@ function Table({ line, closed }: { line: Line; closed: () => void }) {
           <table className="w-full text-small">
             <thead>
               <tr>
-                {['Area', 'Month', 'What', 'Number', 'In a month', 'In a year'].map((h, i) => (
-                  <th key={h} scope="col" className={`pr-4 font-semibold ${i > 2 ? 'text-right' : 'text-left'}`}>
-                    {h}
-                  </th>
-                ))}
+                {[phrase('Area'), phrase('Month'), phrase('What'), phrase('Number'), phrase('In a month'), phrase('In a year')].map(
+                  (h, i) => (
+                    <th key={h} scope="col" className={`pr-4 font-semibold ${i > 2 ? 'text-right' : 'text-left'}`}>
+                      {h}
+                    </th>
+                  ),
+                )}
               </tr>
             </thead>
             <tbody>
@@ -227,13 +239,13 @@ function Table({ line, closed }: { line: Line; closed: () => void }) {
       )}
       <form
         className="max-w-[560px]"
-        aria-label={`The table ${line.name}`}
+        aria-label={phrase('The table {line}', { line: line.name })}
         onSubmit={(e) => {
           e.preventDefault();
           save.mutate();
         }}
       >
-        <Field label="What it is called" error={fieldError(save.error, 'name')}>
+        <Field label={phrase('What it is called')} error={fieldError(save.error, 'name')}>
           {(id, by) => (
             <input
               id={id}
@@ -251,7 +263,7 @@ function Table({ line, closed }: { line: Line; closed: () => void }) {
             {(['before', 'after'] as const).map((side) => (
               <input
                 key={side}
-                aria-label={`What stands ${side} a number of ${m.name}`}
+                aria-label={phrase('What stands {side} a number of {name}', { side, name: m.name })}
                 maxLength={side === 'before' ? 8 : 12}
                 className={`w-20 ${side === 'after' ? 'order-2' : ''}`}
                 value={m[side]}
@@ -265,10 +277,10 @@ function Table({ line, closed }: { line: Line; closed: () => void }) {
         <Trouble error={remove.error} />
         <p className="mt-2 flex flex-wrap gap-x-5">
           <Button type="submit" disabled={save.isPending}>
-            Keep it so
+            {phrase('Keep it so')}
           </Button>
           <Button look="danger" disabled={remove.isPending} onClick={() => remove.mutate()}>
-            Throw it away
+            {phrase('Throw it away')}
           </Button>
         </p>
       </form>

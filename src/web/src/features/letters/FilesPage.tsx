@@ -7,6 +7,7 @@ import { Button, Empty, Loading, Trouble } from '../../ui/bits';
 import { DayPage, PageHead } from '../../ui/DayPage';
 import { size } from '../../ui/size';
 import { day } from '../../ui/when';
+import { phrase } from '../../words/phrase';
 import { KeptLinks, Uses } from './KeptLinks';
 
 type Kept = Schemas['KeptFileDto'];
@@ -33,19 +34,20 @@ export default function FilesPage() {
   });
   return (
     <DayPage
-      marginTitle="What files are for"
+      marginTitle={phrase('What files are for')}
       margin={
         <>
-          <h3>What files are for</h3>
+          <h3>{phrase('What files are for')}</h3>
           <p>
-            A step of a program carries them, up to 10 MB together; it says so beside “follow a letter”. What is larger, or is to be noticed
-            when it is read, is better led to: put its address on a link.
+            {phrase(
+              'A step of a program carries them, up to 10 MB together; it says so beside “follow a letter”. What is larger, or is to be noticed when it is read, is better led to: put its address on a link.',
+            )}
           </p>
-          <p className="mt-3">Whoever has the address of a file can read it, without signing in.</p>
+          <p className="mt-3">{phrase('Whoever has the address of a file can read it, without signing in.')}</p>
         </>
       }
     >
-      <PageHead title="Files" aside={<KeptLinks />} />
+      <PageHead title={phrase('Files')} aside={<KeptLinks />} />
       {/* biome-ignore lint/a11y/noStaticElementInteractions: a file may be dropped on it; the button does the same */}
       <div
         className="mx-7 mb-3 border border-dashed border-rule px-4 py-3"
@@ -56,15 +58,17 @@ export default function FilesPage() {
         }}
       >
         <Button disabled={bring.isPending} onClick={() => chooser.current?.click()}>
-          {bring.isPending ? 'Keeping …' : 'Keep files'}
+          {bring.isPending ? phrase('Keeping …') : phrase('Keep files')}
         </Button>{' '}
-        <span className="text-small text-soft">or drop them here: PDF, pictures, .docx, .xlsx, .pptx, .ics, .vcf, .csv, .txt</span>
+        <span className="text-small text-soft">
+          {phrase('or drop them here: PDF, pictures, .docx, .xlsx, .pptx, .ics, .vcf, .csv, .txt')}
+        </span>
         <input
           ref={chooser}
           type="file"
           multiple
           className="sr-only"
-          aria-label="Files to keep"
+          aria-label={phrase('Files to keep')}
           tabIndex={-1}
           onChange={(e) => {
             const chosen = [...(e.target.files ?? [])];
@@ -84,9 +88,9 @@ export default function FilesPage() {
       {!files.data ? (
         <Loading />
       ) : files.data.length === 0 ? (
-        <Empty>None is kept yet.</Empty>
+        <Empty>{phrase('None is kept yet.')}</Empty>
       ) : (
-        <ul className="m-0 list-none p-0" aria-label="Files">
+        <ul className="m-0 list-none p-0" aria-label={phrase('Files')}>
           {files.data.map((f) => (
             <li key={f.id} className="row">
               <span className="gutter">{size(f.bytes)}</span>
@@ -115,7 +119,7 @@ function Name({ file }: { file: Kept }) {
   return (
     <>
       <input
-        aria-label={`Name of ${file.name}`}
+        aria-label={phrase('Name of {file}', { file: file.name })}
         maxLength={80}
         className="[field-sizing:content] max-w-full !border-0 !bg-transparent !p-0 font-semibold"
         value={name}
@@ -137,20 +141,20 @@ function Acts({ file }: { file: Kept }) {
   return (
     <p className="flex flex-wrap gap-x-5 text-small">
       <a href={file.address} className="inline-flex min-h-6 items-center">
-        Read it
+        {phrase('Read it')}
       </a>
       <Button
         className="min-h-6"
         onClick={() =>
           navigator.clipboard
-            ? navigator.clipboard.writeText(file.address).then(() => toast('Its address is copied.'))
-            : toast(`Its address: ${file.address}`)
+            ? navigator.clipboard.writeText(file.address).then(() => toast(phrase('Its address is copied.')))
+            : toast(phrase('Its address: {address}', { address: file.address }))
         }
       >
-        Copy its address
+        {phrase('Copy its address')}
       </Button>
       <Button className="min-h-6" look="danger" disabled={remove.isPending} onClick={() => remove.mutate()}>
-        Throw it away
+        {phrase('Throw it away')}
       </Button>
       <Trouble error={remove.error} />
     </p>

@@ -3,6 +3,8 @@ import { useState } from 'react';
 import { Link } from 'react-router';
 import { api, type Schemas, take } from '../../api/client';
 import { Button, Field, Trouble } from '../../ui/bits';
+import { phrase } from '../../words/phrase';
+import { Sentence } from '../../words/Sentence';
 
 type Film = Schemas['FilmDto'];
 
@@ -15,7 +17,7 @@ export function FilmForm({ use, leave }: { use: (film: Film) => void; leave: () 
   return (
     <form
       className="border-b border-rule px-4 py-2.5"
-      aria-label="A film"
+      aria-label={phrase('A film')}
       onSubmit={(e) => {
         e.preventDefault();
         e.stopPropagation();
@@ -25,11 +27,14 @@ export function FilmForm({ use, leave }: { use: (film: Film) => void; leave: () 
       <Trouble error={films.error} />
       {films.data && all.length === 0 && (
         <p className="text-small">
-          None is here yet. Bring one in under <Link to="/letters/films">Films</Link>.
+          <Sentence
+            m="None is here yet. Bring one in under <link>Films</link>."
+            v={{ link: (c) => <Link to="/letters/films">{c}</Link> }}
+          />
         </p>
       )}
       {film && (
-        <Field label="Which film">
+        <Field label={phrase('Which film')}>
           {(id) => (
             <select id={id} autoFocus value={film.id} onChange={(e) => setPicked(e.target.value)}>
               {all.map((f) => (
@@ -43,10 +48,10 @@ export function FilmForm({ use, leave }: { use: (film: Film) => void; leave: () 
       )}
       <div className="flex gap-4">
         <Button type="submit" look="main" disabled={!film}>
-          Put the film in
+          {phrase('Put the film in')}
         </Button>
         <Button look="plain" onClick={leave}>
-          leave it out
+          {phrase('leave it out')}
         </Button>
       </div>
     </form>

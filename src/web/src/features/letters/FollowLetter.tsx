@@ -6,6 +6,7 @@ import { toast } from 'sonner';
 import { api, take } from '../../api/client';
 import { Button, Field, fieldError, Trouble } from '../../ui/bits';
 import { Float } from '../../ui/Float';
+import { phrase } from '../../words/phrase';
 import { Take } from '../programs/forms';
 import type { Step } from '../programs/programFile';
 
@@ -24,11 +25,11 @@ export function FollowLetter({ step, set }: { step: Email; set: (step: Email) =>
       <>
         {followed && (
           <Link to={`/letters/${followed.id}`} className="inline-flex min-h-6 items-center no-underline hover:underline">
-            open the letter
+            {phrase('open the letter')}
           </Link>
         )}
         <Button onClick={() => (followed ? own.mutate() : set({ ...step, letter: undefined, subject: '', body: '' }))}>
-          give it words of its own
+          {phrase('give it words of its own')}
         </Button>
         <Trouble error={own.error} />
       </>
@@ -54,14 +55,21 @@ function Choose({ names, choose }: { names: string[]; choose: (name: string) => 
   return (
     <Popover.Root open={open} onOpenChange={setOpen}>
       <Popover.Trigger asChild>
-        <Button>follow a letter</Button>
+        <Button>{phrase('follow a letter')}</Button>
       </Popover.Trigger>
       <Popover.Portal container={document.getElementById('main')}>
-        <Float open={open} close={() => setOpen(false)} align="start" sideOffset={6} aria-label="Follow a letter" className="w-72 p-3">
+        <Float
+          open={open}
+          close={() => setOpen(false)}
+          align="start"
+          sideOffset={6}
+          aria-label={phrase('Follow a letter')}
+          className="w-72 p-3"
+        >
           {names.length > 8 && (
             <input
               type="search"
-              aria-label="Find a letter"
+              aria-label={phrase('Find a letter')}
               className="mb-2 w-full"
               value={find}
               onChange={(e) => setFind(e.target.value)}
@@ -100,21 +108,28 @@ function Keep({ step, set }: { step: Email; set: (step: Email) => void }) {
       queries.invalidateQueries({ queryKey: ['letters'] });
       set({ ...step, letter: letter.name, subject: undefined, body: undefined });
       setOpen(false);
-      toast(`“${letter.name}” is kept; the step follows it.`);
+      toast(phrase('“{letter}” is kept; the step follows it.', { letter: letter.name }));
     },
   });
   return (
     <Popover.Root open={open} onOpenChange={setOpen}>
       <Popover.Trigger asChild>
-        <Button>keep it as a letter</Button>
+        <Button>{phrase('keep it as a letter')}</Button>
       </Popover.Trigger>
       <Popover.Portal container={document.getElementById('main')}>
-        <Float open={open} close={() => setOpen(false)} align="start" sideOffset={6} aria-label="Keep it as a letter" className="w-72 p-3">
+        <Float
+          open={open}
+          close={() => setOpen(false)}
+          align="start"
+          sideOffset={6}
+          aria-label={phrase('Keep it as a letter')}
+          className="w-72 p-3"
+        >
           <Take done={() => keep.mutate()}>
             <Field
-              label="What the letter is called"
+              label={phrase('What the letter is called')}
               error={fieldError(keep.error, 'name')}
-              hint="Other steps can follow it then, and it is changed in one place."
+              hint={phrase('Other steps can follow it then, and it is changed in one place.')}
             >
               {(id, by) => (
                 <input

@@ -1,5 +1,7 @@
 import { Link, useLocation } from 'react-router';
 import type { Schemas } from '../../api/client';
+import { phrase } from '../../words/phrase';
+import { Sentence } from '../../words/Sentence';
 
 const rooms = [
   ['/letters', 'Letters'],
@@ -14,7 +16,7 @@ const rooms = [
 export function KeptLinks() {
   const { pathname } = useLocation();
   return (
-    <nav aria-label="What letters are made of" className="flex flex-wrap gap-x-5">
+    <nav aria-label={phrase('What letters are made of')} className="flex flex-wrap gap-x-5">
       {rooms
         .filter(([path]) => path !== pathname)
         .map(([path, name]) => (
@@ -28,18 +30,22 @@ export function KeptLinks() {
 
 /** Who takes something the practice keeps. */
 export function Uses({ uses }: { uses: Schemas['KeptUse'][] }) {
-  if (uses.length === 0) return <span className="block text-small text-soft">used nowhere yet</span>;
+  if (uses.length === 0) return <span className="block text-small text-soft">{phrase('used nowhere yet')}</span>;
   return (
     <span className="block text-small text-soft">
-      in{' '}
-      {uses.map((u, i) => (
-        <span key={u.kind + u.id}>
-          {i > 0 && ', '}
-          <Link to={`/${u.kind}s/${u.id}`} className="text-soft">
-            {u.name}
-          </Link>
-        </span>
-      ))}
+      <Sentence
+        m="in {uses}"
+        v={{
+          uses: uses.map((u, i) => (
+            <span key={u.kind + u.id}>
+              {i > 0 && ', '}
+              <Link to={`/${u.kind}s/${u.id}`} className="text-soft">
+                {u.name}
+              </Link>
+            </span>
+          )),
+        }}
+      />
     </span>
   );
 }

@@ -5,6 +5,7 @@ import { useEffect, useRef, useState } from 'react';
 import { type Schemas, upload } from '../../api/client';
 import { Trouble } from '../../ui/bits';
 import { Menu, MenuItem } from '../../ui/Menu';
+import { phrase } from '../../words/phrase';
 import { ButtonForm } from './ButtonForm';
 import { cleanPaste } from './cleanPaste';
 import { FieldsMenu, putIn } from './FieldsMenu';
@@ -53,7 +54,7 @@ export default function LetterEditor({
     ],
     content: toEditor(asHtml(body)),
     editorProps: {
-      attributes: { 'aria-label': 'Body of the letter', role: 'textbox', 'aria-multiline': 'true' },
+      attributes: { 'aria-label': phrase('Body of the letter'), role: 'textbox', 'aria-multiline': 'true' },
       transformPastedHTML: (html) => toEditor(cleanPaste(html)),
     },
     onUpdate: ({ editor: e }) => latest.current({ body: e.isEmpty ? '' : fromEditor(e.getHTML()) }),
@@ -136,19 +137,19 @@ export default function LetterEditor({
     <div className="my-2 border border-rule bg-sheet font-sans text-base">
       <input
         ref={line}
-        aria-label="Subject"
-        placeholder="Subject"
+        aria-label={phrase('Subject')}
+        placeholder={phrase('Subject')}
         className="w-full !rounded-none !border-0 !border-b !border-rule !px-4 !py-2.5 font-serif !text-lead font-semibold"
         value={subject}
         onFocus={() => setLast('subject')}
         onChange={(e) => change({ subject: e.target.value })}
       />
-      <div className="flex flex-wrap items-center gap-1 border-b border-rule px-2.5 py-1" role="toolbar" aria-label="Formatting">
-        {tool('Bold', at.bold, () => editor?.chain().focus().toggleBold().run())}
-        {tool('Italic', at.italic, () => editor?.chain().focus().toggleItalic().run())}
-        {tool('Heading', at.heading, () => editor?.chain().focus().toggleHeading({ level: 2 }).run())}
-        {tool('List', at.list, () => editor?.chain().focus().toggleBulletList().run())}
-        {tool('Numbers', at.numbers, () => editor?.chain().focus().toggleOrderedList().run())}
+      <div className="flex flex-wrap items-center gap-1 border-b border-rule px-2.5 py-1" role="toolbar" aria-label={phrase('Formatting')}>
+        {tool(phrase('Bold'), at.bold, () => editor?.chain().focus().toggleBold().run())}
+        {tool(phrase('Italic'), at.italic, () => editor?.chain().focus().toggleItalic().run())}
+        {tool(phrase('Heading'), at.heading, () => editor?.chain().focus().toggleHeading({ level: 2 }).run())}
+        {tool(phrase('List'), at.list, () => editor?.chain().focus().toggleBulletList().run())}
+        {tool(phrase('Numbers'), at.numbers, () => editor?.chain().focus().toggleOrderedList().run())}
         <LinkTool
           href={at.link?.href as string | undefined}
           effects={effectsOf(at.link ?? {})}
@@ -167,19 +168,21 @@ export default function LetterEditor({
             }
           }}
         />
-        <Menu trigger="Put in" className="min-h-6 px-1.5 text-small text-leaf" focusElsewhere>
-          <MenuItem choose={() => file.current?.click()}>a picture</MenuItem>
-          <MenuItem choose={() => setAddingButton(true)}>a button</MenuItem>
-          <MenuItem choose={() => setAddingFilm(true)}>a film</MenuItem>
+        <Menu trigger={phrase('Put in')} className="min-h-6 px-1.5 text-small text-leaf" focusElsewhere>
+          <MenuItem choose={() => file.current?.click()}>{phrase('a picture')}</MenuItem>
+          <MenuItem choose={() => setAddingButton(true)}>{phrase('a button')}</MenuItem>
+          <MenuItem choose={() => setAddingFilm(true)}>{phrase('a film')}</MenuItem>
           {Object.entries(blocks).map(([words, block]) => (
             <MenuItem key={words} choose={() => putBlock(block)}>
               {words}
             </MenuItem>
           ))}
-          <MenuItem choose={() => editor?.chain().focus().toggleBlockquote().run()}>{at.quote ? 'no quote any more' : 'a quote'}</MenuItem>
+          <MenuItem choose={() => editor?.chain().focus().toggleBlockquote().run()}>
+            {at.quote ? phrase('no quote any more') : phrase('a quote')}
+          </MenuItem>
         </Menu>
         {at.table && (
-          <Menu trigger="Table" className="min-h-6 px-1.5 text-small text-leaf" focusElsewhere>
+          <Menu trigger={phrase('Table')} className="min-h-6 px-1.5 text-small text-leaf" focusElsewhere>
             {Object.entries(tableActs).map(([words, act]) => (
               <MenuItem
                 key={words}
@@ -198,7 +201,7 @@ export default function LetterEditor({
           type="file"
           accept="image/*"
           className="sr-only"
-          aria-label="A picture for the letter"
+          aria-label={phrase('A picture for the letter')}
           tabIndex={-1}
           onChange={(e) => {
             const chosen = e.target.files?.[0];
@@ -231,7 +234,9 @@ export default function LetterEditor({
         <FilmForm
           use={(film) => {
             const watch = { type: 'text', text: `${film.name} (${film.length})`, marks: [{ type: 'link', attrs: { href: film.address } }] };
-            const still = film.still ? [{ type: 'image', attrs: { src: film.still, alt: `A still of the film: ${film.name}` } }] : [];
+            const still = film.still
+              ? [{ type: 'image', attrs: { src: film.still, alt: phrase('A still of the film: {film}', { film: film.name }) } }]
+              : [];
             putBlock(...still, { type: 'pressButton', content: [watch] });
             setAddingFilm(false);
           }}
@@ -278,23 +283,27 @@ const row = (cells: string[], type: 'tableHeader' | 'tableCell') => ({
 
 /** What can be put in where the cursor stands, with words that say what goes there. */
 const blocks: Record<string, JSONContent> = {
-  'two columns': { type: 'columns', content: [column('On the left'), column('On the right')] },
-  'three columns': { type: 'columns', content: [column('First'), column('Second'), column('Third')] },
-  'a table': {
+  [phrase('two columns')]: { type: 'columns', content: [column(phrase('On the left')), column(phrase('On the right'))] },
+  [phrase('three columns')]: { type: 'columns', content: [column(phrase('First')), column(phrase('Second')), column(phrase('Third'))] },
+  [phrase('a table')]: {
     type: 'table',
-    content: [row(['What', 'How much'], 'tableHeader'), row(['One', '1'], 'tableCell'), row(['Two', '2'], 'tableCell')],
+    content: [
+      row([phrase('What'), phrase('How much')], 'tableHeader'),
+      row([phrase('One'), '1'], 'tableCell'),
+      row([phrase('Two'), '2'], 'tableCell'),
+    ],
   },
-  'a line across': { type: 'horizontalRule' },
-  'an offer': { type: 'offer' },
-  'a form': { type: 'form' },
-  'figures of their area': { type: 'figures', attrs: { 'data-field': 'city' } },
-  'a passage only for some': {
+  [phrase('a line across')]: { type: 'horizontalRule' },
+  [phrase('an offer')]: { type: 'offer' },
+  [phrase('a form')]: { type: 'form' },
+  [phrase('figures of their area')]: { type: 'figures', attrs: { 'data-field': 'city' } },
+  [phrase('a passage only for some')]: {
     type: 'onlyFor',
     attrs: { 'data-rule': JSON.stringify({ field: 'tags', op: 'has', value: 'Client' }) },
-    content: [words('What only they read.')],
+    content: [words(phrase('What only they read.'))],
   },
-  'two wordings, I and we': { type: 'mergeField', attrs: { 'data-field': '{{ "I am" | we: "we are" }}' } },
-  'where the sender signs': { type: 'signOff' },
+  [phrase('two wordings, I and we')]: { type: 'mergeField', attrs: { 'data-field': '{{ "I am" | we: "we are" }}' } },
+  [phrase('where the sender signs')]: { type: 'signOff' },
 };
 
 /** A body written without tags becomes paragraphs, as when it is sent. */

@@ -3,7 +3,8 @@ import { Link, useSearchParams } from 'react-router';
 import { api, type Schemas, take } from '../../api/client';
 import { Empty, Loading, Trouble } from '../../ui/bits';
 import { DayPage, PageHead, Stretch } from '../../ui/DayPage';
-import { count } from '../../ui/when';
+import { phrase } from '../../words/phrase';
+import { Sentence } from '../../words/Sentence';
 import { KeptLinks } from './KeptLinks';
 
 type Line = Schemas['LetterLine'];
@@ -21,26 +22,30 @@ export default function LetterList() {
   const shown = letters.data?.filter((l) => fits(l, find)) ?? [];
   return (
     <DayPage
-      marginTitle="What letters are for"
+      marginTitle={phrase('What letters are for')}
       margin={
         <>
-          <h3>What letters are for</h3>
+          <h3>{phrase('What letters are for')}</h3>
           <p>
-            A letter kept here is written once. A step of a program follows it, and so does every other step that names it: change the
-            letter, and whoever is still to get it gets the new words.
+            {phrase(
+              'A letter kept here is written once. A step of a program follows it, and so does every other step that names it: change the letter, and whoever is still to get it gets the new words.',
+            )}
           </p>
           <p className="mt-3">
-            Under each stands <Link to="/signing">how you sign</Link>, where the letter has a place for it.
+            <Sentence
+              m="Under each stands <link>how you sign</link>, where the letter has a place for it."
+              v={{ link: (c) => <Link to="/signing">{c}</Link> }}
+            />
           </p>
         </>
       }
     >
       <PageHead
-        title="Letters"
+        title={phrase('Letters')}
         aside={
           <span className="flex flex-wrap gap-x-5">
             <Link to="/letters/new" className="inline-flex min-h-6 items-center">
-              Write one
+              {phrase('Write one')}
             </Link>
             <KeptLinks />
           </span>
@@ -55,32 +60,37 @@ export default function LetterList() {
         <Loading />
       ) : letters.data.length === 0 ? (
         <Empty>
-          None is kept yet. <Link to="/letters/new">Write one</Link>, or begin with a layout below.
+          <Sentence
+            m="None is kept yet. <link>Write one</link>, or begin with a layout below."
+            v={{ link: (c) => <Link to="/letters/new">{c}</Link> }}
+          />
         </Empty>
       ) : (
         <>
           <div className="px-7 pb-2">
             <input
               type="search"
-              aria-label="Find letters by their words"
-              placeholder="words of a letter"
+              aria-label={phrase('Find letters by their words')}
+              placeholder={phrase('words of a letter')}
               className="w-72 max-w-full"
               value={find}
               onChange={(e) => setAddress(e.target.value ? { find: e.target.value } : {}, { replace: true })}
             />
           </div>
-          {shown.length === 0 && <Empty>No letter has these words.</Empty>}
-          <ul className="m-0 list-none p-0" aria-label="Letters">
+          {shown.length === 0 && <Empty>{phrase('No letter has these words.')}</Empty>}
+          <ul className="m-0 list-none p-0" aria-label={phrase('Letters')}>
             {shown.map((l) => (
               <li key={l.id} className="row">
-                <span className="gutter">{l.uses.length > 0 ? count(l.uses.length, 'program', 'programs') : ''}</span>
+                <span className="gutter">
+                  {l.uses.length > 0 ? phrase('{uses, plural, one {# program} other {# programs}}', { uses: l.uses.length }) : ''}
+                </span>
                 <Link
                   to={`/letters/${l.id}`}
                   className="inline-flex min-h-6 items-center font-semibold text-ink no-underline hover:underline"
                 >
                   {l.name}
                 </Link>
-                <span className="block font-serif">{l.subject || 'no subject yet'}</span>
+                <span className="block font-serif">{l.subject || phrase('no subject yet')}</span>
                 <span className="block font-serif text-soft">{l.begins}</span>
                 {l.uses.length > 0 && <span className="block text-small text-soft">{sayUses(l.uses)}</span>}
               </li>
@@ -88,8 +98,8 @@ export default function LetterList() {
           </ul>
         </>
       )}
-      <Stretch title="To begin with" note="a layout, filled with words that say what goes there" />
-      <ul className="m-0 list-none p-0" aria-label="Layouts">
+      <Stretch title={phrase('To begin with')} note={phrase('a layout, filled with words that say what goes there')} />
+      <ul className="m-0 list-none p-0" aria-label={phrase('Layouts')}>
         {layouts.data?.map((l) => (
           <li key={l.name} className="row">
             <Link
@@ -117,4 +127,6 @@ export function fits(letter: Pick<Line, 'name' | 'subject' | 'begins' | 'uses'>,
 
 /** Which programs use a letter, and in how many steps. */
 export const sayUses = (uses: Line['uses']) =>
-  `used by ${uses.map((u) => `“${u.program}”${u.steps > 1 ? ` (${u.steps} steps)` : ''}`).join(', ')}`;
+  phrase('used by {uses}', {
+    uses: uses.map((u) => `“${u.program}”${u.steps > 1 ? phrase(' ({steps, number} steps)', { steps: u.steps }) : ''}`).join(', '),
+  });

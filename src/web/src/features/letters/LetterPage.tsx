@@ -9,6 +9,8 @@ import { useKept } from '../../ui/kept';
 import { useKeys } from '../../ui/keys';
 import { Letter } from '../../ui/Letter';
 import { NotShown } from '../../ui/NotShown';
+import { phrase } from '../../words/phrase';
+import { Sentence } from '../../words/Sentence';
 import { sayUses } from './LetterList';
 import { ReadAs } from './ReadAs';
 
@@ -35,7 +37,7 @@ export default function LetterPage() {
     enabled: layout !== null,
   });
   if (kept.error) {
-    return <NotShown title="Letters" error={kept.error} to="/letters" all="All letters" />;
+    return <NotShown title={phrase('Letters')} error={kept.error} to="/letters" all={phrase('All letters')} />;
   }
   if (id !== 'new' ? !kept.data : layout !== null && !layouts.data) return <Loading />;
   const begun = layouts.data?.find((l) => l.name === layout);
@@ -53,7 +55,7 @@ function Page({ kept, begun }: { kept?: Schemas['LetterDto']; begun: Words }) {
   const go = useNavigate();
   const given = kept ? { name: kept.name, subject: kept.subject, body: kept.body } : begun;
   const [words, setWords, forget] = useKept<Words>(`letter.${kept ? `${kept.id}/${kept.edition}` : 'new'}`, given);
-  useTitle(words.name || 'A letter');
+  useTitle(words.name || phrase('A letter'));
   const shown = useSettled(words);
   const [person, setPerson] = useState<string>();
   // The editor takes its words once.
@@ -83,7 +85,7 @@ function Page({ kept, begun }: { kept?: Schemas['LetterDto']; begun: Words }) {
       forget();
       queries.setQueryData(['letter', letter.id], letter);
       queries.invalidateQueries({ queryKey: ['letters'] });
-      toast(`“${letter.name}” is kept.`);
+      toast(phrase('“{letter}” is kept.', { letter: letter.name }));
       if (!kept) go(`/letters/${letter.id}`, { replace: true });
     },
   });
@@ -95,12 +97,12 @@ function Page({ kept, begun }: { kept?: Schemas['LetterDto']; begun: Words }) {
     ),
   ];
   return (
-    <DayPage marginTitle="For one person" margin={<Margin kept={kept} read={read.data} another={another} trouble={read.error} />}>
+    <DayPage marginTitle={phrase('For one person')} margin={<Margin kept={kept} read={read.data} another={another} trouble={read.error} />}>
       <div className="px-[34px] pt-5 pb-10 max-[699px]:px-4">
-        <h1 className="sr-only">{words.name || 'A new letter'}</h1>
+        <h1 className="sr-only">{words.name || phrase('A new letter')}</h1>
         <input
-          aria-label="Name of the letter"
-          placeholder="What the letter is called"
+          aria-label={phrase('Name of the letter')}
+          placeholder={phrase('What the letter is called')}
           maxLength={80}
           className="w-full !border-0 !bg-transparent !p-0 font-serif !text-[32px] font-medium tracking-tight"
           value={words.name}
@@ -112,9 +114,11 @@ function Page({ kept, begun }: { kept?: Schemas['LetterDto']; begun: Words }) {
           </p>
         )}
         {kept && kept.uses.length > 0 && (
-          <p className="text-small text-soft">{sayUses(kept.uses)}. What you change here, everybody gets who is still to get it.</p>
+          <p className="text-small text-soft">
+            {phrase('{uses}. What you change here, everybody gets who is still to get it.', { uses: sayUses(kept.uses) })}
+          </p>
         )}
-        <Suspense fallback={<Loading what="Opening the letter" />}>
+        <Suspense fallback={<Loading what={phrase('Opening the letter')} />}>
           <LetterEditor
             key={afresh}
             subject={words.subject}
@@ -125,7 +129,7 @@ function Page({ kept, begun }: { kept?: Schemas['LetterDto']; begun: Words }) {
         </Suspense>
         <div className="mt-3 flex flex-wrap items-baseline gap-5">
           <Button look="main" disabled={save.isPending || (kept !== undefined && !changed)} onClick={() => save.mutate()}>
-            {kept ? 'Keep the changes' : 'Keep the letter'}
+            {kept ? phrase('Keep the changes') : phrase('Keep the letter')}
           </Button>
           {kept && changed && (
             <Button
@@ -135,10 +139,10 @@ function Page({ kept, begun }: { kept?: Schemas['LetterDto']; begun: Words }) {
                 setAfresh(afresh + 1);
               }}
             >
-              Throw the changes away
+              {phrase('Throw the changes away')}
             </Button>
           )}
-          {kept && !changed && <span className="text-small text-soft">as {kept.by} kept it</span>}
+          {kept && !changed && <span className="text-small text-soft">{phrase('as {by} kept it', { by: kept.by })}</span>}
         </div>
         {problem && !problem.fields.name && !problem.fields['/subject'] && !problem.fields['/body'] && <Trouble error={problem} />}
         {kept && <Others kept={kept} />}
@@ -162,9 +166,9 @@ function Others({ kept }: { kept: Schemas['LetterDto'] }) {
     mutationFn: () => take(api.DELETE('/api/letters/{id}', { params: { path: { id: kept.id } } })),
     onSuccess: () => {
       queries.invalidateQueries({ queryKey: ['letters'] });
-      toast(`“${kept.name}” is thrown away.`, {
+      toast(phrase('“{kept}” is thrown away.', { kept: kept.name }), {
         action: {
-          label: 'Undo',
+          label: phrase('Undo'),
           onClick: () =>
             take(api.POST('/api/letters', { body: { name: kept.name, subject: kept.subject, body: kept.body } })).then(() =>
               queries.invalidateQueries({ queryKey: ['letters'] }),
@@ -184,10 +188,10 @@ function Others({ kept }: { kept: Schemas['LetterDto'] }) {
   return (
     <>
       <p className="mt-6 flex flex-wrap gap-x-5 border-t border-rule pt-3">
-        <Button onClick={() => copy.mutate()}>Copy it</Button>
-        <Button onClick={() => page.mutate()}>As a page</Button>
+        <Button onClick={() => copy.mutate()}>{phrase('Copy it')}</Button>
+        <Button onClick={() => page.mutate()}>{phrase('As a page')}</Button>
         <Button look="danger" onClick={() => remove.mutate()}>
-          Throw it away
+          {phrase('Throw it away')}
         </Button>
       </p>
       <Trouble error={copy.error ?? remove.error ?? page.error} />
@@ -206,25 +210,38 @@ function Margin({
   another: (move: number) => void;
   trouble: unknown;
 }) {
-  if (!read) return trouble ? <p>Nobody is here yet to read it as.</p> : <Loading />;
+  if (!read) return trouble ? <p>{phrase('Nobody is here yet to read it as.')}</p> : <Loading />;
   return (
     <>
       <h3>
-        As {read.person.name} reads it{' '}
-        <span className="font-sans text-small font-normal">
-          <Button onClick={() => another(-1)} aria-label="The person before">
-            <kbd>[</kbd>
-          </Button>{' '}
-          <Button onClick={() => another(1)} aria-label="The next person">
-            <kbd>]</kbd>
-          </Button>
-        </span>
+        <Sentence
+          m="As {person} reads it {span}"
+          v={{
+            person: read.person.name,
+            span: (
+              <span className="font-sans text-small font-normal">
+                <Button onClick={() => another(-1)} aria-label={phrase('The person before')}>
+                  <kbd>[</kbd>
+                </Button>{' '}
+                <Button onClick={() => another(1)} aria-label={phrase('The next person')}>
+                  <kbd>]</kbd>
+                </Button>
+              </span>
+            ),
+          }}
+        />
       </h3>
-      <p className="mb-2 font-serif font-semibold">{read.subject || 'No subject'}</p>
-      {read.lack && <p className="text-small text-ember">It could not go to them: {read.lack}.</p>}
-      <Letter html={read.html} title={`${kept?.name ?? 'The letter'}, as ${read.person.name} reads it`} />
+      <p className="mb-2 font-serif font-semibold">{read.subject || phrase('No subject')}</p>
+      {read.lack && <p className="text-small text-ember">{phrase('It could not go to them: {lack}.', { lack: read.lack })}</p>}
+      <Letter
+        html={read.html}
+        title={phrase('{kept}, as {person} reads it', { kept: kept?.name ?? phrase('The letter'), person: read.person.name })}
+      />
       <p className="mt-3 text-small text-soft">
-        <ReadAs letter={read} person={read.person.name} another={another} /> · {Math.ceil(read.bytes / 1000)} kB
+        <Sentence
+          m="{readAs} · {ceil} kB"
+          v={{ readAs: <ReadAs letter={read} person={read.person.name} another={another} />, ceil: Math.ceil(read.bytes / 1000) }}
+        />
       </p>
     </>
   );

@@ -5,6 +5,7 @@ import { api, take } from '../../api/client';
 import { useSession } from '../../app/session';
 import { Button, Field, fieldError } from '../../ui/bits';
 import { Float } from '../../ui/Float';
+import { phrase } from '../../words/phrase';
 import { type Effects, sayEffects } from './letterLink';
 
 /** Where words of a letter lead, and what following them sets off. */
@@ -56,14 +57,14 @@ export function LinkTool({
       }}
     >
       <Popover.Trigger className={`min-h-6 px-1.5 text-small ${href ? 'font-semibold text-leaf' : 'text-soft hover:text-ink'}`}>
-        Link
+        {phrase('Link')}
       </Popover.Trigger>
       <Popover.Portal>
         <Float
           open={open}
           close={() => setOpen(false)}
           className="max-h-(--radix-popover-content-available-height) w-96 overflow-y-auto p-4"
-          aria-label="Link"
+          aria-label={phrase('Link')}
           // The letter has the cursor again, so that one writes on.
           onCloseAutoFocus={(e) => use.isSuccess && e.preventDefault()}
         >
@@ -76,13 +77,13 @@ export function LinkTool({
             }}
           >
             {asksWords && (
-              <Field label="The words one presses">
+              <Field label={phrase('The words one presses')}>
                 {(id) => <input id={id} required className="w-full" value={words} onChange={(e) => setWords(e.target.value)} />}
               </Field>
             )}
             <Field
-              label={asksWords ? 'Where they lead' : 'Where the picked words lead'}
-              hint={asksWords ? undefined : 'empty: no link'}
+              label={asksWords ? phrase('Where they lead') : phrase('Where the picked words lead')}
+              hint={asksWords ? undefined : phrase('empty: no link')}
               error={fieldError(use.error, 'written')}
             >
               {(id, by) => (
@@ -99,17 +100,17 @@ export function LinkTool({
                 </>
               )}
             </Field>
-            {said.length > 0 && !more && <p className="mb-2 text-small">Following it {said.join(', ')}.</p>}
+            {said.length > 0 && !more && <p className="mb-2 text-small">{phrase('Following it {said}.', { said: said.join(', ') })}</p>}
             {!more && (
               <p className="mb-3">
                 <Button look="plain" onClick={() => setMore(true)}>
-                  what following it sets off …
+                  {phrase('what following it sets off …')}
                 </Button>
               </p>
             )}
             {more && <EffectFields effects={draft} change={(part) => setDraft({ ...draft, ...part })} />}
             <Button type="submit" look="main">
-              Use this
+              {phrase('Use this')}
             </Button>
           </form>
         </Float>
@@ -141,8 +142,8 @@ function EffectFields({ effects, change }: { effects: Effects; change: (part: Ef
   const days = /^P(\d+)D$/.exec(effects['call-in'] ?? '')?.[1] ?? '';
   return (
     <fieldset className="m-0 border-0 p-0">
-      <legend className="mb-1 text-small text-soft">Once for each person, following it</legend>
-      <Field label="puts on the tag">
+      <legend className="mb-1 text-small text-soft">{phrase('Once for each person, following it')}</legend>
+      <Field label={phrase('puts on the tag')}>
         {(id) => (
           <>
             <input id={id} list={tags} className="w-full" value={effects.tag ?? ''} onChange={(e) => change({ tag: e.target.value })} />
@@ -154,21 +155,26 @@ function EffectFields({ effects, change }: { effects: Effects; change: (part: Ef
           </>
         )}
       </Field>
-      <Choice label="notes an interest in" value={effects.topic} of={practice.data?.topics ?? []} change={(topic) => change({ topic })} />
-      <Field label="asks for a call, with these words">
+      <Choice
+        label={phrase('notes an interest in')}
+        value={effects.topic}
+        of={practice.data?.topics ?? []}
+        change={(topic) => change({ topic })}
+      />
+      <Field label={phrase('asks for a call, with these words')}>
         {(id) => <input id={id} className="w-full" value={effects.call ?? ''} onChange={(e) => change({ call: e.target.value })} />}
       </Field>
       {effects.call && (
         <div className="flex gap-4">
-          <Field label="by">
+          <Field label={phrase('by')}>
             {(id) => (
               <select id={id} value={effects['call-to'] ?? 'owner'} onChange={(e) => change({ 'call-to': e.target.value })}>
-                <option value="owner">the owner</option>
-                <option value="deputy">the deputy</option>
+                <option value="owner">{phrase('the owner')}</option>
+                <option value="deputy">{phrase('the deputy')}</option>
               </select>
             )}
           </Field>
-          <Field label="within working days">
+          <Field label={phrase('within working days')}>
             {(id) => (
               <input
                 id={id}
@@ -184,18 +190,18 @@ function EffectFields({ effects, change }: { effects: Effects; change: (part: Ef
         </div>
       )}
       <Choice
-        label="opens an opportunity in"
+        label={phrase('opens an opportunity in')}
         value={effects.opportunity}
         of={session?.stages ?? []}
         change={(opportunity) => change({ opportunity })}
       />
       <Choice
-        label="starts the program"
+        label={phrase('starts the program')}
         value={effects.program}
         of={programs.data?.map((p) => p.name) ?? []}
         change={(program) => change({ program })}
       />
-      <Field label="What programs call this link" hint="empty: its address">
+      <Field label={phrase('What programs call this link')} hint={phrase('empty: its address')}>
         {(id, by) => (
           <input
             id={id}
@@ -216,7 +222,7 @@ function Choice({ label, value, of, change }: { label: string; value?: string; o
     <Field label={label}>
       {(id) => (
         <select id={id} className="w-full" value={value ?? ''} onChange={(e) => change(e.target.value)}>
-          <option value="">nothing</option>
+          <option value="">{phrase('nothing')}</option>
           {[...new Set([...of, ...(value ? [value] : [])])].map((o) => (
             <option key={o} value={o}>
               {o.replace('/', ', ')}

@@ -8,6 +8,7 @@ import { DayPage, PageHead } from '../../ui/DayPage';
 import { Letter } from '../../ui/Letter';
 import { PictureChooser } from '../../ui/PictureChooser';
 import { keyDate } from '../../ui/when';
+import { phrase } from '../../words/phrase';
 import { KeptLinks, Uses } from './KeptLinks';
 
 type Offer = Schemas['OfferDto'];
@@ -19,32 +20,33 @@ export default function OffersPage() {
   const picked = offers.data?.find((o) => o.id === open);
   return (
     <DayPage
-      marginTitle="As a letter shows it"
+      marginTitle={phrase('As a letter shows it')}
       margin={
         picked ? (
           <>
-            <h3>As a letter shows it today</h3>
+            <h3>{phrase('As a letter shows it today')}</h3>
             <div className="mt-2 border border-rule bg-sheet px-4 py-3.5">
-              {picked.stands ? <Letter html={picked.html} title="The offer" /> : <p>{overWords(picked, offers.data ?? [])}</p>}
+              {picked.stands ? <Letter html={picked.html} title={phrase('The offer')} /> : <p>{overWords(picked, offers.data ?? [])}</p>}
             </div>
           </>
         ) : (
           <>
-            <h3>What offers are for</h3>
+            <h3>{phrase('What offers are for')}</h3>
             <p>
-              A house, a package, an evening, the conditions of a loan: written once, with its dates, and put into letters by its name.
-              Letters show it as it is on the day they go. Once it is over they leave it out, show another in its place, or wait for you.
+              {phrase(
+                'A house, a package, an evening, the conditions of a loan: written once, with its dates, and put into letters by its name. Letters show it as it is on the day they go. Once it is over they leave it out, show another in its place, or wait for you.',
+              )}
             </p>
           </>
         )
       }
     >
-      <PageHead title="Offers" aside={<KeptLinks />} />
+      <PageHead title={phrase('Offers')} aside={<KeptLinks />} />
       <div className="px-7 pb-3">
         {open === 'new' ? (
           <OfferForm offers={offers.data ?? []} close={() => setOpen(undefined)} />
         ) : (
-          <Button onClick={() => setOpen('new')}>Write one</Button>
+          <Button onClick={() => setOpen('new')}>{phrase('Write one')}</Button>
         )}
       </div>
       {offers.error && (
@@ -55,9 +57,9 @@ export default function OffersPage() {
       {!offers.data ? (
         <Loading />
       ) : offers.data.length === 0 ? (
-        <Empty>There is none yet.</Empty>
+        <Empty>{phrase('There is none yet.')}</Empty>
       ) : (
-        <ul className="m-0 list-none p-0" aria-label="Offers">
+        <ul className="m-0 list-none p-0" aria-label={phrase('Offers')}>
           {offers.data.map((o) => (
             <Line
               key={o.id}
@@ -76,20 +78,20 @@ export default function OffersPage() {
 
 /** What letters do with an offer that does not stand. */
 function overWords(offer: Offer, all: Offer[]) {
-  if (offer.whenOver === 'hold') return 'Letters with it are held back.';
-  if (offer.whenOver === 'leave-out') return 'Letters leave it out.';
-  return `Letters show “${all.find((o) => o.id === offer.instead)?.name ?? 'another'}” in its place.`;
+  if (offer.whenOver === 'hold') return phrase('Letters with it are held back.');
+  if (offer.whenOver === 'leave-out') return phrase('Letters leave it out.');
+  return phrase('Letters show “{name}” in its place.', { name: all.find((o) => o.id === offer.instead)?.name ?? phrase('another') });
 }
 
 function Line({ offer, all, open, toggle, close }: { offer: Offer; all: Offer[]; open: boolean; toggle: () => void; close: () => void }) {
   const { today } = useToday();
   const dates = offer.stands
     ? offer.until
-      ? `until ${keyDate(offer.until)}`
-      : 'for good'
+      ? phrase('until {until}', { until: keyDate(offer.until) })
+      : phrase('for good')
     : offer.from && offer.from > today
-      ? `from ${keyDate(offer.from)}`
-      : 'over';
+      ? phrase('from {from}', { from: keyDate(offer.from) })
+      : phrase('over');
   return (
     <li className={`row ${open ? 'on' : ''}`}>
       <span className={`gutter ${offer.stands ? '!text-leaf' : ''}`}>{dates}</span>
@@ -141,7 +143,7 @@ function OfferForm({ offer, offers, close }: { offer?: Offer; offers: Offer[]; c
       ),
     onSuccess: (saved) => {
       queries.invalidateQueries({ queryKey: ['offers'] });
-      toast(`“${saved.name}” is kept.`);
+      toast(phrase('“{saved}” is kept.', { saved: saved.name }));
       close();
     },
   });
@@ -176,14 +178,18 @@ function OfferForm({ offer, offers, close }: { offer?: Offer; offers: Offer[]; c
   return (
     <form
       className="my-3 max-w-[560px]"
-      aria-label={offer ? `The offer ${offer.name}` : 'A new offer'}
+      aria-label={offer ? phrase('The offer {offer}', { offer: offer.name }) : phrase('A new offer')}
       onSubmit={(e) => {
         e.preventDefault();
         save.mutate();
       }}
     >
-      {line('What it is called', 'name', 'its heading in letters', true)}
-      <Field label="What is to be known of it" hint="a line each; merge fields may stand in them" error={fieldError(save.error, 'facts')}>
+      {line(phrase('What it is called'), 'name', phrase('its heading in letters'), true)}
+      <Field
+        label={phrase('What is to be known of it')}
+        hint={phrase('a line each; merge fields may stand in them')}
+        error={fieldError(save.error, 'facts')}
+      >
         {(id, by) => (
           <textarea
             id={id}
@@ -196,27 +202,27 @@ function OfferForm({ offer, offers, close }: { offer?: Offer; offers: Offer[]; c
           />
         )}
       </Field>
-      {line('What it costs', 'price', 'as it is to be read; empty for nothing said')}
-      {line('Its page', 'page', 'where its button leads; empty for none')}
+      {line(phrase('What it costs'), 'price', phrase('as it is to be read; empty for nothing said'))}
+      {line(phrase('Its page'), 'page', phrase('where its button leads; empty for none'))}
       <div className="flex flex-wrap gap-x-6">
-        {date('It stands from', 'from')}
-        {date('until, that day with it', 'until')}
+        {date(phrase('It stands from'), 'from')}
+        {date(phrase('until, that day with it'), 'until')}
       </div>
       <div className="flex flex-wrap gap-x-6">
-        <Field label="When it does not stand, letters" error={fieldError(save.error, 'whenOver')}>
+        <Field label={phrase('When it does not stand, letters')} error={fieldError(save.error, 'whenOver')}>
           {(id) => (
             <select id={id} value={draft.whenOver} onChange={(e) => set({ whenOver: e.target.value })}>
-              <option value="leave-out">leave it out</option>
-              <option value="instead">show another in its place</option>
-              <option value="hold">are held back</option>
+              <option value="leave-out">{phrase('leave it out')}</option>
+              <option value="instead">{phrase('show another in its place')}</option>
+              <option value="hold">{phrase('are held back')}</option>
             </select>
           )}
         </Field>
         {draft.whenOver === 'instead' && (
-          <Field label="namely" error={fieldError(save.error, 'instead')}>
+          <Field label={phrase('namely')} error={fieldError(save.error, 'instead')}>
             {(id, by) => (
               <select id={id} aria-describedby={by} value={draft.instead ?? ''} onChange={(e) => set({ instead: e.target.value || null })}>
-                <option value="">choose one</option>
+                <option value="">{phrase('choose one')}</option>
                 {others.map((o) => (
                   <option key={o.id} value={o.id}>
                     {o.name}
@@ -228,28 +234,28 @@ function OfferForm({ offer, offers, close }: { offer?: Offer; offers: Offer[]; c
         )}
       </div>
       <div className="mb-3 flex flex-wrap items-center gap-4">
-        {draft.picture && <img src={draft.picture} alt={draft.pictureWords || 'The offer'} className="h-16 w-24 object-cover" />}
+        {draft.picture && <img src={draft.picture} alt={draft.pictureWords || phrase('The offer')} className="h-16 w-24 object-cover" />}
         <PictureChooser
           picture={draft.picture}
-          label="A picture of the offer"
-          words={['Add a picture', 'Another picture']}
-          without="without one"
+          label={phrase('A picture of the offer')}
+          words={[phrase('Add a picture'), phrase('Another picture')]}
+          without={phrase('without one')}
           set={(picture) => set(picture ? { picture } : { picture: null, pictureWords: '' })}
           trouble={setTrouble}
         />
       </div>
-      {draft.picture && line('The picture in words', 'pictureWords', 'for those who do not see it', true)}
+      {draft.picture && line(phrase('The picture in words'), 'pictureWords', phrase('for those who do not see it'), true)}
       <Trouble error={trouble ?? remove.error ?? (fieldOf(save.error) ? undefined : save.error)} />
       <p className="flex flex-wrap gap-x-5">
         <Button type="submit" look="main" disabled={save.isPending}>
-          {offer ? 'Keep it so' : 'Keep it'}
+          {offer ? phrase('Keep it so') : phrase('Keep it')}
         </Button>
         <Button look="plain" onClick={close}>
-          close
+          {phrase('close')}
         </Button>
         {offer && (
           <Button look="danger" disabled={remove.isPending} onClick={() => remove.mutate()}>
-            Throw it away
+            {phrase('Throw it away')}
           </Button>
         )}
       </p>

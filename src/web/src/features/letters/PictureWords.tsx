@@ -1,8 +1,15 @@
 import { useState } from 'react';
 import { Button, Field } from '../../ui/bits';
+import { phrase } from '../../words/phrase';
 
 /** Widths of a picture in pixels of a letter of 600; none: its own, up to the whole letter. */
-const widths: Record<string, number | undefined> = { 'as it is': undefined, whole: 544, half: 272, 'a third': 180, small: 96 };
+const widths: Record<string, number | undefined> = {
+  [phrase('as it is')]: undefined,
+  [phrase('whole')]: 544,
+  [phrase('half')]: 272,
+  [phrase('a third')]: 180,
+  [phrase('small')]: 96,
+};
 
 /**
  * What a picture shows, in words: read aloud to those who cannot see it, and shown where pictures are off. Asked for before the
@@ -28,7 +35,7 @@ export function PictureWords({
   return (
     <form
       className="border-b border-rule px-4 py-2.5"
-      aria-label="What the picture shows"
+      aria-label={phrase('What the picture shows')}
       onSubmit={(e) => {
         e.preventDefault();
         // A form inside the program's page, and none of its own.
@@ -37,8 +44,8 @@ export function PictureWords({
       }}
     >
       <Field
-        label="What the picture shows, in a few words"
-        hint="For those who cannot see it, and where pictures are off. Empty: it only decorates."
+        label={phrase('What the picture shows, in a few words')}
+        hint={phrase('For those who cannot see it, and where pictures are off. Empty: it only decorates.')}
       >
         {(id, by) => (
           <input
@@ -54,7 +61,7 @@ export function PictureWords({
       </Field>
       {place && (
         <div className="flex gap-4">
-          <Field label="How wide">
+          <Field label={phrase('How wide')}>
             {(id) => (
               <select id={id} value={width ?? ''} onChange={(e) => setWidth(Number(e.target.value) || undefined)}>
                 {Object.entries(widths).map(([words, wide]) => (
@@ -62,16 +69,18 @@ export function PictureWords({
                     {words}
                   </option>
                 ))}
-                {width !== undefined && !Object.values(widths).includes(width) && <option value={width}>{width} pixels</option>}
+                {width !== undefined && !Object.values(widths).includes(width) && (
+                  <option value={width}>{phrase('{width, number} pixels', { width })}</option>
+                )}
               </select>
             )}
           </Field>
-          <Field label="Where it stands">
+          <Field label={phrase('Where it stands')}>
             {(id) => (
               <select id={id} value={side} onChange={(e) => setSide(e.target.value)}>
-                <option value="left">on the left</option>
-                <option value="middle">in the middle</option>
-                <option value="right">on the right</option>
+                <option value="left">{phrase('on the left')}</option>
+                <option value="middle">{phrase('in the middle')}</option>
+                <option value="right">{phrase('on the right')}</option>
               </select>
             )}
           </Field>
@@ -79,11 +88,11 @@ export function PictureWords({
       )}
       <div className="flex gap-4">
         <Button type="submit" look="main">
-          {isNew ? 'Put the picture in' : 'Use this'}
+          {isNew ? phrase('Put the picture in') : phrase('Use this')}
         </Button>
         {isNew && (
           <Button look="plain" onClick={leave}>
-            leave it out
+            {phrase('leave it out')}
           </Button>
         )}
       </div>

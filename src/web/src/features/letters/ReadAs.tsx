@@ -1,11 +1,13 @@
 import { Dialog } from 'radix-ui';
 import { useEffect, useRef, useState } from 'react';
 import { Button } from '../../ui/bits';
+import { phrase } from '../../words/phrase';
+import { Sentence } from '../../words/Sentence';
 
 /** A letter in each of the ways it is read. */
 export type AsRead = { subject: string; page: string; text: string; from: string };
 
-const ways = { desk: 'at a desk', phone: 'on a phone', plain: 'as plain text' } as const;
+const ways = { desk: phrase('at a desk'), phone: phrase('on a phone'), plain: phrase('as plain text') } as const;
 type Way = keyof typeof ways;
 
 /** Width of the page in each way, in pixels. */
@@ -21,7 +23,7 @@ export function ReadAs({ letter, person, another }: { letter: AsRead; person: st
   return (
     <Dialog.Root open={open} onOpenChange={setOpen}>
       <Dialog.Trigger asChild>
-        <Button>as it arrives</Button>
+        <Button>{phrase('as it arrives')}</Button>
       </Dialog.Trigger>
       <Dialog.Portal container={open ? document.getElementById('main') : undefined}>
         <Dialog.Overlay className="fixed inset-0 z-50 bg-ink/30" />
@@ -34,22 +36,25 @@ export function ReadAs({ letter, person, another }: { letter: AsRead; person: st
           }}
         >
           <div className="flex flex-wrap items-baseline gap-x-5 gap-y-1 border-b border-rule px-5 py-3">
-            <Dialog.Title className="min-w-0 flex-1 !text-lead">{letter.subject || 'No subject'}</Dialog.Title>
+            <Dialog.Title className="min-w-0 flex-1 !text-lead">{letter.subject || phrase('No subject')}</Dialog.Title>
             <Dialog.Close asChild>
-              <Button look="plain">close</Button>
+              <Button look="plain">{phrase('close')}</Button>
             </Dialog.Close>
             <p className="w-full text-small text-soft">
-              from {letter.from} to {person} ·{' '}
-              <Button onClick={() => another(-1)}>
-                the one before <kbd>[</kbd>
-              </Button>{' '}
-              ·{' '}
-              <Button onClick={() => another(1)}>
-                the next <kbd>]</kbd>
-              </Button>
+              <Sentence
+                m="from {from} to {person} · <button>the one before {kbd}</button> · <button2>the next {kbd2}</button2>"
+                v={{
+                  from: letter.from,
+                  person,
+                  kbd: <kbd>[</kbd>,
+                  button: (c) => <Button onClick={() => another(-1)}>{c}</Button>,
+                  kbd2: <kbd>]</kbd>,
+                  button2: (c) => <Button onClick={() => another(1)}>{c}</Button>,
+                }}
+              />
             </p>
             <fieldset className="flex w-full gap-5 text-small">
-              <legend className="sr-only">How it is read</legend>
+              <legend className="sr-only">{phrase('How it is read')}</legend>
               {(Object.keys(ways) as Way[]).map((w) => (
                 <label key={w} className="inline-flex min-h-6 items-center gap-1.5">
                   <input type="radio" name="way" checked={way === w} onChange={() => setWay(w)} /> {ways[w]}
@@ -64,7 +69,7 @@ export function ReadAs({ letter, person, another }: { letter: AsRead; person: st
                 {letter.text}
               </pre>
             ) : (
-              <Page html={letter.page} width={widths[way]} title={`The letter ${ways[way]}`} />
+              <Page html={letter.page} width={widths[way]} title={phrase('The letter {ways}', { ways: ways[way] })} />
             )}
           </div>
         </Dialog.Content>

@@ -6,24 +6,26 @@ import { useSession } from '../../app/session';
 import { Button, Field, Loading, Trouble } from '../../ui/bits';
 import { DayPage, PageHead } from '../../ui/DayPage';
 import { PictureChooser } from '../../ui/PictureChooser';
+import { phrase } from '../../words/phrase';
 
 /** How whoever is signed in signs letters: their words and their photograph. */
 export default function SigningPage() {
   const own = useQuery({ queryKey: ['sign-off'], queryFn: () => take(api.GET('/api/sign-off')) });
   return (
     <DayPage
-      marginTitle="Where it stands"
+      marginTitle={phrase('Where it stands')}
       margin={
         <>
-          <h3>Where it stands</h3>
+          <h3>{phrase('Where it stands')}</h3>
           <p>
-            A letter shows it where its writer put “where the sender signs”. Each member signs their own way; a letter names whoever sends
-            it.
+            {phrase(
+              'A letter shows it where its writer put “where the sender signs”. Each member signs their own way; a letter names whoever sends it.',
+            )}
           </p>
         </>
       }
     >
-      <PageHead title="How you sign" />
+      <PageHead title={phrase('How you sign')} />
       {own.error && (
         <div className="px-7">
           <Trouble error={own.error} />
@@ -44,7 +46,7 @@ function SignOffForm({ given }: { given: Schemas['SignOffDto'] }) {
     mutationFn: () => take(api.PUT('/api/sign-off', { body: { words, photograph: photograph ?? null } })),
     onSuccess: () => {
       queries.invalidateQueries({ queryKey: ['sign-off'] });
-      toast('So you sign from now on.');
+      toast(phrase('So you sign from now on.'));
     },
   });
   return (
@@ -55,7 +57,13 @@ function SignOffForm({ given }: { given: Schemas['SignOffDto'] }) {
         save.mutate();
       }}
     >
-      <Field label="Your words" hint={`Line by line, as they stand under a letter. Empty: ${session?.member?.name}, ${session?.practice}.`}>
+      <Field
+        label={phrase('Your words')}
+        hint={phrase('Line by line, as they stand under a letter. Empty: {member}, {practice}.', {
+          member: session?.member?.name,
+          practice: session?.practice,
+        })}
+      >
         {(id, by) => (
           <textarea
             id={id}
@@ -69,19 +77,19 @@ function SignOffForm({ given }: { given: Schemas['SignOffDto'] }) {
         )}
       </Field>
       <div className="mb-4 flex items-center gap-4">
-        {photograph && <img src={photograph} alt="You, as letters show you" className="h-16 w-16 rounded-full object-cover" />}
+        {photograph && <img src={photograph} alt={phrase('You, as letters show you')} className="h-16 w-16 rounded-full object-cover" />}
         <PictureChooser
           picture={photograph}
-          label="Your photograph"
-          words={['Add a photograph', 'Another photograph']}
-          without="without one"
+          label={phrase('Your photograph')}
+          words={[phrase('Add a photograph'), phrase('Another photograph')]}
+          without={phrase('without one')}
           set={(address) => setPhotograph(address ?? undefined)}
           trouble={setTrouble}
         />
       </div>
       <Trouble error={trouble ?? save.error} />
       <Button type="submit" look="main" disabled={save.isPending}>
-        Sign so
+        {phrase('Sign so')}
       </Button>
     </form>
   );

@@ -1,4 +1,5 @@
 import Link from '@tiptap/extension-link';
+import { phrase } from '../../words/phrase';
 
 /** What following a link sets off, by the words the letter keeps them under (`data-tag` and so on); a word that is missing sets off nothing. */
 export const effectWords = ['name', 'tag', 'topic', 'call', 'call-to', 'call-in', 'opportunity', 'program'] as const;
@@ -49,12 +50,21 @@ export function linksOf(step: unknown): string[] {
 /** What following the link does, in words, for those who read the letter's page. */
 export function sayEffects(e: Effects): string[] {
   const days = /^P(\d+)D$/.exec(e['call-in'] ?? '')?.[1];
-  const when = days && days !== '0' ? ` in ${days} working ${days === '1' ? 'day' : 'days'}` : ' the same day';
+  const when =
+    days && days !== '0'
+      ? phrase(' in {days} working {days2, select, true {day} other {days}}', { days, days2: String(days === '1') })
+      : phrase(' the same day');
   return [
-    e.tag ? `puts on the tag “${e.tag}”` : '',
-    e.topic ? `notes an interest in “${e.topic}”` : '',
-    e.call ? `asks the ${e['call-to'] === 'deputy' ? 'deputy' : 'owner'} to call${when}: “${e.call}”` : '',
-    e.opportunity ? `opens an opportunity in ${e.opportunity.replace('/', ', ')}` : '',
-    e.program ? `starts “${e.program}”` : '',
+    e.tag ? phrase('puts on the tag “{tag}”', { tag: e.tag }) : '',
+    e.topic ? phrase('notes an interest in “{topic}”', { topic: e.topic }) : '',
+    e.call
+      ? phrase('asks the {e, select, true {deputy} other {owner}} to call{when}: “{call}”', {
+          e: String(e['call-to'] === 'deputy'),
+          when,
+          call: e.call,
+        })
+      : '',
+    e.opportunity ? phrase('opens an opportunity in {opportunity}', { opportunity: e.opportunity.replace('/', ', ') }) : '',
+    e.program ? phrase('starts “{program}”', { program: e.program }) : '',
   ].filter(Boolean);
 }

@@ -6,6 +6,8 @@ import { NodeViewContent, type NodeViewProps, NodeViewWrapper, ReactNodeViewRend
 import { type ReactNode, useState } from 'react';
 import { api, take } from '../../api/client';
 import { Field } from '../../ui/bits';
+import { phrase } from '../../words/phrase';
+import { Sentence } from '../../words/Sentence';
 import { Take } from '../programs/forms';
 import { Say, SayOneOf } from '../programs/Say';
 import type { Rule } from '../rules/ruleLanguage';
@@ -45,7 +47,7 @@ export const SignOff = Node.create({
   addNodeView: () =>
     ReactNodeViewRenderer(() => (
       <NodeViewWrapper className="part-note" contentEditable={false}>
-        the sender signs here
+        {phrase('the sender signs here')}
       </NodeViewWrapper>
     )),
 });
@@ -65,11 +67,11 @@ function OnlyForView({ node, updateAttributes, deleteNode, editor, getPos }: Nod
   return (
     <NodeViewWrapper className="part-only">
       <p className="part-note" contentEditable={false}>
-        Only if they{' '}
+        {phrase('Only if they')}{' '}
         <SayRules
           rule={rule}
-          label="Passage only if they"
-          none="are anybody"
+          label={phrase('Passage only if they')}
+          none={phrase('are anybody')}
           set={(next) => {
             if (next) {
               updateAttributes({ 'data-rule': JSON.stringify(next) });
@@ -115,7 +117,7 @@ function FieldView({ node, updateAttributes }: NodeViewProps) {
   const words = sayMerge(merge);
   return (
     <NodeViewWrapper as="span" className="part-field" contentEditable={false}>
-      <Say words={words} label={`Field: ${words}`}>
+      <Say words={words} label={phrase('Field: {words}', { words })}>
         {(close) => (
           <MergeForm
             merge={merge}
@@ -135,7 +137,7 @@ export function sayMerge(merge: Merge): string {
   if (merge.kind === 'voice') return `${merge.one} / ${merge.many}`;
   if (merge.kind === 'other') return merge.text.replace(/^\{\{\s*|\s*\}\}$/g, '');
   const words = merge.field.replace(/^person\.(custom\.)?/, '').replaceAll(/[._]/g, ' ');
-  return merge.otherwise ? `${words}, or “${merge.otherwise}”` : words;
+  return merge.otherwise ? phrase('{words}, or “{otherwise}”', { words, otherwise: merge.otherwise }) : words;
 }
 
 export function MergeForm({ merge, done }: { merge: Merge; done: (merge: Merge) => void }) {
@@ -156,12 +158,12 @@ export function MergeForm({ merge, done }: { merge: Merge; done: (merge: Merge) 
       <Field
         label={
           merge.kind === 'field'
-            ? 'What stands there when it is missing'
+            ? phrase('What stands there when it is missing')
             : merge.kind === 'voice'
-              ? 'When it speaks as I'
-              : 'As it is written'
+              ? phrase('When it speaks as I')
+              : phrase('As it is written')
         }
-        hint={merge.kind === 'field' ? 'Empty: nobody without it gets the letter; it waits under needs mending.' : undefined}
+        hint={merge.kind === 'field' ? phrase('Empty: nobody without it gets the letter; it waits under needs mending.') : undefined}
       >
         {(id, by) => (
           <input
@@ -175,7 +177,7 @@ export function MergeForm({ merge, done }: { merge: Merge; done: (merge: Merge) 
         )}
       </Field>
       {merge.kind === 'voice' && (
-        <Field label="When it speaks as we">
+        <Field label={phrase('When it speaks as we')}>
           {(id) => <input id={id} className="w-full" maxLength={200} value={second} onChange={(e) => setSecond(e.target.value)} />}
         </Field>
       )}
@@ -251,11 +253,11 @@ export const DataHeader = cell('tableHeader', 'th', 'header_cell');
 
 /** What can be done to the table the cursor stands in. */
 export const tableActs = {
-  'a row below': addRowAfter,
-  'a column after': addColumnAfter,
-  'take this row out': deleteRow,
-  'take this column out': deleteColumn,
-  'take the table out': deleteTable,
+  [phrase('a row below')]: addRowAfter,
+  [phrase('a column after')]: addColumnAfter,
+  [phrase('take this row out')]: deleteRow,
+  [phrase('take this column out')]: deleteColumn,
+  [phrase('take the table out')]: deleteTable,
 } as const;
 
 /** An element that stands for something kept elsewhere, by its name. */
@@ -287,16 +289,21 @@ function FormView({ node, updateAttributes }: NodeViewProps) {
   const name = choices?.find(([slug]) => slug === of)?.[1] ?? of;
   return (
     <NodeViewWrapper className="part-note" contentEditable={false}>
-      the form{' '}
-      <SayOneOf
-        words={name || 'choose one'}
-        label={`Form: ${name || 'none yet'}`}
-        choices={choices}
-        now={of}
-        none="There is none yet. Write one under Inquiries, Forms."
-        choose={(slug) => updateAttributes({ 'data-of': slug })}
+      <Sentence
+        m="the form {name}: in a letter a button that leads to it, on a page the form itself"
+        v={{
+          name: (
+            <SayOneOf
+              words={name || phrase('choose one')}
+              label={phrase('Form: {name}', { name: name || phrase('none yet') })}
+              choices={choices}
+              now={of}
+              none={phrase('There is none yet. Write one under Inquiries, Forms.')}
+              choose={(slug) => updateAttributes({ 'data-of': slug })}
+            />
+          ),
+        }}
       />
-      : in a letter a button that leads to it, on a page the form itself
     </NodeViewWrapper>
   );
 }
@@ -306,25 +313,30 @@ function OfferView({ node, updateAttributes }: NodeViewProps) {
   const of = String(node.attrs['data-of'] ?? '');
   return (
     <NodeViewWrapper className="part-note" contentEditable={false}>
-      the offer{' '}
-      <SayOneOf
-        words={of || 'choose one'}
-        label={`Offer: ${of || 'none yet'}`}
-        choices={offers.data?.map((o) => [o.name, o.name])}
-        now={of}
-        none="There is none yet. Write one under Letters, Offers."
-        choose={(name) => updateAttributes({ 'data-of': name })}
+      <Sentence
+        m="the offer {of}, as it is on the day"
+        v={{
+          of: (
+            <SayOneOf
+              words={of || phrase('choose one')}
+              label={phrase('Offer: {of}', { of: of || phrase('none yet') })}
+              choices={offers.data?.map((o) => [o.name, o.name])}
+              now={of}
+              none={phrase('There is none yet. Write one under Letters, Offers.')}
+              choose={(name) => updateAttributes({ 'data-of': name })}
+            />
+          ),
+        }}
       />
-      , as it is on the day
     </NodeViewWrapper>
   );
 }
 
 const areaFields: [string, string][] = [
-  ['city', 'their town'],
-  ['postalCode', 'their postal code'],
-  ['state', 'their state'],
-  ['country', 'their country'],
+  ['city', phrase('their town')],
+  ['postalCode', phrase('their postal code')],
+  ['state', phrase('their state')],
+  ['country', phrase('their country')],
 ];
 
 function FiguresView({ node, updateAttributes }: NodeViewProps) {
@@ -335,41 +347,49 @@ function FiguresView({ node, updateAttributes }: NodeViewProps) {
   const holds = attribute('data-missing') === 'hold';
   const fields: [string, string][] = [
     ...areaFields,
-    ...(practice.data?.ownFields ?? []).map((f): [string, string] => [f.key, `their ${f.name}`]),
+    ...(practice.data?.ownFields ?? []).map((f): [string, string] => [f.key, phrase('their {name}', { name: f.name })]),
   ];
-  const words = area ?? fields.find(([key]) => key === field)?.[1] ?? field ?? 'choose the area';
+  const words = area ?? fields.find(([key]) => key === field)?.[1] ?? field ?? phrase('choose the area');
   const areas = tables.data?.find((t) => t.name.toLowerCase() === of.toLowerCase())?.areas ?? [];
   return (
     <NodeViewWrapper className="part-note" contentEditable={false}>
-      figures of{' '}
-      <SayOneOf
-        words={of || 'choose a table'}
-        label={`Table: ${of || 'none yet'}`}
-        choices={tables.data?.map((t) => [t.name, t.name])}
-        now={of}
-        none="There is none yet. Bring one in under Letters, Figures."
-        choose={(name) => updateAttributes({ 'data-of': name })}
-      />{' '}
-      for{' '}
-      <SayOneOf
-        words={words}
-        label={`Area: ${words}`}
-        choices={[...fields.map(([, said]) => said), ...areas].map((said) => [said, said])}
-        now={words}
-        choose={(said) => {
-          const chosen = fields.find(([, w]) => w === said)?.[0];
-          updateAttributes(chosen ? { 'data-field': chosen, 'data-area': null } : { 'data-field': null, 'data-area': said });
+      <Sentence
+        m="figures of {of} for {words}; without any {button}"
+        v={{
+          of: (
+            <SayOneOf
+              words={of || phrase('choose a table')}
+              label={phrase('Table: {of}', { of: of || phrase('none yet') })}
+              choices={tables.data?.map((t) => [t.name, t.name])}
+              now={of}
+              none={phrase('There is none yet. Bring one in under Letters, Figures.')}
+              choose={(name) => updateAttributes({ 'data-of': name })}
+            />
+          ),
+          words: (
+            <SayOneOf
+              words={words}
+              label={phrase('Area: {words}', { words })}
+              choices={[...fields.map(([, said]) => said), ...areas].map((said) => [said, said])}
+              now={words}
+              choose={(said) => {
+                const chosen = fields.find(([, w]) => w === said)?.[0];
+                updateAttributes(chosen ? { 'data-field': chosen, 'data-area': null } : { 'data-field': null, 'data-area': said });
+              }}
+            />
+          ),
+          button: (
+            <button
+              type="button"
+              className="say"
+              aria-pressed={holds}
+              onClick={() => updateAttributes({ 'data-missing': holds ? null : 'hold' })}
+            >
+              {holds ? phrase('the letter is held back') : phrase('they are left out')}
+            </button>
+          ),
         }}
       />
-      ; without any{' '}
-      <button
-        type="button"
-        className="say"
-        aria-pressed={holds}
-        onClick={() => updateAttributes({ 'data-missing': holds ? null : 'hold' })}
-      >
-        {holds ? 'the letter is held back' : 'they are left out'}
-      </button>
     </NodeViewWrapper>
   );
 }

@@ -6,7 +6,9 @@ import { useNow } from '../../app/session';
 import { Button, Empty, Field, fieldError, Loading, Trouble } from '../../ui/bits';
 import { DayPage, PageHead } from '../../ui/DayPage';
 import { said } from '../../ui/undo';
-import { count, day } from '../../ui/when';
+import { day } from '../../ui/when';
+import { locale, phrase } from '../../words/phrase';
+import { Sentence } from '../../words/Sentence';
 import { undoAct } from '../people/acts';
 
 type Kept = Schemas['ListDto'];
@@ -16,23 +18,25 @@ export default function ListsPage() {
   const lists = useQuery({ queryKey: ['lists'], queryFn: () => take(api.GET('/api/lists')) });
   return (
     <DayPage
-      marginTitle="A new list"
+      marginTitle={phrase('A new list')}
       margin={
         <>
           <NewList />
           <p className="mt-5">
-            A list has those on it whom somebody put there: it does not change by itself, as a segment does. Put people on one and take them
-            off again under <Link to="/people">People</Link> or on their own pages.
+            <Sentence
+              m="A list has those on it whom somebody put there: it does not change by itself, as a segment does. Put people on one and take them off again under <link>People</link> or on their own pages."
+              v={{ link: (c) => <Link to="/people">{c}</Link> }}
+            />
           </p>
         </>
       }
     >
       <PageHead
-        title="Lists"
+        title={phrase('Lists')}
         aside={
           <span className="flex gap-5">
-            <Link to="/people">All people</Link>
-            <Link to="/people/segments">Segments</Link>
+            <Link to="/people">{phrase('All people')}</Link>
+            <Link to="/people/segments">{phrase('Segments')}</Link>
           </span>
         }
       />
@@ -44,9 +48,9 @@ export default function ListsPage() {
       {!lists.data ? (
         <Loading />
       ) : lists.data.length === 0 ? (
-        <Empty>There is none yet. Make one at the right, empty or from a segment as it is now.</Empty>
+        <Empty>{phrase('There is none yet. Make one at the right, empty or from a segment as it is now.')}</Empty>
       ) : (
-        <ul className="m-0 list-none p-0" aria-label="Lists">
+        <ul className="m-0 list-none p-0" aria-label={phrase('Lists')}>
           {lists.data.map((l) => (
             <Line key={l.name} list={l} />
           ))}
@@ -60,38 +64,47 @@ function Line({ list }: { list: Kept }) {
   const queries = useQueryClient();
   const { now, zone } = useNow();
   const remove = useMutation({
-    meta: { says: () => `the list “${list.name}” taken away` },
+    meta: { says: () => phrase('the list “{list}” taken away', { list: list.name }) },
     mutationFn: () => take(api.DELETE('/api/lists', { params: { query: { name: list.name } } })),
     onSuccess: ({ act, count: n }) => {
       queries.invalidateQueries({ queryKey: ['lists'] });
       queries.invalidateQueries({ queryKey: ['people'] });
       said(
-        n === 0 ? `“${list.name}” is taken away.` : `“${list.name}” is taken away; ${count(n, 'person has', 'people have')} left it.`,
+        n === 0
+          ? phrase('“{list}” is taken away.', { list: list.name })
+          : phrase('“{list}” is taken away; {n, plural, one {# person has} other {# people have}} left it.', { list: list.name, n }),
         act ? () => undoAct(act, queries) : undefined,
       );
     },
   });
   const made = [
-    list.from ? `made from ${list.from}` : '',
-    list.by ? `by ${list.by}` : '',
-    list.createdAt ? `on ${day(list.createdAt, zone, now)}` : '',
+    list.from ? phrase('made from {from}', { from: list.from }) : '',
+    list.by ? phrase('by {by}', { by: list.by }) : '',
+    list.createdAt ? phrase('on {createdAt}', { createdAt: day(list.createdAt, zone, now) }) : '',
   ].filter(Boolean);
   return (
     <li className="row">
-      <span className="gutter tabular-nums">{list.people.toLocaleString('en')}</span>
+      <span className="gutter tabular-nums">{list.people.toLocaleString(locale())}</span>
       <span className="flex flex-wrap items-baseline gap-x-5">
         <Link to={`/people?${new URLSearchParams({ list: list.name })}`} className="font-semibold text-ink no-underline hover:underline">
           {list.name}
         </Link>
         {list.uses.length === 0 && (
-          <Button look="danger" disabled={remove.isPending} aria-label={`Take “${list.name}” away`} onClick={() => remove.mutate()}>
-            take it away
+          <Button
+            look="danger"
+            disabled={remove.isPending}
+            aria-label={phrase('Take “{list}” away', { list: list.name })}
+            onClick={() => remove.mutate()}
+          >
+            {phrase('take it away')}
           </Button>
         )}
       </span>
       {made.length > 0 && <span className="block text-small text-soft">{made.join(' ')}</span>}
       {list.uses.length > 0 && (
-        <span className="block text-small text-soft">asked for by {list.uses.map((u) => `“${u}”`).join(', ')}, so it stays</span>
+        <span className="block text-small text-soft">
+          {phrase('asked for by {uses}, so it stays', { uses: list.uses.map((u) => `“${u}”`).join(', ') })}
+        </span>
       )}
       <Trouble error={remove.error} />
     </li>
@@ -104,7 +117,7 @@ function NewList() {
   const [segment, setSegment] = useState('');
   const segments = useQuery({ queryKey: ['segments'], queryFn: () => take(api.GET('/api/segments')) });
   const make = useMutation({
-    meta: { says: () => `the list “${name}”` },
+    meta: { says: () => phrase('the list “{name}”', { name }) },
     mutationFn: () =>
       take(
         api.POST('/api/lists', {
@@ -122,8 +135,8 @@ function NewList() {
       queries.invalidateQueries({ queryKey: ['rule-values', 'lists'] });
       said(
         made.count === 0
-          ? `“${made.name}” is there; nobody is on it yet.`
-          : `“${made.name}” is there, with ${count(made.count, 'person', 'people')}.`,
+          ? phrase('“{made}” is there; nobody is on it yet.', { made: made.name })
+          : phrase('“{made}” is there, with {count, plural, one {# person} other {# people}}.', { made: made.name, count: made.count }),
         act ? () => undoAct(act, queries) : undefined,
       );
     },
@@ -136,19 +149,19 @@ function NewList() {
         make.mutate();
       }}
     >
-      <h3>A new list</h3>
-      <Field label="What it is called" error={problem}>
+      <h3>{phrase('A new list')}</h3>
+      <Field label={phrase('What it is called')} error={problem}>
         {(id, by) => (
           <input id={id} aria-describedby={by} className="w-full" maxLength={80} value={name} onChange={(e) => setName(e.target.value)} />
         )}
       </Field>
-      <Field label="Who is on it to begin with">
+      <Field label={phrase('Who is on it to begin with')}>
         {(id, by) => (
           <select id={id} aria-describedby={by} className="w-full" value={segment} onChange={(e) => setSegment(e.target.value)}>
-            <option value="">nobody yet</option>
+            <option value="">{phrase('nobody yet')}</option>
             {segments.data?.map((s) => (
               <option key={s.id} value={s.id}>
-                {s.name}, as it is now
+                {phrase('{name}, as it is now', { name: s.name })}
               </option>
             ))}
           </select>
@@ -156,7 +169,7 @@ function NewList() {
       </Field>
       {!problem && <Trouble error={make.error} />}
       <Button type="submit" look="main" disabled={!name.trim() || make.isPending}>
-        Make the list
+        {phrase('Make the list')}
       </Button>
     </form>
   );

@@ -6,7 +6,9 @@ import { api, type Schemas, take } from '../../api/client';
 import { Button, Field, fieldError, Loading, Trouble } from '../../ui/bits';
 import { DayPage, PageHead, Stretch } from '../../ui/DayPage';
 import { keep } from '../../ui/kept';
-import { count, machineMoment } from '../../ui/when';
+import { machineMoment } from '../../ui/when';
+import { phrase } from '../../words/phrase';
+import { Sentence } from '../../words/Sentence';
 import { SetUp } from './SetUp';
 
 type Account = Schemas['MailAccountDto'];
@@ -23,8 +25,8 @@ export default function MailAccountPage() {
     if (isKept) keep('mail-account', undefined);
   }, [isKept]);
   return (
-    <DayPage marginTitle="What comes in" margin={<Margin />}>
-      <PageHead title="Your mail account" aside={<Link to="/you">You</Link>} />
+    <DayPage marginTitle={phrase('What comes in')} margin={<Margin />}>
+      <PageHead title={phrase('Your mail account')} aside={<Link to="/you">{phrase('You')}</Link>} />
       <div className="px-7">
         <Trouble error={own.error} />
       </div>
@@ -49,22 +51,23 @@ export default function MailAccountPage() {
 function Margin() {
   return (
     <>
-      <h3>What goes out by it</h3>
+      <h3>{phrase('What goes out by it')}</h3>
       <p>
-        The letters you sign, and what you write to people by hand. They are among your sent mail as if you had sent them from your own mail
-        program. What the practice itself signs goes by the practice’s server.
+        {phrase(
+          'The letters you sign, and what you write to people by hand. They are among your sent mail as if you had sent them from your own mail program. What the practice itself signs goes by the practice’s server.',
+        )}
       </p>
-      <h3 className="mt-5">What comes in</h3>
+      <h3 className="mt-5">{phrase('What comes in')}</h3>
       <p>
-        Where you want it: what people write to you, and what you write to them from your own mail program. Only of people who are in the
-        practice, words only, and from the day you switch it on. Of everything else only sender, readers and subject are looked at, and
-        nothing is kept. Nothing in your mailbox is changed.
+        {phrase(
+          'Where you want it: what people write to you, and what you write to them from your own mail program. Only of people who are in the practice, words only, and from the day you switch it on. Of everything else only sender, readers and subject are looked at, and nothing is kept. Nothing in your mailbox is changed.',
+        )}
       </p>
     </>
   );
 }
 
-const serverWords = (s: { host: string; port: number }) => `${s.host}, port ${s.port}`;
+const serverWords = (s: { host: string; port: number }) => phrase('{host}, port {port, number}', { host: s.host, port: s.port });
 
 function Kept({ account: a, change }: { account: Account; change: () => void }) {
   const queries = useQueryClient();
@@ -72,12 +75,12 @@ function Kept({ account: a, change }: { account: Account; change: () => void }) 
     mutationFn: () => take(api.DELETE('/api/me/mail')),
     onSuccess: async () => {
       await queries.invalidateQueries({ queryKey: ['own-mail'] });
-      toast('Your letters go out by the practice’s server again.');
+      toast(phrase('Your letters go out by the practice’s server again.'));
     },
   });
   return (
     <>
-      <Stretch title={a.address} note={`seen to work ${machineMoment(a.workedAt)}`} />
+      <Stretch title={a.address} note={phrase('seen to work {workedAt}', { workedAt: machineMoment(a.workedAt) })} />
       <div className="px-7 py-3">
         {a.trouble && (
           <p role="alert" className="mb-3 max-w-[64ch] border-l-[3px] border-ember bg-ember-pale px-3 py-2">
@@ -85,20 +88,27 @@ function Kept({ account: a, change }: { account: Account; change: () => void }) 
           </p>
         )}
         <p className="m-0 max-w-[64ch] font-serif">
-          What you sign goes out by {serverWords(a.out)}
-          {a.issuer ? `, with what ${a.issuer} lets this installation do` : ''}.{' '}
-          {a.in.host
-            ? `It is placed among your sent mail at ${serverWords(a.in)}.`
-            : 'Nothing is placed among your sent mail, because no mailbox is named.'}
-          {a.waiting > 0 && ` ${count(a.waiting, 'letter waits', 'letters wait')} to be placed.`}
+          <Sentence
+            m="What you sign goes out by {out}{issuer}. {host}{waiting}"
+            v={{
+              out: serverWords(a.out),
+              issuer: a.issuer ? phrase(', with what {issuer} lets this installation do', { issuer: a.issuer }) : '',
+              host: a.in.host
+                ? phrase('It is placed among your sent mail at {in}.', { in: serverWords(a.in) })
+                : phrase('Nothing is placed among your sent mail, because no mailbox is named.'),
+              waiting:
+                a.waiting > 0 &&
+                phrase(' {waiting, plural, one {# letter waits} other {# letters wait}} to be placed.', { waiting: a.waiting }),
+            }}
+          />
         </p>
         <Trouble error={end.error} />
         <p className="mt-3 mb-0 flex flex-wrap gap-x-4">
           <Button look="plain" className="min-h-6" onClick={change}>
-            Set it up anew
+            {phrase('Set it up anew')}
           </Button>
           <Button look="plain" className="min-h-6" disabled={end.isPending} onClick={() => end.mutate()}>
-            Put it away
+            {phrase('Put it away')}
           </Button>
         </p>
       </div>
@@ -113,7 +123,7 @@ function Rules({ account: a }: { account: Account }) {
   const [takesIn, setTakesIn] = useState(a.takesIn);
   const [privates, setPrivates] = useState(a.private.join('\n'));
   const saving = useMutation({
-    meta: { says: () => 'your mail account' },
+    meta: { says: () => phrase('your mail account') },
     mutationFn: () =>
       take(
         api.PUT('/api/me/mail/rules', {
@@ -122,12 +132,12 @@ function Rules({ account: a }: { account: Account }) {
       ),
     onSuccess: async () => {
       await queries.invalidateQueries({ queryKey: ['own-mail'] });
-      toast('Kept.');
+      toast(phrase('Kept.'));
     },
   });
   return (
     <>
-      <Stretch title="What comes in, and how much goes out" />
+      <Stretch title={phrase('What comes in, and how much goes out')} />
       <form
         className="px-7 py-3"
         onSubmit={(e) => {
@@ -139,12 +149,12 @@ function Rules({ account: a }: { account: Account }) {
           <>
             <label className="mb-3 flex min-h-6 items-baseline gap-2">
               <input type="checkbox" checked={takesIn} onChange={(e) => setTakesIn(e.target.checked)} />
-              What people write to me, and what I write to them from my own mail program, comes into their threads
+              {phrase('What people write to me, and what I write to them from my own mail program, comes into their threads')}
             </label>
             <Field
-              label="Except"
+              label={phrase('Except')}
               error={fieldError(saving.error, 'private')}
-              hint="a line each: an address, a domain like @example.com, or a word of a subject"
+              hint={phrase('a line each: an address, a domain like @example.com, or a word of a subject')}
             >
               {(id, by) => (
                 <textarea
@@ -160,9 +170,9 @@ function Rules({ account: a }: { account: Account }) {
           </>
         )}
         <Field
-          label="Letters a day"
+          label={phrase('Letters a day')}
           error={fieldError(saving.error, 'perDay')}
-          hint="as many as your provider allows; the rest go on the next day. Empty: as many as there are"
+          hint={phrase('as many as your provider allows; the rest go on the next day. Empty: as many as there are')}
         >
           {(id, by) => (
             <input
@@ -179,7 +189,7 @@ function Rules({ account: a }: { account: Account }) {
         </Field>
         {!fieldError(saving.error, 'private') && !fieldError(saving.error, 'perDay') && <Trouble error={saving.error} />}
         <Button type="submit" disabled={saving.isPending}>
-          Keep
+          {phrase('Keep')}
         </Button>
       </form>
     </>

@@ -5,6 +5,7 @@ import { Button, Field, fieldError, Trouble } from '../../ui/bits';
 import { Stretch } from '../../ui/DayPage';
 import { useKept } from '../../ui/kept';
 import { securities } from '../../ui/securities';
+import { phrase } from '../../words/phrase';
 
 type Own = Schemas['OwnMailAccountDto'];
 type Server = { host: string; port: string; security: string };
@@ -67,7 +68,7 @@ export function SetUp({ own, done }: { own: Own; done: () => void }) {
   );
   return (
     <>
-      <Stretch title="Set it up" note="nothing is kept that was not seen to work" />
+      <Stretch title={phrase('Set it up')} note={phrase('nothing is kept that was not seen to work')} />
       <form
         className="px-7 py-3"
         onSubmit={(e) => {
@@ -77,28 +78,28 @@ export function SetUp({ own, done }: { own: Own; done: () => void }) {
         }}
       >
         {text(
-          'Your address',
+          phrase('Your address'),
           'address',
           address,
           (address) => put({ address }),
           { type: 'email', required: true },
-          'your letters come from it',
+          phrase('your letters come from it'),
         )}
         <p className="mt-0 mb-3">
           <Button look="plain" className="min-h-6" disabled={find.isPending} onClick={() => find.mutate()}>
-            Look for its server
+            {phrase('Look for its server')}
           </Button>
           <span role="status" className="ml-3 text-small text-soft">
-            {find.isPending && 'Looking …'}
+            {find.isPending && phrase('Looking …')}
             {find.data &&
               (find.data.servers.some((s) => s.answers)
-                ? `${find.data.servers.find((s) => s.answers)?.host} answers`
-                : 'None was found; your provider says what it is called.')}
+                ? phrase('{host} answers', { host: find.data.servers.find((s) => s.answers)?.host })
+                : phrase('None was found; your provider says what it is called.'))}
           </span>
         </p>
         <Trouble error={find.error} />
         <ServerFields
-          title="Mail goes out by"
+          title={phrase('Mail goes out by')}
           name="outgoing"
           server={going}
           set={(going) => put({ going })}
@@ -106,90 +107,91 @@ export function SetUp({ own, done }: { own: Own; done: () => void }) {
           error={fieldError(error, 'out')}
         />
         <ServerFields
-          title="Mailboxes are at"
+          title={phrase('Mailboxes are at')}
           name="mailboxes"
           server={coming}
           set={(coming) => put({ coming })}
           usual="993"
-          hint="so that what goes out is among your sent mail, and answers can come in; empty for neither"
+          hint={phrase('so that what goes out is among your sent mail, and answers can come in; empty for neither')}
           error={fieldError(error, 'in')}
         />
         <fieldset className="m-0 mb-3 border-0 p-0">
-          <legend className="text-small text-soft">How it lets you in</legend>
+          <legend className="text-small text-soft">{phrase('How it lets you in')}</legend>
           <label className="mr-6 inline-flex min-h-6 items-baseline gap-2">
-            <input type="radio" name="how" checked={!byProvider} onChange={() => put({ byProvider: false })} /> with a password
+            <input type="radio" name="how" checked={!byProvider} onChange={() => put({ byProvider: false })} /> {phrase('with a password')}
           </label>
           <label className="inline-flex min-h-6 items-baseline gap-2">
-            <input type="radio" name="how" checked={byProvider} onChange={() => put({ byProvider: true })} /> the provider asks me (OAuth 2)
+            <input type="radio" name="how" checked={byProvider} onChange={() => put({ byProvider: true })} />{' '}
+            {phrase('the provider asks me (OAuth 2)')}
           </label>
         </fieldset>
         {text(
-          'Name to sign in with',
+          phrase('Name to sign in with'),
           'user',
           user,
           (user) => put({ user }),
           { placeholder: address, autoComplete: 'off' },
-          'empty: the address',
+          phrase('empty: the address'),
         )}
         {byProvider ? (
           <>
             {text(
-              'The provider’s address',
+              phrase('The provider’s address'),
               'issuer',
               issuer,
               (issuer) => put({ issuer }),
               { type: 'url', required: true },
-              'as it calls itself, beginning with https://',
+              phrase('as it calls itself, beginning with https://'),
             )}
             <div className="flex flex-wrap gap-x-6">
               {text(
-                'Client id',
+                phrase('Client id'),
                 'clientId',
                 clientId,
                 (clientId) => put({ clientId }),
                 { required: true, autoComplete: 'off' },
-                'what it knows this installation as',
+                phrase('what it knows this installation as'),
               )}
               {text(
-                'Client secret',
+                phrase('Client secret'),
                 'clientSecret',
                 clientSecret,
                 setClientSecret,
                 { type: 'password', autoComplete: 'off' },
-                'empty where it gave none',
+                phrase('empty where it gave none'),
               )}
             </div>
             {text(
-              'What its mail servers ask for',
+              phrase('What its mail servers ask for'),
               'scope',
               scope,
               (scope) => put({ scope }),
               {},
-              'a scope, as the provider writes it; often empty',
+              phrase('a scope, as the provider writes it; often empty'),
             )}
             <p className="max-w-[64ch] text-small text-soft">
-              Whoever keeps this installation registers it with the provider once, with this address to lead back to:{' '}
+              {phrase('Whoever keeps this installation registers it with the provider once, with this address to lead back to:')}{' '}
               <code className="[overflow-wrap:anywhere]">{own.back}</code>
             </p>
           </>
         ) : (
           text(
-            'Password',
+            phrase('Password'),
             'password',
             password,
             setPassword,
             { type: 'password', autoComplete: 'off', required: !own.account },
-            'many providers have one of its own for mail programs',
+            phrase('many providers have one of its own for mail programs'),
           )
         )}
         {!own2 && <Trouble error={error} />}
         {keep.data && !keep.data.worked && (
           <p role="alert" className="my-3 max-w-[64ch] border-l-[3px] border-ember bg-ember-pale px-3 py-2">
-            It does not work yet. The server says: {keep.data.words}
+            {phrase('It does not work yet. The server says: {words}', { words: keep.data.words })}
           </p>
         )}
         <Button type="submit" look="main" disabled={keep.isPending || way.isPending}>
-          {byProvider ? 'Go to the provider' : keep.isPending ? 'Trying …' : 'Try it, and keep it'}
+          {byProvider ? phrase('Go to the provider') : keep.isPending ? phrase('Trying …') : phrase('Try it, and keep it')}
         </Button>
       </form>
     </>
@@ -227,7 +229,7 @@ function ServerFields({
           />
         )}
       </Field>
-      <Field label={`Port for ${name}`}>
+      <Field label={phrase('Port for {name}', { name })}>
         {(id) => (
           <input
             id={id}
@@ -240,7 +242,7 @@ function ServerFields({
           />
         )}
       </Field>
-      <Field label={`The line for ${name}`}>
+      <Field label={phrase('The line for {name}', { name })}>
         {(id) => (
           <select id={id} className="w-60" value={server.security} onChange={(e) => set({ ...server, security: e.target.value })}>
             {securities.map(([value, words]) => (

@@ -3,6 +3,8 @@ import { useMemberName } from '../../app/session';
 import { Button, Field, fieldError } from '../../ui/bits';
 import { KeptNumber } from '../../ui/KeptNumber';
 import { type WeekDay, week } from '../../ui/week';
+import { phrase } from '../../words/phrase';
+import { Sentence } from '../../words/Sentence';
 import { SayOneOf } from '../programs/Say';
 import type { Meeting } from './MeetingsPage';
 
@@ -29,25 +31,35 @@ export function MeetingWords({
   return (
     <div className="mt-2">
       <p className="m-0 leading-9">
-        One meets {name(p.member)} for{' '}
-        {may ? (
-          <SayOneOf
-            words={`a “${p.type}”`}
-            label="What kind of appointment"
-            choices={types.map((t) => [t, `a “${t}”`] as const)}
-            now={p.type}
-            choose={(type) => set({ type })}
-          />
-        ) : (
-          `a “${p.type}”`
-        )}{' '}
-        of <KeptNumber label="How many minutes it takes" value={p.minutes} set={(n) => set({ minutes: n ?? 0 })} may={may} /> minutes, with{' '}
-        <KeptNumber label="Minutes between two" value={p.gapMinutes} set={(n) => set({ gapMinutes: n ?? 0 })} may={may} /> minutes between
-        two, chosen at least <KeptNumber label="Hours before" value={p.noticeHours} set={(n) => set({ noticeHours: n ?? 0 })} may={may} />{' '}
-        hours before and at most <KeptNumber label="Days ahead" value={p.aheadDays} set={(n) => set({ aheadDays: n ?? 0 })} may={may} />{' '}
-        days ahead; up to <KeptNumber label="How many a day" value={p.mostADay} set={(mostADay) => set({ mostADay })} may={may} />{' '}
-        appointments a day
-        {p.mostADay === null ? ' (as many as there is room for)' : ''}.
+        <Sentence
+          m="One meets {member} for {may} of {minutes} minutes, with {gapMinutes} minutes between two, chosen at least {noticeHours} hours before and at most {aheadDays} days ahead; up to {mostADay} appointments a day{mostADay2, select, true { (as many as there is room for)} other {}}."
+          v={{
+            member: name(p.member),
+            may: may ? (
+              <SayOneOf
+                words={phrase('a “{type}”', { type: p.type })}
+                label={phrase('What kind of appointment')}
+                choices={types.map((t) => [t, `a “${t}”`] as const)}
+                now={p.type}
+                choose={(type) => set({ type })}
+              />
+            ) : (
+              phrase('a “{type}”', { type: p.type })
+            ),
+            minutes: (
+              <KeptNumber label={phrase('How many minutes it takes')} value={p.minutes} set={(n) => set({ minutes: n ?? 0 })} may={may} />
+            ),
+            gapMinutes: (
+              <KeptNumber label={phrase('Minutes between two')} value={p.gapMinutes} set={(n) => set({ gapMinutes: n ?? 0 })} may={may} />
+            ),
+            noticeHours: (
+              <KeptNumber label={phrase('Hours before')} value={p.noticeHours} set={(n) => set({ noticeHours: n ?? 0 })} may={may} />
+            ),
+            aheadDays: <KeptNumber label={phrase('Days ahead')} value={p.aheadDays} set={(n) => set({ aheadDays: n ?? 0 })} may={may} />,
+            mostADay: <KeptNumber label={phrase('How many a day')} value={p.mostADay} set={(mostADay) => set({ mostADay })} may={may} />,
+            mostADay2: String(p.mostADay === null),
+          }}
+        />
       </p>
       {wrong && (
         <p className="m-0 text-small text-ember" role="alert">
@@ -75,14 +87,14 @@ export function MeetingWords({
                 disabled={!may}
                 defaultValue={value}
                 key={value}
-                placeholder={key === 'place' ? 'at our table, or by telephone' : undefined}
+                placeholder={key === 'place' ? phrase('at our table, or by telephone') : undefined}
                 onBlur={(e) => e.target.value.trim() !== value && set({ [key]: e.target.value.trim() })}
               />
             )}
           </Field>
         ))}
       </div>
-      <Field label="Words above the times">
+      <Field label={phrase('Words above the times')}>
         {(id) => (
           <textarea
             id={id}
@@ -108,36 +120,44 @@ function Hours({ hours, set, may }: { hours: readonly Span[]; set: (hours: Span[
         return (
           <li key={day} className="flex flex-wrap items-baseline gap-x-4 border-t border-dotted border-rule py-1">
             <span className="w-28">{name}</span>
-            {spans.length === 0 && <span className="text-soft">not</span>}
+            {spans.length === 0 && <span className="text-soft">{phrase('not')}</span>}
             {spans.map((span, i) => {
-              const nth = i === 0 ? '' : `, span ${i + 1}`;
+              const nth = i === 0 ? '' : phrase(', span {i, number}', { i: i + 1 });
               return (
                 <span key={`${span.from}-${span.to}`} className="whitespace-nowrap">
-                  <input
-                    aria-label={`${name}${nth}, from`}
-                    type="time"
-                    disabled={!may}
-                    defaultValue={span.from}
-                    onBlur={(e) => e.target.value && e.target.value !== span.from && put(span, { from: e.target.value })}
-                  />{' '}
-                  to{' '}
-                  <input
-                    aria-label={`${name}${nth}, to`}
-                    type="time"
-                    disabled={!may}
-                    defaultValue={span.to}
-                    onBlur={(e) => e.target.value && e.target.value !== span.to && put(span, { to: e.target.value })}
+                  <Sentence
+                    m="{input} to {input2}{may}"
+                    v={{
+                      input: (
+                        <input
+                          aria-label={phrase('{name}{nth}, from', { name, nth })}
+                          type="time"
+                          disabled={!may}
+                          defaultValue={span.from}
+                          onBlur={(e) => e.target.value && e.target.value !== span.from && put(span, { from: e.target.value })}
+                        />
+                      ),
+                      input2: (
+                        <input
+                          aria-label={phrase('{name}{nth}, to', { name, nth })}
+                          type="time"
+                          disabled={!may}
+                          defaultValue={span.to}
+                          onBlur={(e) => e.target.value && e.target.value !== span.to && put(span, { to: e.target.value })}
+                        />
+                      ),
+                      may: may && (
+                        <Button
+                          look="plain"
+                          className="ml-1 min-h-6 min-w-6"
+                          aria-label={phrase('Not on {name}{nth}', { name, nth })}
+                          onClick={() => set(hours.filter((h) => h !== span))}
+                        >
+                          ×
+                        </Button>
+                      ),
+                    }}
                   />
-                  {may && (
-                    <Button
-                      look="plain"
-                      className="ml-1 min-h-6 min-w-6"
-                      aria-label={`Not on ${name}${nth}`}
-                      onClick={() => set(hours.filter((h) => h !== span))}
-                    >
-                      ×
-                    </Button>
-                  )}
                 </span>
               );
             })}
@@ -145,10 +165,10 @@ function Hours({ hours, set, may }: { hours: readonly Span[]; set: (hours: Span[
               <Button
                 look="plain"
                 className="text-small"
-                aria-label={`More hours on ${name}`}
+                aria-label={phrase('More hours on {name}', { name })}
                 onClick={() => set([...hours, next(day, spans)])}
               >
-                + hours
+                {phrase('+ hours')}
               </Button>
             )}
           </li>

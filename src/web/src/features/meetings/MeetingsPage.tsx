@@ -7,7 +7,8 @@ import { Button, Empty, Field, fieldError, Loading, Trouble } from '../../ui/bit
 import { DayPage, PageHead } from '../../ui/DayPage';
 import { useKeys } from '../../ui/keys';
 import { said } from '../../ui/undo';
-import { count, moment } from '../../ui/when';
+import { moment } from '../../ui/when';
+import { phrase } from '../../words/phrase';
 import { MeetingWords } from './MeetingWords';
 import { OwnCalendars } from './OwnCalendars';
 
@@ -32,35 +33,38 @@ export default function MeetingsPage() {
     );
   };
   const save = useMutation({
-    meta: { says: () => 'the times one can choose' },
+    meta: { says: () => phrase('the times one can choose') },
     mutationFn: ({ page, part }: { page: Meeting; part: Partial<Schemas['MeetingBody']> }) =>
       take(api.PUT('/api/meetings/{id}', { params: { path: { id: page.id } }, body: { ...bodyOf(page), ...part } })),
     onSuccess: put,
   });
-  if (meetings.isPending) return <Loading what="Opening the times one can choose" />;
+  if (meetings.isPending) return <Loading what={phrase('Opening the times one can choose')} />;
   const set = (page: Meeting) => (part: Partial<Schemas['MeetingBody']>) => {
     const before = bodyOf(page);
     save.mutate(
       { page, part },
-      { onSuccess: (after) => said('It is kept.', () => save.mutateAsync({ page: after, part: { ...before, edition: after.edition } })) },
+      {
+        onSuccess: (after) =>
+          said(phrase('It is kept.'), () => save.mutateAsync({ page: after, part: { ...before, edition: after.edition } })),
+      },
     );
   };
   return (
     <DayPage
-      marginTitle="Its page"
+      marginTitle={phrase('Its page')}
       margin={
         on ? (
           <Margin key={on.id} page={on} set={set(on)} />
         ) : (
-          <p>A page on which anybody chooses a time to meet you. Give the first one a title.</p>
+          <p>{phrase('A page on which anybody chooses a time to meet you. Give the first one a title.')}</p>
         )
       }
     >
-      <PageHead title="Times to choose" aside={<Link to="/inquiries">Inquiries</Link>} />
+      <PageHead title={phrase('Times to choose')} aside={<Link to="/inquiries">{phrase('Inquiries')}</Link>} />
       <Trouble error={meetings.error} />
       <Begin done={setPicked} />
       {pages.length === 0 && (
-        <Empty>There is none yet. “A first meeting”, say: it begins with your working mornings, and an hour each.</Empty>
+        <Empty>{phrase('There is none yet. “A first meeting”, say: it begins with your working mornings, and an hour each.')}</Empty>
       )}
       {pages.map((p) => (
         <Page
@@ -118,13 +122,19 @@ function Begin({ done }: { done: (id: string) => void }) {
           if (title.trim()) begin.mutate();
         }}
       >
-        <Field label="A new page" error={field}>
+        <Field label={phrase('A new page')} error={field}>
           {(id, by) => (
-            <input id={id} aria-describedby={by} placeholder="A first meeting" value={title} onChange={(e) => setTitle(e.target.value)} />
+            <input
+              id={id}
+              aria-describedby={by}
+              placeholder={phrase('A first meeting')}
+              value={title}
+              onChange={(e) => setTitle(e.target.value)}
+            />
           )}
         </Field>
         {mayOthers && (
-          <Field label="Whom one meets">
+          <Field label={phrase('Whom one meets')}>
             {(id) => (
               <select id={id} value={member} onChange={(e) => setMember(e.target.value)}>
                 {session?.members.map((m) => (
@@ -137,7 +147,7 @@ function Begin({ done }: { done: (id: string) => void }) {
           </Field>
         )}
         <Button type="submit" look="main" disabled={!title.trim() || begin.isPending}>
-          Begin it
+          {phrase('Begin it')}
         </Button>
       </form>
       {!field && <Trouble error={begin.error} />}
@@ -171,9 +181,15 @@ function Page({
           {p.title}
         </button>
         <span className="text-small text-soft">
-          with {name(p.member)} ·{' '}
-          {p.shown ? (p.next[0] ? `next ${moment(p.next[0], zone, now)}` : 'no time is free') : 'nobody sees it yet'}
-          {p.chosen > 0 ? ` · ${p.chosen} chosen` : ''}
+          {phrase('with {member} · {shown}{chosen}', {
+            member: name(p.member),
+            shown: p.shown
+              ? p.next[0]
+                ? phrase('next {next}', { next: moment(p.next[0], zone, now) })
+                : phrase('no time is free')
+              : phrase('nobody sees it yet'),
+            chosen: p.chosen > 0 ? phrase(' · {chosen, number} chosen', { chosen: p.chosen }) : '',
+          })}
         </span>
       </p>
       {on && <MeetingWords page={p} types={types} set={set} may={may} error={error} />}
@@ -192,20 +208,20 @@ function Margin({ page: p, set }: { page: Meeting; set: (part: Partial<Schemas['
   });
   return (
     <>
-      <p className="m-0">{p.shown ? 'Everybody can open it.' : 'Nobody sees it yet.'}</p>
+      <p className="m-0">{p.shown ? phrase('Everybody can open it.') : phrase('Nobody sees it yet.')}</p>
       {may && (
         <p className="mt-2 flex flex-wrap gap-x-4">
           {p.shown ? (
             <Button look="plain" onClick={() => set({ shown: false })}>
-              take it back
+              {phrase('take it back')}
             </Button>
           ) : (
             <>
               <Button look="main" onClick={() => set({ shown: true })}>
-                Show it to everybody
+                {phrase('Show it to everybody')}
               </Button>
               <Button look="danger" disabled={remove.isPending} onClick={() => remove.mutate()}>
-                throw it away
+                {phrase('throw it away')}
               </Button>
             </>
           )}
@@ -219,23 +235,30 @@ function Margin({ page: p, set }: { page: Meeting; set: (part: Partial<Schemas['
               {p.address}
             </a>
           </p>
-          <img src={`/api/meetings/${p.id}/code.svg`} alt={`The code of ${p.address}`} className="mt-2 h-36 w-36 bg-white" />
+          <img
+            src={`/api/meetings/${p.id}/code.svg`}
+            alt={phrase('The code of {address}', { address: p.address })}
+            className="mt-2 h-36 w-36 bg-white"
+          />
         </>
       )}
-      <h3 className="mt-4">Next that can be chosen</h3>
+      <h3 className="mt-4">{phrase('Next that can be chosen')}</h3>
       {p.next.length === 0 ? (
-        <p className="text-small text-soft">None: no hour is free within {count(p.aheadDays, 'day', 'days')}.</p>
+        <p className="text-small text-soft">
+          {phrase('None: no hour is free within {aheadDays, plural, one {# day} other {# days}}.', { aheadDays: p.aheadDays })}
+        </p>
       ) : (
         <ul className="m-0 list-none p-0 text-small leading-7">
           {p.next.map((t) => (
             <li key={t}>{moment(t, zone, now)}</li>
           ))}
-          {p.free > p.next.length && <li className="text-soft">and {p.free - p.next.length} more</li>}
+          {p.free > p.next.length && <li className="text-soft">{phrase('and {free, number} more', { free: p.free - p.next.length })}</li>}
         </ul>
       )}
       <p className="mt-3 text-small text-soft">
-        Put its address into a letter: whoever follows it there is known already. They see the times in their own zone, get a mail with the
-        appointment for their calendar, and move or cancel it by its link. A program by the appointment reminds them.
+        {phrase(
+          'Put its address into a letter: whoever follows it there is known already. They see the times in their own zone, get a mail with the appointment for their calendar, and move or cancel it by its link. A program by the appointment reminds them.',
+        )}
       </p>
     </>
   );

@@ -4,7 +4,8 @@ import { api, type Schemas, take, upload } from '../../api/client';
 import { useNow } from '../../app/session';
 import { Button, Field, fieldError, Trouble } from '../../ui/bits';
 import { Stretch } from '../../ui/DayPage';
-import { count, moment, nearDay, time } from '../../ui/when';
+import { moment, nearDay, time } from '../../ui/when';
+import { phrase } from '../../words/phrase';
 
 type Own = Schemas['OwnCalendarDto'];
 
@@ -18,22 +19,23 @@ export function OwnCalendars() {
     for (const key of ['meetings', 'today', 'almanac']) queries.invalidateQueries({ queryKey: [key] });
   };
   const read = useMutation({
-    meta: { says: () => 'a calendar read again' },
+    meta: { says: () => phrase('a calendar read again') },
     mutationFn: (id: string) => take(api.POST('/api/own-calendars/{id}/read', { params: { path: { id } } })),
     onSuccess: put,
   });
   const remove = useMutation({
-    meta: { says: () => 'a calendar taken out' },
+    meta: { says: () => phrase('a calendar taken out') },
     mutationFn: (id: string) => take(api.DELETE('/api/own-calendars/{id}', { params: { path: { id } } })),
     onSuccess: put,
   });
   const all = calendars.data ?? [];
   return (
-    <section aria-label="Calendars you keep elsewhere">
-      <Stretch title="Calendars you keep elsewhere" />
+    <section aria-label={phrase('Calendars you keep elsewhere')}>
+      <Stretch title={phrase('Calendars you keep elsewhere')} />
       <p className="m-0 px-7 pb-2 text-small text-soft max-[699px]:px-4">
-        When you are busy there, nobody can choose that time here, and there is room for fewer calls. Only from when to when is kept, never
-        what it is; nobody else sees which calendars you have.
+        {phrase(
+          'When you are busy there, nobody can choose that time here, and there is room for fewer calls. Only from when to when is kept, never what it is; nobody else sees which calendars you have.',
+        )}
       </p>
       <div className="px-7 max-[699px]:px-4">
         <Trouble error={calendars.error ?? read.error ?? remove.error} />
@@ -43,27 +45,43 @@ export function OwnCalendars() {
           <span className="min-w-0 flex-1">
             {c.name}{' '}
             <span className="text-small text-soft">
-              {c.host ? `read at ${c.host}` : 'a file, read once'}
-              {c.host && c.readAt && `, last ${nearDay(c.readAt, zone, now)} ${time(c.readAt, zone)}`}
+              {c.host ? phrase('read at {host}', { host: c.host }) : phrase('a file, read once')}
+              {c.host &&
+                c.readAt &&
+                phrase(', last {readAt} {readAt2}', { readAt: nearDay(c.readAt, zone, now), readAt2: time(c.readAt, zone) })}
               {' · '}
               {c.next
-                ? `${count(c.busy, 'busy stretch', 'busy stretches')} ahead, the next ${moment(c.next.from, zone, now)} to ${time(c.next.until, zone)}`
-                : 'nothing ahead'}
+                ? phrase('{busy, plural, one {# busy stretch} other {# busy stretches}} ahead, the next {from} to {until}', {
+                    busy: c.busy,
+                    from: moment(c.next.from, zone, now),
+                    until: time(c.next.until, zone),
+                  })
+                : phrase('nothing ahead')}
             </span>
             {c.problem && (
               <span className="block text-small text-ember">
-                It could not be read last: {c.problem} What it took of your days still holds.
+                {phrase('It could not be read last: {problem} What it took of your days still holds.', { problem: c.problem })}
               </span>
             )}
           </span>
           <span className="flex gap-3 text-small">
             {c.host && (
-              <Button look="plain" disabled={read.isPending} aria-label={`Read “${c.name}” again`} onClick={() => read.mutate(c.id)}>
-                read it now
+              <Button
+                look="plain"
+                disabled={read.isPending}
+                aria-label={phrase('Read “{name}” again', { name: c.name })}
+                onClick={() => read.mutate(c.id)}
+              >
+                {phrase('read it now')}
               </Button>
             )}
-            <Button look="plain" disabled={remove.isPending} aria-label={`Take “${c.name}” out`} onClick={() => remove.mutate(c.id)}>
-              take out
+            <Button
+              look="plain"
+              disabled={remove.isPending}
+              aria-label={phrase('Take “{name}” out', { name: c.name })}
+              onClick={() => remove.mutate(c.id)}
+            >
+              {phrase('take out')}
             </Button>
           </span>
         </div>
@@ -77,7 +95,7 @@ function AddCalendar({ put }: { put: (all: Own[]) => void }) {
   const [address, setAddress] = useState('');
   const file = useRef<HTMLInputElement>(null);
   const add = useMutation({
-    meta: { says: () => 'a calendar of yours' },
+    meta: { says: () => phrase('a calendar of yours') },
     mutationFn: () => take(api.POST('/api/own-calendars', { body: { name: '', address } })),
     onSuccess: (all) => {
       setAddress('');
@@ -98,7 +116,7 @@ function AddCalendar({ put }: { put: (all: Own[]) => void }) {
         if (address.trim()) add.mutate();
       }}
     >
-      <Field label="Address of a calendar" error={wrong ?? wrongFile}>
+      <Field label={phrase('Address of a calendar')} error={wrong ?? wrongFile}>
         {(id, by) => (
           <input
             id={id}
@@ -111,14 +129,14 @@ function AddCalendar({ put }: { put: (all: Own[]) => void }) {
         )}
       </Field>
       <Button type="submit" look="main" disabled={!address.trim() || add.isPending}>
-        {add.isPending ? 'Reading it …' : 'Read it from there'}
+        {add.isPending ? phrase('Reading it …') : phrase('Read it from there')}
       </Button>
       <input
         ref={file}
         type="file"
         accept=".ics,text/calendar"
         className="sr-only"
-        aria-label="A calendar as a file"
+        aria-label={phrase('A calendar as a file')}
         tabIndex={-1}
         onChange={(e) => {
           const chosen = e.target.files?.[0];
@@ -127,7 +145,7 @@ function AddCalendar({ put }: { put: (all: Own[]) => void }) {
         }}
       />
       <Button disabled={addFile.isPending} onClick={() => file.current?.click()}>
-        or take a file
+        {phrase('or take a file')}
       </Button>
       {!wrong && !wrongFile && <Trouble error={add.error ?? addFile.error} />}
     </form>

@@ -4,6 +4,8 @@ import { api, type Schemas, take } from '../../api/client';
 import { useMay, useMemberName, useNow, useSession } from '../../app/session';
 import { Button, Trouble } from '../../ui/bits';
 import { date, dayName } from '../../ui/when';
+import { phrase } from '../../words/phrase';
+import { Sentence } from '../../words/Sentence';
 
 /**
  * Who is away when, said and taken back. Everybody says it of themselves; whoever may change settings, of anybody.
@@ -37,16 +39,22 @@ export function Absences({ absences, of, line }: { absences: Schemas['AbsenceDto
       {absences.map((a) => (
         <p key={a.id} className={`${line} flex items-baseline gap-4`}>
           <span className="flex-1">
-            {name(a.member)} is away {a.from === a.until ? `on ${dayName(a.from)}` : `from ${dayName(a.from)} to ${dayName(a.until)}`}.
+            {phrase('{member} is away {from}.', {
+              member: name(a.member),
+              from:
+                a.from === a.until
+                  ? phrase('on {from}', { from: dayName(a.from) })
+                  : phrase('from {from} to {until}', { from: dayName(a.from), until: dayName(a.until) }),
+            })}
           </span>
           {(may || a.member === own) && (
             <Button
               look="plain"
               className="min-h-6"
               onClick={() => remove.mutate(a.id)}
-              aria-label={`${name(a.member)} is there after all from ${a.from}`}
+              aria-label={phrase('{member} is there after all from {from}', { member: name(a.member), from: a.from })}
             >
-              take out
+              {phrase('take out')}
             </Button>
           )}
         </p>
@@ -59,25 +67,34 @@ export function Absences({ absences, of, line }: { absences: Schemas['AbsenceDto
             add.mutate();
           }}
         >
-          {of ? (
-            `${name(of)} is`
-          ) : may ? (
-            <select aria-label="Who is away" value={chosen} onChange={(e) => setMember(e.target.value)}>
-              {(session?.members ?? []).map((m) => (
-                <option key={m.id} value={m.id}>
-                  {m.name}
-                </option>
-              ))}
-            </select>
-          ) : (
-            'I am'
-          )}{' '}
-          away from <input aria-label="The first day away" type="date" value={from} onChange={(e) => setFrom(e.target.value)} /> to{' '}
-          <input aria-label="The last day away" type="date" value={until} onChange={(e) => setUntil(e.target.value)} />
-          <Button type="submit" className="min-h-6" disabled={add.isPending}>
-            Keep it
-          </Button>
-          <Trouble error={add.error ?? remove.error} />
+          <Sentence
+            m="{of} away from {from} to {until}<button>Keep it</button>{trouble}"
+            v={{
+              of: of ? (
+                phrase('{of} is', { of: name(of) })
+              ) : may ? (
+                <select aria-label={phrase('Who is away')} value={chosen} onChange={(e) => setMember(e.target.value)}>
+                  {(session?.members ?? []).map((m) => (
+                    <option key={m.id} value={m.id}>
+                      {m.name}
+                    </option>
+                  ))}
+                </select>
+              ) : (
+                phrase('I am')
+              ),
+              from: <input aria-label={phrase('The first day away')} type="date" value={from} onChange={(e) => setFrom(e.target.value)} />,
+              until: (
+                <input aria-label={phrase('The last day away')} type="date" value={until} onChange={(e) => setUntil(e.target.value)} />
+              ),
+              button: (c) => (
+                <Button type="submit" className="min-h-6" disabled={add.isPending}>
+                  {c}
+                </Button>
+              ),
+              trouble: <Trouble error={add.error ?? remove.error} />,
+            }}
+          />
         </form>
       )}
     </>

@@ -7,7 +7,9 @@ import { useMay, useSession } from '../../app/session';
 import { Button, Field, fieldError, Loading, Trouble } from '../../ui/bits';
 import { DayPage, PageHead, Stretch } from '../../ui/DayPage';
 import { week } from '../../ui/week';
-import { count, machineMoment } from '../../ui/when';
+import { machineMoment } from '../../ui/when';
+import { phrase } from '../../words/phrase';
+import { Sentence } from '../../words/Sentence';
 import { SayOneOf } from '../programs/Say';
 import { Absences } from './Absences';
 import { HandOver } from './HandOver';
@@ -15,7 +17,7 @@ import { HandOver } from './HandOver';
 type Team = Schemas['TeamDto'];
 type Member = Schemas['TeamMemberDto'];
 
-const roleWords = { principal: 'a principal', adviser: 'an adviser', assistant: 'an assistant' } as const;
+const roleWords = { principal: phrase('a principal'), adviser: phrase('an adviser'), assistant: phrase('an assistant') } as const;
 const roles = Object.keys(roleWords) as (keyof typeof roleWords)[];
 
 /** Who belongs to the practice, what they may, what they can do in a day, and who stands in for them. */
@@ -25,14 +27,14 @@ export default function MembersPage() {
   const may = useMay('keep-members');
   const member = team.data?.members.find((m) => m.id === picked);
   return (
-    <DayPage marginTitle="What each role may" margin={team.data && <Roles team={team.data} />}>
-      <PageHead title="Members" aside={<Link to="/practice">The practice</Link>} />
+    <DayPage marginTitle={phrase('What each role may')} margin={team.data && <Roles team={team.data} />}>
+      <PageHead title={phrase('Members')} aside={<Link to="/practice">{phrase('The practice')}</Link>} />
       <div className="px-7">
         <Trouble error={team.error} />
       </div>
       {team.data ? (
         <>
-          <Stretch title={count(team.data.members.length, 'member', 'members')} />
+          <Stretch title={phrase('{members, plural, one {# member} other {# members}}', { members: team.data.members.length })} />
           {team.data.members.map((m) => (
             <MemberLine
               key={m.id}
@@ -59,9 +61,9 @@ function Roles({ team }: { team: Team }) {
         <div key={r.role} className="mb-4">
           <h3>{r.role}</h3>
           {r.may.length === 0 ? (
-            <p>Works with people, calls, tasks and inquiries, and writes drafts; nothing that is sent to many.</p>
+            <p>{phrase('Works with people, calls, tasks and inquiries, and writes drafts; nothing that is sent to many.')}</p>
           ) : (
-            <p>Besides what everybody may: {r.may.join(' · ')}.</p>
+            <p>{phrase('Besides what everybody may: {may}.', { may: r.may.join(' · ') })}</p>
           )}
         </div>
       ))}
@@ -73,10 +75,10 @@ const stateWords = (m: Member) =>
   m.state === 'here'
     ? ''
     : m.state === 'blocked'
-      ? 'blocked'
+      ? phrase('blocked')
       : m.invitedUntil
-        ? `invited, good until ${machineMoment(m.invitedUntil)}`
-        : 'invited; the invitation is good no more';
+        ? phrase('invited, good until {invitedUntil}', { invitedUntil: machineMoment(m.invitedUntil) })
+        : phrase('invited; the invitation is good no more');
 
 function useTeamAnew() {
   const queries = useQueryClient();
@@ -101,7 +103,7 @@ function MemberLine({ member: m, team, open, pick }: { member: Member; team: Tea
           {state && <span className={m.state === 'blocked' ? 'text-ember' : 'text-straw'}> · {state}</span>}
         </button>
         <span className="text-small text-soft max-[699px]:hidden">
-          {m.people > 0 ? `looks after ${count(m.people, 'person', 'people')}` : ''}
+          {m.people > 0 ? phrase('looks after {people, plural, one {# person} other {# people}}', { people: m.people }) : ''}
         </span>
       </div>
       {open && <MemberDetail member={m} team={team} may={may} self={m.id === me} />}
@@ -128,7 +130,7 @@ function MemberDetail({ member: m, team, may, self }: { member: Member; team: Te
     mutationFn: () => take(api.POST('/api/members/{id}/factor/end', path)),
     onSuccess: () => {
       anew();
-      toast(`No second factor is asked of ${m.name} until they set one up anew.`);
+      toast(phrase('No second factor is asked of {name} until they set one up anew.', { name: m.name }));
     },
   });
   const others = team.members.filter((o) => o.id !== m.id && o.state !== 'blocked');
@@ -137,43 +139,50 @@ function MemberDetail({ member: m, team, may, self }: { member: Member; team: Te
   return (
     <div className="mt-1">
       <p className="m-0 max-w-[60ch] font-serif">
-        {m.name} is{' '}
-        {may ? (
-          <SayOneOf
-            words={roleWords[m.role as keyof typeof roleWords] ?? m.role}
-            label={`What ${m.name} is`}
-            now={m.role}
-            choices={roles.map((r) => [r, roleWords[r]] as const)}
-            choose={(role) => change.mutate({ role })}
-          />
-        ) : (
-          <b>{roleWords[m.role as keyof typeof roleWords] ?? m.role}</b>
-        )}
-        . When they are away,{' '}
-        {may ? (
-          <SayOneOf
-            words={deputy ? `${deputy.name} stands in` : 'nobody stands in'}
-            label={`Who stands in for ${m.name}`}
-            now={m.deputy ?? ''}
-            choices={[['', 'nobody stands in'] as const, ...others.map((o) => [o.id, `${o.name} stands in`] as const)]}
-            choose={(id) => change.mutate({ deputy: id || null })}
-          />
-        ) : (
-          <b>{deputy ? `${deputy.name} stands in` : 'nobody stands in'}</b>
-        )}
-        . {m.name} sees{' '}
-        {may && m.role !== 'principal' ? (
-          <SayOneOf
-            words={seesWords(m)}
-            label={`Whom ${m.name} sees`}
-            now={String(m.seesOwn)}
-            choices={[['false', 'everybody'] as const, ['true', 'their own people, nobody’s, and their office’s'] as const]}
-            choose={(own) => change.mutate({ seesOwn: own === 'true' })}
-          />
-        ) : (
-          <b>{seesWords(m)}</b>
-        )}
-        . {m.hasFactor ? 'A second factor or a passkey is set up.' : 'No second factor is set up.'}
+        <Sentence
+          m="{name} is {may}. When they are away, {may2}. {name} sees {may3}. {hasFactor, select, true {A second factor or a passkey is set up.} other {No second factor is set up.}}"
+          v={{
+            name: m.name,
+            may: may ? (
+              <SayOneOf
+                words={roleWords[m.role as keyof typeof roleWords] ?? m.role}
+                label={phrase('What {name} is', { name: m.name })}
+                now={m.role}
+                choices={roles.map((r) => [r, roleWords[r]] as const)}
+                choose={(role) => change.mutate({ role })}
+              />
+            ) : (
+              <b>{roleWords[m.role as keyof typeof roleWords] ?? m.role}</b>
+            ),
+            may2: may ? (
+              <SayOneOf
+                words={deputy ? phrase('{deputy} stands in', { deputy: deputy.name }) : phrase('nobody stands in')}
+                label={phrase('Who stands in for {name}', { name: m.name })}
+                now={m.deputy ?? ''}
+                choices={[
+                  ['', phrase('nobody stands in')] as const,
+                  ...others.map((o) => [o.id, phrase('{deputy} stands in', { deputy: o.name })] as const),
+                ]}
+                choose={(id) => change.mutate({ deputy: id || null })}
+              />
+            ) : (
+              <b>{deputy ? phrase('{deputy} stands in', { deputy: deputy.name }) : phrase('nobody stands in')}</b>
+            ),
+            may3:
+              may && m.role !== 'principal' ? (
+                <SayOneOf
+                  words={seesWords(m)}
+                  label={phrase('Whom {name} sees', { name: m.name })}
+                  now={String(m.seesOwn)}
+                  choices={[['false', 'everybody'] as const, ['true', phrase('their own people, nobody’s, and their office’s')] as const]}
+                  choose={(own) => change.mutate({ seesOwn: own === 'true' })}
+                />
+              ) : (
+                <b>{seesWords(m)}</b>
+              ),
+            hasFactor: String(m.hasFactor),
+          }}
+        />
       </p>
       <div className="mt-3 flex flex-wrap gap-x-8">
         <Office member={m} team={team} may={may} keep={(office) => change.mutate({ office })} />
@@ -182,7 +191,10 @@ function MemberDetail({ member: m, team, may, self }: { member: Member; team: Te
       <Absences absences={m.absences} of={m.id} line="my-1" />
       <fieldset className="m-0 mt-2 border-0 p-0" disabled={!may}>
         <legend className="text-small text-soft">
-          Calls {m.name} can make in a day{limited ? '' : ': as many as there are'}
+          {phrase('Calls {name} can make in a day{limited, select, true {} other {: as many as there are}}', {
+            name: m.name,
+            limited: String(limited),
+          })}
         </legend>
         <div className="flex flex-wrap gap-3">
           {Object.entries(week).map(([day, name]) => (
@@ -193,7 +205,7 @@ function MemberDetail({ member: m, team, may, self }: { member: Member; team: Te
                 min={0}
                 max={500}
                 className="ml-1.5 w-14"
-                aria-label={`Calls on ${name}`}
+                aria-label={phrase('Calls on {name}', { name })}
                 defaultValue={m.capacity[day] ?? (limited ? 0 : '')}
                 key={`${m.id}-${day}-${m.capacity[day] ?? ''}-${limited}`}
                 onBlur={(e) => {
@@ -212,16 +224,16 @@ function MemberDetail({ member: m, team, may, self }: { member: Member; team: Te
         <div className="mt-2 flex flex-wrap gap-5">
           {m.state === 'invited' && (
             <Button className="min-h-6" disabled={again.isPending} onClick={() => again.mutate()}>
-              Invite again
+              {phrase('Invite again')}
             </Button>
           )}
           {m.hasFactor && !self && (
             <Button className="min-h-6" disabled={unfactor.isPending} onClick={() => unfactor.mutate()}>
-              Lost their second factor
+              {phrase('Lost their second factor')}
             </Button>
           )}
           <Button className="min-h-6" aria-expanded={handing} onClick={() => setHanding(!handing)}>
-            {self ? 'Hand over what you have' : 'Hand over, take out'}
+            {self ? phrase('Hand over what you have') : phrase('Hand over, take out')}
           </Button>
           {!self && (
             <Button
@@ -230,7 +242,7 @@ function MemberDetail({ member: m, team, may, self }: { member: Member; team: Te
               disabled={block.isPending}
               onClick={() => block.mutate()}
             >
-              {m.state === 'blocked' ? 'Let in again' : 'Block'}
+              {m.state === 'blocked' ? phrase('Let in again') : phrase('Block')}
             </Button>
           )}
         </div>
@@ -240,14 +252,14 @@ function MemberDetail({ member: m, team, may, self }: { member: Member; team: Te
   );
 }
 
-const seesWords = (m: Member) => (m.seesOwn ? 'their own people, nobody’s, and their office’s' : 'everybody');
+const seesWords = (m: Member) => (m.seesOwn ? phrase('their own people, nobody’s, and their office’s') : phrase('everybody'));
 
 /** The office or team whose members share their people. */
 function Office({ member: m, team, may, keep }: { member: Member; team: Team; may: boolean; keep: (office: string) => void }) {
-  if (!may) return m.office ? <p className="my-1">They belong to {m.office}.</p> : null;
+  if (!may) return m.office ? <p className="my-1">{phrase('They belong to {office}.', { office: m.office })}</p> : null;
   const offices = [...new Set(team.members.map((o) => o.office).filter(Boolean))].sort();
   return (
-    <Field label="Office or team" hint="who sees only their own people sees those of the others in it too">
+    <Field label={phrase('Office or team')} hint={phrase('who sees only their own people sees those of the others in it too')}>
       {(id, by) => (
         <>
           <input
@@ -272,9 +284,9 @@ function Office({ member: m, team, may, keep }: { member: Member; team: Team; ma
 
 /** The address a member's letters come from. */
 function SendsFrom({ member: m, may, error, keep }: { member: Member; may: boolean; error?: string; keep: (address: string) => void }) {
-  if (!may) return m.sendsFrom ? <p className="my-1">Letters come from {m.sendsFrom}.</p> : null;
+  if (!may) return m.sendsFrom ? <p className="my-1">{phrase('Letters come from {sendsFrom}.', { sendsFrom: m.sendsFrom })}</p> : null;
   return (
-    <Field label="Letters come from" error={error} hint={`without one, from ${m.email}`}>
+    <Field label={phrase('Letters come from')} error={error} hint={phrase('without one, from {email}', { email: m.email })}>
       {(id, by) => (
         <input
           id={id}
@@ -294,7 +306,9 @@ function SendsFrom({ member: m, may, error, keep }: { member: Member; may: boole
 function InvitationAddress({ address }: { address: string }) {
   return (
     <p className="my-2 max-w-[70ch] border-l-[3px] border-leaf bg-leaf-pale px-3 py-2" role="status">
-      The invitation is on its way by mail. Where mail does not go out yet, hand this address over yourself; it works once, for three days:{' '}
+      {phrase(
+        'The invitation is on its way by mail. Where mail does not go out yet, hand this address over yourself; it works once, for three days:',
+      )}{' '}
       <code className="break-all">{address}</code>
     </p>
   );
@@ -317,7 +331,7 @@ export function Invite({ done }: { done?: () => void }) {
   });
   return (
     <>
-      <Stretch title="Invite somebody" />
+      <Stretch title={phrase('Invite somebody')} />
       <form
         className="px-7 py-3"
         onSubmit={(e) => {
@@ -326,10 +340,10 @@ export function Invite({ done }: { done?: () => void }) {
         }}
       >
         <div className="flex flex-wrap gap-x-6">
-          <Field label="Their name">
+          <Field label={phrase('Their name')}>
             {(id) => <input id={id} className="w-56" value={name} onChange={(e) => setName(e.target.value)} />}
           </Field>
-          <Field label="Their email address" error={fieldError(invite.error, 'email')}>
+          <Field label={phrase('Their email address')} error={fieldError(invite.error, 'email')}>
             {(id, by) => (
               <input
                 id={id}
@@ -342,7 +356,7 @@ export function Invite({ done }: { done?: () => void }) {
               />
             )}
           </Field>
-          <Field label="As" error={fieldError(invite.error, 'role')}>
+          <Field label={phrase('As')} error={fieldError(invite.error, 'role')}>
             {(id, by) => (
               <select id={id} aria-describedby={by} value={role} onChange={(e) => setRole(e.target.value)}>
                 {roles.map((r) => (
@@ -357,7 +371,7 @@ export function Invite({ done }: { done?: () => void }) {
         {!fieldError(invite.error, 'email') && <Trouble error={invite.error} />}
         {invite.data && <InvitationAddress address={invite.data.address} />}
         <Button type="submit" look="main" disabled={invite.isPending}>
-          Invite
+          {phrase('Invite')}
         </Button>
       </form>
     </>
@@ -374,7 +388,7 @@ function Asking({ team }: { team: Team }) {
   const without = team.members.filter((m) => m.state === 'here' && !m.hasFactor).length;
   return (
     <>
-      <Stretch title="Signing in" />
+      <Stretch title={phrase('Signing in')} />
       <div className="row">
         <label className="inline-flex min-h-6 items-center">
           <input
@@ -384,12 +398,15 @@ function Asking({ team }: { team: Team }) {
             disabled={set.isPending}
             onChange={(e) => set.mutate(e.target.checked)}
           />
-          Everybody needs a second factor or a passkey
+          {phrase('Everybody needs a second factor or a passkey')}
         </label>
         <span className="block text-small text-soft">
           {without === 0
-            ? 'Everybody who is here has one.'
-            : `${count(without, 'member has', 'members have')} none yet; ${team.factorAsked ? 'they are led to set one up before anything else.' : 'asked, they are led to set one up before anything else.'}`}
+            ? phrase('Everybody who is here has one.')
+            : phrase(
+                '{without, plural, one {# member has} other {# members have}} none yet; {factorAsked, select, true {they are led to set one up before anything else.} other {asked, they are led to set one up before anything else.}}',
+                { without, factorAsked: String(team.factorAsked) },
+              )}
         </span>
         <Trouble error={set.error} />
       </div>

@@ -3,6 +3,7 @@ import { api, type Schemas, take } from '../../api/client';
 import { Button, Loading, Trouble } from '../../ui/bits';
 import { said } from '../../ui/undo';
 import { machineMoment } from '../../ui/when';
+import { phrase } from '../../words/phrase';
 
 type Call = Schemas['HookCallDto'];
 
@@ -19,21 +20,21 @@ export function HookCalls({ hook, close }: { hook: string; close: () => void }) 
     mutationFn: (id: number) => take(api.POST('/api/hooks/calls/{id}/again', { params: { path: { id } } })),
     onSuccess: () => {
       queries.invalidateQueries({ queryKey: ['hook-calls', hook] });
-      said('It is told again within seconds.');
+      said(phrase('It is told again within seconds.'));
     },
   });
   const all = calls.data?.pages.flatMap((p) => p.calls) ?? [];
   return (
     <>
-      <h3>What it was told</h3>
+      <h3>{phrase('What it was told')}</h3>
       <p className="m-0">
         <Button className="min-h-6" onClick={close}>
-          how it works
+          {phrase('how it works')}
         </Button>
       </p>
       <Trouble error={calls.error ?? again.error} />
       {calls.isPending && <Loading />}
-      {calls.data && all.length === 0 && <p>Nothing yet. What happens from now on is told within seconds.</p>}
+      {calls.data && all.length === 0 && <p>{phrase('Nothing yet. What happens from now on is told within seconds.')}</p>}
       {all.map((c) => (
         <section key={c.id} aria-label={c.messageId} className="border-t border-dotted border-rule py-2">
           <p className="m-0 text-ink">
@@ -41,22 +42,22 @@ export function HookCalls({ hook, close }: { hook: string; close: () => void }) 
           </p>
           <p className={`m-0 break-words ${c.takenAt ? '' : 'text-straw'}`}>{state(c)}</p>
           <details>
-            <summary className="min-h-6 text-leaf">what is told</summary>
+            <summary className="min-h-6 text-leaf">{phrase('what is told')}</summary>
             <pre className="m-0 whitespace-pre-wrap break-all text-small">{c.body}</pre>
           </details>
           <Button
             className="min-h-6"
             disabled={again.isPending}
-            aria-label={`Tell ${c.messageId} again`}
+            aria-label={phrase('Tell {messageId} again', { messageId: c.messageId })}
             onClick={() => again.mutate(c.id)}
           >
-            tell it again
+            {phrase('tell it again')}
           </Button>
         </section>
       ))}
       {calls.hasNextPage && (
         <Button className="min-h-6" disabled={calls.isFetchingNextPage} onClick={() => calls.fetchNextPage()}>
-          earlier ones
+          {phrase('earlier ones')}
         </Button>
       )}
     </>
@@ -65,7 +66,9 @@ export function HookCalls({ hook, close }: { hook: string; close: () => void }) 
 
 function state(c: Call) {
   const answer = c.lastAnswer && `: ${c.lastAnswer}`;
-  if (c.takenAt) return `taken ${machineMoment(c.takenAt)}${answer}`;
-  if (!c.nextAt) return `never taken, told ${c.attempts} times${answer}`;
-  return c.attempts === 0 ? 'is told within seconds' : `not taken yet, told again ${machineMoment(c.nextAt)}${answer}`;
+  if (c.takenAt) return phrase('taken {takenAt}{answer}', { takenAt: machineMoment(c.takenAt), answer });
+  if (!c.nextAt) return phrase('never taken, told {attempts, number} times{answer}', { attempts: c.attempts, answer });
+  return c.attempts === 0
+    ? phrase('is told within seconds')
+    : phrase('not taken yet, told again {nextAt}{answer}', { nextAt: machineMoment(c.nextAt), answer });
 }

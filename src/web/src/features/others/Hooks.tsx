@@ -3,6 +3,8 @@ import { useState } from 'react';
 import { api, type Schemas, take } from '../../api/client';
 import { Button, Empty, Field, fieldError, Trouble } from '../../ui/bits';
 import { machineMoment } from '../../ui/when';
+import { phrase } from '../../words/phrase';
+import { Sentence } from '../../words/Sentence';
 import { Say } from '../programs/Say';
 import { ShownOnce } from './ShownOnce';
 
@@ -26,7 +28,7 @@ export function Hooks({ hooks, picked, pick }: { hooks: AllHooks; picked?: strin
   return (
     <>
       {hooks.hooks.length === 0 && (
-        <Empty>Nobody is told anything. An address that is added here is told what you choose, as it happens.</Empty>
+        <Empty>{phrase('Nobody is told anything. An address that is added here is told what you choose, as it happens.')}</Empty>
       )}
       {hooks.hooks.map((h) => (
         <div key={h.id} className="row" aria-current={h.id === picked || undefined}>
@@ -39,31 +41,36 @@ export function Hooks({ hooks, picked, pick }: { hooks: AllHooks; picked?: strin
                 look="danger"
                 className="min-h-6 font-sans"
                 disabled={end.isPending}
-                aria-label={`End ${h.address}`}
+                aria-label={phrase('End {address}', { address: h.address })}
                 onClick={() => end.mutate(h.id)}
               >
-                end it
+                {phrase('end it')}
               </Button>
             )}
           </p>
           <p className="m-0 text-small text-soft">{state(h)}</p>
           {!h.endedAt && (
             <p className="m-0 text-small">
-              It is told{' '}
-              <Say words={told(h.kinds, hooks)} label={`What ${h.address} is told`}>
-                {(close) => (
-                  <KindsForm
-                    all={hooks}
-                    start={h.kinds}
-                    words="Tell it these"
-                    take={(kinds) => {
-                      close();
-                      change.mutate({ id: h.id, kinds });
-                    }}
-                  />
-                )}
-              </Say>
-              .
+              <Sentence
+                m="It is told {kinds}."
+                v={{
+                  kinds: (
+                    <Say words={told(h.kinds, hooks)} label={phrase('What {address} is told', { address: h.address })}>
+                      {(close) => (
+                        <KindsForm
+                          all={hooks}
+                          start={h.kinds}
+                          words={phrase('Tell it these')}
+                          take={(kinds) => {
+                            close();
+                            change.mutate({ id: h.id, kinds });
+                          }}
+                        />
+                      )}
+                    </Say>
+                  ),
+                }}
+              />
             </p>
           )}
         </div>
@@ -73,7 +80,7 @@ export function Hooks({ hooks, picked, pick }: { hooks: AllHooks; picked?: strin
       </div>
       {secret && (
         <ShownOnce
-          words="The key its calls are signed with. It is shown now and never again:"
+          words={phrase('The key its calls are signed with. It is shown now and never again:')}
           secret={secret}
           done={() => setSecret(undefined)}
         />
@@ -84,15 +91,23 @@ export function Hooks({ hooks, picked, pick }: { hooks: AllHooks; picked?: strin
 }
 
 function state(h: Hook) {
-  if (h.endedAt) return `Told nothing since ${machineMoment(h.endedAt)}. ${h.why}`;
-  const parts = [h.waiting > 0 && `${h.waiting} wait to be taken`, h.givenUp > 0 && `${h.givenUp} were never taken`].filter(Boolean);
-  return `Since ${machineMoment(h.createdAt)}${parts.length > 0 ? `; ${parts.join(', ')}` : ''}.`;
+  if (h.endedAt) return phrase('Told nothing since {endedAt}. {why}', { endedAt: machineMoment(h.endedAt), why: h.why });
+  const parts = [
+    h.waiting > 0 && phrase('{waiting, number} wait to be taken', { waiting: h.waiting }),
+    h.givenUp > 0 && phrase('{givenUp, number} were never taken', { givenUp: h.givenUp }),
+  ].filter(Boolean);
+  return phrase('Since {createdAt}{parts}.', {
+    createdAt: machineMoment(h.createdAt),
+    parts: parts.length > 0 ? `; ${parts.join(', ')}` : '',
+  });
 }
 
 function told(kinds: string[], all: AllHooks) {
-  if (kinds.length === all.kinds.length) return 'everything';
+  if (kinds.length === all.kinds.length) return phrase('everything');
   const words = all.kinds.filter((k) => kinds.includes(k.kind)).map((k) => k.means);
-  return words.length > 3 ? `when ${words.slice(0, 2).join(', when ')}, and ${words.length - 2} more` : `when ${words.join(', when ')}`;
+  return words.length > 3
+    ? phrase('when {words}, and {words2, number} more', { words: words.slice(0, 2).join(phrase(', when ')), words2: words.length - 2 })
+    : phrase('when {words}', { words: words.join(phrase(', when ')) });
 }
 
 function KindsForm({ all, start, words, take: taken }: { all: AllHooks; start: string[]; words: string; take: (kinds: string[]) => void }) {
@@ -115,7 +130,7 @@ function KindsForm({ all, start, words, take: taken }: { all: AllHooks; start: s
 function Kinds({ all, kinds, set }: { all: AllHooks; kinds: string[]; set: (kinds: string[]) => void }) {
   return (
     <fieldset className="m-0 mb-3 border-0 p-0">
-      <legend className="mb-0.5 text-small text-soft">told when</legend>
+      <legend className="mb-0.5 text-small text-soft">{phrase('told when')}</legend>
       <div className="columns-2 gap-x-8 max-[699px]:columns-1">
         {all.kinds.map((k) => (
           <label key={k.kind} className="block break-inside-avoid py-0.5 text-small">
@@ -150,13 +165,13 @@ function NewHook({ all, made }: { all: AllHooks; made: (secret: string) => void 
   return (
     <form
       className="px-7 py-4 max-[699px]:px-4"
-      aria-label="Another address"
+      aria-label={phrase('Another address')}
       onSubmit={(e) => {
         e.preventDefault();
         make.mutate();
       }}
     >
-      <Field label="Another address" error={fieldError(make.error, 'address')} hint="of the other program: https://…">
+      <Field label={phrase('Another address')} error={fieldError(make.error, 'address')} hint={phrase('of the other program: https://…')}>
         {(id, by) => (
           <input
             id={id}
@@ -176,7 +191,7 @@ function NewHook({ all, made }: { all: AllHooks; made: (secret: string) => void 
       )}
       {!own && <Trouble error={make.error} />}
       <Button type="submit" look="main" disabled={make.isPending}>
-        Tell it
+        {phrase('Tell it')}
       </Button>
     </form>
   );

@@ -3,16 +3,17 @@ import { useState } from 'react';
 import { api, type Schemas, take } from '../../api/client';
 import { Button, Empty, Field, fieldError, Trouble } from '../../ui/bits';
 import { machineMoment } from '../../ui/when';
+import { phrase } from '../../words/phrase';
 import { ShownOnce } from './ShownOnce';
 
 type AllKeys = Schemas['KeysDto'];
 type Key = AllKeys['keys'][number];
 
 const spans = [
-  [30, 'a month'],
-  [90, 'three months'],
-  [365, 'a year'],
-  [730, 'two years'],
+  [30, phrase('a month')],
+  [90, phrase('three months')],
+  [365, phrase('a year')],
+  [730, phrase('two years')],
 ] as const;
 
 /** The keys there are, and another one. */
@@ -26,7 +27,7 @@ export function Keys({ keys }: { keys: AllKeys }) {
   const words = Object.fromEntries(keys.rights.map((r) => [r.name, r.what]));
   return (
     <>
-      {keys.keys.length === 0 && <Empty>No other program works here. A key lets one in, with what you say it may.</Empty>}
+      {keys.keys.length === 0 && <Empty>{phrase('No other program works here. A key lets one in, with what you say it may.')}</Empty>}
       {keys.keys.map((k) => (
         <div key={k.id} className="row">
           <p className={`m-0 flex flex-wrap items-baseline gap-x-4 font-serif ${k.ended ? 'text-soft' : ''}`}>
@@ -37,10 +38,10 @@ export function Keys({ keys }: { keys: AllKeys }) {
                 look="danger"
                 className="min-h-6 font-sans"
                 disabled={end.isPending}
-                aria-label={`End “${k.name}”`}
+                aria-label={phrase('End “{name}”', { name: k.name })}
                 onClick={() => end.mutate(k.id)}
               >
-                end it
+                {phrase('end it')}
               </Button>
             )}
           </p>
@@ -50,16 +51,18 @@ export function Keys({ keys }: { keys: AllKeys }) {
       <div className="px-7 max-[699px]:px-4">
         <Trouble error={end.error} />
       </div>
-      {made && <ShownOnce words="The key. It is shown now and never again:" secret={made} done={() => setMade(undefined)} />}
+      {made && <ShownOnce words={phrase('The key. It is shown now and never again:')} secret={made} done={() => setMade(undefined)} />}
       <NewKey keys={keys} made={setMade} />
     </>
   );
 }
 
 function says(k: Key, words: Record<string, string>) {
-  const may = `It may ${k.rights.map((r) => words[r] ?? r).join('; ')}.`;
-  const used = k.usedAt ? `used last ${machineMoment(k.usedAt)}` : 'never used';
-  return k.ended ? `It has ended, ${used}.` : `${may} For ${k.for}, until ${machineMoment(k.expiresAt)}; ${used}.`;
+  const may = phrase('It may {rights}.', { rights: k.rights.map((r) => words[r] ?? r).join('; ') });
+  const used = k.usedAt ? phrase('used last {usedAt}', { usedAt: machineMoment(k.usedAt) }) : phrase('never used');
+  return k.ended
+    ? phrase('It has ended, {used}.', { used })
+    : phrase('{may} For {for}, until {expiresAt}; {used}.', { may, for: k.for, expiresAt: machineMoment(k.expiresAt), used });
 }
 
 function NewKey({ keys, made }: { keys: AllKeys; made: (key: string) => void }) {
@@ -79,19 +82,19 @@ function NewKey({ keys, made }: { keys: AllKeys; made: (key: string) => void }) 
   return (
     <form
       className="px-7 py-4 max-[699px]:px-4"
-      aria-label="Another key"
+      aria-label={phrase('Another key')}
       onSubmit={(e) => {
         e.preventDefault();
         make.mutate();
       }}
     >
       <div className="flex flex-wrap gap-x-8">
-        <Field label="Another key, for" error={fieldError(make.error, 'name')} hint="the program that will use it">
+        <Field label={phrase('Another key, for')} error={fieldError(make.error, 'name')} hint={phrase('the program that will use it')}>
           {(id, by) => (
             <input id={id} aria-describedby={by} className="w-64" maxLength={200} value={name} onChange={(e) => setName(e.target.value)} />
           )}
         </Field>
-        <Field label="which ends after" error={fieldError(make.error, 'days')}>
+        <Field label={phrase('which ends after')} error={fieldError(make.error, 'days')}>
           {(id, by) => (
             <select id={id} aria-describedby={by} value={days} onChange={(e) => setDays(Number(e.target.value))}>
               {spans.map(([n, words]) => (
@@ -104,7 +107,7 @@ function NewKey({ keys, made }: { keys: AllKeys; made: (key: string) => void }) 
         </Field>
       </div>
       <fieldset className="m-0 mb-3 border-0 p-0">
-        <legend className="mb-0.5 text-small text-soft">and may</legend>
+        <legend className="mb-0.5 text-small text-soft">{phrase('and may')}</legend>
         <div className="columns-2 gap-x-8 max-[699px]:columns-1">
           {keys.rights.map((r) => (
             <label key={r.name} className="block break-inside-avoid py-0.5 text-small">
@@ -126,7 +129,7 @@ function NewKey({ keys, made }: { keys: AllKeys; made: (key: string) => void }) 
       </fieldset>
       {!own && <Trouble error={make.error} />}
       <Button type="submit" look="main" disabled={make.isPending}>
-        Make the key
+        {phrase('Make the key')}
       </Button>
     </form>
   );

@@ -1,6 +1,7 @@
 import { useEffect, useRef } from 'react';
 import { toast } from 'sonner';
 import { Button } from '../../ui/bits';
+import { phrase } from '../../words/phrase';
 
 /** Something secret that is shown once; the focus comes here, so that nobody leaves without having seen it. */
 export function ShownOnce({ words, secret, done }: { words: string; secret: string; done: () => void }) {
@@ -10,7 +11,10 @@ export function ShownOnce({ words, secret, done }: { words: string; secret: stri
     shown.current?.select();
   }, []);
   return (
-    <section aria-label="Shown once" className="mx-7 my-3 border-l-[3px] border-straw bg-straw-pale px-3 py-2 text-small max-[699px]:mx-4">
+    <section
+      aria-label={phrase('Shown once')}
+      className="mx-7 my-3 border-l-[3px] border-straw bg-straw-pale px-3 py-2 text-small max-[699px]:mx-4"
+    >
       <p className="m-0">{words}</p>
       <p className="m-0 mt-1 flex flex-wrap items-center gap-x-4 gap-y-1">
         <input ref={shown} readOnly aria-label={words} className="w-full max-w-[38rem] font-mono" value={secret} />
@@ -18,15 +22,15 @@ export function ShownOnce({ words, secret, done }: { words: string; secret: stri
           className="min-h-6"
           onClick={() =>
             navigator.clipboard.writeText(secret).then(
-              () => toast('Copied.'),
-              () => toast('Copy it by hand, please.'),
+              () => toast(phrase('Copied.')),
+              () => toast(phrase('Copy it by hand, please.')),
             )
           }
         >
-          copy
+          {phrase('copy')}
         </Button>
         <Button className="min-h-6" onClick={done}>
-          I have it
+          {phrase('I have it')}
         </Button>
       </p>
     </section>

@@ -6,12 +6,13 @@ import { api, take } from '../../api/client';
 import { Button, Field, fieldError } from '../../ui/bits';
 import { Float } from '../../ui/Float';
 import { useKept } from '../../ui/kept';
+import { phrase } from '../../words/phrase';
 import { isThere, There } from './There';
 
 const blank = { firstName: '', lastName: '', email: '', mobile: '' };
 const inputs: [keyof typeof blank, string][] = [
-  ['firstName', 'First name'],
-  ['lastName', 'Last name'],
+  ['firstName', phrase('First name')],
+  ['lastName', phrase('Last name')],
   ['email', 'Email'],
   ['mobile', 'Mobile'],
 ];
@@ -22,7 +23,7 @@ export function AddPerson() {
   const [open, setOpen] = useState(false);
   const [fields, setFields, forget] = useKept('new-person', blank);
   const add = useMutation({
-    meta: { says: () => `${fields.firstName} ${fields.lastName} added`.trim() },
+    meta: { says: () => phrase('{firstName} {lastName} added', { firstName: fields.firstName, lastName: fields.lastName }).trim() },
     mutationFn: (anyway: boolean) => take(api.POST('/api/people', { body: { ...fields, anyway } })),
     onSuccess: (p) => {
       forget();
@@ -36,9 +37,9 @@ export function AddPerson() {
   };
   return (
     <Popover.Root open={open} onOpenChange={(o) => (o ? setOpen(true) : close())}>
-      <Popover.Trigger className="text-leaf hover:underline">Add somebody</Popover.Trigger>
+      <Popover.Trigger className="text-leaf hover:underline">{phrase('Add somebody')}</Popover.Trigger>
       <Popover.Portal>
-        <Float open={open} close={close} className="w-80 p-4" align="end" sideOffset={6} aria-label="Add somebody">
+        <Float open={open} close={close} className="w-80 p-4" align="end" sideOffset={6} aria-label={phrase('Add somebody')}>
           <form
             onSubmit={(e) => {
               e.preventDefault();
@@ -62,11 +63,11 @@ export function AddPerson() {
               </Field>
             ))}
             <Button type="submit" look="main" disabled={add.isPending}>
-              Add
+              {phrase('Add')}
             </Button>
             {isThere(add.error) && (
               <Button className="ml-4" disabled={add.isPending} onClick={() => add.mutate(true)}>
-                It is somebody else: add them
+                {phrase('It is somebody else: add them')}
               </Button>
             )}
           </form>

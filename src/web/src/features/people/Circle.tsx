@@ -4,6 +4,8 @@ import { Link } from 'react-router';
 import { api, type Schemas, take } from '../../api/client';
 import { Button, Field, fieldError, Trouble } from '../../ui/bits';
 import { said } from '../../ui/undo';
+import { phrase } from '../../words/phrase';
+import { Sentence } from '../../words/Sentence';
 import { usePersonChange } from './usePersonChange';
 import { WhoField } from './WhoField';
 
@@ -33,36 +35,42 @@ export function CirclePart({ person }: { person: { id: string; name: string; fir
   const { household, relations, mayLiveWith, roles } = circle.data;
   const join = (other: Someone) =>
     change.mutate({
-      says: `${other.name} and ${person.name} live together`,
+      says: phrase('{other} and {person} live together', { other: other.name, person: person.name }),
       act: () => take(api.POST('/api/people/{id}/household', { ...path, body: { other: other.id } })),
       back: () => take(api.DELETE('/api/people/{id}/household', { params: { path: { id: household ? other.id : person.id } } })),
     });
   const leave = (who: Someone, stays: Someone) =>
     change.mutate({
-      says: `${who.name} lives there no longer`,
+      says: phrase('{who} lives there no longer', { who: who.name }),
       act: () => take(api.DELETE('/api/people/{id}/household', { params: { path: { id: who.id } } })),
       back: () => take(api.POST('/api/people/{id}/household', { params: { path: { id: who.id } }, body: { other: stays.id } })),
     });
   const unrelate = (r: Schemas['RelationDto']) =>
     change.mutate({
-      says: `${r.person.name} is no longer their ${r.role}`,
+      says: phrase('{person} is no longer their {role}', { person: r.person.name, role: r.role }),
       act: () => take(api.DELETE('/api/people/{id}/relations/{relation}', { params: { path: { id: person.id, relation: r.id } } })),
       back: () => take(api.POST('/api/people/{id}/relations', { ...path, body: { other: r.person.id, role: r.role } })),
     });
   return (
-    <section aria-label="People around them">
+    <section aria-label={phrase('People around them')}>
       <h3>
-        Lives with{' '}
-        <Button
-          className="ml-2 font-normal"
-          aria-expanded={adding === 'home'}
-          onClick={() => setAdding(adding === 'home' ? undefined : 'home')}
-        >
-          add
-        </Button>
+        <Sentence
+          m="Lives with <button>add</button>"
+          v={{
+            button: (c) => (
+              <Button
+                className="ml-2 font-normal"
+                aria-expanded={adding === 'home'}
+                onClick={() => setAdding(adding === 'home' ? undefined : 'home')}
+              >
+                {c}
+              </Button>
+            ),
+          }}
+        />
       </h3>
       <Trouble error={change.error} />
-      {adding === 'home' && <WhoField label="Who lives with them" autoFocus without={person.id} pick={join} />}
+      {adding === 'home' && <WhoField label={phrase('Who lives with them')} autoFocus without={person.id} pick={join} />}
       {household ? (
         <>
           <ul className="m-0 list-none p-0">
@@ -70,10 +78,18 @@ export function CirclePart({ person }: { person: { id: string; name: string; fir
               <li key={o.person.id} className="flex items-baseline gap-2 py-0.5">
                 <span className="min-w-0 flex-1">
                   <Link to={`/people/${o.person.id}`}>{o.person.name}</Link>
-                  {o.address && <span className="block text-small text-ember">has another address: {o.address.replace('\n', ', ')}</span>}
+                  {o.address && (
+                    <span className="block text-small text-ember">
+                      {phrase('has another address: {address}', { address: o.address.replace('\n', ', ') })}
+                    </span>
+                  )}
                 </span>
-                <Button look="plain" aria-label={`${o.person.name} does not live there`} onClick={() => leave(o.person, person)}>
-                  take out
+                <Button
+                  look="plain"
+                  aria-label={phrase('{person} does not live there', { person: o.person.name })}
+                  onClick={() => leave(o.person, person)}
+                >
+                  {phrase('take out')}
                 </Button>
               </li>
             ))}
@@ -82,44 +98,60 @@ export function CirclePart({ person }: { person: { id: string; name: string; fir
           {!household.address && <OneAddress personId={person.id} household={household} change={change.mutate} />}
         </>
       ) : (
-        adding !== 'home' && mayLiveWith.length === 0 && <p className="mt-1 mb-3 text-soft">nobody here</p>
+        adding !== 'home' && mayLiveWith.length === 0 && <p className="mt-1 mb-3 text-soft">{phrase('nobody here')}</p>
       )}
       {mayLiveWith.map((m) => (
         <p key={m.person.id} className="my-1 border-l-2 border-straw pl-2">
-          Perhaps <Link to={`/people/${m.person.id}`}>{m.person.name}</Link>: {m.because}.{' '}
-          <span className="whitespace-nowrap">
-            <Button onClick={() => join(m.person)} aria-label={`${m.person.name} lives with them`}>
-              yes
-            </Button>{' '}
-            <Button
-              look="plain"
-              className="ml-2"
-              aria-label={`${m.person.name} does not live with them`}
-              onClick={() =>
-                change.mutate({
-                  says: `${m.person.name} does not live with ${person.name}`,
-                  act: () => take(api.POST('/api/same-people/different', { body: { one: person.id, other: m.person.id } })),
-                  back: () =>
-                    take(
-                      api.DELETE('/api/same-people/different/{one}/{other}', { params: { path: { one: person.id, other: m.person.id } } }),
-                    ),
-                })
-              }
-            >
-              no
-            </Button>
-          </span>
+          <Sentence
+            m="Perhaps {link}: {because}. {span}"
+            v={{
+              link: <Link to={`/people/${m.person.id}`}>{m.person.name}</Link>,
+              because: m.because,
+              span: (
+                <span className="whitespace-nowrap">
+                  <Button onClick={() => join(m.person)} aria-label={phrase('{person} lives with them', { person: m.person.name })}>
+                    {phrase('yes')}
+                  </Button>{' '}
+                  <Button
+                    look="plain"
+                    className="ml-2"
+                    aria-label={phrase('{person} does not live with them', { person: m.person.name })}
+                    onClick={() =>
+                      change.mutate({
+                        says: phrase('{person} does not live with {person2}', { person: m.person.name, person2: person.name }),
+                        act: () => take(api.POST('/api/same-people/different', { body: { one: person.id, other: m.person.id } })),
+                        back: () =>
+                          take(
+                            api.DELETE('/api/same-people/different/{one}/{other}', {
+                              params: { path: { one: person.id, other: m.person.id } },
+                            }),
+                          ),
+                      })
+                    }
+                  >
+                    {phrase('no')}
+                  </Button>
+                </span>
+              ),
+            }}
+          />
         </p>
       ))}
       <h3>
-        Others to them{' '}
-        <Button
-          className="ml-2 font-normal"
-          aria-expanded={adding === 'relation'}
-          onClick={() => setAdding(adding === 'relation' ? undefined : 'relation')}
-        >
-          add
-        </Button>
+        <Sentence
+          m="Others to them <button>add</button>"
+          v={{
+            button: (c) => (
+              <Button
+                className="ml-2 font-normal"
+                aria-expanded={adding === 'relation'}
+                onClick={() => setAdding(adding === 'relation' ? undefined : 'relation')}
+              >
+                {c}
+              </Button>
+            ),
+          }}
+        />
       </h3>
       {adding === 'relation' && (
         <NewRelation
@@ -128,14 +160,14 @@ export function CirclePart({ person }: { person: { id: string; name: string; fir
           error={change.error}
           add={(other, role, back) =>
             change.mutate({
-              says: `${other.name} is their ${role}`,
+              says: phrase('{other} is their {role}', { other: other.name, role }),
               act: () => take(api.POST('/api/people/{id}/relations', { ...path, body: { other: other.id, role, back: back || null } })),
             })
           }
         />
       )}
       {relations.length === 0 ? (
-        adding !== 'relation' && <p className="mt-1 mb-3 text-soft">nobody yet</p>
+        adding !== 'relation' && <p className="mt-1 mb-3 text-soft">{phrase('nobody yet')}</p>
       ) : (
         <dl className="kv">
           {relations.map((r) => (
@@ -147,7 +179,7 @@ export function CirclePart({ person }: { person: { id: string; name: string; fir
                 <button
                   type="button"
                   className="ml-1 min-w-6 text-soft hover:text-ember"
-                  aria-label={`${r.person.name} is not their ${r.role}`}
+                  aria-label={phrase('{person} is not their {role}', { person: r.person.name, role: r.role })}
                   onClick={() => unrelate(r)}
                 >
                   ×
@@ -170,7 +202,7 @@ function Greeting({ personId, household, change }: { personId: string; household
   const path = { params: { path: { id: personId } } };
   const save = (salutation: string) =>
     change({
-      says: salutation ? `They are greeted “${salutation}”` : 'Their greeting is worked out again',
+      says: salutation ? phrase('They are greeted “{salutation}”', { salutation }) : phrase('Their greeting is worked out again'),
       act: () => take(api.PATCH('/api/people/{id}/household', { ...path, body: { salutation } })),
       back: () =>
         take(
@@ -180,10 +212,10 @@ function Greeting({ personId, household, change }: { personId: string; household
   if (!writing) {
     return (
       <p className="mt-1 mb-3">
-        <span className="font-serif">{household.salutation ?? 'no greeting'}</span>
-        <span className="text-small text-soft">{household.written ? ', written by hand' : ''}</span>{' '}
-        <Button className="ml-1" onClick={() => setWriting(true)} aria-label="Write how they are greeted">
-          edit
+        <span className="font-serif">{household.salutation ?? phrase('no greeting')}</span>
+        <span className="text-small text-soft">{household.written ? phrase(', written by hand') : ''}</span>{' '}
+        <Button className="ml-1" onClick={() => setWriting(true)} aria-label={phrase('Write how they are greeted')}>
+          {phrase('edit')}
         </Button>
       </p>
     );
@@ -197,7 +229,7 @@ function Greeting({ personId, household, change }: { personId: string; household
       }}
     >
       <input
-        aria-label="How they are greeted"
+        aria-label={phrase('How they are greeted')}
         className="w-full font-serif"
         autoFocus
         value={text}
@@ -205,11 +237,11 @@ function Greeting({ personId, household, change }: { personId: string; household
       />
       <span className="mt-1 flex gap-3">
         <Button type="submit" look="main">
-          Save
+          {phrase('Save')}
         </Button>
-        {household.written && <Button onClick={() => save('')}>work it out from their names</Button>}
+        {household.written && <Button onClick={() => save('')}>{phrase('work it out from their names')}</Button>}
         <Button look="plain" onClick={() => setWriting(false)}>
-          leave it
+          {phrase('leave it')}
         </Button>
       </span>
     </form>
@@ -224,7 +256,7 @@ function OneAddress({ personId, household, change }: { personId: string; househo
   if (!open) {
     return (
       <Button className="mb-3" onClick={() => setOpen(true)}>
-        one address for all
+        {phrase('one address for all')}
       </Button>
     );
   }
@@ -234,13 +266,13 @@ function OneAddress({ personId, household, change }: { personId: string; househo
       onSubmit={(e) => {
         e.preventDefault();
         change({
-          says: 'one address for the household',
+          says: phrase('one address for the household'),
           act: () => take(api.PATCH('/api/people/{id}/household', { params: { path: { id: personId } }, body: { address: text } })),
         });
       }}
     >
       <textarea
-        aria-label="The address of them all"
+        aria-label={phrase('The address of them all')}
         rows={3}
         className="w-full"
         autoFocus
@@ -248,7 +280,7 @@ function OneAddress({ personId, household, change }: { personId: string; househo
         onChange={(e) => setText(e.target.value)}
       />
       <Button type="submit" look="main" disabled={!text.trim()}>
-        For all of them
+        {phrase('For all of them')}
       </Button>
     </form>
   );
@@ -281,13 +313,13 @@ function NewRelation({
         <p className="my-1">
           {other.name}{' '}
           <Button look="plain" onClick={() => setOther(undefined)}>
-            somebody else
+            {phrase('somebody else')}
           </Button>
         </p>
       ) : (
-        <WhoField label="Who" autoFocus without={person.id} pick={setOther} />
+        <WhoField label={phrase('Who')} autoFocus without={person.id} pick={setOther} />
       )}
-      <Field label={`is the … of ${person.firstName ?? person.name}`} error={fieldError(error, 'role')}>
+      <Field label={phrase('is the … of {firstName}', { firstName: person.firstName ?? person.name })} error={fieldError(error, 'role')}>
         {(id, by) => (
           <>
             <input
@@ -308,14 +340,14 @@ function NewRelation({
         )}
       </Field>
       {role.trim() && !known && other && (
-        <Field label={`and ${person.firstName ?? person.name} is their`} error={fieldError(error, 'back')}>
+        <Field label={phrase('and {firstName} is their', { firstName: person.firstName ?? person.name })} error={fieldError(error, 'back')}>
           {(id, by) => (
             <input id={id} aria-describedby={by} required className="w-full" value={back} onChange={(e) => setBack(e.target.value)} />
           )}
         </Field>
       )}
       <Button type="submit" look="main" disabled={!other || !role.trim()}>
-        Add
+        {phrase('Add')}
       </Button>
     </form>
   );

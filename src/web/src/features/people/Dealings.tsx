@@ -6,6 +6,8 @@ import { Button, Field, fieldError, Trouble } from '../../ui/bits';
 import { money } from '../../ui/money';
 import { said } from '../../ui/undo';
 import { day, moment } from '../../ui/when';
+import { phrase } from '../../words/phrase';
+import { Sentence } from '../../words/Sentence';
 import { finishTask, reopenTask } from '../tasks/acts';
 import { MakeSet } from '../tasks/MakeSet';
 import { TaskForm } from '../tasks/TaskForm';
@@ -26,7 +28,7 @@ export function DealingsPart({ personId, name, zone }: { personId: string; name:
   });
   const change = usePersonChange(
     personId,
-    () => 'a change to opportunities, appointments or tasks',
+    () => phrase('a change to opportunities, appointments or tasks'),
     async (act: () => Promise<unknown>) => {
       await act();
       queries.invalidateQueries({ queryKey: ['dealings', personId] });
@@ -53,12 +55,18 @@ function Opportunities({ personId, of, run, zone }: PartProps) {
   const [title, setTitle] = useState('');
   const [stage, setStage] = useState('');
   return (
-    <section aria-label="Opportunities">
+    <section aria-label={phrase('Opportunities')}>
       <h3>
-        Opportunities{' '}
-        <Button className="ml-2 font-normal" aria-expanded={adding} onClick={() => setAdding(!adding)}>
-          open one
-        </Button>
+        <Sentence
+          m="Opportunities <button>open one</button>"
+          v={{
+            button: (c) => (
+              <Button className="ml-2 font-normal" aria-expanded={adding} onClick={() => setAdding(!adding)}>
+                {c}
+              </Button>
+            ),
+          }}
+        />
       </h3>
       {adding && (
         <form
@@ -79,15 +87,15 @@ function Opportunities({ personId, of, run, zone }: PartProps) {
           }}
         >
           <input
-            aria-label="What it is about"
-            placeholder="what it is about"
+            aria-label={phrase('What it is about')}
+            placeholder={phrase('what it is about')}
             autoFocus
             className="w-full"
             value={title}
             onChange={(e) => setTitle(e.target.value)}
           />
           <div className="mt-2 flex gap-3">
-            <select aria-label="Its stage" value={stage} onChange={(e) => setStage(e.target.value)}>
+            <select aria-label={phrase('Its stage')} value={stage} onChange={(e) => setStage(e.target.value)}>
               {stages.map((s) => (
                 <option key={s} value={s}>
                   {nameOf(s)}
@@ -95,7 +103,7 @@ function Opportunities({ personId, of, run, zone }: PartProps) {
               ))}
             </select>
             <Button type="submit" look="main" disabled={!title.trim()}>
-              Open
+              {phrase('Open')}
             </Button>
           </div>
         </form>
@@ -135,7 +143,7 @@ function OpportunityLine({
       {o.status === 'open' ? (
         <span className="mt-0.5 flex flex-wrap items-baseline gap-3">
           <select
-            aria-label={`Stage of ${o.title}`}
+            aria-label={phrase('Stage of {title}', { title: o.title })}
             value={o.stage}
             onChange={(e) => run(() => take(api.POST('/api/opportunities/{id}/stage', { ...path, body: { stage: e.target.value } })))}
           >
@@ -145,9 +153,9 @@ function OpportunityLine({
               </option>
             ))}
           </select>
-          <Button onClick={() => close(true)}>won</Button>
+          <Button onClick={() => close(true)}>{phrase('won')}</Button>
           <Button look="danger" aria-expanded={losing} onClick={() => setLosing(!losing)}>
-            lost …
+            {phrase('lost …')}
           </Button>
         </span>
       ) : (
@@ -165,8 +173,8 @@ function OpportunityLine({
           }}
         >
           <input
-            aria-label="Why it was lost"
-            placeholder="why"
+            aria-label={phrase('Why it was lost')}
+            placeholder={phrase('why')}
             list="lost-reasons"
             autoFocus
             className="min-w-0 flex-1"
@@ -179,7 +187,7 @@ function OpportunityLine({
             ))}
           </datalist>
           <Button type="submit" look="danger" disabled={!reason.trim()}>
-            Record
+            {phrase('Record')}
           </Button>
         </form>
       )}
@@ -195,12 +203,18 @@ function Appointments({ personId, of, run, zone }: PartProps) {
   const [at, setAt] = useState('');
   const isAhead = (a: Appointment) => !a.cancelled && a.at > now;
   return (
-    <section aria-label="Appointments">
+    <section aria-label={phrase('Appointments')}>
       <h3>
-        Appointments{' '}
-        <Button className="ml-2 font-normal" aria-expanded={adding} onClick={() => setAdding(!adding)}>
-          make one
-        </Button>
+        <Sentence
+          m="Appointments <button>make one</button>"
+          v={{
+            button: (c) => (
+              <Button className="ml-2 font-normal" aria-expanded={adding} onClick={() => setAdding(!adding)}>
+                {c}
+              </Button>
+            ),
+          }}
+        />
       </h3>
       {adding && (
         <form
@@ -218,17 +232,22 @@ function Appointments({ personId, of, run, zone }: PartProps) {
           }}
         >
           <input
-            aria-label="What kind of meeting"
-            placeholder="first meeting, yearly review …"
+            aria-label={phrase('What kind of meeting')}
+            placeholder={phrase('first meeting, yearly review …')}
             autoFocus
             className="w-full"
             value={type}
             onChange={(e) => setType(e.target.value)}
           />
           <div className="mt-2 flex gap-3">
-            <input aria-label="When, on the practice's clock" type="datetime-local" value={at} onChange={(e) => setAt(e.target.value)} />
+            <input
+              aria-label={phrase("When, on the practice's clock")}
+              type="datetime-local"
+              value={at}
+              onChange={(e) => setAt(e.target.value)}
+            />
             <Button type="submit" look="main" disabled={!type.trim() || !at}>
-              Make
+              {phrase('Make')}
             </Button>
           </div>
         </form>
@@ -239,9 +258,9 @@ function Appointments({ personId, of, run, zone }: PartProps) {
             <span className={a.cancelled ? 'line-through' : ''}>
               {a.type}, {moment(a.at, zone, now)}
             </span>
-            {a.cancelled && ' · cancelled'}
-            {a.missed && ' · did not come'}
-            {a.chosen && <span className="text-soft"> · they chose it, and are told when it is moved or cancelled</span>}
+            {a.cancelled && phrase(' · cancelled')}
+            {a.missed && phrase(' · did not come')}
+            {a.chosen && <span className="text-soft">{phrase(' · they chose it, and are told when it is moved or cancelled')}</span>}
             {a.words && <span className="block font-serif">“{a.words}”</span>}
             {!a.cancelled && !isAhead(a) && (
               <Button
@@ -252,19 +271,19 @@ function Appointments({ personId, of, run, zone }: PartProps) {
                   )
                 }
               >
-                {a.missed ? 'they came after all' : 'did not come'}
+                {a.missed ? phrase('they came after all') : phrase('did not come')}
               </Button>
             )}
             {isAhead(a) && (
               <span className="ml-3 inline-flex gap-3">
                 <Button aria-expanded={moving === a.id} onClick={() => setMoving(moving === a.id ? undefined : a.id)}>
-                  move
+                  {phrase('move')}
                 </Button>
                 <Button
                   look="danger"
                   onClick={() => run(() => take(api.POST('/api/appointments/{id}/cancel', { params: { path: { id: a.id } } })))}
                 >
-                  cancel
+                  {phrase('cancel')}
                 </Button>
               </span>
             )}
@@ -281,14 +300,14 @@ function Appointments({ personId, of, run, zone }: PartProps) {
                 }}
               >
                 <input
-                  aria-label={`New time of ${a.type}`}
+                  aria-label={phrase('New time of {type}', { type: a.type })}
                   type="datetime-local"
                   autoFocus
                   value={at}
                   onChange={(e) => setAt(e.target.value)}
                 />
                 <Button type="submit" disabled={!at}>
-                  Move
+                  {phrase('Move')}
                 </Button>
               </form>
             )}
@@ -307,12 +326,18 @@ function Inquiries({ personId, of, run, zone }: PartProps) {
   const [text, setText] = useState('');
   const open = of.inquiries.filter((i) => !i.answeredAt);
   return (
-    <section aria-label="Inquiries">
+    <section aria-label={phrase('Inquiries')}>
       <h3>
-        Inquiries{' '}
-        <Button className="ml-2 font-normal" aria-expanded={adding} onClick={() => setAdding(!adding)}>
-          they asked
-        </Button>
+        <Sentence
+          m="Inquiries <button>they asked</button>"
+          v={{
+            button: (c) => (
+              <Button className="ml-2 font-normal" aria-expanded={adding} onClick={() => setAdding(!adding)}>
+                {c}
+              </Button>
+            ),
+          }}
+        />
       </h3>
       {adding && (
         <form
@@ -330,8 +355,8 @@ function Inquiries({ personId, of, run, zone }: PartProps) {
           }}
         >
           <textarea
-            aria-label="What they asked for"
-            placeholder="what they asked for"
+            aria-label={phrase('What they asked for')}
+            placeholder={phrase('what they asked for')}
             autoFocus
             rows={2}
             className="w-full font-serif"
@@ -339,14 +364,14 @@ function Inquiries({ personId, of, run, zone }: PartProps) {
             onChange={(e) => setText(e.target.value)}
           />
           <div className="mt-1 flex gap-3">
-            <select aria-label="How they asked" value={how} onChange={(e) => setHow(e.target.value)}>
-              <option value="phone">on the phone</option>
-              <option value="email">by email</option>
-              <option value="text">by text</option>
-              <option value="hand">in person</option>
+            <select aria-label={phrase('How they asked')} value={how} onChange={(e) => setHow(e.target.value)}>
+              <option value="phone">{phrase('on the phone')}</option>
+              <option value="email">{phrase('by email')}</option>
+              <option value="text">{phrase('by text')}</option>
+              <option value="hand">{phrase('in person')}</option>
             </select>
             <Button type="submit" look="main" disabled={!text.trim()}>
-              Record
+              {phrase('Record')}
             </Button>
           </div>
         </form>
@@ -357,7 +382,12 @@ function Inquiries({ personId, of, run, zone }: PartProps) {
             <span className="font-serif">{i.text || i.form}</span>
             <span className={`block ${i.answeredAt ? 'text-soft' : 'text-straw'}`}>
               {day(i.receivedAt, zone, now)} ·{' '}
-              {i.answeredAt ? `answered ${day(i.answeredAt, zone, now)}${i.answeredBy ? ` by ${i.answeredBy}` : ''}` : 'not answered'}
+              {i.answeredAt
+                ? phrase('answered {answeredAt}{answeredBy}', {
+                    answeredAt: day(i.answeredAt, zone, now),
+                    answeredBy: i.answeredBy ? phrase(' by {answeredBy}', { answeredBy: i.answeredBy }) : '',
+                  })
+                : phrase('not answered')}
             </span>
           </li>
         ))}
@@ -368,7 +398,7 @@ function Inquiries({ personId, of, run, zone }: PartProps) {
             onClick={() =>
               run(() =>
                 take(api.POST('/api/people/{id}/inquiries/answered', { params: { path: { id: personId } } })).then(() =>
-                  said('Noted as answered.', () =>
+                  said(phrase('Noted as answered.'), () =>
                     take(
                       api.POST('/api/today/waiting/{id}/unseen', { params: { path: { id: `i${open[0]?.id.replaceAll('-', '')}` } } }),
                     ).then(() => {
@@ -379,7 +409,7 @@ function Inquiries({ personId, of, run, zone }: PartProps) {
               )
             }
           >
-            they have been answered
+            {phrase('they have been answered')}
           </Button>
         </p>
       )}
@@ -405,12 +435,18 @@ function Tasks({ personId, name, of, run }: Pick<PartProps, 'personId' | 'of' | 
       );
     });
   return (
-    <section aria-label="To do">
+    <section aria-label={phrase('To do')}>
       <h3>
-        To do{' '}
-        <Button className="ml-2 font-normal" aria-expanded={adding} onClick={() => setAdding(!adding)}>
-          write one
-        </Button>
+        <Sentence
+          m="To do <button>write one</button>"
+          v={{
+            button: (c) => (
+              <Button className="ml-2 font-normal" aria-expanded={adding} onClick={() => setAdding(!adding)}>
+                {c}
+              </Button>
+            ),
+          }}
+        />
       </h3>
       {adding && (
         <>
@@ -428,8 +464,12 @@ function Tasks({ personId, name, of, run }: Pick<PartProps, 'personId' | 'of' | 
               </Button>
             ))}
             <span className="block text-soft">
-              {t.kind} · due {t.due} · {t.source}
-              {t.owner ? ` · ${t.owner}` : ''}
+              {phrase('{kind} · due {due} · {source}{owner}', {
+                kind: t.kind,
+                due: t.due,
+                source: t.source,
+                owner: t.owner ? ` · ${t.owner}` : '',
+              })}
             </span>
           </li>
         ))}
@@ -442,7 +482,8 @@ function Tasks({ personId, name, of, run }: Pick<PartProps, 'personId' | 'of' | 
 export function ListsPart({ personId, lists }: { personId: string; lists: string[] }) {
   const queries = useQueryClient();
   const [name, setName] = useState('');
-  const says = ({ list, join }: { list: string; join: boolean }) => (join ? `On the list “${list.trim()}”` : `Off the list “${list}”`);
+  const says = ({ list, join }: { list: string; join: boolean }) =>
+    join ? phrase('On the list “{list}”', { list: list.trim() }) : phrase('Off the list “{list}”', { list });
   const change = usePersonChange(personId, says, (how: { list: string; join: boolean }) => {
     const kind = how.join ? 'join' : 'leave';
     return doAct(kind, actOn({ ids: [personId] }, kind, how.list)).then(({ act: id }) => {
@@ -457,7 +498,7 @@ export function ListsPart({ personId, lists }: { personId: string; lists: string
         change.mutate({ list: name, join: true });
       }}
     >
-      <h3>Lists</h3>
+      <h3>{phrase('Lists')}</h3>
       <p className="mt-1 mb-1">
         {lists.map((l) => (
           <span key={l} className="mr-2 inline-block whitespace-nowrap">
@@ -465,16 +506,16 @@ export function ListsPart({ personId, lists }: { personId: string; lists: string
             <button
               type="button"
               className="ml-1 text-soft hover:text-ember"
-              aria-label={`Take off the list ${l}`}
+              aria-label={phrase('Take off the list {l}', { l })}
               onClick={() => change.mutate({ list: l, join: false })}
             >
               ×
             </button>
           </span>
         ))}
-        {lists.length === 0 && <span className="text-soft">on none</span>}
+        {lists.length === 0 && <span className="text-soft">{phrase('on none')}</span>}
       </p>
-      <Field label="Put on a list" error={fieldError(change.error, 'list')}>
+      <Field label={phrase('Put on a list')} error={fieldError(change.error, 'list')}>
         {(id, by) => <input id={id} aria-describedby={by} className="w-full" value={name} onChange={(e) => setName(e.target.value)} />}
       </Field>
     </form>

@@ -8,6 +8,7 @@ import { FoundAgain } from '../../ui/FoundAgain';
 import { useKeptEdit } from '../../ui/kept';
 import { OwnFieldInput } from '../../ui/OwnFieldInput';
 import { ZoneField } from '../../ui/ZoneField';
+import { phrase } from '../../words/phrase';
 import { ownDate, ownText } from '../rules/ruleLanguage';
 import { isThere, There } from './There';
 
@@ -33,8 +34,12 @@ export function EditPerson({ person: p, focus = '', only, leave }: { person: Per
     firstName: p.firstName ?? '',
     lastName: p.lastName ?? '',
     email: p.email ?? '',
-    mobile: p.mobile ? `${p.mobile}${p.mobileExtension ? ` ext. ${p.mobileExtension}` : ''}` : '',
-    otherPhone: p.otherPhone ? `${p.otherPhone}${p.otherPhoneExtension ? ` ext. ${p.otherPhoneExtension}` : ''}` : '',
+    mobile: p.mobile
+      ? `${p.mobile}${p.mobileExtension ? phrase(' ext. {mobileExtension}', { mobileExtension: p.mobileExtension }) : ''}`
+      : '',
+    otherPhone: p.otherPhone
+      ? `${p.otherPhone}${p.otherPhoneExtension ? phrase(' ext. {otherPhoneExtension}', { otherPhoneExtension: p.otherPhoneExtension }) : ''}`
+      : '',
     address: p.address ?? '',
     zone: p.zone ?? '',
     source: p.source ?? '',
@@ -54,7 +59,7 @@ export function EditPerson({ person: p, focus = '', only, leave }: { person: Per
   const { asking, typed, mayLeave } = useAsking(found);
 
   const save = useMutation({
-    meta: { says: () => `what was changed of ${p.name}` },
+    meta: { says: () => phrase('what was changed of {name}', { name: p.name }) },
     mutationFn: (anyway: boolean) => {
       const { owner, ...words } = changes;
       const under = (prefix: string) =>
@@ -101,17 +106,17 @@ export function EditPerson({ person: p, focus = '', only, leave }: { person: Per
   });
 
   const inputs: [Exclude<keyof typeof fields, DateKey | OwnKey>, string, string][] = [
-    ['firstName', 'First name', 'first_name'],
-    ['lastName', 'Last name', 'last_name'],
+    ['firstName', phrase('First name'), 'first_name'],
+    ['lastName', phrase('Last name'), 'last_name'],
     ['email', 'Email', 'email'],
     ['mobile', 'Mobile', 'mobile'],
-    ['otherPhone', 'Other number', 'other_phone'],
+    ['otherPhone', phrase('Other number'), 'other_phone'],
     ['source', 'Source', 'source'],
   ];
   return (
     <form
       className={only ? '' : 'border-t border-rule bg-picked px-7 py-4'}
-      aria-label={only ? `Change ${only.replace(/^(date|custom):/, '')}` : `Edit ${p.name}`}
+      aria-label={only ? phrase('Change {only}', { only: only.replace(/^(date|custom):/, '') }) : phrase('Edit {name}', { name: p.name })}
       onSubmit={(e) => {
         e.preventDefault();
         save.mutate(false);
@@ -119,7 +124,9 @@ export function EditPerson({ person: p, focus = '', only, leave }: { person: Per
       onInput={typed}
       onKeyDown={(e) => e.key === 'Escape' && mayLeave(true) && close()}
     >
-      {found && <FoundAgain className="mb-3" words="What you wrote here before and did not save stands here again." throwAway={forget} />}
+      {found && (
+        <FoundAgain className="mb-3" words={phrase('What you wrote here before and did not save stands here again.')} throwAway={forget} />
+      )}
       <div className={only ? '' : 'grid grid-cols-2 gap-x-6 max-[699px]:grid-cols-1'}>
         {inputs
           .filter(([key]) => asked(key))
@@ -141,7 +148,7 @@ export function EditPerson({ person: p, focus = '', only, leave }: { person: Per
             </Field>
           ))}
         {asked('address') && (
-          <Field label="Postal address" error={fieldError(save.error, 'address')}>
+          <Field label={phrase('Postal address')} error={fieldError(save.error, 'address')}>
             {(id, by) => (
               <textarea
                 id={id}
@@ -157,7 +164,7 @@ export function EditPerson({ person: p, focus = '', only, leave }: { person: Per
         )}
         {asked('owner') && (
           <div>
-            <Field label="Owner" error={fieldError(save.error, 'ownerId')}>
+            <Field label={phrase('Owner')} error={fieldError(save.error, 'ownerId')}>
               {(id, by) => (
                 <select
                   id={id}
@@ -167,7 +174,7 @@ export function EditPerson({ person: p, focus = '', only, leave }: { person: Per
                   value={fields.owner}
                   onChange={(e) => set({ owner: e.target.value })}
                 >
-                  <option value="">nobody</option>
+                  <option value="">{phrase('nobody')}</option>
                   {session?.members.map((m) => (
                     <option key={m.id} value={m.id}>
                       {m.name}
@@ -180,8 +187,8 @@ export function EditPerson({ person: p, focus = '', only, leave }: { person: Per
         )}
         {asked('zone') && (
           <ZoneField
-            label="The clock they live by"
-            none="the practice’s"
+            label={phrase('The clock they live by')}
+            none={phrase('the practice’s')}
             value={fields.zone}
             set={(zone) => set({ zone })}
             error={fieldError(save.error, 'zone')}
@@ -190,7 +197,9 @@ export function EditPerson({ person: p, focus = '', only, leave }: { person: Per
       </div>
       {(only === undefined || dates.length > 0) && (
         <fieldset className="border-0 p-0">
-          <legend className="mb-1 text-small text-soft">Key dates, as 1975-06-14, or --06-14 where the year is not known</legend>
+          <legend className="mb-1 text-small text-soft">
+            {phrase('Key dates, as 1975-06-14, or --06-14 where the year is not known')}
+          </legend>
           <div className={only ? '' : 'grid grid-cols-3 gap-x-6 max-[699px]:grid-cols-1'}>
             {dates.map(([key, value]) => {
               const name = key.slice(ownDate.length);
@@ -210,7 +219,7 @@ export function EditPerson({ person: p, focus = '', only, leave }: { person: Per
               );
             })}
             {only === undefined && (
-              <Field label="Another date">
+              <Field label={phrase('Another date')}>
                 {(id) => (
                   <select
                     id={id}
@@ -221,7 +230,7 @@ export function EditPerson({ person: p, focus = '', only, leave }: { person: Per
                       setNewDate('');
                     }}
                   >
-                    <option value="">choose</option>
+                    <option value="">{phrase('choose')}</option>
                     {(session?.keyDates ?? [])
                       .filter((d) => !(ownDate + d in fields))
                       .map((d) => (
@@ -236,14 +245,14 @@ export function EditPerson({ person: p, focus = '', only, leave }: { person: Per
       )}
       {own.length > 0 && (
         <fieldset className="border-0 p-0">
-          {only === undefined && <legend className="mb-1 text-small text-soft">Fields of your own</legend>}
+          {only === undefined && <legend className="mb-1 text-small text-soft">{phrase('Fields of your own')}</legend>}
           <div className={only ? '' : 'grid grid-cols-3 gap-x-6 max-[699px]:grid-cols-1'}>
             {own.map((f) => (
               <Field
                 key={f.key}
                 label={f.name}
                 error={fieldError(save.error, `custom.${f.key}`)}
-                hint={f.gone ? 'no field any more; it can be emptied' : undefined}
+                hint={f.gone ? phrase('no field any more; it can be emptied') : undefined}
               >
                 {(id, by) => (
                   <OwnFieldInput
@@ -262,19 +271,19 @@ export function EditPerson({ person: p, focus = '', only, leave }: { person: Per
       <Trouble error={save.error} />
       {asking && (
         <p role="alert" className="text-small">
-          What you have written is not saved yet. Escape once more throws it away.
+          {phrase('What you have written is not saved yet. Escape once more throws it away.')}
         </p>
       )}
       <div className="flex gap-4">
         <Button type="submit" look="main" disabled={save.isPending}>
-          Save
+          {phrase('Save')}
         </Button>
         <Button look="plain" onClick={close}>
-          leave it as it was
+          {phrase('leave it as it was')}
         </Button>
         {isThere(save.error) && (
           <Button disabled={save.isPending} onClick={() => save.mutate(true)}>
-            That is right: save it all the same
+            {phrase('That is right: save it all the same')}
           </Button>
         )}
       </div>

@@ -4,7 +4,8 @@ import { Link } from 'react-router';
 import { api, type Schemas, take } from '../../api/client';
 import { useMemberName, useSession } from '../../app/session';
 import { Button, Field, fieldError, ProgressBar, Trouble } from '../../ui/bits';
-import { count } from '../../ui/when';
+import { phrase } from '../../words/phrase';
+import { Sentence } from '../../words/Sentence';
 import { AsFile } from './AsFile';
 import { type ActBody, type ActKind, actOn, doAct, previewAct, undoAct } from './acts';
 
@@ -15,12 +16,12 @@ export type Picked = { people: Pick<ActBody, 'ids' | 'matching'>; count: number 
 type Offered = Exclude<ActKind, 'untag'>;
 
 const kinds: { kind: Offered; label: string; word: string }[] = [
-  { kind: 'tag', label: 'Put on a tag', word: 'Put on' },
-  { kind: 'stage', label: 'Change the stage', word: 'Move' },
-  { kind: 'join', label: 'Keep on a list', word: 'Keep' },
-  { kind: 'leave', label: 'Take off a list', word: 'Take off' },
-  { kind: 'owner', label: 'Give to a member to look after', word: 'Give' },
-  { kind: 'start', label: 'Start a program', word: 'Start' },
+  { kind: 'tag', label: phrase('Put on a tag'), word: phrase('Put on') },
+  { kind: 'stage', label: phrase('Change the stage'), word: phrase('Move') },
+  { kind: 'join', label: phrase('Keep on a list'), word: phrase('Keep') },
+  { kind: 'leave', label: phrase('Take off a list'), word: phrase('Take off') },
+  { kind: 'owner', label: phrase('Give to a member to look after'), word: phrase('Give') },
+  { kind: 'start', label: phrase('Start a program'), word: phrase('Start') },
 ];
 
 /** What can be done to those who are picked: chosen, looked at, done, and taken back as a whole. */
@@ -39,20 +40,21 @@ export function Many({ picked, fitting, clear }: { picked: Picked; fitting?: Pic
       {act && <Progress id={act} close={() => setAct(undefined)} />}
       {picked.count === 0 ? (
         <>
-          <h3>With those picked</h3>
+          <h3>{phrase('With those picked')}</h3>
           <p className="mt-1">
-            Pick people by the boxes at the left, then put a tag on them, move their stage, keep them on a list, give them to a member, or
-            start a program for them here. Before anything is done you see for how many, and who is left out.
+            {phrase(
+              'Pick people by the boxes at the left, then put a tag on them, move their stage, keep them on a list, give them to a member, or start a program for them here. Before anything is done you see for how many, and who is left out.',
+            )}
           </p>
-          {fitting && fitting.count > 0 && <AsFile people={fitting.people} who="Everybody who fits" />}
+          {fitting && fitting.count > 0 && <AsFile people={fitting.people} who={phrase('Everybody who fits')} />}
         </>
       ) : (
         <>
-          <h2>{count(picked.count, 'person', 'people')}</h2>
+          <h2>{phrase('{count, plural, one {# person} other {# people}}', { count: picked.count })}</h2>
           <Button look="plain" className="mb-4" onClick={clear}>
-            pick nobody
+            {phrase('pick nobody')}
           </Button>
-          {nobody && <p className="mb-3">That is so for all of them already.</p>}
+          {nobody && <p className="mb-3">{phrase('That is so for all of them already.')}</p>}
           {asked ? (
             <Preview
               picked={picked}
@@ -70,7 +72,7 @@ export function Many({ picked, fitting, clear }: { picked: Picked; fitting?: Pic
           ) : (
             <Choose ask={(kind, what) => setAsked({ kind, what })} />
           )}
-          {!asked && <AsFile people={picked.people} who={picked.count === 1 ? 'This person' : 'These people'} />}
+          {!asked && <AsFile people={picked.people} who={picked.count === 1 ? phrase('This person') : phrase('These people')} />}
         </>
       )}
     </>
@@ -126,7 +128,7 @@ function Choose({ ask }: { ask: (kind: Offered, what: string) => void }) {
                 onChange={(e) => setWhat({ ...what, [kind]: e.target.value })}
                 className="min-w-0 flex-1"
               >
-                <option value="">choose</option>
+                <option value="">{phrase('choose')}</option>
                 {options[kind]?.map(([v, name]) => (
                   <option key={v} value={v}>
                     {name}
@@ -165,20 +167,20 @@ export function Preview({
   const memberName = useMemberName();
   const name =
     kind === 'start'
-      ? (programs.data?.find((p) => p.id === what)?.name ?? 'the program')
+      ? (programs.data?.find((p) => p.id === what)?.name ?? phrase('the program'))
       : kind === 'owner'
         ? memberName(what)
         : (what.split('/').at(-1) ?? what);
   const verb = {
     tag: `Put “${name}” on`,
-    stage: `Move to ${name}:`,
-    join: `Keep on “${what}”:`,
-    leave: `Take off “${what}”:`,
-    owner: `Give to ${name}:`,
-    start: `Start “${name}” for`,
+    stage: phrase('Move to {name}:', { name }),
+    join: phrase('Keep on “{what}”:', { what }),
+    leave: phrase('Take off “{what}”:', { what }),
+    owner: phrase('Give to {name}:', { name }),
+    start: phrase('Start “{name}” for', { name }),
   }[kind];
   const act = useMutation({
-    meta: { says: () => `${verb} ${count(picked.count, 'person', 'people')}` },
+    meta: { says: () => phrase('{verb} {count, plural, one {# person} other {# people}}', { verb, count: picked.count }) },
     mutationFn: () => doAct(kind, body),
     onSuccess: (answer) => {
       queries.invalidateQueries({ queryKey: ['people'] });
@@ -198,10 +200,12 @@ export function Preview({
             }
           />
         ) : (
-          <p role="status">Looking what it would do for {count(picked.count, 'person', 'people')} …</p>
+          <p role="status">
+            {phrase('Looking what it would do for {count, plural, one {# person} other {# people}} …', { count: picked.count })}
+          </p>
         )}
         <Button look="plain" onClick={leave}>
-          leave it
+          {phrase('leave it')}
         </Button>
       </>
     );
@@ -211,50 +215,68 @@ export function Preview({
   const own = kind === 'start' ? (p.starts.find((s) => s.program === name)?.count ?? 0) : p.people - p.unchanged;
   const others = p.starts.filter((s) => kind !== 'start' || s.program !== name);
   return (
-    <section aria-label="What it would do">
-      <h3>What it would do</h3>
+    <section aria-label={phrase('What it would do')}>
+      <h3>{phrase('What it would do')}</h3>
       <ul className="m-0 mt-1 mb-3 list-none p-0">
         {kind === 'start' && (
           <li className="py-0.5">
-            “{name}” starts for {count(own, 'person', 'people')}
-            {p.startLimit && own > p.startLimit ? `, ${p.startLimit} a day; the rest wait their turn` : ''}.
+            {phrase('“{name}” starts for {own, plural, one {# person} other {# people}}{startLimit}.', {
+              name,
+              own,
+              startLimit:
+                p.startLimit && own > p.startLimit
+                  ? phrase(', {startLimit, number} a day; the rest wait their turn', { startLimit: p.startLimit })
+                  : '',
+            })}
           </li>
         )}
         {p.unchanged > 0 && (
           <li className="py-0.5 text-soft">
-            {count(p.unchanged, 'person', 'people')} {p.unchanged === 1 ? 'is' : 'are'} left as {p.unchanged === 1 ? 'it is' : 'they are'}:
-            it is so already.
+            {phrase(
+              '{unchanged, plural, one {# person} other {# people}} {unchanged, plural, one {is} other {are}} left as {unchanged, plural, one {it is} other {they are}}: it is so already.',
+              { unchanged: p.unchanged },
+            )}
           </li>
         )}
         {others.map((s) => (
           <li key={s.program} className="py-0.5">
-            It starts “{s.program}” for {count(s.count, 'person', 'people')}.
+            {phrase('It starts “{program}” for {count, plural, one {# person} other {# people}}.', { program: s.program, count: s.count })}
           </li>
         ))}
         {p.stops.map((s) => (
           <li key={s.program} className="py-0.5 text-straw">
-            It stops “{s.program}” for {count(s.count, 'person', 'people')}; that stays so when it is taken back.
+            {phrase('It stops “{program}” for {count, plural, one {# person} other {# people}}; that stays so when it is taken back.', {
+              program: s.program,
+              count: s.count,
+            })}
           </li>
         ))}
         {p.refused.map((r) => (
           <li key={r.program + r.reason} className="py-0.5 text-straw">
-            {kind === 'start' ? 'Not' : `Not “${r.program}”`} for {count(r.count, 'person', 'people')}: {r.reason} (
-            {r.first.map((f, i) => (
-              <span key={f.id}>
-                {i > 0 && ', '}
-                <Link to={`/people/${f.id}`}>{f.name}</Link>
-              </span>
-            ))}
-            {r.count > r.first.length && ` and ${r.count - r.first.length} more`})
+            <Sentence
+              m="{kind} for {count, plural, one {# person} other {# people}}: {reason} ({first}{count2})"
+              v={{
+                kind: kind === 'start' ? phrase('Not') : phrase('Not “{program}”', { program: r.program }),
+                count: r.count,
+                reason: r.reason,
+                first: r.first.map((f, i) => (
+                  <span key={f.id}>
+                    {i > 0 && ', '}
+                    <Link to={`/people/${f.id}`}>{f.name}</Link>
+                  </span>
+                )),
+                count2: r.count > r.first.length && phrase(' and {count, number} more', { count: r.count - r.first.length }),
+              }}
+            />
           </li>
         ))}
       </ul>
       <div className="flex flex-wrap items-center gap-x-4 gap-y-2">
         <Button look="main" disabled={own === 0 || act.isPending} onClick={() => act.mutate()} autoFocus>
-          {own === 0 ? 'Nobody is left for it' : `${verb} ${count(own, 'person', 'people')}`}
+          {own === 0 ? phrase('Nobody is left for it') : phrase('{verb} {own, plural, one {# person} other {# people}}', { verb, own })}
         </Button>
         <Button look="plain" onClick={leave}>
-          leave it
+          {phrase('leave it')}
         </Button>
       </div>
       <Trouble error={act.error} />
@@ -266,39 +288,42 @@ export function Preview({
 export function Progress({ id, close }: { id: string; close: () => void }) {
   const queries = useQueryClient();
   const act = useQuery({ queryKey: ['act', id], queryFn: () => take(api.GET('/api/acts/{id}', { params: { path: { id } } })) });
-  const undo = useMutation({ meta: { says: () => 'an undo for all' }, mutationFn: () => undoAct(id, queries) });
+  const undo = useMutation({ meta: { says: () => phrase('an undo for all') }, mutationFn: () => undoAct(id, queries) });
   const a = act.data;
   if (!a) return null;
   const word = {
-    tag: `“${a.what}” put on`,
-    stage: `Moved to ${a.what.split('/').at(-1)}`,
-    join: `Kept on “${a.what}”`,
-    leave: `Taken off “${a.what}”`,
-    owner: `Given to ${a.what}`,
-    start: `“${a.what}” asked to start`,
+    tag: phrase('“{what}” put on', { what: a.what }),
+    stage: phrase('Moved to {split}', { split: a.what.split('/').at(-1) }),
+    join: phrase('Kept on “{what}”', { what: a.what }),
+    leave: phrase('Taken off “{what}”', { what: a.what }),
+    owner: phrase('Given to {what}', { what: a.what }),
+    start: phrase('“{what}” asked to start', { what: a.what }),
   }[a.kind];
   return (
-    <section aria-label="What was done" className="mb-5 border-l-[3px] border-leaf bg-leaf-pale px-3 py-2">
+    <section aria-label={phrase('What was done')} className="mb-5 border-l-[3px] border-leaf bg-leaf-pale px-3 py-2">
       <p className="m-0" aria-live="polite">
         {undo.data ??
-          `${word}: ${count(a.people, 'person', 'people')}. ${
-            a.done < a.people
-              ? `${a.done} of them are through.`
-              : a.started > 0
-                ? `${count(a.started, 'run', 'runs')} started.`
-                : 'All are through.'
-          }`}
+          phrase('{word}: {people, plural, one {# person} other {# people}}. {done}', {
+            word,
+            people: a.people,
+            done:
+              a.done < a.people
+                ? phrase('{done, number} of them are through.', { done: a.done })
+                : a.started > 0
+                  ? phrase('{started, plural, one {# run} other {# runs}} started.', { started: a.started })
+                  : phrase('All are through.'),
+          })}
       </p>
       {a.done < a.people && !a.undone && (
-        <ProgressBar className="my-2" share={Math.round((100 * a.done) / Math.max(1, a.people))} label="How many are through" />
+        <ProgressBar className="my-2" share={Math.round((100 * a.done) / Math.max(1, a.people))} label={phrase('How many are through')} />
       )}
       {!a.undone && (
         <Button look="danger" className="mr-4" disabled={undo.isPending} onClick={() => undo.mutate()}>
-          Undo for all {a.people === 1 ? '' : a.people}
+          {phrase('Undo for all {people}', { people: a.people === 1 ? '' : a.people })}
         </Button>
       )}
       <Button look="plain" onClick={close}>
-        close
+        {phrase('close')}
       </Button>
       <Trouble error={undo.error} />
     </section>

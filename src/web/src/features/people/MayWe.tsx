@@ -7,13 +7,18 @@ import { ReasonField } from '../../ui/ReasonField';
 import { UntilField } from '../../ui/UntilField';
 import { said } from '../../ui/undo';
 import { day, keyDate } from '../../ui/when';
+import { phrase } from '../../words/phrase';
 import { undoEvent } from './acts';
 import { usePersonChange } from './usePersonChange';
 
 type Person = Schemas['PersonDto'];
 
 /** What an entry of the ledger stands on, in words. */
-const bases: Record<string, string> = { express: 'they said so', inquiry: 'they inquired', client: 'they are a client' };
+const bases: Record<string, string> = {
+  express: phrase('they said so'),
+  inquiry: phrase('they inquired'),
+  client: phrase('they are a client'),
+};
 
 /** Consent by channel, in words, with the ledger behind it; and not contacting somebody at all. */
 export function MayWe({ person: p }: { person: Person }) {
@@ -23,7 +28,7 @@ export function MayWe({ person: p }: { person: Person }) {
   const { now } = useNow();
   return (
     <>
-      <h3>May we</h3>
+      <h3>{phrase('May we')}</h3>
       <ul className="m-0 mt-1 list-none p-0">
         {p.mayWe.map((m) => (
           <li key={m.channel} className="grid grid-cols-[64px_1fr_auto] gap-2 border-t border-dotted border-rule py-1">
@@ -32,9 +37,9 @@ export function MayWe({ person: p }: { person: Person }) {
             <Button
               onClick={() => setOpen(open === m.channel ? undefined : m.channel)}
               aria-expanded={open === m.channel}
-              aria-label={`Record what they said about ${m.channel}`}
+              aria-label={phrase('Record what they said about {channel}', { channel: m.channel })}
             >
-              record
+              {phrase('record')}
             </Button>
           </li>
         ))}
@@ -43,12 +48,12 @@ export function MayWe({ person: p }: { person: Person }) {
       <p className="mt-2 mb-4 flex flex-wrap gap-x-4">
         {p.ledger.length > 0 && (
           <Button look="plain" onClick={() => setLedger(!ledger)} aria-expanded={ledger}>
-            all they have said
+            {phrase('all they have said')}
           </Button>
         )}
         {!p.doNotContact && (
           <Button look="plain" onClick={() => setContact(!contact)} aria-expanded={contact}>
-            do not contact …
+            {phrase('do not contact …')}
           </Button>
         )}
       </p>
@@ -57,18 +62,25 @@ export function MayWe({ person: p }: { person: Person }) {
         <>
           <p className="text-small">
             <a href={`/api/people/${p.id}/consent.csv`} download>
-              as a file
+              {phrase('as a file')}
             </a>
           </p>
           <ul className="mb-4 list-none p-0">
             {p.ledger.map((c) => (
               <li key={`${c.at}${c.channel}${c.purpose}${c.in}`} className="border-t border-dotted border-rule py-1">
                 <span className={c.takenBackBy ? 'line-through' : ''}>
-                  {day(c.at, p.clockZone, now)}: {c.in ? 'yes' : 'no'} to {c.purpose ? `${c.purpose} ones` : 'everything'} by {c.channel}
-                  {c.topic ? `, ${c.topic}` : ''} · {bases[c.basis] ?? c.basis} · {c.source}
-                  {c.by ? ` · ${c.by}` : ''}
+                  {phrase('{at}: {in, select, true {yes} other {no}} to {purpose} by {channel}{topic} · {bases} · {source}{by}', {
+                    at: day(c.at, p.clockZone, now),
+                    in: String(c.in),
+                    purpose: c.purpose ? phrase('{purpose} ones', { purpose: c.purpose }) : phrase('everything'),
+                    channel: c.channel,
+                    topic: c.topic ? `, ${c.topic}` : '',
+                    bases: bases[c.basis] ?? c.basis,
+                    source: c.source,
+                    by: c.by ? ` · ${c.by}` : '',
+                  })}
                 </span>
-                {c.takenBackBy && <span className="block">taken back by {c.takenBackBy}</span>}
+                {c.takenBackBy && <span className="block">{phrase('taken back by {takenBackBy}', { takenBackBy: c.takenBackBy })}</span>}
               </li>
             ))}
           </ul>
@@ -84,7 +96,12 @@ function Record({ person: p, channel, close }: { person: Person; channel: string
   const [everything, setEverything] = useState(false);
   const [reason, setReason] = useState('');
   const says = (body: Schemas['ConsentBody']) =>
-    `${p.name}: ${body.in ? 'yes' : 'no'} to ${body.everything ? 'everything' : 'commercial ones'} by ${body.channel}`;
+    phrase('{name}: {in, select, true {yes} other {no}} to {everything, select, true {everything} other {commercial ones}} by {channel}', {
+      name: p.name,
+      in: String(body.in),
+      everything: String(body.everything),
+      channel: body.channel,
+    });
   const record = usePersonChange(p.id, says, async (body: Schemas['ConsentBody']) => {
     const { event } = await take(api.POST('/api/people/{id}/consent', { params: { path: { id: p.id } }, body }));
     said(says(body), () => undoEvent(p.id, event, queries));
@@ -94,30 +111,32 @@ function Record({ person: p, channel, close }: { person: Person; channel: string
   return (
     <form className="mt-2" onSubmit={(e) => e.preventDefault()}>
       <fieldset className="mb-2">
-        <legend className="mb-0.5 text-small text-soft">What it is about</legend>
+        <legend className="mb-0.5 text-small text-soft">{phrase('What it is about')}</legend>
         {[false, true].map((all) => (
           <label key={String(all)} className="flex min-h-7 items-center gap-1.5">
             <input type="radio" name={`about-${channel}`} checked={everything === all} onChange={() => setEverything(all)} />
-            {all ? `everything by ${channel}` : 'commercial ones only'}
+            {all ? phrase('everything by {channel}', { channel }) : phrase('commercial ones only')}
           </label>
         ))}
         <p className="mt-1 text-soft">
           {everything
-            ? `A no stops all of it: nothing goes by ${channel} any more, not even about their own dealings.`
-            : 'A no stops letters that offer or keep in touch. What is about their own dealings (an appointment, a paper they wait for) still goes.'}
+            ? phrase('A no stops all of it: nothing goes by {channel} any more, not even about their own dealings.', { channel })
+            : phrase(
+                'A no stops letters that offer or keep in touch. What is about their own dealings (an appointment, a paper they wait for) still goes.',
+              )}
         </p>
       </fieldset>
       <ReasonField
-        label="Where you have it from"
-        placeholder="told me on the phone"
+        label={phrase('Where you have it from')}
+        placeholder={phrase('told me on the phone')}
         error={fieldError(record.error, 'reason')}
         value={reason}
         set={setReason}
       />
       <Trouble error={fieldError(record.error, 'reason') ? null : record.error} />
-      <Button onClick={() => answer(true)}>They said yes</Button>{' '}
+      <Button onClick={() => answer(true)}>{phrase('They said yes')}</Button>{' '}
       <Button look="danger" className="ml-3" onClick={() => answer(false)}>
-        They said no
+        {phrase('They said no')}
       </Button>
     </form>
   );
@@ -129,7 +148,12 @@ function DoNotContact({ person: p, close }: { person: Person; close: () => void 
   const [until, setUntil] = useState('');
   const [died, setDied] = useState(false);
   const says = (body: Schemas['ContactBody']) =>
-    body.died ? `${p.name} has died` : `${p.name}: do not contact${body.until ? ` until ${keyDate(body.until)}` : ''}`;
+    body.died
+      ? phrase('{name} has died', { name: p.name })
+      : phrase('{name}: do not contact{until}', {
+          name: p.name,
+          until: body.until ? phrase(' until {until}', { until: keyDate(body.until) }) : '',
+        });
   const stop = usePersonChange(p.id, says, async (body: Schemas['ContactBody']) => {
     const { event } = await take(api.POST('/api/people/{id}/contact', { params: { path: { id: p.id } }, body }));
     said(says(body), () => undoEvent(p.id, event, queries));
@@ -144,14 +168,14 @@ function DoNotContact({ person: p, close }: { person: Person; close: () => void 
       }}
     >
       <label className="mb-2 flex min-h-7 items-center gap-1.5">
-        <input type="checkbox" checked={died} onChange={(e) => setDied(e.target.checked)} /> they have died
+        <input type="checkbox" checked={died} onChange={(e) => setDied(e.target.checked)} /> {phrase('they have died')}
       </label>
       {!died && (
         <>
           <ReasonField
-            label="Why"
+            label={phrase('Why')}
             error={fieldError(stop.error, 'reason')}
-            hint="Every program stops for them and their calls leave the sheet."
+            hint={phrase('Every program stops for them and their calls leave the sheet.')}
             value={why}
             set={setWhy}
           />
@@ -161,17 +185,19 @@ function DoNotContact({ person: p, close }: { person: Person; close: () => void 
             error={fieldError(stop.error, 'until')}
             hint={
               until
-                ? 'From that date programs may start for them again; what was stopped stays stopped.'
-                : 'Empty: for good, until somebody says otherwise.'
+                ? phrase('From that date programs may start for them again; what was stopped stays stopped.')
+                : phrase('Empty: for good, until somebody says otherwise.')
             }
           />
         </>
       )}
       {died && (
-        <p className="mb-2 text-soft">Every program stops for them and their calls leave the sheet. What was written stays to be read.</p>
+        <p className="mb-2 text-soft">
+          {phrase('Every program stops for them and their calls leave the sheet. What was written stays to be read.')}
+        </p>
       )}
       <Button type="submit" look="danger">
-        {died ? 'They have died' : 'Mark as do not contact'}
+        {died ? phrase('They have died') : phrase('Mark as do not contact')}
       </Button>
     </form>
   );
@@ -181,22 +207,28 @@ function DoNotContact({ person: p, close }: { person: Person; close: () => void 
 export function Stopped({ person }: { person: Person }) {
   const mark = { doNotContact: true, reason: person.doNotContactReason, until: person.doNotContactUntil, died: person.died };
   const set = (body: Schemas['ContactBody']) => take(api.POST('/api/people/{id}/contact', { params: { path: { id: person.id } }, body }));
-  const says = (doNotContact: boolean) => `${person.name}: ${doNotContact ? 'do not contact' : 'may be contacted again'}`;
+  const says = (doNotContact: boolean) => `${person.name}: ${doNotContact ? phrase('do not contact') : phrase('may be contacted again')}`;
   const change = usePersonChange(person.id, says, async (doNotContact: boolean) => {
     await set(doNotContact ? mark : { doNotContact, reason: null, until: null, died: false });
     if (!doNotContact) said(says(false), () => set(mark));
   });
   return (
     <div className="mx-7 mb-3 border-l-[3px] border-ember bg-ember-pale px-4 py-2.5 text-small">
-      <b className="font-semibold">Do not contact{person.doNotContactUntil ? ` until ${keyDate(person.doNotContactUntil)}` : ''}.</b>{' '}
+      <b className="font-semibold">
+        {phrase('Do not contact{doNotContactUntil}.', {
+          doNotContactUntil: person.doNotContactUntil
+            ? phrase(' until {doNotContactUntil}', { doNotContactUntil: keyDate(person.doNotContactUntil) })
+            : '',
+        })}
+      </b>{' '}
       {person.doNotContactReason && `“${person.doNotContactReason}”. `}
       {person.doNotContactToConfirm
-        ? 'This was read from a list; nothing goes to them until somebody says otherwise.'
-        : 'Nothing goes to them.'}
+        ? phrase('This was read from a list; nothing goes to them until somebody says otherwise.')
+        : phrase('Nothing goes to them.')}
       <span className="ml-4 inline-flex gap-4">
-        {person.doNotContactToConfirm && <Button onClick={() => change.mutate(true)}>Yes, that is right</Button>}
+        {person.doNotContactToConfirm && <Button onClick={() => change.mutate(true)}>{phrase('Yes, that is right')}</Button>}
         <Button look="plain" onClick={() => change.mutate(false)}>
-          {person.died ? 'That was a mistake' : 'Let them be contacted again'}
+          {person.died ? phrase('That was a mistake') : phrase('Let them be contacted again')}
         </Button>
       </span>
       <Trouble error={change.error} />

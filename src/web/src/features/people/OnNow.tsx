@@ -6,18 +6,20 @@ import { Button } from '../../ui/bits';
 import { PauseButton } from '../../ui/PauseButton';
 import { said } from '../../ui/undo';
 import { day } from '../../ui/when';
+import { phrase } from '../../words/phrase';
 import { undoEvent } from './acts';
 import { usePersonChange } from './usePersonChange';
 
 type Doing = { run: Schemas['RunDto']; what: 'pause' | 'resume' | 'stop'; until?: string | null };
 
-const doneWords = { stop: 'stopped', pause: 'paused', resume: 'goes on' };
+const doneWords = { stop: phrase('stopped'), pause: phrase('paused'), resume: phrase('goes on') };
 
 /** The programs a person is on, and pausing or stopping each for them. */
 export function OnNow({ person: p }: { person: Schemas['PersonDto'] }) {
   const { now, zone } = useNow();
   const queries = useQueryClient();
-  const says = ({ run, what }: Doing) => `“${run.program}” ${doneWords[what]} for ${p.name}`;
+  const says = ({ run, what }: Doing) =>
+    phrase('“{program}” {doneWords} for {name}', { program: run.program, doneWords: doneWords[what], name: p.name });
   const act = usePersonChange(p.id, says, async ({ run, what, until }: Doing) => {
     const path = { params: { path: { id: p.id, run: run.id } } };
     const { event } = await take(
@@ -32,7 +34,7 @@ export function OnNow({ person: p }: { person: Schemas['PersonDto'] }) {
   if (p.runs.length === 0) return null;
   return (
     <>
-      <h3>On now</h3>
+      <h3>{phrase('On now')}</h3>
       <ul className="m-0 mb-4 list-none p-0">
         {p.runs.map((r) => (
           <li key={r.id} className="border-t border-dotted border-rule py-1">
@@ -41,24 +43,31 @@ export function OnNow({ person: p }: { person: Schemas['PersonDto'] }) {
             </Link>
             <span className="flex flex-wrap items-baseline gap-x-3">
               {r.paused ? (
-                <span className="text-straw">paused{r.pausedUntil ? ` until ${day(r.pausedUntil, zone, now)}` : ''}</span>
+                <span className="text-straw">
+                  {phrase('paused{pausedUntil}', {
+                    pausedUntil: r.pausedUntil ? phrase(' until {pausedUntil}', { pausedUntil: day(r.pausedUntil, zone, now) }) : '',
+                  })}
+                </span>
               ) : (
-                <span className="text-soft">day {r.day}</span>
+                <span className="text-soft">{phrase('day {day, number}', { day: r.day })}</span>
               )}
               {r.paused ? (
                 <Button
                   look="plain"
                   className="leading-6"
                   onClick={() => act.mutate({ run: r, what: 'resume' })}
-                  aria-label={`Go on with ${r.program} for ${p.name}`}
+                  aria-label={phrase('Go on with {program} for {name}', { program: r.program, name: p.name })}
                 >
-                  go on
+                  {phrase('go on')}
                 </Button>
               ) : (
                 <PauseButton
-                  words="pause"
-                  label={`Pause ${r.program} for ${p.name}`}
-                  what={`“${r.program}” rests for ${p.name}; what falls due meanwhile is judged when it goes on.`}
+                  words={phrase('pause')}
+                  label={phrase('Pause {program} for {name}', { program: r.program, name: p.name })}
+                  what={phrase('“{program}” rests for {name}; what falls due meanwhile is judged when it goes on.', {
+                    program: r.program,
+                    name: p.name,
+                  })}
                   pause={(until) => act.mutateAsync({ run: r, what: 'pause', until })}
                 />
               )}
@@ -66,9 +75,9 @@ export function OnNow({ person: p }: { person: Schemas['PersonDto'] }) {
                 look="plain"
                 className="leading-6"
                 onClick={() => act.mutate({ run: r, what: 'stop' })}
-                aria-label={`Stop ${r.program} for ${p.name}`}
+                aria-label={phrase('Stop {program} for {name}', { program: r.program, name: p.name })}
               >
-                stop
+                {phrase('stop')}
               </Button>
             </span>
           </li>

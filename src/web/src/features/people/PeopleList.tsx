@@ -7,18 +7,20 @@ import { Button, Empty, Loading, Trouble } from '../../ui/bits';
 import { DayPage, PageHead } from '../../ui/DayPage';
 import { useKept } from '../../ui/kept';
 import { sayOwn } from '../../ui/OwnFieldInput';
-import { count, moment, nearDay } from '../../ui/when';
+import { moment, nearDay } from '../../ui/when';
+import { locale, phrase } from '../../words/phrase';
+import { Sentence } from '../../words/Sentence';
 import { partsOf, type Rule } from '../rules/ruleLanguage';
 import { SayRules } from '../rules/SayRules';
 import { AddPerson } from './AddPerson';
 import { Many } from './Many';
 
 const columns = [
-  { key: 'name', label: 'name' },
-  { key: 'stage', label: 'stage' },
-  { key: 'owner', label: 'owner' },
-  { key: 'next', label: 'next touch' },
-  { key: 'last', label: 'last touch' },
+  { key: 'name', label: phrase('name') },
+  { key: 'stage', label: phrase('stage') },
+  { key: 'owner', label: phrase('owner') },
+  { key: 'next', label: phrase('next touch') },
+  { key: 'last', label: phrase('last touch') },
 ];
 
 /** Everybody: searched as one types, sorted, and picked for doing something to many. */
@@ -131,7 +133,7 @@ export default function PeopleList() {
 
   return (
     <DayPage
-      marginTitle="With those picked"
+      marginTitle={phrase('With those picked')}
       margin={
         <Many
           picked={everybody ? allThatFit : { people: { ids: [...picked] }, count: picked.size }}
@@ -141,53 +143,61 @@ export default function PeopleList() {
       }
     >
       <PageHead
-        title="People"
+        title={phrase('People')}
         aside={
           <span className="flex flex-wrap gap-x-5 gap-y-1">
-            <span aria-live="polite">{total.data && (fitting > 10_000 ? 'over 10,000' : count(fitting, 'person', 'people'))}</span>
+            <span aria-live="polite">
+              {total.data &&
+                (fitting > 10_000 ? phrase('over 10,000') : phrase('{fitting, plural, one {# person} other {# people}}', { fitting }))}
+            </span>
             <AddPerson />
             <Link to="/people/segments" className="no-underline hover:underline">
-              Segments
+              {phrase('Segments')}
             </Link>
             <Link to="/people/lists" className="no-underline hover:underline">
-              Lists
+              {phrase('Lists')}
             </Link>
             <Link to="/people/consent" className="no-underline hover:underline">
-              May we
+              {phrase('May we')}
             </Link>
             <Link to="/people/same" className="no-underline hover:underline">
-              May be the same
+              {phrase('May be the same')}
             </Link>
             <Link to="/people/bring-in" className="no-underline hover:underline">
-              Bring people in
+              {phrase('Bring people in')}
             </Link>
           </span>
         }
       >
         <div className="mt-3 flex flex-wrap items-center gap-3 text-small">
           <input
-            aria-label="Search by name, address or number"
-            placeholder="name, address or number"
+            aria-label={phrase('Search by name, address or number')}
+            placeholder={phrase('name, address or number')}
             className="w-64"
             value={typed}
             onChange={(e) => setTyped(e.target.value)}
           />
           <Choice
-            label="Stage"
+            label={phrase('Stage')}
             value={filters.stage ?? ''}
             set={(v) => set('stage', v)}
             options={session?.stages.map((s) => [s, s.split('/')[1] ?? s]) ?? []}
           />
           <Choice
-            label="Owner"
+            label={phrase('Owner')}
             value={filters.owner ?? ''}
             set={(v) => set('owner', v)}
             options={session?.members.map((m) => [m.id, m.name]) ?? []}
           />
-          <Choice label="Tag" value={filters.tag ?? ''} set={(v) => set('tag', v)} options={session?.tags.map((t) => [t, t]) ?? []} />
+          <Choice
+            label={phrase('Tag')}
+            value={filters.tag ?? ''}
+            set={(v) => set('tag', v)}
+            options={session?.tags.map((t) => [t, t]) ?? []}
+          />
           {(lists.data?.length ?? 0) > 0 && (
             <Choice
-              label="List"
+              label={phrase('List')}
               value={filters.list ?? ''}
               set={(v) => set('list', v)}
               options={lists.data?.map((l) => [l.value, l.words]) ?? []}
@@ -195,7 +205,7 @@ export default function PeopleList() {
           )}
           {(segments.data?.length ?? 0) > 0 && (
             <Choice
-              label="Segment"
+              label={phrase('Segment')}
               value={filters.segment ?? ''}
               set={(v) => set('segment', v)}
               options={segments.data?.map((s) => [s.id, s.name]) ?? []}
@@ -203,12 +213,12 @@ export default function PeopleList() {
           )}
           {fields.length > own.length && (
             <select
-              aria-label="Show a field of your own"
+              aria-label={phrase('Show a field of your own')}
               className="max-w-44 text-soft"
               value=""
               onChange={(e) => showFields([...shownFields, e.target.value])}
             >
-              <option value="">a column more</option>
+              <option value="">{phrase('a column more')}</option>
               {fields
                 .filter((f) => !own.includes(f))
                 .map((f) => (
@@ -219,16 +229,18 @@ export default function PeopleList() {
             </select>
           )}
           <span>
-            {who && 'who '}
+            {who && phrase('who ')}
             <SayRules
               rule={who}
-              label="Who else is meant"
-              none="anything else"
+              label={phrase('Who else is meant')}
+              none={phrase('anything else')}
               set={(rule) => set('who', rule ? JSON.stringify(rule) : '')}
             />
           </span>
           {sentences.length > 0 && (
-            <Link to={`/people/segments/new?${new URLSearchParams({ rule: JSON.stringify({ all: sentences }) })}`}>keep as a segment</Link>
+            <Link to={`/people/segments/new?${new URLSearchParams({ rule: JSON.stringify({ all: sentences }) })}`}>
+              {phrase('keep as a segment')}
+            </Link>
           )}
         </div>
       </PageHead>
@@ -242,11 +254,12 @@ export default function PeopleList() {
       ) : rows.length === 0 ? (
         <Empty>
           {filtered ? (
-            'Nobody fits. Try fewer letters, or take a filter off.'
+            phrase('Nobody fits. Try fewer letters, or take a filter off.')
           ) : (
-            <>
-              Nobody is here yet. <Link to="/people/bring-in">Bring people in</Link> from the list you have, as it is.
-            </>
+            <Sentence
+              m="Nobody is here yet. <link>Bring people in</link> from the list you have, as it is."
+              v={{ link: (c) => <Link to="/people/bring-in">{c}</Link> }}
+            />
           )}
         </Empty>
       ) : (
@@ -257,7 +270,7 @@ export default function PeopleList() {
                 <th className="w-[54px] py-1.5 pr-3 pl-7 max-[699px]:pl-4">
                   <input
                     type="checkbox"
-                    aria-label="Pick all shown"
+                    aria-label={phrase('Pick all shown')}
                     checked={all}
                     onChange={() => pick(all ? new Set() : new Set(rows.map((r) => r.id)))}
                   />
@@ -286,7 +299,7 @@ export default function PeopleList() {
                     {f.name}{' '}
                     <button
                       type="button"
-                      aria-label={`Do not show ${f.name}`}
+                      aria-label={phrase('Do not show {name}', { name: f.name })}
                       className="px-1 text-soft hover:text-ember"
                       onClick={() => showFields(shownFields.filter((key) => key !== f.key))}
                     >
@@ -294,7 +307,7 @@ export default function PeopleList() {
                     </button>
                   </th>
                 ))}
-                <th className="py-1.5 pr-7 font-normal">tags</th>
+                <th className="py-1.5 pr-7 font-normal">{phrase('tags')}</th>
               </tr>
               {/* After the box that picks all, in the order one comes to it. */}
               {all && fitting > rows.length && (
@@ -302,17 +315,23 @@ export default function PeopleList() {
                   <td colSpan={columns.length + own.length + 2} className="border-t border-rule bg-picked px-7 py-2">
                     <p className="m-0" role="status">
                       {everybody ? (
-                        <>
-                          All {fitting > 10_000 ? '' : `${fitting.toLocaleString('en')} `}who fit are picked.{' '}
-                          <Button onClick={() => pick(picked)}>Only the {picked.size} shown</Button>
-                        </>
+                        <Sentence
+                          m="All {fitting}who fit are picked. <button>Only the {picked, number} shown</button>"
+                          v={{
+                            fitting: fitting > 10_000 ? '' : `${fitting.toLocaleString(locale())} `,
+                            picked: picked.size,
+                            button: (c) => <Button onClick={() => pick(picked)}>{c}</Button>,
+                          }}
+                        />
                       ) : (
-                        <>
-                          The {picked.size} shown are picked.{' '}
-                          <Button onClick={() => pick(picked, true)}>
-                            Pick all {fitting > 10_000 ? '' : `${fitting.toLocaleString('en')} `}who fit
-                          </Button>
-                        </>
+                        <Sentence
+                          m="The {picked, number} shown are picked. <button>Pick all {fitting}who fit</button>"
+                          v={{
+                            picked: picked.size,
+                            fitting: fitting > 10_000 ? '' : `${fitting.toLocaleString(locale())} `,
+                            button: (c) => <Button onClick={() => pick(picked, true)}>{c}</Button>,
+                          }}
+                        />
                       )}
                     </p>
                   </td>
@@ -325,7 +344,7 @@ export default function PeopleList() {
                   <td className="py-2 pr-3 pl-7 max-[699px]:pl-4">
                     <input
                       type="checkbox"
-                      aria-label={`Pick ${p.name}`}
+                      aria-label={phrase('Pick {name}', { name: p.name })}
                       checked={picked.has(p.id)}
                       onChange={() => {
                         const next = new Set(picked);
@@ -338,7 +357,7 @@ export default function PeopleList() {
                     <Link to={`/people/${p.id}`} className="text-base font-semibold text-ink no-underline hover:underline">
                       {p.name}
                     </Link>
-                    {p.doNotContact && <span className="text-ember"> · do not contact</span>}
+                    {p.doNotContact && <span className="text-ember">{phrase(' · do not contact')}</span>}
                   </td>
                   <td className="py-2 pr-3">{p.stage?.split('/')[1]}</td>
                   <td className="py-2 pr-3">{p.owner}</td>
@@ -360,12 +379,12 @@ export default function PeopleList() {
           </table>
           <div ref={end} className="px-7 py-3 text-small text-soft" role="status">
             {people.isFetchingNextPage
-              ? 'more …'
+              ? phrase('more …')
               : people.hasNextPage
                 ? ''
                 : filtered
-                  ? 'That is everybody who fits.'
-                  : 'That is everybody.'}
+                  ? phrase('That is everybody who fits.')
+                  : phrase('That is everybody.')}
           </div>
         </div>
       )}
@@ -387,7 +406,7 @@ function ruleIn(text: string | undefined): Rule | undefined {
 function Choice({ label, value, set, options }: { label: string; value: string; set: (value: string) => void; options: string[][] }) {
   return (
     <select aria-label={label} value={value} onChange={(e) => set(e.target.value)} className={`max-w-44 ${value ? '' : 'text-soft'}`}>
-      <option value="">{`any ${label.toLowerCase()}`}</option>
+      <option value="">{phrase('any {label}', { label: label.toLowerCase() })}</option>
       {options.map(([v, name]) => (
         <option key={v} value={v}>
           {name}

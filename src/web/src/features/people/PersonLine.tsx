@@ -2,6 +2,7 @@ import { useMemo } from 'react';
 import type { Schemas } from '../../api/client';
 import { type Mark, TouchLine } from '../../ui/TouchLine';
 import { day, daysBetween } from '../../ui/when';
+import { phrase } from '../../words/phrase';
 
 type Line = Schemas['ThreadLine'];
 
@@ -20,7 +21,7 @@ export function PersonLine({
   width?: number;
 }) {
   const marks = useMemo(() => {
-    const touches = past.filter((l) => l.touchId && ['sent', 'done', 'open', 'on the day sheet'].includes(l.status ?? ''));
+    const touches = past.filter((l) => l.touchId && ['sent', 'done', 'open', phrase('on the day sheet')].includes(l.status ?? ''));
     return [
       ...touches.map(
         (l): Mark => ({ day: daysBetween(now, l.at, zone), kind: l.kind, state: 'past', title: `${day(l.at, zone)}: ${l.title}` }),

@@ -12,6 +12,8 @@ import { sayOwn } from '../../ui/OwnFieldInput';
 import { StepMark } from '../../ui/TouchLine';
 import { said } from '../../ui/undo';
 import { day, keyDate, moment, nearDay, placeOf, time } from '../../ui/when';
+import { phrase } from '../../words/phrase';
+import { Sentence } from '../../words/Sentence';
 import { ownDate, ownText } from '../rules/ruleLanguage';
 import { TouchMargin } from '../touches/TouchMargin';
 import { type ActKind, actOn, doAct, putBack, undoAct, undoEvent, undoMerge } from './acts';
@@ -62,8 +64,8 @@ export default function PersonPage() {
 
   if (person.error) {
     return (
-      <DayPage marginTitle="About" margin={null}>
-        <PageHead title="Nobody here" />
+      <DayPage marginTitle={phrase('About')} margin={null}>
+        <PageHead title={phrase('Nobody here')} />
         <div className="px-7">
           <Trouble error={person.error} />
         </div>
@@ -82,12 +84,12 @@ export default function PersonPage() {
 
   return (
     <DayPage
-      marginTitle={`About ${p.firstName ?? 'them'}`}
+      marginTitle={phrase('About {firstName}', { firstName: p.firstName ?? phrase('them') })}
       margin={
         line?.touchId ? (
           <>
             <Button look="plain" className="mb-2" onClick={() => setPicked(undefined)}>
-              back to {p.firstName ?? 'the person'}
+              {phrase('back to {firstName}', { firstName: p.firstName ?? phrase('the person') })}
             </Button>
             <TouchMargin touchId={line.touchId} personId={p.id} showPerson={false} />
           </>
@@ -111,11 +113,14 @@ export default function PersonPage() {
         />
       )}
       <Actions person={p} doing={doing} setDoing={setDoing} edit={() => setEditing(true)} />
-      <ol aria-label="Thread" className="m-0 list-none p-0">
+      <ol aria-label={phrase('Thread')} className="m-0 list-none p-0">
         {later > 0 && (
           <li className="row">
             <Button onClick={() => setAllComing(true)}>
-              and {later} more until {day(first.coming.at(-1)?.at ?? first.now, first.zone, first.now)}
+              {phrase('and {later, number} more until {zone}', {
+                later,
+                zone: day(first.coming.at(-1)?.at ?? first.now, first.zone, first.now),
+              })}
             </Button>
           </li>
         )}
@@ -134,17 +139,17 @@ export default function PersonPage() {
         {coming.length === 0 && (
           <li className="row font-serif text-soft">
             {p.died
-              ? 'They have died. Nothing goes to them any more.'
+              ? phrase('They have died. Nothing goes to them any more.')
               : p.doNotContact
-                ? 'Nothing is planned, and nothing starts while they are not to be contacted.'
-                : 'Nothing is planned. Start a program, or let one start by a tag or a stage.'}
+                ? phrase('Nothing is planned, and nothing starts while they are not to be contacted.')
+                : phrase('Nothing is planned. Start a program, or let one start by a tag or a stage.')}
           </li>
         )}
         <li className="relative bg-leaf px-7 py-[3px] text-small font-semibold text-on-leaf max-[699px]:px-4" id="now">
           <span className="gutter absolute top-[3px] -left-28 w-[98px] text-right font-normal text-leaf max-[699px]:static max-[699px]:mr-2 max-[699px]:text-on-leaf">
             {time(first.now, first.zone)}{' '}
           </span>
-          Now
+          {phrase('Now')}
         </li>
         {past.map((l, i) => (
           <Touch
@@ -162,15 +167,17 @@ export default function PersonPage() {
       {thread.hasNextPage ? (
         <div className="row">
           <Button onClick={() => thread.fetchNextPage()} disabled={thread.isFetchingNextPage}>
-            earlier
+            {phrase('earlier')}
           </Button>
         </div>
       ) : (
-        <p className="row text-small text-soft">In Germinal since {day(p.addedAt, first.zone, first.now)}.</p>
+        <p className="row text-small text-soft">
+          {phrase('In Germinal since {addedAt}.', { addedAt: day(p.addedAt, first.zone, first.now) })}
+        </p>
       )}
       {seesJournal && (
         <p className="row text-small">
-          <Link to={`/journal?person=${p.id}`}>Who did what to this person</Link>
+          <Link to={`/journal?person=${p.id}`}>{phrase('Who did what to this person')}</Link>
         </p>
       )}
     </DayPage>
@@ -179,9 +186,15 @@ export default function PersonPage() {
 
 function asideOf(p: Person, now: string) {
   const words = [];
-  if (p.stage) words.push(`${p.stage.split('/')[1]}${p.stageSince ? ` since ${nearDay(p.stageSince, p.clockZone, now)}` : ''}`);
+  if (p.stage)
+    words.push(
+      `${p.stage.split('/')[1]}${p.stageSince ? phrase(' since {stageSince}', { stageSince: nearDay(p.stageSince, p.clockZone, now) }) : ''}`,
+    );
   if (p.tags.length > 0) words.push(p.tags.join(', '));
-  if (p.source) words.push(`from ${/^(a|the|an) /i.test(p.source) ? '' : 'the '}${p.source}`);
+  if (p.source)
+    words.push(
+      phrase('from {source, select, true {} other {the }}{source2}', { source: String(/^(a|the|an) /i.test(p.source)), source2: p.source }),
+    );
   return words.join(' · ');
 }
 
@@ -241,14 +254,14 @@ function Touch({
         )}
         {line.quoted && (
           <details className="text-small text-soft">
-            <summary className="cursor-pointer">what it quotes</summary>
+            <summary className="cursor-pointer">{phrase('what it quotes')}</summary>
             <span className="block whitespace-pre-line font-serif">{line.quoted}</span>
           </details>
         )}
       </span>
       <span className={`text-small ${trouble ? 'text-ember' : 'text-soft'}`}>
-        {(line.status === 'sent' ? `sent ${time(line.at, zone)}` : line.status) ??
-          (line.touchId ? line.program : (line.by ?? (line.kind === 'started' ? 'by itself' : '')))}
+        {(line.status === 'sent' ? phrase('sent {at}', { at: time(line.at, zone) }) : line.status) ??
+          (line.touchId ? line.program : (line.by ?? (line.kind === 'started' ? phrase('by itself') : '')))}
       </span>
     </span>
   );
@@ -276,14 +289,14 @@ function Touch({
 function TakeBack({ what, back }: { what: string; back: (queries: QueryClient) => Promise<string> }) {
   const queries = useQueryClient();
   const undo = useMutation({
-    meta: { says: () => `taken back: ${what}` },
+    meta: { says: () => phrase('taken back: {what}', { what }) },
     mutationFn: () => back(queries),
     onSuccess: (words) => toast(words),
     onError: (e) => toast.error(e.message),
   });
   return (
-    <Button look="plain" disabled={undo.isPending} onClick={() => undo.mutate()} aria-label={`undo: ${what}`}>
-      undo
+    <Button look="plain" disabled={undo.isPending} onClick={() => undo.mutate()} aria-label={phrase('undo: {what}', { what })}>
+      {phrase('undo')}
     </Button>
   );
 }
@@ -312,13 +325,13 @@ function Actions({
   // What is done is handed over as it was asked for: it may wait for the connection while other words are written.
   const says = ({ what, text }: Asked) => {
     const stage = text.split('/')[1] ?? text;
-    const program = programs.data?.find((p) => p.id === text)?.name ?? 'a program';
+    const program = programs.data?.find((p) => p.id === text)?.name ?? phrase('a program');
     const words = {
-      remark: 'a remark',
-      answer: 'an answer',
-      stage: `moved to ${stage}`,
-      tag: `the tag “${text.trim()}”`,
-      program: `“${program}” started`,
+      remark: phrase('a remark'),
+      answer: phrase('an answer'),
+      stage: phrase('moved to {stage}', { stage }),
+      tag: phrase('the tag “{tag}”', { tag: text.trim() }),
+      program: phrase('“{program}” started', { program }),
     };
     return `${person.name}: ${words[what]}`;
   };
@@ -329,22 +342,26 @@ function Actions({
       const { act: id } = await doAct(kind, actOn(whom, kind, text));
       if (id) said(words, () => undoAct(id, queries));
     };
-    if (what === 'stage') await one('stage', `${person.name} moved to ${text.split('/')[1]}`);
-    if (what === 'tag') await one('tag', `“${text.trim()}” put on ${person.name}`);
-    if (what === 'program') await one('start', `“${programs.data?.find((p) => p.id === text)?.name}” asked to start for ${person.name}`);
+    if (what === 'stage') await one('stage', phrase('{person} moved to {split}', { person: person.name, split: text.split('/')[1] }));
+    if (what === 'tag') await one('tag', phrase('“{text}” put on {person}', { text: text.trim(), person: person.name }));
+    if (what === 'program')
+      await one(
+        'start',
+        phrase('“{name}” asked to start for {person}', { name: programs.data?.find((p) => p.id === text)?.name, person: person.name }),
+      );
     setTexts((now) => (now[what] === text ? { ...now, [what]: '' } : now));
     setDoing((now) => (now === what ? undefined : now));
   });
   const words: [NonNullable<Doing>, string, string][] = [
-    ['remark', 'R', 'write a remark'],
-    ['answer', 'A', 'they answered'],
-    ['stage', 'S', 'move stage'],
+    ['remark', 'R', phrase('write a remark')],
+    ['answer', 'A', phrase('they answered')],
+    ['stage', 'S', phrase('move stage')],
     ['tag', 'T', 'tag'],
-    ['program', 'P', 'start a program'],
+    ['program', 'P', phrase('start a program')],
   ];
   const select = (label: string, options: [string, string][]): ReactNode => (
     <select aria-label={label} autoFocus className="min-w-60" value={text} onChange={(e) => setText(e.target.value)}>
-      <option value="">choose</option>
+      <option value="">{phrase('choose')}</option>
       {options.map(([v, n]) => (
         <option key={v} value={v}>
           {n}
@@ -367,7 +384,7 @@ function Actions({
           </button>
         ))}
         <button type="button" onClick={edit} className="min-h-6 hover:text-ink">
-          <kbd>E</kbd> edit
+          <kbd>E</kbd> {phrase('edit')}
         </button>
       </div>
       {doing && (
@@ -380,7 +397,7 @@ function Actions({
         >
           {doing === 'remark' && (
             <textarea
-              aria-label="Remark"
+              aria-label={phrase('Remark')}
               autoFocus
               rows={3}
               className="min-w-0 flex-1 font-serif text-base"
@@ -390,15 +407,15 @@ function Actions({
           )}
           {doing === 'answer' && (
             <>
-              <select aria-label="How they answered" value={channel} onChange={(e) => setChannel(e.target.value)}>
-                <option value="email">by email</option>
-                <option value="text">by text</option>
-                <option value="call">on the phone</option>
-                <option value="post">by post</option>
+              <select aria-label={phrase('How they answered')} value={channel} onChange={(e) => setChannel(e.target.value)}>
+                <option value="email">{phrase('by email')}</option>
+                <option value="text">{phrase('by text')}</option>
+                <option value="call">{phrase('on the phone')}</option>
+                <option value="post">{phrase('by post')}</option>
               </select>
               <input
-                aria-label="What they said"
-                placeholder="what they said"
+                aria-label={phrase('What they said')}
+                placeholder={phrase('what they said')}
                 autoFocus
                 className="min-w-0 flex-1 font-serif"
                 value={text}
@@ -419,7 +436,7 @@ function Actions({
           {doing === 'tag' && (
             <>
               <input
-                aria-label="Tag"
+                aria-label={phrase('Tag')}
                 autoFocus
                 list="tags-known"
                 className="min-w-60"
@@ -435,17 +452,17 @@ function Actions({
           )}
           <Button type="submit" look="main" disabled={act.isPending || (doing !== 'answer' && !text.trim())}>
             {doing === 'remark'
-              ? 'Write'
+              ? phrase('Write')
               : doing === 'answer'
-                ? 'Record'
+                ? phrase('Record')
                 : doing === 'stage'
-                  ? 'Move'
+                  ? phrase('Move')
                   : doing === 'tag'
-                    ? 'Put on'
-                    : 'Start'}
+                    ? phrase('Put on')
+                    : phrase('Start')}
           </Button>
           <Button look="plain" onClick={() => setDoing(undefined)}>
-            leave it
+            {phrase('leave it')}
           </Button>
         </form>
       )}
@@ -462,35 +479,41 @@ function About({ person: p, edit }: { person: Person; edit: () => void }) {
   const [more, setMore] = useKept('person-more', false);
   const untag = usePersonChange(
     p.id,
-    (tag: string) => `“${tag}” taken off ${p.name}`,
+    (tag: string) => phrase('“{tag}” taken off {name}', { tag, name: p.name }),
     (tag) =>
       doAct('untag', actOn({ ids: [p.id] }, 'untag', tag)).then(({ act: id }) => {
-        if (id) said(`“${tag}” taken off ${p.name}`, () => undoAct(id, queries));
+        if (id) said(phrase('“{tag}” taken off {name}', { tag, name: p.name }), () => undoAct(id, queries));
       }),
   );
   return (
     <>
       <h3>
-        Reach them{' '}
-        <Button className="ml-2 font-normal" onClick={edit}>
-          edit
-        </Button>
+        <Sentence
+          m="Reach them <button>edit</button>"
+          v={{
+            button: (c) => (
+              <Button className="ml-2 font-normal" onClick={edit}>
+                {c}
+              </Button>
+            ),
+          }}
+        />
       </h3>
       <dl className="kv">
         <dt>
           <ChangeField person={p} field="email" name="email" />
         </dt>
-        <dd>{p.email ?? <i>none</i>}</dd>
+        <dd>{p.email ?? <i>{phrase('none')}</i>}</dd>
         {p.otherEmail && (
           <>
-            <dt>other</dt>
+            <dt>{phrase('other')}</dt>
             <dd>{p.otherEmail}</dd>
           </>
         )}
         <dt>
           <ChangeField person={p} field="mobile" name="mobile" />
         </dt>
-        <dd>{p.mobile ? <Dial number={p.mobile} extension={p.mobileExtension} /> : <i>none</i>}</dd>
+        <dd>{p.mobile ? <Dial number={p.mobile} extension={p.mobileExtension} /> : <i>{phrase('none')}</i>}</dd>
         {p.otherPhone && (
           <>
             <dt>
@@ -502,20 +525,20 @@ function About({ person: p, edit }: { person: Person; edit: () => void }) {
           </>
         )}
         <dt>
-          <ChangeField person={p} field="zone" name="their clock" />
+          <ChangeField person={p} field="zone" name={phrase('their clock')} />
         </dt>
-        <dd>{`${time(theirClock.toISOString(), p.clockZone)}${p.zone ? `, ${placeOf(p.zone)}` : ', same as here'}`}</dd>
+        <dd>{`${time(theirClock.toISOString(), p.clockZone)}${p.zone ? `, ${placeOf(p.zone)}` : phrase(', same as here')}`}</dd>
         <dt>
           <ChangeField person={p} field="address" name="address" />
         </dt>
-        <dd className="whitespace-pre-line">{p.address ?? <i>none</i>}</dd>
+        <dd className="whitespace-pre-line">{p.address ?? <i>{phrase('none')}</i>}</dd>
         <dt>
           <ChangeField person={p} field="owner" name="owner" />
         </dt>
-        <dd>{p.owner ?? <i>nobody</i>}</dd>
+        <dd>{p.owner ?? <i>{phrase('nobody')}</i>}</dd>
         {p.tags.length > 0 && (
           <>
-            <dt>tags</dt>
+            <dt>{phrase('tags')}</dt>
             <dd>
               {p.tags.map((t) => (
                 <span key={t} className="mr-2 inline-block whitespace-nowrap">
@@ -523,7 +546,7 @@ function About({ person: p, edit }: { person: Person; edit: () => void }) {
                   <button
                     type="button"
                     className="ml-1 text-soft hover:text-ember"
-                    aria-label={`Take the tag ${t} off`}
+                    aria-label={phrase('Take the tag {t} off', { t })}
                     onClick={() => untag.mutate(t)}
                   >
                     ×
@@ -534,9 +557,9 @@ function About({ person: p, edit }: { person: Person; edit: () => void }) {
           </>
         )}
       </dl>
-      <h3>Dates</h3>
+      <h3>{phrase('Dates')}</h3>
       {p.dates.length === 0 ? (
-        <p className="mt-1 mb-4 text-soft">none known</p>
+        <p className="mt-1 mb-4 text-soft">{phrase('none known')}</p>
       ) : (
         <dl className="kv">
           {p.dates.map((d) => (
@@ -554,8 +577,15 @@ function About({ person: p, edit }: { person: Person; edit: () => void }) {
       <DealingsPart personId={p.id} name={p.name} zone={p.clockZone} />
       <details className="mt-4" open={more} onToggle={(e) => setMore(e.currentTarget.open)}>
         <summary className="cursor-pointer text-leaf">
-          More about {p.firstName ?? 'them'}
-          {!more && <span className="block text-small text-soft">what we know, who is around them, lists, as a whole</span>}
+          <Sentence
+            m="More about {firstName}{more}"
+            v={{
+              firstName: p.firstName ?? phrase('them'),
+              more: !more && (
+                <span className="block text-small text-soft">{phrase('what we know, who is around them, lists, as a whole')}</span>
+              ),
+            }}
+          />
         </summary>
         <div className="mt-3">{more && <Rest person={p} />}</div>
       </details>
@@ -569,14 +599,14 @@ function Rest({ person: p }: { person: Person }) {
     <>
       {p.own.length > 0 && (
         <>
-          <h3>What we know</h3>
+          <h3>{phrase('What we know')}</h3>
           <dl className="kv">
             {p.own.map((f) => (
               <div key={f.key} className="contents">
                 <dt>
                   <ChangeField person={p} field={ownText + f.key} name={f.name} />
                 </dt>
-                <dd>{f.value ? sayOwn(f.kind, f.value) : <i>not known</i>}</dd>
+                <dd>{f.value ? sayOwn(f.kind, f.value) : <i>{phrase('not known')}</i>}</dd>
               </div>
             ))}
           </dl>

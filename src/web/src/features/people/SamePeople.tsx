@@ -8,6 +8,7 @@ import { DayPage, PageHead } from '../../ui/DayPage';
 import { useKeys } from '../../ui/keys';
 import { said } from '../../ui/undo';
 import { nearDay, phone } from '../../ui/when';
+import { phrase } from '../../words/phrase';
 import { undoMerge } from './acts';
 
 type Pair = Schemas['LikePairDto'];
@@ -31,7 +32,10 @@ export default function SamePeople() {
   const list = useRef<HTMLUListElement>(null);
 
   const decide = useMutation({
-    meta: { says: ({ pair, as }: { pair: Pair; as: Decision }) => `${pair.one.name} and ${pair.other.name}: ${words[as]}` },
+    meta: {
+      says: ({ pair, as }: { pair: Pair; as: Decision }) =>
+        phrase('{one} and {other}: {words}', { one: pair.one.name, other: pair.other.name, words: words[as] }),
+    },
     mutationFn: async ({ pair, as }: { pair: Pair; as: Decision }) => {
       const [one, other] = [pair.one.id, pair.other.id];
       if (as === 'one') {
@@ -47,7 +51,7 @@ export default function SamePeople() {
     },
     onSuccess: (back, { pair, as }) => {
       setDecided((before) => new Set(before).add(keyOf(pair)));
-      said(`${pair.one.name} and ${pair.other.name}: ${words[as]}.`, async () => {
+      said(phrase('{one} and {other}: {words}.', { one: pair.one.name, other: pair.other.name, words: words[as] }), async () => {
         await back();
         setDecided((before) => {
           const rest = new Set(before);
@@ -75,13 +79,14 @@ export default function SamePeople() {
 
   return (
     <DayPage
-      marginTitle="How to decide"
+      marginTitle={phrase('How to decide')}
       margin={
         <>
-          <h3>How to decide</h3>
+          <h3>{phrase('How to decide')}</h3>
           <p>
-            Nobody is made one by guess. What stands here is a guess: look at both, and say what they are. What is said is remembered, and
-            can be taken back.
+            {phrase(
+              'Nobody is made one by guess. What stands here is a guess: look at both, and say what they are. What is said is remembered, and can be taken back.',
+            )}
           </p>
           <dl className="kv">
             {mayMerge && (
@@ -89,39 +94,39 @@ export default function SamePeople() {
                 <dt>
                   <kbd>O</kbd>
                 </dt>
-                <dd>one person: both histories become one; whatever they differ in, the likelier is taken</dd>
+                <dd>{phrase('one person: both histories become one; whatever they differ in, the likelier is taken')}</dd>
               </>
             )}
             <dt>
               <kbd>H</kbd>
             </dt>
-            <dd>one household, two people</dd>
+            <dd>{phrase('one household, two people')}</dd>
             <dt>
               <kbd>N</kbd>
             </dt>
-            <dd>no, different: never asked again</dd>
+            <dd>{phrase('no, different: never asked again')}</dd>
             <dt>
               <kbd>J</kbd> <kbd>K</kbd>
             </dt>
-            <dd>the next, the one before</dd>
+            <dd>{phrase('the next, the one before')}</dd>
           </dl>
-          {!mayMerge && <p className="text-soft">Making one person of two is for principals and advisers.</p>}
+          {!mayMerge && <p className="text-soft">{phrase('Making one person of two is for principals and advisers.')}</p>}
         </>
       }
     >
-      <PageHead title="These may be the same" aside={<Link to="/people">All people</Link>} />
+      <PageHead title={phrase('These may be the same')} aside={<Link to="/people">{phrase('All people')}</Link>} />
       <div className="px-7">
         <Trouble error={pairs.error ?? decide.error} />
       </div>
       {pairs.isPending ? (
         <Loading />
       ) : rows.length === 0 && !pairs.hasNextPage ? (
-        <Empty>Nobody here looks like somebody else any more. Whoever comes in by a list is looked at the same way.</Empty>
+        <Empty>{phrase('Nobody here looks like somebody else any more. Whoever comes in by a list is looked at the same way.')}</Empty>
       ) : (
-        <ul ref={list} className="m-0 list-none p-0" aria-label="Pairs">
+        <ul ref={list} className="m-0 list-none p-0" aria-label={phrase('Pairs')}>
           {rows.map((p, i) => (
             <li key={keyOf(p)} className={`row ${i === on ? 'on' : ''}`} aria-current={i === on} onMouseDown={() => setAt(i)}>
-              <span className="gutter">{p.household ? 'a household?' : 'one person?'}</span>
+              <span className="gutter">{p.household ? phrase('a household?') : phrase('one person?')}</span>
               <div className="grid grid-cols-2 gap-x-6 max-[699px]:grid-cols-1">
                 <Side person={p.one} beside={p.other} />
                 <Side person={p.other} beside={p.one} />
@@ -129,15 +134,25 @@ export default function SamePeople() {
               <p className="mt-1 mb-0 flex flex-wrap items-baseline gap-x-5 text-small text-soft">
                 <span className="min-w-0 flex-1">{p.because}</span>
                 {mayMerge && (
-                  <Button aria-label={`${p.one.name} and ${p.other.name} are one person`} onClick={() => run('one', p)}>
-                    one person
+                  <Button
+                    aria-label={phrase('{one} and {other} are one person', { one: p.one.name, other: p.other.name })}
+                    onClick={() => run('one', p)}
+                  >
+                    {phrase('one person')}
                   </Button>
                 )}
-                <Button aria-label={`${p.one.name} and ${p.other.name} are one household`} onClick={() => run('household', p)}>
-                  one household
+                <Button
+                  aria-label={phrase('{one} and {other} are one household', { one: p.one.name, other: p.other.name })}
+                  onClick={() => run('household', p)}
+                >
+                  {phrase('one household')}
                 </Button>
-                <Button look="plain" aria-label={`${p.one.name} and ${p.other.name} are different`} onClick={() => run('different', p)}>
-                  no, different
+                <Button
+                  look="plain"
+                  aria-label={phrase('{one} and {other} are different', { one: p.one.name, other: p.other.name })}
+                  onClick={() => run('different', p)}
+                >
+                  {phrase('no, different')}
                 </Button>
               </p>
             </li>
@@ -149,9 +164,9 @@ export default function SamePeople() {
 }
 
 const words: Record<Decision, string> = {
-  one: 'one person now',
-  household: 'one household',
-  different: 'different, and not asked about again',
+  one: phrase('one person now'),
+  household: phrase('one household'),
+  different: phrase('different, and not asked about again'),
 };
 
 /** One of the two; what both have alike is soft, what tells them apart is not. */
@@ -170,7 +185,7 @@ function Side({ person: p, beside }: { person: Schemas['LikeDto']; beside: Schem
         {line(p.otherPhone, beside.otherPhone, p.otherPhone && phone(p.otherPhone))}
         {line(p.address, beside.address, p.address?.replace(/\n/g, ', '))}
         {line(p.stage, beside.stage, p.stage?.split('/')[1])}
-        <span className="block text-soft">here since {nearDay(p.added, zone, now)}</span>
+        <span className="block text-soft">{phrase('here since {added}', { added: nearDay(p.added, zone, now) })}</span>
       </div>
     </div>
   );

@@ -1,5 +1,6 @@
 import { Link } from 'react-router';
 import { ApiError } from '../../api/client';
+import { phrase } from '../../words/phrase';
 
 /** Whether somebody has the same already; it may be meant all the same. */
 export const isThere = (error: unknown) => error instanceof ApiError && Object.keys(error.others).length > 0;
@@ -10,7 +11,7 @@ export function There({ error, field }: { error: unknown; field: string }) {
   if (!other) return null;
   return (
     <Link className="mt-1 block text-small" to={`/people/${other.id}`}>
-      Open {other.name}
+      {phrase('Open {other}', { other: other.name })}
     </Link>
   );
 }

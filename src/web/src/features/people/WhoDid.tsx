@@ -1,4 +1,5 @@
 import { Link } from 'react-router';
+import { phrase } from '../../words/phrase';
 import type { Rule } from '../rules/ruleLanguage';
 
 /**
@@ -13,11 +14,11 @@ export function WhoDid({ program, step, kind }: { program: string; step: string;
   const ways: [string, Rule][] =
     kind === 'email'
       ? [
-          ['who got it', got],
-          ['who opened it', opened],
-          ['who did not', { all: [got, { ...opened, op: 'missing' }] }],
+          [phrase('who got it'), got],
+          [phrase('who opened it'), opened],
+          [phrase('who did not'), { all: [got, { ...opened, op: 'missing' }] }],
         ]
-      : [['who got it', got]];
+      : [[phrase('who got it'), got]];
   return (
     <>
       {ways.map(([words, rule]) => (

@@ -2,6 +2,7 @@ import { useQuery } from '@tanstack/react-query';
 import { useId, useState } from 'react';
 import { api, take } from '../../api/client';
 import { phone } from '../../ui/when';
+import { phrase } from '../../words/phrase';
 
 /** Somebody picked by typing a few letters of their name, address or number; arrow keys and Enter, or a press. */
 export function WhoField({
@@ -40,7 +41,7 @@ export function WhoField({
         aria-expanded={rows.length > 0}
         aria-controls={list}
         aria-activedescendant={rows.length > 0 ? `${list}-${at}` : undefined}
-        placeholder="name, address or number"
+        placeholder={phrase('name, address or number')}
         className="w-full"
         autoFocus={autoFocus}
         value={text}
@@ -76,7 +77,7 @@ export function WhoField({
           </div>
         ))}
       </div>
-      {text.trim() && found.data && rows.length === 0 && <p className="my-1 text-small text-soft">nobody like that</p>}
+      {text.trim() && found.data && rows.length === 0 && <p className="my-1 text-small text-soft">{phrase('nobody like that')}</p>}
     </div>
   );
 }

@@ -7,6 +7,8 @@ import { useMay, useNow } from '../../app/session';
 import { Button, Field, fieldError, Trouble } from '../../ui/bits';
 import { said } from '../../ui/undo';
 import { day, phone } from '../../ui/when';
+import { phrase } from '../../words/phrase';
+import { Sentence } from '../../words/Sentence';
 import { undoMerge } from './acts';
 
 /** The person as a whole: merging them with another, handing their data out, erasing them. */
@@ -17,22 +19,22 @@ export function WholePerson({ personId, name }: { personId: string; name: string
   const mayErase = useMay('erase-people');
   if (!mayMerge && !mayExport && !mayErase) return null;
   return (
-    <section aria-label="The person as a whole">
-      <h3>As a whole</h3>
+    <section aria-label={phrase('The person as a whole')}>
+      <h3>{phrase('As a whole')}</h3>
       <p className="mt-1 mb-3 flex flex-wrap gap-x-4">
         {mayMerge && (
           <Button aria-expanded={what === 'merge'} onClick={() => setWhat(what === 'merge' ? undefined : 'merge')}>
-            merge with …
+            {phrase('merge with …')}
           </Button>
         )}
         {mayExport && (
           <a className="text-small no-underline hover:underline" href={`/api/people/${personId}/export`} download>
-            all their data
+            {phrase('all their data')}
           </a>
         )}
         {mayErase && (
           <Button look="danger" aria-expanded={what === 'erase'} onClick={() => setWhat(what === 'erase' ? undefined : 'erase')}>
-            erase …
+            {phrase('erase …')}
           </Button>
         )}
       </p>
@@ -61,7 +63,7 @@ function Merge({ personId, name, close }: { personId: string; name: string; clos
   });
   const takes = (c: Schemas['MergeChoice']) => chosen[c.key] ?? c.takesOther;
   const merge = useMutation({
-    meta: { says: () => `${preview.data?.merged ?? 'somebody'} and ${name} made one person` },
+    meta: { says: () => phrase('{merged} and {name} made one person', { merged: preview.data?.merged ?? phrase('somebody'), name }) },
     mutationFn: () =>
       take(
         api.POST('/api/people/{id}/merge', {
@@ -72,7 +74,7 @@ function Merge({ personId, name, close }: { personId: string; name: string; clos
     onSuccess: ({ merge: id }: Schemas['MergedDto']) => {
       close();
       queries.invalidateQueries();
-      said(`${preview.data?.merged} and ${name} are one person now.`, () => undoMerge(id, queries));
+      said(phrase('{merged} and {name} are one person now.', { merged: preview.data?.merged, name }), () => undoMerge(id, queries));
     },
   });
   // Once one is picked the others are out of the way; picked again, they are back.
@@ -81,7 +83,7 @@ function Merge({ personId, name, close }: { personId: string; name: string; clos
   return (
     <div className="mb-4">
       <input
-        aria-label="The other, by name, address or number"
+        aria-label={phrase('The other, by name, address or number')}
         className="w-full"
         autoFocus
         value={search}
@@ -105,8 +107,8 @@ function Merge({ personId, name, close }: { personId: string; name: string; clos
                   o.email,
                   o.mobile && phone(o.mobile),
                   o.stage?.split('/')[1],
-                  o.owner && `owner ${o.owner}`,
-                  o.added && `here since ${day(o.added, zone, now)}`,
+                  o.owner && phrase('owner {owner}', { owner: o.owner }),
+                  o.added && phrase('here since {added}', { added: day(o.added, zone, now) }),
                 ]
                   .filter(Boolean)
                   .join(' · ')}
@@ -114,17 +116,17 @@ function Merge({ personId, name, close }: { personId: string; name: string; clos
             </button>
           </li>
         ))}
-        {found.data && others.length === 0 && <li className="py-1 text-soft">nobody else like that</li>}
+        {found.data && others.length === 0 && <li className="py-1 text-soft">{phrase('nobody else like that')}</li>}
       </ul>
       {other && p && (
         <>
           {p.choices.length > 0 && (
             <fieldset className="m-0 mt-3 border-0 p-0">
-              <legend className="font-semibold text-ink">What stays</legend>
+              <legend className="font-semibold text-ink">{phrase('What stays')}</legend>
               {p.choices.map((c) => (
                 <div key={c.key} role="radiogroup" aria-label={c.label} className="border-t border-dotted border-rule py-1">
                   <span className="text-soft">
-                    {c.label} · {takes(c) === c.takesOther ? c.why : 'as you chose'}
+                    {c.label} · {takes(c) === c.takesOther ? c.why : phrase('as you chose')}
                   </span>
                   {[false, true].map((fromOther) => (
                     <label key={String(fromOther)} className="block text-ink">
@@ -135,8 +137,8 @@ function Merge({ personId, name, close }: { personId: string; name: string; clos
                         checked={takes(c) === fromOther}
                         onChange={() => setChosen({ ...chosen, [c.key]: fromOther })}
                       />
-                      <span className="break-words">{(fromOther ? c.other : c.kept) ?? 'none'}</span>
-                      <span className="text-soft"> · {fromOther ? 'the other' : 'this page'}</span>
+                      <span className="break-words">{(fromOther ? c.other : c.kept) ?? phrase('none')}</span>
+                      <span className="text-soft"> · {fromOther ? phrase('the other') : phrase('this page')}</span>
                     </label>
                   ))}
                 </div>
@@ -144,14 +146,17 @@ function Merge({ personId, name, close }: { personId: string; name: string; clos
             </fieldset>
           )}
           <p className="mt-2">
-            This page is kept.{' '}
-            {Object.entries(p.moves)
-              .filter(([, n]) => n > 0)
-              .map(([what, n]) => `${n} ${what}`)
-              .join(', ') || 'Nothing'}{' '}
-            of the other move over; tags and lists are put together.
-            {p.stops.length > 0 && ` Both are in ${p.stops.join(', ')}; the other’s stops there.`} Where one of them said no, a no it stays.
-            It can be taken back from the thread until something has happened to them.
+            <Sentence
+              m="This page is kept. {moves} of the other move over; tags and lists are put together.{stops} Where one of them said no, a no it stays. It can be taken back from the thread until something has happened to them."
+              v={{
+                moves:
+                  Object.entries(p.moves)
+                    .filter(([, n]) => n > 0)
+                    .map(([what, n]) => `${n} ${what}`)
+                    .join(', ') || phrase('Nothing'),
+                stops: p.stops.length > 0 && phrase(' Both are in {stops}; the other’s stops there.', { stops: p.stops.join(', ') }),
+              }}
+            />
           </p>
           {p.warnings.map((w) => (
             <p key={w} className="text-straw">
@@ -159,7 +164,7 @@ function Merge({ personId, name, close }: { personId: string; name: string; clos
             </p>
           ))}
           <Button look="main" className="mt-2" disabled={merge.isPending} onClick={() => merge.mutate()}>
-            Make one of the two
+            {phrase('Make one of the two')}
           </Button>
         </>
       )}
@@ -173,11 +178,11 @@ function Erase({ personId, name }: { personId: string; name: string }) {
   const queries = useQueryClient();
   const [typed, setTyped] = useState('');
   const erase = useMutation({
-    meta: { says: () => `${name} erased` },
+    meta: { says: () => phrase('{name} erased', { name }) },
     mutationFn: () => take(api.POST('/api/people/{id}/erase', { params: { path: { id: personId } }, body: { name: typed } })),
     onSuccess: () => {
       queries.invalidateQueries({ queryKey: ['people'] });
-      toast(`${name} was erased. Only what keeps us from writing to them again is left.`);
+      toast(phrase('{name} was erased. Only what keeps us from writing to them again is left.', { name }));
       go('/people');
     },
   });
@@ -190,7 +195,7 @@ function Erase({ personId, name }: { personId: string; name: string }) {
       }}
     >
       <Field
-        label={`Everything about ${name} goes, and cannot come back. Write their name to erase them.`}
+        label={phrase('Everything about {name} goes, and cannot come back. Write their name to erase them.', { name })}
         error={fieldError(erase.error, 'name')}
       >
         {(id, by) => (
@@ -198,7 +203,7 @@ function Erase({ personId, name }: { personId: string; name: string }) {
         )}
       </Field>
       <Button type="submit" look="danger" disabled={!typed.trim()}>
-        Erase
+        {phrase('Erase')}
       </Button>
     </form>
   );

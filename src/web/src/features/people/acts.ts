@@ -1,7 +1,7 @@
 import type { QueryClient } from '@tanstack/react-query';
 import { api, type Schemas, take } from '../../api/client';
 import { said } from '../../ui/undo';
-import { count } from '../../ui/when';
+import { phrase } from '../../words/phrase';
 
 /** What can be done to one person or many as one act; the last part of the address it is sent to. */
 export type ActKind = 'tag' | 'untag' | 'stage' | 'join' | 'leave' | 'owner' | 'start';
@@ -13,7 +13,15 @@ const nothing: ActBody = { ids: null, matching: null, tag: null, stage: null, li
 
 /** A body for one kind of act. */
 export function actOn(people: Pick<ActBody, 'ids' | 'matching'>, kind: ActKind, what: string): ActBody {
-  const key = { tag: 'tag', untag: 'tag', stage: 'stage', join: 'list', leave: 'list', owner: 'owner', start: 'program' } as const;
+  const key = {
+    tag: 'tag',
+    untag: phrase('tag'),
+    stage: phrase('stage'),
+    join: phrase('list'),
+    leave: phrase('list'),
+    owner: phrase('owner'),
+    start: phrase('program'),
+  } as const;
   return { ...nothing, ...people, [key[kind]]: what };
 }
 
@@ -30,16 +38,26 @@ export async function undoAct(id: string, queries: QueryClient) {
 
 /** What taking back came to, in sentences. */
 export function undoneWords(back: Schemas['ActUndone']) {
-  const words = [`Taken back for ${count(back.people, 'person', 'people')}.`];
+  const words = [phrase('Taken back for {people, plural, one {# person} other {# people}}.', { people: back.people })];
   if (back.stopped > 0)
     words.push(
       back.stopped === 1
-        ? 'For one of them something had gone out already: the program is stopped there.'
-        : `For ${back.stopped} of them something had gone out already: the program is stopped there.`,
+        ? phrase('For one of them something had gone out already: the program is stopped there.')
+        : phrase('For {stopped, number} of them something had gone out already: the program is stopped there.', { stopped: back.stopped }),
     );
-  if (back.changed > 0) words.push(`For ${count(back.changed, 'person', 'people')} it has been changed since, and was left as it is.`);
+  if (back.changed > 0)
+    words.push(
+      phrase('For {changed, plural, one {# person} other {# people}} it has been changed since, and was left as it is.', {
+        changed: back.changed,
+      }),
+    );
   if (back.staysStopped > 0)
-    words.push(`${count(back.staysStopped, 'program', 'programs')} that it stopped ${back.staysStopped === 1 ? 'stays' : 'stay'} stopped.`);
+    words.push(
+      phrase(
+        '{staysStopped, plural, one {# program} other {# programs}} that it stopped {staysStopped, plural, one {stays} other {stay}} stopped.',
+        { staysStopped: back.staysStopped },
+      ),
+    );
   return words.join(' ');
 }
 
@@ -47,21 +65,21 @@ export function undoneWords(back: Schemas['ActUndone']) {
 export async function undoMerge(id: string, queries: QueryClient) {
   await take(api.POST('/api/merges/{id}/undo', { params: { path: { id } } }));
   queries.invalidateQueries();
-  return 'Taken back: they are two people again.';
+  return phrase('Taken back: they are two people again.');
 }
 
 /** Takes back what was done to one person: a stop, a pause, a drop, a yes or a no; for as long as nothing has built on it. */
 export async function undoEvent(person: string, event: number, queries: QueryClient) {
   await take(api.POST('/api/people/{id}/events/{happened}/undo', { params: { path: { id: person, happened: event } } }));
   queries.invalidateQueries();
-  return 'Taken back: it is as it was.';
+  return phrase('Taken back: it is as it was.');
 }
 
 /** A call, note or task that was done by mistake stands on the sheet again. */
 export async function putBack(touch: string, queries: QueryClient) {
   await take(api.POST('/api/touches/{id}/undo', { params: { path: { id: touch } } }));
   queries.invalidateQueries();
-  return 'Taken back: it stands on the day sheet again.';
+  return phrase('Taken back: it stands on the day sheet again.');
 }
 
 /** What a member says of a message or call before it goes. */
@@ -80,5 +98,8 @@ export function moveTouch(touch: string, person: string, to: string | null) {
 /** Names what was dropped, with the way back. */
 export function saidDropped(what: string, person: string, done: Awaited<ReturnType<typeof markTouch>>, queries: QueryClient) {
   const event = done?.event;
-  said(`Dropped ${what}: it will not go, and the program goes on after it`, event ? () => undoEvent(person, event, queries) : undefined);
+  said(
+    phrase('Dropped {what}: it will not go, and the program goes on after it', { what }),
+    event ? () => undoEvent(person, event, queries) : undefined,
+  );
 }

@@ -1,6 +1,8 @@
 import { useState } from 'react';
 import { useNavigate } from 'react-router';
 import { useKeys } from '../../ui/keys';
+import { phrase } from '../../words/phrase';
+import { Sentence } from '../../words/Sentence';
 import { Many } from './Many';
 
 type Somebody = { id: string; name: string };
@@ -41,8 +43,15 @@ export function usePicks(people: readonly Somebody[], prefix: string) {
     /** Picks all of them, or none. */
     all: people.length > 0 && (
       <label>
-        <input type="checkbox" checked={every} onChange={() => (every ? clear() : setPicked(new Set(people.map((p) => p.id))))} /> pick all{' '}
-        {people.length} below
+        <Sentence
+          m="{input} pick all {people, number} below"
+          v={{
+            input: (
+              <input type="checkbox" checked={every} onChange={() => (every ? clear() : setPicked(new Set(people.map((p) => p.id))))} />
+            ),
+            people: people.length,
+          }}
+        />
       </label>
     ),
     /** What a line is, by its place. */
@@ -54,7 +63,7 @@ export function usePicks(people: readonly Somebody[], prefix: string) {
         person && (
           <input
             type="checkbox"
-            aria-label={`Pick ${person.name}`}
+            aria-label={phrase('Pick {person}', { person: person.name })}
             checked={picked.has(person.id)}
             onFocus={() => setAt(i)}
             onChange={() => toggle(person.id)}

@@ -7,7 +7,9 @@ import { Choices } from '../../ui/Choices';
 import { DayPage, PageHead, Stretch } from '../../ui/DayPage';
 import { useKept } from '../../ui/kept';
 import { money } from '../../ui/money';
-import { count, day } from '../../ui/when';
+import { day } from '../../ui/when';
+import { phrase } from '../../words/phrase';
+import { Sentence } from '../../words/Sentence';
 import { usePicks } from '../people/usePicks';
 
 type Line = Schemas['LostLine'];
@@ -17,7 +19,7 @@ type Filter = { stage: string; reason: string; place: string; before: string; ar
 const all: Filter = { stage: '', reason: '', place: '', before: '', archived: false };
 
 /** What is said for opportunities that were lost for no reason anybody gave. */
-const noReason = 'no reason given';
+const noReason = phrase('no reason given');
 
 const nameOf = (stage: string) => stage.slice(stage.indexOf('/') + 1);
 
@@ -49,18 +51,18 @@ export default function LostPage() {
     'lost',
   );
 
-  if (lost.isPending) return <Loading what="Looking who was lost" />;
+  if (lost.isPending) return <Loading what={phrase('Looking who was lost')} />;
   const l = lost.data;
   return (
-    <DayPage marginTitle="With those picked" margin={picks.margin}>
-      <PageHead title="Lost ones" aside={<Link to="/pipeline">Pipeline</Link>}>
+    <DayPage marginTitle={phrase('With those picked')} margin={picks.margin}>
+      <PageHead title={phrase('Lost ones')} aside={<Link to="/pipeline">{phrase('Pipeline')}</Link>}>
         {l && <Filters filter={filter} set={setFilter} lost={l} />}
       </PageHead>
       <div className="px-7">
         <Trouble error={lost.error} />
       </div>
       <Stretch
-        title="Nothing since"
+        title={phrase('Nothing since')}
         note={
           rows.length > 0 && (
             <>
@@ -69,7 +71,7 @@ export default function LostPage() {
           )
         }
       />
-      {rows.length === 0 && <Empty>Nobody. Whoever was lost has been taken up again, or nobody was lost as this asks.</Empty>}
+      {rows.length === 0 && <Empty>{phrase('Nobody. Whoever was lost has been taken up again, or nobody was lost as this asks.')}</Empty>}
       {rows.map((r, i) => (
         <div key={r.opportunityId} {...picks.line(i)}>
           <span className="gutter">{day(r.closedAt, zone, now)}</span>
@@ -78,7 +80,9 @@ export default function LostPage() {
           <span className="whitespace-nowrap tabular-nums">{r.worth === null || !l ? '' : money(r.worth, l.currency)}</span>
         </div>
       ))}
-      {l && l.count > rows.length && <p className="row text-small text-soft">and {l.count - rows.length} more</p>}
+      {l && l.count > rows.length && (
+        <p className="row text-small text-soft">{phrase('and {count, number} more', { count: l.count - rows.length })}</p>
+      )}
       {l && <CameOfIt lost={l} />}
     </DayPage>
   );
@@ -93,10 +97,16 @@ function Words({ line: r }: { line: Line }) {
       </Link>{' '}
       <span className="font-serif">{r.title}</span>
       <span className="block text-small text-soft">
-        from {nameOf(r.stage)}, {r.reason || noReason}
-        {r.place && ` · ${r.place}`}
-        {r.archived && ' · archived'}
-        {r.startedAt && ` · a program began ${day(r.startedAt, zone, now)}`}
+        <Sentence
+          m="from {stage}, {reason}{place}{archived}{startedAt}"
+          v={{
+            stage: nameOf(r.stage),
+            reason: r.reason || noReason,
+            place: r.place && ` · ${r.place}`,
+            archived: r.archived && phrase(' · archived'),
+            startedAt: r.startedAt && phrase(' · a program began {startedAt}', { startedAt: day(r.startedAt, zone, now) }),
+          }}
+        />
       </span>
     </span>
   );
@@ -104,23 +114,23 @@ function Words({ line: r }: { line: Line }) {
 
 function Filters({ filter, set, lost }: { filter: Filter; set: (f: Filter) => void; lost: Schemas['LostOnesDto'] }) {
   const choices = [
-    { key: 'stage', label: 'Stage', none: 'from any stage', of: lost.stages.map((s) => [s, `from ${nameOf(s)}`] as const) },
+    { key: 'stage', label: phrase('Stage'), none: phrase('from any stage'), of: lost.stages.map((s) => [s, `from ${nameOf(s)}`] as const) },
     {
       key: 'reason',
-      label: 'Reason',
-      none: 'for any reason',
+      label: phrase('Reason'),
+      none: phrase('for any reason'),
       of: lost.reasons.map((r) => [r || noReason, `for ${r || noReason}`] as const),
     },
-    { key: 'place', label: 'Place', none: 'anywhere', of: lost.places.map((p) => [p, `in ${p}`] as const) },
+    { key: 'place', label: phrase('Place'), none: phrase('anywhere'), of: lost.places.map((p) => [p, `in ${p}`] as const) },
   ] as const;
   return (
     <Choices choices={choices} values={filter} set={(key, value) => set({ ...filter, [key]: value })}>
       <label>
-        lost before <input type="date" value={filter.before} onChange={(e) => set({ ...filter, before: e.target.value })} />
+        {phrase('lost before')} <input type="date" value={filter.before} onChange={(e) => set({ ...filter, before: e.target.value })} />
       </label>
       <label>
-        <input type="checkbox" checked={filter.archived} onChange={(e) => set({ ...filter, archived: e.target.checked })} /> archived ones
-        too
+        <input type="checkbox" checked={filter.archived} onChange={(e) => set({ ...filter, archived: e.target.checked })} />{' '}
+        {phrase('archived ones too')}
       </label>
     </Choices>
   );
@@ -131,10 +141,19 @@ function CameOfIt({ lost: l }: { lost: Schemas['LostOnesDto'] }) {
   const { now, zone } = useNow();
   return (
     <>
-      <Stretch title="What came of it" />
+      <Stretch title={phrase('What came of it')} />
       <p className="row">
-        For {count(l.started, 'person', 'people')} of those lost a program has begun since; {count(l.openedAgain, 'has', 'have')} another
-        opportunity, {l.wonAgain === 0 ? 'none of them won yet' : `${l.wonAgain} won again, for ${money(l.brought, l.currency)}`}.
+        {phrase(
+          'For {started, plural, one {# person} other {# people}} of those lost a program has begun since; {openedAgain, plural, one {# has} other {# have}} another opportunity, {wonAgain}.',
+          {
+            started: l.started,
+            openedAgain: l.openedAgain,
+            wonAgain:
+              l.wonAgain === 0
+                ? phrase('none of them won yet')
+                : phrase('{wonAgain, number} won again, for {brought}', { wonAgain: l.wonAgain, brought: money(l.brought, l.currency) }),
+          },
+        )}
       </p>
       {l.came.map((r) => (
         <div key={r.opportunityId} className="row flex items-baseline gap-4">
@@ -142,10 +161,10 @@ function CameOfIt({ lost: l }: { lost: Schemas['LostOnesDto'] }) {
           <Words line={r} />
           <span className="whitespace-nowrap text-small">
             {r.again === 'won'
-              ? `won again${r.brought === null ? '' : `, ${money(r.brought, l.currency)}`}`
+              ? phrase('won again{brought}', { brought: r.brought === null ? '' : `, ${money(r.brought, l.currency)}` })
               : r.again === 'open'
-                ? 'open again'
-                : 'lost again'}
+                ? phrase('open again')
+                : phrase('lost again')}
           </span>
         </div>
       ))}

@@ -7,7 +7,9 @@ import { Button, Field, fieldError, Trouble } from '../../ui/bits';
 import { money } from '../../ui/money';
 import { OneOf } from '../../ui/OneOf';
 import { said } from '../../ui/undo';
-import { count, date, day, moment } from '../../ui/when';
+import { date, day, moment } from '../../ui/when';
+import { phrase } from '../../words/phrase';
+import { Sentence } from '../../words/Sentence';
 import type { Line } from './PipelinePage';
 
 /** What is being done with the opportunity that is picked. */
@@ -40,20 +42,34 @@ export function OpportunityMargin(props: Props) {
       </h2>
       <p className="mb-1 font-serif">{line.title}</p>
       <p className="mb-3 text-small text-soft">
-        {stage.name} for {count(line.days, 'day', 'days')}
-        {stage.usualDays !== null && `; half go on within ${count(stage.usualDays, 'day', 'days')}`}. Opened {day(line.openedAt, zone, now)}
-        {line.worth !== null && `, worth ${money(line.worth, currency)}`}.
-        {line.appointment && ` Next appointment ${moment(line.appointment, zone, now)}.`}
-        {!line.nextTouch && ' Nothing is planned for them.'}
+        <Sentence
+          m="{stage} for {days, plural, one {# day} other {# days}}{usualDays}. Opened {openedAt}{worth}.{appointment}{nextTouch}"
+          v={{
+            stage: stage.name,
+            days: line.days,
+            usualDays:
+              stage.usualDays !== null &&
+              phrase('; half go on within {usualDays, plural, one {# day} other {# days}}', { usualDays: stage.usualDays }),
+            openedAt: day(line.openedAt, zone, now),
+            worth: line.worth !== null && phrase(', worth {worth}', { worth: money(line.worth, currency) }),
+            appointment:
+              line.appointment && phrase(' Next appointment {appointment}.', { appointment: moment(line.appointment, zone, now) }),
+            nextTouch: !line.nextTouch && phrase(' Nothing is planned for them.'),
+          }}
+        />
       </p>
-      {many && <p className="mb-2 text-small">What is done here is done with the {meant.length} that are marked.</p>}
+      {many && (
+        <p className="mb-2 text-small">
+          {phrase('What is done here is done with the {meant, number} that are marked.', { meant: meant.length })}
+        </p>
+      )}
       <p className="mb-3 flex flex-wrap gap-x-4 text-small">
         {(
           [
-            ['move', 'move …'],
-            ['won', 'won …'],
-            ['lost', 'lost …'],
-            ['edit', 'edit …'],
+            ['move', phrase('move …')],
+            ['won', phrase('won …')],
+            ['lost', phrase('lost …')],
+            ['edit', phrase('edit …')],
           ] as const
         ).map(([p, words]) => (
           <Button key={p} aria-expanded={part === p} onClick={() => setPart(part === p ? undefined : p)}>
@@ -69,10 +85,11 @@ export function OpportunityMargin(props: Props) {
   );
 }
 
-const names = (meant: Line[]) => (meant.length === 1 ? (meant[0]?.person.name ?? 'It') : `${meant.length} opportunities`);
+const names = (meant: Line[]) =>
+  meant.length === 1 ? (meant[0]?.person.name ?? phrase('It')) : phrase('{meant, number} opportunities', { meant: meant.length });
 
 function useClosing({ meant, done }: Props, won: boolean) {
-  const words = `${names(meant)}: ${won ? 'won' : 'lost'}`;
+  const words = `${names(meant)}: ${won ? phrase('won') : phrase('lost')}`;
   return useMutation({
     meta: { says: () => words },
     mutationFn: (more: { worth?: number | null; on?: string | null; reason?: string | null; program?: string | null }) =>
@@ -97,18 +114,21 @@ function Later({ won, reason, program, set }: { won: boolean; reason?: string; p
     <>
       {bySelf.length > 0 && (
         <p className="text-small">
-          By itself {bySelf.length === 1 ? 'starts' : 'start'} {bySelf.map((s) => `“${s.name}”`).join(', ')}.
+          {phrase('By itself {bySelf, plural, one {starts} other {start}} {bySelf2}.', {
+            bySelf: bySelf.length,
+            bySelf2: bySelf.map((s) => `“${s.name}”`).join(', '),
+          })}
         </p>
       )}
-      <Field label="Later">
+      <Field label={phrase('Later')}>
         {(id) => (
           <select id={id} className="w-full" value={program} onChange={(e) => set(e.target.value)}>
-            <option value="">{bySelf.length > 0 ? 'nothing else' : 'nothing'}</option>
+            <option value="">{bySelf.length > 0 ? phrase('nothing else') : phrase('nothing')}</option>
             {starts
               .filter((s) => !bySelf.includes(s))
               .map((s) => (
                 <option key={s.id} value={s.id}>
-                  start “{s.name}”
+                  {phrase('start “{name}”', { name: s.name })}
                 </option>
               ))}
           </select>
@@ -168,8 +188,14 @@ function Won(props: Props) {
         close.mutate({ worth: amountOf(sum), on, program: program || null });
       }}
     >
-      <Sum label={`What it brought, in ${pipeline.currency}`} error={close.error} sum={sum} set={setSum} autoFocus />
-      <Field label="On" error={fieldError(close.error, 'on')}>
+      <Sum
+        label={phrase('What it brought, in {currency}', { currency: pipeline.currency })}
+        error={close.error}
+        sum={sum}
+        set={setSum}
+        autoFocus
+      />
+      <Field label={phrase('On')} error={fieldError(close.error, 'on')}>
         {(id, by) => (
           <input
             id={id}
@@ -186,7 +212,7 @@ function Won(props: Props) {
       <Later won program={program} set={setProgram} />
       <Trouble error={fieldError(close.error, 'worth') || fieldError(close.error, 'on') ? null : close.error} />
       <Button type="submit" look="main" disabled={close.isPending}>
-        {names(meant)}: won
+        {phrase('{meant}: won', { meant: names(meant) })}
       </Button>
     </form>
   );
@@ -205,7 +231,7 @@ function Lost(props: Props) {
         close.mutate({ reason, program: program || null });
       }}
     >
-      <Field label="Why it was lost" error={fieldError(close.error, 'reason')}>
+      <Field label={phrase('Why it was lost')} error={fieldError(close.error, 'reason')}>
         {(id, by) => (
           <>
             <input
@@ -229,7 +255,7 @@ function Lost(props: Props) {
       <Later won={false} reason={reason} program={program} set={setProgram} />
       <Trouble error={fieldError(close.error, 'reason') ? null : close.error} />
       <Button type="submit" look="danger" disabled={close.isPending}>
-        {names(meant)}: lost
+        {phrase('{meant}: lost', { meant: names(meant) })}
       </Button>
     </form>
   );
@@ -251,7 +277,7 @@ function Edit({ line, pipeline, done }: Props) {
         }),
       ),
     onSuccess: () => {
-      said('It is kept.');
+      said(phrase('It is kept.'));
       done();
     },
   });
@@ -263,7 +289,7 @@ function Edit({ line, pipeline, done }: Props) {
         save.mutate();
       }}
     >
-      <Field label="What it is about" error={fieldError(save.error, 'title')}>
+      <Field label={phrase('What it is about')} error={fieldError(save.error, 'title')}>
         {(id, by) => (
           <input
             id={id}
@@ -276,8 +302,8 @@ function Edit({ line, pipeline, done }: Props) {
           />
         )}
       </Field>
-      <Sum label={`Worth, in ${pipeline.currency}`} error={save.error} sum={worth} set={setWorth} />
-      <Field label="Expected to be closed on" error={fieldError(save.error, 'expectedOn')}>
+      <Sum label={phrase('Worth, in {currency}', { currency: pipeline.currency })} error={save.error} sum={worth} set={setWorth} />
+      <Field label={phrase('Expected to be closed on')} error={fieldError(save.error, 'expectedOn')}>
         {(id, by) => (
           <input
             id={id}
@@ -289,10 +315,10 @@ function Edit({ line, pipeline, done }: Props) {
           />
         )}
       </Field>
-      <Field label="Who looks after it">
+      <Field label={phrase('Who looks after it')}>
         {(id) => (
           <select id={id} className="w-full" value={owner} onChange={(e) => setOwner(e.target.value)}>
-            <option value="">nobody</option>
+            <option value="">{phrase('nobody')}</option>
             {members.map((m) => (
               <option key={m.id} value={m.id}>
                 {m.name}
@@ -303,7 +329,7 @@ function Edit({ line, pipeline, done }: Props) {
       </Field>
       <Trouble error={fieldError(save.error, 'worth') || fieldError(save.error, 'title') ? null : save.error} />
       <Button type="submit" look="main" disabled={save.isPending}>
-        Keep it
+        {phrase('Keep it')}
       </Button>
     </form>
   );

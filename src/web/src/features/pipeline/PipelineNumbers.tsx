@@ -4,7 +4,7 @@ import { Trouble } from '../../ui/bits';
 import { Stretch } from '../../ui/DayPage';
 import { money } from '../../ui/money';
 import { TableBehind } from '../../ui/TableBehind';
-import { count } from '../../ui/when';
+import { phrase } from '../../words/phrase';
 
 type Numbers = Schemas['PipelineNumbersDto'];
 
@@ -21,8 +21,8 @@ export function PipelineNumbers({ name }: { name: string }) {
   });
   const n = numbers.data;
   return (
-    <section aria-label="Its numbers">
-      <Stretch title="Its numbers" note="from the last three years" />
+    <section aria-label={phrase('Its numbers')}>
+      <Stretch title={phrase('Its numbers')} note={phrase('from the last three years')} />
       <div className="px-7 py-3 max-[699px]:px-4">
         <Trouble error={numbers.error} />
         {n && <Sentences of={n} />}
@@ -32,22 +32,26 @@ export function PipelineNumbers({ name }: { name: string }) {
 }
 
 function Sentences({ of: n }: { of: Numbers }) {
-  const notYet = (have: number) => `not enough yet to say (${have} of the ${n.least} it takes)`;
+  const notYet = (have: number) =>
+    phrase('not enough yet to say ({have, number} of the {least, number} it takes)', { have, least: n.least });
   return (
     <>
-      <h3>What may come in</h3>
+      <h3>{phrase('What may come in')}</h3>
       <p className="mt-1 mb-1">
         {n.open === 0
-          ? 'No open opportunity has a worth yet. Give them one, and what may come in stands here.'
+          ? phrase('No open opportunity has a worth yet. Give them one, and what may come in stands here.')
           : n.ahead.every((a) => a.range === null)
-            ? `Not enough yet: from one of the stages fewer than ${n.least} have been closed.`
-            : `Of the ${count(n.open, 'opportunity', 'opportunities')} that are open now, played ${(10_000).toLocaleString('en-US')} times by how those before went:`}
+            ? phrase('Not enough yet: from one of the stages fewer than {least, number} have been closed.', { least: n.least })
+            : phrase(
+                'Of the {open, plural, one {# opportunity} other {# opportunities}} that are open now, played {value, number} times by how those before went:',
+                { open: n.open, value: 10_000 },
+              )}
       </p>
       {n.ahead.some((a) => a.range !== null) && (
         <table className="mb-2 text-small">
           <thead>
             <tr className="text-soft">
-              {['within', 'in eight of ten between', 'and', 'half of the time under'].map((h, i) => (
+              {[phrase('within'), phrase('in eight of ten between'), phrase('and'), phrase('half of the time under')].map((h, i) => (
                 <th key={h} scope="col" className={`pr-6 font-normal last:pr-0 max-[699px]:pr-3 ${i === 0 ? 'text-left' : 'text-right'}`}>
                   {h}
                 </th>
@@ -60,7 +64,7 @@ function Sentences({ of: n }: { of: Numbers }) {
                 a.range && (
                   <tr key={a.days}>
                     <th scope="row" className="pr-6 text-left font-normal">
-                      {a.days} days
+                      {phrase('{days, number} days', { days: a.days })}
                     </th>
                     {[a.range.low, a.range.high, a.range.middle].map((sum, i) => (
                       <td key={i} className="pr-6 text-right tabular-nums last:pr-0 max-[699px]:pr-3">
@@ -74,32 +78,41 @@ function Sentences({ of: n }: { of: Numbers }) {
         </table>
       )}
       {n.unvalued > 0 && n.open > 0 && (
-        <p className="mb-2 text-small text-soft">{n.unvalued} more are open without a worth; they are not in it.</p>
+        <p className="mb-2 text-small text-soft">
+          {phrase('{unvalued, number} more are open without a worth; they are not in it.', { unvalued: n.unvalued })}
+        </p>
       )}
 
-      <h3 className="mt-4">How many are won</h3>
+      <h3 className="mt-4">{phrase('How many are won')}</h3>
       <ul className="m-0 mt-1 mb-2 list-none p-0">
-        <ShareLine share={n.won} words="of all that were closed" least={n.least} />
+        <ShareLine share={n.won} words={phrase('of all that were closed')} least={n.least} />
         {n.bySource.map((s) => (
           <ShareLine
             key={`s${s.name}`}
             share={s}
-            words={s.name ? `who came by ${s.name}` : 'of whom nobody knows where they came from'}
+            words={s.name ? phrase('who came by {name}', { name: s.name }) : phrase('of whom nobody knows where they came from')}
             least={n.least}
           />
         ))}
         {n.byOwner.length > 1 &&
           n.byOwner.map((s) => (
-            <ShareLine key={`o${s.name}`} share={s} words={s.name ? `with ${s.name}` : 'with nobody'} least={n.least} />
+            <ShareLine
+              key={`o${s.name}`}
+              share={s}
+              words={s.name ? phrase('with {name}', { name: s.name }) : phrase('with nobody')}
+              least={n.least}
+            />
           ))}
       </ul>
       {n.reasons.length > 0 && (
         <p className="mb-2 text-small text-soft">
-          Lost for: {n.reasons.map((r) => `${r.reason || 'no reason given'} ${r.count}`).join(', ')}.
+          {phrase('Lost for: {reasons}.', {
+            reasons: n.reasons.map((r) => `${r.reason || phrase('no reason given')} ${r.count}`).join(', '),
+          })}
         </p>
       )}
 
-      <h3 className="mt-4">How long each stage takes</h3>
+      <h3 className="mt-4">{phrase('How long each stage takes')}</h3>
       {n.stages.map((s) => (
         <div key={s.name} className="mt-2">
           <p className="m-0">
@@ -107,8 +120,12 @@ function Sentences({ of: n }: { of: Numbers }) {
             {!s.enough
               ? notYet(s.count)
               : s.medianDays === null
-                ? `fewer than half of ${s.count} have gone on.`
-                : `half of ${s.count} go on within ${count(s.medianDays, 'day', 'days')}${rangeOf(s)}.`}
+                ? phrase('fewer than half of {count, number} have gone on.', { count: s.count })
+                : phrase('half of {count, number} go on within {medianDays, plural, one {# day} other {# days}}{s}.', {
+                    count: s.count,
+                    medianDays: s.medianDays,
+                    s: rangeOf(s),
+                  })}
           </p>
           {s.enough && s.curve.length > 1 && <StageCurve stage={s} />}
         </div>
@@ -122,7 +139,9 @@ function rangeOf(s: Schemas['StageTimeDto']) {
   const low = s.curve.find((p) => p.low <= 0.5)?.days;
   const high = s.curve.find((p) => p.high <= 0.5)?.days;
   if (low === undefined) return '';
-  return high === undefined ? ` (with 80 % trust, ${low} or more)` : ` (with 80 % trust, ${low} to ${high})`;
+  return high === undefined
+    ? phrase(' (with 80 % trust, {low, number} or more)', { low })
+    : phrase(' (with 80 % trust, {low, number} to {high, number})', { low, high });
 }
 
 function ShareLine({ share, words, least }: { share: Schemas['WonShare']; words: string; least: number }) {
@@ -144,10 +163,14 @@ function ShareLine({ share, words, least }: { share: Schemas['WonShare']; words:
       <span>
         {words}{' '}
         <span className="text-small text-soft">
-          {share.won} of {share.closed}
-          {share.share === null
-            ? `; not enough yet to say (${share.closed} of ${least})`
-            : `, between ${percent(share.low)} and ${percent(share.high)}`}
+          {phrase('{won, number} of {closed, number}{share}', {
+            won: share.won,
+            closed: share.closed,
+            share:
+              share.share === null
+                ? phrase('; not enough yet to say ({closed, number} of {least, number})', { closed: share.closed, least })
+                : phrase(', between {low} and {high}', { low: percent(share.low), high: percent(share.high) }),
+          })}
         </span>
       </span>
     </li>
@@ -180,11 +203,16 @@ function StageCurve({ stage: s }: { stage: Schemas['StageTimeDto'] }) {
         <path d={line} stroke="var(--leaf)" strokeWidth="2" fill="none" />
       </svg>
       <TableBehind
-        words={`as a table: how many still stand in ${s.name} after how long`}
-        heads={['after', 'still there', 'at least', 'at most']}
+        words={phrase('as a table: how many still stand in {name} after how long', { name: s.name })}
+        heads={[phrase('after'), phrase('still there'), phrase('at least'), phrase('at most')]}
         rows={s.curve
           .filter((_, i) => i % Math.ceil(s.curve.length / 12) === 0)
-          .map((p) => [count(p.days, 'day', 'days'), percent(p.share), percent(p.low), percent(p.high)])}
+          .map((p) => [
+            phrase('{days, plural, one {# day} other {# days}}', { days: p.days }),
+            percent(p.share),
+            percent(p.low),
+            percent(p.high),
+          ])}
       />
     </>
   );

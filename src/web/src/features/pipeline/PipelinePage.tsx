@@ -11,7 +11,9 @@ import { useKept } from '../../ui/kept';
 import { useKeys } from '../../ui/keys';
 import { money } from '../../ui/money';
 import { said } from '../../ui/undo';
-import { count, dayName, nearDay } from '../../ui/when';
+import { dayName, nearDay } from '../../ui/when';
+import { locale, phrase } from '../../words/phrase';
+import { Sentence } from '../../words/Sentence';
 import { OpportunityMargin, type Part } from './OpportunityMargin';
 import { PipelineNumbers } from './PipelineNumbers';
 
@@ -68,7 +70,10 @@ export default function PipelinePage() {
   };
 
   const move = useMutation({
-    meta: { says: (v: Move) => `${count(v.ids.length, 'opportunity', 'opportunities')} to ${nameOf(v.stage)}` },
+    meta: {
+      says: (v: Move) =>
+        phrase('{ids, plural, one {# opportunity} other {# opportunities}} to {stage}', { ids: v.ids.length, stage: nameOf(v.stage) }),
+    },
     mutationFn: ({ ids, stage }: Move) => take(api.POST('/api/pipeline/move', { body: { ids, stage } })),
     onSuccess: ({ moved }, { stage }) => {
       again();
@@ -76,7 +81,10 @@ export default function PipelinePage() {
       setPart(undefined);
       if (moved.length === 0) return;
       said(
-        `${moved.length === 1 ? (lines.find((l) => l.row.id === moved[0]?.id)?.row.person.name ?? 'It') : moved.length} moved to ${nameOf(stage)}`,
+        phrase('{moved} moved to {stage}', {
+          moved: moved.length === 1 ? (lines.find((l) => l.row.id === moved[0]?.id)?.row.person.name ?? phrase('It')) : moved.length,
+          stage: nameOf(stage),
+        }),
         async () => {
           for (const before of new Set(moved.map((m) => m.stage)))
             await take(
@@ -109,11 +117,11 @@ export default function PipelinePage() {
     Enter: () => line && go(`/people/${line.row.person.id}`),
   });
 
-  if (pipeline.isPending) return <Loading what="Opening the pipeline" />;
+  if (pipeline.isPending) return <Loading what={phrase('Opening the pipeline')} />;
   const p = pipeline.data;
   return (
     <DayPage
-      marginTitle="The opportunity"
+      marginTitle={phrase('The opportunity')}
       margin={
         line && p ? (
           <OpportunityMargin
@@ -133,15 +141,16 @@ export default function PipelinePage() {
             }}
           />
         ) : (
-          <p className="text-small text-soft">Pick an opportunity to see more of it.</p>
+          <p className="text-small text-soft">{phrase('Pick an opportunity to see more of it.')}</p>
         )
       }
     >
       <PageHead
-        title={p?.pipeline ?? 'Pipeline'}
+        title={p?.pipeline ?? phrase('Pipeline')}
         aside={
           <>
-            {p && <Sum pipeline={p} />} · <Link to="/pipeline/lost">Lost ones</Link> · <Link to="/pipeline/stages">Stages</Link>
+            {p && <Sum pipeline={p} />} · <Link to="/pipeline/lost">{phrase('Lost ones')}</Link> ·{' '}
+            <Link to="/pipeline/stages">{phrase('Stages')}</Link>
           </>
         }
       >
@@ -165,13 +174,27 @@ export default function PipelinePage() {
       ))}
       {p && p.stages.length === 0 && (
         <Empty>
-          The practice has no pipeline yet. Make its <Link to="/pipeline/stages">stages</Link>.
+          <Sentence
+            m="The practice has no pipeline yet. Make its <link>stages</link>."
+            v={{ link: (c) => <Link to="/pipeline/stages">{c}</Link> }}
+          />
         </Empty>
       )}
       {p?.pipeline && <PipelineNumbers name={p.pipeline} />}
       <p className="border-t border-rule px-7 py-3 text-small text-soft">
-        <kbd>j</kbd> <kbd>k</kbd> go through · <kbd>x</kbd> marks several · <kbd>&gt;</kbd> <kbd>&lt;</kbd> to the next stage, the one
-        before · <kbd>w</kbd> won · <kbd>l</kbd> lost · <kbd>?</kbd> all keys
+        <Sentence
+          m="{kbd} {kbd2} go through · {kbd3} marks several · {kbd4} {kbd5} to the next stage, the one before · {kbd6} won · {kbd7} lost · {kbd8} all keys"
+          v={{
+            kbd: <kbd>j</kbd>,
+            kbd2: <kbd>k</kbd>,
+            kbd3: <kbd>x</kbd>,
+            kbd4: <kbd>&gt;</kbd>,
+            kbd5: <kbd>&lt;</kbd>,
+            kbd6: <kbd>w</kbd>,
+            kbd7: <kbd>l</kbd>,
+            kbd8: <kbd>?</kbd>,
+          }}
+        />
       </p>
     </DayPage>
   );
@@ -187,8 +210,8 @@ function Sum({ pipeline: p }: { pipeline: Pipeline }) {
   const worth = p.stages.reduce((sum, s) => sum + s.worth, 0);
   return (
     <>
-      {count(n, 'open', 'open')}
-      {worth > 0 && `, worth ${money(worth, p.currency)}`}
+      {phrase('{n, plural, one {# open} other {# open}}', { n })}
+      {worth > 0 && phrase(', worth {worth}', { worth: money(worth, p.currency) })}
     </>
   );
 }
@@ -197,28 +220,33 @@ function Filters({ filter, set, pipelines }: { filter: Filter; set: (f: Filter) 
   const members = useSession().data?.members ?? [];
   const segments = useQuery({ queryKey: ['segments'], queryFn: () => take(api.GET('/api/segments')) });
   const choices = [
-    { key: 'name', label: 'Pipeline', none: null, of: pipelines.length > 1 ? pipelines.map((n) => [n, n] as const) : [] },
-    { key: 'member', label: 'Member', none: 'of everybody', of: members.map((m) => [m.id, `of ${m.name}`] as const) },
-    { key: 'segment', label: 'Segment', none: 'with all people', of: (segments.data ?? []).map((s) => [s.id, `with ${s.name}`] as const) },
+    { key: 'name', label: phrase('Pipeline'), none: null, of: pipelines.length > 1 ? pipelines.map((n) => [n, n] as const) : [] },
+    { key: 'member', label: phrase('Member'), none: phrase('of everybody'), of: members.map((m) => [m.id, `of ${m.name}`] as const) },
+    {
+      key: 'segment',
+      label: phrase('Segment'),
+      none: phrase('with all people'),
+      of: (segments.data ?? []).map((s) => [s.id, `with ${s.name}`] as const),
+    },
   ] as const;
   return <Choices choices={choices} values={filter} set={(key, value) => set({ ...filter, [key]: value })} />;
 }
 
 const monthName = (month: string) =>
-  new Intl.DateTimeFormat('en-GB', { timeZone: 'UTC', month: 'long' }).format(new Date(`${month}-15T12:00:00Z`));
+  new Intl.DateTimeFormat(locale(), { timeZone: 'UTC', month: 'long' }).format(new Date(`${month}-15T12:00:00Z`));
 
 /** What moved in this month, against the three before. */
 function Months({ pipeline: p }: { pipeline: Pipeline }) {
   const rows: [string, (m: Schemas['PipelineMonth']) => string][] = [
     ['opened', (m) => String(m.opened)],
-    ['moved on', (m) => String(m.forward)],
+    [phrase('moved on'), (m) => String(m.forward)],
     ['won', (m) => String(m.won)],
     ['brought', (m) => money(m.wonWorth, p.currency)],
     ['lost', (m) => String(m.lost)],
   ];
   return (
     <table className="mx-7 mb-4 text-small max-[699px]:mx-4">
-      <caption className="sr-only">What moved in this month and the three before</caption>
+      <caption className="sr-only">{phrase('What moved in this month and the three before')}</caption>
       <thead>
         <tr>
           <td />
@@ -233,7 +261,7 @@ function Months({ pipeline: p }: { pipeline: Pipeline }) {
         {p.months.map((m, i) => (
           <tr key={m.month} className={i === 0 ? 'font-semibold' : 'text-soft'}>
             <th scope="row" className={`text-left ${i === 0 ? '' : 'font-normal'}`}>
-              {i === 0 ? `${monthName(m.month)} so far` : monthName(m.month)}
+              {i === 0 ? phrase('{month} so far', { month: monthName(m.month) }) : monthName(m.month)}
             </th>
             {rows.map(([words, of]) => (
               <td key={words} className="pl-6 text-right tabular-nums max-[699px]:pl-3">
@@ -288,7 +316,8 @@ function StageLines({
         <span className="text-small text-soft">
           {s.count}
           {s.worth > 0 && ` · ${money(s.worth, pipeline.currency)}`}
-          {s.usualDays !== null && ` · half go on within ${count(s.usualDays, 'day', 'days')}`}
+          {s.usualDays !== null &&
+            phrase(' · half go on within {usualDays, plural, one {# day} other {# days}}', { usualDays: s.usualDays })}
         </span>
       </div>
       {s.rows.map((row) => (
@@ -303,8 +332,10 @@ function StageLines({
           mark={() => mark(row.id)}
         />
       ))}
-      {s.count === 0 && <p className="row text-small text-soft">Nobody stands here.</p>}
-      {s.count > s.rows.length && <p className="row text-small text-soft">and {s.count - s.rows.length} that came later</p>}
+      {s.count === 0 && <p className="row text-small text-soft">{phrase('Nobody stands here.')}</p>}
+      {s.count > s.rows.length && (
+        <p className="row text-small text-soft">{phrase('and {count, number} that came later', { count: s.count - s.rows.length })}</p>
+      )}
     </section>
   );
 }
@@ -340,18 +371,29 @@ function OpportunityRow({
       }}
     >
       <span className={`gutter ${late ? '!text-straw font-semibold' : ''}`}>
-        {count(row.days, 'day', 'days')}
-        {late && <span className="sr-only">, much longer than usual</span>}
+        {phrase('{days, plural, one {# day} other {# days}}', { days: row.days })}
+        {late && <span className="sr-only">{phrase(', much longer than usual')}</span>}
       </span>
-      <input type="checkbox" aria-label={`Mark ${row.person.name}, ${row.title}`} checked={marked} onChange={mark} />
+      <input
+        type="checkbox"
+        aria-label={phrase('Mark {person}, {title}', { person: row.person.name, title: row.title })}
+        checked={marked}
+        onChange={mark}
+      />
       <button type="button" data-pick className="min-w-0 flex-1 text-left" aria-pressed={on} onClick={pick}>
         <b className="font-semibold">{row.person.name}</b> <span className="font-serif">{row.title}</span>
         <span className="block text-small text-soft">
-          {row.lastAnswer ? `answered ${nearDay(row.lastAnswer, zone, now)}` : 'has not answered yet'}
+          {row.lastAnswer
+            ? phrase('answered {lastAnswer}', { lastAnswer: nearDay(row.lastAnswer, zone, now) })
+            : phrase('has not answered yet')}
           {' · '}
-          {row.nextTouch ? `next touch ${nearDay(row.nextTouch, zone, now)}` : <span className="text-straw">nothing planned</span>}
-          {row.appointment && ` · appointment ${nearDay(row.appointment, zone, now)}`}
-          {row.expectedOn && ` · expected ${dayName(row.expectedOn)}`}
+          {row.nextTouch ? (
+            phrase('next touch {nextTouch}', { nextTouch: nearDay(row.nextTouch, zone, now) })
+          ) : (
+            <span className="text-straw">{phrase('nothing planned')}</span>
+          )}
+          {row.appointment && phrase(' · appointment {appointment}', { appointment: nearDay(row.appointment, zone, now) })}
+          {row.expectedOn && phrase(' · expected {expectedOn}', { expectedOn: dayName(row.expectedOn) })}
           {row.owner && ` · ${row.owner}`}
         </span>
       </button>

@@ -7,7 +7,7 @@ import { Button, Loading, Trouble } from '../../ui/bits';
 import { DayPage, PageHead, Stretch } from '../../ui/DayPage';
 import { NameForm } from '../../ui/NameForm';
 import { said } from '../../ui/undo';
-import { count } from '../../ui/when';
+import { phrase } from '../../words/phrase';
 import { NameOf, some } from '../practice/NameOf';
 import { TwoBecomeOne } from '../practice/TwoBecomeOne';
 import { Say } from '../programs/Say';
@@ -31,7 +31,7 @@ export default function StagesPage() {
     queries.invalidateQueries({ predicate: (q) => q.queryKey[0] !== 'stages' });
   };
   const save = useMutation({
-    meta: { says: () => 'stages and reasons' },
+    meta: { says: () => phrase('stages and reasons') },
     mutationFn: (next: Stages) =>
       take(
         api.PUT('/api/stages', {
@@ -44,18 +44,18 @@ export default function StagesPage() {
     onSuccess: taken,
   });
   const rename = useMutation({
-    meta: { says: (v: Rename & { asOne: boolean }) => `called “${v.to}”` },
+    meta: { says: (v: Rename & { asOne: boolean }) => phrase('called “{to}”', { to: v.to }) },
     mutationFn: (v: Rename & { asOne: boolean }) =>
       v.kind === 'reason'
         ? take(api.POST('/api/stages/reasons/rename', { body: { reason: v.reason, to: v.to, asOne: v.asOne } }))
         : take(api.POST('/api/stages/rename', { body: { pipeline: v.pipeline, stage: v.stage, to: v.to, asOne: v.asOne } })),
     onSuccess: taken,
   });
-  if (stages.isPending) return <Loading what="Opening stages and reasons" />;
+  if (stages.isPending) return <Loading what={phrase('Opening stages and reasons')} />;
   const now = stages.data;
   if (!now) return <Trouble error={stages.error} />;
 
-  const set = (next: Stages) => save.mutate(next, { onSuccess: () => said('It is kept.', () => save.mutateAsync(now)) });
+  const set = (next: Stages) => save.mutate(next, { onSuccess: () => said(phrase('It is kept.'), () => save.mutateAsync(now)) });
   const call = (v: Rename) => {
     const old = v.kind === 'reason' ? v.reason : (v.stage ?? v.pipeline);
     if (v.to === old) return;
@@ -69,7 +69,7 @@ export default function StagesPage() {
       { ...v, asOne: false },
       {
         onSuccess: () =>
-          said(`“${old}” is called “${v.to}” now, everywhere.`, () =>
+          said(phrase('“{old}” is called “{to}” now, everywhere.', { old, to: v.to }), () =>
             rename.mutateAsync(
               v.kind === 'reason'
                 ? { kind: 'reason', reason: v.to, to: old, asOne: false }
@@ -90,35 +90,36 @@ export default function StagesPage() {
   const busy = save.isPending || rename.isPending;
   return (
     <DayPage
-      marginTitle="What it does"
+      marginTitle={phrase('What it does')}
       margin={
         twins ? (
           <TwoBecomeOne
             to={twins.to}
-            words={`everything that stands in “${oldOf(twins)}” or asks for it`}
+            words={phrase('everything that stands in “{twins}” or asks for it', { twins: oldOf(twins) })}
             busy={busy}
             yes={() => rename.mutate({ ...twins, asOne: true }, { onSuccess: () => setTwins(undefined) })}
             no={() => setTwins(undefined)}
           />
         ) : (
           <>
-            <h3>What it does</h3>
+            <h3>{phrase('What it does')}</h3>
             <p>
-              A name is pressed to call it otherwise. That holds everywhere at once: people, opportunities, programs, segments, forms, and
-              what has been. Nobody moves by it, and no program starts.
+              {phrase(
+                'A name is pressed to call it otherwise. That holds everywhere at once: people, opportunities, programs, segments, forms, and what has been. Nobody moves by it, and no program starts.',
+              )}
             </p>
-            <p className="mt-3">Given the name of another, the two become one.</p>
+            <p className="mt-3">{phrase('Given the name of another, the two become one.')}</p>
             <p className="mt-3">
-              What people stand in, or what a program asks for, cannot be taken out; it can be put together with another.
+              {phrase('What people stand in, or what a program asks for, cannot be taken out; it can be put together with another.')}
             </p>
           </>
         )
       }
     >
-      <PageHead title="Stages and reasons" aside={<Link to="/pipeline">Pipeline</Link>} />
+      <PageHead title={phrase('Stages and reasons')} aside={<Link to="/pipeline">{phrase('Pipeline')}</Link>} />
       <div className="px-7" aria-live="polite">
         <Trouble error={save.error ?? rename.error} />
-        {!may && <p className="text-small text-soft">A principal changes these.</p>}
+        {!may && <p className="text-small text-soft">{phrase('A principal changes these.')}</p>}
       </div>
       {now.pipelines.map((p, i) => (
         <section key={p.name} aria-label={p.name}>
@@ -129,13 +130,13 @@ export default function StagesPage() {
                 <span className="flex gap-3 text-small">
                   <NameOf
                     name={p.name}
-                    what="pipeline"
+                    what={phrase('pipeline')}
                     call={(to) => call({ kind: 'stage', pipeline: p.name, stage: null, to })}
-                    plain="call it otherwise"
+                    plain={phrase('call it otherwise')}
                   />
                   {now.pipelines.length > 1 && p.stages.every((s) => s.people + s.open + s.used.length === 0) && (
                     <Button look="plain" disabled={busy} onClick={() => set({ ...now, pipelines: now.pipelines.toSpliced(i, 1) })}>
-                      take the pipeline out
+                      {phrase('take the pipeline out')}
                     </Button>
                   )}
                 </span>
@@ -143,9 +144,16 @@ export default function StagesPage() {
             }
           />
           <Lines
-            what="stage"
+            what={phrase('stage')}
             of={p.stages}
-            says={(s) => [s.people > 0 && count(s.people, 'person', 'people'), s.open > 0 && `${s.open} open`].filter(Boolean).join(', ')}
+            says={(s) =>
+              [
+                s.people > 0 && phrase('{people, plural, one {# person} other {# people}}', { people: s.people }),
+                s.open > 0 && phrase('{open, number} open', { open: s.open }),
+              ]
+                .filter(Boolean)
+                .join(', ')
+            }
             free={(s) => s.people + s.open + s.used.length === 0 && p.stages.length > 1}
             order={(list) => withPipeline(i, (x) => ({ ...x, stages: list }))}
             call={(stage, to) => call({ kind: 'stage', pipeline: p.name, stage, to })}
@@ -157,14 +165,17 @@ export default function StagesPage() {
       ))}
       {may && (
         <div className="row font-serif">
-          <Say words="+ another pipeline" label="Another pipeline" soft>
+          <Say words={phrase('+ another pipeline')} label={phrase('Another pipeline')} soft>
             {(close) => (
               <NameForm
-                label="What the pipeline is called"
-                words="Add the pipeline"
+                label={phrase('What the pipeline is called')}
+                words={phrase('Add the pipeline')}
                 longest={longest}
                 take={(name) => {
-                  set({ ...now, pipelines: [...now.pipelines, { name, stages: [{ name: 'Inquiry', people: 0, open: 0, used: [] }] }] });
+                  set({
+                    ...now,
+                    pipelines: [...now.pipelines, { name, stages: [{ name: phrase('Inquiry'), people: 0, open: 0, used: [] }] }],
+                  });
                   close();
                 }}
               />
@@ -172,12 +183,12 @@ export default function StagesPage() {
           </Say>
         </div>
       )}
-      <section aria-label="Why opportunities are lost">
-        <Stretch title="Why opportunities are lost" />
+      <section aria-label={phrase('Why opportunities are lost')}>
+        <Stretch title={phrase('Why opportunities are lost')} />
         <Lines
-          what="reason"
+          what={phrase('reason')}
           of={now.reasons}
-          says={(r) => (r.lost > 0 ? `${r.lost} lost` : '')}
+          says={(r) => (r.lost > 0 ? phrase('{lost, number} lost', { lost: r.lost }) : '')}
           free={(r) => r.used.length === 0}
           order={(reasons) => set({ ...now, reasons })}
           call={(reason, to) => call({ kind: 'reason', reason, to })}
@@ -222,7 +233,7 @@ function Lines<T extends Named>({
           <span className="font-serif">{may ? <NameOf name={one.name} what={what} call={(to) => call(one.name, to)} /> : one.name}</span>
           <span className="min-w-0 flex-1 text-small text-soft">
             {says(one)}
-            {one.used.length > 0 && `${says(one) && ' · '}asked for by ${some(one.used)}`}
+            {one.used.length > 0 && phrase('{one}asked for by {used}', { one: says(one) && ' · ', used: some(one.used) })}
           </span>
           {may && (
             <span className="flex gap-3 text-small">
@@ -231,15 +242,20 @@ function Lines<T extends Named>({
                   look="plain"
                   className="min-h-6 min-w-6"
                   disabled={busy}
-                  aria-label={`“${one.name}” earlier`}
+                  aria-label={phrase('“{one}” earlier', { one: one.name })}
                   onClick={() => order([...of.slice(0, i - 1), one, of[i - 1] as T, ...of.slice(i + 1)])}
                 >
                   ↑
                 </Button>
               )}
               {free(one) && (
-                <Button look="plain" disabled={busy} aria-label={`Take “${one.name}” out`} onClick={() => order(of.toSpliced(i, 1))}>
-                  take out
+                <Button
+                  look="plain"
+                  disabled={busy}
+                  aria-label={phrase('Take “{one}” out', { one: one.name })}
+                  onClick={() => order(of.toSpliced(i, 1))}
+                >
+                  {phrase('take out')}
                 </Button>
               )}
             </span>
@@ -248,11 +264,11 @@ function Lines<T extends Named>({
       ))}
       {may && (
         <div className="row font-serif">
-          <Say words={`+ another ${what}`} label={`Another ${what}`} soft>
+          <Say words={phrase('+ another {what}', { what })} label={phrase('Another {what}', { what })} soft>
             {(close) => (
               <NameForm
-                label={`What the ${what} is called`}
-                words={`Add the ${what}`}
+                label={phrase('What the {what} is called', { what })}
+                words={phrase('Add the {what}', { what })}
                 longest={longest}
                 take={(name) => {
                   add(name);

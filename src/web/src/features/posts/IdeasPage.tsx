@@ -9,6 +9,8 @@ import { DayPage, PageHead, Stretch } from '../../ui/DayPage';
 import { keep } from '../../ui/kept';
 import { useKeys } from '../../ui/keys';
 import { date, nearDay } from '../../ui/when';
+import { phrase } from '../../words/phrase';
+import { Sentence } from '../../words/Sentence';
 
 type Ideas = Schemas['IdeasDto'];
 
@@ -37,13 +39,13 @@ export default function IdeasPage() {
     go('/posts');
   };
   useKeys({ j: () => step(1), k: () => step(-1), ArrowDown: () => step(1), ArrowUp: () => step(-1), w: write });
-  if (ideas.isPending) return <Loading what="Reading what others write" />;
+  if (ideas.isPending) return <Loading what={phrase('Reading what others write')} />;
   return (
     <DayPage
-      marginTitle="The idea"
+      marginTitle={phrase('The idea')}
       margin={
         idea ? (
-          <section aria-label="The idea">
+          <section aria-label={phrase('The idea')}>
             <h3>{idea.title}</h3>
             <p className="text-small text-soft">
               {idea.feed}, {nearDay(idea.at, zone, now)}
@@ -51,29 +53,29 @@ export default function IdeasPage() {
             <p className="mt-2 font-serif whitespace-pre-line">{idea.words}</p>
             <p className="mt-3 flex flex-wrap gap-4 text-small">
               <Button look="main" onClick={write}>
-                <kbd>w</kbd> Write a post of it
+                <kbd>w</kbd> {phrase('Write a post of it')}
               </Button>
               {idea.address && (
                 <a href={idea.address} target="_blank" rel="noreferrer noopener" className="inline-flex min-h-6 items-center">
-                  read it there
+                  {phrase('read it there')}
                 </a>
               )}
             </p>
           </section>
         ) : (
           <p className="text-small text-soft">
-            Feeds of others bring ideas here. Only their words are kept, without anything that could run.
+            {phrase('Feeds of others bring ideas here. Only their words are kept, without anything that could run.')}
           </p>
         )
       }
     >
-      <PageHead title="Ideas" aside={<Link to="/posts">Posts</Link>} />
+      <PageHead title={phrase('Ideas')} aside={<Link to="/posts">{phrase('Posts')}</Link>} />
       <div className="px-7 max-[699px]:px-4">
         <Trouble error={ideas.error} />
       </div>
       <FeedList feeds={ideas.data?.feeds ?? []} put={put} />
-      <Stretch title="What they write" />
-      {all.length === 0 && <Empty>Nothing yet. Give the address of a feed above.</Empty>}
+      <Stretch title={phrase('What they write')} />
+      {all.length === 0 && <Empty>{phrase('Nothing yet. Give the address of a feed above.')}</Empty>}
       {all.map((i) => (
         <div
           key={i.id}
@@ -81,14 +83,17 @@ export default function IdeasPage() {
           className={`row flex items-baseline gap-4 ${i.id === idea?.id ? 'on' : ''}`}
           aria-current={i.id === idea?.id}
         >
-          <span className="gutter">{date(i.at, zone) === date(now, zone) ? 'today' : nearDay(i.at, zone, now)}</span>
+          <span className="gutter">{date(i.at, zone) === date(now, zone) ? phrase('today') : nearDay(i.at, zone, now)}</span>
           <button type="button" data-pick className="min-w-0 flex-1 text-left" onClick={() => setPicked(i.id)}>
             <span className="font-serif">{i.title}</span> <span className="text-small text-soft">{i.feed}</span>
           </button>
         </div>
       ))}
       <p className="border-t border-rule px-7 py-3 text-small text-soft">
-        <kbd>j</kbd> <kbd>k</kbd> go through · <kbd>w</kbd> writes a post of it
+        <Sentence
+          m="{kbd} {kbd2} go through · {kbd3} writes a post of it"
+          v={{ kbd: <kbd>j</kbd>, kbd2: <kbd>k</kbd>, kbd3: <kbd>w</kbd> }}
+        />
       </p>
     </DayPage>
   );
@@ -97,7 +102,7 @@ export default function IdeasPage() {
 function FeedList({ feeds, put }: { feeds: Schemas['IdeaFeedDto'][]; put: (all: Ideas) => void }) {
   const [address, setAddress] = useState('');
   const add = useMutation({
-    meta: { says: () => 'a feed' },
+    meta: { says: () => phrase('a feed') },
     mutationFn: () => take(api.POST('/api/ideas', { body: { address } })),
     onSuccess: (all) => {
       setAddress('');
@@ -105,7 +110,7 @@ function FeedList({ feeds, put }: { feeds: Schemas['IdeaFeedDto'][]; put: (all: 
     },
   });
   const remove = useMutation({
-    meta: { says: () => 'a feed taken out' },
+    meta: { says: () => phrase('a feed taken out') },
     mutationFn: (id: string) => take(api.DELETE('/api/ideas/{id}', { params: { path: { id } } })),
     onSuccess: put,
     onError: (e) => toast.error(e.message),
@@ -116,10 +121,17 @@ function FeedList({ feeds, put }: { feeds: Schemas['IdeaFeedDto'][]; put: (all: 
         <div key={f.id} className="row flex flex-wrap items-baseline gap-x-4 text-small">
           <span className="min-w-0 flex-1">
             {f.title} <span className="text-soft">{f.address}</span>
-            {f.problem && <span className="block text-ember">It could not be read last: {f.problem}</span>}
+            {f.problem && (
+              <span className="block text-ember">{phrase('It could not be read last: {problem}', { problem: f.problem })}</span>
+            )}
           </span>
-          <Button look="plain" disabled={remove.isPending} aria-label={`Take “${f.title}” out`} onClick={() => remove.mutate(f.id)}>
-            take out
+          <Button
+            look="plain"
+            disabled={remove.isPending}
+            aria-label={phrase('Take “{title}” out', { title: f.title })}
+            onClick={() => remove.mutate(f.id)}
+          >
+            {phrase('take out')}
           </Button>
         </div>
       ))}
@@ -130,7 +142,7 @@ function FeedList({ feeds, put }: { feeds: Schemas['IdeaFeedDto'][]; put: (all: 
           if (address.trim()) add.mutate();
         }}
       >
-        <Field label="Address of a feed (RSS 2.0, Atom)" error={fieldError(add.error, 'address')}>
+        <Field label={phrase('Address of a feed (RSS 2.0, Atom)')} error={fieldError(add.error, 'address')}>
           {(id, by) => (
             <input
               id={id}
@@ -143,7 +155,7 @@ function FeedList({ feeds, put }: { feeds: Schemas['IdeaFeedDto'][]; put: (all: 
           )}
         </Field>
         <Button type="submit" look="main" disabled={!address.trim() || add.isPending}>
-          {add.isPending ? 'Reading it …' : 'Read it'}
+          {add.isPending ? phrase('Reading it …') : phrase('Read it')}
         </Button>
         {!fieldError(add.error, 'address') && <Trouble error={add.error} />}
       </form>

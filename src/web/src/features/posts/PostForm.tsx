@@ -3,6 +3,7 @@ import type { Schemas } from '../../api/client';
 import { useSession } from '../../app/session';
 import { Button, Field, fieldError, Trouble } from '../../ui/bits';
 import { PictureChooser } from '../../ui/PictureChooser';
+import { phrase } from '../../words/phrase';
 
 export type PostBody = Schemas['PostBody'];
 
@@ -40,7 +41,7 @@ export function PostForm({
         done();
       }}
     >
-      <Field label="Words" error={fieldError(error, 'words')}>
+      <Field label={phrase('Words')} error={fieldError(error, 'words')}>
         {(id, by) => (
           <textarea
             id={id}
@@ -53,16 +54,16 @@ export function PostForm({
         )}
       </Field>
       <div className="mb-3 flex flex-wrap items-end gap-x-4 gap-y-2">
-        <Field label="On" error={fieldError(error, 'on')}>
+        <Field label={phrase('On')} error={fieldError(error, 'on')}>
           {(id, by) => <input id={id} aria-describedby={by} type="date" value={post.on} onChange={(e) => set({ on: e.target.value })} />}
         </Field>
-        <Field label="Where it is to stand">
+        <Field label={phrase('Where it is to stand')}>
           {(id) => (
             <input
               id={id}
               list={known}
               maxLength={200}
-              placeholder="our window, the paper"
+              placeholder={phrase('our window, the paper')}
               value={post.place}
               onChange={(e) => set({ place: e.target.value })}
             />
@@ -73,7 +74,7 @@ export function PostForm({
             <option key={p} value={p} />
           ))}
         </datalist>
-        <Field label="Who puts it there" error={fieldError(error, 'byItself') ?? fieldError(error, 'member')}>
+        <Field label={phrase('Who puts it there')} error={fieldError(error, 'byItself') ?? fieldError(error, 'member')}>
           {(id, by) => (
             <select
               id={id}
@@ -88,25 +89,25 @@ export function PostForm({
                   {m.name}
                 </option>
               ))}
-              {(gateway || post.byItself) && <option value="gateway">it goes by itself</option>}
+              {(gateway || post.byItself) && <option value="gateway">{phrase('it goes by itself')}</option>}
             </select>
           )}
         </Field>
       </div>
       <div className="mb-3 flex flex-wrap items-center gap-x-4 gap-y-2 text-small">
-        {post.picture && <img src={post.picture} alt={post.pictureWords || 'Its picture'} className="max-h-24 max-w-full" />}
+        {post.picture && <img src={post.picture} alt={post.pictureWords || phrase('Its picture')} className="max-h-24 max-w-full" />}
         <PictureChooser
           picture={post.picture}
-          label="The picture of the post"
-          words={['a picture', 'another picture']}
-          without="without"
+          label={phrase('The picture of the post')}
+          words={[phrase('a picture'), phrase('another picture')]}
+          without={phrase('without')}
           set={(picture) => set({ picture })}
           trouble={setTrouble}
         />
         {post.picture && (
           <input
-            aria-label="What the picture shows"
-            placeholder="what it shows, for those who do not see it"
+            aria-label={phrase('What the picture shows')}
+            placeholder={phrase('what it shows, for those who do not see it')}
             maxLength={400}
             className="min-w-0 flex-1"
             value={post.pictureWords}
@@ -115,7 +116,7 @@ export function PostForm({
         )}
         <label className="inline-flex items-center gap-2">
           <input type="checkbox" checked={post.inFeed} onChange={(e) => set({ inFeed: e.target.checked })} />
-          in our feed once it stands
+          {phrase('in our feed once it stands')}
         </label>
       </div>
       <Trouble error={trouble} />
@@ -125,7 +126,7 @@ export function PostForm({
         <Button type="submit" look="main" disabled={busy || !post.words.trim()}>
           {press}
         </Button>
-        {leave && <Button onClick={leave}>leave it</Button>}
+        {leave && <Button onClick={leave}>{phrase('leave it')}</Button>}
       </p>
     </form>
   );

@@ -9,7 +9,9 @@ import { DayPage, PageHead, Stretch } from '../../ui/DayPage';
 import { useKeptEdit } from '../../ui/kept';
 import { useKeys } from '../../ui/keys';
 import { said } from '../../ui/undo';
-import { count, dayName, nearDay } from '../../ui/when';
+import { dayName, nearDay } from '../../ui/when';
+import { phrase } from '../../words/phrase';
+import { Sentence } from '../../words/Sentence';
 import { copyWords, PostActs, PostPicture } from './PostActs';
 import { type PostBody, PostForm } from './PostForm';
 
@@ -44,7 +46,7 @@ export default function PostsPage() {
     ArrowUp: () => step(-1),
     c: () => post && copyWords(post.words),
   });
-  if (posts.isPending) return <Loading what="Opening the posts" />;
+  if (posts.isPending) return <Loading what={phrase('Opening the posts')} />;
   const data = posts.data;
   if (!data) return <Trouble error={posts.error} />;
   const line = (p: Post) => (
@@ -62,9 +64,9 @@ export default function PostsPage() {
         <span className="block text-small text-soft">
           {[
             p.place,
-            p.picture && 'with a picture',
-            p.byItself && !p.doneAt && 'goes by itself',
-            p.program && `by ${p.program}`,
+            p.picture && phrase('with a picture'),
+            p.byItself && !p.doneAt && phrase('goes by itself'),
+            p.program && phrase('by {program}', { program: p.program }),
             p.person?.name,
           ]
             .filter(Boolean)
@@ -76,26 +78,29 @@ export default function PostsPage() {
   );
   return (
     <DayPage
-      marginTitle="The post"
-      margin={post ? <PostMargin key={post.id} post={post} posts={data} put={put} /> : <p>Nothing is picked.</p>}
+      marginTitle={phrase('The post')}
+      margin={post ? <PostMargin key={post.id} post={post} posts={data} put={put} /> : <p>{phrase('Nothing is picked.')}</p>}
     >
       <PageHead
-        title="Posts"
+        title={phrase('Posts')}
         aside={
           <>
-            <Link to="/posts/ideas">Ideas</Link> · <Link to="/">Today</Link>
+            <Link to="/posts/ideas">{phrase('Ideas')}</Link> · <Link to="/">{phrase('Today')}</Link>
           </>
         }
       />
       <NewPost posts={data} put={put} />
-      <Stretch title="To come" note={data.coming.length > 0 ? count(data.coming.length, 'post', 'posts') : undefined} />
-      {data.coming.length === 0 && <Empty>None is to come. Written above, it stands on the day sheet on its day.</Empty>}
+      <Stretch
+        title={phrase('To come')}
+        note={data.coming.length > 0 ? phrase('{coming, plural, one {# post} other {# posts}}', { coming: data.coming.length }) : undefined}
+      />
+      {data.coming.length === 0 && <Empty>{phrase('None is to come. Written above, it stands on the day sheet on its day.')}</Empty>}
       {data.coming.map(line)}
-      {data.standing.length > 0 && <Stretch title="Standing" />}
+      {data.standing.length > 0 && <Stretch title={phrase('Standing')} />}
       {data.standing.map(line)}
       <Where posts={data} put={put} />
       <p className="border-t border-rule px-7 py-3 text-small text-soft">
-        <kbd>j</kbd> <kbd>k</kbd> go through · <kbd>c</kbd> copies the words
+        <Sentence m="{kbd} {kbd2} go through · {kbd3} copies the words" v={{ kbd: <kbd>j</kbd>, kbd2: <kbd>k</kbd>, kbd3: <kbd>c</kbd> }} />
       </p>
     </DayPage>
   );
@@ -116,7 +121,7 @@ function NewPost({ posts, put }: { posts: Posts; put: (all: Posts) => void }) {
   const draft = useKeptEdit<PostBody>('posts.new', blank(posts.today));
   const [open, setOpen] = useState(draft.found);
   const add = useMutation({
-    meta: { says: (body: PostBody) => `a post: ${body.words}` },
+    meta: { says: (body: PostBody) => phrase('a post: {words}', { words: body.words }) },
     mutationFn: (body: PostBody) => take(api.POST('/api/posts', { body })),
     onSuccess: (all) => {
       put(all);
@@ -128,7 +133,7 @@ function NewPost({ posts, put }: { posts: Posts; put: (all: Posts) => void }) {
     return (
       <p className="row">
         <Button look="main" onClick={() => setOpen(true)}>
-          Write a post
+          {phrase('Write a post')}
         </Button>
       </p>
     );
@@ -140,7 +145,7 @@ function NewPost({ posts, put }: { posts: Posts; put: (all: Posts) => void }) {
         places={posts.places}
         gateway={posts.gateway}
         error={add.error}
-        press="Keep it for its day"
+        press={phrase('Keep it for its day')}
         busy={add.isPending}
         take={() => add.mutate(draft.value)}
         leave={() => {
@@ -169,31 +174,31 @@ function PostMargin({ post: p, posts, put }: { post: Post; posts: Posts; put: (a
   const [edit, setEdit] = useState<PostBody>();
   const path = { params: { path: { id: p.id } } };
   const save = useMutation({
-    meta: { says: () => 'a post in other words' },
+    meta: { says: () => phrase('a post in other words') },
     mutationFn: (body: PostBody) => take(api.PUT('/api/posts/{id}', { ...path, body })),
     onSuccess: (all) => {
       const before = bodyOf(p);
       put(all);
       setEdit(undefined);
-      said('It is kept.', () => take(api.PUT('/api/posts/{id}', { ...path, body: before })).then(put));
+      said(phrase('It is kept.'), () => take(api.PUT('/api/posts/{id}', { ...path, body: before })).then(put));
     },
   });
   const remove = useMutation({
-    meta: { says: () => 'a post taken out' },
+    meta: { says: () => phrase('a post taken out') },
     mutationFn: () => take(api.DELETE('/api/posts/{id}', path)),
     onSuccess: (all) => {
       const before = bodyOf(p);
       put(all);
-      said('The post is taken out.', () => take(api.POST('/api/posts', { body: before })).then(put));
+      said(phrase('The post is taken out.'), () => take(api.POST('/api/posts', { body: before })).then(put));
     },
     onError: (e) => toast.error(e.message),
   });
   const again = useMutation({
-    meta: { says: () => 'a post tried again' },
+    meta: { says: () => phrase('a post tried again') },
     mutationFn: () => take(api.POST('/api/posts/{id}/again', path)),
     onSuccess: (all) => {
       put(all);
-      toast('The gateway is asked again within a minute.');
+      toast(phrase('The gateway is asked again within a minute.'));
     },
     onError: (e) => toast.error(e.message),
   });
@@ -205,53 +210,53 @@ function PostMargin({ post: p, posts, put }: { post: Post; posts: Posts; put: (a
         places={posts.places}
         gateway={posts.gateway}
         error={save.error}
-        press="Keep it so"
+        press={phrase('Keep it so')}
         busy={save.isPending}
         take={() => save.mutate(edit)}
         leave={() => setEdit(undefined)}
       />
     );
   return (
-    <section aria-label="The post">
+    <section aria-label={phrase('The post')}>
       <p className="m-0 font-serif whitespace-pre-line">{p.words}</p>
       <PostPicture post={p} />
       <p className="mt-3 flex flex-wrap items-baseline gap-x-4 text-small">
         <PostActs post={p} />
-        {!p.person && !p.doneAt && <Button onClick={() => setEdit(bodyOf(p))}>in other words</Button>}
+        {!p.person && !p.doneAt && <Button onClick={() => setEdit(bodyOf(p))}>{phrase('in other words')}</Button>}
         {!p.person && (
           <Button look="danger" disabled={remove.isPending} onClick={() => remove.mutate()}>
-            take it out
+            {phrase('take it out')}
           </Button>
         )}
         {p.byItself && p.problem && (
           <Button disabled={again.isPending} onClick={() => again.mutate()}>
-            try again
+            {phrase('try again')}
           </Button>
         )}
       </p>
       <p className="mt-3 text-small text-soft">
         {p.doneAt
-          ? `It stands since ${nearDay(p.doneAt, zone, now)}`
+          ? phrase('It stands since {doneAt}', { doneAt: nearDay(p.doneAt, zone, now) })
           : p.byItself
-            ? 'It goes by itself'
+            ? phrase('It goes by itself')
             : p.memberId
-              ? `${name(p.memberId)} puts it there`
-              : 'It stands on the sheet'}
+              ? phrase('{memberId} puts it there', { memberId: name(p.memberId) })
+              : phrase('It stands on the sheet')}
         {p.place && `, ${p.place}`}
-        {!p.doneAt && ` on ${dayName(p.on, posts.today)}`}
-        {p.inFeed ? '. Our feed shows it.' : '. It is not in our feed.'}
+        {!p.doneAt && phrase(' on {on}', { on: dayName(p.on, posts.today) })}
+        {p.inFeed ? phrase('. Our feed shows it.') : phrase('. It is not in our feed.')}
       </p>
       {p.address && (
         <p className="text-small">
           <a href={p.address} target="_blank" rel="noreferrer">
-            Where it stands
+            {phrase('Where it stands')}
           </a>
         </p>
       )}
       {p.problem && <p className="text-small text-ember">{p.problem}</p>}
       {p.person && (
         <p className="text-small text-soft">
-          A program wrote it about <Link to={`/people/${p.person.id}`}>{p.person.name}</Link>.
+          <Sentence m="A program wrote it about {link}." v={{ link: <Link to={`/people/${p.person.id}`}>{p.person.name}</Link> }} />
         </p>
       )}
     </section>
@@ -264,28 +269,36 @@ function Where({ posts, put }: { posts: Posts; put: (all: Posts) => void }) {
   const [address, setAddress] = useState(posts.gateway ?? '');
   const [token, setToken] = useState('');
   const save = useMutation({
-    meta: { says: () => 'the gateway' },
+    meta: { says: () => phrase('the gateway') },
     mutationFn: (to: string) => take(api.PUT('/api/posts/gateway', { body: { address: to, token: token || null } })),
     onSuccess: (all) => {
       put(all);
       setToken('');
       setAddress(all.gateway ?? '');
-      toast(all.gateway ? 'Posts that go by themselves go there.' : 'No post goes by itself any more.');
+      toast(all.gateway ? phrase('Posts that go by themselves go there.') : phrase('No post goes by itself any more.'));
     },
   });
   return (
-    <section aria-label="Where posts go">
-      <Stretch title="Where posts go" />
+    <section aria-label={phrase('Where posts go')}>
+      <Stretch title={phrase('Where posts go')} />
       <p className="row text-small">
-        Others read what stands at{' '}
-        <a href={posts.feed} target="_blank" rel="noreferrer">
-          {posts.feed}
-        </a>{' '}
-        <span className="text-soft">(an Atom feed, for everybody)</span>
+        <Sentence
+          m="Others read what stands at {a} <span>(an Atom feed, for everybody)</span>"
+          v={{
+            a: (
+              <a href={posts.feed} target="_blank" rel="noreferrer">
+                {posts.feed}
+              </a>
+            ),
+            span: (c) => <span className="text-soft">{c}</span>,
+          }}
+        />
       </p>
       {!may && (
         <p className="row text-small text-soft">
-          {posts.gateway ? `Posts go by themselves to ${posts.gateway}` : 'No post goes by itself: there is no gateway.'}
+          {posts.gateway
+            ? phrase('Posts go by themselves to {gateway}', { gateway: posts.gateway })
+            : phrase('No post goes by itself: there is no gateway.')}
         </p>
       )}
       {may && (
@@ -296,7 +309,7 @@ function Where({ posts, put }: { posts: Posts; put: (all: Posts) => void }) {
             save.mutate(address);
           }}
         >
-          <Field label="A gateway for those that go by themselves" error={fieldError(save.error, 'address')}>
+          <Field label={phrase('A gateway for those that go by themselves')} error={fieldError(save.error, 'address')}>
             {(id, by) => (
               <input
                 id={id}
@@ -308,20 +321,20 @@ function Where({ posts, put }: { posts: Posts; put: (all: Posts) => void }) {
               />
             )}
           </Field>
-          <Field label="Its token, if it has one">
+          <Field label={phrase('Its token, if it has one')}>
             {(id) => (
               <input
                 id={id}
                 type="password"
                 autoComplete="off"
-                placeholder={posts.gateway ? 'as it is' : ''}
+                placeholder={posts.gateway ? phrase('as it is') : ''}
                 value={token}
                 onChange={(e) => setToken(e.target.value)}
               />
             )}
           </Field>
           <Button type="submit" disabled={save.isPending || (address === (posts.gateway ?? '') && !token)}>
-            Keep it so
+            {phrase('Keep it so')}
           </Button>
           {!fieldError(save.error, 'address') && <Trouble error={save.error} />}
         </form>

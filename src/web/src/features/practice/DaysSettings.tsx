@@ -2,6 +2,8 @@ import { useState } from 'react';
 import { Button, Field } from '../../ui/bits';
 import { type WeekDay, week } from '../../ui/week';
 import { dayName } from '../../ui/when';
+import { phrase } from '../../words/phrase';
+import { Sentence } from '../../words/Sentence';
 import { chosen, countryName, daysOf, type SettingsForm, stretchesOf } from './settings';
 
 /** The days on which the practice works, and those on which it does not. */
@@ -11,7 +13,7 @@ export function DaysSettings({ practice, draft, set, wrong }: SettingsForm) {
   return (
     <>
       <fieldset className="m-0 mb-3 border-0 p-0">
-        <legend className="mb-0.5 text-small text-soft">We work on</legend>
+        <legend className="mb-0.5 text-small text-soft">{phrase('We work on')}</legend>
         <div className="flex flex-wrap gap-x-5 gap-y-1">
           {(Object.keys(week) as WeekDay[]).map((day) => (
             <label key={day} className="text-small">
@@ -31,10 +33,10 @@ export function DaysSettings({ practice, draft, set, wrong }: SettingsForm) {
           </p>
         )}
       </fieldset>
-      <Field label="but not on the public holidays of" error={wrong('country')}>
+      <Field label={phrase('but not on the public holidays of')} error={wrong('country')}>
         {(id, by) => (
           <select id={id} aria-describedby={by} value={draft.country} onChange={(e) => set({ country: e.target.value })}>
-            <option value="">no country</option>
+            <option value="">{phrase('no country')}</option>
             {practice.countries.map((c) => (
               <option key={c} value={c}>
                 {countryName(c)}
@@ -46,7 +48,7 @@ export function DaysSettings({ practice, draft, set, wrong }: SettingsForm) {
       {draft.country === practice.country && next && (
         <details className="mb-4 text-small">
           <summary className="min-h-6 text-leaf">
-            The next of them: {next.name}, {dayName(next.date)}
+            {phrase('The next of them: {next}, {date}', { next: next.name, date: dayName(next.date) })}
           </summary>
           <ul className="m-0 mt-1 list-none columns-2 p-0 max-[699px]:columns-1">
             {practice.comingHolidays.map((h) => (
@@ -57,13 +59,23 @@ export function DaysSettings({ practice, draft, set, wrong }: SettingsForm) {
           </ul>
         </details>
       )}
-      <DaysOff title="Further public holidays" days={draft.holidays} set={(holidays) => set({ holidays })} error={wrong('holidays')} />
-      <DaysOff title="Days on which we are closed" days={draft.closed} set={(closed) => set({ closed })} error={wrong('closed')} />
-      <Field label="A birthday on 29 February is kept, in other years, on" error={wrong('leapDay')}>
+      <DaysOff
+        title={phrase('Further public holidays')}
+        days={draft.holidays}
+        set={(holidays) => set({ holidays })}
+        error={wrong('holidays')}
+      />
+      <DaysOff
+        title={phrase('Days on which we are closed')}
+        days={draft.closed}
+        set={(closed) => set({ closed })}
+        error={wrong('closed')}
+      />
+      <Field label={phrase('A birthday on 29 February is kept, in other years, on')} error={wrong('leapDay')}>
         {(id, by) => (
           <select id={id} aria-describedby={by} value={draft.leapDay} onChange={(e) => set({ leapDay: e.target.value })}>
-            <option value="feb28">28 February</option>
-            <option value="mar1">1 March</option>
+            <option value="feb28">{phrase('28 February')}</option>
+            <option value="mar1">{phrase('1 March')}</option>
           </select>
         )}
       </Field>
@@ -86,26 +98,43 @@ function DaysOff({ title, days, set, error }: { title: string; days: readonly st
       <ul className="m-0 list-none p-0">
         {stretchesOf(days).map((s) => (
           <li key={s.from} className="flex items-baseline gap-4">
-            <span>{s.from === s.until ? dayName(s.from) : `${dayName(s.from)} to ${dayName(s.until)}`}</span>
+            <span>
+              {s.from === s.until ? dayName(s.from) : phrase('{from} to {until}', { from: dayName(s.from), until: dayName(s.until) })}
+            </span>
             <Button
               look="danger"
               className="min-h-6"
-              aria-label={`Take out ${dayName(s.from)}`}
+              aria-label={phrase('Take out {from}', { from: dayName(s.from) })}
               onClick={() => set(days.filter((d) => d < s.from || d > s.until))}
             >
-              take out
+              {phrase('take out')}
             </Button>
           </li>
         ))}
       </ul>
       <p className="m-0 flex flex-wrap items-baseline gap-2 py-1 text-small">
-        from
-        <input aria-label={`${title}: from`} type="date" value={from} onChange={(e) => setFrom(e.target.value)} />
-        to
-        <input aria-label={`${title}: to`} type="date" value={until} min={from} onChange={(e) => setUntil(e.target.value)} />
-        <Button className="min-h-6" disabled={!from || (until !== '' && until < from)} onClick={add}>
-          add
-        </Button>
+        <Sentence
+          m="from{from}to{until}<button>add</button>"
+          v={{
+            from: (
+              <input aria-label={phrase('{title}: from', { title })} type="date" value={from} onChange={(e) => setFrom(e.target.value)} />
+            ),
+            until: (
+              <input
+                aria-label={phrase('{title}: to', { title })}
+                type="date"
+                value={until}
+                min={from}
+                onChange={(e) => setUntil(e.target.value)}
+              />
+            ),
+            button: (c) => (
+              <Button className="min-h-6" disabled={!from || (until !== '' && until < from)} onClick={add}>
+                {c}
+              </Button>
+            ),
+          }}
+        />
       </p>
       {error && (
         <p role="alert" className="m-0 text-small text-ember">

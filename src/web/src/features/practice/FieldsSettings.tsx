@@ -1,6 +1,6 @@
 import { useQuery } from '@tanstack/react-query';
 import { api, take } from '../../api/client';
-import { count } from '../../ui/when';
+import { listed, phrase } from '../../words/phrase';
 import { LinesSetting } from './fields';
 import { OwnFieldsList } from './OwnFieldsList';
 import type { SettingsForm } from './settings';
@@ -9,11 +9,11 @@ import type { SettingsForm } from './settings';
 export function FieldsSettings({ practice, draft, set, wrong }: SettingsForm) {
   return (
     <>
-      <h2 className="mb-1 text-small text-soft">Fields of your own</h2>
+      <h2 className="mb-1 text-small text-soft">{phrase('Fields of your own')}</h2>
       <OwnFieldsList fields={draft.ownFields} set={(ownFields) => set({ ownFields })} error={wrong('ownFields')} />
       <div className="mt-4">
         <LinesSetting
-          label="Dates to keep of people"
+          label={phrase('Dates to keep of people')}
           value={draft.keyDates}
           set={(keyDates) => set({ keyDates })}
           error={wrong('keyDates')}
@@ -33,20 +33,20 @@ export function WordsSettings({ draft, set, wrong }: SettingsForm) {
   return (
     <>
       <LinesSetting
-        label="Topics people may take or leave"
+        label={phrase('Topics people may take or leave')}
         value={draft.topics}
         set={(topics) => set({ topics })}
         error={wrong('topics')}
       />
       <LinesSetting
-        label="Kinds of appointments"
+        label={phrase('Kinds of appointments')}
         value={draft.appointmentTypes}
         set={(appointmentTypes) => set({ appointmentTypes })}
         error={wrong('appointmentTypes')}
       />
       <LinesSetting
-        label="What people can be to each other"
-        hint="what the other is in return after a slash: solicitor / client"
+        label={phrase('What people can be to each other')}
+        hint={phrase('what the other is in return after a slash: solicitor / client')}
         value={draft.relations}
         set={(relations) => set({ relations })}
         error={wrong('relations')}
@@ -65,10 +65,17 @@ function DateTakenOut({ name }: { name: string }) {
   const { people, programs } = uses.data;
   return (
     <p role="status" className="-mt-1 mb-3 max-w-md text-small text-straw">
-      “{name}” is no longer offered
       {people === 0 && programs.length === 0
-        ? '; nobody uses it.'
-        : `. ${count(people, 'person has', 'people have')} it${programs.length > 0 ? `, and ${programs.map((p) => `“${p}”`).join(', ')} ${programs.length === 1 ? 'counts' : 'count'} by it` : ''}: that stays as it is.`}
+        ? phrase('“{name}” is no longer offered; nobody uses it.', { name })
+        : programs.length === 0
+          ? phrase('“{name}” is no longer offered. {people, plural, one {# person has} other {# people have}} it: that stays as it is.', {
+              name,
+              people,
+            })
+          : phrase(
+              '“{name}” is no longer offered. {people, plural, one {# person has} other {# people have}} it, and {programs} {n, plural, one {counts} other {count}} by it: that stays as it is.',
+              { name, people, programs: listed(programs.map((p) => `“${p}”`)), n: programs.length },
+            )}
     </p>
   );
 }

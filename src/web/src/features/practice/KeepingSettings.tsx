@@ -1,3 +1,4 @@
+import { phrase } from '../../words/phrase';
 import { NumberSetting, TextSetting, YesSetting } from './fields';
 import type { SettingsForm } from './settings';
 
@@ -7,9 +8,9 @@ export function PriceSettings({ draft, set, wrong }: SettingsForm) {
     <div className="flex flex-wrap gap-x-8">
       {(
         [
-          ['email', 'An email'],
-          ['textPart', 'A part of a text'],
-          ['note', 'A card or letter'],
+          ['email', phrase('An email')],
+          ['textPart', phrase('A part of a text')],
+          ['note', phrase('A card or letter')],
         ] as const
       ).map(([key, label]) => (
         <NumberSetting
@@ -22,7 +23,7 @@ export function PriceSettings({ draft, set, wrong }: SettingsForm) {
         />
       ))}
       <TextSetting
-        label="In this currency"
+        label={phrase('In this currency')}
         className="w-20"
         value={draft.prices.currency}
         set={(currency) => set({ prices: { ...draft.prices, currency } })}
@@ -36,15 +37,15 @@ export function KeepingSettings({ draft, set, wrong }: SettingsForm) {
   return (
     <>
       <NumberSetting
-        label="Forget lines of the journal after so many months"
-        hint="0 keeps them for good"
+        label={phrase('Forget lines of the journal after so many months')}
+        hint={phrase('0 keeps them for good')}
         value={draft.keepJournalMonths}
         set={(n) => set({ keepJournalMonths: n ?? 0 })}
         error={wrong('keepJournalMonths')}
       />
       <NumberSetting
-        label="Forget events after so many months"
-        hint="0 keeps them for good; touches, messages and the consent ledger are always kept"
+        label={phrase('Forget events after so many months')}
+        hint={phrase('0 keeps them for good; touches, messages and the consent ledger are always kept')}
         value={draft.keepEventsMonths}
         set={(n) => set({ keepEventsMonths: n ?? 0 })}
         error={wrong('keepEventsMonths')}
@@ -57,7 +58,7 @@ export function KeepingSettings({ draft, set, wrong }: SettingsForm) {
 export function ProgramsSettings({ draft, set }: SettingsForm) {
   return (
     <YesSetting
-      label="A principal says yes to each program, and to each change of it, before it is switched on"
+      label={phrase('A principal says yes to each program, and to each change of it, before it is switched on')}
       value={draft.programsApproved}
       set={(programsApproved) => set({ programsApproved })}
     />

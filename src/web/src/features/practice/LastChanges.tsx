@@ -3,6 +3,7 @@ import { api, type Schemas, take } from '../../api/client';
 import { Button, Trouble } from '../../ui/bits';
 import { said } from '../../ui/undo';
 import { moment } from '../../ui/when';
+import { phrase } from '../../words/phrase';
 
 type Change = Schemas['SettingsChangeDto'];
 
@@ -22,15 +23,15 @@ export function LastChanges({ zone }: { zone: string }) {
     onSuccess: (answer) => {
       queries.setQueryData(['settings-changes'], answer);
       changed();
-      said('It is as it was before.');
+      said(phrase('It is as it was before.'));
     },
   });
   return (
     <>
-      <h3>The last changes</h3>
+      <h3>{phrase('The last changes')}</h3>
       <Trouble error={changes.error ?? undo.error} />
       {changes.data?.length === 0 && (
-        <p className="mt-1">Nothing has been changed yet. Of what is changed, the last ten stand here and can be taken back.</p>
+        <p className="mt-1">{phrase('Nothing has been changed yet. Of what is changed, the last ten stand here and can be taken back.')}</p>
       )}
       <ol className="m-0 mt-1 list-none p-0">
         {changes.data?.map((c) => (
@@ -39,7 +40,7 @@ export function LastChanges({ zone }: { zone: string }) {
             <p className="m-0 flex flex-wrap items-baseline gap-x-3">
               <span>
                 {c.by || 'Germinal'}, {moment(c.at, zone)}
-                {c.takesBack && ', taking back'}
+                {c.takesBack && phrase(', taking back')}
               </span>
               <End change={c} undo={() => undo.mutate(c.id)} busy={undo.isPending} />
             </p>
@@ -51,11 +52,11 @@ export function LastChanges({ zone }: { zone: string }) {
 }
 
 function End({ change: c, undo, busy }: { change: Change; undo: () => void; busy: boolean }) {
-  if (c.takenBack) return <span>taken back</span>;
+  if (c.takenBack) return <span>{phrase('taken back')}</span>;
   if (c.inTheWay) return <span className="w-full">{c.inTheWay}</span>;
   return (
-    <Button className="min-h-6" disabled={busy} onClick={undo} aria-label={`Take back: ${c.words}`}>
-      take back
+    <Button className="min-h-6" disabled={busy} onClick={undo} aria-label={phrase('Take back: {words}', { words: c.words })}>
+      {phrase('take back')}
     </Button>
   );
 }

@@ -2,7 +2,8 @@ import { useMutation } from '@tanstack/react-query';
 import { Link } from 'react-router';
 import { api, type Schemas, take } from '../../api/client';
 import { Button, Trouble } from '../../ui/bits';
-import { count, dayName } from '../../ui/when';
+import { dayName } from '../../ui/when';
+import { phrase } from '../../words/phrase';
 import type { Draft } from './settings';
 
 type Month = Schemas['LastMonthDto'];
@@ -15,15 +16,15 @@ export function LastMonth({ changes }: { changes: Partial<Draft> }) {
   const nothing = Object.keys(changes).length === 0;
   const stale = ask.data && JSON.stringify(ask.variables) !== JSON.stringify(body);
   return (
-    <section aria-label="What that would have changed">
-      <h3 className="mt-5">What would that have changed?</h3>
+    <section aria-label={phrase('What that would have changed')}>
+      <h3 className="mt-5">{phrase('What would that have changed?')}</h3>
       <p className="mt-1">
         {nothing
-          ? 'Change something here, and the last thirty days can be gone through again as if it had been so.'
-          : 'The last thirty days are gone through again, as if it had been so. Nothing is kept or sent.'}
+          ? phrase('Change something here, and the last thirty days can be gone through again as if it had been so.')
+          : phrase('The last thirty days are gone through again, as if it had been so. Nothing is kept or sent.')}
       </p>
       <Button className="min-h-6" disabled={nothing || ask.isPending} onClick={() => ask.mutate(body)}>
-        {ask.isPending ? 'Going through them …' : 'Go through the last thirty days'}
+        {ask.isPending ? phrase('Going through them …') : phrase('Go through the last thirty days')}
       </Button>
       <Trouble error={ask.error} />
       <div role="status">{ask.data && !stale && <Found month={ask.data} />}</div>
@@ -34,17 +35,26 @@ export function LastMonth({ changes }: { changes: Partial<Draft> }) {
 function Found({ month: m }: { month: Month }) {
   const same = m.notAtAll + m.besides + m.later + m.earlier === 0;
   const parts = [
-    m.notAtAll > 0 && `${count(m.notAtAll, 'message or call', 'messages and calls')} would not have gone`,
-    m.besides > 0 && `${m.besides} would have gone besides`,
-    m.later > 0 && `${m.later} later`,
-    m.earlier > 0 && `${m.earlier} earlier`,
+    m.notAtAll > 0 &&
+      phrase('{notAtAll, plural, one {# message or call} other {# messages and calls}} would not have gone', { notAtAll: m.notAtAll }),
+    m.besides > 0 && phrase('{besides, number} would have gone besides', { besides: m.besides }),
+    m.later > 0 && phrase('{later, number} later', { later: m.later }),
+    m.earlier > 0 && phrase('{earlier, number} earlier', { earlier: m.earlier }),
   ].filter(Boolean);
   return (
     <div className="mt-3">
       <p className="m-0 font-serif text-ink">
         {same
-          ? `Nothing. From ${dayName(m.from)} to ${dayName(m.until)} everything would have gone as it did.`
-          : `From ${dayName(m.from)} to ${dayName(m.until)}, ${parts.join(', ')}: for ${count(m.people, 'person', 'people')}.`}
+          ? phrase('Nothing. From {from} to {until} everything would have gone as it did.', {
+              from: dayName(m.from),
+              until: dayName(m.until),
+            })
+          : phrase('From {from} to {until}, {parts}: for {people, plural, one {# person} other {# people}}.', {
+              from: dayName(m.from),
+              until: dayName(m.until),
+              parts: parts.join(', '),
+              people: m.people,
+            })}
       </p>
       {Object.entries(m.why).map(([why, n]) => (
         <p key={why} className="m-0">
@@ -54,9 +64,9 @@ function Found({ month: m }: { month: Month }) {
       <table className="mt-2 w-full">
         <thead>
           <tr className="text-left">
-            <th className="font-normal text-soft">went</th>
-            <th className="text-right font-normal text-soft">as it is</th>
-            <th className="text-right font-normal text-soft">so</th>
+            <th className="font-normal text-soft">{phrase('went')}</th>
+            <th className="text-right font-normal text-soft">{phrase('as it is')}</th>
+            <th className="text-right font-normal text-soft">{phrase('so')}</th>
           </tr>
         </thead>
         <tbody>
@@ -65,7 +75,7 @@ function Found({ month: m }: { month: Month }) {
               ['emails', 'emails'],
               ['texts', 'texts'],
               ['calls', 'calls'],
-              ['notes', 'cards and letters'],
+              ['notes', phrase('cards and letters')],
             ] as const
           )
             .filter(([key]) => m.asSet[key] + m.asProposed[key] > 0)
@@ -93,10 +103,14 @@ function Found({ month: m }: { month: Month }) {
           “{f.program}” {then(f)}
         </p>
       ))}
-      {m.people > m.first.length && <p className="m-0 mt-1">and {m.people - m.first.length} more</p>}
+      {m.people > m.first.length && (
+        <p className="m-0 mt-1">{phrase('and {people, number} more', { people: m.people - m.first.length })}</p>
+      )}
       <p className="mt-2">
-        Gone through as it is, {total(m.asSet)} went; {total(m.really)} really did. What somebody’s tags or stage were on a day that has
-        passed is not known any more, so those of today count.
+        {phrase(
+          'Gone through as it is, {asSet} went; {really} really did. What somebody’s tags or stage were on a day that has passed is not known any more, so those of today count.',
+          { asSet: total(m.asSet), really: total(m.really) },
+        )}
       </p>
     </div>
   );
@@ -105,11 +119,11 @@ function Found({ month: m }: { month: Month }) {
 /** When somebody’s would have gone, beside when it did. */
 const then = ({ was, would }: Month['first'][number]) =>
   was && would
-    ? `on ${dayName(would)} instead of ${dayName(was)}`
+    ? phrase('on {would} instead of {was}', { would: dayName(would), was: dayName(was) })
     : was
-      ? `not on ${dayName(was)}`
+      ? phrase('not on {was}', { was: dayName(was) })
       : would
-        ? `also on ${dayName(would)}`
+        ? phrase('also on {would}', { would: dayName(would) })
         : '';
 
 const total = (went: Month['really']) => went.emails + went.texts + went.calls + went.notes;

@@ -3,6 +3,7 @@ import { useState } from 'react';
 import { api, take } from '../../api/client';
 import { Button, Field, fieldError, Trouble } from '../../ui/bits';
 import { PictureChooser } from '../../ui/PictureChooser';
+import { phrase } from '../../words/phrase';
 
 /** The logo and colours of public pages and letters, kept by themselves. */
 export function Look({
@@ -35,14 +36,14 @@ export function Look({
     >
       <div className="flex flex-wrap items-end gap-x-8">
         <ColourField
-          label="Colour of links and buttons"
+          label={phrase('Colour of links and buttons')}
           value={colour}
           usual="#38662f"
           set={setColour}
           error={fieldError(save.error, 'colour')}
         />
         <ColourField
-          label="Colour behind the head of a page"
+          label={phrase('Colour behind the head of a page')}
           value={ground}
           usual="#ffffff"
           set={setGround}
@@ -50,19 +51,19 @@ export function Look({
         />
       </div>
       <div className="mb-3 flex items-center gap-4">
-        {picture && <img src={picture} alt="Your logo" className="max-h-14 max-w-44" />}
+        {picture && <img src={picture} alt={phrase('Your logo')} className="max-h-14 max-w-44" />}
         <PictureChooser
           picture={picture}
-          label="Your logo"
-          words={['Add a logo', 'Another logo']}
-          without="without one"
+          label={phrase('Your logo')}
+          words={[phrase('Add a logo'), phrase('Another logo')]}
+          without={phrase('without one')}
           set={(address) => setPicture(address ?? undefined)}
           trouble={setTrouble}
         />
       </div>
       {!own && <Trouble error={trouble ?? save.error} />}
       <Button type="submit" look="main" disabled={save.isPending}>
-        Look so
+        {phrase('Look so')}
       </Button>
     </form>
   );
@@ -82,7 +83,7 @@ function ColourField({
   error?: string;
 }) {
   return (
-    <Field label={label} error={error} hint={value ? undefined : 'none chosen'}>
+    <Field label={label} error={error} hint={value ? undefined : phrase('none chosen')}>
       {(id, by) => (
         <span className="flex items-center gap-3">
           <input
@@ -95,8 +96,8 @@ function ColourField({
           />
           <code>{value || '–'}</code>
           {value && (
-            <Button look="plain" className="min-h-6" aria-label={`${label}: none`} onClick={() => set('')}>
-              none
+            <Button look="plain" className="min-h-6" aria-label={phrase('{label}: none', { label })} onClick={() => set('')}>
+              {phrase('none')}
             </Button>
           )}
         </span>

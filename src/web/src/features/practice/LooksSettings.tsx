@@ -1,5 +1,6 @@
 import { Link } from 'react-router';
 import { Field } from '../../ui/bits';
+import { phrase } from '../../words/phrase';
 import { YesSetting } from './fields';
 import type { SettingsForm } from './settings';
 
@@ -7,22 +8,24 @@ import type { SettingsForm } from './settings';
 export function LooksSettings({ draft, set, wrong }: SettingsForm) {
   return (
     <>
-      <Field label="Letters speak as" error={wrong('voice')}>
+      <Field label={phrase('Letters speak as')} error={wrong('voice')}>
         {(id, by) => (
           <select id={id} aria-describedby={by} value={draft.voice} onChange={(e) => set({ voice: e.target.value })}>
             <option value="I">I</option>
-            <option value="we">we</option>
+            <option value="we">{phrase('we')}</option>
           </select>
         )}
       </Field>
       <YesSetting
-        label="Letters carry a picture that tells when they were opened"
+        label={phrase('Letters carry a picture that tells when they were opened')}
         value={draft.seeOpens}
         set={(seeOpens) => set({ seeOpens })}
       />
       <Field
-        label="Added to the address of every link, so that your web statistics know where a visit came from; one a line: name=value"
-        hint="{program} and {step} are filled in"
+        label={phrase(
+          'Added to the address of every link, so that your web statistics know where a visit came from; one a line: name=value',
+        )}
+        hint={phrase("'{'program'}' and '{'step'}' are filled in")}
         error={wrong('linkParameters')}
       >
         {(id, by) => (
@@ -48,7 +51,7 @@ export function LooksSettings({ draft, set, wrong }: SettingsForm) {
         )}
       </Field>
       <p className="mb-4 text-small">
-        <Link to="/signing">How each member signs</Link>
+        <Link to="/signing">{phrase('How each member signs')}</Link>
       </p>
     </>
   );

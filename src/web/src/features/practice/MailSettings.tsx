@@ -2,6 +2,7 @@ import { useMutation } from '@tanstack/react-query';
 import { api, type Schemas, take } from '../../api/client';
 import { useMay } from '../../app/session';
 import { Button, Field, Trouble } from '../../ui/bits';
+import { phrase } from '../../words/phrase';
 import { TextSetting } from './fields';
 import { draftOf, type Server, type SettingsForm } from './settings';
 
@@ -12,8 +13,8 @@ export function MailSettings(form: SettingsForm) {
   return (
     <>
       <TextSetting
-        label="Texts go out from, and answers come to"
-        hint="in international form; without a number the installation’s own is used"
+        label={phrase('Texts go out from, and answers come to')}
+        hint={phrase('in international form; without a number the installation’s own is used')}
         className="w-56"
         value={draft.textNumber}
         set={(textNumber) => set({ textNumber })}
@@ -29,27 +30,27 @@ function Servers({ practice, draft, set, wrong }: SettingsForm) {
   return (
     <>
       <ServerFields
-        title="Mail goes out by"
+        title={phrase('Mail goes out by')}
         server={draft.mailOut}
         set={(mailOut) => set({ mailOut })}
         error={wrong('mailOut')}
         kept={practice.mailOut?.hasPassword}
       />
       <Test
-        label="Send me a test"
+        label={phrase('Send me a test')}
         server={draft.mailOut}
         kept={kept.mailOut}
         call={(body) => take(api.POST('/api/practice/mail-test', { body }))}
       />
       <ServerFields
-        title="Answers are read from the mailbox at"
+        title={phrase('Answers are read from the mailbox at')}
         server={draft.mailIn}
         set={(mailIn) => set({ mailIn })}
         error={wrong('mailIn')}
         kept={practice.mailIn?.hasPassword}
       />
       <Test
-        label="Read it now"
+        label={phrase('Read it now')}
         server={draft.mailIn}
         kept={kept.mailIn}
         call={(body) => take(api.POST('/api/practice/mailbox-test', { body }))}
@@ -72,41 +73,45 @@ function ServerFields({
   kept?: boolean;
 }) {
   return (
-    <Field label={title} error={error} hint="without a host the installation's own way is used">
+    <Field label={title} error={error} hint={phrase("without a host the installation's own way is used")}>
       {(id, by) => (
         <span className="flex flex-wrap gap-2">
           <input
             id={id}
             aria-describedby={by}
-            placeholder="host"
+            placeholder={phrase('host')}
             className="w-56"
             value={server.host}
             onChange={(e) => set({ ...server, host: e.target.value })}
           />
           <input
-            aria-label={`${title}: port`}
+            aria-label={phrase('{title}: port', { title })}
             type="number"
             className="w-20"
             value={server.port}
             onChange={(e) => set({ ...server, port: Number(e.target.value) })}
           />
-          <select aria-label={`${title}: security`} value={server.security} onChange={(e) => set({ ...server, security: e.target.value })}>
-            <option value="starttls">STARTTLS</option>
-            <option value="tls">TLS</option>
-            <option value="none">none</option>
+          <select
+            aria-label={phrase('{title}: security', { title })}
+            value={server.security}
+            onChange={(e) => set({ ...server, security: e.target.value })}
+          >
+            <option value="starttls">{phrase('STARTTLS')}</option>
+            <option value="tls">{phrase('TLS')}</option>
+            <option value="none">{phrase('none')}</option>
           </select>
           <input
-            aria-label={`${title}: name`}
-            placeholder="name to sign in with"
+            aria-label={phrase('{title}: name', { title })}
+            placeholder={phrase('name to sign in with')}
             autoComplete="off"
             value={server.user}
             onChange={(e) => set({ ...server, user: e.target.value })}
           />
           <input
-            aria-label={`${title}: password`}
+            aria-label={phrase('{title}: password', { title })}
             type="password"
             autoComplete="new-password"
-            placeholder={kept ? 'kept as it is' : 'password'}
+            placeholder={kept ? phrase('kept as it is') : phrase('password')}
             value={server.password ?? ''}
             onChange={(e) => set({ ...server, password: e.target.value || null })}
           />
@@ -138,8 +143,8 @@ function Test({
       </Button>{' '}
       {tried && test.data && (
         <span role="status" className={test.data.worked ? 'text-leaf' : 'text-ember'}>
-          {test.data.worked ? 'It worked' : 'It did not work'}: {test.data.words}
-          {!saved && ' These settings are not kept yet.'}
+          {test.data.worked ? phrase('It worked') : phrase('It did not work')}: {test.data.words}
+          {!saved && phrase(' These settings are not kept yet.')}
         </span>
       )}
       <Trouble error={test.error} />

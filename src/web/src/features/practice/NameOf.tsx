@@ -1,4 +1,5 @@
 import { NameForm } from '../../ui/NameForm';
+import { phrase } from '../../words/phrase';
 import { Say } from '../programs/Say';
 
 /** A name that is pressed to be called otherwise. */
@@ -16,11 +17,11 @@ export function NameOf({
   longest?: number;
 }) {
   return (
-    <Say words={plain ?? name} label={`Call the ${what} “${name}” otherwise`}>
+    <Say words={plain ?? name} label={phrase('Call the {what} “{name}” otherwise', { what, name })}>
       {(close) => (
         <NameForm
-          label={`What the ${what} is called`}
-          words="Call it so"
+          label={phrase('What the {what} is called', { what })}
+          words={phrase('Call it so')}
           start={name}
           longest={longest}
           take={(to) => {
@@ -34,4 +35,7 @@ export function NameOf({
 }
 
 /** The first three of what asks for it. */
-export const some = (used: string[]) => (used.length > 3 ? `${used.slice(0, 3).join(', ')} and ${used.length - 3} more` : used.join(', '));
+export const some = (used: string[]) =>
+  used.length > 3
+    ? phrase('{used} and {used2, number} more', { used: used.slice(0, 3).join(', '), used2: used.length - 3 })
+    : used.join(', ');

@@ -6,7 +6,7 @@ import { Button, Loading, Trouble } from '../../ui/bits';
 import { DayPage, PageHead, Stretch } from '../../ui/DayPage';
 import { NameForm } from '../../ui/NameForm';
 import { said } from '../../ui/undo';
-import { count } from '../../ui/when';
+import { phrase } from '../../words/phrase';
 import { Say, SayOneOf } from '../programs/Say';
 
 type Outcome = Schemas['OutcomeDto'];
@@ -22,36 +22,37 @@ export default function OutcomesPage() {
   const may = useMay('change-settings');
   const outcomes = useQuery({ queryKey: ['outcomes'], queryFn: () => take(api.GET('/api/outcomes')) });
   const save = useMutation({
-    meta: { says: () => 'how calls end' },
+    meta: { says: () => phrase('how calls end') },
     mutationFn: (next: Outcome[]) => take(api.PUT('/api/outcomes', { body: { outcomes: next } })),
     onSuccess: (answer) => {
       queries.setQueryData(['outcomes'], answer);
       queries.invalidateQueries({ queryKey: ['today'] });
     },
   });
-  if (outcomes.isPending) return <Loading what="Opening how calls end" />;
+  if (outcomes.isPending) return <Loading what={phrase('Opening how calls end')} />;
   const now = outcomes.data ?? [];
-  const set = (next: Outcome[]) => save.mutate(next, { onSuccess: () => said('It is kept.', () => save.mutateAsync(now)) });
+  const set = (next: Outcome[]) => save.mutate(next, { onSuccess: () => said(phrase('It is kept.'), () => save.mutateAsync(now)) });
   const put = (i: number, part: Partial<Outcome>) => set(now.map((o, n) => (n === i ? { ...o, ...part } : o)));
   return (
     <DayPage
-      marginTitle="What it does"
+      marginTitle={phrase('What it does')}
       margin={
         <>
-          <h3>What it does</h3>
+          <h3>{phrase('What it does')}</h3>
           <p>
-            Each way has the key of its number on the day sheet. What follows is offered with it; whoever called can leave it out or add to
-            it. Pressed by mistake, a call is taken back with all that followed.
+            {phrase(
+              'Each way has the key of its number on the day sheet. What follows is offered with it; whoever called can leave it out or add to it. Pressed by mistake, a call is taken back with all that followed.',
+            )}
           </p>
-          <p className="mt-3">Reached, they have their answer: what they asked no longer waits.</p>
+          <p className="mt-3">{phrase('Reached, they have their answer: what they asked no longer waits.')}</p>
         </>
       }
     >
-      <PageHead title="How calls end" aside={<Link to="/practice">The practice</Link>} />
+      <PageHead title={phrase('How calls end')} aside={<Link to="/practice">{phrase('The practice')}</Link>} />
       <div className="px-7">
         <Trouble error={outcomes.error ?? save.error} />
       </div>
-      <Stretch title="In the order of their keys" />
+      <Stretch title={phrase('In the order of their keys')} />
       {now.map((o, i) => (
         <div key={o.name} className="row flex items-baseline gap-4">
           <span className="gutter">{i + 1}</span>
@@ -64,15 +65,15 @@ export default function OutcomesPage() {
                 <Button
                   look="plain"
                   className="min-h-6 min-w-6"
-                  aria-label={`“${o.name}” earlier`}
+                  aria-label={phrase('“{name}” earlier', { name: o.name })}
                   onClick={() => set([...now.slice(0, i - 1), o, now[i - 1] as Outcome, ...now.slice(i + 1)])}
                 >
                   ↑
                 </Button>
               )}
               {now.length > 1 && (
-                <Button look="plain" aria-label={`Take “${o.name}” out`} onClick={() => set(now.toSpliced(i, 1))}>
-                  take out
+                <Button look="plain" aria-label={phrase('Take “{name}” out', { name: o.name })} onClick={() => set(now.toSpliced(i, 1))}>
+                  {phrase('take out')}
                 </Button>
               )}
             </span>
@@ -81,11 +82,11 @@ export default function OutcomesPage() {
       ))}
       {may && now.length < most && (
         <div className="row font-serif">
-          <Say words="+ another way" label="Another way a call can end" soft>
+          <Say words={phrase('+ another way')} label={phrase('Another way a call can end')} soft>
             {(close) => (
               <NameForm
-                label="How it ends"
-                words="Add it"
+                label={phrase('How it ends')}
+                words={phrase('Add it')}
                 take={(name) => {
                   set([...now, { ...fresh, name }]);
                   close();
@@ -95,7 +96,7 @@ export default function OutcomesPage() {
           </Say>
         </div>
       )}
-      {!may && <p className="row text-small text-soft">A principal changes this.</p>}
+      {!may && <p className="row text-small text-soft">{phrase('A principal changes this.')}</p>}
     </DayPage>
   );
 }
@@ -107,13 +108,17 @@ function OutcomeWords({ outcome: o, put, may }: { outcome: Outcome; put: (part: 
   const types = useQuery({ queryKey: ['practice'], queryFn: () => take(api.GET('/api/practice')) }).data?.appointmentTypes ?? [];
   const stageName = (stage: string) => stage.split('/')[1] ?? stage;
   const words = {
-    reached: o.reached ? 'they were reached' : 'they were not reached',
+    reached: o.reached ? phrase('they were reached') : phrase('they were not reached'),
     again:
-      o.againDays > 0 ? `they are called again after ${count(o.againDays, 'working day', 'working days')}` : 'they are not called again',
-    note: o.note ? 'a note is written' : 'no note',
-    stage: o.stage ? `they go to ${stageName(o.stage)}` : 'their stage stays',
-    appointment: o.appointment ? `an appointment is made: ${o.appointment}` : 'no appointment',
-    program: o.program ? `“${programs.find((p) => p.id === o.program)?.name ?? 'a program that is not on'}” starts` : 'no program starts',
+      o.againDays > 0
+        ? phrase('they are called again after {againDays, plural, one {# working day} other {# working days}}', { againDays: o.againDays })
+        : phrase('they are not called again'),
+    note: o.note ? phrase('a note is written') : phrase('no note'),
+    stage: o.stage ? phrase('they go to {stage}', { stage: stageName(o.stage) }) : phrase('their stage stays'),
+    appointment: o.appointment ? phrase('an appointment is made: {appointment}', { appointment: o.appointment }) : phrase('no appointment'),
+    program: o.program
+      ? phrase('“{name}” starts', { name: programs.find((p) => p.id === o.program)?.name ?? phrase('a program that is not on') })
+      : phrase('no program starts'),
   };
   if (!may)
     return (
@@ -124,12 +129,12 @@ function OutcomeWords({ outcome: o, put, may }: { outcome: Outcome; put: (part: 
   const label = (part: string) => `“${o.name}”, ${part}`;
   return (
     <>
-      <Say words={o.name} label={label('its name')}>
+      <Say words={o.name} label={label(phrase('its name'))}>
         {(close) => (
           <NameForm
-            label="How it ends"
+            label={phrase('How it ends')}
             start={o.name}
-            words="Call it so"
+            words={phrase('Call it so')}
             take={(name) => {
               put({ name });
               close();
@@ -140,16 +145,16 @@ function OutcomeWords({ outcome: o, put, may }: { outcome: Outcome; put: (part: 
       :{' '}
       <SayOneOf<boolean>
         words={words.reached}
-        label={label('whether they were reached')}
+        label={label(phrase('whether they were reached'))}
         choices={[
-          [true, 'they were reached'],
-          [false, 'they were not reached'],
+          [true, phrase('they were reached')],
+          [false, phrase('they were not reached')],
         ]}
         now={o.reached}
         choose={(reached) => put({ reached })}
       />
       ,{' '}
-      <Say words={words.again} label={label('when they are called again')} soft={o.againDays === 0}>
+      <Say words={words.again} label={label(phrase('when they are called again'))} soft={o.againDays === 0}>
         {(close) => (
           <AgainField
             start={o.againDays}
@@ -163,11 +168,11 @@ function OutcomeWords({ outcome: o, put, may }: { outcome: Outcome; put: (part: 
       ,{' '}
       <SayOneOf<boolean>
         words={words.note}
-        label={label('a note')}
+        label={label(phrase('a note'))}
         soft={!o.note}
         choices={[
-          [false, 'no note'],
-          [true, 'a note is written'],
+          [false, phrase('no note')],
+          [true, phrase('a note is written')],
         ]}
         now={o.note}
         choose={(note) => put({ note })}
@@ -175,27 +180,33 @@ function OutcomeWords({ outcome: o, put, may }: { outcome: Outcome; put: (part: 
       ,{' '}
       <SayOneOf<string | null>
         words={words.stage}
-        label={label('their stage')}
+        label={label(phrase('their stage'))}
         soft={!o.stage}
-        choices={[[null, 'their stage stays'], ...stages.map((s) => [s, `they go to ${stageName(s)}`] as const)]}
+        choices={[
+          [null, phrase('their stage stays')],
+          ...stages.map((s) => [s, phrase('they go to {stage}', { stage: stageName(s) })] as const),
+        ]}
         now={o.stage}
         choose={(stage) => put({ stage })}
       />
       ,{' '}
       <SayOneOf<string | null>
         words={words.appointment}
-        label={label('an appointment')}
+        label={label(phrase('an appointment'))}
         soft={!o.appointment}
-        choices={[[null, 'no appointment'], ...types.map((t) => [t, `an appointment is made: ${t}`] as const)]}
+        choices={[
+          [null, phrase('no appointment')],
+          ...types.map((t) => [t, phrase('an appointment is made: {appointment}', { appointment: t })] as const),
+        ]}
         now={o.appointment}
         choose={(appointment) => put({ appointment })}
       />
       ,{' '}
       <SayOneOf<string | null>
         words={words.program}
-        label={label('a program')}
+        label={label(phrase('a program'))}
         soft={!o.program}
-        choices={[[null, 'no program starts'], ...programs.map((p) => [p.id, `“${p.name}” starts`] as const)]}
+        choices={[[null, phrase('no program starts')], ...programs.map((p) => [p.id, `“${p.name}” starts`] as const)]}
         now={o.program}
         choose={(program) => put({ program })}
       />
@@ -213,7 +224,7 @@ function AgainField({ start, take: done }: { start: number; take: (days: number)
         done(Number(new FormData(e.currentTarget).get('days')));
       }}
     >
-      <span>again after</span>
+      <span>{phrase('again after')}</span>
       <input
         name="days"
         type="number"
@@ -221,13 +232,13 @@ function AgainField({ start, take: done }: { start: number; take: (days: number)
         max={200}
         required
         autoFocus
-        aria-label="Working days until they are called again"
+        aria-label={phrase('Working days until they are called again')}
         className="w-20"
         defaultValue={start}
       />
-      <span>working days; 0 for not again</span>
+      <span>{phrase('working days; 0 for not again')}</span>
       <Button type="submit" look="main">
-        Keep it so
+        {phrase('Keep it so')}
       </Button>
     </form>
   );

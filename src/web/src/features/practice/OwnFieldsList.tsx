@@ -3,7 +3,8 @@ import { useState } from 'react';
 import { api, type Schemas, take } from '../../api/client';
 import { Button } from '../../ui/bits';
 import { ownFieldKinds } from '../../ui/OwnFieldInput';
-import { count } from '../../ui/when';
+import { phrase } from '../../words/phrase';
+import { Sentence } from '../../words/Sentence';
 
 type OwnField = Schemas['OwnFieldDto'];
 
@@ -18,14 +19,18 @@ export function OwnFieldsList({ fields, set, error }: { fields: OwnField[]; set:
           <li key={f.key || i} className="border-t border-dotted border-rule py-2">
             <div className="flex flex-wrap items-start gap-3">
               <input
-                aria-label={`Field ${i + 1}: name`}
-                placeholder="what it is called"
+                aria-label={phrase('Field {i, number}: name', { i: i + 1 })}
+                placeholder={phrase('what it is called')}
                 maxLength={40}
                 className="w-56"
                 value={f.name}
                 onChange={(e) => change(i, { name: e.target.value })}
               />
-              <select aria-label={`Field ${i + 1}: what it holds`} value={f.kind} onChange={(e) => change(i, { kind: e.target.value })}>
+              <select
+                aria-label={phrase('Field {i, number}: what it holds', { i: i + 1 })}
+                value={f.kind}
+                onChange={(e) => change(i, { kind: e.target.value })}
+              >
                 {ownFieldKinds.map(([kind, words]) => (
                   <option key={kind} value={kind}>
                     {words}
@@ -34,8 +39,8 @@ export function OwnFieldsList({ fields, set, error }: { fields: OwnField[]; set:
               </select>
               {(f.kind === 'choice' || f.kind === 'choices') && (
                 <textarea
-                  aria-label={`Field ${i + 1}: its choices, one a line`}
-                  placeholder="its choices, one a line"
+                  aria-label={phrase('Field {i, number}: its choices, one a line', { i: i + 1 })}
+                  placeholder={phrase('its choices, one a line')}
                   rows={3}
                   className="w-56"
                   defaultValue={f.options.join('\n')}
@@ -47,7 +52,7 @@ export function OwnFieldsList({ fields, set, error }: { fields: OwnField[]; set:
           </li>
         ))}
       </ul>
-      <Button onClick={() => set([...fields, { key: '', name: '', kind: 'text', options: [] }])}>+ a field</Button>
+      <Button onClick={() => set([...fields, { key: '', name: '', kind: 'text', options: [] }])}>{phrase('+ a field')}</Button>
       {error && (
         <p role="alert" className="mt-1 text-small text-ember">
           {error}
@@ -68,15 +73,28 @@ function TakeOut({ field, takeOut }: { field: OwnField; takeOut: () => void }) {
     const { people, programs } = uses.data;
     return (
       <span role="alert" className="max-w-80 text-small">
-        {count(people, 'person has', 'people have')} something there
-        {programs.length > 0 && `, and ${programs.map((p) => `“${p}”`).join(', ')} ${programs.length === 1 ? 'names' : 'name'} it`}. What
-        people have there is kept, out of sight.{' '}
-        <Button look="danger" className="mr-3" onClick={takeOut}>
-          Take it out
-        </Button>
-        <Button look="plain" onClick={() => setAsking(false)}>
-          leave it
-        </Button>
+        <Sentence
+          m="{people, plural, one {# person has} other {# people have}} something there{programs}. What people have there is kept, out of sight. <button>Take it out</button><button2>leave it</button2>"
+          v={{
+            people,
+            programs:
+              programs.length > 0 &&
+              phrase(', and {programs} {programs2, plural, one {names} other {name}} it', {
+                programs: programs.map((p) => `“${p}”`).join(', '),
+                programs2: programs.length,
+              }),
+            button: (c) => (
+              <Button look="danger" className="mr-3" onClick={takeOut}>
+                {c}
+              </Button>
+            ),
+            button2: (c) => (
+              <Button look="plain" onClick={() => setAsking(false)}>
+                {c}
+              </Button>
+            ),
+          }}
+        />
       </span>
     );
   }
@@ -84,10 +102,10 @@ function TakeOut({ field, takeOut }: { field: OwnField; takeOut: () => void }) {
     <Button
       look="danger"
       disabled={uses.isPending}
-      aria-label={`take out the field ${field.name}`}
+      aria-label={phrase('take out the field {field}', { field: field.name })}
       onClick={() => (field.key ? uses.mutate() : takeOut())}
     >
-      take out
+      {phrase('take out')}
     </Button>
   );
 }

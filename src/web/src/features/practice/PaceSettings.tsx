@@ -1,4 +1,6 @@
 import { Button } from '../../ui/bits';
+import { phrase } from '../../words/phrase';
+import { Sentence } from '../../words/Sentence';
 import { NumberSetting, TextSetting } from './fields';
 import { channels, chosen, type Draft, type SettingsForm } from './settings';
 
@@ -9,22 +11,28 @@ export function PaceSettings({ draft, set, wrong }: SettingsForm) {
       <PaceRules draft={draft} set={set} error={wrong('pace')} />
       <div className="flex flex-wrap gap-x-8">
         <TextSetting
-          label="Texts and calls from"
-          hint="on the person’s own clock"
+          label={phrase('Texts and calls from')}
+          hint={phrase('on the person’s own clock')}
           className="w-28"
           value={draft.quietFrom}
           set={(quietFrom) => set({ quietFrom })}
           error={wrong('quietFrom')}
         />
-        <TextSetting label="until" className="w-28" value={draft.quietTo} set={(quietTo) => set({ quietTo })} error={wrong('quietTo')} />
+        <TextSetting
+          label={phrase('until')}
+          className="w-28"
+          value={draft.quietTo}
+          set={(quietTo) => set({ quietTo })}
+          error={wrong('quietTo')}
+        />
       </div>
       <div className="flex flex-wrap gap-x-8">
         {(['email', 'text'] as const).map((channel) => (
           <NumberSetting
             key={channel}
-            label={`At most so many ${channel}s a day, from all of us`}
+            label={phrase('At most so many {channel}s a day, from all of us', { channel })}
             min={1}
-            none="no limit"
+            none={phrase('no limit')}
             value={draft.dailyLimits[channel]}
             set={(most) => {
               const { [channel]: _, ...rest } = draft.dailyLimits;
@@ -43,56 +51,64 @@ function PaceRules({ draft, set, error }: { draft: Draft; set: (change: Partial<
     set({ pace: draft.pace.map((p, i) => (i === at ? { ...p, ...rule } : p)) });
   return (
     <fieldset className="m-0 mb-4 border-0 p-0">
-      <legend className="mb-0.5 text-small text-soft">How often one person may get commercial messages</legend>
+      <legend className="mb-0.5 text-small text-soft">{phrase('How often one person may get commercial messages')}</legend>
       {draft.pace.map((rule, i) => (
         <div key={i} className="flex flex-wrap items-baseline gap-x-2 gap-y-1 py-1">
-          at most
-          <input
-            aria-label={`Rule ${i + 1}: how many`}
-            type="number"
-            min={1}
-            className="w-16"
-            value={rule.max}
-            onChange={(e) => change(i, { max: Number(e.target.value) })}
+          <Sentence
+            m="at most{max}in{days}days, of{channels}<button>take out</button>"
+            v={{
+              max: (
+                <input
+                  aria-label={phrase('Rule {i, number}: how many', { i: i + 1 })}
+                  type="number"
+                  min={1}
+                  className="w-16"
+                  value={rule.max}
+                  onChange={(e) => change(i, { max: Number(e.target.value) })}
+                />
+              ),
+              days: (
+                <input
+                  aria-label={phrase('Rule {i, number}: days', { i: i + 1 })}
+                  type="number"
+                  min={1}
+                  className="w-16"
+                  value={rule.days}
+                  onChange={(e) => change(i, { days: Number(e.target.value) })}
+                />
+              ),
+              channels: channels.map(([channel, words]) => (
+                <label key={channel} className="text-small">
+                  <input
+                    type="checkbox"
+                    aria-label={phrase('Rule {i, number}: {words}', { i: i + 1, words })}
+                    className="mr-1"
+                    checked={rule.channels.includes(channel)}
+                    onChange={(e) =>
+                      change(i, {
+                        channels: chosen(
+                          channels.map(([c]) => c),
+                          rule.channels,
+                          channel,
+                          e.target.checked,
+                        ),
+                      })
+                    }
+                  />
+                  {words}
+                </label>
+              )),
+              button: (c) => (
+                <Button look="danger" className="ml-2 min-h-6" onClick={() => set({ pace: draft.pace.filter((_, at) => at !== i) })}>
+                  {c}
+                </Button>
+              ),
+            }}
           />
-          in
-          <input
-            aria-label={`Rule ${i + 1}: days`}
-            type="number"
-            min={1}
-            className="w-16"
-            value={rule.days}
-            onChange={(e) => change(i, { days: Number(e.target.value) })}
-          />
-          days, of
-          {channels.map(([channel, words]) => (
-            <label key={channel} className="text-small">
-              <input
-                type="checkbox"
-                aria-label={`Rule ${i + 1}: ${words}`}
-                className="mr-1"
-                checked={rule.channels.includes(channel)}
-                onChange={(e) =>
-                  change(i, {
-                    channels: chosen(
-                      channels.map(([c]) => c),
-                      rule.channels,
-                      channel,
-                      e.target.checked,
-                    ),
-                  })
-                }
-              />
-              {words}
-            </label>
-          ))}
-          <Button look="danger" className="ml-2 min-h-6" onClick={() => set({ pace: draft.pace.filter((_, at) => at !== i) })}>
-            take out
-          </Button>
         </div>
       ))}
       <Button className="min-h-6" onClick={() => set({ pace: [...draft.pace, { max: 1, days: 1, channels: ['email', 'text'] }] })}>
-        add a rule
+        {phrase('add a rule')}
       </Button>
       {error && (
         <div role="alert" className="text-small text-ember">

@@ -6,6 +6,8 @@ import { useMay } from '../../app/session';
 import { Button, Loading, Trouble } from '../../ui/bits';
 import { DayPage, PageHead, Stretch } from '../../ui/DayPage';
 import { placeOf } from '../../ui/when';
+import { phrase } from '../../words/phrase';
+import { Sentence } from '../../words/Sentence';
 import { LastChanges } from './LastChanges';
 import { elsewhere, settingsPages } from './settings';
 
@@ -18,7 +20,7 @@ export default function PracticePage() {
   if (practice.isPending) return <Loading />;
   return (
     <DayPage
-      marginTitle="The last changes"
+      marginTitle={phrase('The last changes')}
       margin={
         <>
           {mayChange && p && <LastChanges zone={p.zone} />}
@@ -27,33 +29,36 @@ export default function PracticePage() {
       }
     >
       <PageHead
-        title={p?.name ?? 'The practice'}
+        title={p?.name ?? phrase('The practice')}
         aside={
           p && (
-            <>
-              everything by the clock of {placeOf(p.zone)}
-              {mayExport && (
-                <>
-                  {' '}
-                  ·{' '}
-                  <a href="/api/practice/file" download className="inline-flex min-h-6 items-center">
-                    as a file
-                  </a>
-                </>
-              )}
-            </>
+            <Sentence
+              m="everything by the clock of {zone}{mayExport}"
+              v={{
+                zone: placeOf(p.zone),
+                mayExport: mayExport && (
+                  <>
+                    {' '}
+                    ·{' '}
+                    <a href="/api/practice/file" download className="inline-flex min-h-6 items-center">
+                      {phrase('as a file')}
+                    </a>
+                  </>
+                ),
+              }}
+            />
           )
         }
       />
       <div className="px-7">
         <Trouble error={practice.error} />
       </div>
-      <Stretch title="How it is set" note={mayChange ? undefined : 'A principal changes these.'} />
+      <Stretch title={phrase('How it is set')} note={mayChange ? undefined : phrase('A principal changes these.')} />
       {p &&
         Object.entries(settingsPages).map(([key, page]) => (
           <Line key={key} to={`/practice/${key}`} title={page.title} words={page.says(p)} />
         ))}
-      <Stretch title="Set where it is used" />
+      <Stretch title={phrase('Set where it is used')} />
       {elsewhere.map(([title, to, words]) => (
         <Line key={to} to={to} title={title} words={words} />
       ))}
@@ -76,19 +81,19 @@ function CalendarFeed() {
   const feed = useMutation({ mutationFn: (renew: boolean) => take(api.POST('/api/calendar-feed', { params: { query: { renew } } })) });
   return (
     <>
-      <h3 className="mt-5">Your calendar</h3>
+      <h3 className="mt-5">{phrase('Your calendar')}</h3>
       <p className="mt-1">
-        Your calls, tasks and appointments for the calendar you use. The address is secret: whoever has it can read them.
+        {phrase('Your calls, tasks and appointments for the calendar you use. The address is secret: whoever has it can read them.')}
       </p>
       {feed.data ? (
         <>
           <p className="mt-2 break-all font-serif text-ink">{feed.data.address}</p>
           <Button look="danger" onClick={() => feed.mutate(true)}>
-            make a new address, the old one stops working
+            {phrase('make a new address, the old one stops working')}
           </Button>
         </>
       ) : (
-        <Button onClick={() => feed.mutate(false)}>show the address</Button>
+        <Button onClick={() => feed.mutate(false)}>{phrase('show the address')}</Button>
       )}
       <Trouble error={feed.error} />
     </>

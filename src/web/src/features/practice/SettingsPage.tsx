@@ -8,6 +8,8 @@ import { Button, Empty, fieldError, Loading, Trouble } from '../../ui/bits';
 import { DayPage, PageHead } from '../../ui/DayPage';
 import { FoundAgain } from '../../ui/FoundAgain';
 import { useKeptEdit } from '../../ui/kept';
+import { phrase } from '../../words/phrase';
+import { Sentence } from '../../words/Sentence';
 import { ConsentSettings } from './ConsentSettings';
 import { DaysSettings } from './DaysSettings';
 import { FieldsSettings, WordsSettings } from './FieldsSettings';
@@ -32,23 +34,23 @@ interface Page {
 }
 
 const pages: Record<string, Page> = {
-  who: { form: WhoSettings, about: 'The postal address stands under every commercial email; the law asks for it.' },
-  days: { form: DaysSettings, about: 'Steps that count working days, hours of programs and calls keep to these.', rehearsed: true },
+  who: { form: WhoSettings, about: phrase('The postal address stands under every commercial email; the law asks for it.') },
+  days: { form: DaysSettings, about: phrase('Steps that count working days, hours of programs and calls keep to these.'), rehearsed: true },
   pace: {
     form: PaceSettings,
-    about: 'What there is no room for waits for another day; what has waited too long is not sent late.',
+    about: phrase('What there is no room for waits for another day; what has waited too long is not sent late.'),
     rehearsed: true,
   },
   consent: {
     form: ConsentSettings,
-    about: 'Presets are a beginning and no advice; ask somebody who knows the law of your country.',
+    about: phrase('Presets are a beginning and no advice; ask somebody who knows the law of your country.'),
     rehearsed: true,
   },
   looks: { form: LooksSettings, below: (practice) => <OwnLook practice={practice} /> },
-  mail: { form: MailSettings, about: 'Passwords are sealed and never shown. Try a server before you keep it.' },
-  fields: { form: FieldsSettings, about: 'They stand on every person’s page, in rules and in letters.' },
+  mail: { form: MailSettings, about: phrase('Passwords are sealed and never shown. Try a server before you keep it.') },
+  fields: { form: FieldsSettings, about: phrase('They stand on every person’s page, in rules and in letters.') },
   words: { form: WordsSettings },
-  prices: { form: PriceSettings, about: 'Rehearsals and texts say what they come to.' },
+  prices: { form: PriceSettings, about: phrase('Rehearsals and texts say what they come to.') },
   keeping: { form: KeepingSettings },
   programs: { form: ProgramsSettings },
 };
@@ -60,12 +62,12 @@ export default function SettingsPage() {
   const page = pages[key];
   if (!page || practice.error) {
     return (
-      <DayPage marginTitle="Settings" margin={null}>
-        <PageHead title="The practice" aside={<Link to="/practice">The practice</Link>} />
+      <DayPage marginTitle={phrase('Settings')} margin={null}>
+        <PageHead title={phrase('The practice')} aside={<Link to="/practice">{phrase('The practice')}</Link>} />
         {practice.error ? (
           <Trouble error={practice.error} />
         ) : (
-          <Empty>There is no such page. All settings stand on the page of the practice.</Empty>
+          <Empty>{phrase('There is no such page. All settings stand on the page of the practice.')}</Empty>
         )}
       </DayPage>
     );
@@ -87,37 +89,39 @@ function Settings({ of, page, practice }: { of: string; page: Page; practice: Pr
   } = useKeptEdit<Draft>(`settings/${of}`, draftOf(practice), ['mailOut', 'mailIn']);
   const [afresh, setAfresh] = useState(0);
   const save = useMutation({
-    meta: { says: () => 'the settings' },
+    meta: { says: () => phrase('the settings') },
     mutationFn: (body: Partial<Draft>) => take(api.PUT('/api/practice', { body })),
     onSuccess: (saved) => {
       queries.setQueryData(['practice'], saved);
       changed();
       forget();
-      toast('Kept. It counts for everything that is judged from now on.');
+      toast(phrase('Kept. It counts for everything that is judged from now on.'));
     },
   });
   const title = settingsPages[of]?.title ?? of;
   return (
     <DayPage
-      marginTitle="About these"
+      marginTitle={phrase('About these')}
       margin={
         <>
           {page.about && (
             <>
-              <h3>What it is for</h3>
+              <h3>{phrase('What it is for')}</h3>
               <p className="mt-1">{page.about}</p>
             </>
           )}
-          <h3 className={page.about ? 'mt-5' : ''}>What changes when</h3>
+          <h3 className={page.about ? 'mt-5' : ''}>{phrase('What changes when')}</h3>
           <p className="mt-1">
-            It counts for everything that is judged from now on; what has gone stays as it was. The last ten changes can be taken back on{' '}
-            <Link to="/practice">the practice</Link>.
+            <Sentence
+              m="It counts for everything that is judged from now on; what has gone stays as it was. The last ten changes can be taken back on <link>the practice</link>."
+              v={{ link: (c) => <Link to="/practice">{c}</Link> }}
+            />
           </p>
           {page.rehearsed && mayChange && <LastMonth changes={changes} />}
         </>
       }
     >
-      <PageHead title={title} aside={<Link to="/practice">The practice</Link>} />
+      <PageHead title={title} aside={<Link to="/practice">{phrase('The practice')}</Link>} />
       <form
         key={afresh}
         onSubmit={(e) => {
@@ -128,7 +132,7 @@ function Settings({ of, page, practice }: { of: string; page: Page; practice: Pr
         {found && (
           <FoundAgain
             className="mx-7 my-3"
-            words="What you changed here before and did not keep stands here again."
+            words={phrase('What you changed here before and did not keep stands here again.')}
             throwAway={() => {
               forget();
               setAfresh(afresh + 1);
@@ -143,10 +147,10 @@ function Settings({ of, page, practice }: { of: string; page: Page; practice: Pr
           <Trouble error={save.error} />
           {mayChange ? (
             <Button type="submit" look="main" disabled={save.isPending}>
-              Keep these settings
+              {phrase('Keep these settings')}
             </Button>
           ) : (
-            <span className="text-small text-soft">A principal changes these.</span>
+            <span className="text-small text-soft">{phrase('A principal changes these.')}</span>
           )}
         </div>
       </form>
@@ -159,14 +163,14 @@ function OwnLook({ practice }: { practice: Practice }) {
   const changed = useSettingsSaid();
   return (
     <div className="px-7 py-4 max-[699px]:px-4">
-      <h2 className="text-small text-soft">Logo and colours</h2>
+      <h2 className="text-small text-soft">{phrase('Logo and colours')}</h2>
       <Look
         colour={practice.colour}
         ground={practice.groundColour}
         picture={practice.picture}
         done={() => {
           changed();
-          toast('Pages and letters look so from now on.');
+          toast(phrase('Pages and letters look so from now on.'));
         }}
       />
     </div>

@@ -1,4 +1,5 @@
 import { Button } from '../../ui/bits';
+import { phrase } from '../../words/phrase';
 
 /** Asks whether two names are to be one, before they are: that is not taken back. */
 export function TwoBecomeOne({
@@ -16,16 +17,14 @@ export function TwoBecomeOne({
   no: () => void;
 }) {
   return (
-    <section aria-label="Put together">
-      <h3>The two become one?</h3>
-      <p>
-        There is “{to}” already. Put together, {words} has “{to}” from now on. That is not taken back.
-      </p>
+    <section aria-label={phrase('Put together')}>
+      <h3>{phrase('The two become one?')}</h3>
+      <p>{phrase('There is “{to}” already. Put together, {words} has “{to}” from now on. That is not taken back.', { to, words })}</p>
       <p className="mt-3 flex flex-wrap gap-3">
         <Button look="main" disabled={busy} onClick={yes}>
-          Put them together
+          {phrase('Put them together')}
         </Button>
-        <Button onClick={no}>leave them</Button>
+        <Button onClick={no}>{phrase('leave them')}</Button>
       </p>
     </section>
   );

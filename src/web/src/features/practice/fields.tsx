@@ -1,4 +1,5 @@
 import { Field } from '../../ui/bits';
+import { phrase } from '../../words/phrase';
 
 const lines = (text: string) =>
   text
@@ -52,7 +53,7 @@ export function LinesSetting({
   hint?: string;
 }) {
   return (
-    <Field label={`${label}, one a line`} hint={hint} error={error}>
+    <Field label={phrase('{label}, one a line', { label })} hint={hint} error={error}>
       {(id, by) => (
         <textarea
           id={id}

@@ -1,6 +1,7 @@
 import type { Schemas } from '../../api/client';
 import { type WeekDay, week } from '../../ui/week';
 import { dayName, placeOf } from '../../ui/when';
+import { locale, phrase } from '../../words/phrase';
 
 export type Practice = Schemas['PracticeDto'];
 export type Server = Schemas['ServerBody'];
@@ -33,27 +34,32 @@ export const channels = [
   ['email', 'emails'],
   ['text', 'texts'],
   ['call', 'calls'],
-  ['post', 'cards and letters'],
+  ['post', phrase('cards and letters')],
 ] as const;
 
 /** Of all of these in their order, those that are chosen once one is, or is no longer. */
 export const chosen = <T extends string>(all: readonly T[], now: readonly string[], one: T, is: boolean) =>
   all.filter((x) => (x === one ? is : now.includes(x)));
 
-const list = new Intl.ListFormat('en', { type: 'conjunction' });
-const either = new Intl.ListFormat('en', { type: 'disjunction' });
-const regions = new Intl.DisplayNames('en', { type: 'region' });
+const list = new Intl.ListFormat(locale(), { type: 'conjunction' });
+const either = new Intl.ListFormat(locale(), { type: 'disjunction' });
+const regions = new Intl.DisplayNames(locale(), { type: 'region' });
 
 /** A country by its name; its code where that is unknown. */
 export const countryName = (code: string) => (code ? (regions.of(code) ?? code) : '');
 
 /** The same in a sentence: the United States. */
-const inCountry = (code: string) => countryName(code).replace(/^United/, 'the United');
+const inCountry = (code: string) => countryName(code).replace(/^United/, phrase('the United'));
 
 const channelNames: Record<string, string> = Object.fromEntries(channels);
 export const channelName = (channel: string) => channelNames[channel] ?? channel;
 
-const singular: Record<string, string> = { email: 'email', text: 'text', call: 'call', post: 'card or letter' };
+const singular: Record<string, string> = {
+  email: phrase('email'),
+  text: phrase('text'),
+  call: phrase('call'),
+  post: phrase('card or letter'),
+};
 const oneOf = (channel: string) => singular[channel] ?? channel;
 
 /** Days in order, those that follow each other as one stretch. */
@@ -81,7 +87,7 @@ function dayAfter(day: string) {
 }
 
 const working = (days: readonly string[]) =>
-  days.join() === 'mon,tue,wed,thu,fri' ? 'Monday to Friday' : list.format(days.map((d) => week[d as WeekDay] ?? d));
+  days.join() === 'mon,tue,wed,thu,fri' ? phrase('Monday to Friday') : list.format(days.map((d) => week[d as WeekDay] ?? d));
 
 /** A page of settings: what it is called, and what stands on it, in a sentence. */
 export interface SettingsPageWords {
@@ -92,85 +98,140 @@ export interface SettingsPageWords {
 /** The pages of settings, in the order in which they stand. */
 export const settingsPages: Record<string, SettingsPageWords> = {
   who: {
-    title: 'Who we are',
-    says: (p) => `${p.name}, ${p.postalAddress.split('\n').filter(Boolean).join(', ')}; everything by the clock of ${placeOf(p.zone)}.`,
+    title: phrase('Who we are'),
+    says: (p) =>
+      phrase('{name}, {split}; everything by the clock of {zone}.', {
+        name: p.name,
+        split: p.postalAddress.split('\n').filter(Boolean).join(', '),
+        zone: placeOf(p.zone),
+      }),
   },
   days: {
-    title: 'Days we work',
+    title: phrase('Days we work'),
     says: (p) => {
       const next = p.comingHolidays[0];
       const closed = p.closed.length + p.holidays.length;
-      return `${working(p.workingDays)}${p.country ? `, without the public holidays of ${inCountry(p.country)}${next ? ` (next: ${next.name}, ${dayName(next.date)})` : ''}` : ', public holidays too'}${closed > 0 ? `, and without ${closed === 1 ? 'one day' : `${closed} days`} of our own` : ''}.`;
+      return `${working(p.workingDays)}${p.country ? phrase(', without the public holidays of {country}{next}', { country: inCountry(p.country), next: next ? phrase(' (next: {next}, {date})', { next: next.name, date: dayName(next.date) }) : '' }) : phrase(', public holidays too')}${closed > 0 ? phrase(', and without {closed} of our own', { closed: closed === 1 ? phrase('one day') : phrase('{closed, number} days', { closed }) }) : ''}.`;
     },
   },
   pace: {
-    title: 'How often, and at what hours',
+    title: phrase('How often, and at what hours'),
     says: (p) => {
-      const rules = p.pace.map(
-        (r) =>
-          `at most ${r.max === 1 ? `one ${either.format(r.channels.map(oneOf))}` : `${r.max} ${either.format(r.channels.map(channelName))}`} in ${r.days} ${r.days === 1 ? 'day' : 'days'}`,
+      const rules = p.pace.map((r) =>
+        phrase('at most {max} in {days, number} {days, plural, one {day} other {days}}', {
+          max:
+            r.max === 1
+              ? phrase('one {channels}', { channels: either.format(r.channels.map(oneOf)) })
+              : `${r.max} ${either.format(r.channels.map(channelName))}`,
+          days: r.days,
+        }),
       );
-      const limits = Object.entries(p.dailyLimits).map(([channel, most]) => `${most} ${channelName(channel)} a day from all of us`);
-      return `One person gets ${rules.length > 0 ? list.format(rules) : 'as much as programs send'}; texts and calls go from ${p.quietFrom} to ${p.quietTo} on their own clock${limits.length > 0 ? `; ${list.format(limits)}` : ''}.`;
+      const limits = Object.entries(p.dailyLimits).map(([channel, most]) =>
+        phrase('{most, number} {channel} a day from all of us', { most, channel: channelName(channel) }),
+      );
+      return phrase('One person gets {rules}; texts and calls go from {quietFrom} to {quietTo} on their own clock{limits}.', {
+        rules: rules.length > 0 ? list.format(rules) : phrase('as much as programs send'),
+        quietFrom: p.quietFrom,
+        quietTo: p.quietTo,
+        limits: limits.length > 0 ? `; ${list.format(limits)}` : '',
+      });
     },
   },
   consent: {
-    title: 'May we',
+    title: phrase('May we'),
     says: (p) => {
       const asked = ['email', 'text', 'call', 'post'].filter((c) => !p.openChannels.includes(c)).map(channelName);
-      return `${asked.length > 0 ? `A yes is needed for ${list.format(asked)}` : 'No channel needs a yes, only that nobody said no'}; an inquiry carries one for ${p.inquiryMonths} months, being a client for ${p.clientMonths}${p.policies.length > 0 ? `. Besides: ${list.format(p.policies.map((x) => `“${x.name}”`))}` : ''}.`;
+      return phrase(
+        '{asked}; an inquiry carries one for {inquiryMonths, number} months, being a client for {clientMonths, number}{policies}.',
+        {
+          asked:
+            asked.length > 0
+              ? phrase('A yes is needed for {asked}', { asked: list.format(asked) })
+              : phrase('No channel needs a yes, only that nobody said no'),
+          inquiryMonths: p.inquiryMonths,
+          clientMonths: p.clientMonths,
+          policies: p.policies.length > 0 ? `. Besides: ${list.format(p.policies.map((x) => `“${x.name}”`))}` : '',
+        },
+      );
     },
   },
   looks: {
-    title: 'How letters and pages look',
+    title: phrase('How letters and pages look'),
     says: (p) =>
-      `Letters say “${p.voice}”${p.seeOpens ? ' and tell when they are opened' : ' and do not tell when they are opened'}${p.colour ? `; links and buttons are ${p.colour}` : ''}${p.picture ? '; our logo stands above pages' : ''}.`,
+      phrase(
+        'Letters say “{voice}”{seeOpens, select, true { and tell when they are opened} other { and do not tell when they are opened}}{colour}{picture, select, true {; our logo stands above pages} other {}}.',
+        {
+          voice: p.voice,
+          seeOpens: String(p.seeOpens),
+          colour: p.colour ? phrase('; links and buttons are {colour}', { colour: p.colour }) : '',
+          picture: String(Boolean(p.picture)),
+        },
+      ),
   },
   mail: {
-    title: 'Mail and texts',
+    title: phrase('Mail and texts'),
     says: (p) =>
-      `Mail goes out by ${p.mailOut ? p.mailOut.host : 'the server of this installation'}${p.mailIn ? `, answers are read at ${p.mailIn.host}` : ''}; texts come from ${p.textNumber || 'the number of this installation'}.`,
+      phrase('Mail goes out by {mailOut}{mailIn}; texts come from {textNumber}.', {
+        mailOut: p.mailOut ? p.mailOut.host : phrase('the server of this installation'),
+        mailIn: p.mailIn ? phrase(', answers are read at {host}', { host: p.mailIn.host }) : '',
+        textNumber: p.textNumber || phrase('the number of this installation'),
+      }),
   },
   fields: {
-    title: 'Fields and dates of people',
-    says: (p) => `${p.ownFields.length > 0 ? `${list.format(p.ownFields.map((f) => f.name))}; ` : ''}of dates ${list.format(p.keyDates)}.`,
+    title: phrase('Fields and dates of people'),
+    says: (p) =>
+      phrase('{ownFields}of dates {keyDates}.', {
+        ownFields: p.ownFields.length > 0 ? `${list.format(p.ownFields.map((f) => f.name))}; ` : '',
+        keyDates: list.format(p.keyDates),
+      }),
   },
   words: {
-    title: 'Words of ours',
+    title: phrase('Words of ours'),
     says: (p) =>
-      `${p.topics.length > 0 ? `Topics are ${list.format(p.topics)}; ` : ''}appointments are ${list.format(p.appointmentTypes.length > 0 ? p.appointmentTypes : ['just that'])}.`,
+      phrase('{topics}appointments are {format}.', {
+        topics: p.topics.length > 0 ? phrase('Topics are {topics}; ', { topics: list.format(p.topics) }) : '',
+        format: list.format(p.appointmentTypes.length > 0 ? p.appointmentTypes : [phrase('just that')]),
+      }),
   },
   prices: {
-    title: 'What messages cost',
+    title: phrase('What messages cost'),
     says: (p) =>
       p.prices.email === 0 && p.prices.textPart === 0 && p.prices.note === 0
-        ? 'Nothing is said, so rehearsals say nothing of it.'
-        : `An email ${p.prices.email}, a part of a text ${p.prices.textPart}, a card or letter ${p.prices.note} ${p.prices.currency}.`,
+        ? phrase('Nothing is said, so rehearsals say nothing of it.')
+        : phrase('An email {email, number}, a part of a text {textPart, number}, a card or letter {note, number} {currency}.', {
+            email: p.prices.email,
+            textPart: p.prices.textPart,
+            note: p.prices.note,
+            currency: p.prices.currency,
+          }),
   },
   keeping: {
-    title: 'How long things are kept',
+    title: phrase('How long things are kept'),
     says: (p) =>
-      `The journal ${forMonths(p.keepJournalMonths)}, events ${forMonths(p.keepEventsMonths)}; touches, messages and consent always.`,
+      phrase('The journal {keepJournalMonths}, events {keepEventsMonths}; touches, messages and consent always.', {
+        keepJournalMonths: forMonths(p.keepJournalMonths),
+        keepEventsMonths: forMonths(p.keepEventsMonths),
+      }),
   },
   programs: {
-    title: 'Who says yes to programs',
+    title: phrase('Who says yes to programs'),
     says: (p) =>
       p.programsApproved
-        ? 'A principal says yes to each program, and to each change of it, before it is switched on.'
-        : 'Whoever writes a program may switch it on.',
+        ? phrase('A principal says yes to each program, and to each change of it, before it is switched on.')
+        : phrase('Whoever writes a program may switch it on.'),
   },
 };
 
-const forMonths = (months: number) => (months === 0 ? 'for good' : `for ${months} months`);
+const forMonths = (months: number) => (months === 0 ? phrase('for good') : phrase('for {months, number} months', { months }));
 
 /** Pages of settings that have grown at another place. */
 export const elsewhere = [
-  ['Stages and reasons', '/pipeline/stages', 'Pipelines, their stages, and why opportunities are lost.'],
-  ['Tags', '/practice/tags', 'Called otherwise, put together, taken out.'],
-  ['How calls end', '/practice/calls', 'The ways, their keys, and what follows each.'],
-  ['Who gets inquiries', '/inquiries/giving', 'Rules, hours in which we are reached, when an inquiry is late.'],
-  ['Members', '/practice/members', 'Who works here, what each may and sees, when they are away.'],
-  ['When mail stops by itself', '/results/sending', 'The brake, and the keys that mail is signed with.'],
-  ['Other programs', '/practice/others', 'Keys by which they work here, and what they are told.'],
-  ['All data', '/practice/data', 'Everything out as one file, and the end of a practice.'],
+  [phrase('Stages and reasons'), '/pipeline/stages', phrase('Pipelines, their stages, and why opportunities are lost.')],
+  ['Tags', '/practice/tags', phrase('Called otherwise, put together, taken out.')],
+  [phrase('How calls end'), '/practice/calls', phrase('The ways, their keys, and what follows each.')],
+  [phrase('Who gets inquiries'), '/inquiries/giving', phrase('Rules, hours in which we are reached, when an inquiry is late.')],
+  ['Members', '/practice/members', phrase('Who works here, what each may and sees, when they are away.')],
+  [phrase('When mail stops by itself'), '/results/sending', phrase('The brake, and the keys that mail is signed with.')],
+  [phrase('Other programs'), '/practice/others', phrase('Keys by which they work here, and what they are told.')],
+  [phrase('All data'), '/practice/data', phrase('Everything out as one file, and the end of a practice.')],
 ] as const;

@@ -1,22 +1,23 @@
 import type { ReactNode } from 'react';
 import { Menu, MenuItem } from '../../ui/Menu';
 import { StepMark } from '../../ui/TouchLine';
+import { phrase } from '../../words/phrase';
 import { newId, type Step } from './programFile';
 import { allSteps } from './stepTree';
 
 const kinds: [Step['kind'], string][] = [
-  ['email', 'an email'],
-  ['text', 'a text'],
-  ['call', 'a call'],
-  ['note', 'a note'],
-  ['task', 'a task'],
-  ['post', 'a post for a public place'],
-  ['tell-me', 'a message to the owner'],
-  ['change', 'a change of tag, list or stage'],
-  ['fork', 'a fork: one thing if they did something, another if not'],
-  ['split', 'a trial: some get one thing, some another'],
-  ['hand-over', 'going on with another program'],
-  ['end', 'the end of the program'],
+  ['email', phrase('an email')],
+  ['text', phrase('a text')],
+  ['call', phrase('a call')],
+  ['note', phrase('a note')],
+  ['task', phrase('a task')],
+  ['post', phrase('a post for a public place')],
+  ['tell-me', phrase('a message to the owner')],
+  ['change', phrase('a change of tag, list or stage')],
+  ['fork', phrase('a fork: one thing if they did something, another if not')],
+  ['split', phrase('a trial: some get one thing, some another')],
+  ['hand-over', phrase('going on with another program')],
+  ['end', phrase('the end of the program')],
 ];
 
 /**

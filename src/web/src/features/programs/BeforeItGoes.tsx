@@ -4,6 +4,7 @@ import { api, type Schemas, take } from '../../api/client';
 import { useMay, useNow } from '../../app/session';
 import { Button, Trouble } from '../../ui/bits';
 import { day } from '../../ui/when';
+import { phrase } from '../../words/phrase';
 import { differences } from './programDifferences';
 import type { ProgramFile } from './programFile';
 
@@ -24,7 +25,7 @@ export function BeforeItGoes({ id, loaded, draft, number, changed, ready }: Prop
       <Approval id={id} loaded={loaded} number={number} ready={ready} />
       <p className="mt-1">
         <a href={`/api/programs/${id}/booklet.pdf`} download className="inline-flex min-h-6 items-center">
-          All its letters as a booklet
+          {phrase('All its letters as a booklet')}
         </a>
       </p>
     </>
@@ -46,27 +47,27 @@ function Differences({ id, version, draft }: { id: string; version: number; draf
   });
   const told = before.data ? differences(before.data as unknown as ProgramFile, draft) : undefined;
   return (
-    <section aria-label="What is different">
-      <h3 className="mt-3">What is different</h3>
+    <section aria-label={phrase('What is different')}>
+      <h3 className="mt-3">{phrase('What is different')}</h3>
       {versions.data && versions.data.length > 1 ? (
         <p>
           <select
-            aria-label="Compared with which version"
+            aria-label={phrase('Compared with which version')}
             className="text-ink"
             value={against}
             onChange={(e) => setAgainst(Number(e.target.value))}
           >
             {versions.data.map((v) => (
               <option key={v.version} value={v.version}>
-                against version {v.version}, {day(v.at, zone, now)}, {v.by}
+                {phrase('against version {version, number}, {at}, {by}', { version: v.version, at: day(v.at, zone, now), by: v.by })}
               </option>
             ))}
           </select>
         </p>
       ) : (
-        <p className="text-soft">Against version {against}, which is the one that goes.</p>
+        <p className="text-soft">{phrase('Against version {against, number}, which is the one that goes.', { against })}</p>
       )}
-      {told && told.length === 0 && <p>Nothing.</p>}
+      {told && told.length === 0 && <p>{phrase('Nothing.')}</p>}
       <ul className="m-0 list-none p-0">
         {told?.map((sentence) => (
           <li key={sentence} className="border-t border-dotted border-rule py-0.5">
@@ -108,31 +109,31 @@ function Approval({ id, loaded, number, ready }: Pick<Props, 'id' | 'loaded' | '
   if (!stand.needed) return null;
   const holds = stand.by && approved === number;
   return (
-    <section aria-label="A principal’s yes">
-      <h3 className="mt-3">A principal’s yes</h3>
+    <section aria-label={phrase('A principal’s yes')}>
+      <h3 className="mt-3">{phrase('A principal’s yes')}</h3>
       <p className={holds ? '' : 'text-straw'}>
         {holds
-          ? `${stand.by} has said yes to it as it is.`
+          ? phrase('{by} has said yes to it as it is.', { by: stand.by })
           : stand.askedAt
-            ? `${stand.askedBy} has asked for it, ${day(stand.askedAt, zone, now)}.`
+            ? phrase('{askedBy} has asked for it, {askedAt}.', { askedBy: stand.askedBy, askedAt: day(stand.askedAt, zone, now) })
             : approved > 0
-              ? `${stand.by} said yes, but it was changed since.`
-              : 'Nobody has said yes to it as it is.'}
+              ? phrase('{by} said yes, but it was changed since.', { by: stand.by })
+              : phrase('Nobody has said yes to it as it is.')}
       </p>
       <p className="flex flex-wrap gap-x-5">
         {mayApprove && !holds && (
           <Button className="min-h-6" disabled={act.isPending} onClick={() => act.mutate('yes')}>
-            Say yes to it
+            {phrase('Say yes to it')}
           </Button>
         )}
         {mayApprove && (holds || stand.askedAt) && (
           <Button className="min-h-6" look="plain" disabled={act.isPending} onClick={() => act.mutate('back')}>
-            {holds ? 'take the yes back' : 'send it back'}
+            {holds ? phrase('take the yes back') : phrase('send it back')}
           </Button>
         )}
         {!mayApprove && !holds && !stand.askedAt && (
           <Button className="min-h-6" disabled={act.isPending} onClick={() => act.mutate('ask')}>
-            Ask for it
+            {phrase('Ask for it')}
           </Button>
         )}
       </p>

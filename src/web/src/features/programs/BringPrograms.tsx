@@ -3,7 +3,7 @@ import { useState } from 'react';
 import { Link } from 'react-router';
 import { api, type Schemas, take } from '../../api/client';
 import { Trouble } from '../../ui/bits';
-import { count } from '../../ui/when';
+import { phrase } from '../../words/phrase';
 
 /** Program files, one or many, taken in as programs being written; what is wrong with one is said with its place, and keeps no other out. */
 export function BringPrograms() {
@@ -19,7 +19,7 @@ export function BringPrograms() {
   const give = (files: FileList | null) => files && files.length > 0 && bring.mutate([...files]);
   return (
     <section
-      aria-label="Bring programs in"
+      aria-label={phrase('Bring programs in')}
       className={`mt-5 border-t border-rule pt-3 ${over ? 'bg-leaf-pale' : ''}`}
       onDragOver={(e) => {
         e.preventDefault();
@@ -32,25 +32,25 @@ export function BringPrograms() {
         give(e.dataTransfer.files);
       }}
     >
-      <h3>From files</h3>
+      <h3>{phrase('From files')}</h3>
       <p className="mt-1 mb-2">
-        Program files from here or elsewhere; several at once. Nothing of them goes out before you switch them on.
+        {phrase('Program files from here or elsewhere; several at once. Nothing of them goes out before you switch them on.')}
       </p>
       <input
         type="file"
         multiple
         accept=".json,application/json"
-        aria-label="Program files"
+        aria-label={phrase('Program files')}
         className="w-full text-small"
         onChange={(e) => {
           give(e.target.files);
           e.target.value = '';
         }}
       />
-      {bring.isPending && <p role="status">Reading them …</p>}
+      {bring.isPending && <p role="status">{phrase('Reading them …')}</p>}
       <Trouble error={bring.error} />
       {bring.data && (
-        <ul aria-label="What became of the files" aria-live="polite" className="m-0 mt-2 list-none p-0">
+        <ul aria-label={phrase('What became of the files')} aria-live="polite" className="m-0 mt-2 list-none p-0">
           {bring.data.map((taken, i) => (
             <Taken key={i} taken={taken} />
           ))}
@@ -71,20 +71,24 @@ function Taken({ taken }: { taken: Schemas['ProgramTakenDto'] }) {
           </Link>
           {taken.findings.length > 0 && (
             <span className={`block text-small ${wrong > 0 ? 'text-ember' : 'text-straw'}`}>
-              {count(taken.findings.length, 'thing is', 'things are')} to be looked at here
+              {phrase('{findings, plural, one {# thing is} other {# things are}} to be looked at here', {
+                findings: taken.findings.length,
+              })}
             </span>
           )}
         </>
       ) : (
         <>
-          <b className="font-semibold text-ember">{taken.file} was not taken</b>
+          <b className="font-semibold text-ember">{phrase('{file} was not taken', { file: taken.file })}</b>
           {taken.findings.slice(0, 5).map((f) => (
             <span key={f.pointer + f.message} className="block text-small">
               {f.pointer && <span className="text-soft">{f.pointer}: </span>}
               {f.message}
             </span>
           ))}
-          {taken.findings.length > 5 && <span className="block text-small">and {taken.findings.length - 5} more</span>}
+          {taken.findings.length > 5 && (
+            <span className="block text-small">{phrase('and {findings, number} more', { findings: taken.findings.length - 5 })}</span>
+          )}
         </>
       )}
     </li>

@@ -1,6 +1,7 @@
 import { useQuery } from '@tanstack/react-query';
 import { api, take } from '../../api/client';
 import { useSession } from '../../app/session';
+import { phrase } from '../../words/phrase';
 import type { ProgramFile } from './programFile';
 import { insteadOf, type NeedKind, needsOf, needWords } from './programNeeds';
 
@@ -28,20 +29,21 @@ export function Needs({ draft, change }: { draft: ProgramFile; change: (next: Pr
   const needs = needsOf(draft, there);
   if (needs.length === 0) return null;
   return (
-    <section aria-label="What is not here">
-      <h3 className="mt-3">What it asks for and is not here</h3>
+    <section aria-label={phrase('What is not here')}>
+      <h3 className="mt-3">{phrase('What it asks for and is not here')}</h3>
       <ul className="m-0 list-none p-0">
         {needs.map((need) => (
           <li key={need.kind + need.name} className="border-t border-dotted border-rule py-1">
-            {needWords[need.kind]} “{need.name}”{need.kind === 'tag' && <span className="text-soft">, which nobody has yet</span>}
+            {needWords[need.kind]} “{need.name}”
+            {need.kind === 'tag' && <span className="text-soft">{phrase(', which nobody has yet')}</span>}
             {(there[need.kind]?.length ?? 0) > 0 && (
               <select
-                aria-label={`In place of ${needWords[need.kind]} ${need.name}`}
+                aria-label={phrase('In place of {needWords} {need}', { needWords: needWords[need.kind], need: need.name })}
                 className="block w-full text-ink"
                 value=""
                 onChange={(e) => e.target.value && change(insteadOf(draft, need, e.target.value))}
               >
-                <option value="">take another in its place …</option>
+                <option value="">{phrase('take another in its place …')}</option>
                 {there[need.kind]?.map((name) => (
                   <option key={name} value={name}>
                     {name.replace('/', ', ')}

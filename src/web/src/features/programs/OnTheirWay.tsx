@@ -5,7 +5,9 @@ import { toast } from 'sonner';
 import { api, take } from '../../api/client';
 import { useNow } from '../../app/session';
 import { Button, Field, Trouble } from '../../ui/bits';
-import { count, day, moment } from '../../ui/when';
+import { day, moment } from '../../ui/when';
+import { phrase } from '../../words/phrase';
+import { Sentence } from '../../words/Sentence';
 import { type Step, stepName } from './programFile';
 import { filled, short } from './StepLine';
 import { allSteps } from './stepTree';
@@ -36,7 +38,7 @@ export function OnTheirWay({
   const act = useMutation({
     meta: {
       says: (what: 'move' | 'stop') =>
-        what === 'move' ? 'those on their way moved to the newest version' : 'a program stopped for everybody',
+        what === 'move' ? phrase('those on their way moved to the newest version') : phrase('a program stopped for everybody'),
     },
     mutationFn: (what: 'move' | 'stop') => {
       const path = { params: { path: { id } } };
@@ -45,8 +47,8 @@ export function OnTheirWay({
     onSuccess: ({ count: n }, what) => {
       toast(
         what === 'move'
-          ? `${count(n, 'person moves', 'people move')} to the newest version.`
-          : `Stopped for ${count(n, 'person', 'people')}.`,
+          ? phrase('{n, plural, one {# person moves} other {# people move}} to the newest version.', { n })
+          : phrase('Stopped for {n, plural, one {# person} other {# people}}.', { n }),
       );
       setStopping(false);
       queries.invalidateQueries();
@@ -54,49 +56,62 @@ export function OnTheirWay({
   });
   if (onIt === 0) return null;
   return (
-    <section aria-label="Those on their way" className="mt-4">
-      <h3>On their way</h3>
+    <section aria-label={phrase('Those on their way')} className="mt-4">
+      <h3>{phrase('On their way')}</h3>
       <p className="mt-1">
         <Button aria-expanded={who} onClick={() => setWho(!who)}>
-          {count(onIt, 'person is', 'people are')} on it
+          {phrase('{onIt, plural, one {# person is} other {# people are}} on it', { onIt })}
         </Button>
       </p>
       {who && <Who id={id} zone={zone} now={now} steps={steps} />}
       {mayStop && older.data && older.data.onOlder > 0 && (
         <>
           <p className="mt-1">
-            {older.data.onOlder} of them {older.data.onOlder === 1 ? 'is' : 'are'} on an older version and would go on with it to its end.{' '}
-            {older.data.changing === 0
-              ? 'Moved to the newest, nobody’s next date changes.'
-              : `Moved to the newest, the next date changes for ${older.data.changing}:`}
+            {phrase(
+              '{onOlder, number} of them {onOlder, plural, one {is} other {are}} on an older version and would go on with it to its end. {changing}',
+              {
+                onOlder: older.data.onOlder,
+                changing:
+                  older.data.changing === 0
+                    ? phrase('Moved to the newest, nobody’s next date changes.')
+                    : phrase('Moved to the newest, the next date changes for {changing, number}:', { changing: older.data.changing }),
+              },
+            )}
           </p>
           <ul className="m-0 list-none p-0">
             {older.data.first.map((c) => (
               <li key={c.person.id} className="border-t border-dotted border-rule py-1">
-                {c.person.name}: {moment(c.now, zone, now)} → {c.then ? moment(c.then, zone, now) : 'over'}
+                {c.person.name}: {moment(c.now, zone, now)} → {c.then ? moment(c.then, zone, now) : phrase('over')}
               </li>
             ))}
           </ul>
           <Button onClick={() => act.mutate('move')} disabled={act.isPending}>
-            Move them to the newest
+            {phrase('Move them to the newest')}
           </Button>
         </>
       )}
       {mayStop && (
         <p className="mt-2">
           {stopping ? (
-            <>
-              It stops for {count(onIt, 'person', 'people')}, and what was planned is cancelled. This cannot be taken back.{' '}
-              <Button look="danger" onClick={() => act.mutate('stop')} disabled={act.isPending}>
-                Stop it for {count(onIt, 'person', 'people')}
-              </Button>{' '}
-              <Button look="plain" onClick={() => setStopping(false)}>
-                leave it
-              </Button>
-            </>
+            <Sentence
+              m="It stops for {onIt, plural, one {# person} other {# people}}, and what was planned is cancelled. This cannot be taken back. <button>Stop it for {onIt, plural, one {# person} other {# people}}</button> <button2>leave it</button2>"
+              v={{
+                onIt,
+                button: (c) => (
+                  <Button look="danger" onClick={() => act.mutate('stop')} disabled={act.isPending}>
+                    {c}
+                  </Button>
+                ),
+                button2: (c) => (
+                  <Button look="plain" onClick={() => setStopping(false)}>
+                    {c}
+                  </Button>
+                ),
+              }}
+            />
           ) : (
             <Button look="danger" onClick={() => setStopping(true)}>
-              stop it for everybody …
+              {phrase('stop it for everybody …')}
             </Button>
           )}
         </p>
@@ -114,22 +129,22 @@ function Who({ id, zone, now, steps }: { id: string; zone: string; now: string; 
     queryFn: () => take(api.GET('/api/programs/{id}/on-it', { params: { path: { id }, query: { step: at } } })),
     placeholderData: (before) => before,
   });
-  if (!onIt.data) return onIt.error ? <Trouble error={onIt.error} /> : <p role="status">Looking …</p>;
+  if (!onIt.data) return onIt.error ? <Trouble error={onIt.error} /> : <p role="status">{phrase('Looking …')}</p>;
   const all = allSteps(steps);
   const name = (step?: string | null) => {
     const found = all.find((s) => s.id === step);
     return found
-      ? short(filled(stepName(found), 'them')) || 'a step without words'
+      ? short(filled(stepName(found), phrase('them'))) || phrase('a step without words')
       : step
-        ? 'a step of an older version'
-        : 'nothing planned';
+        ? phrase('a step of an older version')
+        : phrase('nothing planned');
   };
   return (
     <>
-      <Field label="At which step">
+      <Field label={phrase('At which step')}>
         {(field) => (
           <select id={field} className="w-full text-ink" value={at ?? ''} onChange={(e) => setAt(e.target.value || undefined)}>
-            <option value="">any step</option>
+            <option value="">{phrase('any step')}</option>
             {onIt.data.steps.map((s) => (
               <option key={s.stepId ?? ''} value={s.stepId ?? ''}>
                 {name(s.stepId)} ({s.count})
@@ -144,12 +159,14 @@ function Who({ id, zone, now, steps }: { id: string; zone: string; now: string; 
             <Link to={`/people/${p.person.id}`}>{p.person.name}</Link>
             <span className="block text-soft">
               {name(p.stepId)}
-              {p.paused ? ', paused' : p.due ? `, ${day(p.due, zone, now)}` : ''}
+              {p.paused ? phrase(', paused') : p.due ? `, ${day(p.due, zone, now)}` : ''}
             </span>
           </li>
         ))}
       </ul>
-      {!at && onIt.data.count > onIt.data.people.length && <p>and {onIt.data.count - onIt.data.people.length} more</p>}
+      {!at && onIt.data.count > onIt.data.people.length && (
+        <p>{phrase('and {count, number} more', { count: onIt.data.count - onIt.data.people.length })}</p>
+      )}
     </>
   );
 }

@@ -1,6 +1,8 @@
 import type { ReactNode } from 'react';
 import { Button } from '../../ui/bits';
 import { span } from '../../ui/span';
+import { phrase } from '../../words/phrase';
+import { Sentence } from '../../words/Sentence';
 import { useNames } from '../rules/useNames';
 import { AddStep } from './AddStep';
 import { SpanForm, TextForm } from './forms';
@@ -21,8 +23,20 @@ type Props = {
   pointer: string;
 };
 
-const verbs = { text: 'Text', note: 'Note', task: 'Task', post: 'Post', 'tell-me': 'Tell the owner' };
-const things = { text: 'text', note: 'note', task: 'task', post: 'post', 'tell-me': 'message to the owner' };
+const verbs = {
+  text: phrase('Text'),
+  note: phrase('Note'),
+  task: phrase('Task'),
+  post: phrase('Post'),
+  'tell-me': phrase('Tell the owner'),
+};
+const things = {
+  text: phrase('text'),
+  note: phrase('note'),
+  task: phrase('task'),
+  post: phrase('post'),
+  'tell-me': phrase('message to the owner'),
+};
 
 /** The sentence of a step that is neither a letter, a call nor a going on. */
 export function OtherStep({ step, when, kind, pointer }: Props) {
@@ -33,10 +47,13 @@ export function OtherStep({ step, when, kind, pointer }: Props) {
     return (
       <>
         {kind(verbs[step.kind])} {when}: “
-        <Say words={short(filled(words, person)) || 'nothing yet'} label={`What the ${things[step.kind]} says`}>
+        <Say
+          words={short(filled(words, person)) || phrase('nothing yet')}
+          label={phrase('What the {things} says', { things: things[step.kind] })}
+        >
           {(close) => (
             <TextForm
-              label="What it says"
+              label={phrase('What it says')}
               value={words}
               below={step.kind === 'text' ? (text) => <TextCount text={text} person={personId} /> : undefined}
               done={(text) => {
@@ -48,7 +65,10 @@ export function OtherStep({ step, when, kind, pointer }: Props) {
         </Say>
         ”. {step.kind === 'post' && <PostWords step={step} />}
         {(step.kind === 'note' || step.kind === 'task' || step.kind === 'post') && (
-          <Holds step={step} done={{ note: 'it is posted', task: 'it is done', post: 'it stands there' }[step.kind]} />
+          <Holds
+            step={step}
+            done={{ note: phrase('it is posted'), task: phrase('it is done'), post: phrase('it stands there') }[step.kind]}
+          />
         )}
       </>
     );
@@ -56,14 +76,14 @@ export function OtherStep({ step, when, kind, pointer }: Props) {
   if (step.kind === 'change') {
     return (
       <>
-        {kind('Change')} {when}:{' '}
+        {kind(phrase('Change'))} {when}:{' '}
         <SayList
           items={Array.isArray(step.set) ? step.set : [step.set]}
           say={sayChange}
-          word="and"
-          label="Change"
-          none="choose what"
-          more="and something else"
+          word={phrase('and')}
+          label={phrase('Change')}
+          none={phrase('choose what')}
+          more={phrase('and something else')}
           least={1}
           set={(changes) => set({ ...step, set: changes })}
           form={(item, done) => <ChangeForm item={item} done={done} />}
@@ -76,44 +96,50 @@ export function OtherStep({ step, when, kind, pointer }: Props) {
     const all = allSteps(steps);
     const stepOf = (id: string) => {
       const other = all.find((s) => s.id === id);
-      return other ? short(filled(stepName(other), person)) || 'a step without words' : 'a step that is gone';
+      return other ? short(filled(stepName(other), person)) || phrase('a step without words') : phrase('a step that is gone');
     };
     const asked = sayQuestion(step.if, stepOf, names);
-    const within = step.within ? `within ${span(step.within)}` : 'as things stand then';
+    const within = step.within ? phrase('within {within}', { within: span(step.within) }) : phrase('as things stand then');
     return (
-      <>
-        {kind('If')}{' '}
-        <Say words={asked} label={`What it asks: ${asked}`}>
-          {(close) => (
-            <QuestionForm
-              question={step.if}
-              before={stepsBefore(steps, step.id)}
-              done={(question) => {
-                set({ ...step, if: question });
-                close();
-              }}
-            />
-          )}
-        </Say>{' '}
-        <Say words={within} label="How long it waits for a yes" soft={!step.within}>
-          {(close) => (
-            <SpanForm
-              label="How long it waits for a yes"
-              value={step.within}
-              none="empty: it does not wait, it goes by how things stand"
-              units={['hours', 'days', 'weeks']}
-              done={(within) => {
-                set({ ...step, within });
-                close();
-              }}
-            />
-          )}
-        </Say>
-        , asked {when}:
-        <Passage owner={step} place={0} pointer={pointer} name="If so" />
-        Otherwise:
-        <Passage owner={step} place={1} pointer={pointer} name="Otherwise" />
-      </>
+      <Sentence
+        m="{kind} {asked} {within}, asked {when}:{passage}Otherwise:{passage2}"
+        v={{
+          kind: kind(phrase('If')),
+          asked: (
+            <Say words={asked} label={phrase('What it asks: {asked}', { asked })}>
+              {(close) => (
+                <QuestionForm
+                  question={step.if}
+                  before={stepsBefore(steps, step.id)}
+                  done={(question) => {
+                    set({ ...step, if: question });
+                    close();
+                  }}
+                />
+              )}
+            </Say>
+          ),
+          within: (
+            <Say words={within} label={phrase('How long it waits for a yes')} soft={!step.within}>
+              {(close) => (
+                <SpanForm
+                  label={phrase('How long it waits for a yes')}
+                  value={step.within}
+                  none={phrase('empty: it does not wait, it goes by how things stand')}
+                  units={['hours', 'days', 'weeks']}
+                  done={(within) => {
+                    set({ ...step, within });
+                    close();
+                  }}
+                />
+              )}
+            </Say>
+          ),
+          when,
+          passage: <Passage owner={step} place={0} pointer={pointer} name={phrase('If so')} />,
+          passage2: <Passage owner={step} place={1} pointer={pointer} name={phrase('Otherwise')} />,
+        }}
+      />
     );
   }
   if (step.kind === 'split') {
@@ -121,11 +147,14 @@ export function OtherStep({ step, when, kind, pointer }: Props) {
     const setPassages = (passages: typeof step.passages) => set({ ...step, passages });
     return (
       <>
-        {kind('Split')} {when}:
+        {kind(phrase('Split'))} {when}:
         {step.passages.map((p, i) => (
           // Passages have no names of their own; their place is what they are known by.
           <div key={i}>
-            <Say words={`${Math.round((p.share / whole) * 100)} of a hundred`} label={`Share of passage ${i + 1}`}>
+            <Say
+              words={phrase('{round} of a hundred', { round: Math.round((p.share / whole) * 100) })}
+              label={phrase('Share of passage {i, number}', { i: i + 1 })}
+            >
               {(close) => (
                 <>
                   <ShareForm
@@ -137,7 +166,7 @@ export function OtherStep({ step, when, kind, pointer }: Props) {
                   />
                   {step.passages.length > 2 && (
                     <Button look="danger" className="mt-3" onClick={() => setPassages(step.passages.filter((_, j) => j !== i))}>
-                      Take this way out
+                      {phrase('Take this way out')}
                     </Button>
                   )}
                 </>
@@ -152,14 +181,14 @@ export function OtherStep({ step, when, kind, pointer }: Props) {
           className="text-soft hover:text-ink"
           onClick={() => setPassages([...step.passages, { share: step.passages.at(-1)?.share ?? 50, steps: [] }])}
         >
-          + another way
+          {phrase('+ another way')}
         </button>
       </>
     );
   }
   return (
     <>
-      {kind('The program ends')} {when}.
+      {kind(phrase('The program ends'))} {when}.
     </>
   );
 }
@@ -175,12 +204,12 @@ function Passage({ owner, place, pointer, name }: { owner: Step; place: number; 
       {steps.length === 0 && (
         <span className="relative ml-6 text-soft">
           <Gap place={{ owner: owner.id, passage: place }} side="bottom" />
-          nothing, it goes on ·{' '}
+          {phrase('nothing, it goes on ·')}{' '}
         </span>
       )}
       <span className={steps.length === 0 ? '' : 'ml-6'}>
-        <AddStep label={`${name}: + a step`} className="pb-1" add={(kind) => addInto(owner.id, place, kind)}>
-          + a step
+        <AddStep label={phrase('{name}: + a step', { name })} className="pb-1" add={(kind) => addInto(owner.id, place, kind)}>
+          {phrase('+ a step')}
         </AddStep>
       </span>
     </div>

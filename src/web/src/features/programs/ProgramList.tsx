@@ -8,7 +8,10 @@ import { DayPage, PageHead } from '../../ui/DayPage';
 import { useKept } from '../../ui/kept';
 import { scaleOf, TouchLine } from '../../ui/TouchLine';
 import { day } from '../../ui/when';
+import { phrase } from '../../words/phrase';
+import { Sentence } from '../../words/Sentence';
 import { BringPrograms } from './BringPrograms';
+import { howMany } from './howMany';
 import { sayStart, type Trigger } from './programFile';
 
 /** The programs, each with its touch line at one scale. */
@@ -18,7 +21,7 @@ export default function ProgramList() {
   const [name, setName] = useState('');
   const programs = useQuery({ queryKey: ['programs'], queryFn: () => take(api.GET('/api/programs')) });
   const create = useMutation({
-    meta: { says: () => `the program “${name}”` },
+    meta: { says: () => phrase('the program “{name}”', { name }) },
     mutationFn: () => take(api.POST('/api/programs', { body: { name } })),
     onSuccess: (p) => go(`/programs/${p.id}`),
   });
@@ -31,13 +34,13 @@ export default function ProgramList() {
   // Kept together under what they are called together; those without a group come first.
   const groups = [...new Set(fitting.map((p) => p.group ?? ''))].sort((a, b) => a.localeCompare(b));
   const scale = scaleOf(programs.data?.map((p) => p.line) ?? []);
-  const states: Record<string, string> = { draft: 'being written', on: 'on', paused: 'paused' };
+  const states: Record<string, string> = { draft: phrase('being written'), on: phrase('on'), paused: phrase('paused') };
   return (
     <DayPage
-      marginTitle="A new program"
+      marginTitle={phrase('A new program')}
       margin={
         <>
-          <h3>A new program</h3>
+          <h3>{phrase('A new program')}</h3>
           <form
             className="mt-2"
             onSubmit={(e) => {
@@ -45,13 +48,13 @@ export default function ProgramList() {
               create.mutate();
             }}
           >
-            <Field label="What is it called" error={fieldError(create.error, 'name')}>
+            <Field label={phrase('What is it called')} error={fieldError(create.error, 'name')}>
               {(id, by) => (
                 <input
                   id={id}
                   aria-describedby={by}
                   className="w-full text-ink"
-                  placeholder="After the first meeting"
+                  placeholder={phrase('After the first meeting')}
                   value={name}
                   onChange={(e) => setName(e.target.value)}
                 />
@@ -59,35 +62,36 @@ export default function ProgramList() {
             </Field>
             {!fieldError(create.error, 'name') && <Trouble error={create.error} />}
             <Button type="submit" look="main" disabled={!name.trim() || create.isPending}>
-              Write it
+              {phrase('Write it')}
             </Button>
           </form>
           <BringPrograms />
           <p className="mt-4">
-            A program says what to do for a person over weeks or years. It starts by itself, stops by itself, and can hand over to another.
-            Nothing goes out before you switch it on.
+            {phrase(
+              'A program says what to do for a person over weeks or years. It starts by itself, stops by itself, and can hand over to another. Nothing goes out before you switch it on.',
+            )}
           </p>
         </>
       }
     >
       <PageHead
-        title="Programs"
+        title={phrase('Programs')}
         aside={
           <>
-            <Link to="/programs/broadcasts">Broadcasts</Link> · <Link to="/programs/ready">Ready programs</Link>
+            <Link to="/programs/broadcasts">{phrase('Broadcasts')}</Link> · <Link to="/programs/ready">{phrase('Ready programs')}</Link>
           </>
         }
       >
         {(programs.data?.length ?? 0) > 1 && (
           <div className="mt-3 flex flex-wrap items-center gap-3 text-small">
             <input
-              aria-label="Search the programs"
-              placeholder="name, group, what starts it"
+              aria-label={phrase('Search the programs')}
+              placeholder={phrase('name, group, what starts it')}
               className="w-64"
               value={wanted}
               onChange={(e) => setWanted(e.target.value)}
             />
-            <select aria-label="Order" value={sort} onChange={(e) => setSort(e.target.value as Sort)}>
+            <select aria-label={phrase('Order')} value={sort} onChange={(e) => setSort(e.target.value as Sort)}>
               {Object.entries(sorts).map(([key, { label }]) => (
                 <option key={key} value={key}>
                   {label}
@@ -96,8 +100,10 @@ export default function ProgramList() {
             </select>
             {left > 0 && (
               <label className="inline-flex min-h-6 items-center gap-1.5">
-                <input type="checkbox" checked={withHidden} onChange={(e) => setWithHidden(e.target.checked)} /> with {left} hidden or put
-                away
+                <Sentence
+                  m="{input} with {left, number} hidden or put away"
+                  v={{ input: <input type="checkbox" checked={withHidden} onChange={(e) => setWithHidden(e.target.checked)} />, left }}
+                />
               </label>
             )}
           </div>
@@ -106,12 +112,15 @@ export default function ProgramList() {
       <Trouble error={programs.error} />
       {programs.data?.length === 0 && (
         <Empty>
-          No program yet. <Link to="/programs/ready">Take a ready one</Link>, or give one of your own a name, at the right.
+          <Sentence
+            m="No program yet. <link>Take a ready one</link>, or give one of your own a name, at the right."
+            v={{ link: (c) => <Link to="/programs/ready">{c}</Link> }}
+          />
         </Empty>
       )}
-      {programs.data?.length !== 0 && fitting.length === 0 && <Empty>No program fits. Try fewer letters.</Empty>}
+      {programs.data?.length !== 0 && fitting.length === 0 && <Empty>{phrase('No program fits. Try fewer letters.')}</Empty>}
       {groups.map((group) => (
-        <section key={group} aria-label={group || 'Without a group'}>
+        <section key={group} aria-label={group || phrase('Without a group')}>
           {group && <h2 className="border-t border-ink px-7 pt-5 pb-1.5 max-[699px]:px-4">{group}</h2>}
           {fitting
             .filter((p) => (p.group ?? '') === group)
@@ -123,7 +132,7 @@ export default function ProgramList() {
                 className="row text-ink no-underline hover:bg-picked"
               >
                 <span className={`gutter ${p.status === 'on' ? '!text-leaf' : p.status === 'paused' ? '!text-straw' : ''}`}>
-                  {p.archived ? 'put away' : states[p.status]}
+                  {p.archived ? phrase('put away') : states[p.status]}
                 </span>
                 <span className="flex items-baseline justify-between gap-4">
                   <span id={`program-${p.id}`} className="font-serif text-lead font-semibold">
@@ -131,17 +140,23 @@ export default function ProgramList() {
                   </span>
                   <span className="text-small text-soft">
                     {p.onSince
-                      ? `since ${day(p.onSince, zone, now)} · ${p.onIt} on it, ${p.stopped} stopped${p.answered > 0 ? ` (${p.answered} answered)` : ''}, ${p.through} through`
-                      : `${p.line.length} steps`}
+                      ? phrase('since {onSince} · {onIt, number} on it, {stopped, number} stopped{answered}, {through, number} through', {
+                          onSince: day(p.onSince, zone, now),
+                          onIt: p.onIt,
+                          stopped: p.stopped,
+                          answered: p.answered > 0 ? phrase(' ({answered, number} answered)', { answered: p.answered }) : '',
+                          through: p.through,
+                        })
+                      : phrase('{line, number} steps', { line: p.line.length })}
                   </span>
                 </span>
                 <span className="block max-w-[75ch] text-small text-soft">
-                  {p.status === 'draft' && <b className="font-semibold text-straw">nothing goes out yet: not switched on. </b>}
-                  {p.changed && <b className="font-semibold text-straw">changed since; what goes is the version before. </b>}
+                  {p.status === 'draft' && <b className="font-semibold text-straw">{phrase('nothing goes out yet: not switched on. ')}</b>}
+                  {p.changed && <b className="font-semibold text-straw">{phrase('changed since; what goes is the version before. ')}</b>}
                   {startsOf(p)}
                   {p.line.length > 0 && `${startsOf(p) ? ' · ' : ''}${stepsOf(p)}`}
-                  {p.owner && ` · ${p.owner.name}’s`}
-                  {p.hidden && ' · hidden'}
+                  {p.owner && phrase(' · {owner}’s', { owner: p.owner.name })}
+                  {p.hidden && phrase(' · hidden')}
                 </span>
                 {p.description && <span className="block max-w-[75ch] text-small text-soft">{p.description}</span>}
                 <span className="mt-2 block">
@@ -164,41 +179,24 @@ const lengthOf = (p: Program) => Math.max(0, ...p.line.map((m) => m.day));
 
 /** How programs may stand; what is alike stands by name. */
 const sorts: Record<Sort, { label: string; by: (a: Program, b: Program) => number }> = {
-  name: { label: 'by name', by: byName },
-  state: { label: 'those that are on first', by: (a, b) => order.indexOf(a.status) - order.indexOf(b.status) || byName(a, b) },
-  onIt: { label: 'most people on it first', by: (a, b) => b.onIt - a.onIt || byName(a, b) },
-  length: { label: 'longest first', by: (a, b) => lengthOf(b) - lengthOf(a) || byName(a, b) },
+  name: { label: phrase('by name'), by: byName },
+  state: { label: phrase('those that are on first'), by: (a, b) => order.indexOf(a.status) - order.indexOf(b.status) || byName(a, b) },
+  onIt: { label: phrase('most people on it first'), by: (a, b) => b.onIt - a.onIt || byName(a, b) },
+  length: { label: phrase('longest first'), by: (a, b) => lengthOf(b) - lengthOf(a) || byName(a, b) },
 };
 
 /** What starts a program, in words. */
 export function startsOf(p: Pick<Program, 'starts'>) {
   const starts = p.starts as unknown as Trigger[];
-  return starts.length === 0 ? '' : `when ${starts.map(sayStart).join(' or ')}`;
+  return starts.length === 0 ? '' : phrase('when {starts}', { starts: starts.map(sayStart).join(phrase(' or ')) });
 }
 
 /** How many steps there are of each kind: “5 emails, a call”. */
 export function stepsOf(p: Pick<Program, 'line'>) {
   const kinds = new Map<string, number>();
   for (const mark of p.line) kinds.set(mark.kind, (kinds.get(mark.kind) ?? 0) + 1);
-  return [...kinds]
-    .map(([kind, n]) => (n === 1 ? `one ${kindNames[kind]?.[0] ?? kind}` : `${n} ${kindNames[kind]?.[1] ?? kind}`))
-    .join(', ');
+  return [...kinds].map(([kind, n]) => howMany[kind]?.(n) ?? `${n} ${kind}`).join(', ');
 }
-
-const kindNames: Record<string, [one: string, many: string]> = {
-  email: ['email', 'emails'],
-  text: ['text', 'texts'],
-  call: ['call', 'calls'],
-  note: ['note', 'notes'],
-  task: ['task', 'tasks'],
-  post: ['post', 'posts'],
-  'tell-me': ['word to the owner', 'words to the owner'],
-  change: ['change', 'changes'],
-  fork: ['fork', 'forks'],
-  split: ['split', 'splits'],
-  'hand-over': ['hand-over', 'hand-overs'],
-  end: ['end', 'ends'],
-};
 
 /** Whether every word that is looked for stands somewhere in what is said of a program. */
 export function fits(p: Program, wanted: string) {

@@ -13,7 +13,9 @@ import { NotShown } from '../../ui/NotShown';
 import { PauseButton } from '../../ui/PauseButton';
 import { TouchLine } from '../../ui/TouchLine';
 import { said } from '../../ui/undo';
-import { count, day, daysBetween, keyDate, moment } from '../../ui/when';
+import { day, daysBetween, keyDate, moment } from '../../ui/when';
+import { phrase } from '../../words/phrase';
+import { Sentence } from '../../words/Sentence';
 import { ReadAs } from '../letters/ReadAs';
 import { partsOf } from '../rules/ruleLanguage';
 import { SayRules } from '../rules/SayRules';
@@ -56,7 +58,7 @@ export default function ProgramPage() {
   if (broadcast.data) return <Navigate to={`/programs/broadcasts/${broadcast.data.id}`} replace />;
   if (loaded.error) {
     if (broadcast.isFetching) return <Loading />;
-    return <NotShown title="Programs" error={loaded.error} to="/programs" all="All programs" />;
+    return <NotShown title={phrase('Programs')} error={loaded.error} to="/programs" all={phrase('All programs')} />;
   }
   if (!loaded.data) return <Loading />;
   return (
@@ -74,7 +76,7 @@ export default function ProgramPage() {
 
 function Page({ id, loaded, reload }: { id: string; loaded: Schemas['ProgramDto']; reload: () => void }) {
   const { now, zone } = useNow();
-  useTitle(loaded.draft && typeof loaded.draft === 'object' && 'name' in loaded.draft ? String(loaded.draft.name) : 'Program');
+  useTitle(loaded.draft && typeof loaded.draft === 'object' && 'name' in loaded.draft ? String(loaded.draft.name) : phrase('Program'));
   const { draft, change, findings, line, saved, error, changed, number, ready, unsaved, settleUnsaved, ...travel } = useDraft(id, loaded);
   const queries = useQueryClient();
   // Whoever comes to change one step's words finds it open.
@@ -118,7 +120,7 @@ function Page({ id, loaded, reload }: { id: string; loaded: Schemas['ProgramDto'
   });
 
   const paused = useMutation({
-    meta: { says: ({ on }: { on: boolean }) => `“${draft.name}” ${on ? 'to go on' : 'to rest'}` },
+    meta: { says: ({ on }: { on: boolean }) => `“${draft.name}” ${on ? phrase('to go on') : phrase('to rest')}` },
     mutationFn: ({ on, until }: { on: boolean; until: string | null }) =>
       take(
         on
@@ -127,12 +129,14 @@ function Page({ id, loaded, reload }: { id: string; loaded: Schemas['ProgramDto'
       ),
     onSuccess: (_, { on, until }) => {
       queries.invalidateQueries({ queryKey: ['program', id] });
-      said(`“${draft.name}” ${on ? 'goes on' : `rests${until ? ` until ${keyDate(until)}` : ''}`}`, () =>
-        take(
-          on
-            ? api.POST('/api/programs/{id}/pause', { params: { path: { id } } })
-            : api.POST('/api/programs/{id}/resume', { params: { path: { id } } }),
-        ).then(() => queries.invalidateQueries({ queryKey: ['program', id] })),
+      said(
+        `“${draft.name}” ${on ? phrase('goes on') : phrase('rests{until}', { until: until ? phrase(' until {until}', { until: keyDate(until) }) : '' })}`,
+        () =>
+          take(
+            on
+              ? api.POST('/api/programs/{id}/pause', { params: { path: { id } } })
+              : api.POST('/api/programs/{id}/resume', { params: { path: { id } } }),
+          ).then(() => queries.invalidateQueries({ queryKey: ['program', id] })),
       );
     },
     onError: (e) => toast.error(e.message),
@@ -159,7 +163,10 @@ function Page({ id, loaded, reload }: { id: string; loaded: Schemas['ProgramDto'
     setPicked(undefined);
     setMarked(new Set());
     setWriting(undefined);
-    if (gone > 0) toast(`${count(gone, 'step is', 'steps are')} taken out.`, { action: { label: 'Undo', onClick: undo } });
+    if (gone > 0)
+      toast(phrase('{gone, plural, one {# step is} other {# steps are}} taken out.', { gone }), {
+        action: { label: phrase('Undo'), onClick: undo },
+      });
   }
   function mark(step: string) {
     const next = new Set(marked);
@@ -175,7 +182,9 @@ function Page({ id, loaded, reload }: { id: string; loaded: Schemas['ProgramDto'
     });
     setPicked(made[0]);
     setMarked(new Set(made.length > 1 ? made : []));
-    toast(`${count(made.length, 'step is', 'steps are')} put in.`, { action: { label: 'Undo', onClick: undo } });
+    toast(phrase('{made, plural, one {# step is} other {# steps are}} put in.', { made: made.length }), {
+      action: { label: phrase('Undo'), onClick: undo },
+    });
   }
   // What is open to be written would write over what comes back.
   const undo = () => {
@@ -206,8 +215,25 @@ function Page({ id, loaded, reload }: { id: string; loaded: Schemas['ProgramDto'
 
   const status =
     loaded.status === 'draft'
-      ? `being written · ${count(allSteps(draft.steps).length, 'step', 'steps')}`
-      : `${loaded.status === 'paused' ? `paused${loaded.pausedUntil ? ` until ${day(loaded.pausedUntil, zone, now)}` : ''}, on` : loaded.status} since ${loaded.onSince ? day(loaded.onSince, zone, now) : ''} · version ${loaded.version} · ${loaded.onIt} on it, ${loaded.stopped} stopped, ${loaded.through} through`;
+      ? phrase('being written · {length, plural, one {# step} other {# steps}}', { length: allSteps(draft.steps).length })
+      : phrase(
+          '{status} since {onSince} · version {version, number} · {onIt, number} on it, {stopped, number} stopped, {through, number} through',
+          {
+            status:
+              loaded.status === 'paused'
+                ? phrase('paused{pausedUntil}, on', {
+                    pausedUntil: loaded.pausedUntil
+                      ? phrase(' until {pausedUntil}', { pausedUntil: day(loaded.pausedUntil, zone, now) })
+                      : '',
+                  })
+                : loaded.status,
+            onSince: loaded.onSince ? day(loaded.onSince, zone, now) : '',
+            version: loaded.version,
+            onIt: loaded.onIt,
+            stopped: loaded.stopped,
+            through: loaded.through,
+          },
+        );
   const fieldTrouble = error?.fields['/name']?.[0];
   const at_ = (pointer: string) => findings.filter((f) => f.pointer === pointer || f.pointer.startsWith(`${pointer}/`));
   const errors = findings.filter((f) => !f.isWarning);
@@ -241,7 +267,7 @@ function Page({ id, loaded, reload }: { id: string; loaded: Schemas['ProgramDto'
 
   return (
     <DayPage
-      marginTitle="For one person"
+      marginTitle={phrase('For one person')}
       margin={
         <Margin
           id={id}
@@ -266,22 +292,24 @@ function Page({ id, loaded, reload }: { id: string; loaded: Schemas['ProgramDto'
         <h1 className="sr-only">{draft.name}</h1>
         <div className="flex flex-wrap items-baseline justify-between gap-x-6">
           <input
-            aria-label="Name of the program"
+            aria-label={phrase('Name of the program')}
             className="[field-sizing:content] max-w-full !border-0 !bg-transparent !p-0 font-serif !text-[32px] font-medium tracking-tight"
             value={draft.name}
             onChange={(e) => set({ name: e.target.value })}
           />
           <span className="text-small text-soft">
             {status}{' '}
-            <span aria-live="polite">· {saved === 'saved' ? 'saved' : saved === 'saving' ? 'saving …' : error ? 'not saved' : '…'}</span>
+            <span aria-live="polite">
+              · {saved === 'saved' ? phrase('saved') : saved === 'saving' ? phrase('saving …') : error ? phrase('not saved') : '…'}
+            </span>
             {(travel.mayUndo || travel.mayRedo) && (
               <>
                 {' · '}
-                <Button look="plain" className="min-h-6" disabled={!travel.mayUndo} onClick={undo} title="Ctrl Z">
-                  take back
+                <Button look="plain" className="min-h-6" disabled={!travel.mayUndo} onClick={undo} title={phrase('Ctrl Z')}>
+                  {phrase('take back')}
                 </Button>{' '}
-                <Button look="plain" className="min-h-6" disabled={!travel.mayRedo} onClick={redo} title="Ctrl Shift Z">
-                  do again
+                <Button look="plain" className="min-h-6" disabled={!travel.mayRedo} onClick={redo} title={phrase('Ctrl Shift Z')}>
+                  {phrase('do again')}
                 </Button>
               </>
             )}
@@ -294,20 +322,28 @@ function Page({ id, loaded, reload }: { id: string; loaded: Schemas['ProgramDto'
         )}
         {unsaved && (
           <div role="alert" className="my-2 border-l-[3px] border-straw bg-straw-pale px-3 py-2 text-small text-ink">
-            You wrote something here that was never saved, and the program has been changed since.{' '}
-            <Button className="mx-3" onClick={() => settleUnsaved(true)}>
-              Use what I wrote
-            </Button>
-            <Button look="danger" onClick={() => settleUnsaved(false)}>
-              Throw it away
-            </Button>
+            <Sentence
+              m="You wrote something here that was never saved, and the program has been changed since. <button>Use what I wrote</button><button2>Throw it away</button2>"
+              v={{
+                button: (c) => (
+                  <Button className="mx-3" onClick={() => settleUnsaved(true)}>
+                    {c}
+                  </Button>
+                ),
+                button2: (c) => (
+                  <Button look="danger" onClick={() => settleUnsaved(false)}>
+                    {c}
+                  </Button>
+                ),
+              }}
+            />
           </div>
         )}
         {error && !fieldTrouble && (
           <Trouble error={error}>
             {error.status === 409 && (
               <Button look="plain" className="ml-3 underline" onClick={reload}>
-                load their version
+                {phrase('load their version')}
               </Button>
             )}
           </Trouble>
@@ -316,43 +352,54 @@ function Page({ id, loaded, reload }: { id: string; loaded: Schemas['ProgramDto'
           <TouchLine marks={weighed(line, pen.deeds)} />
         </div>
         <p className="border-b border-rule pt-2.5 pb-3 font-serif text-[17px] leading-normal">
-          Starts when{' '}
-          <SayList
-            items={draft.startsWhen}
-            say={sayStart}
-            word="or"
-            label="Starts when"
-            none="choose what starts it"
-            more="or by something else"
-            set={(startsWhen) => set({ startsWhen })}
-            form={(item, done) => <TriggerForm item={item} done={done} />}
+          <Sentence
+            m="Starts when {sayList}{length, select, true {, if they } other {, for }}{sayRules}. Writes on {draft}. The same person {draft2}. {about}"
+            v={{
+              sayList: (
+                <SayList
+                  items={draft.startsWhen}
+                  say={sayStart}
+                  word={phrase('or')}
+                  label={phrase('Starts when')}
+                  none={phrase('choose what starts it')}
+                  more={phrase('or by something else')}
+                  set={(startsWhen) => set({ startsWhen })}
+                  form={(item, done) => <TriggerForm item={item} done={done} />}
+                />
+              ),
+              length: String(partsOf(draft.onlyIf).length > 0),
+              sayRules: (
+                <SayRules rule={draft.onlyIf} label={phrase('Only if they')} none={phrase('everybody')} set={(onlyIf) => set({ onlyIf })} />
+              ),
+              draft: (
+                <Say words={sayWindow(draft)} label={phrase('Window: {draft}', { draft: sayWindow(draft) })}>
+                  {(close) => (
+                    <WindowForm
+                      program={draft}
+                      done={(part) => {
+                        set(part);
+                        close();
+                      }}
+                    />
+                  )}
+                </Say>
+              ),
+              draft2: (
+                <Say words={sayAgain(draft)} label={phrase('Again: {draft}', { draft: sayAgain(draft) })}>
+                  {(close) => (
+                    <AgainForm
+                      again={draft.again}
+                      done={(value) => {
+                        set({ again: value });
+                        close();
+                      }}
+                    />
+                  )}
+                </Say>
+              ),
+              about: <About draft={draft} set={set} />,
+            }}
           />
-          {partsOf(draft.onlyIf).length > 0 ? ', if they ' : ', for '}
-          <SayRules rule={draft.onlyIf} label="Only if they" none="everybody" set={(onlyIf) => set({ onlyIf })} />. Writes on{' '}
-          <Say words={sayWindow(draft)} label={`Window: ${sayWindow(draft)}`}>
-            {(close) => (
-              <WindowForm
-                program={draft}
-                done={(part) => {
-                  set(part);
-                  close();
-                }}
-              />
-            )}
-          </Say>
-          . The same person{' '}
-          <Say words={sayAgain(draft)} label={`Again: ${sayAgain(draft)}`}>
-            {(close) => (
-              <AgainForm
-                again={draft.again}
-                done={(value) => {
-                  set({ again: value });
-                  close();
-                }}
-              />
-            )}
-          </Say>
-          . <About draft={draft} set={set} />
         </p>
         <Findings findings={[...at_('/startsWhen'), ...findings.filter((f) => ['/steps', '/policy', '/topic'].includes(f.pointer))]} />
       </div>
@@ -369,39 +416,44 @@ function Page({ id, loaded, reload }: { id: string; loaded: Schemas['ProgramDto'
       {marked.size > 0 && (
         <div
           role="toolbar"
-          aria-label="Steps picked together"
+          aria-label={phrase('Steps picked together')}
           className="sticky bottom-0 z-20 flex flex-wrap justify-end gap-x-5 border-y border-rule bg-sheet px-[34px] py-2 text-small max-[699px]:px-4"
         >
-          <b className="inline-flex min-h-6 items-center font-semibold">{count(marked.size, 'step', 'steps')} picked</b>
+          <b className="inline-flex min-h-6 items-center font-semibold">
+            {phrase('{marked, plural, one {# step} other {# steps}} picked', { marked: marked.size })}
+          </b>
           <Button className="min-h-6" onClick={() => document.execCommand('copy')}>
-            Copy <kbd>Ctrl C</kbd>
+            <Sentence m="Copy {kbd}" v={{ kbd: <kbd>Ctrl C</kbd> }} />
           </Button>
           <Button className="min-h-6" onClick={() => document.execCommand('cut')}>
-            Cut <kbd>Ctrl X</kbd>
+            <Sentence m="Cut {kbd}" v={{ kbd: <kbd>Ctrl X</kbd> }} />
           </Button>
           <Button className="min-h-6" look="danger" onClick={() => remove(marked)}>
-            Take them out
+            {phrase('Take them out')}
           </Button>
           <Button className="min-h-6" look="plain" onClick={() => setMarked(new Set())}>
-            none
+            {phrase('none')}
           </Button>
         </div>
       )}
 
       <div className="px-[34px] pb-10 max-[699px]:px-4">
         <AddStep open={adding} setOpen={setAdding} add={(kind) => add(kind, (steps, step) => addAfter(steps, picked, step))}>
-          + a step {picked !== undefined && at !== draft.steps.length - 1 ? 'after this one' : 'here'} <kbd>N</kbd>
+          <Sentence
+            m="+ a step {picked, select, true {after this one} other {here}} {kbd}"
+            v={{ picked: String(picked !== undefined && at !== draft.steps.length - 1), kbd: <kbd>N</kbd> }}
+          />
         </AddStep>
         <PasteSteps paste={putIn} />
         <p className="border-t border-rule pt-3 font-serif text-[17px] leading-normal">
-          {draft.stopsWhen.length === 0 ? 'Goes on to its end, ' : 'Stops when they '}
+          {draft.stopsWhen.length === 0 ? phrase('Goes on to its end, ') : phrase('Stops when they ')}
           <SayList
             items={draft.stopsWhen}
             say={sayStop}
-            word="or"
-            label="Stops when they"
-            none="whatever they do"
-            more="or something else"
+            word={phrase('or')}
+            label={phrase('Stops when they')}
+            none={phrase('whatever they do')}
+            more={phrase('or something else')}
             set={(stopsWhen) => set({ stopsWhen })}
             form={(item, done) => <StopForm item={item} done={done} />}
           />
@@ -419,8 +471,10 @@ function PasteSteps({ paste: put }: { paste: (steps: Step[]) => void }) {
   if (!Array.isArray(steps) || copied === undefined) return null;
   return (
     <Button look="plain" className="ml-5 min-h-6" onClick={() => pasteText(copied, put)}>
-      put in the {count(allSteps(steps).length, 'step', 'steps')} that {allSteps(steps).length === 1 ? 'was' : 'were'} copied{' '}
-      <kbd>Ctrl V</kbd>
+      <Sentence
+        m="put in the {length, plural, one {# step} other {# steps}} that {length, plural, one {was} other {were}} copied {kbd}"
+        v={{ length: allSteps(steps).length, kbd: <kbd>Ctrl V</kbd> }}
+      />
     </Button>
   );
 }
@@ -455,7 +509,7 @@ function weighed(line: Schemas['TouchMarkDto'][], deeds: Pen['deeds']) {
   if (most === 0) return line;
   return line.map((mark) => {
     const reached = deeds.get(mark.stepId)?.reached ?? 0;
-    return { ...mark, weight: reached / most, title: `${reached} reached` };
+    return { ...mark, weight: reached / most, title: phrase('{reached, number} reached', { reached }) };
   });
 }
 
@@ -520,37 +574,40 @@ function Margin({
       {preview && (
         <>
           <div className="flex items-baseline justify-between gap-2">
-            <h3>As {preview.person.name} gets it</h3>
+            <h3>{phrase('As {person} gets it', { person: preview.person.name })}</h3>
             <span className="whitespace-nowrap">
-              <button type="button" aria-label="The person before" onClick={() => another(-1)}>
+              <button type="button" aria-label={phrase('The person before')} onClick={() => another(-1)}>
                 <kbd>[</kbd>
               </button>{' '}
-              <button type="button" aria-label="The next person" onClick={() => another(1)}>
+              <button type="button" aria-label={phrase('The next person')} onClick={() => another(1)}>
                 <kbd>]</kbd>
               </button>{' '}
-              another
+              {phrase('another')}
             </span>
           </div>
           {preview.notStarting ? (
-            <p className="text-straw">It would not start for them now: {preview.notStarting}.</p>
+            <p className="text-straw">{phrase('It would not start for them now: {notStarting}.', { notStarting: preview.notStarting })}</p>
           ) : (
             <p>
               {touch
-                ? `${touch.outcome === 'skipped' ? `Would be left out: ${touch.reason}.` : `${moment(touch.at, preview.zone, now)}, their time.`}`
+                ? `${touch.outcome === 'skipped' ? phrase('Would be left out: {reason}.', { reason: touch.reason }) : phrase('{at}, their time.', { at: moment(touch.at, preview.zone, now) })}`
                 : draft.steps.length === 0
-                  ? 'Nothing yet: the program has no steps.'
+                  ? phrase('Nothing yet: the program has no steps.')
                   : ''}
-              {preview.assumed && ` With ${preview.assumed}, as they have none.`}
+              {preview.assumed && phrase(' With {assumed}, as they have none.', { assumed: preview.assumed })}
             </p>
           )}
           {preview.letter && step?.kind === 'email' && preview.letter.stepId === picked && (
             <div className="mt-2 mb-3.5 border border-rule bg-sheet px-4 py-3.5">
               <div className="mb-2 border-b border-rule pb-1.5 text-[12px]">
-                {touch && `${moment(touch.at, preview.zone, now)} · `}from {preview.letter.from}
+                <Sentence
+                  m="{touch}from {from}"
+                  v={{ touch: touch && `${moment(touch.at, preview.zone, now)} · `, from: preview.letter.from }}
+                />
               </div>
               <div className="mb-1.5 font-serif text-base font-semibold text-ink">{preview.letter.subject}</div>
-              <Letter html={preview.letter.html} title="The letter" />
-              {preview.letter.lack && <p className="text-ember">It cannot be filled: {preview.letter.lack}.</p>}
+              <Letter html={preview.letter.html} title={phrase('The letter')} />
+              {preview.letter.lack && <p className="text-ember">{phrase('It cannot be filled: {lack}.', { lack: preview.letter.lack })}</p>}
               <ReadAs letter={preview.letter} person={preview.person.name} another={another} />
             </div>
           )}
@@ -558,10 +615,13 @@ function Margin({
       )}
       {preview?.price != null && (
         <p>
-          Its messages cost {money(preview.price, preview.currency)} for {preview.person.name}.
+          {phrase('Its messages cost {price} for {person}.', {
+            price: money(preview.price, preview.currency),
+            person: preview.person.name,
+          })}
         </p>
       )}
-      <h3 className="mt-3">What holds it back</h3>
+      <h3 className="mt-3">{phrase('What holds it back')}</h3>
       {check ? (
         <>
           {check.findings
@@ -572,13 +632,17 @@ function Margin({
               </p>
             ))}
           {check.findings.some(hasLine) && (
-            <p className="text-straw">{count(check.findings.filter(hasLine).length, 'thing stands', 'things stand')} beside its line.</p>
+            <p className="text-straw">
+              {phrase('{length, plural, one {# thing stands} other {# things stand}} beside its line.', {
+                length: check.findings.filter(hasLine).length,
+              })}
+            </p>
           )}
-          {check.audience.length === 0 && check.findings.length === 0 && <p>Nothing.</p>}
+          {check.audience.length === 0 && check.findings.length === 0 && <p>{phrase('Nothing.')}</p>}
           {check.audience.map((a) => (
             <p key={a.pointer + a.text} className="mt-1">
               <b className="font-semibold text-ember">
-                {a.text} for {count(a.count, 'person', 'people')}
+                {phrase('{text} for {count, plural, one {# person} other {# people}}', { text: a.text, count: a.count })}
               </b>
               {': '}
               {a.people.map((p, i) => (
@@ -587,20 +651,23 @@ function Margin({
                   <Link to={`/people/${p.id}?edit=`}>{p.name}</Link>
                 </span>
               ))}
-              {a.count > a.people.length && ` and ${a.count - a.people.length} more`}
+              {a.count > a.people.length && phrase(' and {count, number} more', { count: a.count - a.people.length })}
             </p>
           ))}
           <p className="mt-1">
             {check.anybody
-              ? `Nobody has what starts it yet; looked at the ${count(check.lookedAt, 'person', 'people')} it could start for.`
-              : `Looked at the ${count(check.lookedAt, 'person', 'people')} it can start for.`}
+              ? phrase(
+                  'Nobody has what starts it yet; looked at the {lookedAt, plural, one {# person} other {# people}} it could start for.',
+                  { lookedAt: check.lookedAt },
+                )
+              : phrase('Looked at the {lookedAt, plural, one {# person} other {# people}} it can start for.', { lookedAt: check.lookedAt })}
           </p>
         </>
       ) : (
         <p>
           {errors > 0
-            ? `${count(errors, 'thing has', 'things have')} to be put right first.`
-            : 'Check looks at everybody it could start for.'}
+            ? phrase('{errors, plural, one {# thing has} other {# things have}} to be put right first.', { errors })
+            : phrase('Check looks at everybody it could start for.')}
         </p>
       )}
       <div className="mt-4 flex flex-wrap items-center gap-x-5 gap-y-2">
@@ -608,45 +675,45 @@ function Margin({
           <SwitchOn id={id} draftNumber={number} published={loaded.status !== 'draft'} disabled={errors > 0} ready={ready} />
         )}
         <Button onClick={runCheck} disabled={checking}>
-          {checking ? 'Checking …' : 'Check'} <kbd>C</kbd>
+          {checking ? phrase('Checking …') : phrase('Check')} <kbd>C</kbd>
         </Button>
         {maySwitch && loaded.status === 'on' && (
           <PauseButton
-            words="Pause"
-            what="Nothing of it goes and nobody starts it while it rests; what falls due meanwhile is judged when it goes on."
+            words={phrase('Pause')}
+            what={phrase('Nothing of it goes and nobody starts it while it rests; what falls due meanwhile is judged when it goes on.')}
             pause={(until) => pause(false, until)}
           />
         )}
-        {maySwitch && loaded.status === 'paused' && <Button onClick={() => pause(true)}>Let it go on</Button>}
+        {maySwitch && loaded.status === 'paused' && <Button onClick={() => pause(true)}>{phrase('Let it go on')}</Button>}
       </div>
       {loaded.status === 'on' &&
         (starting ? (
           <StartPeople id={id} close={() => setStarting(false)} />
         ) : (
           <p className="mt-3">
-            <Button onClick={() => setStarting(true)}>Start it for people …</Button>
+            <Button onClick={() => setStarting(true)}>{phrase('Start it for people …')}</Button>
           </p>
         ))}
       <p className="mt-3 flex flex-wrap gap-x-5">
         <Link to={`/programs/${id}/walk`} className="inline-flex min-h-6 items-center">
-          Walk it through
+          {phrase('Walk it through')}
         </Link>
         <Link to={`/programs/${id}/rehearse`} className="inline-flex min-h-6 items-center">
-          Rehearse it over everybody
+          {phrase('Rehearse it over everybody')}
         </Link>
         {loaded.version > 0 && (
           <Link to={`/programs/${id}/results`} className="inline-flex min-h-6 items-center">
-            What it did
+            {phrase('What it did')}
           </Link>
         )}
         {(loaded.status !== 'on' || changed) && (
           <Link to={`/almanac?whatIf=${id}`} className="inline-flex min-h-6 items-center">
-            See it in the almanac
+            {phrase('See it in the almanac')}
           </Link>
         )}
         {seesJournal && (
           <Link to={`/journal?program=${id}`} className="inline-flex min-h-6 items-center">
-            Who did what to it
+            {phrase('Who did what to it')}
           </Link>
         )}
       </p>
@@ -656,9 +723,9 @@ function Margin({
       <AsAFile id={id} />
       <Standing id={id} name={draft.name} loaded={loaded} />
       <OnTheirWay id={id} onIt={loaded.onIt} zone={zone} steps={draft.steps} mayStop={maySwitch} />
-      {!maySwitch && <p className="mt-2 text-soft">Whoever may switch programs on finds this one here as you leave it.</p>}
+      {!maySwitch && <p className="mt-2 text-soft">{phrase('Whoever may switch programs on finds this one here as you leave it.')}</p>}
       {errors > 0 && (loaded.status === 'draft' || changed) && (
-        <p className="mt-2 text-ember">It cannot be switched on yet; what is wrong stands beside each line.</p>
+        <p className="mt-2 text-ember">{phrase('It cannot be switched on yet; what is wrong stands beside each line.')}</p>
       )}
     </>
   );
@@ -677,8 +744,8 @@ function KeptWalks({ id, number }: { id: string; number: number }) {
     <p>
       <Link to={`/programs/${id}/walk`} className={`inline-flex min-h-6 items-center ${otherwise > 0 ? '!text-ember' : ''}`}>
         {otherwise > 0
-          ? `${count(otherwise, 'kept walk goes otherwise', 'kept walks go otherwise')}`
-          : `${count(kept.data.length, 'kept walk goes as it went', 'kept walks go as they went')}`}
+          ? phrase('{otherwise, plural, one {# kept walk goes otherwise} other {# kept walks go otherwise}}', { otherwise })
+          : phrase('{data, plural, one {# kept walk goes as it went} other {# kept walks go as they went}}', { data: kept.data.length })}
       </Link>
     </p>
   );
@@ -698,10 +765,10 @@ function AsAFile({ id }: { id: string }) {
   return (
     <p className="mt-3 flex flex-wrap gap-x-5">
       <Button onClick={() => copy.mutate()} disabled={copy.isPending}>
-        Copy it
+        {phrase('Copy it')}
       </Button>
       <a href={`/api/programs/${id}/file`} download className="inline-flex min-h-6 items-center no-underline hover:underline">
-        as a file
+        {phrase('as a file')}
       </a>
       <Trouble error={copy.error} />
     </p>

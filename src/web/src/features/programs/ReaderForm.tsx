@@ -2,6 +2,7 @@ import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { api, take } from '../../api/client';
 import { Field } from '../../ui/bits';
+import { phrase } from '../../words/phrase';
 import { Take } from './forms';
 import type { MessageStep, To } from './programFile';
 
@@ -18,17 +19,20 @@ export function ReaderForm({ step, done }: { step: MessageStep; done: (to: To | 
   const chosen = role ?? roles[0] ?? '';
   return (
     <Take done={() => done(who === 'person' ? undefined : who === 'owner' ? 'owner' : { relation: chosen })}>
-      <Field label="It goes to">
+      <Field label={phrase('It goes to')}>
         {(id) => (
           <select id={id} className="w-full" value={who} onChange={(e) => setWho(e.target.value)}>
-            <option value="person">the person it is about</option>
-            <option value="relation">people who are their …</option>
-            {(step.kind === 'email' || step.to === 'owner') && <option value="owner">the member who looks after them</option>}
+            <option value="person">{phrase('the person it is about')}</option>
+            <option value="relation">{phrase('people who are their …')}</option>
+            {(step.kind === 'email' || step.to === 'owner') && <option value="owner">{phrase('the member who looks after them')}</option>}
           </select>
         )}
       </Field>
       {who === 'relation' && (
-        <Field label="Their" hint="Each gets one of their own, if they may be written to. Fields that begin with “to” are theirs.">
+        <Field
+          label={phrase('Their')}
+          hint={phrase('Each gets one of their own, if they may be written to. Fields that begin with “to” are theirs.')}
+        >
           {(id, by) => (
             <select id={id} aria-describedby={by} required className="w-full" value={chosen} onChange={(e) => setRole(e.target.value)}>
               {roles.map((r) => (

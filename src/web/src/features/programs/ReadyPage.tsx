@@ -10,6 +10,8 @@ import { useKeys } from '../../ui/keys';
 import { Letter } from '../../ui/Letter';
 import { NotShown } from '../../ui/NotShown';
 import { StepMark, TouchLine } from '../../ui/TouchLine';
+import { phrase } from '../../words/phrase';
+import { Sentence } from '../../words/Sentence';
 import { ReadAs } from '../letters/ReadAs';
 import { startsOf } from './ProgramList';
 import { type ProgramFile, type Step, sayQuestion, sayWhen, stepName } from './programFile';
@@ -39,7 +41,7 @@ export default function ReadyPage() {
   }
   useKeys({ '[': () => another(-1), ']': () => another(1) });
   if (ready.error) {
-    return <NotShown title="Ready programs" error={ready.error} to="/programs/ready" all="All ready programs" />;
+    return <NotShown title={phrase('Ready programs')} error={ready.error} to="/programs/ready" all={phrase('All ready programs')} />;
   }
   if (!ready.data) return <Loading />;
   const file = ready.data.file as unknown as ProgramFile;
@@ -48,28 +50,46 @@ export default function ReadyPage() {
   const words = new Map(read.data?.steps.map((s) => [s.stepId, s]));
   return (
     <DayPage
-      marginTitle="Take it"
+      marginTitle={phrase('Take it')}
       margin={
         <>
           {read.data && (
             <>
               <h3>
-                As {read.data.person.name} would get it{' '}
-                <span className="font-sans text-small font-normal">
-                  <Button onClick={() => another(-1)} aria-label="The person before">
-                    <kbd>[</kbd>
-                  </Button>{' '}
-                  <Button onClick={() => another(1)} aria-label="The next person">
-                    <kbd>]</kbd>
-                  </Button>
-                </span>
+                <Sentence
+                  m="As {person} would get it {span}"
+                  v={{
+                    person: read.data.person.name,
+                    span: (
+                      <span className="font-sans text-small font-normal">
+                        <Button onClick={() => another(-1)} aria-label={phrase('The person before')}>
+                          <kbd>[</kbd>
+                        </Button>{' '}
+                        <Button onClick={() => another(1)} aria-label={phrase('The next person')}>
+                          <kbd>]</kbd>
+                        </Button>
+                      </span>
+                    ),
+                  }}
+                />
               </h3>
               <p className="mb-3">
-                from {read.data.from}, who{' '}
-                <select aria-label="How it speaks" value={voice ?? file.voice ?? 'I'} onChange={(e) => setVoice(e.target.value)}>
-                  <option value="I">says I</option>
-                  <option value="we">says we</option>
-                </select>
+                <Sentence
+                  m="from {from}, who {voice}"
+                  v={{
+                    from: read.data.from,
+                    voice: (
+                      <select
+                        aria-label={phrase('How it speaks')}
+                        value={voice ?? file.voice ?? 'I'}
+                        onChange={(e) => setVoice(e.target.value)}
+                      >
+                        <option value="I">{phrase('says I')}</option>
+                        <option value="we">{phrase('says we')}</option>
+                      </select>
+                    ),
+                  }}
+                />
               </p>
             </>
           )}
@@ -77,16 +97,18 @@ export default function ReadyPage() {
         </>
       }
     >
-      <PageHead title={about.name} aside={<Link to="/programs/ready">All ready programs</Link>}>
+      <PageHead title={about.name} aside={<Link to="/programs/ready">{phrase('All ready programs')}</Link>}>
         {about.about && <p className="mt-1 max-w-[75ch] font-serif">{about.about}</p>}
         {about.from && (
           <p className="text-small text-soft">
-            Put on the shelf by {about.mine ? 'your own practice' : about.from}
-            {about.note && `: ${about.note}`}
+            <Sentence
+              m="Put on the shelf by {mine}{note}"
+              v={{ mine: about.mine ? phrase('your own practice') : about.from, note: about.note && `: ${about.note}` }}
+            />
           </p>
         )}
         <TouchLine marks={about.line} />
-        <p className="mt-1 font-serif">Starts {startsOf(about) || 'by hand'}.</p>
+        <p className="mt-1 font-serif">{phrase('Starts {about}.', { about: startsOf(about) || phrase('by hand') })}</p>
       </PageHead>
       <Steps
         steps={file.steps}
@@ -120,7 +142,10 @@ function Steps({
   inside?: boolean;
 }) {
   return (
-    <ol className={inside ? 'mt-2 list-none border-l border-rule p-0 pl-4' : 'm-0 list-none p-0'} aria-label={inside ? 'Passage' : 'Steps'}>
+    <ol
+      className={inside ? 'mt-2 list-none border-l border-rule p-0 pl-4' : 'm-0 list-none p-0'}
+      aria-label={inside ? phrase('Passage') : phrase('Steps')}
+    >
       {steps.map((step, i) => {
         const read = words.get(step.id);
         const marked = <StepMark kind={step.kind} color="var(--ink)" />;
@@ -128,7 +153,7 @@ function Steps({
           <li key={step.id} className={inside ? 'py-2' : 'row relative'}>
             {!inside && (
               <span className="gutter">
-                <b className="text-ink">Day {days.get(step.id) ?? 0}</b>
+                <b className="text-ink">{phrase('Day {id, number}', { id: days.get(step.id) ?? 0 })}</b>
               </span>
             )}
             <p className="flex items-baseline gap-2 text-small text-soft">
@@ -137,13 +162,14 @@ function Steps({
             {read?.subject && <p className="font-serif text-lead font-semibold">{read.subject}</p>}
             {read?.html && (
               <div className="max-w-[65ch]">
-                <Letter html={read.html} title={read.subject ?? `${kindWords[step.kind] ?? step.kind}, what it says`} />
+                <Letter
+                  html={read.html}
+                  title={read.subject ?? phrase('{kindWords}, what it says', { kindWords: kindWords[step.kind] ?? step.kind })}
+                />
               </div>
             )}
             {read?.lack && (
-              <p className="text-small text-straw">
-                It could not go to {person}: {read.lack}.
-              </p>
+              <p className="text-small text-straw">{phrase('It could not go to {person}: {lack}.', { person, lack: read.lack })}</p>
             )}
             {read?.page && (
               <ReadAs
@@ -152,15 +178,15 @@ function Steps({
                 another={another}
               />
             )}
-            {step.kind === 'hand-over' && <p className="font-serif">They go on with “{step.program}”.</p>}
+            {step.kind === 'hand-over' && <p className="font-serif">{phrase('They go on with “{program}”.', { program: step.program })}</p>}
             {passagesOf(step).map((passage, n) => (
               <div key={passage.pointer}>
                 <p className="mt-1 font-serif">
                   {step.kind === 'fork'
                     ? n === 0
-                      ? `If ${sayQuestion(step.if, (id) => nameOf(steps, id))}`
-                      : 'Otherwise'
-                    : `Some of them, way ${n + 1}`}
+                      ? phrase('If {if}', { if: sayQuestion(step.if, (id) => nameOf(steps, id)) })
+                      : phrase('Otherwise')
+                    : phrase('Some of them, way {n, number}', { n: n + 1 })}
                 </p>
                 <Steps steps={passage.steps} days={days} words={words} person={person} from={from} another={another} inside />
               </div>
@@ -178,17 +204,17 @@ const nameOf = (steps: Step[], id: string) => {
 };
 
 const kindWords: Record<string, string> = {
-  email: 'an email',
-  text: 'a text',
-  call: 'a call',
-  note: 'a note by hand',
-  task: 'a task',
-  'tell-me': 'a word to the owner',
-  fork: 'a fork',
-  split: 'a split',
-  change: 'a change',
-  'hand-over': 'a hand-over',
-  end: 'the end',
+  email: phrase('an email'),
+  text: phrase('a text'),
+  call: phrase('a call'),
+  note: phrase('a note by hand'),
+  task: phrase('a task'),
+  'tell-me': phrase('a word to the owner'),
+  fork: phrase('a fork'),
+  split: phrase('a split'),
+  change: phrase('a change'),
+  'hand-over': phrase('a hand-over'),
+  end: phrase('the end'),
 };
 
 /** The few questions a program brings; answered, it is a program of one's own, being written. */
@@ -209,7 +235,7 @@ function TakeIt({ ready }: { ready: Schemas['ReadyDto'] }) {
       ),
     onSuccess: (made) => {
       queries.invalidateQueries({ queryKey: ['programs'] });
-      toast(`“${made.name}” is yours. It goes out to nobody before you switch it on.`);
+      toast(phrase('“{made}” is yours. It goes out to nobody before you switch it on.', { made: made.name }));
       if (made.id) go(`/programs/${made.id}`);
     },
   });
@@ -217,14 +243,14 @@ function TakeIt({ ready }: { ready: Schemas['ReadyDto'] }) {
     mutationFn: () => take(api.DELETE('/api/ready-programs/{key}', { params: { path: { key } } })),
     onSuccess: () => {
       queries.invalidateQueries({ queryKey: ['ready'] });
-      toast(`“${ready.about.name}” is off the shelf.`);
+      toast(phrase('“{about}” is off the shelf.', { about: ready.about.name }));
       go('/programs/ready');
     },
   });
   const problem = taken.error instanceof ApiError ? taken.error : undefined;
   return (
     <>
-      <h3>Take it</h3>
+      <h3>{phrase('Take it')}</h3>
       <form
         onSubmit={(e) => {
           e.preventDefault();
@@ -240,13 +266,13 @@ function TakeIt({ ready }: { ready: Schemas['ReadyDto'] }) {
         ))}
         {problem && Object.keys(problem.fields).length === 0 && <Trouble error={problem} />}
         <Button type="submit" look="main" disabled={taken.isPending}>
-          Take it
+          {phrase('Take it')}
         </Button>
       </form>
       {ready.about.mine && (
         <p className="mt-4">
           <Button look="danger" onClick={() => off.mutate()}>
-            Take it off the shelf
+            {phrase('Take it off the shelf')}
           </Button>
           <Trouble error={off.error} />
         </p>
@@ -273,14 +299,14 @@ function Answer({
     question.kind === 'stage'
       ? (session?.stages ?? []).map((s) => [s, s.replace('/', ', ')])
       : question.kind === 'member'
-        ? [['owner', 'whoever looks after them'], ...(session?.members ?? []).map((m): [string, string] => [m.id, m.name])]
+        ? [['owner', phrase('whoever looks after them')], ...(session?.members ?? []).map((m): [string, string] => [m.id, m.name])]
         : question.kind === 'choice'
           ? question.choices.map((c) => [c, c])
           : undefined;
   if (choices) {
     return (
       <select id={id} aria-describedby={by} className="w-full" value={value} onChange={(e) => set(e.target.value)}>
-        {!choices.some(([v]) => v === value) && <option value="">choose</option>}
+        {!choices.some(([v]) => v === value) && <option value="">{phrase('choose')}</option>}
         {choices.map(([v, words]) => (
           <option key={v} value={v}>
             {words}

@@ -8,7 +8,10 @@ import { DayPage, PageHead, Stretch, useTitle } from '../../ui/DayPage';
 import { money } from '../../ui/money';
 import { NotShown } from '../../ui/NotShown';
 import { StepMark } from '../../ui/TouchLine';
-import { count, daysBetween, keyDate, moment } from '../../ui/when';
+import { daysBetween, keyDate, moment } from '../../ui/when';
+import { phrase } from '../../words/phrase';
+import { Sentence } from '../../words/Sentence';
+import { howMany } from './howMany';
 import { filled, short } from './StepLine';
 
 type Result = Schemas['RehearsalResult'];
@@ -24,7 +27,7 @@ export default function RehearsePage() {
   const [picked, setPicked] = useState<string>();
   const program = useQuery({ queryKey: ['program', id], queryFn: () => take(api.GET('/api/programs/{id}', { params: { path: { id } } })) });
   const draft = program.data?.draft as unknown as { name: string } | undefined;
-  useTitle(draft ? `${draft.name}, rehearsed` : 'Rehearsal');
+  useTitle(draft ? phrase('{draft}, rehearsed', { draft: draft.name }) : phrase('Rehearsal'));
   const state = useQuery({
     queryKey: ['rehearsal', id],
     queryFn: () => take(api.GET('/api/programs/{id}/rehearsal', { params: { path: { id } } })),
@@ -39,38 +42,39 @@ export default function RehearsePage() {
     onSuccess: () => queries.invalidateQueries({ queryKey: ['rehearsal', id] }),
   });
   if (program.error) {
-    return <NotShown title="Programs" error={program.error} to="/programs" all="All programs" />;
+    return <NotShown title={phrase('Programs')} error={program.error} to="/programs" all={phrase('All programs')} />;
   }
   if (!program.data || !draft) return <Loading />;
   const result = state.data?.result;
   const problem = begin.error instanceof ApiError ? begin.error : undefined;
   return (
     <DayPage
-      marginTitle="Rehearse it"
+      marginTitle={phrase('Rehearse it')}
       margin={
         <>
-          <h3>Rehearse it</h3>
+          <h3>{phrase('Rehearse it')}</h3>
           <form
             onSubmit={(e) => {
               e.preventDefault();
               begin.mutate();
             }}
           >
-            <Field label="Until this date" hint="Empty: a year from now." error={problem?.fields.until?.[0]}>
+            <Field label={phrase('Until this date')} hint={phrase('Empty: a year from now.')} error={problem?.fields.until?.[0]}>
               {(field, by) => (
                 <input id={field} aria-describedby={by} type="date" value={until} onChange={(e) => setUntil(e.target.value)} />
               )}
             </Field>
             {problem && !problem.fields.until && (
-              <Trouble error={new Error('It cannot be rehearsed yet; what is wrong stands beside each line of the program.')} />
+              <Trouble error={new Error(phrase('It cannot be rehearsed yet; what is wrong stands beside each line of the program.'))} />
             )}
             <Button type="submit" look="main" disabled={state.data?.running || begin.isPending}>
-              {result ? 'Rehearse it again' : 'Rehearse it'}
+              {result ? phrase('Rehearse it again') : phrase('Rehearse it')}
             </Button>
           </form>
           <p className="mt-3">
-            The engine itself is run on a clock of its own, over everybody here, as if those who qualify now were started now and nobody
-            reacted. Nothing is sent and nothing is kept.
+            {phrase(
+              'The engine itself is run on a clock of its own, over everybody here, as if those who qualify now were started now and nobody reacted. Nothing is sent and nothing is kept.',
+            )}
           </p>
           {picked && (
             <OneLine id={id} person={picked} name={result?.who.find((w) => w.person.id === picked)?.person.name ?? 'them'} until={until} />
@@ -78,20 +82,26 @@ export default function RehearsePage() {
         </>
       }
     >
-      <PageHead title={`${draft.name}, rehearsed`} aside={<Link to={`/programs/${id}`}>the program</Link>} />
+      <PageHead
+        title={phrase('{draft}, rehearsed', { draft: draft.name })}
+        aside={<Link to={`/programs/${id}`}>{phrase('the program')}</Link>}
+      />
       {state.data?.running && (
         <div className="px-7 py-3">
           <p role="status" className="mb-2 text-small">
             {state.data.of > 0
-              ? `${state.data.done.toLocaleString('en')} of ${state.data.of.toLocaleString('en')} people are done. You can leave this page and come back.`
-              : 'Finding out for whom it would start …'}
+              ? phrase('{done, number} of {of, number} people are done. You can leave this page and come back.', {
+                  done: state.data.done,
+                  of: state.data.of,
+                })
+              : phrase('Finding out for whom it would start …')}
           </p>
           <ProgressBar
             share={state.data.of > 0 ? Math.round((100 * state.data.done) / state.data.of) : 0}
-            label="How far the rehearsal is"
+            label={phrase('How far the rehearsal is')}
             className="mb-2"
           />
-          <Button onClick={() => stop.mutate()}>Stop it</Button>
+          <Button onClick={() => stop.mutate()}>{phrase('Stop it')}</Button>
         </div>
       )}
       {state.data?.trouble && (
@@ -99,7 +109,7 @@ export default function RehearsePage() {
           <Trouble error={new Error(state.data.trouble)} />
         </div>
       )}
-      {!result && !state.data?.running && <Empty>It was not rehearsed yet. Say until when, at the right.</Empty>}
+      {!result && !state.data?.running && <Empty>{phrase('It was not rehearsed yet. Say until when, at the right.')}</Empty>}
       {result && (
         <Found
           result={result}
@@ -113,12 +123,8 @@ export default function RehearsePage() {
   );
 }
 
-const kinds: Record<string, [one: string, many: string]> = {
-  email: ['email', 'emails'],
-  text: ['text', 'texts'],
-  call: ['call', 'calls'],
-  note: ['note', 'notes'],
-};
+/** What a rehearsal counts. */
+const kinds = ['email', 'text', 'call', 'note'];
 
 function Found({
   result,
@@ -134,40 +140,53 @@ function Found({
   pick: (person: string) => void;
 }) {
   const { zone } = useNow();
-  const said = Object.entries(kinds)
-    .filter(([kind]) => (result.counts[kind] ?? 0) > 0)
-    .map(([kind, [one, many]]) => count(result.counts[kind] ?? 0, one, many));
+  const said = kinds.filter((kind) => (result.counts[kind] ?? 0) > 0).map((kind) => howMany[kind]?.(result.counts[kind] ?? 0) ?? kind);
   const most = Math.max(1, ...result.weeks.map((w) => w.messages + w.calls + w.messagesAnyway + w.callsAnyway));
   const held = result.held.reduce((n, h) => n + h.touches, 0);
   return (
     <>
       <div className="px-7 pb-4 font-serif text-[17px] leading-normal">
-        {older && <p className="text-small text-straw">The program was changed since; rehearse it again to see what that does.</p>}
+        {older && (
+          <p className="text-small text-straw">{phrase('The program was changed since; rehearse it again to see what that does.')}</p>
+        )}
         <p>
-          From {moment(result.from, zone)} to {keyDate(result.until.slice(0, 10))} it starts for{' '}
-          <b>{count(result.starting, 'person', 'people')}</b> of {result.lookedAt.toLocaleString('en')}.{' '}
-          {result.finished.toLocaleString('en')} of them come to its end. It brings {said.length > 0 ? said.join(', ') : 'nothing'}
-          {held > 0 && `, and ${count(held, 'touch would not go', 'touches would not go')}`}.
-          {result.price != null &&
-            ` Its messages cost ${money(result.price, result.currency)}, about ${money((result.price * 30) / Math.max(30, daysBetween(result.from, result.until, 'UTC')), result.currency)} a month.`}
+          <Sentence
+            m="From {from} to {until} it starts for <b>{starting, plural, one {# person} other {# people}}</b> of {lookedAt, number}. {finished, number} of them come to its end. It brings {said}{held}.{price}"
+            v={{
+              from: moment(result.from, zone),
+              until: keyDate(result.until.slice(0, 10)),
+              starting: result.starting,
+              b: (c) => <b>{c}</b>,
+              lookedAt: result.lookedAt,
+              finished: result.finished,
+              said: said.length > 0 ? said.join(', ') : phrase('nothing'),
+              held: held > 0 && phrase(', and {held, plural, one {# touch would not go} other {# touches would not go}}', { held }),
+              price:
+                result.price != null &&
+                phrase(' Its messages cost {price}, about {currency} a month.', {
+                  price: money(result.price, result.currency),
+                  currency: money((result.price * 30) / Math.max(30, daysBetween(result.from, result.until, 'UTC')), result.currency),
+                }),
+            }}
+          />
         </p>
         {before && <p className="text-small text-soft">{changes(before, result)}</p>}
       </div>
-      <Stretch title="Week by week" note="dark: this program; pale: what goes out anyway" />
-      <table className="w-full text-small" aria-label="What goes out, week by week">
+      <Stretch title={phrase('Week by week')} note={phrase('dark: this program; pale: what goes out anyway')} />
+      <table className="w-full text-small" aria-label={phrase('What goes out, week by week')}>
         <thead>
           <tr className="text-left text-soft">
             <th scope="col" className="py-1 pr-3 pl-7 font-normal">
-              Week of
+              {phrase('Week of')}
             </th>
             <th scope="col" className="py-1 pr-3 text-right font-normal">
-              messages
+              {phrase('messages')}
             </th>
             <th scope="col" className="py-1 pr-3 text-right font-normal">
-              calls
+              {phrase('calls')}
             </th>
             <th scope="col" className="py-1 pr-3 text-right font-normal">
-              anyway
+              {phrase('anyway')}
             </th>
             <td className="w-1/2 pr-7" />
           </tr>
@@ -196,30 +215,42 @@ function Found({
       </table>
       {result.members.length > 0 && (
         <>
-          <Stretch title="Calls" note="against what each can make" />
-          <ul className="m-0 list-none p-0" aria-label="Calls by member">
+          <Stretch title={phrase('Calls')} note={phrase('against what each can make')} />
+          <ul className="m-0 list-none p-0" aria-label={phrase('Calls by member')}>
             {result.members.map((m) => (
               <li key={m.name} className="row">
-                <b className="font-semibold">{m.name}</b>: {count(m.calls, 'call', 'calls')} of this program, {m.anyway} anyway.
-                {m.over.length > 0 ? (
-                  <span className="block text-small text-straw">
-                    More than they can make on {m.over.map((o) => `${keyDate(o.day)} (${o.calls})`).join(', ')}
-                  </span>
-                ) : (
-                  <span className="block text-small text-soft">Each day holds what it has to.</span>
-                )}
+                <Sentence
+                  m="{b}: {calls, plural, one {# call} other {# calls}} of this program, {anyway, number} anyway.{over}"
+                  v={{
+                    b: <b className="font-semibold">{m.name}</b>,
+                    calls: m.calls,
+                    anyway: m.anyway,
+                    over:
+                      m.over.length > 0 ? (
+                        <span className="block text-small text-straw">
+                          {phrase('More than they can make on {over}', {
+                            over: m.over.map((o) => `${keyDate(o.day)} (${o.calls})`).join(', '),
+                          })}
+                        </span>
+                      ) : (
+                        <span className="block text-small text-soft">{phrase('Each day holds what it has to.')}</span>
+                      ),
+                  }}
+                />
               </li>
             ))}
           </ul>
         </>
       )}
-      <Stretch title="Held back" note={held === 0 ? 'nothing' : 'who, and why'} />
-      <ul className="m-0 list-none p-0" aria-label="Held back">
+      <Stretch title={phrase('Held back')} note={held === 0 ? phrase('nothing') : phrase('who, and why')} />
+      <ul className="m-0 list-none p-0" aria-label={phrase('Held back')}>
         {result.held.map((h) => (
           <li key={h.reason} className="row">
             <span className="gutter text-ember">{h.count}</span>
             <b className="font-semibold">{h.reason[0]?.toUpperCase() + h.reason.slice(1)}</b>{' '}
-            <span className="text-small text-soft">{count(h.touches, 'touch', 'touches')}</span>
+            <span className="text-small text-soft">
+              {phrase('{touches, plural, one {# touch} other {# touches}}', { touches: h.touches })}
+            </span>
             <span className="block text-small">
               {h.people.map((p, i) => (
                 <span key={p.id}>
@@ -227,16 +258,20 @@ function Found({
                   <Link to={`/people/${p.id}`}>{p.name}</Link>
                 </span>
               ))}
-              {h.count > h.people.length && ` and ${(h.count - h.people.length).toLocaleString('en')} more`}
+              {h.count > h.people.length && phrase(' and {count, number} more', { count: h.count - h.people.length })}
             </span>
           </li>
         ))}
       </ul>
       <Stretch
-        title="Who gets it"
-        note={result.starting > result.who.length ? `the first ${result.who.length} by name` : 'by name; a name opens their own line'}
+        title={phrase('Who gets it')}
+        note={
+          result.starting > result.who.length
+            ? phrase('the first {who, number} by name', { who: result.who.length })
+            : phrase('by name; a name opens their own line')
+        }
       />
-      <ul className="m-0 list-none p-0" aria-label="Who gets it">
+      <ul className="m-0 list-none p-0" aria-label={phrase('Who gets it')}>
         {result.who.map((w) => (
           <li key={w.person.id} className={`row !py-1.5 ${picked === w.person.id ? 'on' : ''}`}>
             <button
@@ -248,8 +283,13 @@ function Found({
               {w.person.name}
             </button>{' '}
             <span className="text-small text-soft">
-              gets {w.touches}
-              {w.heldBack > 0 && `, ${w.heldBack} would not go`}
+              <Sentence
+                m="gets {touches, number}{heldBack}"
+                v={{
+                  touches: w.touches,
+                  heldBack: w.heldBack > 0 && phrase(', {heldBack, number} would not go', { heldBack: w.heldBack }),
+                }}
+              />
             </span>
           </li>
         ))}
@@ -261,14 +301,14 @@ function Found({
 /** What is otherwise than the last time. */
 function changes(before: Result, now: Result) {
   const parts = [
-    difference(now.starting - before.starting, 'person', 'people'),
-    ...Object.entries(kinds).map(([kind, [one, many]]) => difference((now.counts[kind] ?? 0) - (before.counts[kind] ?? 0), one, many)),
+    difference(now.starting - before.starting, (n) => phrase('{n, plural, one {# person} other {# people}}', { n })),
+    ...kinds.map((kind) => difference((now.counts[kind] ?? 0) - (before.counts[kind] ?? 0), howMany[kind] ?? String)),
   ].filter(Boolean);
-  return parts.length === 0 ? 'As the last time.' : `Against the last time: ${parts.join(', ')}.`;
+  return parts.length === 0 ? phrase('As the last time.') : phrase('Against the last time: {parts}.', { parts: parts.join(', ') });
 }
 
-const difference = (n: number, one: string, many: string) =>
-  n === 0 ? '' : `${count(Math.abs(n), one, many)} ${n > 0 ? 'more' : 'fewer'}`;
+const difference = (n: number, say: (n: number) => string) =>
+  n === 0 ? '' : n > 0 ? phrase('{what} more', { what: say(n) }) : phrase('{what} fewer', { what: say(-n) });
 
 /** One person's own line: what comes for them, of this program and of the others. */
 function OneLine({ id, person, name, until }: { id: string; person: string; name: string; until: string }) {
@@ -281,11 +321,11 @@ function OneLine({ id, person, name, until }: { id: string; person: string; name
   if (!line.data) return line.error ? <Trouble error={line.error} /> : <Loading />;
   return (
     <>
-      <h3 className="mt-4">What comes for {name}</h3>
+      <h3 className="mt-4">{phrase('What comes for {name}', { name })}</h3>
       <p>
-        <Link to={`/people/${person}`}>their page</Link>
+        <Link to={`/people/${person}`}>{phrase('their page')}</Link>
       </p>
-      <ol className="m-0 list-none p-0" aria-label={`What comes for ${name}`}>
+      <ol className="m-0 list-none p-0" aria-label={phrase('What comes for {name}', { name })}>
         {line.data.map((t) => (
           <li key={`${t.at}${t.program}${t.stepId}`} className={`border-t border-rule py-1 ${t.here ? 'text-ink' : 'text-soft'}`}>
             <span className="inline-flex items-baseline gap-1.5">

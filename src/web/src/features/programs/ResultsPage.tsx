@@ -9,7 +9,9 @@ import { DayPage, PageHead, Stretch, useTitle } from '../../ui/DayPage';
 import { NotShown } from '../../ui/NotShown';
 import { span } from '../../ui/span';
 import { TableBehind } from '../../ui/TableBehind';
-import { count, monthOf } from '../../ui/when';
+import { monthOf } from '../../ui/when';
+import { locale, phrase } from '../../words/phrase';
+import { Sentence } from '../../words/Sentence';
 import { GoalFields } from '../broadcasts/GoalFields';
 import { goals, numberNames } from '../broadcasts/plan';
 import { percent, ShareBar } from '../broadcasts/ShareBar';
@@ -28,14 +30,24 @@ export default function ResultsPage() {
     retry: false,
     queryFn: () => take(api.GET('/api/programs/{id}/results', { params: { path: { id }, query: asked } })),
   });
-  useTitle(found.data ? `${found.data.name}, its results` : 'Results');
+  useTitle(found.data ? phrase('{data}, its results', { data: found.data.name }) : phrase('Results'));
   if (!found.data) {
-    return found.error ? <NotShown title="Programs" error={found.error} to="/programs" all="All programs" /> : <Loading what="Counting" />;
+    return found.error ? (
+      <NotShown title={phrase('Programs')} error={found.error} to="/programs" all={phrase('All programs')} />
+    ) : (
+      <Loading what={phrase('Counting')} />
+    );
   }
   const results = found.data;
   return (
-    <DayPage marginTitle="What is counted" margin={<Margin id={id} results={results} asked={asked} set={setAsked} error={found.error} />}>
-      <PageHead title={`${results.name}, its results`} aside={<Link to={`/programs/${id}`}>the program</Link>} />
+    <DayPage
+      marginTitle={phrase('What is counted')}
+      margin={<Margin id={id} results={results} asked={asked} set={setAsked} error={found.error} />}
+    >
+      <PageHead
+        title={phrase('{results}, its results', { results: results.name })}
+        aside={<Link to={`/programs/${id}`}>{phrase('the program')}</Link>}
+      />
       <Standing runs={results.runs} />
       <WhatFollowed lift={results.lift} />
       <Steps results={results} />
@@ -52,20 +64,32 @@ function Standing({ runs }: { runs: Results['runs'] }) {
   const stopped = runs.stopped.reduce((n, r) => n + r.number, 0);
   return (
     <div className="px-7 pb-3 font-serif text-[17px] leading-relaxed max-[699px]:px-4">
-      It began <b>{count(runs.started, 'time', 'times')}</b>: {runs.going.toLocaleString('en')} are on it
-      {runs.paused > 0 && ` (${runs.paused} of them held)`}, {runs.finished.toLocaleString('en')} came to its end
-      {stopped > 0 && `, for ${stopped.toLocaleString('en')} it was stopped`}
-      {runs.waiting > 0 && `, ${runs.waiting} wait for their turn`}.
-      {runs.stopped.length > 0 && (
-        <span className="block text-small text-soft">
-          Stopped: {runs.stopped.map((r) => `${r.text} ${r.number.toLocaleString('en')}`).join(' · ')}
-        </span>
-      )}
-      {runs.refused.length > 0 && (
-        <span className="block text-small text-soft">
-          Did not begin: {runs.refused.map((r) => `${r.text} ${r.number.toLocaleString('en')}`).join(' · ')}
-        </span>
-      )}
+      <Sentence
+        m="It began <b>{started, plural, one {# time} other {# times}}</b>: {going, number} are on it{paused}, {finished, number} came to its end{stopped}{waiting}.{stopped2}{refused}"
+        v={{
+          started: runs.started,
+          b: (c) => <b>{c}</b>,
+          going: runs.going,
+          paused: runs.paused > 0 && phrase(' ({paused, number} of them held)', { paused: runs.paused }),
+          finished: runs.finished,
+          stopped: stopped > 0 && phrase(', for {stopped, number} it was stopped', { stopped }),
+          waiting: runs.waiting > 0 && phrase(', {waiting, number} wait for their turn', { waiting: runs.waiting }),
+          stopped2: runs.stopped.length > 0 && (
+            <span className="block text-small text-soft">
+              {phrase('Stopped: {stopped}', {
+                stopped: runs.stopped.map((r) => `${r.text} ${r.number.toLocaleString(locale())}`).join(' · '),
+              })}
+            </span>
+          ),
+          refused: runs.refused.length > 0 && (
+            <span className="block text-small text-soft">
+              {phrase('Did not begin: {refused}', {
+                refused: runs.refused.map((r) => `${r.text} ${r.number.toLocaleString(locale())}`).join(' · '),
+              })}
+            </span>
+          ),
+        }}
+      />
     </div>
   );
 }
@@ -73,16 +97,20 @@ function Standing({ runs }: { runs: Results['runs'] }) {
 function WhatFollowed({ lift }: { lift: Results['lift'] }) {
   const words = goals.find(([k]) => k === lift.goal)?.[1] ?? lift.goal;
   return (
-    <section aria-label="What followed">
+    <section aria-label={phrase('What followed')}>
       <Stretch
-        title="What followed"
-        note={`${words}${lift.what ? ` (${lift.what})` : ''}, within ${span(lift.within)} of the start, of those whose time is over`}
+        title={phrase('What followed')}
+        note={phrase('{words}{what}, within {within} of the start, of those whose time is over', {
+          words,
+          what: lift.what ? ` (${lift.what})` : '',
+          within: span(lift.within),
+        })}
       />
-      <table className="w-full text-small" aria-label="What followed">
+      <table className="w-full text-small" aria-label={phrase('What followed')}>
         <tbody>
           {[
-            ['on it', lift.onIt],
-            ['held out', lift.heldOut],
+            [phrase('on it'), lift.onIt],
+            [phrase('held out'), lift.heldOut],
           ].map(([name, line]) =>
             line && typeof line !== 'string' ? (
               <tr key={line.what} className="border-t border-rule">
@@ -90,7 +118,7 @@ function WhatFollowed({ lift }: { lift: Results['lift'] }) {
                   {String(name)}
                 </th>
                 <td className="py-1.5 pr-3 text-right whitespace-nowrap tabular-nums">
-                  {line.number.toLocaleString('en')} of {line.of.toLocaleString('en')}
+                  {phrase('{number, number} of {of, number}', { number: line.number, of: line.of })}
                 </td>
                 <td className="py-1.5 pr-7 max-[699px]:hidden">{line.of > 0 && <ShareBar line={line} />}</td>
               </tr>
@@ -100,9 +128,10 @@ function WhatFollowed({ lift }: { lift: Results['lift'] }) {
       </table>
       <p className="px-7 py-2 max-[699px]:px-4">
         {typeof lift.difference === 'number' && typeof lift.low === 'number' && typeof lift.high === 'number' && (
-          <>
-            The difference is <b>{signed(lift.difference)}</b>, between {signed(lift.low)} and {signed(lift.high)}, 19 times in 20.{' '}
-          </>
+          <Sentence
+            m="The difference is {b}, between {low} and {high}, 19 times in 20. "
+            v={{ b: <b>{signed(lift.difference)}</b>, low: signed(lift.low), high: signed(lift.high) }}
+          />
         )}
         {lift.says}
       </p>
@@ -110,24 +139,28 @@ function WhatFollowed({ lift }: { lift: Results['lift'] }) {
   );
 }
 
-const signed = (share: number) => `${share > 0 ? '+' : share < 0 ? '−' : ''}${(100 * Math.abs(share)).toFixed(1)} points`;
+const signed = (share: number) =>
+  phrase('{share}{value} points', { share: share > 0 ? '+' : share < 0 ? '−' : '', value: (100 * Math.abs(share)).toFixed(1) });
 
 function Steps({ results }: { results: Results }) {
   return (
-    <section aria-label="Step by step">
-      <Stretch title="Step by step" note="of those that arrived" />
+    <section aria-label={phrase('Step by step')}>
+      <Stretch title={phrase('Step by step')} note={phrase('of those that arrived')} />
       <p className="px-7 pb-1 text-small text-soft max-[699px]:px-4">{results.weakestSays}</p>
       <div>
-        <table className="w-full text-small" aria-label="Step by step">
-          <Heads of={['step', 'went', 'opened', 'followed', 'answered', 'said no']} narrow={3} />
+        <table className="w-full text-small" aria-label={phrase('Step by step')}>
+          <Heads
+            of={[phrase('step'), phrase('went'), phrase('opened'), phrase('followed'), phrase('answered'), phrase('said no')]}
+            narrow={3}
+          />
           <tbody>
             {results.steps.map((s) => (
               <tr key={s.stepId} className={`border-t border-rule ${s.stepId === results.weakest ? 'bg-ember-pale' : ''}`}>
                 <th scope="row" className="max-w-72 py-1.5 pr-3 pl-7 text-left font-normal max-[699px]:pl-4">
                   <span className="font-serif">{filled(s.name)}</span> <span className="text-soft">{s.kind}</span>
                 </th>
-                <td className="pr-4 text-right tabular-nums">{s.sent.toLocaleString('en')}</td>
-                {['opened', 'followed', 'answered', 'opted-out'].map((what) => {
+                <td className="pr-4 text-right tabular-nums">{s.sent.toLocaleString(locale())}</td>
+                {[phrase('opened'), phrase('followed'), phrase('answered'), 'opted-out'].map((what) => {
                   const line = s.lines.find((l) => l.what === what);
                   return (
                     <td
@@ -135,7 +168,13 @@ function Steps({ results }: { results: Results }) {
                       className={`pr-4 text-right whitespace-nowrap tabular-nums ${what === 'opened' ? '' : 'max-[699px]:hidden'}`}
                       title={
                         line && line.of > 0
-                          ? `${line.number} of ${line.of}, ${numberNames[what] ?? what}; between ${percent(line.low)} and ${percent(line.high)}, 19 times in 20`
+                          ? phrase('{number, number} of {of, number}, {numberNames}; between {low} and {high}, 19 times in 20', {
+                              number: line.number,
+                              of: line.of,
+                              numberNames: numberNames[what] ?? what,
+                              low: percent(line.low),
+                              high: percent(line.high),
+                            })
                           : undefined
                       }
                     >
@@ -161,13 +200,13 @@ function Steps({ results }: { results: Results }) {
 }
 
 const besideNames: Record<string, string> = {
-  goal: 'what is counted came',
-  finished: 'came to its end, of those that ended',
-  reached: 'reached, of calls made',
-  opened: 'opened by people',
-  followed: 'followed a link',
-  answered: 'answered',
-  'opted-out': 'said no',
+  goal: phrase('what is counted came'),
+  finished: phrase('came to its end, of those that ended'),
+  reached: phrase('reached, of calls made'),
+  opened: phrase('opened by people'),
+  followed: phrase('followed a link'),
+  answered: phrase('answered'),
+  'opted-out': phrase('said no'),
 };
 
 /** Another program, or two versions of this one, beside each other: what can be told apart, and why it may not be the words. */
@@ -191,15 +230,15 @@ function Beside({ id, results, asked }: { id: string; results: Results; asked: A
   if (others.length === 0 && versions.length === 0) return null;
   const beside = other === '' ? undefined : found.data;
   return (
-    <section aria-label="Beside another" className="pb-8">
+    <section aria-label={phrase('Beside another')} className="pb-8">
       <Stretch
-        title="Beside another"
+        title={phrase('Beside another')}
         note={
-          <select aria-label="Beside which" value={other} onChange={(e) => setOther(e.target.value)} className="max-w-64">
-            <option value="">choose what to compare it with</option>
+          <select aria-label={phrase('Beside which')} value={other} onChange={(e) => setOther(e.target.value)} className="max-w-64">
+            <option value="">{phrase('choose what to compare it with')}</option>
             {versions.map((v) => (
               <option key={v} value={`v${v}`}>
-                version {v} of it
+                {phrase('version {v, number} of it', { v })}
               </option>
             ))}
             {others.map((p) => (
@@ -215,7 +254,7 @@ function Beside({ id, results, asked }: { id: string; results: Results; asked: A
       </div>
       {beside && <p className="px-7 pb-2 max-[699px]:px-4">{beside.says}</p>}
       {beside && beside.lines.length + beside.steps.length > 0 && (
-        <table className="w-full text-small" aria-label="Beside another">
+        <table className="w-full text-small" aria-label={phrase('Beside another')}>
           <Heads of={['what', beside.one, beside.other, 'difference']} />
           <tbody>
             {[...beside.lines, ...beside.steps].map((l) => (
@@ -227,15 +266,13 @@ function Beside({ id, results, asked }: { id: string; results: Results; asked: A
                   <td key={i} className="pr-4 text-right tabular-nums max-[699px]:pr-3">
                     {percent(line.share)}
                     <span className="block text-soft">
-                      {line.number.toLocaleString('en')} of {line.of.toLocaleString('en')}
+                      {phrase('{number, number} of {of, number}', { number: line.number, of: line.of })}
                     </span>
                   </td>
                 ))}
                 <td className="pr-7 text-right tabular-nums max-[699px]:pr-4">
-                  {l.told ? <b className="font-semibold">{signed(l.difference)}</b> : 'not told apart'}
-                  <span className="block text-soft">
-                    {signed(l.low)} to {signed(l.high)}
-                  </span>
+                  {l.told ? <b className="font-semibold">{signed(l.difference)}</b> : phrase('not told apart')}
+                  <span className="block text-soft">{phrase('{low} to {high}', { low: signed(l.low), high: signed(l.high) })}</span>
                 </td>
               </tr>
             ))}
@@ -273,12 +310,13 @@ function Heads({ of, bar, narrow = of.length }: { of: string[]; bar?: boolean; n
 function Forks({ forks }: { forks: Results['forks'] }) {
   if (forks.length === 0) return null;
   return (
-    <section aria-label="Forks">
-      <Stretch title="Forks" note="how many went which way" />
+    <section aria-label={phrase('Forks')}>
+      <Stretch title={phrase('Forks')} note={phrase('how many went which way')} />
       <ul className="m-0 list-none p-0">
         {forks.map((f) => (
           <li key={f.stepId} className="row !py-1.5">
-            {f.stepId}: {f.ways.length > 0 ? f.ways.map((w) => `${w.text} ${w.number.toLocaleString('en')}`).join(' · ') : 'nobody yet'}
+            {f.stepId}:{' '}
+            {f.ways.length > 0 ? f.ways.map((w) => `${w.text} ${w.number.toLocaleString(locale())}`).join(' · ') : phrase('nobody yet')}
           </li>
         ))}
       </ul>
@@ -288,16 +326,16 @@ function Forks({ forks }: { forks: Results['forks'] }) {
 
 function Calls({ calls }: { calls: Results['calls'] }) {
   return (
-    <section aria-label="Calls">
-      <Stretch title="Calls" note={`${count(calls.made, 'call was', 'calls were')} made`} />
-      <table className="w-full text-small" aria-label="How calls ended">
+    <section aria-label={phrase('Calls')}>
+      <Stretch title={phrase('Calls')} note={phrase('{made, plural, one {# call was} other {# calls were}} made', { made: calls.made })} />
+      <table className="w-full text-small" aria-label={phrase('How calls ended')}>
         <tbody>
           {calls.outcomes.map((o) => (
             <tr key={o.what} className="border-t border-rule">
               <th scope="row" className="py-1.5 pr-3 pl-7 text-left font-normal max-[699px]:pl-4">
                 {o.what}
               </th>
-              <td className="py-1.5 pr-3 text-right tabular-nums">{o.number.toLocaleString('en')}</td>
+              <td className="py-1.5 pr-3 text-right tabular-nums">{o.number.toLocaleString(locale())}</td>
               <td className="py-1.5 pr-7 max-[699px]:hidden">{o.of > 0 && <ShareBar line={o} />}</td>
             </tr>
           ))}
@@ -319,15 +357,15 @@ function Answers({ results }: { results: Results }) {
   const steps = (of: (p: (typeof points)[number]) => number) =>
     points.reduce((path, p) => `${path} H${x(p.day).toFixed(1)} V${y(of(p)).toFixed(1)}`, `M0 ${y(0)}`);
   return (
-    <section aria-label="How soon they answer">
+    <section aria-label={phrase('How soon they answer')}>
       <Stretch
-        title="How soon they answer"
+        title={phrase('How soon they answer')}
         note={
           points.length === 0
-            ? 'too few yet to draw a curve'
+            ? phrase('too few yet to draw a curve')
             : results.answerDays !== null && results.answerDays !== undefined
-              ? `half have within ${count(results.answerDays, 'day', 'days')}`
-              : 'fewer than half ever do'
+              ? phrase('half have within {answerDays, plural, one {# day} other {# days}}', { answerDays: results.answerDays })
+              : phrase('fewer than half ever do')
         }
       />
       {points.length > 0 && (
@@ -336,25 +374,25 @@ function Answers({ results }: { results: Results }) {
             viewBox={`0 0 ${width} ${height}`}
             className="block w-full max-w-[720px]"
             role="img"
-            aria-label={`Answered within ${last} days: ${percent(points.at(-1)?.share ?? 0)}`}
+            aria-label={phrase('Answered within {last, number} days: {percent}', { last, percent: percent(points.at(-1)?.share ?? 0) })}
           >
             <path d={steps((p) => p.high)} fill="none" stroke="var(--leaf)" opacity="0.35" />
             <path d={steps((p) => p.low)} fill="none" stroke="var(--leaf)" opacity="0.35" />
             <path d={steps((p) => p.share)} fill="none" stroke="var(--leaf)" strokeWidth="2" />
             <line x1="0" x2={width} y1={height - foot + 0.5} y2={height - foot + 0.5} stroke="var(--ink)" />
             <text x="0" y={height - 4} fontSize="11" fill="var(--ink-soft)">
-              start
+              {phrase('start')}
             </text>
             <text x={width} y={height - 4} fontSize="11" textAnchor="end" fill="var(--ink-soft)">
-              day {last}
+              {phrase('day {last, number}', { last })}
             </text>
             <text x="2" y="11" fontSize="11" fill="var(--ink-soft)">
               {percent(top)}
             </text>
           </svg>
           <TableBehind
-            words="the curve as a table"
-            heads={['day', 'answered', 'at least', 'at most']}
+            words={phrase('the curve as a table')}
+            heads={[phrase('day'), phrase('answered'), phrase('at least'), phrase('at most')]}
             rows={points.map((p) => [String(p.day), percent(p.share), percent(p.low), percent(p.high)])}
           />
         </div>
@@ -367,9 +405,9 @@ function Months({ months }: { months: Results['months'] }) {
   if (months.length === 0) return null;
   const most = Math.max(1, ...months.map((m) => m.started));
   return (
-    <section aria-label="Over time">
-      <Stretch title="Over time" note="began, came to the end, was stopped" />
-      <table className="mb-6 w-full text-small" aria-label="Over time">
+    <section aria-label={phrase('Over time')}>
+      <Stretch title={phrase('Over time')} note={phrase('began, came to the end, was stopped')} />
+      <table className="mb-6 w-full text-small" aria-label={phrase('Over time')}>
         <Heads of={['month', 'began', 'finished', 'stopped']} bar />
         <tbody>
           {months.map((m) => (
@@ -412,20 +450,24 @@ function Margin({
     mutationFn: (share: number) => take(api.PUT('/api/programs/{id}/hold-out', { params: { path: { id } }, body: { percent: share } })),
     onSuccess: (answer) => {
       queries.invalidateQueries({ queryKey: ['program', id] });
-      toast(answer.percent > 0 ? `From now on ${answer.percent} in a hundred are held out.` : 'Nobody is held out any more.');
+      toast(
+        answer.percent > 0
+          ? phrase('From now on {percent, number} in a hundred are held out.', { percent: answer.percent })
+          : phrase('Nobody is held out any more.'),
+      );
     },
   });
   return (
     <>
-      <h3>What is counted</h3>
+      <h3>{phrase('What is counted')}</h3>
       <GoalFields
         goal={{ kind: asked.goal, what: asked.what, within: asked.within }}
         set={(g) => g && set({ ...asked, goal: g.kind, what: g.what, within: g.within })}
-        within="Within so long of the start"
+        within={phrase('Within so long of the start')}
         wrong={fieldError(error, 'what')}
       />
       {results.versions.length > 1 && (
-        <Field label="Which version">
+        <Field label={phrase('Which version')}>
           {(field) => (
             <select
               id={field}
@@ -433,10 +475,10 @@ function Margin({
               value={asked.version ?? ''}
               onChange={(e) => set({ ...asked, version: e.target.value ? Number(e.target.value) : undefined })}
             >
-              <option value="">all together</option>
+              <option value="">{phrase('all together')}</option>
               {results.versions.map((v) => (
                 <option key={v} value={v}>
-                  version {v}
+                  {phrase('version {v, number}', { v })}
                 </option>
               ))}
             </select>
@@ -444,11 +486,13 @@ function Margin({
         </Field>
       )}
       {!fieldError(error, 'what') && <Trouble error={error} />}
-      <h3 className="mt-4">Held out</h3>
+      <h3 className="mt-4">{phrase('Held out')}</h3>
       <p>
         {results.holdOut > 0
-          ? `${results.holdOut} in a hundred get nothing of it, by chance: what comes of them would have come anyway.`
-          : 'Nobody is held out, so that nobody knows what would have come anyway.'}
+          ? phrase('{holdOut, number} in a hundred get nothing of it, by chance: what comes of them would have come anyway.', {
+              holdOut: results.holdOut,
+            })
+          : phrase('Nobody is held out, so that nobody knows what would have come anyway.')}
       </p>
       {may && (
         <p className="mt-2">
@@ -457,7 +501,7 @@ function Margin({
             disabled={hold.isPending}
             onClick={() => hold.mutate(results.holdOut > 0 ? 0 : 10)}
           >
-            {results.holdOut > 0 ? 'hold nobody out from now on' : 'Hold 10 in a hundred out from now on'}
+            {results.holdOut > 0 ? phrase('hold nobody out from now on') : phrase('Hold 10 in a hundred out from now on')}
           </Button>
         </p>
       )}

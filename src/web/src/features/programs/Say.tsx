@@ -3,6 +3,7 @@ import { type ComponentProps, type HTMLAttributes, type ReactNode, type Ref, use
 import { Button } from '../../ui/bits';
 import { Float } from '../../ui/Float';
 import { OneOf } from '../../ui/OneOf';
+import { phrase } from '../../words/phrase';
 
 /** A button that breaks across lines like the words around it, which a button element cannot. */
 export function Words({ ref, ...rest }: HTMLAttributes<HTMLSpanElement> & { ref?: Ref<HTMLSpanElement> }) {
@@ -138,7 +139,7 @@ export function SayList<T>({
                       close();
                     }}
                   >
-                    Take it out
+                    {phrase('Take it out')}
                   </Button>
                 )}
               </>
@@ -147,7 +148,7 @@ export function SayList<T>({
         </span>
       ))}
       {items.length > 0 && ' '}
-      <Say words={items.length === 0 ? none : more} label={`${label}: one more`} soft>
+      <Say words={items.length === 0 ? none : more} label={phrase('{label}: one more', { label })} soft>
         {(close) =>
           form(undefined, (added) => {
             set([...items, added]);

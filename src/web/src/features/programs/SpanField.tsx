@@ -1,5 +1,6 @@
 import { useState } from 'react';
 import { Field } from '../../ui/bits';
+import { phrase } from '../../words/phrase';
 
 /** A span of one unit with its side: `-P6M` is six months before. */
 export type Span = { before: boolean; count: number; unit: Unit };
@@ -56,7 +57,7 @@ export function SpanField({
   const [typed, setTyped] = useState(span && !Number.isNaN(span.count) ? String(span.count) : '');
   if (!span) {
     return (
-      <Field label={label} hint="As the file writes it: P1DT2H is a day and two hours.">
+      <Field label={label} hint={phrase('As the file writes it: P1DT2H is a day and two hours.')}>
         {(id, by) => (
           <input id={id} aria-describedby={by} className="w-40" required={!optional} value={value} onChange={(e) => set(e.target.value)} />
         )}
@@ -85,7 +86,7 @@ export function SpanField({
             }}
           />
           <select
-            aria-label={`${label}: unit`}
+            aria-label={phrase('{label}: unit', { label })}
             value={span.unit}
             onChange={(e) => change({ unit: e.target.value as Unit, count: Number(typed || 0) })}
           >
@@ -95,12 +96,12 @@ export function SpanField({
           </select>
           {sides && (
             <select
-              aria-label={`${label}: before or after`}
+              aria-label={phrase('{label}: before or after', { label })}
               value={span.before ? 'before' : 'after'}
               onChange={(e) => change({ before: e.target.value === 'before', count: Number(typed || 0) })}
             >
-              <option>before</option>
-              <option>after</option>
+              <option>{phrase('before')}</option>
+              <option>{phrase('after')}</option>
             </select>
           )}
         </span>

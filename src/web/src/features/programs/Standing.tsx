@@ -6,6 +6,8 @@ import { api, type Schemas, take } from '../../api/client';
 import { useMay, useSession } from '../../app/session';
 import { Button, Field, Trouble } from '../../ui/bits';
 import { Float } from '../../ui/Float';
+import { phrase } from '../../words/phrase';
+import { Sentence } from '../../words/Sentence';
 import { Take } from './forms';
 
 type Program = Schemas['ProgramDto'];
@@ -25,15 +27,15 @@ export function Standing({ id, name, loaded }: { id: string; name: string; loade
   const now = { ownerId: loaded.owner?.id ?? null, hidden: loaded.hidden, archived: loaded.archived };
   return (
     <>
-      <h3 className="mt-3">Whose it is</h3>
+      <h3 className="mt-3">{phrase('Whose it is')}</h3>
       <p>
         <select
-          aria-label="Whose program it is"
+          aria-label={phrase('Whose program it is')}
           disabled={!loaded.mayChange}
           value={now.ownerId ?? ''}
           onChange={(e) => set.mutate({ ...now, ownerId: e.target.value || null })}
         >
-          <option value="">everybody’s who writes programs</option>
+          <option value="">{phrase('everybody’s who writes programs')}</option>
           {members.map((m) => (
             <option key={m.id} value={m.id}>
               {m.name}’s
@@ -42,15 +44,17 @@ export function Standing({ id, name, loaded }: { id: string; name: string; loade
         </select>
       </p>
       {!loaded.mayChange && (
-        <p className="text-straw">{loaded.owner?.name} or a principal can change it; you can copy it and change the copy.</p>
+        <p className="text-straw">
+          <Sentence m="{owner} or a principal can change it; you can copy it and change the copy." v={{ owner: loaded.owner?.name }} />
+        </p>
       )}
       {loaded.mayChange && (
         <p className="mt-1 flex flex-wrap gap-x-5">
           <Button className="min-h-6" onClick={() => set.mutate({ ...now, hidden: !now.hidden })}>
-            {now.hidden ? 'Show it in the list' : 'Hide it in the list'}
+            {now.hidden ? phrase('Show it in the list') : phrase('Hide it in the list')}
           </Button>
           <Button className="min-h-6" onClick={() => set.mutate({ ...now, archived: !now.archived })}>
-            {now.archived ? 'Bring it back' : 'Put it away'}
+            {now.archived ? phrase('Bring it back') : phrase('Put it away')}
           </Button>
           <OnTheShelf id={id} name={name} />
         </p>
@@ -71,22 +75,31 @@ function OnTheShelf({ id, name }: { id: string; name: string }) {
     onSuccess: () => {
       setOpen(false);
       queries.invalidateQueries({ queryKey: ['ready'] });
-      toast(`“${name}” stands on the shelf, for every practice here to take.`);
+      toast(phrase('“{name}” stands on the shelf, for every practice here to take.', { name }));
     },
   });
   if (!may) return null;
   return (
     <Popover.Root open={open} onOpenChange={setOpen}>
       <Popover.Trigger asChild>
-        <Button className="min-h-6">Put it on the shelf</Button>
+        <Button className="min-h-6">{phrase('Put it on the shelf')}</Button>
       </Popover.Trigger>
       <Popover.Portal container={document.getElementById('main')}>
-        <Float open={open} close={() => setOpen(false)} align="end" sideOffset={6} aria-label="Put it on the shelf" className="w-80 p-3">
+        <Float
+          open={open}
+          close={() => setOpen(false)}
+          align="end"
+          sideOffset={6}
+          aria-label={phrase('Put it on the shelf')}
+          className="w-80 p-3"
+        >
           <p className="mb-2 text-small">
-            Every practice of this installation can read it and take it, with its letters and your practice’s name. Yours stays yours.
+            {phrase(
+              'Every practice of this installation can read it and take it, with its letters and your practice’s name. Yours stays yours.',
+            )}
           </p>
           <Take done={() => put.mutate()}>
-            <Field label="What you want to say of it">
+            <Field label={phrase('What you want to say of it')}>
               {(field) => (
                 <textarea id={field} rows={3} maxLength={2000} className="w-full" value={note} onChange={(e) => setNote(e.target.value)} />
               )}

@@ -1,15 +1,16 @@
 import { useState } from 'react';
 import { useSession } from '../../app/session';
 import { Button, Field } from '../../ui/bits';
+import { phrase } from '../../words/phrase';
 import type { ActBody } from '../people/acts';
 import { Preview, Progress } from '../people/Many';
 
 type Whom = 'search' | 'tag' | 'list' | 'stage';
 const whoms: Record<Whom, string> = {
-  search: 'somebody, by name or address',
-  tag: 'everybody with a tag',
-  list: 'everybody on a list',
-  stage: 'everybody in a stage',
+  search: phrase('somebody, by name or address'),
+  tag: phrase('everybody with a tag'),
+  list: phrase('everybody on a list'),
+  stage: phrase('everybody in a stage'),
 };
 
 /** Starting a program for people from its own page: somebody, or those of a tag, a list or a stage; looked at before it is done. */
@@ -23,8 +24,8 @@ export function StartPeople({ id, close }: { id: string; close: () => void }) {
   const options = whom === 'tag' ? session?.tags : whom === 'stage' ? session?.stages : undefined;
   if (act) return <Progress id={act} close={close} />;
   return (
-    <section aria-label="Start it for people" className="mt-3">
-      <h3>Start it for</h3>
+    <section aria-label={phrase('Start it for people')} className="mt-3">
+      <h3>{phrase('Start it for')}</h3>
       {asked ? (
         <Preview
           picked={{ people: { ids: null, matching: asked }, count: 2 }}
@@ -45,7 +46,7 @@ export function StartPeople({ id, close }: { id: string; close: () => void }) {
             setAsked({ search: null, tag: null, stage: null, owner: null, list: null, [whom]: value.trim() });
           }}
         >
-          <Field label="Whom">
+          <Field label={phrase('Whom')}>
             {(field) => (
               <select
                 id={field}
@@ -64,11 +65,11 @@ export function StartPeople({ id, close }: { id: string; close: () => void }) {
               </select>
             )}
           </Field>
-          <Field label={{ search: 'Name or address', tag: 'Tag', list: 'List', stage: 'Stage' }[whom]}>
+          <Field label={{ search: phrase('Name or address'), tag: 'Tag', list: phrase('List'), stage: phrase('Stage') }[whom]}>
             {(field) =>
               options ? (
                 <select id={field} required className="w-full text-ink" value={value} onChange={(e) => setValue(e.target.value)}>
-                  <option value="">choose</option>
+                  <option value="">{phrase('choose')}</option>
                   {options.map((o) => (
                     <option key={o} value={o}>
                       {o.split('/').at(-1)}
@@ -88,10 +89,10 @@ export function StartPeople({ id, close }: { id: string; close: () => void }) {
               )
             }
           </Field>
-          {nobody && <p className="mb-2 text-straw">Nobody is left for it.</p>}
-          <Button type="submit">Look first …</Button>{' '}
+          {nobody && <p className="mb-2 text-straw">{phrase('Nobody is left for it.')}</p>}
+          <Button type="submit">{phrase('Look first …')}</Button>{' '}
           <Button look="plain" className="ml-3" onClick={close}>
-            leave it
+            {phrase('leave it')}
           </Button>
         </form>
       )}

@@ -6,12 +6,19 @@ import { api, type Schemas, take } from '../../api/client';
 import { Trouble } from '../../ui/bits';
 import { Float } from '../../ui/Float';
 import { day } from '../../ui/when';
+import { phrase } from '../../words/phrase';
 import type { Step } from './programFile';
 
 type Deed = Schemas['StepDeed'];
 type What = 'reached' | 'opened' | 'followed' | 'answered' | 'waiting';
 
-const done: Partial<Record<Step['kind'], string>> = { email: 'sent', text: 'sent', call: 'made', note: 'posted', task: 'done' };
+const done: Partial<Record<Step['kind'], string>> = {
+  email: phrase('sent'),
+  text: phrase('sent'),
+  call: phrase('made'),
+  note: phrase('posted'),
+  task: phrase('done'),
+};
 
 /** What a step has done so far, small and quiet; each number leads to those it counts. */
 export function StepDeeds({ program, step, deed, zone, now }: { program: string; step: Step; deed?: Deed; zone: string; now: string }) {
@@ -20,12 +27,14 @@ export function StepDeeds({ program, step, deed, zone, now }: { program: string;
   const all: [What, number, string][] = [
     ['reached', reached ? deed.reached : 0, reached ?? ''],
     ['opened', step.kind === 'email' ? deed.opened : 0, 'opened'],
-    ['followed', deed.followed, 'followed a link'],
+    ['followed', deed.followed, phrase('followed a link')],
     ['answered', deed.answered, 'answered'],
     [
       'waiting',
       deed.waiting,
-      step.kind === 'call' || step.kind === 'note' || step.kind === 'task' || step.kind === 'post' ? 'to come or to do' : 'waiting now',
+      step.kind === 'call' || step.kind === 'note' || step.kind === 'task' || step.kind === 'post'
+        ? phrase('to come or to do')
+        : phrase('waiting now'),
     ],
   ];
   const some = all.filter(([, n]) => n > 0);
@@ -74,7 +83,7 @@ function Names({
           className="max-h-80 w-72 overflow-y-auto p-3 text-small"
         >
           <p className="font-semibold">{words}</p>
-          {who.error ? <Trouble error={who.error} /> : !who.data && <p role="status">Looking …</p>}
+          {who.error ? <Trouble error={who.error} /> : !who.data && <p role="status">{phrase('Looking …')}</p>}
           <ul className="m-0 list-none p-0">
             {who.data?.people.map((p) => (
               <li key={p.person.id + p.at} className="flex justify-between gap-3 border-t border-dotted border-rule py-1">
@@ -83,7 +92,9 @@ function Names({
               </li>
             ))}
           </ul>
-          {who.data && who.data.count > who.data.people.length && <p>and {who.data.count - who.data.people.length} more</p>}
+          {who.data && who.data.count > who.data.people.length && (
+            <p>{phrase('and {count, number} more', { count: who.data.count - who.data.people.length })}</p>
+          )}
         </Float>
       </Popover.Portal>
     </Popover.Root>

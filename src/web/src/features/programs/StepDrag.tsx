@@ -13,7 +13,7 @@ import {
 } from '@dnd-kit/core';
 import { type ReactNode, useEffect, useState } from 'react';
 import { StepMark } from '../../ui/TouchLine';
-import { count } from '../../ui/when';
+import { phrase } from '../../words/phrase';
 import type { Step } from './programFile';
 import { type Place, placeOf, placeWord } from './stepMoves';
 
@@ -45,7 +45,7 @@ export function StepDrag({
     <DndContext
       sensors={sensors}
       collisionDetection={nearest}
-      accessibility={{ container: main, screenReaderInstructions: { draggable: 'Move it by Alt and the arrow keys.' } }}
+      accessibility={{ container: main, screenReaderInstructions: { draggable: phrase('Move it by Alt and the arrow keys.') } }}
       onDragStart={({ active }) => setDrawn(taken(String(active.id)))}
       onDragCancel={() => setDrawn([])}
       onDragEnd={({ active, over }) => {
@@ -57,7 +57,7 @@ export function StepDrag({
       <DragOverlay dropAnimation={null}>
         {drawn.length > 0 && (
           <span className="inline-flex items-center gap-2 rounded-std border whitespace-nowrap border-rule bg-sheet px-3 py-1 font-serif shadow-sm">
-            <StepMark kind={drawn[0]?.kind ?? ''} /> {count(drawn.length, 'step', 'steps')}
+            <StepMark kind={drawn[0]?.kind ?? ''} /> {phrase('{drawn, plural, one {# step} other {# steps}}', { drawn: drawn.length })}
           </span>
         )}
       </DragOverlay>
@@ -86,7 +86,7 @@ export function StepHandle({
       type="button"
       aria-label={label}
       aria-pressed={marked}
-      title="Press to pick it with others, draw to move it"
+      title={phrase('Press to pick it with others, draw to move it')}
       className={`inline-flex h-6 w-6 touch-none cursor-grab items-center justify-center rounded-std ${marked ? 'bg-leaf-pale outline outline-leaf' : 'hover:bg-leaf-pale'}`}
       onClick={mark}
       {...listeners}

@@ -3,6 +3,7 @@ import { Link } from 'react-router';
 import { api, take } from '../../api/client';
 import { Button, Trouble } from '../../ui/bits';
 import { size } from '../../ui/size';
+import { phrase } from '../../words/phrase';
 import type { Step } from './programFile';
 import { Say } from './Say';
 
@@ -12,9 +13,9 @@ type Email = Extract<Step, { kind: 'email' }>;
 export function StepFiles({ step, picked, set }: { step: Email; picked: boolean; set: (step: Email) => void }) {
   const names = step.attachments ?? [];
   if (names.length === 0 && !picked) return null;
-  const words = names.length === 0 ? 'It carries no file.' : `With it: ${names.join(', ')}.`;
+  const words = names.length === 0 ? phrase('It carries no file.') : phrase('With it: {names}.', { names: names.join(', ') });
   return (
-    <Say words={words} label="Files it carries" soft={names.length === 0}>
+    <Say words={words} label={phrase('Files it carries')} soft={names.length === 0}>
       {(close) => (
         <Choose
           names={names}
@@ -37,7 +38,7 @@ function Choose({ names, set, close }: { names: string[]; set: (names: string[])
       <ul className="m-0 mb-2 list-none p-0">
         {[
           ...(files.data ?? []).map((f) => ({ name: f.name, words: size(f.bytes) })),
-          ...gone.map((name) => ({ name, words: 'not kept' })),
+          ...gone.map((name) => ({ name, words: phrase('not kept') })),
         ].map((f) => (
           <li key={f.name}>
             <label className="flex min-h-6 items-center gap-2 text-small">
@@ -51,10 +52,10 @@ function Choose({ names, set, close }: { names: string[]; set: (names: string[])
           </li>
         ))}
       </ul>
-      {bytes > 0 && <p className="text-small text-soft">{size(bytes)} of 10 MB.</p>}
+      {bytes > 0 && <p className="text-small text-soft">{phrase('{bytes} of 10 MB.', { bytes: size(bytes) })}</p>}
       <p className="flex gap-x-5 text-small">
-        <Button onClick={close}>Done</Button>
-        <Link to="/letters/files">Keep another file</Link>
+        <Button onClick={close}>{phrase('Done')}</Button>
+        <Link to="/letters/files">{phrase('Keep another file')}</Link>
       </p>
     </>
   );

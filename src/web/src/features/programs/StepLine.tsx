@@ -6,6 +6,8 @@ import { Float } from '../../ui/Float';
 import { offsetDays, span } from '../../ui/span';
 import { StepMark } from '../../ui/TouchLine';
 import { day, moment } from '../../ui/when';
+import { phrase } from '../../words/phrase';
+import { Sentence } from '../../words/Sentence';
 import { FollowLetter } from '../letters/FollowLetter';
 import { WhoDid } from '../people/WhoDid';
 import { partsOf } from '../rules/ruleLanguage';
@@ -40,7 +42,10 @@ export function StepList({
   const place = { owner: inside?.owner, passage: inside?.passage ?? 0 };
   if (inside && steps.length === 0) return null;
   return (
-    <ol className={inside ? 'my-1 ml-1 list-none border-l border-rule p-0' : 'm-0 list-none p-0'} aria-label={inside ? 'Passage' : 'Steps'}>
+    <ol
+      className={inside ? 'my-1 ml-1 list-none border-l border-rule p-0' : 'm-0 list-none p-0'}
+      aria-label={inside ? phrase('Passage') : phrase('Steps')}
+    >
       {steps.map((step, i) => (
         <StepLine
           key={step.id}
@@ -86,23 +91,23 @@ function StepLine({ step, index, pointer, inside, place, last }: LineProps) {
       {last && <Gap place={place} side="bottom" />}
       {!inside && (
         <span className="gutter leading-tight">
-          <b className="block font-semibold text-ink">Day {pen.days.get(step.id) ?? '…'}</b>
+          <b className="block font-semibold text-ink">{phrase('Day {id}', { id: pen.days.get(step.id) ?? '…' })}</b>
           {dated}
         </span>
       )}
       <span className={inside ? 'absolute top-[4px] left-[3px]' : 'absolute top-[8px] left-[8px]'}>
-        <StepHandle id={step.id} label={`Pick “${name}” with others`} marked={marked} mark={() => pen.mark(step.id)}>
+        <StepHandle id={step.id} label={phrase('Pick “{name}” with others', { name })} marked={marked} mark={() => pen.mark(step.id)}>
           {mark}
         </StepHandle>
       </span>
       <div className="font-serif text-[17px] leading-normal">
-        <Sentence step={step} index={index} pointer={pointer} inside={inside} /> <OnlyIf step={step} picked={on} />{' '}
+        <StepSentence step={step} index={index} pointer={pointer} inside={inside} /> <OnlyIf step={step} picked={on} />{' '}
         <ReadBy step={step} picked={on} /> <OnceAHousehold step={step} picked={on} />{' '}
         {step.kind === 'email' && <StepFiles step={step} picked={on} set={pen.set} />} {inside && passagesOf(step).length === 0 && dated}
       </div>
       <StepDeeds program={pen.id} step={step} deed={pen.deeds.get(step.id)} zone={pen.zone} now={pen.now} />
       {writing && step.kind === 'email' && step.letter === undefined && (
-        <Suspense fallback={<Loading what="Opening the letter" />}>
+        <Suspense fallback={<Loading what={phrase('Opening the letter')} />}>
           <LetterEditor
             subject={step.subject ?? ''}
             body={step.body ?? ''}
@@ -116,43 +121,43 @@ function StepLine({ step, index, pointer, inside, place, last }: LineProps) {
         <div className="flex flex-wrap gap-x-4 pt-1 text-small">
           {step.kind === 'email' && step.letter === undefined && (
             <Button onClick={() => pen.write(writing ? undefined : step.id)} aria-expanded={writing}>
-              {writing ? 'close the letter' : 'write the letter'}
+              {writing ? phrase('close the letter') : phrase('write the letter')}
             </Button>
           )}
           {step.kind === 'email' && <FollowLetter step={step} set={pen.set} />}
           {index > 0 && (
             <Button look="plain" onClick={() => pen.move(step.id, 'up')}>
-              up
+              {phrase('up')}
             </Button>
           )}
           {!last && (
             <Button look="plain" onClick={() => pen.move(step.id, 'down')}>
-              down
+              {phrase('down')}
             </Button>
           )}
           {shift(pen.steps, step.id, 'in') !== pen.steps && (
             <Button look="plain" onClick={() => pen.move(step.id, 'in')}>
-              into the passage before
+              {phrase('into the passage before')}
             </Button>
           )}
           {inside && (
             <Button look="plain" onClick={() => pen.move(step.id, 'out')}>
-              out of the passage
+              {phrase('out of the passage')}
             </Button>
           )}
           <Button look="plain" onClick={() => pen.copy(step.id)}>
-            copy
+            {phrase('copy')}
           </Button>
           <Repeat step={step} />
           <Button look="danger" onClick={() => pen.remove(step.id)}>
-            take out
+            {phrase('take out')}
           </Button>
           {pen.program && <WhoDid program={pen.program} step={step.id} kind={step.kind} />}
         </div>
       )}
       {!last && (
         <AddStep
-          label={`Add a step after ${name}`}
+          label={phrase('Add a step after {name}', { name })}
           className="absolute right-2 -bottom-2.5 z-10 h-5 w-5 rounded-std border border-rule bg-sheet !py-0 text-center leading-none opacity-0 hover:opacity-100 focus-visible:opacity-100 data-[state=open]:opacity-100 max-[699px]:opacity-100"
           add={(kind) => pen.addAfter(step.id, kind)}
         >
@@ -170,11 +175,11 @@ function OnlyIf({ step, picked }: { step: Step; picked: boolean }) {
   if (parts.length === 0 && !picked) return null;
   return (
     <>
-      {parts.length > 0 && 'Only if they '}
+      {parts.length > 0 && phrase('Only if they ')}
       <SayRules
         rule={step.onlyIf}
-        label="Only for those who"
-        none="For everybody who comes to it."
+        label={phrase('Only for those who')}
+        none={phrase('For everybody who comes to it.')}
         set={(onlyIf) => set({ ...step, onlyIf })}
       />
       {parts.length > 0 && '.'}
@@ -187,7 +192,7 @@ function ReadBy({ step, picked }: { step: Step; picked: boolean }) {
   const { set } = usePen();
   if (!isMessage(step) || !(picked || readByOthers(step))) return null;
   return (
-    <Say words={sayTo(step.to)} label="Who reads it" soft={!readByOthers(step)}>
+    <Say words={sayTo(step.to)} label={phrase('Who reads it')} soft={!readByOthers(step)}>
       {(close) => (
         <ReaderForm
           step={step}
@@ -212,7 +217,7 @@ function OnceAHousehold({ step, picked }: { step: Step; picked: boolean }) {
       aria-pressed={step.onePerHousehold ?? false}
       onClick={() => set({ ...step, onePerHousehold: step.onePerHousehold ? undefined : true })}
     >
-      {step.onePerHousehold ? 'Once to each household.' : 'To each of a household.'}
+      {step.onePerHousehold ? phrase('Once to each household.') : phrase('To each of a household.')}
     </button>
   );
 }
@@ -226,10 +231,10 @@ function Repeat({ step }: { step: Step }) {
   return (
     <Popover.Root open={open} onOpenChange={setOpen}>
       <Popover.Trigger asChild>
-        <Button look="plain">repeat …</Button>
+        <Button look="plain">{phrase('repeat …')}</Button>
       </Popover.Trigger>
       <Popover.Portal>
-        <Float open={open} close={() => setOpen(false)} align="start" sideOffset={6} aria-label="Repeat the step">
+        <Float open={open} close={() => setOpen(false)} align="start" sideOffset={6} aria-label={phrase('Repeat the step')}>
           <form
             onSubmit={(e) => {
               e.preventDefault();
@@ -238,8 +243,11 @@ function Repeat({ step }: { step: Step }) {
               setOpen(false);
             }}
           >
-            <SpanField label="Every" value={every} set={setEvery} />
-            <Field label="How many times in all" hint={`Writes ${times} steps; each can then be written on its own.`}>
+            <SpanField label={phrase('Every')} value={every} set={setEvery} />
+            <Field
+              label={phrase('How many times in all')}
+              hint={phrase('Writes {times, number} steps; each can then be written on its own.', { times })}
+            >
               {(id, by) => (
                 <input
                   id={id}
@@ -254,7 +262,7 @@ function Repeat({ step }: { step: Step }) {
               )}
             </Field>
             <Button type="submit" look="main">
-              Repeat it
+              {phrase('Repeat it')}
             </Button>
           </form>
         </Float>
@@ -263,12 +271,12 @@ function Repeat({ step }: { step: Step }) {
   );
 }
 
-function Sentence({ step, index, pointer, inside }: { step: Step; index: number; pointer: string; inside: boolean }) {
+function StepSentence({ step, index, pointer, inside }: { step: Step; index: number; pointer: string; inside: boolean }) {
   const pen = usePen();
   const { set, person } = pen;
   const words = sayWhen(step.when, index === 0 && !inside);
   const when = (
-    <Say words={words} label={`When: ${words}`}>
+    <Say words={words} label={phrase('When: {words}', { words })}>
       {(close) => (
         <WhenForm
           when={step.when}
@@ -290,7 +298,7 @@ function Sentence({ step, index, pointer, inside }: { step: Step; index: number;
     const open = pen.writing === step.id;
     return (
       <>
-        {kind('Email')} {step.letter !== undefined ? 'the letter ' : ''}“
+        {kind(phrase('Email'))} {step.letter !== undefined ? phrase('the letter ') : ''}“
         <Words
           className="say"
           aria-expanded={open}
@@ -299,20 +307,24 @@ function Sentence({ step, index, pointer, inside }: { step: Step; index: number;
             pen.write(open ? undefined : step.id);
           }}
         >
-          {step.letter ?? (filled(step.subject ?? '', person) || 'no subject yet')}
+          {step.letter ?? (filled(step.subject ?? '', person) || phrase('no subject yet'))}
         </Words>
         ” {when}
         {', '}
         <Say
-          words={step.lateLimit || pen.occasion ? `unless it would be over ${span(step.lateLimit ?? 'P1D')} late` : 'however late'}
-          label="How late it may be"
+          words={
+            step.lateLimit || pen.occasion
+              ? phrase('unless it would be over {span} late', { span: span(step.lateLimit ?? 'P1D') })
+              : phrase('however late')
+          }
+          label={phrase('How late it may be')}
           soft={!step.lateLimit}
         >
           {(close) => (
             <SpanForm
-              label="Leave it out when it would be later than this"
+              label={phrase('Leave it out when it would be later than this')}
               value={step.lateLimit}
-              none={pen.occasion ? 'empty: a day, as for everything a date starts' : 'empty: however late'}
+              none={pen.occasion ? phrase('empty: a day, as for everything a date starts') : phrase('empty: however late')}
               units={['hours', 'days', 'weeks', 'months']}
               done={(lateLimit) => {
                 set({ ...step, lateLimit });
@@ -327,67 +339,90 @@ function Sentence({ step, index, pointer, inside }: { step: Step; index: number;
   }
   if (step.kind === 'call') {
     return (
-      <>
-        {kind('Call')} {when} with “
-        <Say words={step.script ? short(filled(step.script, person)) : 'nothing to say yet'} label="What to say on the call">
-          {(close) => (
-            <TextForm
-              label="What to say"
-              value={step.script}
-              done={(script) => {
-                set({ ...step, script });
-                close();
-              }}
-            />
-          )}
-        </Say>
-        ”; may move by{' '}
-        <Say
-          words={step.slack === 'P1D' ? 'one working day' : `${offsetDays(step.slack) ?? step.slack} working days`}
-          label="How far the call may move"
-        >
-          {(close) => (
-            <SpanForm
-              label="Working days by which it may move"
-              value={step.slack}
-              units={['days']}
-              done={(slack) => {
-                set({ ...step, slack: slack ?? step.slack });
-                close();
-              }}
-            />
-          )}
-        </Say>
-        . <Holds step={step} done="the call is made" />
-      </>
+      <Sentence
+        m="{kind} {when} with “{script}”; may move by {slack}. {holds}"
+        v={{
+          kind: kind(phrase('Call')),
+          when,
+          script: (
+            <Say
+              words={step.script ? short(filled(step.script, person)) : phrase('nothing to say yet')}
+              label={phrase('What to say on the call')}
+            >
+              {(close) => (
+                <TextForm
+                  label={phrase('What to say')}
+                  value={step.script}
+                  done={(script) => {
+                    set({ ...step, script });
+                    close();
+                  }}
+                />
+              )}
+            </Say>
+          ),
+          slack: (
+            <Say
+              words={
+                step.slack === 'P1D'
+                  ? phrase('one working day')
+                  : phrase('{slack} working days', { slack: offsetDays(step.slack) ?? step.slack })
+              }
+              label={phrase('How far the call may move')}
+            >
+              {(close) => (
+                <SpanForm
+                  label={phrase('Working days by which it may move')}
+                  value={step.slack}
+                  units={['days']}
+                  done={(slack) => {
+                    set({ ...step, slack: slack ?? step.slack });
+                    close();
+                  }}
+                />
+              )}
+            </Say>
+          ),
+          holds: <Holds step={step} done={phrase('the call is made')} />,
+        }}
+      />
     );
   }
   if (step.kind === 'hand-over') {
     return (
-      <>
-        {kind('They go on')} with{' '}
-        <Say words={step.program || 'choose a program'} label={`Program: ${step.program || 'not chosen yet'}`} asks={!step.program}>
-          {(close) => (
-            <ul className="m-0 list-none p-0">
-              {pen.programs.map((name) => (
-                <li key={name}>
-                  <button
-                    type="button"
-                    className={`w-full px-2 py-1.5 text-small hover:bg-leaf-pale ${name === step.program ? 'font-semibold' : ''}`}
-                    onClick={() => {
-                      set({ ...step, program: name });
-                      close();
-                    }}
-                  >
-                    {name}
-                  </button>
-                </li>
-              ))}
-            </ul>
-          )}
-        </Say>{' '}
-        {when}.
-      </>
+      <Sentence
+        m="{kind} with {program} {when}."
+        v={{
+          kind: kind(phrase('They go on')),
+          program: (
+            <Say
+              words={step.program || phrase('choose a program')}
+              label={phrase('Program: {program}', { program: step.program || phrase('not chosen yet') })}
+              asks={!step.program}
+            >
+              {(close) => (
+                <ul className="m-0 list-none p-0">
+                  {pen.programs.map((name) => (
+                    <li key={name}>
+                      <button
+                        type="button"
+                        className={`w-full px-2 py-1.5 text-small hover:bg-leaf-pale ${name === step.program ? 'font-semibold' : ''}`}
+                        onClick={() => {
+                          set({ ...step, program: name });
+                          close();
+                        }}
+                      >
+                        {name}
+                      </button>
+                    </li>
+                  ))}
+                </ul>
+              )}
+            </Say>
+          ),
+          when,
+        }}
+      />
     );
   }
   return <OtherStep step={step} when={when} kind={kind} pointer={pointer} />;
@@ -407,18 +442,22 @@ export function Holds({ step, done }: { step: Extract<Step, { kind: 'call' | 'no
         aria-pressed={step.holds ?? false}
         onClick={() => set({ ...step, holds: !step.holds })}
       >
-        {step.holds ? `What follows waits until ${done}.` : 'What follows does not wait for it.'}
+        {step.holds ? phrase('What follows waits until {done}.', { done }) : phrase('What follows does not wait for it.')}
       </button>{' '}
       <Say
-        words={step.missedAfter ? `Missed after ${span(step.missedAfter)} on the day sheet.` : 'It stays on the day sheet.'}
-        label="How long it stands on the day sheet"
+        words={
+          step.missedAfter
+            ? phrase('Missed after {missedAfter} on the day sheet.', { missedAfter: span(step.missedAfter) })
+            : phrase('It stays on the day sheet.')
+        }
+        label={phrase('How long it stands on the day sheet')}
         soft={!step.missedAfter}
       >
         {(close) => (
           <SpanForm
-            label="Take it off the day sheet as missed when it has stood there for"
+            label={phrase('Take it off the day sheet as missed when it has stood there for')}
             value={step.missedAfter}
-            none="empty: it stays until somebody does it"
+            none={phrase('empty: it stays until somebody does it')}
             units={['days', 'weeks', 'months']}
             done={(missedAfter) => {
               set({ ...step, missedAfter });

@@ -4,7 +4,7 @@ import { useState } from 'react';
 import { toast } from 'sonner';
 import { api, take } from '../../api/client';
 import { Button, Trouble } from '../../ui/bits';
-import { count } from '../../ui/when';
+import { phrase } from '../../words/phrase';
 
 /** Before it is switched on: who would start now, how many, and the choice between from now on and also these. */
 export function SwitchOn({
@@ -30,17 +30,17 @@ export function SwitchOn({
     queryFn: () => take(api.GET('/api/programs/{id}/who-starts', { params: { path: { id } } })),
   });
   const go = useMutation({
-    meta: { says: () => 'a program switched on' },
+    meta: { says: () => phrase('a program switched on') },
     mutationFn: () =>
       take(api.POST('/api/programs/{id}/switch-on', { params: { path: { id } }, body: { draftNumber: number, alsoThese: also } })),
     onSuccess: (answer) => {
       setOpen(false);
       toast(
         published
-          ? `Version ${answer.version} is published.`
+          ? phrase('Version {version, number} is published.', { version: answer.version })
           : answer.started > 0
-            ? `It is on, and starts for ${count(answer.started, 'person', 'people')}.`
-            : 'It is on, from now on.',
+            ? phrase('It is on, and starts for {started, plural, one {# person} other {# people}}.', { started: answer.started })
+            : phrase('It is on, from now on.'),
       );
       queries.invalidateQueries({ queryKey: ['program', id] });
     },
@@ -56,7 +56,7 @@ export function SwitchOn({
     >
       <Dialog.Trigger asChild>
         <Button look="main" disabled={disabled}>
-          {published ? 'Publish the changes' : 'Switch on'}
+          {published ? phrase('Publish the changes') : phrase('Switch on')}
         </Button>
       </Dialog.Trigger>
       <Dialog.Portal>
@@ -65,10 +65,12 @@ export function SwitchOn({
           className="float fixed top-1/2 left-1/2 max-h-[86vh] w-[min(560px,94vw)] -translate-x-1/2 -translate-y-1/2 overflow-y-auto p-6"
           aria-describedby={undefined}
         >
-          <Dialog.Title className="font-serif text-head">{published ? 'Publish the changes?' : 'Switch it on?'}</Dialog.Title>
+          <Dialog.Title className="font-serif text-head">
+            {published ? phrase('Publish the changes?') : phrase('Switch it on?')}
+          </Dialog.Title>
           {who.isPending && (
             <p className="my-4" role="status">
-              Seeing who would start …
+              {phrase('Seeing who would start …')}
             </p>
           )}
           <Trouble error={who.error} />
@@ -76,28 +78,30 @@ export function SwitchOn({
             <div className="mt-3">
               {published && (
                 <p className="mb-3 text-small text-soft">
-                  Those who are on their way finish the version they started on. Whoever starts from now on gets this one.
+                  {phrase('Those who are on their way finish the version they started on. Whoever starts from now on gets this one.')}
                 </p>
               )}
               <fieldset className="border-0 p-0">
-                <legend className="sr-only">Who starts</legend>
+                <legend className="sr-only">{phrase('Who starts')}</legend>
                 <label className="flex gap-2 border-t border-rule py-2">
                   <input type="radio" name="who" checked={!also} onChange={() => setAlso(false)} />
                   <span>
-                    <b className="font-semibold">From now on</b>
-                    <span className="block text-small text-soft">It starts for those who qualify after this.</span>
+                    <b className="font-semibold">{phrase('From now on')}</b>
+                    <span className="block text-small text-soft">{phrase('It starts for those who qualify after this.')}</span>
                   </span>
                 </label>
                 <label className={`flex gap-2 border-y border-rule py-2 ${n === 0 ? 'opacity-60' : ''}`}>
                   <input type="radio" name="who" checked={also} disabled={n === 0} onChange={() => setAlso(true)} />
                   <span>
                     <b className="font-semibold">
-                      {n === 0 ? 'Nobody qualifies now' : `Also ${n === 1 ? 'this one' : `these ${n.toLocaleString('en-US')}`}`}
+                      {n === 0
+                        ? phrase('Nobody qualifies now')
+                        : phrase('Also {n}', { n: n === 1 ? phrase('this one') : phrase('these {n, number}', { n }) })}
                     </b>
                     {n > 0 && (
                       <span className="block max-h-40 overflow-y-auto text-small text-soft">
                         {who.data.first.map((p) => p.name).join(', ')}
-                        {n > who.data.first.length && ` and ${n - who.data.first.length} more`}
+                        {n > who.data.first.length && phrase(' and {n, number} more', { n: n - who.data.first.length })}
                       </span>
                     )}
                   </span>
@@ -105,17 +109,21 @@ export function SwitchOn({
               </fieldset>
               {who.data.refused.length > 0 && (
                 <p className="mt-2 text-small text-soft">
-                  Would not start: {who.data.refused.map((r) => `${r.count.toLocaleString('en-US')} because ${r.reason}`).join('; ')}.
+                  {phrase('Would not start: {refused}.', {
+                    refused: who.data.refused
+                      .map((r) => phrase('{count, number} because {reason}', { count: r.count, reason: r.reason }))
+                      .join('; '),
+                  })}
                 </p>
               )}
               <Trouble error={go.error} />
               <div className="mt-5 flex items-center gap-5">
                 <Button look="main" onClick={() => go.mutate()} disabled={go.isPending}>
-                  {published ? 'Publish' : 'Switch on'}
-                  {also && n > 0 ? ` and start for ${n.toLocaleString('en-US')}` : ''}
+                  {published ? phrase('Publish') : phrase('Switch on')}
+                  {also && n > 0 ? phrase(' and start for {n, number}', { n }) : ''}
                 </Button>
                 <Dialog.Close asChild>
-                  <Button look="plain">not yet</Button>
+                  <Button look="plain">{phrase('not yet')}</Button>
                 </Dialog.Close>
               </div>
             </div>

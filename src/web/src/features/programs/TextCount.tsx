@@ -2,7 +2,8 @@ import { keepPreviousData, useQuery } from '@tanstack/react-query';
 import { useEffect, useState } from 'react';
 import { api, take } from '../../api/client';
 import { money } from '../../ui/money';
-import { count } from '../../ui/when';
+import { phrase } from '../../words/phrase';
+import { Sentence } from '../../words/Sentence';
 
 /** How long a text is as the person in the margin would get it, while it is written: characters, encoding, parts. */
 export function TextCount({ text, person }: { text: string; person?: string }) {
@@ -23,10 +24,17 @@ export function TextCount({ text, person }: { text: string; person?: string }) {
   const { characters, encoding, parts, beyond, lack } = length.data;
   return (
     <p className="-mt-2 mb-3 text-small text-soft" role="status">
-      {count(characters, 'character', 'characters')}, {encoding}, sent as {count(parts, 'part', 'parts')}
-      {prices && prices.textPart > 0 && `, ${money(prices.textPart * parts, prices.currency)}`}
-      {beyond && ` because of ${[...beyond].join(' ')}`}
-      {lack && <span className="block text-straw">For this person: {lack}.</span>}
+      <Sentence
+        m="{characters, plural, one {# character} other {# characters}}, {encoding}, sent as {parts, plural, one {# part} other {# parts}}{prices}{beyond}{lack}"
+        v={{
+          characters,
+          encoding,
+          parts,
+          prices: prices && prices.textPart > 0 && `, ${money(prices.textPart * parts, prices.currency)}`,
+          beyond: beyond && phrase(' because of {value}', { value: [...beyond].join(' ') }),
+          lack: lack && <span className="block text-straw">{phrase('For this person: {lack}.', { lack })}</span>,
+        }}
+      />
     </p>
   );
 }

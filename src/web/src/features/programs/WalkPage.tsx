@@ -10,18 +10,20 @@ import { Letter } from '../../ui/Letter';
 import { NotShown } from '../../ui/NotShown';
 import { StepMark } from '../../ui/TouchLine';
 import { moment } from '../../ui/when';
+import { phrase } from '../../words/phrase';
+import { Sentence } from '../../words/Sentence';
 
 type Move = Schemas['WalkMoveDto'];
 type Line = Schemas['WalkLine'];
 
 /** What one can do as the reader, and how it is said of them. */
 const acts: Record<string, { ask: string; did: string }> = {
-  open: { ask: 'open it', did: 'opened it' },
-  follow: { ask: 'follow', did: 'followed' },
-  answer: { ask: 'answer', did: 'answered' },
-  bounce: { ask: 'it comes back', did: 'it came back' },
-  'opt-out': { ask: 'want no more', did: 'wanted no more' },
-  done: { ask: 'it is done', did: 'it was done' },
+  open: { ask: phrase('open it'), did: phrase('opened it') },
+  follow: { ask: phrase('follow'), did: phrase('followed') },
+  answer: { ask: phrase('answer'), did: phrase('answered') },
+  bounce: { ask: phrase('it comes back'), did: phrase('it came back') },
+  'opt-out': { ask: phrase('want no more'), did: phrase('wanted no more') },
+  done: { ask: phrase('it is done'), did: phrase('it was done') },
 };
 
 /**
@@ -37,7 +39,7 @@ export default function WalkPage() {
   const [shown, setShown] = useState(1);
   const program = useQuery({ queryKey: ['program', id], queryFn: () => take(api.GET('/api/programs/{id}', { params: { path: { id } } })) });
   const name = (program.data?.draft as { name?: string } | undefined)?.name ?? '';
-  useTitle(name ? `${name}, walked through` : 'A walk');
+  useTitle(name ? phrase('{name}, walked through', { name }) : phrase('A walk'));
   const walk = useQuery({
     queryKey: ['walk', id, program.data?.draftNumber, person, moves],
     queryFn: () => take(api.POST('/api/programs/{id}/walk', { params: { path: { id } }, body: { person: person ?? null, moves } })),
@@ -66,25 +68,32 @@ export default function WalkPage() {
     setMoves([...moves.filter((m) => seen.has(m.stepId)), { stepId: line.stepId, act, word: word ?? null, hours: 1 }]);
   }
   if (program.error ?? walk.error) {
-    return <NotShown title="A walk" error={program.error ?? walk.error} to={`/programs/${id}`} all="the program" />;
+    return <NotShown title={phrase('A walk')} error={program.error ?? walk.error} to={`/programs/${id}`} all={phrase('the program')} />;
   }
   if (!program.data || !walk.data) return <Loading />;
   const at = lines[shown - 1];
   return (
     <DayPage
-      marginTitle="At this moment"
+      marginTitle={phrase('At this moment')}
       margin={
         <>
           <h3>
-            With {walk.data.person.name}{' '}
-            <span className="font-sans text-small font-normal">
-              <Button onClick={() => another(-1)} aria-label="The person before">
-                <kbd>[</kbd>
-              </Button>{' '}
-              <Button onClick={() => another(1)} aria-label="The next person">
-                <kbd>]</kbd>
-              </Button>
-            </span>
+            <Sentence
+              m="With {person} {span}"
+              v={{
+                person: walk.data.person.name,
+                span: (
+                  <span className="font-sans text-small font-normal">
+                    <Button onClick={() => another(-1)} aria-label={phrase('The person before')}>
+                      <kbd>[</kbd>
+                    </Button>{' '}
+                    <Button onClick={() => another(1)} aria-label={phrase('The next person')}>
+                      <kbd>]</kbd>
+                    </Button>
+                  </span>
+                ),
+              }}
+            />
           </h3>
           {at && <Moment key={`${at.stepId}/${at.at}`} program={id} person={walk.data.person.id} line={at} play={play} />}
           {lines.length > 0 && (
@@ -101,13 +110,20 @@ export default function WalkPage() {
         </>
       }
     >
-      <PageHead title={`${name}, walked through`} aside={<Link to={`/programs/${id}`}>the program</Link>} />
+      <PageHead title={phrase('{name}, walked through', { name })} aside={<Link to={`/programs/${id}`}>{phrase('the program')}</Link>} />
       <p className="px-7 pb-3 font-serif">
-        It starts {moment(walk.data.from, walk.data.zone)}, on their own clock.
-        {walk.data.assumed && ` With ${walk.data.assumed}, as they have none.`} Nothing is sent and nothing is kept.
+        <Sentence
+          m="It starts {from}, on their own clock.{assumed} Nothing is sent and nothing is kept."
+          v={{
+            from: moment(walk.data.from, walk.data.zone),
+            assumed: walk.data.assumed && phrase(' With {assumed}, as they have none.', { assumed: walk.data.assumed }),
+          }}
+        />
       </p>
-      {walk.data.notStarting && <Empty>It does not start for them now: {walk.data.notStarting}.</Empty>}
-      <ol className="m-0 list-none p-0" aria-label="The walk" aria-live="polite">
+      {walk.data.notStarting && (
+        <Empty>{phrase('It does not start for them now: {notStarting}.', { notStarting: walk.data.notStarting })}</Empty>
+      )}
+      <ol className="m-0 list-none p-0" aria-label={phrase('The walk')} aria-live="polite">
         {lines.slice(0, shown).map((line, i) => (
           <WalkedLine
             key={`${line.stepId}/${line.at}`}
@@ -123,15 +139,19 @@ export default function WalkPage() {
         {shown < lines.length ? (
           <>
             <Button look="main" onClick={goOn}>
-              Go on <kbd>N</kbd>
+              {phrase('Go on')} <kbd>N</kbd>
             </Button>
-            <Button onClick={() => setShown(lines.length)}>to the end</Button>
+            <Button onClick={() => setShown(lines.length)}>{phrase('to the end')}</Button>
           </>
         ) : (
           lines.length > 0 && (
             <p className="font-serif">
-              That is the end of it.
-              {walk.data.changed.length > 0 ? ` Now ${walk.data.changed.join(', and ')}.` : ' Nothing about them is otherwise than before.'}
+              {phrase('That is the end of it.{changed}', {
+                changed:
+                  walk.data.changed.length > 0
+                    ? phrase(' Now {changed}.', { changed: walk.data.changed.join(phrase(', and ')) })
+                    : phrase(' Nothing about them is otherwise than before.'),
+              })}
             </p>
           )
         )}
@@ -143,7 +163,7 @@ export default function WalkPage() {
               setShown(1);
             }}
           >
-            from the beginning
+            {phrase('from the beginning')}
           </Button>
         )}
       </div>
@@ -153,16 +173,16 @@ export default function WalkPage() {
 }
 
 const outcomes: Record<string, string> = {
-  sent: 'sent',
-  open: 'put on the day sheet',
-  done: 'done',
-  skipped: 'left out',
-  cancelled: 'not sent any more',
-  blocked: 'held up',
-  changed: 'changed',
-  forked: 'decided',
-  split: 'decided',
-  handedover: 'goes on',
+  sent: phrase('sent'),
+  open: phrase('put on the day sheet'),
+  done: phrase('done'),
+  skipped: phrase('left out'),
+  cancelled: phrase('not sent any more'),
+  blocked: phrase('held up'),
+  changed: phrase('changed'),
+  forked: phrase('decided'),
+  split: phrase('decided'),
+  handedover: phrase('goes on'),
 };
 
 function WalkedLine({
@@ -182,18 +202,20 @@ function WalkedLine({
   return (
     <li className={`row ${now ? 'on' : ''}`}>
       <span className="gutter">
-        <b className="text-ink">Day {line.day}</b>
+        <b className="text-ink">{phrase('Day {day, number}', { day: line.day })}</b>
       </span>
       <p className="flex items-baseline gap-2 text-small text-soft">
         <StepMark kind={line.kind} color={trouble ? 'var(--ember)' : 'var(--ink)'} /> {moment(line.at, zone)} ·{' '}
-        <span className={trouble ? 'text-ember' : ''}>{line.outcome ? (outcomes[line.outcome] ?? line.outcome) : 'still to come'}</span>
+        <span className={trouble ? 'text-ember' : ''}>
+          {line.outcome ? (outcomes[line.outcome] ?? line.outcome) : phrase('still to come')}
+        </span>
         {line.reason && <span className={trouble ? 'text-ember' : ''}>: {line.reason}</span>}
       </p>
-      {line.program && <p className="text-small text-soft">of “{line.program}”</p>}
+      {line.program && <p className="text-small text-soft">{phrase('of “{program}”', { program: line.program })}</p>}
       {line.subject && <p className="font-serif text-lead font-semibold">{line.subject}</p>}
       {line.html ? (
         <div className="max-w-[65ch]">
-          <Letter html={line.html} title={line.subject ?? `What the ${line.kind} says`} />
+          <Letter html={line.html} title={line.subject ?? phrase('What the {kind} says', { kind: line.kind })} />
         </div>
       ) : (
         !line.subject && <p className="font-serif">{sayKind(line)}</p>
@@ -201,12 +223,11 @@ function WalkedLine({
       {played.map((p) => (
         <p key={JSON.stringify(p.move)} className="text-small">
           <b className="font-semibold">
-            They {acts[p.move.act]?.did}
-            {p.move.word ? ` “${p.move.word}”` : ''}
+            <Sentence m="They {did}{word}" v={{ did: acts[p.move.act]?.did, word: p.move.word ? ` “${p.move.word}”` : '' }} />
           </b>
-          {p.at ? `, ${moment(p.at, zone)}` : ', which never came about'}{' '}
+          {p.at ? `, ${moment(p.at, zone)}` : phrase(', which never came about')}{' '}
           <Button look="plain" onClick={() => takeBack(p.move)}>
-            take it back
+            {phrase('take it back')}
           </Button>
         </p>
       ))}
@@ -216,12 +237,12 @@ function WalkedLine({
 
 const sayKind = (line: Line) =>
   line.kind === 'fork'
-    ? `The question is answered: ${line.reason ?? ''}.`
+    ? phrase('The question is answered: {reason}.', { reason: line.reason ?? '' })
     : line.kind === 'hand-over'
-      ? 'They go on with another program.'
+      ? phrase('They go on with another program.')
       : line.kind === 'end'
-        ? 'It ends here.'
-        : 'Something about them is changed.';
+        ? phrase('It ends here.')
+        : phrase('Something about them is changed.');
 
 /** Why it happens, and what they do with it. */
 function Moment({
@@ -240,13 +261,13 @@ function Moment({
   const trial = useMutation({
     mutationFn: () =>
       take(api.POST('/api/programs/{id}/trial', { params: { path: { id: program } }, body: { stepId: line.stepId, person } })),
-    onSuccess: () => toast('It is on its way to you, marked as a trial.'),
+    onSuccess: () => toast(phrase('It is on its way to you, marked as a trial.')),
   });
   return (
     <>
       {came && (line.kind === 'email' || line.kind === 'text') && (
         <>
-          <h3 className="mt-2">They …</h3>
+          <h3 className="mt-2">{phrase('They …')}</h3>
           <p className="flex flex-wrap gap-x-5">
             {(line.kind === 'email' ? ['open', 'answer', 'bounce', 'opt-out'] : ['answer', 'bounce', 'opt-out']).map((act) => (
               <Button key={act} className="min-h-6" onClick={() => play(line, act)}>
@@ -255,11 +276,11 @@ function Moment({
             ))}
             {[...new Set(line.links)].map((link) => (
               <Button key={link} className="min-h-6 !whitespace-normal text-left" onClick={() => play(line, 'follow', link)}>
-                follow “{link}”
+                {phrase('follow “{link}”', { link })}
               </Button>
             ))}
           </p>
-          <p className="text-small text-soft">Or go on: they do nothing.</p>
+          <p className="text-small text-soft">{phrase('Or go on: they do nothing.')}</p>
         </>
       )}
       {came && (line.kind === 'call' || line.kind === 'note' || line.kind === 'task' || line.kind === 'post') && (
@@ -270,21 +291,21 @@ function Moment({
             play(line, 'done', outcome.trim() || 'done');
           }}
         >
-          <Field label="How it ends">
+          <Field label={phrase('How it ends')}>
             {(id) => <input id={id} maxLength={80} className="w-full" value={outcome} onChange={(e) => setOutcome(e.target.value)} />}
           </Field>
-          <Button type="submit">It is done so</Button>
+          <Button type="submit">{phrase('It is done so')}</Button>
         </form>
       )}
-      <h3 className="mt-3">Why</h3>
-      {line.why.length === 0 && <p>It follows from the one before.</p>}
+      <h3 className="mt-3">{phrase('Why')}</h3>
+      {line.why.length === 0 && <p>{phrase('It follows from the one before.')}</p>}
       {line.why.map((w) => (
         <p key={w}>{w}</p>
       ))}
       {line.kind === 'email' && (
         <p className="mt-3">
           <Button onClick={() => trial.mutate()} disabled={trial.isPending}>
-            Send me this one
+            {phrase('Send me this one')}
           </Button>
           <Trouble error={trial.error} />
         </p>
@@ -299,7 +320,7 @@ function Keep({ id, person, moves, done }: { id: string; person: string; moves: 
   const keep = useMutation({
     mutationFn: () => take(api.POST('/api/programs/{id}/walks', { params: { path: { id } }, body: { name, person, moves } })),
     onSuccess: () => {
-      toast('The walk is kept; it is walked again at every change.');
+      toast(phrase('The walk is kept; it is walked again at every change.'));
       setName('');
       done();
     },
@@ -313,13 +334,17 @@ function Keep({ id, person, moves, done }: { id: string; person: string; moves: 
         keep.mutate();
       }}
     >
-      <Field label="Keep this walk as" error={problem?.fields.name?.[0]} hint="What happens on it now must happen after every change.">
+      <Field
+        label={phrase('Keep this walk as')}
+        error={problem?.fields.name?.[0]}
+        hint={phrase('What happens on it now must happen after every change.')}
+      >
         {(field, by) => (
           <input
             id={field}
             aria-describedby={by}
             maxLength={200}
-            placeholder="opens the first, answers the call"
+            placeholder={phrase('opens the first, answers the call')}
             className="w-full"
             value={name}
             onChange={(e) => setName(e.target.value)}
@@ -327,7 +352,7 @@ function Keep({ id, person, moves, done }: { id: string; person: string; moves: 
         )}
       </Field>
       <Button type="submit" disabled={!name.trim() || keep.isPending}>
-        Keep it
+        {phrase('Keep it')}
       </Button>
     </form>
   );
@@ -341,19 +366,19 @@ function Kept({ id, kept, again }: { id: string; kept: Schemas['KeptWalkDto'][];
   });
   return (
     <>
-      <Stretch title="Kept walks" note="walked again each time the program changes" />
-      <ul className="m-0 list-none p-0" aria-label="Kept walks">
+      <Stretch title={phrase('Kept walks')} note={phrase('walked again each time the program changes')} />
+      <ul className="m-0 list-none p-0" aria-label={phrase('Kept walks')}>
         {kept.map((k) => (
           <li key={k.id} className="row">
             <span className={`gutter ${k.differences.length > 0 ? '!text-ember' : '!text-leaf'}`}>
-              {k.differences.length > 0 ? 'otherwise' : 'as it was'}
+              {k.differences.length > 0 ? phrase('otherwise') : phrase('as it was')}
             </span>
             <b className="font-semibold">{k.name}</b>{' '}
             <span className="text-small text-soft">
-              with {k.person?.name ?? 'somebody'}, kept by {k.by}
+              {phrase('with {person}, kept by {by}', { person: k.person?.name ?? phrase('somebody'), by: k.by })}
             </span>{' '}
             <Button look="danger" onClick={() => forget.mutate(k.id)}>
-              throw it away
+              {phrase('throw it away')}
             </Button>
             {k.differences.map((d) => (
               <span key={d} className="block text-small text-ember">

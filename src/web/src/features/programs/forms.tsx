@@ -7,6 +7,7 @@ import { stop, trigger, when } from '../../api/program';
 import { useSession } from '../../app/session';
 import { Button, Field } from '../../ui/bits';
 import { monthNames } from '../../ui/when';
+import { phrase } from '../../words/phrase';
 import { FieldsMenu, putIn } from '../letters/FieldsMenu';
 import { dayNames, type Needed, type ProgramFile, type Stop, stops, type Trigger, triggers, type When, type Window } from './programFile';
 import { SpanField, type Unit } from './SpanField';
@@ -16,10 +17,10 @@ import { SpanField, type Unit } from './SpanField';
 export function StageSelect({ value, set }: { value: string; set: (stage: string) => void }) {
   const stages = useSession().data?.stages ?? [];
   return (
-    <Field label="Stage">
+    <Field label={phrase('Stage')}>
       {(id) => (
         <select id={id} required className="w-full" value={value} onChange={(e) => set(e.target.value)}>
-          <option value="">choose</option>
+          <option value="">{phrase('choose')}</option>
           {value && !stages.includes(value) && <option value={value}>{value}</option>}
           {stages.map((s) => (
             <option key={s} value={s}>
@@ -47,14 +48,14 @@ export function LinkSelect({
   set: (link: string) => void;
 }) {
   return (
-    <Field label={label} hint={links.length === 0 ? 'No letter holds a link yet.' : undefined}>
+    <Field label={label} hint={links.length === 0 ? phrase('No letter holds a link yet.') : undefined}>
       {(id, by) => (
         <select id={id} aria-describedby={by} required={!optional} className="w-full" value={value} onChange={(e) => set(e.target.value)}>
-          <option value="">{optional ? 'any' : 'choose'}</option>
+          <option value="">{optional ? phrase('any') : phrase('choose')}</option>
           {[...new Set([...links, ...(value ? [value] : [])])].map((l) => (
             <option key={l} value={l}>
               {l}
-              {links.includes(l) ? '' : ' (no letter holds it)'}
+              {links.includes(l) ? '' : phrase(' (no letter holds it)')}
             </option>
           ))}
         </select>
@@ -72,7 +73,7 @@ function AnyLink(props: { label: string; value: string; optional?: boolean; set:
 export function TagInput({ value, set }: { value: string; set: (tag: string) => void }) {
   const tags = useSession().data?.tags ?? [];
   return (
-    <Field label="Tag">
+    <Field label={phrase('Tag')}>
       {(id) => (
         <>
           <input id={id} required list={`${id}-list`} className="w-full" value={value} onChange={(e) => set(e.target.value)} />
@@ -98,7 +99,7 @@ export function Take({ children, done }: { children: React.ReactNode; done: () =
     >
       {children}
       <Button type="submit" look="main">
-        Use this
+        {phrase('Use this')}
       </Button>
     </form>
   );
@@ -133,7 +134,7 @@ function KindForm<T extends { kind: string }>({
         const made = withoutEmpty(form.getValues()) as T;
         const read = schema.safeParse(made);
         if (read.success) done(made);
-        else setWrong(`${read.error.issues[0]?.path.join('.') || 'This'} is not complete yet.`);
+        else setWrong(phrase('{path} is not complete yet.', { path: read.error.issues[0]?.path.join('.') || 'This' }));
       }}
     >
       <Field label={label} error={wrong}>
@@ -180,7 +181,7 @@ function withoutEmpty(values: FieldValues) {
 
 function NeededField({ need, value, set }: { need: Needed; value: unknown; set: (value: unknown) => void }) {
   const words = typeof value === 'string' ? value : '';
-  const label = need.optional && need.as === undefined ? `${need.label} (any, if empty)` : need.label;
+  const label = need.optional && need.as === undefined ? phrase('{need} (any, if empty)', { need: need.label }) : need.label;
   switch (need.as) {
     case 'stage':
       return <StageSelect value={words} set={set} />;
@@ -197,11 +198,11 @@ function NeededField({ need, value, set }: { need: Needed; value: unknown; set: 
         <Field label={label}>
           {(id) => (
             <select id={id} className="w-full" value={words} onChange={(e) => set(e.target.value || undefined)}>
-              <option value="">any way</option>
-              <option value="email">by email</option>
-              <option value="text">by text</option>
-              <option value="call">on the phone</option>
-              <option value="post">by post</option>
+              <option value="">{phrase('any way')}</option>
+              <option value="email">{phrase('by email')}</option>
+              <option value="text">{phrase('by text')}</option>
+              <option value="call">{phrase('on the phone')}</option>
+              <option value="post">{phrase('by post')}</option>
             </select>
           )}
         </Field>
@@ -271,7 +272,9 @@ function SegmentSelect({ label, value, set }: { label: string; value: unknown; s
   return (
     <Field
       label={label}
-      hint={given ? 'The file gives the rule itself. A segment picked here takes its place.' : 'kept under People, Segments'}
+      hint={
+        given ? phrase('The file gives the rule itself. A segment picked here takes its place.') : phrase('kept under People, Segments')
+      }
     >
       {(id, by) => (
         <select
@@ -282,7 +285,7 @@ function SegmentSelect({ label, value, set }: { label: string; value: unknown; s
           value={given ? '' : String(value ?? '')}
           onChange={(e) => e.target.value && set(e.target.value)}
         >
-          <option value="">{given ? 'the rule of the file' : 'choose'}</option>
+          <option value="">{given ? phrase('the rule of the file') : phrase('choose')}</option>
           {typeof value === 'string' && value && !segments?.some((s) => s.value === value) && <option value={value}>{value}</option>}
           {segments?.map((s) => (
             <option key={s.value} value={s.value}>
@@ -318,7 +321,7 @@ function KeyDateInput({ label, value, set }: { label: string; value: string; set
 function NumbersField({ label, value, set }: { label: string; value: number[]; set: (value: number[]) => void }) {
   const [typed, setTyped] = useState(value.join(', '));
   return (
-    <Field label={label} hint="empty: every year">
+    <Field label={label} hint={phrase('empty: every year')}>
       {(id, by) => (
         <input
           id={id}
@@ -344,7 +347,7 @@ function NumbersField({ label, value, set }: { label: string; value: number[]; s
 export function TriggerForm({ item, done }: { item?: Trigger; done: (t: Trigger) => void }) {
   return (
     <KindForm<Trigger>
-      label="It starts when someone"
+      label={phrase('It starts when someone')}
       item={item}
       first={{ kind: 'stage-entered', stage: '' }}
       kinds={triggers}
@@ -355,7 +358,9 @@ export function TriggerForm({ item, done }: { item?: Trigger; done: (t: Trigger)
 }
 
 export function StopForm({ item, done }: { item?: Stop; done: (s: Stop) => void }) {
-  return <KindForm<Stop> label="It stops when they" item={item} first={{ kind: 'replied' }} kinds={stops} schema={stop} done={done} />;
+  return (
+    <KindForm<Stop> label={phrase('It stops when they')} item={item} first={{ kind: 'replied' }} kinds={stops} schema={stop} done={done} />
+  );
 }
 
 export function WindowForm({ program, done }: { program: ProgramFile; done: (changes: Partial<ProgramFile>) => void }) {
@@ -368,12 +373,12 @@ export function WindowForm({ program, done }: { program: ProgramFile; done: (cha
   return (
     <Take done={() => done({ window: always ? undefined : w, at: at || undefined, clock })}>
       <label className="mb-2 flex min-h-7 items-center gap-2 text-small">
-        <input type="checkbox" checked={always} onChange={(e) => setAlways(e.target.checked)} /> any day, any hour
+        <input type="checkbox" checked={always} onChange={(e) => setAlways(e.target.checked)} /> {phrase('any day, any hour')}
       </label>
       {!always && (
         <>
           <fieldset className="mb-3 border-0 p-0 text-small">
-            <legend className="mb-0.5 text-soft">Days</legend>
+            <legend className="mb-0.5 text-soft">{phrase('Days')}</legend>
             {dayNames.map((d) => (
               <label key={d} className="mr-2 inline-flex min-h-7 items-center gap-1">
                 <input
@@ -391,10 +396,10 @@ export function WindowForm({ program, done }: { program: ProgramFile; done: (cha
             ))}
           </fieldset>
           <div className="flex gap-3">
-            <Field label="From">
+            <Field label={phrase('From')}>
               {(id) => <input id={id} type="time" required value={w.from} onChange={(e) => setW({ ...w, from: e.target.value })} />}
             </Field>
-            <Field label="To">
+            <Field label={phrase('To')}>
               {(id) => <input id={id} type="time" required value={w.to} onChange={(e) => setW({ ...w, to: e.target.value })} />}
             </Field>
           </div>
@@ -404,27 +409,29 @@ export function WindowForm({ program, done }: { program: ProgramFile; done: (cha
               checked={w.holidays === 'skip'}
               onChange={(e) => setW({ ...w, holidays: e.target.checked ? 'skip' : 'ignore' })}
             />{' '}
-            leave out public holidays and closing days
+            {phrase('leave out public holidays and closing days')}
           </label>
-          <Field label="A day that is left out moves">
+          <Field label={phrase('A day that is left out moves')}>
             {(id) => (
               <select id={id} className="w-full" value={w.roll} onChange={(e) => setW({ ...w, roll: e.target.value as Window['roll'] })}>
-                <option value="forward">to the next day that fits</option>
-                <option value="back">to the day before that fits</option>
-                <option value="nearest">to the nearer one</option>
-                <option value="keep">not at all</option>
+                <option value="forward">{phrase('to the next day that fits')}</option>
+                <option value="back">{phrase('to the day before that fits')}</option>
+                <option value="nearest">{phrase('to the nearer one')}</option>
+                <option value="keep">{phrase('not at all')}</option>
               </select>
             )}
           </Field>
         </>
       )}
       <div className="flex gap-3">
-        <Field label="Usual time">{(id) => <input id={id} type="time" value={at} onChange={(e) => setAt(e.target.value)} />}</Field>
-        <Field label="On whose clock">
+        <Field label={phrase('Usual time')}>
+          {(id) => <input id={id} type="time" value={at} onChange={(e) => setAt(e.target.value)} />}
+        </Field>
+        <Field label={phrase('On whose clock')}>
           {(id) => (
             <select id={id} value={clock} onChange={(e) => setClock(e.target.value as ProgramFile['clock'])}>
-              <option value="person">theirs</option>
-              <option value="practice">the practice’s</option>
+              <option value="person">{phrase('theirs')}</option>
+              <option value="practice">{phrase('the practice’s')}</option>
             </select>
           )}
         </Field>
@@ -443,10 +450,10 @@ export function WhenForm({ when: given, occasion, done }: { when: When; occasion
       done={() => {
         const made = withoutEmpty(form.getValues()) as When;
         if (when.safeParse(made).success) done(made);
-        else setWrong('This is not complete yet: a date, or a number of days.');
+        else setWrong(phrase('This is not complete yet: a date, or a number of days.'));
       }}
     >
-      <Field label="Counted from" error={wrong}>
+      <Field label={phrase('Counted from')} error={wrong}>
         {(id, by) => (
           <select
             id={id}
@@ -457,24 +464,28 @@ export function WhenForm({ when: given, occasion, done }: { when: When; occasion
               form.reset(e.target.value === given.from ? given : { from: e.target.value, ...placed(e.target.value), at: given.at })
             }
           >
-            <option value="start">the start</option>
-            <option value="previous">the step before</option>
-            {(occasion || from === 'occasion') && <option value="occasion">the occasion</option>}
-            <option value="key-date">a date of theirs</option>
-            <option value="on">a date</option>
-            <option value="yearly">a date of every year</option>
+            <option value="start">{phrase('the start')}</option>
+            <option value="previous">{phrase('the step before')}</option>
+            {(occasion || from === 'occasion') && <option value="occasion">{phrase('the occasion')}</option>}
+            <option value="key-date">{phrase('a date of theirs')}</option>
+            <option value="on">{phrase('a date')}</option>
+            <option value="yearly">{phrase('a date of every year')}</option>
           </select>
         )}
       </Field>
       {from === 'key-date' && (
         <NeededField
-          need={{ key: 'date', label: 'Which date', as: 'key-date' }}
+          need={{ key: 'date', label: phrase('Which date'), as: 'key-date' }}
           value={form.watch('date')}
           set={(v) => form.setValue('date', v)}
         />
       )}
       {from === 'on' && (
-        <NeededField need={{ key: 'date', label: 'Date', as: 'date' }} value={form.watch('date')} set={(v) => form.setValue('date', v)} />
+        <NeededField
+          need={{ key: 'date', label: phrase('Date'), as: 'date' }}
+          value={form.watch('date')}
+          set={(v) => form.setValue('date', v)}
+        />
       )}
       {from === 'yearly' && (
         <DayOfYearField value={(form.watch('date') as string | undefined) ?? ''} set={(v) => form.setValue('date', v)} />
@@ -482,14 +493,14 @@ export function WhenForm({ when: given, occasion, done }: { when: When; occasion
       {counted && (
         <SpanField
           key={from}
-          label="How long"
+          label={phrase('How long')}
           value={form.watch('offset') as string | undefined}
           set={(v) => form.setValue('offset', v)}
           sides={from === 'occasion' || from === 'key-date'}
           units={['hours', 'days', 'weeks', 'months', 'years']}
         />
       )}
-      <Field label="Time of its own">
+      <Field label={phrase('Time of its own')}>
         {(id) => (
           <input
             id={id}
@@ -515,7 +526,7 @@ function DayOfYearField({ value, set }: { value: string; set: (value: string) =>
   const [, month = '01', day = '01'] = /(\d\d)-(\d\d)$/.exec(value) ?? [];
   const two = (n: string) => n.padStart(2, '0');
   return (
-    <Field label="Day and month">
+    <Field label={phrase('Day and month')}>
       {(id) => (
         <span className="flex gap-2">
           <input
@@ -528,7 +539,7 @@ function DayOfYearField({ value, set }: { value: string; set: (value: string) =>
             value={Number(day)}
             onChange={(e) => set(`--${month}-${two(e.target.value)}`)}
           />
-          <select aria-label="Month" value={Number(month)} onChange={(e) => set(`--${two(e.target.value)}-${day}`)}>
+          <select aria-label={phrase('Month')} value={Number(month)} onChange={(e) => set(`--${two(e.target.value)}-${day}`)}>
             {monthNames.map((m, i) => (
               <option key={m} value={i + 1}>
                 {m}
@@ -612,19 +623,19 @@ export function AgainForm({ again: given, done }: { again: ProgramFile['again'];
     k === (typeof given === 'string' ? given : given.kind) ? given : (k as 'never' | 'after-finished' | 'each-time');
   return (
     <Take done={() => done(value)}>
-      <Field label="The same person again">
+      <Field label={phrase('The same person again')}>
         {(id) => (
           <select id={id} className="w-full" value={kind} onChange={(e) => setValue(kept(e.target.value))}>
-            <option value="never">never</option>
-            <option value="after-finished">when they have been through it</option>
-            <option value="each-time">each time</option>
+            <option value="never">{phrase('never')}</option>
+            <option value="after-finished">{phrase('when they have been through it')}</option>
+            <option value="each-time">{phrase('each time')}</option>
           </select>
         )}
       </Field>
       {kind === 'after-finished' && (
         <SpanField
-          label="At least in between"
-          hint="empty: nothing needed"
+          label={phrase('At least in between')}
+          hint={phrase('empty: nothing needed')}
           optional
           value={gap}
           set={(span) =>

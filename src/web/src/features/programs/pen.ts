@@ -1,5 +1,6 @@
 import { createContext, useContext } from 'react';
 import type { Schemas } from '../../api/client';
+import { phrase } from '../../words/phrase';
 import type { Step } from './programFile';
 
 /** What the lines of a program's steps share: who it is read as, what is picked, and how it is changed. */
@@ -47,6 +48,6 @@ export const PenContext = createContext<Pen | null>(null);
 
 export function usePen(): Pen {
   const pen = useContext(PenContext);
-  if (!pen) throw new Error('A step line stands in a program page.');
+  if (!pen) throw new Error(phrase('A step line stands in a program page.'));
   return pen;
 }

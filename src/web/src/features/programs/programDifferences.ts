@@ -1,4 +1,5 @@
 import { span } from '../../ui/span';
+import { phrase } from '../../words/phrase';
 import { partsOf, type Rule, sayRule } from '../rules/ruleLanguage';
 import {
   isMessage,
@@ -30,32 +31,47 @@ const quoted = (words: string) => `“${words.length > 60 ? `${words.slice(0, 57
 
 /** “A” became “B”, where both can be said in a few words. */
 function became(what: string, before: string, now: string) {
-  return before === now ? [] : [`${what} ${quoted(now)} instead of ${quoted(before)}.`];
+  return before === now ? [] : [phrase('{what} {now} instead of {before}.', { what, now: quoted(now), before: quoted(before) })];
 }
 
 function sayRuleOf(rule: Rule | undefined) {
-  return partsOf(rule).length === 0 ? 'everybody' : `those who ${sayRule(rule as Rule)}`;
+  return partsOf(rule).length === 0 ? phrase('everybody') : phrase('those who {sayRule}', { sayRule: sayRule(rule as Rule) });
 }
 
 function ofTheWhole(before: ProgramFile, now: ProgramFile): string[] {
   const starts = listChange(before.startsWhen.map(sayStart), now.startsWhen.map(sayStart));
   const stops = listChange(before.stopsWhen.map(sayStop), now.stopsWhen.map(sayStop));
   return [
-    ...became('It is called', before.name, now.name),
-    ...became('It says of itself', before.description ?? 'nothing', now.description ?? 'nothing'),
-    ...starts.added.map((s) => `It now also starts when ${s}.`),
-    ...starts.gone.map((s) => `It no longer starts when ${s}.`),
-    ...became('It is for', sayRuleOf(before.onlyIf), sayRuleOf(now.onlyIf)),
-    ...became('It writes on', sayWindow(before), sayWindow(now)),
-    ...became('The same person', sayAgain(before), sayAgain(now)),
-    ...stops.added.map((s) => `It now also stops when they ${s}.`),
-    ...stops.gone.map((s) => `It no longer stops when they ${s}.`),
-    ...became('Its messages are', before.purpose, now.purpose),
-    ...became('Its topic is', before.topic ?? 'none', now.topic ?? 'none'),
-    ...became('Of consent it goes by', before.policy ?? 'the practice’s own rules', now.policy ?? 'the practice’s own rules'),
-    ...became('It speaks as', before.voice ?? 'the practice does', now.voice ?? 'the practice does'),
-    ...became('A message nobody has read', before.unread === 'waits' ? 'waits' : 'goes', now.unread === 'waits' ? 'waits' : 'goes'),
-    ...(before.priority === now.priority ? [] : [`Its priority is ${now.priority} instead of ${before.priority}.`]),
+    ...became(phrase('It is called'), before.name, now.name),
+    ...became(phrase('It says of itself'), before.description ?? phrase('nothing'), now.description ?? phrase('nothing')),
+    ...starts.added.map((s) => phrase('It now also starts when {s}.', { s })),
+    ...starts.gone.map((s) => phrase('It no longer starts when {s}.', { s })),
+    ...became(phrase('It is for'), sayRuleOf(before.onlyIf), sayRuleOf(now.onlyIf)),
+    ...became(phrase('It writes on'), sayWindow(before), sayWindow(now)),
+    ...became(phrase('The same person'), sayAgain(before), sayAgain(now)),
+    ...stops.added.map((s) => phrase('It now also stops when they {s}.', { s })),
+    ...stops.gone.map((s) => phrase('It no longer stops when they {s}.', { s })),
+    ...became(phrase('Its messages are'), before.purpose, now.purpose),
+    ...became(phrase('Its topic is'), before.topic ?? phrase('none'), now.topic ?? phrase('none')),
+    ...became(
+      phrase('Of consent it goes by'),
+      before.policy ?? phrase('the practice’s own rules'),
+      now.policy ?? phrase('the practice’s own rules'),
+    ),
+    ...became(phrase('It speaks as'), before.voice ?? phrase('the practice does'), now.voice ?? phrase('the practice does')),
+    ...became(
+      phrase('A message nobody has read'),
+      before.unread === 'waits' ? phrase('waits') : phrase('goes'),
+      now.unread === 'waits' ? phrase('waits') : phrase('goes'),
+    ),
+    ...(before.priority === now.priority
+      ? []
+      : [
+          phrase('Its priority is {priority, number} instead of {priority2, number}.', {
+            priority: now.priority,
+            priority2: before.priority,
+          }),
+        ]),
   ];
 }
 
@@ -68,7 +84,7 @@ function ofSteps(before: Step[], now: Step[]): string[] {
   const here = new Map(allSteps(now).map((s) => [s.id, s]));
   const nameOf = (id: string) => {
     const step = here.get(id) ?? then.get(id);
-    return step ? stepName(step) || things[step.kind] : 'a step that is gone';
+    return step ? stepName(step) || things[step.kind] : phrase('a step that is gone');
   };
   const stays = [...here.keys()].filter((id) => then.has(id));
   const moved = movedAmong(
@@ -76,8 +92,10 @@ function ofSteps(before: Step[], now: Step[]): string[] {
     [...then.keys()].filter((id) => here.has(id)),
   );
   return [
-    ...[...here.values()].filter((s) => !then.has(s.id)).map((s) => `New: ${called(s)}, ${sayWhen(s.when, now[0]?.id === s.id)}.`),
-    ...[...then.values()].filter((s) => !here.has(s.id)).map((s) => `Gone: ${called(s)}.`),
+    ...[...here.values()]
+      .filter((s) => !then.has(s.id))
+      .map((s) => phrase('New: {s}, {when}.', { s: called(s), when: sayWhen(s.when, now[0]?.id === s.id) })),
+    ...[...then.values()].filter((s) => !here.has(s.id)).map((s) => phrase('Gone: {s}.', { s: called(s) })),
     ...stays.flatMap((id) => {
       const [was, is] = [then.get(id) as Step, here.get(id) as Step];
       const elsewhere =
@@ -85,9 +103,9 @@ function ofSteps(before: Step[], now: Step[]): string[] {
         standsAt(before, id)?.place.passage !== standsAt(now, id)?.place.passage;
       return [
         ...(elsewhere
-          ? [`${capital(called(is))} stands in another passage.`]
+          ? [phrase('{is} stands in another passage.', { is: capital(called(is)) })]
           : moved.has(id)
-            ? [`${capital(called(is))} stands elsewhere.`]
+            ? [phrase('{is} stands elsewhere.', { is: capital(called(is)) })]
             : []),
         ...ofStep(was, is, nameOf),
       ];
@@ -116,24 +134,24 @@ function movedAmong(now: string[], before: string[]): Set<string> {
 }
 
 const things: Record<Step['kind'], string> = {
-  email: 'the email',
-  text: 'the text',
-  call: 'the call',
-  note: 'the note',
-  task: 'the task',
-  post: 'the post',
-  'tell-me': 'the message to the owner',
-  change: 'the change',
-  fork: 'the fork',
-  split: 'the split',
-  'hand-over': 'the going on',
-  end: 'the end',
+  email: phrase('the email'),
+  text: phrase('the text'),
+  call: phrase('the call'),
+  note: phrase('the note'),
+  task: phrase('the task'),
+  post: phrase('the post'),
+  'tell-me': phrase('the message to the owner'),
+  change: phrase('the change'),
+  fork: phrase('the fork'),
+  split: phrase('the split'),
+  'hand-over': phrase('the going on'),
+  end: phrase('the end'),
 };
 
 /** A step as a sentence names it. */
 function called(step: Step) {
-  if (step.kind === 'change') return `the change ${quoted(sayChange(step.set))}`;
-  if (step.kind === 'hand-over') return `the going on with ${quoted(step.program)}`;
+  if (step.kind === 'change') return phrase('the change {set}', { set: quoted(sayChange(step.set)) });
+  if (step.kind === 'hand-over') return phrase('the going on with {program}', { program: quoted(step.program) });
   if (step.kind === 'fork' || step.kind === 'split' || step.kind === 'end') return things[step.kind];
   return `${things[step.kind]} ${quoted(stepName(step))}`;
 }
@@ -142,30 +160,50 @@ const capital = (words: string) => words[0]?.toUpperCase() + words.slice(1);
 
 /** What is said of a key whose values are best not printed. */
 const spoken: Record<string, string> = {
-  body: 'has other words',
-  script: 'has other words',
-  passages: 'is split otherwise',
+  body: phrase('has other words'),
+  script: phrase('has other words'),
+  passages: phrase('is split otherwise'),
 };
 
 function ofStep(before: Step, now: Step, nameOf: (id: string) => string): string[] {
   const name = capital(called(now));
   const told: string[] = [];
-  if (!same(before.when, now.when)) told.push(`${name} comes ${sayWhen(now.when, false)} instead of ${sayWhen(before.when, false)}.`);
-  if (!same(before.onlyIf, now.onlyIf)) told.push(`${name} is for ${sayRuleOf(now.onlyIf)} instead of ${sayRuleOf(before.onlyIf)}.`);
+  if (!same(before.when, now.when))
+    told.push(
+      phrase('{name} comes {when} instead of {when2}.', { name, when: sayWhen(now.when, false), when2: sayWhen(before.when, false) }),
+    );
+  if (!same(before.onlyIf, now.onlyIf))
+    told.push(
+      phrase('{name} is for {onlyIf} instead of {onlyIf2}.', { name, onlyIf: sayRuleOf(now.onlyIf), onlyIf2: sayRuleOf(before.onlyIf) }),
+    );
   if (isMessage(before) && isMessage(now) && !same(before.to, now.to)) told.push(`${name}: ${sayTo(now.to)}`);
   if (before.kind === 'fork' && now.kind === 'fork') {
     if (!same(before.if, now.if))
-      told.push(`${name} asks whether ${sayQuestion(now.if, nameOf)} instead of whether ${sayQuestion(before.if, nameOf)}.`);
-    if (before.within !== now.within) told.push(`${name} waits ${now.within ? span(now.within) : 'for nothing'} for the answer.`);
+      told.push(
+        phrase('{name} asks whether {if} instead of whether {if2}.', {
+          name,
+          if: sayQuestion(now.if, nameOf),
+          if2: sayQuestion(before.if, nameOf),
+        }),
+      );
+    if (before.within !== now.within)
+      told.push(phrase('{name} waits {within} for the answer.', { name, within: now.within ? span(now.within) : phrase('for nothing') }));
     return told;
   }
   if (before.kind === 'email' && now.kind === 'email') {
     if (before.letter !== now.letter)
       told.push(
-        now.letter === undefined ? `${name} has words of its own.` : `${capital(things.email)} follows the letter ${quoted(now.letter)}.`,
+        now.letter === undefined
+          ? phrase('{name} has words of its own.', { name })
+          : phrase('{email} follows the letter {letter}.', { email: capital(things.email), letter: quoted(now.letter) }),
       );
     else if (before.subject !== now.subject)
-      told.push(`The subject is ${quoted(now.subject ?? '')} instead of ${quoted(before.subject ?? '')}.`);
+      told.push(
+        phrase('The subject is {quoted} instead of {quoted2}.', {
+          quoted: quoted(now.subject ?? ''),
+          quoted2: quoted(before.subject ?? ''),
+        }),
+      );
   }
   const seen = new Set(['id', 'kind', 'when', 'onlyIf', 'to', 'letter', 'subject', 'then', 'else']);
   const keys = [...new Set([...Object.keys(before), ...Object.keys(now)])].filter((k) => !seen.has(k));
@@ -173,12 +211,14 @@ function ofStep(before: Step, now: Step, nameOf: (id: string) => string): string
     const [was, is] = [(before as Record<string, unknown>)[key], (now as Record<string, unknown>)[key]];
     if (same(key === 'passages' ? shares(was) : was, key === 'passages' ? shares(is) : is)) continue;
     if (key === 'body' && (now as { letter?: string }).letter !== undefined) continue;
-    told.push(`${name} ${key === 'attachments' ? carries(is) : (spoken[key] ?? 'is set otherwise')}.`);
+    told.push(`${name} ${key === 'attachments' ? carries(is) : (spoken[key] ?? phrase('is set otherwise'))}.`);
   }
   return [...new Set(told)];
 }
 
 const carries = (files: unknown) =>
-  Array.isArray(files) && files.length > 0 ? `carries ${files.map(quoted).join(', ')}` : 'carries no file any more';
+  Array.isArray(files) && files.length > 0
+    ? phrase('carries {files}', { files: files.map(quoted).join(', ') })
+    : phrase('carries no file any more');
 
 const shares = (passages: unknown) => (Array.isArray(passages) ? passages.map((p: { share: number }) => p.share) : passages);

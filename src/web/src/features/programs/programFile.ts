@@ -1,6 +1,7 @@
 import type { AgainInFile, StopInFile, TriggerInFile, WhenInFile, WindowInFile } from '../../api/program';
 import { offsetDays, span } from '../../ui/span';
 import { keyDate } from '../../ui/when';
+import { phrase } from '../../words/phrase';
 import { type Names, type Rule, sayRule } from '../rules/ruleLanguage';
 
 /** The program file (`germinal.program/1`) as the page edits it, and its parts in words. */
@@ -39,68 +40,71 @@ export type Needed = {
 
 /** Every kind of start, in the order they are offered in, and what each needs to know. */
 export const triggers: Record<Trigger['kind'], { label: string; needs: Needed[] }> = {
-  'stage-entered': { label: 'reaches a stage', needs: [{ key: 'stage', label: 'Stage', as: 'stage' }] },
-  'tag-added': { label: 'gets a tag', needs: [{ key: 'tag', label: 'Tag', as: 'tag' }] },
+  'stage-entered': { label: phrase('reaches a stage'), needs: [{ key: 'stage', label: phrase('Stage'), as: 'stage' }] },
+  'tag-added': { label: phrase('gets a tag'), needs: [{ key: 'tag', label: phrase('Tag'), as: 'tag' }] },
   appointment: {
-    label: 'has an appointment',
+    label: phrase('has an appointment'),
     needs: [
-      { key: 'type', label: 'Of which kind', optional: true },
-      { key: 'offset', label: 'How long from it', as: 'distance' },
+      { key: 'type', label: phrase('Of which kind'), optional: true },
+      { key: 'offset', label: phrase('How long from it'), as: 'distance' },
     ],
   },
   occasion: {
-    label: 'has a birthday or another date',
+    label: phrase('has a birthday or another date'),
     needs: [
-      { key: 'date', label: 'Date', as: 'key-date' },
-      { key: 'offset', label: 'How long from the date', as: 'dates' },
-      { key: 'years', label: 'At which ages or anniversaries', as: 'numbers', optional: true },
-      { key: 'grace', label: 'How many days late it still begins', as: 'number', optional: true },
+      { key: 'date', label: phrase('Date'), as: 'key-date' },
+      { key: 'offset', label: phrase('How long from the date'), as: 'dates' },
+      { key: 'years', label: phrase('At which ages or anniversaries'), as: 'numbers', optional: true },
+      { key: 'grace', label: phrase('How many days late it still begins'), as: 'number', optional: true },
     ],
   },
-  'by-hand': { label: 'is started by a member', needs: [] },
-  'segment-joined': { label: 'begins to be in a segment', needs: [{ key: 'segment', label: 'Segment', as: 'segment' }] },
-  'list-joined': { label: 'joins a list', needs: [{ key: 'list', label: 'List' }] },
+  'by-hand': { label: phrase('is started by a member'), needs: [] },
+  'segment-joined': { label: phrase('begins to be in a segment'), needs: [{ key: 'segment', label: phrase('Segment'), as: 'segment' }] },
+  'list-joined': { label: phrase('joins a list'), needs: [{ key: 'list', label: phrase('List') }] },
   'stage-age': {
-    label: 'has stood in a stage for a while',
+    label: phrase('has stood in a stage for a while'),
     needs: [
-      { key: 'stage', label: 'Stage', as: 'stage' },
-      { key: 'after', label: 'For how long', as: 'span' },
+      { key: 'stage', label: phrase('Stage'), as: 'stage' },
+      { key: 'after', label: phrase('For how long'), as: 'span' },
     ],
   },
-  'inquiry-received': { label: 'asks for something', needs: [{ key: 'form', label: 'By which form', optional: true }] },
+  'inquiry-received': { label: phrase('asks for something'), needs: [{ key: 'form', label: phrase('By which form'), optional: true }] },
   'inquiry-unanswered': {
-    label: 'has asked and had no answer',
+    label: phrase('has asked and had no answer'),
     needs: [
-      { key: 'after', label: 'For how long', as: 'span' },
-      { key: 'workingDays', label: 'working days and hours only', as: 'unless' },
+      { key: 'after', label: phrase('For how long'), as: 'span' },
+      { key: 'workingDays', label: phrase('working days and hours only'), as: 'unless' },
     ],
   },
-  'opportunity-won': { label: 'is won', needs: [] },
-  'opportunity-lost': { label: 'is lost', needs: [{ key: 'reason', label: 'For which reason', optional: true }] },
-  'link-followed': { label: 'follows a link', needs: [{ key: 'link', label: 'Which', as: 'link' }] },
-  'text-keyword': { label: 'texts a word', needs: [{ key: 'word', label: 'Word' }] },
-  'program-finished': { label: 'has been through a program', needs: [{ key: 'program', label: 'Program' }] },
-  'person-added': { label: 'is new in the database', needs: [{ key: 'source', label: 'From which source', optional: true }] },
+  'opportunity-won': { label: phrase('is won'), needs: [] },
+  'opportunity-lost': { label: phrase('is lost'), needs: [{ key: 'reason', label: phrase('For which reason'), optional: true }] },
+  'link-followed': { label: phrase('follows a link'), needs: [{ key: 'link', label: phrase('Which'), as: 'link' }] },
+  'text-keyword': { label: phrase('texts a word'), needs: [{ key: 'word', label: phrase('Word') }] },
+  'program-finished': { label: phrase('has been through a program'), needs: [{ key: 'program', label: phrase('Program') }] },
+  'person-added': {
+    label: phrase('is new in the database'),
+    needs: [{ key: 'source', label: phrase('From which source'), optional: true }],
+  },
 };
 
 /** Every kind of stop, in the order they are offered in, and what each needs to know. */
 export const stops: Record<Stop['kind'], { label: string; needs: Needed[] }> = {
-  replied: { label: 'answer', needs: [{ key: 'channel', label: 'How', as: 'channel', optional: true }] },
-  'stage-entered': { label: 'reach a stage', needs: [{ key: 'stage', label: 'Stage', as: 'stage' }] },
-  'tag-added': { label: 'get a tag', needs: [{ key: 'tag', label: 'Tag', as: 'tag' }] },
-  inquired: { label: 'ask for something', needs: [] },
-  'stage-left': { label: 'leave a stage', needs: [{ key: 'stage', label: 'Stage', as: 'stage' }] },
-  'opportunity-won': { label: 'are won', needs: [] },
-  'opportunity-lost': { label: 'are lost', needs: [] },
-  'list-left': { label: 'leave a list', needs: [{ key: 'list', label: 'List' }] },
-  'link-followed': { label: 'follow a link', needs: [{ key: 'link', label: 'Which', as: 'link', optional: true }] },
+  replied: { label: phrase('answer'), needs: [{ key: 'channel', label: phrase('How'), as: 'channel', optional: true }] },
+  'stage-entered': { label: phrase('reach a stage'), needs: [{ key: 'stage', label: phrase('Stage'), as: 'stage' }] },
+  'tag-added': { label: phrase('get a tag'), needs: [{ key: 'tag', label: phrase('Tag'), as: 'tag' }] },
+  inquired: { label: phrase('ask for something'), needs: [] },
+  'stage-left': { label: phrase('leave a stage'), needs: [{ key: 'stage', label: phrase('Stage'), as: 'stage' }] },
+  'opportunity-won': { label: phrase('are won'), needs: [] },
+  'opportunity-lost': { label: phrase('are lost'), needs: [] },
+  'list-left': { label: phrase('leave a list'), needs: [{ key: 'list', label: phrase('List') }] },
+  'link-followed': { label: phrase('follow a link'), needs: [{ key: 'link', label: phrase('Which'), as: 'link', optional: true }] },
   'call-ended': {
-    label: 'are called, and it ends a certain way',
-    needs: [{ key: 'outcome', label: 'How it ends', placeholder: 'not interested' }],
+    label: phrase('are called, and it ends a certain way'),
+    needs: [{ key: 'outcome', label: phrase('How it ends'), placeholder: phrase('not interested') }],
   },
-  'form-sent': { label: 'send a form', needs: [{ key: 'form', label: 'Which' }] },
-  'appointment-booked': { label: 'make an appointment', needs: [{ key: 'type', label: 'Of which kind', optional: true }] },
-  on: { label: 'come to a date', needs: [{ key: 'date', label: 'Date', as: 'date' }] },
+  'form-sent': { label: phrase('send a form'), needs: [{ key: 'form', label: phrase('Which') }] },
+  'appointment-booked': { label: phrase('make an appointment'), needs: [{ key: 'type', label: phrase('Of which kind'), optional: true }] },
+  on: { label: phrase('come to a date'), needs: [{ key: 'date', label: phrase('Date'), as: 'date' }] },
 };
 
 /** A place in time; an offset that is not said is none. */
@@ -148,8 +152,10 @@ export const readByOthers = (step: Step) => isMessage(step) && step.to !== undef
 
 /** Who reads it, as a sentence. */
 export function sayTo(to: To | undefined) {
-  if (to === undefined || to === 'person') return 'It goes to them.';
-  return to === 'owner' ? 'It goes to whoever looks after them.' : `It goes to their ${to.relation}.`;
+  if (to === undefined || to === 'person') return phrase('It goes to them.');
+  return to === 'owner'
+    ? phrase('It goes to whoever looks after them.')
+    : phrase('It goes to their {relation}.', { relation: to.relation });
 }
 
 export type Change = Record<string, string>;
@@ -189,64 +195,72 @@ export const stageName = (stage: string) => stage.split('/')[1] ?? stage;
 const clock = (time: string) => time.replace(/^0/, '').replace(/:00$/, '');
 
 /** A start as it stands after “starts when”. */
-export const sayStart = (t: Trigger) => (t.kind === 'by-hand' ? sayTrigger(t) : `someone ${sayTrigger(t)}`);
+export const sayStart = (t: Trigger) => (t.kind === 'by-hand' ? sayTrigger(t) : phrase('someone {t}', { t: sayTrigger(t) }));
 
 export function sayTrigger(t: Trigger) {
   switch (t.kind) {
     case 'by-hand':
-      return 'a member starts it';
+      return phrase('a member starts it');
     case 'tag-added':
-      return `is tagged “${t.tag}”`;
+      return phrase('is tagged “{tag}”', { tag: t.tag });
     case 'stage-entered':
-      return `reaches ${stageName(t.stage)}`;
+      return phrase('reaches {stage}', { stage: stageName(t.stage) });
     case 'occasion': {
       const offset = t.offset ?? 'P0D';
       const days = offsetDays(offset) ?? 0;
-      const what = t.date === 'birthday' ? 'has a birthday' : `comes to “${t.date}”`;
-      const years = t.years && t.years.length > 0 ? `, at ${t.years.join(' or ')}` : '';
+      const what = t.date === 'birthday' ? phrase('has a birthday') : phrase('comes to “{date}”', { date: t.date });
+      const years = t.years && t.years.length > 0 ? phrase(', at {years}', { years: t.years.join(phrase(' or ')) }) : '';
       if (days === 0 && !/[HMY]/.test(offset)) return what + years;
-      return `${what}${years}, ${offset === '-P1D' ? 'the day before' : `${span(offset)} ${offset.startsWith('-') ? 'before' : 'after'}`}`;
+      return `${what}${years}, ${offset === '-P1D' ? phrase('the day before') : `${span(offset)} ${offset.startsWith('-') ? phrase('before') : phrase('after')}`}`;
     }
     case 'list-joined':
-      return `joins the list “${t.list}”`;
+      return phrase('joins the list “{list}”', { list: t.list });
     case 'stage-age':
-      return `has stood in ${stageName(t.stage)} for ${span(t.after)}`;
+      return phrase('has stood in {stage} for {after}', { stage: stageName(t.stage), after: span(t.after) });
     case 'inquiry-received':
-      return t.form ? `sends the form “${t.form}”` : 'asks for something';
+      return t.form ? phrase('sends the form “{form}”', { form: t.form }) : phrase('asks for something');
     case 'inquiry-unanswered':
-      return `has asked and had no answer for ${span(t.after)}${t.workingDays === false ? '' : ' of work'}`;
+      return phrase('has asked and had no answer for {after}{workingDays, select, true {} other { of work}}', {
+        after: span(t.after),
+        workingDays: String(t.workingDays === false),
+      });
     case 'opportunity-won':
-      return 'is won';
+      return phrase('is won');
     case 'opportunity-lost':
-      return t.reason ? `is lost for “${t.reason}”` : 'is lost';
+      return t.reason ? phrase('is lost for “{reason}”', { reason: t.reason }) : phrase('is lost');
     case 'appointment':
-      return `has ${t.type ? `“${t.type}”` : 'an appointment'} ${span(t.offset ?? 'P0D')} ${t.offset?.startsWith('-') ? 'ahead' : 'ago'}`;
+      return phrase('has {type} {span} {startsWith, select, true {ahead} other {ago}}', {
+        type: t.type ? `“${t.type}”` : phrase('an appointment'),
+        span: span(t.offset ?? 'P0D'),
+        startsWith: String(Boolean(t.offset?.startsWith('-'))),
+      });
     case 'link-followed':
-      return `follows “${t.link}”`;
+      return phrase('follows “{link}”', { link: t.link });
     case 'text-keyword':
-      return `texts “${t.word}”`;
+      return phrase('texts “{word}”', { word: t.word });
     case 'program-finished':
-      return `has been through “${t.program}”`;
+      return phrase('has been through “{program}”', { program: t.program });
     case 'segment-joined':
       return typeof t.segment === 'string'
-        ? `begins to be in the segment “${t.segment}”`
-        : `begins to be one of those who ${sayRule(t.segment as Rule)}`;
+        ? phrase('begins to be in the segment “{segment}”', { segment: t.segment })
+        : phrase('begins to be one of those who {sayRule}', { sayRule: sayRule(t.segment as Rule) });
     case 'person-added':
-      return t.source ? `is new, from “${t.source}”` : 'is new in the database';
+      return t.source ? phrase('is new, from “{source}”', { source: t.source }) : phrase('is new in the database');
   }
 }
 
 export function sayStop(s: Stop) {
-  if (s.kind === 'replied') return s.channel ? `answer by ${s.channel}` : 'answer';
-  if (s.kind === 'stage-entered') return `reach ${stageName(s.stage)}`;
-  if (s.kind === 'tag-added') return `are tagged “${s.tag}”`;
-  if (s.kind === 'stage-left') return `leave ${stageName(s.stage)}`;
-  if (s.kind === 'list-left') return `leave the list “${s.list}”`;
-  if (s.kind === 'link-followed') return s.link ? `follow “${s.link}”` : 'follow a link';
-  if (s.kind === 'call-ended') return `are called and it ends with “${s.outcome}”`;
-  if (s.kind === 'form-sent') return `send the form “${s.form}”`;
-  if (s.kind === 'appointment-booked') return s.type ? `make an appointment for “${s.type}”` : 'make an appointment';
-  if (s.kind === 'on') return `come to ${s.date}`;
+  if (s.kind === 'replied') return s.channel ? phrase('answer by {channel}', { channel: s.channel }) : phrase('answer');
+  if (s.kind === 'stage-entered') return phrase('reach {stage}', { stage: stageName(s.stage) });
+  if (s.kind === 'tag-added') return phrase('are tagged “{tag}”', { tag: s.tag });
+  if (s.kind === 'stage-left') return phrase('leave {stage}', { stage: stageName(s.stage) });
+  if (s.kind === 'list-left') return phrase('leave the list “{list}”', { list: s.list });
+  if (s.kind === 'link-followed') return s.link ? phrase('follow “{link}”', { link: s.link }) : phrase('follow a link');
+  if (s.kind === 'call-ended') return phrase('are called and it ends with “{outcome}”', { outcome: s.outcome });
+  if (s.kind === 'form-sent') return phrase('send the form “{form}”', { form: s.form });
+  if (s.kind === 'appointment-booked')
+    return s.type ? phrase('make an appointment for “{type}”', { type: s.type }) : phrase('make an appointment');
+  if (s.kind === 'on') return phrase('come to {date}', { date: s.date });
   return stops[s.kind]?.label ?? s.kind;
 }
 
@@ -254,12 +268,12 @@ export function sayStop(s: Stop) {
 export function sayChange(set: Change | Change[]) {
   return (Array.isArray(set) ? set : [set])
     .map((c) => {
-      if (c.tag) return `put the tag “${c.tag}” on`;
-      if (c.tagOff) return `take the tag “${c.tagOff}” off`;
-      if (c.list) return `put them on the list “${c.list}”`;
-      if (c.listOff) return `take them off the list “${c.listOff}”`;
-      if (c.stage) return `move them to ${stageName(c.stage)}`;
-      return `set “${c.field?.replace('custom:', '')}” to “${c.value}”`;
+      if (c.tag) return phrase('put the tag “{tag}” on', { tag: c.tag });
+      if (c.tagOff) return phrase('take the tag “{tagOff}” off', { tagOff: c.tagOff });
+      if (c.list) return phrase('put them on the list “{list}”', { list: c.list });
+      if (c.listOff) return phrase('take them off the list “{listOff}”', { listOff: c.listOff });
+      if (c.stage) return phrase('move them to {stage}', { stage: stageName(c.stage) });
+      return phrase('set “{field}” to “{value}”', { field: c.field?.replace('custom:', ''), value: c.value });
     })
     .join(', ');
 }
@@ -269,19 +283,19 @@ export function sayQuestion(question: Question, stepOf: (id: string) => string, 
   const step = typeof question.step === 'string' ? ` “${stepOf(question.step)}”` : '';
   switch (question.kind) {
     case 'opened':
-      return `they opened${step}`;
+      return phrase('they opened{step}', { step });
     case 'link-followed':
-      return `they followed ${question.link ? `“${question.link}”` : 'a link'} in${step}`;
+      return phrase('they followed {link} in{step}', { link: question.link ? `“${question.link}”` : phrase('a link'), step });
     case 'replied':
-      return `they answered${step}`;
+      return phrase('they answered{step}', { step });
     case 'bounced':
-      return `${step.trim() || 'it'} came back`;
+      return phrase('{step} came back', { step: step.trim() || phrase('it') });
     case 'call-ended':
-      return `the call${step} ended with “${question.outcome}”`;
+      return phrase('the call{step} ended with “{outcome}”', { step, outcome: String(question.outcome) });
     case 'form-sent':
-      return `they sent the form “${question.form}”`;
+      return phrase('they sent the form “{form}”', { form: String(question.form) });
     default:
-      return `they ${sayRule(question as Rule, names)}`;
+      return phrase('they {names}', { names: sayRule(question as Rule, names) });
   }
 }
 
@@ -295,41 +309,59 @@ export function stepName(step: Step) {
 
 export function sayWindow(p: ProgramFile) {
   const w = p.window;
-  const whose = p.clock === 'practice' ? 'the practice’s time' : 'their time';
-  if (!w) return `any day, at ${clock(p.at ?? '09:00')}, ${whose}`;
+  const whose = p.clock === 'practice' ? phrase('the practice’s time') : phrase('their time');
+  if (!w) return phrase('any day, at {clock}, {whose}', { clock: clock(p.at ?? '09:00'), whose });
   const week =
     w.days.length === 7
-      ? 'every day'
+      ? phrase('every day')
       : w.days.join() === 'mon,tue,wed,thu,fri'
         ? w.holidays === 'skip'
-          ? 'working days'
-          : 'Monday to Friday'
+          ? phrase('working days')
+          : phrase('Monday to Friday')
         : w.days.map((d) => d[0]?.toUpperCase() + d.slice(1)).join(', ');
-  return `${week}, ${clock(w.from)} to ${clock(w.to)}, ${whose}`;
+  return phrase('{week}, {from} to {to}, {whose}', { week, from: clock(w.from), to: clock(w.to), whose });
 }
 
 /** Whether the same person may start again; what an occasion starts comes round with each date, whatever is said here (rule 5.3). */
 export function sayAgain({ again, startsWhen }: ProgramFile) {
-  if (startsWhen.length > 0 && startsWhen.every((t) => t.kind === 'occasion' || t.kind === 'appointment')) return 'starts with each date';
+  if (startsWhen.length > 0 && startsWhen.every((t) => t.kind === 'occasion' || t.kind === 'appointment'))
+    return phrase('starts with each date');
   const kind = typeof again === 'string' ? again : again.kind;
-  if (typeof again !== 'string' && again.gap) return `starts again ${span(again.gap)} after the last time`;
-  return { never: 'goes through it once', 'after-finished': 'may start again when through', 'each-time': 'starts each time' }[kind];
+  if (typeof again !== 'string' && again.gap) return phrase('starts again {gap} after the last time', { gap: span(again.gap) });
+  return {
+    never: phrase('goes through it once'),
+    'after-finished': phrase('may start again when through'),
+    'each-time': phrase('starts each time'),
+  }[kind];
 }
 
 export function sayWhen(w: When, first: boolean) {
-  const at = w.at ? ` at ${clock(w.at)}` : '';
-  if (w.from === 'on') return `on ${keyDate(w.date)}${at}`;
-  if (w.from === 'yearly') return `each year on ${keyDate(w.date)}${at}`;
+  const at = w.at ? phrase(' at {at}', { at: clock(w.at) }) : '';
+  if (w.from === 'on') return phrase('on {date}{at}', { date: keyDate(w.date), at });
+  if (w.from === 'yearly') return phrase('each year on {date}{at}', { date: keyDate(w.date), at });
   const offset = w.offset ?? 'P0D';
   const days = offsetDays(offset);
-  const side = offset.startsWith('-') ? 'before' : 'after';
+  const side = offset.startsWith('-') ? phrase('before') : phrase('after');
   const zero = days === 0;
   if (w.from === 'start' || (w.from === 'previous' && first))
-    return zero ? (w.at ? `the same day${at}` : 'at once') : `${span(offset)} after the start${at}`;
-  if (w.from === 'previous') return zero ? `right after that${at}` : `${span(offset)} later${at}`;
+    return zero
+      ? w.at
+        ? phrase('the same day{at}', { at })
+        : phrase('at once')
+      : phrase('{offset} after the start{at}', { offset: span(offset), at });
+  if (w.from === 'previous')
+    return zero ? phrase('right after that{at}', { at }) : phrase('{offset} later{at}', { offset: span(offset), at });
   if (w.from === 'occasion')
-    return zero ? `on the day itself${at}` : `${offset === '-P1D' ? 'the day before' : `${span(offset)} ${side} the day`}${at}`;
-  return zero ? `on their ${w.date}${at}` : `${offset === '-P1D' ? 'the day before' : `${span(offset)} ${side}`} their ${w.date}${at}`;
+    return zero
+      ? phrase('on the day itself{at}', { at })
+      : `${offset === '-P1D' ? phrase('the day before') : phrase('{offset} {side} the day', { offset: span(offset), side })}${at}`;
+  return zero
+    ? phrase('on their {date}{at}', { date: w.date, at })
+    : phrase('{offset} their {date}{at}', {
+        offset: offset === '-P1D' ? phrase('the day before') : `${span(offset)} ${side}`,
+        date: w.date,
+        at,
+      });
 }
 
 /** A step id that no step has, made of a word. */

@@ -1,3 +1,4 @@
+import { phrase } from '../../words/phrase';
 import type { ProgramFile } from './programFile';
 
 /** What a program asks for by name, and whether the practice has it: what comes from elsewhere often calls things otherwise. */
@@ -8,15 +9,15 @@ export type Need = { kind: NeedKind; name: string };
 
 /** In words, with its article. */
 export const needWords: Record<NeedKind, string> = {
-  stage: 'the stage',
-  tag: 'the tag',
-  letter: 'the letter',
-  offer: 'the offer',
-  figures: 'the figures',
-  file: 'the file',
-  program: 'the program',
-  policy: 'the policy',
-  topic: 'the topic',
+  stage: phrase('the stage'),
+  tag: phrase('the tag'),
+  letter: phrase('the letter'),
+  offer: phrase('the offer'),
+  figures: phrase('the figures'),
+  file: phrase('the file'),
+  program: phrase('the program'),
+  policy: phrase('the policy'),
+  topic: phrase('the topic'),
 };
 
 /** Places in letters that name something kept elsewhere. */

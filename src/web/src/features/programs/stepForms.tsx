@@ -4,6 +4,7 @@ import { api, take } from '../../api/client';
 import { useSession } from '../../app/session';
 import { Field } from '../../ui/bits';
 import { OwnFieldInput } from '../../ui/OwnFieldInput';
+import { phrase } from '../../words/phrase';
 import { linksOf } from '../letters/letterLink';
 import { notComplete, RuleFields } from '../rules/RuleForm';
 import { blankLeaf, isComplete, type Rule } from '../rules/ruleLanguage';
@@ -20,12 +21,16 @@ type Asked = {
 };
 
 const questions: Record<string, Asked> = {
-  opened: { label: 'opened an email', of: ['email'] },
-  'link-followed': { label: 'followed a link', of: ['email'], word: { key: 'link', label: 'Which link', optional: true } },
-  replied: { label: 'answered', of: ['email', 'text'], anyStep: true },
-  bounced: { label: 'could not be reached: it came back', of: ['email'] },
-  'call-ended': { label: 'were called, and it ended a certain way', of: ['call'], word: { key: 'outcome', label: 'How it ended' } },
-  'form-sent': { label: 'sent a form', word: { key: 'form', label: 'Which form' } },
+  opened: { label: phrase('opened an email'), of: ['email'] },
+  'link-followed': { label: phrase('followed a link'), of: ['email'], word: { key: 'link', label: phrase('Which link'), optional: true } },
+  replied: { label: phrase('answered'), of: ['email', 'text'], anyStep: true },
+  bounced: { label: phrase('could not be reached: it came back'), of: ['email'] },
+  'call-ended': {
+    label: phrase('were called, and it ended a certain way'),
+    of: ['call'],
+    word: { key: 'outcome', label: phrase('How it ended') },
+  },
+  'form-sent': { label: phrase('sent a form'), word: { key: 'form', label: phrase('Which form') } },
 };
 
 /** The links of a step's letter: its own words, or those of the letter it follows. */
@@ -69,7 +74,7 @@ export function QuestionForm({ question, before, done }: { question: Question; b
         }
       }}
     >
-      <Field label="If they">
+      <Field label={phrase('If they')}>
         {(id) => (
           <select id={id} className="w-full" value={kind} onChange={(e) => setKind(e.target.value)}>
             {Object.entries(questions).map(([k, q]) => (
@@ -77,12 +82,12 @@ export function QuestionForm({ question, before, done }: { question: Question; b
                 {q.label}
               </option>
             ))}
-            <option value="rule">are like this, when it is asked</option>
+            <option value="rule">{phrase('are like this, when it is asked')}</option>
           </select>
         )}
       </Field>
       {asked?.of && (
-        <Field label="Which one" hint={steps.length === 0 ? 'No step before this one can be asked about.' : undefined}>
+        <Field label={phrase('Which one')} hint={steps.length === 0 ? phrase('No step before this one can be asked about.') : undefined}>
           {(id, by) => (
             <select
               id={id}
@@ -92,7 +97,7 @@ export function QuestionForm({ question, before, done }: { question: Question; b
               value={chosen}
               onChange={(e) => setStep(e.target.value)}
             >
-              {asked.anyStep && <option value="">any</option>}
+              {asked.anyStep && <option value="">{phrase('any')}</option>}
               {steps.map((s) => (
                 <option key={s.id} value={s.id}>
                   {stepName(s) || s.id}
@@ -110,18 +115,18 @@ export function QuestionForm({ question, before, done }: { question: Question; b
           )}
         </Field>
       )}
-      {kind === 'rule' && <RuleFields label="If" rule={rule} set={setRule} trouble={wrong} />}
+      {kind === 'rule' && <RuleFields label={phrase('If')} rule={rule} set={setRule} trouble={wrong} />}
     </Take>
   );
 }
 
 const changes: Record<string, string> = {
-  tag: 'put a tag on',
-  tagOff: 'take a tag off',
-  list: 'put them on a list',
-  listOff: 'take them off a list',
-  stage: 'move them to a stage',
-  field: 'set a field of the practice’s own',
+  tag: phrase('put a tag on'),
+  tagOff: phrase('take a tag off'),
+  list: phrase('put them on a list'),
+  listOff: phrase('take them off a list'),
+  stage: phrase('move them to a stage'),
+  field: phrase('set a field of the practice’s own'),
 };
 
 /** One thing a program changes about somebody. */
@@ -140,7 +145,7 @@ export function ChangeForm({ item, done }: { item?: Change; done: (c: Change) =>
         })
       }
     >
-      <Field label="What it does">
+      <Field label={phrase('What it does')}>
         {(id) => (
           <select
             id={id}
@@ -164,11 +169,11 @@ export function ChangeForm({ item, done }: { item?: Change; done: (c: Change) =>
       ) : kind === 'stage' ? (
         <StageSelect value={word} set={setWord} />
       ) : (
-        <Field label={kind === 'field' ? 'Field' : 'List'}>
+        <Field label={kind === 'field' ? phrase('Field') : phrase('List')}>
           {(id) =>
             kind === 'field' && own.length > 0 ? (
               <select id={id} className="w-full" required value={word} onChange={(e) => setWord(e.target.value)}>
-                <option value="">choose</option>
+                <option value="">{phrase('choose')}</option>
                 {word && !field && <option value={word}>{word}</option>}
                 {own.map((f) => (
                   <option key={f.key} value={f.key}>
@@ -183,7 +188,7 @@ export function ChangeForm({ item, done }: { item?: Change; done: (c: Change) =>
         </Field>
       )}
       {kind === 'field' && (
-        <Field label="To">
+        <Field label={phrase('To')}>
           {(id) => <OwnFieldInput id={id} field={field ?? { kind: 'text', options: [], name: 'To' }} value={value} set={setValue} />}
         </Field>
       )}
@@ -196,7 +201,7 @@ export function ShareForm({ share, done }: { share: number; done: (share: number
   const [value, setValue] = useState(String(share));
   return (
     <Take done={() => done(Number(value))}>
-      <Field label="Share" hint="Shares count against each other: 50 and 50, or 1 and 3.">
+      <Field label={phrase('Share')} hint={phrase('Shares count against each other: 50 and 50, or 1 and 3.')}>
         {(id, by) => (
           <input
             id={id}

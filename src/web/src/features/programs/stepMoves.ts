@@ -1,3 +1,4 @@
+import { phrase } from '../../words/phrase';
 import { newId, type Step } from './programFile';
 import { allSteps, passagesOf, renamed, withPassages } from './stepTree';
 
@@ -124,13 +125,17 @@ export const asText = (steps: Step[], name: string) => JSON.stringify({ format: 
 
 /** The steps in a text: of a whole program file, or of copied steps; a sentence that says what is wrong where there are none. */
 export function stepsIn(text: string): Step[] | string {
-  const no = 'What you pasted holds no steps of a program. Copy steps in a program, or a program file as a whole, and paste them here.';
+  const no = phrase(
+    'What you pasted holds no steps of a program. Copy steps in a program, or a program file as a whole, and paste them here.',
+  );
   if (text.length > longest || !text.trimStart().startsWith('{')) return no;
   try {
     const file = JSON.parse(text) as { format?: unknown; steps?: unknown };
     if (typeof file.format !== 'string' || !Array.isArray(file.steps) || file.steps.length === 0) return no;
     if (file.format !== 'germinal.program/1')
-      return `What you pasted is written as “${file.format.slice(0, 40)}”; this page reads “germinal.program/1”. It may come from a newer version.`;
+      return phrase('What you pasted is written as “{format}”; this page reads “germinal.program/1”. It may come from a newer version.', {
+        format: file.format.slice(0, 40),
+      });
     return file.steps.every(isStep) ? (file.steps as Step[]) : no;
   } catch {
     return no;

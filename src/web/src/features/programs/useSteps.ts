@@ -1,7 +1,7 @@
 import { useEffect, useRef } from 'react';
 import { toast } from 'sonner';
 import { keep, keptUnder } from '../../ui/kept';
-import { count } from '../../ui/when';
+import { phrase } from '../../words/phrase';
 import type { Step } from './programFile';
 import { asText, stepsIn } from './stepMoves';
 
@@ -43,7 +43,10 @@ export function useStepClipboard({
       keep(name, text);
       if (event.type === 'cut') latest.current.cut();
       toast(
-        `${count(steps.length, 'step is', 'steps are')} ${event.type === 'cut' ? 'taken out' : 'copied'}, to be put in here or in another program.`,
+        phrase(
+          '{steps, plural, one {# step is} other {# steps are}} {type, select, true {taken out} other {copied}}, to be put in here or in another program.',
+          { steps: steps.length, type: String(event.type === 'cut') },
+        ),
       );
     };
     const take = (event: ClipboardEvent) => {

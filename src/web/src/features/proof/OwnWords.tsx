@@ -4,6 +4,7 @@ import { api, type Schemas, take } from '../../api/client';
 import { Button, fieldError, Loading, Trouble } from '../../ui/bits';
 import { FoundAgain } from '../../ui/FoundAgain';
 import { useKeptEdit } from '../../ui/kept';
+import { phrase } from '../../words/phrase';
 import { TextCount } from '../programs/TextCount';
 
 const LetterEditor = lazy(() => import('../letters/LetterEditor'));
@@ -21,7 +22,7 @@ export function OwnWords(props: Props) {
     gcTime: 0,
   });
   if (words.error) return <Trouble error={words.error} />;
-  return words.data ? <Words {...props} words={words.data} /> : <Loading what="Opening its words" />;
+  return words.data ? <Words {...props} words={words.data} /> : <Loading what={phrase('Opening its words')} />;
 }
 
 function Words({ item, leave, kept, words }: Props & { words: Schemas['MessageWords'] }) {
@@ -32,12 +33,12 @@ function Words({ item, leave, kept, words }: Props & { words: Schemas['MessageWo
     kept();
   };
   const save = useMutation({
-    meta: { says: () => `other words for ${item.person.name}` },
+    meta: { says: () => phrase('other words for {person}', { person: item.person.name }) },
     mutationFn: () => take(api.PUT('/api/touches/{id}/words', { ...path, body: edit.value })),
     onSuccess: done,
   });
   const takeOut = useMutation({
-    meta: { says: () => `the program’s words for ${item.person.name}` },
+    meta: { says: () => phrase('the program’s words for {person}', { person: item.person.name }) },
     mutationFn: () => take(api.DELETE('/api/touches/{id}/words', path)),
     onSuccess: done,
   });
@@ -48,7 +49,7 @@ function Words({ item, leave, kept, words }: Props & { words: Schemas['MessageWo
   return (
     <form
       className="mt-3"
-      aria-label={`Words for ${item.person.name} only`}
+      aria-label={phrase('Words for {person} only', { person: item.person.name })}
       onKeyDown={(e) => {
         if (e.key !== 'Escape' || e.defaultPrevented) return;
         e.stopPropagation();
@@ -60,16 +61,20 @@ function Words({ item, leave, kept, words }: Props & { words: Schemas['MessageWo
       }}
     >
       {edit.found && (
-        <FoundAgain className="mb-3" words="What you wrote here before and did not keep stands here again." throwAway={edit.done} />
+        <FoundAgain
+          className="mb-3"
+          words={phrase('What you wrote here before and did not keep stands here again.')}
+          throwAway={edit.done}
+        />
       )}
       {words.kind === 'email' ? (
-        <Suspense fallback={<Loading what="Opening the letter" />}>
+        <Suspense fallback={<Loading what={phrase('Opening the letter')} />}>
           <LetterEditor subject={edit.value.subject} body={edit.value.body} problems={wrong} change={edit.set} />
         </Suspense>
       ) : (
         <>
           <textarea
-            aria-label="What the text says"
+            aria-label={phrase('What the text says')}
             rows={4}
             autoFocus
             className="w-full font-serif"
@@ -89,17 +94,17 @@ function Words({ item, leave, kept, words }: Props & { words: Schemas['MessageWo
       <Trouble error={wrong.length > 0 ? null : (save.error ?? takeOut.error)} />
       <p className="mt-2 flex flex-wrap items-center gap-x-5 text-small">
         <Button type="submit" look="main" disabled={save.isPending}>
-          Keep these for {item.person.name}
+          {phrase('Keep these for {person}', { person: item.person.name })}
         </Button>
         {words.by && (
           <Button disabled={takeOut.isPending} onClick={() => takeOut.mutate()}>
-            the program’s words again
+            {phrase('the program’s words again')}
           </Button>
         )}
         <Button look="plain" onClick={leave}>
-          leave it
+          {phrase('leave it')}
         </Button>
-        {words.by && <span className="text-soft">written by {words.by}</span>}
+        {words.by && <span className="text-soft">{phrase('written by {by}', { by: words.by })}</span>}
       </p>
     </form>
   );

@@ -12,7 +12,9 @@ import { useKeys } from '../../ui/keys';
 import { Letter } from '../../ui/Letter';
 import { StepMark } from '../../ui/TouchLine';
 import { said } from '../../ui/undo';
-import { count, date, moment, nearDay, time } from '../../ui/when';
+import { date, moment, nearDay, time } from '../../ui/when';
+import { phrase } from '../../words/phrase';
+import { Sentence } from '../../words/Sentence';
 import { type Mark, markTouch, saidDropped } from '../people/acts';
 import { TouchMargin } from '../touches/TouchMargin';
 import { OwnWords } from './OwnWords';
@@ -21,12 +23,13 @@ type Item = Schemas['ProofItem'];
 
 const spans = [
   ['today', 'today'],
-  ['tomorrow', 'until tomorrow night'],
-  ['week', 'in the next seven days'],
+  ['tomorrow', phrase('until tomorrow night')],
+  ['week', phrase('in the next seven days')],
 ] as const;
 
 /** What has been said of a message, in words; in the order of the buttons. */
-const stateOf = (i: Item) => (i.held ? 'held' : i.read ? 'fine' : i.waits ? 'waits to be read' : 'goes unread');
+const stateOf = (i: Item) =>
+  i.held ? phrase('held') : i.read ? phrase('fine') : i.waits ? phrase('waits to be read') : phrase('goes unread');
 
 /** Messages as each recipient will read them, one after another by key, before they go. */
 export default function ProofPage() {
@@ -69,7 +72,10 @@ export default function ProofPage() {
     if (next) setPicked(next.touchId);
   };
   const mark = useMutation({
-    meta: { says: ({ item: i, how }: { item: Item; how: Mark }) => `“${i.subject}” to ${i.person.name}: ${how}` },
+    meta: {
+      says: ({ item: i, how }: { item: Item; how: Mark }) =>
+        phrase('“{subject}” to {person}: {how}', { subject: i.subject, person: i.person.name, how }),
+    },
     mutationFn: ({ item: i, how }: { item: Item; how: Mark }) => markTouch(i.touchId, i.person.id, how),
     onMutate: ({ item: i, how }) => {
       queries.cancelQueries({ queryKey: ['proof'] });
@@ -78,12 +84,20 @@ export default function ProofPage() {
     },
     onSuccess: (done, { item: i, how }) => {
       again();
-      if (how === 'drop') saidDropped(`“${i.subject}” to ${i.person.name}`, i.person.id, done, queries);
+      if (how === 'drop')
+        saidDropped(phrase('“{subject}” to {person}', { subject: i.subject, person: i.person.name }), i.person.id, done, queries);
       else if (how !== 'release')
-        said(`“${i.subject}” to ${i.person.name}: ${how === 'read' ? 'fine' : 'held'}`, async () => {
-          await mark.mutateAsync({ item: i, how: i.held ? 'hold' : i.read ? 'read' : 'release' });
-          setPicked(i.touchId);
-        });
+        said(
+          phrase('“{subject}” to {person}: {how, select, true {fine} other {held}}', {
+            subject: i.subject,
+            person: i.person.name,
+            how: String(how === 'read'),
+          }),
+          async () => {
+            await mark.mutateAsync({ item: i, how: i.held ? 'hold' : i.read ? 'read' : 'release' });
+            setPicked(i.touchId);
+          },
+        );
     },
     onError: (e) => {
       toast.error(e.message);
@@ -102,32 +116,39 @@ export default function ProofPage() {
     w: () => item && setWriting(item.touchId),
     Enter: () => item && go(`/people/${item.person.id}`),
   });
-  if (proof.isPending) return <Loading what="Laying out what goes" />;
+  if (proof.isPending) return <Loading what={phrase('Laying out what goes')} />;
   const p = proof.data;
   return (
     <DayPage
-      marginTitle="Why"
-      margin={item ? <TouchMargin touchId={item.touchId} personId={item.person.id} withLetter={false} /> : <p>Nothing to read.</p>}
+      marginTitle={phrase('Why')}
+      margin={
+        item ? <TouchMargin touchId={item.touchId} personId={item.person.id} withLetter={false} /> : <p>{phrase('Nothing to read.')}</p>
+      }
     >
       <PageHead
-        title="Proof"
+        title={phrase('Proof')}
         aside={
           p && (
-            <>
-              {count(p.inAll, 'message', 'messages')}, {p.unread} not read
-              {p.waiting > 0 && `, ${p.waiting} ${p.waiting === 1 ? 'waits' : 'wait'} for it`}
-            </>
+            <Sentence
+              m="{inAll, plural, one {# message} other {# messages}}, {unread, number} not read{waiting}"
+              v={{
+                inAll: p.inAll,
+                unread: p.unread,
+                waiting:
+                  p.waiting > 0 && phrase(', {waiting, number} {waiting, plural, one {waits} other {wait}} for it', { waiting: p.waiting }),
+              }}
+            />
           )
         }
       >
         <Choices
           choices={[
-            { key: 'span', label: 'What is read', none: null, of: spans },
+            { key: 'span', label: phrase('What is read'), none: null, of: spans },
             {
               key: 'member',
-              label: 'Whose',
-              none: 'to everybody’s people',
-              of: members.map((m) => [m.id, `to people of ${m.name}`] as const),
+              label: phrase('Whose'),
+              none: phrase('to everybody’s people'),
+              of: members.map((m) => [m.id, phrase('to people of {member}', { member: m.name })] as const),
             },
           ]}
           values={filter}
@@ -137,23 +158,28 @@ export default function ProofPage() {
       <div className="px-7">
         <Trouble error={proof.error} />
       </div>
-      {!item && <Empty>Nothing goes in these days. What programs have due stands here before it goes.</Empty>}
+      {!item && <Empty>{phrase('Nothing goes in these days. What programs have due stands here before it goes.')}</Empty>}
       {item && p && (
-        <section aria-label={`To ${item.person.name}`} aria-live="polite" className="px-7 pt-2 pb-4">
+        <section aria-label={phrase('To {person}', { person: item.person.name })} aria-live="polite" className="px-7 pt-2 pb-4">
           <p className="flex flex-wrap items-baseline gap-x-4 text-small">
-            <span className="text-soft">
-              {at + 1} of {items.length}
-            </span>
+            <span className="text-soft">{phrase('{at, number} of {items, number}', { at: at + 1, items: items.length })}</span>
             <span>
-              to{' '}
-              <Link to={`/people/${item.person.id}`} className="font-semibold text-ink">
-                {item.person.name}
-              </Link>
-              , {moment(item.at, p.zone, p.now)} · {item.program}
+              <Sentence
+                m="to {link}, {at} · {program}"
+                v={{
+                  link: (
+                    <Link to={`/people/${item.person.id}`} className="font-semibold text-ink">
+                      {item.person.name}
+                    </Link>
+                  ),
+                  at: moment(item.at, p.zone, p.now),
+                  program: item.program,
+                }}
+              />
             </span>
             <span className={item.held || (item.waits && !item.read) ? 'text-straw' : item.read ? 'text-leaf' : 'text-soft'}>
               {stateOf(item)}
-              {item.reworded && ', in words of its own'}
+              {item.reworded && phrase(', in words of its own')}
             </span>
           </p>
           {writing === item.touchId ? (
@@ -171,29 +197,32 @@ export default function ProofPage() {
           )}
           <p className="mt-3 flex flex-wrap gap-x-5 gap-y-1">
             <Button onClick={() => act('read')} disabled={item.read && !item.held}>
-              <kbd>f</kbd> Fine
+              <kbd>f</kbd> {phrase('Fine')}
             </Button>
             <Button onClick={() => act(item.held ? 'release' : 'hold')}>
-              <kbd>h</kbd> {item.held ? 'Let it go' : 'Hold'}
+              <kbd>h</kbd> {item.held ? phrase('Let it go') : phrase('Hold')}
             </Button>
             <Button look="plain" onClick={() => act('drop')}>
-              <kbd>d</kbd> Drop
+              <kbd>d</kbd> {phrase('Drop')}
             </Button>
             <Button
               onClick={() => setWriting(writing === item.touchId ? undefined : item.touchId)}
               aria-expanded={writing === item.touchId}
             >
-              <kbd>w</kbd> Other words, for {item.person.name} only
+              <Sentence m="{kbd} Other words, for {person} only" v={{ kbd: <kbd>w</kbd>, person: item.person.name }} />
             </Button>
             {mayWrite && (
               <Link className="inline-flex min-h-6 items-center text-small" to={`/programs/${item.programId}?step=${item.stepId}`}>
-                change them for all
+                {phrase('change them for all')}
               </Link>
             )}
           </p>
         </section>
       )}
-      <Stretch title="In the order they go" note={p && p.inAll > items.length ? `the first ${items.length}` : undefined} />
+      <Stretch
+        title={phrase('In the order they go')}
+        note={p && p.inAll > items.length ? phrase('the first {items, number}', { items: items.length }) : undefined}
+      />
       {items.map((i, n) => (
         <div key={i.touchId} className={`row flex items-baseline gap-4 ${n === at ? 'on' : ''}`} aria-current={n === at}>
           <span className="gutter">{p && whenOf(i, items[n - 1], p)}</span>
@@ -211,8 +240,10 @@ export default function ProofPage() {
         </div>
       ))}
       <p className="border-t border-rule px-7 py-3 text-small text-soft">
-        <kbd>j</kbd> <kbd>k</kbd> go through · <kbd>f</kbd> fine · <kbd>h</kbd> hold · <kbd>d</kbd> drop · <kbd>w</kbd> other words. What
-        nobody has read goes when its time comes, unless its program says that it waits.
+        <Sentence
+          m="{kbd} {kbd2} go through · {kbd3} fine · {kbd4} hold · {kbd5} drop · {kbd6} other words. What nobody has read goes when its time comes, unless its program says that it waits."
+          v={{ kbd: <kbd>j</kbd>, kbd2: <kbd>k</kbd>, kbd3: <kbd>f</kbd>, kbd4: <kbd>h</kbd>, kbd5: <kbd>d</kbd>, kbd6: <kbd>w</kbd> }}
+        />
       </p>
     </DayPage>
   );
@@ -235,10 +266,10 @@ function Sheet({ item }: { item: Item }) {
   return (
     <div className="mt-3 min-h-40 max-w-[640px] border border-rule bg-sheet px-5 py-4">
       <div className="mb-2 border-b border-rule pb-1.5 text-[12px] text-soft">
-        {t ? `from ${t.from ?? 'nobody'} to ${t.to ?? 'no address'}` : 'Opening it …'}
+        {t ? phrase('from {from} to {to}', { from: t.from ?? phrase('nobody'), to: t.to ?? phrase('no address') }) : phrase('Opening it …')}
       </div>
       <div className="mb-2 font-serif text-lg font-semibold">{t?.subject ?? (item.kind === 'email' ? item.subject : '')}</div>
-      {t?.html && <Letter html={t.html} title={`What ${item.person.name} reads`} />}
+      {t?.html && <Letter html={t.html} title={phrase('What {person} reads', { person: item.person.name })} />}
     </div>
   );
 }

@@ -5,7 +5,7 @@ import { toast } from 'sonner';
 import type { Schemas } from '../../api/client';
 import { Button, Trouble } from '../../ui/bits';
 import { NameForm } from '../../ui/NameForm';
-import { count } from '../../ui/when';
+import { phrase } from '../../words/phrase';
 import { Say } from '../programs/Say';
 
 /**
@@ -41,17 +41,23 @@ export function PeopleBehind({
   const who = useQuery({ queryKey, placeholderData: keepPreviousData, queryFn: ask });
   const list = useMutation({
     mutationFn: toList,
-    onSuccess: (answer, name) => toast(`${count(answer.count, 'person is', 'people are')} on the list “${name}” now.`),
+    onSuccess: (answer, name) =>
+      toast(phrase('{count, plural, one {# person is} other {# people are}} on the list “{name}” now.', { count: answer.count, name })),
   });
   const calls = useMutation({
     mutationFn: toCalls,
-    onSuccess: (answer) => toast(`${count(answer.count, 'call stands', 'calls stand')} on the sheets of those who look after them.`),
+    onSuccess: (answer) =>
+      toast(
+        phrase('{count, plural, one {# call stands} other {# calls stand}} on the sheets of those who look after them.', {
+          count: answer.count,
+        }),
+      ),
   });
   return (
     <>
       <p className="float-right">
         <Button look="plain" onClick={close}>
-          back
+          {phrase('back')}
         </Button>
       </p>
       <h3>{title}</h3>
@@ -59,14 +65,14 @@ export function PeopleBehind({
         <Trouble error={who.error} />
       ) : (
         <>
-          <p aria-live="polite">{count(who.data.count, 'person', 'people')}</p>
+          <p aria-live="polite">{phrase('{count, plural, one {# person} other {# people}}', { count: who.data.count })}</p>
           {who.data.count > 0 && (
             <p className="my-2 flex flex-wrap gap-x-4 gap-y-1">
-              <Say words="put them on a list" label="Put them on a list">
+              <Say words={phrase('put them on a list')} label={phrase('Put them on a list')}>
                 {(done) => (
                   <NameForm
-                    label="The list"
-                    words="Put them on"
+                    label={phrase('The list')}
+                    words={phrase('Put them on')}
                     longest={200}
                     take={(name) => {
                       list.mutate(name);
@@ -75,11 +81,11 @@ export function PeopleBehind({
                   />
                 )}
               </Say>
-              <Say words="calls for who looks after them" label="Calls for who looks after them">
+              <Say words={phrase('calls for who looks after them')} label={phrase('Calls for who looks after them')}>
                 {(done) => (
                   <NameForm
-                    label="What the calls are about"
-                    words="Put them up"
+                    label={phrase('What the calls are about')}
+                    words={phrase('Put them up')}
                     longest={400}
                     start={about}
                     take={(words) => {
@@ -93,7 +99,7 @@ export function PeopleBehind({
             </p>
           )}
           <Trouble error={list.error ?? calls.error} />
-          <ul className="m-0 list-none p-0" aria-label="Who that is">
+          <ul className="m-0 list-none p-0" aria-label={phrase('Who that is')}>
             {who.data.people.map((p) => (
               <li key={p.id} className="py-0.5">
                 <Link to={`/people/${p.id}`} className="inline-flex min-h-6 items-center">
@@ -103,7 +109,7 @@ export function PeopleBehind({
             ))}
           </ul>
           {who.data.count > who.data.people.length && (
-            <p className="text-small text-soft">and {(who.data.count - who.data.people.length).toLocaleString('en')} more</p>
+            <p className="text-small text-soft">{phrase('and {count, number} more', { count: who.data.count - who.data.people.length })}</p>
           )}
         </>
       )}

@@ -10,6 +10,8 @@ import { money } from '../../ui/money';
 import { NotShown } from '../../ui/NotShown';
 import { TableBehind } from '../../ui/TableBehind';
 import { moment, monthNames, monthOf } from '../../ui/when';
+import { locale, phrase } from '../../words/phrase';
+import { Sentence } from '../../words/Sentence';
 import { percent, ShareBar } from '../broadcasts/ShareBar';
 import { MonthBars } from './MonthBars';
 import { PeopleBehind } from './PeopleBehind';
@@ -38,7 +40,11 @@ export default function PracticeResults() {
     queryFn: () => take(api.GET('/api/results/reach', { params: { query } })),
   });
   if (!found.data) {
-    return found.error ? <NotShown title="Results" error={found.error} to="/results" all="The last month" /> : <Loading what="Counting" />;
+    return found.error ? (
+      <NotShown title={phrase('Results')} error={found.error} to="/results" all={phrase('The last month')} />
+    ) : (
+      <Loading what={phrase('Counting')} />
+    );
   }
   const numbers = found.data;
   const ask = (part: { month?: string; member?: string }) => {
@@ -50,7 +56,7 @@ export default function PracticeResults() {
   const behind = { month: numbers.month, member: numbers.member ?? undefined };
   return (
     <DayPage
-      marginTitle={picked ? 'Who that is' : 'Which results'}
+      marginTitle={picked ? phrase('Who that is') : phrase('Which results')}
       margin={
         picked ? (
           <PeopleBehind
@@ -61,7 +67,7 @@ export default function PracticeResults() {
             toCalls={(title) =>
               take(api.POST('/api/results/who/calls', { params: { query: behind }, body: { what: picked.what, title, on: '' } }))
             }
-            about={`About ${monthOf(numbers.month)}: ${picked.title}`}
+            about={phrase('About {month}: {title}', { month: monthOf(numbers.month), title: picked.title })}
             close={() => pick(undefined)}
           />
         ) : (
@@ -70,8 +76,8 @@ export default function PracticeResults() {
       }
     >
       <PageHead
-        title={`Results of ${longMonth(numbers.month)}`}
-        aside={numbers.member ? <OfWhom id={numbers.member} /> : <Link to="/results/sending">Sending</Link>}
+        title={phrase('Results of {month}', { month: longMonth(numbers.month) })}
+        aside={numbers.member ? <OfWhom id={numbers.member} /> : <Link to="/results/sending">{phrase('Sending')}</Link>}
       />
       <Sentences numbers={numbers} pick={pick} picked={picked?.what} />
       {numbers.tables.map((table) => (
@@ -82,11 +88,13 @@ export default function PracticeResults() {
       ) : reach.error ? (
         <Trouble error={reach.error} />
       ) : (
-        <Loading what="Asking who can be written to" />
+        <Loading what={phrase('Asking who can be written to')} />
       )}
       <p className="px-7 pb-8 text-small text-soft max-[699px]:px-4">
-        Who may be written to today, and why not, stands under <Link to="/people/consent">May we</Link>; how long stages take and what may
-        come in, in the <Link to="/pipeline">pipeline</Link>.
+        <Sentence
+          m="Who may be written to today, and why not, stands under <link>May we</link>; how long stages take and what may come in, in the <link2>pipeline</link2>."
+          v={{ link: (c) => <Link to="/people/consent">{c}</Link>, link2: (c) => <Link to="/pipeline">{c}</Link> }}
+        />
       </p>
     </DayPage>
   );
@@ -96,7 +104,7 @@ const longMonth = (month: string) => `${monthNames[Number(month.slice(5)) - 1]} 
 
 function OfWhom({ id }: { id: string }) {
   const name = useSession().data?.members.find((m) => m.id === id)?.name;
-  return <>of the people {name ?? 'somebody'} looks after</>;
+  return phrase('of the people {name} looks after', { name: name ?? phrase('somebody') });
 }
 
 type Pick = (what: { what: string; title: string }) => void;
@@ -105,12 +113,14 @@ type Pick = (what: { what: string; title: string }) => void;
 function Sentences({ numbers, pick, picked }: { numbers: Numbers; pick: Pick; picked?: string }) {
   const titles = new Map(numbers.tables.flatMap((t) => t.rows).map((r) => [r.what, r.title]));
   return (
-    <section aria-label="What changed" className="px-7 pb-4 font-serif text-[17px] leading-relaxed max-[699px]:px-4">
+    <section aria-label={phrase('What changed')} className="px-7 pb-4 font-serif text-[17px] leading-relaxed max-[699px]:px-4">
       {numbers.sentences.length === 0 ? (
         <p>
           {numbers.looked === 0
-            ? 'What changed cannot be said yet: a month is compared with those before it once there are six of them.'
-            : `Nothing was different from the months before by more than noise. ${numbers.looked} numbers were looked at.`}
+            ? phrase('What changed cannot be said yet: a month is compared with those before it once there are six of them.')
+            : phrase('Nothing was different from the months before by more than noise. {looked, number} numbers were looked at.', {
+                looked: numbers.looked,
+              })}
         </p>
       ) : (
         <ul className="m-0 list-none p-0">
@@ -121,10 +131,10 @@ function Sentences({ numbers, pick, picked }: { numbers: Numbers; pick: Pick; pi
                 <Button
                   className="!font-sans text-small"
                   aria-pressed={picked === s.what}
-                  aria-label={`Who that is: ${titles.get(s.what) ?? s.what}`}
+                  aria-label={phrase('Who that is: {what}', { what: titles.get(s.what) ?? s.what })}
                   onClick={() => pick({ what: s.what, title: titles.get(s.what) ?? '' })}
                 >
-                  who
+                  {phrase('who')}
                 </Button>
               )}
             </li>
@@ -133,8 +143,10 @@ function Sentences({ numbers, pick, picked }: { numbers: Numbers; pick: Pick; pi
       )}
       {numbers.sentences.length > 0 && (
         <p className="mt-1 font-sans text-small text-soft">
-          Of {numbers.looked} numbers that were looked at, these differ from the months before by more than chance and the practice’s own
-          ups and downs make likely.
+          {phrase(
+            'Of {looked, number} numbers that were looked at, these differ from the months before by more than chance and the practice’s own ups and downs make likely.',
+            { looked: numbers.looked },
+          )}
         </p>
       )}
     </section>
@@ -148,7 +160,7 @@ function Table({ table, numbers, pick, picked }: { table: Schemas['NumbersTable'
     <section aria-label={table.title}>
       <Stretch title={table.title} note={table.note || undefined} />
       {table.rows.length === 0 ? (
-        <p className="px-7 py-2 text-soft max-[699px]:px-4">There is nothing to count.</p>
+        <p className="px-7 py-2 text-soft max-[699px]:px-4">{phrase('There is nothing to count.')}</p>
       ) : (
         <>
           <table className="w-full text-small" aria-label={table.title}>
@@ -159,7 +171,7 @@ function Table({ table, numbers, pick, picked }: { table: Schemas['NumbersTable'
                   {monthOf(numbers.month)}
                 </th>
                 <th scope="col" className="py-1 pr-5 text-right font-normal whitespace-nowrap">
-                  usually
+                  {phrase('usually')}
                 </th>
                 <td className="w-[150px] max-[699px]:hidden" />
               </tr>
@@ -173,10 +185,10 @@ function Table({ table, numbers, pick, picked }: { table: Schemas['NumbersTable'
           <div className="flex flex-wrap items-start gap-x-8 px-7 pt-1 pb-4 max-[699px]:px-4 print:hidden">
             <div className="max-w-full overflow-x-auto">
               <TableBehind
-                words="month by month, as a table"
-                heads={['month', ...table.rows.map((r) => r.title)]}
+                words={phrase('month by month, as a table')}
+                heads={[phrase('month'), ...table.rows.map((r) => r.title)]}
                 rows={numbers.months.map((m, i) => [
-                  numbers.running && i > before ? `${monthOf(m)}, so far` : monthOf(m),
+                  numbers.running && i > before ? phrase('{m}, so far', { m: monthOf(m) }) : monthOf(m),
                   ...table.rows.map((r) => said(r, i, numbers.currency)),
                 ])}
               />
@@ -185,9 +197,9 @@ function Table({ table, numbers, pick, picked }: { table: Schemas['NumbersTable'
               className="text-small leading-7"
               href={`/api/results/table.csv?${query}`}
               download
-              aria-label={`${table.title} as a CSV file`}
+              aria-label={phrase('{title} as a CSV file', { title: table.title })}
             >
-              as a CSV file
+              {phrase('as a CSV file')}
             </a>
           </div>
         </>
@@ -210,13 +222,13 @@ function Line({ row, currency, pick, picked }: { row: Row; currency: string; pic
             type="button"
             className="min-h-6 min-w-6 text-leaf hover:underline"
             aria-pressed={picked}
-            aria-label={`${row.title}, ${said(row, before, currency)}: who that is`}
+            aria-label={phrase('{title}, {row}: who that is', { title: row.title, row: said(row, before, currency) })}
             onClick={() => pick({ what: row.what, title: row.title })}
           >
-            {row.line ? row.line.number.toLocaleString('en') : said(row, before, currency)}
+            {row.line ? row.line.number.toLocaleString(locale()) : said(row, before, currency)}
           </button>
         ) : row.line ? (
-          row.line.number.toLocaleString('en')
+          row.line.number.toLocaleString(locale())
         ) : (
           said(row, before, currency)
         )}
@@ -240,14 +252,15 @@ function said(row: Row, month: number, currency: string) {
   if (value === null || value === undefined) return '–';
   if (row.kind === 'money') return money(value, currency);
   const of = row.of?.[month];
-  if (of !== undefined) return of === 0 ? '–' : `${percent(value / of)} (${value.toLocaleString('en')} of ${of.toLocaleString('en')})`;
-  return value.toLocaleString('en', { maximumFractionDigits: 1 });
+  if (of !== undefined)
+    return of === 0 ? '–' : phrase('{percent} ({value, number} of {of, number})', { percent: percent(value / of), value, of });
+  return value.toLocaleString(locale(), { maximumFractionDigits: 1 });
 }
 
 function usual(row: Row, currency: string) {
   if (row.usual === null || row.usual === undefined) return '–';
   if (row.kind === 'money') return money(row.usual, currency);
-  return row.kind === 'share' ? percent(row.usual) : row.usual.toLocaleString('en', { maximumFractionDigits: row.usual < 10 ? 1 : 0 });
+  return row.kind === 'share' ? percent(row.usual) : row.usual.toLocaleString(locale(), { maximumFractionDigits: row.usual < 10 ? 1 : 0 });
 }
 
 /** Which month, whose people; the letter; the page on paper. */
@@ -265,8 +278,8 @@ function Margin({ numbers, ask }: { numbers: Numbers; ask: (part: { month?: stri
   const members = session?.members.filter((m) => may || m.id === session.member?.id) ?? [];
   return (
     <>
-      <h3>Which results</h3>
-      <Field label="Month">
+      <h3>{phrase('Which results')}</h3>
+      <Field label={phrase('Month')}>
         {(id) => (
           <select id={id} className="w-full" value={numbers.month} onChange={(e) => ask({ month: e.target.value })}>
             {months.map((m) => (
@@ -277,10 +290,10 @@ function Margin({ numbers, ask }: { numbers: Numbers; ask: (part: { month?: stri
           </select>
         )}
       </Field>
-      <Field label="Of the people who are looked after by">
+      <Field label={phrase('Of the people who are looked after by')}>
         {(id) => (
           <select id={id} className="w-full" value={numbers.member ?? ''} onChange={(e) => ask({ member: e.target.value })}>
-            <option value="">everybody</option>
+            <option value="">{phrase('everybody')}</option>
             {members.map((m) => (
               <option key={m.id} value={m.id}>
                 {m.name}
@@ -290,10 +303,10 @@ function Margin({ numbers, ask }: { numbers: Numbers; ask: (part: { month?: stri
         )}
       </Field>
       <p className="mt-3">
-        <Button onClick={() => window.print()}>Print this page</Button>
+        <Button onClick={() => window.print()}>{phrase('Print this page')}</Button>
       </p>
       {may && <Monthly />}
-      <p className="mt-4 text-small text-soft">Press a number to see who that is.</p>
+      <p className="mt-4 text-small text-soft">{phrase('Press a number to see who that is.')}</p>
     </>
   );
 }
@@ -307,22 +320,22 @@ function Monthly() {
     mutationFn: (on: boolean) => take(api.PUT('/api/results/monthly', { body: { on } })),
     onSuccess: (answer) => {
       queries.setQueryData(['monthly'], answer);
-      toast(answer.on ? 'They come by mail from now on.' : 'They come by mail no more.');
+      toast(answer.on ? phrase('They come by mail from now on.') : phrase('They come by mail no more.'));
     },
   });
   if (!monthly.data) return <Trouble error={monthly.error} />;
   const { on, next, address } = monthly.data;
   return (
     <>
-      <h3 className="mt-4">By mail</h3>
+      <h3 className="mt-4">{phrase('By mail')}</h3>
       <p>
         {on && next
-          ? `They go to ${address} on the first working day of each month, next ${moment(next, zone, now)}.`
-          : 'The sentences and the numbers can come as plain mail on the first working day of each month.'}
+          ? phrase('They go to {address} on the first working day of each month, next {next}.', { address, next: moment(next, zone, now) })
+          : phrase('The sentences and the numbers can come as plain mail on the first working day of each month.')}
       </p>
       <p className="mt-1">
         <Button disabled={choose.isPending} onClick={() => choose.mutate(!on)}>
-          {on ? 'no more by mail' : 'Have them by mail'}
+          {on ? phrase('no more by mail') : phrase('Have them by mail')}
         </Button>
       </p>
       <Trouble error={choose.error} />

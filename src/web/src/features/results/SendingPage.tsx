@@ -7,6 +7,8 @@ import { Button, Field, fieldError, Loading, Trouble } from '../../ui/bits';
 import { DayPage, PageHead, Stretch } from '../../ui/DayPage';
 import { NotShown } from '../../ui/NotShown';
 import { moment } from '../../ui/when';
+import { locale, phrase } from '../../words/phrase';
+import { Sentence } from '../../words/Sentence';
 import { ShareBar } from '../broadcasts/ShareBar';
 import { Say } from '../programs/Say';
 
@@ -14,34 +16,48 @@ type Health = Schemas['SendingHealthDto'];
 
 const looks: Record<string, string> = { good: '', watch: 'text-straw', bad: 'text-ember' };
 const recordNames: Record<string, string> = {
-  spf: 'Who may send (SPF)',
-  dkim: 'The key of the signature (DKIM)',
-  dmarc: 'What else is done (DMARC)',
+  spf: phrase('Who may send (SPF)'),
+  dkim: phrase('The key of the signature (DKIM)'),
+  dmarc: phrase('What else is done (DMARC)'),
 };
-const standing: Record<string, string> = { right: 'as it should be', missing: 'not there', other: 'to be looked at', unasked: 'not asked' };
+const standing: Record<string, string> = {
+  right: phrase('as it should be'),
+  missing: phrase('not there'),
+  other: phrase('to be looked at'),
+  unasked: phrase('not asked'),
+};
 
 /** How the practice's mail fares, when it stops by itself, and what its domain should say. */
 export default function SendingPage() {
   const found = useQuery({ queryKey: ['sending'], queryFn: () => take(api.GET('/api/sending')) });
   if (!found.data) {
-    return found.error ? <NotShown title="Sending" error={found.error} to="/results" all="Results" /> : <Loading what="Counting" />;
+    return found.error ? (
+      <NotShown title={phrase('Sending')} error={found.error} to="/results" all={phrase('Results')} />
+    ) : (
+      <Loading what={phrase('Counting')} />
+    );
   }
   const health = found.data;
   return (
-    <DayPage marginTitle="When mail stops" margin={<Brake health={health} />}>
-      <PageHead title="Sending" aside={<Link to="/results">Results</Link>} />
+    <DayPage marginTitle={phrase('When mail stops')} margin={<Brake health={health} />}>
+      <PageHead title={phrase('Sending')} aside={<Link to="/results">{phrase('Results')}</Link>} />
       {health.brake.stoppedAt && (
         <p className="mx-7 mb-4 border-l-[3px] border-ember py-1 pl-3 max-[699px]:mx-4" role="status">
-          <b>Commercial mail has stopped.</b> {health.brake.why} What people have to know still goes; what waits goes once it is let go, or
-          not at all where it comes too late by then.
+          <Sentence
+            m="<b>Commercial mail has stopped.</b> {why} What people have to know still goes; what waits goes once it is let go, or not at all where it comes too late by then."
+            v={{ b: (c) => <b>{c}</b>, why: health.brake.why }}
+          />
         </p>
       )}
       <Domains
-        title="By the domain it went from"
-        note={`the last ${health.days} days; large mailbox providers want under ${health.aim} % complaints and refuse from ${health.most} % on`}
+        title={phrase('By the domain it went from')}
+        note={phrase(
+          'the last {days, number} days; large mailbox providers want under {aim, number} % complaints and refuse from {most, number} % on',
+          { days: health.days, aim: health.aim, most: health.most },
+        )}
         rows={health.by}
       />
-      <Domains title="By the domain it went to" note="the largest" rows={health.to} />
+      <Domains title={phrase('By the domain it went to')} note={phrase('the largest')} rows={health.to} />
       {health.own.map((own) => (
         <Own key={own.domain} own={own} />
       ))}
@@ -54,13 +70,13 @@ function Domains({ title, note, rows }: { title: string; note: string; rows: Hea
     <section aria-label={title}>
       <Stretch title={title} note={note} />
       {rows.length === 0 ? (
-        <p className="px-7 py-2 text-soft max-[699px]:px-4">No email went.</p>
+        <p className="px-7 py-2 text-soft max-[699px]:px-4">{phrase('No email went.')}</p>
       ) : (
         <div className="overflow-x-auto">
           <table className="w-full text-small" aria-label={title}>
             <thead>
               <tr className="text-soft">
-                {['domain', 'went', 'came back', 'complained'].map((h, i) => (
+                {[phrase('domain'), phrase('went'), phrase('came back'), phrase('complained')].map((h, i) => (
                   <th
                     key={h}
                     scope="col"
@@ -78,7 +94,7 @@ function Domains({ title, note, rows }: { title: string; note: string; rows: Hea
                     {row.domain}
                     <span className={`block ${looks[row.stands] || 'text-soft'}`}>{row.says}</span>
                   </th>
-                  <td className="py-1.5 pr-4 text-right tabular-nums">{row.sent.toLocaleString('en')}</td>
+                  <td className="py-1.5 pr-4 text-right tabular-nums">{row.sent.toLocaleString(locale())}</td>
                   {[row.bounced, row.complained].map((line) => (
                     <td key={line.what} className="py-1.5 pr-4 text-right whitespace-nowrap tabular-nums">
                       {line.number}
@@ -122,40 +138,43 @@ function Own({ own }: { own: Health['own'][number] }) {
   const former = own.keys.filter((k) => k.endedAt);
   return (
     <section aria-label={own.domain}>
-      <Stretch title={own.domain} note="how receivers know that mail of this domain is yours" />
+      <Stretch title={own.domain} note={phrase('how receivers know that mail of this domain is yours')} />
       <p className="px-7 py-1 max-[699px]:px-4">
         {used
-          ? `Letters are signed since ${moment(used.usedFrom ?? '', zone, now)} with the key ${used.selector}.`
-          : 'Letters are not signed here; your mail server may sign them.'}{' '}
-        {waiting && `The key ${waiting.selector} waits until its record is set.`}
+          ? phrase('Letters are signed since {zone} with the key {selector}.', {
+              zone: moment(used.usedFrom ?? '', zone, now),
+              selector: used.selector,
+            })
+          : phrase('Letters are not signed here; your mail server may sign them.')}{' '}
+        {waiting && phrase('The key {selector} waits until its record is set.', { selector: waiting.selector })}
       </p>
       {may && (
         <p className="flex flex-wrap gap-x-5 gap-y-1 px-7 pb-2 max-[699px]:px-4">
           {!waiting && (
             <Button disabled={act.isPending} onClick={() => act.mutate({ what: '', selector: '' })}>
-              {used ? 'make a new key, to take its place' : 'make a key to sign with'}
+              {used ? phrase('make a new key, to take its place') : phrase('make a key to sign with')}
             </Button>
           )}
           {waiting && (
             <>
               <Button look="main" disabled={act.isPending} onClick={() => act.mutate({ what: '/use', selector: waiting.selector })}>
-                Its record is set: sign with {waiting.selector}
+                {phrase('Its record is set: sign with {selector}', { selector: waiting.selector })}
               </Button>
               <Button
                 look="danger"
                 disabled={act.isPending}
                 onClick={() => act.mutate({ what: '/throw-away', selector: waiting.selector })}
               >
-                throw it away
+                {phrase('throw it away')}
               </Button>
             </>
           )}
           {used && (
-            <Say words="sign no more" label={`Sign no more for ${own.domain}`}>
+            <Say words={phrase('sign no more')} label={phrase('Sign no more for {domain}', { domain: own.domain })}>
               {(close) => (
                 <>
                   <p className="mb-2 text-small">
-                    Letters go unsigned from now on; many receivers trust them less. The key is thrown away.
+                    {phrase('Letters go unsigned from now on; many receivers trust them less. The key is thrown away.')}
                   </p>
                   <Button
                     look="danger"
@@ -164,7 +183,7 @@ function Own({ own }: { own: Health['own'][number] }) {
                       close();
                     }}
                   >
-                    Sign no more
+                    {phrase('Sign no more')}
                   </Button>
                 </>
               )}
@@ -175,12 +194,14 @@ function Own({ own }: { own: Health['own'][number] }) {
       <Trouble error={act.error ?? records.error} />
       {former.map((k) => (
         <p key={k.selector} className="px-7 text-small text-soft max-[699px]:px-4">
-          {k.selector} signed until {moment(k.endedAt ?? '', zone, now)}; its record{' '}
-          {k.mayGo ? 'may be taken down.' : 'has to stand a week longer.'}
+          {phrase(
+            '{selector} signed until {zone}; its record {mayGo, select, true {may be taken down.} other {has to stand a week longer.}}',
+            { selector: k.selector, zone: moment(k.endedAt ?? '', zone, now), mayGo: String(k.mayGo) },
+          )}
         </p>
       ))}
-      {records.isPending && <Loading what="Asking for the records" />}
-      <ul className="m-0 list-none p-0" aria-label={`Records of ${own.domain}`}>
+      {records.isPending && <Loading what={phrase('Asking for the records')} />}
+      <ul className="m-0 list-none p-0" aria-label={phrase('Records of {domain}', { domain: own.domain })}>
         {records.data?.map((r) => (
           <li key={r.kind + r.name} className="border-t border-rule px-7 py-2 text-small max-[699px]:px-4">
             <b>{recordNames[r.kind]}</b>{' '}
@@ -188,22 +209,22 @@ function Own({ own }: { own: Health['own'][number] }) {
               {standing[r.stands]}
             </span>
             <span className="block">{r.says}</span>
-            {r.found && <span className="block break-all text-soft">It says: {r.found}</span>}
+            {r.found && <span className="block break-all text-soft">{phrase('It says: {found}', { found: r.found })}</span>}
             {r.stands !== 'right' && (
               <span className="mt-1 flex flex-wrap items-baseline gap-x-4">
                 <code className="break-all">
                   {r.name} TXT “{r.value}”
                 </code>
                 <Button
-                  aria-label={`Copy the record ${r.name}`}
+                  aria-label={phrase('Copy the record {name}', { name: r.name })}
                   onClick={() =>
                     navigator.clipboard.writeText(r.value).then(
-                      () => toast('It is copied.'),
-                      () => toast('The browser does not let it be copied; pick it with the mouse.'),
+                      () => toast(phrase('It is copied.')),
+                      () => toast(phrase('The browser does not let it be copied; pick it with the mouse.')),
                     )
                   }
                 >
-                  copy it
+                  {phrase('copy it')}
                 </Button>
               </span>
             )}
@@ -212,7 +233,7 @@ function Own({ own }: { own: Health['own'][number] }) {
       </ul>
       {records.data?.some((r) => r.stands === 'unasked') && (
         <p className="px-7 py-2 text-small text-soft max-[699px]:px-4">
-          There is no resolver here that could be asked: compare them where your domain is kept.
+          {phrase('There is no resolver here that could be asked: compare them where your domain is kept.')}
         </p>
       )}
     </section>
@@ -231,19 +252,19 @@ function Brake({ health }: { health: Health }) {
     mutationFn: () => take(api.POST('/api/sending/brake/release')),
     onSuccess: (answer) => {
       onSuccess(answer);
-      toast('Mail goes on. What was before counts no more.');
+      toast(phrase('Mail goes on. What was before counts no more.'));
     },
   });
   return (
     <>
-      <h3>When mail stops</h3>
+      <h3>{phrase('When mail stops')}</h3>
       {brake.stoppedAt ? (
         <>
-          <p>It stopped {moment(brake.stoppedAt, zone, now)}.</p>
+          <p>{phrase('It stopped {stoppedAt}.', { stoppedAt: moment(brake.stoppedAt, zone, now) })}</p>
           {may && (
             <p className="mt-2">
               <Button look="main" disabled={release.isPending} onClick={() => release.mutate()}>
-                Let it go on
+                {phrase('Let it go on')}
               </Button>
             </p>
           )}
@@ -251,8 +272,11 @@ function Brake({ health }: { health: Health }) {
       ) : (
         <p>
           {brake.on
-            ? `Commercial mail stops by itself once, in ${brake.days} days and of at least ${brake.least} emails, more came back or was complained about than is said here.`
-            : 'It never stops by itself.'}
+            ? phrase(
+                'Commercial mail stops by itself once, in {days, number} days and of at least {least, number} emails, more came back or was complained about than is said here.',
+                { days: brake.days, least: brake.least },
+              )
+            : phrase('It never stops by itself.')}
         </p>
       )}
       {may ? (
@@ -270,25 +294,28 @@ function Brake({ health }: { health: Health }) {
           }}
         >
           <label className="flex min-h-6 items-center gap-2">
-            <input type="checkbox" name="on" defaultChecked={brake.on} /> it stops by itself
+            <input type="checkbox" name="on" defaultChecked={brake.on} /> {phrase('it stops by itself')}
           </label>
-          <Field label="Came back, in a hundred" error={fieldError(save.error, 'bouncePercent')}>
+          <Field label={phrase('Came back, in a hundred')} error={fieldError(save.error, 'bouncePercent')}>
             {(id, by) => <input id={id} aria-describedby={by} name="bounce" type="number" step="any" defaultValue={brake.bouncePercent} />}
           </Field>
-          <Field label="Complained about, in a hundred" error={fieldError(save.error, 'complaintPercent')}>
+          <Field label={phrase('Complained about, in a hundred')} error={fieldError(save.error, 'complaintPercent')}>
             {(id, by) => (
               <input id={id} aria-describedby={by} name="complaint" type="number" step="any" defaultValue={brake.complaintPercent} />
             )}
           </Field>
           <p className="mt-2">
             <Button type="submit" disabled={save.isPending}>
-              So it is
+              {phrase('So it is')}
             </Button>
           </p>
         </form>
       ) : (
         <p className="mt-2 text-small text-soft">
-          Above {brake.bouncePercent} in a hundred that came back, or {brake.complaintPercent} that were complained about.
+          {phrase('Above {bouncePercent, number} in a hundred that came back, or {complaintPercent, number} that were complained about.', {
+            bouncePercent: brake.bouncePercent,
+            complaintPercent: brake.complaintPercent,
+          })}
         </p>
       )}
       {!fieldError(save.error, 'bouncePercent') && !fieldError(save.error, 'complaintPercent') && <Trouble error={save.error} />}

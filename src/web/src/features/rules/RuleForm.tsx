@@ -4,6 +4,7 @@ import { api, take } from '../../api/client';
 import { useSession } from '../../app/session';
 import { Button, Field } from '../../ui/bits';
 import { monthNames } from '../../ui/when';
+import { phrase } from '../../words/phrase';
 import { StageSelect, TagInput, Take } from '../programs/forms';
 import { SpanField } from '../programs/SpanField';
 import {
@@ -32,7 +33,7 @@ import {
 } from './ruleLanguage';
 
 /** What is said of a rule that lacks something. */
-export const notComplete = 'This is not complete yet: choose or write what it compares with.';
+export const notComplete = phrase('This is not complete yet: choose or write what it compares with.');
 
 /** One rule over a person, edited as a whole and handed on when it is complete. */
 export function RuleForm({ label, rule, done }: { label: string; rule?: Rule; done: (rule: Rule) => void }) {
@@ -45,11 +46,11 @@ export function RuleForm({ label, rule, done }: { label: string; rule?: Rule; do
   );
 }
 
-const groups = { all: 'all of these hold', any: 'at least one of these holds', not: 'this does not hold' } as const;
+const groups = { all: phrase('all of these hold'), any: phrase('at least one of these holds'), not: phrase('this does not hold') } as const;
 type Group = keyof typeof groups;
 
 /** What stands before the first of several, and before each other. */
-const joins = { all: ['if', 'and if'], any: ['if', 'or if'], not: ['if', 'if'] } as const;
+const joins = { all: ['if', phrase('and if')], any: ['if', phrase('or if')], not: ['if', 'if'] } as const;
 
 const groupOf = (rule: Rule): Group | undefined => ('all' in rule ? 'all' : 'any' in rule ? 'any' : 'not' in rule ? 'not' : undefined);
 const insideOf = (rule: Rule): Rule[] => ('all' in rule ? rule.all : 'any' in rule ? rule.any : 'not' in rule ? [rule.not] : [rule]);
@@ -88,24 +89,24 @@ export function RuleFields({ label, rule, set, trouble }: { label: string; rule:
                   .filter(([, f]) => (f.group ?? 'facts') === group)
                   .map(([name, f]) => (
                     <option key={name} value={name}>
-                      {f.offered ?? (f.kind === 'flag' ? f.words : `their ${f.words}`)}
+                      {f.offered ?? (f.kind === 'flag' ? f.words : phrase('their {words}', { words: f.words }))}
                     </option>
                   ))}
-                {group === 'facts' && <option value={ownDate}>a date of another name</option>}
-                {group === 'facts' && own === ownText && <option value={ownText}>a field that is gone</option>}
-                {group === 'around' && <option value={relation}>they have somebody in a role</option>}
+                {group === 'facts' && <option value={ownDate}>{phrase('a date of another name')}</option>}
+                {group === 'facts' && own === ownText && <option value={ownText}>{phrase('a field that is gone')}</option>}
+                {group === 'around' && <option value={relation}>{phrase('they have somebody in a role')}</option>}
               </optgroup>
             ))}
             {fieldsOfTheirs.length > 0 && (
-              <optgroup label="Fields of your own">
+              <optgroup label={phrase('Fields of your own')}>
                 {fieldsOfTheirs.map((f) => (
                   <option key={f.key} value={ownText + f.key}>
-                    their {f.name}
+                    {phrase('their {name}', { name: f.name })}
                   </option>
                 ))}
               </optgroup>
             )}
-            <optgroup label="Several things">
+            <optgroup label={phrase('Several things')}>
               {Object.entries(groups).map(([name, words]) => (
                 <option key={name} value={name}>
                   {words}
@@ -116,7 +117,7 @@ export function RuleFields({ label, rule, set, trouble }: { label: string; rule:
         )}
       </Field>
       {leaf && own && (
-        <Field label="Its name">
+        <Field label={phrase('Its name')}>
           {(id) => (
             <input
               id={id}
@@ -138,7 +139,7 @@ export function RuleFields({ label, rule, set, trouble }: { label: string; rule:
               <RuleFields label={joins[group][i > 0 ? 1 : 0]} rule={part} set={(p) => set(made(group, parts.with(i, p)))} />
               {parts.length > 1 && (
                 <Button look="danger" className="mb-3" onClick={() => set(made(group, parts.toSpliced(i, 1)))}>
-                  Take this one out
+                  {phrase('Take this one out')}
                 </Button>
               )}
             </li>
@@ -146,7 +147,7 @@ export function RuleFields({ label, rule, set, trouble }: { label: string; rule:
           {group !== 'not' && (
             <li>
               <Button onClick={() => set(made(group, [...parts, blankLeaf('tags')]))}>
-                {group === 'all' ? 'and another' : 'or another'}
+                {group === 'all' ? phrase('and another') : phrase('or another')}
               </Button>
             </li>
           )}
@@ -171,7 +172,7 @@ function Which({ leaf, set }: { leaf: Leaf; set: (leaf: Leaf) => void }) {
     queryFn: () => take(api.GET('/api/rules/names', { params: { query: { field: base } } })),
   }).data;
   return (
-    <Field label={named?.label ?? 'Which'}>
+    <Field label={named?.label ?? phrase('Which')}>
       {(id) => (
         <select
           id={id}
@@ -180,7 +181,7 @@ function Which({ leaf, set }: { leaf: Leaf; set: (leaf: Leaf) => void }) {
           value={name}
           onChange={(e) => set({ ...leaf, field: e.target.value || !named?.any ? `${base}:${e.target.value}` : base })}
         >
-          <option value="">{named?.any ?? 'choose'}</option>
+          <option value="">{named?.any ?? phrase('choose')}</option>
           {name && !offered?.some((o) => o.value === name) && <option value={name}>{name}</option>}
           {offered?.map((o) => (
             <option key={o.value} value={o.value}>
@@ -199,7 +200,7 @@ function LeafFields({ leaf, set, own }: { leaf: Leaf; set: (leaf: Leaf) => void;
   const ops = usual.includes(leaf.op) ? usual : [...usual, ...allOps.filter((op) => op === leaf.op)];
   return (
     <>
-      <Field label="What of it">
+      <Field label={phrase('What of it')}>
         {(id) => (
           <select id={id} className="w-full" value={leaf.op} onChange={(e) => set(withOp(leaf, e.target.value as RuleOp))}>
             {ops.map((op) => (
@@ -225,15 +226,20 @@ function Value({ leaf, kind, choices, options, set }: ValueProps) {
       return null;
     case 'span':
       return (
-        <SpanField label="How long" value={words} set={(v) => set(v ?? words)} units={['hours', 'days', 'weeks', 'months', 'years']} />
+        <SpanField
+          label={phrase('How long')}
+          value={words}
+          set={(v) => set(v ?? words)}
+          units={['hours', 'days', 'weeks', 'months', 'years']}
+        />
       );
     case 'month':
       return (
-        <Field label="Month">
+        <Field label={phrase('Month')}>
           {(id) => (
             <select id={id} value={words} onChange={(e) => set(Number(e.target.value) || e.target.value)}>
-              <option value="this">this month</option>
-              <option value="next">next month</option>
+              <option value="this">{phrase('this month')}</option>
+              <option value="next">{phrase('next month')}</option>
               {monthNames.map((m, i) => (
                 <option key={m} value={i + 1}>
                   {m}
@@ -244,10 +250,15 @@ function Value({ leaf, kind, choices, options, set }: ValueProps) {
         </Field>
       );
     case 'date':
-      return <Plain label="Date" type="date" value={words} set={set} />;
+      return <Plain label={phrase('Date')} type="date" value={words} set={set} />;
     case 'number':
       return (
-        <Plain label="Number" type="number" value={words} set={(v) => set(typeof leaf.value === 'string' || v === '' ? v : Number(v))} />
+        <Plain
+          label={phrase('Number')}
+          type="number"
+          value={words}
+          set={(v) => set(typeof leaf.value === 'string' || v === '' ? v : Number(v))}
+        />
       );
     case 'several':
       return (
@@ -264,7 +275,14 @@ function Value({ leaf, kind, choices, options, set }: ValueProps) {
       if (choices === 'tags') return <TagInput value={words} set={set} />;
       if (choices && leaf.op !== 'contains' && leaf.op !== 'starts-with')
         return <One choices={choices} field={leaf.field} options={options} value={words} set={set} />;
-      return <Plain label={kind === 'number' ? 'Number' : 'What'} type={kind === 'number' ? 'number' : 'text'} value={words} set={set} />;
+      return (
+        <Plain
+          label={kind === 'number' ? phrase('Number') : phrase('What')}
+          type={kind === 'number' ? 'number' : 'text'}
+          value={words}
+          set={set}
+        />
+      );
   }
 }
 
@@ -303,10 +321,10 @@ function One({
   const offered = useOffered(choices, field, options);
   const known = offered.some(([v]) => v === value);
   return (
-    <Field label="Which">
+    <Field label={phrase('Which')}>
       {(id) => (
         <select id={id} required className="w-full" value={value} onChange={(e) => set(e.target.value)}>
-          <option value="">choose</option>
+          <option value="">{phrase('choose')}</option>
           {value && !known && <option value={value}>{value}</option>}
           {offered.map(([v, words]) => (
             <option key={v} value={v}>
@@ -338,7 +356,7 @@ function Several({
   const [typed, setTyped] = useState(value.join('\n'));
   if (!choices) {
     return (
-      <Field label="Which" hint="one in a line">
+      <Field label={phrase('Which')} hint={phrase('one in a line')}>
         {(id, by) => (
           <textarea
             id={id}
@@ -365,7 +383,7 @@ function Several({
   return (
     <fieldset className="m-0 mb-3 border-0 p-0" aria-labelledby={legend}>
       <legend id={legend} className="mb-0.5 text-small text-soft">
-        Which
+        {phrase('Which')}
       </legend>
       <div className="max-h-40 overflow-y-auto">
         {[...offered, ...lost.map((v) => [v, v] as const)].map(([v, words]) => (

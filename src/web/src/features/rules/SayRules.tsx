@@ -1,3 +1,4 @@
+import { phrase } from '../../words/phrase';
 import { SayList } from '../programs/Say';
 import { RuleForm } from './RuleForm';
 import { partsOf, type Rule, ruleOf, sayRule } from './ruleLanguage';
@@ -24,12 +25,12 @@ export function SayRules({
     <SayList
       items={parts}
       say={(part) => sayRule(part, names, parts.length > 1)}
-      word="and"
+      word={phrase('and')}
       label={label}
       none={none}
-      more="and something else"
+      more={phrase('and something else')}
       set={(rules) => set(ruleOf(rules))}
-      form={(item, done) => <RuleForm label="Only if" rule={item} done={done} />}
+      form={(item, done) => <RuleForm label={phrase('Only if')} rule={item} done={done} />}
     />
   );
 }

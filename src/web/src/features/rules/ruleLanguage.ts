@@ -3,6 +3,7 @@ import { type ruleFields, ruleOps } from '../../api/program';
 import { choicesOf } from '../../ui/OwnFieldInput';
 import { span } from '../../ui/span';
 import { keyDate, monthNames } from '../../ui/when';
+import { phrase } from '../../words/phrase';
 
 /** The rule language (`onlyIf`, forks) in words: what a rule asks, as the rest of a sentence that begins with “they”. */
 
@@ -19,11 +20,11 @@ export type Choices = 'stages' | 'tags' | 'programs' | 'members' | 'consent' | '
 
 /** Under what a field is offered. */
 export const fieldGroups = {
-  facts: 'What we know of them',
-  place: 'Where they live',
-  around: 'People around them',
-  deeds: 'What they did',
-  saved: 'Put together before',
+  facts: phrase('What we know of them'),
+  place: phrase('Where they live'),
+  around: phrase('People around them'),
+  deeds: phrase('What they did'),
+  saved: phrase('Put together before'),
 } as const;
 
 type Field = {
@@ -47,22 +48,46 @@ type Field = {
 
 /** What people did: the verb as it stands after “they” and after “have”, and what it was done to, any or one by name. */
 const deeds = {
-  got: { past: 'got', have: 'got', any: 'a message', one: (n: string) => n, which: 'Which message' },
-  opened: { past: 'opened', have: 'opened', any: 'a message', one: (n: string) => n, which: 'Which message' },
-  followed: { past: 'followed', have: 'followed', any: 'a link', one: (n: string) => n, which: 'Which link' },
-  answered: { past: 'answered', have: 'answered', any: '', one: (n: string) => `by ${n.replace(/[“”]/g, '')}`, which: 'How' },
-  started: { past: 'began', have: 'begun', any: 'a program', one: (n: string) => n, which: 'Which program' },
-  finished: { past: 'finished', have: 'finished', any: 'a program', one: (n: string) => n, which: 'Which program' },
-  inquired: { past: 'asked', have: 'asked', any: 'for something', one: (n: string) => `by the form ${n}`, which: 'By which form' },
-  met: { past: 'had', have: 'had', any: 'an appointment', one: (n: string) => `the appointment ${n}`, which: 'Which kind' },
-  missed: { past: 'missed', have: 'missed', any: 'an appointment', one: (n: string) => `the appointment ${n}`, which: 'Which kind' },
-  won: { past: 'had', have: 'had', any: 'an opportunity won', one: (n: string) => n, which: '' },
+  got: { past: 'got', have: 'got', any: phrase('a message'), one: (n: string) => n, which: phrase('Which message') },
+  opened: { past: 'opened', have: 'opened', any: phrase('a message'), one: (n: string) => n, which: phrase('Which message') },
+  followed: { past: 'followed', have: 'followed', any: phrase('a link'), one: (n: string) => n, which: phrase('Which link') },
+  answered: {
+    past: 'answered',
+    have: 'answered',
+    any: '',
+    one: (n: string) => phrase('by {n}', { n: n.replace(/[“”]/g, '') }),
+    which: 'How',
+  },
+  started: { past: 'began', have: 'begun', any: phrase('a program'), one: (n: string) => n, which: phrase('Which program') },
+  finished: { past: 'finished', have: 'finished', any: phrase('a program'), one: (n: string) => n, which: phrase('Which program') },
+  inquired: {
+    past: 'asked',
+    have: 'asked',
+    any: phrase('for something'),
+    one: (n: string) => phrase('by the form {n}', { n }),
+    which: phrase('By which form'),
+  },
+  met: {
+    past: 'had',
+    have: 'had',
+    any: phrase('an appointment'),
+    one: (n: string) => phrase('the appointment {n}', { n }),
+    which: phrase('Which kind'),
+  },
+  missed: {
+    past: 'missed',
+    have: 'missed',
+    any: phrase('an appointment'),
+    one: (n: string) => phrase('the appointment {n}', { n }),
+    which: phrase('Which kind'),
+  },
+  won: { past: 'had', have: 'had', any: phrase('an opportunity won'), one: (n: string) => n, which: '' },
   lost: {
     past: 'had',
     have: 'had',
-    any: 'an opportunity lost',
-    one: (n: string) => `an opportunity lost for ${n}`,
-    which: 'For which reason',
+    any: phrase('an opportunity lost'),
+    one: (n: string) => phrase('an opportunity lost for {n}', { n }),
+    which: phrase('For which reason'),
   },
 };
 type DeedName = keyof typeof deeds;
@@ -74,17 +99,17 @@ function deedField(kind: DeedName, name?: string): Field {
   const object = name === undefined ? deed.any : deed.one(`“${name.replace('/', ': ')}”`);
   const to = (verb: string) => `${verb} ${object}`.trim();
   return {
-    words: `last time they ${to(deed.past)}`,
-    offered: `they ${`${deed.past} ${deed.any}`.trim()}`,
+    words: phrase('last time they {past}', { past: to(deed.past) }),
+    offered: phrase('they {value}', { value: `${deed.past} ${deed.any}`.trim() }),
     kind: 'moment',
     group: 'deeds',
-    ...(deed.which && { named: { label: deed.which, any: 'any' } }),
+    ...(deed.which && { named: { label: deed.which, any: phrase('any') } }),
     did: {
       yes: to(deed.past),
-      last: to(`last ${deed.past}`),
-      no: to(`have not ${deed.have}`),
-      ever: to(`have ${deed.have}`),
-      never: to(`have never ${deed.have}`),
+      last: to(phrase('last {past}', { past: deed.past })),
+      no: to(phrase('have not {have}', { have: deed.have })),
+      ever: to(phrase('have {have}', { have: deed.have })),
+      never: to(phrase('have never {have}', { have: deed.have })),
     },
   };
 }
@@ -93,134 +118,164 @@ const deedFields = Object.fromEntries(Object.keys(deeds).map((kind) => [kind, de
 
 /** Every field of the language but the practice's own, in the order they are offered in. */
 export const fields: Record<(typeof ruleFields)[number], Field> = {
-  stage: { words: 'stage', kind: 'text', choices: 'stages' },
+  stage: { words: phrase('stage'), kind: 'text', choices: 'stages' },
   tags: {
-    words: 'tags',
+    words: phrase('tags'),
     kind: 'texts',
     choices: 'tags',
-    has: { one: 'have the tag', not: 'do not have the tag', any: 'have any tag', none: 'have no tag' },
+    has: { one: phrase('have the tag'), not: phrase('do not have the tag'), any: phrase('have any tag'), none: phrase('have no tag') },
   },
   lists: {
-    words: 'lists',
+    words: phrase('lists'),
     kind: 'texts',
     choices: 'here',
-    has: { one: 'are on the list', not: 'are not on the list', any: 'are on a list', none: 'are on no list' },
+    has: {
+      one: phrase('are on the list'),
+      not: phrase('are not on the list'),
+      any: phrase('are on a list'),
+      none: phrase('are on no list'),
+    },
   },
-  city: { words: 'town', kind: 'text', group: 'place', choices: 'here' },
-  state: { words: 'state', kind: 'text', group: 'place', choices: 'here' },
-  'postal-code': { words: 'postal code', kind: 'text', group: 'place' },
-  country: { words: 'country', kind: 'text', group: 'place', choices: 'here' },
+  city: { words: phrase('town'), kind: 'text', group: 'place', choices: 'here' },
+  state: { words: phrase('state'), kind: 'text', group: 'place', choices: 'here' },
+  'postal-code': { words: phrase('postal code'), kind: 'text', group: 'place' },
+  country: { words: phrase('country'), kind: 'text', group: 'place', choices: 'here' },
   household: {
-    words: 'household',
-    offered: 'they live with somebody here',
+    words: phrase('household'),
+    offered: phrase('they live with somebody here'),
     kind: 'whether',
     group: 'around',
-    has: { one: 'live in', not: 'do not live in', any: 'live with somebody here', none: 'live with nobody here' },
+    has: {
+      one: phrase('live in'),
+      not: phrase('do not live in'),
+      any: phrase('live with somebody here'),
+      none: phrase('live with nobody here'),
+    },
   },
   segment: {
-    words: 'segments',
-    offered: 'they are in a segment',
+    words: phrase('segments'),
+    offered: phrase('they are in a segment'),
     kind: 'texts',
     group: 'saved',
     choices: 'here',
-    has: { one: 'are in the segment', not: 'are not in the segment', any: 'are in a segment', none: 'are in no segment' },
+    has: {
+      one: phrase('are in the segment'),
+      not: phrase('are not in the segment'),
+      any: phrase('are in a segment'),
+      none: phrase('are in no segment'),
+    },
   },
   ...deedFields,
-  email: { words: 'email address', kind: 'text' },
-  mobile: { words: 'mobile number', kind: 'text' },
-  'other-phone': { words: 'other number', kind: 'text' },
-  address: { words: 'postal address', kind: 'text' },
-  age: { words: 'age', kind: 'number' },
-  birthday: { words: 'birthday', kind: 'date' },
-  owner: { words: 'owner', kind: 'text', choices: 'members' },
+  email: { words: phrase('email address'), kind: 'text' },
+  mobile: { words: phrase('mobile number'), kind: 'text' },
+  'other-phone': { words: phrase('other number'), kind: 'text' },
+  address: { words: phrase('postal address'), kind: 'text' },
+  age: { words: phrase('age'), kind: 'number' },
+  birthday: { words: phrase('birthday'), kind: 'date' },
+  owner: { words: phrase('owner'), kind: 'text', choices: 'members' },
   'last-touch': {
-    words: 'last touch',
+    words: phrase('last touch'),
     kind: 'moment',
     did: {
-      yes: 'last heard from us',
-      no: 'have not heard from us',
-      ever: 'have heard from us',
-      never: 'have never heard from us',
+      yes: phrase('last heard from us'),
+      no: phrase('have not heard from us'),
+      ever: phrase('have heard from us'),
+      never: phrase('have never heard from us'),
     },
   },
   'last-reply': {
-    words: 'last answer',
-    kind: 'moment',
-    did: { yes: 'last answered', no: 'have not answered', ever: 'have answered', never: 'have never answered' },
-  },
-  'next-touch': {
-    words: 'next touch',
+    words: phrase('last answer'),
     kind: 'moment',
     did: {
-      yes: 'are next to hear from us',
-      no: 'are not to hear from us',
-      ever: 'have something coming',
-      never: 'have nothing coming',
+      yes: phrase('last answered'),
+      no: phrase('have not answered'),
+      ever: phrase('have answered'),
+      never: phrase('have never answered'),
+    },
+  },
+  'next-touch': {
+    words: phrase('next touch'),
+    kind: 'moment',
+    did: {
+      yes: phrase('are next to hear from us'),
+      no: phrase('are not to hear from us'),
+      ever: phrase('have something coming'),
+      never: phrase('have nothing coming'),
     },
   },
   'stage-since': {
-    words: 'first day in their stage',
+    words: phrase('first day in their stage'),
     kind: 'moment',
     did: {
-      yes: 'reached their stage',
-      no: 'have not reached their stage',
-      ever: 'have reached a stage',
-      never: 'have reached no stage',
+      yes: phrase('reached their stage'),
+      no: phrase('have not reached their stage'),
+      ever: phrase('have reached a stage'),
+      never: phrase('have reached no stage'),
     },
   },
   added: {
-    words: 'day of being added',
+    words: phrase('day of being added'),
     kind: 'moment',
-    did: { yes: 'were added', no: 'were not added', ever: 'were added on a day we know', never: 'were added on a day we do not know' },
+    did: {
+      yes: phrase('were added'),
+      no: phrase('were not added'),
+      ever: phrase('were added on a day we know'),
+      never: phrase('were added on a day we do not know'),
+    },
   },
   programs: {
-    words: 'programs',
-    kind: 'texts',
-    choices: 'programs',
-    has: { one: 'are on the program', not: 'are not on the program', any: 'are on a program', none: 'are on no program' },
-  },
-  'been-in': {
-    words: 'programs, ever',
+    words: phrase('programs'),
     kind: 'texts',
     choices: 'programs',
     has: {
-      one: 'have been on the program',
-      not: 'have never been on the program',
-      any: 'have been on a program',
-      none: 'have never been on a program',
+      one: phrase('are on the program'),
+      not: phrase('are not on the program'),
+      any: phrase('are on a program'),
+      none: phrase('are on no program'),
     },
   },
-  'lost-reason': { words: 'reason for being lost', kind: 'text', choices: 'here' },
-  source: { words: 'source', kind: 'text', choices: 'here' },
+  'been-in': {
+    words: phrase('programs, ever'),
+    kind: 'texts',
+    choices: 'programs',
+    has: {
+      one: phrase('have been on the program'),
+      not: phrase('have never been on the program'),
+      any: phrase('have been on a program'),
+      none: phrase('have never been on a program'),
+    },
+  },
+  'lost-reason': { words: phrase('reason for being lost'), kind: 'text', choices: 'here' },
+  source: { words: phrase('source'), kind: 'text', choices: 'here' },
   'inquiry-since': {
-    words: 'oldest inquiry that waits',
-    offered: 'an inquiry of theirs waits',
+    words: phrase('oldest inquiry that waits'),
+    offered: phrase('an inquiry of theirs waits'),
     kind: 'moment',
     did: {
-      yes: 'have an inquiry that has waited since a day',
-      no: 'have no inquiry that began to wait',
-      ever: 'have an inquiry that waits',
-      never: 'have no inquiry that waits',
+      yes: phrase('have an inquiry that has waited since a day'),
+      no: phrase('have no inquiry that began to wait'),
+      ever: phrase('have an inquiry that waits'),
+      never: phrase('have no inquiry that waits'),
     },
   },
-  first_name: { words: 'first name', kind: 'text' },
-  last_name: { words: 'last name', kind: 'text' },
-  zone: { words: 'clock', kind: 'text' },
-  email_consent: { words: 'word on email', kind: 'text', choices: 'consent' },
-  text_consent: { words: 'word on texts', kind: 'text', choices: 'consent' },
-  call_consent: { words: 'word on calls', kind: 'text', choices: 'consent' },
-  post_consent: { words: 'word on post', kind: 'text', choices: 'consent' },
-  do_not_contact: { words: 'must not be contacted', kind: 'flag' },
-  archived: { words: 'are archived', offered: 'they are archived', kind: 'flag' },
-  id: { words: 'number in the people file', kind: 'text' },
+  first_name: { words: phrase('first name'), kind: 'text' },
+  last_name: { words: phrase('last name'), kind: 'text' },
+  zone: { words: phrase('clock'), kind: 'text' },
+  email_consent: { words: phrase('word on email'), kind: 'text', choices: 'consent' },
+  text_consent: { words: phrase('word on texts'), kind: 'text', choices: 'consent' },
+  call_consent: { words: phrase('word on calls'), kind: 'text', choices: 'consent' },
+  post_consent: { words: phrase('word on post'), kind: 'text', choices: 'consent' },
+  do_not_contact: { words: phrase('must not be contacted'), kind: 'flag' },
+  archived: { words: phrase('are archived'), offered: phrase('they are archived'), kind: 'flag' },
+  id: { words: phrase('number in the people file'), kind: 'text' },
 };
 
 /** What somebody said of a channel, as the rule language names it. */
 export const consentWords: Record<string, string> = {
-  in: 'yes, in so many words',
-  inquiry: 'yes, by an inquiry',
-  client: 'yes, as a client',
-  out: 'no',
+  in: phrase('yes, in so many words'),
+  inquiry: phrase('yes, by an inquiry'),
+  client: phrase('yes, as a client'),
+  out: phrase('no'),
 };
 
 /** Begin of the fields a practice has of its own; the name stands after it. */
@@ -267,10 +322,10 @@ function severalField({ name, options }: OwnField): Field {
     choices: 'own',
     options,
     has: {
-      one: `have under “${name}”`,
-      not: `do not have under “${name}”`,
-      any: `have something under “${name}”`,
-      none: `have nothing under “${name}”`,
+      one: phrase('have under “{name}”', { name }),
+      not: phrase('do not have under “{name}”', { name }),
+      any: phrase('have something under “{name}”', { name }),
+      none: phrase('have nothing under “{name}”', { name }),
     },
   };
 }
@@ -278,11 +333,16 @@ function severalField({ name, options }: OwnField): Field {
 function relationField(role: string): Field {
   const an = /^[aeiou]/i.test(role) ? 'an' : 'a';
   return {
-    words: role || 'somebody',
+    words: role || phrase('somebody'),
     kind: 'whether',
     group: 'around',
-    named: { label: 'Who' },
-    has: { one: `have as their ${role}`, not: `do not have as their ${role}`, any: `have ${an} ${role}`, none: `have no ${role}` },
+    named: { label: phrase('Who') },
+    has: {
+      one: phrase('have as their {role}', { role }),
+      not: phrase('do not have as their {role}', { role }),
+      any: phrase('have {an} {role}', { an, role }),
+      none: phrase('have no {role}', { role }),
+    },
   };
 }
 
@@ -333,38 +393,38 @@ export const allOps: readonly RuleOp[] = ruleOps;
 /** An op as it is chosen from a list, for a field. */
 export function opWords(op: RuleOp, kind: FieldKind): string {
   if (kind === 'texts' || kind === 'several') return textsOps[op] ?? plainOps[op];
-  if (kind === 'flag' || kind === 'whether') return op === 'missing' ? 'is not so' : 'is so';
+  if (kind === 'flag' || kind === 'whether') return op === 'missing' ? phrase('is not so') : phrase('is so');
   return kind === 'number' ? (numberOps[op] ?? plainOps[op]) : plainOps[op];
 }
 
 const plainOps: Record<RuleOp, string> = {
-  is: 'is',
-  'is-not': 'is not',
-  in: 'is one of',
-  'not-in': 'is none of',
+  is: phrase('is'),
+  'is-not': phrase('is not'),
+  in: phrase('is one of'),
+  'not-in': phrase('is none of'),
   has: 'has',
-  'has-not': 'does not have',
+  'has-not': phrase('does not have'),
   contains: 'contains',
-  'starts-with': 'begins with',
-  exists: 'is known',
-  missing: 'is not known',
-  before: 'is before',
-  after: 'is after',
-  less: 'is under',
-  more: 'is over',
-  'in-last': 'lies in the last',
-  'not-in-last': 'does not lie in the last',
-  'month-is': 'is in the month of',
+  'starts-with': phrase('begins with'),
+  exists: phrase('is known'),
+  missing: phrase('is not known'),
+  before: phrase('is before'),
+  after: phrase('is after'),
+  less: phrase('is under'),
+  more: phrase('is over'),
+  'in-last': phrase('lies in the last'),
+  'not-in-last': phrase('does not lie in the last'),
+  'month-is': phrase('is in the month of'),
 };
 const textsOps: Partial<Record<RuleOp, string>> = {
-  in: 'has one of',
-  'not-in': 'has none of',
-  exists: 'has any',
-  missing: 'has none at all',
-  contains: 'has one that contains',
-  'starts-with': 'has one that begins with',
+  in: phrase('has one of'),
+  'not-in': phrase('has none of'),
+  exists: phrase('has any'),
+  missing: phrase('has none at all'),
+  contains: phrase('has one that contains'),
+  'starts-with': phrase('has one that begins with'),
 };
-const numberOps: Partial<Record<RuleOp, string>> = { is: 'is exactly' };
+const numberOps: Partial<Record<RuleOp, string>> = { is: phrase('is exactly') };
 
 /** A leaf for a field as it is before anything is chosen. */
 export function blankLeaf(field: string, own: readonly OwnField[] = []): Leaf {
@@ -398,7 +458,8 @@ export const partsOf = (rule: Rule | undefined): Rule[] => (rule === undefined ?
 /** A rule of parts that must all hold; undefined for none. */
 export const ruleOf = (parts: Rule[]): Rule | undefined => (parts.length === 0 ? undefined : { all: parts });
 
-const or = (words: string[]) => (words.length < 2 ? words.join('') : `${words.slice(0, -1).join(', ')} or ${words.at(-1)}`);
+const or = (words: string[]) =>
+  words.length < 2 ? words.join('') : phrase('{words} or {words2}', { words: words.slice(0, -1).join(', '), words2: words.at(-1) });
 const listed = (value: RuleValue | undefined) => (Array.isArray(value) ? value : value === undefined ? [] : [value]).map(String);
 
 /** What members and the practice's own fields are called, by what the file calls them. */
@@ -409,9 +470,9 @@ const asWritten: Names = { member: (id) => id, own: [], state: (code) => code };
 export function sayRule(rule: Rule, names: Names = asWritten, inside = false): string {
   if ('all' in rule || 'any' in rule) {
     const parts = 'all' in rule ? rule.all : rule.any;
-    if (parts.length === 0) return 'all' in rule ? 'are anybody' : 'are nobody';
+    if (parts.length === 0) return 'all' in rule ? phrase('are anybody') : phrase('are nobody');
     if (parts.length === 1 && parts[0]) return sayRule(parts[0], names, inside);
-    const words = parts.map((p) => sayRule(p, names, true)).join('all' in rule ? ' and ' : ' or ');
+    const words = parts.map((p) => sayRule(p, names, true)).join('all' in rule ? phrase(' and ') : phrase(' or '));
     return inside ? `(${words})` : words;
   }
   if ('not' in rule) {
@@ -419,7 +480,7 @@ export function sayRule(rule: Rule, names: Names = asWritten, inside = false): s
     const opposite = 'field' in part ? opposites[part.op] : undefined;
     // A missing value makes an op and its opposite the same only for those that are each other's negation (the judge says which).
     if (opposite && 'field' in part) return sayLeaf({ ...part, op: opposite }, names);
-    return `are not those who ${sayRule(part, names, true)}`;
+    return phrase('are not those who {part}', { part: sayRule(part, names, true) });
   }
   return sayLeaf(rule, names);
 }
@@ -440,9 +501,12 @@ const opposites: Partial<Record<RuleOp, RuleOp>> = {
 
 const dateWords = (date: string) => (/^\d{4}-\d\d-\d\d$/.test(date) ? keyDate(date) : date);
 /** “in the last 90 days”, “in the last year”. */
-const inLast = (duration: string) => `in the last ${span(duration).replace(/^an? /, '')}`;
+const inLast = (duration: string) => phrase('in the last {duration}', { duration: span(duration).replace(/^an? /, '') });
 /** “in May”, “this month”. */
-const inMonth = (month: string) => (monthNames[Number(month) - 1] ? `in ${monthNames[Number(month) - 1]}` : `${month} month`);
+const inMonth = (month: string) =>
+  monthNames[Number(month) - 1]
+    ? phrase('in {monthNames}', { monthNames: monthNames[Number(month) - 1] })
+    : phrase('{month} month', { month });
 
 const places = new Set(['city', 'state', 'country', 'postal-code']);
 
@@ -460,49 +524,56 @@ function sayLeaf({ field, op, value }: Leaf, names: Names): string {
             : v,
   );
   const quoted = shown.map((v) => `“${v}”`);
-  if (kind === 'flag') return op !== 'missing' ? words : field === 'archived' ? 'are not archived' : 'may be contacted';
+  if (kind === 'flag') return op !== 'missing' ? words : field === 'archived' ? phrase('are not archived') : phrase('may be contacted');
   if (places.has(field)) {
-    if (op === 'is' || op === 'in') return `live in ${or(shown)}`;
-    if (op === 'is-not' || op === 'not-in') return `do not live in ${or(shown)}`;
+    if (op === 'is' || op === 'in') return phrase('live in {shown}', { shown: or(shown) });
+    if (op === 'is-not' || op === 'not-in') return phrase('do not live in {shown}', { shown: or(shown) });
   }
-  if (field === 'birthday' && op === 'month-is') return `have their birthday ${inMonth(shown.join(''))}`;
+  if (field === 'birthday' && op === 'month-is') return phrase('have their birthday {shown}', { shown: inMonth(shown.join('')) });
   if (has) {
     if (op === 'exists') return has.any;
     if (op === 'missing') return has.none;
     if (op === 'has' || op === 'is' || op === 'in') return `${has.one} ${or(quoted)}`;
     if (op === 'has-not' || op === 'is-not' || op === 'not-in') return `${has.not} ${or(quoted)}`;
-    return `${has.any.replace(/^(have|are on) any /, '$1 a ')} that ${op === 'contains' ? 'contains' : 'begins with'} ${or(quoted)}`;
+    return phrase('{any} that {op, select, true {contains} other {begins with}} {quoted}', {
+      any: has.any.replace(/^(have|are on) any /, '$1 a '),
+      op: String(op === 'contains'),
+      quoted: or(quoted),
+    });
   }
   if (field === 'stage') {
-    if (op === 'is' || op === 'in') return `stand in ${or(shown)}`;
-    if (op === 'is-not' || op === 'not-in') return `do not stand in ${or(shown)}`;
-    if (op === 'exists') return 'stand in a stage';
-    if (op === 'missing') return 'stand in no stage';
+    if (op === 'is' || op === 'in') return phrase('stand in {shown}', { shown: or(shown) });
+    if (op === 'is-not' || op === 'not-in') return phrase('do not stand in {shown}', { shown: or(shown) });
+    if (op === 'exists') return phrase('stand in a stage');
+    if (op === 'missing') return phrase('stand in no stage');
   }
   if (field === 'age' && (op === 'more' || op === 'less' || op === 'is')) {
-    return `are ${op === 'more' ? 'over ' : op === 'less' ? 'under ' : ''}${shown.join('')}`;
+    return phrase('are {op}{shown}', {
+      op: op === 'more' ? phrase('over ') : op === 'less' ? phrase('under ') : '',
+      shown: shown.join(''),
+    });
   }
-  if (field === 'owner' && (op === 'is' || op === 'in')) return `are looked after by ${or(shown)}`;
-  if (field === 'owner' && (op === 'is-not' || op === 'not-in')) return `are not looked after by ${or(shown)}`;
+  if (field === 'owner' && (op === 'is' || op === 'in')) return phrase('are looked after by {shown}', { shown: or(shown) });
+  if (field === 'owner' && (op === 'is-not' || op === 'not-in')) return phrase('are not looked after by {shown}', { shown: or(shown) });
   if (did) {
     if (op === 'exists') return did.ever;
     if (op === 'missing') return did.never;
     if (op === 'in-last') return `${did.yes} ${inLast(shown.join(''))}`;
     if (op === 'not-in-last') return `${did.no} ${inLast(shown.join(''))}`;
-    if (op === 'before') return `${did.last ?? did.yes} before ${dateWords(shown.join(''))}`;
-    if (op === 'after') return `${did.yes} after ${dateWords(shown.join(''))}`;
+    if (op === 'before') return phrase('{last} before {shown}', { last: did.last ?? did.yes, shown: dateWords(shown.join('')) });
+    if (op === 'after') return phrase('{yes} after {shown}', { yes: did.yes, shown: dateWords(shown.join('')) });
     if (op === 'month-is') return `${did.last ?? did.yes} ${inMonth(shown.join(''))}`;
   }
   const an = /^[aeiou]/.test(words) ? 'an' : 'a';
   const verb = opWords(op, kind);
-  const subject = `have ${an} ${words} that`;
+  const subject = phrase('have {an} {words} that', { an, words });
   switch (valueKind(op)) {
     case 'none':
-      return op === 'exists' ? `have ${an} ${words}` : `have no ${words}`;
+      return op === 'exists' ? phrase('have {an} {words}', { an, words }) : phrase('have no {words}', { words });
     case 'span':
       return `${subject} ${verb} ${span(shown.join(''))}`;
     case 'month':
-      return `${subject} is ${inMonth(shown.join(''))}`;
+      return phrase('{subject} is {shown}', { subject, shown: inMonth(shown.join('')) });
     case 'date':
       return `${subject} ${verb} ${dateWords(shown.join(''))}`;
     case 'number':

@@ -1,6 +1,7 @@
 import type { ReactNode } from 'react';
 import { Button } from '../../ui/bits';
 import { keyDate } from '../../ui/when';
+import { phrase } from '../../words/phrase';
 import { Say } from '../programs/Say';
 import { RuleForm } from '../rules/RuleForm';
 import { type Leaf, type Names, type Rule, sayRule } from '../rules/ruleLanguage';
@@ -10,8 +11,8 @@ type Group = 'all' | 'any';
 type Judged = ReadonlyMap<string, { holds: boolean; found: readonly string[] }>;
 
 /** What stands before the first sentence of a group, and before each other. */
-const joins = { all: ['who', 'and who'], any: ['who', 'or who'] } as const;
-const heads = { all: 'for whom all of this holds', any: 'for whom at least one of this holds' } as const;
+const joins = { all: [phrase('who'), phrase('and who')], any: [phrase('who'), phrase('or who')] } as const;
+const heads = { all: phrase('for whom all of this holds'), any: phrase('for whom at least one of this holds') } as const;
 /** “and who” as it stands before “for whom …”. */
 const withoutWho = (words: string) => words.replace(/who$/, '').trim();
 const groupOf = (rule: Rule): Group | undefined => ('all' in rule ? 'all' : 'any' in rule ? 'any' : undefined);
@@ -41,12 +42,12 @@ export function RuleSentences({ rule, set, pointer = '', ...rest }: Props) {
   const at = (i: number) => (groupOf(rule) ? `${pointer}/${group}/${i}` : pointer);
   const take = (i: number) => set(made(group, parts.toSpliced(i, 1)));
   return (
-    <ul className="m-0 list-none p-0" aria-label={pointer ? heads[group] : 'People'}>
+    <ul className="m-0 list-none p-0" aria-label={pointer ? heads[group] : phrase('People')}>
       {parts.map((part, i) => (
         // Parts have no names of their own; their place is what they are known by.
-        <Sentence
+        <RuleSentence
           key={i}
-          before={pointer || i > 0 ? joins[group][i > 0 ? 1 : 0] : 'People who'}
+          before={pointer || i > 0 ? joins[group][i > 0 ? 1 : 0] : phrase('People who')}
           part={part}
           pointer={at(i)}
           set={(p) => set(made(group, parts.with(i, p)))}
@@ -56,13 +57,13 @@ export function RuleSentences({ rule, set, pointer = '', ...rest }: Props) {
       ))}
       <li className="row text-soft">
         <Say
-          words={parts.length === 0 ? 'Everybody. Write a sentence that says who is meant' : `${joins[group][1]} …`}
-          label={parts.length === 0 ? 'The first sentence' : `${joins[group][1]} …: one more sentence`}
+          words={parts.length === 0 ? phrase('Everybody. Write a sentence that says who is meant') : `${joins[group][1]} …`}
+          label={parts.length === 0 ? phrase('The first sentence') : phrase('{joins} …: one more sentence', { joins: joins[group][1] })}
           soft
         >
           {(close) => (
             <RuleForm
-              label="What is asked of them"
+              label={phrase('What is asked of them')}
               done={(added) => {
                 set(made(group, [...parts, added]));
                 close();
@@ -75,7 +76,7 @@ export function RuleSentences({ rule, set, pointer = '', ...rest }: Props) {
   );
 }
 
-function Sentence({
+function RuleSentence({
   before,
   part,
   pointer,
@@ -92,14 +93,14 @@ function Sentence({
   const inner = not ?? part;
   const group = groupOf(inner);
   const innerAt = not ? `${pointer}/not` : pointer;
-  const words = not ? withoutWho(before).replace(/^People$/, 'Everybody, but') : group ? withoutWho(before) : before;
+  const words = not ? withoutWho(before).replace(/^People$/, phrase('Everybody, but')) : group ? withoutWho(before) : before;
   const setInner = (p: Rule) => set(not ? { not: p } : p);
   const deep = pointer.indexOf('/', pointer.indexOf('/', 1) + 1) > 0;
   const decides = deciding?.includes(innerAt) || deciding?.includes(pointer);
   // Indented sentences stand too far from the gutter: there it is said in the line.
   const so: ReactNode = verdict && (
     <span className={`${verdict.holds ? 'text-leaf' : 'text-ember'} ${deep ? 'float-right ml-3 font-sans text-small' : 'gutter'}`}>
-      {verdict.holds ? 'so' : 'not so'}
+      {verdict.holds ? phrase('so') : phrase('not so')}
     </span>
   );
   if (group) {
@@ -107,11 +108,11 @@ function Sentence({
       <li className={`row ${decides ? 'on' : ''}`}>
         {so}
         <span className="font-serif text-lead">
-          {words} {not ? 'not those ' : ''}
+          {words} {not ? phrase('not those ') : ''}
           <Say words={heads[group]} label={`${words} ${heads[group]}`}>
             {(close) => (
               <>
-                <p className="mt-0 mb-3">What is indented under it is taken together.</p>
+                <p className="mt-0 mb-3">{phrase('What is indented under it is taken together.')}</p>
                 <div className="flex flex-col items-start gap-2">
                   <Button
                     onClick={() => {
@@ -119,7 +120,7 @@ function Sentence({
                       close();
                     }}
                   >
-                    {group === 'all' ? 'at least one of it is enough' : 'all of it must hold'}
+                    {group === 'all' ? phrase('at least one of it is enough') : phrase('all of it must hold')}
                   </Button>
                   <Button
                     onClick={() => {
@@ -127,10 +128,10 @@ function Sentence({
                       close();
                     }}
                   >
-                    {not ? 'these are meant' : 'just these are not meant'}
+                    {not ? phrase('these are meant') : phrase('just these are not meant')}
                   </Button>
                   <Button look="danger" onClick={take}>
-                    Take all of it out
+                    {phrase('Take all of it out')}
                   </Button>
                 </div>
               </>
@@ -148,12 +149,12 @@ function Sentence({
     <li className={`row ${decides ? 'on' : ''}`}>
       {so}
       <span className="font-serif text-lead">
-        {words} {not ? 'not those who ' : ''}
+        {words} {not ? phrase('not those who ') : ''}
         <Say words={sayRule(inner, names)} label={`${words} ${sayRule(inner, names)}`}>
           {(close) => (
             <>
               <RuleForm
-                label="What is asked of them"
+                label={phrase('What is asked of them')}
                 rule={inner}
                 done={(changed) => {
                   setInner(changed);
@@ -167,10 +168,10 @@ function Sentence({
                     close();
                   }}
                 >
-                  {not ? 'Those who do' : 'Not those'}
+                  {not ? phrase('Those who do') : phrase('Not those')}
                 </Button>
                 <Button look="danger" onClick={take}>
-                  Take it out
+                  {phrase('Take it out')}
                 </Button>
               </div>
             </>
@@ -180,7 +181,9 @@ function Sentence({
       {verdict && (judged?.get(innerAt)?.found.length ?? 0) > 0 && (
         <span className="block text-small text-soft">{sayFound(inner as Leaf, judged?.get(innerAt)?.found ?? [], names)}</span>
       )}
-      {verdict && judged?.get(innerAt)?.found.length === 0 && <span className="block text-small text-soft">nothing is known there</span>}
+      {verdict && judged?.get(innerAt)?.found.length === 0 && (
+        <span className="block text-small text-soft">{phrase('nothing is known there')}</span>
+      )}
       {finding && (
         <span role="alert" className="block text-small text-ember">
           {finding}
@@ -203,5 +206,7 @@ function sayFound(leaf: Leaf, found: readonly string[], names: Names) {
             ? (f.split('/')[1] ?? f)
             : f,
   );
-  return /^(household|relation:)/.test(leaf.field) ? `there: ${found.length}` : `there: ${words.join(', ')}`;
+  return /^(household|relation:)/.test(leaf.field)
+    ? phrase('there: {found, number}', { found: found.length })
+    : phrase('there: {words}', { words: words.join(', ') });
 }

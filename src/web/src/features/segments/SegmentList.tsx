@@ -3,6 +3,8 @@ import { Link } from 'react-router';
 import { api, type Schemas, take } from '../../api/client';
 import { Empty, Loading, Trouble } from '../../ui/bits';
 import { DayPage, PageHead, Stretch } from '../../ui/DayPage';
+import { locale, phrase } from '../../words/phrase';
+import { Sentence } from '../../words/Sentence';
 import { type Rule, sayRule } from '../rules/ruleLanguage';
 import { useNames } from '../rules/useNames';
 
@@ -14,23 +16,24 @@ export default function SegmentList() {
   const left = ready.data?.filter((r) => !names.has(r.name.toLowerCase())) ?? [];
   return (
     <DayPage
-      marginTitle="What segments are for"
+      marginTitle={phrase('What segments are for')}
       margin={
         <>
-          <h3>What segments are for</h3>
+          <h3>{phrase('What segments are for')}</h3>
           <p>
-            A segment says in sentences which people are meant. Who that is stays up to date by itself. Programs ask for segments by name,
-            the list of people shows them, and what is done to many can be done to all of one.
+            {phrase(
+              'A segment says in sentences which people are meant. Who that is stays up to date by itself. Programs ask for segments by name, the list of people shows them, and what is done to many can be done to all of one.',
+            )}
           </p>
         </>
       }
     >
       <PageHead
-        title="Segments"
+        title={phrase('Segments')}
         aside={
           <span className="flex gap-5">
-            <Link to="/people">All people</Link>
-            <Link to="/people/segments/new">Write one</Link>
+            <Link to="/people">{phrase('All people')}</Link>
+            <Link to="/people/segments/new">{phrase('Write one')}</Link>
           </span>
         }
       />
@@ -43,10 +46,13 @@ export default function SegmentList() {
         <Loading />
       ) : segments.data.length === 0 ? (
         <Empty>
-          None is kept yet. <Link to="/people/segments/new">Write one</Link>, or begin with one of those below.
+          <Sentence
+            m="None is kept yet. <link>Write one</link>, or begin with one of those below."
+            v={{ link: (c) => <Link to="/people/segments/new">{c}</Link> }}
+          />
         </Empty>
       ) : (
-        <ul className="m-0 list-none p-0" aria-label="Segments">
+        <ul className="m-0 list-none p-0" aria-label={phrase('Segments')}>
           {segments.data.map((s) => (
             <Line key={s.id} to={`/people/segments/${s.id}`} name={s.name} rule={s.rule as Rule} note={noteOf(s)} />
           ))}
@@ -54,8 +60,8 @@ export default function SegmentList() {
       )}
       {left.length > 0 && (
         <>
-          <Stretch title="To begin with" note="take one, change it, keep it" />
-          <ul className="m-0 list-none p-0" aria-label="Segments to begin with">
+          <Stretch title={phrase('To begin with')} note={phrase('take one, change it, keep it')} />
+          <ul className="m-0 list-none p-0" aria-label={phrase('Segments to begin with')}>
             {left.map((r) => (
               <Line
                 key={r.name}
@@ -72,7 +78,10 @@ export default function SegmentList() {
 }
 
 function noteOf(s: Schemas['SegmentDto']) {
-  const parts = [s.mine ? 'only you see it' : '', s.uses.length > 0 ? `asked for by ${s.uses.map((u) => `“${u}”`).join(', ')}` : ''];
+  const parts = [
+    s.mine ? phrase('only you see it') : '',
+    s.uses.length > 0 ? phrase('asked for by {uses}', { uses: s.uses.map((u) => `“${u}”`).join(', ') }) : '',
+  ];
   return parts.filter(Boolean).join('; ');
 }
 
@@ -85,11 +94,11 @@ function Line({ to, name, rule, note }: { to: string; name: string; rule: Rule; 
   const n = picked.data?.picked?.count;
   return (
     <li className="row">
-      <span className="gutter tabular-nums">{n?.toLocaleString('en') ?? ''}</span>
+      <span className="gutter tabular-nums">{n?.toLocaleString(locale()) ?? ''}</span>
       <Link to={to} className="font-semibold text-ink no-underline hover:underline">
         {name}
       </Link>
-      <span className="block font-serif text-soft">People who {sayRule(rule, names)}.</span>
+      <span className="block font-serif text-soft">{phrase('People who {rule}.', { rule: sayRule(rule, names) })}</span>
       {note && <span className="block text-small text-soft">{note}</span>}
     </li>
   );

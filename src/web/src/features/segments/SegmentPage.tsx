@@ -6,7 +6,8 @@ import { Button, Field, fieldError, Loading, Trouble } from '../../ui/bits';
 import { DayPage, PageHead, Stretch, useTitle } from '../../ui/DayPage';
 import { useKept } from '../../ui/kept';
 import { said } from '../../ui/undo';
-import { count } from '../../ui/when';
+import { phrase } from '../../words/phrase';
+import { Sentence } from '../../words/Sentence';
 import { WhoField } from '../people/WhoField';
 import { isComplete, type Rule } from '../rules/ruleLanguage';
 import { RuleSentences } from './RuleSentences';
@@ -24,11 +25,11 @@ export default function SegmentPage() {
   });
   if (id !== 'new' && segment.error) {
     return (
-      <DayPage marginTitle="Who that is" margin={null}>
-        <PageHead title="No such segment" />
+      <DayPage marginTitle={phrase('Who that is')} margin={null}>
+        <PageHead title={phrase('No such segment')} />
         <div className="px-7">
           <Trouble error={segment.error} />
-          <Link to="/people/segments">All segments</Link>
+          <Link to="/people/segments">{phrase('All segments')}</Link>
         </div>
       </DayPage>
     );
@@ -60,7 +61,7 @@ function Writing({ id, start, saved }: { id: string; start: Draft; saved?: Schem
   const [asked, setAsked] = useState<{ id: string; name: string }>();
   const changed = JSON.stringify(draft) !== JSON.stringify(start);
   const complete = 'all' in draft.rule && draft.rule.all.every(isComplete);
-  useTitle(draft.name || 'A segment');
+  useTitle(draft.name || phrase('A segment'));
 
   const preview = useQuery({
     queryKey: ['picked', draft.rule, draft.name],
@@ -77,7 +78,7 @@ function Writing({ id, start, saved }: { id: string; start: Draft; saved?: Schem
   const findings = useMemo(() => new Map(preview.data?.findings.map((f) => [f.pointer, f.text])), [preview.data]);
 
   const save = useMutation({
-    meta: { says: () => `the segment “${draft.name}”` },
+    meta: { says: () => phrase('the segment “{draft}”', { draft: draft.name }) },
     mutationFn: (as: { copy: boolean }) => {
       const body = { name: draft.name, rule: draft.rule as never, mine: draft.mine, edition: saved?.edition ?? null };
       return saved && !as.copy
@@ -88,18 +89,18 @@ function Writing({ id, start, saved }: { id: string; start: Draft; saved?: Schem
       doneWith();
       queries.setQueryData(['segment', kept.id], kept);
       queries.invalidateQueries({ queryKey: ['segments'] });
-      said(`“${kept.name}” is kept.`);
+      said(phrase('“{kept}” is kept.', { kept: kept.name }));
       if (kept.id !== id) go(`/people/segments/${kept.id}`, { replace: true });
     },
   });
   const remove = useMutation({
-    meta: { says: () => `the segment “${draft.name}” taken away` },
+    meta: { says: () => phrase('the segment “{draft}” taken away', { draft: draft.name }) },
     mutationFn: () => take(api.DELETE('/api/segments/{id}', { params: { path: { id } } })),
     onSuccess: () => {
       doneWith();
       queries.invalidateQueries({ queryKey: ['segments'] });
       go('/people/segments');
-      said(`“${saved?.name}” is taken away.`, async () => {
+      said(phrase('“{saved}” is taken away.', { saved: saved?.name }), async () => {
         await take(api.POST('/api/segments', { body: { name: start.name, rule: start.rule as never, mine: start.mine, edition: null } }));
         queries.invalidateQueries({ queryKey: ['segments'] });
       });
@@ -109,10 +110,16 @@ function Writing({ id, start, saved }: { id: string; start: Draft; saved?: Schem
   const picked = preview.data?.picked;
   return (
     <DayPage
-      marginTitle="Who that is"
+      marginTitle={phrase('Who that is')}
       margin={
         <>
-          <h2 aria-live="polite">{picked ? count(picked.count, 'person', 'people') : complete ? '…' : 'not complete yet'}</h2>
+          <h2 aria-live="polite">
+            {picked
+              ? phrase('{count, plural, one {# person} other {# people}}', { count: picked.count })
+              : complete
+                ? '…'
+                : phrase('not complete yet')}
+          </h2>
           {picked && picked.count > 0 && (
             <>
               <ul className="m-0 mb-3 list-none p-0">
@@ -122,26 +129,34 @@ function Writing({ id, start, saved }: { id: string; start: Draft; saved?: Schem
                   </li>
                 ))}
                 {picked.count > picked.sample.length && (
-                  <li className="py-0.5 text-soft">and {(picked.count - picked.sample.length).toLocaleString('en')} more</li>
+                  <li className="py-0.5 text-soft">{phrase('and {count, number} more', { count: picked.count - picked.sample.length })}</li>
                 )}
               </ul>
               {saved && !changed && (
                 <p className="mb-4">
-                  <Link to={`/people?segment=${id}`}>All of them, to do something for</Link>
+                  <Link to={`/people?segment=${id}`}>{phrase('All of them, to do something for')}</Link>
                 </p>
               )}
             </>
           )}
-          {picked?.count === 0 && <p className="mb-4 text-soft">Nobody fits now. Ask below about somebody who should.</p>}
+          {picked?.count === 0 && <p className="mb-4 text-soft">{phrase('Nobody fits now. Ask below about somebody who should.')}</p>}
           <Trouble error={preview.error} />
-          <h3>Why is somebody in, or not</h3>
-          <WhoField label="Why is somebody in, or not" pick={setAsked} />
+          <h3>{phrase('Why is somebody in, or not')}</h3>
+          <WhoField label={phrase('Why is somebody in, or not')} pick={setAsked} />
           {asked && why.data && (
             <p>
-              <b>{asked.name}</b> is {why.data.holds ? 'in' : 'not in'}. What decides is marked at the left.{' '}
-              <Button look="plain" onClick={() => setAsked(undefined)}>
-                ask no more
-              </Button>
+              <Sentence
+                m="{b} is {holds, select, true {in} other {not in}}. What decides is marked at the left. <button>ask no more</button>"
+                v={{
+                  b: <b>{asked.name}</b>,
+                  holds: String(why.data.holds),
+                  button: (c) => (
+                    <Button look="plain" onClick={() => setAsked(undefined)}>
+                      {c}
+                    </Button>
+                  ),
+                }}
+              />
             </p>
           )}
           <Trouble error={why.error} />
@@ -152,15 +167,15 @@ function Writing({ id, start, saved }: { id: string; start: Draft; saved?: Schem
         title={
           <h1 className="min-w-0 flex-1">
             <input
-              aria-label="Name of the segment"
-              placeholder="A name for these people"
+              aria-label={phrase('Name of the segment')}
+              placeholder={phrase('A name for these people')}
               className="w-full border-0 bg-transparent p-0 font-serif"
               value={draft.name}
               onChange={(e) => setDraft({ ...draft, name: e.target.value })}
             />
           </h1>
         }
-        aside={<Link to="/people/segments">All segments</Link>}
+        aside={<Link to="/people/segments">{phrase('All segments')}</Link>}
       />
       <RuleSentences
         rule={draft.rule}
@@ -174,15 +189,17 @@ function Writing({ id, start, saved }: { id: string; start: Draft; saved?: Schem
           {findings.get('')}
         </p>
       )}
-      <Stretch title="Keep it" />
+      <Stretch title={phrase('Keep it')} />
       <div className="row">
         {saved && saved.uses.length > 0 && (
           <p className="mt-0 mb-2 max-w-[64ch]">
-            {saved.uses.map((u) => `“${u}”`).join(', ')} {saved.uses.length === 1 ? 'asks' : 'ask'} for it: what is changed here changes
-            there.
+            {phrase('{uses} {uses2, plural, one {asks} other {ask}} for it: what is changed here changes there.', {
+              uses: saved.uses.map((u) => `“${u}”`).join(', '),
+              uses2: saved.uses.length,
+            })}
           </p>
         )}
-        <Field label="Who sees it" error={fieldError(save.error, 'name') ?? fieldError(save.error, 'rule')}>
+        <Field label={phrase('Who sees it')} error={fieldError(save.error, 'name') ?? fieldError(save.error, 'rule')}>
           {(field, by) => (
             <select
               id={field}
@@ -190,8 +207,8 @@ function Writing({ id, start, saved }: { id: string; start: Draft; saved?: Schem
               value={draft.mine ? 'mine' : 'all'}
               onChange={(e) => setDraft({ ...draft, mine: e.target.value === 'mine' })}
             >
-              <option value="all">the practice; programs can ask for it</option>
-              <option value="mine">only I</option>
+              <option value="all">{phrase('the practice; programs can ask for it')}</option>
+              <option value="mine">{phrase('only I')}</option>
             </select>
           )}
         </Field>
@@ -201,22 +218,22 @@ function Writing({ id, start, saved }: { id: string; start: Draft; saved?: Schem
             disabled={save.isPending || !complete || !draft.name.trim() || (Boolean(saved) && !changed)}
             onClick={() => save.mutate({ copy: false })}
           >
-            {saved ? 'Save' : 'Keep'}
+            {saved ? phrase('Save') : phrase('Keep')}
           </Button>
           {saved && changed && draft.name.trim() !== saved.name && (
-            <Button onClick={() => save.mutate({ copy: true })}>Keep a copy under this name</Button>
+            <Button onClick={() => save.mutate({ copy: true })}>{phrase('Keep a copy under this name')}</Button>
           )}
           {changed && (
             <Button look="plain" onClick={doneWith}>
-              As it was
+              {phrase('As it was')}
             </Button>
           )}
           {saved && (
             <Button look="danger" disabled={remove.isPending} onClick={() => remove.mutate()}>
-              Take it away
+              {phrase('Take it away')}
             </Button>
           )}
-          {!draft.name.trim() && <span className="text-small text-soft">it needs a name to be kept</span>}
+          {!draft.name.trim() && <span className="text-small text-soft">{phrase('it needs a name to be kept')}</span>}
         </div>
         {save.error && !fieldError(save.error, 'name') && !fieldError(save.error, 'rule') && <Trouble error={save.error} />}
         <Trouble error={remove.error} />

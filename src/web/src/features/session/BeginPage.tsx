@@ -4,6 +4,8 @@ import { useNavigate, useSearchParams } from 'react-router';
 import { api, take } from '../../api/client';
 import { Button, Field, fieldError, Trouble } from '../../ui/bits';
 import { ZoneField } from '../../ui/ZoneField';
+import { phrase } from '../../words/phrase';
+import { Sentence } from '../../words/Sentence';
 import { CountryField, countryOfBrowser, PresetWords } from '../beginning/CountryField';
 import { BringIn } from './BringIn';
 import { FirstPage } from './FirstPage';
@@ -47,15 +49,18 @@ export function BeginPage() {
   const own = ['practice', 'name', 'email', 'password', 'zone', 'country'].some((f) => fieldError(begin.error, f));
   if (brings) {
     return (
-      <FirstPage title="Bring a practice in" lead="It was taken out elsewhere, as one file. Afterwards everything is here as it was there.">
+      <FirstPage
+        title={phrase('Bring a practice in')}
+        lead={phrase('It was taken out elsewhere, as one file. Afterwards everything is here as it was there.')}
+      >
         <BringIn accessKey={key} back={() => setBrings(false)} />
       </FirstPage>
     );
   }
   return (
     <FirstPage
-      title="Begin"
-      lead="This installation is empty. Say who you are; the rest follows step by step, and can be left and gone on with."
+      title={phrase('Begin')}
+      lead={phrase('This installation is empty. Say who you are; the rest follows step by step, and can be left and gone on with.')}
       margin={<PresetWords country={countries.data?.find((c) => c.country === country)} />}
     >
       <form
@@ -66,35 +71,47 @@ export function BeginPage() {
         }}
       >
         {text(
-          'Your practice',
+          phrase('Your practice'),
           'practice',
           practice,
           setPractice,
           { autoFocus: true, autoComplete: 'organization' },
-          'what it is called; it stands under letters',
+          phrase('what it is called; it stands under letters'),
         )}
-        {text('Your name', 'name', name, setName, { autoComplete: 'name' }, 'as it stands under letters')}
+        {text(phrase('Your name'), 'name', name, setName, { autoComplete: 'name' }, phrase('as it stands under letters'))}
         {text(
-          'Email address',
+          phrase('Email address'),
           'email',
           email,
           setEmail,
           { type: 'email', autoComplete: 'username' },
-          'you sign in with it, and letters come from it',
+          phrase('you sign in with it, and letters come from it'),
         )}
         <PasswordField value={password} set={setPassword} error={fieldError(begin.error, 'password')} />
-        <ZoneField label="Your clock" none="choose a place" value={zone} set={setZone} error={fieldError(begin.error, 'zone')} />
+        <ZoneField
+          label={phrase('Your clock')}
+          none={phrase('choose a place')}
+          value={zone}
+          set={setZone}
+          error={fieldError(begin.error, 'zone')}
+        />
         <CountryField countries={countries.data ?? []} value={country} set={setChosen} error={fieldError(begin.error, 'country')} />
         <div className="col-span-full">
           {!own && <Trouble error={begin.error ?? countries.error} />}
           <Button type="submit" look="main" disabled={begin.isPending}>
-            Begin
+            {phrase('Begin')}
           </Button>
           <p className="mt-6 text-soft">
-            Was your practice in another Germinal?{' '}
-            <Button look="plain" className="min-h-6" onClick={() => setBrings(true)}>
-              Bring it in from there
-            </Button>
+            <Sentence
+              m="Was your practice in another Germinal? <button>Bring it in from there</button>"
+              v={{
+                button: (c) => (
+                  <Button look="plain" className="min-h-6" onClick={() => setBrings(true)}>
+                    {c}
+                  </Button>
+                ),
+              }}
+            />
           </p>
         </div>
       </form>

@@ -4,6 +4,8 @@ import { useNavigate } from 'react-router';
 import { upload } from '../../api/client';
 import { Button, Field, fieldError, Trouble } from '../../ui/bits';
 import { size } from '../../ui/size';
+import { phrase } from '../../words/phrase';
+import { Sentence } from '../../words/Sentence';
 import { PasswordField } from './PasswordField';
 
 /** A practice that was taken out of another installation becomes the first of this one. */
@@ -35,7 +37,11 @@ export function BringIn({ accessKey, back }: { accessKey: string; back: () => vo
         bring.mutate();
       }}
     >
-      <Field label="The practice’s archive" error={fieldError(bring.error, 'file')} hint="a .germinal.zip, as “All data” hands it out">
+      <Field
+        label={phrase('The practice’s archive')}
+        error={fieldError(bring.error, 'file')}
+        hint={phrase('a .germinal.zip, as “All data” hands it out')}
+      >
         {(id, by) => (
           <input
             id={id}
@@ -48,7 +54,7 @@ export function BringIn({ accessKey, back }: { accessKey: string; back: () => vo
           />
         )}
       </Field>
-      <Field label="Your name" error={fieldError(bring.error, 'name')}>
+      <Field label={phrase('Your name')} error={fieldError(bring.error, 'name')}>
         {(id, by) => (
           <input
             id={id}
@@ -62,9 +68,9 @@ export function BringIn({ accessKey, back }: { accessKey: string; back: () => vo
         )}
       </Field>
       <Field
-        label="Email address"
+        label={phrase('Email address')}
         error={fieldError(bring.error, 'email')}
-        hint="the one you signed in with there, or a new one; you are a principal of the practice"
+        hint={phrase('the one you signed in with there, or a new one; you are a principal of the practice')}
       >
         {(id, by) => (
           <input
@@ -82,20 +88,25 @@ export function BringIn({ accessKey, back }: { accessKey: string; back: () => vo
       <PasswordField value={password} set={setPassword} error={fieldError(bring.error, 'password')} />
       <label className="mt-2 inline-flex min-h-6 items-baseline">
         <input type="checkbox" className="mr-2" checked={goesOn} onChange={(e) => setGoesOn(e.target.checked)} />
-        Programs go on at once
+        {phrase('Programs go on at once')}
       </label>
       <p className="mt-0 text-small text-soft">
-        Without this they are paused, and broadcasts held, until you say so here. Take care that the other installation sends nothing any
-        more before anything goes on.
+        {phrase(
+          'Without this they are paused, and broadcasts held, until you say so here. Take care that the other installation sends nothing any more before anything goes on.',
+        )}
       </p>
       {!own && <Trouble error={bring.error} />}
-      {bring.isPending && <p role="status">{file && `${size(file.size)} `}on the way in; stay on this page.</p>}
+      {bring.isPending && (
+        <p role="status">
+          <Sentence m="{file}on the way in; stay on this page." v={{ file: file && `${size(file.size)} ` }} />
+        </p>
+      )}
       <span className="flex gap-5">
         <Button type="submit" look="main" disabled={bring.isPending}>
-          Bring it in
+          {phrase('Bring it in')}
         </Button>
         <Button look="plain" className="min-h-6" onClick={back}>
-          Begin with nothing instead
+          {phrase('Begin with nothing instead')}
         </Button>
       </span>
     </form>

@@ -1,6 +1,7 @@
 import { type ReactNode, useId } from 'react';
 import { useTitle } from '../../ui/DayPage';
 import { TouchLine } from '../../ui/TouchLine';
+import { phrase } from '../../words/phrase';
 
 const line = [0, 7, 10, 17, 24, 31, 38, 45, 54, 66, 77, 88].map((day) => ({
   day,
@@ -21,7 +22,7 @@ export function FirstPage({
   children: ReactNode;
 }) {
   const label = useId();
-  useTitle(title === 'Germinal' ? 'Sign in' : title);
+  useTitle(title === 'Germinal' ? phrase('Sign in') : title);
   return (
     <div className="grid min-h-screen grid-cols-[112px_minmax(0,1fr)_344px] max-[1099px]:grid-cols-[minmax(0,1fr)]">
       <div className="max-[1099px]:hidden" />

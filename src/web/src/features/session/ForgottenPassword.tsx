@@ -3,6 +3,7 @@ import { useState } from 'react';
 import { Link } from 'react-router';
 import { api, take } from '../../api/client';
 import { Button, Field, fieldError, Trouble } from '../../ui/bits';
+import { phrase } from '../../words/phrase';
 import { FirstPage } from './FirstPage';
 
 /** Asking for a link by which a new password is chosen. */
@@ -11,17 +12,19 @@ export function ForgottenPassword() {
   const ask = useMutation({ mutationFn: () => take(api.POST('/api/session/forgotten', { body: { email } })) });
   return (
     <FirstPage
-      title="A new password"
-      lead="A link to choose one is mailed to the address you sign in with. It works once, for half an hour."
+      title={phrase('A new password')}
+      lead={phrase('A link to choose one is mailed to the address you sign in with. It works once, for half an hour.')}
     >
       {ask.isSuccess ? (
         <div className="mt-10 max-w-[46ch]" role="status">
           <p>
-            If somebody here signs in with {email}, the link is on its way. If it does not come, look among what your mail program puts
-            aside.
+            {phrase(
+              'If somebody here signs in with {email}, the link is on its way. If it does not come, look among what your mail program puts aside.',
+              { email },
+            )}
           </p>
           <p className="mt-3 text-small">
-            <Link to="/sign-in">Sign in</Link>
+            <Link to="/sign-in">{phrase('Sign in')}</Link>
           </p>
         </div>
       ) : (
@@ -32,7 +35,7 @@ export function ForgottenPassword() {
             ask.mutate();
           }}
         >
-          <Field label="Email address" error={fieldError(ask.error, 'email')}>
+          <Field label={phrase('Email address')} error={fieldError(ask.error, 'email')}>
             {(id, by) => (
               <input
                 id={id}
@@ -50,10 +53,10 @@ export function ForgottenPassword() {
           {!fieldError(ask.error, 'email') && <Trouble error={ask.error} />}
           <div className="flex items-center gap-5">
             <Button type="submit" look="main" disabled={ask.isPending}>
-              Mail me a link
+              {phrase('Mail me a link')}
             </Button>
             <Link className="inline-flex min-h-6 items-center text-small" to="/sign-in">
-              Back to signing in
+              {phrase('Back to signing in')}
             </Link>
           </div>
         </form>

@@ -6,6 +6,7 @@ import { api, type Schemas, take } from '../../api/client';
 import { type Session, useSession } from '../../app/session';
 import { Button, Field, fieldError, Loading, Trouble } from '../../ui/bits';
 import { forgetAll } from '../../ui/kept';
+import { phrase } from '../../words/phrase';
 import { FirstPage } from './FirstPage';
 import { PasswordField } from './PasswordField';
 
@@ -30,12 +31,12 @@ function Linked({
   return (
     <FirstPage title={title} lead={lead}>
       <div className="mt-10 max-w-[340px]">
-        {link.isPending && <Loading what="Opening the link" />}
+        {link.isPending && <Loading what={phrase('Opening the link')} />}
         {link.error && (
           <>
             <Trouble error={link.error} />
             <Link className="text-small" to="/sign-in">
-              Sign in
+              {phrase('Sign in')}
             </Link>
           </>
         )}
@@ -48,7 +49,7 @@ function Linked({
 /** An invited member says what they are called and chooses a password. */
 export function JoinPage() {
   return (
-    <Linked kind="invitation" title="Join" lead="Say what you are called, and choose a password. Then you are in.">
+    <Linked kind="invitation" title={phrase('Join')} lead={phrase('Say what you are called, and choose a password. Then you are in.')}>
       {(link, key) => <JoinForm link={link} linkKey={key} />}
     </Linked>
   );
@@ -87,13 +88,11 @@ function JoinForm({ link, linkKey }: { link: Schemas['MemberLinkDto']; linkKey: 
     >
       {here && (
         <p className="mb-4 border-l-[3px] border-straw bg-straw-pale px-3 py-2 text-small">
-          {here.name} is signed in here, and is signed out when you join.
+          {phrase('{here} is signed in here, and is signed out when you join.', { here: here.name })}
         </p>
       )}
-      <p className="mb-4">
-        {link.practice} · you will sign in with {link.email}
-      </p>
-      <Field label="Your name" error={fieldError(join.error, 'name')} hint="as it stands under letters">
+      <p className="mb-4">{phrase('{practice} · you will sign in with {email}', { practice: link.practice, email: link.email })}</p>
+      <Field label={phrase('Your name')} error={fieldError(join.error, 'name')} hint={phrase('as it stands under letters')}>
         {(id, by) => (
           <input
             id={id}
@@ -110,7 +109,7 @@ function JoinForm({ link, linkKey }: { link: Schemas['MemberLinkDto']; linkKey: 
       <PasswordField value={password} set={setPassword} error={fieldError(join.error, 'password')} />
       {!own && <Trouble error={join.error} />}
       <Button type="submit" look="main" disabled={join.isPending}>
-        Join
+        {phrase('Join')}
       </Button>
     </form>
   );
@@ -119,7 +118,11 @@ function JoinForm({ link, linkKey }: { link: Schemas['MemberLinkDto']; linkKey: 
 /** A password that was forgotten is chosen anew. */
 export function NewPasswordPage() {
   return (
-    <Linked kind="forgotten" title="A new password" lead="Choose one. Wherever you were signed in, you are not any more.">
+    <Linked
+      kind="forgotten"
+      title={phrase('A new password')}
+      lead={phrase('Choose one. Wherever you were signed in, you are not any more.')}
+    >
       {(link, key) => <NewPasswordForm link={link} linkKey={key} />}
     </Linked>
   );
@@ -131,7 +134,7 @@ function NewPasswordForm({ link, linkKey }: { link: Schemas['MemberLinkDto']; li
   const choose = useMutation({
     mutationFn: () => take(api.POST('/api/session/password', { body: { key: linkKey, password } })),
     onSuccess: () => {
-      toast('It is your password now. Sign in with it.');
+      toast(phrase('It is your password now. Sign in with it.'));
       go('/sign-in', { replace: true });
     },
   });
@@ -145,14 +148,14 @@ function NewPasswordForm({ link, linkKey }: { link: Schemas['MemberLinkDto']; li
       {/* Programs that keep passwords want to know whose it is. */}
       <input type="email" autoComplete="username" readOnly className="sr-only" tabIndex={-1} aria-hidden value={link.email} />
       <PasswordField
-        label={`New password of ${link.email}`}
+        label={phrase('New password of {email}', { email: link.email })}
         value={password}
         set={setPassword}
         error={fieldError(choose.error, 'password')}
       />
       {!fieldError(choose.error, 'password') && <Trouble error={choose.error} />}
       <Button type="submit" look="main" disabled={choose.isPending}>
-        Choose it
+        {phrase('Choose it')}
       </Button>
     </form>
   );

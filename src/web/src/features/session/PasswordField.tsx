@@ -1,8 +1,9 @@
 import { Field } from '../../ui/bits';
+import { phrase } from '../../words/phrase';
 
 /** A password that is being chosen. What is asked of it is the server's to say. */
 export function PasswordField({
-  label = 'Password',
+  label = phrase('Password'),
   value,
   set,
   error,
@@ -13,7 +14,11 @@ export function PasswordField({
   error?: string;
 }) {
   return (
-    <Field label={label} error={error} hint="At least 15 letters and signs: a short sentence that nobody else would say, spaces included.">
+    <Field
+      label={label}
+      error={error}
+      hint={phrase('At least 15 letters and signs: a short sentence that nobody else would say, spaces included.')}
+    >
       {(id, by) => (
         <input
           id={id}

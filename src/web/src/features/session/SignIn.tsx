@@ -4,6 +4,7 @@ import { Link, useLocation, useNavigate } from 'react-router';
 import { api, take } from '../../api/client';
 import { useSession } from '../../app/session';
 import { Button, Field, fieldError, Trouble } from '../../ui/bits';
+import { phrase } from '../../words/phrase';
 import { FirstPage } from './FirstPage';
 import { canPasskeys, usePasskey } from './passkeys';
 
@@ -36,14 +37,15 @@ export function SignIn() {
 
   return (
     <FirstPage
-      lead="Keeps you in touch with everyone you know, for years, without anyone being forgotten or pestered."
+      lead={phrase('Keeps you in touch with everyone you know, for years, without anyone being forgotten or pestered.')}
       margin={
         session?.isDemo && (
           <>
-            <h2 className="!font-sans !text-small">Demo practice</h2>
+            <h2 className="!font-sans !text-small">{phrase('Demo practice')}</h2>
             <p className="mt-1">
-              The sign-ins were printed where Germinal was started. Everything in the demo is invented; letters go to a stand-in and reach
-              nobody.
+              {phrase(
+                'The sign-ins were printed where Germinal was started. Everything in the demo is invented; letters go to a stand-in and reach nobody.',
+              )}
             </p>
           </>
         )
@@ -57,7 +59,7 @@ export function SignIn() {
             signIn.mutate();
           }}
         >
-          <Field label="Email address" error={fieldError(signIn.error, 'email')}>
+          <Field label={phrase('Email address')} error={fieldError(signIn.error, 'email')}>
             {(id, by) => (
               <input
                 id={id}
@@ -72,7 +74,7 @@ export function SignIn() {
               />
             )}
           </Field>
-          <Field label="Password" error={fieldError(signIn.error, 'password')}>
+          <Field label={phrase('Password')} error={fieldError(signIn.error, 'password')}>
             {(id, by) => (
               <input
                 id={id}
@@ -89,15 +91,15 @@ export function SignIn() {
           {!own && <Trouble error={signIn.error ?? passkey.error} />}
           <div className="flex flex-wrap items-center gap-x-5 gap-y-2">
             <Button type="submit" look="main" disabled={signIn.isPending}>
-              Sign in
+              {phrase('Sign in')}
             </Button>
             {canPasskeys() && (
               <Button className="min-h-6" disabled={passkey.isPending} onClick={() => passkey.mutate()}>
-                With a passkey
+                {phrase('With a passkey')}
               </Button>
             )}
             <Link className="inline-flex min-h-6 items-center text-small" to="/forgotten">
-              Forgotten the password
+              {phrase('Forgotten the password')}
             </Link>
           </div>
         </form>
@@ -109,7 +111,11 @@ export function SignIn() {
             second.mutate();
           }}
         >
-          <Field label="Code" error={fieldError(second.error, 'code')} hint="The six digits your telephone shows, or a recovery code.">
+          <Field
+            label={phrase('Code')}
+            error={fieldError(second.error, 'code')}
+            hint={phrase('The six digits your telephone shows, or a recovery code.')}
+          >
             {(id, by) => (
               <input
                 id={id}
@@ -126,10 +132,10 @@ export function SignIn() {
           {!fieldError(second.error, 'code') && <Trouble error={second.error} />}
           <div className="flex items-center gap-5">
             <Button type="submit" look="main" disabled={second.isPending}>
-              Go on
+              {phrase('Go on')}
             </Button>
             <Button look="plain" className="min-h-6" onClick={() => setCode(undefined)}>
-              Begin again
+              {phrase('Begin again')}
             </Button>
           </div>
         </form>

@@ -1,3 +1,5 @@
+import { phrase } from '../../words/phrase';
+
 /** Whether this browser knows passkeys, and reads and writes them as JSON (WebAuthn, level 3). */
 export const canPasskeys = () =>
   typeof PublicKeyCredential !== 'undefined' && typeof PublicKeyCredential.parseRequestOptionsFromJSON === 'function';
@@ -19,6 +21,6 @@ export async function makePasskey(options: string): Promise<string> {
 }
 
 function answered(credential: Credential | null): string {
-  if (!(credential instanceof PublicKeyCredential)) throw new Error('No passkey was chosen.');
+  if (!(credential instanceof PublicKeyCredential)) throw new Error(phrase('No passkey was chosen.'));
   return JSON.stringify(credential.toJSON());
 }

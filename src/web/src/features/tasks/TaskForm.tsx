@@ -6,6 +6,8 @@ import { Button, Trouble } from '../../ui/bits';
 import { useKept } from '../../ui/kept';
 import { said } from '../../ui/undo';
 import { date } from '../../ui/when';
+import { phrase } from '../../words/phrase';
+import { Sentence } from '../../words/Sentence';
 import { WhoField } from '../people/WhoField';
 import { takeTaskOut } from './acts';
 import { repeats } from './repeats';
@@ -26,7 +28,7 @@ export function TaskForm({ about, leave }: { about?: Somebody; leave?: () => voi
   const [rule, setRule] = useState('');
   const [who, setWho] = useState<Somebody | undefined>(about);
   const add = useMutation({
-    meta: { says: () => `a task: ${title}` },
+    meta: { says: () => phrase('a task: {title}', { title }) },
     mutationFn: () =>
       take(api.POST('/api/tasks', { body: { kind, title: title.trim(), due, person: who?.id ?? null, member: member || null, rule } })),
     onSuccess: ({ id }) => {
@@ -35,12 +37,12 @@ export function TaskForm({ about, leave }: { about?: Somebody; leave?: () => voi
       if (!about) setWho(undefined);
       const again = () => queries.invalidateQueries();
       again();
-      said(`${words}: it is on the sheet`, () => takeTaskOut(id).then(again));
+      said(phrase('{words}: it is on the sheet', { words }), () => takeTaskOut(id).then(again));
     },
   });
   return (
     <form
-      aria-label="A task"
+      aria-label={phrase('A task')}
       className="mb-3 flex flex-wrap items-center gap-x-3 gap-y-2 text-small"
       onKeyDown={(e) => {
         if (e.key !== 'Escape' || !leave) return;
@@ -53,55 +55,62 @@ export function TaskForm({ about, leave }: { about?: Somebody; leave?: () => voi
       }}
     >
       <input
-        aria-label="What is to be done"
-        placeholder="what is to be done"
+        aria-label={phrase('What is to be done')}
+        placeholder={phrase('what is to be done')}
         maxLength={400}
         autoFocus={about !== undefined}
         className="min-w-40 flex-1 font-serif"
         value={title}
         onChange={(e) => setTitle(e.target.value)}
       />
-      <select aria-label="Task or call" value={kind} onChange={(e) => setKind(e.target.value)}>
-        <option value="task">task</option>
-        <option value="call">call</option>
+      <select aria-label={phrase('Task or call')} value={kind} onChange={(e) => setKind(e.target.value)}>
+        <option value="task">{phrase('task')}</option>
+        <option value="call">{phrase('call')}</option>
       </select>
-      <input type="date" aria-label="On which day" required value={due} onChange={(e) => setDue(e.target.value)} />
-      <select aria-label="How often" value={rule} onChange={(e) => setRule(e.target.value)}>
+      <input type="date" aria-label={phrase('On which day')} required value={due} onChange={(e) => setDue(e.target.value)} />
+      <select aria-label={phrase('How often')} value={rule} onChange={(e) => setRule(e.target.value)}>
         {repeats.map(([r, words]) => (
           <option key={r} value={r}>
             {words}
           </option>
         ))}
       </select>
-      <select aria-label="Whose it is" value={member} onChange={(e) => setMember(e.target.value)}>
+      <select aria-label={phrase('Whose it is')} value={member} onChange={(e) => setMember(e.target.value)}>
         {session?.members.map((m) => (
           <option key={m.id} value={m.id}>
-            {m.id === own ? 'mine' : `for ${m.name}`}
+            {m.id === own ? phrase('mine') : phrase('for {name}', { name: m.name })}
           </option>
         ))}
       </select>
       {!about &&
         (who ? (
           <span>
-            about {who.name}{' '}
-            <Button look="plain" aria-label={`not about ${who.name}`} onClick={() => setWho(undefined)}>
-              not
-            </Button>
+            <Sentence
+              m="about {who} <button>not</button>"
+              v={{
+                who: who.name,
+                button: (c) => (
+                  <Button look="plain" aria-label={phrase('not about {who}', { who: who.name })} onClick={() => setWho(undefined)}>
+                    {c}
+                  </Button>
+                ),
+              }}
+            />
           </span>
         ) : (
           <span className="flex items-center gap-2">
-            about
+            {phrase('about')}
             <span className="w-52 [&>div]:mb-0">
-              <WhoField label="About whom, if anybody" pick={setWho} />
+              <WhoField label={phrase('About whom, if anybody')} pick={setWho} />
             </span>
           </span>
         ))}
       <Button type="submit" look="main" disabled={add.isPending || !title.trim()}>
-        Write it
+        {phrase('Write it')}
       </Button>
       {leave && (
         <Button look="plain" onClick={leave}>
-          leave it
+          {phrase('leave it')}
         </Button>
       )}
       <div className="basis-full">

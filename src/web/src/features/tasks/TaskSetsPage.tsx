@@ -8,6 +8,8 @@ import { Button, Empty, fieldError, Loading, Trouble } from '../../ui/bits';
 import { DayPage, PageHead } from '../../ui/DayPage';
 import { FoundAgain } from '../../ui/FoundAgain';
 import { useKeptEdit } from '../../ui/kept';
+import { phrase } from '../../words/phrase';
+import { Sentence } from '../../words/Sentence';
 
 type Sets = Schemas['TaskSetDto'][];
 type Line = Schemas['TaskLineDto'];
@@ -17,21 +19,23 @@ const blank: Line = { kind: 'task', title: '', days: 0 };
 /** Tasks that are made together: eleven things for each new client. */
 export default function TaskSetsPage() {
   const tasks = useQuery({ queryKey: ['tasks', 'sets'], queryFn: () => take(api.GET('/api/tasks')) });
-  if (tasks.isPending) return <Loading what="Opening the sets" />;
+  if (tasks.isPending) return <Loading what={phrase('Opening the sets')} />;
   return (
     <DayPage
-      marginTitle="How they are made"
+      marginTitle={phrase('How they are made')}
       margin={
         <>
-          <h3>How they are made</h3>
+          <h3>{phrase('How they are made')}</h3>
           <p>
-            On a person’s page, under <i>To do</i>, or under Tasks. Each stands on the day sheet of whoever makes them, so many working days
-            later as its line says. What was made is changed and handed over like any task.
+            <Sentence
+              m="On a person’s page, under <i>To do</i>, or under Tasks. Each stands on the day sheet of whoever makes them, so many working days later as its line says. What was made is changed and handed over like any task."
+              v={{ i: (c) => <i>{c}</i> }}
+            />
           </p>
         </>
       }
     >
-      <PageHead title="Sets of tasks" aside={<Link to="/tasks">Tasks</Link>} />
+      <PageHead title={phrase('Sets of tasks')} aside={<Link to="/tasks">{phrase('Tasks')}</Link>} />
       <div className="px-7">
         <Trouble error={tasks.error} />
       </div>
@@ -47,12 +51,12 @@ function SetsForm({ kept }: { kept: Sets }) {
   const [afresh, setAfresh] = useState(0);
   const sets = edit.value.sets;
   const save = useMutation({
-    meta: { says: () => 'sets of tasks' },
+    meta: { says: () => phrase('sets of tasks') },
     mutationFn: () => take(api.PUT('/api/tasks/sets', { body: { sets } })),
     onSuccess: async () => {
       await queries.invalidateQueries({ queryKey: ['tasks'] });
       edit.done();
-      toast('Kept.');
+      toast(phrase('Kept.'));
     },
   });
   const put = (i: number, part: Partial<Sets[number]>) => edit.set({ sets: sets.map((s, n) => (n === i ? { ...s, ...part } : s)) });
@@ -67,13 +71,14 @@ function SetsForm({ kept }: { kept: Sets }) {
             <ul className="m-0 list-none p-0 font-serif">
               {s.tasks.map((t, n) => (
                 <li key={n}>
-                  {t.title} <span className="font-sans text-small text-soft">after {t.days} working days</span>
+                  {t.title}{' '}
+                  <span className="font-sans text-small text-soft">{phrase('after {days, number} working days', { days: t.days })}</span>
                 </li>
               ))}
             </ul>
           </div>
         ))}
-        <p className="row text-small text-soft">A principal changes these.</p>
+        <p className="row text-small text-soft">{phrase('A principal changes these.')}</p>
       </>
     );
   return (
@@ -87,22 +92,22 @@ function SetsForm({ kept }: { kept: Sets }) {
       {edit.found && (
         <FoundAgain
           className="mx-7 my-3"
-          words="What you changed here before and did not keep stands here again."
+          words={phrase('What you changed here before and did not keep stands here again.')}
           throwAway={() => {
             edit.done();
             setAfresh(afresh + 1);
           }}
         />
       )}
-      {sets.length === 0 && <Empty>No sets yet. Write down once what is to be done for each new client.</Empty>}
+      {sets.length === 0 && <Empty>{phrase('No sets yet. Write down once what is to be done for each new client.')}</Empty>}
       {sets.map((s, i) => (
         // Its place is what it is known by while it is written.
         <fieldset key={i} className="row m-0 border-x-0 border-b-0">
-          <legend className="sr-only">{s.name || `Set ${i + 1}`}</legend>
+          <legend className="sr-only">{s.name || phrase('Set {i, number}', { i: i + 1 })}</legend>
           <div className="mb-2 flex flex-wrap items-baseline gap-4">
             <input
-              aria-label={`Set ${i + 1}: what it is for`}
-              placeholder="what it is for: new client"
+              aria-label={phrase('Set {i, number}: what it is for', { i: i + 1 })}
+              placeholder={phrase('what it is for: new client')}
               maxLength={100}
               className="w-64 font-semibold"
               value={s.name}
@@ -110,38 +115,43 @@ function SetsForm({ kept }: { kept: Sets }) {
             />
             <Button
               look="danger"
-              aria-label={`take out the set ${s.name || i + 1}`}
+              aria-label={phrase('take out the set {name}', { name: s.name || i + 1 })}
               onClick={() => edit.set({ sets: sets.toSpliced(i, 1) })}
             >
-              take out
+              {phrase('take out')}
             </Button>
           </div>
           {s.tasks.map((t, l) => (
             <div key={l} className="mb-1.5 flex flex-wrap items-baseline gap-3 text-small">
               <label>
-                after{' '}
-                <input
-                  type="number"
-                  min={0}
-                  max={400}
-                  aria-label={`Line ${l + 1} of set ${i + 1}: after how many working days`}
-                  className="w-16"
-                  value={t.days}
-                  onChange={(e) => line(i, l, { days: Number(e.target.value) })}
-                />{' '}
-                working days
+                <Sentence
+                  m="after {days} working days"
+                  v={{
+                    days: (
+                      <input
+                        type="number"
+                        min={0}
+                        max={400}
+                        aria-label={phrase('Line {l, number} of set {i, number}: after how many working days', { l: l + 1, i: i + 1 })}
+                        className="w-16"
+                        value={t.days}
+                        onChange={(e) => line(i, l, { days: Number(e.target.value) })}
+                      />
+                    ),
+                  }}
+                />
               </label>
               <select
-                aria-label={`Line ${l + 1} of set ${i + 1}: task or call`}
+                aria-label={phrase('Line {l, number} of set {i, number}: task or call', { l: l + 1, i: i + 1 })}
                 value={t.kind}
                 onChange={(e) => line(i, l, { kind: e.target.value })}
               >
-                <option value="task">task</option>
-                <option value="call">call</option>
+                <option value="task">{phrase('task')}</option>
+                <option value="call">{phrase('call')}</option>
               </select>
               <input
-                aria-label={`Line ${l + 1} of set ${i + 1}: what is to be done`}
-                placeholder="what is to be done"
+                aria-label={phrase('Line {l, number} of set {i, number}: what is to be done', { l: l + 1, i: i + 1 })}
+                placeholder={phrase('what is to be done')}
                 maxLength={400}
                 className="min-w-40 flex-1 font-serif"
                 value={t.title}
@@ -149,14 +159,16 @@ function SetsForm({ kept }: { kept: Sets }) {
               />
               <Button
                 look="plain"
-                aria-label={`take out line ${l + 1} of set ${i + 1}`}
+                aria-label={phrase('take out line {l, number} of set {i, number}', { l: l + 1, i: i + 1 })}
                 onClick={() => put(i, { tasks: s.tasks.toSpliced(l, 1) })}
               >
-                take out
+                {phrase('take out')}
               </Button>
             </div>
           ))}
-          <Button onClick={() => put(i, { tasks: [...s.tasks, { ...blank, days: s.tasks.at(-1)?.days ?? 0 }] })}>+ a line</Button>
+          <Button onClick={() => put(i, { tasks: [...s.tasks, { ...blank, days: s.tasks.at(-1)?.days ?? 0 }] })}>
+            {phrase('+ a line')}
+          </Button>
           {fieldError(save.error, `sets[${i}]`) && (
             <p role="alert" className="text-small text-ember">
               {fieldError(save.error, `sets[${i}]`)}
@@ -165,10 +177,10 @@ function SetsForm({ kept }: { kept: Sets }) {
         </fieldset>
       ))}
       <p className="row flex flex-wrap gap-5">
-        <Button onClick={() => edit.set({ sets: [...sets, { name: '', tasks: [blank] }] })}>+ a set</Button>
+        <Button onClick={() => edit.set({ sets: [...sets, { name: '', tasks: [blank] }] })}>{phrase('+ a set')}</Button>
         {Object.keys(edit.changes).length > 0 && (
           <Button type="submit" look="main" disabled={save.isPending}>
-            Keep the sets
+            {phrase('Keep the sets')}
           </Button>
         )}
       </p>

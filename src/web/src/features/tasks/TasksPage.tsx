@@ -11,7 +11,9 @@ import { DayPage, PageHead, Stretch } from '../../ui/DayPage';
 import { useKept } from '../../ui/kept';
 import { useKeys } from '../../ui/keys';
 import { said } from '../../ui/undo';
-import { count, date, dayName, nearDay } from '../../ui/when';
+import { date, dayName, nearDay } from '../../ui/when';
+import { phrase } from '../../words/phrase';
+import { Sentence } from '../../words/Sentence';
 import { finishTask, moveTask, reopenTask, takeTaskOut } from './acts';
 import { MakeSet } from './MakeSet';
 import { repeatsWith } from './repeats';
@@ -50,15 +52,19 @@ export default function TasksPage() {
     x: () => task && !task.doneAt && task.kind === 'task' && acts.finish.mutate({ task, outcome: 'done' }),
     Enter: () => task?.person && go(`/people/${task.person.id}`),
   });
-  if (tasks.isPending) return <Loading what="Opening the tasks" />;
+  if (tasks.isPending) return <Loading what={phrase('Opening the tasks')} />;
   const today = date(now, zone);
   return (
-    <DayPage marginTitle="The task" margin={task ? <TaskMargin key={task.id} task={task} acts={acts} /> : <p>Nothing is picked.</p>}>
+    <DayPage
+      marginTitle={phrase('The task')}
+      margin={task ? <TaskMargin key={task.id} task={task} acts={acts} /> : <p>{phrase('Nothing is picked.')}</p>}
+    >
       <PageHead
-        title="Tasks"
+        title={phrase('Tasks')}
         aside={
           <>
-            {count(tasks.data?.inAll ?? 0, 'task', 'tasks')} · <Link to="/tasks/sets">sets of tasks</Link> · <Link to="/">Today</Link>
+            {phrase('{inAll, plural, one {# task} other {# tasks}}', { inAll: tasks.data?.inAll ?? 0 })} ·{' '}
+            <Link to="/tasks/sets">{phrase('sets of tasks')}</Link> · <Link to="/">{phrase('Today')}</Link>
           </>
         }
       >
@@ -66,11 +72,11 @@ export default function TasksPage() {
           choices={[
             {
               key: 'whose',
-              label: 'Whose',
-              none: 'everybody’s',
-              of: session?.members.map((m) => [m.id, m.id === own ? 'mine' : `of ${m.name}`] as const) ?? [],
+              label: phrase('Whose'),
+              none: phrase('everybody’s'),
+              of: session?.members.map((m) => [m.id, m.id === own ? 'mine' : phrase('of {name}', { name: m.name })] as const) ?? [],
             },
-            { key: 'done', label: 'Open or done', none: 'that are to be done', of: [['done', 'that are done']] },
+            { key: 'done', label: phrase('Open or done'), none: phrase('that are to be done'), of: [['done', phrase('that are done')]] },
           ]}
           values={filter}
           set={(key, value) => setFilter({ ...filter, [key]: value })}
@@ -81,14 +87,20 @@ export default function TasksPage() {
         <TaskForm />
         <MakeSet />
       </div>
-      <Stretch title={filter.done ? 'Done' : 'To be done'} />
+      <Stretch title={filter.done ? phrase('Done') : phrase('To be done')} />
       {rows.length === 0 && (
-        <Empty>{filter.done ? 'Nothing was done yet.' : 'Nothing is to be done. Write it above, for yourself or another.'}</Empty>
+        <Empty>
+          {filter.done ? phrase('Nothing was done yet.') : phrase('Nothing is to be done. Write it above, for yourself or another.')}
+        </Empty>
       )}
       {rows.map((t, i) => (
         <div key={t.id} id={`task-${t.id}`} className={`row flex items-baseline gap-4 ${i === at ? 'on' : ''}`} aria-current={i === at}>
           <span className={`gutter ${!t.doneAt && t.due < today ? '!text-ember' : ''}`}>
-            {t.doneAt ? nearDay(t.doneAt, zone, now) : t.due < today ? `since ${dayName(t.due, today)}` : dayName(t.due, today)}
+            {t.doneAt
+              ? nearDay(t.doneAt, zone, now)
+              : t.due < today
+                ? phrase('since {due}', { due: dayName(t.due, today) })
+                : dayName(t.due, today)}
           </span>
           <button type="button" data-pick className="min-w-0 flex-1" onClick={() => setPicked(t.id)}>
             <span className="font-serif">{t.title}</span>
@@ -97,17 +109,25 @@ export default function TasksPage() {
             </span>
           </button>
           {!t.doneAt && t.kind === 'task' && (
-            <Button onClick={() => acts.finish.mutate({ task: t, outcome: 'done' })} aria-label={`${t.title}: done`}>
-              done
+            <Button
+              onClick={() => acts.finish.mutate({ task: t, outcome: 'done' })}
+              aria-label={phrase('{title}: done', { title: t.title })}
+            >
+              {phrase('done')}
             </Button>
           )}
         </div>
       ))}
       {tasks.data && tasks.data.inAll > rows.length && (
-        <p className="row text-small text-soft">and {tasks.data.inAll - rows.length} more, when these are done</p>
+        <p className="row text-small text-soft">
+          {phrase('and {inAll, number} more, when these are done', { inAll: tasks.data.inAll - rows.length })}
+        </p>
       )}
       <p className="border-t border-rule px-7 py-3 text-small text-soft">
-        <kbd>j</kbd> <kbd>k</kbd> go through · <kbd>x</kbd> done · <kbd>Enter</kbd> opens the person
+        <Sentence
+          m="{kbd} {kbd2} go through · {kbd3} done · {kbd4} opens the person"
+          v={{ kbd: <kbd>j</kbd>, kbd2: <kbd>k</kbd>, kbd3: <kbd>x</kbd>, kbd4: <kbd>Enter</kbd> }}
+        />
       </p>
     </DayPage>
   );
@@ -135,17 +155,17 @@ function useActs() {
       onError: failed,
     }),
     reopen: useMutation({
-      meta: { says: (task: Task) => `${task.title}: to be done again` },
+      meta: { says: (task: Task) => phrase('{title}: to be done again', { title: task.title }) },
       mutationFn: (task: Task) => reopenTask(task.id),
       onSuccess: again,
       onError: failed,
     }),
     move: useMutation({
-      meta: { says: ({ task, to }: { task: Task; to: string }) => `${task.title} to ${dayName(to)}` },
+      meta: { says: ({ task, to }: { task: Task; to: string }) => phrase('{title} to {to}', { title: task.title, to: dayName(to) }) },
       mutationFn: ({ task, to }: { task: Task; to: string }) => moveTask(task.id, to),
       onSuccess: ({ before }, { task, to }) => {
         again();
-        said(`${task.title} stands on ${dayName(to)}`, () => moveTask(task.id, before).then(again));
+        said(phrase('{title} stands on {to}', { title: task.title, to: dayName(to) }), () => moveTask(task.id, before).then(again));
       },
       onError: failed,
     }),
@@ -155,20 +175,22 @@ function useActs() {
         take(api.PUT('/api/tasks/{id}', { ...path(task), body: body({ ...task, ...part }) })),
       onSuccess: (_, { task }) => {
         again();
-        said(`${task.title}: it is kept`, () => take(api.PUT('/api/tasks/{id}', { ...path(task), body: body(task) })).then(again));
+        said(phrase('{title}: it is kept', { title: task.title }), () =>
+          take(api.PUT('/api/tasks/{id}', { ...path(task), body: body(task) })).then(again),
+        );
       },
     }),
     takeOut: useMutation({
-      meta: { says: (task: Task) => `${task.title}: taken out` },
+      meta: { says: (task: Task) => phrase('{title}: taken out', { title: task.title }) },
       mutationFn: (task: Task) => takeTaskOut(task.id),
       onSuccess: (_, task) => {
         again();
-        said(`${task.title}: taken out`, () => take(api.POST('/api/tasks', { body: body(task) })).then(again));
+        said(phrase('{title}: taken out', { title: task.title }), () => take(api.POST('/api/tasks', { body: body(task) })).then(again));
       },
       onError: failed,
     }),
     give: useMutation({
-      meta: { says: ({ task }: { task: Task; member: string; words: string }) => `${task.title}: handed over` },
+      meta: { says: ({ task }: { task: Task; member: string; words: string }) => phrase('{title}: handed over', { title: task.title }) },
       mutationFn: ({ task, member, words }: { task: Task; member: string; words: string }) =>
         take(api.POST('/api/tasks/{id}/give', { ...path(task), body: { member, words } })),
       onSuccess: again,
@@ -186,19 +208,19 @@ function TaskMargin({ task, acts }: { task: Task; acts: ReturnType<typeof useAct
   const [giving, setGiving] = useState(false);
   return (
     <>
-      <h3>{task.doneAt ? 'Done' : task.kind === 'call' ? 'A call' : 'A task'}</h3>
+      <h3>{task.doneAt ? phrase('Done') : task.kind === 'call' ? phrase('A call') : phrase('A task')}</h3>
       {task.person && (
         <p className="mb-2">
-          about <Link to={`/people/${task.person.id}`}>{task.person.name}</Link>
+          {phrase('about')} <Link to={`/people/${task.person.id}`}>{task.person.name}</Link>
         </p>
       )}
       <p className="mb-3 text-small text-soft">
         {task.source}
-        {task.memberId && `, on the sheet of ${nameOf(task.memberId)}`}
-        {task.outcome && `. It ended: ${task.outcome}`}
+        {task.memberId && phrase(', on the sheet of {memberId}', { memberId: nameOf(task.memberId) })}
+        {task.outcome && phrase('. It ended: {outcome}', { outcome: task.outcome })}
       </p>
       {task.doneAt ? (
-        <Button onClick={() => acts.reopen.mutate(task)}>it is to be done again</Button>
+        <Button onClick={() => acts.reopen.mutate(task)}>{phrase('it is to be done again')}</Button>
       ) : (
         <>
           <form
@@ -209,7 +231,7 @@ function TaskMargin({ task, acts }: { task: Task; acts: ReturnType<typeof useAct
             }}
           >
             <input
-              aria-label="What it says"
+              aria-label={phrase('What it says')}
               className="min-w-0 flex-1 font-serif"
               maxLength={400}
               value={title}
@@ -217,13 +239,13 @@ function TaskMargin({ task, acts }: { task: Task; acts: ReturnType<typeof useAct
             />
             {title !== task.title && (
               <Button type="submit" look="main">
-                Keep
+                {phrase('Keep')}
               </Button>
             )}
           </form>
           <p className="mb-3 text-small">
             <select
-              aria-label="How often it comes"
+              aria-label={phrase('How often it comes')}
               value={task.rule}
               onChange={(e) => acts.change.mutate({ task, part: { rule: e.target.value } })}
             >
@@ -245,7 +267,7 @@ function TaskMargin({ task, acts }: { task: Task; acts: ReturnType<typeof useAct
           )}
           <div className="mb-3 text-small">
             <DayChooser
-              words="to another day"
+              words={phrase('to another day')}
               after={task.due}
               choose={(to) => acts.move.mutate({ task, to })}
               busy={acts.move.isPending}
@@ -259,18 +281,20 @@ function TaskMargin({ task, acts }: { task: Task; acts: ReturnType<typeof useAct
             />
           ) : (
             <p className="mb-3 text-small">
-              <Button onClick={() => setGiving(true)}>hand it over …</Button>
+              <Button onClick={() => setGiving(true)}>{phrase('hand it over …')}</Button>
             </p>
           )}
           <Trouble error={acts.give.error ?? acts.change.error} />
           <p className="text-small">
             <Button look="danger" onClick={() => acts.takeOut.mutate(task)}>
-              {task.rule ? 'take it out, it does not come again' : 'take it out'}
+              {task.rule ? phrase('take it out, it does not come again') : phrase('take it out')}
             </Button>
           </p>
         </>
       )}
-      {may && <p className="mt-6 text-small text-soft">What is made together for each new client is written under sets of tasks.</p>}
+      {may && (
+        <p className="mt-6 text-small text-soft">{phrase('What is made together for each new client is written under sets of tasks.')}</p>
+      )}
     </>
   );
 }
@@ -292,16 +316,16 @@ function Give({ task, give, leave }: { task: Task; give: (member: string, words:
         leave();
       }}
     >
-      <select aria-label="To whom" autoFocus value={to} onChange={(e) => setTo(e.target.value)}>
+      <select aria-label={phrase('To whom')} autoFocus value={to} onChange={(e) => setTo(e.target.value)}>
         {members.map((m) => (
           <option key={m.id} value={m.id}>
-            to {m.name}
+            {phrase('to {name}', { name: m.name })}
           </option>
         ))}
       </select>
       <input
-        aria-label="A word with it"
-        placeholder="a word with it"
+        aria-label={phrase('A word with it')}
+        placeholder={phrase('a word with it')}
         maxLength={400}
         className="mt-2 w-full font-serif"
         value={words}
@@ -309,10 +333,10 @@ function Give({ task, give, leave }: { task: Task; give: (member: string, words:
       />
       <p className="mt-2 flex gap-4">
         <Button type="submit" look="main">
-          Hand it over
+          {phrase('Hand it over')}
         </Button>
         <Button look="plain" onClick={leave}>
-          leave it
+          {phrase('leave it')}
         </Button>
       </p>
     </form>

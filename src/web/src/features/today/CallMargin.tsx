@@ -3,6 +3,8 @@ import { api, type Schemas, take } from '../../api/client';
 import { useSession } from '../../app/session';
 import { money } from '../../ui/money';
 import { day, moment, nearDay } from '../../ui/when';
+import { phrase } from '../../words/phrase';
+import { Sentence } from '../../words/Sentence';
 import { PersonLine } from '../people/PersonLine';
 
 /** So many of their last answers stand beside a call. */
@@ -25,15 +27,16 @@ export function CallMargin({ personId }: { personId: string }) {
   const open = dealings.data.opportunities.filter((o) => o.status === 'open');
   const next = dealings.data.appointments.find((a) => !a.cancelled && a.at > now);
   return (
-    <section aria-label="Whom one calls" className="mb-4 border-b border-rule pb-3 text-small">
+    <section aria-label={phrase('Whom one calls')} className="mb-4 border-b border-rule pb-3 text-small">
       <PersonLine coming={coming} past={past} now={now} zone={zone} width={300} />
       {open.map((o) => (
         <p key={o.id} className="mt-2">
           <span className="font-serif">{o.title}</span>
           <span className="text-soft">
-            {' '}
-            in {stageName(o)}
-            {o.worth !== null && `, ${money(o.worth, currency)}`}, opened {day(o.openedAt, zone, now)}
+            <Sentence
+              m=" in {o}{worth}, opened {openedAt}"
+              v={{ o: stageName(o), worth: o.worth !== null && `, ${money(o.worth, currency)}`, openedAt: day(o.openedAt, zone, now) }}
+            />
           </span>
         </p>
       ))}
@@ -49,7 +52,7 @@ export function CallMargin({ personId }: { personId: string }) {
         </p>
       ))}
       {open.length === 0 && !next && said.length === 0 && (
-        <p className="mt-2 text-soft">They have not answered yet, and no opportunity is open.</p>
+        <p className="mt-2 text-soft">{phrase('They have not answered yet, and no opportunity is open.')}</p>
       )}
     </section>
   );

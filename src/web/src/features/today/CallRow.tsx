@@ -2,6 +2,7 @@ import { useState } from 'react';
 import type { Schemas } from '../../api/client';
 import { Button, Dial } from '../../ui/bits';
 import { daysBetween, moment, sinceDay, time } from '../../ui/when';
+import { phrase } from '../../words/phrase';
 import { PostActs, PostPicture } from '../posts/PostActs';
 import { endingsOf, nameOf, type Outcomes } from './callEndings';
 import { MoveCall } from './MoveCall';
@@ -45,7 +46,7 @@ export function CallRow({
   return (
     <div id={`item-${call.touchId}`} className={`row ${on ? 'on' : ''}`} aria-current={on}>
       <span className={`gutter ${late > 0 ? '!text-ember' : ''}`}>
-        {late > 0 ? `since ${sinceDay(call.due, zone, now)}` : call.ownTask ? '' : time(call.due, zone)}
+        {late > 0 ? phrase('since {due}', { due: sinceDay(call.due, zone, now) }) : call.ownTask ? '' : time(call.due, zone)}
       </span>
       <div className="flex items-baseline gap-4">
         <button type="button" data-pick className="min-w-0 flex-1" onClick={pick}>
@@ -53,10 +54,10 @@ export function CallRow({
           <span className="text-soft">
             · {call.kind === 'call' ? '' : `${call.kind} · `}
             {call.program}
-            {call.ownTask ? '' : `, day ${call.day}`}
-            {call.overCapacity && <span className="text-straw"> · no room on these days</span>}
-            {call.movedHere && ' · moved here'}
-            {call.insteadOf && ` · for ${call.insteadOf}, who is away`}
+            {call.ownTask ? '' : phrase(', day {day, number}', { day: call.day })}
+            {call.overCapacity && <span className="text-straw">{phrase(' · no room on these days')}</span>}
+            {call.movedHere && phrase(' · moved here')}
+            {call.insteadOf && phrase(' · for {insteadOf}, who is away', { insteadOf: call.insteadOf })}
           </span>
           {!on && (
             <span className="block truncate max-[699px]:line-clamp-3 max-[699px]:whitespace-normal text-small text-soft">
@@ -69,9 +70,9 @@ export function CallRow({
             {call.number ? (
               <Dial number={call.number} extension={call.extension} />
             ) : (
-              <span className="text-ember">no number, will be left out</span>
+              <span className="text-ember">{phrase('no number, will be left out')}</span>
             )}
-            {call.theirTime && ` · ${call.theirTime} there`}
+            {call.theirTime && phrase(' · {theirTime} there', { theirTime: call.theirTime })}
           </span>
         )}
       </div>
@@ -81,8 +82,8 @@ export function CallRow({
             <>
               <p className="mt-2 mb-0.5 max-w-[56ch] font-serif whitespace-pre-line">{call.post.words}</p>
               <PostPicture post={call.post} />
-              {call.post.place && <p className="text-small text-soft">for {call.post.place}</p>}
-              {call.post.byItself && !call.post.problem && <p className="text-small text-soft">it goes by itself</p>}
+              {call.post.place && <p className="text-small text-soft">{phrase('for {place}', { place: call.post.place })}</p>}
+              {call.post.byItself && !call.post.problem && <p className="text-small text-soft">{phrase('it goes by itself')}</p>}
               {call.post.problem && <p className="text-small text-ember">{call.post.problem}</p>}
             </>
           ) : (
@@ -90,7 +91,7 @@ export function CallRow({
           )}
           {call.lastSent && call.lastSentAt && (
             <p className="text-small text-soft">
-              Last sent: “{call.lastSent}”, {moment(call.lastSentAt, zone, now)}
+              {phrase('Last sent: “{lastSent}”, {lastSentAt}', { lastSent: call.lastSent, lastSentAt: moment(call.lastSentAt, zone, now) })}
             </p>
           )}
           <div className="flex flex-wrap gap-3.5 pt-1.5">
@@ -101,7 +102,7 @@ export function CallRow({
               </Button>
             ))}
             <Button look="plain" aria-expanded={moving} onClick={() => setMoving(!moving)}>
-              <kbd>m</kbd> Another day
+              <kbd>m</kbd> {phrase('Another day')}
             </Button>
           </div>
           {moving && <MoveCall call={call} choose={move} leave={() => setMoving(false)} />}
@@ -148,8 +149,8 @@ function Remark({
       }}
     >
       <input
-        aria-label={`${worded(outcome)}: a remark, if there is one`}
-        placeholder="a remark, if there is one; Enter takes it"
+        aria-label={phrase('{outcome}: a remark, if there is one', { outcome: worded(outcome) })}
+        placeholder={phrase('a remark, if there is one; Enter takes it')}
         autoFocus
         className="min-w-0 flex-1 font-serif"
         value={remark}

@@ -3,30 +3,32 @@ import { toast } from 'sonner';
 import { api, take } from '../../api/client';
 import { Button } from '../../ui/bits';
 import { said } from '../../ui/undo';
+import { phrase } from '../../words/phrase';
 import { Say } from '../programs/Say';
 
 /** The hour that is offered to whoever has no morning letter. */
 const usual = '07:30';
 
-const inWords = (at: string) => (at ? `by mail at ${at.replace(/^0/, '')} on working days` : 'not by mail');
+const inWords = (at: string) => (at ? phrase('by mail at {at} on working days', { at: at.replace(/^0/, '') }) : phrase('not by mail'));
 
 /** Whether the day sheet comes to oneself as a morning letter, and at what hour. */
 export function MorningHour() {
   const queries = useQueryClient();
   const morning = useQuery({ queryKey: ['morning'], queryFn: () => take(api.GET('/api/morning')) });
   const set = useMutation({
-    meta: { says: () => 'the hour of the morning letter' },
+    meta: { says: () => phrase('the hour of the morning letter') },
     mutationFn: (at: string) => take(api.PUT('/api/morning', { body: { at } })),
     onSuccess: (answer) => queries.setQueryData(['morning'], answer),
     onError: (e) => toast.error(e.message),
   });
   const m = morning.data;
   if (!m) return null;
-  const choose = (at: string) => set.mutate(at, { onSuccess: () => said(`Your sheet comes ${inWords(at)}.`, () => set.mutateAsync(m.at)) });
+  const choose = (at: string) =>
+    set.mutate(at, { onSuccess: () => said(phrase('Your sheet comes {at}.', { at: inWords(at) }), () => set.mutateAsync(m.at)) });
   return (
     <span>
-      this sheet{' '}
-      <Say words={`comes ${inWords(m.at)}`} label="Your morning letter" soft={!m.at}>
+      {phrase('this sheet')}{' '}
+      <Say words={phrase('comes {at}', { at: inWords(m.at) })} label={phrase('Your morning letter')} soft={!m.at}>
         {(close) => (
           <form
             className="text-small"
@@ -37,14 +39,16 @@ export function MorningHour() {
             }}
           >
             <p className="mt-0">
-              The day sheet of your own people, as plain mail to {m.address}, on the practice’s working days unless you are away.
+              {phrase('The day sheet of your own people, as plain mail to {address}, on the practice’s working days unless you are away.', {
+                address: m.address,
+              })}
             </p>
             <p className="flex items-center gap-3">
               <label>
-                at <input name="at" type="time" required defaultValue={m.at || usual} autoFocus />
+                {phrase('at')} <input name="at" type="time" required defaultValue={m.at || usual} autoFocus />
               </label>
               <Button type="submit" look="main">
-                Send it
+                {phrase('Send it')}
               </Button>
               {m.at && (
                 <Button
@@ -53,7 +57,7 @@ export function MorningHour() {
                     close();
                   }}
                 >
-                  no longer
+                  {phrase('no longer')}
                 </Button>
               )}
             </p>

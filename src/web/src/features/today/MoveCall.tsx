@@ -2,6 +2,7 @@ import { useQuery } from '@tanstack/react-query';
 import { api, type Schemas, take } from '../../api/client';
 import { Button, Trouble } from '../../ui/bits';
 import { dayName } from '../../ui/when';
+import { phrase } from '../../words/phrase';
 
 /** So many days are offered. */
 const offered = 8;
@@ -27,9 +28,9 @@ export function MoveCall({ call, choose, leave }: { call: Schemas['CallDto']; ch
         leave();
       }}
     >
-      <legend className="text-small text-soft">To which day?</legend>
+      <legend className="text-small text-soft">{phrase('To which day?')}</legend>
       <Trouble error={ahead.error} />
-      {ahead.isPending && <p role="status">Looking what stands there …</p>}
+      {ahead.isPending && <p role="status">{phrase('Looking what stands there …')}</p>}
       <div className="flex flex-wrap gap-x-5 gap-y-1">
         {days.map((d, i) => {
           const on = d.calls.find((c) => c.memberId === call.memberId);
@@ -38,7 +39,11 @@ export function MoveCall({ call, choose, leave }: { call: Schemas['CallDto']; ch
             <Button key={d.date} className="min-h-6" autoFocus={i === 0} onClick={() => choose(d.date)}>
               {dayName(d.date)}{' '}
               <span className={full ? 'text-straw' : 'text-soft'}>
-                {on ? (on.room === null ? `${on.calls}` : `${on.calls} of ${on.room}`) : 'none yet'}
+                {on
+                  ? on.room === null
+                    ? `${on.calls}`
+                    : phrase('{calls, number} of {room, number}', { calls: on.calls, room: on.room })
+                  : phrase('none yet')}
               </span>
             </Button>
           );

@@ -4,6 +4,7 @@ import { api, type Schemas, take } from '../../api/client';
 import { useSession } from '../../app/session';
 import { Button } from '../../ui/bits';
 import { dayName } from '../../ui/when';
+import { phrase } from '../../words/phrase';
 
 /** What follows a call; an empty text is nothing. */
 export type Next = { again: string; note: boolean; stage: string; appointment: string; at: string; program: string };
@@ -47,50 +48,55 @@ export function NextStep({ next, set }: { next: Next; set: (next: Next) => void 
     const words = wordsOf(next, programs);
     return (
       <p className="basis-full text-small">
-        <span className="text-soft">{words ? `Then: ${words}. ` : ''}</span>
-        <Button onClick={() => setOpen(true)}>{words ? 'change what follows' : 'and what follows …'}</Button>
+        <span className="text-soft">{words ? phrase('Then: {words}. ', { words }) : ''}</span>
+        <Button onClick={() => setOpen(true)}>{words ? phrase('change what follows') : phrase('and what follows …')}</Button>
       </p>
     );
   }
   return (
     <fieldset className="m-0 flex basis-full flex-wrap items-center gap-x-4 gap-y-2 border-0 p-0 text-small">
-      <legend className="sr-only">What follows</legend>
+      <legend className="sr-only">{phrase('What follows')}</legend>
       <label>
-        call again on <input type="date" className="w-36" value={next.again} onChange={(e) => put({ again: e.target.value })} />
+        {phrase('call again on')} <input type="date" className="w-36" value={next.again} onChange={(e) => put({ again: e.target.value })} />
       </label>
       <label>
         <input type="checkbox" className="mr-1.5" checked={next.note} onChange={(e) => put({ note: e.target.checked })} />
-        write a note
+        {phrase('write a note')}
       </label>
-      <select aria-label="Stage that follows" className="max-w-52" value={next.stage} onChange={(e) => put({ stage: e.target.value })}>
-        <option value="">stage as it is</option>
+      <select
+        aria-label={phrase('Stage that follows')}
+        className="max-w-52"
+        value={next.stage}
+        onChange={(e) => put({ stage: e.target.value })}
+      >
+        <option value="">{phrase('stage as it is')}</option>
         {stages.map((s) => (
           <option key={s} value={s}>
-            to {s.split('/')[1] ?? s}
+            {phrase('to {split}', { split: s.split('/')[1] ?? s })}
           </option>
         ))}
       </select>
       <select
-        aria-label="Program that follows"
+        aria-label={phrase('Program that follows')}
         className="max-w-52"
         value={next.program}
         onChange={(e) => put({ program: e.target.value })}
       >
-        <option value="">no program</option>
+        <option value="">{phrase('no program')}</option>
         {programs.map((p) => (
           <option key={p.id} value={p.id}>
-            start {p.name}
+            {phrase('start {name}', { name: p.name })}
           </option>
         ))}
       </select>
       <span className="flex flex-wrap items-center gap-2">
         <select
-          aria-label="Appointment that was made"
+          aria-label={phrase('Appointment that was made')}
           className="max-w-52"
           value={next.appointment}
           onChange={(e) => put({ appointment: e.target.value })}
         >
-          <option value="">no appointment</option>
+          <option value="">{phrase('no appointment')}</option>
           {[...new Set([...types, ...(next.appointment ? [next.appointment] : [])])].map((t) => (
             <option key={t} value={t}>
               {t}
@@ -99,7 +105,7 @@ export function NextStep({ next, set }: { next: Next; set: (next: Next) => void 
         </select>
         {next.appointment && (
           <input
-            aria-label="When it is, on the practice’s clock"
+            aria-label={phrase('When it is, on the practice’s clock')}
             type="datetime-local"
             required
             value={next.at}
@@ -113,10 +119,10 @@ export function NextStep({ next, set }: { next: Next; set: (next: Next) => void 
 
 function wordsOf(n: Next, programs: readonly Schemas['StartsAtEnd'][]) {
   return [
-    n.again && `called again ${dayName(n.again)}`,
-    n.note && 'a note to write',
-    n.stage && `to ${n.stage.split('/')[1] ?? n.stage}`,
-    n.program && `${programs.find((p) => p.id === n.program)?.name ?? 'a program'} starts`,
+    n.again && phrase('called again {again}', { again: dayName(n.again) }),
+    n.note && phrase('a note to write'),
+    n.stage && phrase('to {split}', { split: n.stage.split('/')[1] ?? n.stage }),
+    n.program && phrase('{name} starts', { name: programs.find((p) => p.id === n.program)?.name ?? phrase('a program') }),
   ]
     .filter(Boolean)
     .join(' · ');

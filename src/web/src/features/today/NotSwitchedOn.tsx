@@ -3,7 +3,8 @@ import { Link } from 'react-router';
 import { api, take } from '../../api/client';
 import { useMay, useNow } from '../../app/session';
 import { Stretch } from '../../ui/DayPage';
-import { count, day } from '../../ui/when';
+import { day } from '../../ui/when';
+import { phrase } from '../../words/phrase';
 
 /** Programs that are written and do nothing yet, or still do what they did before they were changed: said plainly, for it is easily forgotten. */
 export function NotSwitchedOn() {
@@ -13,7 +14,7 @@ export function NotSwitchedOn() {
   if (!found.data || found.data.length === 0) return null;
   return (
     <>
-      <Stretch title="Not switched on" note="nothing goes out by these as they are written now" />
+      <Stretch title={phrase('Not switched on')} note={phrase('nothing goes out by these as they are written now')} />
       <ul className="m-0 list-none p-0">
         {found.data.map((p) => (
           <li key={p.id} className="row">
@@ -21,9 +22,16 @@ export function NotSwitchedOn() {
               {p.name}
             </Link>
             <span className={`block text-small ${p.askedAt ? 'text-straw' : 'text-soft'}`}>
-              {p.askedAt && `${p.askedBy} asks ${mayApprove ? 'for your' : 'a principal’s'} yes since ${day(p.askedAt, zone, now)} · `}
-              {p.changed ? 'it was changed; what goes is the version before' : `${count(p.steps, 'step', 'steps')}, never switched on`}
-              {p.by && ` · written by ${p.by}`}
+              {p.askedAt &&
+                phrase('{askedBy} asks {mayApprove, select, true {for your} other {a principal’s}} yes since {askedAt} · ', {
+                  askedBy: p.askedBy,
+                  mayApprove: String(mayApprove),
+                  askedAt: day(p.askedAt, zone, now),
+                })}
+              {p.changed
+                ? phrase('it was changed; what goes is the version before')
+                : phrase('{steps, plural, one {# step} other {# steps}}, never switched on', { steps: p.steps })}
+              {p.by && phrase(' · written by {by}', { by: p.by })}
             </span>
           </li>
         ))}

@@ -10,7 +10,9 @@ import { useKept } from '../../ui/kept';
 import { useKeys } from '../../ui/keys';
 import { StepMark } from '../../ui/TouchLine';
 import { said } from '../../ui/undo';
-import { count, dayName, daysBetween, longDay, moment, nearDay, time } from '../../ui/when';
+import { dayName, daysBetween, longDay, moment, nearDay, time } from '../../ui/when';
+import { phrase } from '../../words/phrase';
+import { Sentence } from '../../words/Sentence';
 import { BeginningLine } from '../beginning/BeginningLine';
 import { EndLine } from '../house/EndLine';
 import { saidDropped } from '../people/acts';
@@ -47,9 +49,9 @@ const markedOf = (row: Going): Marked => ({
 });
 
 const providerNames: Record<string, string> = {
-  'mail-out': 'Mail does not go out',
-  'mail-in': 'The mailbox cannot be read',
-  texts: 'Texts do not go out',
+  'mail-out': phrase('Mail does not go out'),
+  'mail-in': phrase('The mailbox cannot be read'),
+  texts: phrase('Texts do not go out'),
 };
 
 /** The day sheet: calls, going out, waiting for you, needs mending; each done without leaving the page. */
@@ -61,12 +63,12 @@ export function Today() {
     queryFn: () => take(api.GET('/api/today', { params: { query: { member: whose || undefined } } })),
     placeholderData: (before) => before,
   });
-  if (today.isPending) return <Loading what="Opening the day sheet" />;
+  if (today.isPending) return <Loading what={phrase('Opening the day sheet')} />;
   // What was read before stands there while nobody answers.
   if (!today.data) {
     return (
-      <DayPage marginTitle="Why" margin={null}>
-        <PageHead title="Today" />
+      <DayPage marginTitle={phrase('Why')} margin={null}>
+        <PageHead title={phrase('Today')} />
         <div className="px-7">
           <Trouble error={today.error} />
         </div>
@@ -161,7 +163,7 @@ function Sheet({ day, whose, setWhose }: { day: Day; whose: string; setWhose: (w
     },
     onSuccess: ({ before }, { call, to }) => {
       refresh();
-      said(`${nameOf(call)} stands on ${dayName(to)}`, () => moveCall(call, before ?? null).then(refresh));
+      said(phrase('{call} stands on {to}', { call: nameOf(call), to: dayName(to) }), () => moveCall(call, before ?? null).then(refresh));
     },
     onError: failed,
   });
@@ -180,12 +182,12 @@ function Sheet({ day, whose, setWhose }: { day: Day; whose: string; setWhose: (w
     },
     onSuccess: (done, { row, how }) => {
       refresh();
-      if (how === 'drop') saidDropped(`${row.what} to ${row.name}`, row.personId, done, queries);
+      if (how === 'drop') saidDropped(phrase('{what} to {row}', { what: row.what, row: row.name }), row.personId, done, queries);
     },
     onError: failed,
   });
-  const nameIn = (id: string) => day.waiting.find((w) => w.id === id)?.person?.name ?? 'It';
-  const saysSeen = (id: string) => `${nameIn(id)}: ${id.startsWith('i') ? 'answered' : 'seen to'}`;
+  const nameIn = (id: string) => day.waiting.find((w) => w.id === id)?.person?.name ?? phrase('It');
+  const saysSeen = (id: string) => `${nameIn(id)}: ${id.startsWith('i') ? phrase('answered') : phrase('seen to')}`;
   const seen = useMutation({
     ...sheetActs.seen,
     meta: { says: saysSeen },
@@ -203,17 +205,17 @@ function Sheet({ day, whose, setWhose }: { day: Day; whose: string; setWhose: (w
     onError: failed,
   });
   const belongs = useMutation({
-    meta: { says: () => 'whose an answer is' },
+    meta: { says: () => phrase('whose an answer is') },
     mutationFn: ({ id, person }: { id: string; person: string }) =>
       take(api.POST('/api/today/waiting/{id}/belongs', { params: { path: { id } }, body: { person } })),
     onSuccess: () => {
-      toast('Kept with them as their answer.');
+      toast(phrase('Kept with them as their answer.'));
       refresh();
     },
     onError: (e) => toast.error(e.message),
   });
   const decide = useMutation({
-    meta: { says: ({ how }: { how: string }) => (how === 'again' ? 'one to be tried again' : 'whether a message arrived') },
+    meta: { says: ({ how }: { how: string }) => (how === 'again' ? phrase('one to be tried again') : phrase('whether a message arrived')) },
     mutationFn: ({ id, how }: { id: string; how: 'arrived' | 'not-arrived' | 'again' }) => {
       const params = { params: { path: { id } } };
       return take(
@@ -229,7 +231,7 @@ function Sheet({ day, whose, setWhose }: { day: Day; whose: string; setWhose: (w
   });
 
   const posted = useMutation({
-    meta: { says: (notes: Call[]) => `${count(notes.length, 'note', 'notes')} written and posted` },
+    meta: { says: (notes: Call[]) => phrase('{notes, plural, one {# note} other {# notes}} written and posted', { notes: notes.length }) },
     mutationFn: async (notes: Call[]) => {
       for (const n of notes)
         await take(
@@ -241,7 +243,7 @@ function Sheet({ day, whose, setWhose }: { day: Day; whose: string; setWhose: (w
     },
     onSuccess: (_, notes) => {
       refresh();
-      said(`${count(notes.length, 'note', 'notes')} written and posted`, async () => {
+      said(phrase('{notes, plural, one {# note} other {# notes}} written and posted', { notes: notes.length }), async () => {
         for (const n of notes) await take(api.POST('/api/touches/{id}/undo', { params: { path: { id: n.touchId } } }));
         refresh();
       });
@@ -249,15 +251,23 @@ function Sheet({ day, whose, setWhose }: { day: Day; whose: string; setWhose: (w
     onError: failed,
   });
   const holdAll = useMutation({
-    meta: { says: ({ group, hold }: { group: Group; hold: boolean }) => `“${group.pattern}” ${hold ? 'held' : 'let go again'} for all` },
+    meta: {
+      says: ({ group, hold }: { group: Group; hold: boolean }) =>
+        phrase('“{pattern}” {hold, select, true {held} other {let go again}} for all', { pattern: group.pattern, hold: String(hold) }),
+    },
     mutationFn: ({ group, hold }: { group: Group; hold: boolean }) => {
       const first = group.rows[0] as Going;
       return take(api.POST('/api/today/hold', { body: { program: first.programId, step: first.stepId, isToday: first.isToday, hold } }));
     },
     onSuccess: ({ count: n }, { group, hold }) => {
       refresh();
-      said(`${count(n, 'letter', 'letters')} “${group.pattern}” ${hold ? 'held' : 'let go again'}`, () =>
-        holdAll.mutateAsync({ group, hold: !hold }),
+      said(
+        phrase('{n, plural, one {# letter} other {# letters}} “{pattern}” {hold, select, true {held} other {let go again}}', {
+          n,
+          pattern: group.pattern,
+          hold: String(hold),
+        }),
+        () => holdAll.mutateAsync({ group, hold: !hold }),
       );
     },
     onError: failed,
@@ -294,15 +304,16 @@ function Sheet({ day, whose, setWhose }: { day: Day; whose: string; setWhose: (w
 
   const notes = day.calls.filter((c) => c.kind === 'note' && !c.ownTask);
   const summary = [
-    count(day.callsInAll, 'thing to do', 'things to do'),
-    `${count(day.goingToday, 'message goes', 'messages go')} out`,
-    day.waitingInAll > 0 && `${day.waitingInAll} ${day.waitingInAll === 1 ? 'waits' : 'wait'} for you`,
-    day.mendingInAll > 0 && `${day.mendingInAll} to mend`,
+    phrase('{callsInAll, plural, one {# thing to do} other {# things to do}}', { callsInAll: day.callsInAll }),
+    phrase('{goingToday, plural, one {# message goes} other {# messages go}} out', { goingToday: day.goingToday }),
+    day.waitingInAll > 0 &&
+      phrase('{waitingInAll, number} {waitingInAll, plural, one {waits} other {wait}} for you', { waitingInAll: day.waitingInAll }),
+    day.mendingInAll > 0 && phrase('{mendingInAll, number} to mend', { mendingInAll: day.mendingInAll }),
   ].filter(Boolean);
 
   return (
     <DayPage
-      marginTitle="Why"
+      marginTitle={phrase('Why')}
       margin={
         item?.touchId ? (
           <>
@@ -323,19 +334,23 @@ function Sheet({ day, whose, setWhose }: { day: Day; whose: string; setWhose: (w
             {summary.join(' · ')}
             <Whose whose={whose} set={setWhose} />
             <span className="ml-4">
-              print on{' '}
-              {['A4', 'Letter'].map((paper, i) => (
-                <span key={paper}>
-                  {i > 0 && ' · '}
-                  <a
-                    href={`/api/today/sheet.pdf?paper=${paper.toLowerCase()}${whose ? `&member=${whose}` : ''}`}
-                    download
-                    aria-label={`Print on ${paper}`}
-                  >
-                    {paper}
-                  </a>
-                </span>
-              ))}
+              <Sentence
+                m="print on {value}"
+                v={{
+                  value: ['A4', 'Letter'].map((paper, i) => (
+                    <span key={paper}>
+                      {i > 0 && ' · '}
+                      <a
+                        href={`/api/today/sheet.pdf?paper=${paper.toLowerCase()}${whose ? `&member=${whose}` : ''}`}
+                        download
+                        aria-label={phrase('Print on {paper}', { paper })}
+                      >
+                        {paper}
+                      </a>
+                    </span>
+                  )),
+                }}
+              />
             </span>
           </>
         }
@@ -345,24 +360,33 @@ function Sheet({ day, whose, setWhose }: { day: Day; whose: string; setWhose: (w
       <BeginningLine />
       {day.providers.map((p) => (
         <div key={p.name} role="alert" className="mx-7 mb-3 border-l-[3px] border-ember bg-ember-pale px-4 py-2.5 text-small">
-          <b className="font-semibold">{providerNames[p.name] ?? p.name}</b> since {moment(p.since, zone, now)}. {p.trouble} What is due
-          waits and goes by itself when this is over.
+          <Sentence
+            m="{b} since {since}. {trouble} What is due waits and goes by itself when this is over."
+            v={{
+              b: <b className="font-semibold">{providerNames[p.name] ?? p.name}</b>,
+              since: moment(p.since, zone, now),
+              trouble: p.trouble,
+            }}
+          />
         </div>
       ))}
       <Stretch
-        title="Calls"
+        title={phrase('Calls')}
         note={
           <>
-            {day.calls.length > 0 && 'in the order to make them; notes, posts and tasks among them · '}
-            <Link to="/tasks">all tasks</Link> · <Link to="/posts">posts</Link>
+            {day.calls.length > 0 && phrase('in the order to make them; notes, posts and tasks among them · ')}
+            <Link to="/tasks">{phrase('all tasks')}</Link> · <Link to="/posts">{phrase('posts')}</Link>
           </>
         }
       />
-      {day.calls.length === 0 && <Empty>No calls today. When a program has a call due, it stands here with what to say.</Empty>}
+      {day.calls.length === 0 && <Empty>{phrase('No calls today. When a program has a call due, it stands here with what to say.')}</Empty>}
       {folds && (
         <p className="row text-small">
           <Button onClick={() => setAllCalls(true)}>
-            {count(old.length, 'more has', 'more have')} stood here for over {overTime} days: show {old.length === 1 ? 'it' : 'them'}
+            {phrase(
+              '{old, plural, one {# more has} other {# more have}} stood here for over {overTime, number} days: show {old, plural, one {it} other {them}}',
+              { old: old.length, overTime },
+            )}
           </Button>
         </p>
       )}
@@ -386,41 +410,60 @@ function Sheet({ day, whose, setWhose }: { day: Day; whose: string; setWhose: (w
       ))}
       {notes.length > 0 && (
         <p className="row text-small text-soft">
-          {count(notes.length, 'note', 'notes')} to be written:{' '}
-          <a className="no-underline hover:underline" href="/api/notes/print.pdf" target="_blank" rel="noreferrer">
-            print cards and address labels
-          </a>
-          <Button className="ml-4" disabled={posted.isPending} onClick={() => posted.mutate(notes)}>
-            {notes.length === 1 ? 'it is written and posted' : `all ${notes.length} are written and posted`}
-          </Button>
+          <Sentence
+            m="{notes, plural, one {# note} other {# notes}} to be written: <a>print cards and address labels</a>{button}"
+            v={{
+              notes: notes.length,
+              a: (c) => (
+                <a className="no-underline hover:underline" href="/api/notes/print.pdf" target="_blank" rel="noreferrer">
+                  {c}
+                </a>
+              ),
+              button: (
+                <Button className="ml-4" disabled={posted.isPending} onClick={() => posted.mutate(notes)}>
+                  {notes.length === 1
+                    ? phrase('it is written and posted')
+                    : phrase('all {notes, number} are written and posted', { notes: notes.length })}
+                </Button>
+              ),
+            }}
+          />
         </p>
       )}
       {day.callsLater > 0 && (
         <p className="row text-small text-soft">
-          {count(day.callsLater, 'more call moves', 'more calls move')} to a later day within their slack, because today holds as many as
-          you can make
+          {phrase(
+            '{callsLater, plural, one {# more call moves} other {# more calls move}} to a later day within their slack, because today holds as many as you can make',
+            { callsLater: day.callsLater },
+          )}
         </p>
       )}
       {day.callsInAll > day.calls.length && (
-        <p className="row text-small text-soft">and {day.callsInAll - day.calls.length} more, when these are made</p>
+        <p className="row text-small text-soft">
+          {phrase('and {callsInAll, number} more, when these are made', { callsInAll: day.callsInAll - day.calls.length })}
+        </p>
       )}
 
       <Stretch
-        title="Going out"
+        title={phrase('Going out')}
         note={
-          <>
-            today {day.goingToday}, tomorrow {day.goingTomorrow}
-            {day.goingToday + day.goingTomorrow > 0 && (
-              <>
-                {' '}
-                · <Link to="/proof">read them one after another</Link>
-              </>
-            )}
-          </>
+          <Sentence
+            m="today {goingToday, number}, tomorrow {goingTomorrow, number}{goingToday2}"
+            v={{
+              goingToday: day.goingToday,
+              goingTomorrow: day.goingTomorrow,
+              goingToday2: day.goingToday + day.goingTomorrow > 0 && (
+                <>
+                  {' '}
+                  · <Link to="/proof">{phrase('read them one after another')}</Link>
+                </>
+              ),
+            }}
+          />
         }
       />
       {groups.length === 0 && (
-        <Empty>Nothing goes out today or tomorrow. Programs that are on put their letters here before they go.</Empty>
+        <Empty>{phrase('Nothing goes out today or tomorrow. Programs that are on put their letters here before they go.')}</Empty>
       )}
       {groups.map((g) =>
         g.rows.length > 3 && !opened.has(g.key) ? (
@@ -428,7 +471,7 @@ function Sheet({ day, whose, setWhose }: { day: Day; whose: string; setWhose: (w
             <span className="gutter">{gutterOf(g.rows[0] as Going, zone, now)}</span>
             <span className="flex-1 font-serif">{g.pattern}</span>
             <span className="text-small">
-              {count(g.inAll, 'person', 'people')} · {g.rows[0]?.kind}
+              {phrase('{inAll, plural, one {# person} other {# people}}', { inAll: g.inAll })} · {g.rows[0]?.kind}
             </span>
             <Button
               onClick={() => {
@@ -436,9 +479,9 @@ function Sheet({ day, whose, setWhose }: { day: Day; whose: string; setWhose: (w
                 // The first one's letter stands in the margin; j goes on to the next.
                 setPicked(g.rows[0]?.touchId);
               }}
-              aria-label={`read them all, ${g.inAll}: ${g.pattern}`}
+              aria-label={phrase('read them all, {inAll, number}: {pattern}', { inAll: g.inAll, pattern: g.pattern })}
             >
-              read them all
+              {phrase('read them all')}
             </Button>
           </div>
         ) : (
@@ -448,11 +491,13 @@ function Sheet({ day, whose, setWhose }: { day: Day; whose: string; setWhose: (w
                 <span className="gutter">{gutterOf(g.rows[0] as Going, zone, now)}</span>
                 <span className="flex-1 font-serif">{g.pattern}</span>
                 <span className="text-small text-soft">
-                  {count(g.inAll, 'person', 'people')}
-                  {g.inAll > g.rows.length ? `, ${g.rows.length} of them shown` : ''}
+                  {phrase('{inAll, plural, one {# person} other {# people}}', { inAll: g.inAll })}
+                  {g.inAll > g.rows.length ? phrase(', {rows, number} of them shown', { rows: g.rows.length }) : ''}
                 </span>
                 <Button disabled={holdAll.isPending} onClick={() => holdAll.mutate({ group: g, hold: !g.rows.every((r) => r.held) })}>
-                  {g.rows.every((r) => r.held) ? `let all ${g.inAll} go` : `hold all ${g.inAll}`}
+                  {g.rows.every((r) => r.held)
+                    ? phrase('let all {inAll, number} go', { inAll: g.inAll })
+                    : phrase('hold all {inAll, number}', { inAll: g.inAll })}
                 </Button>
                 <Button
                   look="plain"
@@ -462,7 +507,7 @@ function Sheet({ day, whose, setWhose }: { day: Day; whose: string; setWhose: (w
                     setOpened(fewer);
                   }}
                 >
-                  fold
+                  {phrase('fold')}
                 </Button>
               </div>
             )}
@@ -482,21 +527,27 @@ function Sheet({ day, whose, setWhose }: { day: Day; whose: string; setWhose: (w
       )}
       {allGroups.length > groups.length && (
         <p className="row">
-          <Button onClick={() => setWide(true)}>and {allGroups.length - groups.length} more kinds of letters and texts</Button>
+          <Button onClick={() => setWide(true)}>
+            {phrase('and {allGroups, number} more kinds of letters and texts', { allGroups: allGroups.length - groups.length })}
+          </Button>
         </p>
       )}
       {day.goingToday + day.goingTomorrow > day.going.length && (
-        <p className="row text-small text-soft">and {day.goingToday + day.goingTomorrow - day.going.length} later ones</p>
+        <p className="row text-small text-soft">
+          {phrase('and {goingToday, number} later ones', { goingToday: day.goingToday + day.goingTomorrow - day.going.length })}
+        </p>
       )}
 
-      <Stretch title="Waiting for you" note={day.waitingInAll || undefined} />
-      {day.waiting.length === 0 && <Empty>Nobody waits for you.</Empty>}
+      <Stretch title={phrase('Waiting for you')} note={day.waitingInAll || undefined} />
+      {day.waiting.length === 0 && <Empty>{phrase('Nobody waits for you.')}</Empty>}
       {day.waiting.map((w) => (
         <div key={w.id} id={`item-${w.id}`} className={`row flex items-baseline gap-4 ${item?.key === w.id ? 'on' : ''}`}>
           <span className="gutter">{nearDay(w.at, zone, now)}</span>
           <div className="min-w-0 flex-1">
             <button type="button" data-pick className="w-full" onClick={() => setPicked(w.id)}>
-              <b className="font-semibold">{w.kind === 'unknown' ? 'Somebody unknown' : (w.person?.name ?? 'For the principals')}</b>
+              <b className="font-semibold">
+                {w.kind === 'unknown' ? phrase('Somebody unknown') : (w.person?.name ?? phrase('For the principals'))}
+              </b>
               <span
                 className={`block text-small ${w.kind === 'reply' || w.kind === 'unknown' ? 'font-serif !text-base text-ink' : 'text-soft'}`}
               >
@@ -505,59 +556,63 @@ function Sheet({ day, whose, setWhose }: { day: Day; whose: string; setWhose: (w
             </button>
             {w.whole && (
               <a className="text-small" href={w.whole} download>
-                the whole message, as a file
+                {phrase('the whole message, as a file')}
               </a>
             )}
             {w.quoted && (
               <details className="mt-1 text-small text-soft">
-                <summary className="cursor-pointer">what it quotes</summary>
+                <summary className="cursor-pointer">{phrase('what it quotes')}</summary>
                 <p className="mt-1 whitespace-pre-line font-serif">{w.quoted}</p>
               </details>
             )}
           </div>
           {w.kind === 'unknown' && w.person && (
-            <Button onClick={() => belongs.mutate({ id: w.id, person: w.person?.id ?? '' })}>it is {w.person.name}</Button>
+            <Button onClick={() => belongs.mutate({ id: w.id, person: w.person?.id ?? '' })}>
+              {phrase('it is {person}', { person: w.person.name })}
+            </Button>
           )}
           {w.answer && (
             <a
               className="text-small no-underline hover:underline"
               href={w.answer}
-              onClick={() => toast('When it is sent, press “seen to”.')}
+              onClick={() => toast(phrase('When it is sent, press “seen to”.'))}
             >
-              answer
+              {phrase('answer')}
             </a>
           )}
           {w.person && (
             <Link className="text-small no-underline hover:underline" to={`/people/${w.person.id}`}>
-              look
+              {phrase('look')}
             </Link>
           )}
           {w.kind === 'brake' && (
             <Link className="text-small no-underline hover:underline" to="/results/sending">
-              look
+              {phrase('look')}
             </Link>
           )}
           {w.kind !== 'confirm' && (
             <Button
               look="plain"
               onClick={() => seen.mutate(w.id)}
-              aria-label={`${w.person?.name ?? 'This'}: ${w.kind === 'inquiry' ? 'answered' : 'seen to'}`}
+              aria-label={`${w.person?.name ?? phrase('This')}: ${w.kind === 'inquiry' ? phrase('answered') : phrase('seen to')}`}
             >
-              {w.kind === 'inquiry' ? 'answered' : 'seen to'}
+              {w.kind === 'inquiry' ? phrase('answered') : phrase('seen to')}
             </Button>
           )}
         </div>
       ))}
 
-      <Stretch title="Needs mending" note={day.mendingInAll || undefined} />
-      {day.mending.length === 0 && <Empty>Everything can go as it is.</Empty>}
+      <Stretch title={phrase('Needs mending')} note={day.mendingInAll || undefined} />
+      {day.mending.length === 0 && <Empty>{phrase('Everything can go as it is.')}</Empty>}
       {day.mending.map((m) => (
         <div key={m.touchId} id={`item-${m.touchId}`} className={`row flex items-baseline gap-4 ${item?.key === m.touchId ? 'on' : ''}`}>
           <span className="gutter">{nearDay(m.due, zone, now)}</span>
           <button type="button" data-pick className="min-w-0 flex-1" onClick={() => setPicked(m.touchId)}>
             <b className="font-semibold">{m.person.name}</b>
             <span className="block text-small text-ember">
-              {m.status === 'blocked' ? `“${m.subject || 'A letter'}” has ${m.problem}` : m.problem}
+              {m.status === 'blocked'
+                ? phrase('“{subject}” has {problem}', { subject: m.subject || phrase('A letter'), problem: m.problem })
+                : m.problem}
             </span>
           </button>
           {m.status === 'blocked' && (
@@ -566,36 +621,41 @@ function Sheet({ day, whose, setWhose }: { day: Day; whose: string; setWhose: (w
                 className="text-small no-underline hover:underline"
                 to={`/people/${m.person.id}?edit=${m.field?.startsWith('person.') ? m.field.slice(7) : ''}`}
               >
-                mend
+                {phrase('mend')}
               </Link>
               <Button
                 look="plain"
                 onClick={() =>
                   mark.mutate({
-                    row: { touchId: m.touchId, personId: m.person.id, name: m.person.name, what: `“${m.subject || 'a letter'}”` },
+                    row: { touchId: m.touchId, personId: m.person.id, name: m.person.name, what: `“${m.subject || phrase('a letter')}”` },
                     how: 'drop',
                   })
                 }
-                aria-label={`Drop it for ${m.person.name}`}
+                aria-label={phrase('Drop it for {person}', { person: m.person.name })}
               >
-                drop
+                {phrase('drop')}
               </Button>
             </>
           )}
           {m.status === 'uncertain' && (
             <>
-              <Button onClick={() => decide.mutate({ id: m.touchId, how: 'arrived' })}>it arrived</Button>
+              <Button onClick={() => decide.mutate({ id: m.touchId, how: 'arrived' })}>{phrase('it arrived')}</Button>
               <Button look="plain" onClick={() => decide.mutate({ id: m.touchId, how: 'not-arrived' })}>
-                send it again
+                {phrase('send it again')}
               </Button>
             </>
           )}
-          {m.status === 'set-aside' && <Button onClick={() => decide.mutate({ id: m.person.id, how: 'again' })}>try again</Button>}
+          {m.status === 'set-aside' && (
+            <Button onClick={() => decide.mutate({ id: m.person.id, how: 'again' })}>{phrase('try again')}</Button>
+          )}
         </div>
       ))}
       <NotSwitchedOn />
       <p className="border-t border-rule px-7 py-3 text-small text-soft">
-        <kbd>j</kbd> <kbd>k</kbd> go through · <kbd>Enter</kbd> opens the person · <kbd>?</kbd> all keys · <MorningHour />
+        <Sentence
+          m="{kbd} {kbd2} go through · {kbd3} opens the person · {kbd4} all keys · {morningHour}"
+          v={{ kbd: <kbd>j</kbd>, kbd2: <kbd>k</kbd>, kbd3: <kbd>Enter</kbd>, kbd4: <kbd>?</kbd>, morningHour: <MorningHour /> }}
+        />
       </p>
     </DayPage>
   );
@@ -606,11 +666,11 @@ function Whose({ whose, set }: { whose: string; set: (whose: string) => void }) 
   const session = useSession().data;
   const own = session?.member?.id;
   return (
-    <select aria-label="Whose" className="ml-4" value={whose} onChange={(e) => set(e.target.value)}>
-      <option value="">everybody’s</option>
+    <select aria-label={phrase('Whose')} className="ml-4" value={whose} onChange={(e) => set(e.target.value)}>
+      <option value="">{phrase('everybody’s')}</option>
       {session?.members.map((m) => (
         <option key={m.id} value={m.id}>
-          {m.id === own ? 'mine' : `of ${m.name}`}
+          {m.id === own ? phrase('mine') : phrase('of {name}', { name: m.name })}
         </option>
       ))}
     </select>
@@ -684,21 +744,38 @@ function GoingRow({
         <span className="min-w-0">
           <span className={`font-serif ${row.willNot ? 'text-soft line-through' : ''}`}>{row.subject}</span>
           <span className="block text-small text-soft">
-            {row.held ? <span className="text-straw">held · </span> : null}
-            {row.problem ? <span className="text-ember">{row.problem} · </span> : null}
-            {row.willNot && !row.held ? <span className="text-ember">will not go: {row.willNot} · </span> : null}
-            {row.program}, to {row.person.name}
+            <Sentence
+              m="{held}{problem}{willNot}{program}, to {person}"
+              v={{
+                held: row.held ? <span className="text-straw">{phrase('held · ')}</span> : null,
+                problem: row.problem ? <span className="text-ember">{row.problem} · </span> : null,
+                willNot:
+                  row.willNot && !row.held ? (
+                    <span className="text-ember">{phrase('will not go: {willNot} · ', { willNot: row.willNot })}</span>
+                  ) : null,
+                program: row.program,
+                person: row.person.name,
+              }}
+            />
           </span>
         </span>
       </button>
       <Button
         onClick={() => act(row.held ? 'release' : 'hold')}
-        aria-label={`${row.held ? 'Release' : 'Hold'} the letter to ${row.person.name}`}
+        aria-label={phrase('{held, select, true {Release} other {Hold}} the letter to {person}', {
+          held: String(row.held),
+          person: row.person.name,
+        })}
       >
-        {row.held ? 'release' : 'hold'}
+        {row.held ? phrase('release') : phrase('hold')}
       </Button>
-      <Button look="plain" className="ml-6" onClick={() => act('drop')} aria-label={`Drop the letter to ${row.person.name}`}>
-        drop
+      <Button
+        look="plain"
+        className="ml-6"
+        onClick={() => act('drop')}
+        aria-label={phrase('Drop the letter to {person}', { person: row.person.name })}
+      >
+        {phrase('drop')}
       </Button>
     </div>
   );
@@ -707,16 +784,18 @@ function GoingRow({
 function Idle({ empty }: { empty: boolean }) {
   return empty ? (
     <>
-      <h3>A clear desk</h3>
+      <h3>{phrase('A clear desk')}</h3>
       <p className="mt-1">
-        <Link to="/people/bring-in">Bring people in</Link>, then <Link to="/programs">write a program</Link>: what it plans for them appears
-        here.
+        <Sentence
+          m="<link>Bring people in</link>, then <link2>write a program</link2>: what it plans for them appears here."
+          v={{ link: (c) => <Link to="/people/bring-in">{c}</Link>, link2: (c) => <Link to="/programs">{c}</Link> }}
+        />
       </p>
     </>
   ) : (
     <>
-      <h3>Why</h3>
-      <p className="mt-1">Pick a call or a letter to see why it is here and what it says.</p>
+      <h3>{phrase('Why')}</h3>
+      <p className="mt-1">{phrase('Pick a call or a letter to see why it is here and what it says.')}</p>
     </>
   );
 }

@@ -1,4 +1,5 @@
 import type { Schemas } from '../../api/client';
+import { phrase } from '../../words/phrase';
 
 type Call = Schemas['CallDto'];
 
@@ -12,4 +13,4 @@ export function endingsOf(call: Call, outcomes: Outcomes): readonly string[] {
 }
 
 /** Whom it is about; a task may be about nobody. */
-export const nameOf = (call: Call) => call.person?.name ?? 'For the practice';
+export const nameOf = (call: Call) => call.person?.name ?? phrase('For the practice');

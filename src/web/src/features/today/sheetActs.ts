@@ -1,6 +1,7 @@
 import type { QueryClient } from '@tanstack/react-query';
 import { ApiError, api, type Schemas, take } from '../../api/client';
 import { dayName } from '../../ui/when';
+import { phrase } from '../../words/phrase';
 import { type Mark, markTouch, moveTouch } from '../people/acts';
 import { finishTask, moveTask } from '../tasks/acts';
 import { nameOf } from './callEndings';
@@ -31,17 +32,17 @@ export const sheetActs = {
   },
   move: {
     mutationKey: ['today', 'move'],
-    meta: { says: ({ call, to }: MovedCall) => `${nameOf(call)} to ${dayName(to)}` },
+    meta: { says: ({ call, to }: MovedCall) => phrase('{call} to {to}', { call: nameOf(call), to: dayName(to) }) },
     mutationFn: ({ call, to }: MovedCall) => moveCall(call, to),
   },
   mark: {
     mutationKey: ['today', 'mark'],
-    meta: { says: ({ row, how }: { row: Marked; how: Mark }) => `${row.what} to ${row.name}: ${how}` },
+    meta: { says: ({ row, how }: { row: Marked; how: Mark }) => phrase('{what} to {row}: {how}', { what: row.what, row: row.name, how }) },
     mutationFn: ({ row, how }: { row: Marked; how: Mark }) => markTouch(row.touchId, row.personId, how),
   },
   seen: {
     mutationKey: ['today', 'seen'],
-    meta: { says: () => 'one that was seen to' },
+    meta: { says: () => phrase('one that was seen to') },
     mutationFn: (id: string) => take(api.POST('/api/today/waiting/{id}/seen', path(id))),
   },
 } as const;

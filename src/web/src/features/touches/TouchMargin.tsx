@@ -9,6 +9,7 @@ import { Letter } from '../../ui/Letter';
 import { ReasonField } from '../../ui/ReasonField';
 import { said } from '../../ui/undo';
 import { dayName } from '../../ui/when';
+import { phrase } from '../../words/phrase';
 import { type Mark, markTouch, moveTouch, saidDropped } from '../people/acts';
 import { usePersonChange } from '../people/usePersonChange';
 import { WhoDid } from '../people/WhoDid';
@@ -30,7 +31,7 @@ export function TouchMargin({
     queryFn: () => take(api.GET('/api/touches/{id}', { params: { path: { id: touchId }, query: { person: personId } } })),
   });
   if (touch.error) return <Trouble error={touch.error} />;
-  if (!touch.data) return <p role="status">Looking it up …</p>;
+  if (!touch.data) return <p role="status">{phrase('Looking it up …')}</p>;
   const t = touch.data;
   return (
     <section aria-label={t.heading}>
@@ -48,7 +49,7 @@ export function TouchMargin({
       <ul className="why mt-1 mb-4">
         {t.why.map((w) => (
           <li key={w.text} className={w.tone}>
-            <span className="sr-only">{w.tone === 'failed' ? 'Against it: ' : ''}</span>
+            <span className="sr-only">{w.tone === 'failed' ? phrase('Against it: ') : ''}</span>
             {w.text}
           </li>
         ))}
@@ -63,17 +64,17 @@ export function TouchMargin({
       {t.canOverrule && <LetItGo touchId={touchId} personId={personId} />}
       {withLetter && t.html && (
         <>
-          <h3>{t.kind === 'call' ? 'What to say' : t.status === 'sent' ? 'What it said' : 'What it would say'}</h3>
+          <h3>{t.kind === 'call' ? phrase('What to say') : t.status === 'sent' ? phrase('What it said') : phrase('What it would say')}</h3>
           <div className="mt-2 border border-rule bg-sheet px-4 py-3.5">
             {t.subject && (
               <>
                 <div className="mb-2 border-b border-rule pb-1.5 text-[12px]">
-                  from {t.from ?? 'nobody'} to {t.to ?? 'no address'}
+                  {phrase('from {from} to {to}', { from: t.from ?? phrase('nobody'), to: t.to ?? phrase('no address') })}
                 </div>
                 <div className="mb-1.5 font-serif text-base font-semibold text-ink">{t.subject}</div>
               </>
             )}
-            <Letter html={t.html} title={t.kind === 'call' ? 'What to say' : 'The letter'} />
+            <Letter html={t.html} title={t.kind === 'call' ? phrase('What to say') : phrase('The letter')} />
           </div>
         </>
       )}
@@ -86,7 +87,7 @@ function HoldOrDrop({ touch, touchId }: { touch: Schemas['TouchDto']; touchId: s
   const queries = useQueryClient();
   const personId = touch.person.id;
   const { held } = touch;
-  const says = (how: Mark) => `${touch.person.name}: “${touch.heading}” to ${how}`;
+  const says = (how: Mark) => phrase('{person}: “{heading}” to {how}', { person: touch.person.name, heading: touch.heading, how });
   const act = usePersonChange(personId, says, async (how: Mark) => {
     const done = await markTouch(touchId, personId, how);
     for (const key of ['touch', 'today']) queries.invalidateQueries({ queryKey: [key] });
@@ -94,9 +95,9 @@ function HoldOrDrop({ touch, touchId }: { touch: Schemas['TouchDto']; touchId: s
   });
   return (
     <p className="mb-4 flex flex-wrap items-baseline justify-between gap-x-5">
-      <Button onClick={() => act.mutate(held ? 'release' : 'hold')}>{held ? 'release it' : 'hold it'}</Button>
+      <Button onClick={() => act.mutate(held ? 'release' : 'hold')}>{held ? phrase('release it') : phrase('hold it')}</Button>
       <Button look="danger" onClick={() => act.mutate('drop')}>
-        drop it
+        {phrase('drop it')}
       </Button>
       <Trouble error={act.error} />
     </p>
@@ -109,7 +110,7 @@ function LetItGo({ touchId, personId }: { touchId: string; personId: string }) {
   const mayOverrule = useMay('overrule-consent');
   const [open, setOpen] = useState(false);
   const [reason, setReason] = useState('');
-  const says = () => 'one message to go without consent';
+  const says = () => phrase('one message to go without consent');
   const overrule = usePersonChange(personId, says, async (reason: string) => {
     await take(api.POST('/api/touches/{id}/overrule', { params: { path: { id: touchId } }, body: { person: personId, reason } }));
     setOpen(false);
@@ -120,7 +121,7 @@ function LetItGo({ touchId, personId }: { touchId: string; personId: string }) {
     return (
       <p className="mb-4">
         <Button look="plain" onClick={() => setOpen(true)}>
-          let this one go without consent …
+          {phrase('let this one go without consent …')}
         </Button>
       </p>
     );
@@ -134,16 +135,16 @@ function LetItGo({ touchId, personId }: { touchId: string; personId: string }) {
       }}
     >
       <ReasonField
-        label="Why it may go"
+        label={phrase('Why it may go')}
         error={fieldError(overrule.error, 'reason')}
-        hint="Only this one message goes. Your name and the reason are kept with it."
+        hint={phrase('Only this one message goes. Your name and the reason are kept with it.')}
         value={reason}
         set={setReason}
       />
       <Trouble error={fieldError(overrule.error, 'reason') ? null : overrule.error} />
-      <Button type="submit">Let it go</Button>{' '}
+      <Button type="submit">{phrase('Let it go')}</Button>{' '}
       <Button look="plain" onClick={() => setOpen(false)}>
-        leave it
+        {phrase('leave it')}
       </Button>
     </form>
   );
@@ -158,16 +159,17 @@ function MoveIt({ touch, touchId }: { touch: Schemas['TouchDto']; touchId: strin
   };
   const move = usePersonChange(
     person,
-    (to: string | null) => `${touch.person.name}: “${touch.heading}” to ${to ?? 'its own day'}`,
+    (to: string | null) =>
+      phrase('{person}: “{heading}” to {to}', { person: touch.person.name, heading: touch.heading, to: to ?? phrase('its own day') }),
     async (to: string | null) => {
       const done = await moveTouch(touchId, person, to);
       again();
       said(
         done.willNot
-          ? `Moved, but it will not go there: ${done.willNot}`
+          ? phrase('Moved, but it will not go there: {willNot}', { willNot: done.willNot })
           : to
-            ? `Moved to ${dayName(to)}`
-            : 'It stands on its own day again',
+            ? phrase('Moved to {to}', { to: dayName(to) })
+            : phrase('It stands on its own day again'),
         () => moveTouch(touchId, person, done.before ?? null).then(again),
       );
     },
@@ -175,10 +177,10 @@ function MoveIt({ touch, touchId }: { touch: Schemas['TouchDto']; touchId: strin
   return (
     <div className="mb-4 text-small">
       <Trouble error={move.error} />
-      <DayChooser words="move to another day" choose={(day) => move.mutate(day)} busy={move.isPending} />
+      <DayChooser words={phrase('move to another day')} choose={(day) => move.mutate(day)} busy={move.isPending} />
       {touch.movedTo && (
         <Button className="ml-4" disabled={move.isPending} onClick={() => move.mutate(null)}>
-          back to its own day
+          {phrase('back to its own day')}
         </Button>
       )}
     </div>

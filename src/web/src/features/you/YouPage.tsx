@@ -6,7 +6,8 @@ import { api, type Schemas, take } from '../../api/client';
 import { useSession } from '../../app/session';
 import { Button, Field, fieldError, Loading, Trouble } from '../../ui/bits';
 import { DayPage, PageHead, Stretch } from '../../ui/DayPage';
-import { count, dayName, machineMoment } from '../../ui/when';
+import { dayName, machineMoment } from '../../ui/when';
+import { phrase } from '../../words/phrase';
 import { PasswordField } from '../session/PasswordField';
 import { canPasskeys, makePasskey } from '../session/passkeys';
 
@@ -18,21 +19,21 @@ export default function YouPage() {
   const session = useSession().data;
   const unfinished = session?.unfinished;
   return (
-    <DayPage marginTitle="What is asked for" margin={<Margin />}>
+    <DayPage marginTitle={phrase('What is asked for')} margin={<Margin />}>
       <PageHead
-        title="You"
+        title={phrase('You')}
         aside={
           !unfinished &&
           session?.may.includes('work') && (
             <>
-              <Link to="/you/mail">Your mail account</Link> <Link to="/signing">How you sign</Link>
+              <Link to="/you/mail">{phrase('Your mail account')}</Link> <Link to="/signing">{phrase('How you sign')}</Link>
             </>
           )
         }
       />
       {unfinished && (
         <p className="mx-7 my-3 border-l-[3px] border-straw bg-straw-pale px-3 py-2" role="status">
-          Your practice asks everybody for a second factor or a passkey. Set one up here; then everything else is open.
+          {phrase('Your practice asks everybody for a second factor or a passkey. Set one up here; then everything else is open.')}
         </p>
       )}
       <div className="px-7">
@@ -56,14 +57,15 @@ export default function YouPage() {
 function Margin() {
   return (
     <>
-      <h3>What is asked for</h3>
-      <p>A long password is enough, and never has to be changed because time has passed. None of the commonest is taken.</p>
+      <h3>{phrase('What is asked for')}</h3>
+      <p>{phrase('A long password is enough, and never has to be changed because time has passed. None of the commonest is taken.')}</p>
       <p className="mt-3">
-        A second factor is six digits that an application on your telephone works out anew every half minute. Whoever knows your password
-        alone cannot sign in.
+        {phrase(
+          'A second factor is six digits that an application on your telephone works out anew every half minute. Whoever knows your password alone cannot sign in.',
+        )}
       </p>
-      <p className="mt-3">A passkey stands for both: your device asks for your finger, your face or its own number.</p>
-      <p className="mt-3">When somebody signs in from a device you had not used before, you are told by mail.</p>
+      <p className="mt-3">{phrase('A passkey stands for both: your device asks for your finger, your face or its own number.')}</p>
+      <p className="mt-3">{phrase('When somebody signs in from a device you had not used before, you are told by mail.')}</p>
     </>
   );
 }
@@ -81,12 +83,12 @@ function Name({ me }: { me: Me }) {
     mutationFn: () => take(api.PUT('/api/me/name', { body: { name } })),
     onSuccess: async () => {
       await anew();
-      toast('So you are called from now on.');
+      toast(phrase('So you are called from now on.'));
     },
   });
   return (
     <>
-      <Stretch title="Who you are" note={`${me.email} · ${me.role}`} />
+      <Stretch title={phrase('Who you are')} note={`${me.email} · ${me.role}`} />
       <form
         className="max-w-[440px] px-7 py-3"
         onSubmit={(e) => {
@@ -94,7 +96,7 @@ function Name({ me }: { me: Me }) {
           save.mutate();
         }}
       >
-        <Field label="Name" error={fieldError(save.error, 'name')} hint="as it stands under letters">
+        <Field label={phrase('Name')} error={fieldError(save.error, 'name')} hint={phrase('as it stands under letters')}>
           {(id, by) => (
             <input
               id={id}
@@ -110,7 +112,7 @@ function Name({ me }: { me: Me }) {
         {!fieldError(save.error, 'name') && <Trouble error={save.error} />}
         {name !== me.name && (
           <Button type="submit" look="main" disabled={save.isPending}>
-            Be called so
+            {phrase('Be called so')}
           </Button>
         )}
       </form>
@@ -139,7 +141,7 @@ function Confirm({
         confirm(password);
       }}
     >
-      <Field label="Your password">
+      <Field label={phrase('Your password')}>
         {(id) => (
           <input
             id={id}
@@ -173,12 +175,12 @@ function Password({ me }: { me: Me }) {
       setOpen(false);
       setOld('');
       setNext('');
-      toast('It is changed. Wherever else you were signed in, you are not any more.');
+      toast(phrase('It is changed. Wherever else you were signed in, you are not any more.'));
     },
   });
   return (
     <>
-      <Stretch title="Password" />
+      <Stretch title={phrase('Password')} />
       {open ? (
         <form
           className="max-w-[440px] px-7 py-3"
@@ -188,7 +190,7 @@ function Password({ me }: { me: Me }) {
           }}
         >
           <input type="email" autoComplete="username" readOnly className="sr-only" tabIndex={-1} aria-hidden value={me.email} />
-          <Field label="The one you have">
+          <Field label={phrase('The one you have')}>
             {(id) => (
               <input
                 id={id}
@@ -202,21 +204,21 @@ function Password({ me }: { me: Me }) {
               />
             )}
           </Field>
-          <PasswordField label="The new one" value={next} set={setNext} error={fieldError(change.error, 'new')} />
+          <PasswordField label={phrase('The new one')} value={next} set={setNext} error={fieldError(change.error, 'new')} />
           {!fieldError(change.error, 'new') && <Trouble error={change.error} />}
           <div className="flex items-center gap-5">
             <Button type="submit" look="main" disabled={change.isPending}>
-              Change it
+              {phrase('Change it')}
             </Button>
             <Button look="plain" className="min-h-6" onClick={() => setOpen(false)}>
-              Leave it
+              {phrase('Leave it')}
             </Button>
           </div>
         </form>
       ) : (
         <p className="row">
           <Button className="min-h-6" onClick={() => setOpen(true)}>
-            Change it
+            {phrase('Change it')}
           </Button>
         </p>
       )}
@@ -245,7 +247,7 @@ function Factor({ me }: { me: Me }) {
       setAsking(undefined);
       setCodes(undefined);
       await anew();
-      toast('No second factor is asked for any more.');
+      toast(phrase('No second factor is asked for any more.'));
     },
   });
   const more = useMutation({
@@ -259,11 +261,14 @@ function Factor({ me }: { me: Me }) {
   return (
     <>
       <Stretch
-        title="Second factor"
+        title={phrase('Second factor')}
         note={
           me.factorSince
-            ? `since ${dayName(me.factorSince.slice(0, 10))} · ${count(me.recoveryLeft, 'recovery code', 'recovery codes')} left`
-            : 'none'
+            ? phrase('since {factorSince} · {recoveryLeft, plural, one {# recovery code} other {# recovery codes}} left', {
+                factorSince: dayName(me.factorSince.slice(0, 10)),
+                recoveryLeft: me.recoveryLeft,
+              })
+            : phrase('none')
         }
       />
       {codes && <RecoveryCodes codes={codes} close={() => setCodes(undefined)} />}
@@ -271,14 +276,14 @@ function Factor({ me }: { me: Me }) {
         <div className="row">
           <div className="flex gap-5">
             <Button className="min-h-6" onClick={() => setAsking('codes')}>
-              New recovery codes
+              {phrase('New recovery codes')}
             </Button>
             <Button look="danger" className="min-h-6" onClick={() => setAsking('end')}>
-              Ask for none any more
+              {phrase('Ask for none any more')}
             </Button>
           </div>
-          {asking === 'end' && <Confirm words="Ask for none any more" busy={end.isPending} error={end.error} take={end.mutate} />}
-          {asking === 'codes' && <Confirm words="Make new ones" busy={more.isPending} error={more.error} take={more.mutate} />}
+          {asking === 'end' && <Confirm words={phrase('Ask for none any more')} busy={end.isPending} error={end.error} take={end.mutate} />}
+          {asking === 'codes' && <Confirm words={phrase('Make new ones')} busy={more.isPending} error={more.error} take={more.mutate} />}
         </div>
       ) : begin.data ? (
         <form
@@ -289,17 +294,17 @@ function Factor({ me }: { me: Me }) {
           }}
         >
           <img
-            alt="The secret, to be read by the telephone"
+            alt={phrase('The secret, to be read by the telephone')}
             className="w-[200px] bg-white p-2"
             src={`data:image/svg+xml;utf8,${encodeURIComponent(begin.data.picture)}`}
           />
           <div>
             <p className="m-0">
-              Read this with an application for codes on your telephone, or type the secret:{' '}
+              {phrase('Read this with an application for codes on your telephone, or type the secret:')}{' '}
               <code className="break-all">{begin.data.secret.match(/.{1,4}/g)?.join(' ')}</code>
             </p>
             <div className="mt-3 max-w-[240px]">
-              <Field label="The code it shows now" error={fieldError(finish.error, 'code')}>
+              <Field label={phrase('The code it shows now')} error={fieldError(finish.error, 'code')}>
                 {(id, by) => (
                   <input
                     id={id}
@@ -317,14 +322,14 @@ function Factor({ me }: { me: Me }) {
             </div>
             {!fieldError(finish.error, 'code') && <Trouble error={finish.error} />}
             <Button type="submit" look="main" disabled={finish.isPending}>
-              Ask for it from now on
+              {phrase('Ask for it from now on')}
             </Button>
           </div>
         </form>
       ) : (
         <p className="row">
           <Button className="min-h-6" disabled={begin.isPending} onClick={() => begin.mutate()}>
-            Set one up
+            {phrase('Set one up')}
           </Button>
           <Trouble error={begin.error} />
         </p>
@@ -337,7 +342,7 @@ function RecoveryCodes({ codes, close }: { codes: readonly string[]; close: () =
   return (
     <div className="mx-7 my-3 border-l-[3px] border-leaf bg-leaf-pale px-3 py-2" role="status">
       <p className="m-0">
-        These are shown this once. Each lets you in one time without your telephone; write them down where nobody else looks.
+        {phrase('These are shown this once. Each lets you in one time without your telephone; write them down where nobody else looks.')}
       </p>
       <ul className="my-2 grid list-none grid-cols-2 gap-x-6 p-0 max-[699px]:grid-cols-1">
         {codes.map((c) => (
@@ -347,7 +352,7 @@ function RecoveryCodes({ codes, close }: { codes: readonly string[]; close: () =
         ))}
       </ul>
       <Button className="min-h-6" onClick={close}>
-        They are written down
+        {phrase('They are written down')}
       </Button>
     </div>
   );
@@ -374,20 +379,20 @@ function Passkeys({ me }: { me: Me }) {
   });
   return (
     <>
-      <Stretch title="Passkeys" note={me.passkeys.length === 0 ? 'none' : undefined} />
+      <Stretch title={phrase('Passkeys')} note={me.passkeys.length === 0 ? phrase('none') : undefined} />
       {me.passkeys.map((p) => (
         <div key={p.id} className="row flex items-baseline gap-4">
           <span className="flex-1">
-            {p.name} <span className="text-soft">since {dayName(p.madeAt.slice(0, 10))}</span>
+            {p.name} <span className="text-soft">{phrase('since {madeAt}', { madeAt: dayName(p.madeAt.slice(0, 10)) })}</span>
           </span>
           <Button
             look="danger"
             className="min-h-6"
-            aria-label={`Take “${p.name}” away`}
+            aria-label={phrase('Take “{name}” away', { name: p.name })}
             disabled={remove.isPending}
             onClick={() => remove.mutate(p.id)}
           >
-            take away
+            {phrase('take away')}
           </Button>
         </div>
       ))}
@@ -400,11 +405,11 @@ function Passkeys({ me }: { me: Me }) {
           }}
         >
           <label className="text-small text-soft">
-            What to call it
+            {phrase('What to call it')}
             <input className="mt-0.5 block w-56" required maxLength={60} value={name} onChange={(e) => setName(e.target.value)} />
           </label>
           <label className="text-small text-soft">
-            Your password, to show that it is you
+            {phrase('Your password, to show that it is you')}
             <input
               className="mt-0.5 block w-56"
               type="password"
@@ -415,11 +420,13 @@ function Passkeys({ me }: { me: Me }) {
             />
           </label>
           <Button type="submit" className="min-h-6" disabled={add.isPending}>
-            Add a passkey of this device
+            {phrase('Add a passkey of this device')}
           </Button>
         </form>
       ) : (
-        <p className="row text-soft">This browser, or this address, knows no passkeys; they need HTTPS and a name, not a number.</p>
+        <p className="row text-soft">
+          {phrase('This browser, or this address, knows no passkeys; they need HTTPS and a name, not a number.')}
+        </p>
       )}
       <div className="px-7">
         <Trouble error={add.error ?? remove.error} />
@@ -437,25 +444,29 @@ function Sessions({ me }: { me: Me }) {
   const all = useMutation({ mutationFn: () => take(api.DELETE('/api/me/sessions')), onSuccess: anew });
   return (
     <>
-      <Stretch title="Where you are signed in" />
+      <Stretch title={phrase('Where you are signed in')} />
       {me.sessions.map((s) => (
         <div key={s.id} className="row flex items-baseline gap-4">
           <span className="flex-1">
             {s.device}{' '}
             <span className="text-soft">
-              · {s.address || 'no address'} · since {machineMoment(s.since)}, used {machineMoment(s.seenAt)}
+              {phrase('· {address} · since {since}, used {seenAt}', {
+                address: s.address || phrase('no address'),
+                since: machineMoment(s.since),
+                seenAt: machineMoment(s.seenAt),
+              })}
             </span>
-            {s.isThis && <b className="font-semibold"> · here</b>}
+            {s.isThis && <b className="font-semibold">{phrase(' · here')}</b>}
           </span>
           {!s.isThis && (
             <Button
               look="danger"
               className="min-h-6"
-              aria-label={`End the session on ${s.device}`}
+              aria-label={phrase('End the session on {device}', { device: s.device })}
               disabled={end.isPending}
               onClick={() => end.mutate(s.id)}
             >
-              end it
+              {phrase('end it')}
             </Button>
           )}
         </div>
@@ -463,7 +474,7 @@ function Sessions({ me }: { me: Me }) {
       {me.sessions.length > 1 && (
         <p className="row">
           <Button look="danger" className="min-h-6" disabled={all.isPending} onClick={() => all.mutate()}>
-            End all but this one
+            {phrase('End all but this one')}
           </Button>
         </p>
       )}
