@@ -89,8 +89,8 @@ describe('in other tongues', () => {
     speak('en-US');
     expect(day('2027-03-09T14:30:00Z', newYork)).toBe('Tue, Mar 9');
     expect(day('2028-02-25T14:30:00Z', newYork, now)).toBe('Feb 25, 2028');
-    expect(moment('2027-03-09T05:05:00Z', newYork)).toBe('Tue, Mar 9, 12:05 AM');
-    expect(clockFace(now, newYork)).toBe('Mon, March 1, 2027, 8:15 AM');
+    expect(moment('2027-03-09T05:05:00Z', newYork)).toMatch(/^Tue, Mar 9, 12:05\sAM$/);
+    expect(clockFace(now, newYork)).toMatch(/^Mon, March 1, 2027, 8:15\sAM$/);
   });
 
   test('German', () => {

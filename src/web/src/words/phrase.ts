@@ -40,3 +40,6 @@ export function phrase(message: string, values?: Values): string {
 /** Several as one says them: “Ada, Piet and Esme”. */
 export const listed = (items: string[], type: 'conjunction' | 'disjunction' = 'conjunction') =>
   new Intl.ListFormat(locale(), { type }).format(items);
+
+/** A word as it is written within a sentence: where German is spoken it keeps its capital. */
+export const within = (word: string) => (locale().startsWith('en') ? word.toLowerCase() : word);

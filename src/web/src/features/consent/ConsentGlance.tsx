@@ -6,7 +6,7 @@ import { useNow } from '../../app/session';
 import { Button, Empty, Loading, Trouble } from '../../ui/bits';
 import { DayPage, PageHead, Stretch } from '../../ui/DayPage';
 import { nearDay } from '../../ui/when';
-import { locale, phrase } from '../../words/phrase';
+import { locale, phrase, within } from '../../words/phrase';
 import { Sentence } from '../../words/Sentence';
 
 type Subject = Schemas['SubjectDto'];
@@ -105,7 +105,7 @@ export default function ConsentGlance() {
               <span className="text-small text-soft">
                 <Sentence
                   m="{channels}, as {basis, select, true {they inquired} other {they are a client}}"
-                  v={{ channels: channels[l.channel]?.toLowerCase(), basis: String(l.basis === 'inquiry') }}
+                  v={{ channels: within(channels[l.channel] ?? l.channel), basis: String(l.basis === 'inquiry') }}
                 />
               </span>
             </div>
@@ -140,7 +140,7 @@ function HowMany({
         <Button
           look={way === 'may' ? 'quiet' : 'plain'}
           aria-pressed={on}
-          aria-label={`${n.toLocaleString(locale())} ${ways.find(([w]) => w === way)?.[2]}, ${channels[channel]?.toLowerCase()}, ${subjectName(subject.subject)}`}
+          aria-label={`${n.toLocaleString(locale())} ${ways.find(([w]) => w === way)?.[2]}, ${within(channels[channel] ?? channel)}, ${subjectName(subject.subject)}`}
           onClick={() => ask({ channel, subject: subject.subject, stands: way })}
         >
           {n.toLocaleString(locale())}

@@ -8,7 +8,7 @@ import { DayPage, PageHead } from '../../ui/DayPage';
 import { useKept } from '../../ui/kept';
 import { sayOwn } from '../../ui/OwnFieldInput';
 import { moment, nearDay } from '../../ui/when';
-import { locale, phrase } from '../../words/phrase';
+import { locale, phrase, within } from '../../words/phrase';
 import { Sentence } from '../../words/Sentence';
 import { partsOf, type Rule } from '../rules/ruleLanguage';
 import { SayRules } from '../rules/SayRules';
@@ -406,7 +406,7 @@ function ruleIn(text: string | undefined): Rule | undefined {
 function Choice({ label, value, set, options }: { label: string; value: string; set: (value: string) => void; options: string[][] }) {
   return (
     <select aria-label={label} value={value} onChange={(e) => set(e.target.value)} className={`max-w-44 ${value ? '' : 'text-soft'}`}>
-      <option value="">{phrase('any {label}', { label: label.toLowerCase() })}</option>
+      <option value="">{phrase('any {label}', { label: within(label) })}</option>
       {options.map(([v, name]) => (
         <option key={v} value={v}>
           {name}

@@ -38,7 +38,7 @@ export function Standing({ id, name, loaded }: { id: string; name: string; loade
           <option value="">{phrase('everybody’s who writes programs')}</option>
           {members.map((m) => (
             <option key={m.id} value={m.id}>
-              {m.name}’s
+              {phrase('{owner}’s', { owner: m.name })}
             </option>
           ))}
         </select>
