@@ -46,5 +46,65 @@ export function messagesOfPages() {
   return said;
 }
 
-const all = messagesOfPages();
-if (process.argv.includes('--list')) console.log(JSON.stringify([...all.keys()], null, 1));
+/** The names a message asks for, and the tags it has: `<b>` as `<b>`. Throws where it is no message. */
+export function namesIn(message) {
+  const names = new Set();
+  const look = (parts) => {
+    for (const part of parts) {
+      if (part.type === TYPE.tag) {
+        names.add(`<${part.value}>`);
+        look(part.children);
+      } else if (part.type !== TYPE.literal && part.type !== TYPE.pound) {
+        names.add(part.value);
+        for (const option of Object.values(part.options ?? {})) look(option.value);
+      }
+    }
+  };
+  look(parse(message));
+  return names;
+}
+
+/** What is wrong with a catalogue, in words: for messages that are said, and for those nobody says. */
+export function troubleWith(said, catalogue, { whole }) {
+  const trouble = [];
+  for (const message of said) {
+    if (whole && catalogue[message] === undefined) trouble.push(`has no words for: ${message}`);
+  }
+  for (const [message, words] of Object.entries(catalogue)) {
+    if (!said.has(message)) {
+      trouble.push(`has words for what nobody says: ${message}`);
+      continue;
+    }
+    try {
+      const known = namesIn(message);
+      for (const name of namesIn(words)) if (!known.has(name)) trouble.push(`asks for {${name}}, which is not given: ${message}`);
+      for (const name of known) if (name.startsWith('<') && !namesIn(words).has(name)) trouble.push(`lost ${name}: ${message}`);
+    } catch (e) {
+      trouble.push(`cannot be read (${e.message}): ${message} → ${words}`);
+    }
+  }
+  return trouble;
+}
+
+if (process.argv[1] === fileURLToPath(import.meta.url)) {
+  const said = new Set(messagesOfPages().keys());
+  const troubled = [];
+  if (process.argv.includes('--list')) {
+    console.log(JSON.stringify([...said], null, 1));
+  } else {
+    for (const [name, whole] of [
+      ['de', true],
+      ['en-US', false],
+    ]) {
+      const path = `${catalogues}${name}.json`;
+      const catalogue = JSON.parse(readFileSync(path, 'utf8'));
+      if (process.argv.includes('--write')) {
+        const kept = Object.entries(catalogue).filter(([message]) => said.has(message));
+        writeFileSync(path, `${JSON.stringify(Object.fromEntries(kept.sort(([a], [b]) => (a < b ? -1 : 1))), null, 1)}\n`);
+      }
+      for (const line of troubleWith(said, JSON.parse(readFileSync(path, 'utf8')), { whole })) troubled.push(`${name} ${line}`);
+    }
+    console.log(troubled.join('\n') || `${said.size} messages, each in each tongue.`);
+    process.exitCode = troubled.length > 0 ? 1 : 0;
+  }
+}

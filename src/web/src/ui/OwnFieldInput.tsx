@@ -21,7 +21,7 @@ const hints: Record<string, string> = {
 
 /** What may be chosen at a field of which one value is chosen; undefined for any other. */
 export function choicesOf({ kind, options }: Pick<Schemas['OwnFieldDto'], 'kind' | 'options'>) {
-  return kind === 'yes-no' ? [phrase('yes'), phrase('no')] : kind === 'choice' ? options : undefined;
+  return kind === 'yes-no' ? ['yes', 'no'] : kind === 'choice' ? options : undefined;
 }
 
 /** What a field of the practice's own holds, asked for as what it is. An empty value is none. */

@@ -371,18 +371,18 @@ function Who({ broadcast, what, close }: { broadcast: Broadcast; what: string; c
   const queries = useQueryClient();
   const path = { params: { path: { id: broadcast.id } } };
   const deed = {
-    opened: phrase('opened'),
-    'not-opened': phrase('not-opened'),
-    followed: phrase('followed'),
-    answered: phrase('answered'),
-    delivered: phrase('got'),
+    opened: 'opened',
+    'not-opened': 'not-opened',
+    followed: 'followed',
+    answered: 'answered',
+    delivered: 'got',
   }[what];
   const write = useMutation({
     mutationFn: async () => {
       const made = await take(
         api.POST('/api/broadcasts', { body: { name: phrase('{broadcast}, afterwards', { broadcast: broadcast.name }), plan: null } }),
       );
-      const plan = { ...made.plan, to: { ...made.plan.to, kind: 'recipients', broadcast: broadcast.id, did: deed ?? phrase('got') } };
+      const plan = { ...made.plan, to: { ...made.plan.to, kind: 'recipients', broadcast: broadcast.id, did: deed ?? 'got' } };
       return take(
         api.PUT('/api/broadcasts/{id}', {
           params: { path: { id: made.id } },

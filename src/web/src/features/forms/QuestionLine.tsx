@@ -284,7 +284,7 @@ function Only({ question: q, form, number, set }: PartProps & { form: FormFile }
   const other = before.find((x) => x.id === q.shownIf?.question);
   const answers = q.shownIf?.answers ?? [];
   const offered =
-    other?.kind === 'yes-no' ? [phrase('yes'), phrase('no')] : other?.kind === 'consent' ? [phrase('yes')] : (other?.options ?? []);
+    other?.kind === 'yes-no' ? ['yes', 'no'] : other?.kind === 'consent' ? ['yes'] : (other?.options ?? []);
   const words = !q.shownIf
     ? phrase('asked always')
     : phrase('asked only if “{ask}” is {answers}', {

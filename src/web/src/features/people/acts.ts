@@ -15,12 +15,12 @@ const nothing: ActBody = { ids: null, matching: null, tag: null, stage: null, li
 export function actOn(people: Pick<ActBody, 'ids' | 'matching'>, kind: ActKind, what: string): ActBody {
   const key = {
     tag: 'tag',
-    untag: phrase('tag'),
-    stage: phrase('stage'),
-    join: phrase('list'),
-    leave: phrase('list'),
-    owner: phrase('owner'),
-    start: phrase('program'),
+    untag: 'tag',
+    stage: 'stage',
+    join: 'list',
+    leave: 'list',
+    owner: 'owner',
+    start: 'program',
   } as const;
   return { ...nothing, ...people, [key[kind]]: what };
 }
