@@ -5,7 +5,7 @@ import { phrase } from '../words/phrase';
 
 const groups: [string, [string, string][]][] = [
   [
-    'Everywhere',
+    phrase('Everywhere'),
     [
       [phrase('Ctrl K'), phrase('find anyone')],
       [phrase('Ctrl Z'), phrase('take back what was done last')],
@@ -25,7 +25,7 @@ const groups: [string, [string, string][]][] = [
     ],
   ],
   [
-    'Today',
+    phrase('Today'),
     [
       ['j k', phrase('next, previous')],
       ['1 … 9', phrase('how the call went')],
@@ -36,7 +36,7 @@ const groups: [string, [string, string][]][] = [
     ],
   ],
   [
-    'Proof',
+    phrase('Proof'),
     [
       ['j k', phrase('next, previous message')],
       ['f', phrase('it is fine')],
@@ -45,21 +45,21 @@ const groups: [string, [string, string][]][] = [
     ],
   ],
   [
-    'Tasks',
+    phrase('Tasks'),
     [
       ['j k', phrase('next, previous')],
       ['x', phrase('it is done')],
     ],
   ],
   [
-    'Almanac',
+    phrase('Almanac'),
     [
       ['j k', phrase('next, previous line')],
       ['h', phrase('hold or release all of a line')],
     ],
   ],
   [
-    'Inquiries',
+    phrase('Inquiries'),
     [
       ['j k', phrase('next, previous')],
       ['w', phrase('write an answer')],
@@ -72,15 +72,15 @@ const groups: [string, [string, string][]][] = [
     ],
   ],
   [
-    'Pipeline',
+    phrase('Pipeline'),
     [
       ['j k', phrase('next, previous')],
       ['x', phrase('mark it with others')],
       ['> <', phrase('to the next stage, the one before')],
       ['m', phrase('move to a stage')],
-      ['w', 'won'],
-      ['l', 'lost'],
-      ['e', 'edit'],
+      ['w', phrase('won')],
+      ['l', phrase('lost')],
+      ['e', phrase('edit')],
     ],
   ],
   [
@@ -91,7 +91,7 @@ const groups: [string, [string, string][]][] = [
       ['s', phrase('move the stage')],
       ['t', phrase('put a tag on')],
       ['p', phrase('start a program')],
-      ['e', 'edit'],
+      ['e', phrase('edit')],
     ],
   ],
   [
@@ -105,11 +105,11 @@ const groups: [string, [string, string][]][] = [
       ['Alt → ←', phrase('into a passage, out of it')],
       [phrase('Ctrl Shift Z'), phrase('do again')],
       ['[ ]', phrase('another person in the margin')],
-      ['c', 'check'],
+      ['c', phrase('check')],
     ],
   ],
   [
-    'Broadcasts',
+    phrase('Broadcasts'),
     [
       ['w', phrase('write one')],
       ['[ ]', phrase('another recipient')],

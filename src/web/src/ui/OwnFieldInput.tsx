@@ -3,7 +3,7 @@ import { locale, phrase } from '../words/phrase';
 
 /** What a field of the practice's own can hold, by its word, in words. */
 export const ownFieldKinds: [string, string][] = [
-  ['text', 'words'],
+  ['text', phrase('words')],
   ['number', phrase('a number')],
   ['money', phrase('a sum of money')],
   ['date', phrase('a date')],

@@ -43,3 +43,6 @@ export const listed = (items: string[], type: 'conjunction' | 'disjunction' = 'c
 
 /** A word as it is written within a sentence: where German is spoken it keeps its capital. */
 export const within = (word: string) => (locale().startsWith('en') ? word.toLowerCase() : word);
+
+/** Words of somebody's, in the quotation marks of the tongue. */
+export const quoted = (words: string) => phrase('“{words}”', { words });

@@ -5,7 +5,7 @@ import { useNow } from '../../app/session';
 import { Button, Trouble } from '../../ui/bits';
 import { DayChooser } from '../../ui/DayChooser';
 import { dayName, time } from '../../ui/when';
-import { phrase } from '../../words/phrase';
+import { phrase, quoted } from '../../words/phrase';
 import { Sentence } from '../../words/Sentence';
 import { TouchMargin } from '../touches/TouchMargin';
 import { asked, type Filter, type GroupAct, type Line } from './AlmanacPage';
@@ -62,7 +62,7 @@ export function AlmanacMargin({
     );
   return (
     <section aria-label={phrase('Who it is')}>
-      <h3>{group ? `“${group.words}”` : phrase('{calls, plural, one {# call} other {# calls}}', { calls: calls?.calls ?? 0 })}</h3>
+      <h3>{group ? quoted(group.words) : phrase('{calls, plural, one {# call} other {# calls}}', { calls: calls?.calls ?? 0 })}</h3>
       <p className="mb-2 text-small text-soft">
         {dayName(line.date, today)}
         {group ? `, ${group.program}` : calls ? phrase(' of {member}', { member: calls.member }) : ''}

@@ -9,7 +9,7 @@ import { DayPage, PageHead, Stretch, useTitle } from '../../ui/DayPage';
 import { NameForm } from '../../ui/NameForm';
 import { TableBehind } from '../../ui/TableBehind';
 import { moment } from '../../ui/when';
-import { locale, phrase } from '../../words/phrase';
+import { locale, phrase, quoted } from '../../words/phrase';
 import { Sentence } from '../../words/Sentence';
 import { Say } from '../programs/Say';
 import { filled } from '../programs/StepLine';
@@ -55,7 +55,7 @@ export function BroadcastResults({ broadcast }: { broadcast: Broadcast }) {
           v={{
             to: sayTo(broadcast.plan.to, broadcast.earlier),
             ways: sayWays(broadcast.plan.ways),
-            subject: first?.subject && <>: “{filled(first.subject)}”</>,
+            subject: first?.subject && <>: {quoted(filled(first.subject))}</>,
             began: began
               ? phrase('It began {zone}{status}.', {
                   zone: moment(broadcast.beganAt ?? '', zone, now),

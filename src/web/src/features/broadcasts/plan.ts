@@ -18,12 +18,12 @@ export const sayWays = (ways: readonly { kind: string }[]) => ways.map((w) => wa
 
 /** What recipients of an earlier one did, as a sentence goes on: “whoever opened …”. */
 export const deeds: readonly (readonly [did: string, words: string])[] = [
-  ['got', 'got'],
-  ['opened', 'opened'],
+  ['got', phrase('got')],
+  ['opened', phrase('opened')],
   ['not-opened', phrase('did not open')],
   ['followed', phrase('followed a link of')],
   ['not-followed', phrase('followed no link of')],
-  ['answered', 'answered'],
+  ['answered', phrase('answered')],
 ];
 
 /** Who it is for, in words. */

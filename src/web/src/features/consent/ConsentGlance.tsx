@@ -17,7 +17,7 @@ const channels: Record<string, string> = { email: phrase('Email'), text: phrase(
 
 /** How people stand, in a word over a column and in a sentence over their names. */
 const ways: [Stands, string, string][] = [
-  ['may', 'may', phrase('may be reached')],
+  ['may', phrase('may'), phrase('may be reached')],
   ['unsaid', phrase('nobody asked'), phrase('have not said that we may')],
   ['no', phrase('said no'), phrase('said no')],
   ['noWay', phrase('no way there'), phrase('have no address there, or mail there came back')],

@@ -5,7 +5,7 @@ import { useNow, useSession } from '../../app/session';
 import { Button, Field } from '../../ui/bits';
 import { OneOf } from '../../ui/OneOf';
 import { date, moment } from '../../ui/when';
-import { phrase } from '../../words/phrase';
+import { phrase, quoted } from '../../words/phrase';
 import { Sentence } from '../../words/Sentence';
 import { Say, SayOneOf } from '../programs/Say';
 import { answering, type FormFile, ways } from './formFile';
@@ -168,7 +168,7 @@ function startOf(day: string, zone: string) {
 /** Which answers make it an inquiry rather than a sign-up (rule 17.1). */
 function IsInquiry({ draft, set }: Props) {
   const when = draft.inquiryWhen ?? [];
-  const names = when.map((id) => `“${draft.questions.find((q) => q.id === id)?.ask ?? id}”`);
+  const names = when.map((id) => quoted(draft.questions.find((q) => q.id === id)?.ask ?? id));
   return (
     <Sentence
       m="What comes is {when}."
@@ -245,7 +245,7 @@ function Tags({ draft, set }: Props) {
   return (
     <Say
       words={
-        tags.length > 0 ? phrase('gets the tag {tags}', { tags: tags.map((t) => `“${t}”`).join(phrase(' and ')) }) : phrase('gets no tag')
+        tags.length > 0 ? phrase('gets the tag {tags}', { tags: tags.map((t) => quoted(t)).join(phrase(' and ')) }) : phrase('gets no tag')
       }
       label={phrase('Tags')}
       soft={tags.length === 0}

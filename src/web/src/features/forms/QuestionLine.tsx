@@ -4,7 +4,7 @@ import { api, take } from '../../api/client';
 import { useSession } from '../../app/session';
 import { Button, Field } from '../../ui/bits';
 import { OneOf } from '../../ui/OneOf';
-import { phrase } from '../../words/phrase';
+import { phrase, quoted } from '../../words/phrase';
 import { Say, SayOneOf } from '../programs/Say';
 import { chooses, type FormFile, type Kind, kinds, places, type Question } from './formFile';
 
@@ -171,7 +171,7 @@ function Options({ question: q, number, set }: PartProps) {
   const options = q.options ?? [];
   return (
     <Say
-      words={options.length > 0 ? options.map((o) => `“${o}”`).join(', ') : phrase('nothing to choose from yet')}
+      words={options.length > 0 ? options.map((o) => quoted(o)).join(', ') : phrase('nothing to choose from yet')}
       label={phrase('What question {number, number} offers', { number })}
     >
       {() => (
@@ -283,13 +283,12 @@ function Only({ question: q, form, number, set }: PartProps & { form: FormFile }
     .filter((x) => x.kind !== 'hidden' && x.kind !== 'file');
   const other = before.find((x) => x.id === q.shownIf?.question);
   const answers = q.shownIf?.answers ?? [];
-  const offered =
-    other?.kind === 'yes-no' ? ['yes', 'no'] : other?.kind === 'consent' ? ['yes'] : (other?.options ?? []);
+  const offered = other?.kind === 'yes-no' ? ['yes', 'no'] : other?.kind === 'consent' ? ['yes'] : (other?.options ?? []);
   const words = !q.shownIf
     ? phrase('asked always')
     : phrase('asked only if “{ask}” is {answers}', {
         ask: other?.ask ?? q.shownIf.question,
-        answers: answers.length > 0 ? answers.map((a) => `“${a}”`).join(phrase(' or ')) : phrase('answered'),
+        answers: answers.length > 0 ? answers.map((a) => quoted(a)).join(phrase(' or ')) : phrase('answered'),
       });
   return (
     <Say words={words} label={phrase('When question {number, number} is asked', { number })} soft={!q.shownIf}>

@@ -9,11 +9,11 @@ import { moment } from '../../ui/when';
 import { phrase } from '../../words/phrase';
 
 const states: [string, string][] = [
-  ['', 'everything'],
-  ['taken', 'taken'],
+  ['', phrase('everything')],
+  ['taken', phrase('taken in')],
   ['unconfirmed', phrase('not confirmed yet')],
   ['apart', phrase('waiting apart')],
-  ['nothing', 'nothing'],
+  ['nothing', phrase('nothing')],
 ];
 
 const stateWords: Record<string, string> = {

@@ -4,7 +4,7 @@ import { api, type Schemas, take } from '../../api/client';
 import { useMay } from '../../app/session';
 import { Button, Field, fieldError, Trouble } from '../../ui/bits';
 import { ownFieldKinds } from '../../ui/OwnFieldInput';
-import { phrase } from '../../words/phrase';
+import { phrase, quoted } from '../../words/phrase';
 
 type Reading = Schemas['ImportReviewDto'];
 type Column = Schemas['ColumnDto'];
@@ -116,7 +116,7 @@ function NewField({ column, id, made, leave }: { column: Column; id: string; mad
       <Field
         label={phrase('What it holds')}
         hint={phrase('guessed from {examples}', {
-          examples: column.examples.map((e) => `“${e.slice(0, 30)}”`).join(', ') || phrase('nothing: the column is empty'),
+          examples: column.examples.map((e) => quoted(e.slice(0, 30))).join(', ') || phrase('nothing: the column is empty'),
         })}
       >
         {(field, by) => (

@@ -6,7 +6,7 @@ import { Button, Loading, ProgressBar, Trouble } from '../../ui/bits';
 import { DayPage, PageHead, Stretch } from '../../ui/DayPage';
 import { NotShown } from '../../ui/NotShown';
 import { day } from '../../ui/when';
-import { locale, phrase } from '../../words/phrase';
+import { locale, phrase, quoted } from '../../words/phrase';
 import { Sentence } from '../../words/Sentence';
 import { Columns } from './Columns';
 import { UnknownValues } from './UnknownValues';
@@ -109,7 +109,7 @@ function Review({ reading }: { reading: Reading }) {
                   {phrase(
                     '{startByMatching} {startByMatching2, plural, one {starts} other {start}} for whoever is in their segment by what this list brings.',
                     {
-                      startByMatching: r.startByMatching.map((name) => `“${name}”`).join(', '),
+                      startByMatching: r.startByMatching.map((name) => quoted(name)).join(', '),
                       startByMatching2: r.startByMatching.length,
                     },
                   )}

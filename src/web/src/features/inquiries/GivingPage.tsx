@@ -189,7 +189,7 @@ function RuleWords({
             words={byForm}
             label={phrase('Sentence {number, number}, by which form', { number })}
             soft={!r.form}
-            choices={[[null, phrase('by anything')], ...giving.forms.map((f) => [f.id, `by “${f.name}”`] as const)]}
+            choices={[[null, phrase('by anything')], ...giving.forms.map((f) => [f.id, phrase('by “{form}”', { form: f.name })] as const)]}
             now={r.form}
             choose={(v) => put({ form: v })}
           />
@@ -199,7 +199,7 @@ function RuleWords({
             words={about}
             label={phrase('Sentence {number, number}, about what', { number })}
             soft={!r.topic}
-            choices={[[null, phrase('about anything')], ...giving.topics.map((t) => [t, `about “${t}”`] as const)]}
+            choices={[[null, phrase('about anything')], ...giving.topics.map((t) => [t, phrase('about “{topic}”', { topic: t })] as const)]}
             now={r.topic}
             choose={(v) => put({ topic: v })}
           />

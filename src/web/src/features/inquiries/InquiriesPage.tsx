@@ -9,7 +9,7 @@ import { useKept } from '../../ui/kept';
 import { useKeys } from '../../ui/keys';
 import { said } from '../../ui/undo';
 import { nearDay } from '../../ui/when';
-import { phrase } from '../../words/phrase';
+import { phrase, quoted } from '../../words/phrase';
 import { Sentence } from '../../words/Sentence';
 import { AnswerCurve } from './AnswerCurve';
 import { InquiryMargin, type Part } from './InquiryMargin';
@@ -146,7 +146,7 @@ function WaitingRow({ line: r, on, dayMinutes, pick }: { line: Line; on: boolean
         <span className="block font-serif whitespace-pre-line">{r.text}</span>
         <span className="block text-small text-soft">
           {ways[r.how] ?? r.how}
-          {r.form ? ` “${r.form}”` : ''}
+          {r.form ? ` ${quoted(r.form)}` : ''}
           {r.topic ? phrase(', about {topic}', { topic: r.topic }) : ''} ·{' '}
           {r.ownerName ? phrase('with {ownerName}', { ownerName: r.ownerName }) : phrase('nobody has it')}
           {r.touched ? phrase(', under way') : ''}

@@ -16,7 +16,7 @@ export function waited(minutes: number, dayMinutes: number) {
 export const lateLook = ['text-soft', 'text-straw', 'text-ember'] as const;
 
 /** The same in words, for those who do not see the colour. */
-export const lateWords = ['', 'late', phrase('very late')] as const;
+export const lateWords = ['', phrase('late'), phrase('very late')] as const;
 
 /** How somebody asked, in words. */
 export const ways: Record<string, string> = {

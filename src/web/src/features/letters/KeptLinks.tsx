@@ -4,12 +4,12 @@ import { phrase } from '../../words/phrase';
 import { Sentence } from '../../words/Sentence';
 
 const rooms = [
-  ['/letters', 'Letters'],
-  ['/letters/offers', 'Offers'],
-  ['/letters/figures', 'Figures'],
-  ['/letters/files', 'Files'],
-  ['/letters/films', 'Films'],
-  ['/letters/pages', 'Pages'],
+  ['/letters', phrase('Letters')],
+  ['/letters/offers', phrase('Offers')],
+  ['/letters/figures', phrase('Figures')],
+  ['/letters/files', phrase('Files')],
+  ['/letters/films', phrase('Films')],
+  ['/letters/pages', phrase('Pages')],
 ] as const;
 
 /** The way between letters and what they take from. */

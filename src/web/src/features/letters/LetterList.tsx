@@ -3,7 +3,7 @@ import { Link, useSearchParams } from 'react-router';
 import { api, type Schemas, take } from '../../api/client';
 import { Empty, Loading, Trouble } from '../../ui/bits';
 import { DayPage, PageHead, Stretch } from '../../ui/DayPage';
-import { phrase } from '../../words/phrase';
+import { phrase, quoted } from '../../words/phrase';
 import { Sentence } from '../../words/Sentence';
 import { KeptLinks } from './KeptLinks';
 
@@ -128,5 +128,5 @@ export function fits(letter: Pick<Line, 'name' | 'subject' | 'begins' | 'uses'>,
 /** Which programs use a letter, and in how many steps. */
 export const sayUses = (uses: Line['uses']) =>
   phrase('used by {uses}', {
-    uses: uses.map((u) => `“${u.program}”${u.steps > 1 ? phrase(' ({steps, number} steps)', { steps: u.steps }) : ''}`).join(', '),
+    uses: uses.map((u) => `${quoted(u.program)}${u.steps > 1 ? phrase(' ({steps, number} steps)', { steps: u.steps }) : ''}`).join(', '),
   });

@@ -7,7 +7,7 @@ import { Button, Empty, Field, fieldError, Loading, Trouble } from '../../ui/bit
 import { DayPage, PageHead } from '../../ui/DayPage';
 import { said } from '../../ui/undo';
 import { day } from '../../ui/when';
-import { locale, phrase } from '../../words/phrase';
+import { locale, phrase, quoted } from '../../words/phrase';
 import { Sentence } from '../../words/Sentence';
 import { undoAct } from '../people/acts';
 
@@ -103,7 +103,7 @@ function Line({ list }: { list: Kept }) {
       {made.length > 0 && <span className="block text-small text-soft">{made.join(' ')}</span>}
       {list.uses.length > 0 && (
         <span className="block text-small text-soft">
-          {phrase('asked for by {uses}, so it stays', { uses: list.uses.map((u) => `“${u}”`).join(', ') })}
+          {phrase('asked for by {uses}, so it stays', { uses: list.uses.map((u) => quoted(u)).join(', ') })}
         </span>
       )}
       <Trouble error={remove.error} />

@@ -100,7 +100,7 @@ export function SetUp({ own, done }: { own: Own; done: () => void }) {
         <Trouble error={find.error} />
         <ServerFields
           title={phrase('Mail goes out by')}
-          name="outgoing"
+          name={phrase('outgoing')}
           server={going}
           set={(going) => put({ going })}
           usual="465"
@@ -108,7 +108,7 @@ export function SetUp({ own, done }: { own: Own; done: () => void }) {
         />
         <ServerFields
           title={phrase('Mailboxes are at')}
-          name="mailboxes"
+          name={phrase('mailboxes')}
           server={coming}
           set={(coming) => put({ coming })}
           usual="993"

@@ -39,7 +39,7 @@ export function MeetingWords({
               <SayOneOf
                 words={phrase('a “{type}”', { type: p.type })}
                 label={phrase('What kind of appointment')}
-                choices={types.map((t) => [t, `a “${t}”`] as const)}
+                choices={types.map((t) => [t, phrase('a “{type}”', { type: t })] as const)}
                 now={p.type}
                 choose={(type) => set({ type })}
               />
@@ -75,8 +75,8 @@ export function MeetingWords({
       <div className="mt-3 flex flex-wrap gap-4">
         {(
           [
-            ['title', 'Title', p.title],
-            ['place', 'Where', p.place ?? ''],
+            ['title', phrase('Title'), p.title],
+            ['place', phrase('Where'), p.place ?? ''],
           ] as const
         ).map(([key, label, value]) => (
           <Field key={key} label={label}>

@@ -3,7 +3,7 @@ import { useState } from 'react';
 import { api, type Schemas, take } from '../../api/client';
 import { Button, Field, fieldError, Loading, Trouble } from '../../ui/bits';
 import { said } from '../../ui/undo';
-import { listed, phrase } from '../../words/phrase';
+import { listed, phrase, quoted } from '../../words/phrase';
 import { Sentence } from '../../words/Sentence';
 
 type Member = Schemas['TeamMemberDto'];
@@ -69,7 +69,7 @@ export function HandOver({ member, others, self, done }: { member: Member; other
       {h.namedIn.length > 0 && (
         <p className="mt-1 mb-0 max-w-[64ch] text-straw">
           {phrase('Named by name in {namedIn}: there somebody else is to be named by hand.', {
-            namedIn: h.namedIn.map((n) => `“${n}”`).join(', '),
+            namedIn: h.namedIn.map((n) => quoted(n)).join(', '),
           })}
         </p>
       )}

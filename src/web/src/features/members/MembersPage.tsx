@@ -8,6 +8,7 @@ import { Button, Field, fieldError, Loading, Trouble } from '../../ui/bits';
 import { DayPage, PageHead, Stretch } from '../../ui/DayPage';
 import { week } from '../../ui/week';
 import { machineMoment } from '../../ui/when';
+import { codeWord } from '../../words/codes';
 import { phrase } from '../../words/phrase';
 import { Sentence } from '../../words/Sentence';
 import { SayOneOf } from '../programs/Say';
@@ -59,7 +60,7 @@ function Roles({ team }: { team: Team }) {
     <>
       {team.roles.map((r) => (
         <div key={r.role} className="mb-4">
-          <h3>{r.role}</h3>
+          <h3>{codeWord(r.role)}</h3>
           {r.may.length === 0 ? (
             <p>{phrase('Works with people, calls, tasks and inquiries, and writes drafts; nothing that is sent to many.')}</p>
           ) : (
@@ -97,7 +98,7 @@ function MemberLine({ member: m, team, open, pick }: { member: Member; team: Tea
         <button type="button" data-pick className="min-h-6 min-w-0 flex-1 text-left" aria-expanded={open} onClick={pick}>
           <b className="font-semibold">{m.name}</b>{' '}
           <span className="text-soft">
-            · {m.role} · {m.email}
+            · {codeWord(m.role)} · {m.email}
           </span>
           {m.office && <span className="text-soft"> · {m.office}</span>}
           {state && <span className={m.state === 'blocked' ? 'text-ember' : 'text-straw'}> · {state}</span>}
@@ -174,7 +175,10 @@ function MemberDetail({ member: m, team, may, self }: { member: Member; team: Te
                   words={seesWords(m)}
                   label={phrase('Whom {name} sees', { name: m.name })}
                   now={String(m.seesOwn)}
-                  choices={[['false', 'everybody'] as const, ['true', phrase('their own people, nobody’s, and their office’s')] as const]}
+                  choices={[
+                    ['false', phrase('everybody')] as const,
+                    ['true', phrase('their own people, nobody’s, and their office’s')] as const,
+                  ]}
                   choose={(own) => change.mutate({ seesOwn: own === 'true' })}
                 />
               ) : (

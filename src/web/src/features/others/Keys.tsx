@@ -3,7 +3,7 @@ import { useState } from 'react';
 import { api, type Schemas, take } from '../../api/client';
 import { Button, Empty, Field, fieldError, Trouble } from '../../ui/bits';
 import { machineMoment } from '../../ui/when';
-import { phrase } from '../../words/phrase';
+import { phrase, quoted } from '../../words/phrase';
 import { ShownOnce } from './ShownOnce';
 
 type AllKeys = Schemas['KeysDto'];
@@ -31,7 +31,7 @@ export function Keys({ keys }: { keys: AllKeys }) {
       {keys.keys.map((k) => (
         <div key={k.id} className="row">
           <p className={`m-0 flex flex-wrap items-baseline gap-x-4 font-serif ${k.ended ? 'text-soft' : ''}`}>
-            <span className="break-words">“{k.name}”</span>
+            <span className="break-words">{quoted(k.name)}</span>
             <code className="text-small">{k.begins}…</code>
             {!k.ended && (
               <Button

@@ -6,7 +6,8 @@ import { Button, Field, fieldError, Trouble } from '../../ui/bits';
 import { money } from '../../ui/money';
 import { said } from '../../ui/undo';
 import { day, moment } from '../../ui/when';
-import { phrase } from '../../words/phrase';
+import { codeWord } from '../../words/codes';
+import { phrase, quoted } from '../../words/phrase';
 import { Sentence } from '../../words/Sentence';
 import { finishTask, reopenTask } from '../tasks/acts';
 import { MakeSet } from '../tasks/MakeSet';
@@ -160,7 +161,7 @@ function OpportunityLine({
         </span>
       ) : (
         <span className="block text-soft">
-          {o.status}
+          {codeWord(o.status)}
           {o.lostReason ? `, ${o.lostReason}` : ''} · {day(o.closedAt ?? o.openedAt, zone, now)}
         </span>
       )}
@@ -261,7 +262,7 @@ function Appointments({ personId, of, run, zone }: PartProps) {
             {a.cancelled && phrase(' · cancelled')}
             {a.missed && phrase(' · did not come')}
             {a.chosen && <span className="text-soft">{phrase(' · they chose it, and are told when it is moved or cancelled')}</span>}
-            {a.words && <span className="block font-serif">“{a.words}”</span>}
+            {a.words && <span className="block font-serif">{quoted(a.words)}</span>}
             {!a.cancelled && !isAhead(a) && (
               <Button
                 className="ml-3"

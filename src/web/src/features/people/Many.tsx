@@ -172,7 +172,7 @@ export function Preview({
         ? memberName(what)
         : (what.split('/').at(-1) ?? what);
   const verb = {
-    tag: `Put “${name}” on`,
+    tag: phrase('Put “{name}” on', { name }),
     stage: phrase('Move to {name}:', { name }),
     join: phrase('Keep on “{what}”:', { what }),
     leave: phrase('Take off “{what}”:', { what }),

@@ -12,7 +12,7 @@ import { sayOwn } from '../../ui/OwnFieldInput';
 import { StepMark } from '../../ui/TouchLine';
 import { said } from '../../ui/undo';
 import { day, keyDate, moment, nearDay, placeOf, time } from '../../ui/when';
-import { phrase } from '../../words/phrase';
+import { phrase, quoted } from '../../words/phrase';
 import { Sentence } from '../../words/Sentence';
 import { ownDate, ownText } from '../rules/ruleLanguage';
 import { TouchMargin } from '../touches/TouchMargin';
@@ -248,7 +248,7 @@ function Touch({
         </span>
         {line.beside && <span className="text-small text-soft"> {line.beside}</span>}
         {said ? (
-          <span className="block font-serif italic">“{line.detail}”</span>
+          <span className="block font-serif italic">{quoted(line.detail ?? '')}</span>
         ) : (
           line.detail && <span className="block text-small text-soft">{line.detail}</span>
         )}
@@ -501,7 +501,7 @@ function About({ person: p, edit }: { person: Person; edit: () => void }) {
       </h3>
       <dl className="kv">
         <dt>
-          <ChangeField person={p} field="email" name="email" />
+          <ChangeField person={p} field="email" name={phrase('email')} />
         </dt>
         <dd>{p.email ?? <i>{phrase('none')}</i>}</dd>
         {p.otherEmail && (
@@ -511,13 +511,13 @@ function About({ person: p, edit }: { person: Person; edit: () => void }) {
           </>
         )}
         <dt>
-          <ChangeField person={p} field="mobile" name="mobile" />
+          <ChangeField person={p} field="mobile" name={phrase('mobile')} />
         </dt>
         <dd>{p.mobile ? <Dial number={p.mobile} extension={p.mobileExtension} /> : <i>{phrase('none')}</i>}</dd>
         {p.otherPhone && (
           <>
             <dt>
-              <ChangeField person={p} field="otherPhone" name="other number" />
+              <ChangeField person={p} field="otherPhone" name={phrase('other number')} />
             </dt>
             <dd>
               <Dial number={p.otherPhone} extension={p.otherPhoneExtension} />
@@ -529,11 +529,11 @@ function About({ person: p, edit }: { person: Person; edit: () => void }) {
         </dt>
         <dd>{`${time(theirClock.toISOString(), p.clockZone)}${p.zone ? `, ${placeOf(p.zone)}` : phrase(', same as here')}`}</dd>
         <dt>
-          <ChangeField person={p} field="address" name="address" />
+          <ChangeField person={p} field="address" name={phrase('address')} />
         </dt>
         <dd className="whitespace-pre-line">{p.address ?? <i>{phrase('none')}</i>}</dd>
         <dt>
-          <ChangeField person={p} field="owner" name="owner" />
+          <ChangeField person={p} field="owner" name={phrase('owner')} />
         </dt>
         <dd>{p.owner ?? <i>{phrase('nobody')}</i>}</dd>
         {p.tags.length > 0 && (
@@ -565,7 +565,7 @@ function About({ person: p, edit }: { person: Person; edit: () => void }) {
           {p.dates.map((d) => (
             <div key={d.name} className="contents">
               <dt>
-                <ChangeField person={p} field={ownDate + d.name} name={d.name === 'birthday' ? 'born' : d.name} />
+                <ChangeField person={p} field={ownDate + d.name} name={d.name === 'birthday' ? phrase('born') : d.name} />
               </dt>
               <dd>{keyDate(d.date)}</dd>
             </div>

@@ -8,7 +8,7 @@ import { money } from '../../ui/money';
 import { OneOf } from '../../ui/OneOf';
 import { said } from '../../ui/undo';
 import { date, day, moment } from '../../ui/when';
-import { phrase } from '../../words/phrase';
+import { phrase, quoted } from '../../words/phrase';
 import { Sentence } from '../../words/Sentence';
 import type { Line } from './PipelinePage';
 
@@ -116,7 +116,7 @@ function Later({ won, reason, program, set }: { won: boolean; reason?: string; p
         <p className="text-small">
           {phrase('By itself {bySelf, plural, one {starts} other {start}} {bySelf2}.', {
             bySelf: bySelf.length,
-            bySelf2: bySelf.map((s) => `“${s.name}”`).join(', '),
+            bySelf2: bySelf.map((s) => quoted(s.name)).join(', '),
           })}
         </p>
       )}
@@ -268,7 +268,7 @@ function Edit({ line, pipeline, done }: Props) {
   const [expectedOn, setExpectedOn] = useState(line.expectedOn ?? '');
   const [owner, setOwner] = useState(line.ownerId ?? '');
   const save = useMutation({
-    meta: { says: () => `${line.person.name}: “${title}”` },
+    meta: { says: () => `${line.person.name}: ${quoted(title)}` },
     mutationFn: () =>
       take(
         api.PUT('/api/opportunities/{id}', {

@@ -1,6 +1,6 @@
 import { useQuery } from '@tanstack/react-query';
 import { api, take } from '../../api/client';
-import { listed, phrase } from '../../words/phrase';
+import { listed, phrase, quoted } from '../../words/phrase';
 import { LinesSetting } from './fields';
 import { OwnFieldsList } from './OwnFieldsList';
 import type { SettingsForm } from './settings';
@@ -74,7 +74,7 @@ function DateTakenOut({ name }: { name: string }) {
             })
           : phrase(
               '“{name}” is no longer offered. {people, plural, one {# person has} other {# people have}} it, and {programs} {n, plural, one {counts} other {count}} by it: that stays as it is.',
-              { name, people, programs: listed(programs.map((p) => `“${p}”`)), n: programs.length },
+              { name, people, programs: listed(programs.map((p) => quoted(p))), n: programs.length },
             )}
     </p>
   );

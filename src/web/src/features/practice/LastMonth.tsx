@@ -3,7 +3,7 @@ import { Link } from 'react-router';
 import { api, type Schemas, take } from '../../api/client';
 import { Button, Trouble } from '../../ui/bits';
 import { dayName } from '../../ui/when';
-import { phrase } from '../../words/phrase';
+import { phrase, quoted } from '../../words/phrase';
 import type { Draft } from './settings';
 
 type Month = Schemas['LastMonthDto'];
@@ -88,7 +88,7 @@ function Found({ month: m }: { month: Month }) {
             ))}
           {m.programs.map((p) => (
             <tr key={p.name}>
-              <td className="break-words">“{p.name}”</td>
+              <td className="break-words">{quoted(p.name)}</td>
               <td className="text-right">{p.asSet}</td>
               <td className="text-right">{p.asProposed}</td>
             </tr>
@@ -100,7 +100,7 @@ function Found({ month: m }: { month: Month }) {
           <Link className="inline-flex min-h-6 items-center" to={`/people/${f.person.id}`}>
             {f.person.name}
           </Link>{' '}
-          “{f.program}” {then(f)}
+          {quoted(f.program)} {then(f)}
         </p>
       ))}
       {m.people > m.first.length && (

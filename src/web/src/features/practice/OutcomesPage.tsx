@@ -6,7 +6,7 @@ import { Button, Loading, Trouble } from '../../ui/bits';
 import { DayPage, PageHead, Stretch } from '../../ui/DayPage';
 import { NameForm } from '../../ui/NameForm';
 import { said } from '../../ui/undo';
-import { phrase } from '../../words/phrase';
+import { phrase, quoted } from '../../words/phrase';
 import { Say, SayOneOf } from '../programs/Say';
 
 type Outcome = Schemas['OutcomeDto'];
@@ -126,7 +126,7 @@ function OutcomeWords({ outcome: o, put, may }: { outcome: Outcome; put: (part: 
         <b>{o.name}</b>: {Object.values(words).join(', ')}.
       </>
     );
-  const label = (part: string) => `“${o.name}”, ${part}`;
+  const label = (part: string) => `${quoted(o.name)}, ${part}`;
   return (
     <>
       <Say words={o.name} label={label(phrase('its name'))}>
@@ -206,7 +206,10 @@ function OutcomeWords({ outcome: o, put, may }: { outcome: Outcome; put: (part: 
         words={words.program}
         label={label(phrase('a program'))}
         soft={!o.program}
-        choices={[[null, phrase('no program starts')], ...programs.map((p) => [p.id, `“${p.name}” starts`] as const)]}
+        choices={[
+          [null, phrase('no program starts')],
+          ...programs.map((p) => [p.id, phrase('“{name}” starts', { name: p.name })] as const),
+        ]}
         now={o.program}
         choose={(program) => put({ program })}
       />

@@ -3,7 +3,7 @@ import { useState } from 'react';
 import { api, type Schemas, take } from '../../api/client';
 import { Button } from '../../ui/bits';
 import { ownFieldKinds } from '../../ui/OwnFieldInput';
-import { phrase } from '../../words/phrase';
+import { phrase, quoted } from '../../words/phrase';
 import { Sentence } from '../../words/Sentence';
 
 type OwnField = Schemas['OwnFieldDto'];
@@ -80,7 +80,7 @@ function TakeOut({ field, takeOut }: { field: OwnField; takeOut: () => void }) {
             programs:
               programs.length > 0 &&
               phrase(', and {programs} {programs2, plural, one {names} other {name}} it', {
-                programs: programs.map((p) => `“${p}”`).join(', '),
+                programs: programs.map((p) => quoted(p)).join(', '),
                 programs2: programs.length,
               }),
             button: (c) => (

@@ -30,7 +30,11 @@ export function PaceSettings({ draft, set, wrong }: SettingsForm) {
         {(['email', 'text'] as const).map((channel) => (
           <NumberSetting
             key={channel}
-            label={phrase('At most so many {channel}s a day, from all of us', { channel })}
+            label={
+              channel === 'email'
+                ? phrase('At most so many emails a day, from all of us')
+                : phrase('At most so many texts a day, from all of us')
+            }
             min={1}
             none={phrase('no limit')}
             value={draft.dailyLimits[channel]}

@@ -1,7 +1,7 @@
 import type { Schemas } from '../../api/client';
 import { type WeekDay, week } from '../../ui/week';
 import { dayName, placeOf } from '../../ui/when';
-import { locale, phrase } from '../../words/phrase';
+import { locale, phrase, quoted } from '../../words/phrase';
 
 export type Practice = Schemas['PracticeDto'];
 export type Server = Schemas['ServerBody'];
@@ -31,9 +31,9 @@ export function draftOf(practice: Practice): Draft {
 
 /** The channels, in the order in which they are asked for. */
 export const channels = [
-  ['email', 'emails'],
-  ['text', 'texts'],
-  ['call', 'calls'],
+  ['email', phrase('emails')],
+  ['text', phrase('texts')],
+  ['call', phrase('calls')],
   ['post', phrase('cards and letters')],
 ] as const;
 
@@ -150,7 +150,8 @@ export const settingsPages: Record<string, SettingsPageWords> = {
               : phrase('No channel needs a yes, only that nobody said no'),
           inquiryMonths: p.inquiryMonths,
           clientMonths: p.clientMonths,
-          policies: p.policies.length > 0 ? `. Besides: ${list.format(p.policies.map((x) => `“${x.name}”`))}` : '',
+          policies:
+            p.policies.length > 0 ? phrase('. Besides: {policies}', { policies: list.format(p.policies.map((x) => quoted(x.name))) }) : '',
         },
       );
     },
@@ -227,10 +228,10 @@ const forMonths = (months: number) => (months === 0 ? phrase('for good') : phras
 /** Pages of settings that have grown at another place. */
 export const elsewhere = [
   [phrase('Stages and reasons'), '/pipeline/stages', phrase('Pipelines, their stages, and why opportunities are lost.')],
-  ['Tags', '/practice/tags', phrase('Called otherwise, put together, taken out.')],
+  [phrase('Tags'), '/practice/tags', phrase('Called otherwise, put together, taken out.')],
   [phrase('How calls end'), '/practice/calls', phrase('The ways, their keys, and what follows each.')],
   [phrase('Who gets inquiries'), '/inquiries/giving', phrase('Rules, hours in which we are reached, when an inquiry is late.')],
-  ['Members', '/practice/members', phrase('Who works here, what each may and sees, when they are away.')],
+  [phrase('Members'), '/practice/members', phrase('Who works here, what each may and sees, when they are away.')],
   [phrase('When mail stops by itself'), '/results/sending', phrase('The brake, and the keys that mail is signed with.')],
   [phrase('Other programs'), '/practice/others', phrase('Keys by which they work here, and what they are told.')],
   [phrase('All data'), '/practice/data', phrase('Everything out as one file, and the end of a practice.')],

@@ -1,7 +1,7 @@
 import { useQuery } from '@tanstack/react-query';
 import { api, take } from '../../api/client';
 import { useSession } from '../../app/session';
-import { phrase } from '../../words/phrase';
+import { phrase, quoted } from '../../words/phrase';
 import type { ProgramFile } from './programFile';
 import { insteadOf, type NeedKind, needsOf, needWords } from './programNeeds';
 
@@ -34,7 +34,7 @@ export function Needs({ draft, change }: { draft: ProgramFile; change: (next: Pr
       <ul className="m-0 list-none p-0">
         {needs.map((need) => (
           <li key={need.kind + need.name} className="border-t border-dotted border-rule py-1">
-            {needWords[need.kind]} “{need.name}”
+            {needWords[need.kind]} {quoted(need.name)}
             {need.kind === 'tag' && <span className="text-soft">{phrase(', which nobody has yet')}</span>}
             {(there[need.kind]?.length ?? 0) > 0 && (
               <select

@@ -14,6 +14,7 @@ import { PauseButton } from '../../ui/PauseButton';
 import { TouchLine } from '../../ui/TouchLine';
 import { said } from '../../ui/undo';
 import { day, daysBetween, keyDate, moment } from '../../ui/when';
+import { codeWord } from '../../words/codes';
 import { phrase } from '../../words/phrase';
 import { Sentence } from '../../words/Sentence';
 import { ReadAs } from '../letters/ReadAs';
@@ -120,7 +121,10 @@ function Page({ id, loaded, reload }: { id: string; loaded: Schemas['ProgramDto'
   });
 
   const paused = useMutation({
-    meta: { says: ({ on }: { on: boolean }) => `“${draft.name}” ${on ? phrase('to go on') : phrase('to rest')}` },
+    meta: {
+      says: ({ on }: { on: boolean }) =>
+        on ? phrase('“{name}” to go on', { name: draft.name }) : phrase('“{name}” to rest', { name: draft.name }),
+    },
     mutationFn: ({ on, until }: { on: boolean; until: string | null }) =>
       take(
         on
@@ -130,7 +134,9 @@ function Page({ id, loaded, reload }: { id: string; loaded: Schemas['ProgramDto'
     onSuccess: (_, { on, until }) => {
       queries.invalidateQueries({ queryKey: ['program', id] });
       said(
-        `“${draft.name}” ${on ? phrase('goes on') : phrase('rests{until}', { until: until ? phrase(' until {until}', { until: keyDate(until) }) : '' })}`,
+        on
+          ? phrase('“{name}” goes on', { name: draft.name })
+          : phrase('“{name}” rests{until}', { name: draft.name, until: until ? phrase(' until {until}', { until: keyDate(until) }) : '' }),
         () =>
           take(
             on
@@ -226,7 +232,7 @@ function Page({ id, loaded, reload }: { id: string; loaded: Schemas['ProgramDto'
                       ? phrase(' until {pausedUntil}', { pausedUntil: day(loaded.pausedUntil, zone, now) })
                       : '',
                   })
-                : loaded.status,
+                : codeWord(loaded.status),
             onSince: loaded.onSince ? day(loaded.onSince, zone, now) : '',
             version: loaded.version,
             onIt: loaded.onIt,

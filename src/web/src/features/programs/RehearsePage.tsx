@@ -9,7 +9,7 @@ import { money } from '../../ui/money';
 import { NotShown } from '../../ui/NotShown';
 import { StepMark } from '../../ui/TouchLine';
 import { daysBetween, keyDate, moment } from '../../ui/when';
-import { phrase } from '../../words/phrase';
+import { phrase, quoted } from '../../words/phrase';
 import { Sentence } from '../../words/Sentence';
 import { howMany } from './howMany';
 import { filled, short } from './StepLine';
@@ -333,7 +333,7 @@ function OneLine({ id, person, name, until }: { id: string; person: string; name
               {moment(t.at, zone, now)}
             </span>
             <span className="block font-serif">{short(filled(t.what, name))}</span>
-            {!t.here && <span className="block">“{t.program}”</span>}
+            {!t.here && <span className="block">{quoted(t.program)}</span>}
             {t.willNot && <span className="block text-ember">{t.willNot}</span>}
           </li>
         ))}

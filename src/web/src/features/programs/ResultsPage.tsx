@@ -10,6 +10,7 @@ import { NotShown } from '../../ui/NotShown';
 import { span } from '../../ui/span';
 import { TableBehind } from '../../ui/TableBehind';
 import { monthOf } from '../../ui/when';
+import { codeWord } from '../../words/codes';
 import { locale, phrase } from '../../words/phrase';
 import { Sentence } from '../../words/Sentence';
 import { GoalFields } from '../broadcasts/GoalFields';
@@ -157,10 +158,10 @@ function Steps({ results }: { results: Results }) {
             {results.steps.map((s) => (
               <tr key={s.stepId} className={`border-t border-rule ${s.stepId === results.weakest ? 'bg-ember-pale' : ''}`}>
                 <th scope="row" className="max-w-72 py-1.5 pr-3 pl-7 text-left font-normal max-[699px]:pl-4">
-                  <span className="font-serif">{filled(s.name)}</span> <span className="text-soft">{s.kind}</span>
+                  <span className="font-serif">{filled(s.name)}</span> <span className="text-soft">{codeWord(s.kind)}</span>
                 </th>
                 <td className="pr-4 text-right tabular-nums">{s.sent.toLocaleString(locale())}</td>
-                {[phrase('opened'), phrase('followed'), phrase('answered'), 'opted-out'].map((what) => {
+                {['opened', 'followed', 'answered', 'opted-out'].map((what) => {
                   const line = s.lines.find((l) => l.what === what);
                   return (
                     <td
@@ -408,7 +409,7 @@ function Months({ months }: { months: Results['months'] }) {
     <section aria-label={phrase('Over time')}>
       <Stretch title={phrase('Over time')} note={phrase('began, came to the end, was stopped')} />
       <table className="mb-6 w-full text-small" aria-label={phrase('Over time')}>
-        <Heads of={['month', 'began', 'finished', 'stopped']} bar />
+        <Heads of={[phrase('month'), phrase('began'), phrase('finished'), phrase('stopped')]} bar />
         <tbody>
           {months.map((m) => (
             <tr key={m.month} className="border-t border-rule">

@@ -14,6 +14,14 @@ const letters: [Unit, string][] = [
   ['years', 'Y'],
 ];
 
+const unitWords: Record<Unit, string> = {
+  hours: phrase('hours'),
+  days: phrase('days'),
+  weeks: phrase('weeks'),
+  months: phrase('months'),
+  years: phrase('years'),
+};
+
 /** The one unit of a span, or null for a span of several (`P1DT2H`) and for minutes, which are shown as they are written. */
 export function readSpan(written: string): Span | null {
   const m = /^([+-]?)P(?:(\d+)([DWMY])|T(\d+)H)$/.exec(written);
@@ -91,7 +99,9 @@ export function SpanField({
             onChange={(e) => change({ unit: e.target.value as Unit, count: Number(typed || 0) })}
           >
             {offered.map((u) => (
-              <option key={u}>{u}</option>
+              <option key={u} value={u}>
+                {unitWords[u]}
+              </option>
             ))}
           </select>
           {sides && (
@@ -100,8 +110,8 @@ export function SpanField({
               value={span.before ? 'before' : 'after'}
               onChange={(e) => change({ before: e.target.value === 'before', count: Number(typed || 0) })}
             >
-              <option>{phrase('before')}</option>
-              <option>{phrase('after')}</option>
+              <option value="before">{phrase('before')}</option>
+              <option value="after">{phrase('after')}</option>
             </select>
           )}
         </span>

@@ -10,7 +10,7 @@ import { Letter } from '../../ui/Letter';
 import { NotShown } from '../../ui/NotShown';
 import { StepMark } from '../../ui/TouchLine';
 import { moment } from '../../ui/when';
-import { phrase } from '../../words/phrase';
+import { phrase, quoted } from '../../words/phrase';
 import { Sentence } from '../../words/Sentence';
 
 type Move = Schemas['WalkMoveDto'];
@@ -223,7 +223,7 @@ function WalkedLine({
       {played.map((p) => (
         <p key={JSON.stringify(p.move)} className="text-small">
           <b className="font-semibold">
-            <Sentence m="They {did}{word}" v={{ did: acts[p.move.act]?.did, word: p.move.word ? ` “${p.move.word}”` : '' }} />
+            <Sentence m="They {did}{word}" v={{ did: acts[p.move.act]?.did, word: p.move.word ? ` ${quoted(p.move.word)}` : '' }} />
           </b>
           {p.at ? `, ${moment(p.at, zone)}` : phrase(', which never came about')}{' '}
           <Button look="plain" onClick={() => takeBack(p.move)}>

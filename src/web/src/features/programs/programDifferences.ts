@@ -1,5 +1,5 @@
 import { span } from '../../ui/span';
-import { phrase } from '../../words/phrase';
+import { phrase, quoted } from '../../words/phrase';
 import { partsOf, type Rule, sayRule } from '../rules/ruleLanguage';
 import {
   isMessage,
@@ -27,11 +27,11 @@ export function differences(before: ProgramFile, now: ProgramFile): string[] {
 }
 
 const same = (a: unknown, b: unknown) => JSON.stringify(a ?? null) === JSON.stringify(b ?? null);
-const quoted = (words: string) => `“${words.length > 60 ? `${words.slice(0, 57)}…` : words}”`;
+const shortened = (words: string) => quoted(words.length > 60 ? `${words.slice(0, 57)}…` : words);
 
 /** “A” became “B”, where both can be said in a few words. */
 function became(what: string, before: string, now: string) {
-  return before === now ? [] : [phrase('{what} {now} instead of {before}.', { what, now: quoted(now), before: quoted(before) })];
+  return before === now ? [] : [phrase('{what} {now} instead of {before}.', { what, now: shortened(now), before: shortened(before) })];
 }
 
 function sayRuleOf(rule: Rule | undefined) {
@@ -150,10 +150,10 @@ const things: Record<Step['kind'], string> = {
 
 /** A step as a sentence names it. */
 function called(step: Step) {
-  if (step.kind === 'change') return phrase('the change {set}', { set: quoted(sayChange(step.set)) });
-  if (step.kind === 'hand-over') return phrase('the going on with {program}', { program: quoted(step.program) });
+  if (step.kind === 'change') return phrase('the change {set}', { set: shortened(sayChange(step.set)) });
+  if (step.kind === 'hand-over') return phrase('the going on with {program}', { program: shortened(step.program) });
   if (step.kind === 'fork' || step.kind === 'split' || step.kind === 'end') return things[step.kind];
-  return `${things[step.kind]} ${quoted(stepName(step))}`;
+  return `${things[step.kind]} ${shortened(stepName(step))}`;
 }
 
 const capital = (words: string) => words[0]?.toUpperCase() + words.slice(1);
@@ -195,13 +195,13 @@ function ofStep(before: Step, now: Step, nameOf: (id: string) => string): string
       told.push(
         now.letter === undefined
           ? phrase('{name} has words of its own.', { name })
-          : phrase('{email} follows the letter {letter}.', { email: capital(things.email), letter: quoted(now.letter) }),
+          : phrase('{email} follows the letter {letter}.', { email: capital(things.email), letter: shortened(now.letter) }),
       );
     else if (before.subject !== now.subject)
       told.push(
         phrase('The subject is {quoted} instead of {quoted2}.', {
-          quoted: quoted(now.subject ?? ''),
-          quoted2: quoted(before.subject ?? ''),
+          quoted: shortened(now.subject ?? ''),
+          quoted2: shortened(before.subject ?? ''),
         }),
       );
   }

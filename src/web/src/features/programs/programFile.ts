@@ -1,7 +1,7 @@
 import type { AgainInFile, StopInFile, TriggerInFile, WhenInFile, WindowInFile } from '../../api/program';
 import { offsetDays, span } from '../../ui/span';
 import { keyDate } from '../../ui/when';
-import { phrase } from '../../words/phrase';
+import { phrase, quoted } from '../../words/phrase';
 import { type Names, type Rule, sayRule } from '../rules/ruleLanguage';
 
 /** The program file (`germinal.program/1`) as the page edits it, and its parts in words. */
@@ -230,7 +230,7 @@ export function sayTrigger(t: Trigger) {
       return t.reason ? phrase('is lost for “{reason}”', { reason: t.reason }) : phrase('is lost');
     case 'appointment':
       return phrase('has {type} {span} {startsWith, select, true {ahead} other {ago}}', {
-        type: t.type ? `“${t.type}”` : phrase('an appointment'),
+        type: t.type ? quoted(t.type) : phrase('an appointment'),
         span: span(t.offset ?? 'P0D'),
         startsWith: String(Boolean(t.offset?.startsWith('-'))),
       });
@@ -280,12 +280,12 @@ export function sayChange(set: Change | Change[]) {
 
 /** What a fork asks, in words; the names of the steps come from the program. */
 export function sayQuestion(question: Question, stepOf: (id: string) => string, names?: Names) {
-  const step = typeof question.step === 'string' ? ` “${stepOf(question.step)}”` : '';
+  const step = typeof question.step === 'string' ? ` ${quoted(stepOf(question.step))}` : '';
   switch (question.kind) {
     case 'opened':
       return phrase('they opened{step}', { step });
     case 'link-followed':
-      return phrase('they followed {link} in{step}', { link: question.link ? `“${question.link}”` : phrase('a link'), step });
+      return phrase('they followed {link} in{step}', { link: question.link ? quoted(String(question.link)) : phrase('a link'), step });
     case 'replied':
       return phrase('they answered{step}', { step });
     case 'bounced':

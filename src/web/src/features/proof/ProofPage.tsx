@@ -22,7 +22,7 @@ import { OwnWords } from './OwnWords';
 type Item = Schemas['ProofItem'];
 
 const spans = [
-  ['today', 'today'],
+  ['today', phrase('today')],
   ['tomorrow', phrase('until tomorrow night')],
   ['week', phrase('in the next seven days')],
 ] as const;

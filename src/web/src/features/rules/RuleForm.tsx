@@ -50,7 +50,7 @@ const groups = { all: phrase('all of these hold'), any: phrase('at least one of 
 type Group = keyof typeof groups;
 
 /** What stands before the first of several, and before each other. */
-const joins = { all: ['if', phrase('and if')], any: ['if', phrase('or if')], not: ['if', 'if'] } as const;
+const joins = { all: [phrase('if'), phrase('and if')], any: [phrase('if'), phrase('or if')], not: [phrase('if'), phrase('if')] } as const;
 
 const groupOf = (rule: Rule): Group | undefined => ('all' in rule ? 'all' : 'any' in rule ? 'any' : 'not' in rule ? 'not' : undefined);
 const insideOf = (rule: Rule): Rule[] => ('all' in rule ? rule.all : 'any' in rule ? rule.any : 'not' in rule ? [rule.not] : [rule]);

@@ -3,7 +3,7 @@ import { type ruleFields, ruleOps } from '../../api/program';
 import { choicesOf } from '../../ui/OwnFieldInput';
 import { span } from '../../ui/span';
 import { keyDate, monthNames } from '../../ui/when';
-import { phrase } from '../../words/phrase';
+import { phrase, quoted as quote } from '../../words/phrase';
 
 /** The rule language (`onlyIf`, forks) in words: what a rule asks, as the rest of a sentence that begins with “they”. */
 
@@ -96,7 +96,7 @@ const isDeed = (name: string): name is DeedName => name in deeds;
 function deedField(kind: DeedName, name?: string): Field {
   const deed = deeds[kind];
   // A message is named “Program/step”; it reads “Program: step”.
-  const object = name === undefined ? deed.any : deed.one(`“${name.replace('/', ': ')}”`);
+  const object = name === undefined ? deed.any : deed.one(quote(name.replace('/', ': ')));
   const to = (verb: string) => `${verb} ${object}`.trim();
   return {
     words: phrase('last time they {past}', { past: to(deed.past) }),
@@ -523,7 +523,7 @@ function sayLeaf({ field, op, value }: Leaf, names: Names): string {
             ? names.state(v)
             : v,
   );
-  const quoted = shown.map((v) => `“${v}”`);
+  const quoted = shown.map((v) => quote(v));
   if (kind === 'flag') return op !== 'missing' ? words : field === 'archived' ? phrase('are not archived') : phrase('may be contacted');
   if (places.has(field)) {
     if (op === 'is' || op === 'in') return phrase('live in {shown}', { shown: or(shown) });

@@ -3,7 +3,7 @@ import { Link } from 'react-router';
 import { api, type Schemas, take } from '../../api/client';
 import { Empty, Loading, Trouble } from '../../ui/bits';
 import { DayPage, PageHead, Stretch } from '../../ui/DayPage';
-import { locale, phrase } from '../../words/phrase';
+import { locale, phrase, quoted } from '../../words/phrase';
 import { Sentence } from '../../words/Sentence';
 import { type Rule, sayRule } from '../rules/ruleLanguage';
 import { useNames } from '../rules/useNames';
@@ -80,7 +80,7 @@ export default function SegmentList() {
 function noteOf(s: Schemas['SegmentDto']) {
   const parts = [
     s.mine ? phrase('only you see it') : '',
-    s.uses.length > 0 ? phrase('asked for by {uses}', { uses: s.uses.map((u) => `“${u}”`).join(', ') }) : '',
+    s.uses.length > 0 ? phrase('asked for by {uses}', { uses: s.uses.map((u) => quoted(u)).join(', ') }) : '',
   ];
   return parts.filter(Boolean).join('; ');
 }

@@ -6,7 +6,7 @@ import { Button, Field, fieldError, Loading, Trouble } from '../../ui/bits';
 import { DayPage, PageHead, Stretch, useTitle } from '../../ui/DayPage';
 import { useKept } from '../../ui/kept';
 import { said } from '../../ui/undo';
-import { phrase } from '../../words/phrase';
+import { phrase, quoted } from '../../words/phrase';
 import { Sentence } from '../../words/Sentence';
 import { WhoField } from '../people/WhoField';
 import { isComplete, type Rule } from '../rules/ruleLanguage';
@@ -194,7 +194,7 @@ function Writing({ id, start, saved }: { id: string; start: Draft; saved?: Schem
         {saved && saved.uses.length > 0 && (
           <p className="mt-0 mb-2 max-w-[64ch]">
             {phrase('{uses} {uses2, plural, one {asks} other {ask}} for it: what is changed here changes there.', {
-              uses: saved.uses.map((u) => `“${u}”`).join(', '),
+              uses: saved.uses.map((u) => quoted(u)).join(', '),
               uses2: saved.uses.length,
             })}
           </p>

@@ -74,7 +74,7 @@ export default function TasksPage() {
               key: 'whose',
               label: phrase('Whose'),
               none: phrase('everybody’s'),
-              of: session?.members.map((m) => [m.id, m.id === own ? 'mine' : phrase('of {name}', { name: m.name })] as const) ?? [],
+              of: session?.members.map((m) => [m.id, m.id === own ? phrase('mine') : phrase('of {name}', { name: m.name })] as const) ?? [],
             },
             { key: 'done', label: phrase('Open or done'), none: phrase('that are to be done'), of: [['done', phrase('that are done')]] },
           ]}

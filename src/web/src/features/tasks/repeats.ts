@@ -2,7 +2,7 @@ import { phrase } from '../../words/phrase';
 
 /** How often a task can come again, as it is chosen; each is a recurrence rule of RFC 5545. */
 export const repeats: readonly (readonly [rule: string, words: string])[] = [
-  ['', 'once'],
+  ['', phrase('once')],
   ['FREQ=DAILY', phrase('every day')],
   ['FREQ=WEEKLY;BYDAY=MO,TU,WE,TH,FR', phrase('every weekday')],
   ['FREQ=WEEKLY', phrase('every week')],

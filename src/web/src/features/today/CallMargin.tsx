@@ -3,7 +3,7 @@ import { api, type Schemas, take } from '../../api/client';
 import { useSession } from '../../app/session';
 import { money } from '../../ui/money';
 import { day, moment, nearDay } from '../../ui/when';
-import { phrase } from '../../words/phrase';
+import { phrase, quoted } from '../../words/phrase';
 import { Sentence } from '../../words/Sentence';
 import { PersonLine } from '../people/PersonLine';
 
@@ -48,7 +48,7 @@ export function CallMargin({ personId }: { personId: string }) {
       {said.map((l) => (
         <p key={l.id} className="mt-2">
           <span className="text-soft">{nearDay(l.at, zone, now)}: </span>
-          <span className="font-serif">{l.detail ? `“${l.detail}”` : l.title}</span>
+          <span className="font-serif">{l.detail ? quoted(l.detail) : l.title}</span>
         </p>
       ))}
       {open.length === 0 && !next && said.length === 0 && (

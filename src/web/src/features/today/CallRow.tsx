@@ -2,7 +2,8 @@ import { useState } from 'react';
 import type { Schemas } from '../../api/client';
 import { Button, Dial } from '../../ui/bits';
 import { daysBetween, moment, sinceDay, time } from '../../ui/when';
-import { phrase } from '../../words/phrase';
+import { codeWord } from '../../words/codes';
+import { phrase, quoted } from '../../words/phrase';
 import { PostActs, PostPicture } from '../posts/PostActs';
 import { endingsOf, nameOf, type Outcomes } from './callEndings';
 import { MoveCall } from './MoveCall';
@@ -52,7 +53,7 @@ export function CallRow({
         <button type="button" data-pick className="min-w-0 flex-1" onClick={pick}>
           <b className="font-semibold">{nameOf(call)}</b>{' '}
           <span className="text-soft">
-            · {call.kind === 'call' ? '' : `${call.kind} · `}
+            · {call.kind === 'call' ? '' : `${codeWord(call.kind)} · `}
             {call.program}
             {call.ownTask ? '' : phrase(', day {day, number}', { day: call.day })}
             {call.overCapacity && <span className="text-straw">{phrase(' · no room on these days')}</span>}
@@ -87,7 +88,7 @@ export function CallRow({
               {call.post.problem && <p className="text-small text-ember">{call.post.problem}</p>}
             </>
           ) : (
-            <p className="mt-2 mb-0.5 max-w-[56ch] font-serif">“{call.script}”</p>
+            <p className="mt-2 mb-0.5 max-w-[56ch] font-serif">{quoted(call.script)}</p>
           )}
           {call.lastSent && call.lastSentAt && (
             <p className="text-small text-soft">

@@ -11,7 +11,8 @@ import { useKeys } from '../../ui/keys';
 import { StepMark } from '../../ui/TouchLine';
 import { said } from '../../ui/undo';
 import { dayName, daysBetween, longDay, moment, nearDay, time } from '../../ui/when';
-import { phrase } from '../../words/phrase';
+import { codeWord } from '../../words/codes';
+import { phrase, quoted } from '../../words/phrase';
 import { Sentence } from '../../words/Sentence';
 import { BeginningLine } from '../beginning/BeginningLine';
 import { EndLine } from '../house/EndLine';
@@ -45,7 +46,7 @@ const markedOf = (row: Going): Marked => ({
   touchId: row.touchId,
   personId: row.person.id,
   name: row.person.name,
-  what: `“${row.subject}”`,
+  what: quoted(row.subject),
 });
 
 const providerNames: Record<string, string> = {
@@ -471,7 +472,7 @@ function Sheet({ day, whose, setWhose }: { day: Day; whose: string; setWhose: (w
             <span className="gutter">{gutterOf(g.rows[0] as Going, zone, now)}</span>
             <span className="flex-1 font-serif">{g.pattern}</span>
             <span className="text-small">
-              {phrase('{inAll, plural, one {# person} other {# people}}', { inAll: g.inAll })} · {g.rows[0]?.kind}
+              {phrase('{inAll, plural, one {# person} other {# people}}', { inAll: g.inAll })} · {codeWord(g.rows[0]?.kind ?? '')}
             </span>
             <Button
               onClick={() => {
@@ -627,7 +628,7 @@ function Sheet({ day, whose, setWhose }: { day: Day; whose: string; setWhose: (w
                 look="plain"
                 onClick={() =>
                   mark.mutate({
-                    row: { touchId: m.touchId, personId: m.person.id, name: m.person.name, what: `“${m.subject || phrase('a letter')}”` },
+                    row: { touchId: m.touchId, personId: m.person.id, name: m.person.name, what: quoted(m.subject || phrase('a letter')) },
                     how: 'drop',
                   })
                 }

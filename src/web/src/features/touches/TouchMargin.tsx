@@ -9,7 +9,7 @@ import { Letter } from '../../ui/Letter';
 import { ReasonField } from '../../ui/ReasonField';
 import { said } from '../../ui/undo';
 import { dayName } from '../../ui/when';
-import { phrase } from '../../words/phrase';
+import { phrase, quoted } from '../../words/phrase';
 import { type Mark, markTouch, moveTouch, saidDropped } from '../people/acts';
 import { usePersonChange } from '../people/usePersonChange';
 import { WhoDid } from '../people/WhoDid';
@@ -91,7 +91,7 @@ function HoldOrDrop({ touch, touchId }: { touch: Schemas['TouchDto']; touchId: s
   const act = usePersonChange(personId, says, async (how: Mark) => {
     const done = await markTouch(touchId, personId, how);
     for (const key of ['touch', 'today']) queries.invalidateQueries({ queryKey: [key] });
-    if (how === 'drop') saidDropped(`“${touch.heading}”`, personId, done, queries);
+    if (how === 'drop') saidDropped(quoted(touch.heading), personId, done, queries);
   });
   return (
     <p className="mb-4 flex flex-wrap items-baseline justify-between gap-x-5">
